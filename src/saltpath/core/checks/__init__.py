@@ -1,0 +1,1 @@
+"""Checks: relations, how they are judged, and how they read as sentences."""

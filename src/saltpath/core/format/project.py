@@ -1,0 +1,80 @@
+"""Project, suite and environment files to their types."""
+
+from __future__ import annotations
+
+import zoneinfo
+
+from saltpath.core.case import Environment, Project, Suite
+from saltpath.core.format.reader import Reading, located, named_values, options, version
+from saltpath.core.format.source import FormatError, Node, from_data, read_source
+
+PROJECT_KEYS = ("salt-path", "project", "about", "values", "options", "zone", "environment")
+PROJECT_LATER = ("every answer", "databases", "sources")
+SUITE_KEYS = ("salt-path", "suite", "about", "values", "options", "order")
+SUITE_LATER = ("every answer",)
+ENVIRONMENT_KEYS = ("salt-path", "environment", "about", "values", "guarded")
+
+
+def _root(source: str | dict[str, object], file: str) -> Node:
+    if not isinstance(source, str):
+        return from_data(source)
+    try:
+        return read_source(source).root
+    except FormatError as problem:
+        raise located(problem, file) from None
+
+
+def read_project(source: str | dict[str, object], file: str = "project.yaml") -> Project:
+    """Read a project file's text or document. Raises FormatError."""
+    reading, root = Reading(file), _root(source, file)
+    keys = reading.mapping(root, "", PROJECT_KEYS, PROJECT_LATER, "a project file")
+    version(reading, keys.get("salt-path"), root)
+    zone = reading.text(keys.get("zone"), "zone", "zone") or "UTC"
+    try:
+        zoneinfo.ZoneInfo(zone)
+    except (zoneinfo.ZoneInfoNotFoundError, ValueError):
+        reading.wrong(f"there is no time zone {zone!r}; expected a name such as Europe/Oslo", "zone", keys["zone"].line)
+    if "project" not in keys:
+        reading.wrong("a project file needs a name: project: Fernholm Harbour", "", root.line)
+    project = Project(
+        name=reading.text(keys.get("project"), "project", "the project's name"),
+        about=reading.text(keys.get("about"), "about", "about"),
+        values=named_values(reading, keys.get("values"), "values"),
+        options=options(reading, keys.get("options"), "options"),
+        zone=zone,
+        environment=reading.text(keys.get("environment"), "environment", "environment"),
+    )
+    reading.finish()
+    return project
+
+
+def read_suite(source: str | dict[str, object], file: str = "suite.yaml") -> Suite:
+    """Read a suite file's text or document. Raises FormatError."""
+    reading, root = Reading(file), _root(source, file)
+    keys = reading.mapping(root, "", SUITE_KEYS, SUITE_LATER, "a suite file")
+    version(reading, keys.get("salt-path"), root)
+    order = reading.items(keys.get("order"), "order", "order")
+    suite = Suite(
+        name=reading.text(keys.get("suite"), "suite", "the suite's name"),
+        about=reading.text(keys.get("about"), "about", "about"),
+        values=named_values(reading, keys.get("values"), "values"),
+        options=options(reading, keys.get("options"), "options"),
+        order=tuple(reading.text(node, f"order[{i}]", "a case's file name") for i, node in enumerate(order)),
+    )
+    reading.finish()
+    return suite
+
+
+def read_environment(source: str | dict[str, object], file: str = "environment.yaml") -> Environment:
+    """Read an environment file's text or document. Raises FormatError."""
+    reading, root = Reading(file), _root(source, file)
+    keys = reading.mapping(root, "", ENVIRONMENT_KEYS, (), "an environment file")
+    version(reading, keys.get("salt-path"), root)
+    name = reading.text(keys.get("environment"), "environment", "the environment's name")
+    if "environment" not in keys:
+        reading.wrong("an environment file needs a name: environment: Rehearsal", "", root.line)
+    values = named_values(reading, keys.get("values"), "values")
+    guarded = reading.flag(keys.get("guarded"), "guarded", "guarded")
+    environment = Environment(name, reading.text(keys.get("about"), "about", "about"), values, guarded)
+    reading.finish()
+    return environment

@@ -1,0 +1,364 @@
+"""Text to nodes: YAML 1.2 core or JSON, every node with its line, numbers exact, everything doubtful refused.
+
+PyYAML's Python composer does the grammar; what a plain scalar means is decided here (so `no` is text, `010` is ten).
+A text that begins with `{` or `[` is JSON.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from decimal import Decimal
+from json.decoder import scanstring  # type: ignore[attr-defined]
+from typing import Any
+
+import yaml
+
+MOST_LEVELS = 100
+MOST_FINDINGS = 50
+
+
+@dataclass(frozen=True, slots=True)
+class Problem:
+    """What is wrong in a file: `line` and `column` count from 1, `path` is the place in the document."""
+
+    sentence: str
+    line: int = 0
+    column: int = 0
+    path: str = ""
+    file: str = ""
+
+    def __str__(self) -> str:
+        place = f"{self.file}:{self.line}: " if self.file and self.line else f"{self.file}: " if self.file else ""
+        if not place and self.line:
+            place = f"line {self.line}: "
+        return f"{place}{self.sentence}"
+
+
+class FormatError(ValueError):
+    """A file that does not match the format, with every problem found."""
+
+    def __init__(self, problems: list[Problem]) -> None:
+        super().__init__("; ".join(map(str, problems)))
+        self.problems = problems
+
+
+@dataclass(slots=True)
+class Node:
+    """A value with its place. `value` is a scalar, a list of nodes, or a dict of nodes. `keys`: each key's line."""
+
+    value: Any
+    line: int = 0
+    column: int = 0
+    plain: bool = False
+    keys: dict[str, int] = field(default_factory=dict)
+
+    def data(self) -> Any:
+        """The plain value without its places."""
+        if isinstance(self.value, dict):
+            return {key: node.data() for key, node in self.value.items()}
+        if isinstance(self.value, list):
+            return [node.data() for node in self.value]
+        return self.value
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """A text as read: its root node, and its comment lines by the document path that they stand above."""
+
+    root: Node
+    comments: dict[str, list[str]] = field(default_factory=dict)
+
+
+def from_data(data: Any) -> Node:
+    """Nodes of a document that has no lines (one from the store or the API)."""
+    if isinstance(data, dict):
+        return Node({str(key): from_data(value) for key, value in data.items()})
+    if isinstance(data, list):
+        return Node([from_data(item) for item in data])
+    if isinstance(data, float):
+        return Node(Decimal(repr(data)))
+    return Node(data)
+
+
+def read_source(text: str) -> Source:
+    """Read YAML or JSON. Raises FormatError with line, what was found and what to do."""
+    if text.startswith("\ufeff"):
+        text = text[1:]
+    if text.lstrip()[:1] in ("{", "["):
+        return Source(_Json(text).read())
+    root = _read_yaml(text)
+    return Source(root, _comments(text, root))
+
+
+def _refuse(sentence: str, line: int, column: int = 0) -> FormatError:
+    return FormatError([Problem(sentence, line, column)])
+
+
+# ---- YAML
+
+
+class _Composer(yaml.reader.Reader, yaml.scanner.Scanner, yaml.parser.Parser, yaml.composer.Composer,
+                yaml.resolver.BaseResolver):  # fmt: skip
+    """PyYAML's pure Python composer with no resolver of its own."""
+
+    def __init__(self, text: str) -> None:
+        yaml.reader.Reader.__init__(self, text)
+        yaml.scanner.Scanner.__init__(self)
+        yaml.parser.Parser.__init__(self)
+        yaml.composer.Composer.__init__(self)
+        yaml.resolver.BaseResolver.__init__(self)
+
+    def compose_node(self, parent: Any, index: Any) -> Any:
+        event: Any = self.peek_event()  # type: ignore[no-untyped-call]
+        line = event.start_mark.line + 1
+        if isinstance(event, yaml.AliasEvent):
+            raise _refuse(f"an alias (*{event.anchor}) is not part of the format; write the value out", line)
+        if getattr(event, "anchor", None) is not None:
+            raise _refuse(f"an anchor (&{event.anchor}) is not part of the format; write the value out", line)
+        if getattr(event, "tag", None) is not None:
+            raise _refuse(f"a tag ({event.tag}) is not part of the format; leave it out", line)
+        return super().compose_node(parent, index)
+
+
+def _read_yaml(text: str) -> Node:
+    try:
+        node = _Composer(text).get_single_node()
+    except yaml.MarkedYAMLError as problem:
+        mark = problem.problem_mark or problem.context_mark
+        line = mark.line + 1 if mark else 0
+        raise _refuse(_yaml_sentence(problem, text, line), line, mark.column + 1 if mark else 0) from None
+    except yaml.reader.ReaderError as problem:
+        line = text.count("\n", 0, problem.position) + 1
+        raise _refuse(f"the character {problem.character!r} cannot stand in a file", line) from None
+    except RecursionError:
+        raise _refuse(f"nested deeper than {MOST_LEVELS} levels", 0) from None
+    if node is None:
+        raise _refuse("the file is empty", 1)
+    return _convert(node, text, 0)
+
+
+def _yaml_sentence(problem: yaml.MarkedYAMLError, text: str, line: int) -> str:
+    lines = text.split("\n")
+    here = lines[line - 1] if 0 < line <= len(lines) else ""
+    if "another document" in str(problem.problem) or "single document" in str(problem.context):
+        return "a second document begins here; a file holds one"
+    if "\t" in here[: len(here) - len(here.lstrip())]:
+        return "a tab stands at the beginning of the line; use spaces"
+    if "[=" in here or "[?" in here:
+        return f"a reference inside {{ }} or [ ] must be put in quotes; found: {here.strip()}"
+    return f"this is not YAML: {problem.problem or problem.context}"
+
+
+def _convert(node: Any, text: str, level: int) -> Node:
+    line, column = node.start_mark.line + 1, node.start_mark.column + 1
+    if level > MOST_LEVELS:
+        raise _refuse(f"nested deeper than {MOST_LEVELS} levels", line)
+    if isinstance(node, yaml.ScalarNode):
+        return _scalar(node, text, line, column)
+    if isinstance(node, yaml.SequenceNode):
+        begin = text[node.start_mark.index : node.start_mark.index + 40]
+        if begin[:1] == "[" and begin[1:].lstrip()[:1] in ("=", "?"):
+            found = begin.split("\n")[0]
+            raise _refuse(f"a reference that is the whole value must be put in quotes; found {found}", line, column)
+        return Node([_convert(item, text, level + 1) for item in node.value], line, column)
+    return _mapping(node, text, line, column, level)
+
+
+def _mapping(node: Any, text: str, line: int, column: int, level: int) -> Node:
+    values: dict[str, Node] = {}
+    keys: dict[str, int] = {}
+    for key_node, value_node in node.value:
+        key_line = key_node.start_mark.line + 1
+        if not isinstance(key_node, yaml.ScalarNode):
+            raise _refuse("a key must be text; a reference must be put in quotes", key_line)
+        key = key_node.value
+        if key == "<<" and key_node.style is None:
+            raise _refuse("a merge key (<<) is not part of the format; write the values out", key_line)
+        if key in values:
+            raise _refuse(f"the key {key!r} stands twice, first in line {keys[key]}", key_line)
+        values[key] = _convert(value_node, text, level + 1)
+        keys[key] = key_line
+    return Node(values, line, column, keys=keys)
+
+
+_INTEGER = re.compile(r"[-+]?[0-9]+")
+_FLOAT = re.compile(r"[-+]?(\.[0-9]+|[0-9]+(\.[0-9]*)?)([eE][-+]?[0-9]+)?")
+_SPECIAL = re.compile(r"[-+]?\.(inf|Inf|INF)|\.(nan|NaN|NAN)")
+_COMMENT_AFTER = re.compile(r"[ \t]+#")
+
+
+def _scalar(node: Any, text: str, line: int, column: int) -> Node:
+    value: str = node.value
+    if node.style is not None:
+        return Node(value, line, column)
+    if value[:1] == "=" or (value[:1] == "?" and len(value) > 1):
+        raise _refuse(f"{value!r} begins with {value[0]}; put it in quotes", line, column)
+    if value[:1] == "$" and _COMMENT_AFTER.match(text, node.end_mark.index):
+        raise _refuse(f"what follows # after {value} would be lost; put the whole in quotes", line, column)
+    return Node(plain_scalar(value, line, column), line, column, plain=True)
+
+
+def plain_scalar(value: str, line: int, column: int) -> Any:
+    """YAML 1.2 core schema, less what the format refuses."""
+    if value == "":
+        raise _refuse("a value is missing here; write null, or '' for an empty text", line, column)
+    if value in ("null", "Null", "NULL", "~"):
+        return None
+    if value in ("true", "True", "TRUE"):
+        return True
+    if value in ("false", "False", "FALSE"):
+        return False
+    if _SPECIAL.fullmatch(value):
+        raise _refuse(f"{value} is not a number that JSON knows; put it in quotes if it is text", line, column)
+    if len(value) > 1000:
+        return value
+    if _INTEGER.fullmatch(value):
+        return int(value)
+    if value.startswith("0x") and re.fullmatch("0x[0-9a-fA-F]+", value):
+        return int(value, 16)
+    if value.startswith("0o") and re.fullmatch("0o[0-7]+", value):
+        return int(value[2:], 8)
+    if _FLOAT.fullmatch(value):
+        return Decimal(value)
+    return value
+
+
+def _comments(text: str, root: Node) -> dict[str, list[str]]:
+    """Comment lines by the path of the node that begins on the next line that is none."""
+    begins: dict[int, str] = {}
+    inside: set[int] = set()
+    lines = text.split("\n")
+
+    def walk(node: Node, path: str, visit: Callable[[int, str], None]) -> None:
+        if isinstance(node.value, dict):
+            for key, child in node.value.items():
+                below = f"{path}.{key}" if path else key
+                visit(node.keys.get(key, child.line), below)
+                walk(child, below, visit)
+                if isinstance(child.value, str) and "\n" in child.value:
+                    inside.update(range(child.line + 1, child.line + 1 + child.value.count("\n") + 1))
+        elif isinstance(node.value, list):
+            for index, child in enumerate(node.value):
+                visit(child.line, f"{path}[{index}]")
+                walk(child, f"{path}[{index}]", visit)
+
+    walk(root, "", lambda line, path: begins.update({line: begins.get(line, path)}))
+    found: dict[str, list[str]] = {}
+    waiting: list[str] = []
+    for number, line in enumerate(lines, 1):
+        bare = line.strip()
+        if bare.startswith("#") and number not in inside:
+            waiting.append(bare)
+        elif bare and waiting:
+            found.setdefault(begins.get(number, ""), []).extend(waiting)
+            waiting = []
+    if waiting:
+        found.setdefault("", []).extend(waiting)
+    return found
+
+
+# ---- JSON
+
+
+class _Json:
+    """A small JSON reader that keeps lines, exact numbers and refuses doubled keys (RFC 8259)."""
+
+    _SPACE = re.compile(r"[ \t\n\r]*")
+    _NUMBER = re.compile(r"-?(?:0|[1-9][0-9]*)(\.[0-9]+)?([eE][-+]?[0-9]+)?")
+
+    def __init__(self, text: str) -> None:
+        self._text = text
+        self._at = 0
+
+    def read(self) -> Node:
+        node = self._value(0)
+        self._skip()
+        if self._at < len(self._text):
+            raise self._unexpected("the end of the file")
+        return node
+
+    def _skip(self) -> None:
+        found = self._SPACE.match(self._text, self._at)
+        assert found is not None
+        self._at = found.end()
+
+    def _line(self) -> int:
+        return self._text.count("\n", 0, self._at) + 1
+
+    def _unexpected(self, wanted: str) -> FormatError:
+        here = self._text[self._at : self._at + 20].split("\n")[0] or "the end of the file"
+        return _refuse(f"this is not JSON: expected {wanted}, found {here}", self._line())
+
+    def _value(self, level: int) -> Node:
+        self._skip()
+        line = self._line()
+        if level > MOST_LEVELS:
+            raise _refuse(f"nested deeper than {MOST_LEVELS} levels", line)
+        char = self._text[self._at : self._at + 1]
+        if char == "{":
+            return self._object(line, level)
+        if char == "[":
+            return self._list(line, level)
+        if char == '"':
+            return Node(self._string(), line)
+        for word, value in (("true", True), ("false", False), ("null", None)):
+            if self._text.startswith(word, self._at):
+                self._at += len(word)
+                return Node(value, line)
+        found = self._NUMBER.match(self._text, self._at)
+        if not found or len(found[0]) > 1000:
+            raise self._unexpected("a value")
+        self._at = found.end()
+        return Node(Decimal(found[0]) if found[1] or found[2] else int(found[0]), line)
+
+    def _string(self) -> str:
+        try:
+            value, self._at = scanstring(self._text, self._at + 1, True)
+        except json.JSONDecodeError as problem:
+            raise _refuse(f"this is not JSON: {problem.msg}", problem.lineno) from None
+        return str(value)
+
+    def _take(self, wanted: str) -> str:
+        self._skip()
+        char = self._text[self._at : self._at + 1]
+        if not char or char not in wanted:
+            raise self._unexpected(" or ".join(wanted))
+        self._at += 1
+        return char
+
+    def _list(self, line: int, level: int) -> Node:
+        self._at += 1
+        items: list[Node] = []
+        self._skip()
+        if self._text.startswith("]", self._at):
+            self._at += 1
+            return Node(items, line)
+        while True:
+            items.append(self._value(level + 1))
+            if self._take(",]") == "]":
+                return Node(items, line)
+
+    def _object(self, line: int, level: int) -> Node:
+        self._at += 1
+        values: dict[str, Node] = {}
+        keys: dict[str, int] = {}
+        self._skip()
+        if self._text.startswith("}", self._at):
+            self._at += 1
+            return Node(values, line)
+        while True:
+            self._skip()
+            key_line = self._line()
+            if not self._text.startswith('"', self._at):
+                raise self._unexpected("a key in double quotes")
+            key = self._string()
+            if key in values:
+                raise _refuse(f"the key {key!r} stands twice, first in line {keys[key]}", key_line)
+            self._take(":")
+            values[key] = self._value(level + 1)
+            keys[key] = key_line
+            if self._take(",}") == "}":
+                return Node(values, line, keys=keys)

@@ -1,0 +1,132 @@
+"""A document to text: the writer's own layout, comments put back above what they belong to.
+
+What is written reads back as the same document, number texts included.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from saltpath.core import plain
+from saltpath.core.format.source import FormatError, plain_scalar, read_source
+
+ORDER = (
+    "salt-path", "case", "project", "suite", "environment", "request", "set", "wait", "about", "key", "register", "tags",
+    "off", "zone", "guarded", "order", "values", "on failure", "send", "query", "headers", "auth", "json", "text", "type",
+    "form", "options", "of", "steps", "expect", "keep", "afterwards",
+)  # fmt: skip
+WIDTH = 110
+_BLOCK_UNSAFE = re.compile(
+    r": |:$| #|^[\s\[\]{},'\"&*!|>%@`#?=<-]|\s$|[\x00-\x1f\x7f-\xa0\u2028\u2029\ufeff\ud800-\udfff]"
+)
+_FLOW_UNSAFE = re.compile(r"[\[\]{},'\":#]")
+
+
+def write_document(data: dict[str, Any], comments: dict[str, list[str]] | None = None) -> str:
+    """The document as YAML text. `comments` maps document paths to the comment lines above them."""
+    lines: list[str] = []
+    _mapping(data, "", 0, comments or {}, lines)
+    trailing = (comments or {}).get("", [])
+    return "\n".join([*lines, *trailing]) + "\n"
+
+
+def round_trip(text: str) -> str:
+    """Text read and written again in the writer's layout. Raises FormatError."""
+    source = read_source(text)
+    return write_document(source.root.data(), source.comments)
+
+
+def _ordered(data: dict[str, Any]) -> list[str]:
+    known = [key for key in ORDER if key in data]
+    return known + [key for key in data if key not in known]
+
+
+def _mapping(data: dict[str, Any], path: str, indent: int, comments: dict[str, list[str]], lines: list[str]) -> None:
+    fixed = path.endswith(("values", "query", "headers", "form", "keep", "set", "json")) or ".json" in path
+    for key in list(data) if fixed else _ordered(data):
+        below = f"{path}.{key}" if path else key
+        _entry(f"{_text(key, False)}:", data[key], below, indent, comments, lines)
+
+
+def _entry(head: str, value: Any, path: str, indent: int, comments: dict[str, list[str]], lines: list[str]) -> None:
+    pad = " " * indent
+    lines.extend(pad + comment for comment in comments.get(path, []))
+    if isinstance(value, str) and "\n" in value and _blockable(value):
+        chomp = "" if value.endswith("\n") and not value.endswith("\n\n") else "-" if not value.endswith("\n") else "+"
+        lines.append(f"{pad}{head} |{chomp}")
+        lines.extend((pad + "  " + line) if line else "" for line in value.removesuffix("\n").split("\n"))
+        return
+    short = _inline(value)
+    has_comments = any(key.startswith((path + ".", path + "[")) for key in comments)
+    if not isinstance(value, (dict, list)) or not value or (
+        len(pad) + len(head) + len(short) < WIDTH and not has_comments and _small(value)
+    ):  # fmt: skip
+        lines.append(f"{pad}{head} {short}")
+        return
+    lines.append(pad + head)
+    if isinstance(value, dict):
+        _mapping(value, path, indent + 2, comments, lines)
+        return
+    for index, item in enumerate(value):
+        _item(item, f"{path}[{index}]", indent + 2, comments, lines)
+
+
+def _item(item: Any, path: str, indent: int, comments: dict[str, list[str]], lines: list[str]) -> None:
+    pad = " " * indent
+    lines.extend(pad + comment for comment in comments.get(path, []))
+    if isinstance(item, dict) and item and not ("of" in item and _small(item)):
+        inner: list[str] = []
+        _mapping(item, path, indent + 2, comments, inner)
+        lines.append(f"{pad}- {inner[0].lstrip()}" if inner[0].lstrip()[:1] != "#" else f"{pad}-")
+        lines.extend(inner[1:] if inner[0].lstrip()[:1] != "#" else inner)
+        return
+    lines.append(f"{pad}- {_inline(item)}")
+
+
+def _small(value: Any) -> bool:
+    """Whether a list or mapping may stand in one line: nothing nested but one level."""
+    items = value.values() if isinstance(value, dict) else value
+    return all(not (isinstance(i, (dict, list)) and any(isinstance(j, (dict, list)) for j in _inner(i)))
+               and not (isinstance(i, str) and "\n" in i) for i in items)  # fmt: skip
+
+
+def _inner(value: Any) -> list[Any]:
+    return list(value.values()) if isinstance(value, dict) else list(value)
+
+
+def _blockable(text: str) -> bool:
+    """Whether a literal block keeps the text: no strange white space, no first line that is indented."""
+    return text[:1] not in " \n\t" and None is re.search(r"[\r\x00-\x08\x0b-\x1f\x7f\u0085\u2028\u2029\ufeff]", text)
+
+
+def _inline(value: Any, flow: bool = False) -> str:
+    if isinstance(value, dict):
+        return (
+            "{ " + ", ".join(f"{_text(k, True)}: {_inline(v, True)}" for k, v in value.items()) + " }"
+            if value
+            else "{}"
+        )
+    if isinstance(value, list):
+        return "[" + ", ".join(_inline(item, True) for item in value) + "]"
+    if isinstance(value, str):
+        return _text(value, flow)
+    return "null" if value is None else plain.as_text(value)
+
+
+_ESCAPES = {char: f"\\u{ord(char):04x}" for char in "\x7f\x85\xa0\u2028\u2029\ufeff"}
+
+
+def _text(text: str, flow: bool) -> str:
+    """Plain where it can be read as nothing else, in double quotes elsewhere."""
+    if not text or _BLOCK_UNSAFE.search(text) or (flow and _FLOW_UNSAFE.search(text)) or _means_else(text):
+        return "".join(_ESCAPES.get(char, char) for char in plain.write_json(text).decode())
+    return text
+
+
+def _means_else(text: str) -> bool:
+    """Whether the reader would take the plain text for a number, a boolean or null."""
+    try:
+        return bool(plain_scalar(text, 0, 0) != text)
+    except FormatError:
+        return True

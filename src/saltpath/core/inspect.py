@@ -1,0 +1,201 @@
+"""What is wrong with a case before it runs: unknown values, hand-overs in the wrong order, steps without checks,
+addresses and secrets written out. Nothing is sent."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+from saltpath.core.case import Case, JsonText, Keep, NamedValues, Place, Request, SetValues, Step
+from saltpath.core.nearest import nearest
+from saltpath.core.references import BUILT_IN, Reference, Template, Unreadable, compile_tree, references_in
+from saltpath.core.why import Why, why
+
+Weight = Literal["error", "warning"]
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One thing to mend. An `error` would block a step; a `warning` is a matter of care. `name` is the value meant."""
+
+    weight: Weight
+    why: Why
+    place: Place
+    step: str = ""
+
+    @property
+    def sentence(self) -> str:
+        return self.why.sentence
+
+
+@dataclass(frozen=True, slots=True)
+class Surroundings:
+    """The names that a case sees from outside: of run, suite and project (environments included)."""
+
+    run: frozenset[str] = frozenset()
+    suite: frozenset[str] = frozenset()
+    project: frozenset[str] = frozenset()
+
+
+def surroundings(
+    run: Iterable[str], suite: NamedValues, project: NamedValues, others: Iterable[NamedValues]
+) -> Surroundings:
+    """Names of the values around a case; a name that any environment gives is known."""
+    names = {*project.values, *project.secret}
+    for values in others:
+        names |= {*values.values, *values.secret}
+    return Surroundings(frozenset(run), frozenset({*suite.values, *suite.secret}), frozenset(names))
+
+
+def inspect(case: Case, around: Surroundings) -> list[Finding]:
+    """Every finding, in the order of the document."""
+    findings: list[Finding] = []
+    kept_at = _kept_at(case)
+    used: set[str] = set()
+    known_by_scope = {
+        "run": around.run,
+        "case": frozenset({*case.values.values, *case.values.secret}),
+        "suite": around.suite,
+        "project": around.project,
+        "kept": frozenset(kept_at),
+    }
+    for name, value in case.values.values.items():
+        try:
+            tree = compile_tree(value)
+        except Unreadable:
+            continue
+        place = Place(f"values.{name}", case.place.line)
+        used |= {reference.name for reference in references_in(tree)}
+        findings += _secret_text(name, value, place)
+    for number, (_, _, step) in enumerate(case.parts(), 1):
+        own = {keep.name for keep in step.keep} if isinstance(step, Request) else set()
+        for reference, late in _references(step):
+            used.add(reference.name)
+            finding = _unknown(reference, number, step, known_by_scope, kept_at, own if not late else set())
+            if finding is not None:
+                findings.append(finding)
+        if isinstance(step, Request):
+            findings += _of_request(step)
+    findings += _unused(case, used)
+    return findings
+
+
+def _kept_at(case: Case) -> dict[str, list[tuple[int, str]]]:
+    """Where each name is kept or set: step numbers (from 1) and names."""
+    kept: dict[str, list[tuple[int, str]]] = {}
+    for number, (_, _, step) in enumerate(case.parts(), 1):
+        if step.off:
+            continue
+        names = [keep.name for keep in step.keep] if isinstance(step, Request) else []
+        if isinstance(step, SetValues):
+            names = [name for name, _ in step.values]
+        for name in names:
+            kept.setdefault(name, []).append((number, step.name))
+    return kept
+
+
+def _references(step: Step) -> Iterator[tuple[Reference, bool]]:
+    """Every reference of a step; the flag says whether it is resolved after the answer came (checks and keeps)."""
+    if isinstance(step, SetValues):
+        for _, tree in step.values:
+            yield from ((reference, False) for reference in references_in(tree))
+    if not isinstance(step, Request):
+        return
+    sent: list[object] = [step.address, [value for _, value in step.query], [value for _, value in step.headers]]
+    if step.auth is not None:
+        sent.append(step.auth.parts)
+    if step.body is not None:
+        content = step.body.content
+        if isinstance(content, JsonText):
+            sent.append([piece[0] for piece in content.pieces if not isinstance(piece, str)])
+        elif step.body.kind == "form":
+            sent.append([value for _, value in content])
+        else:
+            sent.append(content)
+    yield from ((reference, False) for reference in references_in(sent))
+    for check in step.expect:
+        yield from ((reference, True) for reference in references_in(check.expected))
+        if isinstance(check.of.argument, Template):
+            yield from ((reference, True) for reference in check.of.argument.references())
+        elif check.of.kind == "value":
+            scope, dot, rest = str(check.of.argument).partition(".")
+            name = rest if dot else scope
+            if check.relation not in ("present", "absent"):
+                yield Reference(str(check.of.argument), scope if dot else None, name), True
+    for keep in step.keep:
+        if isinstance(keep.of.argument, Template):
+            yield from ((reference, True) for reference in keep.of.argument.references())
+
+
+def _unknown(
+    reference: Reference,
+    number: int,
+    step: Step,
+    known: dict[str, frozenset[str]],
+    kept_at: dict[str, list[tuple[int, str]]],
+    own: set[str],
+) -> Finding | None:
+    name = reference.name
+    if reference.literal is not None or reference.full_name in BUILT_IN:
+        return None
+    if any(pipe.name == "default" for pipe in reference.pipes):
+        return None
+    wider = [reference.scope] if reference.scope else ["run", "case", "suite", "project"]
+    if any(name in known.get(scope, ()) for scope in wider if scope != "kept"):
+        return None
+    places = kept_at.get(name, []) if reference.scope in (None, "kept") else []
+    before = [place for place in places if place[0] < number or (place[0] == number and name not in own)]
+    if before:
+        return None
+    if places and places[0][0] == number:
+        return Finding("error", why("own-answer", name=name), step.place, step.name)
+    if places:
+        later, title = places[0]
+        return Finding("error", why("used-before-kept", name=name, step=later, title=title), step.place, step.name)
+    near = nearest(name, [candidate for names in known.values() for candidate in names])
+    hint = f"; did you mean {near}?" if near else ""
+    return Finding("error", why("kept-nowhere", name=reference.full_name, near=hint), step.place, step.name)
+
+
+_ADDRESS = re.compile(r"^https?://", re.IGNORECASE)
+_SECRET_NAME = re.compile(r"passw|secret|token|api.?key|credential", re.IGNORECASE)
+_SECRET_HEADER = re.compile(r"^(authorization|cookie|x-api-key|proxy-authorization)$", re.IGNORECASE)
+
+
+def _of_request(step: Request) -> Iterator[Finding]:
+    if step.off:
+        return
+    judged = [check for check in step.expect if not check.off and not check.advice]
+    if not judged and not step.place.path.startswith("afterwards"):
+        yield Finding("warning", why("no-checks"), step.place, step.name)
+    first = step.address.parts[0] if step.address.parts else ""
+    if isinstance(first, str) and _ADDRESS.match(first):
+        yield Finding("warning", why("hard-coded-address", address=first), step.place, step.name)
+    for name, value in step.headers:
+        if _SECRET_HEADER.match(name) and value.fixed:
+            yield Finding("warning", why("secret-in-text", name=f"the header {name}"), step.place, step.name)
+    if step.auth is not None and step.auth.parts[-1].fixed:
+        yield Finding("warning", why("secret-in-text", name=f"the {step.auth.kind} sign-in"), step.place, step.name)
+
+
+def _secret_text(name: str, value: object, place: Place) -> Iterator[Finding]:
+    if isinstance(value, str) and value and "[=" not in value and _SECRET_NAME.search(name):
+        yield Finding("warning", why("secret-in-text", name=name), place)
+
+
+def _unused(case: Case, used: set[str]) -> Iterator[Finding]:
+    for _, _, step in case.parts():
+        keeps: tuple[Keep, ...] = step.keep if isinstance(step, Request) else ()
+        for keep in keeps:
+            if keep.name not in used and not step.off:
+                yield Finding("warning", why("unused-keep", name=keep.name), keep.place, step.name)
+
+
+def handed_over(case: Case) -> frozenset[str]:
+    """Names that some step keeps and a later one uses: a step that keeps one of these is a hand-over step."""
+    used: set[str] = set()
+    for _, _, step in case.parts():
+        used |= {reference.name for reference, _ in _references(step)}
+    return frozenset(used)

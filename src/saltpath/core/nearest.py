@@ -1,0 +1,34 @@
+"""Did you mean: the nearest name, and how names are listed in a sentence."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterable
+
+
+def nearest(name: str, known: Iterable[str]) -> str | None:
+    """The known name most like `name`, or None if none is like it. Case and separators weigh little."""
+    plain = _plain(name)
+    names = list(dict.fromkeys(known))
+    for candidate in names:
+        if _plain(candidate) == plain:
+            return candidate
+    by_plain = {_plain(candidate): candidate for candidate in reversed(names)}
+    found = difflib.get_close_matches(plain, list(by_plain), n=1, cutoff=0.6)
+    return by_plain[found[0]] if found else None
+
+
+def listed(names: Iterable[str], most: int = 6) -> str:
+    """`a, b and c`; more than `most` names end in `and N more`."""
+    all_names = list(names)
+    if not all_names:
+        return "nothing"
+    if len(all_names) == 1:
+        return all_names[0]
+    if len(all_names) <= most:
+        return ", ".join(all_names[:-1]) + " and " + all_names[-1]
+    return ", ".join(all_names[:most]) + f" and {len(all_names) - most} more"
+
+
+def _plain(name: str) -> str:
+    return name.lower().replace("_", "").replace("-", "").replace(" ", "")

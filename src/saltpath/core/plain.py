@@ -1,0 +1,147 @@
+"""Plain values: what JSON can say, with exact numbers. Kinds, equality, how a value is shown, exact JSON in and out.
+
+A plain value is None, bool, int, Decimal, str, list or dict with str keys; never float. Numbers keep their written
+form (`1318.40` stays `1318.40`), and compare by value.
+"""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+import msgspec
+
+type_names = {
+    "null": "null",
+    "boolean": "a boolean",
+    "integer": "an integer",
+    "number": "a number",
+    "text": "text",
+    "list": "a list",
+    "object": "an object",
+}
+
+_decoder = msgspec.json.Decoder(float_hook=Decimal)
+_encoder = msgspec.json.Encoder(decimal_format="number")
+MOST_DIGITS = 1000
+MOST_EXPONENT = 400
+
+
+class NotPlain(ValueError):
+    """Text that is not JSON, or that is nested too deeply (`too_deep`)."""
+
+    def __init__(self, problem: str, too_deep: bool = False) -> None:
+        super().__init__(problem)
+        self.too_deep = too_deep
+
+
+def read_json(text: str | bytes) -> Any:
+    """Read JSON with exact numbers. Raises NotPlain; never returns a float (RFC 8259)."""
+    try:
+        return _decoder.decode(text)
+    except msgspec.DecodeError as problem:
+        return _big_numbers(text, problem)
+    except RecursionError:
+        raise NotPlain("nested too deeply", too_deep=True) from None
+    except UnicodeDecodeError:
+        raise NotPlain("it is not UTF-8") from None
+
+
+def _big_numbers(text: str | bytes, problem: msgspec.DecodeError) -> Any:
+    """The fast reader refuses numbers of thousands of digits; the standard library's is told to keep them."""
+    if "out of range" not in str(problem):
+        raise NotPlain(str(problem).replace("JSON is malformed: ", "")) from None
+    import json
+
+    try:
+        return json.loads(text, parse_float=Decimal, parse_int=lambda digits: Decimal(digits))
+    except (ValueError, RecursionError) as second:
+        raise NotPlain(str(second)) from None
+
+
+def write_json(value: Any) -> bytes:
+    """Compact JSON, numbers exactly as kept."""
+    try:
+        return _encoder.encode(value)
+    except ValueError:  # integers beyond the printing limit never come from us; say it rather than lose it
+        raise NotPlain("a number with too many digits") from None
+
+
+def kind_of(value: Any) -> str:
+    """null, boolean, integer, number, text, list or object. 15.0 is an integer."""
+    if value is None:
+        return "null"
+    if value is True or value is False:
+        return "boolean"
+    if isinstance(value, str):
+        return "text"
+    if isinstance(value, int):
+        return "integer"
+    if isinstance(value, Decimal):
+        if abs(value.adjusted()) > MOST_EXPONENT:
+            return "number"
+        return "integer" if value == value.to_integral_value() else "number"
+    return "list" if isinstance(value, list) else "object"
+
+
+def is_number(value: Any) -> bool:
+    return isinstance(value, (int, Decimal)) and not isinstance(value, bool)
+
+
+def number_in(text: str) -> int | Decimal | None:
+    """The number that the whole text is, in JSON's or a plain decimal notation; None if it is none."""
+    stripped = text.strip()
+    if not stripped or len(stripped) > MOST_DIGITS + 20 or stripped[-1] not in "0123456789.":
+        return None
+    try:
+        return int(stripped) if stripped.lstrip("+-").isdigit() and stripped.isascii() else _decimal(stripped)
+    except (ValueError, ArithmeticError):
+        return None
+
+
+def _decimal(text: str) -> Decimal | None:
+    value = Decimal(text) if "_" not in text else None
+    return value if value is not None and value.is_finite() else None
+
+
+def too_long(value: int | Decimal) -> bool:
+    """A number over 1,000 digits or with an exponent beyond 400 is not compared (decisions.md)."""
+    if isinstance(value, int):
+        return value.bit_length() > 3322
+    return abs(value.adjusted()) > MOST_EXPONENT or len(value.as_tuple().digits) > MOST_DIGITS
+
+
+def same(left: Any, right: Any) -> bool:
+    """Equal as JSON: kinds are strict, numbers by value, objects in any order."""
+    if type(left) is type(right) and not isinstance(left, (list, dict)):
+        return bool(left == right)
+    if is_number(left) and is_number(right):
+        return bool(left == right)
+    if isinstance(left, list) and isinstance(right, list):
+        return len(left) == len(right) and all(map(same, left, right))
+    if isinstance(left, dict) and isinstance(right, dict):
+        return left.keys() == right.keys() and all(same(value, right[key]) for key, value in left.items())
+    return False
+
+
+def as_text(value: Any) -> str:
+    """How a value enters text: numbers as written, lists and objects as compact JSON."""
+    if isinstance(value, str):
+        return value
+    if value is True:
+        return "true"
+    if value is False:
+        return "false"
+    if isinstance(value, (int, Decimal)):
+        return str(value)
+    return write_json(value).decode()
+
+
+def show(value: Any, most: int = 120) -> str:
+    """A value in a sentence: text in quotation marks, all else as JSON, cut at `most` characters."""
+    text = f"“{value}”" if isinstance(value, str) else as_text(value) if value is not None else "null"
+    return text if len(text) <= most else text[: most - 1] + "…"
+
+
+def with_kind(value: Any) -> str:
+    return type_names[kind_of(value)]

@@ -1,0 +1,160 @@
+"""A request step and its scopes make the finished request: every reference resolved and encoded for its place."""
+
+from __future__ import annotations
+
+import base64
+import re
+from dataclasses import dataclass
+from typing import Any
+from urllib.parse import quote, urlsplit
+
+from saltpath.core import plain
+from saltpath.core.case import Auth, Body, JsonText, Request
+from saltpath.core.references import Reference, Template
+from saltpath.core.scopes import Scopes
+from saltpath.core.why import Blocked, why
+
+_HOST = re.compile(r"[A-Za-z0-9._~:\[\]-]*")
+_LITERAL_SAFE = "!#$%&'()*+,/:;=?@[]~-._"
+_CONTROL = re.compile(r"[\x00-\x08\x0a-\x1f\x7f]")
+USER_AGENT = "saltpath"
+
+
+@dataclass(frozen=True, slots=True)
+class Prepared:
+    """A finished request. `headers` in the order in which they are sent; `body` None sends none."""
+
+    method: str
+    address: str
+    headers: tuple[tuple[str, str], ...]
+    body: bytes | None
+
+
+def prepare(step: Request, scopes: Scopes) -> Prepared:
+    """The finished request. Raises Blocked where a value is missing or cannot stand where it should."""
+    address = prepare_address(step.address, step.query, scopes)
+    body, media_type = _body(step.body, scopes) if step.body else (None, "")
+    headers = [(name, _header(name, template, scopes)) for name, template in step.headers]
+    given = {name.lower() for name, _ in headers}
+    if media_type and "content-type" not in given:
+        headers.append(("Content-Type", media_type))
+    if step.auth is not None and "authorization" not in given:
+        headers.append(("Authorization", _authorization(step.auth, scopes)))
+    if "user-agent" not in given:
+        headers.append(("User-Agent", USER_AGENT))
+    if "accept" not in given:
+        headers.append(("Accept", "*/*"))
+    if "accept-encoding" not in given:
+        headers.append(("Accept-Encoding", "gzip, deflate"))
+    return Prepared(step.method, address, tuple(headers), body)
+
+
+# ---- the address
+
+
+def prepare_address(template: Template, query: tuple[tuple[str, Template], ...], scopes: Scopes) -> str:
+    """The address with its query. A value at the very start is inserted as it is; later ones by their place."""
+    text = _fill_address(template, scopes).strip()
+    if query:
+        pairs = [f"{_percent(name)}={scopes.text(value, _encoded)}" for name, value in query]
+        path, hash_sign, fragment = text.partition("#")
+        joint = "" if path.endswith(("?", "&")) else "&" if "?" in path else "?"
+        text = path + joint + "&".join(pairs) + hash_sign + fragment
+    try:
+        parts = urlsplit(text)
+        port = parts.port
+    except ValueError as problem:
+        raise Blocked(why("address-unreadable", address=text, problem=str(problem))) from None
+    if parts.scheme not in ("http", "https"):
+        reason = "it must begin with http:// or https://"
+        raise Blocked(why("address-unreadable", address=text, problem=reason))
+    if not parts.hostname or port == 0:
+        raise Blocked(why("address-unreadable", address=text, problem="it names no host to send to"))
+    return text.partition("#")[0]
+
+
+def _fill_address(template: Template, scopes: Scopes) -> str:
+    text = ""
+    for index, part in enumerate(template.parts):
+        if isinstance(part, str):
+            text += quote(part, safe=_LITERAL_SAFE)
+            continue
+        value = scopes.resolve(part)
+        if value is None:
+            raise Blocked(why("null-inserted", name=part.full_name))
+        inserted = plain.as_text(value)
+        if part.raw or index == 0:
+            text += inserted.strip() if index == 0 else inserted
+        elif "?" in text:
+            text += _percent(inserted)
+        elif _in_host(text):
+            if not _HOST.fullmatch(inserted):
+                raise Blocked(why("host-characters", value=plain.show(inserted)))
+            text += inserted
+        else:
+            text += _segment(inserted)
+    return text
+
+
+def _in_host(text: str) -> bool:
+    scheme, separator, rest = text.partition("://")
+    return not separator or "/" not in rest
+
+
+def _segment(text: str) -> str:
+    """One path segment; a whole `.` or `..` would climb, so its dots are encoded too."""
+    return text.replace(".", "%2E") if text in (".", "..") else _percent(text)
+
+
+def _percent(text: str) -> str:
+    return quote(text, safe="")
+
+
+def _encoded(text: str, value: Any, reference: Reference) -> str:
+    return _percent(text)
+
+
+# ---- headers and bodies
+
+
+def _header(name: str, template: Template, scopes: Scopes) -> str:
+    value = scopes.text(template).strip()
+    if _CONTROL.search(value):
+        raise Blocked(why("header-break", name=name))
+    return value
+
+
+def _authorization(auth: Auth, scopes: Scopes) -> str:
+    values = [scopes.text(part) for part in auth.parts]
+    if any(_CONTROL.search(value) for value in values):
+        raise Blocked(why("header-break", name="Authorization"))
+    if auth.kind == "bearer":
+        return f"Bearer {values[0]}"
+    return "Basic " + base64.b64encode(":".join(values).encode()).decode()
+
+
+def _body(body: Body, scopes: Scopes) -> tuple[bytes, str]:
+    if body.kind == "json":
+        return _json(body.content, scopes), "application/json"
+    if body.kind == "form":
+        pairs = [f"{_form(name)}={scopes.text(value, lambda t, v, r: _form(t))}" for name, value in body.content]
+        return "&".join(pairs).encode(), "application/x-www-form-urlencoded"
+    return scopes.text(body.content).encode(), body.media_type
+
+
+def _form(text: str) -> str:
+    return quote(text, safe=" *-._").replace(" ", "+")
+
+
+def _json(content: Any, scopes: Scopes) -> bytes:
+    if not isinstance(content, JsonText):
+        return plain.write_json(scopes.fill(content))
+    pieces: list[bytes] = []
+    for piece in content.pieces:
+        if isinstance(piece, str):
+            pieces.append(piece.encode())
+            continue
+        template, is_key = piece
+        value = scopes.text(template) if is_key or template.single is None else scopes.resolve(template.parts[0])  # type: ignore[arg-type]
+        pieces.append(plain.write_json(value))
+    return b"".join(pieces)

@@ -1,0 +1,218 @@
+"""References `[=name | pipe]`: parsed once, resolved against scopes, encoded for the place where they stand.
+
+The grammar is the one of the case format (docs/case-format.md). What was inserted is never read again.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+RESERVED = frozenset(
+    ["any", "now", "today", "clock", "count", "sent", "answer", "request", "run", "row", "kept", "case", "suite"]
+    + ["project", "step"]
+)
+SCOPES = ("run", "kept", "row", "case", "suite", "project")
+LATER = frozenset(["any", "now", "today", "clock", "count", "sent", "answer", "request"])
+BUILT_IN = frozenset(["row.number", "run.number", "run.seed", "run.start", "run.environment", "case.name", "step.name"])
+_NAME = re.compile(r"[^\W\d_][\w-]*")
+
+
+class Unreadable(ValueError):
+    """Text that is not what the grammar allows; says what was found and what was expected."""
+
+
+@dataclass(frozen=True, slots=True)
+class Pipe:
+    """One pipe as written: its name, and its arguments as `pipes.py` read them."""
+
+    name: str
+    args: tuple[Any, ...]
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Reference:
+    """`[=scope.name | pipes]`. A quoted source has `literal` and no name."""
+
+    text: str
+    scope: str | None = None
+    name: str = ""
+    literal: str | None = None
+    pipes: tuple[Pipe, ...] = ()
+    raw: bool = False
+
+    @property
+    def full_name(self) -> str:
+        return f"{self.scope}.{self.name}" if self.scope else self.name
+
+
+@dataclass(frozen=True, slots=True)
+class Template:
+    """Text with references in it. `parts` alternate freely; adjacent references are allowed."""
+
+    text: str
+    parts: tuple[str | Reference, ...]
+
+    @property
+    def single(self) -> Reference | None:
+        """The reference, if the text is exactly one (and so takes the value's own type)."""
+        if len(self.parts) == 1 and isinstance(self.parts[0], Reference):
+            return self.parts[0]
+        return None
+
+    @property
+    def fixed(self) -> str | None:
+        """The text, if no reference stands in it."""
+        if not self.parts:
+            return ""
+        return self.parts[0] if len(self.parts) == 1 and isinstance(self.parts[0], str) else None
+
+    def references(self) -> Iterator[Reference]:
+        for part in self.parts:
+            if isinstance(part, Reference):
+                yield part
+
+
+@lru_cache(maxsize=4096)
+def read_template(text: str) -> Template:
+    """Split text into fixed parts and references. Raises Unreadable."""
+    parts: list[str | Reference] = []
+    at = 0
+    while True:
+        begin = text.find("[=", at)
+        if begin < 0:
+            break
+        if begin > at:
+            parts.append(text[at:begin])
+        end, pieces = split_pieces(text, begin + 2)
+        parts.append(_reference(text[begin:end], pieces))
+        at = end
+    if at < len(text):
+        parts.append(text[at:])
+    return Template(text, tuple(parts))
+
+
+def split_pieces(text: str, at: int) -> tuple[int, list[str]]:
+    """Cut `source | pipe | pipe]` into its pieces. Returns the index after the closing bracket."""
+    pieces: list[str] = []
+    begin = at
+    depth = 0
+    while at < len(text):
+        char = text[at]
+        if char in "\"'":
+            at = _after_quote(text, at)
+            continue
+        if char == "/" and text[begin:at].strip() == "replace":
+            at = _after_quote(text, at)
+            continue
+        if char == "[":
+            depth += 1
+        elif char == "]":
+            if depth == 0:
+                pieces.append(text[begin:at])
+                return at + 1, pieces
+            depth -= 1
+        elif char == "|" and depth == 0 and text[at - 1 : at] == " ":
+            pieces.append(text[begin:at])
+            begin = at + 1
+        at += 1
+    raise Unreadable(f"the reference {text[max(begin - 2, 0) : begin + 20]!r} is not closed with ]")
+
+
+def _after_quote(text: str, at: int) -> int:
+    quote = text[at]
+    at += 1
+    while at < len(text):
+        if text[at] == "\\":
+            at += 2
+        elif text[at] == quote:
+            return at + 1
+        else:
+            at += 1
+    raise Unreadable(f"a {quote} is not closed in {text[-40:]!r}")
+
+
+def _reference(text: str, pieces: list[str]) -> Reference:
+    from saltpath.core.pipes import read_pipe
+
+    source = pieces[0].strip()
+    pipes = tuple(read_pipe(piece.strip()) for piece in pieces[1:])
+    raw = any(pipe.name == "raw" for pipe in pipes)
+    kept = tuple(pipe for pipe in pipes if pipe.name != "raw")
+    if source[:1] in ("'", '"'):
+        return Reference(text, literal=unquote(source), pipes=kept, raw=raw)
+    if source in BUILT_IN:
+        scope, _, name = source.partition(".")
+        return Reference(text, scope, name, pipes=kept, raw=raw)
+    first = re.split(r"[ .]", source, maxsplit=1)[0]
+    if first in LATER:
+        raise Unreadable(f"{text}: [={first} ...] is part of the format, and this version cannot carry it out yet")
+    scope, dot, rest = source.partition(".")
+    if dot and scope in SCOPES:
+        return Reference(text, scope, _name(rest, text), pipes=kept, raw=raw)
+    if dot and _NAME.fullmatch(scope):
+        raise Unreadable(f"{text}: there is no scope {scope!r}; the scopes are {', '.join(SCOPES)}")
+    if source in RESERVED:
+        raise Unreadable(f"{text}: {source!r} is a reserved word; name a value in it, such as [={source}.name]")
+    return Reference(text, None, _name(source, text), pipes=kept, raw=raw)
+
+
+def _name(text: str, whole: str) -> str:
+    if len(text) > 2 and text[0] == "'" and text[-1] == "'":
+        return text[1:-1].replace("''", "'")
+    if _NAME.fullmatch(text):
+        return text
+    raise Unreadable(
+        f"{whole}: {text!r} is not a name; a name begins with a letter and holds letters, digits, - and _"
+        if text
+        else f"{whole}: a name is missing"
+    )
+
+
+def is_name(text: str) -> bool:
+    """Whether text can name a value without quotes and is not reserved."""
+    return bool(_NAME.fullmatch(text)) and text not in RESERVED
+
+
+def unquote(text: str) -> str:
+    """The text between quotes, backslash escapes decoded. Raises Unreadable."""
+    if len(text) < 2 or text[0] not in "\"'" or text[-1] != text[0]:
+        raise Unreadable(f"expected a text in quotes, found {text!r}")
+    return re.sub(r"\\(.)", lambda found: {"n": "\n", "t": "\t"}.get(found[1], found[1]), text[1:-1])
+
+
+def compile_tree(data: Any) -> Any:
+    """A plain value with every text that holds references turned into a Template; unchanged if none does."""
+    if isinstance(data, str):
+        return read_template(data) if "[=" in data else data
+    if isinstance(data, list):
+        return [compile_tree(item) for item in data] if holds_reference(data) else data
+    if isinstance(data, dict):
+        return {key: compile_tree(item) for key, item in data.items()} if holds_reference(data) else data
+    return data
+
+
+def holds_reference(data: Any) -> bool:
+    if isinstance(data, str):
+        return "[=" in data
+    if isinstance(data, list):
+        return any(map(holds_reference, data))
+    if isinstance(data, dict):
+        return any(map(holds_reference, data.values()))
+    return False
+
+
+def references_in(data: Any) -> Iterator[Reference]:
+    """Every reference in a compiled tree, a template or a list of them."""
+    if isinstance(data, Template):
+        yield from data.references()
+    elif isinstance(data, (list, tuple)):
+        for item in data:
+            yield from references_in(item)
+    elif isinstance(data, dict):
+        for item in data.values():
+            yield from references_in(item)

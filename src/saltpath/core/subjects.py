@@ -1,0 +1,236 @@
+"""Subjects: what a check or a keep reads of an answer. A table: `status`, `header NAME`, `$.path`, `value NAME`...
+
+`read_subject` parses the text once; `find` gives the nodes with their places, or says why there are none.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+from saltpath.core import jsonpath
+from saltpath.core.answer import Answer
+from saltpath.core.nearest import listed, nearest
+from saltpath.core.pipes import apply_pipes, read_pipe
+from saltpath.core.references import Pipe, Reference, Template, Unreadable, is_name, read_template, split_pieces
+from saltpath.core.scopes import Scopes
+from saltpath.core.why import Blocked, Why, why
+
+
+class Found(NamedTuple):
+    """What a subject yields: nodes, whether it stands for one place (`single`), and where its values come from.
+
+    `source` is `json`, `text` (headers, cookies: a number as expected compares as a number), `duration` (integer
+    microseconds) or `size` (integer bytes). `nothing` says why there are no nodes.
+    """
+
+    nodes: list[tuple[str, Any]]
+    single: bool
+    source: str
+    nothing: Why | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Subject:
+    """A subject as written. `argument` is a header's or value's name, or the path with its references."""
+
+    text: str
+    kind: str
+    argument: Template | str = ""
+    pipes: tuple[Pipe, ...] = ()
+    path: jsonpath.Path | None = None
+
+    @property
+    def unit(self) -> str:
+        return {"time": "duration", "size": "size"}.get(self.kind, "")
+
+
+class SubjectKind(NamedTuple):
+    """One subject: how it is written, what it is, and how it is found."""
+
+    shape: str
+    about: str
+    example: str
+    find: Callable[[Subject, Answer, Scopes], Found]
+
+
+def _status(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
+    return Found([("status", answer.status)], True, "json")
+
+
+def _time(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
+    return Found([("time", answer.time_us)], True, "duration")
+
+
+def _size(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
+    return Found([("size", len(answer.body))], True, "size")
+
+
+def _type(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
+    if answer.media_type:
+        return Found([("type", answer.media_type)], True, "text")
+    return Found([], True, "text", _no_header("Content-Type", answer))
+
+
+def _header(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
+    name = str(subject.argument)
+    values = answer.header_values(name)
+    place = f"header {name}"
+    if not values:
+        return Found([], True, "text", _no_header(name, answer))
+    if len(values) == 1:
+        return Found([(place, values[0])], True, "text")
+    return Found([(f"{place} ({index})", value) for index, value in enumerate(values, 1)], False, "text")
+
+
+def _no_header(name: str, answer: Answer) -> Why:
+    names = [key for key, _ in answer.headers]
+    near = nearest(name, names)
+    return why("no-header-near", name=name, near=near) if near else why("no-header", name=name, names=listed(names))
+
+
+def _cookie(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
+    name = str(subject.argument)
+    for header in answer.header_values("set-cookie"):
+        key, _, value = header.partition(";")[0].partition("=")
+        if key.strip() == name:
+            return Found([(f"cookie {name}", value.strip())], True, "text")
+    return Found([], True, "text", why("no-cookie", name=name))
+
+
+def _body(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
+    text = answer.text()
+    if isinstance(text, Why):
+        return Found([], True, "text", text)
+    return Found([("body", text)], True, "text")
+
+
+def _path(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
+    path = subject.path if subject.path is not None else _filled_path(subject, scopes)
+    document = answer.json()
+    if document is jsonpath.MISSING:
+        return Found([], path.singular, "json", answer.unread)
+    if path.singular:
+        value = path.get(document)
+        if value is not jsonpath.MISSING:
+            return Found([(path.text, value)], True, "json")
+        return Found([], True, "json", jsonpath.nothing_there(path, document))
+    try:
+        nodes = [(jsonpath.as_path(node.location), node.value) for node in path.nodes(document)]
+    except jsonpath.PathTimeout:
+        raise Blocked(why("path-timeout", path=path.text, ms=int(jsonpath.LIMIT_S * 1000))) from None
+    return Found(nodes, False, "json", None if nodes else jsonpath.nothing_there(path, document))
+
+
+def _filled_path(subject: Subject, scopes: Scopes) -> jsonpath.Path:
+    assert isinstance(subject.argument, Template)
+    text = fill_path(subject.argument, scopes)
+    try:
+        return jsonpath.read_path(text)
+    except jsonpath.PathError as problem:
+        raise Blocked(why("path-unreadable", path=text, problem=str(problem))) from None
+
+
+def fill_path(template: Template, scopes: Scopes) -> str:
+    """A path with its references as names, indexes or literals: `$.[=x]` becomes `$['...']`."""
+    pieces: list[str] = []
+    for part in template.parts:
+        if isinstance(part, str):
+            pieces.append(part)
+            continue
+        literal = jsonpath.as_literal(scopes.resolve(part))
+        if pieces and pieces[-1].endswith(".") and not pieces[-1].endswith(".."):
+            pieces[-1] = pieces[-1][:-1]
+            literal = f"[{literal}]"
+        pieces.append(literal)
+    return "".join(pieces)
+
+
+def _value(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
+    name = str(subject.argument)
+    scope, dot, rest = name.partition(".")
+    reference = Reference(name, scope, rest) if dot else Reference(name, None, name)
+    try:
+        return Found([(f"value {name}", scopes.resolve(reference))], True, "json")
+    except Blocked as problem:
+        if problem.reason.code != "no-value":
+            raise
+        return Found([], True, "json", problem.reason)
+
+
+KINDS: dict[str, SubjectKind] = {
+    "status": SubjectKind("status", "the answer's status code", "status", _status),
+    "time": SubjectKind("time", "the whole exchange, connecting included", "time", _time),
+    "size": SubjectKind("size", "the decoded body's size", "size", _size),
+    "type": SubjectKind("type", "the media type, without its parameters", "type", _type),
+    "header": SubjectKind("header NAME", "an answer's header", "header Location", _header),
+    "cookie": SubjectKind("cookie NAME", "a cookie that the answer sets", "cookie desk", _cookie),
+    "body": SubjectKind("body", "the whole body as text", "body", _body),
+    "path": SubjectKind("$...", "a place in a JSON body (JSONPath, RFC 9535)", "$.fee.total", _path),
+    "value": SubjectKind("value NAME", "a value in scope", "value portCallId", _value),
+}
+_LATER = ("time to first byte", "body ~", "/")
+
+
+def read_subject(text: str) -> Subject:
+    """Parse a subject. Raises Unreadable, with the nearest known subject."""
+    whole = text.strip()
+    text, pipes = _split_pipes(whole)
+    word, _, rest = text.partition(" ")
+    rest = rest.strip()
+    if text.startswith("$"):
+        template = read_template(text)
+        if template.fixed is None:
+            _read_path(re.sub(r"\.$", "", "".join(p if isinstance(p, str) else "" for p in template.parts[:1])) or "$")
+            return Subject(whole, "path", template, pipes)
+        return Subject(whole, "path", template, pipes, _read_path(text))
+    if any(text.startswith(later) for later in _LATER):
+        raise Unreadable(f"{text!r} is part of the format, and this version cannot carry it out yet")
+    if word in ("header", "cookie", "value"):
+        if not rest:
+            raise Unreadable(f"{word} needs a name after it, such as {KINDS[word].example}")
+        if word == "value" and not all(is_name(p) or i == 0 for i, p in enumerate(rest.split("."))):
+            raise Unreadable(f"{rest!r} is not the name of a value")
+        return Subject(whole, word, rest, pipes)
+    if word in KINDS and word != "path":
+        if rest:
+            raise Unreadable(f"{word} takes nothing after it, found {rest!r}")
+        return Subject(whole, word, "", pipes)
+    near = nearest(word, [name for name in KINDS if name != "path"])
+    hint = f"did you mean {near}?" if near else "expected status, time, size, type, header, cookie, body, $... or value"
+    raise Unreadable(f"there is no subject {text!r}; {hint}")
+
+
+def _read_path(text: str) -> jsonpath.Path:
+    try:
+        return jsonpath.read_path(text)
+    except jsonpath.PathError as problem:
+        raise Unreadable(f"the path {text} cannot be read: {problem}") from None
+
+
+def _split_pipes(text: str) -> tuple[str, tuple[Pipe, ...]]:
+    """`$.a | trim | upper` into the subject and its pipes, reusing the grammar of references."""
+    if " | " not in text:
+        return text, ()
+    _, pieces = split_pieces(text + "]", 0)
+    return pieces[0].strip(), tuple(read_pipe(piece.strip()) for piece in pieces[1:])
+
+
+def find(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
+    """The nodes of a subject after its pipes. Raises Blocked (unreadable path, unfit pipe, body too deep)."""
+    found = KINDS[subject.kind].find(subject, answer, scopes)
+    if not subject.pipes or (found.nothing is not None and not found.nodes):
+        return found
+    if found.single:
+        place, value = found.nodes[0]
+        return Found([(place, apply_pipes(value, subject.pipes))], True, "json")
+    value = apply_pipes([value for _, value in found.nodes], subject.pipes)
+    return Found([(subject.text, value)], True, "json")
+
+
+def taken(found: Found) -> Any:
+    """The value that a keep takes: one node's value, several as a list."""
+    values = [value for _, value in found.nodes]
+    return values[0] if len(values) == 1 else values

@@ -1,0 +1,135 @@
+"""Why something is as it is: a code with parameters, turned into a sentence only when it is shown.
+
+Outcomes, blocked steps and findings all carry a `Why`. What is stored is the code and the parameters, so that a
+sentence can be improved later without touching what was recorded. Every template is a whole sentence with named places.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+TEMPLATES: dict[str, str] = {
+    # reading a value
+    "nothing-there": "nothing at {path}; {hint}",
+    "nothing-there-bare": "nothing at {path}",
+    "no-header": "the answer has no header {name}; it has {names}",
+    "no-header-near": "the answer has no header {name}; did you mean {near}?",
+    "no-cookie": "the answer sets no cookie {name}",
+    "not-json": "the body is not JSON: {problem}",
+    "not-text": "the body is not text in {charset}",
+    "empty-body": "the body is empty, so there is nothing to read at {path}",
+    "too-deep": "the body is nested deeper than {levels} levels",
+    "path-unreadable": "the path {path} cannot be read: {problem}",
+    "path-timeout": "the path {path} was still being evaluated after {ms} ms",
+    "no-value": "there is no value {name}; looked in {scopes}{near}",
+    "value-circle": "the value {name} refers to itself: {chain}",
+    "value-unread": "the value {name} cannot be read: {problem}",
+    # relations
+    "differs": "was {actual}, expected {expected}",
+    "differs-in-kind": "was {actual}, {actual_kind}; expected {expected}, {expected_kind}",
+    "same": "was {actual}, and must not be",
+    "not-one-of": "was {actual}, expected one of {expected}",
+    "differs-at": "differs at {where}: was {actual}, expected {expected}",
+    "lacks": "{actual} does not contain {expected}",
+    "starts-otherwise": "{actual} does not start with {expected}",
+    "ends-otherwise": "{actual} does not end with {expected}",
+    "no-match": "{actual} does not match {expected}",
+    "pattern-unreadable": "the pattern {pattern} cannot be read: {problem}",
+    "pattern-timeout": "the pattern {pattern} was still searching after {ms} ms",
+    "not-above": "was {actual}, expected above {expected}",
+    "not-below": "was {actual}, expected below {expected}",
+    "not-at-least": "was {actual}, expected at least {expected}",
+    "not-at-most": "was {actual}, expected at most {expected}",
+    "not-between": "was {actual}, expected between {low} and {high}",
+    "no-number": "was {actual}, {actual_kind}; only a number can be compared with {expected}",
+    "expected-no-number": "{expected} is {expected_kind}; {relation} needs a number",
+    "no-text": "was {actual}, {actual_kind}; {relation} needs text",
+    "number-too-long": "a number with more than 1,000 digits or an exponent beyond 400 is not compared",
+    "is-there": "{path} is there, and was expected to be absent",
+    "not-empty": "was {actual}, expected it to be empty",
+    "is-empty": "was empty, expected something in it",
+    "wrong-kind": "was {actual}, {actual_kind}; expected {expected}",
+    "wrong-count": "counts {actual}, expected {expected}",
+    "not-countable": "was {actual}, {actual_kind}; only a list, an object or text can be counted",
+    "expected-unfit": "{relation} cannot work with {expected}: {problem}",
+    "any-none": "none of {count} places holds; the first: {first}",
+    "masked": "the value is secret here, so it cannot be judged again",
+    # carrying out
+    "refused": "{host} refused the connection on port {port}; nothing listens there",
+    "no-host": "there is no host named {host}",
+    "timed-out": "no complete answer within {limit}",
+    "timed-out-connecting": "no connection to {host} within {limit}",
+    "cut": "the connection was cut {when}",
+    "not-http": "what came back from {host} is not HTTP",
+    "tls": "no secure connection to {host}: {problem}",
+    "too-large": "the answer is larger than {limit}",
+    "headers-too-large": "the answer's headers are larger than {limit}",
+    "bad-encoding": "the body says it is {encoding}, and is not: {problem}",
+    "unknown-encoding": "the body is encoded as {encoding}, which this version cannot read",
+    "redirect-loop": "the redirects go in a circle at {address}",
+    "redirect-many": "more than {limit} redirects, the last to {address}",
+    "redirect-nowhere": "a redirect to {address}, where Salt Path does not go: {problem}",
+    "address-unreadable": "the address {address} cannot be used: {problem}",
+    "header-break": "the header {name} would hold a line break or a control character",
+    "host-characters": "{value} holds characters that a host name cannot have",
+    "null-inserted": "{name} is null, which can only stand in JSON; give it a default",
+    "body-not-json": "the body to send is not JSON: {problem}",
+    "pipe": "{pipe} cannot work on {value}: {problem}",
+    "keep-nothing": "nothing to keep as {name}: {problem}",
+    "nothing-handed-over": "answered {status}, nothing handed over",
+    "cleanup-answered": "answered {status}, so this was not done",
+    "failed-exchange": "the request could not be carried out: {problem}",
+    "interrupted": "interrupted: it was begun and could not go on",
+    "stopped": "stopped by {by}",
+    "not-reached": "not reached: {step} {verdict}",
+    "switched-off": "switched off",
+    "later": "{word} is part of the format, and this version cannot carry it out yet",
+    "fault": "Salt Path itself made a mistake here: {problem}",
+    # what is wrong with a case before it runs
+    "used-before-kept": "{name} is used here, and kept only later, in step {step} ({title})",
+    "kept-nowhere": "there is no value {name}{near}",
+    "unused-keep": "{name} is kept, and nothing uses it",
+    "no-checks": "nothing is checked in this step",
+    "hard-coded-address": "the address {address} is written out; a value could stand for it",
+    "secret-in-text": "{name} looks like a secret and is written out; mark it as a secret value",
+    "own-answer": "{name} is kept from this step's own answer, so the request cannot use it",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Why:
+    """A reason: `code` names a template above, `params` fill its places (JSON values only)."""
+
+    code: str
+    params: Mapping[str, Any] = field(default_factory=dict)
+
+    @property
+    def sentence(self) -> str:
+        template = TEMPLATES.get(self.code)
+        if template is None:
+            return self.code
+        return template.format_map(_Lenient(self.params))
+
+    def to_json(self) -> dict[str, Any]:
+        return {"code": self.code, "params": dict(self.params)}
+
+
+class _Lenient(dict[str, Any]):
+    """A parameter that an older record lacks shows as its name, not as an error."""
+
+    def __missing__(self, key: str) -> str:
+        return f"({key})"
+
+
+def why(code: str, **params: Any) -> Why:
+    return Why(code, params)
+
+
+class Blocked(Exception):
+    """Raised inside core and engine when a step cannot be carried out; carries the reason."""
+
+    def __init__(self, reason: Why) -> None:
+        super().__init__(reason.sentence)
+        self.reason = reason

@@ -1,0 +1,281 @@
+"""HTTP by libcurl: one exchange at a time per slot, many slots at once, connections reused between them.
+
+libcurl's own redirects, decoding and cookies are off: each hop is evidence, and raw bytes survive bad gzip. Every
+HEADER_OUT is an exchange of its own, since libcurl resends on a kept-alive connection that died.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+from typing import Any
+from urllib.parse import urlsplit, urlunsplit
+
+import certifi
+import idna
+import pycurl
+
+from saltpath.core.case import Options
+from saltpath.core.measures import show_size
+from saltpath.core.prepare import Prepared
+from saltpath.core.why import Blocked, Why, why
+from saltpath.engine.decode import decode
+from saltpath.engine.exchange import Exchange, Times
+from saltpath.engine.failures import HEADER_LIMIT, headers_too_large, reason
+from saltpath.engine.loop import CurlSelector
+
+_HEADER_IN, _HEADER_OUT = pycurl.INFOTYPE_HEADER_IN, pycurl.INFOTYPE_HEADER_OUT
+_BODILESS = frozenset(["GET", "DELETE", "OPTIONS", "TRACE", "HEAD"])
+
+
+class Aborted(Exception):
+    """The exchange was given up because the run is being stopped."""
+
+
+class _Slot:
+    """One easy handle with what its callbacks collect."""
+
+    __slots__ = ("body", "future", "handle", "heads_in", "heads_out", "limit", "size", "too_large")
+
+    def __init__(self) -> None:
+        self.heads_out: list[bytes] = []
+        self.heads_in: list[bytes] = []
+        self.body: list[bytes] = []
+        self.size = 0
+        self.limit = 0
+        self.too_large = False
+        self.future: asyncio.Future[tuple[int, str] | None] | None = None
+        handle = self.handle = pycurl.Curl()
+        handle.setopt(pycurl.NOSIGNAL, 1)
+        handle.setopt(pycurl.PATH_AS_IS, 1)
+        handle.setopt(pycurl.PROTOCOLS, pycurl.PROTO_HTTP | pycurl.PROTO_HTTPS)
+        handle.setopt(pycurl.FOLLOWLOCATION, 0)
+        handle.setopt(pycurl.PROXY, "")
+        handle.setopt(pycurl.NOPROXY, "*")
+        handle.setopt(pycurl.CAINFO, certifi.where())
+        handle.setopt(pycurl.TCP_NODELAY, 1)
+        handle.setopt(pycurl.VERBOSE, 1)
+        handle.setopt(pycurl.DEBUGFUNCTION, self._debug)
+        handle.setopt(pycurl.WRITEFUNCTION, self._write)
+
+    def _debug(self, kind: int, data: bytes) -> None:
+        if kind == _HEADER_IN:
+            self.heads_in.append(data)
+        elif kind == _HEADER_OUT:
+            self.heads_out.append(data)
+            self.heads_in.clear()
+
+    def _write(self, data: bytes) -> int | None:
+        self.size += len(data)
+        if self.size > self.limit:
+            self.too_large = True
+            return -1
+        self.body.append(data)
+        return None
+
+    def begin(self, prepared: Prepared, options: Options) -> None:
+        """Set what differs between requests. Raises pycurl.error or UnicodeError on what libcurl cannot take."""
+        handle = self.handle
+        self.heads_out.clear()
+        self.heads_in.clear()
+        self.body = []
+        self.size = 0
+        self.too_large = False
+        self.limit = options.largest_body or 0
+        handle.setopt(pycurl.URL, _address(prepared.address))
+        self._set_method(prepared)
+        lines = [f"{name}: {value}" if value else f"{name};" for name, value in prepared.headers]
+        if prepared.body is not None or prepared.method not in _BODILESS:
+            lines.append("Expect:")
+            if not any(name.lower() == "content-type" for name, _ in prepared.headers):
+                lines.append("Content-Type:")
+        handle.setopt(pycurl.HTTPHEADER, [line.encode() for line in lines])
+        timeout_ms = max((options.timeout_us or 0) // 1000, 1)
+        handle.setopt(pycurl.TIMEOUT_MS, timeout_ms)
+        handle.setopt(pycurl.CONNECTTIMEOUT_MS, timeout_ms)
+        handle.setopt(pycurl.SSL_VERIFYPEER, 1 if options.verify_tls else 0)
+        handle.setopt(pycurl.SSL_VERIFYHOST, 2 if options.verify_tls else 0)
+
+    def _set_method(self, prepared: Prepared) -> None:
+        handle, method = self.handle, prepared.method
+        handle.setopt(pycurl.NOBODY, 0)
+        if prepared.body is None and method in _BODILESS:
+            handle.setopt(pycurl.HTTPGET, 1)
+            if method == "HEAD":
+                handle.setopt(pycurl.NOBODY, 1)
+        else:
+            handle.setopt(pycurl.POSTFIELDS, prepared.body or b"")
+        if method in ("GET", "HEAD") and prepared.body is None:
+            handle.unsetopt(pycurl.CUSTOMREQUEST)
+        else:
+            handle.setopt(pycurl.CUSTOMREQUEST, method)
+
+
+class Client:
+    """Carries out exchanges in one loop. Its connections belong to one project's run. Close it when done.
+
+    `now_us` gives UTC in microseconds."""
+
+    def __init__(self, selector: CurlSelector, now_us: Callable[[], int], connections: int = 100) -> None:
+        self._selector = selector
+        self._now_us = now_us
+        self._free: list[_Slot] = []
+        self._busy: dict[Any, _Slot] = {}
+        selector.on_done = self._done
+        selector.multi.setopt(pycurl.M_MAXCONNECTS, connections)
+
+    def _done(self, handle: Any, error: tuple[int, str] | None) -> None:
+        slot = self._busy.pop(handle)
+        self._selector.multi.remove_handle(handle)
+        self._selector.active -= 1
+        future = slot.future
+        if future is not None and not future.done():
+            future.set_result(error)
+
+    def abort(self) -> None:
+        """Give up every exchange under way; their callers get Aborted."""
+        for handle, slot in list(self._busy.items()):
+            del self._busy[handle]
+            self._selector.multi.remove_handle(handle)
+            self._selector.active -= 1
+            if slot.future is not None and not slot.future.done():
+                slot.future.set_exception(Aborted())
+
+    def close(self) -> None:
+        self.abort()
+        for slot in self._free:
+            slot.handle.close()
+        self._free.clear()
+
+    async def exchange(self, prepared: Prepared, options: Options) -> Exchange:
+        """Send one request and wait for its answer. Never raises for what the network does: `why` says it."""
+        slot = self._free.pop() if self._free else _Slot()
+        begun = self._now_us()
+        try:
+            slot.begin(prepared, options)
+        except (pycurl.error, UnicodeError) as problem:
+            self._free.append(slot)
+            return _unsent(prepared, begun, why("address-unreadable", address=prepared.address, problem=str(problem)))
+        slot.future = asyncio.get_running_loop().create_future()
+        self._busy[slot.handle] = slot
+        self._selector.multi.add_handle(slot.handle)
+        self._selector.active += 1
+        try:
+            error = await slot.future
+        except asyncio.CancelledError:
+            if slot.handle in self._busy:
+                self._done(slot.handle, None)
+            raise
+        finally:
+            slot.future = None
+        result = _collect(slot, prepared, options, begun, error)
+        self._free.append(slot)
+        return result
+
+
+def _address(address: str) -> str:
+    """The address with its host in ASCII (IDNA 2008) and nothing but ASCII elsewhere."""
+    if address.isascii():
+        return address
+    parts = urlsplit(address)
+    host = parts.hostname or ""
+    netloc = parts.netloc.replace(host, idna.encode(host, uts46=True).decode()) if not host.isascii() else parts.netloc
+    return urlunsplit(parts._replace(netloc=netloc))
+
+
+def _unsent(prepared: Prepared, begun: int, problem: Why) -> Exchange:
+    return Exchange(
+        prepared.method, prepared.address, b"", prepared.body or b"", 0, b"", [], b"", b"", Times(), begun, why=problem
+    )
+
+
+def _collect(slot: _Slot, prepared: Prepared, options: Options, begun: int, error: tuple[int, str] | None) -> Exchange:
+    getinfo = slot.handle.getinfo
+    times = _times(getinfo)
+    raw = b"".join(slot.body) if len(slot.body) != 1 else slot.body[0]
+    head = b"".join(slot.heads_in)
+    headers = _headers(slot.heads_in)
+    status = getinfo(pycurl.RESPONSE_CODE)
+    problem: Why | None = None
+    body = raw
+    if error is not None:
+        if slot.too_large:
+            problem = why("too-large", limit=show_size(slot.limit))
+        else:
+            problem = reason(
+                error[0],
+                error[1],
+                prepared.address,
+                timeout_us=options.timeout_us or 0,
+                os_errno=getinfo(pycurl.OS_ERRNO),
+                connected=bool(slot.heads_out),
+                received=slot.size,
+            )
+    elif len(head) > HEADER_LIMIT:
+        problem = headers_too_large()
+    else:
+        encodings = [value for name, value in headers if name.lower() == "content-encoding"]
+        if encodings and prepared.method != "HEAD":
+            try:
+                body = decode(raw, ",".join(encodings), slot.limit)
+            except Blocked as blocked:
+                problem, body = blocked.reason, b""
+    return Exchange(
+        prepared.method,
+        prepared.address,
+        slot.heads_out[-1] if slot.heads_out else b"",
+        prepared.body or b"",
+        status,
+        head,
+        headers,
+        raw,
+        body,
+        times,
+        begun,
+        reused=times.connect == 0 and error is None,
+        resent=len(slot.heads_out) > 1,
+        why=problem,
+        peer=getinfo(pycurl.PRIMARY_IP) if problem is None else "",
+    )
+
+
+def _times(getinfo: Callable[[int], Any]) -> Times:
+    """libcurl's moments since the start, as lengths of the phases between them."""
+    lookup = getinfo(pycurl.NAMELOOKUP_TIME_T)
+    connect = getinfo(pycurl.CONNECT_TIME_T)
+    tls = getinfo(pycurl.APPCONNECT_TIME_T)
+    sent = getinfo(pycurl.PRETRANSFER_TIME_T)
+    first = getinfo(pycurl.STARTTRANSFER_TIME_T)
+    total = getinfo(pycurl.TOTAL_TIME_T)
+    return Times(
+        lookup if connect else 0,
+        max(connect - lookup, 0),
+        max(tls - connect, 0) if tls else 0,
+        max(first - sent, 0) if first else 0,
+        max(total - first, 0) if first else 0,
+        total,
+    )
+
+
+def _headers(lines: list[bytes]) -> list[tuple[str, str]]:
+    """The last head's header lines (an informational 1xx head may come before it)."""
+    headers: list[tuple[str, str]] = []
+    for line in lines:
+        if line[:5] == b"HTTP/":
+            headers.clear()
+            continue
+        name, colon, value = line.partition(b":")
+        if colon:
+            headers.append((name.decode("latin-1").strip(), _text(value.strip())))
+    return headers
+
+
+def _text(value: bytes) -> str:
+    return value.decode("ascii") if value.isascii() else _lenient(value)
+
+
+def _lenient(value: bytes) -> str:
+    try:
+        return value.decode("utf-8")
+    except UnicodeDecodeError:
+        return value.decode("latin-1")

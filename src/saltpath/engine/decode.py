@@ -1,0 +1,62 @@
+"""Content encodings taken off, with a limit on what comes out, so that a small bomb cannot fill the memory."""
+
+from __future__ import annotations
+
+import zlib
+from collections.abc import Iterator
+
+from saltpath.core.measures import show_size
+from saltpath.core.why import Blocked, why
+
+_STEP = 65536
+
+
+def decode(body: bytes, encodings: str, limit: int) -> bytes:
+    """The body without its content encodings (RFC 9110, 8.4). Raises Blocked: too large, not what it says, unknown."""
+    for encoding in reversed([name.strip().lower() for name in encodings.split(",") if name.strip()]):
+        if encoding == "identity" or not body:
+            continue
+        if encoding in ("gzip", "x-gzip"):
+            body = _collect(_gzip(body), encoding, limit)
+        elif encoding == "deflate":
+            body = _collect(_deflate(body), encoding, limit)
+        else:
+            raise Blocked(why("unknown-encoding", encoding=encoding))
+    return body
+
+
+def _collect(pieces: Iterator[bytes], encoding: str, limit: int) -> bytes:
+    out: list[bytes] = []
+    size = 0
+    try:
+        for piece in pieces:
+            size += len(piece)
+            if size > limit:
+                raise Blocked(why("too-large", limit=show_size(limit)))
+            out.append(piece)
+    except (zlib.error, EOFError) as problem:
+        raise Blocked(why("bad-encoding", encoding=encoding, problem=str(problem))) from None
+    return b"".join(out)
+
+
+def _pump(decoder: zlib._Decompress, data: bytes) -> Iterator[bytes]:
+    yield decoder.decompress(data, _STEP)
+    while decoder.unconsumed_tail:
+        yield decoder.decompress(decoder.unconsumed_tail, _STEP)
+    yield decoder.flush(_STEP)
+    if not decoder.eof:
+        raise EOFError("it ends too early")
+
+
+def _gzip(body: bytes) -> Iterator[bytes]:
+    """All members of a gzip stream (RFC 1952)."""
+    while body:
+        decoder = zlib.decompressobj(wbits=31)
+        yield from _pump(decoder, body)
+        body = decoder.unused_data.lstrip(b"\x00")
+
+
+def _deflate(body: bytes) -> Iterator[bytes]:
+    """zlib's format, as RFC 9110 says; or the bare one that some servers send."""
+    wrapped = len(body) > 1 and body[0] & 0x0F == 8 and (body[0] * 256 + body[1]) % 31 == 0
+    yield from _pump(zlib.decompressobj(wbits=15 if wrapped else -15), body)

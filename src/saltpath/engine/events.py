@@ -1,0 +1,95 @@
+"""What leaves the engine. Everything that looks at a run is a consumer of this stream: terminal, reports, store.
+
+Secrets are masked before an event is made. Times are UTC microseconds (`at`) or lengths in microseconds (`us`).
+`case` is the case's index in the plan, `step` a step's index in its part, `row` counts from 1 (a case without rows has one).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, NamedTuple
+
+from saltpath.core.checks.judge import Outcome
+from saltpath.core.verdicts import Verdict
+from saltpath.core.why import Why
+from saltpath.engine.exchange import Exchange
+
+
+class RunStarted(NamedTuple):
+    at: int
+    seed: int
+    environment: str
+    cases: int
+
+
+class CaseStarted(NamedTuple):
+    at: int
+    case: int
+
+
+class RowStarted(NamedTuple):
+    at: int
+    case: int
+    row: int
+
+
+class StepStarted(NamedTuple):
+    at: int
+    case: int
+    row: int
+    part: str
+    step: int
+
+
+class StepFinished(NamedTuple):
+    """`exchanges` in the order in which they went (redirects first, the answer that was judged last).
+    `used` holds what each reference resolved to. Steps that do not count (set, wait, cleaning up without checks)
+    are left out of the row's verdict."""
+
+    at: int
+    case: int
+    row: int
+    part: str
+    step: int
+    key: str
+    name: str
+    kind: str
+    verdict: Verdict
+    why: Why | None
+    us: int
+    status: int
+    exchanges: tuple[Exchange, ...]
+    outcomes: tuple[Outcome, ...]
+    kept: Mapping[str, Any]
+    used: Mapping[str, Any]
+    secret_kept: tuple[str, ...] = ()
+    counts: bool = True
+
+
+class RowFinished(NamedTuple):
+    at: int
+    case: int
+    row: int
+    verdict: Verdict
+    why: Why | None
+    us: int
+
+
+class CaseFinished(NamedTuple):
+    at: int
+    case: int
+    verdict: Verdict
+    why: Why | None
+    us: int
+
+
+class RunFinished(NamedTuple):
+    """`stopped_by` names who stopped it, or is empty."""
+
+    at: int
+    verdict: Verdict
+    us: int
+    stopped_by: str = ""
+
+
+Event = RunStarted | CaseStarted | RowStarted | StepStarted | StepFinished | RowFinished | CaseFinished | RunFinished

@@ -1,0 +1,40 @@
+"""One request and its answer as they went over the wire, with times."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from saltpath.core.why import Why
+
+
+class Times(NamedTuple):
+    """Microseconds of each phase, as libcurl measured them; `total` is their sum and what lies between."""
+
+    lookup: int = 0
+    connect: int = 0
+    tls: int = 0
+    waiting: int = 0
+    receiving: int = 0
+    total: int = 0
+
+
+class Exchange(NamedTuple):
+    """`sent_head` and `received_head` are the exact bytes, status line and headers included. `raw_body` is as received,
+    `body` decoded. `why` says why it could not be carried out (None: an answer of some status came).
+    `begun_us`: UTC, microseconds."""
+
+    method: str
+    address: str
+    sent_head: bytes
+    sent_body: bytes
+    status: int
+    received_head: bytes
+    headers: list[tuple[str, str]]
+    raw_body: bytes
+    body: bytes
+    times: Times
+    begun_us: int
+    reused: bool = False
+    resent: bool = False
+    why: Why | None = None
+    peer: str = ""

@@ -1,0 +1,70 @@
+"""An asyncio loop that waits inside libcurl.
+
+Registering a reader per transfer costs more than the transfers; so the loop's selector drives libcurl itself: it
+performs, collects what finished, and waits in `multi.select`. While transfers run, other file descriptors are looked at
+at least every 10 ms; with none, the ordinary selector waits.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import selectors
+from collections.abc import Callable
+from typing import Any
+
+import pycurl
+
+LONGEST_WAIT_S = 0.010
+
+
+class CurlSelector(selectors.DefaultSelector):
+    """A selector that also drives one libcurl multi handle. `on_done(handle, error)` is called per finished one."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.multi = pycurl.CurlMulti()
+        self.active = 0
+        self.on_done: Callable[[Any, tuple[int, str] | None], None] = lambda handle, error: None
+
+    def select(self, timeout: float | None = None) -> Any:
+        if self.active == 0:
+            return super().select(timeout)
+        if not self._advance() and (timeout is None or timeout > 0):
+            self.multi.select(LONGEST_WAIT_S if timeout is None else min(timeout, LONGEST_WAIT_S))
+            self._advance()
+        return super().select(0)
+
+    def _advance(self) -> bool:
+        """Let libcurl work; True if a transfer finished."""
+        multi = self.multi
+        multi.perform()
+        any_done = False
+        while True:
+            queued, done, failed = multi.info_read()
+            for handle in done:
+                any_done = True
+                self.on_done(handle, None)
+            for handle, code, text in failed:
+                any_done = True
+                self.on_done(handle, (code, text))
+            if not queued:
+                return any_done
+
+    def close(self) -> None:
+        self.multi.close()
+        super().close()
+
+
+def new_loop() -> tuple[asyncio.SelectorEventLoop, CurlSelector]:
+    selector = CurlSelector()
+    return asyncio.SelectorEventLoop(selector), selector
+
+
+def run_in_loop(main: Callable[[CurlSelector], Any]) -> Any:
+    """Run `main(selector)`, a coroutine function, in a loop of its own, and clean up after it."""
+    loop, selector = new_loop()
+    try:
+        return loop.run_until_complete(main(selector))
+    finally:
+        loop.run_until_complete(loop.shutdown_asyncgens())
+        loop.close()

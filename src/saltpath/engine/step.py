@@ -1,0 +1,184 @@
+"""One request step: prepare, send, follow redirects, judge, keep."""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+from urllib.parse import urljoin, urlsplit
+
+from saltpath.core.answer import Answer
+from saltpath.core.case import Keep, Options, Request
+from saltpath.core.checks.judge import Outcome, judge, verdict_of
+from saltpath.core.prepare import Prepared, prepare
+from saltpath.core.scopes import Scopes
+from saltpath.core.subjects import find, taken
+from saltpath.core.verdicts import Verdict
+from saltpath.core.why import Blocked, Why, why
+from saltpath.engine.client import Client
+from saltpath.engine.exchange import Exchange
+from saltpath.engine.masking import Masker
+
+MOST_REDIRECTS = 10
+_REDIRECTS = frozenset([301, 302, 303, 307, 308])
+_BODY_HEADERS = frozenset(["content-type", "content-length", "content-encoding", "content-language"])
+_OWN_HEADERS = frozenset(["authorization", "cookie"])
+
+
+class Done(NamedTuple):
+    """What became of a request step, secrets already masked. A cleaning-up step without checks does not count."""
+
+    verdict: Verdict
+    why: Why | None
+    us: int
+    status: int
+    exchanges: tuple[Exchange, ...] = ()
+    outcomes: tuple[Outcome, ...] = ()
+    kept: dict[str, Any] = {}
+    secret_kept: tuple[str, ...] = ()
+    counts: bool = True
+
+
+async def carry_out(
+    step: Request, scopes: Scopes, options: Options, client: Client, masker: Masker, *, cleanup: bool, hands_over: bool
+) -> Done:
+    """Carry out the step. `cleanup`: it stands in afterwards; `hands_over`: what it keeps is used later."""
+    options = step.options.over(options)
+    exchanges: list[Exchange] = []
+    try:
+        await _send(prepare(step, scopes), options, client, exchanges)
+        exchange = exchanges[-1]
+        if exchange.why is not None:
+            raise Blocked(exchange.why)
+        answer = Answer(exchange.status, exchange.headers, exchange.body, exchange.times.total)
+        if exchange.body[:1] in (b"{", b"["):
+            answer.json()
+        outcomes = tuple([judge(check, answer, scopes) for check in step.expect])
+        verdict, reason = _verdict(step, outcomes, answer, cleanup=cleanup, hands_over=hands_over)
+        kept, lost = _keep(step.keep, answer, scopes, masker)
+        if lost is not None and verdict != "failed":
+            verdict, reason = "blocked", reason if verdict == "blocked" else lost
+    except Blocked as problem:
+        return _blocked(step, problem.reason, exchanges, masker)
+    return Done(
+        verdict,
+        masker.why(reason),
+        exchange.times.total,
+        exchange.status,
+        tuple(_mask_exchange(item, masker) for item in exchanges),
+        tuple(_mask_outcome(item, masker) for item in outcomes),
+        masker.value(kept),
+        tuple(keep.name for keep in step.keep if keep.secret and keep.name in kept),
+        counts=not (cleanup and verdict == "unchecked"),
+    )
+
+
+def _blocked(step: Request, reason: Why, exchanges: list[Exchange], masker: Masker) -> Done:
+    skipped = tuple(Outcome("skipped", check.sentence, note=check.note, advice=check.advice) for check in step.expect)
+    last = exchanges[-1] if exchanges else None
+    return Done(
+        "blocked",
+        masker.why(reason),
+        last.times.total if last else 0,
+        last.status if last else 0,
+        tuple(_mask_exchange(item, masker) for item in exchanges),
+        skipped,
+    )
+
+
+def _verdict(
+    step: Request, outcomes: tuple[Outcome, ...], answer: Answer, *, cleanup: bool, hands_over: bool
+) -> tuple[Verdict, Why | None]:
+    """The step's verdict with the rules for hand-over and cleaning-up steps (decisions.md)."""
+    verdict = verdict_of(outcomes)
+    if verdict != "unchecked":
+        bad = next((o for o in outcomes if o.verdict == verdict and o.counts), None)
+        return verdict, bad.why if bad is not None and verdict != "passed" else None
+    if cleanup:
+        if answer.status < 400 or (step.method == "DELETE" and answer.status in (404, 410)):
+            return "unchecked", None
+        return "blocked", why("cleanup-answered", status=answer.status)
+    if hands_over and answer.status >= 400:
+        return "blocked", why("nothing-handed-over", status=answer.status)
+    return "unchecked", None
+
+
+def _keep(keeps: tuple[Keep, ...], answer: Answer, scopes: Scopes, masker: Masker) -> tuple[dict[str, Any], Why | None]:
+    """Take the kept values into the scope. The first that finds nothing blocks the step; the others are still kept."""
+    kept: dict[str, Any] = {}
+    lost: Why | None = None
+    for keep in keeps:
+        try:
+            found = find(keep.of, answer, scopes)
+            if not found.nodes:
+                problem = found.nothing.sentence if found.nothing else f"nothing at {keep.of.text}"
+                raise Blocked(why("keep-nothing", name=keep.name, problem=problem))
+            value = taken(found)
+        except Blocked as problem:
+            lost = lost or problem.reason
+            continue
+        scopes.kept.put(keep.name, value, keep.secret)
+        if keep.secret:
+            masker.add(value)
+        kept[keep.name] = value
+    return kept, lost
+
+
+# ---- sending, redirects
+
+
+async def _send(prepared: Prepared, options: Options, client: Client, exchanges: list[Exchange]) -> None:
+    """Send, and follow redirects ourselves (RFC 9110, 15.4). Every hop is appended to `exchanges`."""
+    seen = {(prepared.method, prepared.address)}
+    while True:
+        exchange = await client.exchange(prepared, options)
+        exchanges.append(exchange)
+        if exchange.why is not None or not options.follow_redirects or exchange.status not in _REDIRECTS:
+            return
+        location = next((value for name, value in exchange.headers if name.lower() == "location"), None)
+        if location is None:
+            return
+        prepared = _redirected(prepared, exchange.status, location)
+        if (prepared.method, prepared.address) in seen:
+            raise Blocked(why("redirect-loop", address=prepared.address))
+        if len(exchanges) > MOST_REDIRECTS:
+            raise Blocked(why("redirect-many", limit=MOST_REDIRECTS, address=prepared.address))
+        seen.add((prepared.method, prepared.address))
+
+
+def _redirected(prepared: Prepared, status: int, location: str) -> Prepared:
+    address = urljoin(prepared.address, location).partition("#")[0]
+    try:
+        parts, before = urlsplit(address), urlsplit(prepared.address)
+        same_place = (parts.scheme, parts.hostname, parts.port) == (before.scheme, before.hostname, before.port)
+    except ValueError as problem:
+        raise Blocked(why("redirect-nowhere", address=address, problem=str(problem))) from None
+    if parts.scheme not in ("http", "https") or not parts.hostname:
+        raise Blocked(why("redirect-nowhere", address=address, problem="only http and https are followed"))
+    method, body, headers = prepared.method, prepared.body, prepared.headers
+    if (status == 303 and method != "HEAD") or (status in (301, 302) and method == "POST"):
+        method, body = "GET", None
+        headers = tuple(pair for pair in headers if pair[0].lower() not in _BODY_HEADERS)
+    if not same_place:
+        headers = tuple(pair for pair in headers if pair[0].lower() not in _OWN_HEADERS)
+    return Prepared(method, address, headers, body)
+
+
+# ---- masking
+
+
+def _mask_exchange(exchange: Exchange, masker: Masker) -> Exchange:
+    return exchange._replace(
+        address=masker.text(exchange.address),
+        sent_head=masker.head(exchange.sent_head),
+        sent_body=masker.octets(exchange.sent_body),
+        received_head=masker.octets(exchange.received_head),
+        headers=[(name, masker.text(value)) for name, value in exchange.headers],
+        raw_body=masker.octets(exchange.raw_body),
+        body=masker.octets(exchange.body),
+        why=masker.why(exchange.why),
+    )
+
+
+def _mask_outcome(outcome: Outcome, masker: Masker) -> Outcome:
+    return outcome._replace(
+        expected=masker.value(outcome.expected), actual=masker.value(outcome.actual), why=masker.why(outcome.why)
+    )
