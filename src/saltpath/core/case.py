@@ -72,7 +72,8 @@ class Auth:
 
 @dataclass(frozen=True, slots=True)
 class Check:
-    """One thing that must hold: of a subject, a relation, an expected value (a compiled tree)."""
+    """One thing that must hold: of a subject, a relation, an expected value (a compiled tree; `fixed`: no reference in
+    it, so it is the value itself)."""
 
     of: Subject
     relation: str
@@ -82,6 +83,7 @@ class Check:
     off: bool = False
     note: str = ""
     sentence: str = ""
+    fixed: bool = False
     place: Place = field(default_factory=Place, compare=False)
 
 

@@ -97,7 +97,7 @@ def _kept_at(case: Case) -> dict[str, list[tuple[int, str]]]:
 
 
 def _references(step: Step) -> Iterator[tuple[Reference, bool]]:
-    """Every reference of a step; the flag says whether it is resolved after the answer came (checks and keeps)."""
+    """Every reference of a step; the flag says whether it is resolved when the values of this very step may be kept already."""
     if isinstance(step, SetValues):
         for _, tree in step.values:
             yield from ((reference, False) for reference in references_in(tree))
@@ -116,14 +116,14 @@ def _references(step: Step) -> Iterator[tuple[Reference, bool]]:
             sent.append(content)
     yield from ((reference, False) for reference in references_in(sent))
     for check in step.expect:
-        yield from ((reference, True) for reference in references_in(check.expected))
+        yield from ((reference, False) for reference in references_in(check.expected))
         if isinstance(check.of.argument, Template):
-            yield from ((reference, True) for reference in check.of.argument.references())
+            yield from ((reference, False) for reference in check.of.argument.references())
         elif check.of.kind == "value":
             scope, dot, rest = str(check.of.argument).partition(".")
             name = rest if dot else scope
             if check.relation not in ("present", "absent"):
-                yield Reference(str(check.of.argument), scope if dot else None, name), True
+                yield Reference(str(check.of.argument), scope if dot else None, name), False
     for keep in step.keep:
         if isinstance(keep.of.argument, Template):
             yield from ((reference, True) for reference in keep.of.argument.references())

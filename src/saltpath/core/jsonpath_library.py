@@ -45,7 +45,7 @@ class Compiled:
 class _Search(FilterFunction):
     """`search` and `match` of RFC 9535 (I-Regexp, RFC 9485) with a limit on each search."""
 
-    arg_types = [ExpressionType.VALUE, ExpressionType.VALUE]  # noqa: RUF012
+    arg_types = [ExpressionType.VALUE, ExpressionType.VALUE]
     return_type = ExpressionType.LOGICAL
 
     def __init__(self, whole: bool) -> None:

@@ -108,7 +108,10 @@ def too_long(value: int | Decimal) -> bool:
     """A number over 1,000 digits or with an exponent beyond 400 is not compared (decisions.md)."""
     if isinstance(value, int):
         return value.bit_length() > 3322
-    return abs(value.adjusted()) > MOST_EXPONENT or len(value.as_tuple().digits) > MOST_DIGITS
+    if not -MOST_EXPONENT <= value.adjusted() <= MOST_EXPONENT:
+        return True
+    # Sizing is cheap, counting digits is not: a decimal of up to 500 digits never takes so many bytes.
+    return value.__sizeof__() > 400 and len(value.as_tuple().digits) > MOST_DIGITS
 
 
 def same(left: Any, right: Any) -> bool:

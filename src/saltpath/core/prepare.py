@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import re
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 from urllib.parse import quote, urlsplit
 
@@ -17,7 +18,7 @@ from saltpath.core.why import Blocked, why
 _HOST = re.compile(r"[A-Za-z0-9._~:\[\]-]*")
 _LITERAL_SAFE = "!#$%&'()*+,/:;=?@[]~-._"
 _CONTROL = re.compile(r"[\x00-\x08\x0a-\x1f\x7f]")
-USER_AGENT = "saltpath"
+_DEFAULT_HEADERS = (("User-Agent", "saltpath"), ("Accept", "*/*"), ("Accept-Encoding", "gzip, deflate"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,17 +36,14 @@ def prepare(step: Request, scopes: Scopes) -> Prepared:
     address = prepare_address(step.address, step.query, scopes)
     body, media_type = _body(step.body, scopes) if step.body else (None, "")
     headers = [(name, _header(name, template, scopes)) for name, template in step.headers]
+    if not headers and not media_type and step.auth is None:
+        return Prepared(step.method, address, _DEFAULT_HEADERS, body)
     given = {name.lower() for name, _ in headers}
     if media_type and "content-type" not in given:
         headers.append(("Content-Type", media_type))
     if step.auth is not None and "authorization" not in given:
         headers.append(("Authorization", _authorization(step.auth, scopes)))
-    if "user-agent" not in given:
-        headers.append(("User-Agent", USER_AGENT))
-    if "accept" not in given:
-        headers.append(("Accept", "*/*"))
-    if "accept-encoding" not in given:
-        headers.append(("Accept-Encoding", "gzip, deflate"))
+    headers += [pair for pair in _DEFAULT_HEADERS if pair[0].lower() not in given]
     return Prepared(step.method, address, tuple(headers), body)
 
 
@@ -60,6 +58,12 @@ def prepare_address(template: Template, query: tuple[tuple[str, Template], ...],
         path, hash_sign, fragment = text.partition("#")
         joint = "" if path.endswith(("?", "&")) else "&" if "?" in path else "?"
         text = path + joint + "&".join(pairs) + hash_sign + fragment
+    return _usable(text)
+
+
+@lru_cache(maxsize=512)
+def _usable(text: str) -> str:
+    """The address without its fragment, if it can be sent to. Raises Blocked."""
     try:
         parts = urlsplit(text)
         port = parts.port

@@ -94,7 +94,7 @@ TEMPLATES: dict[str, str] = {
     "no-checks": "nothing is checked in this step",
     "hard-coded-address": "the address {address} is written out; a value could stand for it",
     "secret-in-text": "{name} looks like a secret and is written out; mark it as a secret value",
-    "own-answer": "{name} is kept from this step's own answer, so the request cannot use it",
+    "own-answer": "{name} is kept only at the end of this very step; its request and its checks cannot use it",
 }
 
 

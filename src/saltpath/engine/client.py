@@ -12,7 +12,6 @@ from typing import Any
 from urllib.parse import urlsplit, urlunsplit
 
 import certifi
-import idna
 import pycurl
 
 from saltpath.core.case import Options
@@ -35,7 +34,7 @@ class Aborted(Exception):
 class _Slot:
     """One easy handle with what its callbacks collect."""
 
-    __slots__ = ("body", "future", "handle", "heads_in", "heads_out", "limit", "size", "too_large")
+    __slots__ = ("body", "future", "handle", "heads_in", "heads_out", "likeness", "limit", "size", "too_large")
 
     def __init__(self) -> None:
         self.heads_out: list[bytes] = []
@@ -43,6 +42,7 @@ class _Slot:
         self.body: list[bytes] = []
         self.size = 0
         self.limit = 0
+        self.likeness: tuple[object, ...] | None = None
         self.too_large = False
         self.future: asyncio.Future[tuple[int, str] | None] | None = None
         handle = self.handle = pycurl.Curl()
@@ -83,6 +83,10 @@ class _Slot:
         self.too_large = False
         self.limit = options.largest_body or 0
         handle.setopt(pycurl.URL, _address(prepared.address))
+        likeness = (prepared.method, prepared.headers, options) if prepared.body is None else None
+        if likeness is not None and likeness == self.likeness:
+            return
+        self.likeness = None
         self._set_method(prepared)
         lines = [f"{name}: {value}" if value else f"{name};" for name, value in prepared.headers]
         if prepared.body is not None or prepared.method not in _BODILESS:
@@ -95,6 +99,7 @@ class _Slot:
         handle.setopt(pycurl.CONNECTTIMEOUT_MS, timeout_ms)
         handle.setopt(pycurl.SSL_VERIFYPEER, 1 if options.verify_tls else 0)
         handle.setopt(pycurl.SSL_VERIFYHOST, 2 if options.verify_tls else 0)
+        self.likeness = likeness
 
     def _set_method(self, prepared: Prepared) -> None:
         handle, method = self.handle, prepared.method
@@ -177,6 +182,8 @@ def _address(address: str) -> str:
     """The address with its host in ASCII (IDNA 2008) and nothing but ASCII elsewhere."""
     if address.isascii():
         return address
+    import idna
+
     parts = urlsplit(address)
     host = parts.hostname or ""
     netloc = parts.netloc.replace(host, idna.encode(host, uts46=True).decode()) if not host.isascii() else parts.netloc
@@ -194,7 +201,7 @@ def _collect(slot: _Slot, prepared: Prepared, options: Options, begun: int, erro
     times = _times(getinfo)
     raw = b"".join(slot.body) if len(slot.body) != 1 else slot.body[0]
     head = b"".join(slot.heads_in)
-    headers = _headers(slot.heads_in)
+    headers = _headers(head)
     status = getinfo(pycurl.RESPONSE_CODE)
     problem: Why | None = None
     body = raw
@@ -220,23 +227,13 @@ def _collect(slot: _Slot, prepared: Prepared, options: Options, begun: int, erro
                 body = decode(raw, ",".join(encodings), slot.limit)
             except Blocked as blocked:
                 problem, body = blocked.reason, b""
+    sent_head = slot.heads_out[-1] if slot.heads_out else b""
+    reused = times.connect == 0 and error is None
+    resent = len(slot.heads_out) > 1
     return Exchange(
-        prepared.method,
-        prepared.address,
-        slot.heads_out[-1] if slot.heads_out else b"",
-        prepared.body or b"",
-        status,
-        head,
-        headers,
-        raw,
-        body,
-        times,
-        begun,
-        reused=times.connect == 0 and error is None,
-        resent=len(slot.heads_out) > 1,
-        why=problem,
-        peer=getinfo(pycurl.PRIMARY_IP) if problem is None else "",
-    )
+        prepared.method, prepared.address, sent_head, prepared.body or b"", status, head, headers, raw, body, times,
+        begun, reused, resent, problem,
+    )  # fmt: skip
 
 
 def _times(getinfo: Callable[[int], Any]) -> Times:
@@ -257,25 +254,18 @@ def _times(getinfo: Callable[[int], Any]) -> Times:
     )
 
 
-def _headers(lines: list[bytes]) -> list[tuple[str, str]]:
+def _headers(head: bytes) -> list[tuple[str, str]]:
     """The last head's header lines (an informational 1xx head may come before it)."""
+    try:
+        text = head.decode()
+    except UnicodeDecodeError:
+        text = head.decode("latin-1")
     headers: list[tuple[str, str]] = []
-    for line in lines:
-        if line[:5] == b"HTTP/":
+    for line in text.split("\r\n"):
+        if line[:5] == "HTTP/":
             headers.clear()
             continue
-        name, colon, value = line.partition(b":")
+        name, colon, value = line.partition(":")
         if colon:
-            headers.append((name.decode("latin-1").strip(), _text(value.strip())))
+            headers.append((name, value.strip()))
     return headers
-
-
-def _text(value: bytes) -> str:
-    return value.decode("ascii") if value.isascii() else _lenient(value)
-
-
-def _lenient(value: bytes) -> str:
-    try:
-        return value.decode("utf-8")
-    except UnicodeDecodeError:
-        return value.decode("latin-1")

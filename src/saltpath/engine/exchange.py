@@ -37,4 +37,3 @@ class Exchange(NamedTuple):
     reused: bool = False
     resent: bool = False
     why: Why | None = None
-    peer: str = ""

@@ -8,6 +8,7 @@ at least every 10 ms; with none, the ordinary selector waits.
 from __future__ import annotations
 
 import asyncio
+import gc
 import selectors
 from collections.abc import Callable
 from typing import Any
@@ -63,6 +64,8 @@ def new_loop() -> tuple[asyncio.SelectorEventLoop, CurlSelector]:
 def run_in_loop(main: Callable[[CurlSelector], Any]) -> Any:
     """Run `main(selector)`, a coroutine function, in a loop of its own, and clean up after it."""
     loop, selector = new_loop()
+    gc.freeze()
+    gc.set_threshold(20_000, 20, 50)  # events are many small tuples that die young
     try:
         return loop.run_until_complete(main(selector))
     finally:

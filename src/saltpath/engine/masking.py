@@ -43,6 +43,17 @@ class Masker:
         self._text_pattern = re.compile(pattern)
         self._bytes_pattern = re.compile(pattern.encode())
 
+    @property
+    def any(self) -> bool:
+        """Whether there is any secret value at all."""
+        return self._bytes_pattern is not None
+
+    @staticmethod
+    def concerns(head: bytes) -> bool:
+        """Whether a head may hold what is always masked; a cheap look before the pattern."""
+        lower = head.lower()
+        return b"authorization" in lower or b"cookie" in lower
+
     def head(self, head: bytes) -> bytes:
         """A request's head: Authorization and Cookie by name, all else by value."""
         return self.octets(_ALWAYS.sub(_only_scheme, head))

@@ -63,8 +63,8 @@ async def carry_out(
         masker.why(reason),
         exchange.times.total,
         exchange.status,
-        tuple(_mask_exchange(item, masker) for item in exchanges),
-        tuple(_mask_outcome(item, masker) for item in outcomes),
+        _mask_exchanges(exchanges, masker),
+        tuple([_mask_outcome(item, masker) for item in outcomes]) if masker.any else outcomes,
         masker.value(kept),
         tuple(keep.name for keep in step.keep if keep.secret and keep.name in kept),
         counts=not (cleanup and verdict == "unchecked"),
@@ -79,7 +79,7 @@ def _blocked(step: Request, reason: Why, exchanges: list[Exchange], masker: Mask
         masker.why(reason),
         last.times.total if last else 0,
         last.status if last else 0,
-        tuple(_mask_exchange(item, masker) for item in exchanges),
+        _mask_exchanges(exchanges, masker),
         skipped,
     )
 
@@ -163,6 +163,18 @@ def _redirected(prepared: Prepared, status: int, location: str) -> Prepared:
 
 
 # ---- masking
+
+
+def _mask_exchanges(exchanges: list[Exchange], masker: Masker) -> tuple[Exchange, ...]:
+    """Without secrets in the run, only heads that carry Authorization or Cookie have something to mask."""
+    if masker.any:
+        return tuple(_mask_exchange(item, masker) for item in exchanges)
+    return tuple(
+        [
+            item._replace(sent_head=masker.head(item.sent_head)) if masker.concerns(item.sent_head) else item
+            for item in exchanges
+        ]
+    )
 
 
 def _mask_exchange(exchange: Exchange, masker: Masker) -> Exchange:

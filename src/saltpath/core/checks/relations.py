@@ -59,8 +59,13 @@ def _relation(
 # ---- equality
 
 
+_SIMPLE = frozenset([str, bool, type(None)])
+
+
 def _alike(actual: Any, expected: Any, setting: Setting) -> bool:
     """Equal; from text sources a number as expected compares as a number if the whole text is one."""
+    if type(actual) is type(expected) and type(actual) in _SIMPLE and setting.source in ("json", "text"):
+        return bool(actual == expected)
     if setting.source in ("duration", "size"):
         return bool(actual == _measured(expected, setting))
     if setting.source == "text" and isinstance(actual, str) and plain.is_number(expected):

@@ -34,5 +34,6 @@ def _words(expected: Any, relation: str) -> str:
 
 def _word(value: Any) -> str:
     if isinstance(value, str):
-        return value if value and value == value.strip() and "\n" not in value else plain.show(value)
+        bare = value and value == value.strip() and "\n" not in value and plain.number_in(value) is None
+        return value if bare else plain.show(value)
     return plain.show(value)

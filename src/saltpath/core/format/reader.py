@@ -524,6 +524,7 @@ def read_check(reading: Reading, node: Node, path: str) -> Check | None:
         off=_off(reading, keys, path),
         note=reading.text(keys.get("note"), f"{path}.note", "note"),
         sentence=words,
+        fixed=not holds_reference(expected_node.data()),
         place=Place(path, node.line),
     )
 

@@ -1,0 +1,249 @@
+"""The command line. `run` and `check` work on files without a server; `serve` and `demo` start the application.
+
+Exit status: 0 passed; 1 something failed, was blocked or is unchecked (findings, for `check`); 2 the call or a file could
+not be understood, and nothing was sent; 130 stopped.
+"""
+
+from __future__ import annotations
+
+import os
+import secrets
+import signal
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+if TYPE_CHECKING:
+    from saltpath.engine.plan import Plan
+    from saltpath.formats.project_files import ProjectFiles
+
+SECRET_PREFIX = "SALTPATH_VALUE_"
+
+
+class NotUnderstood(click.ClickException):
+    """The call or a file could not be understood; nothing was sent."""
+
+    exit_code = 2
+
+    def show(self, file: object = None) -> None:
+        click.echo(self.message, err=True)
+
+
+@click.group(context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(package_name="saltpath", prog_name="saltpath")
+def main() -> None:
+    """Salt Path: API tests that read as sentences."""
+
+
+@main.command()
+@click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.option("--env", "environment", default="", help="Run against this environment.")
+@click.option("--set", "assignments", multiple=True, metavar="NAME=VALUE", help="Give a value for this run, as text.")
+@click.option("--only", default="", help="Only cases whose name holds this text.")
+@click.option("--tag", "tags", multiple=True, help="Only cases with this tag; twice means both.")
+@click.option("--seed", type=int, default=None, help="The seed of generated values.")
+@click.option("--jobs", type=click.IntRange(1, 256), default=1, help="How many cases run side by side.")
+@click.option("--label", default="", help="A word about this run, kept in its report.")
+@click.option("--allow", type=click.Choice(["unchecked"]), multiple=True, help="Do not count this against the run.")
+@click.option(
+    "--json", "json_file", type=click.Path(path_type=Path, dir_okay=False), help="Write the JSON report here."
+)
+@click.option("--junit", "junit_file", type=click.Path(path_type=Path, dir_okay=False), help="Write JUnit XML here.")
+@click.option("--quiet", is_flag=True, help="Only what did not pass.")
+def run(
+    paths: tuple[Path, ...],
+    environment: str,
+    assignments: tuple[str, ...],
+    only: str,
+    tags: tuple[str, ...],
+    seed: int | None,
+    jobs: int,
+    label: str,
+    allow: tuple[str, ...],
+    json_file: Path | None,
+    junit_file: Path | None,
+    quiet: bool,
+) -> None:
+    """Run case files, suites or a whole project."""
+    found = _load(paths)
+    plan = _plan(found, environment, _values(assignments), only, tags, seed, jobs)
+    for file in (json_file, junit_file):
+        if file is not None and not file.resolve().parent.is_dir():
+            raise NotUnderstood(f"{file}: there is no folder {file.resolve().parent}")
+    sys.exit(_execute(plan, json_file, junit_file, quiet, allow, label))
+
+
+def _load(paths: tuple[Path, ...]) -> ProjectFiles:
+    from saltpath.core.format.source import FormatError
+    from saltpath.formats.project_files import load
+
+    try:
+        return load(paths)
+    except FormatError as problem:
+        raise NotUnderstood("\n".join(map(str, problem.problems))) from None
+
+
+def _values(assignments: tuple[str, ...]) -> dict[str, str]:
+    from saltpath.core.references import is_name
+
+    values: dict[str, str] = {}
+    for assignment in assignments:
+        name, equals, value = assignment.partition("=")
+        if not equals or not is_name(name):
+            raise NotUnderstood(f"--set takes NAME=VALUE; found {assignment!r}")
+        values[name] = value
+    return values
+
+
+def _secrets() -> dict[str, str]:
+    """Secret values from the environment, by name; letters of either case fit."""
+    return {name[len(SECRET_PREFIX) :]: value for name, value in os.environ.items() if name.startswith(SECRET_PREFIX)}
+
+
+def _plan(
+    found: ProjectFiles,
+    environment: str,
+    values: dict[str, str],
+    only: str,
+    tags: tuple[str, ...],
+    seed: int | None,
+    jobs: int,
+) -> Plan:
+    from saltpath.core.format.source import FormatError
+    from saltpath.engine.plan import Plan, planned
+    from saltpath.engine.run import utc_us
+
+    try:
+        chosen = found.environment(environment)
+    except FormatError as problem:
+        raise NotUnderstood(str(problem)) from None
+    cases = [
+        planned(case.case, found.suites.get(case.folder), case.file)
+        for case in found.cases
+        if only.lower() in case.case.name.lower() and set(tags) <= set(case.case.tags)
+    ]
+    if not cases:
+        raise NotUnderstood("no case matches: " + (f"of {len(found.cases)} read" if found.cases else "none was found"))
+    given = _secrets()
+    names = {name for c in cases for name in _secret_names(found, c.case.values.secret)}
+    filled = {name: given[key] for name in names for key in (name, name.upper()) if key in given}
+    seed = secrets.randbelow(1_000_000) if seed is None else seed
+    return Plan(tuple(cases), found.project, chosen, seed, 0, values, filled, jobs, utc_us())
+
+
+def _secret_names(found: ProjectFiles, own: frozenset[str]) -> set[str]:
+    everywhere = [found.project.values, *(e.values for e in found.environments.values())]
+    everywhere += [suite.values for suite in found.suites.values()]
+    return set(own).union(*(values.secret for values in everywhere))
+
+
+def _execute(
+    plan: Plan, json_file: Path | None, junit_file: Path | None, quiet: bool, allow: tuple[str, ...], label: str
+) -> int:
+    from saltpath.engine.loop import run_in_loop
+    from saltpath.engine.run import Stop, run_plan
+    from saltpath.formats.results import CaseResult, Results
+    from saltpath.formats.terminal import Terminal, both
+
+    results = Results([CaseResult(planned) for planned in plan.cases], label=label)
+    terminal = Terminal(plan, quiet=quiet)
+
+    async def walk(selector: object) -> str:
+        import asyncio
+
+        stop = Stop()
+        loop = asyncio.get_running_loop()
+        for number in (signal.SIGINT, signal.SIGTERM):
+            loop.add_signal_handler(number, stop.request, "a signal")
+        return await run_plan(plan, selector, both(results.take, terminal.take), stop)  # type: ignore[arg-type]
+
+    verdict = run_in_loop(walk)
+    if json_file is not None:
+        from saltpath.formats import json_report
+
+        json_file.write_bytes(json_report.write(results))
+    if junit_file is not None:
+        from saltpath.formats import junit
+
+        junit_file.write_bytes(junit.write(results))
+    terminal.finish(results)
+    if results.stopped_by:
+        return 130
+    return 0 if verdict == "passed" or (verdict == "unchecked" and "unchecked" in allow) else 1
+
+
+@main.command()
+@click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path))
+def check(paths: tuple[Path, ...]) -> None:
+    """Report what is wrong with cases, without sending anything."""
+    from saltpath.core.case import NamedValues
+    from saltpath.core.inspect import inspect, surroundings
+
+    found = _load(paths)
+    environments = [environment.values for environment in found.environments.values()]
+    number = 0
+    for case in found.cases:
+        suite = found.suites.get(case.folder)
+        around = surroundings((), suite.values if suite else NamedValues(), found.project.values, environments)
+        for finding in inspect(case.case, around):
+            number += 1
+            step = f"{finding.step}: " if finding.step else ""
+            click.echo(f"{case.file}:{finding.place.line}: {step}{finding.sentence}")
+    click.echo(f"{number or 'no'} finding{'' if number == 1 else 's'} in {len(found.cases)} cases")
+    sys.exit(1 if number else 0)
+
+
+@main.command()
+@click.option("--data", type=click.Path(path_type=Path, file_okay=False), default=Path("saltpath-data"), show_default=True,
+              help="The folder that holds everything.")  # fmt: skip
+@click.option("--host", default="127.0.0.1", show_default=True, help="The address to listen on.")
+@click.option("--port", type=click.IntRange(0, 65535), default=8420, show_default=True)
+@click.option(
+    "--runners", type=click.IntRange(1, 64), default=None, help="How many runners; as many as cores if not given."
+)
+def serve(data: Path, host: str, port: int, runners: int | None) -> None:
+    """Start the application: web server, runners and writer, supervised."""
+    from saltpath.runner.supervisor import Settings, supervise
+
+    sys.exit(supervise(Settings(data, host, port, runners or min(os.cpu_count() or 1, 4))))
+
+
+@main.command()
+@click.option("--data", type=click.Path(path_type=Path, file_okay=False), default=Path("saltpath-data/demo"), show_default=True,
+              help="The folder that holds everything.")  # fmt: skip
+@click.option("--port", type=click.IntRange(0, 65535), default=8420, show_default=True)
+@click.option("--harbour-port", type=click.IntRange(0, 65535), default=8421, show_default=True)
+def demo(data: Path, port: int, harbour_port: int) -> None:
+    """Start the application with Fernholm Harbour and a project that tests it."""
+    from saltpath.demo.start import start
+
+    sys.exit(start(data, port, harbour_port))
+
+
+@main.command()
+@click.option("--port", type=click.IntRange(0, 65535), default=8421, show_default=True)
+def harbour(port: int) -> None:
+    """Start Fernholm Harbour's service alone."""
+    from saltpath.demo.harbour.server import Harbour
+
+    service = Harbour(port=port)
+    click.echo(f"Fernholm Harbour answers at {service.address}")
+    try:
+        service.serve()
+    except KeyboardInterrupt:
+        sys.exit(130)
+
+
+@main.command()
+@click.argument("name", type=click.Choice(["case", "project", "environment", "suite", "report"]))
+def schema(name: str) -> None:
+    """Print the JSON Schema of a kind of file."""
+    from importlib.resources import files
+
+    click.echo((files("saltpath") / "schemas" / f"{name}.schema.json").read_text(encoding="utf-8"), nl=False)
+
+
+if __name__ == "__main__":
+    main()

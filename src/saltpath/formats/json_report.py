@@ -1,0 +1,88 @@
+"""The JSON report of a run (schemas/report.schema.json describes it). Secrets were masked in the engine."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from saltpath.core import plain
+from saltpath.engine.events import StepFinished
+from saltpath.formats.results import CaseResult, Results
+
+
+def write(results: Results) -> bytes:
+    """The report as JSON, numbers exactly as they were sent."""
+    return plain.write_json(report(results)) + b"\n"
+
+
+def report(results: Results) -> dict[str, Any]:
+    """The report as a plain value."""
+    started = datetime.fromtimestamp(results.started / 1e6, UTC).isoformat(timespec="milliseconds")
+    return {
+        "salt-path-report": 1,
+        "verdict": results.verdict,
+        "seed": results.seed,
+        "started": started.replace("+00:00", "Z"),
+        "ms": ms(results.us),
+        "environment": results.environment,
+        "label": results.label,
+        "stopped by": results.stopped_by,
+        "counts": results.counts(),
+        "cases": [_case(case) for case in results.cases],
+    }
+
+
+def ms(us: int) -> Any:
+    """Microseconds as milliseconds with one decimal."""
+    return round(us / 1000, 1)
+
+
+def _case(result: CaseResult) -> dict[str, Any]:
+    rows = []
+    if result.row is not None:
+        why = result.row.why.sentence if result.row.why else ""
+        steps = [_step(step) for step in result.steps]
+        rows = [{"row": 1, "data": {}, "verdict": result.row.verdict, "why": why, "steps": steps}]
+    return {
+        "case": result.planned.case.name,
+        "key": result.planned.case.key,
+        "register": result.planned.case.register,
+        "file": result.planned.file,
+        "verdict": result.verdict,
+        "why": result.why.sentence if result.why else "",
+        "ms": ms(result.us),
+        "once": [],
+        "at the end": [],
+        "rows": rows,
+    }
+
+
+def _step(step: StepFinished) -> dict[str, Any]:
+    data: dict[str, Any] = {
+        "step": step.name,
+        "key": step.key,
+        "kind": step.kind,
+        "verdict": step.verdict,
+        "why": step.why.sentence if step.why else "",
+        "ms": ms(step.us),
+        "kept": dict(step.kept),
+        "checks": [
+            {
+                "check": outcome.check,
+                "verdict": outcome.verdict,
+                "expected": outcome.expected,
+                "actual": outcome.actual,
+                "where": list(outcome.where),
+                "why": outcome.why.sentence if outcome.why else "",
+                "code": outcome.why.code if outcome.why else "",
+                "advice": outcome.advice,
+                "note": outcome.note,
+            }
+            for outcome in step.outcomes
+        ],
+    }
+    if step.part != "steps":
+        data["part"] = step.part
+    if step.kind == "request":
+        data["status"] = step.status
+    return data

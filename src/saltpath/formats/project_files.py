@@ -1,0 +1,155 @@
+"""A project as files: finds the root, reads project, environments, suites and cases in their order."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from saltpath.core.case import Case, Environment, Project, Suite
+from saltpath.core.format.project import read_environment, read_project, read_suite
+from saltpath.core.format.reader import read_case
+from saltpath.core.format.source import FormatError, Problem
+
+CASE_ENDINGS = (".case.yaml", ".case.yml", ".case.json")
+LARGEST_FILE = 20_000_000
+
+
+@dataclass(frozen=True, slots=True)
+class CaseFile:
+    """A case with its file (relative to the project's root) and the folder of its suite."""
+
+    case: Case
+    file: str
+    folder: str
+    text: str = ""
+
+
+@dataclass(slots=True)
+class ProjectFiles:
+    """What was read. `suites` by folder, `environments` by name, `cases` in the order in which they run."""
+
+    root: Path
+    project: Project
+    text: str = ""
+    environments: dict[str, Environment] = field(default_factory=dict)
+    suites: dict[str, Suite] = field(default_factory=dict)
+    suite_texts: dict[str, str] = field(default_factory=dict)
+    environment_texts: dict[str, str] = field(default_factory=dict)
+    cases: list[CaseFile] = field(default_factory=list)
+
+    def environment(self, name: str) -> Environment | None:
+        """The environment by its name or its file's name, upper or lower case; the project's own if none is named.
+        Raises FormatError if there is none of that name."""
+        wanted = name or self.project.environment
+        if not wanted:
+            return None
+        for environment in self.environments.values():
+            if environment.name.lower() == wanted.lower():
+                return environment
+        known = ", ".join(self.environments) or "none"
+        raise FormatError([Problem(f"there is no environment {wanted!r}; the project has {known}")])
+
+
+def load(paths: Iterable[Path]) -> ProjectFiles:
+    """Read everything that the paths (a project, folders, case files) name. Raises FormatError with every problem."""
+    wanted = [path.resolve() for path in paths]
+    for path in wanted:
+        if not path.exists():
+            raise FormatError([Problem("there is no such file or folder", file=str(path))])
+    roots = {_root_of(path) for path in wanted}
+    if len(roots) > 1:
+        raise FormatError([Problem("these paths belong to different projects: " + ", ".join(map(str, sorted(roots))))])
+    problems: list[Problem] = []
+    found = _project(roots.pop(), problems)
+    for file in dict.fromkeys(file for path in wanted for file in _case_files(path, problems)):
+        _case(found, file, problems)
+    if problems:
+        raise FormatError(problems)
+    _in_order(found)
+    return found
+
+
+def _root_of(path: Path) -> Path:
+    folder = path if path.is_dir() else path.parent
+    for candidate in (folder, *folder.parents):
+        if (candidate / "project.yaml").is_file():
+            return candidate
+    return folder
+
+
+def _project(root: Path, problems: list[Problem]) -> ProjectFiles:
+    file = root / "project.yaml"
+    found = ProjectFiles(root, Project(""))
+    if file.is_file():
+        try:
+            found.text = _text(file, "project.yaml")
+            found.project = read_project(found.text)
+        except FormatError as problem:
+            problems += problem.problems
+    for path in sorted((root / "environments").glob("*.yaml")):
+        name = f"environments/{path.name}"
+        try:
+            text = _text(path, name)
+            environment = read_environment(text, name)
+        except FormatError as problem:
+            problems += problem.problems
+            continue
+        found.environments[environment.name] = environment
+        found.environment_texts[environment.name] = text
+    return found
+
+
+def _case_files(path: Path, problems: list[Problem]) -> Iterator[Path]:
+    if path.is_file():
+        if not path.name.endswith(CASE_ENDINGS):
+            problems.append(Problem("this is not a case file; its name ends in .case.yaml", file=str(path)))
+            return
+        yield path
+        return
+    yield from sorted(file for file in path.rglob("*.case.*") if file.name.endswith(CASE_ENDINGS))
+
+
+def _case(found: ProjectFiles, file: Path, problems: list[Problem]) -> None:
+    name = file.relative_to(found.root).as_posix()
+    folder = file.parent.relative_to(found.root).as_posix()
+    try:
+        text = _text(file, name)
+        found.cases.append(CaseFile(read_case(text, name), name, folder, text))
+    except FormatError as problem:
+        problems += problem.problems
+    suite_file = file.parent / "suite.yaml"
+    if folder not in found.suites and suite_file.is_file():
+        suite_name = f"{folder}/suite.yaml"
+        try:
+            found.suite_texts[folder] = _text(suite_file, suite_name)
+            found.suites[folder] = read_suite(found.suite_texts[folder], suite_name)
+        except FormatError as problem:
+            found.suites[folder] = Suite("")
+            problems += problem.problems
+
+
+def _in_order(found: ProjectFiles) -> None:
+    """Suites by folder name; within one, its own order first, then by file name."""
+
+    def rank(case: CaseFile) -> tuple[str, int, str]:
+        suite = found.suites.get(case.folder)
+        name = case.file.rsplit("/", 1)[-1]
+        order = suite.order if suite else ()
+        stems = [entry.removesuffix(".case.yaml") for entry in order]
+        stem = name.split(".case.")[0]
+        return case.folder, stems.index(stem) if stem in stems else len(stems), name
+
+    found.cases.sort(key=rank)
+
+
+def _text(path: Path, name: str) -> str:
+    try:
+        if path.stat().st_size > LARGEST_FILE:
+            raise FormatError([Problem("the file is larger than 20 MB", file=name)])
+        return path.read_text(encoding="utf-8")
+    except UnicodeDecodeError as problem:
+        line = problem.object.count(b"\n", 0, problem.start) + 1
+        raise FormatError([Problem("the file is not UTF-8", line, file=name)]) from None
+    except OSError as problem:
+        raise FormatError([Problem(f"the file cannot be read: {problem.strerror}", file=name)]) from None

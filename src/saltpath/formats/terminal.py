@@ -1,0 +1,100 @@
+"""What a terminal shows while a run goes on: failures as they happen, progress, and the outcome in one sentence."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable
+from typing import Any, TextIO
+
+from saltpath.core import plain
+from saltpath.core.measures import show_duration
+from saltpath.engine.events import CaseFinished, CaseStarted, Event, StepFinished, StepStarted
+from saltpath.engine.plan import Plan
+from saltpath.formats.results import Results
+
+MARKS = {"passed": "✓", "failed": "✗", "blocked": "▲", "unchecked": "○", "skipped": "-"}
+_COLOURS = {"passed": "32", "failed": "31", "blocked": "33", "unchecked": "90", "skipped": "90"}
+
+
+class Terminal:
+    """A consumer of events. On a terminal one line at the bottom shows what is under way; elsewhere plain lines."""
+
+    def __init__(self, plan: Plan, out: TextIO = sys.stdout, quiet: bool = False) -> None:
+        self._plan = plan
+        self._out = out
+        self._quiet = quiet
+        self._live = out.isatty() and not quiet
+        self._done = 0
+        self._colour = self._live
+
+    def take(self, event: Event) -> None:
+        if isinstance(event, StepFinished):
+            self._step(event)
+        elif isinstance(event, CaseFinished):
+            self._done += 1
+            self._case(event)
+        elif isinstance(event, (CaseStarted, StepStarted)) and self._live:
+            self._progress(event)
+
+    def _progress(self, event: Any) -> None:
+        case = self._plan.cases[event.case].case
+        doing = ""
+        if isinstance(event, StepStarted):
+            steps = case.steps if event.part == "steps" else case.afterwards
+            doing = f": {steps[event.step].name}"
+        line = f"{self._done} of {len(self._plan.cases)} cases · {case.name}{doing}"
+        self._out.write("\r\x1b[2K" + line[:100])
+        self._out.flush()
+
+    def _line(self, text: str) -> None:
+        self._out.write(("\r\x1b[2K" if self._live else "") + text + "\n")
+        self._out.flush()
+
+    def _mark(self, verdict: str) -> str:
+        mark = MARKS[verdict]
+        return f"\x1b[{_COLOURS[verdict]}m{mark}\x1b[0m" if self._colour else mark
+
+    def _case(self, event: CaseFinished) -> None:
+        if self._quiet and event.verdict == "passed":
+            return
+        name = self._plan.cases[event.case].case.name
+        self._line(f"{self._mark(event.verdict)} {event.verdict:9} {name} ({show_duration(event.us)})")
+
+    def _step(self, event: StepFinished) -> None:
+        if event.verdict not in ("failed", "blocked") and not (event.verdict == "unchecked" and event.counts):
+            return
+        case = self._plan.cases[event.case].case
+        reason = event.why.sentence if event.why else "nothing was checked"
+        self._line(f"  {self._mark(event.verdict)} {case.name} · {event.name}: {reason}")
+        for outcome in event.outcomes:
+            if outcome.verdict not in ("failed", "blocked") or outcome.advice:
+                continue
+            where = f"  at {', '.join(outcome.where)}" if outcome.where else ""
+            self._line(f"      {outcome.check}{where}")
+            self._line(f"      expected {plain.show(outcome.expected)}, was {plain.show(outcome.actual)}")
+            if event.why != outcome.why and outcome.why:
+                self._line(f"      {outcome.why.sentence}")
+        for exchange in event.exchanges[-1:]:
+            status = f"answered {exchange.status}" if exchange.status else "no answer"
+            self._line(f"      {exchange.method} {exchange.address} · {status} · {show_duration(event.us)}")
+
+    def finish(self, results: Results) -> None:
+        """The outcome in one sentence."""
+        counts = results.counts()
+        cases = ", ".join(f"{number} {verdict}" for verdict, number in sorted(counts["cases"].items()))
+        checks = sum(counts["checks"].values())
+        stopped = f" Stopped by {results.stopped_by}." if results.stopped_by else ""
+        self._line(
+            f"{self._mark(results.verdict)} {results.verdict}: {cases} of {len(results.cases)} cases, {checks} checks, "
+            f"{show_duration(results.us)}, seed {results.seed}.{stopped}"
+        )
+
+
+def both(*consumers: Callable[[Event], None]) -> Callable[[Event], None]:
+    """One consumer that hands each event to several."""
+
+    def take(event: Event) -> None:
+        for consumer in consumers:
+            consumer(event)
+
+    return take
