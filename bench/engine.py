@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import statistics
 import time
 
@@ -35,7 +36,7 @@ def e4(address: str) -> None:
     def ours() -> float:
         moments.clear()
         engine(address, 2_000, 1, note)
-        return statistics.median(b - a for a, b in zip(moments, moments[1:], strict=False)) / 1e6
+        return statistics.median(b - a for a, b in itertools.pairwise(moments)) / 1e6
 
     ours_ms, theirs_ms = in_turn(5, ours, lambda: bare(address, 2_000, 1) / 2_000 * 1000)
     added = statistics.median(a - b for a, b in zip(ours_ms, theirs_ms, strict=True))

@@ -12,16 +12,38 @@ from saltpath.core.why import Blocked, Why, why
 LEVELS = 1000
 
 
+def headers_of(head: bytes) -> list[tuple[str, str]]:
+    """The last head's header lines (an informational 1xx head may come before it)."""
+    try:
+        text = head.decode()
+    except UnicodeDecodeError:
+        text = head.decode("latin-1")
+    headers: list[tuple[str, str]] = []
+    for line in text.split("\r\n"):
+        if line[:5] == "HTTP/":
+            headers.clear()
+            continue
+        name, colon, value = line.partition(":")
+        if colon:
+            headers.append((name, value.strip()))
+    return headers
+
+
 @dataclass(slots=True)
 class Answer:
-    """`time_us` covers the whole last exchange, connecting included; `body` is decoded (no content encoding)."""
+    """`time_us` covers the whole last exchange, connecting included; `head` is the answer's head as it came, `body` is
+    decoded (no content encoding)."""
 
     status: int
-    headers: list[tuple[str, str]]
+    head: bytes
     body: bytes
     time_us: int
     _json: Any = field(default=MISSING, repr=False)
     _unread: Why | None = field(default=None, repr=False)
+
+    @property
+    def headers(self) -> list[tuple[str, str]]:
+        return headers_of(self.head)
 
     def header_values(self, name: str) -> list[str]:
         wanted = name.lower()

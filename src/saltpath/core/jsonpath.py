@@ -94,7 +94,7 @@ class Path:
         return tuple(place)
 
 
-_SHORT = re.compile(r"[A-Za-z_\u0080-\U0010ffff][\w\u0080-\U0010ffff]*")
+_SHORT = re.compile(r"[^\x00-@\[-^`{-\x7f][^\x00-/:-@\[-^`{-\x7f]*")  # RFC 9535's member-name-shorthand
 _QUOTED = re.compile(r"'((?:[^'\\\x00-\x1f]|\\['\\/bfnrt])*)'|\"((?:[^\"\\\x00-\x1f]|\\[\"\\/bfnrt])*)\"")
 _INDEX = re.compile(r"0|-?[1-9]\d{0,14}")
 _FILTER = re.compile(

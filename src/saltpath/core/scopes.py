@@ -130,7 +130,7 @@ class Scopes:
             return apply_pipes(None, reference.pipes)
         if reference.pipes:
             value = apply_pipes(value, reference.pipes)
-        if secret and self.on_secret:
+        if secret and self.on_secret is not None:
             self.on_secret(value)
         self.used[reference.text] = {"from": f"{scope}.{reference.name}", "value": value}
         return value

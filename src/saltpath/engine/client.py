@@ -14,6 +14,7 @@ from urllib.parse import urlsplit, urlunsplit
 import certifi
 import pycurl
 
+from saltpath.core.answer import headers_of
 from saltpath.core.case import Options
 from saltpath.core.measures import show_size
 from saltpath.core.prepare import Prepared
@@ -192,7 +193,7 @@ def _address(address: str) -> str:
 
 def _unsent(prepared: Prepared, begun: int, problem: Why) -> Exchange:
     return Exchange(
-        prepared.method, prepared.address, b"", prepared.body or b"", 0, b"", [], b"", b"", Times(), begun, why=problem
+        prepared.method, prepared.address, b"", prepared.body or b"", 0, b"", b"", b"", Times(), begun, why=problem
     )
 
 
@@ -201,7 +202,6 @@ def _collect(slot: _Slot, prepared: Prepared, options: Options, begun: int, erro
     times = _times(getinfo)
     raw = b"".join(slot.body) if len(slot.body) != 1 else slot.body[0]
     head = b"".join(slot.heads_in)
-    headers = _headers(head)
     status = getinfo(pycurl.RESPONSE_CODE)
     problem: Why | None = None
     body = raw
@@ -221,19 +221,25 @@ def _collect(slot: _Slot, prepared: Prepared, options: Options, begun: int, erro
     elif len(head) > HEADER_LIMIT:
         problem = headers_too_large()
     else:
-        encodings = [value for name, value in headers if name.lower() == "content-encoding"]
-        if encodings and prepared.method != "HEAD":
-            try:
-                body = decode(raw, ",".join(encodings), slot.limit)
-            except Blocked as blocked:
-                problem, body = blocked.reason, b""
+        try:
+            body = _decoded(raw, head, prepared.method, slot.limit)
+        except Blocked as blocked:
+            problem, body = blocked.reason, b""
     sent_head = slot.heads_out[-1] if slot.heads_out else b""
     reused = times.connect == 0 and error is None
     resent = len(slot.heads_out) > 1
     return Exchange(
-        prepared.method, prepared.address, sent_head, prepared.body or b"", status, head, headers, raw, body, times,
+        prepared.method, prepared.address, sent_head, prepared.body or b"", status, head, raw, body, times,
         begun, reused, resent, problem,
     )  # fmt: skip
+
+
+def _decoded(raw: bytes, head: bytes, method: str, limit: int) -> bytes:
+    """The body without its content encodings. Raises Blocked."""
+    if method == "HEAD" or b"content-encoding" not in head.lower():
+        return raw
+    encodings = [value for name, value in headers_of(head) if name.lower() == "content-encoding"]
+    return decode(raw, ",".join(encodings), limit)
 
 
 def _times(getinfo: Callable[[int], Any]) -> Times:
@@ -252,20 +258,3 @@ def _times(getinfo: Callable[[int], Any]) -> Times:
         max(total - first, 0) if first else 0,
         total,
     )
-
-
-def _headers(head: bytes) -> list[tuple[str, str]]:
-    """The last head's header lines (an informational 1xx head may come before it)."""
-    try:
-        text = head.decode()
-    except UnicodeDecodeError:
-        text = head.decode("latin-1")
-    headers: list[tuple[str, str]] = []
-    for line in text.split("\r\n"):
-        if line[:5] == "HTTP/":
-            headers.clear()
-            continue
-        name, colon, value = line.partition(":")
-        if colon:
-            headers.append((name, value.strip()))
-    return headers

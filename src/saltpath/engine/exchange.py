@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from saltpath.core.answer import headers_of
 from saltpath.core.why import Why
 
 
@@ -29,7 +30,6 @@ class Exchange(NamedTuple):
     sent_body: bytes
     status: int
     received_head: bytes
-    headers: list[tuple[str, str]]
     raw_body: bytes
     body: bytes
     times: Times
@@ -37,3 +37,8 @@ class Exchange(NamedTuple):
     reused: bool = False
     resent: bool = False
     why: Why | None = None
+
+    @property
+    def headers(self) -> list[tuple[str, str]]:
+        """The answer's header lines in order, names as they came."""
+        return headers_of(self.received_head)

@@ -217,7 +217,9 @@ class _Walk:
             done = Done("blocked", why("stopped", by=self.stop.by), 0, 0)
         except (RecursionError, ArithmeticError, LookupError, TypeError, ValueError, AttributeError) as problem:
             done = Done("blocked", why("fault", problem=f"{type(problem).__name__}: {problem}"), 0, 0)
-        used = {text: {**use, "value": self.masker.value(use["value"])} for text, use in scopes.used.items()}
+        used = scopes.used
+        if self.masker.any:
+            used = {text: {**use, "value": self.masker.value(use["value"])} for text, use in used.items()}
         return done, used
 
     def _set(self, step: SetValues, scopes: Scopes) -> Done:
@@ -244,8 +246,8 @@ class _Walk:
         )  # fmt: skip
         if done.counts:
             self.counted.append(done.verdict)
-        if any(outcome.verdict in ("passed", "failed") and outcome.counts for outcome in done.outcomes):
-            self.judged = True
+        if not self.judged:
+            self.judged = any(o.verdict in ("passed", "failed") and o.counts for o in done.outcomes)
         if done.verdict in ("failed", "blocked") and self.bad is None:
             self.bad = event
         self.emit(event)

@@ -8,6 +8,7 @@ from urllib.parse import urljoin, urlsplit
 from saltpath.core.answer import Answer
 from saltpath.core.case import Keep, Options, Request
 from saltpath.core.checks.judge import Outcome, judge, verdict_of
+from saltpath.core.jsonpath import MISSING
 from saltpath.core.prepare import Prepared, prepare
 from saltpath.core.scopes import Scopes
 from saltpath.core.subjects import find, taken
@@ -48,27 +49,24 @@ async def carry_out(
         exchange = exchanges[-1]
         if exchange.why is not None:
             raise Blocked(exchange.why)
-        answer = Answer(exchange.status, exchange.headers, exchange.body, exchange.times.total)
+        us = exchange.times.total
+        answer = Answer(exchange.status, exchange.received_head, exchange.body, us)
         if exchange.body[:1] in (b"{", b"["):
             answer.json()
         outcomes = tuple([judge(check, answer, scopes) for check in step.expect])
         verdict, reason = _verdict(step, outcomes, answer, cleanup=cleanup, hands_over=hands_over)
-        kept, lost = _keep(step.keep, answer, scopes, masker)
+        kept, lost = _keep(step.keep, answer, scopes, masker) if step.keep else ({}, None)
         if lost is not None and verdict != "failed":
             verdict, reason = "blocked", reason if verdict == "blocked" else lost
     except Blocked as problem:
         return _blocked(step, problem.reason, exchanges, masker)
-    return Done(
-        verdict,
-        masker.why(reason),
-        exchange.times.total,
-        exchange.status,
-        _mask_exchanges(exchanges, masker),
-        tuple([_mask_outcome(item, masker) for item in outcomes]) if masker.any else outcomes,
-        masker.value(kept),
-        tuple(keep.name for keep in step.keep if keep.secret and keep.name in kept),
-        counts=not (cleanup and verdict == "unchecked"),
-    )
+    counts = verdict != "unchecked" or not cleanup
+    shown = _mask_exchanges(exchanges, masker)
+    if not masker.any:
+        return Done(verdict, reason, us, exchange.status, shown, outcomes, kept, (), counts)
+    secret = tuple(keep.name for keep in step.keep if keep.secret and keep.name in kept)
+    outcomes = tuple(_mask_outcome(item, masker) for item in outcomes)
+    return Done(verdict, masker.why(reason), us, exchange.status, shown, outcomes, masker.value(kept), secret, counts)
 
 
 def _blocked(step: Request, reason: Why, exchanges: list[Exchange], masker: Masker) -> Done:
@@ -89,9 +87,10 @@ def _verdict(
 ) -> tuple[Verdict, Why | None]:
     """The step's verdict with the rules for hand-over and cleaning-up steps (decisions.md)."""
     verdict = verdict_of(outcomes)
+    if verdict == "passed":
+        return verdict, None
     if verdict != "unchecked":
-        bad = next((o for o in outcomes if o.verdict == verdict and o.counts), None)
-        return verdict, bad.why if bad is not None and verdict != "passed" else None
+        return verdict, next(o.why for o in outcomes if o.verdict == verdict and o.counts)
     if cleanup:
         if answer.status < 400 or (step.method == "DELETE" and answer.status in (404, 410)):
             return "unchecked", None
@@ -107,18 +106,24 @@ def _keep(keeps: tuple[Keep, ...], answer: Answer, scopes: Scopes, masker: Maske
     lost: Why | None = None
     for keep in keeps:
         try:
+            path = keep.of.path
+            if path is not None and path.singular and not keep.of.pipes:
+                value = path.get(answer.json())
+                if value is not MISSING:
+                    kept[keep.name] = value
+                    continue
             found = find(keep.of, answer, scopes)
             if not found.nodes:
                 problem = found.nothing.sentence if found.nothing else f"nothing at {keep.of.text}"
                 raise Blocked(why("keep-nothing", name=keep.name, problem=problem))
-            value = taken(found)
+            kept[keep.name] = taken(found)
         except Blocked as problem:
             lost = lost or problem.reason
-            continue
-        scopes.kept.put(keep.name, value, keep.secret)
-        if keep.secret:
-            masker.add(value)
-        kept[keep.name] = value
+    for keep in keeps:
+        if keep.name in kept:
+            scopes.kept.put(keep.name, kept[keep.name], keep.secret)
+            if keep.secret:
+                masker.add(kept[keep.name])
     return kept, lost
 
 
@@ -183,7 +188,6 @@ def _mask_exchange(exchange: Exchange, masker: Masker) -> Exchange:
         sent_head=masker.head(exchange.sent_head),
         sent_body=masker.octets(exchange.sent_body),
         received_head=masker.octets(exchange.received_head),
-        headers=[(name, masker.text(value)) for name, value in exchange.headers],
         raw_body=masker.octets(exchange.raw_body),
         body=masker.octets(exchange.body),
         why=masker.why(exchange.why),

@@ -59,7 +59,7 @@ def _relation(
 # ---- equality
 
 
-_SIMPLE = frozenset([str, bool, type(None)])
+_SIMPLE = frozenset([str, bool, int, type(None)])
 
 
 def _alike(actual: Any, expected: Any, setting: Setting) -> bool:
