@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING
 import click
 
 if TYPE_CHECKING:
-    from saltpath.engine.plan import Plan
+    from saltpath.core.plan import Plan
     from saltpath.formats.project_files import ProjectFiles
 
 SECRET_PREFIX = "SALTPATH_VALUE_"
@@ -112,7 +112,7 @@ def _plan(
     jobs: int,
 ) -> Plan:
     from saltpath.core.format.source import FormatError
-    from saltpath.engine.plan import Plan, planned
+    from saltpath.core.plan import Plan, planned
     from saltpath.engine.run import utc_us
 
     try:

@@ -199,3 +199,8 @@ def handed_over(case: Case) -> frozenset[str]:
     for _, _, step in case.parts():
         used |= {reference.name for reference, _ in _references(step)}
     return frozenset(used)
+
+
+def used_names(step: Step) -> frozenset[str]:
+    """The names that a step's references stand for."""
+    return frozenset(reference.name for reference, _ in _references(step))

@@ -16,11 +16,11 @@ import pycurl
 
 from saltpath.core.answer import headers_of
 from saltpath.core.case import Options
+from saltpath.core.exchange import Exchange, Times
 from saltpath.core.measures import show_size
 from saltpath.core.prepare import Prepared
 from saltpath.core.why import Blocked, Why, why
 from saltpath.engine.decode import decode
-from saltpath.engine.exchange import Exchange, Times
 from saltpath.engine.failures import HEADER_LIMIT, headers_too_large, reason
 from saltpath.engine.loop import CurlSelector
 

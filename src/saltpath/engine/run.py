@@ -10,11 +10,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from saltpath.core.case import Options, Part, Request, SetValues, Step, Wait
-from saltpath.core.scopes import Scope, Scopes
-from saltpath.core.verdicts import Verdict, worst
-from saltpath.core.why import Blocked, Why, why
-from saltpath.engine.client import Aborted, Client
-from saltpath.engine.events import (
+from saltpath.core.events import (
     CaseFinished,
     CaseStarted,
     Event,
@@ -25,9 +21,13 @@ from saltpath.engine.events import (
     StepFinished,
     StepStarted,
 )
+from saltpath.core.plan import Plan, PlannedCase, Resume, options_of, scope_of
+from saltpath.core.scopes import Scope, Scopes
+from saltpath.core.verdicts import Verdict, worst
+from saltpath.core.why import Blocked, Why, why
+from saltpath.engine.client import Aborted, Client
 from saltpath.engine.loop import CurlSelector
 from saltpath.engine.masking import Masker
-from saltpath.engine.plan import Plan, PlannedCase, Resume, options_of, scope_of
 from saltpath.engine.step import Done, carry_out
 
 Emit = Callable[[Event], None]

@@ -8,6 +8,7 @@ from urllib.parse import urljoin, urlsplit
 from saltpath.core.answer import Answer
 from saltpath.core.case import Keep, Options, Request
 from saltpath.core.checks.judge import Outcome, judge, verdict_of
+from saltpath.core.exchange import Exchange
 from saltpath.core.jsonpath import MISSING
 from saltpath.core.prepare import Prepared, prepare
 from saltpath.core.scopes import Scopes
@@ -15,7 +16,6 @@ from saltpath.core.subjects import find, taken
 from saltpath.core.verdicts import Verdict
 from saltpath.core.why import Blocked, Why, why
 from saltpath.engine.client import Client
-from saltpath.engine.exchange import Exchange
 from saltpath.engine.masking import Masker
 
 MOST_REDIRECTS = 10

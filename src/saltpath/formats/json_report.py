@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from saltpath.core import plain
-from saltpath.engine.events import StepFinished
+from saltpath.core.events import StepFinished
 from saltpath.formats.results import CaseResult, Results
 
 

@@ -8,7 +8,7 @@ import xml.etree.ElementTree as ET
 from datetime import UTC, datetime
 
 from saltpath.core import plain
-from saltpath.engine.events import StepFinished
+from saltpath.core.events import StepFinished
 from saltpath.formats.results import CaseResult, Results
 
 _FORBIDDEN = re.compile(r"[^\t\n\r\x20-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import dataclass, field
 
+from saltpath.core.events import CaseFinished, Event, RowFinished, RunFinished, RunStarted, StepFinished
+from saltpath.core.plan import PlannedCase
 from saltpath.core.verdicts import Verdict
 from saltpath.core.why import Why
-from saltpath.engine.events import CaseFinished, Event, RowFinished, RunFinished, RunStarted, StepFinished
-from saltpath.engine.plan import PlannedCase
 
 
 @dataclass(slots=True)

@@ -7,9 +7,9 @@ from collections.abc import Callable
 from typing import Any, TextIO
 
 from saltpath.core import plain
+from saltpath.core.events import CaseFinished, CaseStarted, Event, StepFinished, StepStarted
 from saltpath.core.measures import show_duration
-from saltpath.engine.events import CaseFinished, CaseStarted, Event, StepFinished, StepStarted
-from saltpath.engine.plan import Plan
+from saltpath.core.plan import Plan
 from saltpath.formats.results import Results
 
 MARKS = {"passed": "✓", "failed": "✗", "blocked": "▲", "unchecked": "○", "skipped": "-"}

@@ -10,9 +10,9 @@ from collections.abc import Mapping
 from typing import Any, NamedTuple
 
 from saltpath.core.checks.judge import Outcome
+from saltpath.core.exchange import Exchange
 from saltpath.core.verdicts import Verdict
 from saltpath.core.why import Why
-from saltpath.engine.exchange import Exchange
 
 
 class RunStarted(NamedTuple):

@@ -1,0 +1,28 @@
+"""The entry of each supervised process: `python -m saltpath.processes writer|runner|web FOLDER [HOST PORT]`."""
+
+from __future__ import annotations
+
+import logging
+import sys
+from pathlib import Path
+
+
+def main(arguments: list[str]) -> None:
+    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(message)s")
+    kind, folder = arguments[0], Path(arguments[1])
+    if kind == "writer":
+        from saltpath.runner import writer
+
+        writer.main(folder)
+    elif kind == "runner":
+        from saltpath.runner import worker
+
+        worker.main(folder)
+    else:
+        from saltpath.server import web
+
+        web.main(folder, arguments[2], int(arguments[3]))
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])

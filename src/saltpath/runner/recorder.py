@@ -1,0 +1,142 @@
+"""The runner's end of the wire: a consumer of events that hands them to the writer and knows what was recorded.
+
+Sending and reading acknowledgements happen in threads of their own. If the writer is gone, the recorder connects again
+and sends what was not acknowledged. When 20,000 messages wait, the engine waits too.
+"""
+
+from __future__ import annotations
+
+import socket
+import threading
+import time
+from collections import deque
+from pathlib import Path
+
+from saltpath.core.events import CaseFinished, CaseStarted, Event, RunFinished, RunStarted, StepFinished, StepStarted
+from saltpath.runner.wire import SOCKET, Message, pack, read_acknowledgement
+from saltpath.store.evidence import row_of
+
+MOST_WAITING = 20_000
+
+
+class Recorder:
+    """One per runner. `begin` names the run; `take` consumes its events; `settled` waits until all is recorded."""
+
+    def __init__(self, folder: Path) -> None:
+        self._path = str(folder / SOCKET)
+        self._changed = threading.Condition()
+        self._unsent: deque[tuple[int, bytes]] = deque()
+        self._sent: deque[tuple[int, bytes]] = deque()
+        self._number = 0
+        self._acknowledged = 0
+        self._project = self._run = 0
+        self._positions: list[int] = []
+        self._step_events = True
+        self._closed = False
+        threading.Thread(target=self._keep_sending, name="recorder", daemon=True).start()
+
+    def begin(self, project: int, run: int, positions: list[int]) -> None:
+        """The events that follow belong to this run; `positions` maps the plan's case indexes to the run's."""
+        self._project, self._run, self._positions = project, run, positions
+        self._step_events = len(positions) <= 50
+
+    def take(self, event: Event) -> None:
+        """Consume one event."""
+        message = self._message(event)
+        if message is None:
+            return
+        with self._changed:
+            while len(self._unsent) + len(self._sent) >= MOST_WAITING:
+                self._changed.wait(1)
+            self._number += 1
+            message.number = self._number
+            self._unsent.append((self._number, pack(message)))
+            self._changed.notify_all()
+
+    def _message(self, event: Event) -> Message | None:
+        project, run = self._project, self._run
+        if isinstance(event, StepFinished):
+            position = self._positions[event.case]
+            return Message(0, project, run, "step", event.at, position, row_of(event, position))
+        if isinstance(event, StepStarted):
+            if not self._step_events:
+                return None
+            facts = {"part": event.part, "step": event.step}
+            return Message(0, project, run, "step-started", event.at, self._positions[event.case], None, facts)
+        if isinstance(event, CaseStarted):
+            return Message(0, project, run, "case-started", event.at, self._positions[event.case])
+        if isinstance(event, CaseFinished):
+            why = event.why.to_json() if event.why else None
+            facts = {"verdict": event.verdict, "why": _plain(why), "us": event.us}
+            return Message(0, project, run, "case-finished", event.at, self._positions[event.case], None, facts)
+        if isinstance(event, RunStarted):
+            return Message(0, project, run, "started", event.at)
+        if isinstance(event, RunFinished):
+            return Message(0, project, run, "finished", event.at, 0, None, {"stopped_by": event.stopped_by})
+        return None
+
+    def settled(self, timeout: float) -> bool:
+        """Wait until everything taken so far is recorded; False when the time is up first."""
+        end = time.monotonic() + timeout
+        with self._changed:
+            while self._acknowledged < self._number:
+                left = end - time.monotonic()
+                if left <= 0:
+                    return False
+                self._changed.wait(left)
+        return True
+
+    def close(self) -> None:
+        with self._changed:
+            self._closed = True
+            self._changed.notify_all()
+
+    def _keep_sending(self) -> None:
+        while not self._closed:
+            try:
+                connection = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
+                connection.connect(self._path)
+            except OSError:
+                time.sleep(0.05)
+                continue
+            with self._changed:
+                self._unsent.extendleft(reversed(self._sent))
+                self._sent.clear()
+            reader = threading.Thread(target=self._read, args=(connection,), daemon=True)
+            reader.start()
+            self._send(connection, reader)
+            connection.close()
+
+    def _send(self, connection: socket.socket, reader: threading.Thread) -> None:
+        while not self._closed and reader.is_alive():
+            with self._changed:
+                if not self._unsent:
+                    self._changed.wait(0.2)
+                batch = list(self._unsent)
+                self._unsent.clear()
+                self._sent.extend(batch)
+            try:
+                if batch:
+                    connection.sendall(b"".join(data for _, data in batch))
+            except OSError:
+                return
+
+    def _read(self, connection: socket.socket) -> None:
+        try:
+            while (number := read_acknowledgement(connection)) is not None:
+                with self._changed:
+                    self._acknowledged = max(self._acknowledged, number)
+                    while self._sent and self._sent[0][0] <= number:
+                        self._sent.popleft()
+                    self._changed.notify_all()
+        except OSError:
+            pass
+
+
+def _plain(why: dict[str, object] | None) -> object:
+    """A reason whose parameters msgpack can carry: exact numbers become text, which is how they are shown."""
+    if why is None:
+        return None
+    params = why["params"]
+    assert isinstance(params, dict)
+    return {"code": why["code"], "params": {k: v if isinstance(v, (str, int)) else str(v) for k, v in params.items()}}

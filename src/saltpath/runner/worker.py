@@ -1,0 +1,180 @@
+"""A runner: takes a job, builds its plan from the store, drives the engine, keeps the lease alive.
+
+A job that another runner had begun is gone on with: finished cases stand, the begun row is blocked ("interrupted") and
+its afterwards runs from the recorded keeps, cases not begun run as if nothing had happened.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+import sqlite3
+import threading
+from pathlib import Path
+from typing import Any
+
+from saltpath.core.case import Request
+from saltpath.core.format.project import read_environment, read_project, read_suite
+from saltpath.core.format.reader import case_from_data
+from saltpath.core.inspect import used_names
+from saltpath.core.plan import Plan, PlannedCase, Resume, planned
+from saltpath.engine.loop import run_in_loop
+from saltpath.engine.masking import MASK
+from saltpath.engine.run import Stop, run_plan, utc_us
+from saltpath.runner.life import parent_gone, until_told
+from saltpath.runner.recorder import Recorder
+from saltpath.store import cases, evidence, jobs, projects, runs, secrets
+from saltpath.store.database import connect, new_id
+
+BEAT_S = 0.4
+LOOK_S = 0.010
+LOOK_ANYWAY_S = 0.4
+log = logging.getLogger("saltpath.runner")
+
+
+class Worker:
+    """One runner process."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self._name = new_id("runner")
+        self._main = connect(folder, "main")
+        self._evidence = connect(folder, "evidence")
+        self._recorder = Recorder(folder)
+
+    def serve(self) -> None:
+        """Until told to end. A run under way is then stopped, its afterwards carried out."""
+        told = until_told()
+        seen, quiet = -1, 0.0
+        while not told.is_set() and not parent_gone():
+            version = self._main.execute("PRAGMA data_version").fetchone()[0]
+            if version == seen and quiet < LOOK_ANYWAY_S:
+                told.wait(LOOK_S)
+                quiet += LOOK_S
+                continue
+            seen, quiet = version, 0.0
+            try:
+                job = jobs.take(self._main, self._name)
+                if job is not None:
+                    self._carry_out(job, told)
+                    seen = -1
+            except sqlite3.OperationalError as problem:
+                log.error("the database cannot be used: %s; trying again", problem)
+                told.wait(0.5)
+        self._recorder.settled(5)
+        self._recorder.close()
+
+    def _carry_out(self, job: jobs.Job, told: threading.Event) -> None:
+        run = runs.run_by_id(self._main, job.run)
+        if run.state != "finished":
+            plan, positions = self._plan(run, again=job.taken > 1)
+            self._recorder.begin(job.project, job.run, positions)
+            run_in_loop(lambda selector: self._drive(selector, plan, job, told))
+            while not self._recorder.settled(1):
+                if jobs.beat(self._main, job.id, self._name) is None:
+                    return
+        jobs.finish(self._main, job.id, self._name)
+
+    async def _drive(self, selector: Any, plan: Plan, job: jobs.Job, told: threading.Event) -> None:
+        stop = Stop()
+        loop = asyncio.get_running_loop()
+        over = threading.Event()
+
+        def keep_lease() -> None:
+            connection = connect(self._folder, "main")
+            while not over.wait(BEAT_S):
+                try:
+                    by = jobs.beat(connection, job.id, self._name)
+                except sqlite3.OperationalError:
+                    continue
+                if told.is_set() or parent_gone():
+                    by = by or "the application's end"
+                if by is None:
+                    by = "another runner, which took the run over"
+                if by:
+                    loop.call_soon_threadsafe(stop.request, by)
+            connection.close()
+
+        thread = threading.Thread(target=keep_lease, name="lease", daemon=True)
+        thread.start()
+        try:
+            await run_plan(plan, selector, self._recorder.take, stop)
+        finally:
+            over.set()
+
+    # ---- the plan
+
+    def _plan(self, run: runs.Run, again: bool) -> tuple[Plan, list[int]]:
+        project = projects.project_by_id(self._main, run.project)
+        suites = {suite.id: read_suite(suite.document) for suite in projects.suites(self._main, run.project)}
+        environment = next(
+            (e for e in projects.environments(self._main, run.project) if e.name == run.environment), None
+        )
+        chosen: list[PlannedCase] = []
+        positions: list[int] = []
+        for entry in runs.run_cases(self._main, run.id):
+            if entry.state == "finished":
+                continue
+            stored = cases.case_at(self._main, entry.case_id, entry.version)
+            case = case_from_data(stored.document)
+            more: dict[str, Any] = {}
+            if again and entry.state == "running":
+                more["resume"] = self._resume(run.id, entry.position)
+            elif run.request.get("only"):
+                more["only"], more["given"] = self._alone(run, stored, case)
+            chosen.append(planned(case, suites.get(stored.suite), stored.file, stored.oid, **more))
+            positions.append(entry.position)
+        plan = Plan(
+            tuple(chosen),
+            read_project(project.document),
+            read_environment(environment.document) if environment else None,
+            run.seed,
+            run.number,
+            dict(run.request.get("values", {})),
+            secrets.secrets_for(self._main, self._folder, run.project, run.environment),
+            int(run.request.get("jobs", 1)),
+            run.started_at or utc_us(),
+        )
+        return plan, positions
+
+    def _resume(self, run: int, position: int) -> Resume:
+        """What was recorded of a begun row: its keeps (secret ones are lost) and its finished steps."""
+        kept: dict[str, Any] = {}
+        finished: set[tuple[str, int]] = set()
+        for step in evidence.steps(self._evidence, run, position):
+            finished.add((step.head.part, step.head.step))
+            kept.update({name: value for name, value in step.kept.items() if name not in step.secret_kept})
+        return Resume(kept, frozenset(finished))
+
+    def _alone(self, run: runs.Run, stored: cases.StoredCase, case: Any) -> tuple[frozenset[int], dict[str, Any]]:
+        """The steps to send for a step by itself, and the kept values that they are given from the last run.
+
+        A value that was kept as a secret is not known any more; the step that keeps it is sent first."""
+        given = self._last_kept(run, stored)
+        wanted = {int(index) for index in run.request["only"]}
+        waiting = list(wanted)
+        while waiting:
+            step = case.steps[waiting.pop()]
+            for name in used_names(step):
+                if name in given:
+                    continue
+                for index, earlier in enumerate(case.steps):
+                    names = [k.name for k in earlier.keep] if isinstance(earlier, Request) else []
+                    names += [n for n, _ in getattr(earlier, "values", ())]
+                    if name in names and earlier is not step and index not in wanted:
+                        wanted.add(index)
+                        waiting.append(index)
+        return frozenset(wanted), given
+
+    def _last_kept(self, run: runs.Run, stored: cases.StoredCase) -> dict[str, Any]:
+        last = runs.last_run_of_case(self._main, run.project, stored.id, ("run",))
+        kept: dict[str, Any] = {}
+        for step in evidence.steps(self._evidence, *last) if last else ():
+            for name, value in step.kept.items():
+                if name not in step.secret_kept and MASK not in str(value):
+                    kept[name] = value
+        return kept
+
+
+def main(folder: Path) -> None:
+    Worker(folder).serve()

@@ -1,0 +1,149 @@
+"""The writer: takes what runners report, compresses it and commits it in batches, evidence before the main database.
+
+A batch holds at most 200 steps or 20 ms, with 5 ms between two, so that other writers get their turn. A number is
+acknowledged only when both files hold it.
+"""
+
+from __future__ import annotations
+
+import logging
+import selectors
+import socket
+import sqlite3
+import time
+from collections import defaultdict
+from pathlib import Path
+from typing import Any
+
+from saltpath.runner.life import parent_gone, until_told
+from saltpath.runner.wire import SOCKET, Message, acknowledge, unpack
+from saltpath.store import runs
+from saltpath.store.database import connect, write
+from saltpath.store.evidence import Packer, StepRow
+
+MOST = 200
+PERIOD_S = 0.020
+PAUSE_S = 0.005
+RETRY_S = 0.5
+log = logging.getLogger("saltpath.writer")
+
+
+class Writer:
+    """Owns the socket and both databases' recording side."""
+
+    def __init__(self, folder: Path) -> None:
+        self._main = connect(folder, "main")
+        self._evidence = connect(folder, "evidence")
+        self._packer = Packer()
+        self._buffers: dict[socket.socket, bytearray] = {}
+        self._waiting: list[tuple[socket.socket, Message]] = []
+        self._selector = selectors.DefaultSelector()
+        path = folder / SOCKET
+        path.unlink(missing_ok=True)
+        self._server = socket.socket(socket.AF_UNIX, socket.SOCK_STREAM)
+        self._server.bind(str(path))
+        path.chmod(0o600)
+        self._server.listen(64)
+        self._selector.register(self._server, selectors.EVENT_READ)
+
+    def serve(self) -> None:
+        """Until told to end, or until the supervisor is gone. What came before is committed first."""
+        told = until_told()
+        while not told.is_set() and not parent_gone():
+            self._receive(0.5)
+            if not self._waiting:
+                continue
+            end = time.monotonic() + PERIOD_S
+            while len(self._waiting) < MOST and (left := end - time.monotonic()) > 0:
+                self._receive(left)
+            self._commit()
+            time.sleep(PAUSE_S)
+        self._commit()
+
+    def _receive(self, timeout: float) -> None:
+        for key, _ in self._selector.select(timeout):
+            if key.fileobj is self._server:
+                connection, _ = self._server.accept()
+                self._buffers[connection] = bytearray()
+                self._selector.register(connection, selectors.EVENT_READ)
+                continue
+            connection = key.fileobj  # type: ignore[assignment]
+            try:
+                data = connection.recv(1 << 20)
+            except OSError:
+                data = b""
+            if not data:
+                self._selector.unregister(connection)
+                del self._buffers[connection]
+                connection.close()
+                continue
+            buffer = self._buffers[connection]
+            buffer += data
+            self._waiting += [(connection, message) for message in unpack(buffer)]
+
+    def _commit(self) -> None:
+        """Commit what waits. On a full disk or a locked file it is tried again until it is mended; nothing is lost."""
+        while self._waiting:
+            batch = self._waiting[:MOST]
+            try:
+                self._record([message for _, message in batch])
+            except sqlite3.Error as problem:
+                self._packer.forget()
+                log.error("cannot record: %s; trying again", problem)
+                time.sleep(RETRY_S)
+                continue
+            del self._waiting[: len(batch)]
+            for connection, number in {connection: message.number for connection, message in batch}.items():
+                try:
+                    acknowledge(connection, number)
+                except OSError:
+                    pass  # the runner is gone; what it reported stands
+
+    def _record(self, messages: list[Message]) -> None:
+        steps: dict[tuple[int, int], list[StepRow]] = defaultdict(list)
+        for message in messages:
+            if message.step is not None:
+                steps[message.project, message.run].append(message.step)
+        if steps:
+            with write(self._evidence):
+                for (project, run), rows in steps.items():
+                    self._packer.insert(self._evidence, project, run, rows)
+        with write(self._main):
+            for message in messages:
+                if message.step is None:
+                    self._turn(message)
+            for (project, run), rows in steps.items():
+                runs.add_event(self._main, project, run, rows[-1].at, "steps finished", _progress(self._oid(run), rows))
+
+    def _oid(self, run: int) -> str:
+        return runs.run_by_id(self._main, run).oid
+
+    def _turn(self, message: Message) -> None:
+        """A run or a case began or ended."""
+        facts: dict[str, Any] = message.facts or {}
+        event: dict[str, Any] = {"run": self._oid(message.run), "position": message.position}
+        if message.kind == "started":
+            runs.record_started(self._main, message.run, message.at)
+        elif message.kind == "case-started":
+            runs.record_case_started(self._main, message.run, message.position, message.at)
+        elif message.kind == "step-started":
+            event |= facts
+        elif message.kind == "case-finished":
+            runs.record_case_finished(
+                self._main, message.run, message.position, facts["verdict"], facts["why"], facts["us"]
+            )
+            event["verdict"] = facts["verdict"]
+        elif message.kind == "finished":
+            runs.record_finished(self._main, message.run, message.at, facts["stopped_by"])
+            event["verdict"] = runs.run_by_id(self._main, message.run).verdict
+        name = {"started": "run started", "case-started": "case started", "step-started": "step started",
+                "case-finished": "case finished", "finished": "run finished"}[message.kind]  # fmt: skip
+        runs.add_event(self._main, message.project, message.run, message.at, name, event)
+
+
+def _progress(oid: str, rows: list[StepRow]) -> dict[str, Any]:
+    return {"run": oid, "steps": [[r.position, r.row, r.part, r.step, r.verdict, r.status, r.us] for r in rows]}
+
+
+def main(folder: Path) -> None:
+    Writer(folder).serve()

@@ -1,0 +1,182 @@
+"""Runs: asking for them, reading them, stopping them; the exchanges that they kept."""
+
+from __future__ import annotations
+
+import secrets
+from typing import Any
+
+from flask import Blueprint, Response, request
+
+from saltpath.core.references import is_name
+from saltpath.server.api.views import run_case_view, run_view, step_view
+from saltpath.server.context import actor, body, database, limit, project_asked, whole
+from saltpath.server.problems import Refused, json_answer
+from saltpath.store import cases, evidence, jobs, projects, runs
+
+runs_api = Blueprint("runs", __name__)
+MOST_CASES = 10_000
+
+
+@runs_api.post("/runs")
+def ask() -> Response:
+    """Ask for a run of cases, of a suite, or of everything; or for a trial of single steps."""
+    data = body()
+    connection = database()
+    project = projects.project(connection, str(data.get("project", "")))
+    chosen, title = _chosen(data, project.id)
+    environment = data.get("environment", project.document.get("environment", ""))
+    if environment and environment not in [e.name for e in projects.environments(connection, project.id)]:
+        raise Refused(422, "no-environment", f"There is no environment {environment}.")
+    kind = data.get("kind", "run")
+    if kind not in ("run", "trial"):
+        raise Refused(422, "kind", "kind is run or trial.")
+    run, new = runs.ask(
+        connection,
+        project.id,
+        actor().id,
+        [(case.id, case.version, case.name) for case in chosen],
+        kind=kind,
+        title=title,
+        environment=environment,
+        seed=_seed(data),
+        label=str(data.get("label", ""))[:200],
+        request=_request(data, chosen, kind),
+        idempotency=_idempotency(),
+    )
+    answer = json_answer(run_view(run), 201 if new else 200)
+    answer.headers["Location"] = f"/api/v1/runs/{run.oid}"
+    return answer
+
+
+def _idempotency() -> str | None:
+    key = request.headers.get("Idempotency-Key")
+    if key is not None and not 1 <= len(key) <= 200:
+        raise Refused(400, "idempotency-key", "Idempotency-Key has from 1 to 200 characters.")
+    return key
+
+
+def _seed(data: dict[str, Any]) -> int:
+    seed = data.get("seed")
+    if seed is None:
+        return secrets.randbelow(1_000_000)
+    if not isinstance(seed, int) or isinstance(seed, bool) or not 0 <= seed < 2**53:
+        raise Refused(422, "seed", "seed is a whole number from 0 to 2^53.")
+    return seed
+
+
+def _chosen(data: dict[str, Any], project: int) -> tuple[list[cases.StoredCase], str]:
+    """The cases that are meant, and what the run is called."""
+    every = cases.cases(database(), project)
+    if "cases" in data:
+        wanted = data["cases"]
+        if not isinstance(wanted, list) or not all(isinstance(oid, str) for oid in wanted) or not wanted:
+            raise Refused(422, "cases", "cases is a list of at least one case's id.")
+        chosen = [case for case in every if case.oid in set(wanted)]
+        if len(chosen) != len(set(wanted)):
+            raise Refused(422, "cases", "Some of these cases are not in this project.")
+        return chosen, chosen[0].name if len(chosen) == 1 else f"{len(chosen)} cases"
+    if "suite" in data:
+        suite = next((s for s in projects.suites(database(), project) if s.oid == data["suite"]), None)
+        if suite is None:
+            raise Refused(422, "suite", "There is no such suite in this project.")
+        chosen, title = [case for case in every if case.suite == suite.id], suite.name
+    else:
+        chosen, title = every, "Every suite"
+    if not chosen or len(chosen) > MOST_CASES:
+        raise Refused(
+            422, "cases", "There is no case to run." if not chosen else f"At most {MOST_CASES} cases at once."
+        )
+    return chosen, title
+
+
+def _request(data: dict[str, Any], chosen: list[cases.StoredCase], kind: str) -> dict[str, Any]:
+    asked: dict[str, Any] = {}
+    if "steps" in data:
+        steps = data["steps"]
+        count = len(chosen[0].document.get("steps", [])) if len(chosen) == 1 else 0
+        fits = isinstance(steps, list) and all(type(i) is int and 0 <= i < count for i in steps) and steps
+        if kind != "trial" or not fits:
+            raise Refused(422, "steps", "steps belongs to a trial of one case: indexes of its steps, from 0.")
+        asked["only"] = steps
+    values = data.get("values", {})
+    if not isinstance(values, dict) or not all(is_name(n) and isinstance(v, str) for n, v in values.items()):
+        raise Refused(422, "values", "values is an object of names and texts.")
+    if values:
+        asked["values"] = values
+    side_by_side = data.get("jobs", 1)
+    if type(side_by_side) is not int or not 1 <= side_by_side <= 64:
+        raise Refused(422, "jobs", "jobs is a whole number from 1 to 64.")
+    asked["jobs"] = side_by_side
+    return asked
+
+
+@runs_api.get("/runs")
+def list_runs() -> Response:
+    """Newest first; `next` goes into `before`."""
+    project = project_asked()
+    before = whole("before", 0) or None
+    size = limit(50)
+    case = cases.case(database(), request.args["case"]).id if "case" in request.args else None
+    found = runs.runs(database(), project.id, before=before, limit=size + 1, case=case)
+    items = [run_view(run) for run in found[:size]]
+    return json_answer({"items": items, "next": str(found[size - 1].id) if len(found) > size else None})
+
+
+@runs_api.get("/runs/<id>")
+def read_run(id: str) -> Response:
+    """A run with its cases and their steps."""
+    connection = database()
+    run = runs.run(connection, id)
+    entries = runs.run_cases(connection, run.id)
+    by_position: dict[int, list[evidence.StepHead]] = {}
+    for head in evidence.heads(database("evidence"), run.id):
+        by_position.setdefault(head.position, []).append(head)
+    view = run_view(run)
+    view["cases"] = [run_case_view(entry, by_position.get(entry.position, [])) for entry in entries]
+    view["project"] = projects.project_by_id(connection, run.project).oid
+    return json_answer(view)
+
+
+@runs_api.get("/runs/<id>/cases/<int:position>")
+def read_run_case(id: str, position: int) -> Response:
+    """Every step of one case of a run, with its evidence."""
+    run = runs.run(database(), id)
+    steps = evidence.steps(database("evidence"), run.id, min(position, 2**31))
+    return json_answer({"items": [step_view(step, run.oid) for step in steps], "next": None})
+
+
+@runs_api.post("/runs/<id>/stop")
+def stop_run(id: str) -> Response:
+    """Ask for a run to be stopped; afterwards still runs."""
+    run = runs.run(database(), id)
+    if not jobs.ask_to_stop(database(), run.id, actor().name):
+        raise Refused(409, "over", "This run is over already.")
+    return json_answer(run_view(runs.run(database(), id)), 202)
+
+
+@runs_api.get("/exchanges/<id>/body")
+def read_body(id: str) -> Response:
+    """The body of an answer as it was decoded; `?form=received` gives the octets as they came, `sent` what was sent."""
+    exchange = _exchange(id)
+    form = request.args.get("form", "decoded")
+    bodies = {"decoded": exchange.body, "received": exchange.raw_body, "sent": exchange.sent_body}
+    if form not in bodies:
+        raise Refused(400, "form", "form is decoded, received or sent.")
+    answer = Response(bodies[form], content_type="application/octet-stream")
+    answer.headers["Content-Disposition"] = "attachment"
+    answer.headers["Cache-Control"] = "private, max-age=86400, immutable"
+    return answer
+
+
+def _exchange(id: str) -> Any:
+    parts = id.split(".")
+    fits = len(parts) == 6 and all(
+        p.isascii() and p.isdigit() and len(p) < 10 for p in (parts[1], parts[2], parts[4], parts[5])
+    )
+    if not fits:
+        raise Refused(404, "not-found", f"there is no exchange {id}")
+    run = runs.run(database(), parts[0])
+    step = evidence.step(database("evidence"), run.id, int(parts[1]), int(parts[2]), parts[3], int(parts[4]))
+    if step is None or int(parts[5]) >= len(step.exchanges):
+        raise Refused(404, "not-found", f"there is no exchange {id}")
+    return step.exchanges[int(parts[5])]

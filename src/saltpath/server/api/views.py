@@ -1,0 +1,163 @@
+"""Stored things as the API gives them. Values are shown as text, since a browser's JSON reader would round numbers."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from saltpath.core import measures, plain
+from saltpath.core.checks.judge import Outcome
+from saltpath.core.exchange import Exchange
+from saltpath.core.why import TEMPLATES, Why
+from saltpath.store.evidence import StepEvidence, StepHead
+from saltpath.store.runs import Run, RunCase
+
+TEXT_MOST = 200_000
+
+
+def moment(us: int | None) -> str | None:
+    """UTC microseconds as RFC 3339, milliseconds."""
+    if us is None:
+        return None
+    return datetime.fromtimestamp(us / 1e6, UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+
+
+def ms(us: int | None) -> float | None:
+    return None if us is None else round(us / 1000, 2)
+
+
+def reason(why: Why | dict[str, Any] | None) -> dict[str, Any] | None:
+    """`{code, sentence}`; the sentence is made when shown."""
+    if why is None:
+        return None
+    if isinstance(why, dict):
+        why = Why(why["code"], why["params"])
+    return {"code": why.code, "sentence": why.sentence if why.code in TEMPLATES else why.code}
+
+
+def run_view(run: Run) -> dict[str, Any]:
+    return {
+        "id": run.oid,
+        "number": run.number,
+        "kind": run.kind,
+        "title": run.title,
+        "environment": run.environment,
+        "seed": run.seed,
+        "label": run.label,
+        "state": run.state,
+        "verdict": run.verdict,
+        "stoppedBy": run.stopped_by,
+        "startedBy": run.actor,
+        "askedAt": moment(run.asked_at),
+        "startedAt": moment(run.started_at),
+        "finishedAt": moment(run.finished_at),
+        "ms": ms(run.finished_at - run.started_at) if run.finished_at and run.started_at else None,
+        "counts": run.counts,
+    }
+
+
+def run_case_view(case: RunCase, heads: list[StepHead]) -> dict[str, Any]:
+    return {
+        "position": case.position,
+        "case": case.case,
+        "name": case.name,
+        "suite": case.suite,
+        "state": case.state,
+        "verdict": case.verdict,
+        "why": reason(case.why),
+        "ms": ms(case.us),
+        "steps": [head_view(head) for head in heads],
+    }
+
+
+def head_view(head: StepHead) -> dict[str, Any]:
+    return {
+        "row": head.row,
+        "part": head.part,
+        "index": head.step,
+        "verdict": head.verdict,
+        "status": head.status,
+        "ms": ms(head.us),
+    }
+
+
+def step_view(step: StepEvidence, run: str) -> dict[str, Any]:
+    """A step with its evidence; bodies are fetched apart, `/exchanges/{id}/body`."""
+    head = step.head
+    place = f"{run}.{head.position}.{head.row}.{head.part}.{head.step}"
+    return {
+        **head_view(head),
+        "at": moment(head.at),
+        "name": step.name,
+        "kind": step.kind,
+        "why": reason(step.why),
+        "counts": step.counts,
+        "exchanges": [exchange_view(exchange, f"{place}.{hop}") for hop, exchange in enumerate(step.exchanges)],
+        "checks": [outcome_view(outcome) for outcome in step.outcomes],
+        "kept": [
+            {"name": name, "value": plain.show(value, 2000), "secret": name in step.secret_kept}
+            for name, value in step.kept.items()
+        ],
+        "used": [
+            {"text": text, "from": use["from"], "value": plain.show(use["value"], 2000)}
+            for text, use in step.used.items()
+        ],
+    }
+
+
+def outcome_view(outcome: Outcome) -> dict[str, Any]:
+    return {
+        "verdict": outcome.verdict,
+        "check": outcome.check,
+        "expected": _shown(outcome.expected, outcome.check),
+        "actual": _shown(outcome.actual, outcome.check),
+        "where": list(outcome.where),
+        "why": reason(outcome.why),
+        "advice": outcome.advice,
+        "note": outcome.note,
+    }
+
+
+def _shown(value: Any, check: str) -> str:
+    """A value in its unit: `time` holds microseconds, `size` bytes."""
+    if isinstance(value, int) and not isinstance(value, bool):
+        if check.startswith("time "):
+            return measures.show_duration(value)
+        if check.startswith("size "):
+            return measures.show_size(value)
+    return plain.show(value, 2000)
+
+
+def exchange_view(exchange: Exchange, id: str) -> dict[str, Any]:
+    times = exchange.times
+    media_type = next((v for n, v in exchange.headers if n.lower() == "content-type"), "")
+    return {
+        "id": id,
+        "method": exchange.method,
+        "address": exchange.address,
+        "sentHead": text(exchange.sent_head),
+        "sentBody": text(exchange.sent_body),
+        "sentSize": len(exchange.sent_body),
+        "status": exchange.status,
+        "receivedHead": text(exchange.received_head),
+        "mediaType": media_type,
+        "size": len(exchange.body),
+        "receivedSize": len(exchange.raw_body),
+        "begunAt": moment(exchange.begun_us),
+        "times": {
+            "lookup": ms(times.lookup),
+            "connect": ms(times.connect),
+            "tls": ms(times.tls),
+            "waiting": ms(times.waiting),
+            "receiving": ms(times.receiving),
+            "total": ms(times.total),
+        },
+        "reused": exchange.reused,
+        "resent": exchange.resent,
+        "why": reason(exchange.why),
+    }
+
+
+def text(data: bytes) -> str:
+    """Octets as text for reading, cut at 200 kB; what is not UTF-8 is shown as such."""
+    return data[:TEXT_MOST].decode("utf-8", "backslashreplace")

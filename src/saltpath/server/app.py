@@ -1,0 +1,58 @@
+"""The application factory: guards, problems, the API, and the built pages."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from flask import Flask, Response, g, send_from_directory
+
+from saltpath.server.api.documents import documents
+from saltpath.server.api.runs_api import runs_api
+from saltpath.server.context import LARGEST_BODY, database
+from saltpath.server.guard import guard
+from saltpath.server.live import Watcher, live
+from saltpath.server.openapi import document
+from saltpath.server.problems import answer_errors, json_answer, problem
+
+PAGES = Path(__file__).parent / "pages"
+
+
+def make_app(folder: Path, host: str = "127.0.0.1") -> Flask:
+    """The WSGI application over a data folder that was migrated."""
+    app = Flask("saltpath", static_folder=None)
+    app.config.update(FOLDER=str(folder), WATCHER=Watcher(folder), MAX_CONTENT_LENGTH=LARGEST_BODY)
+    app.url_map.strict_slashes = False
+    guard(app, host)
+    answer_errors(app)
+    for blueprint in (documents, runs_api, live):
+        app.register_blueprint(blueprint, url_prefix="/api/v1")
+
+    @app.get("/api/v1/health")
+    def health() -> Response:
+        database().execute("SELECT 1 FROM project LIMIT 1").fetchone()
+        return json_answer({"state": "up"})
+
+    @app.get("/api/v1/openapi.json")
+    def openapi() -> Response:
+        return json_answer(document())
+
+    @app.get("/assets/<path:name>")
+    def asset(name: str) -> Response:
+        answer = send_from_directory(PAGES / "assets", name)
+        answer.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+        return answer
+
+    @app.get("/")
+    @app.get("/<path:path>")
+    def page(path: str = "") -> Response:
+        if path.startswith("api/"):
+            return problem(404, "not-found", "There is nothing at this address.")
+        if path == "mark.svg":
+            return send_from_directory(PAGES, path)
+        index = PAGES / "index.html"
+        if not index.is_file():
+            return problem(503, "pages-missing", "The pages are not built; make setup builds them.")
+        html = index.read_text(encoding="utf-8").replace("__NONCE__", g.nonce)
+        return Response(html, content_type="text/html; charset=utf-8", headers={"Cache-Control": "no-store"})
+
+    return app

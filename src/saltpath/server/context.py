@@ -1,0 +1,71 @@
+"""What a request works with: this thread's connections, the person who asks, the parts of the request."""
+
+from __future__ import annotations
+
+import sqlite3
+import threading
+from pathlib import Path
+from typing import Any
+
+from flask import current_app, request
+
+from saltpath.core import plain
+from saltpath.server.problems import Refused
+from saltpath.store import people, projects
+from saltpath.store.database import Which, connect
+
+_local = threading.local()
+LARGEST_BODY = 10_000_000
+
+
+def folder() -> Path:
+    return Path(current_app.config["FOLDER"])
+
+
+def database(which: Which = "main") -> sqlite3.Connection:
+    """This thread's connection."""
+    key = f"{which}:{folder()}"
+    connections: dict[str, sqlite3.Connection] = _local.__dict__.setdefault("connections", {})
+    if key not in connections:
+        connections[key] = connect(folder(), which)
+    return connections[key]
+
+
+def actor() -> people.Person:
+    """The person who asks. Sign-in comes later; until then it is the local owner."""
+    return people.local_owner(database())
+
+
+def body() -> dict[str, Any]:
+    """The request's JSON object, numbers exact. Raises Refused."""
+    try:
+        data = plain.read_json(request.get_data(cache=False) or b"{}")
+    except plain.NotPlain as problem:
+        raise Refused(400, "not-json", f"The body is not JSON: {problem}.") from None
+    if not isinstance(data, dict):
+        raise Refused(400, "not-an-object", "The body must be a JSON object.")
+    return data
+
+
+def project_asked() -> projects.Document:
+    """The project of `?project=`. Raises Refused or NotFound."""
+    oid = request.args.get("project", "")
+    if not oid:
+        raise Refused(400, "project-missing", "Name the project: ?project=project_...")
+    return projects.project(database(), oid)
+
+
+def limit(default: int = 100, most: int = 1000) -> int:
+    """`?limit=`, from 1 to 1,000."""
+    text = request.args.get("limit", str(default))
+    if not text.isascii() or not text.isdigit() or not 1 <= int(text[:9]) <= most:
+        raise Refused(400, "limit", f"limit is a whole number from 1 to {most}.")
+    return int(text)
+
+
+def whole(name: str, default: int) -> int:
+    """A query parameter that is a whole number of at most 18 digits."""
+    text = request.args.get(name, str(default))
+    if not text.isascii() or not text.isdigit() or len(text) > 18:
+        raise Refused(400, name, f"{name} is a whole number.")
+    return int(text)

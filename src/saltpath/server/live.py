@@ -1,0 +1,115 @@
+"""Live events: one stream per browser (server-sent events), and the same by asking again where there is no stream.
+
+One thread polls the database's `data_version` every 10 ms; streams wake when it changes.
+"""
+
+from __future__ import annotations
+
+import sqlite3
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+from flask import Blueprint, Response, current_app, request
+
+from saltpath.core import plain
+from saltpath.server.context import database, limit, project_asked, whole
+from saltpath.server.problems import json_answer, problem
+from saltpath.store import events
+from saltpath.store.database import connect
+
+live = Blueprint("live", __name__)
+MOST_STREAMS = 32
+BEAT_S = 5.0
+LOOK_S = 0.010
+
+
+class Watcher:
+    """Knows when the main database changed. Its thread starts with the first stream."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self._changed = threading.Condition()
+        self._version = 0
+        self._started = False
+        self.streams = 0
+
+    def enter(self) -> bool:
+        """Take a place for a stream; False if all are taken."""
+        with self._changed:
+            if self.streams >= MOST_STREAMS:
+                return False
+            self.streams += 1
+            if not self._started:
+                self._started = True
+                threading.Thread(target=self._poll, name="changes", daemon=True).start()
+            return True
+
+    def leave(self) -> None:
+        with self._changed:
+            self.streams -= 1
+
+    def wait(self, seen: int, timeout: float) -> int:
+        """The version now; waits for one that differs from `seen`."""
+        with self._changed:
+            if self._version == seen:
+                self._changed.wait(timeout)
+            return self._version
+
+    def _poll(self) -> None:
+        connection = connect(self._folder)
+        last = None
+        while True:
+            try:
+                version = connection.execute("PRAGMA data_version").fetchone()[0]
+            except sqlite3.Error:
+                version = last
+            if version != last:
+                last = version
+                with self._changed:
+                    self._version += 1
+                    self._changed.notify_all()
+            time.sleep(LOOK_S)
+
+
+@live.get("/events")
+def list_events() -> Response:
+    """Events after an id, oldest first."""
+    project = project_asked()
+    items = events.after(database(), project.id, whole("after", 0), limit())
+    newest = items[-1]["id"] if items else whole("after", 0) or events.last_id(database())
+    return json_answer({"items": items, "next": str(newest)})
+
+
+@live.get("/events/stream")
+def stream() -> Response:
+    """The same as server-sent events, from now on or after `Last-Event-ID`."""
+    project = project_asked()
+    watcher: Watcher = current_app.config["WATCHER"]
+    last = request.headers.get("Last-Event-ID", "")
+    begin = int(last) if last.isascii() and last.isdigit() and len(last) < 18 else events.last_id(database())
+    if not watcher.enter():
+        return problem(503, "streams", "All streams are taken; ask /events?after= every two seconds instead.")
+    folder = Path(current_app.config["FOLDER"])
+    answer = Response(_follow(watcher, folder, project.id, begin), content_type="text/event-stream")
+    answer.headers["Cache-Control"] = "no-store"
+    answer.call_on_close(watcher.leave)
+    return answer
+
+
+def _follow(watcher: Watcher, folder: Path, project: int, after: int) -> Iterator[bytes]:
+    connection = connect(folder)
+    seen = -1
+    try:
+        yield b"retry: 1000\n\n"
+        while True:
+            seen = watcher.wait(seen, BEAT_S)
+            fresh = events.after(connection, project, after)
+            for event in fresh:
+                after = event["id"]
+                yield b"id: %d\ndata: %s\n\n" % (after, plain.write_json(event))
+            if not fresh:
+                yield b": beat\n\n"
+    finally:
+        connection.close()

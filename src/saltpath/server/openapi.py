@@ -1,0 +1,94 @@
+"""The API's own OpenAPI document. The pages' types are generated from it; a test holds it against the routes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from saltpath.server.shapes import SHAPES
+
+
+def _parameter(
+    name: str, about: str, required: bool = False, place: str = "query", kind: str = "string"
+) -> dict[str, Any]:
+    return {"name": name, "in": place, "required": required, "description": about, "schema": {"type": kind}}
+
+
+_ID = _parameter("id", "the identity", True, "path")
+_PROJECT = _parameter("project", "the project's identity", True)
+_LIMIT = _parameter("limit", "how many at most, 1 to 1000", kind="integer")
+
+
+def _of(shape: str) -> dict[str, Any]:
+    return {"$ref": f"#/components/schemas/{shape}"}
+
+
+def _page(shape: str) -> dict[str, Any]:
+    return {
+        "type": "object",
+        "required": ["items", "next"],
+        "properties": {"items": {"type": "array", "items": _of(shape)}, "next": {"type": ["string", "null"]}},
+    }
+
+
+def _operation(id: str, about: str, answer: dict[str, Any] | None, *parameters: dict[str, Any], status: int = 200,
+               body: str = "", media: str = "application/json") -> dict[str, Any]:  # fmt: skip
+    schema = answer if answer is not None else {"type": "string", "format": "binary"}
+    operation: dict[str, Any] = {
+        "operationId": id,
+        "summary": about,
+        "parameters": list(parameters),
+        "responses": {
+            str(status): {"description": "as asked", "content": {media: {"schema": schema}}},
+            "default": {
+                "description": "a problem",
+                "content": {"application/problem+json": {"schema": _of("Problem")}},
+            },
+        },
+    }
+    if body:
+        operation["requestBody"] = {"required": True, "content": {"application/json": {"schema": _of(body)}}}
+    return operation
+
+
+def document() -> dict[str, Any]:
+    """OpenAPI 3.1."""
+    if_match = _parameter("If-Match", "the version that was changed, in quotes", True, "header")
+    idempotency = _parameter("Idempotency-Key", "asks for the same run once", place="header")
+    stream = _operation("followEvents", "Events as they happen", None, _PROJECT, media="text/event-stream")
+    body = _operation("readBody", "An exchange's body", None, _ID, _parameter("form", "decoded, received or sent"),
+                      media="application/octet-stream")  # fmt: skip
+    position = _parameter("position", "the case's place in the run, from 0", True, "path", "integer")
+    paths = {
+        "/me": {"get": _operation("readMe", "Who asks", _of("Person"))},
+        "/health": {"get": _operation("readHealth", "Whether the server works", _of("Health"))},
+        "/openapi.json": {"get": _operation("readContract", "This document", {"type": "object"})},
+        "/projects": {"get": _operation("listProjects", "Projects", _page("Project"))},
+        "/environments": {"get": _operation("listEnvironments", "Environments", _page("Environment"), _PROJECT)},
+        "/suites": {"get": _operation("listSuites", "Suites with their cases", _page("Suite"), _PROJECT)},
+        "/cases": {"post": _operation("addCase", "A new case", _of("Case"), status=201, body="NewCase")},
+        "/cases/{id}": {
+            "get": _operation("readCase", "One case", _of("Case"), _ID),
+            "put": _operation("saveCase", "Save a case", _of("Case"), _ID, if_match, body="CaseDocument"),
+        },
+        "/cases/{id}/evidence": {"get": _operation("readCaseEvidence", "What its last run saw", _of("Evidence"), _ID)},
+        "/runs": {
+            "get": _operation("listRuns", "Runs, newest first", _page("Run"), _PROJECT, _LIMIT,
+                              _parameter("before", "the page's next"), _parameter("case", "only runs of this case")),
+            "post": _operation("askRun", "Ask for a run", _of("Run"), idempotency, status=201, body="NewRun"),
+        },
+        "/runs/{id}": {"get": _operation("readRun", "A run with its cases", _of("RunReport"), _ID)},
+        "/runs/{id}/cases/{position}": {
+            "get": _operation("readRunCase", "A case's steps with evidence", _page("StepEvidence"), _ID, position)},
+        "/runs/{id}/stop": {"post": _operation("stopRun", "Stop a run", _of("Run"), _ID, status=202)},
+        "/exchanges/{id}/body": {"get": body},
+        "/events": {"get": _operation("listEvents", "Events after an id", _page("Event"), _PROJECT, _LIMIT,
+                                      _parameter("after", "the last id that was seen"))},
+        "/events/stream": {"get": stream},
+    }  # fmt: skip
+    return {
+        "openapi": "3.1.0",
+        "info": {"title": "Salt Path", "version": "1", "description": "The API of a Salt Path installation."},
+        "servers": [{"url": "/api/v1"}],
+        "paths": paths,
+        "components": {"schemas": SHAPES},
+    }

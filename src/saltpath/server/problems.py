@@ -1,0 +1,77 @@
+"""Errors as problem documents (RFC 9457): a code, a sentence, a place, and what to do."""
+
+from __future__ import annotations
+
+import logging
+import sqlite3
+from typing import Any
+
+from flask import Flask, Response
+from werkzeug.exceptions import HTTPException
+
+from saltpath.core import plain
+from saltpath.core.format.source import FormatError
+from saltpath.store.database import Conflict, NotFound, StoreError
+
+log = logging.getLogger("saltpath.web")
+
+
+class Refused(Exception):
+    """A request that cannot be carried out as asked: answered with its status and sentence."""
+
+    def __init__(self, status: int, code: str, sentence: str, **more: Any) -> None:
+        super().__init__(sentence)
+        self.status, self.code, self.sentence, self.more = status, code, sentence, more
+
+
+def json_answer(body: Any, status: int = 200, media_type: str = "application/json") -> Response:
+    """An answer in JSON with exact numbers."""
+    return Response(plain.write_json(body), status, content_type=media_type)
+
+
+def problem(status: int, code: str, sentence: str, **more: Any) -> Response:
+    body = {"type": f"urn:saltpath:{code}", "title": sentence, "status": status, "code": code, **more}
+    return json_answer(body, status, "application/problem+json")
+
+
+def answer_errors(app: Flask) -> None:
+    """Every error leaves as a problem document; none with a stack trace."""
+
+    @app.errorhandler(Refused)
+    def _refused(error: Refused) -> Response:
+        return problem(error.status, error.code, error.sentence, **error.more)
+
+    @app.errorhandler(NotFound)
+    def _not_found(error: NotFound) -> Response:
+        return problem(404, "not-found", str(error.args[0]))
+
+    @app.errorhandler(Conflict)
+    def _conflict(error: Conflict) -> Response:
+        return problem(412, "changed-meanwhile", str(error), version=error.version)
+
+    @app.errorhandler(FormatError)
+    def _format(error: FormatError) -> Response:
+        places = [{"sentence": p.sentence, "path": p.path, "line": p.line} for p in error.problems]
+        return problem(422, "not-the-format", error.problems[0].sentence, problems=places)
+
+    @app.errorhandler(StoreError)
+    def _store(error: StoreError) -> Response:
+        return problem(503, "store", str(error))
+
+    @app.errorhandler(sqlite3.OperationalError)
+    def _database(error: sqlite3.OperationalError) -> Response:
+        log.error("the database cannot be used: %s", error)
+        return problem(503, "database", f"The database cannot be used just now ({error}). Try again in a moment.")
+
+    @app.errorhandler(HTTPException)
+    def _http(error: HTTPException) -> Response:
+        answer = problem(error.code or 500, (error.name or "error").lower().replace(" ", "-"), error.description or "")
+        for name, value in error.get_headers():
+            if name.lower() == "allow":
+                answer.headers[name] = value
+        return answer
+
+    @app.errorhandler(Exception)
+    def _fault(error: Exception) -> Response:
+        log.exception("a fault of Salt Path's own")
+        return problem(500, "fault", "Salt Path itself made a mistake here; the log says more.")

@@ -1,0 +1,103 @@
+"""The shapes that the API gives and takes, as JSON Schema."""
+
+from __future__ import annotations
+
+from typing import Any
+
+TEXT = {"type": "string"}
+WHOLE = {"type": "integer"}
+NUMBER = {"type": "number"}
+FLAG = {"type": "boolean"}
+TEXTS = {"type": "array", "items": TEXT}
+WHOLES = {"type": "array", "items": WHOLE}
+MAYBE_NUMBER = {"type": ["number", "null"]}
+MAYBE_TEXT = {"type": ["string", "null"]}
+VERDICT = {"type": "string", "enum": ["passed", "failed", "blocked", "skipped", "unchecked"]}
+MAYBE_VERDICT = {"type": ["string", "null"], "enum": ["passed", "failed", "blocked", "skipped", "unchecked", None]}
+STATE = {"type": "string", "enum": ["waiting", "running", "stopping", "finished"]}
+PART = {"type": "string", "enum": ["steps", "afterwards"]}
+
+
+def _ref(name: str) -> dict[str, Any]:
+    return {"$ref": f"#/components/schemas/{name}"}
+
+
+def _list(name: str) -> dict[str, Any]:
+    return {"type": "array", "items": _ref(name)}
+
+
+def _maybe(name: str) -> dict[str, Any]:
+    return {"oneOf": [_ref(name), {"type": "null"}]}
+
+
+def _object(optional: tuple[str, ...] = (), /, **properties: Any) -> dict[str, Any]:
+    required = [name for name in properties if name not in optional]
+    return {"type": "object", "required": required, "properties": properties}
+
+
+_RUN: Any = {
+    "id": TEXT, "number": WHOLE, "kind": TEXT, "title": TEXT, "environment": TEXT, "seed": WHOLE, "label": TEXT,
+    "state": STATE, "verdict": MAYBE_VERDICT, "stoppedBy": TEXT, "startedBy": TEXT, "askedAt": TEXT,
+    "startedAt": MAYBE_TEXT, "finishedAt": MAYBE_TEXT, "ms": MAYBE_NUMBER,
+    "counts": {"type": "object", "additionalProperties": WHOLE},
+}  # fmt: skip
+_HEAD: Any = {"row": WHOLE, "part": PART, "index": WHOLE, "verdict": VERDICT, "status": WHOLE, "ms": NUMBER}
+_EVIDENCE: Any = {
+    **_HEAD, "at": TEXT, "name": TEXT, "kind": TEXT, "why": _maybe("Reason"), "counts": FLAG,
+    "exchanges": _list("Exchange"), "checks": _list("Outcome"), "kept": _list("Kept"), "used": _list("Used"),
+}  # fmt: skip
+
+SHAPES: dict[str, Any] = {
+    "Problem": {**_object(("problems",), type=TEXT, title=TEXT, status=WHOLE, code=TEXT,
+                          problems={"type": "array", "items": {"type": "object"}}), "additionalProperties": True},
+    "Health": _object(state=TEXT),
+    "Person": _object(id=TEXT, name=TEXT, initials=TEXT, role=TEXT),
+    "Project": _object(id=TEXT, name=TEXT, about=TEXT),
+    "Environment": _object(id=TEXT, name=TEXT, about=TEXT, guarded=FLAG, usual=FLAG),
+    "Suite": _object(id=TEXT, name=TEXT, about=TEXT, cases=_list("CaseLine")),
+    "CaseLine": _object(id=TEXT, name=TEXT, about=TEXT, register=TEXT, tags=TEXTS, steps=WHOLE, checks=WHOLE,
+                        last=_maybe("LastVerdict")),
+    "LastVerdict": _object(verdict=VERDICT, at=TEXT, since=TEXT, ms=NUMBER, verdicts={"type": "array", "items": VERDICT}),
+    "Reason": _object(code=TEXT, sentence=TEXT),
+    "Piece": _object(("name",), text=TEXT, name=TEXT),
+    "Pair": _object(name=TEXT, value=_list("Piece")),
+    "Auth": _object(kind=TEXT, value=_list("Piece")),
+    "Body": _object(kind=TEXT, text=_list("Piece")),
+    "Send": _object(method=TEXT, address=_list("Piece"), query=_list("Pair"), headers=_list("Pair"), auth=_maybe("Auth"),
+                    body=_maybe("Body"), options=TEXTS),
+    "Check": _object(of=TEXT, phrase=TEXT, expected=_list("Piece"), sentence=TEXT, advice=FLAG, off=FLAG, note=TEXT),
+    "Keep": _object(name=TEXT, of=TEXT, secret=FLAG, to=WHOLES),
+    "SetValue": _object(name=TEXT, value=_list("Piece"), to=WHOLES),
+    "Step": _object(("send", "expect", "keep", "set", "wait"), number=WHOLE, part=PART, index=WHOLE, key=TEXT,
+                    kind={"type": "string", "enum": ["request", "set", "wait"]}, name=TEXT, off=FLAG, send=_ref("Send"),
+                    expect=_list("Check"), keep=_list("Keep"), set=_list("SetValue"), wait=TEXT),
+    "Thread": _object((), **{"name": TEXT, "from": WHOLE, "to": WHOLES, "broken": FLAG}),
+    "Finding": _object(weight=TEXT, step=TEXT, path=TEXT, code=TEXT, sentence=TEXT),
+    "CaseValue": _object(name=TEXT, value=TEXT, secret=FLAG),
+    "Case": _object(id=TEXT, project=TEXT, suite=_object(id=TEXT, name=TEXT), key=TEXT, name=TEXT, about=TEXT, register=TEXT,
+                    tags=TEXTS, onFailure=TEXT, values=_list("CaseValue"), version=WHOLE, changedAt=TEXT,
+                    document={"type": "object"}, text=TEXT, steps=_list("Step"), threads=_list("Thread"),
+                    findings=_list("Finding")),
+    "CaseDocument": _object(("document", "text"), document={"type": "object"}, text=TEXT),
+    "NewCase": _object(("document", "text"), project=TEXT, suite=TEXT, document={"type": "object"}, text=TEXT),
+    "NewRun": _object(("cases", "suite", "environment", "seed", "label", "kind", "steps", "values", "jobs"), project=TEXT,
+                      cases=TEXTS, suite=TEXT, environment=TEXT, seed=WHOLE, label=TEXT, kind=TEXT, steps=WHOLES,
+                      values={"type": "object", "additionalProperties": TEXT}, jobs=WHOLE),
+    "Run": _object(**_RUN),
+    "StepHead": _object(**_HEAD),
+    "RunCase": _object(position=WHOLE, case=TEXT, name=TEXT, suite=TEXT, state=STATE, verdict=MAYBE_VERDICT,
+                       why=_maybe("Reason"), ms=MAYBE_NUMBER, steps=_list("StepHead")),
+    "RunReport": _object(**_RUN, cases=_list("RunCase"), project=TEXT),
+    "Outcome": _object(verdict=VERDICT, check=TEXT, expected=TEXT, actual=TEXT, where=TEXTS, why=_maybe("Reason"),
+                       advice=FLAG, note=TEXT),
+    "Times": _object(lookup=NUMBER, connect=NUMBER, tls=NUMBER, waiting=NUMBER, receiving=NUMBER, total=NUMBER),
+    "Exchange": _object(id=TEXT, method=TEXT, address=TEXT, sentHead=TEXT, sentBody=TEXT, sentSize=WHOLE, status=WHOLE,
+                        receivedHead=TEXT, mediaType=TEXT, size=WHOLE, receivedSize=WHOLE, begunAt=TEXT, times=_ref("Times"),
+                        reused=FLAG, resent=FLAG, why=_maybe("Reason")),
+    "Kept": _object(name=TEXT, value=TEXT, secret=FLAG),
+    "Used": _object((), **{"text": TEXT, "from": TEXT, "value": TEXT}),
+    "StepEvidence": _object(**_EVIDENCE),
+    "LastStep": _object(**_EVIDENCE, run=TEXT, runNumber=WHOLE, runKind=TEXT),
+    "Evidence": _object(run=_maybe("Run"), steps=_list("LastStep")),
+    "Event": {**_object(v=WHOLE, id=WHOLE, at=WHOLE, type=TEXT), "additionalProperties": True},
+}  # fmt: skip

@@ -1,0 +1,108 @@
+"""Opening, migrating, identities. One connection a thread; every write in a short `BEGIN IMMEDIATE` transaction."""
+
+from __future__ import annotations
+
+import secrets
+import sqlite3
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from importlib.resources import files
+from pathlib import Path
+from typing import Literal
+
+Which = Literal["main", "evidence"]
+FILES: dict[Which, str] = {"main": "saltpath.db", "evidence": "evidence.db"}
+_LETTERS = "0123456789abcdefghjkmnpqrstvwxyz"
+
+
+class StoreError(Exception):
+    """Something about the store that a person must mend; the sentence says what."""
+
+
+class NotFound(LookupError):
+    """There is no such thing; the sentence says which."""
+
+
+class Conflict(Exception):
+    """The document was changed by someone else meanwhile. `version` is the one that stands."""
+
+    def __init__(self, version: int) -> None:
+        super().__init__(f"it was changed meanwhile; version {version} stands")
+        self.version = version
+
+
+def now_us() -> int:
+    """UTC, microseconds."""
+    return time.time_ns() // 1000
+
+
+def new_id(prefix: str) -> str:
+    """An identity for the outside, `case_` and 12 base32 characters; never reused."""
+    return prefix + "_" + "".join(secrets.choice(_LETTERS) for _ in range(12))
+
+
+def new_key(length: int) -> str:
+    """A key of the case format: 10 characters for a case, 6 for a step."""
+    return "".join(secrets.choice(_LETTERS) for _ in range(length))
+
+
+def connect(folder: Path, which: Which = "main") -> sqlite3.Connection:
+    """A connection for the calling thread. Waits up to 10 s for another writer."""
+    connection = sqlite3.connect(folder / FILES[which], timeout=10, isolation_level=None)
+    connection.row_factory = sqlite3.Row
+    connection.execute("PRAGMA journal_mode = WAL")
+    connection.execute("PRAGMA synchronous = FULL")
+    connection.execute("PRAGMA foreign_keys = ON")
+    return connection
+
+
+@contextmanager
+def write(connection: sqlite3.Connection) -> Iterator[sqlite3.Connection]:
+    """A short write transaction: committed at the end of the block, rolled back on any exception."""
+    connection.execute("BEGIN IMMEDIATE")
+    try:
+        yield connection
+    except BaseException:
+        connection.execute("ROLLBACK")
+        raise
+    connection.execute("COMMIT")
+
+
+def migrate(folder: Path) -> None:
+    """Bring both files to this version: forward only, each step a transaction, a copy made first.
+
+    Raises StoreError if a file was written by a newer Salt Path."""
+    folder.mkdir(parents=True, exist_ok=True)
+    for which in FILES:
+        connection = connect(folder, which)
+        try:
+            _migrate(connection, folder, which)
+        finally:
+            connection.close()
+
+
+def _migrate(connection: sqlite3.Connection, folder: Path, which: Which) -> None:
+    steps = sorted(
+        p.name for p in (files("saltpath.store") / "migrations" / which).iterdir() if p.name.endswith(".sql")
+    )
+    have = connection.execute("PRAGMA user_version").fetchone()[0]
+    newest = int(steps[-1][:3])
+    if have > newest:
+        raise StoreError(f"{FILES[which]} was written by a newer Salt Path (version {have}; this one knows {newest})")
+    if 0 < have < newest:
+        copy = sqlite3.connect(folder / f"{FILES[which]}.before-{newest:03d}")
+        connection.backup(copy)
+        copy.close()
+    for step in steps:
+        number = int(step[:3])
+        if number <= have:
+            continue
+        script = (files("saltpath.store") / "migrations" / which / step).read_text(encoding="utf-8")
+        with write(connection):
+            if connection.execute("PRAGMA user_version").fetchone()[0] >= number:
+                continue
+            for statement in script.split(";\n"):
+                if statement.strip():
+                    connection.execute(statement)
+            connection.execute(f"PRAGMA user_version = {number:d}")

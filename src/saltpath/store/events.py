@@ -1,0 +1,22 @@
+"""Events: what happened, by a growing id, for live views. Stored events are read for ever."""
+
+from __future__ import annotations
+
+import sqlite3
+from typing import Any
+
+from saltpath.core import plain
+
+
+def after(connection: sqlite3.Connection, project: int, id: int, limit: int = 500) -> list[dict[str, Any]]:
+    """Events after an id, oldest first: `{v, id, at, run, type, ...}`."""
+    rows = connection.execute(
+        "SELECT id, at, type, body FROM event WHERE project = ? AND id > ? ORDER BY id LIMIT ?", (project, id, limit)
+    )
+    return [
+        {"v": 1, "id": row["id"], "at": row["at"], "type": row["type"], **plain.read_json(row["body"])} for row in rows
+    ]
+
+
+def last_id(connection: sqlite3.Connection) -> int:
+    return int(connection.execute("SELECT COALESCE(MAX(id), 0) FROM event").fetchone()[0])

@@ -1,0 +1,235 @@
+"""Evidence: each finished step with its exchanges, outcomes and values, packed small.
+
+A step's record is compressed with zstd against the first record of the same step in the run, which it resembles; bodies
+above 8 kB lie apart, identical ones once. Rows carry (run, position, row, part, step, attempt) and are inserted once.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import sqlite3
+from dataclasses import dataclass
+from typing import Any
+
+import msgspec
+import zstandard
+
+from saltpath.core import plain
+from saltpath.core.checks.judge import Outcome
+from saltpath.core.events import StepFinished
+from saltpath.core.exchange import Exchange, Times
+from saltpath.core.why import Why
+
+APART = 8_000
+_LEVEL = 3
+
+
+class StepRow(msgspec.Struct, array_like=True):
+    """One finished step on its way to the store. `packed` is the record before compression; `bodies` by hash."""
+
+    position: int
+    row: int
+    part: str
+    step: int
+    attempt: int
+    key: str
+    verdict: str
+    status: int
+    us: int
+    at: int
+    record: bytes
+    bodies: dict[bytes, bytes]
+
+
+@dataclass(frozen=True, slots=True)
+class StepHead:
+    """A step as lists show it, without its evidence."""
+
+    position: int
+    row: int
+    part: str
+    step: int
+    verdict: str
+    status: int
+    us: int
+    at: int
+
+
+@dataclass(frozen=True, slots=True)
+class StepEvidence:
+    """A step with everything that was kept of it."""
+
+    head: StepHead
+    name: str
+    kind: str
+    why: Why | None
+    exchanges: tuple[Exchange, ...]
+    outcomes: tuple[Outcome, ...]
+    kept: dict[str, Any]
+    used: dict[str, Any]
+    secret_kept: tuple[str, ...]
+    counts: bool
+
+
+# ---- in
+
+
+def row_of(event: StepFinished, position: int) -> StepRow:
+    """A step's event as a row. Runs in the runner, so that the writer only compresses and inserts."""
+    bodies: dict[bytes, bytes] = {}
+    exchanges = [
+        [x.method, x.address, x.sent_head, _apart(x.sent_body, bodies), x.status, x.received_head,
+         _apart(x.raw_body, bodies), None if x.body == x.raw_body else _apart(x.body, bodies), x.times, x.begun_us,
+         x.reused, x.resent, _why(x.why)]
+        for x in event.exchanges
+    ]  # fmt: skip
+    facts = plain.write_json(
+        {
+            "name": event.name,
+            "kind": event.kind,
+            "why": _why(event.why),
+            "outcomes": [
+                [o.verdict, o.check, o.expected, o.actual, o.where, _why(o.why), o.advice, o.note]
+                for o in event.outcomes
+            ],
+            "kept": dict(event.kept),
+            "used": dict(event.used),
+            "secret": event.secret_kept,
+            "counts": event.counts,
+        }
+    )
+    record = msgspec.msgpack.encode([exchanges, facts])
+    return StepRow(position, event.row, event.part, event.step, 1, event.key, event.verdict, event.status, event.us, event.at,
+                   record, bodies)  # fmt: skip
+
+
+def _why(why: Why | None) -> list[Any] | None:
+    return None if why is None else [why.code, dict(why.params)]
+
+
+def _apart(body: bytes, bodies: dict[bytes, bytes]) -> Any:
+    if len(body) <= APART:
+        return body
+    key = hashlib.blake2b(body, digest_size=20).digest()
+    bodies[key] = body
+    return [key, len(body)]
+
+
+class Packer:
+    """Compresses rows of one process's connections, remembering each step's first record of each run."""
+
+    def __init__(self) -> None:
+        self._plain = zstandard.ZstdCompressor(level=_LEVEL)
+        self._bases: dict[tuple[int, str, int], tuple[int, zstandard.ZstdCompressor]] = {}
+
+    def insert(self, connection: sqlite3.Connection, project: int, run: int, rows: list[StepRow]) -> None:
+        """Insert rows within the caller's transaction; rows that are there already are left alone."""
+        if len(self._bases) > 2000:
+            self._bases.clear()
+        for row in rows:
+            for key, body in row.bodies.items():
+                connection.execute(
+                    "INSERT OR IGNORE INTO body (hash, size, packed) VALUES (?, ?, ?)",
+                    (key, len(body), self._plain.compress(body)),
+                )
+            name = (run, row.key or row.part, row.step)
+            base = self._bases.get(name)
+            packed = base[1].compress(row.record) if base else self._plain.compress(row.record)
+            cursor = connection.execute(
+                "INSERT OR IGNORE INTO step (project, run, position, row, part, step, attempt, key, verdict, status, us, at,"
+                " base, packed) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                (project, run, row.position, row.row, row.part, row.step, row.attempt, row.key, row.verdict, row.status,
+                 row.us, row.at, base[0] if base else None, packed),
+            )  # fmt: skip
+            if base is None and cursor.rowcount == 1:
+                dictionary = zstandard.ZstdCompressionDict(row.record, dict_type=zstandard.DICT_TYPE_RAWCONTENT)
+                dictionary.precompute_compress(level=_LEVEL)
+                self._bases[name] = (
+                    int(cursor.lastrowid or 0), zstandard.ZstdCompressor(dict_data=dictionary, write_content_size=True),
+                )  # fmt: skip
+
+    def forget(self) -> None:
+        """After a rollback: bases may name rows that are not there."""
+        self._bases.clear()
+
+
+# ---- out
+
+
+def heads(connection: sqlite3.Connection, run: int, position: int | None = None) -> list[StepHead]:
+    """The steps of a run, or of one of its cases, in the order in which they ended."""
+    where = "" if position is None else "AND position = ?"
+    rows = connection.execute(
+        f"SELECT position, row, part, step, verdict, status, us, at FROM step WHERE run = ? {where} ORDER BY position, row, id",
+        (run,) if position is None else (run, position),
+    )
+    return [StepHead(*row) for row in rows]
+
+
+def steps(connection: sqlite3.Connection, run: int, position: int) -> list[StepEvidence]:
+    """Every step of one case of a run, with its evidence."""
+    rows = connection.execute(
+        "SELECT * FROM step WHERE run = ? AND position = ? ORDER BY id", (run, position)
+    ).fetchall()
+    return [_evidence(connection, row) for row in rows]
+
+
+def step(
+    connection: sqlite3.Connection, run: int, position: int, row: int, part: str, index: int
+) -> StepEvidence | None:
+    found = connection.execute(
+        "SELECT * FROM step WHERE run = ? AND position = ? AND row = ? AND part = ? AND step = ? ORDER BY attempt DESC LIMIT 1",
+        (run, position, row, part, index),
+    ).fetchone()
+    return _evidence(connection, found) if found else None
+
+
+def _evidence(connection: sqlite3.Connection, row: sqlite3.Row) -> StepEvidence:
+    exchanges, facts = msgspec.msgpack.decode(_record(connection, row))
+    data = plain.read_json(facts)
+    return StepEvidence(
+        StepHead(
+            row["position"], row["row"], row["part"], row["step"], row["verdict"], row["status"], row["us"], row["at"]
+        ),
+        data["name"],
+        data["kind"],
+        _read_why(data["why"]),
+        tuple(_exchange(connection, item) for item in exchanges),
+        tuple(
+            Outcome(v, c, e, a, tuple(w), _read_why(y), advice, n) for v, c, e, a, w, y, advice, n in data["outcomes"]
+        ),
+        data["kept"],
+        data["used"],
+        tuple(data["secret"]),
+        data["counts"],
+    )
+
+
+def _record(connection: sqlite3.Connection, row: sqlite3.Row) -> bytes:
+    if row["base"] is None:
+        return zstandard.ZstdDecompressor().decompress(row["packed"])
+    base = connection.execute("SELECT base, packed FROM step WHERE id = ?", (row["base"],)).fetchone()
+    dictionary = zstandard.ZstdCompressionDict(
+        zstandard.ZstdDecompressor().decompress(base["packed"]), dict_type=zstandard.DICT_TYPE_RAWCONTENT
+    )
+    return zstandard.ZstdDecompressor(dict_data=dictionary).decompress(row["packed"])
+
+
+def _read_why(data: Any) -> Why | None:
+    return None if data is None else Why(data[0], data[1])
+
+
+def _exchange(connection: sqlite3.Connection, item: list[Any]) -> Exchange:
+    method, address, sent_head, sent_body, status, head, raw, body, times, begun, reused, resent, why = item
+    raw = _body(connection, raw)
+    return Exchange(
+        method, address, sent_head, _body(connection, sent_body), status, head, raw,
+        raw if body is None else _body(connection, body), Times(*times), begun, reused, resent, _read_why(why),
+    )  # fmt: skip
+
+
+def _body(connection: sqlite3.Connection, stored: Any) -> bytes:
+    if isinstance(stored, bytes):
+        return stored
+    row = connection.execute("SELECT packed FROM body WHERE hash = ?", (stored[0],)).fetchone()
+    return zstandard.ZstdDecompressor().decompress(row["packed"]) if row else b""

@@ -1,0 +1,9 @@
+CREATE TABLE step (
+    id INTEGER PRIMARY KEY, project INTEGER NOT NULL, run INTEGER NOT NULL, position INTEGER NOT NULL, row INTEGER NOT NULL,
+    part TEXT NOT NULL, step INTEGER NOT NULL, attempt INTEGER NOT NULL, key TEXT NOT NULL, verdict TEXT NOT NULL,
+    status INTEGER NOT NULL, us INTEGER NOT NULL, at INTEGER NOT NULL, base INTEGER, packed BLOB NOT NULL
+);
+CREATE UNIQUE INDEX step_once ON step (run, position, row, part, step, attempt);
+CREATE TABLE body (
+    hash BLOB PRIMARY KEY, size INTEGER NOT NULL, packed BLOB NOT NULL
+) WITHOUT ROWID;

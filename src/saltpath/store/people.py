@@ -1,0 +1,29 @@
+"""People. From the first day every write carries its actor; for now there is one local owner."""
+
+from __future__ import annotations
+
+import sqlite3
+from dataclasses import dataclass
+
+from saltpath.store.database import new_id, now_us, write
+
+
+@dataclass(frozen=True, slots=True)
+class Person:
+    id: int
+    oid: str
+    name: str
+    role: str
+
+
+def local_owner(connection: sqlite3.Connection, name: str = "Ines Wathne") -> Person:
+    """The one local owner, made on the first call."""
+    row = connection.execute("SELECT id, oid, name, role FROM person ORDER BY id LIMIT 1").fetchone()
+    if row is None:
+        with write(connection):
+            connection.execute(
+                "INSERT INTO person (oid, name, role, made_at) SELECT ?, ?, 'owner', ? WHERE NOT EXISTS (SELECT 1 FROM person)",
+                (new_id("person"), name, now_us()),
+            )
+        row = connection.execute("SELECT id, oid, name, role FROM person ORDER BY id LIMIT 1").fetchone()
+    return Person(*row)

@@ -1,0 +1,248 @@
+"""Runs and their cases. A run is asked for together with its job, in one transaction; its verdict is worked out from its
+cases when it ends, so that a run that several runners shared adds up all the same."""
+
+from __future__ import annotations
+
+import sqlite3
+from dataclasses import dataclass
+from typing import Any
+
+from saltpath.core import plain
+from saltpath.core.verdicts import worst
+from saltpath.store.database import NotFound, new_id, now_us, write
+
+
+@dataclass(frozen=True, slots=True)
+class Run:
+    """One run. `request` is what was asked: `{only, jobs}`; state is waiting, running, stopping or finished."""
+
+    id: int
+    oid: str
+    project: int
+    number: int
+    kind: str
+    title: str
+    environment: str
+    seed: int
+    label: str
+    request: dict[str, Any]
+    state: str
+    verdict: str | None
+    stopped_by: str
+    actor: str
+    asked_at: int
+    started_at: int | None
+    finished_at: int | None
+    counts: dict[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class RunCase:
+    """A case within a run: state waiting, running or finished."""
+
+    position: int
+    case: str
+    case_id: int
+    version: int
+    name: str
+    suite: str
+    state: str
+    verdict: str | None
+    why: dict[str, Any] | None
+    started_at: int | None
+    us: int | None
+
+
+_SELECT = """
+SELECT r.id, r.oid, r.project, r.number, r.kind, r.title, r.environment, r.seed, r.label, r.request,
+       CASE WHEN r.state = 'running' AND j.stop_by <> '' THEN 'stopping' ELSE r.state END, r.verdict, r.stopped_by, p.name,
+       r.asked_at, r.started_at, r.finished_at, r.counts
+FROM run r JOIN person p ON p.id = r.actor LEFT JOIN job j ON j.run = r.id
+"""
+
+
+def _run(row: sqlite3.Row) -> Run:
+    values = list(row)
+    values[9] = plain.read_json(values[9])
+    values[17] = plain.read_json(values[17])
+    return Run(*values)
+
+
+def ask(
+    connection: sqlite3.Connection,
+    project: int,
+    actor: int,
+    cases: list[tuple[int, int, str]],
+    *,
+    kind: str,
+    title: str,
+    environment: str,
+    seed: int,
+    label: str = "",
+    request: dict[str, Any] | None = None,
+    idempotency: str | None = None,
+) -> tuple[Run, bool]:
+    """Ask for a run of the cases (id, version, name). With an idempotency key that was used before, that run is given
+    back, and the flag is False."""
+    with write(connection):
+        if idempotency is not None:
+            old = connection.execute(
+                "SELECT oid FROM run WHERE project = ? AND idempotency = ?", (project, idempotency)
+            ).fetchone()
+            if old is not None:
+                return run(connection, old["oid"]), False
+        oid, at = new_id("run"), now_us()
+        number = connection.execute(
+            "UPDATE project SET next_run = next_run + 1 WHERE id = ? RETURNING next_run - 1", (project,)
+        ).fetchone()[0]
+        cursor = connection.execute(
+            "INSERT INTO run (project, oid, number, kind, title, environment, seed, label, request, idempotency, state,"
+            " actor, asked_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'waiting', ?, ?)",
+            (project, oid, number, kind, title, environment, seed, label, plain.write_json(request or {}).decode(),
+             idempotency, actor, at),
+        )  # fmt: skip
+        run_id = int(cursor.lastrowid or 0)
+        connection.executemany(
+            "INSERT INTO run_case (run, position, project, test_case, version, name, state, kind)"
+            " VALUES (?, ?, ?, ?, ?, ?, 'waiting', ?)",
+            [
+                (run_id, position, project, id, version, name, kind)
+                for position, (id, version, name) in enumerate(cases)
+            ],
+        )
+        connection.executemany(
+            "UPDATE case_revision SET used = 1 WHERE test_case = ? AND version = ?", [(id, v) for id, v, _ in cases]
+        )
+        connection.execute("INSERT INTO job (project, run, state) VALUES (?, ?, 'waiting')", (project, run_id))
+        add_event(connection, project, run_id, at, "run asked", {"run": oid, "number": number, "kind": kind})
+    return run(connection, oid), True
+
+
+def add_event(connection: sqlite3.Connection, project: int, run: int, at: int, type: str, body: dict[str, Any]) -> None:
+    """Within a transaction of the caller's."""
+    connection.execute(
+        "INSERT INTO event (project, run, at, type, body) VALUES (?, ?, ?, ?, ?)",
+        (project, run, at, type, plain.write_json(body).decode()),
+    )
+
+
+def run(connection: sqlite3.Connection, oid: str) -> Run:
+    """Raises NotFound."""
+    row = connection.execute(_SELECT + "WHERE r.oid = ?", (oid,)).fetchone()
+    if row is None:
+        raise NotFound(f"there is no run {oid}")
+    return _run(row)
+
+
+def run_by_id(connection: sqlite3.Connection, id: int) -> Run:
+    return _run(connection.execute(_SELECT + "WHERE r.id = ?", (id,)).fetchone())
+
+
+def runs(
+    connection: sqlite3.Connection,
+    project: int,
+    *,
+    before: int | None,
+    limit: int,
+    kind: str = "run",
+    case: int | None = None,
+) -> list[Run]:
+    """Newest first. `before` is the id after which the page goes on; `case` only runs that hold this case."""
+    holds = "AND r.id IN (SELECT run FROM run_case WHERE project = ? AND test_case = ? AND kind = ?)" if case else ""
+    values: list[Any] = [project, kind, before if before is not None else 1 << 62]
+    values += [project, case, kind] if case else []
+    rows = connection.execute(
+        _SELECT + f"WHERE r.project = ? AND r.kind = ? AND r.id < ? {holds} ORDER BY r.id DESC LIMIT ?",
+        (*values, limit),
+    )
+    return [_run(row) for row in rows]
+
+
+def run_cases(connection: sqlite3.Connection, run: int) -> list[RunCase]:
+    """In their order."""
+    rows = connection.execute(
+        'SELECT rc.position, c.oid AS "case", c.id AS case_id, rc.version, rc.name, s.name AS suite, rc.state, rc.verdict,'
+        " rc.why, rc.started_at, rc.us"
+        " FROM run_case rc JOIN test_case c ON c.id = rc.test_case JOIN suite s ON s.id = c.suite"
+        " WHERE rc.run = ? ORDER BY rc.position",
+        (run,),
+    )
+    return [RunCase(**{**dict(row), "why": plain.read_json(row["why"]) if row["why"] else None}) for row in rows]
+
+
+def last_of_cases(connection: sqlite3.Connection, project: int) -> dict[int, dict[str, Any]]:
+    """By case id: the verdicts of the last ten finished runs (newest first), and when the present one began."""
+    rows = connection.execute(
+        "SELECT test_case, verdict, started_at, us, run FROM ("
+        " SELECT *, ROW_NUMBER() OVER (PARTITION BY test_case ORDER BY run DESC) AS n FROM run_case"
+        " WHERE project = ? AND kind = 'run' AND state = 'finished') WHERE n <= 10 ORDER BY test_case, run DESC",
+        (project,),
+    ).fetchall()
+    found: dict[int, dict[str, Any]] = {}
+    for row in rows:
+        entry = found.setdefault(
+            row["test_case"],
+            {
+                "verdict": row["verdict"],
+                "at": row["started_at"],
+                "us": row["us"],
+                "verdicts": [],
+                "since": row["started_at"],
+            },
+        )
+        if all(verdict == row["verdict"] for verdict in entry["verdicts"]) and row["verdict"] == entry["verdict"]:
+            entry["since"] = row["started_at"]
+        entry["verdicts"].append(row["verdict"])
+    return found
+
+
+def last_run_of_case(
+    connection: sqlite3.Connection, project: int, case: int, kinds: tuple[str, ...]
+) -> tuple[int, int] | None:
+    """(run, position) of the newest run of a case in which anything was carried out."""
+    marks = ", ".join("?" for _ in kinds)
+    row = connection.execute(
+        f"SELECT run, position FROM run_case WHERE project = ? AND test_case = ? AND kind IN ({marks})"
+        " AND state <> 'waiting' ORDER BY run DESC LIMIT 1",
+        (project, case, *kinds),
+    ).fetchone()
+    return (row["run"], row["position"]) if row else None
+
+
+# ---- what the writer records, within its transactions
+
+
+def record_started(connection: sqlite3.Connection, run: int, at: int) -> None:
+    connection.execute(
+        "UPDATE run SET state = 'running', started_at = COALESCE(started_at, ?) WHERE id = ? AND state <> 'finished'",
+        (at, run),
+    )
+
+
+def record_case_started(connection: sqlite3.Connection, run: int, position: int, at: int) -> None:
+    connection.execute(
+        "UPDATE run_case SET state = 'running', started_at = COALESCE(started_at, ?)"
+        " WHERE run = ? AND position = ? AND state <> 'finished'",
+        (at, run, position),
+    )
+
+
+def record_case_finished(
+    connection: sqlite3.Connection, run: int, position: int, verdict: str, why: dict[str, Any] | None, us: int
+) -> None:
+    connection.execute(
+        "UPDATE run_case SET state = 'finished', verdict = ?, why = ?, us = ?"
+        " WHERE run = ? AND position = ? AND state <> 'finished'",
+        (verdict, plain.write_json(why).decode() if why else None, us, run, position),
+    )
+
+
+def record_finished(connection: sqlite3.Connection, run: int, at: int, stopped_by: str) -> None:
+    """End the run: its verdict and counts come from its cases."""
+    verdicts = [row[0] for row in connection.execute("SELECT verdict FROM run_case WHERE run = ?", (run,))]
+    counts = {verdict: verdicts.count(verdict) for verdict in dict.fromkeys(verdicts) if verdict}
+    connection.execute(
+        "UPDATE run SET state = 'finished', verdict = ?, finished_at = ?, stopped_by = ?, counts = ?"
+        " WHERE id = ? AND state <> 'finished'",
+        (worst(v for v in verdicts if v), at, stopped_by, plain.write_json(counts).decode(), run),
+    )
