@@ -1,0 +1,67 @@
+# make demo starts everything with the demo data; make test runs every test. Both set up what is missing first.
+
+VENV := .venv
+PYTHON ?= python3
+BIN := $(VENV)/bin
+STAMPS := .setup-stamps
+PAGES := src/saltpath/server/pages/index.html
+WEB := $(shell find web/src web/public web/index.html web/vite.config.ts web/tsconfig.json -type f 2>/dev/null)
+
+.PHONY: setup demo test check bench lock api-types schemas screenshots wheel clean
+
+setup: $(STAMPS)/python $(PAGES)
+
+$(STAMPS)/python: requirements.lock requirements-dev.lock pyproject.toml
+	@echo "Setting up Python packages in $(VENV)"
+	@mkdir -p $(STAMPS)
+	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV) || (echo "Python 3.11 with venv is needed: apt-get install python3-venv" && exit 1)
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-virtualenv -r requirements-dev.lock
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@touch $@
+
+$(STAMPS)/npm: web/package.json web/package-lock.json
+	@echo "Setting up front-end packages in web/node_modules"
+	@mkdir -p $(STAMPS)
+	@cd web && npm ci --silent --no-audit --no-fund
+	@touch $@
+
+$(PAGES): $(STAMPS)/npm $(WEB)
+	@echo "Building the front end"
+	@cd web && npx --no-install vite build --logLevel warn
+	@touch $@
+
+demo: setup
+	@$(BIN)/saltpath demo
+
+test: setup
+	@sh tests/need-chromium
+	@$(BIN)/python -m tests
+
+check: setup
+	@$(BIN)/ruff format --check . && $(BIN)/ruff check . && $(BIN)/mypy
+	@cd web && npx --no-install biome check src vite.config.ts && npx --no-install tsc --noEmit
+
+bench: setup
+	@$(BIN)/python -m bench
+
+# The following change files that are kept in the repository.
+
+lock:
+	$(BIN)/pip-compile --quiet --no-emit-index-url --no-emit-find-links --no-header --strip-extras -o requirements.lock pyproject.toml
+	$(BIN)/pip-compile --quiet --no-emit-index-url --no-emit-find-links --no-header --strip-extras --allow-unsafe --extra dev -o requirements-dev.lock pyproject.toml
+
+schemas: setup
+	$(BIN)/python -m saltpath.core.format.schema src/saltpath/schemas
+
+api-types: setup
+	$(BIN)/python -c "import json; from saltpath.server.openapi import document; print(json.dumps(document()))" > web/openapi.json
+	cd web/api-types && npm ci --silent && npm run --silent generate
+
+screenshots: setup
+	$(BIN)/python -m tests.browser.screenshots
+
+wheel: setup
+	$(BIN)/python -m pip wheel --quiet --no-deps --no-build-isolation -w dist .
+
+clean:
+	rm -rf $(VENV) $(STAMPS) web/node_modules dist src/saltpath/server/pages

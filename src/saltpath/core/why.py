@@ -27,32 +27,32 @@ TEMPLATES: dict[str, str] = {
     "value-circle": "the value {name} refers to itself: {chain}",
     "value-unread": "the value {name} cannot be read: {problem}",
     # relations
-    "differs": "was {actual}, expected {expected}",
-    "differs-in-kind": "was {actual}, {actual_kind}; expected {expected}, {expected_kind}",
-    "same": "was {actual}, and must not be",
-    "not-one-of": "was {actual}, expected one of {expected}",
-    "differs-at": "differs at {where}: was {actual}, expected {expected}",
-    "lacks": "{actual} does not contain {expected}",
-    "starts-otherwise": "{actual} does not start with {expected}",
-    "ends-otherwise": "{actual} does not end with {expected}",
-    "no-match": "{actual} does not match {expected}",
+    "differs": "{of}was {actual}, expected {expected}",
+    "differs-in-kind": "{of}was {actual}, {actual_kind}; expected {expected}, {expected_kind}",
+    "same": "{of}was {actual}, and must not be",
+    "not-one-of": "{of}was {actual}, expected one of {expected}",
+    "differs-at": "{of}differs at {where}: was {actual}, expected {expected}",
+    "lacks": "{of}{actual} does not contain {expected}",
+    "starts-otherwise": "{of}{actual} does not start with {expected}",
+    "ends-otherwise": "{of}{actual} does not end with {expected}",
+    "no-match": "{of}{actual} does not match {expected}",
     "pattern-unreadable": "the pattern {pattern} cannot be read: {problem}",
     "pattern-timeout": "the pattern {pattern} was still searching after {ms} ms",
-    "not-above": "was {actual}, expected above {expected}",
-    "not-below": "was {actual}, expected below {expected}",
-    "not-at-least": "was {actual}, expected at least {expected}",
-    "not-at-most": "was {actual}, expected at most {expected}",
-    "not-between": "was {actual}, expected between {low} and {high}",
-    "no-number": "was {actual}, {actual_kind}; only a number can be compared with {expected}",
+    "not-above": "{of}was {actual}, expected above {expected}",
+    "not-below": "{of}was {actual}, expected below {expected}",
+    "not-at-least": "{of}was {actual}, expected at least {expected}",
+    "not-at-most": "{of}was {actual}, expected at most {expected}",
+    "not-between": "{of}was {actual}, expected between {low} and {high}",
+    "no-number": "{of}was {actual}, {actual_kind}; only a number can be compared with {expected}",
     "expected-no-number": "{expected} is {expected_kind}; {relation} needs a number",
-    "no-text": "was {actual}, {actual_kind}; {relation} needs text",
+    "no-text": "{of}was {actual}, {actual_kind}; {relation} needs text",
     "number-too-long": "a number with more than 1,000 digits or an exponent beyond 400 is not compared",
     "is-there": "{path} is there, and was expected to be absent",
-    "not-empty": "was {actual}, expected it to be empty",
-    "is-empty": "was empty, expected something in it",
-    "wrong-kind": "was {actual}, {actual_kind}; expected {expected}",
-    "wrong-count": "counts {actual}, expected {expected}",
-    "not-countable": "was {actual}, {actual_kind}; only a list, an object or text can be counted",
+    "not-empty": "{of}was {actual}, expected it to be empty",
+    "is-empty": "{of}was empty, expected something in it",
+    "wrong-kind": "{of}was {actual}, {actual_kind}; expected {expected}",
+    "wrong-count": "{of}counts {actual}, expected {expected}",
+    "not-countable": "{of}was {actual}, {actual_kind}; only a list, an object or text can be counted",
     "expected-unfit": "{relation} cannot work with {expected}: {problem}",
     "any-none": "none of {count} places holds; the first: {first}",
     "masked": "the value is secret here, so it cannot be judged again",
@@ -112,15 +112,20 @@ class Why:
             return self.code
         return template.format_map(_Lenient(self.params))
 
+    def about(self, subject: str) -> Why:
+        """The same reason with its subject said: "$.fee.total was 3, expected 4"."""
+        return Why(self.code, {**self.params, "of": subject + " "})
+
     def to_json(self) -> dict[str, Any]:
         return {"code": self.code, "params": dict(self.params)}
 
 
 class _Lenient(dict[str, Any]):
-    """A parameter that an older record lacks shows as its name, not as an error."""
+    """A parameter that an older record lacks shows as its name, not as an error. `of`, the subject that a step's reason
+    speaks of, is left out beside the check itself."""
 
     def __missing__(self, key: str) -> str:
-        return f"({key})"
+        return "" if key == "of" else f"({key})"
 
 
 def why(code: str, **params: Any) -> Why:

@@ -90,7 +90,10 @@ def _verdict(
     if verdict == "passed":
         return verdict, None
     if verdict != "unchecked":
-        return verdict, next(o.why for o in outcomes if o.verdict == verdict and o.counts)
+        bad, check = next(
+            (o, c) for o, c in zip(outcomes, step.expect, strict=True) if o.verdict == verdict and o.counts
+        )
+        return verdict, bad.why.about(check.of.text) if bad.why else None
     if cleanup:
         if answer.status < 400 or (step.method == "DELETE" and answer.status in (404, 410)):
             return "unchecked", None

@@ -72,7 +72,7 @@ class Terminal:
             where = f"  at {', '.join(outcome.where)}" if outcome.where else ""
             self._line(f"      {outcome.check}{where}")
             self._line(f"      expected {plain.show(outcome.expected)}, was {plain.show(outcome.actual)}")
-            if event.why != outcome.why and outcome.why:
+            if event.why and outcome.why and event.why.code != outcome.why.code:
                 self._line(f"      {outcome.why.sentence}")
         for exchange in event.exchanges[-1:]:
             status = f"answered {exchange.status}" if exchange.status else "no answer"

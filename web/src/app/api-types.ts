@@ -497,6 +497,12 @@ export interface components {
             status: number;
             ms: number;
         };
+        StepName: {
+            /** @enum {string} */
+            part: "steps" | "afterwards";
+            index: number;
+            name: string;
+        };
         RunCase: {
             position: number;
             case: string;
@@ -509,6 +515,7 @@ export interface components {
             why: components["schemas"]["Reason"] | null;
             ms: number | null;
             steps: components["schemas"]["StepHead"][];
+            stepNames: components["schemas"]["StepName"][];
         };
         RunReport: {
             id: string;

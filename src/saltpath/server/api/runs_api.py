@@ -7,6 +7,7 @@ from typing import Any
 
 from flask import Blueprint, Response, request
 
+from saltpath.core.format.reader import case_from_data
 from saltpath.core.references import is_name
 from saltpath.server.api.views import run_case_view, run_view, step_view
 from saltpath.server.context import actor, body, database, limit, project_asked, whole
@@ -132,9 +133,15 @@ def read_run(id: str) -> Response:
     for head in evidence.heads(database("evidence"), run.id):
         by_position.setdefault(head.position, []).append(head)
     view = run_view(run)
-    view["cases"] = [run_case_view(entry, by_position.get(entry.position, [])) for entry in entries]
+    view["cases"] = [run_case_view(entry, by_position.get(entry.position, []), _step_names(entry)) for entry in entries]
     view["project"] = projects.project_by_id(connection, run.project).oid
     return json_answer(view)
+
+
+def _step_names(entry: runs.RunCase) -> list[dict[str, Any]]:
+    """The steps of a case at the version that was run, in the order of execution."""
+    case = case_from_data(cases.case_at(database(), entry.case_id, entry.version).document)
+    return [{"part": part, "index": index, "name": step.name} for part, index, step in case.parts()]
 
 
 @runs_api.get("/runs/<id>/cases/<int:position>")

@@ -56,7 +56,7 @@ def run_view(run: Run) -> dict[str, Any]:
     }
 
 
-def run_case_view(case: RunCase, heads: list[StepHead]) -> dict[str, Any]:
+def run_case_view(case: RunCase, heads: list[StepHead], names: list[dict[str, Any]]) -> dict[str, Any]:
     return {
         "position": case.position,
         "case": case.case,
@@ -67,6 +67,7 @@ def run_case_view(case: RunCase, heads: list[StepHead]) -> dict[str, Any]:
         "why": reason(case.why),
         "ms": ms(case.us),
         "steps": [head_view(head) for head in heads],
+        "stepNames": names,
     }
 
 

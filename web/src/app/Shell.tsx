@@ -1,0 +1,58 @@
+import { MoonOutlined, SunOutlined } from "@ant-design/icons";
+import { useQuery } from "@tanstack/react-query";
+import { Button } from "antd";
+import { Link, NavLink, Outlet } from "react-router";
+import { api } from "./api";
+import { useProject } from "./project";
+import { useTheme } from "./theme";
+
+const PLACES = [
+  { to: "/cases", name: "Cases" },
+  { to: "/runs", name: "Runs" },
+];
+
+/** What stands on every page: the mark, the project, the places that exist. */
+export function Shell() {
+  const project = useProject();
+  const { theme, toggle } = useTheme();
+  const me = useQuery({ queryKey: ["me"], queryFn: api.me });
+  const other = theme === "light" ? "dark" : "light";
+  return (
+    <>
+      <a className="skip-link" href="#main">
+        Skip to the page
+      </a>
+      <header className="shell">
+        <Link to="/cases" className="brand">
+          <img src="/mark.svg" alt="" width={22} height={22} />
+          Salt Path
+        </Link>
+        {project && <span className="project-name">{project.name}</span>}
+        <nav aria-label="Places">
+          {PLACES.map((place) => (
+            <NavLink key={place.to} to={place.to}>
+              {place.name}
+            </NavLink>
+          ))}
+        </nav>
+        <span className="shell-end">
+          <Button
+            type="text"
+            aria-label={`Use the ${other} theme`}
+            title={`Use the ${other} theme`}
+            icon={theme === "light" ? <MoonOutlined /> : <SunOutlined />}
+            onClick={toggle}
+          />
+          {me.data && (
+            <span className="person" title={me.data.name}>
+              {me.data.initials}
+            </span>
+          )}
+        </span>
+      </header>
+      <main id="main">
+        <Outlet />
+      </main>
+    </>
+  );
+}

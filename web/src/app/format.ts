@@ -1,0 +1,52 @@
+/** Numbers, times and sizes as every page shows them. */
+
+const THIN = "\u2009";
+
+export function whole(value: number): string {
+  return String(value).replace(/\B(?=(\d{3})+(?!\d))/g, THIN);
+}
+
+/** Milliseconds below one second, seconds above. */
+export function duration(ms: number | null | undefined): string {
+  if (ms === null || ms === undefined) return "";
+  if (ms < 0.05) return "0 ms";
+  if (ms >= 1000) return `${(ms / 1000).toFixed(ms >= 10_000 ? 0 : 1)} s`;
+  return ms >= 10 || ms === 0 ? `${Math.round(ms)} ms` : `${ms.toFixed(1)} ms`;
+}
+
+export function size(bytes: number): string {
+  if (bytes < 1000) return `${bytes} B`;
+  if (bytes < 1_000_000) return `${(bytes / 1000).toFixed(1)} kB`;
+  return `${(bytes / 1_000_000).toFixed(1)} MB`;
+}
+
+/** "4 min ago", from RFC 3339. */
+export function ago(moment: string | null | undefined, now = Date.now()): string {
+  if (!moment) return "";
+  const seconds = Math.max(0, (now - Date.parse(moment)) / 1000);
+  if (seconds < 10) return "just now";
+  if (seconds < 60) return `${Math.round(seconds)} s ago`;
+  if (seconds < 3600) return `${Math.round(seconds / 60)} min ago`;
+  if (seconds < 86_400) return `${Math.round(seconds / 3600)} h ago`;
+  const days = Math.round(seconds / 86_400);
+  return days === 1 ? "yesterday" : `${days} days ago`;
+}
+
+/** The exact moment in the viewer's zone, with the zone. */
+export function exactly(moment: string | null | undefined): string {
+  if (!moment) return "";
+  return new Date(moment).toLocaleString("en-GB", {
+    dateStyle: "medium",
+    timeStyle: "long",
+  });
+}
+
+export function count(number: number, one: string, many = `${one}s`): string {
+  return `${whole(number)} ${number === 1 ? one : many}`;
+}
+
+/** "a, b and c". */
+export function listed(words: string[]): string {
+  if (words.length < 2) return words.join("");
+  return `${words.slice(0, -1).join(", ")} and ${words.at(-1)}`;
+}

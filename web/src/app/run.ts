@@ -1,0 +1,80 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { App } from "antd";
+import { useCallback, useEffect, useRef, useState } from "react";
+import { api, type Environment, type NewRun, type Run, type RunEvent } from "./api";
+import { useEvents } from "./events";
+import { useProject } from "./project";
+
+/** A run's report, kept up to date by its events while it goes on. */
+export function useRun(id: string | undefined) {
+  const project = useProject();
+  const client = useQueryClient();
+  const pending = useRef(0);
+  const report = useQuery({
+    queryKey: ["run", id],
+    queryFn: () => api.run(id as string),
+    enabled: Boolean(id),
+    refetchInterval: (query) => (query.state.data?.state === "finished" ? false : 2000),
+  });
+  const listener = useCallback(
+    (event: RunEvent) => {
+      if (event.run !== id || pending.current) return;
+      pending.current = window.setTimeout(() => {
+        pending.current = 0;
+        void client.invalidateQueries({ queryKey: ["run", id] });
+      }, 60);
+    },
+    [id, client],
+  );
+  useEvents(project?.id, listener);
+  useEffect(() => () => window.clearTimeout(pending.current), []);
+  return report;
+}
+
+export function useEnvironments() {
+  const project = useProject();
+  return useQuery({
+    queryKey: ["environments", project?.id],
+    queryFn: () => api.environments(project?.id as string),
+    enabled: Boolean(project),
+    staleTime: 60_000,
+  });
+}
+
+/** Where runs go from this page: the project's usual environment, until another is chosen. */
+export function useEnvironment(): [Environment | undefined, (name: string) => void, Environment[]] {
+  const all = useEnvironments().data?.items ?? [];
+  const [name, setName] = useState<string>();
+  const usual = all.find((environment) => environment.usual) ?? all[0];
+  return [all.find((environment) => environment.name === name) ?? usual, setName, all];
+}
+
+/** Starts runs; asks first where the environment is guarded. */
+export function useStart(): (
+  run: Omit<NewRun, "project">,
+  environment?: Environment,
+) => Promise<Run | undefined> {
+  const project = useProject();
+  const { modal, message } = App.useApp();
+  return useCallback(
+    async (run, environment) => {
+      if (!project) return undefined;
+      if (environment?.guarded) {
+        const sure = await modal.confirm({
+          title: `Run against ${environment.name}?`,
+          content: `${environment.name} is guarded: what the steps change there is changed for everybody.`,
+          okText: `Run against ${environment.name}`,
+          cancelText: "Do not run",
+        });
+        if (!sure) return undefined;
+      }
+      try {
+        return await api.start({ ...run, project: project.id, environment: environment?.name });
+      } catch (problem) {
+        message.error(problem instanceof Error ? problem.message : String(problem));
+        return undefined;
+      }
+    },
+    [project, modal, message],
+  );
+}

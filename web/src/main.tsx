@@ -1,0 +1,56 @@
+import "@fontsource-variable/atkinson-hyperlegible-next";
+import "@fontsource-variable/atkinson-hyperlegible-mono";
+import "./app/app.css";
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { App as AntApp } from "antd";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
+import { ApiProblem } from "./app/api";
+import { ProjectProvider } from "./app/project";
+import { Shell } from "./app/Shell";
+import { ThemeProvider } from "./app/theme";
+import { Missing } from "./parts/Notice";
+import { CasePage } from "./places/cases/CasePage";
+import { CasesPage } from "./places/cases/CasesPage";
+import { RunPage } from "./places/runs/RunPage";
+import { RunsPage } from "./places/runs/RunsPage";
+
+const client = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 5_000,
+      retry: (failures, problem) => !(problem instanceof ApiProblem && problem.status >= 400) || failures < 0,
+      retryDelay: 1000,
+    },
+  },
+});
+
+const router = createBrowserRouter([
+  {
+    path: "/",
+    element: <Shell />,
+    children: [
+      { index: true, element: <Navigate to="/cases" replace /> },
+      { path: "cases", element: <CasesPage /> },
+      { path: "cases/:id", element: <CasePage /> },
+      { path: "runs", element: <RunsPage /> },
+      { path: "runs/:id", element: <RunPage /> },
+      { path: "*", element: <Missing /> },
+    ],
+  },
+]);
+
+createRoot(document.getElementById("root") as HTMLElement).render(
+  <StrictMode>
+    <ThemeProvider>
+      <AntApp>
+        <QueryClientProvider client={client}>
+          <ProjectProvider>
+            <RouterProvider router={router} />
+          </ProjectProvider>
+        </QueryClientProvider>
+      </AntApp>
+    </ThemeProvider>
+  </StrictMode>,
+);

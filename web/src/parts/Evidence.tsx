@@ -1,0 +1,102 @@
+import { Segmented } from "antd";
+import { useCallback, useState } from "react";
+import { api, type Exchange, type StepEvidence } from "../app/api";
+import { duration, exactly, size } from "../app/format";
+import { Phases } from "./Phases";
+import { JsonTree } from "./tree/JsonTree";
+import { watching } from "./watching";
+
+const VIEWS = ["Tree", "Raw", "Headers", "Sent", "Timing"] as const;
+type View = (typeof VIEWS)[number];
+
+/** What one step saw: the exchange that was judged, in five views. Redirects and resent requests can be chosen too. */
+export function Evidence({ step, about }: { step: StepEvidence; about?: string }) {
+  const [view, setView] = useState<View>("Tree");
+  const [hop, setHop] = useState<number>();
+  const last = step.exchanges.length - 1;
+  const exchange = step.exchanges[Math.min(hop ?? last, last)];
+  if (!exchange) return <p className="muted pad">{step.why?.sentence ?? "Nothing was sent in this step."}</p>;
+  const facts = [about, exchange.status || "no answer", duration(exchange.times.total), size(exchange.size)];
+  return (
+    <>
+      <div className="evidence-head">
+        <h2>Evidence</h2>
+        <span className="muted">{facts.filter(Boolean).join(" · ")}</span>
+        <Segmented<View>
+          value={view}
+          onChange={setView}
+          options={[...VIEWS]}
+          aria-label="How to show the exchange"
+        />
+      </div>
+      {step.exchanges.length > 1 && (
+        <div className="hops">
+          {step.exchanges.map((item, number) => (
+            <button
+              type="button"
+              key={item.id}
+              aria-pressed={item === exchange}
+              className={item === exchange ? "hop chosen" : "hop"}
+              onClick={() => setHop(number)}
+            >
+              {number + 1}. {item.status || "no answer"}
+            </button>
+          ))}
+        </div>
+      )}
+      {exchange.why && (
+        <p className="blocked-note" role="note">
+          {exchange.why.sentence}
+        </p>
+      )}
+      {exchange.resent && (
+        <p className="blocked-note">The connection had died, and the request was sent twice.</p>
+      )}
+      <Body view={view} exchange={exchange} step={step} />
+    </>
+  );
+}
+
+function Body({ view, exchange, step }: { view: View; exchange: Exchange; step: StepEvidence }) {
+  const watch = useCallback((path: string) => watching(step, path), [step]);
+  if (view === "Tree") return <JsonTree address={api.bodyAddress(exchange.id)} watch={watch} />;
+  if (view === "Raw") return <Raw exchange={exchange} />;
+  if (view === "Headers")
+    return <pre className="code pad">{exchange.receivedHead.trimEnd() || "No answer came."}</pre>;
+  if (view === "Sent") {
+    return (
+      <pre className="code pad">
+        {exchange.sentHead.trimEnd() || `${exchange.method} ${exchange.address}\n(nothing was sent)`}
+        {exchange.sentBody && `\n\n${exchange.sentBody}`}
+      </pre>
+    );
+  }
+  return (
+    <div className="pad">
+      <Phases times={exchange.times} />
+      <p className="muted">
+        {duration(exchange.times.total)} in all, begun {exactly(exchange.begunAt)}
+        {exchange.reused ? ", on a connection that stood already" : ""}.
+      </p>
+    </div>
+  );
+}
+
+const RAW_MOST = 200_000;
+
+function Raw({ exchange }: { exchange: Exchange }) {
+  const [text, setText] = useState<string>();
+  const [asked, setAsked] = useState<string>();
+  if (asked !== exchange.id) {
+    setAsked(exchange.id);
+    setText(undefined);
+    void fetch(api.bodyAddress(exchange.id))
+      .then((answer) => answer.arrayBuffer())
+      .then((body) => {
+        const cut = body.byteLength > RAW_MOST ? `\n… ${size(body.byteLength - RAW_MOST)} more` : "";
+        setText(new TextDecoder().decode(body.slice(0, RAW_MOST)) + cut);
+      })
+      .catch(() => setText("The body could not be fetched."));
+  }
+  return <pre className="code pad">{text === "" ? "The answer has no body." : (text ?? "Reading…")}</pre>;
+}

@@ -1,0 +1,25 @@
+import { Tooltip } from "antd";
+import type { Piece, StepEvidence } from "../app/api";
+
+type Used = StepEvidence["used"];
+
+/** A text with its references: each shown as its name, underlined in plum; on hover what it last resolved to. */
+export function Pieces({ pieces, used = [] }: { pieces: Piece[]; used?: Used }) {
+  return (
+    <>
+      {pieces.map((piece, index) => {
+        // biome-ignore lint/suspicious/noArrayIndexKey: pieces are a text's fixed parts, in order
+        if (!piece.name) return <span key={index}>{piece.text}</span>;
+        const last = used.find((use) => use.text === piece.text);
+        const name = piece.text.slice(2, -1);
+        const hint = last ? `${last.value}, from ${last.from}` : "not resolved yet";
+        return (
+          // biome-ignore lint/suspicious/noArrayIndexKey: as above
+          <Tooltip key={index} title={hint}>
+            <span className="reference">{name}</span>
+          </Tooltip>
+        );
+      })}
+    </>
+  );
+}

@@ -1,0 +1,172 @@
+import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from "react";
+import { whole } from "../../app/format";
+import type { Reply } from "./index.worker";
+import { KIND, type TreeIndex } from "./indexer";
+import { isBranch, keyOf, openAtFirst, pathOf, textOf, visible } from "./reading";
+import { useWindow } from "./useWindow";
+
+/** What a node's margin says: which check or keep watches it. */
+export interface Watched {
+  text: string;
+  tone: "checked" | "failed" | "kept";
+}
+
+type Loaded = { address: string; reply: Reply };
+const ROW = 24;
+
+/** An answer as a tree. Any size: it is indexed in a worker, and only the rows in sight are drawn. */
+export function JsonTree({
+  address,
+  watch,
+}: {
+  address: string;
+  watch: (path: string) => Watched | undefined;
+}) {
+  const [loaded, setLoaded] = useState<Loaded>();
+  useEffect(() => {
+    const worker = new Worker(new URL("./index.worker.ts", import.meta.url), { type: "module" });
+    worker.onmessage = (message: MessageEvent<Reply>) => setLoaded({ address, reply: message.data });
+    worker.postMessage(address);
+    return () => worker.terminate();
+  }, [address]);
+  if (!loaded || loaded.address !== address) return <p className="muted pad">Reading the answer…</p>;
+  const reply = loaded.reply;
+  if ("problem" in reply) return <p className="pad">{reply.problem}</p>;
+  if ("raw" in reply) return <RawBytes bytes={reply.raw} />;
+  return <Rows key={address} index={reply.index} watch={watch} />;
+}
+
+function RawBytes({ bytes }: { bytes: Uint8Array<ArrayBuffer> }) {
+  const text = useMemo(() => new TextDecoder().decode(bytes.subarray(0, 100_000)), [bytes]);
+  if (!bytes.length) return <p className="muted pad">The answer has no body.</p>;
+  return (
+    <>
+      <p className="muted pad">This body is not JSON, so it is shown as it came.</p>
+      <pre className="code pad">{text}</pre>
+    </>
+  );
+}
+
+function Rows({ index, watch }: { index: TreeIndex; watch: (path: string) => Watched | undefined }) {
+  const [open, setOpen] = useState(() => openAtFirst(index));
+  const [focus, setFocus] = useState(0);
+  const rows = useMemo(() => visible(index, open), [index, open]);
+  const box = useRef<HTMLDivElement>(null);
+  const view = useWindow(box, rows.length, ROW);
+
+  const toggle = (node: number) => {
+    const next = new Set(open);
+    if (!next.delete(node)) next.add(node);
+    setOpen(next);
+  };
+  const go = (row: number) => {
+    const next = Math.max(0, Math.min(rows.length - 1, row));
+    setFocus(next);
+    view.reveal(next);
+  };
+  const keys = (event: KeyboardEvent) => {
+    const node = rows[focus] ?? 0;
+    const moves: Record<string, () => void> = {
+      ArrowDown: () => go(focus + 1),
+      ArrowUp: () => go(focus - 1),
+      PageDown: () => go(focus + 20),
+      PageUp: () => go(focus - 20),
+      Home: () => go(0),
+      End: () => go(rows.length - 1),
+      ArrowRight: () => (isBranch(index, node) && !open.has(node) ? toggle(node) : go(focus + 1)),
+      ArrowLeft: () => (open.has(node) ? toggle(node) : go(rows.indexOf(index.parent[node] as number))),
+      Enter: () => isBranch(index, node) && toggle(node),
+    };
+    const move = moves[event.key];
+    if (!move || event.ctrlKey || event.altKey) return;
+    event.preventDefault();
+    event.stopPropagation();
+    move();
+  };
+
+  const drawn: React.ReactNode[] = [];
+  for (let row = view.first; row < view.last; row++) {
+    const node = rows[row] as number;
+    drawn.push(
+      <TreeRow
+        key={node}
+        index={index}
+        node={node}
+        top={row * ROW}
+        open={open.has(node)}
+        focused={row === focus}
+        watched={watch(pathOf(index, node))}
+        onPick={() => {
+          setFocus(row);
+          if (isBranch(index, node)) toggle(node);
+        }}
+      />,
+    );
+  }
+  const current = rows[focus];
+  return (
+    <div
+      ref={box}
+      className="tree"
+      role="tree"
+      tabIndex={0}
+      aria-label="The answer as a tree"
+      aria-activedescendant={current === undefined ? undefined : `node-${current}`}
+      onScroll={view.onScroll}
+      onKeyDown={keys}
+    >
+      <div role="presentation" style={{ height: rows.length * ROW, position: "relative" }}>
+        {drawn}
+      </div>
+    </div>
+  );
+}
+
+interface RowProps {
+  index: TreeIndex;
+  node: number;
+  top: number;
+  open: boolean;
+  focused: boolean;
+  watched: Watched | undefined;
+  onPick: () => void;
+}
+
+function TreeRow({ index, node, top, open, focused, watched, onPick }: RowProps) {
+  const branch = isBranch(index, node);
+  const parent = index.parent[node] as number;
+  const children = index.children[node] as number;
+  const kind = index.kind[node];
+  const shown =
+    kind === KIND.object
+      ? `{${whole(children)}}`
+      : kind === KIND.list
+        ? `[${whole(children)}]`
+        : textOf(index, node);
+  const depth = index.depth[node] as number;
+  return (
+    // biome-ignore lint/a11y/useKeyWithClickEvents: the tree itself takes the keys (aria-activedescendant)
+    // biome-ignore lint/a11y/useFocusableInteractive: as above
+    <div
+      id={`node-${node}`}
+      className={focused ? "tree-row focused" : "tree-row"}
+      role="treeitem"
+      aria-level={Math.max(depth, 1)}
+      aria-setsize={parent >= 0 ? (index.children[parent] as number) : 1}
+      aria-posinset={(index.place[node] as number) + 1}
+      aria-expanded={branch ? open : undefined}
+      aria-selected={focused}
+      style={{ top, paddingLeft: 16 + Math.max(depth - 1, 0) * 22 }}
+      onClick={onPick}
+    >
+      <span className="twist" aria-hidden="true">
+        {branch && children > 0 ? (open ? "▼" : "▶") : ""}
+      </span>
+      {parent >= 0 && <span className="tree-key">{keyOf(index, node)}</span>}
+      <span className={branch ? "tree-value muted" : "tree-value"}>{shown}</span>
+      <span className={`tree-watch ${watched?.tone ?? "none"}`}>
+        {watched?.text ?? (branch ? "" : "not checked")}
+      </span>
+    </div>
+  );
+}

@@ -1,0 +1,60 @@
+import { KIND, type TreeIndex } from "./indexer";
+
+const decoder = new TextDecoder();
+const MOST_SHOWN = 400;
+const SHORT = /^[A-Za-z_\u0080-\uffff][\w\u0080-\uffff]*$/;
+
+/** A node's key as text; a list's items have their place. */
+export function keyOf(index: TreeIndex, node: number): string {
+  const begin = index.keyStart[node] as number;
+  const end = index.keyEnd[node] as number;
+  const parent = index.parent[node] as number;
+  if (parent >= 0 && index.kind[parent] === KIND.list) return String(index.place[node]);
+  const raw = decoder.decode(index.bytes.subarray(begin, end));
+  return raw.includes("\\") ? (JSON.parse(`"${raw}"`) as string) : raw;
+}
+
+/** A leaf's own text, as the answer wrote it, cut where it is long. */
+export function textOf(index: TreeIndex, node: number): string {
+  const begin = index.start[node] as number;
+  const end = Math.min(index.end[node] as number, begin + MOST_SHOWN);
+  const text = decoder.decode(index.bytes.subarray(begin, end));
+  return end < (index.end[node] as number) ? `${text}…` : text;
+}
+
+/** The node's path, `$.fee.lines[2]['net price']`. */
+export function pathOf(index: TreeIndex, node: number): string {
+  const parts: string[] = [];
+  for (let at = node; (index.parent[at] as number) >= 0; at = index.parent[at] as number) {
+    const key = keyOf(index, at);
+    const inList = index.kind[index.parent[at] as number] === KIND.list;
+    parts.push(inList ? `[${key}]` : SHORT.test(key) ? `.${key}` : `['${key.replace(/['\\]/g, "\\$&")}']`);
+  }
+  return `$${parts.reverse().join("")}`;
+}
+
+export function isBranch(index: TreeIndex, node: number): boolean {
+  return (index.kind[node] as number) <= KIND.list;
+}
+
+/** Which branches are open at first: all of a small answer, the top of a large one. */
+export function openAtFirst(index: TreeIndex): Set<number> {
+  const open = new Set<number>();
+  const deepest = index.count <= 300 ? 64 : index.count <= 3000 ? 2 : 1;
+  for (let node = 0; node < index.count && open.size < 2000; node++) {
+    if (isBranch(index, node) && (index.depth[node] as number) < deepest) open.add(node);
+  }
+  return open;
+}
+
+/** The nodes that can be seen, in order; closed branches' insides are passed over. The root itself is not a row. */
+export function visible(index: TreeIndex, open: Set<number>): Int32Array {
+  const rows = new Int32Array(index.count);
+  let count = 0;
+  let node = isBranch(index, 0) ? 1 : 0;
+  while (node < index.count) {
+    rows[count++] = node;
+    node += open.has(node) || !isBranch(index, node) ? 1 : (index.span[node] as number);
+  }
+  return rows.subarray(0, count);
+}

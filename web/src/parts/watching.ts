@@ -1,0 +1,48 @@
+import type { Outcome, StepEvidence } from "../app/api";
+import type { Watched } from "./tree/JsonTree";
+
+const SUBJECT = /^(?:any of )?(\$[^\s|]*)/;
+
+/** A path with wildcards or filters as a pattern over exact paths. */
+function pattern(path: string): RegExp {
+  const escaped = path
+    .replace(/\[\?[^\]]*\]/g, "[*]")
+    .replace(/[.*+?^${}()|[\]\\]/g, "\\$&")
+    .replace(/\\\[\\\*\\\]|\\\.\\\*/g, "(?:\\[\\d+\\]|\\.[^.[]+)");
+  return new RegExp(`^${escaped}$`);
+}
+
+const patterns = new Map<string, RegExp>();
+
+function meets(subject: string, path: string): boolean {
+  if (subject === path) return true;
+  if (!/[*?]/.test(subject)) return false;
+  let known = patterns.get(subject);
+  if (!known) {
+    known = pattern(subject);
+    patterns.set(subject, known);
+  }
+  return known.test(path);
+}
+
+/** Which check or keep of a step watches the node at a path; a failing check comes first. */
+export function watching(step: StepEvidence, path: string): Watched | undefined {
+  const failed = step.checks.find((outcome) => outcome.verdict === "failed" && concerns(outcome, path));
+  if (failed) return { text: wanted(failed), tone: "failed" };
+  if (step.checks.some((outcome) => outcome.verdict === "passed" && concerns(outcome, path))) {
+    return { text: "checked", tone: "checked" };
+  }
+  return undefined;
+}
+
+function concerns(outcome: Outcome, path: string): boolean {
+  if (outcome.verdict === "failed" && outcome.where.includes(path)) return true;
+  const subject = SUBJECT.exec(outcome.check)?.[1];
+  return subject !== undefined && outcome.verdict === "passed" && meets(subject, path);
+}
+
+/** What was wanted instead, with the value that a reference stood for: "wanted at least 141.9". */
+function wanted(outcome: Outcome): string {
+  const said = outcome.why?.sentence.split("expected ")[1];
+  return `wanted ${said ?? outcome.check.replace(SUBJECT, "").trim()}`;
+}

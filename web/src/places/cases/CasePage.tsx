@@ -1,0 +1,175 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { type KeyboardEvent, useCallback, useEffect, useMemo, useState } from "react";
+import { Link, useParams, useSearchParams } from "react-router";
+import { api, type Case, type Step, type StepEvidence } from "../../app/api";
+import { ago, count, exactly } from "../../app/format";
+import { useEnvironment, useRun, useStart } from "../../app/run";
+import { Evidence } from "../../parts/Evidence";
+import { Notice } from "../../parts/Notice";
+import { RunButton } from "../../parts/RunButton";
+import type { MarkKind } from "../../parts/VerdictMark";
+import { Trail } from "./Trail";
+
+/** A case as a path to read and to run, with the evidence of the step in focus beside it. */
+export function CasePage() {
+  const { id = "" } = useParams();
+  const loaded = useQuery({ queryKey: ["case", id], queryFn: () => api.case(id) });
+  if (loaded.error) {
+    return (
+      <div className="page">
+        <Notice sentence={loaded.error.message} retry={() => void loaded.refetch()} />
+      </div>
+    );
+  }
+  if (!loaded.data) return <p className="muted pad">Reading the case…</p>;
+  return <Opened key={id} of={loaded.data} />;
+}
+
+function Opened({ of }: { of: Case }) {
+  const client = useQueryClient();
+  const [search] = useSearchParams();
+  const evidence = useQuery({ queryKey: ["evidence", of.id], queryFn: () => api.evidence(of.id) });
+  const [picked, setPicked] = useState<number | undefined>(Number(search.get("step")) || undefined);
+  const [running, setRunning] = useState<string>();
+  const [environment, choose, environments] = useEnvironment();
+  const start = useStart();
+  const report = useRun(running);
+  const live = report.data?.state !== "finished" ? report.data : undefined;
+
+  const steps = useMemo(
+    () => new Map((evidence.data?.steps ?? []).map((step) => [`${step.part}.${step.index}`, step])),
+    [evidence.data],
+  );
+  const chosen = picked ?? worst(of, steps);
+  const step = of.steps.find((item) => item.number === chosen);
+  const seen = step && steps.get(`${step.part}.${step.index}`);
+
+  useEffect(() => {
+    if (report.data?.state !== "finished") return;
+    setRunning(undefined);
+    void client.invalidateQueries({ queryKey: ["evidence", of.id] });
+    void client.invalidateQueries({ queryKey: ["suites"] });
+  }, [report.data?.state, client, of.id]);
+
+  const run = useCallback(async () => {
+    const begun = await start({ cases: [of.id] }, environment);
+    if (begun) {
+      setPicked(undefined);
+      setRunning(begun.id);
+    }
+  }, [start, of.id, environment]);
+  const sendAlone = async (alone: Step) => {
+    const begun = await start({ cases: [of.id], kind: "trial", steps: [alone.index] }, environment);
+    if (begun) {
+      setPicked(alone.number);
+      setRunning(begun.id);
+    }
+  };
+  const verdict = (item: Step): MarkKind => {
+    const done = live?.cases[0]?.steps.find((head) => head.part === item.part && head.index === item.index);
+    if (done) return done.verdict;
+    if (!running || report.data?.kind === "trial")
+      return steps.get(`${item.part}.${item.index}`)?.verdict ?? "waiting";
+    const reached = live?.cases[0]?.steps.length ?? 0;
+    return item.number === reached + 1 ? "running" : "waiting";
+  };
+  const keys = (event: KeyboardEvent) => {
+    if (event.key === "Enter" && event.ctrlKey) {
+      event.preventDefault();
+      void run();
+    }
+    const move = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    const onHead = event.target instanceof HTMLElement && event.target.classList.contains("step-head");
+    if (move && onHead && !event.altKey) {
+      event.preventDefault();
+      const next = Math.min(of.steps.length, Math.max(1, chosen + move));
+      setPicked(next);
+      document.querySelector<HTMLElement>(`[data-step="${next}"] .step-head`)?.focus();
+    }
+  };
+  useEffect(() => {
+    const anywhere = (event: globalThis.KeyboardEvent) => {
+      if (event.key === "Enter" && event.ctrlKey && event.target === document.body) void run();
+    };
+    document.addEventListener("keydown", anywhere);
+    return () => document.removeEventListener("keydown", anywhere);
+  }, [run]);
+  const about = seen && (seen.runKind === "trial" ? "sent alone" : `run ${seen.runNumber}`);
+  return (
+    // biome-ignore lint/a11y/noStaticElementInteractions: shortcuts of the page; every action has a button too
+    <div className="case" onKeyDown={keys}>
+      <div className="page-head">
+        <div>
+          <p className="crumb">
+            <Link to="/cases">{of.suite.name}</Link> ▸ {of.register || of.key}
+          </p>
+          <h1>{of.name}</h1>
+          <p className="muted">{subtitle(of, evidence.data?.run ?? undefined)}</p>
+        </div>
+        <RunButton
+          what="this case"
+          environment={environment}
+          environments={environments}
+          choose={choose}
+          run={() => void run()}
+          running={Boolean(running)}
+          stop={() => running && void api.stop(running).catch(() => undefined)}
+          shortcut
+        />
+      </div>
+      <p className="live" role="status" aria-live="polite">
+        {report.data
+          ? progress(report.data.state, report.data.verdict, live?.cases[0]?.steps.length ?? 0, of)
+          : ""}
+      </p>
+      <div className="case-columns">
+        <Trail
+          of={of}
+          chosen={chosen}
+          choose={setPicked}
+          evidence={steps}
+          verdict={verdict}
+          sendAlone={(alone) => void sendAlone(alone)}
+          busy={Boolean(running)}
+        />
+        <aside className="evidence" aria-label="Evidence">
+          {seen ? (
+            <Evidence key={`${seen.run}-${chosen}`} step={seen} about={about} />
+          ) : (
+            <div className="pad teach">
+              <h2>Evidence</h2>
+              <p>The last real answer of this step is shown here. Run the case, or send this step alone.</p>
+            </div>
+          )}
+        </aside>
+      </div>
+    </div>
+  );
+}
+
+/** The step that needs a person first; the first request where all is well. */
+function worst(of: Case, steps: Map<string, StepEvidence>): number {
+  for (const verdict of ["failed", "blocked", "unchecked"]) {
+    const bad = of.steps.find((step) => {
+      const seen = steps.get(`${step.part}.${step.index}`);
+      return seen?.verdict === verdict && seen.counts;
+    });
+    if (bad) return bad.number;
+  }
+  return of.steps.find((step) => step.kind === "request")?.number ?? 1;
+}
+
+function subtitle(of: Case, run: { verdict: string | null; startedAt: string | null } | undefined): string {
+  const checks = of.steps.reduce((sum, step) => sum + (step.expect?.length ?? 0), 0);
+  const facts = [count(of.steps.length, "step"), count(checks, "check")];
+  if (run?.verdict) facts.push(`last run ${ago(run.startedAt)}: ${run.verdict}`);
+  if (run) facts.push(exactly(run.startedAt));
+  return `${of.about ? `${of.about} ` : ""}${facts.slice(0, 3).join(" · ")}`;
+}
+
+function progress(state: string, verdict: string | null, done: number, of: Case): string {
+  if (state === "finished") return `Finished: ${verdict}.`;
+  if (state === "waiting") return "Waiting for a runner.";
+  if (state === "stopping") return "Stopping; what cleans up still runs.";
+  return `Running: ${done} of ${count(of.steps.length, "step")} done.`;
+}

@@ -1,0 +1,137 @@
+import { Button } from "antd";
+import type { Case, Step, StepEvidence } from "../../app/api";
+import { count, duration, listed } from "../../app/format";
+import { Pieces } from "../../parts/Pieces";
+import { ExpectBand } from "./ExpectBand";
+import { SendBand } from "./SendBand";
+
+interface Props {
+  step: Step;
+  open: boolean;
+  choose: () => void;
+  evidence: StepEvidence | undefined;
+  findings: Case["findings"];
+  sendAlone: () => void;
+  busy: boolean;
+}
+
+/** One step: closed it reads as a sentence, open it shows its bands Send, Expect and Keep. */
+export function StepCard({ step, open, choose, evidence, findings, sendAlone, busy }: Props) {
+  const classes = ["step", open && "open", step.off && "off"].filter(Boolean).join(" ");
+  return (
+    <article className={classes} aria-label={`Step ${step.number}: ${step.name}`}>
+      <button type="button" className="step-head" aria-expanded={open} onClick={choose}>
+        <span className="step-name">{step.kind === "request" ? step.name : title(step)}</span>
+        {step.part === "afterwards" && <span className="tag">afterwards, always</span>}
+        {step.off && <span className="tag">switched off</span>}
+        <span className="number">{evidence?.exchanges.length ? duration(evidence.ms) : ""}</span>
+      </button>
+      {!open && <Closed step={step} evidence={evidence} />}
+      {open && step.kind === "request" && (
+        <>
+          <SendBand step={step} used={evidence?.used ?? []} />
+          <ExpectBand step={step} evidence={evidence} />
+          <KeepBand step={step} evidence={evidence} />
+        </>
+      )}
+      {open && step.kind === "set" && <SetBand step={step} evidence={evidence} />}
+      {open && (findings.length > 0 || step.kind === "request") && (
+        <footer className="step-foot">
+          <span className="findings">{findings.map((finding) => finding.sentence).join(" · ")}</span>
+          {step.kind === "request" && step.part === "steps" && (
+            <Button size="small" onClick={sendAlone} disabled={busy}>
+              Send this step alone
+            </Button>
+          )}
+        </footer>
+      )}
+    </article>
+  );
+}
+
+function title(step: Step): string {
+  if (step.kind === "wait") return `Wait ${step.wait}`;
+  return `Set ${listed((step.set ?? []).map((value) => value.name))}`;
+}
+
+function Closed({ step, evidence }: { step: Step; evidence: StepEvidence | undefined }) {
+  if (step.kind !== "request" || !step.send) return null;
+  const keeps = step.keep ?? [];
+  const checks = step.expect?.length ?? 0;
+  return (
+    <p className="step-line">
+      <span className="mono">
+        {step.send.method} <Pieces pieces={withoutStart(step.send.address)} used={evidence?.used} />
+      </span>
+      <span>
+        {checks
+          ? ` · ${count(checks, "check")}`
+          : step.part === "afterwards"
+            ? ""
+            : " · nothing is checked here yet"}
+      </span>
+      {keeps.length > 0 && (
+        <span>
+          {" · gives "}
+          {keeps.map((keep) => (
+            <span key={keep.name} className="reference" data-keep={keep.name}>
+              {keep.name}
+            </span>
+          ))}
+        </span>
+      )}
+    </p>
+  );
+}
+
+/** The address without the value that it begins with, which is the same for every step. */
+function withoutStart<Item extends { name?: string; text: string }>(pieces: Item[]): Item[] {
+  return pieces.length > 1 && pieces[0]?.name && pieces[1]?.text.startsWith("/") ? pieces.slice(1) : pieces;
+}
+
+function uses(to: number[]): string {
+  if (!to.length) return "used nowhere yet";
+  return `to ${to.length === 1 ? "step" : "steps"} ${listed(to.map(String))}`;
+}
+
+function KeepBand({ step, evidence }: { step: Step; evidence: StepEvidence | undefined }) {
+  if (!step.keep?.length) return null;
+  return (
+    <div className="band">
+      <h3>Keep</h3>
+      <ul>
+        {step.keep.map((keep) => {
+          const last = evidence?.kept.find((kept) => kept.name === keep.name);
+          return (
+            <li key={keep.name} data-keep={keep.name}>
+              <span className="mono">{keep.of}</span> as <span className="reference">{keep.name}</span>
+              {keep.secret && <span className="muted">, a secret</span>}
+              <span className="was">
+                {[last && !keep.secret ? last.value : "", uses(keep.to)].filter(Boolean).join(" · ")}
+              </span>
+            </li>
+          );
+        })}
+      </ul>
+    </div>
+  );
+}
+
+function SetBand({ step, evidence }: { step: Step; evidence: StepEvidence | undefined }) {
+  return (
+    <div className="band">
+      <h3>Set</h3>
+      <ul>
+        {step.set?.map((value) => (
+          <li key={value.name} data-keep={value.name}>
+            <span className="reference">{value.name}</span> to{" "}
+            <span className="mono">
+              <Pieces pieces={value.value} used={evidence?.used} />
+            </span>
+            <span className="was">{uses(value.to)}</span>
+          </li>
+        ))}
+      </ul>
+    </div>
+  );
+}

@@ -1,0 +1,90 @@
+import { useLayoutEffect, useMemo, useRef, useState } from "react";
+import type { Case, Step, StepEvidence } from "../../app/api";
+import type { MarkKind } from "../../parts/VerdictMark";
+import { StepNumber } from "../../parts/VerdictMark";
+import { StepCard } from "./StepCard";
+import { type CardPlace, drawThreads } from "./threads";
+
+interface Props {
+  of: Case;
+  chosen: number;
+  choose: (number: number) => void;
+  evidence: Map<string, StepEvidence>;
+  verdict: (step: Step) => MarkKind;
+  sendAlone: (step: Step) => void;
+  busy: boolean;
+}
+
+const MARGIN = 84;
+
+/** The path down the page: numbered steps on a rail, and threads in the margin. */
+export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy }: Props) {
+  const box = useRef<HTMLOListElement>(null);
+  const [places, setPlaces] = useState<CardPlace[]>([]);
+  useLayoutEffect(() => {
+    const list = box.current;
+    if (!list) return;
+    const measure = () => setPlaces(measured(list));
+    measure();
+    const observer = new ResizeObserver(measure);
+    observer.observe(list);
+    for (const child of list.children) observer.observe(child);
+    return () => observer.disconnect();
+  }, []);
+  // A card that opens changes where the rows of kept values stand without changing the list's children.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: measured again whenever another card opens
+  useLayoutEffect(() => {
+    if (box.current) setPlaces(measured(box.current));
+  }, [chosen, of]);
+  const threads = useMemo(() => drawThreads(of.threads, places, MARGIN), [of.threads, places]);
+  return (
+    <div className="trail">
+      <svg className="threads" aria-hidden="true" width={MARGIN + 4} height="100%">
+        <path className="rail" d={`M${MARGIN - 22} 0 V4000`} />
+        {threads.map((thread) => (
+          <g key={thread.key} className={thread.broken ? "thread broken" : "thread"}>
+            <path d={thread.path} />
+            <circle cx={thread.dot[0]} cy={thread.dot[1]} r="3.500" />
+            {thread.arrows.map(([x, y]) => (
+              <path key={y} className="arrow" d={`M${x - 6} ${y - 3.5} L${x} ${y} L${x - 6} ${y + 3.5} Z`} />
+            ))}
+          </g>
+        ))}
+      </svg>
+      <ol ref={box}>
+        {of.steps.map((step) => (
+          <li key={`${step.part}-${step.index}`} data-step={step.number}>
+            <StepNumber number={step.number} verdict={verdict(step)} />
+            <StepCard
+              step={step}
+              open={step.number === chosen}
+              choose={() => choose(step.number)}
+              evidence={evidence.get(`${step.part}.${step.index}`)}
+              findings={of.findings.filter((finding) =>
+                finding.path.startsWith(`${step.part}[${step.index}]`),
+              )}
+              sendAlone={() => sendAlone(step)}
+              busy={busy}
+            />
+          </li>
+        ))}
+      </ol>
+    </div>
+  );
+}
+
+function measured(list: HTMLOListElement): CardPlace[] {
+  const top = list.getBoundingClientRect().top;
+  return [...list.children].map((child) => {
+    const keeps = new Map<string, number>();
+    for (const row of child.querySelectorAll<HTMLElement>("[data-keep]")) {
+      const box = row.getBoundingClientRect();
+      keeps.set(row.dataset.keep ?? "", Math.round(box.top - top + box.height / 2));
+    }
+    return {
+      number: Number((child as HTMLElement).dataset.step),
+      top: Math.round(child.getBoundingClientRect().top - top),
+      keeps,
+    };
+  });
+}

@@ -1,0 +1,65 @@
+import { Link } from "react-router";
+import type { Outcome, RunCase, StepEvidence } from "../../app/api";
+import { Evidence } from "../../parts/Evidence";
+import { Phases } from "../../parts/Phases";
+import { VerdictMark } from "../../parts/VerdictMark";
+
+/** The chosen step of a run: what was expected, what it was, where; its times; its exchange. */
+export function ChosenStep({ entry, step }: { entry: RunCase; step: StepEvidence }) {
+  const last = step.exchanges.at(-1);
+  const bad = step.checks.filter((check) => check.verdict === "failed" || check.verdict === "blocked");
+  const held = step.checks.filter((check) => check.verdict === "passed").length;
+  const number =
+    entry.stepNames.findIndex((item) => item.part === step.part && item.index === step.index) + 1;
+  return (
+    <>
+      <div className="panel-head">
+        <h2>
+          <VerdictMark verdict={step.verdict} /> {step.name}
+        </h2>
+        <Link to={`/cases/${entry.case}?step=${number}`}>Open the step</Link>
+      </div>
+      {step.why && bad.length === 0 && <p className={`why ${step.verdict}`}>{step.why.sentence}</p>}
+      {step.verdict === "unchecked" && (
+        <p className="muted">
+          {step.counts ? "Nothing is checked in this step." : "It only cleans up; nothing is checked."}
+        </p>
+      )}
+      {bad.map((check) => (
+        <BadCheck key={check.check} check={check} />
+      ))}
+      {held > 0 && <p className="muted small">{held === 1 ? "1 check holds." : `${held} checks hold.`}</p>}
+      {last && <Phases times={last.times} />}
+      <Evidence key={`${entry.position}-${step.part}-${step.index}`} step={step} />
+    </>
+  );
+}
+
+function BadCheck({ check }: { check: Outcome }) {
+  return (
+    <dl className={check.advice ? "bad-check advice" : "bad-check"}>
+      <dt>Check</dt>
+      <dd className="mono">{check.check}</dd>
+      <dt>Expected</dt>
+      <dd>
+        <strong>{check.expected}</strong>
+      </dd>
+      <dt>Was</dt>
+      <dd className="actual">
+        {check.actual === "null" && check.why?.code.startsWith("nothing") ? "nothing" : check.actual}
+      </dd>
+      {check.where.length > 0 && (
+        <>
+          <dt>Where</dt>
+          <dd className="mono">{check.where.join(", ")}</dd>
+        </>
+      )}
+      <dt>Why</dt>
+      <dd>
+        {check.why?.sentence}
+        {check.note && <span className="muted note">{check.note}</span>}
+        {check.advice && <span className="muted"> (advice, does not count)</span>}
+      </dd>
+    </dl>
+  );
+}

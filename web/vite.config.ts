@@ -1,0 +1,15 @@
+import react from "@vitejs/plugin-react";
+import { defineConfig } from "vite";
+
+// The built pages go into the Python package, so that the wheel carries them.
+export default defineConfig({
+  plugins: [react()],
+  build: {
+    outDir: "../src/saltpath/server/pages",
+    emptyOutDir: true,
+    assetsInlineLimit: 0,
+    target: "es2022",
+  },
+  worker: { format: "es" },
+  server: { proxy: { "/api": "http://127.0.0.1:8420" } },
+});
