@@ -48,7 +48,7 @@ bench: setup
 
 lock:
 	$(BIN)/pip-compile --quiet --no-emit-index-url --no-emit-find-links --no-header --strip-extras -o requirements.lock pyproject.toml
-	$(BIN)/pip-compile --quiet --no-emit-index-url --no-emit-find-links --no-header --strip-extras --allow-unsafe --extra dev -o requirements-dev.lock pyproject.toml
+	$(BIN)/pip-compile --quiet --no-emit-index-url --no-emit-find-links --no-header --strip-extras --extra dev -o requirements-dev.lock pyproject.toml
 
 schemas: setup
 	$(BIN)/python -m saltpath.core.format.schema src/saltpath/schemas

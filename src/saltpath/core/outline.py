@@ -23,7 +23,7 @@ def outline(case: Case) -> dict[str, Any]:
     """`{steps: [...], threads: [...]}`; steps are numbered from 1 in the order of execution."""
     steps = list(case.parts())
     threads = _threads([step for _, _, step in steps])
-    to = {(thread["from"], thread["name"]): thread["to"] for thread in threads}
+    to = {(thread["from"], thread["name"]): thread["to"] for thread in threads if not thread["broken"]}
     described = []
     for number, (part, index, step) in enumerate(steps, 1):
         entry: dict[str, Any] = {"number": number, "part": part, "index": index, "key": step.key, "kind": step.kind, "name": step.name,

@@ -5,7 +5,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, NamedTuple
@@ -126,21 +125,21 @@ def _path(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
 
 def _filled_path(subject: Subject, scopes: Scopes) -> jsonpath.Path:
     assert isinstance(subject.argument, Template)
-    text = fill_path(subject.argument, scopes)
+    text = fill_path(subject.argument, lambda reference: jsonpath.as_literal(scopes.resolve(reference)))
     try:
         return jsonpath.read_path(text)
     except jsonpath.PathError as problem:
         raise Blocked(why("path-unreadable", path=text, problem=str(problem))) from None
 
 
-def fill_path(template: Template, scopes: Scopes) -> str:
+def fill_path(template: Template, literal_of: Callable[[Reference], str]) -> str:
     """A path with its references as names, indexes or literals: `$.[=x]` becomes `$['...']`."""
     pieces: list[str] = []
     for part in template.parts:
         if isinstance(part, str):
             pieces.append(part)
             continue
-        literal = jsonpath.as_literal(scopes.resolve(part))
+        literal = literal_of(part)
         if pieces and pieces[-1].endswith(".") and not pieces[-1].endswith(".."):
             pieces[-1] = pieces[-1][:-1]
             literal = f"[{literal}]"
@@ -183,7 +182,7 @@ def read_subject(text: str) -> Subject:
     if text.startswith("$"):
         template = read_template(text)
         if template.fixed is None:
-            _read_path(re.sub(r"\.$", "", "".join(p if isinstance(p, str) else "" for p in template.parts[:1])) or "$")
+            _read_path(fill_path(template, lambda reference: "0"))  # readable whatever is filled in
             return Subject(whole, "path", template, pipes)
         return Subject(whole, "path", template, pipes, _read_path(text))
     if any(text.startswith(later) for later in _LATER):

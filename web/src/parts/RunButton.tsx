@@ -42,7 +42,7 @@ export function RunButton({ what, environment, environments, choose, run, runnin
           </Dropdown>
         </>
       )}
-      {shortcut && <kbd aria-hidden="true">Ctrl ↵</kbd>}
+      {shortcut && <kbd>Ctrl ↵</kbd>}
     </div>
   );
 }

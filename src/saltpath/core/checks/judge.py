@@ -18,6 +18,7 @@ from saltpath.core.why import Blocked, Why, why
 _SETTINGS = {source: Setting(source) for source in ("json", "text", "duration", "size")}
 _JSON = _SETTINGS["json"]
 MOST_PLACES = 20
+_UNREADABLE = ("not-json", "not-text", "empty-body")
 
 
 class Outcome(NamedTuple):
@@ -117,15 +118,14 @@ def _judge_list(check: Check, expected: Any, found: Found) -> Outcome:
             return _outcome(check, "passed", True, _values(found))
         return _outcome(check, "failed", True, None, (check.of.text,), found.nothing)
     if check.relation == "absent":
-        unreadable = found.nothing is not None and found.nothing.code in ("not-json", "not-text")
-        if unreadable:
+        if found.nothing is not None and found.nothing.code in _UNREADABLE:
             return _outcome(check, "failed", True, None, (), found.nothing)
         if not found.nodes:
             return _outcome(check, "passed", True)
         places = tuple(place for place, _ in found.nodes)[:MOST_PLACES]
         return _outcome(check, "failed", True, _values(found), places, why("is-there", path=places[0]))
     if check.relation == "count":
-        if found.nothing is not None and found.nothing.code in ("not-json", "not-text"):
+        if found.nothing is not None and found.nothing.code in _UNREADABLE:
             return _outcome(check, "failed", expected, None, (), found.nothing)
         return _judge_count(check, expected, found)
     assert found.nothing is not None or not found.nodes, relation.name

@@ -5,7 +5,8 @@ from __future__ import annotations
 import zoneinfo
 
 from saltpath.core.case import Environment, Project, Suite
-from saltpath.core.format.reader import Reading, located, named_values, options, version
+from saltpath.core.format.reader import located, named_values, options, version
+from saltpath.core.format.reading import Reading
 from saltpath.core.format.source import FormatError, Node, from_data, read_source
 
 PROJECT_KEYS = ("salt-path", "project", "about", "values", "options", "zone", "environment")

@@ -3,18 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Collection
-from dataclasses import dataclass
 from typing import Any
-
-import regex
 
 from saltpath.core import measures, plain
 from saltpath.core.case import (
     Auth,
     Body,
     Case,
-    Check,
     JsonText,
     Keep,
     NamedValues,
@@ -25,20 +20,11 @@ from saltpath.core.case import (
     Step,
     Wait,
 )
-from saltpath.core.checks import relations
-from saltpath.core.checks.sentences import sentence
+from saltpath.core.format.check_reader import read_check, read_subject_of
+from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.source import FormatError, Node, Problem, from_data, read_source
 from saltpath.core.nearest import listed, nearest
-from saltpath.core.references import (
-    RESERVED,
-    Template,
-    Unreadable,
-    compile_tree,
-    holds_reference,
-    is_name,
-    read_template,
-)
-from saltpath.core.subjects import Subject, read_subject
+from saltpath.core.references import RESERVED, Template, Unreadable, compile_tree, is_name, read_template
 
 CASE_KEYS = ("salt-path", "case", "about", "key", "register", "tags", "values", "options", "on failure", "steps", "afterwards")  # fmt: skip
 CASE_LATER = ("rows", "once", "at the end", "every answer")
@@ -49,118 +35,10 @@ REQUEST_LATER = ("operation", "xml", "multipart", "file", "repeat", "only if", "
 BODY_KEYS = ("json", "text", "form")
 OPTION_KEYS = ("timeout", "follow redirects", "verify tls", "largest body")
 OPTION_LATER = ("retries", "retry after", "cookies", "client certificate", "namespaces", "fresh connection", "proxy")
-CHECK_KEYS = ("of", "any", "advice", "note", "off")
-CHECK_LATER = (
-    "when", "any of", "all of", "none of", "for each", "is none of", "does not contain", "does not match", "close to",
-    "before", "after", "near", "format", "length", "unique", "sorted", "fits", "fits exactly", "schema",
-    "same as last pass",
-)  # fmt: skip
 _METHOD = re.compile(r"[A-Za-z0-9!#$%&'*+.^_`|~-]+")
 _HEADER = _METHOD
 _CASE_KEY = re.compile(r"[a-z0-9]{10}")
 _STEP_KEY = re.compile(r"[a-z0-9]{6}")
-
-
-@dataclass(slots=True)
-class Reading:
-    """One reading of one file: collects what is wrong, so that a file's problems are reported together."""
-
-    file: str = ""
-    problems: list[Problem] | None = None
-
-    def wrong(self, sentence: str, path: str, line: int) -> None:
-        if self.problems is None:
-            self.problems = []
-        self.problems.append(Problem(sentence, line, path=path, file=self.file))
-
-    def finish(self) -> None:
-        """Raise FormatError if anything was wrong."""
-        if self.problems:
-            raise FormatError(self.problems)
-
-    # ---- shapes
-
-    def mapping(
-        self, node: Node, path: str, known: Collection[str], later: Collection[str] = (), what: str = "this"
-    ) -> dict[str, Node]:
-        """The node as a mapping with known keys only; unknown ones are reported with the nearest."""
-        if not isinstance(node.value, dict):
-            self.wrong(f"{what} must be a mapping of {listed(known, 4)}; found {found(node)}", path, node.line)
-            return {}
-        for key in node.value:
-            if key in known:
-                continue
-            line = node.keys.get(key, node.line)
-            if key in later:
-                self.wrong(f"{key!r} is part of the format, and this version cannot carry it out yet", path, line)
-                continue
-            near = nearest(key, [*known, *later])
-            hint = f"did you mean {near!r}?" if near else f"expected {listed(known, 20)}"
-            self.wrong(f"unknown key {key!r} in {what}; {hint}", path, line)
-        return {key: value for key, value in node.value.items() if key in known}
-
-    def text(self, node: Node | None, path: str, what: str) -> str:
-        """The node as non-empty text; numbers and booleans are taken as they are written."""
-        if node is None:
-            return ""
-        if isinstance(node.value, (str, int)) or plain.is_number(node.value):
-            text = plain.as_text(node.value)
-            if text.strip():
-                return text
-        self.wrong(f"{what} must be a text; found {found(node)}", path, node.line)
-        return ""
-
-    def flag(self, node: Node | None, path: str, what: str, default: bool = False) -> bool:
-        if node is None:
-            return default
-        if isinstance(node.value, bool):
-            return node.value
-        self.wrong(f"{what} must be true or false; found {found(node)}", path, node.line)
-        return default
-
-    def items(self, node: Node | None, path: str, what: str) -> list[Node]:
-        if node is None:
-            return []
-        if isinstance(node.value, list):
-            return node.value
-        self.wrong(f"{what} must be a list; found {found(node)}", path, node.line)
-        return []
-
-    def template(self, node: Node, path: str, what: str) -> Template:
-        """A text with references; a number or boolean stands as its text."""
-        if isinstance(node.value, (list, dict)) or node.value is None:
-            self.wrong(f"{what} must be a text; found {found(node)}", path, node.line)
-            return Template("", ())
-        text = plain.as_text(node.value)
-        try:
-            return read_template(text)
-        except Unreadable as problem:
-            self.wrong(str(problem), path, node.line)
-            return Template("", ())
-
-    def tree(self, node: Node, path: str) -> Any:
-        """A plain value whose texts may hold references."""
-        try:
-            return compile_tree(node.data())
-        except Unreadable as problem:
-            self.wrong(str(problem), path, node.line)
-            return None
-
-    def measure(self, node: Node | None, path: str, read: Callable[[object], int]) -> int | None:
-        if node is None:
-            return None
-        try:
-            return read(node.value)
-        except ValueError as problem:
-            self.wrong(f"{problem}; found {found(node)}", path, node.line)
-            return None
-
-
-def found(node: Node) -> str:
-    """A node's value as a message shows it."""
-    if isinstance(node.value, dict):
-        return "a mapping"
-    return "a list" if isinstance(node.value, list) else plain.show(node.value, 60)
 
 
 # ---- a case
@@ -471,135 +349,7 @@ def _keeps(reading: Reading, node: Node | None, path: str) -> tuple[Keep, ...]:
             subject_node = keys.get("of", Node(None, child.line))
         if not is_name(name):
             reading.wrong(f"a value cannot be named {name!r}", path, line)
-        subject = _subject(reading, subject_node, f"{path}.{name}")
+        subject = read_subject_of(reading, subject_node, f"{path}.{name}")
         if subject is not None:
             keeps.append(Keep(name, subject, secret, Place(f"{path}.{name}", line)))
     return tuple(keeps)
-
-
-def _subject(reading: Reading, node: Node, path: str) -> Subject | None:
-    text = reading.text(node, path, "a subject")
-    if not text:
-        return None
-    try:
-        return read_subject(text)
-    except Unreadable as problem:
-        reading.wrong(str(problem), path, node.line)
-        return None
-
-
-# ---- checks
-
-
-def read_check(reading: Reading, node: Node, path: str) -> Check | None:
-    """`{ of: SUBJECT, RELATION: EXPECTED }` with exactly one relation."""
-    keys = reading.mapping(node, path, (*CHECK_KEYS, *relations.TABLE), CHECK_LATER, "a check")
-    if not keys:
-        return None
-    named = [key for key in keys if key in relations.TABLE]
-    if "of" not in keys:
-        reading.wrong("a check needs of: what it looks at, such as status or $.id", path, node.line)
-        return None
-    if len(named) != 1:
-        if not any(problem.path == path for problem in reading.problems or []):
-            has = f"found {listed(named)}" if named else "found none"
-            reading.wrong(f"a check needs exactly one relation, such as is or contains; {has}", path, node.line)
-        return None
-    subject = _subject(reading, keys["of"], f"{path}.of")
-    expected_node = keys[named[0]]
-    if subject is None:
-        return None
-    _expected(reading, subject, relations.TABLE[named[0]], expected_node, f"{path}.{named[0]}")
-    any_node = reading.flag(keys.get("any"), f"{path}.any", "any")
-    try:
-        words = sentence(subject.text, named[0], expected_node.data(), any_node)
-    except (TypeError, IndexError, StopIteration, KeyError, AttributeError):
-        words = subject.text  # its fault was reported just above
-    return Check(
-        of=subject,
-        relation=named[0],
-        expected=reading.tree(expected_node, f"{path}.{named[0]}"),
-        any=any_node,
-        advice=reading.flag(keys.get("advice"), f"{path}.advice", "advice"),
-        off=_off(reading, keys, path),
-        note=reading.text(keys.get("note"), f"{path}.note", "note"),
-        sentence=words,
-        fixed=not holds_reference(expected_node.data()),
-        place=Place(path, node.line),
-    )
-
-
-def _expected(reading: Reading, subject: Subject, relation: relations.Relation, node: Node, path: str) -> None:
-    """Report an expected value that the relation can never work with."""
-    value = node.data()
-    if isinstance(value, str) and holds_reference(value):
-        return
-    fault = _EXPECTED[relation.takes](value, subject)
-    if not fault and subject.unit and relation.takes in ("measure", "pair", "list", "value"):
-        fault = _unit_fault(value, subject.unit)
-    if fault:
-        reading.wrong(f"{relation.name} needs {fault}; found {found(node)}", path, node.line)
-
-
-def _unit_fault(value: Any, unit: str) -> str:
-    read = measures.duration if unit == "duration" else measures.size
-    for item in value if isinstance(value, list) else [value]:
-        if isinstance(item, str) and holds_reference(item):
-            continue
-        try:
-            read(item)
-        except ValueError as problem:
-            return str(problem).removeprefix("expected ")
-    return ""
-
-
-def _is_measure(value: Any, subject: Subject) -> bool:
-    from_text = subject.kind in ("header", "cookie", "body", "type") and isinstance(value, str)
-    return plain.is_number(value) or bool(subject.unit) or (from_text and plain.number_in(value) is not None)
-
-
-def _measure_fault(value: Any, subject: Subject) -> str:
-    return "" if _is_measure(value, subject) or holds_reference(value) else "a number"
-
-
-def _pair_fault(value: Any, subject: Subject) -> str:
-    if not isinstance(value, list) or len(value) != 2:
-        return "two numbers: [from, to]"
-    return next((fault for item in value if (fault := _measure_fault(item, subject))), "")
-
-
-def _pattern_fault(value: Any, subject: Subject) -> str:
-    if not isinstance(value, str):
-        return "a pattern as text"
-    try:
-        relations.compile_pattern(value)
-    except regex.error as problem:
-        return f"a pattern that can be read ({problem})"
-    return ""
-
-
-def _count_fault(value: Any, subject: Subject) -> str:
-    if isinstance(value, dict):
-        if len(value) != 1 or next(iter(value)) not in _COUNTABLE:
-            return f"a number, or one relation: {{ at least: 3 }}, of {listed(_COUNTABLE)}"
-        relation, inner = next(iter(value.items()))
-        if relation == "between":
-            return _pair_fault(inner, subject)
-        return "" if relation == "is one of" and isinstance(inner, list) else _measure_fault(inner, subject)
-    return "" if isinstance(value, int) and not isinstance(value, bool) and value >= 0 else "a whole number"
-
-
-_COUNTABLE = ("is", "is not", "is one of", "above", "below", "at least", "at most", "between")
-_EXPECTED: dict[str, Callable[[Any, Subject], str]] = {
-    "value": lambda value, subject: "",
-    "list": lambda value, subject: "" if isinstance(value, list) else "a list",
-    "measure": _measure_fault,
-    "pair": _pair_fault,
-    "pattern": _pattern_fault,
-    "boolean": lambda value, subject: "" if isinstance(value, bool) else "true or false",
-    "true": lambda value, subject: "" if value is True else "true",
-    "kind": lambda value, subject: (
-        "" if value in relations.VALUE_KINDS else f"one of {listed(relations.VALUE_KINDS, 9)}"
-    ),
-    "count": _count_fault,
-}

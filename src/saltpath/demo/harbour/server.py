@@ -263,13 +263,22 @@ class Handler(BaseHTTPRequestHandler):
             pass
 
 
+class _Server(ThreadingHTTPServer):
+    """A client that goes away in the middle is nothing to report."""
+
+    request_queue_size = 128
+    daemon_threads = True
+
+    def handle_error(self, request: Any, client_address: Any) -> None:
+        pass
+
+
 class Harbour:
     """The service in threads of this process. `address` is where it answers."""
 
     def __init__(self, host: str = "127.0.0.1", port: int = 0) -> None:
         handler = type("BoundHandler", (Handler,), {"port": Port()})
-        server_class = type("Server", (ThreadingHTTPServer,), {"request_queue_size": 128, "daemon_threads": True})
-        self._server = server_class((host, port), handler)
+        self._server = _Server((host, port), handler)
         self.address = f"http://{host}:{self._server.server_address[1]}"
         self._thread = threading.Thread(target=self._server.serve_forever, name="harbour", daemon=True)
 

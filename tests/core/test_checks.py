@@ -1,0 +1,167 @@
+"""Relations, subjects and outcomes: what holds, and what is said where it does not."""
+
+import time
+import unittest
+from decimal import Decimal
+
+from saltpath.core.answer import Answer
+from saltpath.core.checks.judge import judge, verdict_of
+from saltpath.core.checks.relations import TABLE, Setting
+from saltpath.core.format.reader import read_case
+from saltpath.core.plain import read_json
+from saltpath.core.scopes import Scope, Scopes
+
+BODY = b"""{ "id": "PC-20931", "state": "quoted", "big": 9007199254740993, "half": 0.30, "none": null, "empty": [],
+  "fee": { "total": 1318.40, "currency": "FHC", "lines": [ { "code": "QUAY", "amount": 15 }, { "code": "TON", "amount": 0.5 } ] },
+  "berth": { "name": "East 4", "metres": 120 }, "text15": "15" }"""
+HEAD = b"HTTP/1.1 201 Created\r\nContent-Type: application/json; charset=utf-8\r\nX-Count: 015\r\nSet-Cookie: desk=a=b; Path=/\r\nX-Two: a\r\nX-Two: b\r\n\r\n"
+
+
+def answer(body: bytes = BODY, head: bytes = HEAD) -> Answer:
+    return Answer(201, head, body, 41_300)
+
+
+def outcome(check: str, body: bytes = BODY, **values):
+    case = read_case(
+        f"salt-path: 1\ncase: x\nsteps:\n  - request: a\n    send: GET http://h/\n    expect:\n      - {check}\n"
+    )
+    return judge(case.steps[0].expect[0], answer(body), Scopes(Scope(), case=Scope(values)))
+
+
+class Holding(unittest.TestCase):
+    def test_every_relation_has_an_example_that_holds(self):
+        for name, relation in TABLE.items():
+            with self.subTest(name):
+                self.assertIsNone(relation.judge(*relation.example, Setting("json")))
+
+    def test_what_holds(self):
+        for check in [
+            "{ of: status, is: 201 }",
+            "{ of: time, between: [41 ms, 42 ms] }",
+            "{ of: size, below: 1 kB }",
+            "{ of: type, is: application/json }",
+            "{ of: header x-count, is: 15 }",
+            "{ of: header X-Two, is one of: [a, b] }",
+            '{ of: cookie desk, is: "a=b" }',
+            "{ of: body, contains: East 4 }",
+            "{ of: $.half, is: 0.3 }",
+            "{ of: $.fee.total, is: 1318.4 }",
+            "{ of: $.big, is: 9007199254740993 }",
+            "{ of: $.none, is: null }",
+            "{ of: $.none, present: true }",
+            "{ of: $.nothing, absent: true }",
+            "{ of: $.empty, empty: true }",
+            "{ of: $.empty, count: 0 }",
+            '{ of: "$.fee.lines[*].amount", above: 0 }',
+            '{ of: "$.fee.lines[*].amount", is: 15, any: true }',
+            "{ of: \"$.fee.lines[?@.code == 'TON'].amount\", is: 0.5 }",
+            '{ of: "$..amount", count: 2 }',
+            '{ of: "$.fee.lines[-1].code", is: TON }',
+            '{ of: "$.fee.lines[0:1]", count: 1 }',
+            '{ of: "$.fee.lines[?length(@.code) == 3].code", is: TON }',
+            "{ of: $.fee.lines, kind: list }",
+            "{ of: $.berth, is: { metres: 120.0, name: East 4 } }",
+            "{ of: $.id | cut 3 to 8 | number, is: 20931 }",
+            '{ of: "$.fee.lines[*].code", contains: T, any: true }',
+        ]:
+            with self.subTest(check):
+                self.assertEqual(outcome(check).verdict, "passed", outcome(check))
+
+    def test_references_in_expectations_and_paths(self):
+        self.assertEqual(
+            outcome('{ of: $.berth.metres, at least: "[=length]" }', length=Decimal("23.4")).verdict, "passed"
+        )
+        self.assertEqual(
+            outcome('{ of: "$.fee.lines[?@.code == [=code]].amount", is: 15 }', code="QUAY").verdict, "passed"
+        )
+        self.assertEqual(outcome('{ of: "$.fee.lines[[=n]].code", is: TON }', n=1).verdict, "passed")
+        self.assertEqual(outcome('{ of: "$.fee.[=what]", is: FHC }', what="currency").verdict, "passed")
+        self.assertEqual(outcome("{ of: value length, above: 3 }", length=4).verdict, "passed")
+
+
+class Failing(unittest.TestCase):
+    def says(self, check: str, sentence: str, body: bytes = BODY, verdict: str = "failed", **values):
+        found = outcome(check, body, **values)
+        self.assertEqual((found.verdict, found.why and found.why.sentence), (verdict, sentence))
+        return found
+
+    def test_did_you_mean(self):
+        self.says("{ of: $.fee.totl, is: 1 }", "nothing at $.fee.totl; did you mean $.fee.total?")
+        self.says("{ of: $.berth.length, is: 1 }", "nothing at $.berth.length; $.berth has name and metres")
+        self.says("{ of: $.currency, is: FHC }", "nothing at $.currency; did you mean $.fee.currency?")
+        self.says('{ of: "$.fee.lines[7]", is: 1 }', "nothing at $.fee.lines[7]; $.fee.lines is a list of 2")
+        self.says("{ of: $.id.x, is: 1 }", "nothing at $.id.x; $.id is “PC-20931”")
+        self.says(
+            "{ of: header Content-Typ, is: x }", "the answer has no header Content-Typ; did you mean Content-Type?"
+        )
+
+    def test_kinds_are_strict_and_said(self):
+        self.says("{ of: $.text15, is: 15 }", "was “15”, text; expected 15, an integer")
+        self.says("{ of: $.text15, above: 3 }", "was “15”, text; only a number can be compared with 3")
+        self.says("{ of: $.big, contains: 9 }", "was 9007199254740993, an integer; contains needs text")
+
+    def test_numbers_are_exact(self):
+        self.says("{ of: $.big, is: 9007199254740992 }", "was 9007199254740993, expected 9007199254740992")
+        self.says("{ of: $.fee.total, at most: 1318.39 }", "was 1318.40, expected at most 1318.39")
+        self.assertEqual(outcome("{ of: $.a, is: 0.3 }", b'{"a": 0.30000000000000004}').verdict, "failed")
+
+    def test_several_nodes_name_the_offending_places(self):
+        found = self.says('{ of: "$.fee.lines[*].amount", above: 1 }', "was 0.5, expected above 1")
+        self.assertEqual(found.where, ("$.fee.lines[1].amount",))
+        self.says(
+            '{ of: "$.fee.lines[*].amount", above: 99, any: true }',
+            "none of 2 places holds; the first: was 15, expected above 99",
+        )
+
+    def test_units(self):
+        self.says("{ of: time, below: 41 ms }", "was 41 ms, expected below 41 ms")
+        self.says("{ of: time, below: 2 us }", "was 41 ms, expected below 2 us")
+
+    def test_structures_say_where_they_differ(self):
+        self.says("{ of: $.berth, is: { name: East 4, metres: 121 } }", "differs at .metres: was 120, expected 121")
+
+    def test_bodies_that_are_not_json(self):
+        self.says("{ of: $.a, is: 1 }", "the body is not JSON: invalid character (byte 0)", b"<html>")
+        self.says("{ of: $.a, absent: true }", "the body is empty, so there is nothing to read at $", b"")
+        self.says("{ of: body, contains: x }", "the body is not text in utf-8", b"\xff\xfe")
+
+    def test_what_blocks(self):
+        self.says(
+            "{ of: $.id, matches: '[=p]' }",
+            "the pattern ( cannot be read: missing ) at position 1",
+            verdict="blocked",
+            p="(",
+        )
+        self.says("{ of: $.big, above: '[=x]' }", "“many” is text; above needs a number", verdict="blocked", x="many")
+        self.says(
+            "{ of: $.n, above: 3 }",
+            "a number with more than 1,000 digits or an exponent beyond 400 is not compared",
+            b'{"n": 1e401}',
+            "blocked",
+        )
+        self.says("{ of: $.id, is: '[=gone]' }", "there is no value gone; looked in every scope", verdict="blocked")
+
+    def test_patterns_and_paths_that_backtrack_for_ever_end(self):
+        body = b'{"s": "' + b"a" * 60 + b'!", "l": [' + b",".join([b'{"k":1}'] * 3000) + b"]}"
+        for check in [
+            "{ of: $.s, matches: '^(a|aa)+$' }",
+            "{ of: \"$..[?count($..k) > 1 && match(@.s, '(a|aa)+')]\", count: 1 }",
+        ]:
+            with self.subTest(check):
+                begun = time.monotonic()
+                self.assertEqual(outcome(check, body).verdict, "blocked")
+                self.assertLess(time.monotonic() - begun, 1.5)
+
+
+class Verdicts(unittest.TestCase):
+    def test_advice_and_switched_off_checks_do_not_count(self):
+        advice = outcome("{ of: status, is: 1, advice: true }")
+        off = outcome("{ of: status, is: 1, off: true }")
+        good = outcome("{ of: status, is: 201 }")
+        self.assertEqual((advice.verdict, off.verdict), ("failed", "skipped"))
+        self.assertEqual(verdict_of([advice, off]), "unchecked")
+        self.assertEqual(verdict_of([advice, off, good]), "passed")
+
+    def test_big_numbers_survive_reading(self):
+        value = read_json(b"[1" + b"0" * 5000 + b", 1318.40, 9007199254740993]")
+        self.assertEqual((str(value[1]), value[2]), ("1318.40", 9007199254740993))

@@ -1,0 +1,123 @@
+"""The house: arrows between the packages run one way, schemas fit the reader, files keep a readable length."""
+
+import ast
+import json
+import re
+import unittest
+from pathlib import Path
+
+import jsonschema
+
+from saltpath.core.checks.relations import TABLE
+from saltpath.core.format import check_reader, project, reader, schema
+from saltpath.core.format.source import read_source
+
+ROOT = Path(__file__).resolve().parents[2]
+SOURCE = ROOT / "src" / "saltpath"
+ALLOWED = {
+    "core": set(),
+    "engine": {"core"},
+    "formats": {"core"},
+    "store": {"core"},
+    "runner": {"core", "engine", "store"},
+    "server": {"core", "store"},
+    "demo": {"core", "formats", "store", "runner"},
+    "cli": {"core", "engine", "formats", "runner", "demo"},
+    "processes": {"runner", "server"},
+}
+
+
+def imports(file: Path):
+    for node in ast.walk(ast.parse(file.read_text(encoding="utf-8"))):
+        if isinstance(node, ast.ImportFrom) and node.module:
+            yield from (
+                [f"{node.module}.{alias.name}" for alias in node.names] if node.module == "saltpath" else [node.module]
+            )
+        elif isinstance(node, ast.Import):
+            yield from (alias.name for alias in node.names)
+
+
+class House(unittest.TestCase):
+    def test_arrows_run_one_way(self):
+        for file in SOURCE.rglob("*.py"):
+            room = file.relative_to(SOURCE).parts[0].removesuffix(".py")
+            for name in imports(file):
+                if name.startswith("saltpath."):
+                    other = name.split(".")[1]
+                    self.assertTrue(other == room or other in ALLOWED.get(room, set()), f"{file.name} imports {name}")
+
+    def test_core_has_no_outside(self):
+        forbidden = {"flask", "sqlite3", "socket", "pycurl", "asyncio", "time", "random", "waitress", "click", "rich"}
+        for file in (SOURCE / "core").rglob("*.py"):
+            roots = {name.split(".")[0] for name in imports(file)}
+            self.assertFalse(roots & forbidden, f"{file}: {roots & forbidden}")
+
+    def test_sql_stands_in_the_store_alone(self):
+        for file in SOURCE.rglob("*.py"):
+            if "store" not in file.parts and "sqlite3" in file.read_text(encoding="utf-8"):
+                self.assertNotRegex(
+                    file.read_text(encoding="utf-8"), r"(SELECT|INSERT|UPDATE|DELETE) .*(FROM|INTO|SET) ", str(file)
+                )
+
+    def test_no_module_is_too_long(self):
+        for file in [*SOURCE.rglob("*.py"), *(ROOT / "web/src").rglob("*.ts*")]:
+            if file.name != "api-types.ts":
+                length = sum(1 for line in file.read_text(encoding="utf-8").splitlines() if line.strip())
+                self.assertLessEqual(length, 460, str(file))
+
+
+class Schemas(unittest.TestCase):
+    def test_the_shipped_files_are_current(self):
+        for name, make in schema.SCHEMAS.items():
+            shipped = json.loads((SOURCE / "schemas" / f"{name}.schema.json").read_text(encoding="utf-8"))
+            self.assertEqual(shipped, make(), f"{name}: make schemas writes it")
+            jsonschema.Draft202012Validator.check_schema(shipped)
+
+    def test_they_know_the_reader_s_keys(self):
+        case = schema.case_schema()
+        self.assertEqual(set(case["properties"]), set(reader.CASE_KEYS))
+        self.assertEqual(set(case["$defs"]["request"]["properties"]), set(reader.REQUEST_KEYS))
+        self.assertEqual(set(case["$defs"]["options"]["properties"]), set(reader.OPTION_KEYS))
+        self.assertEqual(set(case["$defs"]["check"]["properties"]), {*check_reader.CHECK_KEYS, *TABLE})
+        self.assertEqual(set(schema.project_schema()["properties"]), set(project.PROJECT_KEYS))
+        self.assertEqual(set(schema.suite_schema()["properties"]), set(project.SUITE_KEYS))
+        self.assertEqual(set(schema.environment_schema()["properties"]), set(project.ENVIRONMENT_KEYS))
+
+    def test_the_demonstration_fits_them(self):
+        for file in (SOURCE / "demo/project").rglob("*.yaml"):
+            kind = (
+                "case"
+                if file.name.endswith(".case.yaml")
+                else "environment"
+                if file.parent.name == "environments"
+                else file.stem
+            )
+            data = json.loads(json.dumps(read_source(file.read_text()).root.data(), default=float))
+            jsonschema.Draft202012Validator(schema.SCHEMAS[kind]()).validate(data)
+
+
+class Documentation(unittest.TestCase):
+    """Every example in docs/case-format.md is read as what it says it is; what it says is refused is refused."""
+
+    def test_examples(self):
+        text = (ROOT / "docs/case-format.md").read_text(encoding="utf-8")
+        readers = {"case": reader.read_case, "project": project.read_project, "suite": project.read_suite,
+                   "environment": project.read_environment}  # fmt: skip
+        blocks = re.findall(r"```yaml (\w+)\n(.*?)```", text, re.DOTALL)
+        self.assertGreater(len(blocks), 6)
+        for kind, example in blocks:
+            with self.subTest(example[:60]):
+                if kind == "refused":
+                    with self.assertRaises(ValueError):
+                        reader.read_case(example)
+                    continue
+                readers[kind](example)
+                data = json.loads(json.dumps(read_source(example).root.data(), default=float))
+                jsonschema.Draft202012Validator(schema.SCHEMAS[kind]()).validate(data)
+
+    def test_the_tables_are_complete(self):
+        from saltpath.core import pipes, subjects
+
+        text = (ROOT / "docs/case-format.md").read_text(encoding="utf-8")
+        for name in [*TABLE, *pipes.KINDS, *(kind.shape for kind in subjects.KINDS.values())]:
+            self.assertIn(f"`{name}", text, name)

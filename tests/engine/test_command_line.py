@@ -1,0 +1,124 @@
+"""The command line as a developer calls it: exit statuses, reports, messages."""
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from pathlib import Path
+
+import jsonschema
+import junitparser
+import xunitparser
+
+from saltpath.core.format.schema import report_schema
+from tests.harbour import case, harbour
+
+PROJECT = Path(__file__).resolve().parents[2] / "src/saltpath/demo/project"
+GOOD = "  - { request: A, send: 'GET [=harbour]/pilots', expect: [ { of: status, is: 200 } ] }\n"
+BAD = GOOD.replace("200", "201")
+
+
+def saltpath(*arguments: str, **environment: str) -> subprocess.CompletedProcess:
+    env = {**os.environ, **environment}
+    return subprocess.run(
+        [sys.executable, "-m", "saltpath.cli", *arguments], capture_output=True, text=True, env=env, timeout=60
+    )
+
+
+class CommandLine(unittest.TestCase):
+    def setUp(self):
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+
+    def write(self, text: str, name: str = "x.case.yaml") -> str:
+        (self.folder / name).write_text(text, encoding="utf-8")
+        return str(self.folder / name)
+
+    def run_it(self, text: str, *more: str) -> subprocess.CompletedProcess:
+        return saltpath("run", self.write(text), "--set", f"harbour={harbour()}", *more)
+
+    def test_exit_statuses(self):
+        self.assertEqual(self.run_it(case(GOOD)).returncode, 0)
+        failed = self.run_it(case(BAD))
+        self.assertEqual(failed.returncode, 1)
+        self.assertIn("expected 201, was 200", failed.stdout)
+        plain = case(GOOD.replace(", expect: [ { of: status, is: 200 } ]", ""))
+        self.assertEqual(self.run_it(plain).returncode, 1)
+        self.assertEqual(self.run_it(plain, "--allow", "unchecked").returncode, 0)
+        broken = self.run_it(case(GOOD.replace("send", "sned")))
+        self.assertEqual(broken.returncode, 2)
+        self.assertIn("x.case.yaml:4: unknown key 'sned' in a request step; did you mean 'send'?", broken.stderr)
+        for arguments in [
+            ["--only", "nothing like it"],
+            ["--env", "Nowhere"],
+            ["--set", "x"],
+            ["--json", "/nowhere/x.json"],
+            ["--tag", "t"],
+        ]:
+            with self.subTest(arguments):
+                self.assertEqual(self.run_it(case(GOOD), *arguments).returncode, 2)
+        self.assertEqual(saltpath("run", str(self.folder / "gone")).returncode, 2)
+
+    def test_stopping_gives_130_and_still_writes_the_report(self):
+        text = case(
+            "  - { request: A, send: 'GET [=harbour]/faults/slow?ms=9000', expect: [ { of: status, is: 200 } ] }\n"
+        )
+        report = self.folder / "r.json"
+        command = [
+            sys.executable,
+            "-m",
+            "saltpath.cli",
+            "run",
+            self.write(text),
+            "--set",
+            f"harbour={harbour()}",
+            "--json",
+            str(report),
+        ]
+        process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+        time.sleep(1.5)
+        process.send_signal(signal.SIGINT)
+        process.communicate(timeout=10)
+        self.assertEqual(process.returncode, 130)
+        self.assertEqual(json.loads(report.read_text())["verdict"], "blocked")
+
+    def test_check(self):
+        text = case("  - { request: A, send: 'GET [=harbour]/berths/[=later]', expect: [ { of: status, is: 200 } ] }\n"
+                    "  - { request: B, send: 'GET [=harbour]/berths', expect: [ { of: status, is: 200 } ], keep: { later: $.total } }\n",
+                    "values: { harbour: x }\n")  # fmt: skip
+        found = saltpath("check", self.write(text))
+        self.assertEqual(found.returncode, 1)
+        self.assertIn("later is used here, and kept only later, in step 2 (B)", found.stdout)
+        self.assertEqual(saltpath("check", self.write(case(GOOD, "values: { harbour: x }\n"))).returncode, 0)
+        self.assertEqual(saltpath("check", self.write("a: [")).returncode, 2)
+
+    def test_reports(self):
+        report, junit = self.folder / "r.json", self.folder / "r.xml"
+        done = saltpath("run", str(PROJECT), "--set", f"harbour={harbour()}", "--set", "agentPassword=salt-and-tar", "--seed", "90417",
+                        "--json", str(report), "--junit", str(junit), "--label", "3.3.0")  # fmt: skip
+        self.assertEqual(done.returncode, 1, done.stderr)
+        data = json.loads(report.read_text())
+        jsonschema.Draft202012Validator(report_schema()).validate(data)
+        self.assertEqual(data["counts"]["cases"], {"passed": 7, "failed": 3, "unchecked": 1, "blocked": 1})
+        self.assertIn('"total":448.80', report.read_text().replace(" ", "").replace('"actual"', '"total"'))
+        self.assertNotIn("salt-and-tar", report.read_text() + junit.read_text())
+        one = junitparser.JUnitXml.fromfile(str(junit))
+        with junit.open() as file:
+            _, two = xunitparser.parse(file)
+        self.assertEqual(
+            (one.tests, one.failures, one.errors, one.skipped),
+            (two.testsRun, len(two.failures), len(two.errors), len(two.skipped)),
+        )
+        self.assertEqual((one.tests, one.failures, one.errors, one.skipped), (33, 5, 4, 2))
+
+    def test_secrets_from_the_environment(self):
+        text = case("  - { request: A, send: 'POST [=harbour]/sessions', json: { user: desk, password: '[=pin]' }, expect: [ { of: status, is: 201 } ] }\n",
+                    "values: { pin: { secret: true } }\n")  # fmt: skip
+        done = saltpath("run", self.write(text), "--set", f"harbour={harbour()}", SALTPATH_VALUE_PIN="salt-and-tar")
+        self.assertEqual(done.returncode, 0, done.stdout)
+
+    def test_schemas_are_printed(self):
+        self.assertEqual(json.loads(saltpath("schema", "case").stdout)["title"], "A case of Salt Path")

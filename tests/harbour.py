@@ -1,0 +1,45 @@
+"""Shared by the tests: Fernholm Harbour on a free port, and cases run against it by the real engine."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from saltpath.core.case import NamedValues, Project
+from saltpath.core.format.reader import read_case
+from saltpath.core.plan import Plan, planned
+from saltpath.demo.harbour.server import Harbour
+from saltpath.engine.loop import run_in_loop
+from saltpath.engine.run import run_plan
+from saltpath.formats.results import CaseResult, Results
+
+_running: list[Harbour] = []
+
+
+def harbour() -> str:
+    """The address of the tests' one harbour."""
+    if not _running:
+        _running.append(Harbour().start())
+    return _running[0].address
+
+
+def run_text(
+    *texts: str, secrets: dict[str, Any] | None = None, jobs: int = 1, events: list | None = None, **values: Any
+) -> Results:
+    """Run cases against the harbour, and collect what happened."""
+    names = frozenset(secrets or {})
+    project = Project("Tests", values=NamedValues({"harbour": harbour(), **values}, names))
+    plan = Plan(tuple(planned(read_case(text)) for text in texts), project, seed=7, secrets=secrets or {}, jobs=jobs)
+    results = Results([CaseResult(case) for case in plan.cases])
+
+    def take(event) -> None:
+        results.take(event)
+        if events is not None:
+            events.append(event)
+
+    run_in_loop(lambda selector: run_plan(plan, selector, take))
+    return results
+
+
+def case(steps: str, more: str = "") -> str:
+    """A case's text around its steps."""
+    return f"salt-path: 1\ncase: A test\n{more}steps:\n{steps}"
