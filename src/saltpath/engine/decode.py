@@ -9,6 +9,7 @@ from saltpath.core.measures import show_size
 from saltpath.core.why import Blocked, why
 
 _STEP = 65536
+_MOST_MEMBERS = 1000
 
 
 def decode(body: bytes, encodings: str, limit: int) -> bytes:
@@ -41,16 +42,21 @@ def _collect(pieces: Iterator[bytes], encoding: str, limit: int) -> bytes:
 
 def _pump(decoder: zlib._Decompress, data: bytes) -> Iterator[bytes]:
     yield decoder.decompress(data, _STEP)
-    while decoder.unconsumed_tail:
+    while decoder.unconsumed_tail and not decoder.eof:
         yield decoder.decompress(decoder.unconsumed_tail, _STEP)
-    yield decoder.flush(_STEP)
+    if not decoder.eof:
+        yield decoder.flush(_STEP)
     if not decoder.eof:
         raise EOFError("it ends too early")
 
 
 def _gzip(body: bytes) -> Iterator[bytes]:
-    """All members of a gzip stream (RFC 1952)."""
+    """All members of a gzip stream (RFC 1952), of which a hostile one could have a million."""
+    members = 0
     while body:
+        members += 1
+        if members > _MOST_MEMBERS:
+            raise EOFError(f"it has more than {_MOST_MEMBERS} members")
         decoder = zlib.decompressobj(wbits=31)
         yield from _pump(decoder, body)
         body = decoder.unused_data.lstrip(b"\x00")

@@ -1,0 +1,116 @@
+"""Shared by the tests: the whole application (supervisor, web, runners, writer) with the demonstration in a fresh folder."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.error
+import urllib.request
+from pathlib import Path
+from typing import Any
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return probe.getsockname()[1]
+
+
+class Application:
+    """`with Application() as app`: `app.address`, `app.get(...)`, `app.post(...)`."""
+
+    def __init__(self) -> None:
+        self._folder = tempfile.TemporaryDirectory()
+        self.data = Path(self._folder.name) / "data"
+        self.port, self.harbour_port = free_port(), free_port()
+        self.address = f"http://127.0.0.1:{self.port}"
+
+    def __enter__(self) -> Application:
+        command = [sys.executable, "-m", "saltpath.cli", "demo", "--data", str(self.data), "--port", str(self.port),
+                   "--harbour-port", str(self.harbour_port)]  # fmt: skip
+        self.log = (Path(self._folder.name) / "log").open("w+")
+        self.process = subprocess.Popen(command, stdout=self.log, stderr=subprocess.STDOUT)
+        self.wait(lambda: self.get("/health"), 20)
+        self.project = self.get("/projects")["items"][0]["id"]
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.process.send_signal(signal.SIGTERM)
+        self.process.wait(20)
+        self.log.close()
+        self._folder.cleanup()
+
+    def wait(self, probe, seconds: float) -> Any:
+        """What `probe` gives once it gives something; it may raise while it does not."""
+        end = time.monotonic() + seconds
+        while True:
+            try:
+                found = probe()
+                if found:
+                    return found
+            except (OSError, AssertionError, LookupError):
+                pass
+            if time.monotonic() > end:
+                self.log.flush()
+                raise AssertionError("waited in vain; the log says: " + Path(self.log.name).read_text()[-2000:])
+            time.sleep(0.02)
+
+    def ask(self, method: str, path: str, body: Any = None, **headers: str) -> tuple[int, dict[str, str], Any]:
+        """(status, headers, JSON) of any call."""
+        data = json.dumps(body).encode() if body is not None else None
+        given = {"Content-Type": "application/json"} if data is not None else {}
+        given |= {name.replace("_", "-"): value for name, value in headers.items()}
+        request = urllib.request.Request(f"{self.address}/api/v1{path}", data, given, method=method)
+        try:
+            with urllib.request.urlopen(request, timeout=10) as answer:
+                raw = answer.read()
+                is_json = "json" in answer.headers.get("Content-Type", "")
+                return answer.status, dict(answer.headers), json.loads(raw) if is_json else raw
+        except urllib.error.HTTPError as error:
+            return error.code, dict(error.headers), json.loads(error.read() or b"{}")
+
+    def get(self, path: str) -> Any:
+        status, _, body = self.ask("GET", path)
+        assert status == 200, (path, status, body)
+        return body
+
+    def cases(self) -> dict[str, str]:
+        """Case ids by name."""
+        suites = self.get(f"/suites?project={self.project}")["items"]
+        return {case["name"]: case["id"] for suite in suites for case in suite["cases"]}
+
+    def run(self, seconds: float = 20, **asked: Any) -> dict[str, Any]:
+        """Ask for a run and wait for its end."""
+        status, _, run = self.ask("POST", "/runs", {"project": self.project, **asked})
+        assert status == 201, run
+        return self.finished(run["id"], seconds)
+
+    def finished(self, run: str, seconds: float = 20) -> dict[str, Any]:
+        def probe() -> Any:
+            found = self.get(f"/runs/{run}")
+            return found if found["state"] == "finished" else None
+
+        return self.wait(probe, seconds)
+
+    def children(self) -> dict[str, list[int]]:
+        """Process ids of web, writer and runners."""
+        found: dict[str, list[int]] = {"web": [], "writer": [], "runner": []}
+        children = Path(f"/proc/{self.process.pid}/task/{self.process.pid}/children").read_text().split()
+        for child in children:
+            try:
+                words = Path(f"/proc/{child}/cmdline").read_text().split("\0")
+            except OSError:
+                continue
+            if "saltpath.processes" in words:
+                found[words[words.index("saltpath.processes") + 1]].append(int(child))
+        return found
+
+    def kill(self, kind: str) -> None:
+        for process in self.children()[kind]:
+            os.kill(process, signal.SIGKILL)

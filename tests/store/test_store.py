@@ -1,0 +1,140 @@
+"""The store: migrations, revisions, secrets, evidence packed and read back."""
+
+import os
+import sqlite3
+import stat
+import tempfile
+import unittest
+from decimal import Decimal
+from pathlib import Path
+
+from saltpath.core.checks.judge import Outcome
+from saltpath.core.events import StepFinished
+from saltpath.core.exchange import Exchange, Times
+from saltpath.core.why import why
+from saltpath.store import cases, evidence, jobs, people, projects, runs, secrets
+from saltpath.store.database import Conflict, StoreError, connect, migrate, now_us, write
+
+DOCUMENT = {
+    "salt-path": 1,
+    "case": "A",
+    "steps": [{"request": "B", "send": "GET http://h/", "expect": [{"of": "$.a", "is": Decimal("1.50")}]}],
+}
+
+
+class Store(unittest.TestCase):
+    def setUp(self):
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        migrate(self.folder)
+        self.main = connect(self.folder)
+        self.addCleanup(self.main.close)
+        self.owner = people.local_owner(self.main)
+        self.project = projects.add_project(self.main, self.owner.id, {"salt-path": 1, "project": "P"})
+        self.suite = projects.add_suite(self.main, self.project.id, self.owner.id, "s", {"salt-path": 1, "suite": "S"})
+        self.case = cases.add_case(self.main, self.project.id, self.suite.id, self.owner.id, DOCUMENT)
+
+    def ask(self, **more) -> runs.Run:
+        chosen = [(self.case.id, self.case.version, "A")]
+        return runs.ask(
+            self.main, self.project.id, self.owner.id, chosen, kind="run", title="A", environment="", seed=1, **more
+        )[0]
+
+    def test_migrating_again_changes_nothing_and_a_newer_file_is_refused(self):
+        migrate(self.folder)
+        self.assertEqual(cases.case(self.main, self.case.oid).name, "A")
+        self.main.execute("PRAGMA user_version = 99")
+        with self.assertRaises(StoreError) as caught:
+            migrate(self.folder)
+        self.assertIn("newer Salt Path", str(caught.exception))
+
+    def test_revisions(self):
+        self.assertEqual(str(self.case.document["steps"][0]["expect"][0]["is"]), "1.50")
+        self.assertRegex(self.case.document["steps"][0]["key"], "^[a-z0-9]{6}$")
+        second = cases.save_case(self.main, self.case.oid, self.owner.id, 1, {**self.case.document, "case": "A2"}, {})
+        third = cases.save_case(self.main, self.case.oid, self.owner.id, 2, {**self.case.document, "case": "A3"}, {})
+        self.assertEqual((second.version, third.version, third.name, third.key), (2, 3, "A3", self.case.key))
+        with self.assertRaises(Conflict):
+            cases.save_case(self.main, self.case.oid, self.owner.id, 2, DOCUMENT, {})
+        kept = [row[0] for row in self.main.execute("SELECT version FROM case_revision ORDER BY version")]
+        self.assertEqual(kept, [1, 3], "autosaves of one person fold")
+        self.case = third
+        self.ask()
+        cases.save_case(self.main, self.case.oid, self.owner.id, 3, DOCUMENT, {})
+        self.assertEqual(cases.case_at(self.main, self.case.id, 3).name, "A3", "a revision that a run used stays")
+
+    def test_copied_step_keys_are_made_new(self):
+        step = {**DOCUMENT["steps"][0], "key": "abcdef"}
+        keys = [s["key"] for s in cases.with_keys({**DOCUMENT, "steps": [step, step]})["steps"]]
+        self.assertEqual((keys[0], len(set(keys))), ("abcdef", 2))
+
+    def test_secrets_are_encrypted(self):
+        secrets.set_secret(self.main, self.folder, self.project.id, self.owner.id, "pin", "salt-and-tar")
+        secrets.set_secret(self.main, self.folder, self.project.id, self.owner.id, "pin", "low-water", "Live")
+        self.assertEqual(secrets.secrets_for(self.main, self.folder, self.project.id, ""), {"pin": "salt-and-tar"})
+        self.assertEqual(secrets.secrets_for(self.main, self.folder, self.project.id, "Live"), {"pin": "low-water"})
+        self.assertEqual(stat.S_IMODE(os.stat(self.folder / "secret.key").st_mode), 0o600)
+        self.main.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+        self.assertNotIn(b"salt-and-tar", (self.folder / "saltpath.db").read_bytes())
+        (self.folder / "secret.key").write_bytes(bytes(32))
+        with self.assertRaises(StoreError):
+            secrets.secrets_for(self.main, self.folder, self.project.id, "")
+
+    def test_jobs_are_taken_once_and_taken_over_when_the_lease_ends(self):
+        self.ask()
+        first = jobs.take(self.main, "one")
+        self.assertEqual((first.taken, jobs.take(self.main, "two")), (1, None))
+        self.assertEqual(jobs.beat(self.main, first.id, "one"), "")
+        jobs.ask_to_stop(self.main, first.run, "Ines")
+        self.assertEqual(jobs.beat(self.main, first.id, "one"), "Ines")
+        self.main.execute("UPDATE job SET lease_until = ?", (now_us() - 1,))
+        self.assertEqual(jobs.take(self.main, "two").taken, 2)
+        self.assertIsNone(jobs.beat(self.main, first.id, "one"), "it is another's now")
+        jobs.finish(self.main, first.id, "two")
+        self.assertFalse(jobs.ask_to_stop(self.main, first.run, "Ines"))
+
+    def test_the_run_s_verdict_comes_from_its_cases(self):
+        run = self.ask()
+        with write(self.main):
+            runs.record_started(self.main, run.id, 5)
+            runs.record_case_started(self.main, run.id, 0, 6)
+            runs.record_case_finished(self.main, run.id, 0, "failed", why("not-json", problem="x").to_json(), 7)
+            runs.record_case_finished(self.main, run.id, 0, "passed", None, 8)
+            runs.record_finished(self.main, run.id, 9, "")
+        done = runs.run(self.main, run.oid)
+        self.assertEqual((done.verdict, done.counts, done.state), ("failed", {"failed": 1}, "finished"))
+        self.assertEqual(runs.last_of_cases(self.main, self.project.id)[self.case.id]["verdicts"], ["failed"])
+
+    def finished(self, number: int, body: bytes) -> StepFinished:
+        exchange = Exchange("GET", f"http://h/{number}", b"GET / HTTP/1.1\r\n\r\n", b"", 200, b"HTTP/1.1 200 OK\r\n\r\n", body, body,
+                            Times(1, 2, 3, 4, 5, 15), number)  # fmt: skip
+        outcome = Outcome(
+            "failed", "$.a is 1.50", Decimal("1.50"), 9007199254740993, ("$.a",), why("differs", actual="1")
+        )
+        return StepFinished(number, 0, 1, "steps", number, "abcdef", "B", "request", "failed", why("stopped", by="x"), 15, 200, (exchange,),
+                            (outcome,), {"k": Decimal("0.30")}, {"[=k]": {"from": "kept.k", "value": [1]}}, ("s",), True)  # fmt: skip
+
+    def test_evidence_comes_back_as_it_was(self):
+        store = connect(self.folder, "evidence")
+        self.addCleanup(store.close)
+        packer = evidence.Packer()
+        bodies = [b'{"a": 1318.40}', b"x" * 50_000, os.urandom(9_000), b'{"a": 1318.40}']
+        events = [self.finished(number, body) for number, body in enumerate(bodies)]
+        for _ in range(2):  # inserted once, however often it is handed in
+            with write(store):
+                packer.insert(store, 1, 1, [evidence.row_of(event, 0) for event in events])
+        back = evidence.steps(store, 1, 0)
+        self.assertEqual(len(back), 4)
+        for event, step in zip(events, back, strict=True):
+            self.assertEqual((step.exchanges, step.outcomes, step.kept), (event.exchanges, event.outcomes, event.kept))
+            self.assertEqual((step.why, step.used, step.secret_kept), (event.why, event.used, event.secret_kept))
+        self.assertEqual(str(back[0].kept["k"]), "0.30")
+        one = evidence.step(store, 1, 0, 1, "steps", 1)
+        self.assertEqual(one.exchanges[0].body, bodies[1])
+
+    def test_a_failed_write_leaves_nothing(self):
+        with self.assertRaises(sqlite3.IntegrityError), write(self.main):
+            self.main.execute("UPDATE project SET name = 'x'")
+            self.main.execute(
+                "INSERT INTO person (oid, name, role, made_at) VALUES (?, 'a', 'b', 1)", (self.owner.oid,)
+            )
+        self.assertEqual(projects.project(self.main, self.project.oid).name, "P")
