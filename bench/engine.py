@@ -44,11 +44,7 @@ def e4(address: str) -> None:
     line("E4", f"{added:.3f} ms", "<= 0.5 ms", added <= 0.5, detail)
 
 
-def main() -> None:
-    with harbour() as address:
-        e1(address)
-        e4(address)
-
-
 if __name__ == "__main__":
-    main()
+    with harbour() as bench_address:
+        e1(bench_address)
+        e4(bench_address)

@@ -46,7 +46,7 @@ class Api(unittest.TestCase):
         status, headers, made = self.app.ask(
             "POST", "/cases", {"project": self.app.project, "suite": suite, "text": NEW}
         )
-        self.assertEqual((status, headers["ETag"], made["version"]), (201, '"1"', 1))
+        self.assertEqual((status, headers["Etag"], made["version"]), (201, '"1"', 1))
         self.assertRegex(made["key"], "^[a-z0-9]{10}$")
         self.assertIn("# mine\ncase:", made["text"])
         address = f"/cases/{made['id']}"

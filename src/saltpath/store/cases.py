@@ -38,6 +38,7 @@ FROM test_case c JOIN case_revision r ON r.test_case = c.id
 def _case(row: sqlite3.Row) -> StoredCase:
     values = dict(row)
     values["document"] = plain.read_json(values["document"])
+    values["name"] = values["document"]["case"]  # as it was called at this version
     values["comments"] = plain.read_json(values["comments"])
     return StoredCase(**values)
 

@@ -35,6 +35,7 @@ function Opened({ of }: { of: Case }) {
   const start = useStart();
   const report = useRun(running);
   const live = report.data?.state !== "finished" ? report.data : undefined;
+  const [ended, setEnded] = useState("");
 
   const steps = useMemo(
     () => new Map((evidence.data?.steps ?? []).map((step) => [`${step.part}.${step.index}`, step])),
@@ -47,9 +48,10 @@ function Opened({ of }: { of: Case }) {
   useEffect(() => {
     if (report.data?.state !== "finished") return;
     setRunning(undefined);
+    setEnded(`Finished: ${report.data.verdict}.`);
     void client.invalidateQueries({ queryKey: ["evidence", of.id] });
     void client.invalidateQueries({ queryKey: ["suites"] });
-  }, [report.data?.state, client, of.id]);
+  }, [report.data?.state, report.data?.verdict, client, of.id]);
 
   const run = useCallback(async () => {
     const begun = await start({ cases: [of.id] }, environment);
@@ -118,9 +120,7 @@ function Opened({ of }: { of: Case }) {
         />
       </div>
       <p className="live" role="status" aria-live="polite">
-        {report.data
-          ? progress(report.data.state, report.data.verdict, live?.cases[0]?.steps.length ?? 0, of)
-          : ""}
+        {running ? progress(live?.state, live?.cases[0]?.steps.length ?? 0, of) : ended}
       </p>
       <div className="case-columns">
         <Trail
@@ -167,9 +167,8 @@ function subtitle(of: Case, run: { verdict: string | null; startedAt: string | n
   return `${of.about ? `${of.about} ` : ""}${facts.slice(0, 3).join(" · ")}`;
 }
 
-function progress(state: string, verdict: string | null, done: number, of: Case): string {
-  if (state === "finished") return `Finished: ${verdict}.`;
-  if (state === "waiting") return "Waiting for a runner.";
+function progress(state: string | undefined, done: number, of: Case): string {
+  if (state === undefined || state === "waiting") return "Waiting for a runner.";
   if (state === "stopping") return "Stopping; what cleans up still runs.";
   return `Running: ${done} of ${count(of.steps.length, "step")} done.`;
 }

@@ -81,7 +81,12 @@ function SuiteBlock({ suite, run }: { suite: Suite; run: () => void }) {
       <div className="suite-head">
         <h2 id={suite.id}>{suite.name}</h2>
         <span className="muted">{suite.about}</span>
-        <button type="button" className="plain-link" onClick={run} aria-label={`Run the suite ${suite.name}`}>
+        <button
+          type="button"
+          className="plain-link"
+          onClick={run}
+          aria-label={`Run these ${suite.cases.length} of ${suite.name}`}
+        >
           Run these {suite.cases.length}
         </button>
       </div>

@@ -1,0 +1,12 @@
+"""`make bench`: every bar that stands so far, each with its ratio."""
+
+from bench.command import e8
+from bench.engine import e1, e4
+from bench.nginx import harbour
+from bench.recorded import e2_e3_e7
+
+with harbour() as address:
+    e1(address)
+    e2_e3_e7(address)
+    e4(address)
+    e8(address)

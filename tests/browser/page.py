@@ -1,0 +1,61 @@
+"""Shared by the browser tests: one Chromium, a fresh context per test; anything in the console fails the test."""
+
+from __future__ import annotations
+
+import unittest
+from pathlib import Path
+
+from playwright.sync_api import Browser, Page, Playwright, sync_playwright
+
+from tests.application import Application
+
+ARGUMENTS = (
+    "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking"
+    " --disable-component-update --disable-sync"
+).split()
+AXE = Path(__file__).resolve().parents[2] / "web/node_modules/axe-core/axe.min.js"
+
+
+class BrowserTest(unittest.TestCase):
+    app: Application
+    playwright: Playwright
+    browser: Browser
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.app = cls.enterClassContext(Application())
+        cls.playwright = cls.enterClassContext(sync_playwright())
+        cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+        cls.addClassCleanup(cls.browser.close)
+        first = cls.app.get(f"/runs?project={cls.app.project}")["items"][0]
+        cls.app.finished(first["id"])
+
+    def setUp(self) -> None:
+        context = self.browser.new_context(viewport={"width": 1280, "height": 800})
+        self.addCleanup(context.close)
+        self.page: Page = context.new_page()
+        self.page.set_default_timeout(10_000)
+        self.said: list[str] = []
+        self.page.on("console", lambda message: self.said.append(f"{message.type}: {message.text}"))
+        self.page.on("pageerror", lambda error: self.said.append(f"error: {error}"))
+
+    def tearDown(self) -> None:
+        self.assertEqual(self.said, [], "something stands in the browser's console")
+
+    def go(self, path: str) -> None:
+        self.page.goto(self.app.address + path)
+
+    def open_case(self, name: str) -> None:
+        self.go("/cases")
+        self.page.get_by_role("link", name=name).click()
+        self.page.get_by_role("heading", name=name).wait_for()
+
+    def axe(self) -> list[str]:
+        """Serious and critical faults that axe finds; its script runs outside the page's policy."""
+        self.page.evaluate(f"() => {{ {AXE.read_text(encoding='utf-8')}; window.axe = axe; }}")
+        found = self.page.evaluate("() => axe.run()")
+        return [
+            f"{fault['id']}: {fault['nodes'][0]['html'][:160]}"
+            for fault in found["violations"]
+            if fault["impact"] in ("serious", "critical")
+        ]

@@ -1,0 +1,37 @@
+"""`make screenshots`: one current picture of each main view, from the demonstration."""
+
+from pathlib import Path
+
+from playwright.sync_api import sync_playwright
+
+from tests.application import Application
+from tests.browser.page import ARGUMENTS
+
+FOLDER = Path(__file__).resolve().parents[2] / "docs/screenshots"
+
+
+def main() -> None:
+    with Application() as app, sync_playwright() as playwright:
+        first = app.finished(app.get(f"/runs?project={app.project}")["items"][0]["id"])
+        names = app.cases()
+        app.run(cases=[names["A visiting vessel is given a berth"]])
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        for file, path, theme in [
+            ("cases", "/cases", "light"),
+            ("case", f"/cases/{names['A visiting vessel is given a berth']}?step=2", "light"),
+            ("case-failed", f"/cases/{names['A long vessel gets a berth long enough']}", "light"),
+            ("runs", "/runs", "light"),
+            ("run", f"/runs/{first['id']}", "light"),
+            ("case-dark", f"/cases/{names['A long vessel gets a berth long enough']}", "dark"),
+        ]:
+            page.add_init_script(f"localStorage.setItem('saltpath-theme', '{theme}')")
+            page.goto(app.address + path)
+            page.get_by_role("heading", level=1).wait_for()
+            page.wait_for_timeout(900)
+            page.screenshot(path=FOLDER / f"{file}.png")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
