@@ -22,7 +22,8 @@ $(STAMPS)/python: requirements.lock requirements-dev.lock pyproject.toml
 $(STAMPS)/npm: web/package.json web/package-lock.json
 	@echo "Setting up front-end packages in web/node_modules"
 	@mkdir -p $(STAMPS)
-	@cd web && npm ci --silent --no-audit --no-fund
+	@# npm ci refuses a lock without the packages of other platforms, which not every registry has; install takes the rest
+	@cd web && (npm ci --silent --no-audit --no-fund >/dev/null 2>&1 || npm install --no-save --silent --no-audit --no-fund)
 	@touch $@
 
 $(PAGES): $(STAMPS)/npm $(WEB)

@@ -9,10 +9,15 @@ from playwright.sync_api import Browser, Page, Playwright, sync_playwright
 
 from tests.application import Application
 
-ARGUMENTS = (
-    "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking"
-    " --disable-component-update --disable-sync"
-).split()
+ARGUMENTS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 AXE = Path(__file__).resolve().parents[2] / "web/node_modules/axe-core/axe.min.js"
 
 

@@ -24,7 +24,7 @@ export function Shell() {
       </a>
       <header className="shell">
         <Link to="/cases" className="brand">
-          <img src="/mark.svg" alt="" width={22} height={22} />
+          <Mark />
           Salt Path
         </Link>
         {project && <span className="project-name">{project.name}</span>}
@@ -54,5 +54,25 @@ export function Shell() {
         <Outlet />
       </main>
     </>
+  );
+}
+
+/** The mark: a path with three stations. */
+function Mark() {
+  return (
+    <svg
+      width={22}
+      height={22}
+      viewBox="0 0 24 24"
+      aria-hidden="true"
+      fill="none"
+      stroke="var(--marsh)"
+      strokeWidth="2"
+    >
+      <path d="M3.500 20.500 L8 15 L12.500 16 L15 9 L20 4" strokeLinecap="round" strokeLinejoin="round" />
+      <circle cx="3.500" cy="20.500" r="1.600" fill="var(--marsh)" />
+      <circle cx="12.500" cy="16" r="1.200" fill="var(--marsh)" />
+      <circle cx="20" cy="4" r="2" fill="var(--card)" />
+    </svg>
   );
 }

@@ -4,13 +4,13 @@ import { api, type Exchange, type StepEvidence } from "../app/api";
 import { duration, exactly, size } from "../app/format";
 import { Phases } from "./Phases";
 import { JsonTree } from "./tree/JsonTree";
-import { watching } from "./watching";
+import { type Keeps, watching } from "./watching";
 
 const VIEWS = ["Tree", "Raw", "Headers", "Sent", "Timing"] as const;
 type View = (typeof VIEWS)[number];
 
 /** What one step saw: the exchange that was judged, in five views. Redirects and resent requests can be chosen too. */
-export function Evidence({ step, about }: { step: StepEvidence; about?: string }) {
+export function Evidence({ step, about, keeps }: { step: StepEvidence; about?: string; keeps?: Keeps }) {
   const [view, setView] = useState<View>("Tree");
   const [hop, setHop] = useState<number>();
   const last = step.exchanges.length - 1;
@@ -52,13 +52,20 @@ export function Evidence({ step, about }: { step: StepEvidence; about?: string }
       {exchange.resent && (
         <p className="blocked-note">The connection had died, and the request was sent twice.</p>
       )}
-      <Body view={view} exchange={exchange} step={step} />
+      <Body view={view} exchange={exchange} step={step} keeps={keeps} />
     </>
   );
 }
 
-function Body({ view, exchange, step }: { view: View; exchange: Exchange; step: StepEvidence }) {
-  const watch = useCallback((path: string) => watching(step, path), [step]);
+interface BodyProps {
+  view: View;
+  exchange: Exchange;
+  step: StepEvidence;
+  keeps: Keeps | undefined;
+}
+
+function Body({ view, exchange, step, keeps }: BodyProps) {
+  const watch = useCallback((path: string) => watching(step, path, keeps), [step, keeps]);
   if (view === "Tree") return <JsonTree address={api.bodyAddress(exchange.id)} watch={watch} />;
   if (view === "Raw") return <Raw exchange={exchange} />;
   if (view === "Headers")

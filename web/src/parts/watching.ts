@@ -1,5 +1,7 @@
-import type { Outcome, StepEvidence } from "../app/api";
+import type { Outcome, Step, StepEvidence } from "../app/api";
 import type { Watched } from "./tree/JsonTree";
+
+export type Keeps = NonNullable<Step["keep"]>;
 
 const SUBJECT = /^(?:any of )?(\$[^\s|]*)/;
 
@@ -26,12 +28,14 @@ function meets(subject: string, path: string): boolean {
 }
 
 /** Which check or keep of a step watches the node at a path; a failing check comes first. */
-export function watching(step: StepEvidence, path: string): Watched | undefined {
+export function watching(step: StepEvidence, path: string, keeps: Keeps = []): Watched | undefined {
   const failed = step.checks.find((outcome) => outcome.verdict === "failed" && concerns(outcome, path));
   if (failed) return { text: wanted(failed), tone: "failed" };
   if (step.checks.some((outcome) => outcome.verdict === "passed" && concerns(outcome, path))) {
     return { text: "checked", tone: "checked" };
   }
+  const keep = keeps.find((item) => SUBJECT.exec(item.of)?.[1] === path);
+  if (keep) return { text: `kept as ${keep.name}`, tone: "kept" };
   return undefined;
 }
 

@@ -134,7 +134,7 @@ function Opened({ of }: { of: Case }) {
         />
         <aside className="evidence" aria-label="Evidence">
           {seen ? (
-            <Evidence key={`${seen.run}-${chosen}`} step={seen} about={about} />
+            <Evidence key={`${seen.run}-${chosen}`} step={seen} about={about} keeps={step?.keep} />
           ) : (
             <div className="pad teach">
               <h2>Evidence</h2>
