@@ -9,6 +9,7 @@ export default defineConfig({
     emptyOutDir: true,
     assetsInlineLimit: 0,
     target: "es2022",
+    chunkSizeWarningLimit: 900,
   },
   worker: { format: "es" },
   server: { proxy: { "/api": "http://127.0.0.1:8420" } },

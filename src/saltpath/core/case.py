@@ -35,6 +35,8 @@ class Options:
 
     def over(self, wider: Options) -> Options:
         """These options, with what they leave open taken from the wider level."""
+        if self is NO_OPTIONS:
+            return wider
         return Options(
             self.timeout_us if self.timeout_us is not None else wider.timeout_us,
             self.follow_redirects if self.follow_redirects is not None else wider.follow_redirects,
@@ -43,6 +45,7 @@ class Options:
         )
 
 
+NO_OPTIONS = Options()
 DEFAULTS = Options(timeout_us=30_000_000, follow_redirects=True, verify_tls=True, largest_body=50_000_000)
 
 
@@ -109,7 +112,7 @@ class Request:
     headers: tuple[tuple[str, Template], ...] = ()
     auth: Auth | None = None
     body: Body | None = None
-    options: Options = Options()
+    options: Options = NO_OPTIONS
     expect: tuple[Check, ...] = ()
     keep: tuple[Keep, ...] = ()
     off: bool = False
@@ -162,7 +165,7 @@ class Case:
     register: str = ""
     tags: tuple[str, ...] = ()
     values: NamedValues = field(default_factory=NamedValues)
-    options: Options = Options()
+    options: Options = NO_OPTIONS
     stop_on_failure: bool = True
     steps: tuple[Step, ...] = ()
     afterwards: tuple[Step, ...] = ()
@@ -183,7 +186,7 @@ class Suite:
     name: str
     about: str = ""
     values: NamedValues = field(default_factory=NamedValues)
-    options: Options = Options()
+    options: Options = NO_OPTIONS
     order: tuple[str, ...] = ()
 
 
@@ -204,6 +207,6 @@ class Project:
     name: str
     about: str = ""
     values: NamedValues = field(default_factory=NamedValues)
-    options: Options = Options()
+    options: Options = NO_OPTIONS
     zone: str = "UTC"
     environment: str = ""

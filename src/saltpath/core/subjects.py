@@ -33,13 +33,15 @@ class Found(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Subject:
-    """A subject as written. `argument` is a header's or value's name, or the path with its references."""
+    """A subject as written. `argument` is a header's or value's name, or the path with its references. `plain`: the
+    status, or one place in the body, without pipes or references."""
 
     text: str
     kind: str
     argument: Template | str = ""
     pipes: tuple[Pipe, ...] = ()
     path: jsonpath.Path | None = None
+    plain: bool = False
 
     @property
     def unit(self) -> str:
@@ -184,7 +186,8 @@ def read_subject(text: str) -> Subject:
         if template.fixed is None:
             _read_path(fill_path(template, lambda reference: "0"))  # readable whatever is filled in
             return Subject(whole, "path", template, pipes)
-        return Subject(whole, "path", template, pipes, _read_path(text))
+        path = _read_path(text)
+        return Subject(whole, "path", template, pipes, path, path.singular and not pipes)
     if any(text.startswith(later) for later in _LATER):
         raise Unreadable(f"{text!r} is part of the format, and this version cannot carry it out yet")
     if word in ("header", "cookie", "value"):
@@ -196,7 +199,7 @@ def read_subject(text: str) -> Subject:
     if word in KINDS and word != "path":
         if rest:
             raise Unreadable(f"{word} takes nothing after it, found {rest!r}")
-        return Subject(whole, word, "", pipes)
+        return Subject(whole, word, "", pipes, plain=word == "status" and not pipes)
     near = nearest(word, [name for name in KINDS if name != "path"])
     hint = f"did you mean {near}?" if near else "expected status, time, size, type, header, cookie, body, $... or value"
     raise Unreadable(f"there is no subject {text!r}; {hint}")

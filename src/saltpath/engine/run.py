@@ -240,10 +240,11 @@ class _Walk:
         return Done("passed", None, step.us, 0, counts=False)
 
     def _finish(self, part: Part, index: int, step: Step, done: Done, used: dict[str, Any] | None = None) -> None:
-        event = StepFinished(
-            self.now_us(), self.index, 1, part, index, step.key, step.name, step.kind, done.verdict, done.why, done.us,
-            done.status, done.exchanges, done.outcomes, done.kept, used or {}, done.secret_kept, done.counts,
-        )  # fmt: skip
+        verdict, reason, us, status, exchanges, outcomes, kept, secret_kept, counts = done
+        event = StepFinished._make((
+            self.now_us(), self.index, 1, part, index, step.key, step.name, step.kind, verdict, reason, us, status, exchanges,
+            outcomes, kept, used or {}, secret_kept, counts,
+        ))  # fmt: skip
         if done.counts:
             self.counted.append(done.verdict)
         if not self.judged:

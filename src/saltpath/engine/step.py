@@ -109,9 +109,8 @@ def _keep(keeps: tuple[Keep, ...], answer: Answer, scopes: Scopes, masker: Maske
     lost: Why | None = None
     for keep in keeps:
         try:
-            path = keep.of.path
-            if path is not None and path.singular and not keep.of.pipes:
-                value = path.get(answer.json())
+            if keep.of.plain and keep.of.path is not None:
+                value = keep.of.path.get(answer.json())
                 if value is not MISSING:
                     kept[keep.name] = value
                     continue
@@ -122,9 +121,10 @@ def _keep(keeps: tuple[Keep, ...], answer: Answer, scopes: Scopes, masker: Maske
             kept[keep.name] = taken(found)
         except Blocked as problem:
             lost = lost or problem.reason
+    scope = scopes.kept
     for keep in keeps:
         if keep.name in kept:
-            scopes.kept.put(keep.name, kept[keep.name], keep.secret)
+            scope.put(keep.name, kept[keep.name], keep.secret)
             if keep.secret:
                 masker.add(kept[keep.name])
     return kept, lost
@@ -177,12 +177,9 @@ def _mask_exchanges(exchanges: list[Exchange], masker: Masker) -> tuple[Exchange
     """Without secrets in the run, only heads that carry Authorization or Cookie have something to mask."""
     if masker.any:
         return tuple(_mask_exchange(item, masker) for item in exchanges)
-    return tuple(
-        [
-            item._replace(sent_head=masker.head(item.sent_head)) if masker.concerns(item.sent_head) else item
-            for item in exchanges
-        ]
-    )
+    if not any(map(masker.concerns, [item.sent_head for item in exchanges])):
+        return tuple(exchanges)
+    return tuple(item._replace(sent_head=masker.head(item.sent_head)) for item in exchanges)
 
 
 def _mask_exchange(exchange: Exchange, masker: Masker) -> Exchange:

@@ -39,24 +39,27 @@ class Outcome(NamedTuple):
         return not self.advice and self.verdict != "skipped"
 
 
+_new = Outcome._make
+
+
 def judge(check: Check, answer: Answer, scopes: Scopes) -> Outcome:
     """Judge one check. Never raises: what cannot be judged is a blocked outcome with its reason.
 
-    A plain path to one place, by far the most frequent subject, is judged without the detour over nodes."""
+    The status and a plain path to one place, by far the most frequent subjects, are judged without the detour over nodes."""
     if check.off:
         return _outcome(check, "skipped", reason=why("switched-off"))
     expected = None
     try:
         expected = check.expected if check.fixed else scopes.fill(check.expected)
-        path = check.of.path
-        if path is not None and path.singular and not check.of.pipes:
-            value = path.get(answer.json())
+        of = check.of
+        if of.plain:
+            value = answer.status if of.path is None else of.path.get(answer.json())
             relation = TABLE[check.relation]
             if value is not MISSING and not relation.of_list:
                 reason = relation.judge(value, expected, _JSON)
                 if reason is None:
-                    return Outcome("passed", check.sentence, expected, value, (), None, check.advice, check.note)
-                return _outcome(check, "failed", expected, value, (path.text,), reason)
+                    return _new(("passed", check.sentence, expected, value, (), None, check.advice, check.note))
+                return _outcome(check, "failed", expected, value, (of.text,), reason)
         found = find(check.of, answer, scopes)
         if not found.nodes or TABLE[check.relation].of_list:
             return _judge_list(check, expected, found)
@@ -157,12 +160,14 @@ def verdict_of(outcomes: Iterable[Outcome]) -> Verdict:
     """A step's verdict from its checks: failed > blocked > passed; without any judged one, unchecked."""
     verdict: Verdict = "unchecked"
     for outcome in outcomes:
-        if outcome.advice or outcome.verdict == "skipped":
+        one = outcome[0]
+        if one == "passed":
+            if verdict == "unchecked" and not outcome.advice:
+                verdict = "passed"
+        elif outcome.advice or one == "skipped":
             continue
-        if outcome.verdict == "failed":
+        elif one == "failed":
             return "failed"
-        if outcome.verdict == "blocked":
+        else:
             verdict = "blocked"
-        elif verdict == "unchecked":
-            verdict = "passed"
     return verdict

@@ -66,6 +66,8 @@ def _alike(actual: Any, expected: Any, setting: Setting) -> bool:
     """Equal; from text sources a number as expected compares as a number if the whole text is one."""
     if type(actual) is type(expected) and type(actual) in _SIMPLE and setting.source in ("json", "text"):
         return bool(actual == expected)
+    if type(actual) is Decimal and type(expected) is Decimal:
+        return bool(_fit(actual) == _fit(expected))
     if setting.source in ("duration", "size"):
         return bool(actual == _measured(expected, setting))
     if setting.source == "text" and isinstance(actual, str) and plain.is_number(expected):
@@ -236,11 +238,15 @@ def _numbers(actual: Any, expected: Any, setting: Setting, relation: str) -> tup
 
 def _order(name: str, code: str, holds: Callable[[Any, Any], bool], example: tuple[Any, Any]) -> None:
     def judge(actual: Any, expected: Any, setting: Setting) -> Why | None:
-        pair = _numbers(actual, expected, setting, name)
-        if isinstance(pair, Why):
-            return pair
-        if holds(*pair):
-            return None
+        if type(actual) is int and type(expected) is int and setting.source == "json":
+            if holds(actual, expected):
+                return None
+        else:
+            pair = _numbers(actual, expected, setting, name)
+            if isinstance(pair, Why):
+                return pair
+            if holds(*pair):
+                return None
         return why(code, actual=shown(actual, setting), expected=shown(expected, setting))
 
     judge.__doc__ = f"Numbers, durations and sizes; exact decimals: {name}."

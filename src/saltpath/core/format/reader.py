@@ -7,6 +7,7 @@ from typing import Any
 
 from saltpath.core import measures, plain
 from saltpath.core.case import (
+    NO_OPTIONS,
     Auth,
     Body,
     Case,
@@ -133,7 +134,7 @@ def named_values(reading: Reading, node: Node | None, path: str) -> NamedValues:
 
 def options(reading: Reading, node: Node | None, path: str) -> Options:
     if node is None:
-        return Options()
+        return NO_OPTIONS
     keys = reading.mapping(node, path, OPTION_KEYS, OPTION_LATER, "options")
     follow, verify = keys.get("follow redirects"), keys.get("verify tls")
     return Options(
