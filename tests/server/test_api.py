@@ -3,12 +3,14 @@
 import http.client
 import json
 import re
+import subprocess
+import sys
 import unittest
 import urllib.request
 
 from saltpath.server.app import make_app
 from saltpath.server.openapi import document
-from tests.application import Application
+from tests.application import Application, free_port
 
 NEW = "salt-path: 1\n# mine\ncase: Pilots are listed\nsteps:\n  - request: List\n    send: GET [=harbour]/pilots\n    expect: [ { of: status, is: 200 } ]\n"
 
@@ -156,6 +158,27 @@ class Api(unittest.TestCase):
         self.addCleanup(connection.close)
         connection.request(method, path, body, {name.replace("_", "-"): value for name, value in headers.items()})
         return connection.getresponse()
+
+    def test_documents_that_are_nested_too_deeply_are_refused(self):
+        deep: object = 1
+        for _ in range(400):
+            deep = [deep]
+        document = {"salt-path": 1, "case": "Deep", "steps": [], "values": {"a": deep}}
+        suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
+        status, _, problem = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": suite, "document": document}
+        )
+        self.assertEqual((status, problem["title"]), (422, "nested deeper than 100 levels"))
+
+    def test_a_second_application_in_the_folder_or_on_the_port_is_refused(self):
+        for data, port, words in [
+            (self.app.data, free_port(), "another Salt Path works in"),
+            (self.app.data.parent / "other", self.app.port, "cannot be listened on"),
+        ]:
+            command = [sys.executable, "-m", "saltpath.cli", "serve", "--data", str(data), "--port", str(port)]
+            done = subprocess.run(command, capture_output=True, text=True, timeout=20)
+            self.assertEqual(done.returncode, 2)
+            self.assertIn(words, done.stderr)
 
     def test_strangers_are_turned_away(self):
         json_type = {"Content_Type": "application/json"}

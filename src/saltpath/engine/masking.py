@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from typing import Any
-from urllib.parse import quote
+from urllib.parse import quote, quote_plus
 
 from saltpath.core import plain
 from saltpath.core.why import Why
@@ -35,7 +35,7 @@ class Masker:
         if value is None or isinstance(value, bool):
             return
         text = plain.as_text(value)
-        forms = {text, quote(text, safe=""), plain.write_json(text).decode()[1:-1]}
+        forms = {text, quote(text, safe=""), quote_plus(text), plain.write_json(text).decode()[1:-1]}
         if not text or forms <= self._texts:
             return
         self._texts |= forms

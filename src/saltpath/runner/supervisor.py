@@ -5,8 +5,10 @@ Each is a process of its own, so that a crash of one never takes another down. T
 
 from __future__ import annotations
 
+import fcntl
 import os
 import signal
+import socket
 import subprocess
 import sys
 import threading
@@ -14,6 +16,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import IO
 
 from saltpath.store.database import StoreError, migrate
 
@@ -51,15 +54,27 @@ class Supervisor:
     settings: Settings
     children: list[_Child] = field(default_factory=list)
     told: threading.Event = field(default_factory=threading.Event)
+    lock: IO[str] | None = None
 
     def prepare(self) -> None:
-        """Migrate the store and lay out the processes. Raises StoreError."""
+        """Take the folder, migrate the store and lay out the processes. Raises StoreError or OSError."""
         folder = str(self.settings.folder.resolve())
+        self._take_folder()
+        _check_port(self.settings.host, self.settings.port)
         migrate(self.settings.folder)
         process = [sys.executable, "-m", "saltpath.processes"]
         web = [*process, "web", folder, self.settings.host, str(self.settings.port)]
         self.children = [_Child("writer", [*process, "writer", folder]), _Child("web", web)]
         self.children += [_Child(f"runner {n + 1}", [*process, "runner", folder]) for n in range(self.settings.runners)]
+
+    def _take_folder(self) -> None:
+        """Two installations in one folder would take each other's runs; the lock goes with this process."""
+        self.settings.folder.mkdir(parents=True, exist_ok=True)
+        self.lock = (self.settings.folder / "lock").open("w")
+        try:
+            fcntl.flock(self.lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            raise StoreError(f"another Salt Path works in {self.settings.folder}") from None
 
     def watch(self, ready: Callable[[], None] = lambda: None) -> None:
         """Keep everything running until told to end; `ready` is called once all were started."""
@@ -95,6 +110,17 @@ class Supervisor:
                 except subprocess.TimeoutExpired:
                     process.kill()
                     process.wait()
+
+
+def _check_port(host: str, port: int) -> None:
+    """Raises StoreError if the web server could not listen there."""
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
+    with socket.socket(family, socket.SOCK_STREAM) as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind((host, port))
+        except OSError as problem:
+            raise StoreError(f"port {port} of {host} cannot be listened on: {problem.strerror}") from None
 
 
 def _start(child: _Child) -> None:

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Button } from "antd";
 import { Link, NavLink, Outlet } from "react-router";
 import { api } from "./api";
-import { useProject } from "./project";
+import { useNoProject, useProject } from "./project";
 import { useTheme } from "./theme";
 
 const PLACES = [
@@ -14,6 +14,7 @@ const PLACES = [
 /** What stands on every page: the mark, the project, the places that exist. */
 export function Shell() {
   const project = useProject();
+  const empty = useNoProject();
   const { theme, toggle } = useTheme();
   const me = useQuery({ queryKey: ["me"], queryFn: api.me });
   const other = theme === "light" ? "dark" : "light";
@@ -50,10 +51,20 @@ export function Shell() {
           )}
         </span>
       </header>
-      <main id="main">
-        <Outlet />
-      </main>
+      <main id="main">{empty ? <NoProject /> : <Outlet />}</main>
     </>
+  );
+}
+
+function NoProject() {
+  return (
+    <div className="page">
+      <h1>There is no project here yet</h1>
+      <p>
+        Stop the application and start <span className="mono">saltpath demo</span>: it comes with a project to
+        read, run and change.
+      </p>
+    </div>
   );
 }
 

@@ -10,4 +10,10 @@ export function ProjectProvider({ children }: { children: ReactNode }) {
   return <Current.Provider value={projects.data?.items[0]}>{children}</Current.Provider>;
 }
 
+/** Whether it is known that there is no project at all. */
+export function useNoProject(): boolean {
+  const projects = useQuery({ queryKey: ["projects"], queryFn: api.projects });
+  return projects.isSuccess && projects.data.items.length === 0;
+}
+
 export const useProject = (): Project | undefined => useContext(Current);

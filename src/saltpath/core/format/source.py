@@ -72,12 +72,14 @@ class Source:
     comments: dict[str, list[str]] = field(default_factory=dict)
 
 
-def from_data(data: Any) -> Node:
-    """Nodes of a document that has no lines (one from the store or the API)."""
+def from_data(data: Any, level: int = 0) -> Node:
+    """Nodes of a document that has no lines (one from the store or the API). Raises FormatError if nested too deeply."""
+    if level > MOST_LEVELS:
+        raise _refuse(f"nested deeper than {MOST_LEVELS} levels", 0)
     if isinstance(data, dict):
-        return Node({str(key): from_data(value) for key, value in data.items()})
+        return Node({str(key): from_data(value, level + 1) for key, value in data.items()})
     if isinstance(data, list):
-        return Node([from_data(item) for item in data])
+        return Node([from_data(item, level + 1) for item in data])
     if isinstance(data, float):
         return Node(Decimal(repr(data)))
     return Node(data)
