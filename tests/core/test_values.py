@@ -4,10 +4,11 @@ import unittest
 from decimal import Decimal
 
 from saltpath.core.format.reader import read_case
+from saltpath.core.grammar import Unreadable
 from saltpath.core.pipes import KINDS, apply_pipes, read_pipe
 from saltpath.core.plain import same
 from saltpath.core.prepare import prepare
-from saltpath.core.references import Unreadable, read_template
+from saltpath.core.references import read_template
 from saltpath.core.scopes import Scope, Scopes
 from saltpath.core.why import Blocked
 

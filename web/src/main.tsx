@@ -1,6 +1,9 @@
 import "@fontsource-variable/atkinson-hyperlegible-next";
 import "@fontsource-variable/atkinson-hyperlegible-mono";
 import "./app/app.css";
+import "./app/cases.css";
+import "./app/runs.css";
+import "./app/narrow.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { App as AntApp } from "antd";
 import { StrictMode } from "react";

@@ -9,8 +9,9 @@ from dataclasses import dataclass
 from typing import Literal
 
 from saltpath.core.case import Case, JsonText, Keep, NamedValues, Place, Request, SetValues, Step
+from saltpath.core.grammar import Unreadable
 from saltpath.core.nearest import nearest
-from saltpath.core.references import BUILT_IN, Reference, Template, Unreadable, compile_tree, references_in
+from saltpath.core.references import BUILT_IN, Reference, Template, compile_tree, references_in
 from saltpath.core.why import Why, why
 
 Weight = Literal["error", "warning"]

@@ -13,8 +13,9 @@ import msgspec
 from saltpath.core import measures, plain
 from saltpath.core.case import Body, Case, Check, JsonText, Options, Request, SetValues, Step, Wait
 from saltpath.core.checks.relations import TABLE
+from saltpath.core.grammar import Unreadable
 from saltpath.core.inspect import used_names
-from saltpath.core.references import Template, Unreadable, read_template
+from saltpath.core.references import Template, read_template
 
 Piece = dict[str, str]
 

@@ -14,8 +14,8 @@ from typing import Any
 import regex
 
 from saltpath.core import jsonpath, plain
+from saltpath.core.grammar import Pipe, Unreadable, unquote
 from saltpath.core.nearest import nearest
-from saltpath.core.references import Pipe, Unreadable, unquote
 from saltpath.core.why import Blocked, why
 
 PATTERN_LIMIT_S = 0.2

@@ -11,6 +11,9 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
+from saltpath.core.grammar import Pipe, Unreadable, unquote
+from saltpath.core.pipes import read_pipe
+
 RESERVED = frozenset(
     ["any", "now", "today", "clock", "count", "sent", "answer", "request", "run", "row", "kept", "case", "suite"]
     + ["project", "step"]
@@ -19,19 +22,6 @@ SCOPES = ("run", "kept", "row", "case", "suite", "project")
 LATER = frozenset(["any", "now", "today", "clock", "count", "sent", "answer", "request"])
 BUILT_IN = frozenset(["row.number", "run.number", "run.seed", "run.start", "run.environment", "case.name", "step.name"])
 _NAME = re.compile(r"[^\W\d_][\w-]*")
-
-
-class Unreadable(ValueError):
-    """Text that is not what the grammar allows; says what was found and what was expected."""
-
-
-@dataclass(frozen=True, slots=True)
-class Pipe:
-    """One pipe as written: its name, and its arguments as `pipes.py` read them."""
-
-    name: str
-    args: tuple[Any, ...]
-    text: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -137,8 +127,6 @@ def _after_quote(text: str, at: int) -> int:
 
 
 def _reference(text: str, pieces: list[str]) -> Reference:
-    from saltpath.core.pipes import read_pipe
-
     source = pieces[0].strip()
     pipes = tuple(read_pipe(piece.strip()) for piece in pieces[1:])
     raw = any(pipe.name == "raw" for pipe in pipes)
@@ -176,13 +164,6 @@ def _name(text: str, whole: str) -> str:
 def is_name(text: str) -> bool:
     """Whether text can name a value without quotes and is not reserved."""
     return bool(_NAME.fullmatch(text)) and text not in RESERVED
-
-
-def unquote(text: str) -> str:
-    """The text between quotes, backslash escapes decoded. Raises Unreadable."""
-    if len(text) < 2 or text[0] not in "\"'" or text[-1] != text[0]:
-        raise Unreadable(f"expected a text in quotes, found {text!r}")
-    return re.sub(r"\\(.)", lambda found: {"n": "\n", "t": "\t"}.get(found[1], found[1]), text[1:-1])
 
 
 def compile_tree(data: Any) -> Any:

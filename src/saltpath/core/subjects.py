@@ -11,9 +11,10 @@ from typing import Any, NamedTuple
 
 from saltpath.core import jsonpath
 from saltpath.core.answer import Answer
+from saltpath.core.grammar import Pipe, Unreadable
 from saltpath.core.nearest import listed, nearest
 from saltpath.core.pipes import apply_pipes, read_pipe
-from saltpath.core.references import Pipe, Reference, Template, Unreadable, is_name, read_template, split_pieces
+from saltpath.core.references import Reference, Template, is_name, read_template, split_pieces
 from saltpath.core.scopes import Scopes
 from saltpath.core.why import Blocked, Why, why
 

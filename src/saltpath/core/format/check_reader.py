@@ -13,8 +13,9 @@ from saltpath.core.checks import relations
 from saltpath.core.checks.sentences import sentence
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.source import Node
+from saltpath.core.grammar import Unreadable
 from saltpath.core.nearest import listed
-from saltpath.core.references import Unreadable, holds_reference
+from saltpath.core.references import holds_reference
 from saltpath.core.subjects import Subject, read_subject
 
 CHECK_KEYS = ("of", "any", "advice", "note", "off")

@@ -24,8 +24,9 @@ from saltpath.core.case import (
 from saltpath.core.format.check_reader import read_check, read_subject_of
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.source import FormatError, Node, Problem, from_data, read_source
+from saltpath.core.grammar import Unreadable
 from saltpath.core.nearest import listed, nearest
-from saltpath.core.references import RESERVED, Template, Unreadable, compile_tree, is_name, read_template
+from saltpath.core.references import RESERVED, Template, compile_tree, is_name, read_template
 
 CASE_KEYS = ("salt-path", "case", "about", "key", "register", "tags", "values", "options", "on failure", "steps", "afterwards")  # fmt: skip
 CASE_LATER = ("rows", "once", "at the end", "every answer")

@@ -8,8 +8,9 @@ from typing import Any
 
 from saltpath.core import plain
 from saltpath.core.format.source import FormatError, Node, Problem
+from saltpath.core.grammar import Unreadable
 from saltpath.core.nearest import listed, nearest
-from saltpath.core.references import Template, Unreadable, compile_tree, read_template
+from saltpath.core.references import Template, compile_tree, read_template
 
 
 @dataclass(slots=True)
