@@ -1,0 +1,118 @@
+"""Anything at all as a document or a text: read, or refused with a sentence; never another error. Seeded."""
+
+import copy
+import random
+import unittest
+from pathlib import Path
+from typing import Any
+
+from saltpath.core.case import NamedValues
+from saltpath.core.format.reader import case_from_data, read_case
+from saltpath.core.format.source import FormatError, read_source
+from saltpath.core.format.writer import write_document
+from saltpath.core.inspect import inspect, surroundings
+from saltpath.core.outline import outline
+
+FILES = sorted((Path(__file__).resolve().parents[2] / "src/saltpath/demo/project").rglob("*.case.yaml"))
+VALUES: list[Any] = [
+    None, 1, -1, "x", "", [], {}, [[]], {"a": 1}, True, "[=a]", "[=", "[=a | cut 1]", "$.a[", "$..*", "$[?@.a==[=x]]", 10**30,
+    ["x"], {"secret": True}, "[=row.number]", "value x", "header", "500 ms",
+]  # fmt: skip
+KEYS = [
+    "off",
+    "key",
+    "expect",
+    "keep",
+    "json",
+    "text",
+    "form",
+    "auth",
+    "query",
+    "set",
+    "wait",
+    "options",
+    "any",
+    "count",
+    "is",
+]
+SCRAPS = [
+    "",
+    "[",
+    "]",
+    "{",
+    "}",
+    '"',
+    "'",
+    ":",
+    "#",
+    "-",
+    "\n",
+    "  ",
+    "\t",
+    "[=",
+    "|",
+    "&a",
+    "*a",
+    "!x",
+    "?",
+    "\x00",
+    "é",
+]
+
+
+class Anything(unittest.TestCase):
+    def setUp(self):
+        self.random = random.Random(20261123)
+        self.texts = [file.read_text(encoding="utf-8") for file in FILES]
+        self.documents = [read_source(text).root.data() for text in self.texts]
+
+    def mutated(self) -> Any:
+        """A document with one to three places changed to something else."""
+        document = copy.deepcopy(self.random.choice(self.documents))
+        for _ in range(self.random.randint(1, 3)):
+            here = document
+            while True:
+                if isinstance(here, dict) and here:
+                    if self.random.random() < 0.1:
+                        here[self.random.choice(KEYS)] = self.random.choice(VALUES)
+                        break
+                    key = self.random.choice(list(here))
+                elif isinstance(here, list) and here:
+                    key = self.random.randrange(len(here))
+                else:
+                    break
+                if self.random.random() < 0.25 or not isinstance(here[key], (dict, list)):
+                    here[key] = self.random.choice(VALUES)
+                    break
+                here = here[key]
+        return document
+
+    def test_documents(self):
+        read = 0
+        for _ in range(1500):
+            document = self.mutated()
+            try:
+                case = case_from_data(document)
+            except FormatError as refusal:
+                self.assertTrue(all(problem.sentence for problem in refusal.problems))
+                continue
+            read += 1
+            inspect(case, surroundings((), NamedValues(), NamedValues(), []))
+            outline(case)
+            self.assertEqual(read_source(write_document(document)).root.data(), document)
+        self.assertGreater(read, 100)
+
+    def test_texts(self):
+        for _ in range(400):
+            text = self.random.choice(self.texts)
+            for _ in range(self.random.randint(1, 4)):
+                at = self.random.randrange(len(text))
+                text = (
+                    text[:at]
+                    + self.random.choice([*SCRAPS, text[at : at + 20]])
+                    + text[at + self.random.randint(0, 3) :]
+                )
+            try:
+                outline(read_case(text))
+            except FormatError as refusal:
+                self.assertTrue(refusal.problems)
