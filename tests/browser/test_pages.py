@@ -58,6 +58,15 @@ class Pages(BrowserTest):
         panel.get_by_role("link", name="Open the step").click()
         self.page.get_by_role("heading", name="The weather feed is not up").wait_for()
 
+    def test_a_blocked_step_says_why_on_its_card(self):
+        self.open_case("What the desk sees on a bad day")
+        self.page.get_by_text("no complete answer within 800 ms").wait_for()
+        self.page.get_by_role("button", name=re.compile("Redirects in a circle")).click()
+        step = self.page.get_by_role("article", name="Step 5: Redirects in a circle")
+        step.get_by_text("the redirects go in a circle at").wait_for()
+        self.open_case("Register numbers keep all their digits")
+        self.page.get_by_text(re.compile("last run .*: passed")).wait_for()
+
     def test_exact_numbers_on_the_screen(self):
         self.open_case("Register numbers keep all their digits")
         self.page.get_by_role("treeitem").filter(has_text="9007199254740993").wait_for()

@@ -13,6 +13,7 @@ import { ApiProblem } from "./app/api";
 import { ProjectProvider } from "./app/project";
 import { Shell } from "./app/Shell";
 import { ThemeProvider } from "./app/theme";
+import { ConfirmProvider } from "./parts/Confirm";
 import { Missing } from "./parts/Notice";
 import { CasePage } from "./places/cases/CasePage";
 import { CasesPage } from "./places/cases/CasesPage";
@@ -50,7 +51,9 @@ createRoot(document.getElementById("root") as HTMLElement).render(
       <AntApp>
         <QueryClientProvider client={client}>
           <ProjectProvider>
-            <RouterProvider router={router} />
+            <ConfirmProvider>
+              <RouterProvider router={router} />
+            </ConfirmProvider>
           </ProjectProvider>
         </QueryClientProvider>
       </AntApp>

@@ -99,6 +99,6 @@ SHAPES: dict[str, Any] = {
     "Used": _object((), **{"text": TEXT, "from": TEXT, "value": TEXT}),
     "StepEvidence": _object(**_EVIDENCE),
     "LastStep": _object(**_EVIDENCE, run=TEXT, runNumber=WHOLE, runKind=TEXT),
-    "Evidence": _object(run=_maybe("Run"), steps=_list("LastStep")),
+    "Evidence": _object(run=_maybe("Run"), verdict=MAYBE_VERDICT, steps=_list("LastStep")),
     "Event": {**_object(v=WHOLE, id=WHOLE, at=WHOLE, type=TEXT), "additionalProperties": True},
 }  # fmt: skip

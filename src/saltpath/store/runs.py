@@ -209,6 +209,12 @@ def last_run_of_case(
     return (row["run"], row["position"]) if row else None
 
 
+def verdict_of_case(connection: sqlite3.Connection, run: int, position: int) -> str | None:
+    """A case's verdict within a run; None while it is not finished."""
+    row = connection.execute("SELECT verdict FROM run_case WHERE run = ? AND position = ?", (run, position)).fetchone()
+    return str(row["verdict"]) if row and row["verdict"] else None
+
+
 # ---- what the writer records, within its transactions
 
 

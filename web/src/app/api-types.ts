@@ -631,6 +631,8 @@ export interface components {
         };
         Evidence: {
             run: components["schemas"]["Run"] | null;
+            /** @enum {string|null} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked" | null;
             steps: components["schemas"]["LastStep"][];
         };
         Event: {

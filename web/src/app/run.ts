@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { App } from "antd";
 import { useCallback, useEffect, useRef, useState } from "react";
+import { useAsk } from "../parts/Confirm";
 import { api, type Environment, type NewRun, type Run, type RunEvent } from "./api";
 import { useEvents } from "./events";
 import { useProject } from "./project";
@@ -55,16 +56,17 @@ export function useStart(): (
   environment?: Environment,
 ) => Promise<Run | undefined> {
   const project = useProject();
-  const { modal, message } = App.useApp();
+  const { message } = App.useApp();
+  const ask = useAsk();
   return useCallback(
     async (run, environment) => {
       if (!project) return undefined;
       if (environment?.guarded) {
-        const sure = await modal.confirm({
+        const sure = await ask({
           title: `Run against ${environment.name}?`,
-          content: `${environment.name} is guarded: what the steps change there is changed for everybody.`,
-          okText: `Run against ${environment.name}`,
-          cancelText: "Do not run",
+          text: `${environment.name} is guarded: what the steps change there is changed for everybody.`,
+          yes: `Run against ${environment.name}`,
+          no: "Do not run",
         });
         if (!sure) return undefined;
       }
@@ -75,6 +77,6 @@ export function useStart(): (
         return undefined;
       }
     },
-    [project, modal, message],
+    [project, ask, message],
   );
 }

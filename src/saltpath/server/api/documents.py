@@ -191,7 +191,7 @@ def case_evidence(id: str) -> Response:
     """What the last run or trial of this case saw, step by step; a trial's steps lie over the last run's."""
     stored = cases.case(database(), id)
     found: dict[tuple[str, int], dict[str, Any]] = {}
-    newest = None
+    newest, verdict = None, None
     for kind in ("run", "trial"):
         last = runs.last_run_of_case(database(), stored.project, stored.id, (kind,))
         if last is None:
@@ -199,9 +199,9 @@ def case_evidence(id: str) -> Response:
         run = runs.run_by_id(database(), last[0])
         if newest is not None and run.id < newest.id:
             continue
-        newest = run
+        newest, verdict = run, runs.verdict_of_case(database(), *last)
         for step in evidence.steps(database("evidence"), *last):
             view = {**step_view(step, run.oid), "run": run.oid, "runNumber": run.number, "runKind": run.kind}
             found[step.head.part, step.head.step] = view
     run_shown = run_view(newest) if newest is not None else None
-    return json_answer({"run": run_shown, "steps": list(found.values())})
+    return json_answer({"run": run_shown, "verdict": verdict, "steps": list(found.values())})

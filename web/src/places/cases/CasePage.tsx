@@ -1,8 +1,8 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type KeyboardEvent, useCallback, useEffect, useMemo, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
-import { api, type Case, type Step, type StepEvidence } from "../../app/api";
-import { ago, count, exactly } from "../../app/format";
+import { api, type Case, type Evidence as Seen, type Step, type StepEvidence } from "../../app/api";
+import { ago, count } from "../../app/format";
 import { useEnvironment, useRun, useStart } from "../../app/run";
 import { Evidence } from "../../parts/Evidence";
 import { Notice } from "../../parts/Notice";
@@ -106,7 +106,7 @@ function Opened({ of }: { of: Case }) {
             <Link to="/cases">{of.suite.name}</Link> ▸ {of.register || of.key}
           </p>
           <h1>{of.name}</h1>
-          <p className="muted">{subtitle(of, evidence.data?.run ?? undefined)}</p>
+          <p className="muted">{subtitle(of, evidence.data)}</p>
         </div>
         <RunButton
           what="this case"
@@ -159,12 +159,11 @@ function worst(of: Case, steps: Map<string, StepEvidence>): number {
   return of.steps.find((step) => step.kind === "request")?.number ?? 1;
 }
 
-function subtitle(of: Case, run: { verdict: string | null; startedAt: string | null } | undefined): string {
+function subtitle(of: Case, seen: Seen | undefined): string {
   const checks = of.steps.reduce((sum, step) => sum + (step.expect?.length ?? 0), 0);
   const facts = [count(of.steps.length, "step"), count(checks, "check")];
-  if (run?.verdict) facts.push(`last run ${ago(run.startedAt)}: ${run.verdict}`);
-  if (run) facts.push(exactly(run.startedAt));
-  return `${of.about ? `${of.about} ` : ""}${facts.slice(0, 3).join(" · ")}`;
+  if (seen?.run && seen.verdict) facts.push(`last run ${ago(seen.run.startedAt)}: ${seen.verdict}`);
+  return `${of.about ? `${of.about} ` : ""}${facts.join(" · ")}`;
 }
 
 function progress(state: string | undefined, done: number, of: Case): string {

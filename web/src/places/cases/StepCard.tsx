@@ -26,6 +26,7 @@ export function StepCard({ step, open, choose, evidence, findings, sendAlone, bu
         {step.off && <span className="tag">switched off</span>}
         <span className="number">{evidence?.exchanges.length ? duration(evidence.ms) : ""}</span>
       </button>
+      <Trouble evidence={evidence} open={open} />
       {!open && <Closed step={step} evidence={evidence} />}
       {open && step.kind === "request" && (
         <>
@@ -47,6 +48,14 @@ export function StepCard({ step, open, choose, evidence, findings, sendAlone, bu
       )}
     </article>
   );
+}
+
+/** Why the step failed or was blocked; left out where the failing check itself stands open below. */
+function Trouble({ evidence, open }: { evidence: StepEvidence | undefined; open: boolean }) {
+  if (!evidence?.why || (evidence.verdict !== "failed" && evidence.verdict !== "blocked")) return null;
+  const stands = evidence.checks.some((check) => check.verdict === "failed" || check.verdict === "blocked");
+  if (open && stands) return null;
+  return <p className={`step-why ${evidence.verdict}`}>{evidence.why.sentence}</p>;
 }
 
 function title(step: Step): string {

@@ -1,0 +1,103 @@
+"""The pages over time and in other circumstances: two tabs, a server that goes away, a guarded environment, a phone."""
+
+import re
+
+from tests.browser.page import BrowserTest
+
+
+class Living(BrowserTest):
+    def test_a_second_tab_sees_what_the_first_one_does(self):
+        self.go("/runs")
+        self.page.get_by_role("heading", name="Runs").wait_for()
+        before = self.page.locator(".run-line").count()
+        other = self.page.context.new_page()
+        other.goto(self.app.address + "/cases")
+        other.get_by_role("button", name="Run these 3 of Troubles").click()
+        other.get_by_role("heading", name="Troubles").wait_for()
+        other.locator(".banner").get_by_text(re.compile("0 of 3 cases passed")).wait_for()
+        self.page.locator(".run-line").nth(before).wait_for()
+        self.page.locator(".run-line").first.get_by_text("0 of 3 cases passed").wait_for()
+        other.close()
+
+    def test_a_page_outlives_the_server(self):
+        self.open_case("Register numbers keep all their digits")
+        self.page.get_by_role("treeitem").first.wait_for()
+        self.app.kill("web")
+        self.app.wait(lambda: self.app.get("/health"), 5)
+        self.page.get_by_role("button", name="Run this case").click()
+        self.page.get_by_role("status").filter(has_text="Finished: passed.").wait_for()
+        self.said = [line for line in self.said if "ERR_" not in line]  # the browser reports the lost connection itself
+
+    def test_a_guarded_environment_asks_first(self):
+        self.open_case("Free berths are listed")
+        self.page.get_by_role("button", name="Rehearsal").click()
+        self.page.get_by_role("menuitem", name="Live, guarded").click()
+        self.page.get_by_role("button", name="Run this case").click()
+        dialog = self.page.get_by_role("dialog")
+        dialog.get_by_text("Live is guarded").wait_for()
+        dialog.get_by_role("button", name="Do not run").click()
+        dialog.wait_for(state="hidden")
+        before = self.app.get(f"/runs?project={self.app.project}&limit=1")["items"][0]["number"]
+        self.page.get_by_role("button", name="Run this case").click()
+        self.page.get_by_role("button", name="Run against Live").click()
+        self.page.get_by_role("status").filter(has_text="Finished: blocked.").wait_for()
+        self.page.get_by_text(re.compile("refused the connection on port 8431")).first.wait_for()
+        run = self.app.get(f"/runs?project={self.app.project}&limit=1")["items"][0]
+        self.assertEqual((run["number"], run["environment"]), (before + 1, "Live"))
+
+    def test_only_what_did_not_pass_is_run_again(self):
+        self.go("/cases")
+        self.page.get_by_role("button", name="Run these 4 of Arrivals").click()
+        self.page.locator(".banner").get_by_text("3 of 4 cases passed.").wait_for()
+        self.page.get_by_role("button", name="Run what did not pass again").click()
+        self.page.get_by_role("heading", level=1, name="A long vessel gets a berth long enough").wait_for()
+        self.page.locator(".banner").get_by_text("Failed.").wait_for()
+        self.assertEqual(self.page.locator(".run-case").count(), 1)
+
+    def test_the_theme_is_remembered(self):
+        self.go("/cases")
+        before = self.page.evaluate("document.documentElement.dataset.theme")
+        other = "dark" if before == "light" else "light"
+        self.page.get_by_role("button", name=f"Use the {other} theme").click()
+        self.page.reload()
+        self.page.get_by_role("heading", name="Cases").wait_for()
+        self.assertEqual(self.page.evaluate("document.documentElement.dataset.theme"), other)
+
+    def test_references_say_what_they_stood_for(self):
+        self.open_case("A visiting vessel is given a berth")
+        self.page.get_by_role("button", name=re.compile("Read the port call back")).click()
+        step = self.page.get_by_role("article", name="Step 4: Read the port call back")
+        step.locator(".reference", has_text="portCallId").first.hover()
+        self.page.get_by_role("tooltip").get_by_text(re.compile(r"PC-\d+.*, from kept\.portCallId")).wait_for()
+
+    def test_threads_lead_from_keep_to_use_and_are_said_as_text(self):
+        self.open_case("A visiting vessel is given a berth")
+        self.page.get_by_role("button", name=re.compile("Ask for a berth")).click()
+        step = self.page.get_by_role("article", name="Step 2: Ask for a berth")
+        self.assertIn("to steps 4, 5 and 6", step.inner_text())
+        self.assertEqual(self.page.locator("g.thread").count(), 3)
+        self.assertEqual(self.page.locator("g.thread.broken").count(), 0)
+
+    def test_a_use_before_its_keep_is_drawn_broken(self):
+        text = (
+            "salt-path: 1\ncase: In the wrong order\nsteps:\n"
+            "  - { request: Use, send: 'GET [=harbour]/berths/[=berth]', expect: [ { of: status, is: 200 } ] }\n"
+            "  - { request: Keep, send: 'GET [=harbour]/berths', expect: [ { of: status, is: 200 } ], keep: { berth: '$.items[0].id' } }\n"
+        )
+        suite = self.app.get(f"/suites?project={self.app.project}")["items"][2]["id"]
+        made = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "text": text})[2]
+        self.go(f"/cases/{made['id']}?step=1")
+        self.page.get_by_text("berth is used here, and kept only later, in step 2 (Keep)").wait_for()
+        self.assertEqual(self.page.locator("g.thread.broken").count(), 1)
+        self.page.get_by_text("The last real answer of this step is shown here.").wait_for()
+
+    def test_reports_read_well_on_a_phone(self):
+        run = self.app.get(f"/runs?project={self.app.project}&limit=100")["items"][-1]["id"]
+        self.page.set_viewport_size({"width": 390, "height": 800})
+        for path in ("/cases", "/runs", f"/runs/{run}"):
+            with self.subTest(path):
+                self.go(path)
+                self.page.get_by_role("heading", level=1).wait_for()
+                self.page.wait_for_timeout(300)
+                width = self.page.evaluate("document.documentElement.scrollWidth")
+                self.assertLessEqual(width, 391, "nothing to scroll sideways")
