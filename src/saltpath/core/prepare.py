@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import base64
 import re
-from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import Any, NamedTuple
 from urllib.parse import quote, urlsplit
 
 from saltpath.core import plain
@@ -21,8 +20,7 @@ _CONTROL = re.compile(r"[\x00-\x08\x0a-\x1f\x7f]")
 _DEFAULT_HEADERS = (("User-Agent", "saltpath"), ("Accept", "*/*"), ("Accept-Encoding", "gzip, deflate"))
 
 
-@dataclass(frozen=True, slots=True)
-class Prepared:
+class Prepared(NamedTuple):
     """A finished request. `headers` in the order in which they are sent; `body` None sends none."""
 
     method: str

@@ -25,6 +25,9 @@ from saltpath.engine.failures import HEADER_LIMIT, headers_too_large, reason
 from saltpath.engine.loop import CurlSelector
 
 _HEADER_IN, _HEADER_OUT = pycurl.INFOTYPE_HEADER_IN, pycurl.INFOTYPE_HEADER_OUT
+_SENT, _FIRST, _TOTAL = pycurl.PRETRANSFER_TIME_T, pycurl.STARTTRANSFER_TIME_T, pycurl.TOTAL_TIME_T
+_NEW_CONNECTIONS = pycurl.NUM_CONNECTS
+_make_times, _make_exchange = Times._make, Exchange._make
 _BODILESS = frozenset(["GET", "DELETE", "OPTIONS", "TRACE", "HEAD"])
 
 
@@ -228,10 +231,10 @@ def _collect(slot: _Slot, prepared: Prepared, options: Options, begun: int, erro
     sent_head = slot.heads_out[-1] if slot.heads_out else b""
     reused = times.connect == 0 and error is None
     resent = len(slot.heads_out) > 1
-    return Exchange(
+    return _make_exchange((
         prepared.method, prepared.address, sent_head, prepared.body or b"", status, head, raw, body, times,
         begun, reused, resent, problem,
-    )  # fmt: skip
+    ))  # fmt: skip
 
 
 def _decoded(raw: bytes, head: bytes, method: str, limit: int) -> bytes:
@@ -244,17 +247,20 @@ def _decoded(raw: bytes, head: bytes, method: str, limit: int) -> bytes:
 
 def _times(getinfo: Callable[[int], Any]) -> Times:
     """libcurl's moments since the start, as lengths of the phases between them."""
+    sent = getinfo(_SENT)
+    first = getinfo(_FIRST)
+    total = getinfo(_TOTAL)
+    waiting, receiving = (first - sent if first > sent else 0, total - first) if first else (0, 0)
+    if getinfo(_NEW_CONNECTIONS) == 0:
+        return _make_times((0, 0, 0, waiting, receiving, total))
     lookup = getinfo(pycurl.NAMELOOKUP_TIME_T)
     connect = getinfo(pycurl.CONNECT_TIME_T)
     tls = getinfo(pycurl.APPCONNECT_TIME_T)
-    sent = getinfo(pycurl.PRETRANSFER_TIME_T)
-    first = getinfo(pycurl.STARTTRANSFER_TIME_T)
-    total = getinfo(pycurl.TOTAL_TIME_T)
     return Times(
         lookup if connect else 0,
         max(connect - lookup, 0),
         max(tls - connect, 0) if tls else 0,
-        max(first - sent, 0) if first else 0,
-        max(total - first, 0) if first else 0,
+        waiting,
+        receiving,
         total,
     )

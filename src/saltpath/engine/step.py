@@ -135,12 +135,13 @@ def _keep(keeps: tuple[Keep, ...], answer: Answer, scopes: Scopes, masker: Maske
 
 async def _send(prepared: Prepared, options: Options, client: Client, exchanges: list[Exchange]) -> None:
     """Send, and follow redirects ourselves (RFC 9110, 15.4). Every hop is appended to `exchanges`."""
-    seen = {(prepared.method, prepared.address)}
+    seen: set[tuple[str, str]] = set()
     while True:
         exchange = await client.exchange(prepared, options)
         exchanges.append(exchange)
-        if exchange.why is not None or not options.follow_redirects or exchange.status not in _REDIRECTS:
+        if exchange.status not in _REDIRECTS or exchange.why is not None or not options.follow_redirects:
             return
+        seen.add((prepared.method, prepared.address))
         location = next((value for name, value in exchange.headers if name.lower() == "location"), None)
         if location is None:
             return
@@ -149,7 +150,6 @@ async def _send(prepared: Prepared, options: Options, client: Client, exchanges:
             raise Blocked(why("redirect-loop", address=prepared.address))
         if len(exchanges) > MOST_REDIRECTS:
             raise Blocked(why("redirect-many", limit=MOST_REDIRECTS, address=prepared.address))
-        seen.add((prepared.method, prepared.address))
 
 
 def _redirected(prepared: Prepared, status: int, location: str) -> Prepared:
