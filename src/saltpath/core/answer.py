@@ -75,7 +75,9 @@ class Answer:
         """The body as a plain value; MISSING if it is not JSON (`unread` then says why).
 
         Raises Blocked if it is nested deeper than the limit, which blocks the step whoever asks."""
-        if self._json is MISSING and self._unread is None:
+        if self._json is not MISSING:
+            return self._json
+        if self._unread is None:
             try:
                 self._json = plain.read_json(self.body)
             except plain.NotPlain as problem:

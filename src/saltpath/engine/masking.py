@@ -22,6 +22,7 @@ class Masker:
     """Holds the run's secrets, and replaces them."""
 
     def __init__(self) -> None:
+        self.any = False  # whether there is any secret value at all
         self._texts: set[str] = set()
         self._text_pattern: re.Pattern[str] | None = None
         self._bytes_pattern: re.Pattern[bytes] | None = None
@@ -38,15 +39,11 @@ class Masker:
         forms = {text, quote(text, safe=""), quote_plus(text), plain.write_json(text).decode()[1:-1]}
         if not text or forms <= self._texts:
             return
+        self.any = True
         self._texts |= forms
         pattern = "|".join(_form(form) for form in sorted(self._texts, key=len, reverse=True))
         self._text_pattern = re.compile(pattern)
         self._bytes_pattern = re.compile(pattern.encode())
-
-    @property
-    def any(self) -> bool:
-        """Whether there is any secret value at all."""
-        return self._bytes_pattern is not None
 
     @staticmethod
     def concerns(head: bytes) -> bool:
