@@ -39,7 +39,7 @@ CASE = "salt-path: 1\ncase: Read port calls\nkey: benchbench\nsteps:\n" + "".joi
 
 def plan(address: str, exchanges: int, jobs: int) -> Plan:
     """A plan of so many exchanges, in cases of 50 steps."""
-    one = planned(read_case(CASE), file="bench.case.yaml", id="case_bench")
+    one = planned(read_case(CASE), file="bench.case.yaml")
     project = Project("Bench", values=NamedValues({"harbour": address}))
     return Plan((one,) * max(exchanges // STEPS, 1), project, seed=1, jobs=jobs)
 

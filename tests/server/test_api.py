@@ -180,6 +180,19 @@ class Api(unittest.TestCase):
             self.assertEqual(done.returncode, 2)
             self.assertIn(words, done.stderr)
 
+    def test_a_run_that_cannot_begin_is_blocked_and_the_runners_go_on(self):
+        key = self.app.data / "secret.key"
+        right = key.read_bytes()
+        case = self.app.cases()["Free berths are listed"]
+        key.write_bytes(bytes(32))
+        try:
+            run = self.app.run(cases=[case])
+        finally:
+            key.write_bytes(right)
+        self.assertEqual(run["verdict"], "blocked")
+        self.assertIn("cannot be read with secret.key", run["cases"][0]["why"]["sentence"])
+        self.assertEqual(self.app.run(cases=[case])["verdict"], "passed")
+
     def test_strangers_are_turned_away(self):
         json_type = {"Content_Type": "application/json"}
         self.assertEqual(self.raw("GET", "/api/v1/me", Host="evil.example").status, 421)

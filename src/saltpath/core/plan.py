@@ -20,13 +20,12 @@ class Resume:
 
 @dataclass(frozen=True, slots=True)
 class PlannedCase:
-    """One case of a plan. `file` is where it came from, `id` what the caller calls it. `only`: these steps alone,
+    """One case of a plan. `file` is where it came from. `only`: these steps alone,
     with `given` as kept values (a step sent by itself)."""
 
     case: Case
     suite: Suite | None = None
     file: str = ""
-    id: str = ""
     resume: Resume | None = None
     only: frozenset[int] | None = None
     given: dict[str, Any] = field(default_factory=dict)
@@ -49,9 +48,9 @@ class Plan:
     started_us: int = 0
 
 
-def planned(case: Case, suite: Suite | None = None, file: str = "", id: str = "", **more: Any) -> PlannedCase:
+def planned(case: Case, suite: Suite | None = None, file: str = "", **more: Any) -> PlannedCase:
     """A planned case, with what it hands over worked out once."""
-    return PlannedCase(case, suite, file, id, hands_over=handed_over(case), **more)
+    return PlannedCase(case, suite, file, hands_over=handed_over(case), **more)
 
 
 def scope_of(values: NamedValues, over: NamedValues | None, secrets: dict[str, Any]) -> Scope:

@@ -16,19 +16,22 @@ from typing import Any
 from saltpath.core.case import Request
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.reader import case_from_data
+from saltpath.core.format.source import FormatError
 from saltpath.core.inspect import used_names
 from saltpath.core.plan import Plan, PlannedCase, Resume, planned
+from saltpath.core.why import why
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.masking import MASK
 from saltpath.engine.run import Stop, run_plan, utc_us
 from saltpath.runner.life import parent_gone, until_told
 from saltpath.runner.recorder import Recorder
 from saltpath.store import cases, evidence, jobs, projects, runs, secrets
-from saltpath.store.database import connect, new_id
+from saltpath.store.database import NotFound, StoreError, connect, new_id
 
 BEAT_S = 0.4
 LOOK_S = 0.010
 LOOK_ANYWAY_S = 0.4
+MOST_TRIES = 5
 log = logging.getLogger("saltpath.runner")
 
 
@@ -67,7 +70,15 @@ class Worker:
     def _carry_out(self, job: jobs.Job, told: threading.Event) -> None:
         run = runs.run_by_id(self._main, job.run)
         if run.state != "finished":
-            plan, positions = self._plan(run, again=job.taken > 1)
+            try:
+                if job.taken > MOST_TRIES:
+                    raise StoreError(f"{MOST_TRIES} runners have ended while they carried it out")
+                plan, positions = self._plan(run, again=job.taken > 1)
+            except (StoreError, FormatError, NotFound) as problem:
+                log.error("run %s cannot begin: %s", run.oid, problem)
+                runs.refuse(self._main, run, why("not-begun", problem=str(problem)).to_json())
+                jobs.finish(self._main, job.id, self._name)
+                return
             self._recorder.begin(job.project, job.run, positions)
             run_in_loop(lambda selector: self._drive(selector, plan, job, told))
             while not self._recorder.settled(1):
@@ -122,7 +133,7 @@ class Worker:
                 more["resume"] = self._resume(run.id, entry.position)
             elif run.request.get("only"):
                 more["only"], more["given"] = self._alone(run, stored, case)
-            chosen.append(planned(case, suites.get(stored.suite), stored.file, stored.oid, **more))
+            chosen.append(planned(case, suites.get(stored.suite), stored.file, **more))
             positions.append(entry.position)
         plan = Plan(
             tuple(chosen),

@@ -252,3 +252,16 @@ def record_finished(connection: sqlite3.Connection, run: int, at: int, stopped_b
         " WHERE id = ? AND state <> 'finished'",
         (worst(v for v in verdicts if v), at, stopped_by, plain.write_json(counts).decode(), run),
     )
+
+
+def refuse(connection: sqlite3.Connection, run: Run, why: dict[str, Any]) -> None:
+    """End a run that cannot begin: what was not finished is blocked with the reason."""
+    at = now_us()
+    with write(connection):
+        record_started(connection, run.id, at)
+        connection.execute(
+            "UPDATE run_case SET state = 'finished', verdict = 'blocked', why = ?, us = 0 WHERE run = ? AND state <> 'finished'",
+            (plain.write_json(why).decode(), run.id),
+        )
+        record_finished(connection, run.id, at, "")
+        add_event(connection, run.project, run.id, at, "run finished", {"run": run.oid, "verdict": "blocked"})
