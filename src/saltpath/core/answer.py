@@ -42,6 +42,11 @@ class Answer:
     _unread: Why | None = field(default=None, repr=False)
 
     @property
+    def looks_json(self) -> bool:
+        """Whether the body begins as an object or a list does."""
+        return self.body[:1] in (b"{", b"[")
+
+    @property
     def headers(self) -> list[tuple[str, str]]:
         return headers_of(self.head)
 

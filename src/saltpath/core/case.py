@@ -6,7 +6,7 @@ bytes. `Place` says where in the document a thing stands, for messages.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
@@ -76,7 +76,10 @@ class Auth:
 @dataclass(frozen=True, slots=True)
 class Check:
     """One thing that must hold: of a subject, a relation, an expected value (a compiled tree; `fixed`: no reference in
-    it, so it is the value itself)."""
+    it, so it is the value itself).
+
+    `quick`, from the status and the body's document, gives the outcome of a check that passes, or None where it is not
+    sure (see `judge.quickly`). Most checks pass most of the time, and this is their way."""
 
     of: Subject
     relation: str
@@ -87,6 +90,7 @@ class Check:
     note: str = ""
     sentence: str = ""
     fixed: bool = False
+    quick: Callable[[int, Any], Any] | None = field(default=None, compare=False, repr=False)
     place: Place = field(default_factory=Place, compare=False)
 
 

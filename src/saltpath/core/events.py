@@ -7,7 +7,9 @@ Secrets are masked before an event is made. Times are UTC microseconds (`at`) or
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any, NamedTuple
+from typing import Any
+
+import msgspec
 
 from saltpath.core.checks.judge import Outcome
 from saltpath.core.exchange import Exchange
@@ -15,25 +17,25 @@ from saltpath.core.verdicts import Verdict
 from saltpath.core.why import Why
 
 
-class RunStarted(NamedTuple):
+class RunStarted(msgspec.Struct, frozen=True, gc=False):
     at: int
     seed: int
     environment: str
     cases: int
 
 
-class CaseStarted(NamedTuple):
+class CaseStarted(msgspec.Struct, frozen=True, gc=False):
     at: int
     case: int
 
 
-class RowStarted(NamedTuple):
+class RowStarted(msgspec.Struct, frozen=True, gc=False):
     at: int
     case: int
     row: int
 
 
-class StepStarted(NamedTuple):
+class StepStarted(msgspec.Struct, frozen=True, gc=False):
     at: int
     case: int
     row: int
@@ -41,7 +43,7 @@ class StepStarted(NamedTuple):
     step: int
 
 
-class StepFinished(NamedTuple):
+class StepFinished(msgspec.Struct, frozen=True, gc=False):
     """`exchanges` in the order in which they went (redirects first, the answer that was judged last).
     `used` holds what each reference resolved to. Steps that do not count (set, wait, cleaning up without checks)
     are left out of the row's verdict."""
@@ -66,7 +68,7 @@ class StepFinished(NamedTuple):
     counts: bool = True
 
 
-class RowFinished(NamedTuple):
+class RowFinished(msgspec.Struct, frozen=True, gc=False):
     at: int
     case: int
     row: int
@@ -75,7 +77,7 @@ class RowFinished(NamedTuple):
     us: int
 
 
-class CaseFinished(NamedTuple):
+class CaseFinished(msgspec.Struct, frozen=True, gc=False):
     at: int
     case: int
     verdict: Verdict
@@ -83,7 +85,7 @@ class CaseFinished(NamedTuple):
     us: int
 
 
-class RunFinished(NamedTuple):
+class RunFinished(msgspec.Struct, frozen=True, gc=False):
     """`stopped_by` names who stopped it, or is empty."""
 
     at: int

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+import msgspec
 
 from saltpath.core.answer import headers_of
 from saltpath.core.why import Why
 
 
-class Times(NamedTuple):
+class Times(msgspec.Struct, frozen=True, gc=False):
     """Microseconds of each phase, as libcurl measured them; `total` is their sum and what lies between."""
 
     lookup: int = 0
@@ -19,7 +19,7 @@ class Times(NamedTuple):
     total: int = 0
 
 
-class Exchange(NamedTuple):
+class Exchange(msgspec.Struct, frozen=True, gc=False):
     """`sent_head` and `received_head` are the exact bytes, status line and headers included. `raw_body` is as received,
     `body` decoded. `why` says why it could not be carried out (None: an answer of some status came).
     `begun_us`: UTC, microseconds."""

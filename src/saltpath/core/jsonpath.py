@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any, NamedTuple
 
@@ -50,20 +50,11 @@ class Path:
     keys: tuple[str | int, ...]
     steps: tuple[Step, ...] = ()
     library: Any = None
+    get: Callable[[Any], Any] = field(init=False, compare=False, repr=False)
+    """The value at a singular path in a document, or MISSING."""
 
-    def get(self, document: Any) -> Any:
-        """The value at a singular path, or MISSING."""
-        value = document
-        for key in self.keys:
-            if type(key) is str:
-                if type(value) is not dict or key not in value:
-                    return MISSING
-                value = value[key]
-            else:
-                if type(value) is not list or not -len(value) <= key < len(value):  # type: ignore[operator]
-                    return MISSING
-                value = value[key]  # type: ignore[index]
-        return value
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "get", _getter(self.keys))
 
     def nodes(self, document: Any) -> list[Node]:
         """Every node, in document order. Raises PathTimeout."""
@@ -92,6 +83,34 @@ class Path:
             place.append(key)
             value = value[key]
         return tuple(place)
+
+
+def _getter(keys: tuple[str | int, ...]) -> Callable[[Any], Any]:
+    """A function from a document to the value under these keys, or MISSING. Of the values that JSON has, only an object
+    takes a name; text would take an index too, so those are looked at more closely."""
+    if len(keys) in (1, 2) and all(type(key) is str for key in keys):
+        name, inner = (*keys, None)[:2]
+
+        def get_named(document: Any) -> Any:
+            try:
+                return document[name] if inner is None else document[name][inner]
+            except (KeyError, TypeError):
+                return MISSING
+
+        return get_named
+
+    def get(document: Any) -> Any:
+        value = document
+        try:
+            for key in keys:
+                if type(key) is int and type(value) is not list:
+                    return MISSING
+                value = value[key]
+        except (KeyError, TypeError, IndexError):
+            return MISSING
+        return value
+
+    return get
 
 
 _SHORT = re.compile(r"[^\x00-@\[-^`{-\x7f][^\x00-/:-@\[-^`{-\x7f]*")  # RFC 9535's member-name-shorthand

@@ -104,6 +104,11 @@ def _decimal(text: str) -> Decimal | None:
     return value if value is not None and value.is_finite() else None
 
 
+def is_short(value: Decimal) -> bool:
+    """Whether a decimal is surely not too long; a quick look that may say no to one that is just fit."""
+    return -MOST_EXPONENT <= value.adjusted() <= MOST_EXPONENT and value.__sizeof__() <= 400
+
+
 def too_long(value: int | Decimal) -> bool:
     """A number over 1,000 digits or with an exponent beyond 400 is not compared (decisions.md)."""
     if isinstance(value, int):

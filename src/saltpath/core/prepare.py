@@ -27,15 +27,17 @@ class Prepared(NamedTuple):
     address: str
     headers: tuple[tuple[str, str], ...]
     body: bytes | None
+    private: bool = True
+    """Whether its head may carry what is always masked: Authorization or Cookie, also from the address's user."""
 
 
 def prepare(step: Request, scopes: Scopes) -> Prepared:
     """The finished request. Raises Blocked where a value is missing or cannot stand where it should."""
     address = prepare_address(step.address, step.query, scopes)
+    if not step.headers and step.auth is None and step.body is None:
+        return _bare(step.method, address)
     body, media_type = _body(step.body, scopes) if step.body else (None, "")
     headers = [(name, _header(name, template, scopes)) for name, template in step.headers]
-    if not headers and not media_type and step.auth is None:
-        return Prepared(step.method, address, _DEFAULT_HEADERS, body)
     given = {name.lower() for name, _ in headers}
     if media_type and "content-type" not in given:
         headers.append(("Content-Type", media_type))
@@ -43,6 +45,12 @@ def prepare(step: Request, scopes: Scopes) -> Prepared:
         headers.append(("Authorization", _authorization(step.auth, scopes)))
     headers += [pair for pair in _DEFAULT_HEADERS if pair[0].lower() not in given]
     return Prepared(step.method, address, tuple(headers), body)
+
+
+@lru_cache(maxsize=512)
+def _bare(method: str, address: str) -> Prepared:
+    """A request that sends nothing of its own."""
+    return Prepared(method, address, _DEFAULT_HEADERS, None, private="@" in address)
 
 
 # ---- the address
@@ -79,7 +87,7 @@ def _fill_address(template: Template, scopes: Scopes) -> str:
     text = ""
     for index, part in enumerate(template.parts):
         if isinstance(part, str):
-            text += quote(part, safe=_LITERAL_SAFE)
+            text += _literal(part)
             continue
         value = scopes.resolve(part)
         if value is None:
@@ -96,6 +104,11 @@ def _fill_address(template: Template, scopes: Scopes) -> str:
         else:
             text += _segment(inserted)
     return text
+
+
+@lru_cache(maxsize=512)
+def _literal(text: str) -> str:
+    return quote(text, safe=_LITERAL_SAFE)
 
 
 def _in_host(text: str) -> bool:

@@ -36,6 +36,11 @@ class Reference:
     raw: bool = False
 
     @property
+    def forgiving(self) -> bool:
+        """Whether it has a default for a value that is missing."""
+        return any(pipe.name == "default" for pipe in self.pipes)
+
+    @property
     def full_name(self) -> str:
         return f"{self.scope}.{self.name}" if self.scope else self.name
 

@@ -41,7 +41,7 @@ class Scopes:
     (kept values, rows) are finished and are never read again.
     """
 
-    __slots__ = ("_open", "_resolving", "built_in", "by_name", "on_secret", "used")
+    __slots__ = ("_known", "_open", "_resolving", "built_in", "by_name", "on_secret", "used")
 
     def __init__(
         self,
@@ -60,6 +60,7 @@ class Scopes:
             for key, value in self.by_name[name].values.items()
         }
         self._resolving: list[str] = []
+        self._known: dict[str, dict[str, tuple[Any, Any]]] = {}  # by name, then by the reference's text
         self.on_secret = on_secret
         self.used: dict[str, Any] = {}
         self.built_in: dict[str, Any] = {}
@@ -67,6 +68,11 @@ class Scopes:
     @property
     def kept(self) -> Scope:
         return self.by_name["kept"]
+
+    def keep(self, name: str, value: Any, secret: bool = False) -> None:
+        """Put a finished value into the scope of kept values."""
+        self.by_name["kept"].put(name, value, secret)
+        self._known.pop(name, None)
 
     def begin_step(self) -> None:
         """Forget which values were used; `used` then tells what one step resolved."""
@@ -118,21 +124,28 @@ class Scopes:
         return value
 
     def resolve(self, reference: Reference) -> Any:
-        """The value of a reference after its pipes, in its own type. Raises Blocked."""
+        """The value of a reference after its pipes, in its own type. Raises Blocked.
+
+        A value found once is known until a step keeps another one under its name."""
+        known = self._known.get(reference.name)
+        if known is not None and reference.text in known:
+            value, self.used[reference.text] = known[reference.text]
+            return value
         if reference.literal is not None:
             return apply_pipes(reference.literal, reference.pipes)
-        forgiving = any(pipe.name == "default" for pipe in reference.pipes)
         try:
             scope, value, secret = self.find(reference)
         except Blocked as problem:
-            if not forgiving or problem.reason.code != "no-value":
+            if not reference.forgiving or problem.reason.code != "no-value":
                 raise
             return apply_pipes(None, reference.pipes)
         if reference.pipes:
             value = apply_pipes(value, reference.pipes)
         if secret and self.on_secret is not None:
             self.on_secret(value)
-        self.used[reference.text] = {"from": f"{scope}.{reference.name}", "value": value}
+        use = self.used[reference.text] = {"from": f"{scope}.{reference.name}", "value": value}
+        if scope in self.by_name:  # what is built in (a step's name, say) changes by itself
+            self._known.setdefault(reference.name, {})[reference.text] = (value, use)
         return value
 
     def text(self, template: Template, encode: Callable[[str, Any, Reference], str] | None = None) -> str:

@@ -22,12 +22,11 @@ from saltpath.core.prepare import Prepared
 from saltpath.core.why import Blocked, Why, why
 from saltpath.engine.decode import decode
 from saltpath.engine.failures import HEADER_LIMIT, headers_too_large, reason
-from saltpath.engine.loop import CurlSelector
+from saltpath.engine.loop import CurlSelector, Transfer
 
 _HEADER_IN, _HEADER_OUT = pycurl.INFOTYPE_HEADER_IN, pycurl.INFOTYPE_HEADER_OUT
 _SENT, _FIRST, _TOTAL = pycurl.PRETRANSFER_TIME_T, pycurl.STARTTRANSFER_TIME_T, pycurl.TOTAL_TIME_T
 _NEW_CONNECTIONS = pycurl.NUM_CONNECTS
-_make_times, _make_exchange = Times._make, Exchange._make
 _BODILESS = frozenset(["GET", "DELETE", "OPTIONS", "TRACE", "HEAD"])
 
 
@@ -35,20 +34,21 @@ class Aborted(Exception):
     """The exchange was given up because the run is being stopped."""
 
 
-class _Slot:
-    """One easy handle with what its callbacks collect."""
+class _Slot(Transfer):
+    """One easy handle with what its callbacks collect. Awaited, it gives libcurl's error, or None."""
 
-    __slots__ = ("body", "future", "handle", "heads_in", "heads_out", "likeness", "limit", "size", "too_large")
+    __slots__ = ("address", "body", "handle", "heads_in", "heads_out", "likeness", "limit", "size", "too_large")
 
     def __init__(self) -> None:
+        super().__init__()
         self.heads_out: list[bytes] = []
         self.heads_in: list[bytes] = []
         self.body: list[bytes] = []
         self.size = 0
         self.limit = 0
+        self.address = ""
         self.likeness: tuple[object, ...] | None = None
         self.too_large = False
-        self.future: asyncio.Future[tuple[int, str] | None] | None = None
         handle = self.handle = pycurl.Curl()
         handle.setopt(pycurl.NOSIGNAL, 1)
         handle.setopt(pycurl.PATH_AS_IS, 1)
@@ -59,15 +59,8 @@ class _Slot:
         handle.setopt(pycurl.CAINFO, certifi.where())
         handle.setopt(pycurl.TCP_NODELAY, 1)
         handle.setopt(pycurl.VERBOSE, 1)
-        handle.setopt(pycurl.DEBUGFUNCTION, self._debug)
+        handle.setopt(pycurl.DEBUGFUNCTION, _head_taker(self.heads_in, self.heads_out))
         handle.setopt(pycurl.WRITEFUNCTION, self._write)
-
-    def _debug(self, kind: int, data: bytes) -> None:
-        if kind == _HEADER_IN:
-            self.heads_in.append(data)
-        elif kind == _HEADER_OUT:
-            self.heads_out.append(data)
-            self.heads_in.clear()
 
     def _write(self, data: bytes) -> int | None:
         self.size += len(data)
@@ -86,7 +79,10 @@ class _Slot:
         self.size = 0
         self.too_large = False
         self.limit = options.largest_body or 0
-        handle.setopt(pycurl.URL, _address(prepared.address))
+        if prepared.address != self.address:
+            self.address = ""
+            handle.setopt(pycurl.URL, _address(prepared.address))
+            self.address = prepared.address
         likeness = (prepared.method, prepared.headers, options) if prepared.body is None else None
         if likeness is not None and likeness == self.likeness:
             return
@@ -120,6 +116,21 @@ class _Slot:
             handle.setopt(pycurl.CUSTOMREQUEST, method)
 
 
+def _head_taker(heads_in: list[bytes], heads_out: list[bytes]) -> Callable[[int, bytes], None]:
+    """A debug function that collects heads, as they go out and line by line as they come in. It is called a dozen times
+    an exchange."""
+    take_in, take_out, forget_in = heads_in.append, heads_out.append, heads_in.clear
+
+    def take(kind: int, data: bytes) -> None:
+        if kind == _HEADER_IN:
+            take_in(data)
+        elif kind == _HEADER_OUT:
+            take_out(data)
+            forget_in()
+
+    return take
+
+
 class Client:
     """Carries out exchanges in one loop. Its connections belong to one project's run. Close it when done.
 
@@ -127,6 +138,7 @@ class Client:
 
     def __init__(self, selector: CurlSelector, now_us: Callable[[], int], connections: int = 100) -> None:
         self._selector = selector
+        self._loop = asyncio.get_running_loop()
         self._now_us = now_us
         self._free: list[_Slot] = []
         self._busy: dict[Any, _Slot] = {}
@@ -137,9 +149,9 @@ class Client:
         slot = self._busy.pop(handle)
         self._selector.multi.remove_handle(handle)
         self._selector.active -= 1
-        future = slot.future
-        if future is not None and not future.done():
-            future.set_result(error)
+        resume = slot.resume
+        assert resume is not None
+        resume(error)
 
     def abort(self) -> None:
         """Give up every exchange under way; their callers get Aborted."""
@@ -147,8 +159,8 @@ class Client:
             del self._busy[handle]
             self._selector.multi.remove_handle(handle)
             self._selector.active -= 1
-            if slot.future is not None and not slot.future.done():
-                slot.future.set_exception(Aborted())
+            assert slot.resume is not None
+            self._loop.call_soon(slot.resume, Aborted())
 
     def close(self) -> None:
         self.abort()
@@ -157,7 +169,7 @@ class Client:
         self._free.clear()
 
     async def exchange(self, prepared: Prepared, options: Options) -> Exchange:
-        """Send one request and wait for its answer. Never raises for what the network does: `why` says it."""
+        """Send one request and wait for its answer, in a strand. Never raises for what the network does: `why` says it."""
         slot = self._free.pop() if self._free else _Slot()
         begun = self._now_us()
         try:
@@ -165,18 +177,10 @@ class Client:
         except (pycurl.error, UnicodeError) as problem:
             self._free.append(slot)
             return _unsent(prepared, begun, why("address-unreadable", address=prepared.address, problem=str(problem)))
-        slot.future = asyncio.get_running_loop().create_future()
         self._busy[slot.handle] = slot
         self._selector.multi.add_handle(slot.handle)
         self._selector.active += 1
-        try:
-            error = await slot.future
-        except asyncio.CancelledError:
-            if slot.handle in self._busy:
-                self._done(slot.handle, None)
-            raise
-        finally:
-            slot.future = None
+        error = await slot
         result = _collect(slot, prepared, options, begun, error)
         self._free.append(slot)
         return result
@@ -203,7 +207,7 @@ def _unsent(prepared: Prepared, begun: int, problem: Why) -> Exchange:
 def _collect(slot: _Slot, prepared: Prepared, options: Options, begun: int, error: tuple[int, str] | None) -> Exchange:
     getinfo = slot.handle.getinfo
     times = _times(getinfo)
-    raw = b"".join(slot.body) if len(slot.body) != 1 else slot.body[0]
+    raw = b"".join(slot.body)
     head = b"".join(slot.heads_in)
     status = getinfo(pycurl.RESPONSE_CODE)
     problem: Why | None = None
@@ -228,18 +232,16 @@ def _collect(slot: _Slot, prepared: Prepared, options: Options, begun: int, erro
             body = _decoded(raw, head, prepared.method, slot.limit)
         except Blocked as blocked:
             problem, body = blocked.reason, b""
-    sent_head = slot.heads_out[-1] if slot.heads_out else b""
-    reused = times.connect == 0 and error is None
-    resent = len(slot.heads_out) > 1
-    return _make_exchange((
-        prepared.method, prepared.address, sent_head, prepared.body or b"", status, head, raw, body, times,
-        begun, reused, resent, problem,
-    ))  # fmt: skip
+    sent = slot.heads_out
+    return Exchange(
+        prepared.method, prepared.address, sent[-1] if sent else b"", prepared.body or b"", status, head, raw, body,
+        times, begun, times.connect == 0 and error is None, len(sent) > 1, problem,
+    )  # fmt: skip
 
 
 def _decoded(raw: bytes, head: bytes, method: str, limit: int) -> bytes:
     """The body without its content encodings. Raises Blocked."""
-    if method == "HEAD" or b"content-encoding" not in head.lower():
+    if b"content-encoding" not in head.lower() or method == "HEAD":
         return raw
     encodings = [value for name, value in headers_of(head) if name.lower() == "content-encoding"]
     return decode(raw, ",".join(encodings), limit)
@@ -252,7 +254,7 @@ def _times(getinfo: Callable[[int], Any]) -> Times:
     total = getinfo(_TOTAL)
     waiting, receiving = (first - sent if first > sent else 0, total - first) if first else (0, 0)
     if getinfo(_NEW_CONNECTIONS) == 0:
-        return _make_times((0, 0, 0, waiting, receiving, total))
+        return Times(0, 0, 0, waiting, receiving, total)
     lookup = getinfo(pycurl.NAMELOOKUP_TIME_T)
     connect = getinfo(pycurl.CONNECT_TIME_T)
     tls = getinfo(pycurl.APPCONNECT_TIME_T)

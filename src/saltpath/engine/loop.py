@@ -10,12 +10,61 @@ from __future__ import annotations
 import asyncio
 import gc
 import selectors
-from collections.abc import Callable
+from collections.abc import Callable, Coroutine, Generator
 from typing import Any
 
 import pycurl
 
 LONGEST_WAIT_S = 0.010
+
+
+class Transfer:
+    """What a strand awaits: one transfer by libcurl. Whoever sees its end calls `resume` with the outcome; an exception as
+    the outcome is raised where it is awaited."""
+
+    __slots__ = ("resume",)
+
+    def __init__(self) -> None:
+        self.resume: Callable[[Any], None] | None = None
+
+    def __await__(self) -> Generator[Transfer, Any, Any]:
+        outcome = yield self
+        if isinstance(outcome, BaseException):
+            raise outcome
+        return outcome
+
+
+class Strand:
+    """A coroutine that goes on the moment its transfer has ended, without the detour over the loop's queue, which costs
+    as much as a fifth of an exchange. It may await transfers and asyncio's futures and tasks; it is not a task itself.
+    `done` is a future with its result."""
+
+    __slots__ = ("_coroutine", "_loop", "done")
+
+    def __init__(self, coroutine: Coroutine[Any, Any, Any]) -> None:
+        self._coroutine = coroutine
+        self._loop = asyncio.get_running_loop()
+        self.done: asyncio.Future[Any] = self._loop.create_future()
+        self._loop.call_soon(self._resume)
+
+    def _resume(self, outcome: Any = None) -> None:
+        try:
+            awaited = self._coroutine.send(outcome)
+        except StopIteration as end:
+            self.done.set_result(end.value)
+        except BaseException as problem:
+            self.done.set_exception(problem)
+        else:
+            if isinstance(awaited, Transfer):
+                awaited.resume = self._resume
+            elif awaited is None:  # asyncio.sleep(0)
+                self._loop.call_soon(self._resume)
+            else:
+                awaited._asyncio_future_blocking = False
+                awaited.add_done_callback(self._after_future)
+
+    def _after_future(self, _future: asyncio.Future[Any]) -> None:
+        self._resume()
 
 
 class CurlSelector(selectors.DefaultSelector):

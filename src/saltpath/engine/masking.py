@@ -11,6 +11,7 @@ from typing import Any
 from urllib.parse import quote, quote_plus
 
 from saltpath.core import plain
+from saltpath.core.exchange import Exchange
 from saltpath.core.why import Why
 
 MASK = "●●●"
@@ -45,10 +46,12 @@ class Masker:
         self._text_pattern = re.compile(pattern)
         self._bytes_pattern = re.compile(pattern.encode())
 
-    @staticmethod
-    def concerns(head: bytes) -> bool:
-        """Whether a head may hold what is always masked; a cheap look before the pattern."""
-        lower = head.lower()
+    def concerns(self, exchange: Exchange) -> bool:
+        """Whether there may be something to mask. Without secrets in the run, only a request's head that carries
+        Authorization or Cookie has it; a cheap look before the pattern."""
+        if self.any:
+            return True
+        lower = exchange.sent_head.lower()
         return b"authorization" in lower or b"cookie" in lower
 
     def head(self, head: bytes) -> bytes:

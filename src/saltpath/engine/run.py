@@ -26,7 +26,7 @@ from saltpath.core.scopes import Scope, Scopes
 from saltpath.core.verdicts import Verdict, worst
 from saltpath.core.why import Blocked, Why, why
 from saltpath.engine.client import Aborted, Client
-from saltpath.engine.loop import CurlSelector
+from saltpath.engine.loop import CurlSelector, Strand
 from saltpath.engine.masking import Masker
 from saltpath.engine.step import Done, carry_out
 
@@ -62,6 +62,9 @@ class Stop:
 
     async def sleep(self, seconds: float) -> bool:
         """Pause; True if the pause was ended by a stop."""
+        return await asyncio.create_task(self._sleep(seconds))
+
+    async def _sleep(self, seconds: float) -> bool:
         try:
             await asyncio.wait_for(self._event.wait(), seconds)
         except TimeoutError:
@@ -88,7 +91,7 @@ async def run_plan(
             verdicts.append(await walk.run())
 
     try:
-        await asyncio.gather(*(work() for _ in range(max(min(plan.jobs, len(plan.cases)), 1))))
+        await asyncio.gather(*[Strand(work()).done for _ in range(max(min(plan.jobs, len(plan.cases)), 1))])
     finally:
         client.close()
     verdict = worst(verdicts)
@@ -152,7 +155,7 @@ class _Walk:
                 self.masker.add(scope.values.get(name))
         kept = self.planned.resume.kept if self.planned.resume else self.planned.given
         for name, value in kept.items():
-            scopes.kept.put(name, value)
+            scopes.keep(name, value)
         start = datetime.fromtimestamp(plan.started_us / 1e6, UTC).isoformat(timespec="milliseconds")
         scopes.built_in = {
             "row.number": 1,
@@ -204,10 +207,8 @@ class _Walk:
         scopes.built_in["step.name"] = step.name
         try:
             if isinstance(step, Request):
-                hands_over = any(keep.name in self.planned.hands_over for keep in step.keep)
-                cleanup = part == "afterwards"
                 done = await carry_out(
-                    step, scopes, options, self.client, self.masker, cleanup=cleanup, hands_over=hands_over
+                    step, scopes, options, self.client, self.masker, part, self.planned.hands_over
                 )
             elif isinstance(step, SetValues):
                 done = self._set(step, scopes)
@@ -227,7 +228,7 @@ class _Walk:
         try:
             for name, tree in step.values:
                 kept[name] = value = scopes.fill(tree)
-                scopes.kept.put(name, value)
+                scopes.keep(name, value)
         except Blocked as problem:
             return Done("blocked", self.masker.why(problem.reason), 0, 0, kept=self.masker.value(kept))
         return Done("passed", None, 0, 0, kept=self.masker.value(kept), counts=False)
@@ -240,16 +241,16 @@ class _Walk:
         return Done("passed", None, step.us, 0, counts=False)
 
     def _finish(self, part: Part, index: int, step: Step, done: Done, used: dict[str, Any] | None = None) -> None:
-        verdict, reason, us, status, exchanges, outcomes, kept, secret_kept, counts = done
-        event = StepFinished._make((
-            self.now_us(), self.index, 1, part, index, step.key, step.name, step.kind, verdict, reason, us, status, exchanges,
-            outcomes, kept, used or {}, secret_kept, counts,
-        ))  # fmt: skip
+        verdict = done.verdict
+        event = StepFinished(
+            self.now_us(), self.index, 1, part, index, step.key, step.name, step.kind, verdict, done.why, done.us, done.status,
+            done.exchanges, done.outcomes, done.kept, used or {}, done.secret_kept, done.counts,
+        )  # fmt: skip
         if done.counts:
-            self.counted.append(done.verdict)
+            self.counted.append(verdict)
         if not self.judged:
             self.judged = any(o.verdict in ("passed", "failed") and o.counts for o in done.outcomes)
-        if done.verdict in ("failed", "blocked") and self.bad is None:
+        if self.bad is None and verdict in ("failed", "blocked"):
             self.bad = event
         self.emit(event)
 

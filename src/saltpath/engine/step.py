@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from typing import Any
 from urllib.parse import urljoin, urlsplit
 
+import msgspec
+from msgspec.structs import replace
+
 from saltpath.core.answer import Answer
-from saltpath.core.case import Keep, Options, Request
-from saltpath.core.checks.judge import Outcome, judge, verdict_of
+from saltpath.core.case import NO_OPTIONS, Keep, Options, Part, Request
+from saltpath.core.checks.judge import Outcome, judge_all
 from saltpath.core.exchange import Exchange
 from saltpath.core.jsonpath import MISSING
 from saltpath.core.prepare import Prepared, prepare
@@ -24,8 +27,8 @@ _BODY_HEADERS = frozenset(["content-type", "content-length", "content-encoding",
 _OWN_HEADERS = frozenset(["authorization", "cookie"])
 
 
-class Done(NamedTuple):
-    """What became of a request step, secrets already masked. A cleaning-up step without checks does not count."""
+class Done(msgspec.Struct, frozen=True, gc=False):
+    """What became of a step, secrets already masked. A cleaning-up step without checks does not count."""
 
     verdict: Verdict
     why: Why | None
@@ -39,31 +42,36 @@ class Done(NamedTuple):
 
 
 async def carry_out(
-    step: Request, scopes: Scopes, options: Options, client: Client, masker: Masker, *, cleanup: bool, hands_over: bool
+    step: Request, scopes: Scopes, options: Options, client: Client, masker: Masker, part: Part, wanted: frozenset[str]
 ) -> Done:
-    """Carry out the step. `cleanup`: it stands in afterwards; `hands_over`: what it keeps is used later."""
-    options = step.options.over(options)
+    """Carry out the step of this part. `wanted`: the names of kept values that later steps use."""
+    if step.options is not NO_OPTIONS:
+        options = step.options.over(options)
     exchanges: list[Exchange] = []
     try:
-        await _send(prepare(step, scopes), options, client, exchanges)
-        exchange = exchanges[-1]
+        prepared = prepare(step, scopes)
+        exchange = await client.exchange(prepared, options)
+        exchanges.append(exchange)
+        if exchange.status in _REDIRECTS and exchange.why is None and options.follow_redirects:
+            exchange = await _follow(prepared, options, client, exchanges)
         if exchange.why is not None:
             raise Blocked(exchange.why)
         us = exchange.times.total
         answer = Answer(exchange.status, exchange.received_head, exchange.body, us)
-        if exchange.body[:1] in (b"{", b"["):
-            answer.json()
-        outcomes = tuple([judge(check, answer, scopes) for check in step.expect])
-        verdict, reason = _verdict(step, outcomes, answer, cleanup=cleanup, hands_over=hands_over)
+        outcomes, verdict = judge_all(step.expect, answer, scopes)
+        reason: Why | None = None
+        if verdict != "passed":
+            verdict, reason = _verdict(step, outcomes, verdict, answer, part, wanted)
         kept, lost = _keep(step.keep, answer, scopes, masker) if step.keep else ({}, None)
         if lost is not None and verdict != "failed":
             verdict, reason = "blocked", reason if verdict == "blocked" else lost
     except Blocked as problem:
         return _blocked(step, problem.reason, exchanges, masker)
-    counts = verdict != "unchecked" or not cleanup
-    shown = _mask_exchanges(exchanges, masker)
+    counts = verdict != "unchecked" or part != "afterwards"
     if not masker.any:
+        shown = _masked(exchanges, masker) if prepared.private or len(exchanges) > 1 else (exchange,)
         return Done(verdict, reason, us, exchange.status, shown, outcomes, kept, (), counts)
+    shown = _masked(exchanges, masker)
     secret = tuple(keep.name for keep in step.keep if keep.secret and keep.name in kept)
     outcomes = tuple(_mask_outcome(item, masker) for item in outcomes)
     return Done(verdict, masker.why(reason), us, exchange.status, shown, outcomes, masker.value(kept), secret, counts)
@@ -77,28 +85,25 @@ def _blocked(step: Request, reason: Why, exchanges: list[Exchange], masker: Mask
         masker.why(reason),
         last.times.total if last else 0,
         last.status if last else 0,
-        _mask_exchanges(exchanges, masker),
+        _masked(exchanges, masker),
         skipped,
     )
 
 
 def _verdict(
-    step: Request, outcomes: tuple[Outcome, ...], answer: Answer, *, cleanup: bool, hands_over: bool
+    step: Request, outcomes: tuple[Outcome, ...], verdict: Verdict, answer: Answer, part: Part, wanted: frozenset[str]
 ) -> tuple[Verdict, Why | None]:
-    """The step's verdict with the rules for hand-over and cleaning-up steps (decisions.md)."""
-    verdict = verdict_of(outcomes)
-    if verdict == "passed":
-        return verdict, None
+    """The verdict of a step that did not pass, with the rules for hand-over and cleaning-up steps (decisions.md)."""
     if verdict != "unchecked":
         bad, check = next(
             (o, c) for o, c in zip(outcomes, step.expect, strict=True) if o.verdict == verdict and o.counts
         )
         return verdict, bad.why.about(check.of.text) if bad.why else None
-    if cleanup:
+    if part == "afterwards":
         if answer.status < 400 or (step.method == "DELETE" and answer.status in (404, 410)):
             return "unchecked", None
         return "blocked", why("cleanup-answered", status=answer.status)
-    if hands_over and answer.status >= 400:
+    if answer.status >= 400 and any(keep.name in wanted for keep in step.keep):
         return "blocked", why("nothing-handed-over", status=answer.status)
     return "unchecked", None
 
@@ -121,10 +126,9 @@ def _keep(keeps: tuple[Keep, ...], answer: Answer, scopes: Scopes, masker: Maske
             kept[keep.name] = taken(found)
         except Blocked as problem:
             lost = lost or problem.reason
-    scope = scopes.kept
     for keep in keeps:
         if keep.name in kept:
-            scope.put(keep.name, kept[keep.name], keep.secret)
+            scopes.keep(keep.name, kept[keep.name], keep.secret)
             if keep.secret:
                 masker.add(kept[keep.name])
     return kept, lost
@@ -133,23 +137,22 @@ def _keep(keeps: tuple[Keep, ...], answer: Answer, scopes: Scopes, masker: Maske
 # ---- sending, redirects
 
 
-async def _send(prepared: Prepared, options: Options, client: Client, exchanges: list[Exchange]) -> None:
-    """Send, and follow redirects ourselves (RFC 9110, 15.4). Every hop is appended to `exchanges`."""
+async def _follow(prepared: Prepared, options: Options, client: Client, exchanges: list[Exchange]) -> Exchange:
+    """Follow redirects ourselves (RFC 9110, 15.4), from the last of `exchanges`. Every hop is appended; the last one is
+    returned."""
     seen: set[tuple[str, str]] = set()
     while True:
-        exchange = await client.exchange(prepared, options)
-        exchanges.append(exchange)
-        if exchange.status not in _REDIRECTS or exchange.why is not None or not options.follow_redirects:
-            return
+        exchange = exchanges[-1]
         seen.add((prepared.method, prepared.address))
         location = next((value for name, value in exchange.headers if name.lower() == "location"), None)
-        if location is None:
-            return
+        if exchange.status not in _REDIRECTS or exchange.why is not None or location is None:
+            return exchange
         prepared = _redirected(prepared, exchange.status, location)
         if (prepared.method, prepared.address) in seen:
             raise Blocked(why("redirect-loop", address=prepared.address))
         if len(exchanges) > MOST_REDIRECTS:
             raise Blocked(why("redirect-many", limit=MOST_REDIRECTS, address=prepared.address))
+        exchanges.append(await client.exchange(prepared, options))
 
 
 def _redirected(prepared: Prepared, status: int, location: str) -> Prepared:
@@ -173,17 +176,13 @@ def _redirected(prepared: Prepared, status: int, location: str) -> Prepared:
 # ---- masking
 
 
-def _mask_exchanges(exchanges: list[Exchange], masker: Masker) -> tuple[Exchange, ...]:
-    """Without secrets in the run, only heads that carry Authorization or Cookie have something to mask."""
-    if masker.any:
-        return tuple(_mask_exchange(item, masker) for item in exchanges)
-    if not any(map(masker.concerns, [item.sent_head for item in exchanges])):
-        return tuple(exchanges)
-    return tuple(item._replace(sent_head=masker.head(item.sent_head)) for item in exchanges)
+def _masked(exchanges: list[Exchange], masker: Masker) -> tuple[Exchange, ...]:
+    return tuple(_mask_exchange(item, masker) if masker.concerns(item) else item for item in exchanges)
 
 
 def _mask_exchange(exchange: Exchange, masker: Masker) -> Exchange:
-    return exchange._replace(
+    return replace(
+        exchange,
         address=masker.text(exchange.address),
         sent_head=masker.head(exchange.sent_head),
         sent_body=masker.octets(exchange.sent_body),
@@ -195,6 +194,5 @@ def _mask_exchange(exchange: Exchange, masker: Masker) -> Exchange:
 
 
 def _mask_outcome(outcome: Outcome, masker: Masker) -> Outcome:
-    return outcome._replace(
-        expected=masker.value(outcome.expected), actual=masker.value(outcome.actual), why=masker.why(outcome.why)
-    )
+    expected, actual = masker.value(outcome.expected), masker.value(outcome.actual)
+    return replace(outcome, expected=expected, actual=actual, why=masker.why(outcome.why))

@@ -6,6 +6,7 @@ else the reason.
 
 from __future__ import annotations
 
+import operator
 from collections.abc import Callable
 from dataclasses import dataclass
 from decimal import Decimal
@@ -28,12 +29,16 @@ class Setting(NamedTuple):
 
 
 Judge = Callable[[Any, Any, Setting], Why | None]
+Test = Callable[[Any], bool]
 
 
 @dataclass(frozen=True, slots=True)
 class Relation:
     """`phrase` is the sentence's middle; `takes` says what kind of expected value it wants; `example` is
-    (actual, expected) for which it holds. `of_list`: it judges the nodes together rather than each node."""
+    (actual, expected) for which it holds. `of_list`: it judges the nodes together rather than each node.
+
+    `quick` makes, from an expected value, a test for values from JSON that is sure when it says True, and otherwise
+    leaves the question to `judge`; None where it cannot."""
 
     name: str
     phrase: str
@@ -41,16 +46,22 @@ class Relation:
     judge: Judge
     example: tuple[Any, Any]
     of_list: bool = False
+    quick: Callable[[Any], Test | None] = lambda expected: None
 
 
 TABLE: dict[str, Relation] = {}
 
 
 def _relation(
-    name: str, example: tuple[Any, Any], phrase: str = "", takes: str = "value", of_list: bool = False
+    name: str,
+    example: tuple[Any, Any],
+    phrase: str = "",
+    takes: str = "value",
+    of_list: bool = False,
+    quick: Callable[[Any], Test | None] = lambda expected: None,
 ) -> Callable[[Judge], Judge]:
     def register(judge: Judge) -> Judge:
-        TABLE[name] = Relation(name, phrase or name, takes, judge, example, of_list)
+        TABLE[name] = Relation(name, phrase or name, takes, judge, example, of_list, quick)
         return judge
 
     return register
@@ -60,6 +71,7 @@ def _relation(
 
 
 _SIMPLE = frozenset([str, bool, int, type(None)])
+_NUMBERS = (int, Decimal)
 
 
 def _alike(actual: Any, expected: Any, setting: Setting) -> bool:
@@ -106,7 +118,16 @@ def shown(value: Any, setting: Setting) -> str:
     return plain.show(value)
 
 
-@_relation("is", (201, 201))
+def _quick_is(expected: Any) -> Test | None:
+    kind = type(expected)
+    if kind in _SIMPLE:
+        return lambda value: type(value) is kind and bool(value == expected)
+    if kind is Decimal and not plain.too_long(expected):
+        return lambda value: type(value) is Decimal and value == expected and plain.is_short(value)
+    return None
+
+
+@_relation("is", (201, 201), quick=_quick_is)
 def _is(actual: Any, expected: Any, setting: Setting) -> Why | None:
     if _alike(actual, expected, setting):
         return None
@@ -236,6 +257,17 @@ def _numbers(actual: Any, expected: Any, setting: Setting, relation: str) -> tup
     return _fit(left), _fit(right)
 
 
+def _quick_order(holds: Callable[[Any, Any], bool]) -> Callable[[Any], Test | None]:
+    def quick(expected: Any) -> Test | None:
+        if type(expected) not in _NUMBERS or plain.too_long(expected):
+            return None
+        return lambda value: (
+            (type(value) is int or (type(value) is Decimal and plain.is_short(value))) and bool(holds(value, expected))
+        )
+
+    return quick
+
+
 def _order(name: str, code: str, holds: Callable[[Any, Any], bool], example: tuple[Any, Any]) -> None:
     def judge(actual: Any, expected: Any, setting: Setting) -> Why | None:
         if type(actual) is int and type(expected) is int and setting.source == "json":
@@ -250,13 +282,13 @@ def _order(name: str, code: str, holds: Callable[[Any, Any], bool], example: tup
         return why(code, actual=shown(actual, setting), expected=shown(expected, setting))
 
     judge.__doc__ = f"Numbers, durations and sizes; exact decimals: {name}."
-    _relation(name, example, f"is {name}", takes="measure")(judge)
+    _relation(name, example, f"is {name}", takes="measure", quick=_quick_order(holds))(judge)
 
 
-_order("above", "not-above", lambda left, right: left > right, (3, 2))
-_order("below", "not-below", lambda left, right: left < right, (2, 3))
-_order("at least", "not-at-least", lambda left, right: left >= right, (3, 3))
-_order("at most", "not-at-most", lambda left, right: left <= right, (Decimal("0.30"), Decimal("0.3")))
+_order("above", "not-above", operator.gt, (3, 2))
+_order("below", "not-below", operator.lt, (2, 3))
+_order("at least", "not-at-least", operator.ge, (3, 3))
+_order("at most", "not-at-most", operator.le, (Decimal("0.30"), Decimal("0.3")))
 
 
 @_relation("between", (5, [1, 5]), "is between", takes="pair")

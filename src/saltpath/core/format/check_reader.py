@@ -10,6 +10,7 @@ import regex
 from saltpath.core import measures, plain
 from saltpath.core.case import Check, Place
 from saltpath.core.checks import relations
+from saltpath.core.checks.judge import quickly
 from saltpath.core.checks.sentences import sentence
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.source import Node
@@ -61,18 +62,21 @@ def read_check(reading: Reading, node: Node, path: str) -> Check | None:
         words = sentence(subject.text, named[0], expected_node.data(), any_node)
     except (TypeError, IndexError, StopIteration, KeyError, AttributeError):
         words = subject.text  # its fault was reported just above
-    return Check(
+    expected = reading.tree(expected_node, f"{path}.{named[0]}")
+    fixed = not holds_reference(expected_node.data())
+    check = Check(
         of=subject,
         relation=named[0],
-        expected=reading.tree(expected_node, f"{path}.{named[0]}"),
+        expected=expected,
         any=any_node,
         advice=reading.flag(keys.get("advice"), f"{path}.advice", "advice"),
         off=reading.flag(keys.get("off"), f"{path}.off", "off"),
         note=reading.text(keys.get("note"), f"{path}.note", "note"),
         sentence=words,
-        fixed=not holds_reference(expected_node.data()),
+        fixed=fixed,
         place=Place(path, node.line),
     )
+    return check if reading.problems else quickly(check)
 
 
 def _expected(reading: Reading, subject: Subject, relation: relations.Relation, node: Node, path: str) -> None:
