@@ -19,7 +19,7 @@ def e1(address: str) -> None:
     def nowhere(event: Event) -> None:
         pass
 
-    ours, theirs = in_turn(5, lambda: engine(address, EXCHANGES, 16, nowhere), lambda: bare(address, EXCHANGES, 16))
+    ours, theirs = in_turn(9, lambda: engine(address, EXCHANGES, 16, nowhere), lambda: bare(address, EXCHANGES, 16))
     ratio = median_ratio(theirs, ours)
     rates = f"{EXCHANGES / statistics.median(ours):,.0f}/s against {EXCHANGES / statistics.median(theirs):,.0f}/s"
     line("E1", f"{ratio:.2f}", ">= 0.30", ratio >= 0.30, rates)

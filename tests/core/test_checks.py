@@ -5,10 +5,10 @@ import unittest
 from decimal import Decimal
 
 from saltpath.core.answer import Answer
-from saltpath.core.checks.judge import judge, verdict_of
+from saltpath.core.checks.judge import judge, judge_all, verdict_of
 from saltpath.core.checks.relations import TABLE, Setting
 from saltpath.core.format.reader import read_case
-from saltpath.core.plain import read_json
+from saltpath.core.plain import read_json, write_json
 from saltpath.core.scopes import Scope, Scopes
 
 BODY = b"""{ "id": "PC-20931", "state": "quoted", "big": 9007199254740993, "half": 0.30, "none": null, "empty": [],
@@ -77,6 +77,48 @@ class Holding(unittest.TestCase):
         self.assertEqual(outcome('{ of: "$.fee.lines[[=n]].code", is: TON }', n=1).verdict, "passed")
         self.assertEqual(outcome('{ of: "$.fee.[=what]", is: FHC }', what="currency").verdict, "passed")
         self.assertEqual(outcome("{ of: value length, above: 3 }", length=4).verdict, "passed")
+
+
+VALUES = [
+    "1", "1.0", "1e0", "15", "15.0", "0", "-3", "0.30", "0.3", "true", "false", "null", '""', '"15"', '"a"', "[]", "[1]",
+    "{}", '{"a": 1}', "1e401", "1e-401", "0e999", "1" + "0" * 1200, "1." + "0" * 1200, "9007199254740993",
+]  # fmt: skip
+
+
+class Quickly(unittest.TestCase):
+    """Most checks pass, and have a short way to it. It must never say more than the long one."""
+
+    def check(self, of: str, relation: str, expected: str):
+        case = f'{{"salt-path": 1, "case": "x", "steps": [{{"request": "a", "send": "GET http://h/", "expect": [{{"of": "{of}", "{relation}": {expected}}}]}}]}}'
+        return read_case(case).steps[0].expect[0]
+
+    def test_it_agrees_with_the_long_way(self):
+        quick, scopes = 0, Scopes(Scope())
+        for relation in ("is", "above", "below", "at least", "at most"):
+            for expected in VALUES:
+                if len(expected) > 1000 or (relation != "is" and expected[0] not in "-0123456789"):
+                    continue
+                check = self.check("$.at", relation, expected)
+                for value in VALUES:
+                    seen = answer(b'{"at": ' + value.encode() + b"}")
+                    short = check.quick(seen.status, seen.json()) if check.quick else None
+                    if short is not None:
+                        quick += 1
+                        with self.subTest(relation=relation, expected=expected, value=value):
+                            long = judge(check, seen, scopes)
+                            self.assertEqual(short, long)
+                            self.assertEqual(write_json(short.actual), write_json(long.actual))
+        self.assertGreater(quick, 100)
+
+    def test_it_needs_a_document(self):
+        for of, body in (("$", b""), ("$", b"null"), ("$.a", b"no JSON"), ("$", b"{"), ("$[0]", b'"text"')):
+            seen, check = answer(body), self.check(of, "is", "null")
+            self.assertEqual(judge_all([check], seen, Scopes(Scope()))[0][0], judge(check, seen, Scopes(Scope())))
+
+    def test_the_verdict_of_all(self):
+        good, bad = self.check("status", "is", "201"), self.check("status", "is", "404")
+        for checks, verdict in (([], "unchecked"), ([good], "passed"), ([good, bad], "failed"), ([bad], "failed")):
+            self.assertEqual(judge_all(checks, answer(), Scopes(Scope()))[1], verdict)
 
 
 class Failing(unittest.TestCase):

@@ -8,7 +8,7 @@ from saltpath.core.grammar import Unreadable
 from saltpath.core.pipes import KINDS, apply_pipes, read_pipe
 from saltpath.core.plain import same
 from saltpath.core.prepare import prepare
-from saltpath.core.references import read_template
+from saltpath.core.references import compile_tree, read_template
 from saltpath.core.scopes import Scope, Scopes
 from saltpath.core.why import Blocked
 
@@ -60,6 +60,19 @@ class Resolving(unittest.TestCase):
         every = Scopes(Scope({"a": "project"}), Scope({"a": "suite"}), Scope({"a": "case"}), run=Scope({"a": "run"}))
         every.kept.put("a", "kept")
         self.assertEqual(every.fill(read_template("[=a] [=case.a] [=project.a]")), "run case project")
+
+    def test_a_value_is_known_until_another_is_kept(self):
+        scopes = Scopes(Scope({"a": "1", "b": "[=a]2"}))
+        self.assertEqual(
+            [scopes.fill(compile_tree(text)) for text in ("[=a]", "[=b]", "[=a | number]")], ["1", "12", 1]
+        )
+        scopes.begin_step()
+        self.assertEqual(scopes.fill(compile_tree("[=a]")), "1")
+        self.assertEqual(scopes.used, {"[=a]": {"from": "project.a", "value": "1"}})
+        scopes.keep("a", "9")
+        self.assertEqual(
+            [scopes.fill(compile_tree(text)) for text in ("[=a]", "[=b]", "[=project.a]")], ["9", "12", "1"]
+        )
 
     def test_values_hold_references_and_circles_are_refused(self):
         both = Scopes(Scope({"base": "http://h", "address": "[=base]/x"}), case=Scope({"p": "[=q]", "q": "[=p]"}))

@@ -44,7 +44,7 @@ class Answer:
     @property
     def looks_json(self) -> bool:
         """Whether the body begins as an object or a list does."""
-        return self.body[:1] in (b"{", b"[")
+        return self.body.startswith((b"{", b"["))
 
     @property
     def headers(self) -> list[tuple[str, str]]:

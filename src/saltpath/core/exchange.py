@@ -8,7 +8,7 @@ from saltpath.core.answer import headers_of
 from saltpath.core.why import Why
 
 
-class Times(msgspec.Struct, frozen=True, gc=False):
+class Times(msgspec.Struct, frozen=True, gc=False, array_like=True):
     """Microseconds of each phase, as libcurl measured them; `total` is their sum and what lies between."""
 
     lookup: int = 0

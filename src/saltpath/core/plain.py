@@ -25,6 +25,7 @@ _decoder = msgspec.json.Decoder(float_hook=Decimal)
 _encoder = msgspec.json.Encoder(decimal_format="number")
 MOST_DIGITS = 1000
 MOST_EXPONENT = 400
+_LEAST_EXPONENT = -MOST_EXPONENT
 
 
 class NotPlain(ValueError):
@@ -104,9 +105,11 @@ def _decimal(text: str) -> Decimal | None:
     return value if value is not None and value.is_finite() else None
 
 
-def is_short(value: Decimal) -> bool:
-    """Whether a decimal is surely not too long; a quick look that may say no to one that is just fit."""
-    return -MOST_EXPONENT <= value.adjusted() <= MOST_EXPONENT and value.__sizeof__() <= 400
+def is_short(value: int | Decimal) -> bool:
+    """Whether a number is surely not too long; a quick look that may say no to one that is just fit."""
+    if isinstance(value, int):
+        return value.bit_length() < 3000
+    return _LEAST_EXPONENT <= value.adjusted() <= MOST_EXPONENT and value.__sizeof__() <= 400
 
 
 def too_long(value: int | Decimal) -> bool:

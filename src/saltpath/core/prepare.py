@@ -84,15 +84,14 @@ def _usable(text: str) -> str:
 
 
 def _fill_address(template: Template, scopes: Scopes) -> str:
+    if template.single is not None:
+        return _filled(template.single, scopes)
     text = ""
     for index, part in enumerate(template.parts):
         if isinstance(part, str):
             text += _literal(part)
             continue
-        value = scopes.resolve(part)
-        if value is None:
-            raise Blocked(why("null-inserted", name=part.full_name))
-        inserted = plain.as_text(value)
+        inserted = _filled(part, scopes)
         if part.raw or index == 0:
             text += inserted.strip() if index == 0 else inserted
         elif "?" in text:
@@ -109,6 +108,13 @@ def _fill_address(template: Template, scopes: Scopes) -> str:
 @lru_cache(maxsize=512)
 def _literal(text: str) -> str:
     return quote(text, safe=_LITERAL_SAFE)
+
+
+def _filled(reference: Reference, scopes: Scopes) -> str:
+    value = scopes.resolve(reference)
+    if value is None:
+        raise Blocked(why("null-inserted", name=reference.full_name))
+    return plain.as_text(value)
 
 
 def _in_host(text: str) -> bool:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any
 
@@ -51,13 +51,12 @@ class Template:
 
     text: str
     parts: tuple[str | Reference, ...]
+    single: Reference | None = field(init=False, compare=False, repr=False)
+    """The reference, if the text is exactly one (and so takes the value's own type)."""
 
-    @property
-    def single(self) -> Reference | None:
-        """The reference, if the text is exactly one (and so takes the value's own type)."""
-        if len(self.parts) == 1 and isinstance(self.parts[0], Reference):
-            return self.parts[0]
-        return None
+    def __post_init__(self) -> None:
+        alone = self.parts[0] if len(self.parts) == 1 else None
+        object.__setattr__(self, "single", alone if isinstance(alone, Reference) else None)
 
     @property
     def fixed(self) -> str | None:

@@ -25,7 +25,7 @@ from saltpath.engine.failures import HEADER_LIMIT, headers_too_large, reason
 from saltpath.engine.loop import CurlSelector, Transfer
 
 _HEADER_IN, _HEADER_OUT = pycurl.INFOTYPE_HEADER_IN, pycurl.INFOTYPE_HEADER_OUT
-_SENT, _FIRST, _TOTAL = pycurl.PRETRANSFER_TIME_T, pycurl.STARTTRANSFER_TIME_T, pycurl.TOTAL_TIME_T
+_FIRST, _TOTAL = pycurl.STARTTRANSFER_TIME_T, pycurl.TOTAL_TIME_T
 _NEW_CONNECTIONS = pycurl.NUM_CONNECTS
 _BODILESS = frozenset(["GET", "DELETE", "OPTIONS", "TRACE", "HEAD"])
 
@@ -37,7 +37,18 @@ class Aborted(Exception):
 class _Slot(Transfer):
     """One easy handle with what its callbacks collect. Awaited, it gives libcurl's error, or None."""
 
-    __slots__ = ("address", "body", "handle", "heads_in", "heads_out", "likeness", "limit", "size", "too_large")
+    __slots__ = (
+        "address",
+        "body",
+        "handle",
+        "heads_in",
+        "heads_out",
+        "limit",
+        "options",
+        "prepared",
+        "size",
+        "too_large",
+    )
 
     def __init__(self) -> None:
         super().__init__()
@@ -47,7 +58,8 @@ class _Slot(Transfer):
         self.size = 0
         self.limit = 0
         self.address = ""
-        self.likeness: tuple[object, ...] | None = None
+        self.prepared: Prepared | None = None  # what the handle is set to, with these options
+        self.options: Options | None = None
         self.too_large = False
         handle = self.handle = pycurl.Curl()
         handle.setopt(pycurl.NOSIGNAL, 1)
@@ -72,21 +84,25 @@ class _Slot(Transfer):
 
     def begin(self, prepared: Prepared, options: Options) -> None:
         """Set what differs between requests. Raises pycurl.error or UnicodeError on what libcurl cannot take."""
-        handle = self.handle
         self.heads_out.clear()
         self.heads_in.clear()
         self.body = []
         self.size = 0
         self.too_large = False
+        before = self.prepared
+        alike = options is self.options or options == self.options
+        if prepared is before and alike:
+            return
+        handle = self.handle
+        self.prepared = None
         self.limit = options.largest_body or 0
         if prepared.address != self.address:
             self.address = ""
             handle.setopt(pycurl.URL, _address(prepared.address))
             self.address = prepared.address
-        likeness = (prepared.method, prepared.headers, options) if prepared.body is None else None
-        if likeness is not None and likeness == self.likeness:
+        if before is not None and alike and _differ_in_address(before, prepared):
+            self.prepared = prepared  # nothing but the address differs
             return
-        self.likeness = None
         self._set_method(prepared)
         lines = [f"{name}: {value}" if value else f"{name};" for name, value in prepared.headers]
         if prepared.body is not None or prepared.method not in _BODILESS:
@@ -99,7 +115,7 @@ class _Slot(Transfer):
         handle.setopt(pycurl.CONNECTTIMEOUT_MS, timeout_ms)
         handle.setopt(pycurl.SSL_VERIFYPEER, 1 if options.verify_tls else 0)
         handle.setopt(pycurl.SSL_VERIFYHOST, 2 if options.verify_tls else 0)
-        self.likeness = likeness
+        self.prepared, self.options = prepared, options
 
     def _set_method(self, prepared: Prepared) -> None:
         handle, method = self.handle, prepared.method
@@ -114,6 +130,11 @@ class _Slot(Transfer):
             handle.unsetopt(pycurl.CUSTOMREQUEST)
         else:
             handle.setopt(pycurl.CUSTOMREQUEST, method)
+
+
+def _differ_in_address(one: Prepared, other: Prepared) -> bool:
+    """Whether two requests without bodies differ in nothing but their addresses."""
+    return one.body is None and other.body is None and one.method == other.method and one.headers == other.headers
 
 
 def _head_taker(heads_in: list[bytes], heads_out: list[bytes]) -> Callable[[int, bytes], None]:
@@ -241,20 +262,21 @@ def _collect(slot: _Slot, prepared: Prepared, options: Options, begun: int, erro
 
 def _decoded(raw: bytes, head: bytes, method: str, limit: int) -> bytes:
     """The body without its content encodings. Raises Blocked."""
-    if b"content-encoding" not in head.lower() or method == "HEAD":
+    if head.lower().find(b"content-encoding") < 0 or method == "HEAD":
         return raw
     encodings = [value for name, value in headers_of(head) if name.lower() == "content-encoding"]
     return decode(raw, ",".join(encodings), limit)
 
 
 def _times(getinfo: Callable[[int], Any]) -> Times:
-    """libcurl's moments since the start, as lengths of the phases between them."""
-    sent = getinfo(_SENT)
+    """libcurl's moments since the start, as lengths of the phases between them. On a connection that is used again,
+    waiting begins at the start."""
     first = getinfo(_FIRST)
     total = getinfo(_TOTAL)
-    waiting, receiving = (first - sent if first > sent else 0, total - first) if first else (0, 0)
+    receiving = total - first if first else 0
     if getinfo(_NEW_CONNECTIONS) == 0:
-        return Times(0, 0, 0, waiting, receiving, total)
+        return Times(0, 0, 0, first, receiving, total)
+    sent = getinfo(pycurl.PRETRANSFER_TIME_T)
     lookup = getinfo(pycurl.NAMELOOKUP_TIME_T)
     connect = getinfo(pycurl.CONNECT_TIME_T)
     tls = getinfo(pycurl.APPCONNECT_TIME_T)
@@ -262,7 +284,7 @@ def _times(getinfo: Callable[[int], Any]) -> Times:
         lookup if connect else 0,
         max(connect - lookup, 0),
         max(tls - connect, 0) if tls else 0,
-        waiting,
+        max(first - sent, 0),
         receiving,
         total,
     )

@@ -207,9 +207,7 @@ class _Walk:
         scopes.built_in["step.name"] = step.name
         try:
             if isinstance(step, Request):
-                done = await carry_out(
-                    step, scopes, options, self.client, self.masker, part, self.planned.hands_over
-                )
+                done = await carry_out(step, scopes, options, self.client, self.masker, part, self.planned.hands_over)
             elif isinstance(step, SetValues):
                 done = self._set(step, scopes)
             else:

@@ -76,10 +76,6 @@ _NUMBERS = (int, Decimal)
 
 def _alike(actual: Any, expected: Any, setting: Setting) -> bool:
     """Equal; from text sources a number as expected compares as a number if the whole text is one."""
-    if type(actual) is type(expected) and type(actual) in _SIMPLE and setting.source in ("json", "text"):
-        return bool(actual == expected)
-    if type(actual) is Decimal and type(expected) is Decimal:
-        return bool(_fit(actual) == _fit(expected))
     if setting.source in ("duration", "size"):
         return bool(actual == _measured(expected, setting))
     if setting.source == "text" and isinstance(actual, str) and plain.is_number(expected):
@@ -120,9 +116,11 @@ def shown(value: Any, setting: Setting) -> str:
 
 def _quick_is(expected: Any) -> Test | None:
     kind = type(expected)
+    if kind in _NUMBERS and plain.too_long(expected):
+        return None
     if kind in _SIMPLE:
         return lambda value: type(value) is kind and bool(value == expected)
-    if kind is Decimal and not plain.too_long(expected):
+    if kind is Decimal:
         return lambda value: type(value) is Decimal and value == expected and plain.is_short(value)
     return None
 
@@ -262,7 +260,7 @@ def _quick_order(holds: Callable[[Any, Any], bool]) -> Callable[[Any], Test | No
         if type(expected) not in _NUMBERS or plain.too_long(expected):
             return None
         return lambda value: (
-            (type(value) is int or (type(value) is Decimal and plain.is_short(value))) and bool(holds(value, expected))
+            (type(value) is int or type(value) is Decimal) and plain.is_short(value) and bool(holds(value, expected))
         )
 
     return quick
@@ -270,15 +268,11 @@ def _quick_order(holds: Callable[[Any, Any], bool]) -> Callable[[Any], Test | No
 
 def _order(name: str, code: str, holds: Callable[[Any, Any], bool], example: tuple[Any, Any]) -> None:
     def judge(actual: Any, expected: Any, setting: Setting) -> Why | None:
-        if type(actual) is int and type(expected) is int and setting.source == "json":
-            if holds(actual, expected):
-                return None
-        else:
-            pair = _numbers(actual, expected, setting, name)
-            if isinstance(pair, Why):
-                return pair
-            if holds(*pair):
-                return None
+        pair = _numbers(actual, expected, setting, name)
+        if isinstance(pair, Why):
+            return pair
+        if holds(*pair):
+            return None
         return why(code, actual=shown(actual, setting), expected=shown(expected, setting))
 
     judge.__doc__ = f"Numbers, durations and sizes; exact decimals: {name}."
