@@ -7,6 +7,9 @@ import msgspec
 from saltpath.core.answer import headers_of
 from saltpath.core.why import Why
 
+MASK = "●●●"
+"""What stands in the place of a secret value wherever an exchange is kept or shown."""
+
 
 class Times(msgspec.Struct, frozen=True, gc=False, array_like=True):
     """Microseconds of each phase, as libcurl measured them; `total` is their sum and what lies between."""

@@ -13,6 +13,7 @@ import msgspec
 from saltpath.core import measures, plain
 from saltpath.core.case import Body, Case, Check, JsonText, Options, Request, SetValues, Step, Wait
 from saltpath.core.checks.relations import TABLE
+from saltpath.core.checks.typed import write_sentence
 from saltpath.core.grammar import Unreadable
 from saltpath.core.inspect import used_names
 from saltpath.core.references import Template, read_template
@@ -131,6 +132,7 @@ def _check(check: Check) -> dict[str, Any]:
         "phrase": phrase,
         "expected": pieces(tail if not isinstance(written, str) else tail or written),
         "sentence": check.sentence,
+        "typed": write_sentence({"of": check.of.text, "any": check.any, check.relation: written}),
         "advice": check.advice,
         "off": check.off,
         "note": check.note,

@@ -83,6 +83,8 @@ TEMPLATES: dict[str, str] = {
     "stopped": "stopped by {by}",
     "not-reached": "not reached: {step} {verdict}",
     "switched-off": "switched off",
+    "judged-later": "this path is judged when the case runs next",
+    "masked": "what is masked cannot be judged again; it is judged when the case runs next",
     "fault": "Salt Path itself made a mistake here: {problem}",
     # what is wrong with a case before it runs
     "used-before-kept": "{name} is used here, and kept only later, in step {step} ({title})",

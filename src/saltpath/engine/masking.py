@@ -11,10 +11,9 @@ from typing import Any
 from urllib.parse import quote, quote_plus
 
 from saltpath.core import plain
-from saltpath.core.exchange import Exchange
+from saltpath.core.exchange import MASK, Exchange
 from saltpath.core.why import Why
 
-MASK = "●●●"
 _ALWAYS = re.compile(rb"(?im)^((?:proxy-)?authorization|cookie):[ \t]*([^\r\n]*)")
 _SHORT = 6
 

@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from saltpath.core.case import Request
+from saltpath.core.exchange import MASK
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.format.source import FormatError
@@ -21,7 +22,6 @@ from saltpath.core.inspect import used_names
 from saltpath.core.plan import Plan, PlannedCase, Resume, planned
 from saltpath.core.why import why
 from saltpath.engine.loop import run_in_loop
-from saltpath.engine.masking import MASK
 from saltpath.engine.run import Stop, run_plan, utc_us
 from saltpath.runner.life import parent_gone, until_told
 from saltpath.runner.recorder import Recorder

@@ -71,6 +71,9 @@ def document() -> dict[str, Any]:
             "put": _operation("saveCase", "Save a case", _of("Case"), _ID, if_match, body="CaseDocument"),
         },
         "/cases/{id}/evidence": {"get": _operation("readCaseEvidence", "What its last run saw", _of("Evidence"), _ID)},
+        "/cases/{id}/sentences": {
+            "post": _operation("readSentence", "What a typed check means, and how it holds of the last answer",
+                               _of("Understood"), _ID, body="Typed")},
         "/runs": {
             "get": _operation("listRuns", "Runs, newest first", _page("Run"), _PROJECT, _LIMIT,
                               _parameter("before", "the page's next"), _parameter("case", "only runs of this case")),

@@ -69,6 +69,7 @@ class StepEvidence:
     used: dict[str, Any]
     secret_kept: tuple[str, ...]
     counts: bool
+    key: str = ""
 
 
 # ---- in
@@ -202,6 +203,7 @@ def _evidence(connection: sqlite3.Connection, row: sqlite3.Row) -> StepEvidence:
         data["used"],
         tuple(data["secret"]),
         data["counts"],
+        row["key"],
     )
 
 

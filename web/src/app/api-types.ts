@@ -158,6 +158,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/cases/{id}/sentences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a typed check means, and how it holds of the last answer */
+        post: operations["readSentence"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs": {
         parameters: {
             query?: never;
@@ -370,6 +387,7 @@ export interface components {
             phrase: string;
             expected: components["schemas"]["Piece"][];
             sentence: string;
+            typed: string;
             advice: boolean;
             off: boolean;
             note: string;
@@ -551,6 +569,18 @@ export interface components {
             why: components["schemas"]["Reason"] | null;
             advice: boolean;
             note: string;
+            again: boolean;
+        };
+        Typed: {
+            text: string;
+            step: string;
+        };
+        Understood: {
+            check: Record<string, never> | null;
+            typed: string;
+            outcome: components["schemas"]["Outcome"] | null;
+            problem: string;
+            suggestions: string[];
         };
         Times: {
             lookup: number;
@@ -964,6 +994,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Evidence"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readSentence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Typed"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Understood"];
                 };
             };
             /** @description a problem */

@@ -8,14 +8,19 @@ from typing import Any
 from flask import Blueprint, Response, request
 
 from saltpath.core import plain
-from saltpath.core.case import NamedValues
+from saltpath.core.case import Case, NamedValues, Request
+from saltpath.core.checks.typed import read_sentence, suggestions, write_sentence
+from saltpath.core.format.carried import carried
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.reader import case_from_data
-from saltpath.core.format.source import read_source
+from saltpath.core.format.source import FormatError, read_source
 from saltpath.core.format.writer import write_document
+from saltpath.core.grammar import Unreadable
 from saltpath.core.inspect import inspect, surroundings
 from saltpath.core.outline import outline
-from saltpath.server.api.views import moment, ms, reason, run_view, step_view
+from saltpath.core.scopes import Scopes
+from saltpath.server import again
+from saltpath.server.api.views import moment, ms, outcome_view, reason, run_view, step_view
 from saltpath.server.context import actor, body, database, project_asked
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import cases, evidence, people, projects, runs
@@ -103,7 +108,7 @@ def read_case(id: str) -> Response:
 
 def _case_answer(stored: cases.StoredCase) -> Response:
     connection = database()
-    suite = next(s for s in projects.suites(connection, stored.project) if s.id == stored.suite)
+    suite = _suite_of(stored)
     project = projects.project_by_id(connection, stored.project)
     case = case_from_data(stored.document)
     environments = [read_environment(e.document).values for e in projects.environments(connection, stored.project)]
@@ -137,6 +142,10 @@ def _case_answer(stored: cases.StoredCase) -> Response:
     return answer
 
 
+def _suite_of(stored: cases.StoredCase) -> projects.Document:
+    return next(s for s in projects.suites(database(), stored.project) if s.id == stored.suite)
+
+
 def _values(values: NamedValues) -> list[dict[str, Any]]:
     shown = [{"name": name, "value": plain.show(value), "secret": False} for name, value in values.values.items()]
     return shown + [{"name": name, "value": "", "secret": True} for name in sorted(values.secret)]
@@ -151,19 +160,23 @@ def save_case(id: str) -> Response:
     found = _ETAG.fullmatch(request.headers.get("If-Match", "").strip())
     if found is None:
         raise Refused(428, "if-match-missing", 'Say which version you changed: If-Match: "3".')
-    data = body()
-    document, comments = _given_document(data)
+    document, comments = _given_document(body())
     case_from_data(document)
+    if comments is None:
+        before = cases.case(database(), id)
+        comments = carried(before.document, document, before.comments)
     stored = cases.save_case(database(), id, actor().id, int(found[1]), document, comments)
     return _case_answer(stored)
 
 
-def _given_document(data: dict[str, Any]) -> tuple[dict[str, Any], dict[str, list[str]]]:
+def _given_document(data: dict[str, Any]) -> tuple[dict[str, Any], dict[str, list[str]] | None]:
+    """The document, and its comments where it came as text."""
+    comments: dict[str, list[str]] | None = None
     if isinstance(data.get("text"), str):
         source = read_source(data["text"])
         document, comments = source.root.data(), source.comments
     else:
-        document, comments = data.get("document"), {}
+        document = data.get("document")
     if not isinstance(document, dict):
         raise Refused(400, "document-missing", "Give the case as document (an object) or as text.")
     return document, comments
@@ -179,7 +192,7 @@ def add_case() -> Response:
         raise Refused(422, "suite-missing", "Name a suite of this project.")
     document, comments = _given_document(data)
     case_from_data(document)
-    stored = cases.add_case(database(), project.id, suite.id, actor().id, document, comments)
+    stored = cases.add_case(database(), project.id, suite.id, actor().id, document, comments or {})
     answer = _case_answer(stored)
     answer.status_code = 201
     answer.headers["Location"] = f"/api/v1/cases/{stored.oid}"
@@ -188,20 +201,77 @@ def add_case() -> Response:
 
 @documents.get("/cases/<id>/evidence")
 def case_evidence(id: str) -> Response:
-    """What the last run or trial of this case saw, step by step; a trial's steps lie over the last run's."""
+    """What the last run or trial of this case saw, step by step; a trial's steps lie over the last run's.
+
+    Steps are those of the case as it is now, wherever they stood then; checks that were edited since are judged again on
+    the kept answers."""
     stored = cases.case(database(), id)
-    found: dict[tuple[str, int], dict[str, Any]] = {}
-    newest, verdict = None, None
+    case = case_from_data(stored.document)
+    found = _last_seen(stored)
+    newest = max((run for run, _, _ in found.values()), key=lambda run: run.id, default=None)
+    scopes = _scopes(stored, case, newest, [seen for _, _, seen in found.values()])
+    items = []
+    for part, index, step in case.parts():
+        if step.key not in found:
+            continue
+        run, _, seen = found[step.key]
+        again_flags: tuple[bool, ...] = ()
+        if isinstance(step, Request):
+            seen, again_flags = again.judged(step, seen, scopes)
+        view = step_view(seen, run.oid, again_flags)
+        items.append(
+            {**view, "part": part, "index": index, "run": run.oid, "runNumber": run.number, "runKind": run.kind}
+        )
+    verdict = next((verdict for run, verdict, _ in found.values() if run is newest), None)
+    return json_answer({"run": run_view(newest) if newest is not None else None, "verdict": verdict, "steps": items})
+
+
+def _last_seen(stored: cases.StoredCase) -> dict[str, tuple[runs.Run, str | None, evidence.StepEvidence]]:
+    """By step key: the run, the case's verdict in it, and the step's evidence."""
+    found: dict[str, tuple[runs.Run, str | None, evidence.StepEvidence]] = {}
+    newest = 0
     for kind in ("run", "trial"):
         last = runs.last_run_of_case(database(), stored.project, stored.id, (kind,))
-        if last is None:
+        if last is None or last[0] < newest:
             continue
-        run = runs.run_by_id(database(), last[0])
-        if newest is not None and run.id < newest.id:
-            continue
-        newest, verdict = run, runs.verdict_of_case(database(), *last)
-        for step in evidence.steps(database("evidence"), *last):
-            view = {**step_view(step, run.oid), "run": run.oid, "runNumber": run.number, "runKind": run.kind}
-            found[step.head.part, step.head.step] = view
-    run_shown = run_view(newest) if newest is not None else None
-    return json_answer({"run": run_shown, "verdict": verdict, "steps": list(found.values())})
+        newest = last[0]
+        run, verdict = runs.run_by_id(database(), last[0]), runs.verdict_of_case(database(), *last)
+        found |= {step.key: (run, verdict, step) for step in evidence.steps(database("evidence"), *last)}
+    return found
+
+
+def _scopes(stored: cases.StoredCase, case: Case, run: runs.Run | None, seen: list[evidence.StepEvidence]) -> Scopes:
+    project = projects.project_by_id(database(), stored.project)
+    environments = [read_environment(e.document) for e in projects.environments(database(), stored.project)]
+    environment = next((e for e in environments if run is not None and e.name == run.environment), None)
+    return again.scopes_of(
+        case, read_suite(_suite_of(stored).document), read_project(project.document), environment, seen
+    )
+
+
+@documents.post("/cases/<id>/sentences")
+def read_typed(id: str) -> Response:
+    """A typed check: as the document writes it, how it holds of the step's last answer, or what could not be understood."""
+    stored = cases.case(database(), id)
+    data = body()
+    text, key = data.get("text"), data.get("step")
+    if not isinstance(text, str) or not isinstance(key, str) or len(text) > 20_000:
+        raise Refused(400, "sentence-missing", "Give the sentence as text, and the key of its step as step.")
+    case = case_from_data(stored.document)
+    seen = _last_seen(stored)
+    answer = again.answer_of(seen[key][2]) if key in seen else None
+    paths = again.paths_in(answer)
+    result: dict[str, Any] = {"check": None, "typed": "", "outcome": None, "problem": "",
+                              "suggestions": suggestions(text, paths)}  # fmt: skip
+    try:
+        check = read_sentence(text, again.by_last_name(paths))
+        step = {"request": "x", "send": "GET http://x/", "expect": [check]}
+        read = case_from_data({"salt-path": 1, "case": "x", "steps": [step]}).steps[0]
+    except (Unreadable, FormatError) as problem:
+        return json_answer({**result, "problem": str(problem)})
+    result |= {"check": check, "typed": write_sentence(check)}
+    if answer is not None and isinstance(read, Request):
+        run = seen[key][0]
+        scopes = _scopes(stored, case, run, [step for _, _, step in seen.values()])
+        result["outcome"] = outcome_view(again.judge_kept(read.expect[0], answer, scopes), again=True)
+    return json_answer(result)

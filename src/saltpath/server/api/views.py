@@ -82,8 +82,8 @@ def head_view(head: StepHead) -> dict[str, Any]:
     }
 
 
-def step_view(step: StepEvidence, run: str) -> dict[str, Any]:
-    """A step with its evidence; bodies are fetched apart, `/exchanges/{id}/body`."""
+def step_view(step: StepEvidence, run: str, again: tuple[bool, ...] = ()) -> dict[str, Any]:
+    """A step with its evidence; bodies are fetched apart, `/exchanges/{id}/body`. `again`: which checks were judged anew."""
     head = step.head
     place = f"{run}.{head.position}.{head.row}.{head.part}.{head.step}"
     return {
@@ -94,7 +94,10 @@ def step_view(step: StepEvidence, run: str) -> dict[str, Any]:
         "why": reason(step.why),
         "counts": step.counts,
         "exchanges": [exchange_view(exchange, f"{place}.{hop}") for hop, exchange in enumerate(step.exchanges)],
-        "checks": [outcome_view(outcome) for outcome in step.outcomes],
+        "checks": [
+            outcome_view(outcome, again=index < len(again) and again[index])
+            for index, outcome in enumerate(step.outcomes)
+        ],
         "kept": [
             {"name": name, "value": plain.show(value, 2000), "secret": name in step.secret_kept}
             for name, value in step.kept.items()
@@ -106,7 +109,7 @@ def step_view(step: StepEvidence, run: str) -> dict[str, Any]:
     }
 
 
-def outcome_view(outcome: Outcome) -> dict[str, Any]:
+def outcome_view(outcome: Outcome, again: bool = False) -> dict[str, Any]:
     return {
         "verdict": outcome.verdict,
         "check": outcome.check,
@@ -116,6 +119,7 @@ def outcome_view(outcome: Outcome) -> dict[str, Any]:
         "why": reason(outcome.why),
         "advice": outcome.advice,
         "note": outcome.note,
+        "again": again,
     }
 
 

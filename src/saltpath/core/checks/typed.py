@@ -1,0 +1,230 @@
+"""A check typed as a sentence, and written as one: `$.fee.total is below 1200`, `status 201`, `id present`.
+
+`write_sentence` and `read_sentence` are each other's inverse; what is read may also leave words out or use everyday ones
+(`under`, `more than`), and may call a field by its last name where the answer has just one of that name.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from saltpath.core import plain
+from saltpath.core.checks.relations import VALUE_KINDS
+from saltpath.core.grammar import Unreadable
+from saltpath.core.subjects import KINDS, read_subject
+
+PHRASES: dict[str, tuple[str, ...]] = {
+    "is one of": ("is one of", "one of", "is either"),
+    "is not": ("is not", "is no", "isn't", "differs from", "!="),
+    "above": ("is above", "above", "over", "is over", "is more than", "more than", ">"),
+    "below": ("is below", "below", "under", "is under", "is less than", "less than", "<"),
+    "at least": ("is at least", "at least", ">="),
+    "at most": ("is at most", "at most", "<="),
+    "between": ("is between", "between"),
+    "kind": ("is of kind", "of kind", "is any"),
+    "empty": ("is empty", "empty"),
+    "present": ("is present", "present", "exists", "is there"),
+    "absent": ("is absent", "absent", "is missing", "is gone"),
+    "contains": ("contains", "has"),
+    "starts with": ("starts with", "begins with"),
+    "ends with": ("ends with",),
+    "matches": ("matches",),
+    "count": ("counts", "count"),
+    "is": ("is", "equals", "=", "=="),
+}
+NOT_EMPTY = "is not empty"
+_ALL = sorted(
+    [(phrase, relation) for relation, phrases in PHRASES.items() for phrase in phrases], key=lambda pair: -len(pair[0])
+)
+_COUNTED = ("is one of", "is not", "above", "below", "at least", "at most", "between", "is")
+_FIRST_WORDS = frozenset(phrase.split()[0] for phrase, _ in _ALL) | {"not", "any", "true", "false", "null"}
+_BARE = re.compile(r"(?:[^\W_][\w./:@%+*#&?~-]*|\[=[^\"'\[\]|]*\])(?: [\w./:@%+*#&?~-]+)*")
+
+
+def write_sentence(check: Mapping[str, Any]) -> str:
+    """The check of a document as a sentence that `read_sentence` reads back as the same one; notes and such left out."""
+    relation = next(key for key in PHRASES if key in check)
+    subject, expected = f"any of {check['of']}" if check.get("any") else str(check["of"]), check[relation]
+    if relation == "empty":
+        return f"{subject} {'is empty' if expected else NOT_EMPTY}"
+    if relation in ("present", "absent"):
+        return f"{subject} is {relation}"
+    return f"{subject} {PHRASES[relation][0]} {_expected(relation, expected)}"
+
+
+def _expected(relation: str, expected: Any) -> str:
+    if relation == "is one of" and isinstance(expected, list) and expected:
+        return ", ".join(map(_literal, expected))
+    if relation == "between" and isinstance(expected, list) and len(expected) == 2:
+        return f"{_literal(expected[0])} and {_literal(expected[1])}"
+    if relation == "count" and isinstance(expected, dict) and len(expected) == 1:
+        inner, wanted = next(iter(expected.items()))
+        return f"{PHRASES[inner][0].removeprefix('is ')} {_expected(inner, wanted)}" if inner in _COUNTED else "is"
+    return _literal(expected)
+
+
+def _literal(value: Any) -> str:
+    """Text bare where nothing else could be read from it, all else as JSON."""
+    bare = isinstance(value, str) and _BARE.fullmatch(value) and " and " not in value
+    if bare and plain.number_in(value) is None and value.split()[0].lower() not in _FIRST_WORDS:
+        return str(value)
+    return plain.write_json(value).decode()
+
+
+def read_sentence(text: str, known: Mapping[str, str] | None = None) -> dict[str, Any]:
+    """The check as a document writes it. `known`: paths of the last answer by the name of their last part.
+
+    Raises Unreadable with what to do about it."""
+    text = " ".join(text.split()) if "\n" in text else text.strip()
+    if not text:
+        raise Unreadable("Say what must hold, such as: status is 201")
+    any_of = text.lower().startswith("any of ")
+    if any_of:
+        text = text[7:].lstrip()
+    problem: Unreadable | None = None
+    implied: dict[str, Any] | None = None
+    for at in [*_gaps(text), len(text)]:
+        rest = text[at:].strip()
+        try:
+            of = _subject(text[:at].strip(), known or {})
+        except Unreadable as unreadable:
+            problem = problem or unreadable
+            continue
+        start = {"of": of, **({"any": True} if any_of else {})}
+        stated = _stated(rest)
+        if stated is not None:
+            return {**start, **stated}
+        if implied is None and rest and not rest.startswith("|"):
+            implied = {**start, "is": _value(rest)}
+        if not rest and implied is None:
+            return {**start, "present": True}
+    if implied is not None:
+        return implied
+    raise problem or Unreadable("Say what is looked at first, such as status, $.id or header Location")
+
+
+def _gaps(text: str) -> Iterator[int]:
+    """Every space that stands outside quotes and brackets."""
+    depth, quote = 0, ""
+    for at, char in enumerate(text):
+        if quote:
+            quote = "" if char == quote and text[at - 1] != "\\" else quote
+        elif char in "\"'":
+            quote = char
+        elif char in "[({":
+            depth += 1
+        elif char in "])}":
+            depth -= 1
+        elif char == " " and depth <= 0:
+            yield at
+
+
+def _subject(text: str, known: Mapping[str, str]) -> str:
+    first = text.split(" ")[0].partition("[")[0].partition(".")[0]
+    if first and not text.startswith("$") and first not in KINDS:
+        if text in known:
+            return known[text]
+        path = f"$.{text}"
+        if path in known.values():
+            return path
+    read_subject(text)
+    return text
+
+
+def _stated(rest: str) -> dict[str, Any] | None:
+    """Relation and expected value, if the rest begins with a relation."""
+    lower = rest.lower()
+    if lower == NOT_EMPTY or lower == "not empty":
+        return {"empty": False}
+    for phrase, relation in _ALL:
+        if not lower.startswith(phrase):
+            continue
+        after = rest[len(phrase) :]
+        if after and phrase[-1].isalpha() and not after.startswith(" "):
+            continue
+        return _with_expected(relation, after.strip())
+    return None
+
+
+def _with_expected(relation: str, text: str) -> dict[str, Any] | None:
+    if relation in ("present", "absent", "empty"):
+        return {relation: True} if not text else None
+    if not text:
+        raise Unreadable(f"Say what it {PHRASES[relation][0]}")
+    if relation == "count":
+        return {"count": _counted(text)}
+    if relation == "kind" and text not in VALUE_KINDS:
+        raise Unreadable(f"The kinds are {', '.join(VALUE_KINDS)}; found {text!r}")
+    return {relation: _read_expected(relation, text)}
+
+
+def _counted(text: str) -> Any:
+    lower = text.lower()
+    for phrase, relation in _ALL:
+        if relation in _COUNTED and lower.startswith(phrase + " "):
+            return {relation: _read_expected(relation, text[len(phrase) :].strip())}
+    return _value(text)
+
+
+def _read_expected(relation: str, text: str) -> Any:
+    if relation == "is one of":
+        return [_value(item) for item in _split(text, ",")]
+    if relation == "between":
+        ends = list(_split(text, " and "))
+        if len(ends) != 2:
+            raise Unreadable("Say between what and what, such as: between 1 and 5")
+        return [_value(end) for end in ends]
+    return _value(text)
+
+
+def _split(text: str, joint: str) -> Iterator[str]:
+    begin, depth, quote, at = 0, 0, "", 0
+    while at < len(text):
+        char = text[at]
+        if quote:
+            at += char == "\\"
+            quote = "" if char == quote else quote
+        elif char in '"“':
+            quote = "”" if char == "“" else char
+        elif char in "[{":
+            depth += 1
+        elif char in "]}":
+            depth -= 1
+        elif depth == 0 and text.startswith(joint, at):
+            yield text[begin:at].strip()
+            begin = at + len(joint)
+            at = begin - 1
+        at += 1
+    yield text[begin:].strip()
+
+
+def _value(text: str) -> Any:
+    """JSON where it is JSON, else text; quotation marks of any kind make it text."""
+    if len(text) > 1 and text[0] + text[-1] in ("“”", "''", "‘’"):
+        return text[1:-1]
+    if text.startswith("[="):
+        return text
+    try:
+        return plain.read_json(text)
+    except plain.NotPlain:
+        return text
+
+
+def suggestions(text: str, paths: list[str], most: int = 8) -> list[str]:
+    """How the sentence could go on: subjects and paths of the last answer, then relations. Whole sentences each."""
+    lower = text.lstrip().lower()
+    gaps = list(_gaps(lower))
+    if not gaps:
+        words = [name for name in KINDS if name not in ("path", "header", "cookie", "value")]
+        found = [item for item in (*words, *paths) if item.lower().startswith(lower) and item != lower]
+        found += [path for path in paths if lower and lower.lstrip("$.") in path.lower() and path not in found]
+        return found[:most]
+    subject, _, rest = text.strip().partition(" ") if text[:1] != "$" else _cut(text, gaps[0])
+    phrases = [NOT_EMPTY, *(names[0] for names in PHRASES.values())]
+    return [f"{subject} {p}" for p in phrases if p.startswith(rest.lower().strip()) and p != rest.strip()][:most]
+
+
+def _cut(text: str, at: int) -> tuple[str, str, str]:
+    return text[:at], " ", text[at + 1 :]

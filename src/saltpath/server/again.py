@@ -1,0 +1,131 @@
+"""Edited checks judged on answers that were kept: nothing is sent. And what a typed sentence can speak of.
+
+The web server has no time limit for paths (see core/time_limit.py), so what could take long waits for the next run.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import replace
+from typing import Any
+
+from saltpath.core.answer import Answer
+from saltpath.core.case import Case, Check, Environment, Project, Request, Suite
+from saltpath.core.checks.judge import Outcome, judge, verdict_of
+from saltpath.core.exchange import MASK
+from saltpath.core.jsonpath import MISSING, as_path
+from saltpath.core.plan import scope_of
+from saltpath.core.scopes import Scope, Scopes
+from saltpath.core.subjects import Subject
+from saltpath.core.why import Blocked, why
+from saltpath.store.evidence import StepEvidence
+
+LARGEST_BODY = 256_000
+MOST_PATHS = 400
+
+
+def scopes_of(
+    case: Case, suite: Suite, project: Project, environment: Environment | None, seen: Iterable[StepEvidence]
+) -> Scopes:
+    """What a check's references resolve to: the documents' values, and what the steps kept when they ran."""
+    over = environment.values if environment else None
+    scopes = Scopes(scope_of(project.values, over, {}), scope_of(suite.values, None, {}), scope_of(case.values, None, {}),
+                    run=Scope())  # fmt: skip
+    for step in seen:
+        for name, value in step.kept.items():
+            scopes.keep(name, value)
+    return scopes
+
+
+def answer_of(step: StepEvidence) -> Answer | None:
+    """The answer that the step's checks were judged on; None if none came."""
+    if not step.exchanges or step.exchanges[-1].why is not None:
+        return None
+    last = step.exchanges[-1]
+    return Answer(last.status, last.received_head, last.body, last.times.total)
+
+
+def judged(step: Request, seen: StepEvidence, scopes: Scopes) -> tuple[StepEvidence, tuple[bool, ...]]:
+    """The step's evidence with outcomes for its checks as they are now, and which of these were judged again."""
+    before = {(outcome.check, outcome.advice, outcome.verdict == "skipped"): outcome for outcome in seen.outcomes}
+    answer = answer_of(seen)
+    outcomes: list[Outcome] = []
+    again: list[bool] = []
+    for check in step.expect:
+        known = before.get((check.sentence, check.advice, check.off))
+        if known is None and answer is not None:
+            known = judge_kept(check, answer, scopes)
+            again.append(True)
+        else:
+            known = known or Outcome("skipped", check.sentence, note=check.note, advice=check.advice)
+            again.append(False)
+        outcomes.append(known)
+    if not any(again) and len(outcomes) == len(seen.outcomes):
+        return seen, tuple(again)
+    head = (
+        seen.head
+        if seen.head.verdict == "blocked" and answer is None
+        else replace(seen.head, verdict=verdict_of(outcomes))
+    )
+    return replace(seen, head=head, why=None if answer is not None else seen.why, outcomes=tuple(outcomes)), tuple(
+        again
+    )
+
+
+def judge_kept(check: Check, answer: Answer, scopes: Scopes) -> Outcome:
+    """One check on a kept answer. What is masked, or could take long, is blocked with the reason."""
+    if _may_take_long(check.of, len(answer.body)):
+        return _cannot(check, "judged-later")
+    try:
+        outcome = judge(check, answer, scopes)
+    except Blocked as problem:
+        return Outcome("blocked", check.sentence, why=problem.reason, advice=check.advice, note=check.note)
+    masked = any(isinstance(value, str) and MASK in value for value in (outcome.actual, outcome.expected))
+    return _cannot(check, "masked") if masked else outcome
+
+
+def _cannot(check: Check, code: str) -> Outcome:
+    return Outcome("blocked", check.sentence, why=why(code), advice=check.advice, note=check.note)
+
+
+def _may_take_long(subject: Subject, size: int) -> bool:
+    if subject.kind != "path" or subject.plain:
+        return False
+    return (
+        size > LARGEST_BODY or subject.text.count("..") > 1 or subject.path is None or subject.path.library is not None
+    )
+
+
+def paths_in(answer: Answer | None) -> list[str]:
+    """The places of a JSON answer in its order, lists by their first item; at most 400."""
+    if answer is None or not answer.looks_json or len(answer.body) > LARGEST_BODY:
+        return []
+    document = answer.json()
+    found: list[str] = []
+    waiting: list[tuple[tuple[str | int, ...], Any]] = [((), document)] if document is not MISSING else []
+    while waiting and len(found) < MOST_PATHS:
+        place, value = waiting.pop()
+        if place:
+            found.append(as_path(place))
+        children = (
+            list(value.items())
+            if isinstance(value, dict)
+            else [(0, value[0])]
+            if isinstance(value, list) and value
+            else []
+        )
+        waiting += [((*place, key), child) for key, child in reversed(children)]
+    return found
+
+
+def by_last_name(paths: Iterable[str]) -> dict[str, str]:
+    """Paths by the name of their last part, where just one has it; the top's own fields come first."""
+    found: dict[str, str] = {}
+    several: set[str] = set()
+    for path in paths:
+        name = path.rpartition(".")[2]
+        if name in found and found[name].count(".") > 1:
+            several.add(name)
+        if name not in found or path.count(".") == 1:
+            found[name] = path
+    return {name: path for name, path in found.items() if name not in several or path.count(".") == 1}

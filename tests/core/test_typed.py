@@ -1,0 +1,92 @@
+"""Checks typed as sentences: what is understood, what is said where it is not, and that writing and reading agree."""
+
+import unittest
+from decimal import Decimal
+
+from saltpath.core.checks.relations import TABLE
+from saltpath.core.checks.typed import PHRASES, read_sentence, suggestions, write_sentence
+from saltpath.core.format.reader import case_from_data
+from saltpath.core.grammar import Unreadable
+from saltpath.core.plain import same
+
+KNOWN = {"id": "$.id", "total": "$.fee.total"}
+
+
+class Reading(unittest.TestCase):
+    def test_what_is_understood(self):
+        for text, check in {
+            "status 201": {"of": "status", "is": 201},
+            "status is 201": {"of": "status", "is": 201},
+            "status = 201": {"of": "status", "is": 201},
+            "$.fee.total below 1200": {"of": "$.fee.total", "below": 1200},
+            "$.fee.total is below 1318.40": {"of": "$.fee.total", "below": Decimal("1318.40")},
+            "time under 500 ms": {"of": "time", "below": "500 ms"},
+            "id present": {"of": "$.id", "present": True},
+            "id": {"of": "$.id", "present": True},
+            "total more than 3": {"of": "$.fee.total", "above": 3},
+            "$.state is quoted": {"of": "$.state", "is": "quoted"},
+            "$.state is “quoted”": {"of": "$.state", "is": "quoted"},
+            '$.text15 is "15"': {"of": "$.text15", "is": "15"},
+            "$.name East 4": {"of": "$.name", "is": "East 4"},
+            "$.remark is null": {"of": "$.remark", "is": None},
+            "$.state is one of quoted, requested": {"of": "$.state", "is one of": ["quoted", "requested"]},
+            "size between 1 kB and 2 kB": {"of": "size", "between": ["1 kB", "2 kB"]},
+            "$.lines counts at least 2": {"of": "$.lines", "count": {"at least": 2}},
+            "$.lines counts 3": {"of": "$.lines", "count": 3},
+            "$.lines is not empty": {"of": "$.lines", "empty": False},
+            "header Location starts with /port-calls/": {"of": "header Location", "starts with": "/port-calls/"},
+            "any of $.lines[*].code is QUAY": {"of": "$.lines[*].code", "any": True, "is": "QUAY"},
+            "$.lines[?@.code == 'A is B'].amount at most 3": {
+                "of": "$.lines[?@.code == 'A is B'].amount",
+                "at most": 3,
+            },
+            "$.vessel | trim | upper is [=vessel]": {"of": "$.vessel | trim | upper", "is": "[=vessel]"},
+            "$.id is of kind text": {"of": "$.id", "kind": "text"},
+            "$.id is any integer": {"of": "$.id", "kind": "integer"},
+            "$.id is missing": {"of": "$.id", "absent": True},
+        }.items():
+            with self.subTest(text):
+                self.assertEqual(read_sentence(text, KNOWN), check)
+
+    def test_what_is_not_is_said(self):
+        for text, said in {
+            "": "Say what must hold",
+            "stauts is 3": "did you mean status",
+            "$.a[ is 3": "cannot be read",
+            "status is one of": "Say what it",
+            "size between 3": "between what and what",
+            "$.id of kind thing": "The kinds are",
+        }.items():
+            with self.subTest(text), self.assertRaises(Unreadable) as caught:
+                read_sentence(text, KNOWN)
+            self.assertIn(said, str(caught.exception))
+
+    def test_writing_and_reading_agree(self):
+        values = ["quoted", "East 4", "15", "true", "null", "a, b", "a and b", "at least 3", "above", "", " x", "“q”", "it's",
+                  '"', "[=name]", "[=a | trim]", "[1]", "{", "x\ny", 15, Decimal("1318.40"), True, None, [1, "a"], {"a": 1}]  # fmt: skip
+        of = {"is one of": values, "between": [1, "[=b]"], "count": {"is one of": [1, 2]}, "kind": "text"}
+        self.assertEqual(set(PHRASES), set(TABLE))
+        for relation in TABLE:
+            expected = [of[relation]] if relation in of else [True] if relation in ("present", "absent") else values
+            for value in [True, False] if relation == "empty" else expected:
+                for subject in ("status", "$.a['x is 3']", "$.lines[*].code | trim", "header X-One"):
+                    check = {"of": subject, relation: value}
+                    with self.subTest(check):
+                        again = read_sentence(write_sentence(check))
+                        self.assertTrue(same(again, check), (write_sentence(check), again))
+
+    def test_what_is_written_is_what_the_reader_takes(self):
+        step = {
+            "request": "a",
+            "send": "GET http://h/",
+            "expect": [read_sentence("$.a.b at least 3"), read_sentence("type x/y")],
+        }
+        case = case_from_data({"salt-path": 1, "case": "x", "steps": [step]})
+        self.assertEqual([check.sentence for check in case.steps[0].expect], ["$.a.b is at least 3", "type is x/y"])
+
+    def test_how_it_goes_on(self):
+        paths = ["$.id", "$.fee.total", "$.fee.currency"]
+        self.assertEqual(suggestions("st", paths)[0], "status")
+        self.assertEqual(suggestions("tot", paths), ["$.fee.total"])
+        self.assertEqual(suggestions("$.fee", paths), ["$.fee.total", "$.fee.currency"])
+        self.assertIn("$.fee.total is at least", suggestions("$.fee.total is at", paths))

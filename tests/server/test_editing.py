@@ -1,0 +1,110 @@
+"""What the Path's editor asks of the API: typed checks, judging again, comments that go along, evidence by step."""
+
+import unittest
+
+from tests.application import Application
+
+CASE = """salt-path: 1
+case: A fee is quoted
+steps:
+  # who comes
+  - request: List the vessels
+    key: lst001
+    send: GET [=harbour]/vessels
+    expect:
+      - { of: status, is: 200 }
+      # all of them
+      - { of: $.items, empty: false }
+    keep: { vesselId: "$.items[0].id" }
+  # and one of them
+  - request: Read one
+    key: rd0001
+    send: GET [=harbour]/vessels/[=vesselId]
+    expect: [ { of: status, is: 404 } ]
+"""
+
+
+class Editing(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.app = cls.enterClassContext(Application())
+
+    def setUp(self):
+        suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
+        made = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "text": CASE})[2]
+        self.id, self.document, self.version = made["id"], made["document"], made["version"]
+
+    def save(self, document):
+        status, _, saved = self.app.ask(
+            "PUT", f"/cases/{self.id}", {"document": document}, If_Match=f'"{self.version}"'
+        )
+        self.assertEqual(status, 200, saved)
+        self.version = saved["version"]
+        return saved
+
+    def run_it(self):
+        run = self.app.ask("POST", "/runs", {"project": self.app.project, "cases": [self.id]})[2]
+        return self.app.finished(run["id"])
+
+    def seen(self):
+        return {step["name"]: step for step in self.app.get(f"/cases/{self.id}/evidence")["steps"]}
+
+    def typed(self, text, step="rd0001"):
+        return self.app.ask("POST", f"/cases/{self.id}/sentences", {"text": text, "step": step})[2]
+
+    def test_an_edited_check_is_judged_on_the_kept_answer(self):
+        self.assertEqual(self.run_it()["verdict"], "failed")
+        sent = self.seen()["Read one"]["at"]
+        self.document["steps"][1]["expect"] = [
+            {"of": "status", "is": 200},
+            {"of": "$.id", "is": "[=vesselId]"},
+            {"of": "$.nmae", "present": True},
+            {"of": "$..id", "present": True},
+            {"of": "$[?length(@) > 3]", "present": True},
+        ]
+        self.save(self.document)
+        step = self.seen()["Read one"]
+        self.assertEqual(step["at"], sent)
+        self.assertEqual(
+            [(check["verdict"], check["again"]) for check in step["checks"]],
+            [("passed", True), ("passed", True), ("failed", True), ("passed", True), ("blocked", True)],
+        )
+        self.assertIn("did you mean $.name?", step["checks"][2]["why"]["sentence"])
+        self.assertIn("when the case runs next", step["checks"][4]["why"]["sentence"])
+        self.assertEqual(step["verdict"], "failed")
+        self.assertFalse(self.seen()["List the vessels"]["checks"][0]["again"])
+
+    def test_evidence_stays_with_its_step(self):
+        self.run_it()
+        self.document["steps"].reverse()
+        self.document["steps"].insert(0, {"request": "New", "send": "GET [=harbour]/pilots"})
+        self.save(self.document)
+        self.assertEqual(
+            {name: step["index"] for name, step in self.seen().items()}, {"List the vessels": 2, "Read one": 1}
+        )
+
+    def test_typed_sentences(self):
+        before = self.typed("status 404")
+        self.assertEqual((before["check"], before["outcome"]), ({"of": "status", "is": 404}, None))
+        self.run_it()
+        now = self.typed("status 404")
+        self.assertEqual(
+            (now["typed"], now["outcome"]["verdict"], now["outcome"]["actual"]), ("status is 404", "failed", "200")
+        )
+        self.assertEqual(self.typed("name present")["check"], {"of": "$.name", "present": True})
+        self.assertIn("did you mean status", self.typed("stauts is 3")["problem"])
+        self.assertIn("$.name", self.typed("na")["suggestions"])
+        self.assertEqual(self.typed("size below 3")["check"], None)  # a size needs a unit
+        for bad in ({"text": 1, "step": "x"}, {"text": "status 1"}, {"step": "x"}):
+            self.assertEqual(self.app.ask("POST", f"/cases/{self.id}/sentences", bad)[0], 400)
+
+    def test_comments_go_along(self):
+        steps = self.document["steps"]
+        del steps[0]["expect"][0]
+        self.document["steps"] = [steps[1], steps[0]]
+        text = self.save(self.document)["text"]
+        self.assertLess(text.index("# and one of them"), text.index("request: Read one"))
+        self.assertLess(text.index("# who comes"), text.index("request: List the vessels"))
+        self.assertRegex(text, r"# all of them\n +- \{ of: \$.items")
+        self.document["steps"] = self.document["steps"][:1]
+        self.assertNotIn("# who comes", self.save(self.document)["text"])
