@@ -37,9 +37,15 @@ def scopes_of(
     return scopes
 
 
+_JUDGED = ("nothing-handed-over", "cleanup-answered", "keep-nothing")
+
+
 def answer_of(step: StepEvidence) -> Answer | None:
-    """The answer that the step's checks were judged on; None if none came."""
+    """The answer that the step's checks were judged on; None if none came, or the step was blocked before that."""
     if not step.exchanges or step.exchanges[-1].why is not None:
+        return None
+    judged_any = any(outcome.verdict != "skipped" for outcome in step.outcomes)
+    if step.head.verdict == "blocked" and not judged_any and step.why is not None and step.why.code not in _JUDGED:
         return None
     last = step.exchanges[-1]
     return Answer(last.status, last.received_head, last.body, last.times.total)
@@ -60,16 +66,12 @@ def judged(step: Request, seen: StepEvidence, scopes: Scopes) -> tuple[StepEvide
             known = known or Outcome("skipped", check.sentence, note=check.note, advice=check.advice)
             again.append(False)
         outcomes.append(known)
+    if answer is None:
+        return replace(seen, outcomes=tuple(outcomes)), tuple(again)
     if not any(again) and len(outcomes) == len(seen.outcomes):
         return seen, tuple(again)
-    head = (
-        seen.head
-        if seen.head.verdict == "blocked" and answer is None
-        else replace(seen.head, verdict=verdict_of(outcomes))
-    )
-    return replace(seen, head=head, why=None if answer is not None else seen.why, outcomes=tuple(outcomes)), tuple(
-        again
-    )
+    head = replace(seen.head, verdict=verdict_of(outcomes))
+    return replace(seen, head=head, why=None, outcomes=tuple(outcomes)), tuple(again)
 
 
 def judge_kept(check: Check, answer: Answer, scopes: Scopes) -> Outcome:

@@ -1,4 +1,5 @@
 import type { components } from "./api-types";
+import { readExact } from "./exact";
 
 type Shapes = components["schemas"];
 export type Verdict = Shapes["LastVerdict"]["verdict"];
@@ -21,6 +22,7 @@ export type StepEvidence = Shapes["StepEvidence"];
 export type Evidence = Shapes["Evidence"];
 export type Exchange = Shapes["Exchange"];
 export type Outcome = Shapes["Outcome"];
+export type Understood = Shapes["Understood"];
 export type NewRun = Shapes["NewRun"];
 export type RunEvent = Shapes["Event"] & { run?: string };
 export interface Page<Item> {
@@ -39,6 +41,17 @@ export class ApiProblem extends Error {
 }
 
 async function ask<Answer>(path: string, init?: RequestInit): Promise<Answer> {
+  return (await (await answered(path, init)).json()) as Answer;
+}
+
+/** A case, its document with numbers as they were written. */
+async function askCase(path: string, init?: RequestInit): Promise<Case> {
+  const text = await (await answered(path, init)).text();
+  const exact = readExact(text) as unknown as Case;
+  return { ...(JSON.parse(text) as Case), document: exact.document };
+}
+
+async function answered(path: string, init?: RequestInit): Promise<Response> {
   let answer: Response;
   try {
     answer = await fetch(`/api/v1${path}`, init);
@@ -49,15 +62,16 @@ async function ask<Answer>(path: string, init?: RequestInit): Promise<Answer> {
     const problem = (await answer.json().catch(() => ({}))) as { title?: string };
     throw new ApiProblem(answer.status, problem.title ?? `The server answered ${answer.status}.`);
   }
-  return (await answer.json()) as Answer;
+  return answer;
 }
 
 function send<Answer>(path: string, body: unknown, headers: Record<string, string> = {}): Promise<Answer> {
-  return ask<Answer>(path, {
-    method: "POST",
-    body: JSON.stringify(body),
-    headers: { "Content-Type": "application/json", ...headers },
-  });
+  return ask<Answer>(path, posted(body, headers));
+}
+
+function posted(body: unknown, headers: Record<string, string> = {}): RequestInit {
+  const json = { "Content-Type": "application/json", ...headers };
+  return { method: "POST", body: JSON.stringify(body), headers: json };
 }
 
 const q = encodeURIComponent;
@@ -68,7 +82,22 @@ export const api = {
   projects: () => ask<Page<Project>>("/projects"),
   environments: (project: string) => ask<Page<Environment>>(`/environments?project=${q(project)}`),
   suites: (project: string) => ask<Page<Suite>>(`/suites?project=${q(project)}`),
-  case: (id: string) => ask<Case>(`/cases/${q(id)}`),
+  case: (id: string) => askCase(`/cases/${q(id)}`),
+  /** `body`: the case as JSON text, so that its numbers stay as they are. */
+  saveCase: (id: string, version: number, body: string) =>
+    askCase(`/cases/${q(id)}`, {
+      method: "PUT",
+      body,
+      headers: { "Content-Type": "application/json", "If-Match": `"${version}"` },
+    }),
+  addCase: (project: string, suite: string, document: unknown) =>
+    send<Case>("/cases", { project, suite, document }),
+  /** What a typed check means for a step, by the step's key. */
+  understood: async (id: string, step: string, text: string) => {
+    const answer = await (await answered(`/cases/${q(id)}/sentences`, posted({ step, text }))).text();
+    const exact = readExact(answer) as unknown as Understood;
+    return { ...(JSON.parse(answer) as Understood), check: exact.check };
+  },
   evidence: (id: string) => ask<Evidence>(`/cases/${q(id)}/evidence`),
   runs: (project: string, before?: string) =>
     ask<Page<Run>>(`/runs?project=${q(project)}&limit=50${before ? `&before=${q(before)}` : ""}`),

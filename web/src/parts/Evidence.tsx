@@ -3,14 +3,22 @@ import { useCallback, useState } from "react";
 import { api, type Exchange, type StepEvidence } from "../app/api";
 import { duration, exactly, size } from "../app/format";
 import { Phases } from "./Phases";
-import { JsonTree } from "./tree/JsonTree";
+import { type Acts, JsonTree } from "./tree/JsonTree";
 import { type Keeps, watching } from "./watching";
 
 const VIEWS = ["Tree", "Raw", "Headers", "Sent", "Timing"] as const;
 type View = (typeof VIEWS)[number];
 
+interface Props {
+  step: StepEvidence;
+  about?: string;
+  keeps?: Keeps;
+  /** What can be made of a node of the answer. */
+  acts?: Acts;
+}
+
 /** What one step saw: the exchange that was judged, in five views. Redirects and resent requests can be chosen too. */
-export function Evidence({ step, about, keeps }: { step: StepEvidence; about?: string; keeps?: Keeps }) {
+export function Evidence({ step, about, keeps, acts }: Props) {
   const [view, setView] = useState<View>("Tree");
   const [hop, setHop] = useState<number>();
   const last = step.exchanges.length - 1;
@@ -52,7 +60,7 @@ export function Evidence({ step, about, keeps }: { step: StepEvidence; about?: s
       {exchange.resent && (
         <p className="blocked-note">The connection had died, and the request was sent twice.</p>
       )}
-      <Body view={view} exchange={exchange} step={step} keeps={keeps} />
+      <Body view={view} exchange={exchange} step={step} keeps={keeps} acts={acts} />
     </>
   );
 }
@@ -62,11 +70,12 @@ interface BodyProps {
   exchange: Exchange;
   step: StepEvidence;
   keeps: Keeps | undefined;
+  acts: Acts | undefined;
 }
 
-function Body({ view, exchange, step, keeps }: BodyProps) {
+function Body({ view, exchange, step, keeps, acts }: BodyProps) {
   const watch = useCallback((path: string) => watching(step, path, keeps), [step, keeps]);
-  if (view === "Tree") return <JsonTree address={api.bodyAddress(exchange.id)} watch={watch} />;
+  if (view === "Tree") return <JsonTree address={api.bodyAddress(exchange.id)} watch={watch} acts={acts} />;
   if (view === "Raw") return <Raw exchange={exchange} />;
   if (view === "Headers")
     return <pre className="code pad">{exchange.receivedHead.trimEnd() || "No answer came."}</pre>;

@@ -2,13 +2,28 @@ import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from "react"
 import { whole } from "../../app/format";
 import type { Reply } from "./index.worker";
 import { KIND, type TreeIndex } from "./indexer";
-import { isBranch, keyOf, openAtFirst, pathOf, textOf, visible } from "./reading";
+import { isBranch, keyOf, openAtFirst, pathOf, textOf, visible, wholeTextOf } from "./reading";
 import { useWindow } from "./useWindow";
 
 /** What a node's margin says: which check or keep watches it. */
 export interface Watched {
   text: string;
   tone: "checked" | "failed" | "kept";
+}
+
+/** One node, as an act upon it sees it. `text`: a leaf's JSON as it came; `count`: how many are in a branch. */
+export interface Picked {
+  path: string;
+  kind: "object" | "list" | "text" | "number" | "boolean" | "null";
+  text: string;
+  count: number;
+}
+
+/** What can be made of a node. `show` is drawn under it; a key is first offered to `press`, which says that it did it all. */
+export interface Acts {
+  keys: string;
+  press: (picked: Picked, key: string) => boolean;
+  show: (picked: Picked, key: string, close: () => void) => React.ReactNode;
 }
 
 type Loaded = { address: string; reply: Reply };
@@ -18,9 +33,11 @@ const ROW = 24;
 export function JsonTree({
   address,
   watch,
+  acts,
 }: {
   address: string;
   watch: (path: string) => Watched | undefined;
+  acts?: Acts;
 }) {
   const [loaded, setLoaded] = useState<Loaded>();
   useEffect(() => {
@@ -33,7 +50,7 @@ export function JsonTree({
   const reply = loaded.reply;
   if ("problem" in reply) return <p className="pad">{reply.problem}</p>;
   if ("raw" in reply) return <RawBytes bytes={reply.raw} />;
-  return <Rows key={address} index={reply.index} watch={watch} />;
+  return <Rows key={address} index={reply.index} watch={watch} acts={acts} />;
 }
 
 function RawBytes({ bytes }: { bytes: Uint8Array<ArrayBuffer> }) {
@@ -47,9 +64,16 @@ function RawBytes({ bytes }: { bytes: Uint8Array<ArrayBuffer> }) {
   );
 }
 
-function Rows({ index, watch }: { index: TreeIndex; watch: (path: string) => Watched | undefined }) {
+interface RowsProps {
+  index: TreeIndex;
+  watch: (path: string) => Watched | undefined;
+  acts: Acts | undefined;
+}
+
+function Rows({ index, watch, acts }: RowsProps) {
   const [open, setOpen] = useState(() => openAtFirst(index));
   const [focus, setFocus] = useState(0);
+  const [acting, setActing] = useState<{ node: number; asked: string }>();
   const rows = useMemo(() => visible(index, open), [index, open]);
   const box = useRef<HTMLDivElement>(null);
   const view = useWindow(box, rows.length, ROW);
@@ -66,6 +90,14 @@ function Rows({ index, watch }: { index: TreeIndex; watch: (path: string) => Wat
   };
   const keys = (event: KeyboardEvent) => {
     const node = rows[focus] ?? 0;
+    if (event.target !== event.currentTarget) return;
+    if (acts?.keys.includes(event.key) && !event.ctrlKey && !event.altKey && !event.metaKey) {
+      event.preventDefault();
+      event.stopPropagation();
+      if (!acts.press(pickedOf(index, node), event.key)) setActing({ node, asked: event.key });
+      return;
+    }
+    if (event.key === "Escape") setActing(undefined);
     const moves: Record<string, () => void> = {
       ArrowDown: () => go(focus + 1),
       ArrowUp: () => go(focus - 1),
@@ -98,6 +130,7 @@ function Rows({ index, watch }: { index: TreeIndex; watch: (path: string) => Wat
         watched={watch(pathOf(index, node))}
         onPick={() => {
           setFocus(row);
+          setActing({ node, asked: "" });
           if (isBranch(index, node)) toggle(node);
         }}
       />,
@@ -117,9 +150,34 @@ function Rows({ index, watch }: { index: TreeIndex; watch: (path: string) => Wat
     >
       <div role="presentation" style={{ height: rows.length * ROW, position: "relative" }}>
         {drawn}
+        {acts && acting && rows.includes(acting.node) && (
+          <div className="acts" style={{ top: (rows.indexOf(acting.node) + 1) * ROW }}>
+            {acts.show(pickedOf(index, acting.node), acting.asked, () => {
+              setActing(undefined);
+              box.current?.focus();
+            })}
+          </div>
+        )}
       </div>
     </div>
   );
+}
+
+function pickedOf(index: TreeIndex, node: number): Picked {
+  const branch = isBranch(index, node);
+  const text = branch ? "" : wholeTextOf(index, node);
+  const kind = branch
+    ? index.kind[node] === KIND.list
+      ? "list"
+      : "object"
+    : text.startsWith('"')
+      ? "text"
+      : text === "null"
+        ? "null"
+        : text === "true" || text === "false"
+          ? "boolean"
+          : "number";
+  return { path: pathOf(index, node), kind, text, count: index.children[node] as number };
 }
 
 interface RowProps {

@@ -22,6 +22,11 @@ export function textOf(index: TreeIndex, node: number): string {
   return end < (index.end[node] as number) ? `${text}…` : text;
 }
 
+/** A leaf's own text, all of it. */
+export function wholeTextOf(index: TreeIndex, node: number): string {
+  return decoder.decode(index.bytes.subarray(index.start[node] as number, index.end[node] as number));
+}
+
 /** The node's path, `$.fee.lines[2]['net price']`. */
 export function pathOf(index: TreeIndex, node: number): string {
   const parts: string[] = [];

@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { type KeyboardEvent, useCallback, useEffect, useMemo, useState } from "react";
+import { type KeyboardEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { api, type Case, type Evidence as Seen, type Step, type StepEvidence } from "../../app/api";
 import { ago, count } from "../../app/format";
@@ -7,7 +7,12 @@ import { useEnvironment, useRun, useStart } from "../../app/run";
 import { Evidence } from "../../parts/Evidence";
 import { Notice } from "../../parts/Notice";
 import { RunButton } from "../../parts/RunButton";
+import type { Acts } from "../../parts/tree/JsonTree";
 import type { MarkKind } from "../../parts/VerdictMark";
+import { EditContext } from "./edit/context";
+import { InPlace } from "./edit/InPlace";
+import { anyOfKind, asItIs, expectNode, NodeActs } from "./edit/NodeActs";
+import { type Editing, useEditing } from "./edit/useEditing";
 import { Trail } from "./Trail";
 
 /** A case as a path to read and to run, with the evidence of the step in focus beside it. */
@@ -27,9 +32,12 @@ export function CasePage() {
 
 function Opened({ of }: { of: Case }) {
   const client = useQueryClient();
+  const editing = useEditing(of);
+  const edited = useMemo(() => ({ id: of.id, editing }), [of.id, editing]);
   const [search] = useSearchParams();
   const evidence = useQuery({ queryKey: ["evidence", of.id], queryFn: () => api.evidence(of.id) });
-  const [picked, setPicked] = useState<number | undefined>(Number(search.get("step")) || undefined);
+  const asked = of.steps.find((item) => item.number === Number(search.get("step")))?.key;
+  const [picked, setPicked] = useState<string | undefined>(asked);
   const [running, setRunning] = useState<string>();
   const [environment, choose, environments] = useEnvironment();
   const start = useStart();
@@ -41,8 +49,15 @@ function Opened({ of }: { of: Case }) {
     () => new Map((evidence.data?.steps ?? []).map((step) => [`${step.part}.${step.index}`, step])),
     [evidence.data],
   );
-  const chosen = picked ?? worst(of, steps);
-  const step = of.steps.find((item) => item.number === chosen);
+  // The step that needs a person is found once a run, so that mending it does not lead away from it.
+  const first = useRef<{ run: string; key: string | undefined }>(undefined);
+  const ran = evidence.data ? (evidence.data.run?.id ?? "none") : undefined;
+  if (ran && first.current?.run !== ran) first.current = { run: ran, key: worst(of, steps) };
+  const step =
+    of.steps.find((item) => item.key === picked) ??
+    of.steps.find((item) => item.key === first.current?.key) ??
+    of.steps.find((item) => item.kind === "request");
+  const chosen = step?.number ?? 0;
   const seen = step && steps.get(`${step.part}.${step.index}`);
 
   useEffect(() => {
@@ -63,7 +78,7 @@ function Opened({ of }: { of: Case }) {
   const sendAlone = async (alone: Step) => {
     const begun = await start({ cases: [of.id], kind: "trial", steps: [alone.index] }, environment);
     if (begun) {
-      setPicked(alone.number);
+      setPicked(alone.key);
       setRunning(begun.id);
     }
   };
@@ -80,22 +95,30 @@ function Opened({ of }: { of: Case }) {
       event.preventDefault();
       void run();
     }
+    const typing = event.target instanceof HTMLElement && /INPUT|TEXTAREA/.test(event.target.tagName);
+    if (event.ctrlKey && event.key.toLowerCase() === "z" && !typing) {
+      event.preventDefault();
+      if (event.shiftKey) editing.redo();
+      else editing.undo();
+    }
     const move = { ArrowDown: 1, ArrowUp: -1 }[event.key];
     const onHead = event.target instanceof HTMLElement && event.target.classList.contains("step-head");
     if (move && onHead && !event.altKey) {
       event.preventDefault();
       const next = Math.min(of.steps.length, Math.max(1, chosen + move));
-      setPicked(next);
+      setPicked(of.steps[next - 1]?.key);
       document.querySelector<HTMLElement>(`[data-step="${next}"] .step-head`)?.focus();
     }
   };
   useEffect(() => {
     const anywhere = (event: globalThis.KeyboardEvent) => {
-      if (event.key === "Enter" && event.ctrlKey && event.target === document.body) void run();
+      if (event.target !== document.body || !event.ctrlKey) return;
+      if (event.key === "Enter") void run();
+      if (event.key.toLowerCase() === "z") (event.shiftKey ? editing.redo : editing.undo)();
     };
     document.addEventListener("keydown", anywhere);
     return () => document.removeEventListener("keydown", anywhere);
-  }, [run]);
+  }, [run, editing.undo, editing.redo]);
   const about = seen && (seen.runKind === "trial" ? "sent alone" : `run ${seen.runNumber}`);
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: shortcuts of the page; every action has a button too
@@ -105,9 +128,18 @@ function Opened({ of }: { of: Case }) {
           <p className="crumb">
             <Link to="/cases">{of.suite.name}</Link> ▸ {of.register || of.key}
           </p>
-          <h1>{of.name}</h1>
+          <h1>
+            <InPlace
+              text={of.name}
+              label="The case's name"
+              save={(name) => editing.apply((document) => ({ ...document, case: name.trim() }))}
+            >
+              {of.name}
+            </InPlace>
+          </h1>
           <p className="muted">{subtitle(of, evidence.data)}</p>
         </div>
+        <Saved editing={editing} />
         <RunButton
           what="this case"
           environment={environment}
@@ -122,41 +154,86 @@ function Opened({ of }: { of: Case }) {
       <p className="live" role="status" aria-live="polite">
         {running ? progress(live?.state, live?.cases[0]?.steps.length ?? 0, of) : ended}
       </p>
-      <div className="case-columns">
-        <Trail
-          of={of}
-          chosen={chosen}
-          choose={setPicked}
-          evidence={steps}
-          verdict={verdict}
-          sendAlone={(alone) => void sendAlone(alone)}
-          busy={Boolean(running)}
-        />
-        <aside className="evidence" aria-label="Evidence">
-          {seen ? (
-            <Evidence key={`${seen.run}-${chosen}`} step={seen} about={about} keeps={step?.keep} />
-          ) : (
-            <div className="pad teach">
-              <h2>Evidence</h2>
-              <p>The last real answer of this step is shown here. Run the case, or send this step alone.</p>
-            </div>
-          )}
-        </aside>
-      </div>
+      <EditContext.Provider value={edited}>
+        <div className="case-columns">
+          <Trail
+            of={of}
+            chosen={chosen}
+            choose={setPicked}
+            evidence={steps}
+            verdict={verdict}
+            sendAlone={(alone) => void sendAlone(alone)}
+            busy={Boolean(running)}
+          />
+          <aside className="evidence" aria-label="Evidence">
+            {seen ? (
+              <Evidence
+                key={`${seen.run}-${chosen}`}
+                step={seen}
+                about={about}
+                keeps={step?.keep}
+                acts={step?.kind === "request" ? actsOn(of.id, editing, step) : undefined}
+              />
+            ) : (
+              <div className="pad teach">
+                <h2>Evidence</h2>
+                <p>The last real answer of this step is shown here. Run the case, or send this step alone.</p>
+              </div>
+            )}
+          </aside>
+        </div>
+      </EditContext.Provider>
+    </div>
+  );
+}
+
+/** What pointing at the answer of a step can make: E a check as it is, A one for its kind, K a kept value, P a hand-over. */
+function actsOn(id: string, editing: Editing, step: Step): Acts {
+  return {
+    keys: "eakp",
+    press: (picked, key) => {
+      if (key !== "e" && key !== "a") return false;
+      void expectNode(id, editing, step.key, picked, key === "e" ? asItIs(picked) : anyOfKind(picked));
+      return true;
+    },
+    show: (picked, key, close) => (
+      <NodeActs key={`${picked.path} ${key}`} step={step} picked={picked} asked={key} close={close} />
+    ),
+  };
+}
+
+/** Undo, redo, and whether everything is kept. */
+function Saved({ editing }: { editing: Editing }) {
+  const said = {
+    saved: "",
+    saving: "Saving…",
+    kept: "Salt Path does not answer. Your edits wait in this browser and are saved when it is back.",
+  }[editing.saving];
+  return (
+    <div className="saved">
+      <span role="status" className={editing.saving === "kept" ? "trouble" : "muted"}>
+        {said || editing.notice}
+      </span>
+      <button type="button" className="plain-button" disabled={!editing.canUndo} onClick={editing.undo}>
+        Undo
+      </button>
+      <button type="button" className="plain-button" disabled={!editing.canRedo} onClick={editing.redo}>
+        Redo
+      </button>
     </div>
   );
 }
 
 /** The step that needs a person first; the first request where all is well. */
-function worst(of: Case, steps: Map<string, StepEvidence>): number {
+function worst(of: Case, steps: Map<string, StepEvidence>): string | undefined {
   for (const verdict of ["failed", "blocked", "unchecked"]) {
     const bad = of.steps.find((step) => {
       const seen = steps.get(`${step.part}.${step.index}`);
       return seen?.verdict === verdict && seen.counts;
     });
-    if (bad) return bad.number;
+    if (bad) return bad.key;
   }
-  return of.steps.find((step) => step.kind === "request")?.number ?? 1;
+  return undefined;
 }
 
 function subtitle(of: Case, seen: Seen | undefined): string {

@@ -9,6 +9,7 @@ import { useEnvironment, useStart } from "../../app/run";
 import { Notice } from "../../parts/Notice";
 import { RunButton } from "../../parts/RunButton";
 import { VerdictLine, VerdictMark } from "../../parts/VerdictMark";
+import { InPlace } from "./edit/InPlace";
 
 /** The suites as an outline; what needs a person is said at the top. */
 export function CasesPage() {
@@ -95,7 +96,33 @@ function SuiteBlock({ suite, run }: { suite: Suite; run: () => void }) {
           <CaseRow key={line.id} line={line} />
         ))}
       </ul>
+      <AddCase suite={suite.id} />
     </section>
+  );
+}
+
+/** A new case by its name; it opens at once, empty. */
+function AddCase({ suite }: { suite: string }) {
+  const project = useProject();
+  const navigate = useNavigate();
+  const client = useQueryClient();
+  const save = async (name: string) => {
+    if (!name.trim() || !project) return undefined;
+    try {
+      const made = await api.addCase(project.id, suite, { "salt-path": 1, case: name.trim(), steps: [] });
+      void client.invalidateQueries({ queryKey: ["suites"] });
+      void navigate(`/cases/${made.id}`);
+      return undefined;
+    } catch (problem) {
+      return (problem as Error).message;
+    }
+  };
+  return (
+    <div className="add-case">
+      <InPlace text="" label="Add a case to this suite" hint="What does it show? Enter makes it." save={save}>
+        <span className="muted">+ case</span>
+      </InPlace>
+    </div>
   );
 }
 

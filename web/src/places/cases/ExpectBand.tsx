@@ -1,9 +1,14 @@
-import type { Check, Outcome, Step, StepEvidence } from "../../app/api";
+import { useState } from "react";
+import { api, type Check, type Outcome, type Step, type StepEvidence } from "../../app/api";
 import { Pieces } from "../../parts/Pieces";
 import { VerdictMark } from "../../parts/VerdictMark";
+import { useEdited } from "./edit/context";
+import { addCheck, type CheckDocument, inChecks, markCheck, setCheck } from "./edit/document";
+import { SentenceField } from "./edit/SentenceField";
 
-/** What must hold of the answer: each check as a sentence, with what it last was. */
+/** What must hold of the answer: each check as a sentence that is changed where it stands, with what it last was. */
 export function ExpectBand({ step, evidence }: { step: Step; evidence: StepEvidence | undefined }) {
+  const { editing } = useEdited();
   const checks = step.expect ?? [];
   return (
     <div className="band">
@@ -13,6 +18,9 @@ export function ExpectBand({ step, evidence }: { step: Step; evidence: StepEvide
           <CheckRow
             // biome-ignore lint/suspicious/noArrayIndexKey: checks have no identity but their place
             key={index}
+            step={step.key}
+            index={index}
+            last={index === checks.length - 1}
             check={check}
             outcome={evidence?.checks[index]?.check === check.sentence ? evidence.checks[index] : undefined}
             used={evidence?.used ?? []}
@@ -25,37 +33,151 @@ export function ExpectBand({ step, evidence }: { step: Step; evidence: StepEvide
               : "Nothing is checked here yet, so this step is unchecked."}
           </li>
         )}
+        <li className="add-check">
+          <span className="muted" aria-hidden="true">
+            +
+          </span>
+          <SentenceField
+            step={step.key}
+            text=""
+            label="Expect something more, as a sentence"
+            placeholder="expect… try “time under 500 ms”"
+            take={(check) => editing.apply(addCheck(step.key, check))}
+          />
+        </li>
       </ul>
     </div>
   );
 }
 
-function CheckRow({
-  check,
-  outcome,
-  used,
-}: {
+interface RowProps {
+  step: string;
+  index: number;
+  last: boolean;
   check: Check;
   outcome: Outcome | undefined;
   used: StepEvidence["used"];
-}) {
+}
+
+function CheckRow({ step, index, last, check, outcome, used }: RowProps) {
+  const { editing, id } = useEdited();
+  const [open, setOpen] = useState(false);
   const bad = outcome?.verdict === "failed" || outcome?.verdict === "blocked";
-  const tone = bad && !check.advice ? `check ${outcome.verdict}` : "check";
+  const tone = [
+    "check",
+    bad && !check.advice && outcome.verdict,
+    check.off && "off",
+    outcome?.again && "again",
+  ].filter(Boolean);
   const subject = check.of.startsWith("$") || check.of.startsWith("any of $") ? "mono" : undefined;
+  if (open) {
+    return (
+      <li className="check">
+        <VerdictMark verdict={outcome?.verdict ?? "waiting"} />
+        <SentenceField
+          step={step}
+          text={check.typed}
+          label={`Change the check ${check.sentence}`}
+          take={(changed) => editing.apply(setCheck(step, index, changed))}
+          close={() => setOpen(false)}
+        />
+      </li>
+    );
+  }
+  const move = (by: number) =>
+    void editing.apply(
+      inChecks(step, (checks) => {
+        const next = [...checks];
+        next.splice(index + by, 0, ...next.splice(index, 1));
+        return next;
+      }),
+    );
   return (
-    <li className={tone}>
+    <li className={tone.join(" ")}>
       <VerdictMark verdict={outcome?.verdict ?? "waiting"} />
-      <span className="sentence">
+      <button
+        type="button"
+        className="in-place sentence"
+        aria-label={check.sentence}
+        onClick={() => setOpen(true)}
+      >
         <span className={subject}>{check.of}</span>{" "}
         <strong>
           {check.phrase} <Pieces pieces={check.expected} used={used} />
         </strong>
         {check.advice && <span className="muted"> (advice)</span>}
         {check.note && <span className="muted note">{check.note}</span>}
+      </button>
+      <span className="was">
+        {outcome ? shown(outcome) : ""}
+        {outcome?.again && <span className="muted"> · judged on the kept answer</span>}
       </span>
-      <span className="was">{outcome ? shown(outcome) : ""}</span>
+      <span className="row-tools">
+        {rightNow(check, outcome) && (
+          <button
+            type="button"
+            onClick={() => void takeActual(id, step, index, check, outcome as Outcome, editing)}
+          >
+            this is right now
+          </button>
+        )}
+        {index > 0 && (
+          <button type="button" aria-label={`Move up: ${check.sentence}`} onClick={() => move(-1)}>
+            ↑
+          </button>
+        )}
+        {!last && (
+          <button type="button" aria-label={`Move down: ${check.sentence}`} onClick={() => move(1)}>
+            ↓
+          </button>
+        )}
+        <button
+          type="button"
+          aria-label={`${check.advice ? "Count again" : "Make advice"}: ${check.sentence}`}
+          onClick={() => void editing.apply(markCheck(step, index, "advice"))}
+        >
+          {check.advice ? "count" : "advice"}
+        </button>
+        <button
+          type="button"
+          aria-label={`Switch ${check.off ? "on" : "off"}: ${check.sentence}`}
+          onClick={() => void editing.apply(markCheck(step, index, "off"))}
+        >
+          {check.off ? "on" : "off"}
+        </button>
+        <button
+          type="button"
+          aria-label={`Delete: ${check.sentence}`}
+          onClick={() => void editing.apply(setCheck(step, index, null))}
+        >
+          delete
+        </button>
+      </span>
     </li>
   );
+}
+
+/** Whether the value that came could simply be the expected one from now on. */
+function rightNow(check: Check, outcome: Outcome | undefined): boolean {
+  return (
+    outcome?.verdict === "failed" &&
+    check.phrase === "is" &&
+    outcome.where.length === 1 &&
+    outcome.actual !== ""
+  );
+}
+
+/** Take the value that came as the expected one; it goes the way of a typed sentence, so that numbers stay exact. */
+async function takeActual(
+  id: string,
+  step: string,
+  index: number,
+  check: Check,
+  outcome: Outcome,
+  editing: ReturnType<typeof useEdited>["editing"],
+) {
+  const sentence = await api.understood(id, step, `${check.of} is ${outcome.actual}`);
+  if (sentence.check) await editing.apply(setCheck(step, index, sentence.check as CheckDocument));
 }
 
 /** What it was; and where it does not hold, what was wanted. */

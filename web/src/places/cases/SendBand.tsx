@@ -1,26 +1,56 @@
 import type { Pair, Step, StepEvidence } from "../../app/api";
-import { count } from "../../app/format";
 import { Pieces } from "../../parts/Pieces";
+import { useEdited } from "./edit/context";
+import { setBody, setField, splitAddress } from "./edit/document";
+import { InPlace } from "./edit/InPlace";
+import { linesOf, pairsOf } from "./edit/pairs";
 
-/** What goes out, as a sentence: method, address, and what goes with it; the body below. */
+/** What goes out, as a sentence whose parts are changed where they stand. */
 export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"] }) {
+  const { editing } = useEdited();
   const send = step.send;
   if (!send) return null;
-  const body = send.body && { json: "a JSON body", text: "a text body", form: "a form" }[send.body.kind];
-  const parts = [
-    body,
-    send.query.length > 0 && count(send.query.length, "query parameter"),
-    send.headers.length > 0 && count(send.headers.length, "header"),
-  ].filter(Boolean);
+  const address = send.address.map((piece) => piece.text).join("");
+  const saveAddress = async (text: string) => {
+    const [, method, rest] = /^\s*([A-Za-z]+)\s+(.*\S)\s*$/.exec(text) ?? [
+      undefined,
+      send.method,
+      text.trim(),
+    ];
+    if (!rest) return "An address is missing, such as GET [=harbour]/pilots";
+    const split = send.query.length ? { address: rest } : splitAddress(rest);
+    const problem = await editing.apply(
+      setField(step.key, "send", `${method?.toUpperCase()} ${split.address}`),
+    );
+    if (!problem && split.query) await editing.apply(setField(step.key, "query", split.query));
+    return problem;
+  };
+  const savePairs = (field: "query" | "headers") => (text: string) => {
+    const pairs = pairsOf(text, field === "query" ? "=" : ":");
+    return typeof pairs === "string"
+      ? Promise.resolve(pairs)
+      : editing.apply(setField(step.key, field, pairs.length ? asWritten(pairs) : undefined));
+  };
+  const body = send.body;
+  const kind = body?.kind ?? "json";
+  const saveBody = (text: string) => {
+    if (!text.trim()) return editing.apply(setBody(step.key, kind, undefined));
+    if (kind !== "form") return editing.apply(setBody(step.key, kind, text));
+    const pairs = pairsOf(text, "=");
+    return typeof pairs === "string"
+      ? Promise.resolve(pairs)
+      : editing.apply(setBody(step.key, kind, asWritten(pairs)));
+  };
   return (
     <div className="band">
       <h3>Send</h3>
       <div>
         <p className="send-line">
-          <span className="mono">
-            {send.method} <Pieces pieces={send.address} used={used} />
-          </span>
-          {parts.length > 0 && ` with ${parts.join(", ")}`}
+          <InPlace text={`${send.method} ${address}`} label="The method and the address" save={saveAddress}>
+            <span className="mono">
+              {send.method} <Pieces pieces={send.address} used={used} />
+            </span>
+          </InPlace>
           {send.auth && (
             <>
               , signed by{" "}
@@ -31,31 +61,85 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
           )}
           {send.options.length > 0 && `; ${send.options.join(", ")}`}
         </p>
-        <Pairs pairs={send.query} used={used} join="=" />
-        <Pairs pairs={send.headers} used={used} join=":" />
-        {send.body && (
-          <pre className="code body-text">
-            <Pieces pieces={send.body.text} used={used} />
-          </pre>
-        )}
+        <Pairs
+          pairs={send.query}
+          used={used}
+          join="="
+          label="The query, a line each: name = value"
+          add="+ query"
+          save={savePairs("query")}
+        />
+        <Pairs
+          pairs={send.headers}
+          used={used}
+          join=":"
+          label="The headers, a line each: Name: value"
+          add="+ headers"
+          save={savePairs("headers")}
+        />
+        <InPlace
+          text={body?.text.map((piece) => piece.text).join("") ?? ""}
+          label={body ? "The body" : "Add a JSON body"}
+          save={saveBody}
+          lines
+          hint={
+            kind === "json"
+              ? 'JSON; a value is inserted as "[=name]". Ctrl Enter keeps.'
+              : "Ctrl Enter keeps."
+          }
+        >
+          {body ? (
+            <span className="code body-text">
+              <Pieces pieces={body.text} used={used} />
+            </span>
+          ) : (
+            <span className="muted add">+ body</span>
+          )}
+        </InPlace>
       </div>
     </div>
   );
 }
 
-function Pairs({ pairs, used, join }: { pairs: Pair[]; used: StepEvidence["used"]; join: string }) {
-  if (!pairs.length) return null;
+/** A mapping, or a list of pairs where a name repeats, as the format has it. */
+function asWritten(pairs: [string, string][]) {
+  const names = new Set(pairs.map(([name]) => name));
+  return names.size === pairs.length ? Object.fromEntries(pairs) : pairs;
+}
+
+interface PairsProps {
+  pairs: Pair[];
+  used: StepEvidence["used"];
+  join: string;
+  label: string;
+  add: string;
+  save: (text: string) => Promise<string | undefined>;
+}
+
+function Pairs({ pairs, used, join, label, add, save }: PairsProps) {
   return (
-    <ul className="pairs mono">
-      {pairs.map((pair, index) => (
-        // biome-ignore lint/suspicious/noArrayIndexKey: names may repeat, and the order is fixed
-        <li key={index}>
-          <span className="muted">
-            {pair.name} {join}
-          </span>{" "}
-          <Pieces pieces={pair.value} used={used} />
-        </li>
-      ))}
-    </ul>
+    <InPlace
+      text={linesOf(pairs, join)}
+      label={label}
+      save={save}
+      lines
+      hint="A line each. Ctrl Enter keeps."
+    >
+      {pairs.length ? (
+        <span className="pairs mono">
+          {pairs.map((pair, index) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: names may repeat, and the order is fixed
+            <span key={index}>
+              <span className="muted">
+                {pair.name} {join}
+              </span>{" "}
+              <Pieces pieces={pair.value} used={used} />
+            </span>
+          ))}
+        </span>
+      ) : (
+        <span className="muted add">{add}</span>
+      )}
+    </InPlace>
   );
 }

@@ -1,8 +1,13 @@
 import { Button } from "antd";
+import { useState } from "react";
 import type { Case, Step, StepEvidence } from "../../app/api";
 import { count, duration, listed } from "../../app/format";
 import { Pieces } from "../../parts/Pieces";
 import { ExpectBand } from "./ExpectBand";
+import { useEdited } from "./edit/context";
+import { duplicateStep, inStep, moveStep, setField } from "./edit/document";
+import { Typing } from "./edit/InPlace";
+import { KeepBand, uses } from "./KeepBand";
 import { SendBand } from "./SendBand";
 
 interface Props {
@@ -17,15 +22,45 @@ interface Props {
 
 /** One step: closed it reads as a sentence, open it shows its bands Send, Expect and Keep. */
 export function StepCard({ step, open, choose, evidence, findings, sendAlone, busy }: Props) {
+  const { editing } = useEdited();
+  const [naming, setNaming] = useState(false);
   const classes = ["step", open && "open", step.off && "off"].filter(Boolean).join(" ");
+  const named = step.kind === "request";
   return (
     <article className={classes} aria-label={`Step ${step.number}: ${step.name}`}>
-      <button type="button" className="step-head" aria-expanded={open} onClick={choose}>
-        <span className="step-name">{step.kind === "request" ? step.name : title(step)}</span>
-        {step.part === "afterwards" && <span className="tag">afterwards, always</span>}
-        {step.off && <span className="tag">switched off</span>}
-        <span className="number">{evidence?.exchanges.length ? duration(evidence.ms) : ""}</span>
-      </button>
+      {naming ? (
+        <div className="step-head">
+          <Typing
+            text={step.name}
+            label="The step's name"
+            save={(name) => editing.apply(setField(step.key, "request", name.trim()))}
+            close={() => setNaming(false)}
+          />
+        </div>
+      ) : (
+        <button
+          type="button"
+          className="step-head"
+          aria-expanded={open}
+          onClick={choose}
+          onDoubleClick={() => named && setNaming(true)}
+          onKeyDown={(event) => {
+            if (event.key === "F2" && named) setNaming(true);
+            if (event.key === "Delete") void editing.apply(inStep(step.key, () => null));
+            const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
+            if (by && event.altKey) {
+              event.preventDefault();
+              event.stopPropagation();
+              void editing.apply(moveStep(step.key, by));
+            }
+          }}
+        >
+          <span className="step-name">{named ? step.name : title(step)}</span>
+          {step.part === "afterwards" && <span className="tag">afterwards, always</span>}
+          {step.off && <span className="tag">switched off</span>}
+          <span className="number">{evidence?.exchanges.length ? duration(evidence.ms) : ""}</span>
+        </button>
+      )}
       <Trouble evidence={evidence} open={open} />
       {!open && <Closed step={step} evidence={evidence} />}
       {open && step.kind === "request" && (
@@ -36,9 +71,28 @@ export function StepCard({ step, open, choose, evidence, findings, sendAlone, bu
         </>
       )}
       {open && step.kind === "set" && <SetBand step={step} evidence={evidence} />}
-      {open && (findings.length > 0 || step.kind === "request") && (
+      {open && (
         <footer className="step-foot">
           <span className="findings">{findings.map((finding) => finding.sentence).join(" · ")}</span>
+          <span className="row-tools">
+            {named && (
+              <button type="button" onClick={() => setNaming(true)}>
+                rename
+              </button>
+            )}
+            <button type="button" onClick={() => void editing.apply(duplicateStep(step.key))}>
+              duplicate
+            </button>
+            <button
+              type="button"
+              onClick={() => void editing.apply(setField(step.key, "off", step.off ? undefined : true))}
+            >
+              {step.off ? "switch on" : "switch off"}
+            </button>
+            <button type="button" onClick={() => void editing.apply(inStep(step.key, () => null))}>
+              delete
+            </button>
+          </span>
           {step.kind === "request" && step.part === "steps" && (
             <Button size="small" onClick={sendAlone} disabled={busy}>
               Send this step alone
@@ -96,34 +150,6 @@ function Closed({ step, evidence }: { step: Step; evidence: StepEvidence | undef
 /** The address without the value that it begins with, which is the same for every step. */
 function withoutStart<Item extends { name?: string; text: string }>(pieces: Item[]): Item[] {
   return pieces.length > 1 && pieces[0]?.name && pieces[1]?.text.startsWith("/") ? pieces.slice(1) : pieces;
-}
-
-function uses(to: number[]): string {
-  if (!to.length) return "used nowhere yet";
-  return `to ${to.length === 1 ? "step" : "steps"} ${listed(to.map(String))}`;
-}
-
-function KeepBand({ step, evidence }: { step: Step; evidence: StepEvidence | undefined }) {
-  if (!step.keep?.length) return null;
-  return (
-    <div className="band">
-      <h3>Keep</h3>
-      <ul>
-        {step.keep.map((keep) => {
-          const last = evidence?.kept.find((kept) => kept.name === keep.name);
-          return (
-            <li key={keep.name} data-keep={keep.name}>
-              <span className="mono">{keep.of}</span> as <span className="reference">{keep.name}</span>
-              {keep.secret && <span className="muted">, a secret</span>}
-              <span className="was">
-                {[last && !keep.secret ? last.value : "", uses(keep.to)].filter(Boolean).join(" · ")}
-              </span>
-            </li>
-          );
-        })}
-      </ul>
-    </div>
-  );
 }
 
 function SetBand({ step, evidence }: { step: Step; evidence: StepEvidence | undefined }) {

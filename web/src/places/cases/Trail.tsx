@@ -2,13 +2,16 @@ import { useLayoutEffect, useMemo, useRef, useState } from "react";
 import type { Case, Step, StepEvidence } from "../../app/api";
 import type { MarkKind } from "../../parts/VerdictMark";
 import { StepNumber } from "../../parts/VerdictMark";
+import { AddStep } from "./edit/AddStep";
+import { useEdited } from "./edit/context";
+import { moveStepTo } from "./edit/document";
 import { StepCard } from "./StepCard";
 import { type CardPlace, drawThreads } from "./threads";
 
 interface Props {
   of: Case;
   chosen: number;
-  choose: (number: number) => void;
+  choose: (key: string) => void;
   evidence: Map<string, StepEvidence>;
   verdict: (step: Step) => MarkKind;
   sendAlone: (step: Step) => void;
@@ -19,7 +22,9 @@ const MARGIN = 84;
 
 /** The path down the page: numbered steps on a rail, and threads in the margin. */
 export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy }: Props) {
+  const { editing } = useEdited();
   const box = useRef<HTMLOListElement>(null);
+  const dragged = useRef("");
   const [places, setPlaces] = useState<CardPlace[]>([]);
   useLayoutEffect(() => {
     const list = box.current;
@@ -53,12 +58,35 @@ export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy }
       </svg>
       <ol ref={box}>
         {of.steps.map((step) => (
-          <li key={`${step.part}-${step.index}`} data-step={step.number}>
-            <StepNumber number={step.number} verdict={verdict(step)} />
+          <li
+            key={step.key}
+            data-step={step.number}
+            onDragOver={(event) => dragged.current && event.preventDefault()}
+            onDrop={(event) => {
+              const box = event.currentTarget.getBoundingClientRect();
+              void editing.apply(
+                moveStepTo(dragged.current, step.key, event.clientY > box.top + box.height / 2),
+              );
+              dragged.current = "";
+            }}
+          >
+            {/* biome-ignore lint/a11y/noStaticElementInteractions: Alt and the arrows move a step too */}
+            <span
+              className="grip"
+              title="Drag to move; Alt and an arrow key does it too"
+              draggable
+              onDragStart={(event) => {
+                dragged.current = step.key;
+                event.dataTransfer.effectAllowed = "move";
+                event.dataTransfer.setData("text/plain", step.name);
+              }}
+            >
+              <StepNumber number={step.number} verdict={verdict(step)} />
+            </span>
             <StepCard
               step={step}
               open={step.number === chosen}
-              choose={() => choose(step.number)}
+              choose={() => choose(step.key)}
               evidence={evidence.get(`${step.part}.${step.index}`)}
               findings={of.findings.filter((finding) =>
                 finding.path.startsWith(`${step.part}[${step.index}]`),
@@ -69,6 +97,7 @@ export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy }
           </li>
         ))}
       </ol>
+      <AddStep choose={choose} />
     </div>
   );
 }

@@ -1,0 +1,125 @@
+"""A case made from nothing and mended, as a tester does it: by pointing with the mouse, and with the keyboard alone."""
+
+import re
+
+from playwright.sync_api import expect
+
+from tests.browser.page import BrowserTest
+
+
+class Editing(BrowserTest):
+    def new_case(self, name: str) -> None:
+        self.go("/cases")
+        self.page.get_by_role("button", name="+ case").first.click()
+        self.page.get_by_label("Add a case to this suite").fill(name)
+        self.page.keyboard.press("Enter")
+        self.page.get_by_role("heading", name=name).wait_for()
+
+    def add_step(self, text: str) -> None:
+        field = self.page.get_by_label("Add a step: a method and an address")
+        field.fill(text)
+        field.press("Enter")
+        expect(field).to_have_value("")
+
+    def step(self, number: int):
+        return self.page.locator(f'[data-step="{number}"]')
+
+    def send_alone(self) -> None:
+        self.page.get_by_role("button", name="Send this step alone").click()
+        self.page.get_by_role("status").filter(has_text="Finished").wait_for()
+
+    def node(self, text: str | re.Pattern[str]):
+        return self.page.get_by_role("treeitem").filter(has_text=text).first
+
+    def saved(self):
+        return self.app.get(f"/cases/{self.page.url.rpartition('/')[2]}")["document"]
+
+    def test_a_case_from_nothing_by_mouse(self):
+        self.new_case("A vessel is found again")
+        self.add_step("GET [=harbour]/vessels")
+        self.send_alone()
+        self.add_step("GET [=harbour]/vessels/{vesselId}")
+        self.add_step("[=harbour]/pilots?limit=2")
+        self.step(1).locator(".step-head").click()
+        self.node(re.compile("^id")).click()
+        self.page.get_by_role("button", name="Put into…").click()
+        self.page.get_by_role("button", name="in the address at {vesselId}").click()
+        self.step(1).get_by_text("to step 2").wait_for()
+        self.step(2).locator(".step-head").click()
+        self.send_alone()
+        self.node(re.compile("^name")).click()
+        self.page.get_by_role("button", name="Expect “").click()
+        self.step(2).locator(".check").get_by_text("$.name").wait_for()
+        self.node(re.compile("^length")).click()
+        self.page.get_by_role("button", name="Expect any number").click()
+        self.step(2).locator(".check").get_by_text("is of kind").wait_for()
+        for number in (1, 3):
+            self.step(number).locator(".step-head").click()
+            self.page.get_by_label("Expect something more, as a sentence").fill("status 200")
+            self.page.get_by_label("Expect something more, as a sentence").press("Enter")
+            self.step(number).locator(".check").get_by_text("is 200").wait_for()
+        self.page.get_by_role("button", name="Run this case").click()
+        self.page.get_by_role("status").filter(has_text="Finished: passed.").wait_for()
+        document = self.saved()
+        self.assertEqual([step["send"] for step in document["steps"]][1:], ["GET [=harbour]/vessels/[=vesselId]", "GET [=harbour]/pilots"])
+        self.assertEqual(document["steps"][2]["query"], {"limit": "2"})
+        self.assertEqual(list(document["steps"][0]["keep"]), ["vesselId"])
+
+    def test_edits_are_judged_at_once_undone_and_kept(self):
+        self.open_case("A long vessel gets a berth long enough")
+        self.page.locator(".check.failed").wait_for()
+        failing = self.page.locator(".check.failed")
+        failing.get_by_role("button").first.click()
+        field = self.page.get_by_label(re.compile("^Change the check"))
+        field.fill("$.berth.metres is at least 1")
+        self.page.locator(".understood").get_by_text("$.berth.metres is at least 1").wait_for()
+        field.press("Enter")
+        self.page.get_by_text("judged on the kept answer").wait_for()
+        expect(self.page.locator(".check.failed")).to_have_count(0)
+        self.page.get_by_role("button", name="Undo").click()
+        self.page.locator(".check.failed").wait_for()
+        self.page.get_by_role("button", name="Redo").click()
+        expect(self.page.locator(".check.failed")).to_have_count(0)
+        self.page.reload()
+        self.page.locator(".step-head", has_text="Ask for a berth").click()
+        self.page.get_by_text("judged on the kept answer").wait_for()
+        self.page.get_by_label("Expect something more, as a sentence").fill("stauts is 3")
+        self.page.get_by_label("Expect something more, as a sentence").press("Enter")
+        self.page.get_by_role("alert").get_by_text("did you mean status").wait_for()
+        expect(self.page.get_by_label("Expect something more, as a sentence")).to_have_value("stauts is 3")
+
+    def test_nothing_is_lost_while_the_server_is_away(self):
+        self.new_case("Kept")
+        self.app.kill("web")
+        self.page.get_by_label("Add a step: a method and an address").fill("GET [=harbour]/tides")
+        self.page.get_by_label("Add a step: a method and an address").press("Enter")
+        self.app.wait(lambda: self.app.get("/health"), 5)
+        self.step(1).get_by_text("Read tides").wait_for()
+        self.page.get_by_role("heading", name="Kept").wait_for()
+        self.assertEqual(self.saved()["steps"][0]["send"], "GET [=harbour]/tides")
+        self.said = [line for line in self.said if "ERR_" not in line]  # the browser reports the lost connection itself
+
+    def test_with_the_keyboard_alone(self):
+        self.new_case("By keyboard")
+        self.add_step("GET [=harbour]/vessels")
+        self.add_step("GET [=harbour]/pilots")
+        self.step(1).locator(".step-head").focus()
+        self.page.keyboard.press("Enter")
+        self.page.keyboard.press("Alt+ArrowDown")
+        expect(self.step(2).locator(".step-name")).to_have_text("Read vessels")
+        self.page.keyboard.press("Control+z")
+        expect(self.step(1).locator(".step-name")).to_have_text("Read vessels")
+        self.step(1).locator(".step-head").focus()
+        self.page.keyboard.press("F2")
+        self.page.keyboard.press("Control+a")
+        self.page.keyboard.type("List them all")
+        self.page.keyboard.press("Enter")
+        expect(self.step(1).locator(".step-name")).to_have_text("List them all")
+        self.send_alone()
+        self.page.get_by_role("tree").focus()
+        for key in ("ArrowDown", "ArrowDown", "e", "a", "k"):
+            self.page.keyboard.press(key)
+        self.page.get_by_label("Keep as").press("Enter")
+        self.step(1).locator("[data-keep]").first.wait_for()
+        expect(self.step(1).locator(".check")).to_have_count(2)
+        self.assertEqual(self.axe(), [])

@@ -1,0 +1,21 @@
+/** JSON with numbers as they were written: one that a browser would round stays its own text. */
+
+interface Source {
+  source?: string;
+}
+const json = JSON as unknown as {
+  rawJSON?: (text: string) => unknown;
+  parse: (text: string, reviver: (key: string, value: unknown, context?: Source) => unknown) => unknown;
+};
+
+export type Json = null | boolean | number | string | Json[] | { [key: string]: Json };
+
+/** Numbers that would change when written again (1318.40, 9007199254740993) become opaque; `writeExact` gives them back. */
+export function readExact(text: string): Json {
+  return json.parse(text, (_key, value, context) => {
+    if (typeof value !== "number" || !context?.source || !json.rawJSON) return value;
+    return String(value) === context.source ? value : json.rawJSON(context.source);
+  }) as Json;
+}
+
+export const writeExact = (value: unknown): string => JSON.stringify(value);

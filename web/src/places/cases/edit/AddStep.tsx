@@ -1,0 +1,43 @@
+import { useState } from "react";
+import { useEdited } from "./context";
+import { addStep, stepFrom } from "./document";
+import { Typing } from "./InPlace";
+
+/** The end of the path: type or paste an address, and it becomes a step. */
+export function AddStep({ choose }: { choose: (key: string) => void }) {
+  const { editing } = useEdited();
+  const [round, setRound] = useState(0);
+  const save = async (text: string) => {
+    if (!text.trim()) return undefined;
+    const step = stepFrom(text);
+    const problem = await editing.apply(addStep(step));
+    if (!problem) choose(step.key as string);
+    return problem;
+  };
+  const empty = !(editing.document.steps as unknown[] | undefined)?.length;
+  return (
+    <div className="add-step">
+      {empty && (
+        <p>
+          A case is a path of steps. Type the first request below, such as{" "}
+          <span className="mono">GET [=harbour]/vessels</span>, send it, and make checks by pointing at its
+          answer.
+        </p>
+      )}
+      <Always key={round} save={save} again={() => setRound(round + 1)} />
+    </div>
+  );
+}
+
+function Always({ save, again }: { save: (text: string) => Promise<string | undefined>; again: () => void }) {
+  return (
+    <Typing
+      text=""
+      label="Add a step: a method and an address"
+      placeholder="+ a step: GET [=harbour]/pilots, or paste an address"
+      save={save}
+      close={again}
+      quiet
+    />
+  );
+}

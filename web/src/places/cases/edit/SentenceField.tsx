@@ -1,0 +1,146 @@
+import { type KeyboardEvent, useEffect, useId, useRef, useState } from "react";
+import { api, type Understood } from "../../../app/api";
+import { VerdictMark } from "../../../parts/VerdictMark";
+import { useEdited } from "./context";
+import type { CheckDocument } from "./document";
+
+interface Props {
+  step: string;
+  text: string;
+  label: string;
+  placeholder?: string;
+  /** Take the check; the text that is left afterwards is returned. */
+  take: (check: CheckDocument) => Promise<string | undefined>;
+  close?: () => void;
+}
+
+const PAUSE_MS = 120;
+
+/** A check typed as a sentence: says what it understood, how that holds of the last answer, and how the sentence could go
+ * on. Enter takes it, the arrows choose a suggestion, Tab takes one over. */
+export function SentenceField({ step, text, label, placeholder, take, close }: Props) {
+  const { id } = useEdited();
+  const list = useId();
+  const [typed, setTyped] = useState(text);
+  const [said, setSaid] = useState<{ of: string; is: Understood }>();
+  const [chosen, setChosen] = useState(-1);
+  const [problem, setProblem] = useState("");
+  const [active, setActive] = useState(Boolean(close));
+  const asked = useRef("");
+  const ask = async (sentence: string) => {
+    asked.current = sentence;
+    try {
+      const is = await api.understood(id, step, sentence);
+      if (asked.current === sentence) setSaid({ of: sentence, is });
+      return is;
+    } catch (wrong) {
+      setProblem((wrong as Error).message);
+      return undefined;
+    }
+  };
+  // biome-ignore lint/correctness/useExhaustiveDependencies: asks again only for another text
+  useEffect(() => {
+    if (!active) return;
+    const timer = window.setTimeout(() => void ask(typed), PAUSE_MS);
+    return () => window.clearTimeout(timer);
+  }, [typed, active]);
+  const suggestions = active ? (said?.is.suggestions ?? []).filter((item) => item !== typed) : [];
+  const put = (sentence: string) => {
+    setTyped(`${sentence} `);
+    setChosen(-1);
+  };
+  const commit = async () => {
+    if (close && typed.trim() === text) return close();
+    const is = said?.of === typed ? said.is : await ask(typed);
+    if (!is?.check) return setProblem(is?.problem ?? "");
+    const wrong = await take(is.check as CheckDocument);
+    if (wrong) return setProblem(wrong);
+    setTyped("");
+    setSaid(undefined);
+    setProblem("");
+    close?.();
+  };
+  const keys = (event: KeyboardEvent) => {
+    event.stopPropagation();
+    const by = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    if (by && suggestions.length) {
+      event.preventDefault();
+      setChosen((chosen + by + suggestions.length + 1) % (suggestions.length + 1));
+    } else if (event.key === "Tab" && !event.shiftKey && suggestions[Math.max(chosen, 0)] && typed.trim()) {
+      event.preventDefault();
+      put(suggestions[Math.max(chosen, 0)] as string);
+    } else if (event.key === "Enter") {
+      event.preventDefault();
+      if (suggestions[chosen]) put(suggestions[chosen]);
+      else void commit();
+    } else if (event.key === "Escape") {
+      setTyped(text);
+      setProblem("");
+      close?.();
+    }
+  };
+  const outcome = said?.of === typed ? said.is.outcome : null;
+  return (
+    <span className="typing">
+      <input
+        value={typed}
+        placeholder={placeholder}
+        aria-label={label}
+        role="combobox"
+        aria-expanded={suggestions.length > 0}
+        aria-controls={list}
+        aria-activedescendant={chosen >= 0 ? `${list}-${chosen}` : undefined}
+        spellCheck={false}
+        // biome-ignore lint/a11y/noAutofocus: an edited check's field replaces what was just clicked
+        autoFocus={Boolean(close)}
+        onFocus={() => setActive(true)}
+        onBlur={() => {
+          setActive(false);
+          if (close && typed.trim() === text) close();
+        }}
+        onChange={(event) => {
+          setTyped(event.target.value);
+          setProblem("");
+        }}
+        onKeyDown={keys}
+      />
+      {active && typed.trim() && said?.of === typed && (
+        <span className="understood" aria-live="polite">
+          {said.is.check ? (
+            <>
+              {outcome && <VerdictMark verdict={outcome.verdict} />} {said.is.typed}
+              {outcome && <span className="muted"> · {outcome.why?.sentence ?? outcome.actual}</span>}
+            </>
+          ) : (
+            !problem && <span className="muted">{said.is.problem}</span>
+          )}
+        </span>
+      )}
+      {problem && (
+        <span className="problem" role="alert">
+          {problem}
+        </span>
+      )}
+      {suggestions.length > 0 && typed.trim() && (
+        <span className="suggestions" role="listbox" id={list} aria-label="How it could go on">
+          {suggestions.map((item, index) => (
+            // biome-ignore lint/a11y/useFocusableInteractive: as above
+            <span
+              key={item}
+              id={`${list}-${index}`}
+              role="option"
+              aria-selected={index === chosen}
+              className={index === chosen ? "mono chosen" : "mono"}
+              onMouseDown={(event) => {
+                event.preventDefault();
+                put(item);
+              }}
+            >
+              {item}
+            </span>
+          ))}
+        </span>
+      )}
+    </span>
+  );
+}

@@ -1,0 +1,16 @@
+import { createContext, useContext } from "react";
+import type { Editing } from "./useEditing";
+
+export interface EditedCase {
+  id: string;
+  editing: Editing;
+}
+
+export const EditContext = createContext<EditedCase | undefined>(undefined);
+
+/** The case that the cards edit. */
+export function useEdited(): EditedCase {
+  const edited = useContext(EditContext);
+  if (!edited) throw new Error("a card is edited outside a case");
+  return edited;
+}

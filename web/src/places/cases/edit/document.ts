@@ -1,0 +1,177 @@
+import type { Json } from "../../../app/exact";
+
+/** A case's document as the format has it, and the edits that the Path makes. Edits find their step by its key, so that they
+ * can be made again on a newer version. */
+export type StepDocument = { [key: string]: Json } & { key?: string };
+export type CheckDocument = { [key: string]: Json };
+export type Document = { [key: string]: Json };
+export type Change = (document: Document) => Document;
+type Part = "steps" | "afterwards";
+const PARTS: Part[] = ["steps", "afterwards"];
+const BODIES = ["json", "text", "form"];
+
+export function stepsOf(document: Document, part: Part): StepDocument[] {
+  return (document[part] as StepDocument[] | undefined) ?? [];
+}
+
+export function stepWith(document: Document, key: string): StepDocument | undefined {
+  return PARTS.flatMap((part) => stepsOf(document, part)).find((step) => step.key === key);
+}
+
+export function newKey(): string {
+  const letters = "abcdefghijkmnpqrstuvwxyz23456789";
+  return Array.from(crypto.getRandomValues(new Uint8Array(6)), (byte) => letters[byte % 32]).join("");
+}
+
+/** Change one step; null takes it away, a list puts several in its place. */
+export function inStep(
+  key: string,
+  change: (step: StepDocument) => StepDocument | StepDocument[] | null,
+): Change {
+  return (document) => {
+    const next = { ...document };
+    for (const part of PARTS) {
+      if (!document[part]) continue;
+      next[part] = stepsOf(document, part).flatMap((step) =>
+        step.key === key ? (change(step) ?? []) : [step],
+      );
+    }
+    return next;
+  };
+}
+
+/** A step's field; undefined takes it away. */
+export const setField = (key: string, field: string, value: Json | undefined): Change =>
+  inStep(key, (step) => without({ ...step, [field]: value as Json }));
+
+/** The step with its body replaced; undefined takes it away. */
+export const setBody = (key: string, kind: string, value: Json | undefined): Change =>
+  inStep(key, (step) => {
+    const kept = Object.fromEntries(Object.entries(step).filter(([name]) => !BODIES.includes(name)));
+    return without({ ...kept, [kind]: value as Json });
+  });
+
+function without(step: StepDocument): StepDocument {
+  return Object.fromEntries(Object.entries(step).filter(([, value]) => value !== undefined)) as StepDocument;
+}
+
+export function checksOf(step: StepDocument | undefined): CheckDocument[] {
+  return (step?.expect as CheckDocument[] | undefined) ?? [];
+}
+
+export const inChecks = (key: string, change: (checks: CheckDocument[]) => CheckDocument[]): Change =>
+  inStep(key, (step) => {
+    const checks = change(checksOf(step));
+    return without({ ...step, expect: (checks.length ? checks : undefined) as Json });
+  });
+
+const ASIDE = ["advice", "off", "note"];
+
+/** Another check in the place of one, with its note and its marks; null takes it away. */
+export const setCheck = (key: string, index: number, check: CheckDocument | null): Change =>
+  inChecks(key, (checks) =>
+    checks.flatMap((old, at) => {
+      if (at !== index) return [old];
+      const aside = Object.fromEntries(Object.entries(old).filter(([name]) => ASIDE.includes(name)));
+      return check ? [{ ...check, ...aside }] : [];
+    }),
+  );
+
+/** Turn a check's mark (`off`, `advice`) on or off. */
+export const markCheck = (key: string, index: number, mark: string): Change =>
+  inChecks(key, (checks) =>
+    checks.map((check, at) => {
+      if (at !== index) return check;
+      return check[mark]
+        ? (without({ ...check, [mark]: undefined } as never) as CheckDocument)
+        : { ...check, [mark]: true };
+    }),
+  );
+
+export const addCheck = (key: string, check: CheckDocument): Change =>
+  inChecks(key, (checks) => [...checks, check]);
+
+export const setKeep = (key: string, name: string, of: Json | undefined): Change =>
+  inStep(key, (step) => {
+    const keep = without({ ...(step.keep as StepDocument), [name]: of as Json });
+    return without({ ...step, keep: (Object.keys(keep).length ? keep : undefined) as Json });
+  });
+
+/** Up (-1) or down (1) within its part. */
+export const moveStep =
+  (key: string, by: number): Change =>
+  (document) => {
+    const next = { ...document };
+    for (const part of PARTS) {
+      const steps = [...stepsOf(document, part)];
+      const at = steps.findIndex((step) => step.key === key);
+      if (at < 0 || !steps[at + by]) continue;
+      steps.splice(at + by, 0, ...steps.splice(at, 1));
+      next[part] = steps;
+    }
+    return next;
+  };
+
+/** To stand right before or after another step of the same part. */
+export const moveStepTo =
+  (key: string, target: string, after: boolean): Change =>
+  (document) => {
+    const next = { ...document };
+    for (const part of PARTS) {
+      const steps = stepsOf(document, part);
+      const moved = steps.find((step) => step.key === key);
+      if (!moved || key === target || !steps.some((step) => step.key === target)) continue;
+      const rest = steps.filter((step) => step !== moved);
+      const at = rest.findIndex((step) => step.key === target) + (after ? 1 : 0);
+      next[part] = [...rest.slice(0, at), moved, ...rest.slice(at)];
+    }
+    return next;
+  };
+
+export const duplicateStep = (key: string): Change =>
+  inStep(key, (step) => [step, { ...step, key: newKey() }]);
+
+export const addStep =
+  (step: StepDocument): Change =>
+  (document) => ({ ...document, steps: [...stepsOf(document, "steps"), step] });
+
+/** A request step from what was typed or pasted: `GET /pilots`, `http://host/path?a=b`. */
+export function stepFrom(text: string): StepDocument {
+  const words = text.trim().split(/\s+/);
+  const stated = /^[A-Za-z]+$/.test(words[0] ?? "") && words.length > 1;
+  const method = stated ? (words[0] as string).toUpperCase() : "GET";
+  const { address, query } = splitAddress(stated ? words.slice(1).join(" ") : text.trim());
+  const step: StepDocument = {
+    request: nameFor(method, address),
+    key: newKey(),
+    send: `${method} ${address}`,
+  };
+  if (query) step.query = query;
+  return step;
+}
+
+/** An address with its query apart; a name that repeats stays in the address, where it reads as it was written. */
+export function splitAddress(text: string): { address: string; query?: { [name: string]: string } } {
+  const [address = "", rest] = text.split(/\?(.*)/s);
+  if (!rest || rest.includes("[=")) return { address: text };
+  const pairs = [...new URLSearchParams(rest.replace(/#.*$/s, ""))];
+  const names = new Set(pairs.map(([name]) => name));
+  return names.size === pairs.length ? { address, query: Object.fromEntries(pairs) } : { address: text };
+}
+
+const VERBS: Record<string, string> = {
+  GET: "Read",
+  POST: "Send",
+  PUT: "Replace",
+  PATCH: "Change",
+  DELETE: "Delete",
+};
+
+function nameFor(method: string, address: string): string {
+  const path = address.replace(/^\w+:\/\/[^/]+/, "").replace(/\[=[^\]]*\]/g, "");
+  const last = path
+    .split("/")
+    .filter((part) => /^[A-Za-z][\w-]*$/.test(part))
+    .pop();
+  return `${VERBS[method] ?? method} ${last ? last.replace(/[-_]/g, " ") : "an answer"}`;
+}

@@ -1,0 +1,123 @@
+import type { Json } from "../../../app/exact";
+import { type Change, type Document, inStep, type StepDocument, setKeep, stepsOf } from "./document";
+
+/** A place in a later step that a value can be put into. `change` puts the reference there. */
+export interface Place {
+  key: string;
+  step: string;
+  place: string;
+  fits: boolean;
+  change: (reference: string) => Change;
+}
+
+const COLLECTIONS = /^(items|data|list|results|entries|values|content|records|rows)$/i;
+
+/** A name for what stands at a path: `$.id` of an answer to `POST /port-calls` is `portCallId`. */
+export function proposeName(path: string, send: string, taken: string[]): string {
+  const parts = path.match(/[A-Za-z_][\w]*/g) ?? [];
+  const last = parts[parts.length - 1] ?? "value";
+  const plain = /^(id|key|name|code|number|state|type|value)$/i.test(last);
+  const above = parts.length > 1 ? (parts[parts.length - 2] as string) : "";
+  const owner = !above || COLLECTIONS.test(above) ? noun(send) : above;
+  const name = camel(plain && owner ? `${singular(owner)} ${last}` : last);
+  let free = name;
+  for (let number = 2; taken.includes(free); number++) free = `${name}${number}`;
+  return free;
+}
+
+function noun(send: string): string | undefined {
+  const words = send.replace(/\[=[^\]]*\]/g, "").split(/[?\s]/)[1] ?? "";
+  return words
+    .replace(/^\w+:\/\/[^/]+/, "")
+    .split("/")
+    .filter((part) => /^[A-Za-z][\w-]*$/.test(part))
+    .pop();
+}
+
+const singular = (word: string) => word.replace(/ies$/, "y").replace(/([^s])s$/, "$1");
+const camel = (text: string) =>
+  text
+    .replace(/[^A-Za-z0-9]+(.)/g, (_all, next: string) => next.toUpperCase())
+    .replace(/^./, (first) => first.toLowerCase());
+
+/** Where a value of one step could go in the steps after it; places that hold this very value come first. */
+export function placesAfter(document: Document, key: string, literal: string): Place[] {
+  const steps = [...stepsOf(document, "steps"), ...stepsOf(document, "afterwards")];
+  const at = steps.findIndex((step) => step.key === key);
+  const places = steps.slice(at + 1).flatMap((step) => (step.request ? placesIn(step, literal) : []));
+  return [...places.filter((place) => place.fits), ...places.filter((place) => !place.fits)];
+}
+
+function placesIn(step: StepDocument, literal: string): Place[] {
+  const key = step.key as string;
+  const name = String(step.request);
+  const send = String(step.send);
+  const place = (words: string, fits: boolean, change: Place["change"]): Place => ({
+    key,
+    step: name,
+    place: words,
+    fits,
+    change,
+  });
+  const set = (field: string, value: Json): Change => inStep(key, (old) => ({ ...old, [field]: value }));
+  const found: Place[] = [];
+  const segments = send.split("/");
+  segments.forEach((segment, index) => {
+    const named = /^\{[^}]+\}$/.test(segment);
+    if (!named && (!literal || decoded(segment) !== literal)) return;
+    const words = named ? `in the address at ${segment}` : `in the address instead of ${literal}`;
+    found.push(place(words, true, (reference) => set("send", segments.with(index, reference).join("/"))));
+  });
+  found.push(
+    place("at the end of the address", false, (reference) =>
+      set("send", `${send.replace(/\/$/, "")}/${reference}`),
+    ),
+  );
+  for (const field of ["query", "headers", "form"]) {
+    const pairs = step[field];
+    if (!pairs || typeof pairs !== "object" || Array.isArray(pairs)) continue;
+    for (const [name, value] of Object.entries(pairs)) {
+      const words = `in the ${{ query: "parameter", headers: "header" }[field] ?? "field"} ${name}`;
+      found.push(
+        place(words, String(value) === literal, (reference) => set(field, { ...pairs, [name]: reference })),
+      );
+    }
+  }
+  if (typeof step.json === "string" && literal) {
+    const quoted = JSON.stringify(literal);
+    for (const written of [quoted, literal]) {
+      const pattern = new RegExp(`(:\\s*)${written.replace(/[.*+?^${}()|[\]\\]/g, "\\$&")}(?=\\s*[,}\\]])`);
+      if (!pattern.test(step.json)) continue;
+      const text = step.json;
+      found.push(
+        place(`in the body instead of ${literal}`, true, (reference) =>
+          set("json", text.replace(pattern, `$1"${reference}"`)),
+        ),
+      );
+      break;
+    }
+  }
+  return found;
+}
+
+function decoded(segment: string): string {
+  try {
+    return decodeURIComponent(segment);
+  } catch {
+    return segment;
+  }
+}
+
+/** The name under which a step keeps a place of its answer already. */
+export function keptAs(step: StepDocument, path: string): string | undefined {
+  const keeps = Object.entries((step.keep as Record<string, Json>) ?? {});
+  return keeps.find(([, of]) => of === path || (of as { of?: Json })?.of === path)?.[0];
+}
+
+/** Keep a value where it comes from, unless it is kept already, and put it where it is wanted: one act, one undo. */
+export function handOver(from: StepDocument, path: string, name: string, to: Place): Change {
+  const kept = keptAs(from, path);
+  const keep = kept ? (document: Document) => document : setKeep(from.key as string, name, path);
+  const put = to.change(`[=${kept ?? name}]`);
+  return (document) => put(keep(document));
+}
