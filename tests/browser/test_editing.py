@@ -61,7 +61,10 @@ class Editing(BrowserTest):
         self.page.get_by_role("button", name="Run this case").click()
         self.page.get_by_role("status").filter(has_text="Finished: passed.").wait_for()
         document = self.saved()
-        self.assertEqual([step["send"] for step in document["steps"]][1:], ["GET [=harbour]/vessels/[=vesselId]", "GET [=harbour]/pilots"])
+        self.assertEqual(
+            [step["send"] for step in document["steps"]][1:],
+            ["GET [=harbour]/vessels/[=vesselId]", "GET [=harbour]/pilots"],
+        )
         self.assertEqual(document["steps"][2]["query"], {"limit": "2"})
         self.assertEqual(list(document["steps"][0]["keep"]), ["vesselId"])
 
@@ -123,3 +126,60 @@ class Editing(BrowserTest):
         self.step(1).locator("[data-keep]").first.wait_for()
         expect(self.step(1).locator(".check")).to_have_count(2)
         self.assertEqual(self.axe(), [])
+
+    def test_the_rest_is_expected_as_it_is_and_a_broken_thread_is_mended(self):
+        self.new_case("Everything is watched")
+        self.add_step("GET [=harbour]/vessels/[=vesselId]")
+        self.add_step("GET [=harbour]/vessels")
+        self.add_step("wait 10 ms")
+        self.step(2).locator(".step-head").click()
+        self.send_alone()
+        self.node(re.compile("^id")).click()
+        self.page.get_by_role("button", name="Keep as…").click()
+        self.page.get_by_label("Keep as").press("Enter")
+        self.step(1).locator(".step-head").click()
+        self.page.get_by_role("button", name="Move step 2, which keeps vesselId, before this one").click()
+        expect(self.step(1).locator(".step-name")).to_have_text("Read vessels")
+        expect(self.page.locator(".thread.broken")).to_have_count(0)
+        self.page.get_by_role("button", name="Run this case").click()
+        self.page.get_by_role("status").filter(has_text="Finished: unchecked.").wait_for()
+        self.step(2).locator(".step-head").click()
+        self.page.get_by_role("button", name="expect the rest as it is").click()
+        self.page.get_by_text(re.compile(r"^(\d+) of \1 fields are checked")).wait_for()
+        exact = self.saved()["steps"][1]["expect"]
+        self.assertIn("$.registerNumber", [check["of"] for check in exact])
+        self.page.get_by_title("How it signs in").click()
+        self.page.get_by_label("How it signs in").fill("bearer [=vesselId]")
+        self.page.keyboard.press("Enter")
+        self.step(2).get_by_text(", signed by").wait_for()
+        self.page.get_by_title("The options").click()
+        self.page.get_by_label("The options").fill("timeout: soon")
+        self.page.keyboard.press("Control+Enter")
+        self.page.get_by_role("alert").get_by_text("soon").wait_for()
+        self.page.get_by_label("The options").fill("timeout: 3 s")
+        self.page.keyboard.press("Control+Enter")
+        self.step(2).get_by_text("at most 3 s").wait_for()
+        self.step(1).locator(".grip").drag_to(self.step(3), target_position={"x": 60, "y": 30})
+        expect(self.step(3).locator(".step-name")).to_have_text("Read vessels")
+        self.assertEqual(self.saved()["steps"][0]["options"], {"timeout": "3 s"})
+        self.said = [line for line in self.said if "422" not in line]  # the browser reports the refused edit itself
+
+    def test_two_tabs_keep_each_others_edits(self):
+        self.new_case("Two at once")
+        self.add_step("GET [=harbour]/vessels")
+        self.step(1).get_by_text("nothing is checked here yet").or_(
+            self.step(1).get_by_text("Nothing is checked")
+        ).first.wait_for()
+        other = self.page.context.new_page()
+        other.goto(self.page.url)
+        other.locator(".step-head").first.wait_for()
+        self.add_step("GET [=harbour]/pilots")
+        field = other.get_by_label("Expect something more, as a sentence")
+        field.fill("status 200")
+        field.press("Enter")
+        other.get_by_text("This case was changed elsewhere").wait_for()
+        other.locator('[data-step="2"]').wait_for()
+        other.close()
+        steps = self.saved()["steps"]
+        self.assertEqual([step["send"] for step in steps], ["GET [=harbour]/vessels", "GET [=harbour]/pilots"])
+        self.assertEqual(steps[0]["expect"], [{"of": "status", "is": 200}])

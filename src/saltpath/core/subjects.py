@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any, NamedTuple
 
 from saltpath.core import jsonpath
@@ -176,6 +177,7 @@ KINDS: dict[str, SubjectKind] = {
 _LATER = ("time to first byte", "body ~", "/")
 
 
+@lru_cache(maxsize=4096)
 def read_subject(text: str) -> Subject:
     """Parse a subject. Raises Unreadable, with the nearest known subject."""
     whole = text.strip()

@@ -6,6 +6,7 @@ What is written reads back as the same document, number texts included.
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 from typing import Any
 
 from saltpath.core import plain
@@ -117,6 +118,7 @@ def _inline(value: Any, flow: bool = False) -> str:
 _ESCAPES = {char: f"\\u{ord(char):04x}" for char in "\x7f\x85\xa0\u2028\u2029\ufeff"}
 
 
+@lru_cache(maxsize=8192)
 def _text(text: str, flow: bool) -> str:
     """Plain where it can be read as nothing else, in double quotes elsewhere."""
     if not text or _BLOCK_UNSAFE.search(text) or (flow and _FLOW_UNSAFE.search(text)) or _means_else(text):

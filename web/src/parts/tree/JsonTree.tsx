@@ -24,6 +24,8 @@ export interface Acts {
   keys: string;
   press: (picked: Picked, key: string) => boolean;
   show: (picked: Picked, key: string, close: () => void) => React.ReactNode;
+  /** Expect every field that no check watches as it is. */
+  rest: (unchecked: Picked[]) => void;
 }
 
 type Loaded = { address: string; reply: Reply };
@@ -138,27 +140,63 @@ function Rows({ index, watch, acts }: RowsProps) {
   }
   const current = rows[focus];
   return (
-    <div
-      ref={box}
-      className="tree"
-      role="tree"
-      tabIndex={0}
-      aria-label="The answer as a tree"
-      aria-activedescendant={current === undefined ? undefined : `node-${current}`}
-      onScroll={view.onScroll}
-      onKeyDown={keys}
-    >
-      <div role="presentation" style={{ height: rows.length * ROW, position: "relative" }}>
-        {drawn}
-        {acts && acting && rows.includes(acting.node) && (
-          <div className="acts" style={{ top: (rows.indexOf(acting.node) + 1) * ROW }}>
-            {acts.show(pickedOf(index, acting.node), acting.asked, () => {
-              setActing(undefined);
-              box.current?.focus();
-            })}
-          </div>
-        )}
+    <>
+      <div
+        ref={box}
+        className="tree"
+        role="tree"
+        tabIndex={0}
+        aria-label="The answer as a tree"
+        aria-activedescendant={current === undefined ? undefined : `node-${current}`}
+        onScroll={view.onScroll}
+        onKeyDown={keys}
+      >
+        <div role="presentation" style={{ height: rows.length * ROW, position: "relative" }}>
+          {drawn}
+          {acts && acting && rows.includes(acting.node) && (
+            <div className="acts" style={{ top: (rows.indexOf(acting.node) + 1) * ROW }}>
+              {acts.show(pickedOf(index, acting.node), acting.asked, () => {
+                setActing(undefined);
+                box.current?.focus();
+              })}
+            </div>
+          )}
+        </div>
       </div>
+      <Coverage index={index} watch={watch} rest={acts?.rest} />
+    </>
+  );
+}
+
+const MOST_COUNTED = 3000;
+const MOST_AT_ONCE = 60;
+
+/** How many of the answer's fields a check watches, and the rest of them made into checks in one act. */
+function Coverage({ index, watch, rest }: Omit<RowsProps, "acts"> & { rest: Acts["rest"] | undefined }) {
+  const [fields, unchecked] = useMemo(() => {
+    const leaves: number[] = [];
+    if (index.count > MOST_COUNTED) return [0, leaves];
+    for (let node = 1; node < index.count; node++) if (!isBranch(index, node)) leaves.push(node);
+    const open = leaves.filter((node) => !/checked|failed/.test(watch(pathOf(index, node))?.tone ?? ""));
+    return [leaves.length, open];
+  }, [index, watch]);
+  if (!fields) return null;
+  const checked = fields - unchecked.length;
+  return (
+    <div className="coverage">
+      <meter min={0} max={fields} value={checked} aria-label="Fields of the answer that are checked" />
+      <span>
+        {whole(checked)} of {whole(fields)} fields are checked
+      </span>
+      {rest && unchecked.length > 0 && unchecked.length <= MOST_AT_ONCE && (
+        <button
+          type="button"
+          className="plain-link"
+          onClick={() => rest(unchecked.map((node) => pickedOf(index, node)))}
+        >
+          expect the rest as it is
+        </button>
+      )}
     </div>
   );
 }

@@ -10,9 +10,10 @@ import { RunButton } from "../../parts/RunButton";
 import type { Acts } from "../../parts/tree/JsonTree";
 import type { MarkKind } from "../../parts/VerdictMark";
 import { EditContext } from "./edit/context";
+import { addCheck, inChecks } from "./edit/document";
 import { InPlace } from "./edit/InPlace";
-import { anyOfKind, asItIs, expectNode, NodeActs } from "./edit/NodeActs";
-import { type Editing, useEditing } from "./edit/useEditing";
+import { anyOfKind, asItIs, NodeActs } from "./edit/NodeActs";
+import { type Editing, type Edits, useEditing } from "./edit/useEditing";
 import { Trail } from "./Trail";
 
 /** A case as a path to read and to run, with the evidence of the step in focus beside it. */
@@ -32,7 +33,8 @@ export function CasePage() {
 
 function Opened({ of }: { of: Case }) {
   const client = useQueryClient();
-  const editing = useEditing(of);
+  const state = useEditing(of);
+  const editing = state.edits;
   const edited = useMemo(() => ({ id: of.id, editing }), [of.id, editing]);
   const [search] = useSearchParams();
   const evidence = useQuery({ queryKey: ["evidence", of.id], queryFn: () => api.evidence(of.id) });
@@ -75,13 +77,16 @@ function Opened({ of }: { of: Case }) {
       setRunning(begun.id);
     }
   }, [start, of.id, environment]);
-  const sendAlone = async (alone: Step) => {
-    const begun = await start({ cases: [of.id], kind: "trial", steps: [alone.index] }, environment);
-    if (begun) {
-      setPicked(alone.key);
-      setRunning(begun.id);
-    }
-  };
+  const sendAlone = useCallback(
+    async (alone: Step) => {
+      const begun = await start({ cases: [of.id], kind: "trial", steps: [alone.index] }, environment);
+      if (begun) {
+        setPicked(alone.key);
+        setRunning(begun.id);
+      }
+    },
+    [start, of.id, environment],
+  );
   const verdict = (item: Step): MarkKind => {
     const done = live?.cases[0]?.steps.find((head) => head.part === item.part && head.index === item.index);
     if (done) return done.verdict;
@@ -139,7 +144,7 @@ function Opened({ of }: { of: Case }) {
           </h1>
           <p className="muted">{subtitle(of, evidence.data)}</p>
         </div>
-        <Saved editing={editing} />
+        <Saved state={state} />
         <RunButton
           what="this case"
           environment={environment}
@@ -162,7 +167,7 @@ function Opened({ of }: { of: Case }) {
             choose={setPicked}
             evidence={steps}
             verdict={verdict}
-            sendAlone={(alone) => void sendAlone(alone)}
+            sendAlone={sendAlone}
             busy={Boolean(running)}
           />
           <aside className="evidence" aria-label="Evidence">
@@ -172,7 +177,7 @@ function Opened({ of }: { of: Case }) {
                 step={seen}
                 about={about}
                 keeps={step?.keep}
-                acts={step?.kind === "request" ? actsOn(of.id, editing, step) : undefined}
+                acts={step?.kind === "request" ? actsOn(editing, step) : undefined}
               />
             ) : (
               <div className="pad teach">
@@ -188,36 +193,40 @@ function Opened({ of }: { of: Case }) {
 }
 
 /** What pointing at the answer of a step can make: E a check as it is, A one for its kind, K a kept value, P a hand-over. */
-function actsOn(id: string, editing: Editing, step: Step): Acts {
+function actsOn(editing: Edits, step: Step): Acts {
   return {
     keys: "eakp",
     press: (picked, key) => {
-      if (key !== "e" && key !== "a") return false;
-      void expectNode(id, editing, step.key, picked, key === "e" ? asItIs(picked) : anyOfKind(picked));
-      return true;
+      const check = key === "e" ? asItIs(picked) : key === "a" ? anyOfKind(picked) : undefined;
+      if (check) void editing.apply(addCheck(step.key, check));
+      return Boolean(check);
     },
     show: (picked, key, close) => (
       <NodeActs key={`${picked.path} ${key}`} step={step} picked={picked} asked={key} close={close} />
     ),
+    rest: (unchecked) => {
+      const checks = unchecked.map(asItIs).filter((check) => check !== undefined);
+      void editing.apply(inChecks(step.key, (before) => [...before, ...checks]));
+    },
   };
 }
 
 /** Undo, redo, and whether everything is kept. */
-function Saved({ editing }: { editing: Editing }) {
+function Saved({ state }: { state: Editing }) {
   const said = {
     saved: "",
     saving: "Saving…",
     kept: "Salt Path does not answer. Your edits wait in this browser and are saved when it is back.",
-  }[editing.saving];
+  }[state.saving];
   return (
     <div className="saved">
-      <span role="status" className={editing.saving === "kept" ? "trouble" : "muted"}>
-        {said || editing.notice}
+      <span role="status" className={state.saving === "kept" ? "trouble" : "muted"}>
+        {said || state.notice}
       </span>
-      <button type="button" className="plain-button" disabled={!editing.canUndo} onClick={editing.undo}>
+      <button type="button" className="plain-button" disabled={!state.canUndo} onClick={state.edits.undo}>
         Undo
       </button>
-      <button type="button" className="plain-button" disabled={!editing.canRedo} onClick={editing.redo}>
+      <button type="button" className="plain-button" disabled={!state.canRedo} onClick={state.edits.redo}>
         Redo
       </button>
     </div>

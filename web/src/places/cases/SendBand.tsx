@@ -1,9 +1,9 @@
 import type { Pair, Step, StepEvidence } from "../../app/api";
 import { Pieces } from "../../parts/Pieces";
 import { useEdited } from "./edit/context";
-import { setBody, setField, splitAddress } from "./edit/document";
+import { setBody, setField, splitAddress, stepWith } from "./edit/document";
 import { InPlace } from "./edit/InPlace";
-import { linesOf, pairsOf } from "./edit/pairs";
+import { authOf, authText, linesOf, optionsOf, optionsText, pairsOf } from "./edit/pairs";
 
 /** What goes out, as a sentence whose parts are changed where they stand. */
 export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"] }) {
@@ -31,6 +31,14 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
       ? Promise.resolve(pairs)
       : editing.apply(setField(step.key, field, pairs.length ? asWritten(pairs) : undefined));
   };
+  const document = stepWith(editing.document, step.key);
+  const saveField =
+    (field: "auth" | "options", read: (text: string) => ReturnType<typeof authOf>) => (text: string) => {
+      const value = read(text);
+      return typeof value === "string"
+        ? Promise.resolve(value)
+        : editing.apply(setField(step.key, field, value));
+    };
   const body = send.body;
   const kind = body?.kind ?? "json";
   const saveBody = (text: string) => {
@@ -54,12 +62,32 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
           {send.auth && (
             <>
               , signed by{" "}
-              <span className="mono">
-                <Pieces pieces={send.auth.value} used={used} />
-              </span>
+              <InPlace
+                text={authText(document)}
+                label="How it signs in"
+                hint="bearer TOKEN, or basic USER PASSWORD; empty: not at all"
+                save={saveField("auth", authOf)}
+              >
+                <span className="mono">
+                  <Pieces pieces={send.auth.value} used={used} />
+                </span>
+              </InPlace>
             </>
           )}
-          {send.options.length > 0 && `; ${send.options.join(", ")}`}
+          {send.options.length > 0 && (
+            <>
+              ;{" "}
+              <InPlace
+                text={optionsText(document)}
+                label="The options"
+                lines
+                hint={OPTIONS_HINT}
+                save={saveField("options", optionsOf)}
+              >
+                {send.options.join(", ")}
+              </InPlace>
+            </>
+          )}
         </p>
         <Pairs
           pairs={send.query}
@@ -96,10 +124,34 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
             <span className="muted add">+ body</span>
           )}
         </InPlace>
+        {!send.auth && (
+          <InPlace
+            text=""
+            label="How it signs in"
+            hint="bearer TOKEN, or basic USER PASSWORD, such as bearer [=deskToken]"
+            save={saveField("auth", authOf)}
+          >
+            <span className="muted add">+ sign-in</span>
+          </InPlace>
+        )}
+        {send.options.length === 0 && (
+          <InPlace
+            text=""
+            label="The options"
+            lines
+            hint={OPTIONS_HINT}
+            save={saveField("options", optionsOf)}
+          >
+            <span className="muted add">+ options</span>
+          </InPlace>
+        )}
       </div>
     </div>
   );
 }
+
+const OPTIONS_HINT =
+  "timeout: 5 s · follow redirects: false · verify tls: false · largest body: 10 MB. Ctrl Enter keeps.";
 
 /** A mapping, or a list of pairs where a name repeats, as the format has it. */
 function asWritten(pairs: [string, string][]) {

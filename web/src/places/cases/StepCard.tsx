@@ -1,27 +1,44 @@
 import { Button } from "antd";
-import { useState } from "react";
+import { memo, useState } from "react";
 import type { Case, Step, StepEvidence } from "../../app/api";
 import { count, duration, listed } from "../../app/format";
 import { Pieces } from "../../parts/Pieces";
 import { ExpectBand } from "./ExpectBand";
 import { useEdited } from "./edit/context";
-import { duplicateStep, inStep, moveStep, setField } from "./edit/document";
+import { duplicateStep, inStep, moveStep, moveStepTo, setField } from "./edit/document";
 import { Typing } from "./edit/InPlace";
 import { KeepBand, uses } from "./KeepBand";
 import { SendBand } from "./SendBand";
 
+/** A value that is used here, and kept only later by another step. */
+export interface Early {
+  name: string;
+  number: number;
+  key: string;
+}
+
 interface Props {
   step: Step;
   open: boolean;
-  choose: () => void;
+  choose: (key: string) => void;
   evidence: StepEvidence | undefined;
   findings: Case["findings"];
-  sendAlone: () => void;
+  early: Early[];
+  sendAlone: (step: Step) => Promise<void>;
   busy: boolean;
 }
 
 /** One step: closed it reads as a sentence, open it shows its bands Send, Expect and Keep. */
-export function StepCard({ step, open, choose, evidence, findings, sendAlone, busy }: Props) {
+export const StepCard = memo(function StepCard({
+  step,
+  open,
+  choose,
+  evidence,
+  findings,
+  early,
+  sendAlone,
+  busy,
+}: Props) {
   const { editing } = useEdited();
   const [naming, setNaming] = useState(false);
   const classes = ["step", open && "open", step.off && "off"].filter(Boolean).join(" ");
@@ -42,7 +59,7 @@ export function StepCard({ step, open, choose, evidence, findings, sendAlone, bu
           type="button"
           className="step-head"
           aria-expanded={open}
-          onClick={choose}
+          onClick={() => choose(step.key)}
           onDoubleClick={() => named && setNaming(true)}
           onKeyDown={(event) => {
             if (event.key === "F2" && named) setNaming(true);
@@ -74,6 +91,16 @@ export function StepCard({ step, open, choose, evidence, findings, sendAlone, bu
       {open && (
         <footer className="step-foot">
           <span className="findings">{findings.map((finding) => finding.sentence).join(" · ")}</span>
+          {early.map((value) => (
+            <button
+              type="button"
+              className="plain-link"
+              key={value.name}
+              onClick={() => void editing.apply(moveStepTo(value.key, step.key, false))}
+            >
+              Move step {value.number}, which keeps {value.name}, before this one
+            </button>
+          ))}
           <span className="row-tools">
             {named && (
               <button type="button" onClick={() => setNaming(true)}>
@@ -94,7 +121,7 @@ export function StepCard({ step, open, choose, evidence, findings, sendAlone, bu
             </button>
           </span>
           {step.kind === "request" && step.part === "steps" && (
-            <Button size="small" onClick={sendAlone} disabled={busy}>
+            <Button size="small" onClick={() => void sendAlone(step)} disabled={busy}>
               Send this step alone
             </Button>
           )}
@@ -102,7 +129,7 @@ export function StepCard({ step, open, choose, evidence, findings, sendAlone, bu
       )}
     </article>
   );
-}
+});
 
 /** Why the step failed or was blocked; left out where the failing check itself stands open below. */
 function Trouble({ evidence, open }: { evidence: StepEvidence | undefined; open: boolean }) {

@@ -5,7 +5,7 @@ import { StepNumber } from "../../parts/VerdictMark";
 import { AddStep } from "./edit/AddStep";
 import { useEdited } from "./edit/context";
 import { moveStepTo } from "./edit/document";
-import { StepCard } from "./StepCard";
+import { type Early, StepCard } from "./StepCard";
 import { type CardPlace, drawThreads } from "./threads";
 
 interface Props {
@@ -14,11 +14,12 @@ interface Props {
   choose: (key: string) => void;
   evidence: Map<string, StepEvidence>;
   verdict: (step: Step) => MarkKind;
-  sendAlone: (step: Step) => void;
+  sendAlone: (step: Step) => Promise<void>;
   busy: boolean;
 }
 
 const MARGIN = 84;
+const NONE: never[] = [];
 
 /** The path down the page: numbered steps on a rail, and threads in the margin. */
 export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy }: Props) {
@@ -42,6 +43,25 @@ export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy }
     if (box.current) setPlaces(measured(box.current));
   }, [chosen, of]);
   const threads = useMemo(() => drawThreads(of.threads, places, MARGIN), [of.threads, places]);
+  const findings = useMemo(() => {
+    const found = new Map<string, Case["findings"]>();
+    for (const finding of of.findings) {
+      const place = /^\w+\[\d+\]/.exec(finding.path)?.[0] ?? "";
+      found.set(place, [...(found.get(place) ?? []), finding]);
+    }
+    return found;
+  }, [of.findings]);
+  const early = useMemo(() => {
+    const found = new Map<number, Early[]>();
+    for (const thread of of.threads.filter((item) => item.broken)) {
+      const from = of.steps[thread.from - 1];
+      if (!from) continue;
+      for (const to of thread.to) {
+        found.set(to, [...(found.get(to) ?? []), { name: thread.name, number: from.number, key: from.key }]);
+      }
+    }
+    return found;
+  }, [of.threads, of.steps]);
   return (
     <div className="trail">
       <svg className="threads" aria-hidden="true" width={MARGIN + 4} height="100%">
@@ -86,12 +106,11 @@ export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy }
             <StepCard
               step={step}
               open={step.number === chosen}
-              choose={() => choose(step.key)}
+              choose={choose}
               evidence={evidence.get(`${step.part}.${step.index}`)}
-              findings={of.findings.filter((finding) =>
-                finding.path.startsWith(`${step.part}[${step.index}]`),
-              )}
-              sendAlone={() => sendAlone(step)}
+              findings={findings.get(`${step.part}[${step.index}]`) ?? NONE}
+              early={early.get(step.number) ?? NONE}
+              sendAlone={sendAlone}
               busy={busy}
             />
           </li>

@@ -34,7 +34,7 @@ function Always({ save, again }: { save: (text: string) => Promise<string | unde
     <Typing
       text=""
       label="Add a step: a method and an address"
-      placeholder="+ a step: GET [=harbour]/pilots, or paste an address"
+      placeholder="+ a step: GET [=harbour]/pilots, an address, wait 2 s, set name = value"
       save={save}
       close={again}
       quiet

@@ -1,11 +1,11 @@
 import { type KeyboardEvent, useState } from "react";
-import { api, type Step } from "../../../app/api";
+import type { Step } from "../../../app/api";
+import { readExact } from "../../../app/exact";
 import type { Picked } from "../../../parts/tree/JsonTree";
 import { useEdited } from "./context";
 import { addCheck, type CheckDocument, setKeep, stepWith } from "./document";
 import { handOver, keptAs, type Place, placesAfter, proposeName } from "./handover";
 import { Typing } from "./InPlace";
-import type { Editing } from "./useEditing";
 
 interface Props {
   step: Step;
@@ -17,17 +17,17 @@ interface Props {
 
 /** What can be made of one node of the answer: a check, a kept value, a hand-over. */
 export function NodeActs({ step, picked, asked, close }: Props) {
-  const { id, editing } = useEdited();
+  const { editing } = useEdited();
   const [mode, setMode] = useState<"" | "keep" | "put">(asked === "k" ? "keep" : asked === "p" ? "put" : "");
   const [problem, setProblem] = useState("");
   const document = stepWith(editing.document, step.key);
   const branch = picked.kind === "object" || picked.kind === "list";
-  const expect = async (sentence: string) => {
-    const wrong = await expectNode(id, editing, step.key, picked, sentence);
+  const expect = async (check: CheckDocument | undefined) => {
+    if (!check) return setProblem("This value is masked, so it cannot be expected as it is.");
+    const wrong = await editing.apply(addCheck(step.key, check));
     if (wrong) setProblem(wrong);
     else close();
   };
-  const value = asItIs(picked);
   const keys = (event: KeyboardEvent) => {
     event.stopPropagation();
     if (event.key === "Escape") close();
@@ -82,8 +82,10 @@ export function NodeActs({ step, picked, asked, close }: Props) {
   }
   return (
     <div className="acts-bar" role="toolbar" aria-label={`What to make of ${picked.path}`} onKeyDown={keys}>
-      <button type="button" onClick={() => void expect(value)}>
-        Expect {branch ? value.replace("is ", "") : short(picked.text)} <kbd>E</kbd>
+      <button type="button" onClick={() => void expect(asItIs(picked))}>
+        Expect{" "}
+        {branch ? (picked.kind === "list" ? `${picked.count} items` : "it is there") : short(picked.text)}{" "}
+        <kbd>E</kbd>
       </button>
       {picked.kind !== "null" && (
         <button type="button" onClick={() => void expect(anyOfKind(picked))}>
@@ -101,25 +103,14 @@ export function NodeActs({ step, picked, asked, close }: Props) {
   );
 }
 
-/** The rest of a sentence that expects a node as it is, and one that expects anything of its kind. */
-export function asItIs(picked: Picked): string {
-  if (picked.kind === "list") return `counts ${picked.count}`;
-  return picked.kind === "object" ? "is present" : `is ${picked.text}`;
+/** A check that expects a node as it is; none for a value that is masked. */
+export function asItIs(picked: Picked): CheckDocument | undefined {
+  if (picked.kind === "list") return { of: picked.path, count: picked.count };
+  if (picked.kind === "object") return { of: picked.path, present: true };
+  return picked.text.includes("●●●") ? undefined : { of: picked.path, is: readExact(picked.text) };
 }
 
-export const anyOfKind = (picked: Picked): string => `is of kind ${picked.kind}`;
-
-/** Add a check on a node; a sentence says why it could not be. */
-export async function expectNode(
-  id: string,
-  editing: Editing,
-  step: string,
-  picked: Picked,
-  sentence: string,
-) {
-  const said = await api.understood(id, step, `${picked.path} ${sentence}`);
-  return said.check ? editing.apply(addCheck(step, said.check as CheckDocument)) : said.problem;
-}
+export const anyOfKind = (picked: Picked): CheckDocument => ({ of: picked.path, kind: picked.kind });
 
 const short = (text: string) =>
   (text.length > 24 ? `${text.slice(0, 23)}…` : text).replace(/^"(.*)"$/, "“$1”");

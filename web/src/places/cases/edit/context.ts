@@ -1,9 +1,9 @@
 import { createContext, useContext } from "react";
-import type { Editing } from "./useEditing";
+import type { Edits } from "./useEditing";
 
 export interface EditedCase {
   id: string;
-  editing: Editing;
+  editing: Edits;
 }
 
 export const EditContext = createContext<EditedCase | undefined>(undefined);

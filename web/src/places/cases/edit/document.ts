@@ -135,8 +135,12 @@ export const addStep =
   (step: StepDocument): Change =>
   (document) => ({ ...document, steps: [...stepsOf(document, "steps"), step] });
 
-/** A request step from what was typed or pasted: `GET /pilots`, `http://host/path?a=b`. */
+/** A step from what was typed or pasted: `GET /pilots`, `http://host/path?a=b`, `wait 2 s`, `set name = value`. */
 export function stepFrom(text: string): StepDocument {
+  const wait = /^wait\s+(\d.*)$/i.exec(text.trim());
+  if (wait) return { wait: wait[1] as string, key: newKey() };
+  const set = /^set\s+(\S+)\s*(?:=|to\b)\s*(.+)$/i.exec(text.trim());
+  if (set) return { set: { [set[1] as string]: set[2] as string }, key: newKey() };
   const words = text.trim().split(/\s+/);
   const stated = /^[A-Za-z]+$/.test(words[0] ?? "") && words.length > 1;
   const method = stated ? (words[0] as string).toUpperCase() : "GET";

@@ -1,5 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { ApiProblem, api, type Case } from "../../../app/api";
 import { readExact, writeExact } from "../../../app/exact";
 import type { Change, Document } from "./document";
@@ -7,13 +7,18 @@ import type { Change, Document } from "./document";
 /** How the case stands: `kept` means that edits wait in this browser because the server does not answer. */
 export type Saving = "saved" | "saving" | "kept";
 
-export interface Editing {
+export interface Edits {
   /** The document with every edit, also those on their way. */
-  document: Document;
+  readonly document: Document;
   /** Make a change. The promise gives a sentence if the server refused it; then nothing was changed. */
   apply: (change: Change) => Promise<string | undefined>;
   undo: () => void;
   redo: () => void;
+}
+
+export interface Editing {
+  /** Stays the same object, so that cards are not drawn again for an edit elsewhere. */
+  edits: Edits;
   canUndo: boolean;
   canRedo: boolean;
   saving: Saving;
@@ -34,8 +39,8 @@ interface Pending {
 export function useEditing(of: Case): Editing {
   const client = useQueryClient();
   const base = useRef({ version: of.version, document: of.document as Document });
-  const [document, setDocument] = useState<Document>(base.current.document);
-  const current = useRef(document);
+  const current = useRef<Document>(base.current.document);
+  const [, drawAgain] = useState(0);
   const pending = useRef<Pending[]>([]);
   const busy = useRef(false);
   const past = useRef<Document[]>([]);
@@ -45,7 +50,7 @@ export function useEditing(of: Case): Editing {
 
   const show = useCallback((next: Document) => {
     current.current = next;
-    setDocument(next);
+    drawAgain((count) => count + 1);
   }, []);
 
   const take = useCallback(
@@ -147,14 +152,16 @@ export function useEditing(of: Case): Editing {
     localStorage.removeItem(draftName(of.id));
   }, [of.id, apply]);
 
-  return {
-    document,
-    apply,
-    undo: useCallback(() => back(past.current, future.current), [back]),
-    redo: useCallback(() => back(future.current, past.current), [back]),
-    canUndo: past.current.length > 0,
-    canRedo: future.current.length > 0,
-    saving,
-    notice,
-  };
+  const edits = useMemo<Edits>(
+    () => ({
+      get document() {
+        return current.current;
+      },
+      apply,
+      undo: () => back(past.current, future.current),
+      redo: () => back(future.current, past.current),
+    }),
+    [apply, back],
+  );
+  return { edits, canUndo: past.current.length > 0, canRedo: future.current.length > 0, saving, notice };
 }
