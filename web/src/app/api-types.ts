@@ -437,6 +437,12 @@ export interface components {
             value: string;
             secret: boolean;
         };
+        ScopeValue: {
+            name: string;
+            value: string;
+            secret: boolean;
+            from: string;
+        };
         Case: {
             id: string;
             project: string;
@@ -451,6 +457,7 @@ export interface components {
             tags: string[];
             onFailure: string;
             values: components["schemas"]["CaseValue"][];
+            scope: components["schemas"]["ScopeValue"][];
             version: number;
             changedAt: string;
             document: Record<string, never>;

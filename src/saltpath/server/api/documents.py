@@ -112,8 +112,8 @@ def _case_answer(stored: cases.StoredCase) -> Response:
     project = projects.project_by_id(connection, stored.project)
     case = case_from_data(stored.document)
     environments = [read_environment(e.document).values for e in projects.environments(connection, stored.project)]
-    values = read_suite(suite.document).values
-    around = surroundings((), values, read_project(project.document).values, environments)
+    values, shared = read_suite(suite.document).values, read_project(project.document).values
+    around = surroundings((), values, shared, environments)
     findings = [
         {"weight": f.weight, "step": f.step, "path": f.place.path, **(reason(f.why) or {})}
         for f in inspect(case, around)
@@ -130,6 +130,11 @@ def _case_answer(stored: cases.StoredCase) -> Response:
             "tags": list(case.tags),
             "onFailure": "stop" if case.stop_on_failure else "go on",
             "values": _values(case.values),
+            "scope": [
+                {**value, "from": name}
+                for name, several in (("suite", [values]), ("project", [shared, *environments]))
+                for value in {v["name"]: v for part in reversed(several) for v in _values(part)}.values()
+            ],
             "version": stored.version,
             "changedAt": moment(stored.at),
             "document": stored.document,

@@ -13,6 +13,7 @@ import { EditContext } from "./edit/context";
 import { addCheck, inChecks } from "./edit/document";
 import { InPlace } from "./edit/InPlace";
 import { anyOfKind, asItIs, NodeActs } from "./edit/NodeActs";
+import { type Reference, referencesFor } from "./edit/references";
 import { type Editing, type Edits, useEditing } from "./edit/useEditing";
 import { Trail } from "./Trail";
 
@@ -35,7 +36,11 @@ function Opened({ of }: { of: Case }) {
   const client = useQueryClient();
   const state = useEditing(of);
   const editing = state.edits;
-  const edited = useMemo(() => ({ id: of.id, editing }), [of.id, editing]);
+  const known = useRef<(before: number) => Reference[]>(() => []);
+  const edited = useMemo(
+    () => ({ id: of.id, editing, references: (before: number) => known.current(before) }),
+    [of.id, editing],
+  );
   const [search] = useSearchParams();
   const evidence = useQuery({ queryKey: ["evidence", of.id], queryFn: () => api.evidence(of.id) });
   const asked = of.steps.find((item) => item.number === Number(search.get("step")))?.key;
@@ -51,6 +56,7 @@ function Opened({ of }: { of: Case }) {
     () => new Map((evidence.data?.steps ?? []).map((step) => [`${step.part}.${step.index}`, step])),
     [evidence.data],
   );
+  known.current = (before) => referencesFor(of, steps, before);
   // The step that needs a person is found once a run, so that mending it does not lead away from it.
   const first = useRef<{ run: string; key: string | undefined }>(undefined);
   const ran = evidence.data ? (evidence.data.run?.id ?? "none") : undefined;

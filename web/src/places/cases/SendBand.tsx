@@ -4,10 +4,11 @@ import { useEdited } from "./edit/context";
 import { setBody, setField, splitAddress, stepWith } from "./edit/document";
 import { InPlace } from "./edit/InPlace";
 import { authOf, authText, linesOf, optionsOf, optionsText, pairsOf } from "./edit/pairs";
+import type { Reference } from "./edit/references";
 
 /** What goes out, as a sentence whose parts are changed where they stand. */
 export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"] }) {
-  const { editing } = useEdited();
+  const { editing, references } = useEdited();
   const send = step.send;
   if (!send) return null;
   const address = send.address.map((piece) => piece.text).join("");
@@ -31,6 +32,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
       ? Promise.resolve(pairs)
       : editing.apply(setField(step.key, field, pairs.length ? asWritten(pairs) : undefined));
   };
+  const known = references(step.number);
   const document = stepWith(editing.document, step.key);
   const saveField =
     (field: "auth" | "options", read: (text: string) => ReturnType<typeof authOf>) => (text: string) => {
@@ -54,7 +56,12 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
       <h3>Send</h3>
       <div>
         <p className="send-line">
-          <InPlace text={`${send.method} ${address}`} label="The method and the address" save={saveAddress}>
+          <InPlace
+            references={known}
+            text={`${send.method} ${address}`}
+            label="The method and the address"
+            save={saveAddress}
+          >
             <span className="mono">
               {send.method} <Pieces pieces={send.address} used={used} />
             </span>
@@ -63,6 +70,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
             <>
               , signed by{" "}
               <InPlace
+                references={known}
                 text={authText(document)}
                 label="How it signs in"
                 hint="bearer TOKEN, or basic USER PASSWORD; empty: not at all"
@@ -78,6 +86,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
             <>
               ;{" "}
               <InPlace
+                references={known}
                 text={optionsText(document)}
                 label="The options"
                 lines
@@ -90,6 +99,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
           )}
         </p>
         <Pairs
+          known={known}
           pairs={send.query}
           used={used}
           join="="
@@ -98,6 +108,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
           save={savePairs("query")}
         />
         <Pairs
+          known={known}
           pairs={send.headers}
           used={used}
           join=":"
@@ -106,6 +117,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
           save={savePairs("headers")}
         />
         <InPlace
+          references={known}
           text={body?.text.map((piece) => piece.text).join("") ?? ""}
           label={body ? "The body" : "Add a JSON body"}
           save={saveBody}
@@ -126,6 +138,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
         </InPlace>
         {!send.auth && (
           <InPlace
+            references={known}
             text=""
             label="How it signs in"
             hint="bearer TOKEN, or basic USER PASSWORD, such as bearer [=deskToken]"
@@ -136,6 +149,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
         )}
         {send.options.length === 0 && (
           <InPlace
+            references={known}
             text=""
             label="The options"
             lines
@@ -160,6 +174,7 @@ function asWritten(pairs: [string, string][]) {
 }
 
 interface PairsProps {
+  known: Reference[];
   pairs: Pair[];
   used: StepEvidence["used"];
   join: string;
@@ -168,9 +183,10 @@ interface PairsProps {
   save: (text: string) => Promise<string | undefined>;
 }
 
-function Pairs({ pairs, used, join, label, add, save }: PairsProps) {
+function Pairs({ known, pairs, used, join, label, add, save }: PairsProps) {
   return (
     <InPlace
+      references={known}
       text={linesOf(pairs, join)}
       label={label}
       save={save}

@@ -2,10 +2,11 @@ import { useState } from "react";
 import { useEdited } from "./context";
 import { addStep, stepFrom } from "./document";
 import { Typing } from "./InPlace";
+import type { Reference } from "./references";
 
 /** The end of the path: type or paste an address, and it becomes a step. */
 export function AddStep({ choose }: { choose: (key: string) => void }) {
-  const { editing } = useEdited();
+  const { editing, references } = useEdited();
   const [round, setRound] = useState(0);
   const save = async (text: string) => {
     if (!text.trim()) return undefined;
@@ -24,18 +25,25 @@ export function AddStep({ choose }: { choose: (key: string) => void }) {
           answer.
         </p>
       )}
-      <Always key={round} save={save} again={() => setRound(round + 1)} />
+      <Always key={round} references={references(1000)} save={save} again={() => setRound(round + 1)} />
     </div>
   );
 }
 
-function Always({ save, again }: { save: (text: string) => Promise<string | undefined>; again: () => void }) {
+interface AlwaysProps {
+  save: (text: string) => Promise<string | undefined>;
+  again: () => void;
+  references: Reference[];
+}
+
+function Always({ save, again, references }: AlwaysProps) {
   return (
     <Typing
       text=""
       label="Add a step: a method and an address"
       placeholder="+ a step: GET [=harbour]/pilots, an address, wait 2 s, set name = value"
       save={save}
+      references={references}
       close={again}
       quiet
     />

@@ -1,9 +1,12 @@
 import { createContext, useContext } from "react";
+import type { Reference } from "./references";
 import type { Edits } from "./useEditing";
 
 export interface EditedCase {
   id: string;
   editing: Edits;
+  /** What a step of this number can insert. */
+  references: (before: number) => Reference[];
 }
 
 export const EditContext = createContext<EditedCase | undefined>(undefined);
