@@ -30,6 +30,12 @@ def main() -> None:
             page.get_by_role("heading", level=1).wait_for()
             page.wait_for_timeout(900)
             page.screenshot(path=FOLDER / f"{file}.png")
+        page.add_init_script("localStorage.setItem('saltpath-theme', 'light')")
+        page.goto(f"{app.address}/cases/{names['A visiting vessel is given a berth']}?step=2")
+        page.get_by_role("treeitem").filter(has_text="name").first.click()
+        page.get_by_role("toolbar").wait_for()
+        page.wait_for_timeout(300)
+        page.screenshot(path=FOLDER / "pointing.png")
         browser.close()
 
 

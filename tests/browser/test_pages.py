@@ -136,3 +136,18 @@ class Pages(BrowserTest):
         self.go("/cases/case_none")
         self.page.get_by_role("alert").get_by_text("there is no case case_none").wait_for()
         self.said = [line for line in self.said if "404" not in line]  # the browser itself reports the answer's status
+
+    def test_anything_is_found_with_the_keyboard(self):
+        self.go("/cases")
+        self.page.get_by_role("heading", name="Cases").wait_for()
+        self.page.keyboard.press("Control+k")
+        self.page.keyboard.type("arrivals long vessel")
+        self.page.get_by_role("option").filter(has_text="A long vessel gets a berth long enough").wait_for()
+        self.page.keyboard.press("Enter")
+        self.page.get_by_role("heading", name="A long vessel gets a berth long enough").wait_for()
+        self.page.keyboard.press("?")
+        dialog = self.page.get_by_role("dialog", name="What the keys do")
+        dialog.get_by_text("put it into a later step").wait_for()
+        self.assertEqual(self.axe(), [])
+        self.page.keyboard.press("Escape")
+        dialog.wait_for(state="hidden")

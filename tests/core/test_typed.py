@@ -53,6 +53,8 @@ class Reading(unittest.TestCase):
             "": "Say what must hold",
             "stauts is 3": "did you mean status",
             "$.a[ is 3": "cannot be read",
+            "$.a] | trim": "a bracket is closed",
+            "header a(b is 3": "is not the name of a header",
             "status is one of": "Say what it",
             "size between 3": "between what and what",
             "$.id of kind thing": "The kinds are",

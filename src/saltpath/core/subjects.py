@@ -5,6 +5,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
@@ -174,6 +175,7 @@ KINDS: dict[str, SubjectKind] = {
     "path": SubjectKind("$...", "a place in a JSON body (JSONPath, RFC 9535)", "$.fee.total", _path),
     "value": SubjectKind("value NAME", "a value in scope", "value portCallId", _value),
 }
+_TOKEN = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")  # RFC 9110, 5.6.2; cookies' names too
 _LATER = ("time to first byte", "body ~", "/")
 
 
@@ -196,6 +198,8 @@ def read_subject(text: str) -> Subject:
     if word in ("header", "cookie", "value"):
         if not rest:
             raise Unreadable(f"{word} needs a name after it, such as {KINDS[word].example}")
+        if word != "value" and not _TOKEN.fullmatch(rest):
+            raise Unreadable(f"{rest!r} is not the name of a {word}")
         if word == "value" and not all(is_name(p) or i == 0 for i, p in enumerate(rest.split("."))):
             raise Unreadable(f"{rest!r} is not the name of a value")
         return Subject(whole, word, rest, pipes)
@@ -219,7 +223,9 @@ def _split_pipes(text: str) -> tuple[str, tuple[Pipe, ...]]:
     """`$.a | trim | upper` into the subject and its pipes, reusing the grammar of references."""
     if " | " not in text:
         return text, ()
-    _, pieces = split_pieces(text + "]", 0)
+    end, pieces = split_pieces(text + "]", 0)
+    if end != len(text) + 1:
+        raise Unreadable(f"in {text!r} a bracket is closed that was not opened")
     return pieces[0].strip(), tuple(read_pipe(piece.strip()) for piece in pieces[1:])
 
 

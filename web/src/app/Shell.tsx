@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Button } from "antd";
 import { Link, NavLink, Outlet } from "react-router";
 import { api } from "./api";
+import { Finder } from "./Finder";
 import { useNoProject, useProject } from "./project";
 import { useTheme } from "./theme";
 
@@ -37,6 +38,7 @@ export function Shell() {
           ))}
         </nav>
         <span className="shell-end">
+          <Finder />
           <Button
             type="text"
             aria-label={`Use the ${other} theme`}

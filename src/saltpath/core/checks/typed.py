@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
+from itertools import islice
 from typing import Any
 
 from saltpath.core import plain
@@ -35,6 +36,7 @@ PHRASES: dict[str, tuple[str, ...]] = {
     "is": ("is", "equals", "=", "=="),
 }
 NOT_EMPTY = "is not empty"
+MOST_GAPS = 60  # a subject of more words than this is none
 _ALL = sorted(
     [(phrase, relation) for relation, phrases in PHRASES.items() for phrase in phrases], key=lambda pair: -len(pair[0])
 )
@@ -85,7 +87,7 @@ def read_sentence(text: str, known: Mapping[str, str] | None = None) -> dict[str
         text = text[7:].lstrip()
     problem: Unreadable | None = None
     implied: dict[str, Any] | None = None
-    for at in [*_gaps(text), len(text)]:
+    for at in [*islice(_gaps(text), MOST_GAPS), len(text)]:
         rest = text[at:].strip()
         try:
             of = _subject(text[:at].strip(), known or {})
