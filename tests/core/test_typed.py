@@ -8,6 +8,7 @@ from saltpath.core.checks.typed import PHRASES, read_sentence, suggestions, writ
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.grammar import Unreadable
 from saltpath.core.plain import same
+from saltpath.core.subjects import read_subject
 
 KNOWN = {"id": "$.id", "total": "$.fee.total"}
 
@@ -53,8 +54,6 @@ class Reading(unittest.TestCase):
             "": "Say what must hold",
             "stauts is 3": "did you mean status",
             "$.a[ is 3": "cannot be read",
-            "$.a] | trim": "a bracket is closed",
-            "header a(b is 3": "is not the name of a header",
             "status is one of": "Say what it",
             "size between 3": "between what and what",
             "$.id of kind thing": "The kinds are",
@@ -62,6 +61,12 @@ class Reading(unittest.TestCase):
             with self.subTest(text), self.assertRaises(Unreadable) as caught:
                 read_sentence(text, KNOWN)
             self.assertIn(said, str(caught.exception))
+
+    def test_a_stray_bracket_does_not_end_a_subject(self):
+        with self.assertRaisesRegex(Unreadable, "a bracket is closed"):
+            read_subject("$.a] | trim")
+        with self.assertRaisesRegex(Unreadable, "is not the name of a header"):
+            read_subject("header a(b")
 
     def test_writing_and_reading_agree(self):
         values = ["quoted", "East 4", "15", "true", "null", "a, b", "a and b", "at least 3", "above", "", " x", "“q”", "it's",

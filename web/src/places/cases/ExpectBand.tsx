@@ -110,7 +110,12 @@ function CheckRow({ step, index, last, check, outcome, used }: RowProps) {
       </button>
       <span className="was">
         {outcome ? shown(outcome) : ""}
-        {outcome?.again && <span className="muted"> · judged on the kept answer</span>}
+        {outcome?.again && (
+          <span className="muted" title="Judged on the answer that was kept; nothing was sent">
+            {" "}
+            · judged again
+          </span>
+        )}
       </span>
       <span className="row-tools">
         {rightNow(check, outcome) && (

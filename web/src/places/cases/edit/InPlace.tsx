@@ -1,4 +1,4 @@
-import { type KeyboardEvent, type ReactNode, useId, useRef, useState } from "react";
+import { type KeyboardEvent, type ReactNode, useId, useLayoutEffect, useRef, useState } from "react";
 import { fitting, inserted, type Reference } from "./references";
 
 interface Props {
@@ -65,14 +65,20 @@ export function Typing({
   const [chosen, setChosen] = useState(0);
   const field = useRef<HTMLInputElement & HTMLTextAreaElement>(null);
   const list = useId();
+  const moveTo = useRef(-1);
   const offered = caret < 0 ? [] : fitting(typed, caret, references ?? []);
   const insert = (name: string) => {
     const [next, at] = inserted(typed, caret, name);
     setTyped(next);
     setCaret(-1);
     setChosen(0);
-    requestAnimationFrame(() => field.current?.setSelectionRange(at, at));
+    moveTo.current = at;
   };
+  useLayoutEffect(() => {
+    if (moveTo.current < 0) return;
+    field.current?.setSelectionRange(moveTo.current, moveTo.current);
+    moveTo.current = -1;
+  });
   const commit = async (left = false) => {
     if (typed === text && (left || !always)) return left && quiet ? undefined : close();
     const wrong = await save(typed);
