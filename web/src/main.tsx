@@ -2,6 +2,7 @@ import "@fontsource-variable/atkinson-hyperlegible-next";
 import "@fontsource-variable/atkinson-hyperlegible-mono";
 import "./app/app.css";
 import "./app/cases.css";
+import "./app/editing.css";
 import "./app/runs.css";
 import "./app/narrow.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
