@@ -9,6 +9,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
 
+from saltpath.core import plain
 from saltpath.core.answer import Answer
 from saltpath.core.case import Case, Check, Environment, Project, Request, Suite
 from saltpath.core.checks.judge import Outcome, judge, verdict_of
@@ -17,7 +18,8 @@ from saltpath.core.jsonpath import MISSING, as_path
 from saltpath.core.plan import scope_of
 from saltpath.core.scopes import Scope, Scopes
 from saltpath.core.subjects import Subject
-from saltpath.core.why import Blocked, why
+from saltpath.core.verdicts import Verdict
+from saltpath.core.why import Why, why
 from saltpath.store.evidence import StepEvidence
 
 LARGEST_BODY = 256_000
@@ -70,20 +72,34 @@ def judged(step: Request, seen: StepEvidence, scopes: Scopes) -> tuple[StepEvide
         return replace(seen, outcomes=tuple(outcomes)), tuple(again)
     if not any(again) and len(outcomes) == len(seen.outcomes):
         return seen, tuple(again)
-    head = replace(seen.head, verdict=verdict_of(outcomes))
-    return replace(seen, head=head, why=None, outcomes=tuple(outcomes)), tuple(again)
+    verdict, reason = _verdict(step, seen, outcomes)
+    head = replace(seen.head, verdict=verdict)
+    return replace(seen, head=head, why=reason, outcomes=tuple(outcomes)), tuple(again)
+
+
+def _verdict(step: Request, seen: StepEvidence, outcomes: list[Outcome]) -> tuple[Verdict, Why | None]:
+    """What the step's verdict is now. A keep that found nothing still blocks it, and without any check the verdict of the
+    run stands."""
+    verdict = verdict_of(outcomes)
+    lost = seen.why is not None and seen.why.code == "keep-nothing"
+    if verdict == "unchecked" or (lost and verdict != "failed"):
+        blocked = seen.head.verdict == "blocked"
+        return ("blocked", seen.why) if blocked else (verdict, None)
+    for check, outcome in zip(step.expect, outcomes, strict=True):
+        if outcome.verdict == verdict and outcome.counts and outcome.why is not None:
+            return verdict, outcome.why.about(check.of.text)
+    return verdict, None
 
 
 def judge_kept(check: Check, answer: Answer, scopes: Scopes) -> Outcome:
     """One check on a kept answer. What is masked, or could take long, is blocked with the reason."""
     if _may_take_long(check.of, len(answer.body)):
         return _cannot(check, "judged-later")
-    try:
-        outcome = judge(check, answer, scopes)
-    except Blocked as problem:
-        return Outcome("blocked", check.sentence, why=problem.reason, advice=check.advice, note=check.note)
-    masked = any(isinstance(value, str) and MASK in value for value in (outcome.actual, outcome.expected))
-    return _cannot(check, "masked") if masked else outcome
+    outcome = judge(check, answer, scopes)
+    masked = any(MASK in plain.as_text(value) for value in (outcome.actual, outcome.expected))
+    if masked or (check.of.kind == "size" and MASK.encode() in answer.body):
+        return _cannot(check, "masked")
+    return outcome
 
 
 def _cannot(check: Check, code: str) -> Outcome:

@@ -212,14 +212,13 @@ def case_evidence(id: str) -> Response:
     the kept answers."""
     stored = cases.case(database(), id)
     case = case_from_data(stored.document)
-    found = _last_seen(stored)
-    newest = max((run for run, _, _ in found.values()), key=lambda run: run.id, default=None)
-    scopes = _scopes(stored, case, newest, [seen for _, _, seen in found.values()])
+    newest, verdict, found = _last_seen(stored)
+    scopes = _scopes(stored, case, newest, [seen for _, seen in found.values()])
     items = []
     for part, index, step in case.parts():
         if step.key not in found:
             continue
-        run, _, seen = found[step.key]
+        run, seen = found[step.key]
         again_flags: tuple[bool, ...] = ()
         if isinstance(step, Request):
             seen, again_flags = again.judged(step, seen, scopes)
@@ -227,22 +226,24 @@ def case_evidence(id: str) -> Response:
         items.append(
             {**view, "part": part, "index": index, "run": run.oid, "runNumber": run.number, "runKind": run.kind}
         )
-    verdict = next((verdict for run, verdict, _ in found.values() if run is newest), None)
     return json_answer({"run": run_view(newest) if newest is not None else None, "verdict": verdict, "steps": items})
 
 
-def _last_seen(stored: cases.StoredCase) -> dict[str, tuple[runs.Run, str | None, evidence.StepEvidence]]:
-    """By step key: the run, the case's verdict in it, and the step's evidence."""
-    found: dict[str, tuple[runs.Run, str | None, evidence.StepEvidence]] = {}
-    newest = 0
+def _last_seen(
+    stored: cases.StoredCase,
+) -> tuple[runs.Run | None, str | None, dict[str, tuple[runs.Run, evidence.StepEvidence]]]:
+    """The newest run or trial of the case with its verdict, and by step key which run saw the step last, and what."""
+    found: dict[str, tuple[runs.Run, evidence.StepEvidence]] = {}
+    newest: runs.Run | None = None
+    verdict = None
     for kind in ("run", "trial"):
         last = runs.last_run_of_case(database(), stored.project, stored.id, (kind,))
-        if last is None or last[0] < newest:
+        if last is None or (newest is not None and last[0] < newest.id):
             continue
-        newest = last[0]
-        run, verdict = runs.run_by_id(database(), last[0]), runs.verdict_of_case(database(), *last)
-        found |= {step.key: (run, verdict, step) for step in evidence.steps(database("evidence"), *last)}
-    return found
+        run = newest = runs.run_by_id(database(), last[0])
+        verdict = runs.verdict_of_case(database(), *last)
+        found |= {step.key: (run, step) for step in evidence.steps(database("evidence"), *last)}
+    return newest, verdict, found
 
 
 def _scopes(stored: cases.StoredCase, case: Case, run: runs.Run | None, seen: list[evidence.StepEvidence]) -> Scopes:
@@ -263,8 +264,8 @@ def read_typed(id: str) -> Response:
     if not isinstance(text, str) or not isinstance(key, str) or len(text) > 20_000:
         raise Refused(400, "sentence-missing", "Give the sentence as text, and the key of its step as step.")
     case = case_from_data(stored.document)
-    seen = _last_seen(stored)
-    answer = again.answer_of(seen[key][2]) if key in seen else None
+    _, _, found = _last_seen(stored)
+    answer = again.answer_of(found[key][1]) if key in found else None
     paths = again.paths_in(answer)
     result: dict[str, Any] = {"check": None, "typed": "", "outcome": None, "problem": "",
                               "suggestions": suggestions(text, paths)}  # fmt: skip
@@ -276,7 +277,6 @@ def read_typed(id: str) -> Response:
         return json_answer({**result, "problem": str(problem)})
     result |= {"check": check, "typed": write_sentence(check)}
     if answer is not None and isinstance(read, Request):
-        run = seen[key][0]
-        scopes = _scopes(stored, case, run, [step for _, _, step in seen.values()])
+        scopes = _scopes(stored, case, found[key][0], [step for _, step in found.values()])
         result["outcome"] = outcome_view(again.judge_kept(read.expect[0], answer, scopes), again=True)
     return json_answer(result)

@@ -12,7 +12,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
   const send = step.send;
   if (!send) return null;
   const address = send.address.map((piece) => piece.text).join("");
-  const saveAddress = async (text: string) => {
+  const saveAddress = async (text: string): Promise<string | undefined> => {
     const [, method, rest] = /^\s*([A-Za-z]+)\s+(.*\S)\s*$/.exec(text) ?? [
       undefined,
       send.method,
@@ -20,11 +20,9 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
     ];
     if (!rest) return "An address is missing, such as GET [=harbour]/pilots";
     const split = send.query.length ? { address: rest } : splitAddress(rest);
-    const problem = await editing.apply(
-      setField(step.key, "send", `${method?.toUpperCase()} ${split.address}`),
-    );
-    if (!problem && split.query) await editing.apply(setField(step.key, "query", split.query));
-    return problem;
+    const sent = setField(step.key, "send", `${method?.toUpperCase()} ${split.address}`);
+    const query = split.query ? setField(step.key, "query", split.query) : undefined;
+    return editing.apply((before) => (query ? query(sent(before)) : sent(before)));
   };
   const savePairs = (field: "query" | "headers") => (text: string) => {
     const pairs = pairsOf(text, field === "query" ? "=" : ":");

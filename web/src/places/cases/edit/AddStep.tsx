@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { useEdited } from "./context";
-import { addStep, stepFrom } from "./document";
+import { addStep, stepFrom, stepsOf } from "./document";
 import { Typing } from "./InPlace";
 import type { Reference } from "./references";
 
@@ -15,17 +15,17 @@ export function AddStep({ choose }: { choose: (key: string) => void }) {
     if (!problem) choose(step.key as string);
     return problem;
   };
-  const empty = !(editing.document.steps as unknown[] | undefined)?.length;
+  const steps = stepsOf(editing.document, "steps").length;
   return (
     <div className="add-step">
-      {empty && (
+      {steps === 0 && (
         <p>
           A case is a path of steps. Type the first request below, such as{" "}
           <span className="mono">GET [=harbour]/vessels</span>, send it, and make checks by pointing at its
           answer.
         </p>
       )}
-      <Always key={round} references={references(1000)} save={save} again={() => setRound(round + 1)} />
+      <Always key={round} references={references(steps + 1)} save={save} again={() => setRound(round + 1)} />
     </div>
   );
 }

@@ -27,10 +27,14 @@ export interface Editing {
 }
 
 const AGAIN_MS = 2000;
+const MERGED = "This case was changed elsewhere; your edit was made on top of that.";
+const LEFT_OUT = "This case was changed elsewhere, so what was to be undone or put back was left as it is.";
 const draftName = (id: string) => `salt-path.draft.${id}`;
 
 interface Pending {
   change: Change;
+  /** Undo and redo put a whole document back, which would take away what was changed elsewhere meanwhile. */
+  whole: boolean;
   done: (problem: string | undefined) => void;
 }
 
@@ -62,16 +66,18 @@ export function useEditing(of: Case): Editing {
     [client, of.id],
   );
 
+  const keepDraft = useCallback(() => {
+    const draft = { version: base.current.version, document: current.current };
+    localStorage.setItem(draftName(of.id), writeExact(draft));
+  }, [of.id]);
+
   const flush = useCallback(async () => {
     if (busy.current) return;
     busy.current = true;
     while (pending.current.length) {
       const sent = [...pending.current];
       setSaving((before) => (before === "kept" ? "kept" : "saving"));
-      localStorage.setItem(
-        draftName(of.id),
-        writeExact({ version: base.current.version, document: current.current }),
-      );
+      keepDraft();
       try {
         take(await api.saveCase(of.id, base.current.version, writeExact({ document: current.current })));
         pending.current = pending.current.slice(sent.length);
@@ -89,8 +95,15 @@ export function useEditing(of: Case): Editing {
           take(newer);
           past.current = [];
           future.current = [];
+          const left = pending.current.filter((item) => item.whole);
+          pending.current = pending.current.filter((item) => !item.whole);
+          for (const item of left) item.done(undefined);
           show(pending.current.reduce((doc, item) => item.change(doc), base.current.document));
-          setNotice("This case was changed elsewhere; your edit was made on top of that.");
+          setNotice(left.length ? LEFT_OUT : MERGED);
+          if (!pending.current.length) {
+            localStorage.removeItem(draftName(of.id));
+            setSaving("saved");
+          }
         } else if (status >= 400 && status < 500 && status !== 412 && status !== 409) {
           pending.current = [];
           past.current.pop();
@@ -105,17 +118,18 @@ export function useEditing(of: Case): Editing {
       }
     }
     busy.current = false;
-  }, [of.id, show, take]);
+  }, [of.id, show, take, keepDraft]);
 
   const push = useCallback(
-    (change: Change) =>
+    (change: Change, whole = false) =>
       new Promise<string | undefined>((done) => {
         show(change(current.current));
-        pending.current.push({ change, done });
+        pending.current.push({ change, whole, done });
         setNotice("");
+        keepDraft();
         void flush();
       }),
-    [flush, show],
+    [flush, show, keepDraft],
   );
 
   const apply = useCallback(
@@ -131,7 +145,7 @@ export function useEditing(of: Case): Editing {
       const before = from.pop();
       if (!before) return;
       to.push(current.current);
-      void push(() => before);
+      void push(() => before, true);
     },
     [push],
   );
@@ -147,10 +161,14 @@ export function useEditing(of: Case): Editing {
     const stored = localStorage.getItem(draftName(of.id));
     if (!stored) return;
     const draft = readExact(stored) as { version: number; document: Document };
-    if (draft.version === base.current.version) void apply(() => draft.document);
-    else setNotice("An edit that was not saved before is older than this version, and was left out.");
-    localStorage.removeItem(draftName(of.id));
-  }, [of.id, apply]);
+    if (draft.version === base.current.version) {
+      past.current.push(current.current);
+      void push(() => draft.document, true);
+    } else {
+      setNotice("An edit that was not saved before is older than this version, and was left out.");
+      localStorage.removeItem(draftName(of.id));
+    }
+  }, [of.id, push]);
 
   const edits = useMemo<Edits>(
     () => ({
