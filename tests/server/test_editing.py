@@ -74,6 +74,43 @@ class Editing(unittest.TestCase):
         self.assertEqual(step["verdict"], "failed")
         self.assertFalse(self.seen()["List the vessels"]["checks"][0]["again"])
 
+    def test_a_keep_that_found_nothing_still_blocks(self):
+        self.document["steps"][0]["keep"] = {"vesselId": "$.items[0].id", "lost": "$.nowhere"}
+        self.save(self.document)
+        self.run_it()
+        self.assertEqual(self.seen()["List the vessels"]["why"]["code"], "keep-nothing")
+        self.document["steps"][0]["expect"] = [{"of": "status", "is": 200}, {"of": "$.items", "present": True}]
+        self.save(self.document)
+        step = self.seen()["List the vessels"]
+        self.assertEqual((step["verdict"], step["why"]["code"]), ("blocked", "keep-nothing"))
+        self.assertEqual([check["verdict"] for check in step["checks"]], ["passed", "passed"])
+        self.document["steps"][0]["expect"] = [{"of": "status", "is": 500}]
+        self.save(self.document)
+        step = self.seen()["List the vessels"]
+        self.assertEqual((step["verdict"], step["why"]["sentence"]), ("failed", "status was 200, expected 500"))
+
+    def test_what_is_masked_is_not_judged_again(self):
+        self.document["steps"] = [
+            {
+                "request": "Sign in",
+                "key": "sgn001",
+                "send": "POST [=harbour]/sessions",
+                "json": '{ "user": "[=agent]", "password": "[=agentPassword]" }',
+                "keep": {"token": {"of": "$.token", "secret": True}},
+            }
+        ]
+        self.save(self.document)
+        self.run_it()
+        self.document["steps"][0]["expect"] = [
+            {"of": "$.token", "matches": "^x"},
+            {"of": "$", "is": {"token": "x"}},
+            {"of": "size", "above": "1 B"},
+            {"of": "status", "below": 300},
+        ]
+        self.save(self.document)
+        reasons = [(c["why"] or {}).get("code") for c in self.seen()["Sign in"]["checks"]]
+        self.assertEqual(reasons, ["masked", "masked", "masked", None])
+
     def test_evidence_stays_with_its_step(self):
         self.run_it()
         self.document["steps"].reverse()
