@@ -119,7 +119,12 @@ function AddCase({ suite }: { suite: string }) {
   };
   return (
     <div className="add-case">
-      <InPlace text="" label="Add a case to this suite" hint="What does it show? Enter makes it." save={save}>
+      <InPlace
+        text=""
+        label="Add a case to this suite"
+        hint="Name the case by what it shows, such as: A vessel is found again. Enter makes it."
+        save={save}
+      >
         <span className="muted">+ case</span>
       </InPlace>
     </div>
