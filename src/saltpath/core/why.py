@@ -86,6 +86,11 @@ TEMPLATES: dict[str, str] = {
     "judged-later": "this path is judged when the case runs next",
     "masked": "what is masked cannot be judged again; it is judged when the case runs next",
     "fault": "Salt Path itself made a mistake here: {problem}",
+    # what several answers have shown
+    "sometimes-there": "it was there in {present} of the last {answers} answers",
+    "several-kinds": "it was {kinds} in the last {answers} answers",
+    "varied": "{values} different values in the last {answers} answers",
+    "made-anew": "it looks like {what}, which each answer has anew",
     # what is wrong with a case before it runs
     "used-before-kept": "{name} is used here, and kept only later, in step {step} ({title})",
     "kept-nowhere": "there is no value {name}{near}",

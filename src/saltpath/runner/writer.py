@@ -17,7 +17,7 @@ from typing import Any
 
 from saltpath.runner.life import parent_gone, until_told
 from saltpath.runner.wire import SOCKET, Message, acknowledge, unpack
-from saltpath.store import runs
+from saltpath.store import events, runs
 from saltpath.store.database import connect, write
 from saltpath.store.evidence import Packer, StepRow
 
@@ -113,7 +113,9 @@ class Writer:
                 if message.step is None:
                     self._turn(message)
             for (project, run), rows in steps.items():
-                runs.add_event(self._main, project, run, rows[-1].at, "steps finished", _progress(self._oid(run), rows))
+                events.add_event(
+                    self._main, project, run, rows[-1].at, "steps finished", _progress(self._oid(run), rows)
+                )
 
     def _oid(self, run: int) -> str:
         return runs.run_by_id(self._main, run).oid
@@ -138,7 +140,7 @@ class Writer:
             event["verdict"] = runs.run_by_id(self._main, message.run).verdict
         name = {"started": "run started", "case-started": "case started", "step-started": "step started",
                 "case-finished": "case finished", "finished": "run finished"}[message.kind]  # fmt: skip
-        runs.add_event(self._main, message.project, message.run, message.at, name, event)
+        events.add_event(self._main, message.project, message.run, message.at, name, event)
 
 
 def _progress(oid: str, rows: list[StepRow]) -> dict[str, Any]:

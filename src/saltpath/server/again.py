@@ -93,7 +93,7 @@ def _verdict(step: Request, seen: StepEvidence, outcomes: list[Outcome]) -> tupl
 
 def judge_kept(check: Check, answer: Answer, scopes: Scopes) -> Outcome:
     """One check on a kept answer. What is masked, or could take long, is blocked with the reason."""
-    if _may_take_long(check.of, len(answer.body)):
+    if may_take_long(check.of, len(answer.body)):
         return _cannot(check, "judged-later")
     outcome = judge(check, answer, scopes)
     masked = any(MASK in plain.as_text(value) for value in (outcome.actual, outcome.expected))
@@ -106,7 +106,8 @@ def _cannot(check: Check, code: str) -> Outcome:
     return Outcome("blocked", check.sentence, why=why(code), advice=check.advice, note=check.note)
 
 
-def _may_take_long(subject: Subject, size: int) -> bool:
+def may_take_long(subject: Subject, size: int) -> bool:
+    """Whether a subject waits for the runner, which has a time limit."""
     if subject.kind != "path" or subject.plain:
         return False
     return (

@@ -7,11 +7,14 @@ from pathlib import Path
 from flask import Flask, Response, g, send_from_directory
 
 from saltpath.server.api.documents import documents
+from saltpath.server.api.evidence_api import evidence_api
+from saltpath.server.api.outline_api import outline_api
 from saltpath.server.api.runs_api import runs_api
 from saltpath.server.context import LARGEST_BODY, database
 from saltpath.server.guard import guard
 from saltpath.server.live import Watcher, live
 from saltpath.server.openapi import document
+from saltpath.server.presence import Presence
 from saltpath.server.problems import answer_errors, json_answer, problem
 
 PAGES = Path(__file__).parent / "pages"
@@ -20,11 +23,11 @@ PAGES = Path(__file__).parent / "pages"
 def make_app(folder: Path, host: str = "127.0.0.1") -> Flask:
     """The WSGI application over a data folder that was migrated."""
     app = Flask("saltpath", static_folder=None)
-    app.config.update(FOLDER=str(folder), WATCHER=Watcher(folder), MAX_CONTENT_LENGTH=LARGEST_BODY)
+    app.config.update(FOLDER=str(folder), WATCHER=Watcher(folder), PRESENCE=Presence(), MAX_CONTENT_LENGTH=LARGEST_BODY)
     app.url_map.strict_slashes = False
     guard(app, host)
     answer_errors(app)
-    for blueprint in (documents, runs_api, live):
+    for blueprint in (outline_api, documents, evidence_api, runs_api, live):
         app.register_blueprint(blueprint, url_prefix="/api/v1")
 
     @app.get("/api/v1/health")

@@ -62,15 +62,47 @@ def document() -> dict[str, Any]:
         "/me": {"get": _operation("readMe", "Who asks", _of("Person"))},
         "/health": {"get": _operation("readHealth", "Whether the server works", _of("Health"))},
         "/openapi.json": {"get": _operation("readContract", "This document", {"type": "object"})},
-        "/projects": {"get": _operation("listProjects", "Projects", _page("Project"))},
+        "/projects": {
+            "get": _operation("listProjects", "Projects", _page("Project")),
+            "post": _operation("addProject", "A new project", _of("Project"), status=201, body="NewProject"),
+        },
         "/environments": {"get": _operation("listEnvironments", "Environments", _page("Environment"), _PROJECT)},
-        "/suites": {"get": _operation("listSuites", "Suites with their cases", _page("Suite"), _PROJECT)},
+        "/suites": {
+            "get": _operation("listSuites", "Suites with their cases", _page("Suite"), _PROJECT),
+            "post": _operation("addSuite", "A new suite", _of("Suite"), status=201, body="NewSuite"),
+        },
+        "/suites/{id}": {
+            "patch": _operation("changeSuite", "Rename or move a suite", _of("Suite"), _ID, body="SuiteChange"),
+            "delete": _operation("removeSuite", "Take an empty suite away", _of("Gone"), _ID),
+        },
         "/cases": {"post": _operation("addCase", "A new case", _of("Case"), status=201, body="NewCase")},
         "/cases/{id}": {
             "get": _operation("readCase", "One case", _of("Case"), _ID),
             "put": _operation("saveCase", "Save a case", _of("Case"), _ID, if_match, body="CaseDocument"),
+            "delete": _operation("removeCase", "Take a case out of its suite", _of("Gone"), _ID),
         },
-        "/cases/{id}/evidence": {"get": _operation("readCaseEvidence", "What its last run saw", _of("Evidence"), _ID)},
+        "/cases/{id}/back": {"post": _operation("bringBack", "Bring a case back", _of("Case"), _ID)},
+        "/cases/{id}/move": {"post": _operation("moveCase", "To another place", _of("Case"), _ID, body="CaseMove")},
+        "/cases/{id}/presence": {
+            "post": _operation("bePresent", "Who else has it open", _of("Present"), _ID, body="Tab")},
+        "/cases/{id}/revisions": {"get": _operation("listRevisions", "Kept versions", _page("Revision"), _ID)},
+        "/cases/{id}/revisions/{version}": {
+            "get": _operation("readRevision", "One kept version", _of("RevisionDocument"), _ID,
+                              _parameter("version", "the version's number", True, "path", "integer"))},
+        "/cases/{id}/evidence": {
+            "get": _operation("readCaseEvidence", "What its last run saw", _of("Evidence"), _ID,
+                              _parameter("run", "one of its runs instead"))},
+        "/cases/{id}/steps/{key}/seen": {
+            "get": _operation("readSeen", "What a step's last answers have shown", _of("Seen"), _ID,
+                              _parameter("key", "the step's key", True, "path"))},
+        "/cases/{id}/places": {
+            "get": _operation("pickPlaces", "Values of earlier answers", _page("EarlierPlace"), _ID,
+                              _parameter("before", "the key of the step that wants one"),
+                              _parameter("text", "what its place or its value holds"))},
+        "/cases/{id}/repeated": {
+            "get": _operation("listRepeated", "Literals that earlier answers hold", _page("Repeated"), _ID)},
+        "/cases/{id}/kept": {
+            "post": _operation("cleanKept", "What a place with its pipes gives", _of("Cleaned"), _ID, body="ToClean")},
         "/cases/{id}/sentences": {
             "post": _operation("readSentence", "What a typed check means, and how it holds of the last answer",
                                _of("Understood"), _ID, body="Typed")},

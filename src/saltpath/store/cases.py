@@ -8,8 +8,21 @@ from typing import Any
 
 from saltpath.core import plain
 from saltpath.store.database import Conflict, NotFound, new_id, new_key, now_us, write
+from saltpath.store.events import add_event
 
 FOLD_US = 600_000_000
+
+
+@dataclass(frozen=True, slots=True)
+class Revision:
+    """One kept version of a case, who saved it last and when, and the numbers of the runs that used it."""
+
+    version: int
+    document: dict[str, Any]
+    comments: dict[str, list[str]]
+    actor: str
+    at: int
+    runs: tuple[int, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,12 +151,58 @@ def save_case(
             "UPDATE test_case SET version = ?, name = ?, tags = ? WHERE id = ?",
             (version + 1, document["case"], _tags(document), current.id),
         )
+        _changed(connection, current, at, version + 1)
     return case(connection, oid)
 
 
-def case(connection: sqlite3.Connection, oid: str) -> StoredCase:
-    """The case at its newest version. Raises NotFound."""
-    row = connection.execute(_SELECT + "AND r.version = c.version WHERE c.oid = ?", (oid,)).fetchone()
+def _changed(connection: sqlite3.Connection, case: StoredCase, at: int, version: int | None) -> None:
+    add_event(connection, case.project, None, at, "case changed", {"case": case.oid, "version": version})
+
+
+def move_case(connection: sqlite3.Connection, oid: str, suite: int, before: str | None) -> StoredCase:
+    """Into a suite of its project, right before another case of it; to the end without one."""
+    with write(connection):
+        moved = case(connection, oid)
+        rows = connection.execute(
+            "SELECT id, oid FROM test_case WHERE suite = ? AND id <> ? ORDER BY gone_at IS NOT NULL, position",
+            (suite, moved.id),
+        ).fetchall()
+        order = [row["id"] for row in rows]
+        place = next((index for index, row in enumerate(rows) if row["oid"] == before), None)
+        if place is None and before is not None:
+            raise NotFound(f"there is no case {before} in this suite")
+        order.insert(len(order) if place is None else place, moved.id)
+        connection.execute("UPDATE test_case SET suite = ? WHERE id = ?", (suite, moved.id))
+        connection.executemany(
+            "UPDATE test_case SET position = ? WHERE id = ?", [(at, id) for at, id in enumerate(order)]
+        )
+        _changed(connection, moved, now_us(), moved.version)
+    return case(connection, oid)
+
+
+def remove_case(connection: sqlite3.Connection, oid: str) -> None:
+    """Out of its suite; its history stays, and `bring_back` undoes it."""
+    _mark_gone(connection, oid, now_us())
+
+
+def bring_back(connection: sqlite3.Connection, oid: str) -> None:
+    _mark_gone(connection, oid, None)
+
+
+def _mark_gone(connection: sqlite3.Connection, oid: str, at: int | None) -> None:
+    with write(connection):
+        found = case(connection, oid, gone=True)
+        connection.execute("UPDATE test_case SET gone_at = ? WHERE id = ?", (at, found.id))
+        if at is None:
+            connection.execute("UPDATE suite SET gone_at = NULL WHERE id = ?", (found.suite,))
+        _changed(connection, found, now_us(), None)
+
+
+def case(connection: sqlite3.Connection, oid: str, gone: bool = False) -> StoredCase:
+    """The case at its newest version. Raises NotFound, also for one that was removed unless `gone`."""
+    row = connection.execute(
+        _SELECT + "AND r.version = c.version WHERE c.oid = ? AND (c.gone_at IS NULL OR ?)", (oid, gone)
+    ).fetchone()
     if row is None:
         raise NotFound(f"there is no case {oid}")
     return _case(row)
@@ -160,8 +219,32 @@ def case_at(connection: sqlite3.Connection, id: int, version: int) -> StoredCase
 def cases(connection: sqlite3.Connection, project: int) -> list[StoredCase]:
     """All cases of a project, suite by suite in their order."""
     rows = connection.execute(
-        _SELECT
-        + "AND r.version = c.version JOIN suite s ON s.id = c.suite WHERE c.project = ? ORDER BY s.position, c.position",
+        _SELECT + "AND r.version = c.version JOIN suite s ON s.id = c.suite WHERE c.project = ? AND c.gone_at IS NULL"
+        " ORDER BY s.position, c.position, c.id",
         (project,),
     )
     return [_case(row) for row in rows]
+
+
+MOST_REVISIONS = 200
+
+
+def revisions(connection: sqlite3.Connection, id: int) -> list[Revision]:
+    """The kept versions of a case, newest first; at most 200."""
+    rows = connection.execute(
+        "SELECT r.version, r.document, r.comments, p.name AS actor, r.at FROM case_revision r JOIN person p ON p.id = r.actor"
+        " WHERE r.test_case = ? ORDER BY r.version DESC LIMIT ?",
+        (id, MOST_REVISIONS),
+    ).fetchall()
+    used: dict[int, list[int]] = {}
+    for row in connection.execute(
+        "SELECT rc.version, run.number FROM run_case rc JOIN run ON run.id = rc.run"
+        " WHERE rc.test_case = ? AND run.kind = 'run' ORDER BY run.number DESC LIMIT 2000",
+        (id,),
+    ):
+        used.setdefault(row["version"], []).append(row["number"])
+    return [
+        Revision(row["version"], plain.read_json(row["document"]), plain.read_json(row["comments"]), row["actor"], row["at"],
+                 tuple(used.get(row["version"], ())))
+        for row in rows
+    ]  # fmt: skip

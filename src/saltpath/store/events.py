@@ -8,6 +8,16 @@ from typing import Any
 from saltpath.core import plain
 
 
+def add_event(
+    connection: sqlite3.Connection, project: int, run: int | None, at: int, type: str, body: dict[str, Any]
+) -> None:
+    """Within a transaction of the caller's."""
+    connection.execute(
+        "INSERT INTO event (project, run, at, type, body) VALUES (?, ?, ?, ?, ?)",
+        (project, run, at, type, plain.write_json(body).decode()),
+    )
+
+
 def after(connection: sqlite3.Connection, project: int, id: int, limit: int = 500) -> list[dict[str, Any]]:
     """Events after an id, oldest first: `{v, id, at, run, type, ...}`."""
     rows = connection.execute(

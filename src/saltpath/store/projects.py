@@ -90,17 +90,68 @@ def environments(connection: sqlite3.Connection, project: int) -> list[Document]
 def add_suite(
     connection: sqlite3.Connection, project: int, actor: int, folder: str, document: dict[str, Any]
 ) -> Document:
+    """At the end of the project's suites, in a folder that no other one has."""
     oid = new_id("suite")
     with write(connection):
+        taken = {row["folder"] for row in connection.execute("SELECT folder FROM suite WHERE project = ?", (project,))}
+        free = next(
+            name for name in (folder, *(f"{folder}-{n}" for n in range(2, len(taken) + 3))) if name not in taken
+        )
         connection.execute(
             "INSERT INTO suite (project, oid, name, folder, document, version, position, actor, made_at)"
             " SELECT ?, ?, ?, ?, ?, 1, COUNT(*), ?, ? FROM suite WHERE project = ?",
-            (project, oid, document["suite"], folder, plain.write_json(document).decode(), actor, now_us(), project),
+            (project, oid, document["suite"], free, plain.write_json(document).decode(), actor, now_us(), project),
         )
-    return next(suite for suite in suites(connection, project) if suite.oid == oid)
+    return suite(connection, oid)
 
 
 def suites(connection: sqlite3.Connection, project: int) -> list[Document]:
     """In their order."""
-    rows = connection.execute("SELECT * FROM suite WHERE project = ? ORDER BY position", (project,))
+    rows = connection.execute(
+        "SELECT * FROM suite WHERE project = ? AND gone_at IS NULL ORDER BY position, id", (project,)
+    )
     return [_document(row) for row in rows]
+
+
+def suite(connection: sqlite3.Connection, oid: str) -> Document:
+    """Raises NotFound."""
+    row = connection.execute("SELECT * FROM suite WHERE oid = ? AND gone_at IS NULL", (oid,)).fetchone()
+    if row is None:
+        raise NotFound(f"there is no suite {oid}")
+    return _document(row)
+
+
+def suite_by_id(connection: sqlite3.Connection, id: int) -> Document:
+    """Also one that is gone, for cases that were in it."""
+    return _document(connection.execute("SELECT * FROM suite WHERE id = ?", (id,)).fetchone())
+
+
+def set_suite(connection: sqlite3.Connection, id: int, actor: int, document: dict[str, Any]) -> None:
+    """Replace a suite's document."""
+    with write(connection):
+        connection.execute(
+            "UPDATE suite SET document = ?, name = ?, version = version + 1, actor = ? WHERE id = ?",
+            (plain.write_json(document).decode(), document["suite"], actor, id),
+        )
+
+
+def move_suite(connection: sqlite3.Connection, moved: Document, before: str | None) -> None:
+    """Right before another suite of the project; to the end without one. Raises NotFound."""
+    with write(connection):
+        order = [(row.id, row.oid) for row in suites(connection, moved.project) if row.id != moved.id]
+        place = next((index for index, (_, oid) in enumerate(order) if oid == before), None)
+        if place is None and before is not None:
+            raise NotFound(f"there is no suite {before} in this project")
+        ids = [id for id, _ in order]
+        ids.insert(len(ids) if place is None else place, moved.id)
+        connection.executemany("UPDATE suite SET position = ? WHERE id = ?", list(enumerate(ids)))
+
+
+def remove_suite(connection: sqlite3.Connection, id: int) -> bool:
+    """Take away a suite that holds no case; False if it holds one."""
+    with write(connection):
+        held = connection.execute("SELECT 1 FROM test_case WHERE suite = ? AND gone_at IS NULL", (id,)).fetchone()
+        if held:
+            return False
+        connection.execute("UPDATE suite SET gone_at = ? WHERE id = ?", (now_us(), id))
+    return True

@@ -10,6 +10,7 @@ from typing import Any
 from saltpath.core import plain
 from saltpath.core.verdicts import worst
 from saltpath.store.database import NotFound, new_id, now_us, write
+from saltpath.store.events import add_event
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,14 +119,6 @@ def ask(
     return run(connection, oid), True
 
 
-def add_event(connection: sqlite3.Connection, project: int, run: int, at: int, type: str, body: dict[str, Any]) -> None:
-    """Within a transaction of the caller's."""
-    connection.execute(
-        "INSERT INTO event (project, run, at, type, body) VALUES (?, ?, ?, ?, ?)",
-        (project, run, at, type, plain.write_json(body).decode()),
-    )
-
-
 def run(connection: sqlite3.Connection, oid: str) -> Run:
     """Raises NotFound."""
     row = connection.execute(_SELECT + "WHERE r.oid = ?", (oid,)).fetchone()
@@ -207,6 +200,16 @@ def last_run_of_case(
         (project, case, *kinds),
     ).fetchone()
     return (row["run"], row["position"]) if row else None
+
+
+def last_runs_of_case(connection: sqlite3.Connection, project: int, case: int, most: int) -> list[tuple[int, int]]:
+    """(run, position) of the newest runs and trials of a case in which something was carried out, newest first."""
+    rows = connection.execute(
+        "SELECT run, position FROM run_case WHERE project = ? AND test_case = ? AND kind IN ('run', 'trial')"
+        " AND state <> 'waiting' ORDER BY run DESC LIMIT ?",
+        (project, case, most),
+    )
+    return [(row["run"], row["position"]) for row in rows]
 
 
 def verdict_of_case(connection: sqlite3.Connection, run: int, position: int) -> str | None:

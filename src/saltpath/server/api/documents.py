@@ -1,103 +1,30 @@
-"""Projects, environments, suites and cases."""
+"""Cases as documents: reading, saving on a version, moving, what they were before, and who else has one open."""
 
 from __future__ import annotations
 
 import re
 from typing import Any
 
-from flask import Blueprint, Response, request
+from flask import Blueprint, Response, current_app, request
 
 from saltpath.core import plain
-from saltpath.core.case import Case, NamedValues, Request
-from saltpath.core.checks.typed import read_sentence, suggestions, write_sentence
+from saltpath.core.case import NamedValues
+from saltpath.core.difference import differences
 from saltpath.core.format.carried import carried
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.reader import case_from_data
-from saltpath.core.format.source import FormatError, read_source
+from saltpath.core.format.source import read_source
 from saltpath.core.format.writer import write_document
-from saltpath.core.grammar import Unreadable
 from saltpath.core.inspect import inspect, surroundings
 from saltpath.core.outline import outline
-from saltpath.core.scopes import Scopes
-from saltpath.server import again
-from saltpath.server.api.views import moment, ms, outcome_view, reason, run_view, step_view
-from saltpath.server.context import actor, body, database, project_asked
+from saltpath.server.api.views import moment, reason
+from saltpath.server.context import actor, body, database
+from saltpath.server.presence import Presence
 from saltpath.server.problems import Refused, json_answer
-from saltpath.store import cases, evidence, people, projects, runs
+from saltpath.store import cases, projects
 
 documents = Blueprint("documents", __name__)
-
-
-@documents.get("/me")
-def me() -> Response:
-    person = actor()
-    return json_answer(_person(person))
-
-
-def _person(person: people.Person) -> dict[str, Any]:
-    initials = "".join(word[0] for word in person.name.split()[:2]).upper()
-    return {"id": person.oid, "name": person.name, "initials": initials, "role": person.role}
-
-
-@documents.get("/projects")
-def list_projects() -> Response:
-    items = [{"id": p.oid, "name": p.name, "about": p.document.get("about", "")} for p in projects.projects(database())]
-    return json_answer({"items": items, "next": None})
-
-
-@documents.get("/environments")
-def list_environments() -> Response:
-    project = project_asked()
-    chosen = project.document.get("environment", "")
-    items = [
-        {
-            "id": e.oid,
-            "name": e.name,
-            "about": e.document.get("about", ""),
-            "guarded": bool(e.document.get("guarded")),
-            "usual": e.name == chosen,
-        }
-        for e in projects.environments(database(), project.id)
-    ]
-    return json_answer({"items": items, "next": None})
-
-
-@documents.get("/suites")
-def list_suites() -> Response:
-    """The outline: every suite with its cases, each with its last verdict and since when."""
-    project = project_asked()
-    connection = database()
-    last = runs.last_of_cases(connection, project.id)
-    by_suite: dict[int, list[dict[str, Any]]] = {}
-    for case in cases.cases(connection, project.id):
-        by_suite.setdefault(case.suite, []).append(_case_line(case, last.get(case.id)))
-    items = [
-        {"id": s.oid, "name": s.name, "about": s.document.get("about", ""), "cases": by_suite.get(s.id, [])}
-        for s in projects.suites(connection, project.id)
-    ]
-    return json_answer({"items": items, "next": None})
-
-
-def _case_line(case: cases.StoredCase, last: dict[str, Any] | None) -> dict[str, Any]:
-    steps = [s for part in ("steps", "afterwards") for s in case.document.get(part, [])]
-    return {
-        "id": case.oid,
-        "name": case.name,
-        "about": case.document.get("about", ""),
-        "register": case.document.get("register", ""),
-        "tags": case.document.get("tags", []),
-        "steps": len(steps),
-        "checks": sum(len(step.get("expect", [])) for step in steps),
-        "last": {
-            "verdict": last["verdict"],
-            "at": moment(last["at"]),
-            "since": moment(last["since"]),
-            "ms": ms(last["us"]),
-            "verdicts": last["verdicts"],
-        }
-        if last
-        else None,
-    }
+MOST_CHANGES = 12
 
 
 @documents.get("/cases/<id>")
@@ -108,7 +35,7 @@ def read_case(id: str) -> Response:
 
 def _case_answer(stored: cases.StoredCase) -> Response:
     connection = database()
-    suite = _suite_of(stored)
+    suite = projects.suite_by_id(connection, stored.suite)
     project = projects.project_by_id(connection, stored.project)
     case = case_from_data(stored.document)
     environments = [read_environment(e.document).values for e in projects.environments(connection, stored.project)]
@@ -145,10 +72,6 @@ def _case_answer(stored: cases.StoredCase) -> Response:
     )
     answer.headers["ETag"] = f'"{stored.version}"'
     return answer
-
-
-def _suite_of(stored: cases.StoredCase) -> projects.Document:
-    return next(s for s in projects.suites(database(), stored.project) if s.id == stored.suite)
 
 
 def _values(values: NamedValues) -> list[dict[str, Any]]:
@@ -204,79 +127,68 @@ def add_case() -> Response:
     return answer
 
 
-@documents.get("/cases/<id>/evidence")
-def case_evidence(id: str) -> Response:
-    """What the last run or trial of this case saw, step by step; a trial's steps lie over the last run's.
+@documents.post("/cases/<id>/move")
+def move_case(id: str) -> Response:
+    """Into a `suite` of the project, right `before` another case there (null: to the end)."""
+    stored, data = cases.case(database(), id), body()
+    suite = projects.suite(database(), str(data.get("suite", "")))
+    before = data.get("before")
+    if suite.project != stored.project or not (before is None or isinstance(before, str)):
+        raise Refused(422, "suite-missing", "Name a suite of this project, and a case there or null as before.")
+    return _case_answer(cases.move_case(database(), id, suite.id, before))
 
-    Steps are those of the case as it is now, wherever they stood then; checks that were edited since are judged again on
-    the kept answers."""
-    stored = cases.case(database(), id)
-    case = case_from_data(stored.document)
-    newest, verdict, found = _last_seen(stored)
-    scopes = _scopes(stored, case, newest, [seen for _, seen in found.values()])
+
+@documents.delete("/cases/<id>")
+def remove_case(id: str) -> Response:
+    """Take a case out of its suite. Its runs stay, and `/back` undoes it."""
+    cases.case(database(), id)
+    cases.remove_case(database(), id)
+    return json_answer({"gone": True})
+
+
+@documents.post("/cases/<id>/back")
+def bring_back(id: str) -> Response:
+    """Bring back a case that was taken away."""
+    cases.bring_back(database(), id)
+    return _case_answer(cases.case(database(), id))
+
+
+@documents.get("/cases/<id>/revisions")
+def list_revisions(id: str) -> Response:
+    """The kept versions, newest first: when, who, the runs that used it, and what changed since the one before it."""
+    found = cases.revisions(database(), cases.case(database(), id).id)
     items = []
-    for part, index, step in case.parts():
-        if step.key not in found:
-            continue
-        run, seen = found[step.key]
-        again_flags: tuple[bool, ...] = ()
-        if isinstance(step, Request):
-            seen, again_flags = again.judged(step, seen, scopes)
-        view = step_view(seen, run.oid, again_flags)
+    for revision, older in zip(found, [*found[1:], None], strict=True):
+        changes = differences(older.document, revision.document) if older else []
         items.append(
-            {**view, "part": part, "index": index, "run": run.oid, "runNumber": run.number, "runKind": run.kind}
-        )
-    return json_answer({"run": run_view(newest) if newest is not None else None, "verdict": verdict, "steps": items})
+            {"version": revision.version, "at": moment(revision.at), "by": revision.actor, "runs": list(revision.runs[:3]),
+             "first": older is None, "changes": changes[:MOST_CHANGES], "more": max(len(changes) - MOST_CHANGES, 0)}
+        )  # fmt: skip
+    return json_answer({"items": items, "next": None})
 
 
-def _last_seen(
-    stored: cases.StoredCase,
-) -> tuple[runs.Run | None, str | None, dict[str, tuple[runs.Run, evidence.StepEvidence]]]:
-    """The newest run or trial of the case with its verdict, and by step key which run saw the step last, and what."""
-    found: dict[str, tuple[runs.Run, evidence.StepEvidence]] = {}
-    newest: runs.Run | None = None
-    verdict = None
-    for kind in ("run", "trial"):
-        last = runs.last_run_of_case(database(), stored.project, stored.id, (kind,))
-        if last is None or (newest is not None and last[0] < newest.id):
-            continue
-        run = newest = runs.run_by_id(database(), last[0])
-        verdict = runs.verdict_of_case(database(), *last)
-        found |= {step.key: (run, step) for step in evidence.steps(database("evidence"), *last)}
-    return newest, verdict, found
+@documents.get("/cases/<id>/revisions/<int:version>")
+def read_revision(id: str, version: int) -> Response:
+    """One kept version: its document and text, and what the case now has otherwise."""
+    now = cases.case(database(), id)
+    then = cases.case_at(database(), now.id, min(version, 2**53))
+    return json_answer(
+        {"version": then.version, "at": moment(then.at), "document": then.document,
+         "text": write_document(then.document, then.comments), "changes": differences(then.document, now.document)}
+    )  # fmt: skip
 
 
-def _scopes(stored: cases.StoredCase, case: Case, run: runs.Run | None, seen: list[evidence.StepEvidence]) -> Scopes:
-    project = projects.project_by_id(database(), stored.project)
-    environments = [read_environment(e.document) for e in projects.environments(database(), stored.project)]
-    environment = next((e for e in environments if run is not None and e.name == run.environment), None)
-    return again.scopes_of(
-        case, read_suite(_suite_of(stored).document), read_project(project.document), environment, seen
-    )
-
-
-@documents.post("/cases/<id>/sentences")
-def read_typed(id: str) -> Response:
-    """A typed check: as the document writes it, how it holds of the step's last answer, or what could not be understood."""
-    stored = cases.case(database(), id)
+@documents.post("/cases/<id>/presence")
+def be_present(id: str) -> Response:
+    """A tab says that it has the case open, and at which step; the answer says who else has. Forgotten after 15 s."""
     data = body()
-    text, key = data.get("text"), data.get("step")
-    if not isinstance(text, str) or not isinstance(key, str) or len(text) > 20_000:
-        raise Refused(400, "sentence-missing", "Give the sentence as text, and the key of its step as step.")
-    case = case_from_data(stored.document)
-    _, _, found = _last_seen(stored)
-    answer = again.answer_of(found[key][1]) if key in found else None
-    paths = again.paths_in(answer)
-    result: dict[str, Any] = {"check": None, "typed": "", "outcome": None, "problem": "",
-                              "suggestions": suggestions(text, paths)}  # fmt: skip
-    try:
-        check = read_sentence(text, again.by_last_name(paths))
-        step = {"request": "x", "send": "GET http://x/", "expect": [check]}
-        read = case_from_data({"salt-path": 1, "case": "x", "steps": [step]}).steps[0]
-    except (Unreadable, FormatError) as problem:
-        return json_answer({**result, "problem": str(problem)})
-    result |= {"check": check, "typed": write_sentence(check)}
-    if answer is not None and isinstance(read, Request):
-        scopes = _scopes(stored, case, found[key][0], [step for _, step in found.values()])
-        result["outcome"] = outcome_view(again.judge_kept(read.expect[0], answer, scopes), again=True)
-    return json_answer(result)
+    tab, step = data.get("tab"), data.get("step", "")
+    if not isinstance(tab, str) or not 1 <= len(tab) <= 64 or not isinstance(step, str) or len(step) > 64:
+        raise Refused(422, "tab", "Give the tab as a text of at most 64 characters, and the key of its step.")
+    cases.case(database(), id)
+    presence: Presence = current_app.config["PRESENCE"]
+    me = actor()
+    others = presence.enter(id, tab, me.oid, me.name, step)
+    if data.get("leaving"):
+        presence.leave(id, tab)
+    return json_answer({"others": [{"name": o.name, "step": o.step, "same": o.person == me.oid} for o in others]})

@@ -1,0 +1,243 @@
+"""What the runs of a case saw, and what is worked out on it while editing: nothing here sends anything."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from typing import Any
+
+from flask import Blueprint, Response, request
+
+from saltpath.core import plain
+from saltpath.core.answer import Answer
+from saltpath.core.case import Case, Request
+from saltpath.core.checks.typed import read_sentence, suggestions, write_sentence
+from saltpath.core.exchange import MASK
+from saltpath.core.format.project import read_environment, read_project, read_suite
+from saltpath.core.format.reader import case_from_data
+from saltpath.core.format.source import FormatError
+from saltpath.core.grammar import Unreadable
+from saltpath.core.jsonpath import MISSING
+from saltpath.core.pipes import KINDS as PIPES
+from saltpath.core.repeated import repeated
+from saltpath.core.scopes import Scopes
+from saltpath.core.seen import places, seen, telling
+from saltpath.core.subjects import find, read_subject, taken
+from saltpath.core.why import Blocked
+from saltpath.server import again
+from saltpath.server.api.views import outcome_view, reason, run_view, step_view
+from saltpath.server.context import body, database
+from saltpath.server.problems import Refused, json_answer
+from saltpath.store import cases, evidence, projects, runs
+from saltpath.store.database import NotFound
+
+evidence_api = Blueprint("evidence", __name__)
+MOST_ANSWERS = 12
+MOST_OFFERED = 30
+
+
+@evidence_api.get("/cases/<id>/evidence")
+def case_evidence(id: str) -> Response:
+    """What the last run or trial of this case saw, step by step; a trial's steps lie over the last run's. `?run=` asks for
+    what one of its runs saw.
+
+    Steps are those of the case as it is now, wherever they stood then; checks that were edited since are judged again on
+    the kept answers."""
+    stored = cases.case(database(), id)
+    case = case_from_data(stored.document)
+    newest, verdict, found = _seen_in(stored, request.args["run"]) if "run" in request.args else _last_seen(stored)
+    scopes = _scopes(stored, case, newest, [seen for _, seen in found.values()])
+    items = []
+    for part, index, step in case.parts():
+        if step.key not in found:
+            continue
+        run, seen = found[step.key]
+        again_flags: tuple[bool, ...] = ()
+        if isinstance(step, Request):
+            seen, again_flags = again.judged(step, seen, scopes)
+        view = step_view(seen, run.oid, again_flags)
+        items.append(
+            {**view, "part": part, "index": index, "run": run.oid, "runNumber": run.number, "runKind": run.kind}
+        )
+    return json_answer({"run": run_view(newest) if newest is not None else None, "verdict": verdict, "steps": items})
+
+
+def _last_seen(
+    stored: cases.StoredCase,
+) -> tuple[runs.Run | None, str | None, dict[str, tuple[runs.Run, evidence.StepEvidence]]]:
+    """The newest run or trial of the case with its verdict, and by step key which run saw the step last, and what."""
+    found: dict[str, tuple[runs.Run, evidence.StepEvidence]] = {}
+    newest: runs.Run | None = None
+    verdict = None
+    for kind in ("run", "trial"):
+        last = runs.last_run_of_case(database(), stored.project, stored.id, (kind,))
+        if last is None or (newest is not None and last[0] < newest.id):
+            continue
+        run = newest = runs.run_by_id(database(), last[0])
+        verdict = runs.verdict_of_case(database(), *last)
+        found |= {step.key: (run, step) for step in evidence.steps(database("evidence"), *last)}
+    return newest, verdict, found
+
+
+def _seen_in(
+    stored: cases.StoredCase, oid: str
+) -> tuple[runs.Run | None, str | None, dict[str, tuple[runs.Run, evidence.StepEvidence]]]:
+    run = runs.run(database(), oid)
+    position = next((entry.position for entry in runs.run_cases(database(), run.id) if entry.case == stored.oid), None)
+    if position is None:
+        raise NotFound("this run does not hold this case")
+    steps = evidence.steps(database("evidence"), run.id, position)
+    return run, runs.verdict_of_case(database(), run.id, position), {step.key: (run, step) for step in steps}
+
+
+def _scopes(stored: cases.StoredCase, case: Case, run: runs.Run | None, seen: list[evidence.StepEvidence]) -> Scopes:
+    project = projects.project_by_id(database(), stored.project)
+    environments = [read_environment(e.document) for e in projects.environments(database(), stored.project)]
+    environment = next((e for e in environments if run is not None and e.name == run.environment), None)
+    return again.scopes_of(
+        case,
+        read_suite(projects.suite_by_id(database(), stored.suite).document),
+        read_project(project.document),
+        environment,
+        seen,
+    )
+
+
+@evidence_api.post("/cases/<id>/sentences")
+def read_typed(id: str) -> Response:
+    """A typed check: as the document writes it, how it holds of the step's last answer, or what could not be understood."""
+    stored = cases.case(database(), id)
+    data = body()
+    text, key = data.get("text"), data.get("step")
+    if not isinstance(text, str) or not isinstance(key, str) or len(text) > 20_000:
+        raise Refused(400, "sentence-missing", "Give the sentence as text, and the key of its step as step.")
+    case = case_from_data(stored.document)
+    _, _, found = _last_seen(stored)
+    answer = again.answer_of(found[key][1]) if key in found else None
+    paths = again.paths_in(answer)
+    result: dict[str, Any] = {"check": None, "typed": "", "outcome": None, "problem": "",
+                              "suggestions": suggestions(text, paths)}  # fmt: skip
+    try:
+        check = read_sentence(text, again.by_last_name(paths))
+        step = {"request": "x", "send": "GET http://x/", "expect": [check]}
+        read = case_from_data({"salt-path": 1, "case": "x", "steps": [step]}).steps[0]
+    except (Unreadable, FormatError) as problem:
+        return json_answer({**result, "problem": str(problem)})
+    result |= {"check": check, "typed": write_sentence(check)}
+    if answer is not None and isinstance(read, Request):
+        scopes = _scopes(stored, case, found[key][0], [step for _, step in found.values()])
+        result["outcome"] = outcome_view(again.judge_kept(read.expect[0], answer, scopes), again=True)
+    return json_answer(result)
+
+
+@evidence_api.get("/cases/<id>/steps/<key>/seen")
+def seen_places(id: str, key: str) -> Response:
+    """What the last answers of a step have shown, place by place: only answers of the status that the newest has."""
+    stored = cases.case(database(), id)
+    answers: list[tuple[Any, datetime]] = []
+    status = None
+    for run, position in runs.last_runs_of_case(database(), stored.project, stored.id, MOST_ANSWERS):
+        for step in evidence.steps(database("evidence"), run, position):
+            answer = again.answer_of(step) if step.key == key else None
+            document = _document_of(answer)
+            if answer is None or document is MISSING or status not in (None, answer.status):
+                continue
+            status = answer.status
+            answers.append((document, datetime.fromtimestamp(step.head.at / 1e6, UTC)))
+    found = seen(answers) if answers else []
+    return json_answer(
+        {
+            "answers": len(answers),
+            "places": [
+                {"path": place.path, "kinds": place.kinds, "values": [plain.write_json(v).decode() for v in place.values],
+                 "distinct": place.distinct, "present": place.present, "loose": reason(place.loose)}
+                for place in found
+            ],
+        }
+    )  # fmt: skip
+
+
+def _document_of(answer: Answer | None) -> Any:
+    if answer is None or not answer.looks_json or len(answer.body) > again.LARGEST_BODY:
+        return MISSING
+    return answer.json()
+
+
+def _earlier(stored: cases.StoredCase, before: str = "") -> Iterator[tuple[int, dict[str, Any], Any]]:
+    """Number, step document and last answer (MISSING without one) of the request steps before a key; all without it."""
+    _, _, found = _last_seen(stored)
+    steps = [step for part in ("steps", "afterwards") for step in stored.document.get(part, [])]
+    for number, step in enumerate(steps, 1):
+        if step.get("key") == before:
+            return
+        if "request" in step:
+            seen_of = found.get(step["key"])
+            yield number, step, _document_of(again.answer_of(seen_of[1])) if seen_of else MISSING
+
+
+@evidence_api.get("/cases/<id>/places")
+def pick_places(id: str) -> Response:
+    """Values of earlier answers that a step can use, nearest step first: those whose place or value holds `?text=`."""
+    stored = cases.case(database(), id)
+    wanted = request.args.get("text", "").strip().lower()
+    items: list[dict[str, Any]] = []
+    for number, step, document in reversed(list(_earlier(stored, request.args.get("before", "")))):
+        for path, value in places(document) if document is not MISSING else ():
+            shown = plain.show(value, 80) if not isinstance(value, dict | list) else ""
+            if not shown or MASK in shown or (wanted not in path.lower() and wanted not in shown.lower()):
+                continue
+            items.append({"step": step["key"], "number": number, "name": step["request"], "path": path, "value": shown})
+            if len(items) >= MOST_OFFERED:
+                return json_answer({"items": items, "next": None})
+    return json_answer({"items": items, "next": None})
+
+
+@evidence_api.get("/cases/<id>/repeated")
+def repeated_literals(id: str) -> Response:
+    """Literals in requests that equal a value of an earlier step's last answer: offered as hand-overs."""
+    known: dict[str, tuple[str, str]] = {}
+    items: list[dict[str, Any]] = []
+    for _, step, document in _earlier(cases.case(database(), id)):
+        items += [
+            {"step": step["key"], "literal": literal, "from": key, "path": path}
+            for literal, key, path in repeated(step, known)
+        ]
+        for path, value in places(document) if document is not MISSING else ():
+            text = telling(value)
+            if text and MASK not in text:
+                known[text] = (step["key"], path)
+    return json_answer({"items": items[:MOST_OFFERED], "next": None})
+
+
+@evidence_api.post("/cases/<id>/kept")
+def clean_kept(id: str) -> Response:
+    """What a place with its pipes gives on the step's last answer, or why it gives nothing; and the pipes there are."""
+    stored = cases.case(database(), id)
+    data = body()
+    text, key = data.get("of"), data.get("step")
+    if not isinstance(text, str) or not isinstance(key, str) or len(text) > 20_000:
+        raise Refused(400, "of-missing", "Give the place with its pipes as of, and the key of its step as step.")
+    head, bar, typed = text.rpartition("|")
+    fitting = [kind for kind in PIPES.values() if bar and kind.name.startswith(typed.strip())]
+    pipes = [{"text": f"{head.strip()} | {kind.shape}", "about": kind.about} for kind in fitting]
+    result: dict[str, Any] = {"value": None, "problem": "", "pipes": pipes}
+    try:
+        subject = read_subject(text.strip())
+    except Unreadable as problem:
+        return json_answer({**result, "problem": str(problem)})
+    case = case_from_data(stored.document)
+    _, _, found = _last_seen(stored)
+    answer = again.answer_of(found[key][1]) if key in found else None
+    if answer is None:
+        return json_answer({**result, "problem": "This step has no answer yet to try it on."})
+    if again.may_take_long(subject, len(answer.body)):
+        return json_answer({**result, "problem": "This place is looked up when the case runs next."})
+    try:
+        there = find(subject, answer, _scopes(stored, case, found[key][0], [step for _, step in found.values()]))
+    except Blocked as problem:
+        return json_answer({**result, "problem": problem.reason.sentence})
+    if not there.nodes:
+        return json_answer({**result, "problem": there.nothing.sentence if there.nothing else f"nothing at {text}"})
+    value = taken(there)
+    masked = MASK in plain.as_text(value)
+    return json_answer({**result, "value": "a secret" if masked else plain.show(value, 2000)})

@@ -1,0 +1,153 @@
+"""Projects, their environments and suites: the outline that cases stand in."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from typing import Any
+
+from flask import Blueprint, Response
+
+from saltpath.core.format.project import read_project, read_suite
+from saltpath.server.api.views import moment, ms
+from saltpath.server.context import actor, body, database, project_asked
+from saltpath.server.problems import Refused, json_answer
+from saltpath.store import cases, people, projects, runs
+
+outline_api = Blueprint("outline", __name__)
+
+
+@outline_api.get("/me")
+def me() -> Response:
+    person = actor()
+    return json_answer(_person(person))
+
+
+def _person(person: people.Person) -> dict[str, Any]:
+    initials = "".join(word[0] for word in person.name.split()[:2]).upper()
+    return {"id": person.oid, "name": person.name, "initials": initials, "role": person.role}
+
+
+@outline_api.get("/projects")
+def list_projects() -> Response:
+    items = [{"id": p.oid, "name": p.name, "about": p.document.get("about", "")} for p in projects.projects(database())]
+    return json_answer({"items": items, "next": None})
+
+
+@outline_api.post("/projects")
+def add_project() -> Response:
+    """A new project, empty, by its name."""
+    document = {"salt-path": 1, "project": _name(body())}
+    read_project(document)
+    made = projects.add_project(database(), actor().id, document)
+    return json_answer({"id": made.oid, "name": made.name, "about": ""}, 201)
+
+
+def _name(data: dict[str, Any]) -> str:
+    name = data.get("name")
+    if not isinstance(name, str) or not name.strip() or len(name) > 200:
+        raise Refused(422, "name", "Give a name of 1 to 200 characters.")
+    return name.strip()
+
+
+@outline_api.get("/environments")
+def list_environments() -> Response:
+    project = project_asked()
+    chosen = project.document.get("environment", "")
+    items = [
+        {
+            "id": e.oid,
+            "name": e.name,
+            "about": e.document.get("about", ""),
+            "guarded": bool(e.document.get("guarded")),
+            "usual": e.name == chosen,
+        }
+        for e in projects.environments(database(), project.id)
+    ]
+    return json_answer({"items": items, "next": None})
+
+
+@outline_api.get("/suites")
+def list_suites() -> Response:
+    """The outline: every suite with its cases, each with its last verdict and since when."""
+    project = project_asked()
+    connection = database()
+    last = runs.last_of_cases(connection, project.id)
+    by_suite: dict[int, list[dict[str, Any]]] = {}
+    for case in cases.cases(connection, project.id):
+        by_suite.setdefault(case.suite, []).append(_case_line(case, last.get(case.id)))
+    items = [_suite_view(s, by_suite.get(s.id, [])) for s in projects.suites(connection, project.id)]
+    return json_answer({"items": items, "next": None})
+
+
+def _case_line(case: cases.StoredCase, last: dict[str, Any] | None) -> dict[str, Any]:
+    steps = [s for part in ("steps", "afterwards") for s in case.document.get(part, [])]
+    return {
+        "id": case.oid,
+        "name": case.name,
+        "about": case.document.get("about", ""),
+        "register": case.document.get("register", ""),
+        "tags": case.document.get("tags", []),
+        "steps": len(steps),
+        "checks": sum(len(step.get("expect", [])) for step in steps),
+        "addresses": sorted({str(step["send"]) for step in steps if "send" in step}),
+        "last": {
+            "verdict": last["verdict"],
+            "at": moment(last["at"]),
+            "since": moment(last["since"]),
+            "ms": ms(last["us"]),
+            "verdicts": last["verdicts"],
+        }
+        if last
+        else None,
+    }
+
+
+@outline_api.post("/suites")
+def add_suite() -> Response:
+    """A new suite at the end of a project, empty, by its name."""
+    data = body()
+    project = projects.project(database(), str(data.get("project", "")))
+    name = _name(data)
+    document = {"salt-path": 1, "suite": name}
+    read_suite(document)
+    made = projects.add_suite(database(), project.id, actor().id, _folder(name), document)
+    return json_answer(_suite_view(made, []), 201)
+
+
+def _suite_view(suite: projects.Document, lines: list[dict[str, Any]]) -> dict[str, Any]:
+    return {"id": suite.oid, "name": suite.name, "about": suite.document.get("about", ""), "cases": lines}
+
+
+def _folder(name: str) -> str:
+    plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().lower()
+    return "suites/" + (re.sub(r"[^a-z0-9]+", "-", plain).strip("-") or "suite")
+
+
+@outline_api.patch("/suites/<id>")
+def change_suite(id: str) -> Response:
+    """Rename a suite, say what it is about, or put it `before` another one (null: to the end). Only what is given changes."""
+    suite, data = projects.suite(database(), id), body()
+    document = dict(suite.document)
+    if "name" in data:
+        document["suite"] = _name(data)
+    if "about" in data:
+        document["about"] = data["about"]
+        if not isinstance(data["about"], str):
+            raise Refused(422, "about", "about is a text.")
+    if "before" in data and not (data["before"] is None or isinstance(data["before"], str)):
+        raise Refused(422, "before", "before is another suite's id, or null.")
+    read_suite(document)
+    if document != suite.document:
+        projects.set_suite(database(), suite.id, actor().id, document)
+    if "before" in data:
+        projects.move_suite(database(), suite, data["before"])
+    return json_answer(_suite_view(projects.suite(database(), id), []))
+
+
+@outline_api.delete("/suites/<id>")
+def remove_suite(id: str) -> Response:
+    """Take an empty suite away."""
+    if not projects.remove_suite(database(), projects.suite(database(), id).id):
+        raise Refused(409, "holds-cases", "This suite still holds cases; move or delete them first.")
+    return json_answer({"gone": True})

@@ -1,0 +1,2 @@
+ALTER TABLE test_case ADD COLUMN gone_at INTEGER;
+ALTER TABLE suite ADD COLUMN gone_at INTEGER;
