@@ -3,6 +3,8 @@ import "@fontsource-variable/atkinson-hyperlegible-mono";
 import "./app/app.css";
 import "./app/cases.css";
 import "./app/editing.css";
+import "./app/outline.css";
+import "./app/typing.css";
 import "./app/runs.css";
 import "./app/narrow.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";

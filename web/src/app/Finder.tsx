@@ -2,15 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api } from "./api";
+import { type Action, setSingleKeys, singleKeys, usePageActions } from "./finding";
 import { useProject } from "./project";
 import { useTheme } from "./theme";
-
-/** Something that can be found or done. */
-interface Item {
-  name: string;
-  about: string;
-  act: () => void;
-}
 
 const MOST = 12;
 const KEYS: [string, string][] = [
@@ -21,8 +15,15 @@ const KEYS: [string, string][] = [
   ["Enter", "on a step: open it; on a part of a sentence: change it"],
   ["Alt ↑ ↓", "on a step: move it"],
   ["F2, Delete", "on a step: rename it, delete it"],
-  ["E, A", "on a place of the answer: expect it as it is, expect any of its kind"],
+  ["Ctrl click, Shift click, Ctrl Space", "on a step: choose several"],
+  ["Ctrl C", "on a step: copy it; paste it where a step is added, in any case"],
+  [
+    "E, A, T, O",
+    "on a place of the answer: expect it as it is, any of its kind, that it is there, one of what was seen",
+  ],
+  ["B", "on a branch of the answer: expect everything below it"],
   ["K, P", "on a place of the answer: keep it, put it into a later step"],
+  ["Space, Ctrl click", "on a place of the answer: choose several"],
   ["[=", "while typing: the values that can be inserted"],
   ["Ctrl Enter, Escape", "in a field of several lines: keep it; in any field: leave it as it was"],
 ];
@@ -38,11 +39,13 @@ export function Finder() {
   // biome-ignore lint/correctness/useExhaustiveDependencies: the keys stay the same
   useEffect(() => {
     const keys = (event: globalThis.KeyboardEvent) => {
-      const typing = event.target instanceof HTMLElement && /INPUT|TEXTAREA/.test(event.target.tagName);
+      const typing =
+        event.target instanceof HTMLElement && event.target.closest("input, textarea, .cm-editor");
       if (event.ctrlKey && event.key.toLowerCase() === "k") {
         event.preventDefault();
         show("find");
-      } else if (event.key === "?" && !typing && !event.ctrlKey && !event.altKey) show("keys");
+      } else if (event.key === "?" && singleKeys() && !typing && !event.ctrlKey && !event.altKey)
+        show("keys");
     };
     document.addEventListener("keydown", keys);
     return () => document.removeEventListener("keydown", keys);
@@ -73,6 +76,7 @@ export function Finder() {
                 </div>
               ))}
             </dl>
+            <SingleKeys />
             <div className="actions">
               <button type="button" className="plain-button" onClick={close}>
                 Close
@@ -82,6 +86,20 @@ export function Finder() {
         )}
       </dialog>
     </>
+  );
+}
+
+function SingleKeys() {
+  const [on, setOn] = useState(singleKeys);
+  const turn = () => {
+    setSingleKeys(!on);
+    setOn(!on);
+  };
+  return (
+    <label className="single-keys">
+      <input type="checkbox" checked={on} onChange={turn} /> Keys without Ctrl or Alt do something (E, A, T,
+      O, B, K, P on a place, and ?)
+    </label>
   );
 }
 
@@ -98,7 +116,8 @@ function Finding({ close, keys }: { close: () => void; keys: () => void }) {
     queryFn: () => api.runs(id),
     enabled: Boolean(id),
   });
-  const items = useMemo<Item[]>(() => {
+  const ofPage = usePageActions();
+  const items = useMemo<Action[]>(() => {
     const to = (path: string) => () => void navigate(path);
     const cases = (suites.data?.items ?? []).flatMap((suite) =>
       suite.cases.map((line) => ({
@@ -113,6 +132,7 @@ function Finding({ close, keys }: { close: () => void; keys: () => void }) {
       act: to(`/runs/${run.id}`),
     }));
     return [
+      ...ofPage,
       ...cases,
       { name: "Cases", about: "go there", act: to("/cases") },
       { name: "Runs", about: "go there", act: to("/runs") },
@@ -120,12 +140,12 @@ function Finding({ close, keys }: { close: () => void; keys: () => void }) {
       { name: "What the keys do", about: "?", act: keys },
       ...ended,
     ];
-  }, [suites.data, runs.data, navigate, theme, toggle, keys]);
+  }, [ofPage, suites.data, runs.data, navigate, theme, toggle, keys]);
   const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
   const found = items
     .filter((item) => words.every((word) => `${item.name} ${item.about}`.toLowerCase().includes(word)))
     .slice(0, MOST);
-  const take = (item: Item | undefined) => {
+  const take = (item: Action | undefined) => {
     if (!item) return;
     if (item.act !== keys) close();
     item.act();
@@ -148,7 +168,7 @@ function Finding({ close, keys }: { close: () => void; keys: () => void }) {
         aria-expanded={found.length > 0}
         aria-controls="found"
         aria-activedescendant={found.length ? `found-${chosen}` : undefined}
-        placeholder="A case, a run, a place, a tag, a verdict…"
+        placeholder="A case, a step, a value, a run, an action…"
         // biome-ignore lint/a11y/noAutofocus: the dialog was just asked for
         autoFocus
         onChange={(event) => {

@@ -4,7 +4,8 @@ import { Button } from "antd";
 import { Link, NavLink, Outlet } from "react-router";
 import { api } from "./api";
 import { Finder } from "./Finder";
-import { useNoProject, useProject } from "./project";
+import { NewProject, ProjectMenu } from "./ProjectMenu";
+import { useProjects } from "./project";
 import { useTheme } from "./theme";
 
 const PLACES = [
@@ -14,8 +15,7 @@ const PLACES = [
 
 /** What stands on every page: the mark, the project, the places that exist. */
 export function Shell() {
-  const project = useProject();
-  const empty = useNoProject();
+  const { none } = useProjects();
   const { theme, toggle } = useTheme();
   const me = useQuery({ queryKey: ["me"], queryFn: api.me });
   const other = theme === "light" ? "dark" : "light";
@@ -29,7 +29,7 @@ export function Shell() {
           <Mark />
           Salt Path
         </Link>
-        {project && <span className="project-name">{project.name}</span>}
+        <ProjectMenu />
         <nav aria-label="Places">
           {PLACES.map((place) => (
             <NavLink key={place.to} to={place.to}>
@@ -53,7 +53,7 @@ export function Shell() {
           )}
         </span>
       </header>
-      <main id="main">{empty ? <NoProject /> : <Outlet />}</main>
+      <main id="main">{none ? <NoProject /> : <Outlet />}</main>
     </>
   );
 }
@@ -62,9 +62,13 @@ function NoProject() {
   return (
     <div className="page">
       <h1>There is no project here yet</h1>
-      <p>
-        Stop the application and start <span className="mono">saltpath demo</span>: it comes with a project to
-        read, run and change.
+      <p>A project holds the suites and cases for one API. Name it to begin.</p>
+      <div className="add-case">
+        <NewProject close={() => undefined} quiet />
+      </div>
+      <p className="muted">
+        To look at a finished one first, stop the application and start{" "}
+        <span className="mono">saltpath demo</span>.
       </p>
     </div>
   );

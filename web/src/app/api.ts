@@ -23,6 +23,15 @@ export type Evidence = Shapes["Evidence"];
 export type Exchange = Shapes["Exchange"];
 export type Outcome = Shapes["Outcome"];
 export type Understood = Shapes["Understood"];
+export type Seen = Shapes["Seen"];
+export type SeenPlace = Shapes["SeenPlace"];
+export type EarlierPlace = Shapes["EarlierPlace"];
+export type Repeated = Shapes["Repeated"];
+export type Cleaned = Shapes["Cleaned"];
+export type Revision = Shapes["Revision"];
+export type RevisionDocument = Shapes["RevisionDocument"];
+export type Other = Shapes["Other"];
+type Present = Shapes["Present"];
 export type NewRun = Shapes["NewRun"];
 export type RunEvent = Shapes["Event"] & { run?: string };
 export interface Page<Item> {
@@ -69,9 +78,9 @@ function send<Answer>(path: string, body: unknown, headers: Record<string, strin
   return ask<Answer>(path, posted(body, headers));
 }
 
-function posted(body: unknown, headers: Record<string, string> = {}): RequestInit {
+function posted(body: unknown, headers: Record<string, string> = {}, method = "POST"): RequestInit {
   const json = { "Content-Type": "application/json", ...headers };
-  return { method: "POST", body: JSON.stringify(body), headers: json };
+  return { method, body: JSON.stringify(body), headers: json };
 }
 
 const q = encodeURIComponent;
@@ -80,8 +89,17 @@ const q = encodeURIComponent;
 export const api = {
   me: () => ask<Person>("/me"),
   projects: () => ask<Page<Project>>("/projects"),
+  addProject: (name: string) => send<Project>("/projects", { name }),
   environments: (project: string) => ask<Page<Environment>>(`/environments?project=${q(project)}`),
   suites: (project: string) => ask<Page<Suite>>(`/suites?project=${q(project)}`),
+  addSuite: (project: string, name: string) => send<Suite>("/suites", { project, name }),
+  changeSuite: (id: string, change: { name?: string; about?: string; before?: string | null }) =>
+    ask<Suite>(`/suites/${q(id)}`, posted(change, {}, "PATCH")),
+  removeSuite: (id: string) => ask<unknown>(`/suites/${q(id)}`, { method: "DELETE" }),
+  moveCase: (id: string, suite: string, before: string | null) =>
+    send<Case>(`/cases/${q(id)}/move`, { suite, before }),
+  removeCase: (id: string) => ask<unknown>(`/cases/${q(id)}`, { method: "DELETE" }),
+  bringBack: (id: string) => send<Case>(`/cases/${q(id)}/back`, {}),
   case: (id: string) => askCase(`/cases/${q(id)}`),
   /** `body`: the case as JSON text, so that its numbers stay as they are. */
   saveCase: (id: string, version: number, body: string) =>
@@ -98,9 +116,26 @@ export const api = {
     const exact = readExact(answer) as unknown as Understood;
     return { ...(JSON.parse(answer) as Understood), check: exact.check };
   },
-  evidence: (id: string) => ask<Evidence>(`/cases/${q(id)}/evidence`),
+  evidence: (id: string, run = "") => ask<Evidence>(`/cases/${q(id)}/evidence${run ? `?run=${q(run)}` : ""}`),
+  seen: (id: string, step: string) => ask<Seen>(`/cases/${q(id)}/steps/${q(step)}/seen`),
+  /** Values of earlier answers that a step can use. */
+  places: (id: string, before: string, text: string) =>
+    ask<Page<EarlierPlace>>(`/cases/${q(id)}/places?before=${q(before)}&text=${q(text)}`),
+  repeated: (id: string) => ask<Page<Repeated>>(`/cases/${q(id)}/repeated`),
+  /** What a place with its pipes gives on the step's last answer. */
+  cleaned: (id: string, step: string, of: string) => send<Cleaned>(`/cases/${q(id)}/kept`, { step, of }),
+  revisions: (id: string) => ask<Page<Revision>>(`/cases/${q(id)}/revisions`),
+  revision: async (id: string, version: number) => {
+    const text = await (await answered(`/cases/${q(id)}/revisions/${version}`)).text();
+    const exact = readExact(text) as unknown as RevisionDocument;
+    return { ...(JSON.parse(text) as RevisionDocument), document: exact.document };
+  },
+  present: (id: string, tab: string, step: string, leaving = false) =>
+    ask<Present>(`/cases/${q(id)}/presence`, { ...posted({ tab, step, leaving }), keepalive: leaving }),
   runs: (project: string, before?: string) =>
     ask<Page<Run>>(`/runs?project=${q(project)}&limit=50${before ? `&before=${q(before)}` : ""}`),
+  runsOf: (project: string, id: string) =>
+    ask<Page<Run>>(`/runs?project=${q(project)}&case=${q(id)}&limit=12`),
   run: (id: string) => ask<RunReport>(`/runs/${q(id)}`),
   runCase: (id: string, position: number) => ask<Page<StepEvidence>>(`/runs/${q(id)}/cases/${position}`),
   start: (run: NewRun) => send<Run>("/runs", run, { "Idempotency-Key": crypto.randomUUID() }),

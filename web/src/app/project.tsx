@@ -1,19 +1,34 @@
 import { useQuery } from "@tanstack/react-query";
-import { createContext, type ReactNode, useContext } from "react";
+import { createContext, type ReactNode, useCallback, useContext, useMemo, useState } from "react";
 import { api, type Project } from "./api";
 
-const Current = createContext<Project | undefined>(undefined);
+interface Chosen {
+  project: Project | undefined;
+  all: Project[];
+  /** Known: there is no project at all. */
+  none: boolean;
+  choose: (id: string) => void;
+}
 
-/** The project that is worked in: the first one, until there are several. */
+const Current = createContext<Chosen>({ project: undefined, all: [], none: false, choose: () => undefined });
+const STORED = "salt-path.project";
+
+/** The project that is worked in: the one chosen last in this browser, else the first. */
 export function ProjectProvider({ children }: { children: ReactNode }) {
   const projects = useQuery({ queryKey: ["projects"], queryFn: api.projects, retry: true, retryDelay: 1000 });
-  return <Current.Provider value={projects.data?.items[0]}>{children}</Current.Provider>;
+  const [id, setId] = useState(() => localStorage.getItem(STORED) ?? "");
+  const choose = useCallback((next: string) => {
+    localStorage.setItem(STORED, next);
+    setId(next);
+  }, []);
+  const chosen = useMemo(() => {
+    const all = projects.data?.items ?? [];
+    const project = all.find((item) => item.id === id) ?? all[0];
+    return { project, all, none: projects.isSuccess && !all.length, choose };
+  }, [projects.data, projects.isSuccess, id, choose]);
+  return <Current.Provider value={chosen}>{children}</Current.Provider>;
 }
 
-/** Whether it is known that there is no project at all. */
-export function useNoProject(): boolean {
-  const projects = useQuery({ queryKey: ["projects"], queryFn: api.projects });
-  return projects.isSuccess && projects.data.items.length === 0;
-}
-
-export const useProject = (): Project | undefined => useContext(Current);
+export const useProject = (): Project | undefined => useContext(Current).project;
+export const useProjects = (): Chosen => useContext(Current);
+export const useChosenProject = (): ((id: string) => void) => useContext(Current).choose;

@@ -11,25 +11,30 @@ type View = (typeof VIEWS)[number];
 
 interface Props {
   step: StepEvidence;
-  about?: string;
+  about?: React.ReactNode;
   keeps?: Keeps;
   /** What can be made of a node of the answer. */
   acts?: Acts;
+  /** What is said of a place that nothing watches: that it varies. */
+  loose?: (path: string) => string | undefined;
 }
 
 /** What one step saw: the exchange that was judged, in five views. Redirects and resent requests can be chosen too. */
-export function Evidence({ step, about, keeps, acts }: Props) {
+export function Evidence({ step, about, keeps, acts, loose }: Props) {
   const [view, setView] = useState<View>("Tree");
   const [hop, setHop] = useState<number>();
   const last = step.exchanges.length - 1;
   const exchange = step.exchanges[Math.min(hop ?? last, last)];
   if (!exchange) return <p className="muted pad">{step.why?.sentence ?? "Nothing was sent in this step."}</p>;
-  const facts = [about, exchange.status || "no answer", duration(exchange.times.total), size(exchange.size)];
+  const facts = [exchange.status || "no answer", duration(exchange.times.total), size(exchange.size)];
   return (
     <>
       <div className="evidence-head">
         <h2>Evidence</h2>
-        <span className="muted">{facts.filter(Boolean).join(" · ")}</span>
+        <span className="muted">
+          {about} {about && "· "}
+          {facts.filter(Boolean).join(" · ")}
+        </span>
         <Segmented<View>
           value={view}
           onChange={setView}
@@ -60,7 +65,7 @@ export function Evidence({ step, about, keeps, acts }: Props) {
       {exchange.resent && (
         <p className="blocked-note">The connection had died, and the request was sent twice.</p>
       )}
-      <Body view={view} exchange={exchange} step={step} keeps={keeps} acts={acts} />
+      <Body view={view} exchange={exchange} step={step} keeps={keeps} acts={acts} loose={loose} />
     </>
   );
 }
@@ -71,10 +76,17 @@ interface BodyProps {
   step: StepEvidence;
   keeps: Keeps | undefined;
   acts: Acts | undefined;
+  loose: Props["loose"];
 }
 
-function Body({ view, exchange, step, keeps, acts }: BodyProps) {
-  const watch = useCallback((path: string) => watching(step, path, keeps), [step, keeps]);
+function Body({ view, exchange, step, keeps, acts, loose }: BodyProps) {
+  const watch = useCallback(
+    (path: string) => {
+      const varies = loose?.(path);
+      return watching(step, path, keeps) ?? (varies ? { text: varies, tone: "open" as const } : undefined);
+    },
+    [step, keeps, loose],
+  );
   if (view === "Tree") return <JsonTree address={api.bodyAddress(exchange.id)} watch={watch} acts={acts} />;
   if (view === "Raw") return <Raw exchange={exchange} />;
   if (view === "Headers")

@@ -38,7 +38,9 @@ def _case_answer(stored: cases.StoredCase) -> Response:
     suite = projects.suite_by_id(connection, stored.suite)
     project = projects.project_by_id(connection, stored.project)
     case = case_from_data(stored.document)
-    environments = [read_environment(e.document).values for e in projects.environments(connection, stored.project)]
+    usual = project.document.get("environment", "")
+    standing = sorted(projects.environments(connection, stored.project), key=lambda e: e.name != usual)
+    environments = [read_environment(e.document).values for e in standing]
     values, shared = read_suite(suite.document).values, read_project(project.document).values
     around = surroundings((), values, shared, environments)
     findings = [
@@ -59,7 +61,7 @@ def _case_answer(stored: cases.StoredCase) -> Response:
             "values": _values(case.values),
             "scope": [
                 {**value, "from": name}
-                for name, several in (("suite", [values]), ("project", [shared, *environments]))
+                for name, several in (("suite", [values]), ("project", [*environments, shared]))
                 for value in {v["name"]: v for part in reversed(several) for v in _values(part)}.values()
             ],
             "version": stored.version,

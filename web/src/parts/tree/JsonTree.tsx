@@ -1,14 +1,15 @@
-import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from "react";
+import { type KeyboardEvent, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
+import { singleKeys } from "../../app/finding";
 import { whole } from "../../app/format";
 import type { Reply } from "./index.worker";
 import { KIND, type TreeIndex } from "./indexer";
-import { isBranch, keyOf, openAtFirst, pathOf, textOf, visible, wholeTextOf } from "./reading";
+import { isBranch, keyOf, openAtFirst, pathByName, pathOf, textOf, visible, wholeTextOf } from "./reading";
 import { useWindow } from "./useWindow";
 
 /** What a node's margin says: which check or keep watches it. */
 export interface Watched {
   text: string;
-  tone: "checked" | "failed" | "kept";
+  tone: "checked" | "failed" | "kept" | "open";
 }
 
 /** One node, as an act upon it sees it. `text`: a leaf's JSON as it came; `count`: how many are in a branch. */
@@ -17,13 +18,20 @@ export interface Picked {
   kind: "object" | "list" | "text" | "number" | "boolean" | "null";
   text: string;
   count: number;
+  /** The same place by the name of its list's item. */
+  named: () => { path: string; field: string; value: string } | undefined;
+  /** Every leaf and empty branch below a branch. */
+  below: () => Picked[];
 }
 
-/** What can be made of a node. `show` is drawn under it; a key is first offered to `press`, which says that it did it all. */
+/** What can be made of nodes, one or several. `show` is drawn under the last one; a key is first offered to `press`, which
+ * says that it did it all. */
 export interface Acts {
   keys: string;
-  press: (picked: Picked, key: string) => boolean;
-  show: (picked: Picked, key: string, close: () => void) => React.ReactNode;
+  press: (picked: Picked[], key: string) => boolean;
+  show: (picked: Picked[], key: string, close: () => void) => React.ReactNode;
+  /** A node is being dragged; undefined when it was let go. */
+  drag: (picked: Picked | undefined) => void;
   /** Expect every field that no check watches as it is. */
   rest: (unchecked: Picked[]) => void;
 }
@@ -76,6 +84,7 @@ function Rows({ index, watch, acts }: RowsProps) {
   const [open, setOpen] = useState(() => openAtFirst(index));
   const [focus, setFocus] = useState(0);
   const [acting, setActing] = useState<{ node: number; asked: string }>();
+  const [marked, setMarked] = useState<ReadonlySet<number>>(new Set());
   const rows = useMemo(() => visible(index, open), [index, open]);
   const box = useRef<HTMLDivElement>(null);
   const view = useWindow(box, rows.length, ROW);
@@ -90,16 +99,39 @@ function Rows({ index, watch, acts }: RowsProps) {
     setFocus(next);
     view.reveal(next);
   };
+  const mark = (node: number) => {
+    const next = new Set(marked);
+    if (!next.delete(node)) next.add(node);
+    setMarked(next);
+    setActing(
+      next.size ? { node: next.has(node) ? node : ([...next].pop() as number), asked: "" } : undefined,
+    );
+  };
+  const leave = () => {
+    setActing(undefined);
+    setMarked(new Set());
+  };
+  /** What an act is about: the marked nodes in their order, or the one in focus. */
+  const chosen = (node: number) =>
+    (marked.size ? [...marked].sort((left, right) => left - right) : [node]).map((item) =>
+      pickedOf(index, item),
+    );
   const keys = (event: KeyboardEvent) => {
     const node = rows[focus] ?? 0;
     if (event.target !== event.currentTarget) return;
-    if (acts?.keys.includes(event.key) && !event.ctrlKey && !event.altKey && !event.metaKey) {
+    if (acts?.keys.includes(event.key) && singleKeys() && !event.ctrlKey && !event.altKey && !event.metaKey) {
       event.preventDefault();
       event.stopPropagation();
-      if (!acts.press(pickedOf(index, node), event.key)) setActing({ node, asked: event.key });
+      if (acts.press(chosen(node), event.key)) leave();
+      else setActing({ node, asked: event.key });
       return;
     }
-    if (event.key === "Escape") setActing(undefined);
+    if (event.key === "Escape") leave();
+    if (event.key === " " && acts) {
+      event.preventDefault();
+      mark(node);
+      return;
+    }
     const moves: Record<string, () => void> = {
       ArrowDown: () => go(focus + 1),
       ArrowUp: () => go(focus - 1),
@@ -118,6 +150,20 @@ function Rows({ index, watch, acts }: RowsProps) {
     move();
   };
 
+  // What can be made of a node stands under it, and the rows below make room.
+  const actsBox = useRef<HTMLDivElement>(null);
+  const [room, setRoom] = useState(0);
+  const actingRow = acts && acting ? rows.indexOf(acting.node) : -1;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another act has another height
+  useLayoutEffect(() => {
+    const bar = actsBox.current;
+    if (!bar) return setRoom(0);
+    const measure = () => setRoom(bar.offsetHeight + 6);
+    measure();
+    const observer = new ResizeObserver(measure);
+    observer.observe(bar);
+    return () => observer.disconnect();
+  }, [actingRow, acting]);
   const drawn: React.ReactNode[] = [];
   for (let row = view.first; row < view.last; row++) {
     const node = rows[row] as number;
@@ -126,14 +172,19 @@ function Rows({ index, watch, acts }: RowsProps) {
         key={node}
         index={index}
         node={node}
-        top={row * ROW}
+        top={row * ROW + (actingRow >= 0 && row > actingRow ? room : 0)}
         open={open.has(node)}
         focused={row === focus}
+        marked={marked.has(node)}
         watched={watch(pathOf(index, node))}
-        onPick={() => {
+        drag={acts && ((begun) => acts.drag(begun ? pickedOf(index, node) : undefined))}
+        onPick={(several, twist) => {
           setFocus(row);
+          if (twist) return toggle(node);
+          if (several) return mark(node);
+          setMarked(new Set());
           setActing({ node, asked: "" });
-          if (isBranch(index, node)) toggle(node);
+          if (isBranch(index, node) && !acts) toggle(node);
         }}
       />,
     );
@@ -147,16 +198,17 @@ function Rows({ index, watch, acts }: RowsProps) {
         role="tree"
         tabIndex={0}
         aria-label="The answer as a tree"
+        aria-multiselectable={acts ? true : undefined}
         aria-activedescendant={current === undefined ? undefined : `node-${current}`}
         onScroll={view.onScroll}
         onKeyDown={keys}
       >
-        <div role="presentation" style={{ height: rows.length * ROW, position: "relative" }}>
+        <div role="presentation" style={{ height: rows.length * ROW + room, position: "relative" }}>
           {drawn}
-          {acts && acting && rows.includes(acting.node) && (
-            <div className="acts" style={{ top: (rows.indexOf(acting.node) + 1) * ROW }}>
-              {acts.show(pickedOf(index, acting.node), acting.asked, () => {
-                setActing(undefined);
+          {acts && acting && actingRow >= 0 && (
+            <div ref={actsBox} className="acts" style={{ top: (actingRow + 1) * ROW + 3 }}>
+              {acts.show(chosen(acting.node), acting.asked, () => {
+                leave();
                 box.current?.focus();
               })}
             </div>
@@ -215,7 +267,22 @@ function pickedOf(index: TreeIndex, node: number): Picked {
         : text === "true" || text === "false"
           ? "boolean"
           : "number";
-  return { path: pathOf(index, node), kind, text, count: index.children[node] as number };
+  return {
+    path: pathOf(index, node),
+    kind,
+    text,
+    count: index.children[node] as number,
+    named: () => pathByName(index, node),
+    below: () => leavesOf(index, node).map((leaf) => pickedOf(index, leaf)),
+  };
+}
+
+function leavesOf(index: TreeIndex, node: number): number[] {
+  const leaves: number[] = [];
+  const end = node + (isBranch(index, node) ? (index.span[node] as number) : 1);
+  for (let item = node; item < end; item++)
+    if (!isBranch(index, item) || index.children[item] === 0) leaves.push(item);
+  return leaves;
 }
 
 interface RowProps {
@@ -224,11 +291,13 @@ interface RowProps {
   top: number;
   open: boolean;
   focused: boolean;
+  marked: boolean;
   watched: Watched | undefined;
-  onPick: () => void;
+  drag: ((begun: boolean) => void) | undefined;
+  onPick: (several: boolean, twist: boolean) => void;
 }
 
-function TreeRow({ index, node, top, open, focused, watched, onPick }: RowProps) {
+function TreeRow({ index, node, top, open, focused, marked, watched, drag, onPick }: RowProps) {
   const branch = isBranch(index, node);
   const parent = index.parent[node] as number;
   const children = index.children[node] as number;
@@ -245,15 +314,28 @@ function TreeRow({ index, node, top, open, focused, watched, onPick }: RowProps)
     // biome-ignore lint/a11y/useFocusableInteractive: as above
     <div
       id={`node-${node}`}
-      className={focused ? "tree-row focused" : "tree-row"}
+      className={`tree-row${focused ? " focused" : ""}${marked ? " marked" : ""}`}
       role="treeitem"
       aria-level={Math.max(depth, 1)}
       aria-setsize={parent >= 0 ? (index.children[parent] as number) : 1}
       aria-posinset={(index.place[node] as number) + 1}
       aria-expanded={branch ? open : undefined}
-      aria-selected={focused}
+      aria-selected={marked || focused}
       style={{ top, paddingLeft: 16 + Math.max(depth - 1, 0) * 22 }}
-      onClick={onPick}
+      draggable={Boolean(drag)}
+      onDragStart={(event) => {
+        event.dataTransfer.effectAllowed = "link";
+        event.dataTransfer.setData("text/plain", pathOf(index, node));
+        // A page that changes within this very event would end the drag.
+        window.setTimeout(() => drag?.(true));
+      }}
+      onDragEnd={() => drag?.(false)}
+      onClick={(event) =>
+        onPick(
+          event.ctrlKey || event.metaKey,
+          event.target instanceof HTMLElement && event.target.className === "twist",
+        )
+      }
     >
       <span className="twist" aria-hidden="true">
         {branch && children > 0 ? (open ? "▼" : "▶") : ""}

@@ -63,3 +63,55 @@ export function visible(index: TreeIndex, open: Set<number>): Int32Array {
   }
   return rows.subarray(0, count);
 }
+
+const PREFERRED = ["name", "id", "code", "key", "title", "number", "label"];
+const MOST_ITEMS = 500;
+
+/** The same place by what its list's item is called rather than by its number: `$.items[?@.name == 'East 4'].metres`. None
+ * outside lists, and where no field tells the items apart. */
+export function pathByName(
+  index: TreeIndex,
+  node: number,
+): { path: string; field: string; value: string } | undefined {
+  let item = node;
+  while (item > 0 && index.kind[index.parent[item] as number] !== KIND.list)
+    item = index.parent[item] as number;
+  if (item <= 0 || index.kind[item] !== KIND.object) return undefined;
+  const list = index.parent[item] as number;
+  const fields = childrenOf(index, item).filter((child) => {
+    const kind = index.kind[child];
+    return child !== node && (kind === KIND.text || kind === KIND.number);
+  });
+  const rank = (child: number) => (PREFERRED.indexOf(keyOf(index, child)) + 99) % 99;
+  fields.sort((left, right) => rank(left) - rank(right));
+  const others = childrenOf(index, list)
+    .slice(0, MOST_ITEMS)
+    .filter((other) => other !== item);
+  for (const child of fields) {
+    const name = keyOf(index, child);
+    const value = wholeTextOf(index, child);
+    const twice = others.some((other) =>
+      childrenOf(index, other).some(
+        (field) => keyOf(index, field) === name && wholeTextOf(index, field) === value,
+      ),
+    );
+    if (twice || !SHORT.test(name) || value.length > 120) continue;
+    const plain = value.startsWith('"') ? (JSON.parse(value) as string) : value;
+    const literal = value.startsWith('"') && !/['\\]/.test(plain) ? `'${plain}'` : value;
+    const rest = pathOf(index, node).slice(pathOf(index, item).length);
+    return { path: `${pathOf(index, list)}[?@.${name} == ${literal}]${rest}`, field: name, value: plain };
+  }
+  return undefined;
+}
+
+/** The direct children of a branch. */
+export function childrenOf(index: TreeIndex, node: number): number[] {
+  const found: number[] = [];
+  const end = node + (index.span[node] as number);
+  if (!isBranch(index, node)) return found;
+  for (let child = node + 1; child < end; ) {
+    found.push(child);
+    child += Math.max(isBranch(index, child) ? (index.span[child] as number) : 1, 1);
+  }
+  return found;
+}

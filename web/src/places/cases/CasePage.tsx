@@ -1,26 +1,35 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type KeyboardEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { Link, useParams, useSearchParams } from "react-router";
-import { api, type Case, type Evidence as Seen, type Step, type StepEvidence } from "../../app/api";
-import { ago, count } from "../../app/format";
-import { useEnvironment, useRun, useStart } from "../../app/run";
-import { Evidence } from "../../parts/Evidence";
+import { useParams, useSearchParams } from "react-router";
+import { api, type Case, type RunEvent, type Step, type StepEvidence } from "../../app/api";
+import { useEvents } from "../../app/events";
+import { useActions } from "../../app/finding";
+import { useChosenProject } from "../../app/project";
+import { useEnvironment } from "../../app/run";
 import { Notice } from "../../parts/Notice";
-import { RunButton } from "../../parts/RunButton";
-import type { Acts } from "../../parts/tree/JsonTree";
+import type { Picked } from "../../parts/tree/JsonTree";
+import { stepWithDraft, WhereContext } from "../../parts/typing/drafts";
+import type { Reference } from "../../parts/typing/inserting";
 import type { MarkKind } from "../../parts/VerdictMark";
-import { EditContext } from "./edit/context";
-import { addCheck, inChecks } from "./edit/document";
-import { InPlace } from "./edit/InPlace";
-import { anyOfKind, asItIs, NodeActs } from "./edit/NodeActs";
-import { type Reference, referencesFor } from "./edit/references";
-import { type Editing, type Edits, useEditing } from "./edit/useEditing";
+import { CaseHead } from "./CaseHead";
+import { EvidencePanel } from "./EvidencePanel";
+import { Clashes } from "./edit/Clashes";
+import { DragContext, type Dragged, EditContext } from "./edit/context";
+import { referencesFor } from "./edit/references";
+import { useEditing } from "./edit/useEditing";
+import { usePresence } from "./edit/usePresence";
 import { Trail } from "./Trail";
+import { useCaseRun } from "./useCaseRun";
 
 /** A case as a path to read and to run, with the evidence of the step in focus beside it. */
 export function CasePage() {
   const { id = "" } = useParams();
   const loaded = useQuery({ queryKey: ["case", id], queryFn: () => api.case(id) });
+  const choose = useChosenProject();
+  const project = loaded.data?.project;
+  useEffect(() => {
+    if (project) choose(project);
+  }, [project, choose]);
   if (loaded.error) {
     return (
       <div className="page">
@@ -33,7 +42,6 @@ export function CasePage() {
 }
 
 function Opened({ of }: { of: Case }) {
-  const client = useQueryClient();
   const state = useEditing(of);
   const editing = state.edits;
   const known = useRef<(before: number) => Reference[]>(() => []);
@@ -42,15 +50,18 @@ function Opened({ of }: { of: Case }) {
     [of.id, editing],
   );
   const [search] = useSearchParams();
-  const evidence = useQuery({ queryKey: ["evidence", of.id], queryFn: () => api.evidence(of.id) });
+  const [run, chooseRun] = useState("");
+  const evidence = useQuery({
+    queryKey: ["evidence", of.id, run],
+    queryFn: () => api.evidence(of.id, run),
+    placeholderData: (before) => before,
+  });
   const asked = of.steps.find((item) => item.number === Number(search.get("step")))?.key;
-  const [picked, setPicked] = useState<string | undefined>(asked);
-  const [running, setRunning] = useState<string>();
-  const [environment, choose, environments] = useEnvironment();
-  const start = useStart();
-  const report = useRun(running);
-  const live = report.data?.state !== "finished" ? report.data : undefined;
-  const [ended, setEnded] = useState("");
+  const [picked, setPicked] = useState<string | undefined>(() => asked ?? stepWithDraft(of.id));
+  const [dragged, setDragged] = useState<Dragged>();
+  const at = useEnvironment();
+  const running = useCaseRun(of, at[0]);
+  useFollowed(of);
 
   const steps = useMemo(
     () => new Map((evidence.data?.steps ?? []).map((step) => [`${step.part}.${step.index}`, step])),
@@ -67,51 +78,31 @@ function Opened({ of }: { of: Case }) {
     of.steps.find((item) => item.kind === "request");
   const chosen = step?.number ?? 0;
   const seen = step && steps.get(`${step.part}.${step.index}`);
+  const others = usePresence(of.id, step?.key);
+  const failing = worst(of, steps);
 
-  useEffect(() => {
-    if (report.data?.state !== "finished") return;
-    setRunning(undefined);
-    setEnded(`Finished: ${report.data.verdict}.`);
-    void client.invalidateQueries({ queryKey: ["evidence", of.id] });
-    void client.invalidateQueries({ queryKey: ["suites"] });
-  }, [report.data?.state, report.data?.verdict, client, of.id]);
-
-  const run = useCallback(async () => {
-    const begun = await start({ cases: [of.id] }, environment);
-    if (begun) {
-      setPicked(undefined);
-      setRunning(begun.id);
-    }
-  }, [start, of.id, environment]);
+  const runAll = useCallback(async () => {
+    chooseRun("");
+    if (await running.run()) setPicked(undefined);
+  }, [running.run]);
   const sendAlone = useCallback(
-    async (alone: Step) => {
-      const begun = await start({ cases: [of.id], kind: "trial", steps: [alone.index] }, environment);
-      if (begun) {
-        setPicked(alone.key);
-        setRunning(begun.id);
-      }
+    async (alone: Step, values?: Record<string, string>) => {
+      chooseRun("");
+      if (await running.sendAlone(alone, values)) setPicked(alone.key);
     },
-    [start, of.id, environment],
+    [running.sendAlone],
   );
   const verdict = (item: Step): MarkKind => {
+    const live = running.live;
     const done = live?.cases[0]?.steps.find((head) => head.part === item.part && head.index === item.index);
     if (done) return done.verdict;
-    if (!running || report.data?.kind === "trial")
+    if (!running.running || live?.kind === "trial")
       return steps.get(`${item.part}.${item.index}`)?.verdict ?? "waiting";
-    const reached = live?.cases[0]?.steps.length ?? 0;
-    return item.number === reached + 1 ? "running" : "waiting";
+    return item.number === (live?.cases[0]?.steps.length ?? 0) + 1 ? "running" : "waiting";
   };
   const keys = (event: KeyboardEvent) => {
-    if (event.key === "Enter" && event.ctrlKey) {
-      event.preventDefault();
-      void run();
-    }
-    const typing = event.target instanceof HTMLElement && /INPUT|TEXTAREA/.test(event.target.tagName);
-    if (event.ctrlKey && event.key.toLowerCase() === "z" && !typing) {
-      event.preventDefault();
-      if (event.shiftKey) editing.redo();
-      else editing.undo();
-    }
+    const typing = event.target instanceof HTMLElement && event.target.closest("input, textarea, .cm-editor");
+    if (pressed(event, runAll, editing, Boolean(typing))) event.preventDefault();
     const move = { ArrowDown: 1, ArrowUp: -1 }[event.key];
     const onHead = event.target instanceof HTMLElement && event.target.classList.contains("step-head");
     if (move && onHead && !event.altKey) {
@@ -123,123 +114,126 @@ function Opened({ of }: { of: Case }) {
   };
   useEffect(() => {
     const anywhere = (event: globalThis.KeyboardEvent) => {
-      if (event.target !== document.body || !event.ctrlKey) return;
-      if (event.key === "Enter") void run();
-      if (event.key.toLowerCase() === "z") (event.shiftKey ? editing.redo : editing.undo)();
+      if (event.target === document.body) pressed(event, runAll, editing, false);
     };
     document.addEventListener("keydown", anywhere);
     return () => document.removeEventListener("keydown", anywhere);
-  }, [run, editing.undo, editing.redo]);
+  }, [runAll, editing]);
+  useActions(
+    useMemo(
+      () => [
+        ...of.steps.map((item) => ({
+          name: `Step ${item.number}: ${item.name}`,
+          about: "of this case",
+          act: () => setPicked(item.key),
+        })),
+        ...referencesFor(of, steps, of.steps.length + 1).map((value) => ({
+          name: value.name,
+          about: `value of ${value.from}: ${value.value}`,
+          act: () => setPicked(of.steps.find((item) => value.from === `step ${item.number}`)?.key),
+        })),
+        { name: "Run this case", about: "do it", act: () => void runAll() },
+        { name: "Undo the last edit", about: "do it", act: editing.undo },
+        { name: "Go to the first failure", about: "do it", act: () => setPicked(worst(of, steps)) },
+      ],
+      [of, steps, runAll, editing],
+    ),
+  );
   const about = seen && (seen.runKind === "trial" ? "sent alone" : `run ${seen.runNumber}`);
+  const drag = useCallback(
+    (node: Picked | undefined) =>
+      setDragged(node && step ? { from: step.key, number: step.number, picked: node } : undefined),
+    [step],
+  );
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: shortcuts of the page; every action has a button too
     <div className="case" onKeyDown={keys}>
-      <div className="page-head">
-        <div>
-          <p className="crumb">
-            <Link to="/cases">{of.suite.name}</Link> ▸ {of.register || of.key}
-          </p>
-          <h1>
-            <InPlace
-              text={of.name}
-              label="The case's name"
-              save={(name) => editing.apply((document) => ({ ...document, case: name.trim() }))}
-            >
-              {of.name}
-            </InPlace>
-          </h1>
-          <p className="muted">{subtitle(of, evidence.data)}</p>
-        </div>
-        <Saved state={state} />
-        <RunButton
-          what="this case"
-          environment={environment}
-          environments={environments}
-          choose={choose}
-          run={() => void run()}
-          running={Boolean(running)}
-          stop={() => running && void api.stop(running).catch(() => undefined)}
-          shortcut
-        />
-      </div>
-      <p className="live" role="status" aria-live="polite">
-        {running ? progress(live?.state, live?.cases[0]?.steps.length ?? 0, of) : ended}
-      </p>
       <EditContext.Provider value={edited}>
-        <div className="case-columns">
-          <Trail
-            of={of}
-            chosen={chosen}
-            choose={setPicked}
-            evidence={steps}
-            verdict={verdict}
-            sendAlone={sendAlone}
-            busy={Boolean(running)}
-          />
-          <aside className="evidence" aria-label="Evidence">
-            {seen ? (
-              <Evidence
-                key={`${seen.run}-${chosen}`}
-                step={seen}
-                about={about}
-                keeps={step?.keep}
-                acts={step?.kind === "request" ? actsOn(editing, step) : undefined}
+        <DragContext.Provider value={dragged}>
+          <WhereContext.Provider value={of.id}>
+            <CaseHead
+              of={of}
+              state={state}
+              evidence={evidence.data}
+              others={others}
+              at={at}
+              running={running}
+              run={() => void runAll()}
+            />
+            <p className="live">
+              <span role="status" aria-live="polite">
+                {running.said}
+              </span>{" "}
+              {!running.running && failing && failing !== step?.key && (
+                <button type="button" className="plain-link" onClick={() => setPicked(failing)}>
+                  Go to the first that needs you
+                </button>
+              )}
+            </p>
+            <Clashes clashes={state.clashes} decide={state.decide} />
+            <div className="case-columns">
+              <Trail
+                of={of}
+                chosen={chosen}
+                choose={setPicked}
+                evidence={steps}
+                verdict={verdict}
+                sendAlone={sendAlone}
+                busy={running.running}
+                others={others}
               />
-            ) : (
-              <div className="pad teach">
-                <h2>Evidence</h2>
-                <p>The last real answer of this step is shown here. Run the case, or send this step alone.</p>
-              </div>
-            )}
-          </aside>
-        </div>
+              <EvidencePanel
+                step={step}
+                seen={seen}
+                about={about}
+                run={run}
+                chooseRun={chooseRun}
+                drag={drag}
+              />
+            </div>
+          </WhereContext.Provider>
+        </DragContext.Provider>
       </EditContext.Provider>
     </div>
   );
 }
 
-/** What pointing at the answer of a step can make: E a check as it is, A one for its kind, K a kept value, P a hand-over. */
-function actsOn(editing: Edits, step: Step): Acts {
-  return {
-    keys: "eakp",
-    press: (picked, key) => {
-      const check = key === "e" ? asItIs(picked) : key === "a" ? anyOfKind(picked) : undefined;
-      if (check) void editing.apply(addCheck(step.key, check));
-      return Boolean(check);
-    },
-    show: (picked, key, close) => (
-      <NodeActs key={`${picked.path} ${key}`} step={step} picked={picked} asked={key} close={close} />
-    ),
-    rest: (unchecked) => {
-      const checks = unchecked.map(asItIs).filter((check) => check !== undefined);
-      void editing.apply(inChecks(step.key, (before) => [...before, ...checks]));
-    },
-  };
+/** The keys of the whole page; says whether the key was one of them. */
+function pressed(
+  event: KeyboardEvent | globalThis.KeyboardEvent,
+  run: () => Promise<void>,
+  editing: { undo: () => void; redo: () => void },
+  typing: boolean,
+): boolean {
+  if (!event.ctrlKey) return false;
+  const key = event.key.toLowerCase();
+  if (key === "enter") void run();
+  else if (key === "z" && !typing) (event.shiftKey ? editing.redo : editing.undo)();
+  else return false;
+  return true;
 }
 
-/** Undo, redo, and whether everything is kept. */
-function Saved({ state }: { state: Editing }) {
-  const said = {
-    saved: "",
-    saving: "Saving…",
-    kept: "Salt Path does not answer. Your edits wait in this browser and are saved when it is back.",
-  }[state.saving];
-  return (
-    <div className="saved">
-      <span role="status" className={state.saving === "kept" ? "trouble" : "muted"}>
-        {said || state.notice}
-      </span>
-      <button type="button" className="plain-button" disabled={!state.canUndo} onClick={state.edits.undo}>
-        Undo
-      </button>
-      <button type="button" className="plain-button" disabled={!state.canRedo} onClick={state.edits.redo}>
-        Redo
-      </button>
-    </div>
+/** A change that was made elsewhere is read as soon as it is told. */
+function useFollowed(of: Case): void {
+  const client = useQueryClient();
+  const version = useRef(of.version);
+  version.current = of.version;
+  const follow = useCallback(
+    (event: RunEvent) => {
+      const told = event as unknown as { case?: string; version?: number | null };
+      if (event.type !== "case changed" || told.case !== of.id) return;
+      // Our own save is answered a moment later; what is newer then was made elsewhere.
+      window.setTimeout(() => {
+        if (!told.version || told.version > version.current)
+          void client.invalidateQueries({ queryKey: ["case", of.id] });
+      }, 400);
+    },
+    [client, of.id],
   );
+  useEvents(of.project, follow);
 }
 
-/** The step that needs a person first; the first request where all is well. */
+/** The step that needs a person first; none where all is well. */
 function worst(of: Case, steps: Map<string, StepEvidence>): string | undefined {
   for (const verdict of ["failed", "blocked", "unchecked"]) {
     const bad = of.steps.find((step) => {
@@ -249,17 +243,4 @@ function worst(of: Case, steps: Map<string, StepEvidence>): string | undefined {
     if (bad) return bad.key;
   }
   return undefined;
-}
-
-function subtitle(of: Case, seen: Seen | undefined): string {
-  const checks = of.steps.reduce((sum, step) => sum + (step.expect?.length ?? 0), 0);
-  const facts = [count(of.steps.length, "step"), count(checks, "check")];
-  if (seen?.run && seen.verdict) facts.push(`last run ${ago(seen.run.startedAt)}: ${seen.verdict}`);
-  return `${of.about ? `${of.about} ` : ""}${facts.join(" · ")}`;
-}
-
-function progress(state: string | undefined, done: number, of: Case): string {
-  if (state === undefined || state === "waiting") return "Waiting for a runner.";
-  if (state === "stopping") return "Stopping; what cleans up still runs.";
-  return `Running: ${done} of ${count(of.steps.length, "step")} done.`;
 }

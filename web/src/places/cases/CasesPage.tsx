@@ -1,15 +1,16 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback } from "react";
-import { Link, useNavigate } from "react-router";
+import { useCallback, useMemo, useState } from "react";
+import { useNavigate } from "react-router";
 import { api, type CaseLine, type RunEvent, type Suite } from "../../app/api";
 import { useEvents } from "../../app/events";
-import { ago, count, duration, exactly } from "../../app/format";
+import { count } from "../../app/format";
 import { useProject } from "../../app/project";
 import { useEnvironment, useStart } from "../../app/run";
 import { Notice } from "../../parts/Notice";
 import { RunButton } from "../../parts/RunButton";
-import { VerdictLine, VerdictMark } from "../../parts/VerdictMark";
-import { InPlace } from "./edit/InPlace";
+import { AddSuite, NoSuite } from "./outline/AddSuite";
+import { SuiteBlock } from "./outline/SuiteBlock";
+import { useOutline } from "./outline/useOutline";
 
 /** The suites as an outline; what needs a person is said at the top. */
 export function CasesPage() {
@@ -25,7 +26,8 @@ export function CasesPage() {
   });
   const refresh = useCallback(
     (event: RunEvent) => {
-      if (event.type === "run finished") void client.invalidateQueries({ queryKey: ["suites"] });
+      if (event.type === "run finished" || event.type === "case changed")
+        void client.invalidateQueries({ queryKey: ["suites"] });
     },
     [client],
   );
@@ -35,6 +37,10 @@ export function CasesPage() {
     if (begun) void navigate(`/runs/${begun.id}`);
   };
   const items = suites.data?.items ?? [];
+  const outline = useOutline(project?.id ?? "");
+  const [typed, setTyped] = useState("");
+  const found = useMemo(() => fitting(suites.data?.items ?? [], typed), [suites.data, typed]);
+  const shown = found.reduce((sum, suite) => sum + suite.cases.length, 0);
   return (
     <div className="page">
       <div className="page-head">
@@ -42,25 +48,87 @@ export function CasesPage() {
           <h1>Cases</h1>
           <p className="muted">{summary(items)}</p>
         </div>
-        <RunButton
-          what="every suite"
-          environment={environment}
-          environments={environments}
-          choose={choose}
-          run={() => void run()}
-          running={false}
-          stop={() => undefined}
-        />
+        {items.some((suite) => suite.cases.length > 0) && (
+          <RunButton
+            what="every suite"
+            environment={environment}
+            environments={environments}
+            choose={choose}
+            run={() => void run()}
+            running={false}
+            stop={() => undefined}
+          />
+        )}
       </div>
       {suites.error && <Notice sentence={suites.error.message} retry={() => void suites.refetch()} />}
-      {items.map((suite) => (
-        <SuiteBlock key={suite.id} suite={suite} run={() => void run(suite.id)} />
-      ))}
-      {suites.isSuccess && items.length === 0 && (
-        <p>There is no suite yet. saltpath demo starts with a project that has three.</p>
+      {items.length > 0 && <Filter typed={typed} type={setTyped} found={count(shown, "case")} />}
+      {outline.notice && (
+        <p className="live">
+          <span role="status">{outline.notice.sentence}</span>{" "}
+          {outline.notice.undo && (
+            <button type="button" className="plain-link" onClick={outline.notice.undo}>
+              Undo
+            </button>
+          )}
+        </p>
       )}
+      {found.map((suite, index) => (
+        <SuiteBlock
+          key={suite.id}
+          suite={suite}
+          suites={items}
+          outline={outline}
+          filtered={typed.trim() !== ""}
+          above={items[index - 1]?.id}
+          below={items[index + 2]?.id ?? null}
+          last={index === items.length - 1}
+          run={() => void run(suite.id)}
+        />
+      ))}
+      {suites.isSuccess && project && items.length === 0 && (
+        <NoSuite project={project.id} outline={outline} />
+      )}
+      {items.length > 0 && !typed && <AddSuite outline={outline} />}
     </div>
   );
+}
+
+interface FilterProps {
+  typed: string;
+  type: (text: string) => void;
+  found: string;
+}
+
+/** Find by text, tag, address or verdict; every word must be there. */
+function Filter({ typed, type, found }: FilterProps) {
+  return (
+    <p className="filter">
+      <input
+        type="search"
+        value={typed}
+        aria-label="Find cases by text, tag, address or verdict"
+        placeholder="Find by text, tag, address or verdict: smoke failed /port-calls"
+        onChange={(event) => type(event.target.value)}
+      />
+      <span className="muted" role="status">
+        {typed.trim() && found}
+      </span>
+    </p>
+  );
+}
+
+/** The suites with the cases that hold every word; without words, all. */
+function fitting(suites: Suite[], typed: string): Suite[] {
+  const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
+  if (!words.length) return suites;
+  const holds = (suite: Suite, line: CaseLine) => {
+    const facts = [line.name, line.about, line.register, suite.name, line.last?.verdict ?? "not run yet"];
+    const text = [...facts, ...line.tags, ...line.addresses].join(" ").toLowerCase();
+    return words.every((word) => text.includes(word));
+  };
+  return suites
+    .map((suite) => ({ ...suite, cases: suite.cases.filter((line) => holds(suite, line)) }))
+    .filter((suite) => suite.cases.length);
 }
 
 function summary(suites: Suite[]): string {
@@ -74,81 +142,4 @@ function summary(suites: Suite[]): string {
     of("unchecked") && `${of("unchecked")} unchecked`,
   ];
   return parts.filter(Boolean).join(" · ");
-}
-
-function SuiteBlock({ suite, run }: { suite: Suite; run: () => void }) {
-  return (
-    <section className="suite" aria-labelledby={suite.id}>
-      <div className="suite-head">
-        <h2 id={suite.id}>{suite.name}</h2>
-        <span className="muted">{suite.about}</span>
-        <button
-          type="button"
-          className="plain-link"
-          onClick={run}
-          aria-label={`Run these ${suite.cases.length} of ${suite.name}`}
-        >
-          Run these {suite.cases.length}
-        </button>
-      </div>
-      <ul className="lines">
-        {suite.cases.map((line) => (
-          <CaseRow key={line.id} line={line} />
-        ))}
-      </ul>
-      <AddCase suite={suite.id} />
-    </section>
-  );
-}
-
-/** A new case by its name; it opens at once, empty. */
-function AddCase({ suite }: { suite: string }) {
-  const project = useProject();
-  const navigate = useNavigate();
-  const client = useQueryClient();
-  const save = async (name: string) => {
-    if (!name.trim() || !project) return undefined;
-    try {
-      const made = await api.addCase(project.id, suite, { "salt-path": 1, case: name.trim(), steps: [] });
-      void client.invalidateQueries({ queryKey: ["suites"] });
-      void navigate(`/cases/${made.id}`);
-      return undefined;
-    } catch (problem) {
-      return (problem as Error).message;
-    }
-  };
-  return (
-    <div className="add-case">
-      <InPlace
-        text=""
-        label="Add a case to this suite"
-        hint="Name the case by what it shows, such as: A vessel is found again. Enter makes it."
-        save={save}
-      >
-        <span className="muted">+ case</span>
-      </InPlace>
-    </div>
-  );
-}
-
-function CaseRow({ line }: { line: CaseLine }) {
-  const last = line.last;
-  return (
-    <li className="case-line">
-      <VerdictMark verdict={last?.verdict ?? "waiting"} />
-      <span className="case-name">
-        <Link to={`/cases/${line.id}`}>{line.name}</Link>
-        <span className="muted small">
-          {count(line.steps, "step")} · {count(line.checks, "check")}
-          {line.register && ` · ${line.register}`}
-          {line.tags.length > 0 && ` · ${line.tags.join(", ")}`}
-        </span>
-      </span>
-      <span className="muted" title={exactly(last?.since)}>
-        {last ? `${last.verdict} since ${ago(last.since)}` : "not run yet"}
-      </span>
-      <span className="number">{duration(last?.ms)}</span>
-      {last ? <VerdictLine verdicts={last.verdicts} /> : <span />}
-    </li>
-  );
 }

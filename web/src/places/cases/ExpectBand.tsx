@@ -1,9 +1,11 @@
 import { useState } from "react";
 import { api, type Check, type Outcome, type Step, type StepEvidence } from "../../app/api";
 import { Pieces } from "../../parts/Pieces";
+import { useDraft } from "../../parts/typing/drafts";
+import { Typing } from "../../parts/typing/Typing";
 import { VerdictMark } from "../../parts/VerdictMark";
 import { useEdited } from "./edit/context";
-import { addCheck, type CheckDocument, inChecks, markCheck, setCheck } from "./edit/document";
+import { addCheck, type CheckDocument, inChecks, markCheck, noteCheck, setCheck } from "./edit/document";
 import { SentenceField } from "./edit/SentenceField";
 
 /** What must hold of the answer: each check as a sentence that is changed where it stands, with what it last was. */
@@ -61,7 +63,10 @@ interface RowProps {
 
 function CheckRow({ step, index, last, check, outcome, used }: RowProps) {
   const { editing, id } = useEdited();
-  const [open, setOpen] = useState(false);
+  const label = `Change the check ${check.sentence}`;
+  const draft = useDraft(label);
+  const [open, setOpen] = useState(draft.text !== undefined);
+  const [noting, setNoting] = useState(false);
   const bad = outcome?.verdict === "failed" || outcome?.verdict === "blocked";
   const tone = [
     "check",
@@ -77,7 +82,7 @@ function CheckRow({ step, index, last, check, outcome, used }: RowProps) {
         <SentenceField
           step={step}
           text={check.typed}
-          label={`Change the check ${check.sentence}`}
+          label={label}
           take={(changed) => editing.apply(setCheck(step, index, changed))}
           close={() => setOpen(false)}
         />
@@ -106,8 +111,17 @@ function CheckRow({ step, index, last, check, outcome, used }: RowProps) {
           {check.phrase} <Pieces pieces={check.expected} used={used} />
         </strong>
         {check.advice && <span className="muted"> (advice)</span>}
-        {check.note && <span className="muted note">{check.note}</span>}
+        {check.note && !noting && <span className="muted note">{check.note}</span>}
       </button>
+      {noting && (
+        <Typing
+          text={check.note}
+          label={`The note of ${check.sentence}`}
+          hint="The check’s name in reports: what it is about, or why it is there."
+          save={(note) => editing.apply(noteCheck(step, index, note.trim()))}
+          close={() => setNoting(false)}
+        />
+      )}
       <span className="was">
         {outcome ? shown(outcome) : ""}
         {outcome?.again && (
@@ -136,6 +150,9 @@ function CheckRow({ step, index, last, check, outcome, used }: RowProps) {
             ↓
           </button>
         )}
+        <button type="button" aria-label={`Note: ${check.sentence}`} onClick={() => setNoting(true)}>
+          note
+        </button>
         <button
           type="button"
           aria-label={`${check.advice ? "Count again" : "Make advice"}: ${check.sentence}`}

@@ -1,8 +1,9 @@
 import type { Step, StepEvidence } from "../../app/api";
 import { listed } from "../../app/format";
+import { InPlace } from "../../parts/typing/InPlace";
 import { useEdited } from "./edit/context";
 import { inStep, setKeep } from "./edit/document";
-import { InPlace } from "./edit/InPlace";
+import { KeptPreview } from "./edit/KeptPreview";
 
 /** What later steps use of this answer: each value with where it comes from, its last value and where it goes. */
 export function KeepBand({ step, evidence }: { step: Step; evidence: StepEvidence | undefined }) {
@@ -19,7 +20,8 @@ export function KeepBand({ step, evidence }: { step: Step; evidence: StepEvidenc
               <InPlace
                 text={keep.of}
                 label={`What is kept as ${keep.name}`}
-                hint="a place of the answer, cleaned by | trim, | upper, | cut 0 to 5 …"
+                hint="a place of the answer; after | what cleans it: | trim, | upper, | cut 0 to 5 …"
+                below={(of, put) => <KeptPreview step={step.key} of={of} put={put} />}
                 save={(of) => {
                   const text = of.trim();
                   return editing.apply(
@@ -44,7 +46,7 @@ export function KeepBand({ step, evidence }: { step: Step; evidence: StepEvidenc
               <span className="row-tools">
                 <button
                   type="button"
-                  aria-label={`Keep ${keep.name} no longer`}
+                  aria-label={`delete ${keep.name}`}
                   onClick={() => void editing.apply(setKeep(step.key, keep.name, undefined))}
                 >
                   delete

@@ -1,14 +1,16 @@
 import type { Pair, Step, StepEvidence } from "../../app/api";
 import { Pieces } from "../../parts/Pieces";
-import { useEdited } from "./edit/context";
+import { InPlace } from "../../parts/typing/InPlace";
+import type { Insertable } from "../../parts/typing/inserting";
+import { useEdited, useInsertable } from "./edit/context";
 import { setBody, setField, splitAddress, stepWith } from "./edit/document";
-import { InPlace } from "./edit/InPlace";
+import { HandOvers } from "./edit/HandOvers";
 import { authOf, authText, linesOf, optionsOf, optionsText, pairsOf } from "./edit/pairs";
-import type { Reference } from "./edit/references";
 
 /** What goes out, as a sentence whose parts are changed where they stand. */
 export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"] }) {
-  const { editing, references } = useEdited();
+  const { editing } = useEdited();
+  const insertable = useInsertable(step.number, step.key);
   const send = step.send;
   if (!send) return null;
   const address = send.address.map((piece) => piece.text).join("");
@@ -30,7 +32,6 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
       ? Promise.resolve(pairs)
       : editing.apply(setField(step.key, field, pairs.length ? asWritten(pairs) : undefined));
   };
-  const known = references(step.number);
   const document = stepWith(editing.document, step.key);
   const saveField =
     (field: "auth" | "options", read: (text: string) => ReturnType<typeof authOf>) => (text: string) => {
@@ -55,7 +56,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
       <div>
         <p className="send-line">
           <InPlace
-            references={known}
+            insertable={insertable}
             text={`${send.method} ${address}`}
             label="The method and the address"
             save={saveAddress}
@@ -68,7 +69,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
             <>
               , signed by{" "}
               <InPlace
-                references={known}
+                insertable={insertable}
                 text={authText(document)}
                 label="How it signs in"
                 hint="bearer TOKEN, or basic USER PASSWORD; empty: not at all"
@@ -84,7 +85,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
             <>
               ;{" "}
               <InPlace
-                references={known}
+                insertable={insertable}
                 text={optionsText(document)}
                 label="The options"
                 lines
@@ -97,7 +98,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
           )}
         </p>
         <Pairs
-          known={known}
+          insertable={insertable}
           pairs={send.query}
           used={used}
           join="="
@@ -106,7 +107,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
           save={savePairs("query")}
         />
         <Pairs
-          known={known}
+          insertable={insertable}
           pairs={send.headers}
           used={used}
           join=":"
@@ -115,11 +116,12 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
           save={savePairs("headers")}
         />
         <InPlace
-          references={known}
+          insertable={insertable}
           text={body?.text.map((piece) => piece.text).join("") ?? ""}
           label={body ? "The body" : "Add a JSON body"}
           save={saveBody}
           lines
+          body={kind === "form" ? undefined : kind === "json" ? "json" : "text"}
           hint={
             kind === "json"
               ? 'JSON; a value is inserted as "[=name]". Ctrl Enter keeps.'
@@ -136,7 +138,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
         </InPlace>
         {!send.auth && (
           <InPlace
-            references={known}
+            insertable={insertable}
             text=""
             label="How it signs in"
             hint="bearer TOKEN, or basic USER PASSWORD, such as bearer [=deskToken]"
@@ -147,7 +149,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
         )}
         {send.options.length === 0 && (
           <InPlace
-            references={known}
+            insertable={insertable}
             text=""
             label="The options"
             lines
@@ -157,6 +159,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
             <span className="muted add">+ options</span>
           </InPlace>
         )}
+        <HandOvers step={step.key} />
       </div>
     </div>
   );
@@ -172,7 +175,7 @@ function asWritten(pairs: [string, string][]) {
 }
 
 interface PairsProps {
-  known: Reference[];
+  insertable: Insertable;
   pairs: Pair[];
   used: StepEvidence["used"];
   join: string;
@@ -181,10 +184,10 @@ interface PairsProps {
   save: (text: string) => Promise<string | undefined>;
 }
 
-function Pairs({ known, pairs, used, join, label, add, save }: PairsProps) {
+function Pairs({ insertable, pairs, used, join, label, add, save }: PairsProps) {
   return (
     <InPlace
-      references={known}
+      insertable={insertable}
       text={linesOf(pairs, join)}
       label={label}
       save={save}

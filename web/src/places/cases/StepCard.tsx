@@ -1,12 +1,15 @@
-import { Button } from "antd";
-import { memo, useState } from "react";
-import type { Case, Step, StepEvidence } from "../../app/api";
+import { memo, useContext, useState } from "react";
+import type { Case, Other, Step, StepEvidence } from "../../app/api";
+import { writeExact } from "../../app/exact";
 import { count, duration, listed } from "../../app/format";
 import { Pieces } from "../../parts/Pieces";
+import { WhereContext } from "../../parts/typing/drafts";
+import { Typing } from "../../parts/typing/Typing";
 import { ExpectBand } from "./ExpectBand";
-import { useEdited } from "./edit/context";
-import { duplicateStep, inStep, moveStep, moveStepTo, setField } from "./edit/document";
-import { Typing } from "./edit/InPlace";
+import { DragContext, useEdited } from "./edit/context";
+import { duplicateStep, inStep, moveStep, moveStepTo, setAlways, setField, stepWith } from "./edit/document";
+import { DropPlaces } from "./edit/PutInto";
+import { SendAlone } from "./edit/SendAlone";
 import { KeepBand, uses } from "./KeepBand";
 import { SendBand } from "./SendBand";
 
@@ -24,8 +27,12 @@ interface Props {
   evidence: StepEvidence | undefined;
   findings: Case["findings"];
   early: Early[];
-  sendAlone: (step: Step) => Promise<void>;
+  sendAlone: (step: Step, values?: Record<string, string>) => Promise<void>;
   busy: boolean;
+  /** Chosen together with others: a click with Ctrl, or with Shift all up to it. */
+  marked: boolean;
+  mark: (key: string, upTo: boolean) => void;
+  others: Other[];
 }
 
 /** One step: closed it reads as a sentence, open it shows its bands Send, Expect and Keep. */
@@ -38,96 +45,123 @@ export const StepCard = memo(function StepCard({
   early,
   sendAlone,
   busy,
+  marked,
+  mark,
+  others,
 }: Props) {
-  const { editing } = useEdited();
+  const { editing, id } = useEdited();
+  const dragged = useContext(DragContext);
   const [naming, setNaming] = useState(false);
-  const classes = ["step", open && "open", step.off && "off"].filter(Boolean).join(" ");
+  const classes = ["step", open && "open", step.off && "off", marked && "marked"].filter(Boolean).join(" ");
   const named = step.kind === "request";
   return (
-    <article className={classes} aria-label={`Step ${step.number}: ${step.name}`}>
-      {naming ? (
-        <div className="step-head">
-          <Typing
-            text={step.name}
-            label="The step's name"
-            save={(name) => editing.apply(setField(step.key, "request", name.trim()))}
-            close={() => setNaming(false)}
-          />
-        </div>
-      ) : (
-        <button
-          type="button"
-          className="step-head"
-          aria-expanded={open}
-          onClick={() => choose(step.key)}
-          onDoubleClick={() => named && setNaming(true)}
-          onKeyDown={(event) => {
-            if (event.key === "F2" && named) setNaming(true);
-            if (event.key === "Delete") void editing.apply(inStep(step.key, () => null));
-            const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
-            if (by && event.altKey) {
-              event.preventDefault();
-              event.stopPropagation();
-              void editing.apply(moveStep(step.key, by));
-            }
-          }}
-        >
-          <span className="step-name">{named ? step.name : title(step)}</span>
-          {step.part === "afterwards" && <span className="tag">afterwards, always</span>}
-          {step.off && <span className="tag">switched off</span>}
-          <span className="number">{evidence?.exchanges.length ? duration(evidence.ms) : ""}</span>
-        </button>
-      )}
-      <Trouble evidence={evidence} open={open} />
-      {!open && <Closed step={step} evidence={evidence} />}
-      {open && step.kind === "request" && (
-        <>
-          <SendBand step={step} used={evidence?.used ?? []} />
-          <ExpectBand step={step} evidence={evidence} />
-          <KeepBand step={step} evidence={evidence} />
-        </>
-      )}
-      {open && step.kind === "set" && <SetBand step={step} evidence={evidence} />}
-      {open && (
-        <footer className="step-foot">
-          <span className="findings">{findings.map((finding) => finding.sentence).join(" · ")}</span>
-          {early.map((value) => (
-            <button
-              type="button"
-              className="plain-link"
-              key={value.name}
-              onClick={() => void editing.apply(moveStepTo(value.key, step.key, false))}
-            >
-              Move step {value.number}, which keeps {value.name}, before this one
-            </button>
-          ))}
-          <span className="row-tools">
-            {named && (
-              <button type="button" onClick={() => setNaming(true)}>
-                rename
+    <WhereContext.Provider value={`${id}.${step.key}`}>
+      <article className={classes} aria-label={`Step ${step.number}: ${step.name}`}>
+        {naming ? (
+          <div className="step-head">
+            <Typing
+              text={step.name}
+              label="The step's name"
+              save={(name) => editing.apply(setField(step.key, "request", name.trim()))}
+              close={() => setNaming(false)}
+            />
+          </div>
+        ) : (
+          <button
+            type="button"
+            className="step-head"
+            aria-expanded={open}
+            aria-pressed={marked || undefined}
+            onClick={(event) => {
+              if (event.ctrlKey || event.metaKey || event.shiftKey) mark(step.key, event.shiftKey);
+              else choose(step.key);
+            }}
+            onDoubleClick={() => named && setNaming(true)}
+            onKeyDown={(event) => {
+              if (event.key === "F2" && named) setNaming(true);
+              if (event.key === "Delete") void editing.apply(inStep(step.key, () => null));
+              if (event.key === " " && event.ctrlKey) {
+                event.preventDefault();
+                mark(step.key, false);
+              }
+              if (event.key.toLowerCase() === "c" && event.ctrlKey)
+                void navigator.clipboard?.writeText(writeExact(stepWith(editing.document, step.key)));
+              const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
+              if (by && event.altKey) {
+                event.preventDefault();
+                event.stopPropagation();
+                void editing.apply(moveStep(step.key, by));
+              }
+            }}
+          >
+            <span className="step-name">{named ? step.name : title(step)}</span>
+            {step.part === "afterwards" && <span className="tag">afterwards, always</span>}
+            {step.off && <span className="tag">switched off</span>}
+            {others.map((other) => (
+              <span className="tag here" key={other.name + other.step}>
+                {other.same ? "open in another tab too" : `${other.name} is here`}
+              </span>
+            ))}
+            <span className="number">{evidence?.exchanges.length ? duration(evidence.ms) : ""}</span>
+          </button>
+        )}
+        <Trouble evidence={evidence} open={open} />
+        {!open && <Closed step={step} evidence={evidence} />}
+        {open && step.kind === "request" && (
+          <>
+            <SendBand step={step} used={evidence?.used ?? []} />
+            <ExpectBand step={step} evidence={evidence} />
+            <KeepBand step={step} evidence={evidence} />
+          </>
+        )}
+        {open && step.kind === "set" && <SetBand step={step} evidence={evidence} />}
+        {open && (
+          <footer className="step-foot">
+            <span className="findings">{findings.map((finding) => finding.sentence).join(" · ")}</span>
+            {early.map((value) => (
+              <button
+                type="button"
+                className="plain-link"
+                key={value.name}
+                onClick={() => void editing.apply(moveStepTo(value.key, step.key, false))}
+              >
+                Move step {value.number}, which keeps {value.name}, before this one
               </button>
+            ))}
+            <span className="row-tools">
+              {named && (
+                <button type="button" onClick={() => setNaming(true)}>
+                  rename
+                </button>
+              )}
+              <button type="button" onClick={() => void editing.apply(duplicateStep(step.key))}>
+                duplicate
+              </button>
+              <button
+                type="button"
+                onClick={() => void editing.apply(setField(step.key, "off", step.off ? undefined : true))}
+              >
+                {step.off ? "switch on" : "switch off"}
+              </button>
+              <button type="button" onClick={() => void editing.apply(inStep(step.key, () => null))}>
+                delete
+              </button>
+              <button
+                type="button"
+                title="Steps that clean up run afterwards, also when something failed"
+                onClick={() => void editing.apply(setAlways(step.key, step.part === "steps"))}
+              >
+                {step.part === "steps" ? "run always" : "run in its turn"}
+              </button>
+            </span>
+            {step.kind === "request" && step.part === "steps" && (
+              <SendAlone step={step} used={evidence?.used ?? []} send={sendAlone} busy={busy} />
             )}
-            <button type="button" onClick={() => void editing.apply(duplicateStep(step.key))}>
-              duplicate
-            </button>
-            <button
-              type="button"
-              onClick={() => void editing.apply(setField(step.key, "off", step.off ? undefined : true))}
-            >
-              {step.off ? "switch on" : "switch off"}
-            </button>
-            <button type="button" onClick={() => void editing.apply(inStep(step.key, () => null))}>
-              delete
-            </button>
-          </span>
-          {step.kind === "request" && step.part === "steps" && (
-            <Button size="small" onClick={() => void sendAlone(step)} disabled={busy}>
-              Send this step alone
-            </Button>
-          )}
-        </footer>
-      )}
-    </article>
+          </footer>
+        )}
+        {dragged && dragged.number < step.number && <DropPlaces dragged={dragged} step={step.key} />}
+      </article>
+    </WhereContext.Provider>
   );
 });
 

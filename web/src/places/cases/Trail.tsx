@@ -1,10 +1,11 @@
-import { useLayoutEffect, useMemo, useRef, useState } from "react";
-import type { Case, Step, StepEvidence } from "../../app/api";
+import { useCallback, useLayoutEffect, useMemo, useRef, useState } from "react";
+import type { Case, Other, Step, StepEvidence } from "../../app/api";
 import type { MarkKind } from "../../parts/VerdictMark";
 import { StepNumber } from "../../parts/VerdictMark";
 import { AddStep } from "./edit/AddStep";
 import { useEdited } from "./edit/context";
 import { moveStepTo } from "./edit/document";
+import { Several } from "./edit/Several";
 import { type Early, StepCard } from "./StepCard";
 import { type CardPlace, drawThreads } from "./threads";
 
@@ -14,18 +15,35 @@ interface Props {
   choose: (key: string) => void;
   evidence: Map<string, StepEvidence>;
   verdict: (step: Step) => MarkKind;
-  sendAlone: (step: Step) => Promise<void>;
+  sendAlone: (step: Step, values?: Record<string, string>) => Promise<void>;
   busy: boolean;
+  /** Who else has the case open, and where. */
+  others: Other[];
 }
 
 const MARGIN = 84;
 const NONE: never[] = [];
 
 /** The path down the page: numbered steps on a rail, and threads in the margin. */
-export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy }: Props) {
+export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy, others }: Props) {
   const { editing } = useEdited();
   const box = useRef<HTMLOListElement>(null);
   const dragged = useRef("");
+  const [marked, setMarked] = useState<string[]>([]);
+  const mark = useCallback(
+    (key: string, upTo: boolean) =>
+      setMarked((before) => {
+        const keys = of.steps.map((step) => step.key);
+        const from = keys.indexOf(before.at(-1) ?? key);
+        if (upTo && before.length) {
+          const [low, high] = [from, keys.indexOf(key)].sort((left, right) => left - right);
+          return [...new Set([...before, ...keys.slice(low, (high as number) + 1)])];
+        }
+        return before.includes(key) ? before.filter((item) => item !== key) : [...before, key];
+      }),
+    [of.steps],
+  );
+  const several = of.steps.map((step) => step.key).filter((key) => marked.includes(key));
   const [places, setPlaces] = useState<CardPlace[]>([]);
   useLayoutEffect(() => {
     const list = box.current;
@@ -51,6 +69,11 @@ export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy }
     }
     return found;
   }, [of.findings]);
+  const here = useMemo(() => {
+    const found = new Map<string, Other[]>();
+    for (const other of others) found.set(other.step, [...(found.get(other.step) ?? []), other]);
+    return found;
+  }, [others]);
   const early = useMemo(() => {
     const found = new Map<number, Early[]>();
     for (const thread of of.threads.filter((item) => item.broken)) {
@@ -64,6 +87,7 @@ export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy }
   }, [of.threads, of.steps]);
   return (
     <div className="trail">
+      {several.length > 0 && <Several keys={several} done={() => setMarked([])} />}
       <svg className="threads" aria-hidden="true" width={MARGIN + 4} height="100%">
         <path className="rail" d={`M${MARGIN - 22} 0 V4000`} />
         {threads.map((thread) => (
@@ -112,11 +136,14 @@ export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy }
               early={early.get(step.number) ?? NONE}
               sendAlone={sendAlone}
               busy={busy}
+              marked={marked.includes(step.key)}
+              mark={mark}
+              others={here.get(step.key) ?? NONE}
             />
           </li>
         ))}
       </ol>
-      <AddStep choose={choose} />
+      <AddStep of={of} choose={choose} />
     </div>
   );
 }

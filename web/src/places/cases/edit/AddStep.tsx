@@ -1,12 +1,14 @@
 import { useState } from "react";
-import { useEdited } from "./context";
+import type { Case } from "../../../app/api";
+import type { Insertable } from "../../../parts/typing/inserting";
+import { Typing } from "../../../parts/typing/Typing";
+import { useEdited, useInsertable } from "./context";
 import { addStep, stepFrom, stepsOf } from "./document";
-import { Typing } from "./InPlace";
-import type { Reference } from "./references";
+import { exampleSteps } from "./example";
 
 /** The end of the path: type or paste an address, and it becomes a step. */
-export function AddStep({ choose }: { choose: (key: string) => void }) {
-  const { editing, references } = useEdited();
+export function AddStep({ of, choose }: { of: Case; choose: (key: string) => void }) {
+  const { editing } = useEdited();
   const [round, setRound] = useState(0);
   const save = async (text: string) => {
     if (!text.trim()) return undefined;
@@ -16,34 +18,54 @@ export function AddStep({ choose }: { choose: (key: string) => void }) {
     return problem;
   };
   const steps = stepsOf(editing.document, "steps").length;
+  const insertable = useInsertable(steps + 1);
   return (
     <div className="add-step">
       {steps === 0 && (
         <p>
-          A case is a path of steps. Type the first request below, such as{" "}
-          <span className="mono">GET [=harbour]/vessels</span>, send it, and make checks by pointing at its
-          answer.
+          A case is a path of steps. Type or paste the first address below, send it, and make checks by
+          pointing at its answer. Or{" "}
+          <button
+            type="button"
+            className="plain-link"
+            onClick={() => void editing.apply((before) => ({ ...before, ...exampleSteps(of) }))}
+          >
+            load an example
+          </button>{" "}
+          that speaks to Fernholm Harbour, which comes with the demonstration.
         </p>
       )}
-      <Always key={round} references={references(steps + 1)} save={save} again={() => setRound(round + 1)} />
+      <Always key={round} insertable={insertable} save={save} again={() => setRound(round + 1)} />
+      {steps > 0 && (
+        <button type="button" className="plain-link add-empty" onClick={() => void save(emptyAddress(of))}>
+          + an empty step
+        </button>
+      )}
     </div>
   );
+}
+
+/** Where the case's first request goes, without its path. */
+function emptyAddress(of: Case): string {
+  const first = of.steps.find((step) => step.send)?.send?.address ?? [];
+  const text = first.map((piece) => piece.text).join("");
+  return `GET ${/^(\[=[^\]]*\]|\w+:\/\/[^/]*)/.exec(text)?.[0] ?? "http://127.0.0.1"}/`;
 }
 
 interface AlwaysProps {
   save: (text: string) => Promise<string | undefined>;
   again: () => void;
-  references: Reference[];
+  insertable: Insertable;
 }
 
-function Always({ save, again, references }: AlwaysProps) {
+function Always({ save, again, insertable }: AlwaysProps) {
   return (
     <Typing
       text=""
       label="Add a step: a method and an address"
       placeholder="+ a step: GET [=harbour]/pilots, an address, wait 2 s, set name = value"
       save={save}
-      references={references}
+      insertable={insertable}
       close={again}
       quiet
     />

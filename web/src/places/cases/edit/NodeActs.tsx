@@ -1,30 +1,61 @@
 import { type KeyboardEvent, useState } from "react";
 import type { Step } from "../../../app/api";
-import { readExact } from "../../../app/exact";
 import type { Picked } from "../../../parts/tree/JsonTree";
+import { Typing } from "../../../parts/typing/Typing";
 import { useEdited } from "./context";
-import { addCheck, type CheckDocument, setKeep, stepWith } from "./document";
-import { handOver, keptAs, type Place, placesAfter, proposeName } from "./handover";
-import { Typing } from "./InPlace";
+import { type CheckDocument, inChecks, setKeep, stepWith } from "./document";
+import { keptAs, proposeName, takenNames } from "./handover";
+import { anyOfKind, asItIs, everything, isThere, type Loosened, oneOfSeen, type SeenPlaces } from "./making";
+import { PutInto } from "./PutInto";
 
 interface Props {
   step: Step;
-  picked: Picked;
-  /** The key that asked: k keep, p put; empty for a click. */
+  picked: Picked[];
+  /** The key that asked: k keep, p put, b everything below; empty for a click. */
   asked: string;
+  seen: SeenPlaces;
   close: () => void;
 }
 
-/** What can be made of one node of the answer: a check, a kept value, a hand-over. */
-export function NodeActs({ step, picked, asked, close }: Props) {
+type Make = (picked: Picked, path: string) => CheckDocument | undefined;
+
+/** What can be made of nodes of the answer, one or several: checks, kept values, a hand-over. */
+export function NodeActs(props: Props) {
+  const { step, picked, asked, seen, close } = props;
   const { editing } = useEdited();
-  const [mode, setMode] = useState<"" | "keep" | "put">(asked === "k" ? "keep" : asked === "p" ? "put" : "");
+  const [mode, setMode] = useState(asked === "k" ? "keep" : asked === "p" ? "put" : "");
+  const [byName, setByName] = useState(false);
   const [problem, setProblem] = useState("");
+  const [loosened, setLoosened] = useState<Loosened[]>();
   const document = stepWith(editing.document, step.key);
-  const branch = picked.kind === "object" || picked.kind === "list";
-  const expect = async (check: CheckDocument | undefined) => {
-    if (!check) return setProblem("This value is masked, so it cannot be expected as it is.");
-    const wrong = await editing.apply(addCheck(step.key, check));
+  const only = picked.length === 1 ? picked[0] : undefined;
+  const named = only?.named();
+  const pathOf = (item: Picked) => (byName && item === only && named ? named.path : item.path);
+  const expect = async (make: Make) => {
+    const checks = picked.map((item) => make(item, pathOf(item))).filter((check) => check !== undefined);
+    if (!checks.length) return setProblem("This value is masked, so it cannot be expected as it is.");
+    const wrong = await editing.apply(inChecks(step.key, (before) => [...before, ...checks]));
+    if (wrong) setProblem(wrong);
+    else close();
+  };
+  const below = async () => {
+    const found = everything(
+      picked.flatMap((item) => item.below()),
+      seen,
+    );
+    const wrong = await editing.apply(inChecks(step.key, (before) => [...before, ...found.checks]));
+    if (wrong) setProblem(wrong);
+    else if (found.loosened.length) setLoosened(found.loosened);
+    else close();
+  };
+  const keepAll = async () => {
+    const names = takenNames(editing.document);
+    const changes = picked.map((item) => {
+      const name = proposeName(item.path, String(document?.send), names);
+      names.push(name);
+      return setKeep(step.key, name, item.path);
+    });
+    const wrong = await editing.apply((before) => changes.reduce((next, change) => change(next), before));
     if (wrong) setProblem(wrong);
     else close();
   };
@@ -33,98 +64,97 @@ export function NodeActs({ step, picked, asked, close }: Props) {
     if (event.key === "Escape") close();
   };
   if (!document) return null;
-  const kept = keptAs(document, picked.path);
-  const name = kept ?? proposeName(picked.path, String(document.send), taken(editing.document));
-  if (mode === "keep") {
+  if (loosened) {
     return (
-      <div className="acts-bar" role="toolbar" aria-label={`Keep ${picked.path}`}>
+      <div className="acts-bar column" role="status" onKeyDown={keys}>
+        <span>Expected as it is, but for what had better stay loose:</span>
+        {loosened.map((item) => (
+          <span key={item.path}>
+            <span className="mono">{item.path}</span> {item.why}
+          </span>
+        ))}
+        {/* biome-ignore lint/a11y/noAutofocus: so that Enter or Escape ends the message */}
+        <button type="button" autoFocus onClick={close}>
+          Good
+        </button>
+      </div>
+    );
+  }
+  const name = only
+    ? (keptAs(document, pathOf(only)) ??
+      proposeName(only.path, String(document.send), takenNames(editing.document)))
+    : "";
+  if (mode === "keep" && only) {
+    return (
+      <div className="acts-bar" role="toolbar" aria-label={`Keep ${only.path}`}>
         keep as{" "}
         <Typing
           text={name}
           label="Keep as"
           always
-          save={(typed) => editing.apply(setKeep(step.key, typed.trim(), picked.path))}
+          save={(typed) => editing.apply(setKeep(step.key, typed.trim(), pathOf(only)))}
           close={close}
         />
       </div>
     );
   }
-  if (mode === "put") {
-    const put = async (to: Place) => {
-      const wrong = await editing.apply(handOver(document, picked.path, name, to));
-      if (wrong) setProblem(wrong);
-      else close();
-    };
-    const places = placesAfter(editing.document, step.key, literal(picked));
-    return (
-      // biome-ignore lint/a11y/noStaticElementInteractions: Escape closes; each place is a button
-      <div className="acts-bar column" onKeyDown={keys}>
-        <span>
-          Put <span className="mono">{name}</span> into
-        </span>
-        {places.map((place, index) => (
-          <button
-            type="button"
-            key={`${place.key} ${place.place}`}
-            // biome-ignore lint/a11y/noAutofocus: the list was just asked for
-            autoFocus={index === 0}
-            onClick={() => void put(place)}
-          >
-            <strong>{place.step}</strong> {place.place}
-          </button>
-        ))}
-        {!places.length && (
-          <span>There is no request after this step yet. Add one, then put the value into it.</span>
-        )}
-        {problem && <span role="alert">{problem}</span>}
-      </div>
-    );
-  }
+  if (mode === "put" && only)
+    return <PutInto from={document} path={pathOf(only)} name={name} picked={only} close={close} />;
+  const several = picked.length > 1;
+  const one = only && oneOfSeen(seen.get(only.path), pathOf(only));
+  const branches = picked.some((item) => item.kind === "object" || item.kind === "list");
+  const label = only ? `What to make of ${only.path}` : `What to make of ${picked.length} places`;
   return (
-    <div className="acts-bar" role="toolbar" aria-label={`What to make of ${picked.path}`} onKeyDown={keys}>
-      <button type="button" onClick={() => void expect(asItIs(picked))}>
-        Expect{" "}
-        {branch ? (picked.kind === "list" ? `${picked.count} items` : "it is there") : short(picked.text)}{" "}
-        <kbd>E</kbd>
+    <div className="acts-bar" role="toolbar" aria-label={label} onKeyDown={keys}>
+      {several && <span>{picked.length} places:</span>}
+      <button type="button" onClick={() => void expect(asItIs)}>
+        Expect {only ? asNow(only) : "each as it is"} <kbd>E</kbd>
       </button>
-      {picked.kind !== "null" && (
-        <button type="button" onClick={() => void expect(anyOfKind(picked))}>
-          Expect any {picked.kind} <kbd>A</kbd>
+      {picked.every((item) => item.kind !== "null") && (
+        <button type="button" onClick={() => void expect(anyOfKind)}>
+          Expect any {only ? only.kind : "of its kind"} <kbd>A</kbd>
         </button>
       )}
-      <button type="button" onClick={() => setMode("keep")}>
-        Keep as… <kbd>K</kbd>
+      {only?.kind !== "object" && (
+        <button type="button" onClick={() => void expect(isThere)}>
+          Expect {several ? "them" : "it"} there <kbd>T</kbd>
+        </button>
+      )}
+      {one && (
+        <button type="button" onClick={() => void expect(() => one)}>
+          Expect one of the {(one["is one of"] as unknown[]).length} seen <kbd>O</kbd>
+        </button>
+      )}
+      {branches && (
+        <button type="button" onClick={() => void below()}>
+          Expect everything below as it is <kbd>B</kbd>
+        </button>
+      )}
+      <button type="button" onClick={() => (only ? setMode("keep") : void keepAll())}>
+        {only ? "Keep as…" : "Keep them"} <kbd>K</kbd>
       </button>
-      <button type="button" onClick={() => setMode("put")}>
-        Put into… <kbd>P</kbd>
-      </button>
+      {only && (
+        <button type="button" onClick={() => setMode("put")}>
+          Put into… <kbd>P</kbd>
+        </button>
+      )}
+      {named && (
+        <button type="button" aria-pressed={byName} onClick={() => setByName(!byName)}>
+          of the item whose {named.field} is {short(named.value)}
+        </button>
+      )}
       {problem && <span role="alert">{problem}</span>}
     </div>
   );
 }
 
-/** A check that expects a node as it is; none for a value that is masked. */
-export function asItIs(picked: Picked): CheckDocument | undefined {
-  if (picked.kind === "list") return { of: picked.path, count: picked.count };
-  if (picked.kind === "object") return { of: picked.path, present: true };
-  return picked.text.includes("●●●") ? undefined : { of: picked.path, is: readExact(picked.text) };
+function asNow(picked: Picked): string {
+  if (picked.kind === "list") return `${picked.count} items`;
+  return picked.kind === "object" ? "it is there" : short(picked.text);
 }
 
-export const anyOfKind = (picked: Picked): CheckDocument => ({ of: picked.path, kind: picked.kind });
-
-const short = (text: string) =>
-  (text.length > 24 ? `${text.slice(0, 23)}…` : text).replace(/^"(.*)"$/, "“$1”");
-
-/** The value as it would stand in a later step. */
-function literal(picked: Picked): string {
-  if (picked.kind === "text") return JSON.parse(picked.text) as string;
-  return picked.kind === "number" || picked.kind === "boolean" ? picked.text : "";
-}
-
-function taken(document: { [part: string]: unknown }): string[] {
-  return ["steps", "afterwards"].flatMap((part) =>
-    ((document[part] as { keep?: object }[] | undefined) ?? []).flatMap((step) =>
-      Object.keys(step.keep ?? {}),
-    ),
-  );
+function short(text: string): string {
+  const plain = text.replace(/^"(.*)"$/s, "$1");
+  const cut = plain.length > 24 ? `${plain.slice(0, 23)}…` : plain;
+  return plain === text && /^-?[\d.]+$|^(true|false|null)$/.test(text) ? cut : `“${cut}”`;
 }

@@ -1,5 +1,6 @@
 import { type KeyboardEvent, useEffect, useId, useRef, useState } from "react";
 import { api, type Understood } from "../../../app/api";
+import { useDraft } from "../../../parts/typing/drafts";
 import { VerdictMark } from "../../../parts/VerdictMark";
 import { useEdited } from "./context";
 import type { CheckDocument } from "./document";
@@ -21,7 +22,8 @@ const PAUSE_MS = 120;
 export function SentenceField({ step, text, label, placeholder, take, close }: Props) {
   const { id } = useEdited();
   const list = useId();
-  const [typed, setTyped] = useState(text);
+  const draft = useDraft(label);
+  const [typed, setTyped] = useState(draft.text ?? text);
   const [said, setSaid] = useState<{ of: string; is: Understood }>();
   const [chosen, setChosen] = useState(-1);
   const [problem, setProblem] = useState("");
@@ -45,20 +47,29 @@ export function SentenceField({ step, text, label, placeholder, take, close }: P
     return () => window.clearTimeout(timer);
   }, [typed, active]);
   const suggestions = active ? (said?.is.suggestions ?? []).filter((item) => item !== typed) : [];
+  const write = (next: string) => {
+    setTyped(next);
+    if (next === text) draft.forget();
+    else draft.keep(next);
+  };
+  const leave = () => {
+    draft.forget();
+    close?.();
+  };
   const put = (sentence: string) => {
-    setTyped(`${sentence} `);
+    write(`${sentence} `);
     setChosen(-1);
   };
   const commit = async () => {
-    if (close && typed.trim() === text) return close();
+    if (close && typed.trim() === text) return leave();
     const is = said?.of === typed ? said.is : await ask(typed);
     if (!is?.check) return setProblem(is?.problem ?? "");
     const wrong = await take(is.check as CheckDocument);
     if (wrong) return setProblem(wrong);
-    setTyped("");
+    write("");
     setSaid(undefined);
     setProblem("");
-    close?.();
+    leave();
   };
   const keys = (event: KeyboardEvent) => {
     event.stopPropagation();
@@ -74,9 +85,9 @@ export function SentenceField({ step, text, label, placeholder, take, close }: P
       if (suggestions[chosen]) put(suggestions[chosen]);
       else void commit();
     } else if (event.key === "Escape") {
-      setTyped(text);
+      write(text);
       setProblem("");
-      close?.();
+      leave();
     }
   };
   const outcome = said?.of === typed ? said.is.outcome : null;
@@ -96,10 +107,10 @@ export function SentenceField({ step, text, label, placeholder, take, close }: P
         onFocus={() => setActive(true)}
         onBlur={() => {
           setActive(false);
-          if (close && typed.trim() === text) close();
+          if (close && typed.trim() === text) leave();
         }}
         onChange={(event) => {
-          setTyped(event.target.value);
+          write(event.target.value);
           setProblem("");
         }}
         onKeyDown={keys}

@@ -1,6 +1,17 @@
-import { createContext, useContext } from "react";
-import type { Reference } from "./references";
+import { createContext, useContext, useMemo } from "react";
+import { api } from "../../../app/api";
+import type { Picked } from "../../../parts/tree/JsonTree";
+import type { Insertable, Reference } from "../../../parts/typing/inserting";
+import { setKeep, stepWith } from "./document";
+import { keptAs, proposeName, takenNames } from "./handover";
 import type { Edits } from "./useEditing";
+
+/** A node of an answer on its way into a later step. */
+export interface Dragged {
+  from: string;
+  number: number;
+  picked: Picked;
+}
 
 export interface EditedCase {
   id: string;
@@ -10,10 +21,37 @@ export interface EditedCase {
 }
 
 export const EditContext = createContext<EditedCase | undefined>(undefined);
+export const DragContext = createContext<Dragged | undefined>(undefined);
 
 /** The case that the cards edit. */
 export function useEdited(): EditedCase {
   const edited = useContext(EditContext);
   if (!edited) throw new Error("a card is edited outside a case");
   return edited;
+}
+
+/** What the step with this number and key can insert; without a key, a step at the end. */
+export function useInsertable(number: number, key = ""): Insertable {
+  const { id, editing, references } = useEdited();
+  return useMemo(
+    () => ({
+      get known() {
+        return references(number);
+      },
+      earlier: async (text) => {
+        const found = await api.places(id, key, text).catch(() => undefined);
+        return (found?.items ?? []).flatMap((item) => {
+          const step = stepWith(editing.document, item.step);
+          if (!step || keptAs(step, item.path)) return [];
+          const name = proposeName(item.path, String(step.send), takenNames(editing.document));
+          const keep = { step: item.step, path: item.path };
+          return [
+            { name, from: `${item.path} of step ${item.number}`, value: item.value, keep },
+          ] satisfies Reference[];
+        });
+      },
+      take: ({ name, keep }) => keep && editing.also(setKeep(keep.step, name, keep.path)),
+    }),
+    [id, editing, references, number, key],
+  );
 }

@@ -1,4 +1,4 @@
-import type { Json } from "../../../app/exact";
+import { type Json, readExact } from "../../../app/exact";
 
 /** A case's document as the format has it, and the edits that the Path makes. Edits find their step by its key, so that they
  * can be made again on a newer version. */
@@ -88,6 +88,14 @@ export const markCheck = (key: string, index: number, mark: string): Change =>
     }),
   );
 
+/** What a check is called in reports; empty takes the note away. */
+export const noteCheck = (key: string, index: number, note: string): Change =>
+  inChecks(key, (checks) =>
+    checks.map((check, at) =>
+      at === index ? (without({ ...check, note: (note || undefined) as Json }) as CheckDocument) : check,
+    ),
+  );
+
 export const addCheck = (key: string, check: CheckDocument): Change =>
   inChecks(key, (checks) => [...checks, check]);
 
@@ -131,12 +139,33 @@ export const moveStepTo =
 export const duplicateStep = (key: string): Change =>
   inStep(key, (step) => [step, { ...step, key: newKey() }]);
 
+/** Into the part that runs after everything else, whatever happened; or back to the end of the steps. */
+export const setAlways =
+  (key: string, always: boolean): Change =>
+  (document) => {
+    const moved = stepWith(document, key);
+    if (!moved) return document;
+    const [from, to]: Part[] = always ? ["steps", "afterwards"] : ["afterwards", "steps"];
+    const rest = stepsOf(document, from as Part).filter((step) => step !== moved);
+    const next: Document = { ...document, [from as Part]: rest };
+    next[to as Part] = [...stepsOf(document, to as Part), moved];
+    return next;
+  };
+
+/** The same change made to several steps. */
+export const toEach =
+  (keys: string[], change: (key: string) => Change): Change =>
+  (document) =>
+    keys.reduce((next, key) => change(key)(next), document);
+
 export const addStep =
   (step: StepDocument): Change =>
   (document) => ({ ...document, steps: [...stepsOf(document, "steps"), step] });
 
 /** A step from what was typed or pasted: `GET /pilots`, `http://host/path?a=b`, `wait 2 s`, `set name = value`. */
 export function stepFrom(text: string): StepDocument {
+  const copied = copiedStep(text);
+  if (copied) return copied;
   const wait = /^wait\s+(\d.*)$/i.exec(text.trim());
   if (wait) return { wait: wait[1] as string, key: newKey() };
   const set = /^set\s+(\S+)\s*(?:=|to\b)\s*(.+)$/i.exec(text.trim());
@@ -152,6 +181,18 @@ export function stepFrom(text: string): StepDocument {
   };
   if (query) step.query = query;
   return step;
+}
+
+/** A step that was copied from a case, as its JSON. */
+function copiedStep(text: string): StepDocument | undefined {
+  if (!text.trim().startsWith("{")) return undefined;
+  try {
+    const step = readExact(text) as StepDocument;
+    const known = ["request", "wait", "set"].some((kind) => kind in step);
+    return known ? { ...step, key: newKey() } : undefined;
+  } catch {
+    return undefined;
+  }
 }
 
 /** An address with its query apart; a name that repeats stays in the address, where it reads as it was written. */

@@ -1,4 +1,6 @@
-import type { Json } from "../../../app/exact";
+import { type Json, writeExact } from "../../../app/exact";
+import { indexJson } from "../../../parts/tree/indexer";
+import { isBranch, pathOf, wholeTextOf } from "../../../parts/tree/reading";
 import { type Change, type Document, inStep, type StepDocument, setKeep, stepsOf } from "./document";
 
 /** A place in a later step that a value can be put into. `change` puts the reference there. */
@@ -48,7 +50,8 @@ export function placesAfter(document: Document, key: string, literal: string): P
   return [...places.filter((place) => place.fits), ...places.filter((place) => !place.fits)];
 }
 
-function placesIn(step: StepDocument, literal: string): Place[] {
+/** The places of one request that a value can be put into; `fits` where the value stands there already, written out. */
+export function placesIn(step: StepDocument, literal: string): Place[] {
   const key = step.key as string;
   const name = String(step.request);
   const send = String(step.send);
@@ -83,21 +86,39 @@ function placesIn(step: StepDocument, literal: string): Place[] {
       );
     }
   }
-  if (typeof step.json === "string" && literal) {
-    const quoted = JSON.stringify(literal);
-    for (const written of [quoted, literal]) {
-      const pattern = new RegExp(`(:\\s*)${written.replace(/[.*+?^${}()|[\]\\]/g, "\\$&")}(?=\\s*[,}\\]])`);
-      if (!pattern.test(step.json)) continue;
-      const text = step.json;
-      found.push(
-        place(`in the body instead of ${literal}`, true, (reference) =>
-          set("json", text.replace(pattern, `$1"${reference}"`)),
-        ),
-      );
-      break;
-    }
+  for (const leaf of leavesOf(step.json)) {
+    const fits = Boolean(literal) && (leaf.value === literal || leaf.value === JSON.stringify(literal));
+    found.push(
+      place(`in the body at ${leaf.path}`, fits, (reference) => set("json", leaf.with(`"${reference}"`))),
+    );
   }
   return found;
+}
+
+const MOST_LEAVES = 60;
+
+/** The leaves of a JSON body with the text that it would be with another one in their place. */
+function leavesOf(
+  body: Json | undefined,
+): { path: string; value: string; with: (written: string) => string }[] {
+  if (body === undefined) return [];
+  const bytes = new TextEncoder().encode(
+    typeof body === "string" ? body : JSON.stringify(JSON.parse(writeExact(body)), null, 2),
+  );
+  const text = (from: number, to?: number) => new TextDecoder().decode(bytes.subarray(from, to));
+  try {
+    const index = indexJson(bytes);
+    const nodes = Array.from({ length: index.count }, (_none, node) => node).filter(
+      (node) => !isBranch(index, node),
+    );
+    return nodes.slice(0, MOST_LEAVES).map((node) => ({
+      path: pathOf(index, node),
+      value: wholeTextOf(index, node),
+      with: (written) => `${text(0, index.start[node])}${written}${text(index.end[node] as number)}`,
+    }));
+  } catch {
+    return [];
+  }
 }
 
 function decoded(segment: string): string {
@@ -120,4 +141,12 @@ export function handOver(from: StepDocument, path: string, name: string, to: Pla
   const keep = kept ? (document: Document) => document : setKeep(from.key as string, name, path);
   const put = to.change(`[=${kept ?? name}]`);
   return (document) => put(keep(document));
+}
+
+/** The names under which a case keeps or sets values already. */
+export function takenNames(document: Document): string[] {
+  return [...stepsOf(document, "steps"), ...stepsOf(document, "afterwards")].flatMap((step) => [
+    ...Object.keys((step.keep as object) ?? {}),
+    ...Object.keys((step.set as object) ?? {}),
+  ]);
 }

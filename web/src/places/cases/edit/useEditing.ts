@@ -3,6 +3,7 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { ApiProblem, api, type Case } from "../../../app/api";
 import { readExact, writeExact } from "../../../app/exact";
 import type { Change, Document } from "./document";
+import { type Clash, merged, same, takeMine } from "./merge";
 
 /** How the case stands: `kept` means that edits wait in this browser because the server does not answer. */
 export type Saving = "saved" | "saving" | "kept";
@@ -12,6 +13,8 @@ export interface Edits {
   readonly document: Document;
   /** Make a change. The promise gives a sentence if the server refused it; then nothing was changed. */
   apply: (change: Change) => Promise<string | undefined>;
+  /** Make this together with the next change: one act, one undo. */
+  also: (change: Change) => void;
   undo: () => void;
   redo: () => void;
 }
@@ -24,22 +27,27 @@ export interface Editing {
   saving: Saving;
   /** What a person should know: a change made elsewhere, an edit that could not be kept. */
   notice: string;
+  /** Places that were changed here and elsewhere; there stands what the other one wrote. */
+  clashes: Clash[];
+  /** Decide one of them. */
+  decide: (clash: Clash, mine: boolean) => void;
 }
 
 const AGAIN_MS = 2000;
+const ELSEWHERE = "This case was changed elsewhere, and that is shown here now.";
 const MERGED = "This case was changed elsewhere; your edit was made on top of that.";
-const LEFT_OUT = "This case was changed elsewhere, so what was to be undone or put back was left as it is.";
+const LEFT_OUT = "What was to be undone or put back was changed elsewhere meanwhile, and was left as it is.";
 const draftName = (id: string) => `salt-path.draft.${id}`;
 
-interface Pending {
-  change: Change;
-  /** Undo and redo put a whole document back, which would take away what was changed elsewhere meanwhile. */
-  whole: boolean;
-  done: (problem: string | undefined) => void;
+/** One edit, by the whole document before and after it; what it changed is what these two differ in. */
+interface Edit {
+  before: Document;
+  after: Document;
 }
+type Pending = Edit & { done: (problem: string | undefined) => void };
 
 /** Edits of one case: applied at once, saved one after another on the version that was read. A change made elsewhere is
- * taken in, and the edits are made again on top of it. What is not saved yet stands in this browser's storage. */
+ * taken in, and the edits are merged on top of it. What is not saved yet stands in this browser's storage. */
 export function useEditing(of: Case): Editing {
   const client = useQueryClient();
   const base = useRef({ version: of.version, document: of.document as Document });
@@ -47,84 +55,112 @@ export function useEditing(of: Case): Editing {
   const [, drawAgain] = useState(0);
   const pending = useRef<Pending[]>([]);
   const busy = useRef(false);
-  const past = useRef<Document[]>([]);
-  const future = useRef<Document[]>([]);
+  const past = useRef<Edit[]>([]);
+  const future = useRef<Edit[]>([]);
   const [saving, setSaving] = useState<Saving>("saved");
   const [notice, setNotice] = useState("");
+  const [clashes, setClashes] = useState<Clash[]>([]);
 
   const show = useCallback((next: Document) => {
     current.current = next;
     drawAgain((count) => count + 1);
   }, []);
 
-  const take = useCallback(
-    (saved: Case) => {
-      base.current = { version: saved.version, document: saved.document as Document };
+  /** The server's newest version becomes the ground; the edits that it does not have are made on top of `from`. */
+  const rebase = useCallback(
+    (saved: Case, from: Document): Clash[] => {
+      const onto = saved.document as Document;
+      base.current = { version: saved.version, document: onto };
       client.setQueryData(["case", of.id], saved);
       void client.invalidateQueries({ queryKey: ["evidence", of.id] });
+      if (same(from, onto)) return [];
+      const moved = (document: Document) => merged(from, document, onto).document;
+      pending.current = pending.current.map((item) => ({
+        ...item,
+        before: moved(item.before),
+        after: moved(item.after),
+      }));
+      const found = merged(from, current.current, onto);
+      show(found.document);
+      return found.clashes;
     },
-    [client, of.id],
+    [client, of.id, show],
   );
 
   const keepDraft = useCallback(() => {
-    const draft = { version: base.current.version, document: current.current };
+    const draft = {
+      version: base.current.version,
+      base: base.current.document,
+      document: current.current,
+    };
     localStorage.setItem(draftName(of.id), writeExact(draft));
   }, [of.id]);
+
+  const settled = useCallback(() => {
+    localStorage.removeItem(draftName(of.id));
+    show(base.current.document);
+    setSaving("saved");
+  }, [of.id, show]);
 
   const flush = useCallback(async () => {
     if (busy.current) return;
     busy.current = true;
+    let oneByOne = false;
     while (pending.current.length) {
-      const sent = [...pending.current];
+      const sent = oneByOne ? pending.current.slice(0, 1) : [...pending.current];
+      const document = (sent[sent.length - 1] as Pending).after;
       setSaving((before) => (before === "kept" ? "kept" : "saving"));
       keepDraft();
       try {
-        take(await api.saveCase(of.id, base.current.version, writeExact({ document: current.current })));
+        const saved = await api.saveCase(of.id, base.current.version, writeExact({ document }));
         pending.current = pending.current.slice(sent.length);
+        rebase(saved, document);
         for (const item of sent) item.done(undefined);
-        if (!pending.current.length) {
-          localStorage.removeItem(draftName(of.id));
-          show(base.current.document);
-          setSaving("saved");
-        }
       } catch (problem) {
         const status = problem instanceof ApiProblem ? problem.status : 0;
         const newer =
           status === 412 || status === 409 ? await api.case(of.id).catch(() => undefined) : undefined;
         if (newer) {
-          take(newer);
-          past.current = [];
-          future.current = [];
-          const left = pending.current.filter((item) => item.whole);
-          pending.current = pending.current.filter((item) => !item.whole);
-          for (const item of left) item.done(undefined);
-          show(pending.current.reduce((doc, item) => item.change(doc), base.current.document));
-          setNotice(left.length ? LEFT_OUT : MERGED);
-          if (!pending.current.length) {
-            localStorage.removeItem(draftName(of.id));
-            setSaving("saved");
-          }
+          const found = rebase(newer, base.current.document);
+          setClashes((before) => [...before, ...found]);
+          setNotice(MERGED);
         } else if (status >= 400 && status < 500 && status !== 412 && status !== 409) {
-          pending.current = [];
-          past.current.pop();
-          show(base.current.document);
-          localStorage.removeItem(draftName(of.id));
-          setSaving("saved");
-          for (const item of sent) item.done((problem as Error).message);
+          if (sent.length > 1) {
+            oneByOne = true;
+            continue;
+          }
+          takeOut(sent[0] as Pending, (problem as Error).message);
         } else {
           setSaving("kept");
           await new Promise((resolve) => window.setTimeout(resolve, AGAIN_MS));
         }
       }
+      if (pending.current.every((item) => same(item.after, base.current.document))) {
+        for (const item of pending.current) item.done(undefined);
+        pending.current = [];
+        settled();
+      }
     }
     busy.current = false;
-  }, [of.id, show, take, keepDraft]);
+
+    /** An edit that the server refused is undone in everything that was made after it. */
+    function takeOut(refused: Pending, sentence: string) {
+      const moved = (document: Document) => merged(refused.after, document, refused.before).document;
+      pending.current = pending.current
+        .slice(1)
+        .map((item) => ({ ...item, before: moved(item.before), after: moved(item.after) }));
+      past.current = past.current.filter((item) => item.after !== refused.after);
+      show(moved(current.current));
+      if (!pending.current.length) settled();
+      refused.done(sentence);
+    }
+  }, [of.id, show, rebase, keepDraft, settled]);
 
   const push = useCallback(
-    (change: Change, whole = false) =>
+    (edit: Edit) =>
       new Promise<string | undefined>((done) => {
-        show(change(current.current));
-        pending.current.push({ change, whole, done });
+        show(edit.after);
+        pending.current.push({ ...edit, done });
         setNotice("");
         keepDraft();
         void flush();
@@ -132,42 +168,51 @@ export function useEditing(of: Case): Editing {
     [flush, show, keepDraft],
   );
 
+  const aside = useRef<Change[]>([]);
   const apply = useCallback(
     (change: Change) => {
-      past.current.push(current.current);
+      const begun = aside.current.reduce((document, also) => also(document), current.current);
+      aside.current = [];
+      const edit = { before: current.current, after: change(begun) };
+      if (same(edit.before, edit.after)) return Promise.resolve(undefined);
+      past.current.push(edit);
       future.current = [];
-      return push(change);
+      return push(edit);
     },
     [push],
   );
   const back = useCallback(
-    (from: Document[], to: Document[]) => {
-      const before = from.pop();
-      if (!before) return;
-      to.push(current.current);
-      void push(() => before, true);
+    (from: Edit[], to: Edit[], undoing: boolean) => {
+      const edit = from.pop();
+      if (!edit) return;
+      to.push(edit);
+      const [away, towards] = undoing ? [edit.after, edit.before] : [edit.before, edit.after];
+      const found = merged(away, towards, current.current);
+      void push({ before: current.current, after: found.document });
+      if (found.clashes.length) setNotice(LEFT_OUT);
     },
     [push],
   );
 
   useEffect(() => {
-    if (!pending.current.length && of.version !== base.current.version) {
-      base.current = { version: of.version, document: of.document as Document };
-      show(base.current.document);
-    }
-  }, [of, show]);
+    if (pending.current.length || of.version <= base.current.version) return;
+    base.current = { version: of.version, document: of.document as Document };
+    show(base.current.document);
+    setNotice(ELSEWHERE);
+    void client.invalidateQueries({ queryKey: ["evidence", of.id] });
+  }, [of, show, client]);
 
   useEffect(() => {
     const stored = localStorage.getItem(draftName(of.id));
     if (!stored) return;
-    const draft = readExact(stored) as { version: number; document: Document };
-    if (draft.version === base.current.version) {
-      past.current.push(current.current);
-      void push(() => draft.document, true);
-    } else {
-      setNotice("An edit that was not saved before is older than this version, and was left out.");
-      localStorage.removeItem(draftName(of.id));
-    }
+    const draft = readExact(stored) as { base: Document; document: Document };
+    localStorage.removeItem(draftName(of.id));
+    const found = merged(draft.base, draft.document, base.current.document);
+    setClashes(found.clashes);
+    if (same(found.document, base.current.document)) return;
+    const edit = { before: base.current.document, after: found.document };
+    past.current.push(edit);
+    void push(edit);
   }, [of.id, push]);
 
   const edits = useMemo<Edits>(
@@ -176,10 +221,26 @@ export function useEditing(of: Case): Editing {
         return current.current;
       },
       apply,
-      undo: () => back(past.current, future.current),
-      redo: () => back(future.current, past.current),
+      also: (change) => aside.current.push(change),
+      undo: () => back(past.current, future.current, true),
+      redo: () => back(future.current, past.current, false),
     }),
     [apply, back],
   );
-  return { edits, canUndo: past.current.length > 0, canRedo: future.current.length > 0, saving, notice };
+  const decide = useCallback(
+    (clash: Clash, mine: boolean) => {
+      setClashes((before) => before.filter((item) => item !== clash));
+      if (mine) void apply((document) => takeMine(clash, document));
+    },
+    [apply],
+  );
+  return {
+    edits,
+    canUndo: past.current.length > 0,
+    canRedo: future.current.length > 0,
+    saving,
+    notice,
+    clashes,
+    decide,
+  };
 }

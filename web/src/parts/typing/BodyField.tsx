@@ -1,0 +1,187 @@
+import {
+  autocompletion,
+  type CompletionContext,
+  closeBrackets,
+  completionStatus,
+} from "@codemirror/autocomplete";
+import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
+import { json } from "@codemirror/lang-json";
+import { bracketMatching, HighlightStyle, syntaxHighlighting } from "@codemirror/language";
+import { EditorState, type Extension, Prec } from "@codemirror/state";
+import {
+  Decoration,
+  EditorView,
+  keymap,
+  MatchDecorator,
+  ViewPlugin,
+  type ViewUpdate,
+} from "@codemirror/view";
+import { tags } from "@lezer/highlight";
+import { useEffect, useRef, useState } from "react";
+import { useDraft } from "./drafts";
+import type { Insertable, Reference } from "./inserting";
+
+interface Props {
+  text: string;
+  label: string;
+  json: boolean;
+  hint?: string;
+  insertable?: Insertable;
+  save: (text: string) => Promise<string | undefined>;
+  close: () => void;
+}
+
+interface BodyActs {
+  keep: (left: boolean) => Promise<void> | undefined;
+  leave: () => void;
+}
+
+/** A body in an editor of its own, while it has the focus. References are marked text: the characters stay what they are. */
+export default function BodyField({ text, label, json: isJson, hint, insertable, save, close }: Props) {
+  const draft = useDraft(label);
+  const box = useRef<HTMLDivElement>(null);
+  const [problem, setProblem] = useState("");
+  const first = useRef(draft.text ?? text);
+  const acts = useRef<BodyActs>({ keep: () => undefined, leave: () => undefined });
+  const view = useRef<EditorView>(undefined);
+  const taken = useRef<Reference[]>([]);
+  const leave = () => {
+    draft.forget();
+    close();
+  };
+  acts.current = {
+    leave,
+    keep: async (left) => {
+      const typed = view.current?.state.doc.toString() ?? text;
+      if (typed === text) return leave();
+      for (const reference of taken.current)
+        if (typed.includes(`[=${reference.name}`)) insertable?.take(reference);
+      const wrong = await save(typed);
+      if (!wrong) return leave();
+      setProblem(wrong);
+      if (!left) view.current?.focus();
+    },
+  };
+  const note = useRef((typed: string) => {
+    setProblem("");
+    if (typed === text) draft.forget();
+    else draft.keep(typed);
+  });
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the editor is made once, and asks the refs for the rest
+  useEffect(() => {
+    const made = new EditorView({
+      parent: box.current as HTMLDivElement,
+      state: EditorState.create({
+        doc: first.current,
+        selection: { anchor: first.current.length },
+        extensions: [
+          ...FIXED,
+          isJson ? json() : [],
+          EditorView.contentAttributes.of({ "aria-label": label }),
+          autocompletion({
+            override: [(context) => completed(context, insertable, (item) => taken.current.push(item))],
+            icons: false,
+          }),
+          Prec.highest(
+            keymap.of([
+              { key: "Mod-Enter", run: () => Boolean(acts.current.keep(false)) || true },
+              {
+                key: "Escape",
+                run: (editor) => {
+                  if (completionStatus(editor.state)) return false;
+                  acts.current.leave();
+                  return true;
+                },
+              },
+            ]),
+          ),
+          EditorView.updateListener.of((update) => {
+            if (update.docChanged) note.current(update.state.doc.toString());
+          }),
+          EditorView.domEventHandlers({
+            blur: () => {
+              void acts.current.keep(true);
+            },
+            keydown: (event) => event.stopPropagation(),
+          }),
+        ],
+      }),
+    });
+    view.current = made;
+    made.focus();
+    return () => made.destroy();
+  }, []);
+  return (
+    <span className="typing">
+      <div ref={box} className="body-field" />
+      {problem && (
+        <span className="problem" role="alert">
+          {problem}
+        </span>
+      )}
+      {!problem && hint && <span className="muted small">{hint}</span>}
+    </span>
+  );
+}
+
+const REFERENCE = /\[=[^\]\n]*\]/g;
+const mark = Decoration.mark({ class: "reference", attributes: { title: "a value that is inserted here" } });
+const decorator = new MatchDecorator({ regexp: REFERENCE, decoration: mark });
+const references = ViewPlugin.fromClass(
+  class {
+    decorations;
+    constructor(view: EditorView) {
+      this.decorations = decorator.createDeco(view);
+    }
+    update(update: ViewUpdate) {
+      this.decorations = decorator.updateDeco(update, this.decorations);
+    }
+  },
+  { decorations: (plugin) => plugin.decorations },
+);
+
+const style = HighlightStyle.define([
+  { tag: tags.propertyName, class: "code-name" },
+  { tag: [tags.number, tags.bool, tags.null], class: "code-number" },
+]);
+const nonce = document.querySelector<HTMLMetaElement>('meta[name="csp-nonce"]')?.content ?? "";
+const FIXED: Extension[] = [
+  EditorView.cspNonce.of(nonce),
+  history(),
+  bracketMatching(),
+  closeBrackets(),
+  syntaxHighlighting(style),
+  references,
+  EditorView.lineWrapping,
+  keymap.of([...defaultKeymap, ...historyKeymap]),
+];
+
+/** What `[=` offers: values in scope, then places of earlier answers. */
+async function completed(
+  context: CompletionContext,
+  insertable: Insertable | undefined,
+  take: (reference: Reference) => void,
+) {
+  const before = context.matchBefore(/\[=[^\]|[\n]*/);
+  if (!before || !insertable) return null;
+  const wanted = before.text.slice(2).trim().toLowerCase();
+  const known = insertable.known.filter((item) => item.name.toLowerCase().includes(wanted));
+  const offered = [...known.slice(0, 10), ...(await insertable.earlier(wanted)).slice(0, 15)];
+  return {
+    from: before.from,
+    filter: false,
+    options: offered.map((item) => ({
+      label: item.name,
+      detail: `${item.value} · ${item.keep ? `will be kept from ${item.from}` : item.from}`,
+      apply: (view: EditorView, _completion: unknown, from: number, to: number) => {
+        const rest = view.state.sliceDoc(to, to + 1) === "]" ? 1 : 0;
+        const insert = `[=${item.name}]`;
+        view.dispatch({
+          changes: { from, to: to + rest, insert },
+          selection: { anchor: from + insert.length },
+        });
+        if (item.keep) take(item);
+      },
+    })),
+  };
+}

@@ -1,0 +1,43 @@
+import { lazy, type ReactNode, Suspense, useState } from "react";
+import { useDraft } from "./drafts";
+import type { Insertable } from "./inserting";
+import { Typing } from "./Typing";
+
+const BodyField = lazy(() => import("./BodyField"));
+
+interface Props {
+  /** What is edited, as text. */
+  text: string;
+  label: string;
+  /** Save; a sentence says why it could not be, and the text stays. */
+  save: (text: string) => Promise<string | undefined>;
+  children: ReactNode;
+  lines?: boolean;
+  /** A body: edited with an editor of its own. */
+  body?: "json" | "text";
+  hint?: string;
+  /** Values that `[=` offers. */
+  insertable?: Insertable;
+  /** Shown below while typing: what would come of it. `put` replaces the text. */
+  below?: (typed: string, put: (text: string) => void) => ReactNode;
+}
+
+/** A part of a sentence that is changed where it stands: click it or press Enter on it, type, Enter keeps, Escape leaves. */
+export function InPlace({ children, body, ...field }: Props) {
+  const draft = useDraft(field.label);
+  const [open, setOpen] = useState(draft.text !== undefined);
+  const close = () => setOpen(false);
+  if (open && body) {
+    return (
+      <Suspense fallback={<span className="muted">Opening the body…</span>}>
+        <BodyField {...field} json={body === "json"} close={close} />
+      </Suspense>
+    );
+  }
+  if (open) return <Typing {...field} close={close} />;
+  return (
+    <button type="button" className="in-place" title={field.label} onClick={() => setOpen(true)}>
+      {children}
+    </button>
+  );
+}

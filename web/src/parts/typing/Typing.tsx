@@ -1,0 +1,212 @@
+import {
+  type KeyboardEvent,
+  type ReactNode,
+  useEffect,
+  useId,
+  useLayoutEffect,
+  useRef,
+  useState,
+} from "react";
+import { useDraft } from "./drafts";
+import { fitting, type Insertable, inserted, openReference, type Reference } from "./inserting";
+
+export interface TypingProps {
+  text: string;
+  label: string;
+  save: (text: string) => Promise<string | undefined>;
+  close: () => void;
+  lines?: boolean;
+  hint?: string;
+  placeholder?: string;
+  insertable?: Insertable;
+  below?: (typed: string, put: (text: string) => void) => ReactNode;
+  /** Save also what was not changed, as a proposal that is taken. */
+  always?: boolean;
+  /** It stands there from the beginning, and does not take the focus. */
+  quiet?: boolean;
+}
+
+const PAUSE_MS = 150;
+
+/** The field itself; with several lines, Ctrl Enter keeps. What was typed is never thrown away but by Escape. */
+export function Typing({ text, label, save, close, lines, hint, ...more }: TypingProps) {
+  const { placeholder, insertable, below, always, quiet } = more;
+  const draft = useDraft(label);
+  const [typed, setTyped] = useState(draft.text ?? text);
+  const [problem, setProblem] = useState<string>();
+  const [caret, setCaret] = useState(-1);
+  const [chosen, setChosen] = useState(0);
+  const field = useRef<HTMLInputElement & HTMLTextAreaElement>(null);
+  const list = useId();
+  const moveTo = useRef(-1);
+  const taken = useRef<Reference[]>([]);
+  const known = caret < 0 ? [] : fitting(typed, caret, insertable?.known ?? []);
+  const asked = caret < 0 ? undefined : openReference(typed, caret);
+  const earlier = useEarlier(insertable, asked);
+  const offered = asked === undefined ? [] : [...known, ...earlier];
+  const write = (next: string) => {
+    setTyped(next);
+    setProblem(undefined);
+    if (next === text) draft.forget();
+    else draft.keep(next);
+  };
+  const leave = () => {
+    draft.forget();
+    close();
+  };
+  const insert = (reference: Reference) => {
+    const [next, at] = inserted(typed, caret, reference.name);
+    if (reference.keep) taken.current.push(reference);
+    write(next);
+    setCaret(-1);
+    setChosen(0);
+    moveTo.current = at;
+  };
+  /** The other way to a value: without knowing what to type. */
+  const offer = () => {
+    const at = field.current?.selectionStart ?? typed.length;
+    write(`${typed.slice(0, at)}[=${typed.slice(at)}`);
+    setCaret(at + 2);
+    moveTo.current = at + 2;
+  };
+  useLayoutEffect(() => {
+    if (moveTo.current < 0) return;
+    field.current?.focus();
+    field.current?.setSelectionRange(moveTo.current, moveTo.current);
+    moveTo.current = -1;
+  });
+  const busy = useRef(false);
+  const commit = async (left = false) => {
+    if (busy.current) return;
+    if (typed === text && (left || !always)) return left && quiet ? undefined : leave();
+    busy.current = true;
+    for (const reference of taken.current)
+      if (typed.includes(`[=${reference.name}`)) insertable?.take(reference);
+    const wrong = await save(typed);
+    busy.current = false;
+    if (wrong) setProblem(wrong);
+    else leave();
+  };
+  const keys = (event: KeyboardEvent) => {
+    event.stopPropagation();
+    const by = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    const reference = offered[chosen];
+    if (reference && (by || event.key === "Enter" || event.key === "Tab" || event.key === "Escape")) {
+      event.preventDefault();
+      if (by) setChosen((chosen + by + offered.length) % offered.length);
+      else if (event.key === "Escape") setCaret(-1);
+      else insert(reference);
+      return;
+    }
+    if (event.key === "Escape") leave();
+    if (event.key === "Enter" && (!lines || event.ctrlKey)) {
+      event.preventDefault();
+      void commit();
+    }
+  };
+  const common = {
+    ref: field,
+    value: typed,
+    placeholder,
+    "aria-label": label,
+    "aria-invalid": Boolean(problem),
+    "aria-controls": offered.length ? list : undefined,
+    "aria-activedescendant": offered.length ? `${list}-${chosen}` : undefined,
+    autoFocus: !quiet,
+    spellCheck: false,
+    onChange: (event: { target: HTMLInputElement | HTMLTextAreaElement }) => {
+      write(event.target.value);
+      setCaret(event.target.selectionStart ?? -1);
+      setChosen(0);
+    },
+    onKeyDown: keys,
+    onBlur: () => void commit(true),
+  };
+  return (
+    <span className="typing">
+      {lines ? (
+        <textarea {...common} rows={Math.min(Math.max(typed.split("\n").length, 2), 16)} />
+      ) : (
+        <input {...common} />
+      )}
+      {offered.length > 0 && <Offered id={list} offered={offered} chosen={chosen} insert={insert} />}
+      {problem && (
+        <span className="problem" role="alert">
+          {problem}
+        </span>
+      )}
+      {below?.(typed, write)}
+      {(insertable || hint) && !problem && (!quiet || typed) && (
+        <span className="muted small typing-foot">
+          {insertable && (
+            <button
+              type="button"
+              className="plain-link"
+              onMouseDown={(event) => event.preventDefault()}
+              onClick={offer}
+            >
+              insert a value
+            </button>
+          )}
+          {hint}
+        </span>
+      )}
+    </span>
+  );
+}
+
+interface OfferedProps {
+  id: string;
+  offered: Reference[];
+  chosen: number;
+  insert: (reference: Reference) => void;
+}
+
+/** Values by name, with what each was last and where it comes from. */
+function Offered({ id, offered, chosen, insert }: OfferedProps) {
+  const picked = useRef<HTMLSpanElement>(null);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: keeps the chosen one in sight
+  useEffect(() => {
+    picked.current?.scrollIntoView({ block: "nearest" });
+  }, [chosen]);
+  return (
+    <span className="suggestions" role="listbox" id={id} aria-label="Values that can be inserted">
+      {offered.map((item, index) => (
+        // biome-ignore lint/a11y/useFocusableInteractive: the field takes the keys
+        <span
+          key={`${item.name} ${item.from}`}
+          id={`${id}-${index}`}
+          ref={index === chosen ? picked : undefined}
+          role="option"
+          aria-selected={index === chosen}
+          className={index === chosen ? "chosen" : undefined}
+          onMouseDown={(event) => {
+            event.preventDefault();
+            insert(item);
+          }}
+        >
+          <span className="reference">{item.name}</span> <span className="mono">{item.value}</span>{" "}
+          <span className="muted small">{item.keep ? `will be kept from ${item.from}` : item.from}</span>
+        </span>
+      ))}
+    </span>
+  );
+}
+
+/** Places of earlier answers for what is typed after `[=`. */
+function useEarlier(insertable: Insertable | undefined, asked: string | undefined): Reference[] {
+  const [found, setFound] = useState<Reference[]>([]);
+  useEffect(() => {
+    if (!insertable || asked === undefined) return setFound([]);
+    let late = false;
+    const timer = window.setTimeout(async () => {
+      const places = await insertable.earlier(asked.trim());
+      if (!late) setFound(places.slice(0, 20));
+    }, PAUSE_MS);
+    return () => {
+      late = true;
+      window.clearTimeout(timer);
+    };
+  }, [insertable, asked]);
+  return asked === undefined ? [] : found;
+}

@@ -1,0 +1,35 @@
+import { createContext, useContext } from "react";
+
+/** What is being typed stands in the browser's storage until it is kept or left, so that a closed tab loses nothing. */
+const PREFIX = "salt-path.typed.";
+
+/** Where the fields below stand: the case's id and the step's key; without it nothing is remembered. */
+export const WhereContext = createContext("");
+
+export interface Draft {
+  text: string | undefined;
+  keep: (text: string) => void;
+  forget: () => void;
+}
+
+/** The draft of the field with this label. */
+export function useDraft(label: string): Draft {
+  const where = useContext(WhereContext);
+  const name = `${PREFIX}${where}.${label}`;
+  if (!where) return { text: undefined, keep: () => undefined, forget: () => undefined };
+  return {
+    text: localStorage.getItem(name) ?? undefined,
+    keep: (text) => localStorage.setItem(name, text),
+    forget: () => localStorage.removeItem(name),
+  };
+}
+
+/** The step of a case in which something was being typed. */
+export function stepWithDraft(id: string): string | undefined {
+  const begin = `${PREFIX}${id}.`;
+  for (let at = 0; at < localStorage.length; at++) {
+    const name = localStorage.key(at) ?? "";
+    if (name.startsWith(begin)) return name.slice(begin.length).split(".")[0];
+  }
+  return undefined;
+}

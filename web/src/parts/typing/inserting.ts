@@ -1,0 +1,37 @@
+/** A value that can be inserted: its name, where it comes from, what it was last. */
+export interface Reference {
+  name: string;
+  from: string;
+  value: string;
+  /** Where it is to be kept first, because it is a place of an earlier answer that nothing keeps yet. */
+  keep?: { step: string; path: string };
+}
+
+/** What can be inserted at a place of a request: values in scope, and places of earlier answers. */
+export interface Insertable {
+  known: Reference[];
+  earlier: (text: string) => Promise<Reference[]>;
+  /** Such a place was put in: it is kept together with what is saved next. */
+  take: (reference: Reference) => void;
+}
+
+const OPEN = /\[=([^\]|[]*)$/;
+
+/** The references that fit what is being typed right before the caret; none outside `[=`. */
+export function fitting(text: string, caret: number, references: Reference[]): Reference[] {
+  const typed = OPEN.exec(text.slice(0, caret))?.[1];
+  if (typed === undefined) return [];
+  const wanted = typed.trim().toLowerCase();
+  return references.filter((item) => item.name.toLowerCase().includes(wanted)).slice(0, 10);
+}
+
+/** What is typed after the `[=` that is open at the caret; undefined outside one. */
+export const openReference = (text: string, caret: number): string | undefined =>
+  OPEN.exec(text.slice(0, caret))?.[1];
+
+/** The text with the reference put in, and where the caret goes. */
+export function inserted(text: string, caret: number, name: string): [string, number] {
+  const begin = text.slice(0, caret).replace(OPEN, `[=${name}]`);
+  const rest = text.slice(caret);
+  return [begin + (rest.startsWith("]") ? rest.slice(1) : rest), begin.length];
+}

@@ -1,0 +1,98 @@
+import { useState } from "react";
+import { Link } from "react-router";
+import type { Case, Environment, Evidence, Other } from "../../app/api";
+import { ago, count } from "../../app/format";
+import { RunButton } from "../../parts/RunButton";
+import { InPlace } from "../../parts/typing/InPlace";
+import { History } from "./edit/History";
+import type { Editing } from "./edit/useEditing";
+import type { CaseRun } from "./useCaseRun";
+
+interface Props {
+  of: Case;
+  state: Editing;
+  evidence: Evidence | undefined;
+  others: Other[];
+  at: [Environment | undefined, (name: string) => void, Environment[]];
+  running: CaseRun;
+  run: () => void;
+}
+
+/** What the case is, how it stands, and the run of it. */
+export function CaseHead({ of, state, evidence, others, at, running, run }: Props) {
+  const [environment, choose, environments] = at;
+  return (
+    <div className="page-head">
+      <div>
+        <p className="crumb">
+          <Link to="/cases">{of.suite.name}</Link> ▸ {of.register || of.key}
+        </p>
+        <h1>
+          <InPlace
+            text={of.name}
+            label="The case's name"
+            save={(name) => state.edits.apply((document) => ({ ...document, case: name.trim() }))}
+          >
+            {of.name}
+          </InPlace>
+        </h1>
+        <p className="muted">
+          {subtitle(of, evidence)}
+          {others.length > 0 && <span className="here"> · {alsoHere(others)}</span>}
+        </p>
+      </div>
+      <Saved of={of} state={state} />
+      <RunButton
+        what="this case"
+        environment={environment}
+        environments={environments}
+        choose={choose}
+        run={run}
+        running={running.running}
+        stop={running.stop}
+        shortcut
+      />
+    </div>
+  );
+}
+
+/** Undo, redo, what was before, and whether everything is kept. */
+function Saved({ of, state }: { of: Case; state: Editing }) {
+  const [open, setOpen] = useState(false);
+  const said = {
+    saved: "",
+    saving: "Saving…",
+    kept: "Salt Path does not answer. Your edits wait in this browser and are saved when it is back.",
+  }[state.saving];
+  return (
+    <div className="saved">
+      <span role="status" className={state.saving === "kept" ? "trouble" : "muted"}>
+        {said || state.notice}
+      </span>
+      <button type="button" className="plain-button" disabled={!state.canUndo} onClick={state.edits.undo}>
+        Undo
+      </button>
+      <button type="button" className="plain-button" disabled={!state.canRedo} onClick={state.edits.redo}>
+        Redo
+      </button>
+      <button type="button" className="plain-button" onClick={() => setOpen(true)}>
+        Versions
+      </button>
+      {open && <History id={of.id} version={of.version} editing={state.edits} close={() => setOpen(false)} />}
+    </div>
+  );
+}
+
+function subtitle(of: Case, seen: Evidence | undefined): string {
+  const checks = of.steps.reduce((sum, step) => sum + (step.expect?.length ?? 0), 0);
+  const facts = [count(of.steps.length, "step"), count(checks, "check")];
+  if (seen?.run && seen.verdict) facts.push(`last run ${ago(seen.run.startedAt)}: ${seen.verdict}`);
+  return `${of.about ? `${of.about} ` : ""}${facts.join(" · ")}`;
+}
+
+function alsoHere(others: Other[]): string {
+  const mine = others.filter((other) => other.same).length;
+  const names = [...new Set(others.filter((other) => !other.same).map((other) => other.name))];
+  if (mine) names.push(mine === 1 ? "you in another tab" : `you in ${mine} other tabs`);
+  return `also open: ${names.join(", ")}`;
+}

@@ -1,0 +1,125 @@
+import { useQuery } from "@tanstack/react-query";
+import { useMemo } from "react";
+import { api, type Evidence as Seen, type Step } from "../../app/api";
+import { ago } from "../../app/format";
+import { useProject } from "../../app/project";
+import { Evidence } from "../../parts/Evidence";
+import type { Acts, Picked } from "../../parts/tree/JsonTree";
+import { useEdited } from "./edit/context";
+import { inChecks } from "./edit/document";
+import { anyOfKind, asItIs, byPath, everything, isThere, type SeenPlaces } from "./edit/making";
+import { NodeActs } from "./edit/NodeActs";
+import type { Edits } from "./edit/useEditing";
+
+interface Props {
+  step: Step | undefined;
+  seen: Seen["steps"][number] | undefined;
+  about: string | undefined;
+  /** The run that is looked at; the newest without one. */
+  run: string;
+  chooseRun: (run: string) => void;
+  drag: (picked: Picked | undefined) => void;
+}
+
+/** The last answer of the step in focus, or the one that another run had; with what can be made of it. */
+export function EvidencePanel({ step, seen, about, run, chooseRun, drag }: Props) {
+  const { id, editing } = useEdited();
+  const key = step?.kind === "request" ? step.key : "";
+  const shown = useQuery({
+    queryKey: ["seen", id, key],
+    queryFn: () => api.seen(id, key),
+    enabled: Boolean(key && seen),
+  });
+  const places = useMemo(() => byPath(shown.data), [shown.data]);
+  const loose = useMemo(
+    () => (path: string) => (places.get(path)?.loose?.code === "varied" ? "varies" : undefined),
+    [places],
+  );
+  const acts = useMemo(
+    () => (step?.kind === "request" ? actsOn(editing, step, places, drag) : undefined),
+    [editing, step, places, drag],
+  );
+  return (
+    <aside className="evidence" aria-label="Evidence">
+      {seen ? (
+        <Evidence
+          key={`${seen.run}-${step?.key}`}
+          step={seen}
+          about={<Runs id={id} about={about ?? ""} run={run} choose={chooseRun} />}
+          keeps={step?.keep}
+          acts={acts}
+          loose={loose}
+        />
+      ) : (
+        <div className="pad teach">
+          <h2>Evidence</h2>
+          {run && <Runs id={id} about="another run" run={run} choose={chooseRun} />}
+          <p>The last real answer of this step is shown here. Run the case, or send this step alone.</p>
+        </div>
+      )}
+    </aside>
+  );
+}
+
+/** What pointing at the answer of a step can make: E a check as it is, A one for its kind, T that it is there, O one of what
+ * was seen, B everything below, K a kept value, P a hand-over. */
+function actsOn(editing: Edits, step: Step, seen: SeenPlaces, drag: Acts["drag"]): Acts {
+  const expect = (checks: ReturnType<typeof everything>["checks"]) =>
+    void editing.apply(inChecks(step.key, (before) => [...before, ...checks]));
+  return {
+    keys: "eatokpb",
+    press: (picked, key) => {
+      const make = { e: asItIs, a: anyOfKind, t: isThere }[key];
+      if (!make) return false;
+      const checks = picked.map((item) => make(item, item.path)).filter((check) => check !== undefined);
+      if (checks.length) expect(checks);
+      return checks.length > 0;
+    },
+    show: (picked, key, close) => (
+      <NodeActs
+        key={`${picked.map((item) => item.path).join(" ")} ${key}`}
+        step={step}
+        picked={picked}
+        asked={key}
+        seen={seen}
+        close={close}
+      />
+    ),
+    drag,
+    rest: (unchecked) => expect(everything(unchecked, seen).checks),
+  };
+}
+
+interface RunsProps {
+  id: string;
+  about: string;
+  run: string;
+  choose: (run: string) => void;
+}
+
+/** Which run is looked at, as a list of the last ones. */
+function Runs({ id, about, run, choose }: RunsProps) {
+  const project = useProject();
+  const found = useQuery({
+    queryKey: ["runs-of", id],
+    queryFn: () => api.runsOf(project?.id ?? "", id),
+    enabled: Boolean(project),
+  });
+  const finished = (found.data?.items ?? []).filter((item) => item.state === "finished");
+  if (finished.length < 2 && !run) return <span>{about}</span>;
+  return (
+    <select
+      className="which-run"
+      aria-label="Which run is looked at"
+      value={run}
+      onChange={(event) => choose(event.target.value)}
+    >
+      <option value="">{run ? "the newest answers" : about}</option>
+      {finished.map((item) => (
+        <option key={item.id} value={item.id}>
+          run {item.number}, {ago(item.finishedAt)}: {item.verdict}
+        </option>
+      ))}
+    </select>
+  );
+}

@@ -1,0 +1,52 @@
+import type { Json } from "../../../app/exact";
+import { writeExact } from "../../../app/exact";
+import { useEdited } from "./context";
+import { stepWith } from "./document";
+import type { Clash } from "./merge";
+import type { Editing } from "./useEditing";
+
+/** Places that were changed here and elsewhere at the same time: both sides, to choose from. Theirs stands until then. */
+export function Clashes({ clashes, decide }: Pick<Editing, "clashes" | "decide">) {
+  const { editing } = useEdited();
+  if (!clashes.length) return null;
+  return (
+    <section className="clashes" aria-label="Changed here and elsewhere">
+      <p>
+        These places were changed here and elsewhere at the same time. What the other one wrote stands now.
+      </p>
+      {clashes.map((clash) => (
+        <div className="clash" key={`${clash.way.join(" ")} ${shown(clash.mine)}`}>
+          <strong>{placeOf(clash, (key) => stepWith(editing.document, key)?.request as string)}</strong>
+          <div>
+            <span className="muted small">yours</span>
+            <pre className="code">{shown(clash.mine)}</pre>
+            <button type="button" className="plain-button" onClick={() => decide(clash, true)}>
+              Put mine there
+            </button>
+          </div>
+          <div>
+            <span className="muted small">theirs</span>
+            <pre className="code">{shown(clash.theirs)}</pre>
+            <button type="button" className="plain-button" onClick={() => decide(clash, false)}>
+              Leave theirs
+            </button>
+          </div>
+        </div>
+      ))}
+    </section>
+  );
+}
+
+function placeOf(clash: Clash, titleOf: (key: string) => string | undefined): string {
+  const [part, key, ...rest] = clash.way;
+  if (part !== "steps" && part !== "afterwards") return `The case’s ${clash.way.join(" ")}`;
+  if (!key) return "The steps";
+  const title = titleOf(key);
+  return [title ? `“${title}”` : "a step", ...rest].join(", ");
+}
+
+function shown(value: Json | undefined): string {
+  if (value === undefined) return "(taken away)";
+  if (typeof value === "string") return value;
+  return Array.isArray(value) ? value.map((item) => writeExact(item)).join("\n") : writeExact(value);
+}

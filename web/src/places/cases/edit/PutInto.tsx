@@ -1,0 +1,98 @@
+import { type KeyboardEvent, useState } from "react";
+import type { Picked } from "../../../parts/tree/JsonTree";
+import { type Dragged, useEdited } from "./context";
+import { type StepDocument, stepWith } from "./document";
+import { handOver, keptAs, type Place, placesAfter, placesIn, proposeName, takenNames } from "./handover";
+
+interface Props {
+  from: StepDocument;
+  path: string;
+  name: string;
+  picked: Picked;
+  close: () => void;
+}
+
+/** The places of later steps that a node can be put into; those where its value stands written out come first. */
+export function PutInto({ from, path, name, picked, close }: Props) {
+  const { editing } = useEdited();
+  const [problem, setProblem] = useState("");
+  const put = async (to: Place) => {
+    const wrong = await editing.apply(handOver(from, path, name, to));
+    if (wrong) setProblem(wrong);
+    else close();
+  };
+  const places = placesAfter(editing.document, from.key as string, literal(picked));
+  const keys = (event: KeyboardEvent<HTMLElement>) => {
+    event.stopPropagation();
+    if (event.key === "Escape") close();
+    const by = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    const buttons = [...event.currentTarget.querySelectorAll("button")];
+    const at = buttons.indexOf(document.activeElement as HTMLButtonElement);
+    if (!by || !buttons.length) return;
+    event.preventDefault();
+    buttons[(at + by + buttons.length) % buttons.length]?.focus();
+  };
+  return (
+    // biome-ignore lint/a11y/noStaticElementInteractions: Escape closes, arrows move; each place is a button
+    <div className="acts-bar column" onKeyDown={keys}>
+      <span>
+        Put <span className="mono">{name}</span> into
+      </span>
+      {places.map((place, index) => (
+        <button
+          type="button"
+          key={`${place.key} ${place.place}`}
+          // biome-ignore lint/a11y/noAutofocus: the list was just asked for
+          autoFocus={index === 0}
+          onClick={() => void put(place)}
+        >
+          <strong>{place.step}</strong> {place.place}
+        </button>
+      ))}
+      {!places.length && (
+        <span>There is no request after this step yet. Add one, then put the value into it.</span>
+      )}
+      {problem && <span role="alert">{problem}</span>}
+    </div>
+  );
+}
+
+/** While a node is dragged: the places of one later step, to let it go on. */
+export function DropPlaces({ dragged, step }: { dragged: Dragged; step: string }) {
+  const { editing } = useEdited();
+  const [over, setOver] = useState("");
+  const from = stepWith(editing.document, dragged.from);
+  const to = stepWith(editing.document, step);
+  if (!from || !to?.request) return null;
+  const { picked } = dragged;
+  const name =
+    keptAs(from, picked.path) ?? proposeName(picked.path, String(from.send), takenNames(editing.document));
+  return (
+    <ul className="drop-places" aria-label="Places to let the value go on">
+      {placesIn(to, literal(picked)).map((place) => (
+        <li
+          key={place.place}
+          className={over === place.place ? "over" : undefined}
+          onDragOver={(event) => {
+            event.preventDefault();
+            setOver(place.place);
+          }}
+          onDragLeave={() => setOver("")}
+          onDrop={(event) => {
+            event.preventDefault();
+            event.stopPropagation();
+            void editing.apply(handOver(from, picked.path, name, place));
+          }}
+        >
+          {place.place}
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+/** The value as it would stand in a later step. */
+function literal(picked: Picked): string {
+  if (picked.kind === "text") return JSON.parse(picked.text) as string;
+  return picked.kind === "number" || picked.kind === "boolean" ? picked.text : "";
+}

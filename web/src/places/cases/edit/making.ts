@@ -1,0 +1,79 @@
+import type { Seen, SeenPlace } from "../../../app/api";
+import { readExact } from "../../../app/exact";
+import type { Picked } from "../../../parts/tree/JsonTree";
+import type { CheckDocument } from "./document";
+
+/** What the last answers have shown, by place. */
+export type SeenPlaces = Map<string, SeenPlace>;
+
+export const byPath = (seen: Seen | undefined): SeenPlaces =>
+  new Map((seen?.places ?? []).map((place) => [place.path, place]));
+
+/** A check that expects a node as it is; none for a value that is masked. */
+export function asItIs(picked: Picked, path = picked.path): CheckDocument | undefined {
+  if (picked.kind === "list") return { of: path, count: picked.count };
+  if (picked.kind === "object") return { of: path, present: true };
+  return picked.text.includes("●●●") ? undefined : { of: path, is: readExact(picked.text) };
+}
+
+export const anyOfKind = (picked: Picked, path = picked.path): CheckDocument => ({
+  of: path,
+  kind: picked.kind,
+});
+
+export const isThere = (_picked: Picked, path: string): CheckDocument => ({ of: path, present: true });
+
+const MOST_ALTERNATIVES = 6;
+
+/** A check for one of the values that the last answers have shown, where these are few and more than one. */
+export function oneOfSeen(place: SeenPlace | undefined, path: string): CheckDocument | undefined {
+  if (!place || place.distinct < 2 || place.distinct > MOST_ALTERNATIVES) return undefined;
+  if (!place.kinds.every((kind) => kind === "text" || kind === "number" || kind === "null")) return undefined;
+  return { of: path, "is one of": place.values.map((value) => readExact(value)) };
+}
+
+/** A place that was left loose, and why. */
+export interface Loosened {
+  path: string;
+  why: string;
+}
+
+/** Every leaf as it is; what the last answers had otherwise only in its kind, with the reason as the check's note. Of a list
+ * whose length varied, each item's fields in their kinds. */
+export function everything(
+  leaves: Picked[],
+  seen: SeenPlaces,
+): { checks: CheckDocument[]; loosened: Loosened[] } {
+  const checks = new Map<string, CheckDocument>();
+  const loosened = new Map<string, string>();
+  for (const leaf of leaves) {
+    const list = varyingList(leaf.path, seen);
+    const [path, why] = list ?? [leaf.path, seen.get(leaf.path)?.loose?.sentence];
+    if (checks.has(path)) continue;
+    const exact = asItIs(leaf, path);
+    if (why === undefined && exact) checks.set(path, exact);
+    else if (why !== undefined) {
+      loosened.set(path, why);
+      checks.set(path, { ...loose(leaf, path, seen.get(leaf.path)), note: why });
+    }
+  }
+  return {
+    checks: [...checks.values()],
+    loosened: [...loosened].map(([path, why]) => ({ path, why })),
+  };
+}
+
+function loose(leaf: Picked, path: string, place: SeenPlace | undefined): CheckDocument {
+  const kinds = place?.kinds.length ?? 1;
+  return kinds > 1 || leaf.kind === "null" ? { of: path, present: true } : anyOfKind(leaf, path);
+}
+
+/** The path with `[*]` for the index in the outermost list whose length varied, and the reason; none where none did. */
+function varyingList(path: string, seen: SeenPlaces): [string, string] | undefined {
+  for (const found of path.matchAll(/\[\d+\]/g)) {
+    const list = path.slice(0, found.index);
+    const why = seen.get(list)?.loose?.sentence;
+    if (why) return [`${list}[*]${path.slice(found.index + found[0].length)}`, `the list’s length: ${why}`];
+  }
+  return undefined;
+}

@@ -1,0 +1,61 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useNavigate } from "react-router";
+import { api } from "../../../app/api";
+import { InPlace } from "../../../parts/typing/InPlace";
+import { Typing } from "../../../parts/typing/Typing";
+import { exampleSteps } from "../edit/example";
+import type { Outline } from "./useOutline";
+
+const HINT = "Name the suite by what belongs together, such as: Arrivals. Enter makes it.";
+
+/** A new suite by its name. */
+export function AddSuite({ outline }: { outline: Outline }) {
+  const save = async (name: string) =>
+    name.trim() ? outline.act(() => api.addSuite(outline.project, name.trim())) : undefined;
+  return (
+    <div className="add-case">
+      <InPlace text="" label="Add a suite" hint={HINT} save={save}>
+        <span className="muted">+ suite</span>
+      </InPlace>
+    </div>
+  );
+}
+
+/** A project without suites: what to do, and an example to load. */
+export function NoSuite({ project, outline }: { project: string; outline: Outline }) {
+  const navigate = useNavigate();
+  const client = useQueryClient();
+  const example = async () => {
+    let id = "";
+    const problem = await outline.act(async () => {
+      const suite = await api.addSuite(project, "Examples");
+      const { steps, values } = exampleSteps({ scope: [], values: [] });
+      const document = { "salt-path": 1, case: "A vessel is found again", values, steps };
+      id = (await api.addCase(project, suite.id, document)).id;
+    });
+    void client.invalidateQueries({ queryKey: ["suites"] });
+    if (!problem) void navigate(`/cases/${id}`);
+  };
+  return (
+    <div className="teach">
+      <p>A suite is an ordered list of cases. Name the first one to begin.</p>
+      <Typing
+        text=""
+        label="The first suite’s name"
+        placeholder="What belongs together, such as Arrivals"
+        save={async (name) =>
+          name.trim() ? outline.act(() => api.addSuite(project, name.trim())) : undefined
+        }
+        close={() => undefined}
+        quiet
+      />
+      <p>
+        Or{" "}
+        <button type="button" className="plain-link" onClick={() => void example()}>
+          load an example
+        </button>
+        : one case of three steps that speaks to Fernholm Harbour, which comes with the demonstration.
+      </p>
+    </div>
+  );
+}

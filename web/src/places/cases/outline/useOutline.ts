@@ -1,0 +1,41 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
+import { api } from "../../../app/api";
+
+/** What was just done to the outline, and how to undo it. */
+export interface Done {
+  sentence: string;
+  undo?: () => void;
+}
+
+export interface Outline {
+  project: string;
+  notice: Done | undefined;
+  /** Carry out a change of the outline; a sentence says why it could not be. */
+  act: (change: () => Promise<unknown>, done?: Done) => Promise<string | undefined>;
+}
+
+/** Changes of suites and of where cases stand: carried out, shown, and undone where they can be. */
+export function useOutline(project: string): Outline {
+  const client = useQueryClient();
+  const [notice, setNotice] = useState<Done>();
+  return useMemo(() => {
+    const act = async (change: () => Promise<unknown>, done?: Done) => {
+      try {
+        await change();
+        setNotice(done);
+        return undefined;
+      } catch (problem) {
+        setNotice({ sentence: (problem as Error).message });
+        return (problem as Error).message;
+      } finally {
+        await client.invalidateQueries({ queryKey: ["suites"] });
+      }
+    };
+    return { project, notice, act };
+  }, [client, project, notice]);
+}
+
+/** Where a case stands, to be put back there. */
+export const putBack = (outline: Outline, id: string, suite: string, before: string | null) => () =>
+  void outline.act(() => api.moveCase(id, suite, before));

@@ -1,0 +1,59 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useState } from "react";
+import { api, type Case, type Environment, type RunReport, type Step } from "../../app/api";
+import { count } from "../../app/format";
+import { useRun, useStart } from "../../app/run";
+
+export interface CaseRun {
+  running: boolean;
+  /** The run's report while it goes on. */
+  live: RunReport | undefined;
+  /** How it stands or how it ended, as a sentence. */
+  said: string;
+  run: () => Promise<boolean>;
+  sendAlone: (step: Step, values?: Record<string, string>) => Promise<boolean>;
+  stop: () => void;
+}
+
+/** Runs of one case from its page: the whole of it, or a step alone; what they change on the page is asked for anew. */
+export function useCaseRun(of: Case, environment: Environment | undefined): CaseRun {
+  const client = useQueryClient();
+  const start = useStart();
+  const [running, setRunning] = useState<string>();
+  const [ended, setEnded] = useState("");
+  const report = useRun(running);
+  const live = report.data?.state !== "finished" ? report.data : undefined;
+  useEffect(() => {
+    if (report.data?.state !== "finished") return;
+    setRunning(undefined);
+    setEnded(`Finished: ${report.data.verdict}.`);
+    for (const what of ["evidence", "seen", "repeated", "runs-of"])
+      void client.invalidateQueries({ queryKey: [what, of.id] });
+    void client.invalidateQueries({ queryKey: ["suites"] });
+  }, [report.data?.state, report.data?.verdict, client, of.id]);
+  const run = useCallback(async () => {
+    const begun = await start({ cases: [of.id] }, environment);
+    if (begun) setRunning(begun.id);
+    return Boolean(begun);
+  }, [start, of.id, environment]);
+  const sendAlone = useCallback(
+    async (step: Step, values?: Record<string, string>) => {
+      const trial = { cases: [of.id], kind: "trial", steps: [step.index], ...(values && { values }) };
+      const begun = await start(trial, environment);
+      if (begun) setRunning(begun.id);
+      return Boolean(begun);
+    },
+    [start, of.id, environment],
+  );
+  const stop = useCallback(() => {
+    if (running) void api.stop(running).catch(() => undefined);
+  }, [running]);
+  const said = running ? progress(live?.state, live?.cases[0]?.steps.length ?? 0, of) : ended;
+  return { running: Boolean(running), live, said, run, sendAlone, stop };
+}
+
+function progress(state: string | undefined, done: number, of: Case): string {
+  if (state === undefined || state === "waiting") return "Waiting for a runner.";
+  if (state === "stopping") return "Stopping; what cleans up still runs.";
+  return `Running: ${done} of ${count(of.steps.length, "step")} done.`;
+}
