@@ -24,7 +24,7 @@ export function ProjectMenu() {
     void navigate("/cases");
   };
   return (
-    <Dropdown menu={{ items, onClick: pick, selectedKeys: [project.id] }} trigger={["click"]}>
+    <Dropdown menu={{ items, onClick: pick, selectedKeys: [project.id] }} trigger={["click"]} autoFocus>
       <button
         type="button"
         className="project-name"

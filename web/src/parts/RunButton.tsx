@@ -35,7 +35,7 @@ export function RunButton({ what, environment, environments, choose, run, runnin
       {environment && (
         <>
           <span>against</span>
-          <Dropdown menu={{ items, onClick: ({ key }) => choose(key) }} trigger={["click"]}>
+          <Dropdown menu={{ items, onClick: ({ key }) => choose(key) }} trigger={["click"]} autoFocus>
             <button type="button" className="underlined" aria-haspopup="menu">
               {environment.name}
             </button>

@@ -62,6 +62,9 @@ PILOTS = [
 ]
 
 
+RELEASES = ("spring", "autumn")
+
+
 @dataclass(slots=True)
 class Port:
     """All state. `now` gives seconds since the epoch, so that a test can move the clock."""
@@ -71,6 +74,7 @@ class Port:
     calls: dict[str, dict[str, Any]] = field(default_factory=dict)
     tokens: dict[str, tuple[str, float]] = field(default_factory=dict)
     lock: threading.RLock = field(default_factory=threading.RLock)
+    release: str = "spring"
     next_call: int = 20931
     next_vessel: int = 113
 
@@ -111,6 +115,13 @@ class Port:
             }  # fmt: skip
             self.vessels[vessel["id"]] = vessel
         return vessel
+
+    def shown(self, vessel: dict[str, Any]) -> dict[str, Any]:
+        """A vessel as this release of the service gives it: autumn renames a field and writes home ports in capitals."""
+        if self.release == "spring":
+            return vessel
+        fields = {{"callSign": "radioCallSign"}.get(name, name): value for name, value in vessel.items()}
+        return fields | {"homePort": vessel["homePort"].upper()}
 
     def vessel(self, key: str) -> dict[str, Any]:
         if key not in self.vessels:

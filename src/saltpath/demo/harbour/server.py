@@ -13,7 +13,7 @@ from urllib.parse import parse_qsl, unquote, urlsplit
 from saltpath.core import plain
 from saltpath.demo.harbour.faults import FAULTS
 from saltpath.demo.harbour.openapi import document
-from saltpath.demo.harbour.port import BERTHS, PILOTS, Port, Refusal
+from saltpath.demo.harbour.port import BERTHS, PILOTS, RELEASES, Port, Refusal
 
 LARGEST_BODY = 1_000_000
 
@@ -83,7 +83,17 @@ def _vessels(call: Call) -> Reply:
         except ArithmeticError:
             raise Refusal(400, "minLength must be a number", "minLength") from None
         items = [v for v in items if v["lengthMetres"] >= least]
-    return _page(items, call)
+    return _page([call.port.shown(v) for v in items], call)
+
+
+@_route("PUT", "/switches/release")
+def _switch_release(call: Call) -> Reply:
+    """Not part of the service: lets a demonstration and tests see what a new release breaks."""
+    release = call.body.get("release") if isinstance(call.body, dict) else None
+    if release not in RELEASES:
+        raise Refusal(422, f"release is one of {', '.join(RELEASES)}", "release")
+    call.port.release = release
+    return Reply(200, {"release": release})
 
 
 @_route("POST", "/vessels", signed=True)
@@ -94,7 +104,7 @@ def _add_vessel(call: Call) -> Reply:
 
 @_route("GET", "/vessels/{id}")
 def _vessel(call: Call) -> Reply:
-    return Reply(200, call.port.vessel(call.keys["id"]))
+    return Reply(200, call.port.shown(call.port.vessel(call.keys["id"])))
 
 
 @_route("DELETE", "/vessels/{id}", signed=True)

@@ -65,21 +65,23 @@ function Saved({ of, state }: { of: Case; state: Editing }) {
     kept: "Salt Path does not answer. Your edits wait in this browser and are saved when it is back.",
   }[state.saving];
   return (
-    <div className="saved">
-      <span role="status" className={state.saving === "kept" ? "trouble" : "muted"}>
-        {said || state.notice}
-      </span>
-      <button type="button" className="plain-button" disabled={!state.canUndo} onClick={state.edits.undo}>
-        Undo
-      </button>
-      <button type="button" className="plain-button" disabled={!state.canRedo} onClick={state.edits.redo}>
-        Redo
-      </button>
-      <button type="button" className="plain-button" onClick={() => setOpen(true)}>
-        Versions
-      </button>
+    <>
+      <div className="saved">
+        <span role="status" className={state.saving === "kept" ? "trouble" : "muted"}>
+          {said || state.notice}
+        </span>
+        <button type="button" className="plain-button" disabled={!state.canUndo} onClick={state.edits.undo}>
+          Undo
+        </button>
+        <button type="button" className="plain-button" disabled={!state.canRedo} onClick={state.edits.redo}>
+          Redo
+        </button>
+        <button type="button" className="plain-button" onClick={() => setOpen(true)}>
+          Versions
+        </button>
+      </div>
       {open && <History id={of.id} version={of.version} editing={state.edits} close={() => setOpen(false)} />}
-    </div>
+    </>
   );
 }
 

@@ -1,11 +1,20 @@
 import { useState } from "react";
 import { api, type Check, type Outcome, type Step, type StepEvidence } from "../../app/api";
+import { meant } from "../../parts/meant";
 import { Pieces } from "../../parts/Pieces";
 import { useDraft } from "../../parts/typing/drafts";
 import { Typing } from "../../parts/typing/Typing";
 import { VerdictMark } from "../../parts/VerdictMark";
 import { useEdited } from "./edit/context";
-import { addCheck, type CheckDocument, inChecks, markCheck, noteCheck, setCheck } from "./edit/document";
+import {
+  addCheck,
+  type CheckDocument,
+  inChecks,
+  lookAt,
+  markCheck,
+  noteCheck,
+  setCheck,
+} from "./edit/document";
 import { SentenceField } from "./edit/SentenceField";
 
 /** What must hold of the answer: each check as a sentence that is changed where it stands, with what it last was. */
@@ -89,6 +98,7 @@ function CheckRow({ step, index, last, check, outcome, used }: RowProps) {
       </li>
     );
   }
+  const near = meant(outcome?.why);
   const move = (by: number) =>
     void editing.apply(
       inChecks(step, (checks) => {
@@ -131,15 +141,30 @@ function CheckRow({ step, index, last, check, outcome, used }: RowProps) {
           </span>
         )}
       </span>
+      {bad && (
+        <span className="repairs">
+          {rightNow(check, outcome) && (
+            <button
+              type="button"
+              className="plain-link"
+              aria-label={`this is right now: ${outcome.actual} for ${check.of}`}
+              onClick={() => void takeActual(id, step, index, check, outcome, editing)}
+            >
+              this is right now
+            </button>
+          )}
+          {near && (
+            <button
+              type="button"
+              className="plain-link"
+              onClick={() => void editing.apply(lookAt(step, index, near))}
+            >
+              look at {near} instead
+            </button>
+          )}
+        </span>
+      )}
       <span className="row-tools">
-        {rightNow(check, outcome) && (
-          <button
-            type="button"
-            onClick={() => void takeActual(id, step, index, check, outcome as Outcome, editing)}
-          >
-            this is right now
-          </button>
-        )}
         {index > 0 && (
           <button type="button" aria-label={`Move up: ${check.sentence}`} onClick={() => move(-1)}>
             ↑

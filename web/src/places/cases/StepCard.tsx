@@ -2,12 +2,22 @@ import { memo, useContext, useState } from "react";
 import type { Case, Other, Step, StepEvidence } from "../../app/api";
 import { writeExact } from "../../app/exact";
 import { count, duration, listed } from "../../app/format";
+import { meant } from "../../parts/meant";
 import { Pieces } from "../../parts/Pieces";
 import { WhereContext } from "../../parts/typing/drafts";
 import { Typing } from "../../parts/typing/Typing";
 import { ExpectBand } from "./ExpectBand";
 import { DragContext, useEdited } from "./edit/context";
-import { duplicateStep, inStep, moveStep, moveStepTo, setAlways, setField, stepWith } from "./edit/document";
+import {
+  duplicateStep,
+  inStep,
+  moveStep,
+  moveStepTo,
+  setAlways,
+  setField,
+  setKeep,
+  stepWith,
+} from "./edit/document";
 import { DropPlaces } from "./edit/PutInto";
 import { SendAlone } from "./edit/SendAlone";
 import { KeepBand, uses } from "./KeepBand";
@@ -105,7 +115,7 @@ export const StepCard = memo(function StepCard({
             <span className="number">{evidence?.exchanges.length ? duration(evidence.ms) : ""}</span>
           </button>
         )}
-        <Trouble evidence={evidence} open={open} />
+        <Trouble step={step} evidence={evidence} open={open} />
         {!open && <Closed step={step} evidence={evidence} />}
         {open && step.kind === "request" && (
           <>
@@ -166,11 +176,36 @@ export const StepCard = memo(function StepCard({
 });
 
 /** Why the step failed or was blocked; left out where the failing check itself stands open below. */
-function Trouble({ evidence, open }: { evidence: StepEvidence | undefined; open: boolean }) {
+function Trouble({
+  step,
+  evidence,
+  open,
+}: {
+  step: Step;
+  evidence: StepEvidence | undefined;
+  open: boolean;
+}) {
+  const { editing } = useEdited();
   if (!evidence?.why || (evidence.verdict !== "failed" && evidence.verdict !== "blocked")) return null;
+  const lost = evidence.why.code === "keep-nothing";
   const stands = evidence.checks.some((check) => check.verdict === "failed" || check.verdict === "blocked");
-  if (open && stands) return null;
-  return <p className={`step-why ${evidence.verdict}`}>{evidence.why.sentence}</p>;
+  if (open && stands && !lost) return null;
+  const name = /^nothing to keep as (\S+):/.exec(evidence.why.sentence)?.[1];
+  const near = lost && name ? meant(evidence.why) : undefined;
+  return (
+    <p className={`step-why ${evidence.verdict}`}>
+      {evidence.why.sentence}{" "}
+      {near && name && (
+        <button
+          type="button"
+          className="plain-link"
+          onClick={() => void editing.apply(setKeep(step.key, name, near))}
+        >
+          Keep {near} instead
+        </button>
+      )}
+    </p>
+  );
 }
 
 function title(step: Step): string {

@@ -96,6 +96,10 @@ export const noteCheck = (key: string, index: number, note: string): Change =>
     ),
   );
 
+/** The same check of another place. */
+export const lookAt = (key: string, index: number, of: string): Change =>
+  inChecks(key, (checks) => checks.map((check, at) => (at === index ? { ...check, of } : check)));
+
 export const addCheck = (key: string, check: CheckDocument): Change =>
   inChecks(key, (checks) => [...checks, check]);
 

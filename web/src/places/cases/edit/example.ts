@@ -25,7 +25,7 @@ export function exampleSteps(of: Pick<Case, "scope" | "values">): Document {
       expect: [
         { of: "status", is: 200 },
         { of: "$.name", is: "[=vesselName]" },
-        { of: "$.length", kind: "number" },
+        { of: "$.lengthMetres", kind: "number" },
       ],
     },
     {

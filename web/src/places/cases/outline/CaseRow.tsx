@@ -48,6 +48,7 @@ export function CaseRow({ line, over, onto, move, suites, into, remove }: Props)
         {items.length > 0 && (
           <Dropdown
             trigger={["click"]}
+            autoFocus
             menu={{ items, onClick: ({ key }) => into(suites.find((suite) => suite.id === key) as Suite) }}
           >
             <button type="button" aria-haspopup="menu" aria-label={`move to… ${line.name}`}>
