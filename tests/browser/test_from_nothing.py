@@ -144,9 +144,7 @@ class FromNothing(BrowserTest):
         tab_to("Project Fernholm Harbour")
         keys.press("Enter")
         self.page.get_by_role("menuitem", name="Quay by keyboard").wait_for()
-        while "Quay by keyboard" not in self.page.evaluate(
-            "() => document.activeElement?.textContent ?? ''"
-        ):
+        while "Quay by keyboard" not in self.page.evaluate("() => document.activeElement?.textContent ?? ''"):
             keys.press("ArrowDown")
             self.assertLess(time.monotonic() - begun, MOST_S)
         keys.press("Enter")
