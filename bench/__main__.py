@@ -3,6 +3,7 @@
 from bench.command import e8
 from bench.engine import e1, e4
 from bench.nginx import harbour
+from bench.pages import main as s7
 from bench.recorded import e2_e3_e7
 
 with harbour() as address:
@@ -10,3 +11,4 @@ with harbour() as address:
     e2_e3_e7(address)
     e4(address)
     e8(address)
+s7()

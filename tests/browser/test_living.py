@@ -74,7 +74,7 @@ class Living(BrowserTest):
         self.open_case("A visiting vessel is given a berth")
         self.page.get_by_role("button", name=re.compile("Ask for a berth")).click()
         step = self.page.get_by_role("article", name="Step 2: Ask for a berth")
-        self.assertIn("to steps 4, 5 and 6", step.inner_text())
+        step.get_by_text("to steps 4, 5 and 6").wait_for()
         self.assertEqual(self.page.locator("g.thread").count(), 3)
         self.assertEqual(self.page.locator("g.thread.broken").count(), 0)
 

@@ -15,6 +15,7 @@ def _parameter(
 
 _ID = _parameter("id", "the identity", True, "path")
 _PROJECT = _parameter("project", "the project's identity", True)
+_TEXT = _parameter("text", "false leaves the case's text out")
 _LIMIT = _parameter("limit", "how many at most, 1 to 1000", kind="integer")
 
 
@@ -77,8 +78,8 @@ def document() -> dict[str, Any]:
         },
         "/cases": {"post": _operation("addCase", "A new case", _of("Case"), status=201, body="NewCase")},
         "/cases/{id}": {
-            "get": _operation("readCase", "One case", _of("Case"), _ID),
-            "put": _operation("saveCase", "Save a case", _of("Case"), _ID, if_match, body="CaseDocument"),
+            "get": _operation("readCase", "One case", _of("Case"), _ID, _TEXT),
+            "put": _operation("saveCase", "Save a case", _of("Case"), _ID, _TEXT, if_match, body="CaseDocument"),
             "delete": _operation("removeCase", "Take a case out of its suite", _of("Gone"), _ID),
         },
         "/cases/{id}/back": {"post": _operation("bringBack", "Bring a case back", _of("Case"), _ID)},

@@ -81,7 +81,7 @@ SHAPES: dict[str, Any] = {
     "Finding": _object(weight=TEXT, step=TEXT, path=TEXT, code=TEXT, sentence=TEXT),
     "CaseValue": _object(name=TEXT, value=TEXT, secret=FLAG),
     "ScopeValue": _object((), **{"name": TEXT, "value": TEXT, "secret": FLAG, "from": TEXT}),
-    "Case": _object(id=TEXT, project=TEXT, suite=_object(id=TEXT, name=TEXT), key=TEXT, name=TEXT, about=TEXT, register=TEXT,
+    "Case": _object(("text",), id=TEXT, project=TEXT, suite=_object(id=TEXT, name=TEXT), key=TEXT, name=TEXT, about=TEXT, register=TEXT,
                     tags=TEXTS, onFailure=TEXT, values=_list("CaseValue"), scope=_list("ScopeValue"), version=WHOLE, changedAt=TEXT,
                     document={"type": "object"}, text=TEXT, steps=_list("Step"), threads=_list("Thread"),
                     findings=_list("Finding")),

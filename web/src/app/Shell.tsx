@@ -2,6 +2,7 @@ import { MoonOutlined, SunOutlined } from "@ant-design/icons";
 import { useQuery } from "@tanstack/react-query";
 import { Button } from "antd";
 import { Link, NavLink, Outlet } from "react-router";
+import { Hints } from "../parts/Hints";
 import { api } from "./api";
 import { Finder } from "./Finder";
 import { NewProject, ProjectMenu } from "./ProjectMenu";
@@ -53,6 +54,7 @@ export function Shell() {
           )}
         </span>
       </header>
+      <Hints />
       <main id="main">{none ? <NoProject /> : <Outlet />}</main>
     </>
   );

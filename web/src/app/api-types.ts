@@ -655,7 +655,7 @@ export interface components {
             version: number;
             changedAt: string;
             document: Record<string, never>;
-            text: string;
+            text?: string;
             steps: components["schemas"]["Step"][];
             threads: components["schemas"]["Thread"][];
             findings: components["schemas"]["Finding"][];
@@ -1308,7 +1308,10 @@ export interface operations {
     };
     readCase: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description false leaves the case's text out */
+                text?: string;
+            };
             header?: never;
             path: {
                 /** @description the identity */
@@ -1340,7 +1343,10 @@ export interface operations {
     };
     saveCase: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description false leaves the case's text out */
+                text?: string;
+            };
             header: {
                 /** @description the version that was changed, in quotes */
                 "If-Match": string;

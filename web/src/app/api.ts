@@ -100,10 +100,10 @@ export const api = {
     send<Case>(`/cases/${q(id)}/move`, { suite, before }),
   removeCase: (id: string) => ask<unknown>(`/cases/${q(id)}`, { method: "DELETE" }),
   bringBack: (id: string) => send<Case>(`/cases/${q(id)}/back`, {}),
-  case: (id: string) => askCase(`/cases/${q(id)}`),
+  case: (id: string) => askCase(`/cases/${q(id)}?text=false`),
   /** `body`: the case as JSON text, so that its numbers stay as they are. */
   saveCase: (id: string, version: number, body: string) =>
-    askCase(`/cases/${q(id)}`, {
+    askCase(`/cases/${q(id)}?text=false`, {
       method: "PUT",
       body,
       headers: { "Content-Type": "application/json", "If-Match": `"${version}"` },

@@ -1,4 +1,3 @@
-import { Tooltip } from "antd";
 import type { Piece, StepEvidence } from "../app/api";
 
 type Used = StepEvidence["used"];
@@ -15,9 +14,9 @@ export function Pieces({ pieces, used = [] }: { pieces: Piece[]; used?: Used }) 
         const hint = last ? `${last.value}, from ${last.from}` : "not resolved yet";
         return (
           // biome-ignore lint/suspicious/noArrayIndexKey: as above
-          <Tooltip key={index} title={hint}>
-            <span className="reference">{name}</span>
-          </Tooltip>
+          <span key={index} className="reference" data-hint={hint}>
+            {name}
+          </span>
         );
       })}
     </>

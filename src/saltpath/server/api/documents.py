@@ -18,6 +18,7 @@ from saltpath.core.format.writer import write_document
 from saltpath.core.inspect import inspect, surroundings
 from saltpath.core.outline import outline
 from saltpath.server.api.views import moment, reason
+from saltpath.server.compiled import compiled, remember
 from saltpath.server.context import actor, body, database
 from saltpath.server.presence import Presence
 from saltpath.server.problems import Refused, json_answer
@@ -29,7 +30,7 @@ MOST_CHANGES = 12
 
 @documents.get("/cases/<id>")
 def read_case(id: str) -> Response:
-    """One case: its document, how it reads, and what is wrong with it."""
+    """One case: its document, how it reads, and what is wrong with it; `?text=false` leaves its text out."""
     return _case_answer(cases.case(database(), id))
 
 
@@ -37,7 +38,7 @@ def _case_answer(stored: cases.StoredCase) -> Response:
     connection = database()
     suite = projects.suite_by_id(connection, stored.suite)
     project = projects.project_by_id(connection, stored.project)
-    case = case_from_data(stored.document)
+    case = compiled(stored)
     usual = project.document.get("environment", "")
     standing = sorted(projects.environments(connection, stored.project), key=lambda e: e.name != usual)
     environments = [read_environment(e.document).values for e in standing]
@@ -67,7 +68,11 @@ def _case_answer(stored: cases.StoredCase) -> Response:
             "version": stored.version,
             "changedAt": moment(stored.at),
             "document": stored.document,
-            "text": write_document(stored.document, stored.comments),
+            **(
+                {}
+                if request.args.get("text") == "false"
+                else {"text": write_document(stored.document, stored.comments)}
+            ),
             **outline(case),
             "findings": findings,
         }
@@ -91,11 +96,13 @@ def save_case(id: str) -> Response:
     if found is None:
         raise Refused(428, "if-match-missing", 'Say which version you changed: If-Match: "3".')
     document, comments = _given_document(body())
-    case_from_data(document)
+    case = case_from_data(document)
     if comments is None:
         before = cases.case(database(), id)
         comments = carried(before.document, document, before.comments)
     stored = cases.save_case(database(), id, actor().id, int(found[1]), document, comments)
+    if stored.document == document:
+        remember(stored, case)
     return _case_answer(stored)
 
 

@@ -26,6 +26,7 @@ from saltpath.core.subjects import find, read_subject, taken
 from saltpath.core.why import Blocked
 from saltpath.server import again
 from saltpath.server.api.views import outcome_view, reason, run_view, step_view
+from saltpath.server.compiled import compiled
 from saltpath.server.context import body, database
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import cases, evidence, projects, runs
@@ -44,7 +45,7 @@ def case_evidence(id: str) -> Response:
     Steps are those of the case as it is now, wherever they stood then; checks that were edited since are judged again on
     the kept answers."""
     stored = cases.case(database(), id)
-    case = case_from_data(stored.document)
+    case = compiled(stored)
     newest, verdict, found = _seen_in(stored, request.args["run"]) if "run" in request.args else _last_seen(stored)
     scopes = _scopes(stored, case, newest, [seen for _, seen in found.values()])
     items = []
@@ -111,7 +112,7 @@ def read_typed(id: str) -> Response:
     text, key = data.get("text"), data.get("step")
     if not isinstance(text, str) or not isinstance(key, str) or len(text) > 20_000:
         raise Refused(400, "sentence-missing", "Give the sentence as text, and the key of its step as step.")
-    case = case_from_data(stored.document)
+    case = compiled(stored)
     _, _, found = _last_seen(stored)
     answer = again.answer_of(found[key][1]) if key in found else None
     paths = again.paths_in(answer)
@@ -225,7 +226,7 @@ def clean_kept(id: str) -> Response:
         subject = read_subject(text.strip())
     except Unreadable as problem:
         return json_answer({**result, "problem": str(problem)})
-    case = case_from_data(stored.document)
+    case = compiled(stored)
     _, _, found = _last_seen(stored)
     answer = again.answer_of(found[key][1]) if key in found else None
     if answer is None:

@@ -7,9 +7,9 @@ from typing import Any
 
 from flask import Blueprint, Response, request
 
-from saltpath.core.format.reader import case_from_data
 from saltpath.core.references import is_name
 from saltpath.server.api.views import run_case_view, run_view, step_view
+from saltpath.server.compiled import compiled
 from saltpath.server.context import actor, body, database, limit, project_asked, whole
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import cases, evidence, jobs, projects, runs
@@ -140,7 +140,7 @@ def read_run(id: str) -> Response:
 
 def _step_names(entry: runs.RunCase) -> list[dict[str, Any]]:
     """The steps of a case at the version that was run, in the order of execution."""
-    case = case_from_data(cases.case_at(database(), entry.case_id, entry.version).document)
+    case = compiled(cases.case_at(database(), entry.case_id, entry.version))
     return [{"part": part, "index": index, "name": step.name} for part, index, step in case.parts()]
 
 

@@ -1,5 +1,14 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { type KeyboardEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
+import {
+  type KeyboardEvent,
+  startTransition,
+  useCallback,
+  useDeferredValue,
+  useEffect,
+  useMemo,
+  useRef,
+  useState,
+} from "react";
 import { useParams, useSearchParams } from "react-router";
 import { api, type Case, type RunEvent, type Step, type StepEvidence } from "../../app/api";
 import { useEvents } from "../../app/events";
@@ -30,6 +39,9 @@ export function CasePage() {
   useEffect(() => {
     if (project) choose(project);
   }, [project, choose]);
+  // Asked for together with the case, not after it.
+  useQuery({ queryKey: ["evidence", id, ""], queryFn: () => api.evidence(id) });
+  const shown = useDeferredValue(loaded.data);
   if (loaded.error) {
     return (
       <div className="page">
@@ -37,8 +49,8 @@ export function CasePage() {
       </div>
     );
   }
-  if (!loaded.data) return <p className="muted pad">Reading the case…</p>;
-  return <Opened key={id} of={loaded.data} />;
+  if (!shown || shown.id !== id) return <p className="muted pad">Reading the case…</p>;
+  return <Opened key={id} of={shown} />;
 }
 
 function Opened({ of }: { of: Case }) {
@@ -63,14 +75,16 @@ function Opened({ of }: { of: Case }) {
   const running = useCaseRun(of, at[0]);
   useFollowed(of);
 
+  // A long case and its evidence are drawn in the background, so that typing and scrolling go on meanwhile.
+  const drawn = useDeferredValue(evidence.data);
   const steps = useMemo(
-    () => new Map((evidence.data?.steps ?? []).map((step) => [`${step.part}.${step.index}`, step])),
-    [evidence.data],
+    () => new Map((drawn?.steps ?? []).map((step) => [`${step.part}.${step.index}`, step])),
+    [drawn],
   );
   known.current = (before) => referencesFor(of, steps, before);
   // The step that needs a person is found once a run, so that mending it does not lead away from it.
   const first = useRef<{ run: string; key: string | undefined }>(undefined);
-  const ran = evidence.data ? (evidence.data.run?.id ?? "none") : undefined;
+  const ran = drawn ? (drawn.run?.id ?? "none") : undefined;
   if (ran && first.current?.run !== ran) first.current = { run: ran, key: worst(of, steps) };
   const step =
     of.steps.find((item) => item.key === picked) ??
@@ -140,6 +154,7 @@ function Opened({ of }: { of: Case }) {
     ),
   );
   const about = seen && (seen.runKind === "trial" ? "sent alone" : `run ${seen.runNumber}`);
+  const pick = useCallback((key: string) => startTransition(() => setPicked(key)), []);
   const drag = useCallback(
     (node: Picked | undefined) =>
       setDragged(node && step ? { from: step.key, number: step.number, picked: node } : undefined),
@@ -154,7 +169,7 @@ function Opened({ of }: { of: Case }) {
             <CaseHead
               of={of}
               state={state}
-              evidence={evidence.data}
+              evidence={drawn}
               others={others}
               at={at}
               running={running}
@@ -175,7 +190,7 @@ function Opened({ of }: { of: Case }) {
               <Trail
                 of={of}
                 chosen={chosen}
-                choose={setPicked}
+                choose={pick}
                 evidence={steps}
                 verdict={verdict}
                 sendAlone={sendAlone}

@@ -1,4 +1,4 @@
-import { memo, useContext, useState } from "react";
+import { Fragment, memo, useContext, useState } from "react";
 import type { Case, Other, Step, StepEvidence } from "../../app/api";
 import { writeExact } from "../../app/exact";
 import { count, duration, listed } from "../../app/format";
@@ -232,10 +232,13 @@ function Closed({ step, evidence }: { step: Step; evidence: StepEvidence | undef
       {keeps.length > 0 && (
         <span>
           {" · gives "}
-          {keeps.map((keep) => (
-            <span key={keep.name} className="reference" data-keep={keep.name}>
-              {keep.name}
-            </span>
+          {keeps.map((keep, index) => (
+            <Fragment key={keep.name}>
+              {index > 0 && ", "}
+              <span className="reference" data-keep={keep.name}>
+                {keep.name}
+              </span>
+            </Fragment>
           ))}
         </span>
       )}

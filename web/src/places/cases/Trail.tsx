@@ -1,4 +1,4 @@
-import { useCallback, useLayoutEffect, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Case, Other, Step, StepEvidence } from "../../app/api";
 import type { MarkKind } from "../../parts/VerdictMark";
 import { StepNumber } from "../../parts/VerdictMark";
@@ -30,10 +30,13 @@ export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy, 
   const box = useRef<HTMLOListElement>(null);
   const dragged = useRef("");
   const [marked, setMarked] = useState<string[]>([]);
+  // The cards keep the same function over edits, so that an edit draws only the card that it changed.
+  const order = useRef<string[]>([]);
+  order.current = of.steps.map((step) => step.key);
   const mark = useCallback(
     (key: string, upTo: boolean) =>
       setMarked((before) => {
-        const keys = of.steps.map((step) => step.key);
+        const keys = order.current;
         const from = keys.indexOf(before.at(-1) ?? key);
         if (upTo && before.length) {
           const [low, high] = [from, keys.indexOf(key)].sort((left, right) => left - right);
@@ -41,25 +44,25 @@ export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy, 
         }
         return before.includes(key) ? before.filter((item) => item !== key) : [...before, key];
       }),
-    [of.steps],
+    [],
   );
   const several = of.steps.map((step) => step.key).filter((key) => marked.includes(key));
   const [places, setPlaces] = useState<CardPlace[]>([]);
-  useLayoutEffect(() => {
+  // Places are read when the browser has laid the cards out anyway, so that reading them costs nothing.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another order or another open card has other places
+  useEffect(() => {
     const list = box.current;
     if (!list) return;
     const measure = () => setPlaces(measured(list));
-    measure();
     const observer = new ResizeObserver(measure);
     observer.observe(list);
     for (const child of list.children) observer.observe(child);
-    return () => observer.disconnect();
-  }, []);
-  // A card that opens changes where the rows of kept values stand without changing the list's children.
-  // biome-ignore lint/correctness/useExhaustiveDependencies: measured again whenever another card opens
-  useLayoutEffect(() => {
-    if (box.current) setPlaces(measured(box.current));
-  }, [chosen, of]);
+    const moved = requestAnimationFrame(() => window.setTimeout(measure));
+    return () => {
+      cancelAnimationFrame(moved);
+      observer.disconnect();
+    };
+  }, [chosen, of.steps]);
   const threads = useMemo(() => drawThreads(of.threads, places, MARGIN), [of.threads, places]);
   const findings = useMemo(() => {
     const found = new Map<string, Case["findings"]>();
@@ -153,6 +156,7 @@ function measured(list: HTMLOListElement): CardPlace[] {
   return [...list.children].map((child) => {
     const keeps = new Map<string, number>();
     for (const row of child.querySelectorAll<HTMLElement>("[data-keep]")) {
+      if (!row.checkVisibility({ contentVisibilityAuto: true })) continue;
       const box = row.getBoundingClientRect();
       keeps.set(row.dataset.keep ?? "", Math.round(box.top - top + box.height / 2));
     }

@@ -1,13 +1,22 @@
 import { useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
 import { api, type Repeated } from "../../../app/api";
 import { useEdited } from "./context";
 import { stepWith } from "./document";
 import { handOver, keptAs, type Place, placesIn, proposeName, takenNames } from "./handover";
 
+/** What is offered unasked waits until the step stands there. */
+const CALM_MS = 700;
+
 /** Literals of this request that an earlier answer held: each offered as a hand-over, in one click. */
 export function HandOvers({ step }: { step: string }) {
   const { id, editing } = useEdited();
-  const found = useQuery({ queryKey: ["repeated", id], queryFn: () => api.repeated(id), staleTime: 0 });
+  const [calm, setCalm] = useState(false);
+  useEffect(() => {
+    const timer = window.setTimeout(() => setCalm(true), CALM_MS);
+    return () => window.clearTimeout(timer);
+  }, []);
+  const found = useQuery({ queryKey: ["repeated", id], queryFn: () => api.repeated(id), enabled: calm });
   const own = (found.data?.items ?? []).filter((item) => item.step === step);
   const offers = own.flatMap((item) => offered(item, editing.document) ?? []);
   return (

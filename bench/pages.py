@@ -1,0 +1,123 @@
+"""S7, the Path: a case of 100 steps and 600 checks in the browser, opened by a click and edited; long tasks counted by the page."""
+
+from __future__ import annotations
+
+import statistics
+from typing import Any
+
+from playwright.sync_api import Page, sync_playwright
+
+from tests.application import Application
+from tests.browser.page import ARGUMENTS
+
+STEPS, ROUNDS = 100, 7
+NAME = "A hundred steps"
+TASKS = """() => { window.tasks = []; new PerformanceObserver((list) => {
+    for (const item of list.getEntries()) window.tasks.push(item.duration);
+}).observe({ type: 'longtask' }); }"""
+
+
+def document() -> dict[str, Any]:
+    """Six checks and a kept value a step; each step's address uses the value of the one before."""
+    steps: list[dict[str, Any]] = []
+    for number in range(STEPS):
+        vessel = f"[=id{number - 1}]" if number else "V-101"
+        checks = [
+            {"of": "status", "is": 200}, {"of": "$.id", "present": True}, {"of": "$.name", "kind": "text"},
+            {"of": "$.lengthMetres", "above": 1}, {"of": "$.homePort", "is": "Fernholm"}, {"of": "time", "below": "5 s"},
+        ]  # fmt: skip
+        steps.append(
+            {"request": f"Read vessel {number + 1}", "send": f"GET [=harbour]/vessels/{vessel}", "expect": checks,
+             "keep": {f"id{number}": "$.id"}}
+        )  # fmt: skip
+    return {"salt-path": 1, "case": NAME, "steps": steps}
+
+
+def opened(page: Page, address: str) -> float:
+    """Milliseconds from the click on the case to the first row of its evidence."""
+    page.goto(f"{address}/cases")
+    link = page.get_by_role("link", name=NAME)
+    link.wait_for()
+    page.wait_for_timeout(300)
+    page.evaluate(TASKS)
+    return page.evaluate(
+        """async (name) => {
+            const link = [...document.querySelectorAll('a')].find((item) => item.textContent === name);
+            const begun = performance.now();
+            link.click();
+            while (!document.querySelector('[role=treeitem]')) await new Promise(requestAnimationFrame);
+            return performance.now() - begun;
+        }""",
+        NAME,
+    )
+
+
+def longest(page: Page) -> float:
+    page.wait_for_timeout(150)
+    return max(page.evaluate("() => window.tasks.splice(0)"), default=0)
+
+
+def edited(page: Page) -> dict[str, float]:
+    """The longest task of each kind of edit, in milliseconds; 0 where none was over 50. What the page shows is asked for by
+    plain selectors, since the driver's own search by roles would be counted as tasks of the page."""
+    found = {}
+
+    def until(condition: str) -> float:
+        for _ in range(200):
+            if page.evaluate(f"() => {condition}"):
+                break
+            page.wait_for_timeout(50)
+        else:
+            raise AssertionError(f"waited in vain for {condition}")
+        page.wait_for_timeout(400)
+        return longest(page)
+
+    page.wait_for_timeout(1500)
+    checks = page.locator(".step.open .check").count()
+    longest(page)
+    page.focus(".add-check input")
+    page.keyboard.type("time under 4 s", delay=20)
+    page.keyboard.press("Enter")
+    found["a check typed"] = until(f"document.querySelectorAll('.step.open .check').length === {checks + 1}")
+    page.focus(".tree")
+    page.keyboard.press("a")
+    found["a check by pointing"] = until(f"document.querySelectorAll('.step.open .check').length === {checks + 2}")
+    first = "document.querySelector('[data-step=\"%d\"] .step-name').textContent === 'Read vessel 1'"
+    page.focus('[data-step="1"] .step-head')
+    page.keyboard.press("Alt+ArrowDown")
+    found["a step moved"] = until(first % 2)
+    page.keyboard.press("Control+z")
+    found["undone"] = until(first % 1)
+    page.locator('[data-step="4"] .step-head').click()
+    found["another step opened"] = until("document.querySelector('[data-step=\"4\"] .check') !== null")
+    return found
+
+
+def main() -> None:
+    with Application() as app, sync_playwright() as playwright:
+        suite = app.get(f"/suites?project={app.project}")["items"][0]["id"]
+        case = app.ask("POST", "/cases", {"project": app.project, "suite": suite, "document": document()})[2]["id"]
+        app.run(60, cases=[case])
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        cold = opened(page, app.address)
+        times, tasks = [], []
+        for _ in range(ROUNDS):
+            times.append(opened(page, app.address))
+            tasks.append(longest(page))
+        print(f"S7  100 steps, 600 checks, click to evidence: {statistics.median(times):.0f} ms (first time {cold:.0f};"
+              f" wanted: at most 500); longest task while opening {statistics.median(tasks):.0f} ms")  # fmt: skip
+        rounds = []
+        for _ in range(3):
+            rounds.append(edited(page))
+            page.locator('[data-step="1"] .step-head').click()
+        for what in rounds[0]:
+            most = statistics.median(one[what] for one in rounds)
+            print(
+                f"S7  longest task, {what}: {'none over 50' if most <= 50 else f'{most:.0f}'} ms (wanted: none over 50)"
+            )
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
