@@ -1,14 +1,20 @@
-"""Runs every test; the last line is `N passed, N failed`."""
+"""Runs every test, two modules side by side; with words, only the tests whose name holds one, in this process. The last line is
+`N passed, N failed`."""
 
+import re
+import subprocess
 import sys
 import time
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent
+SIDE_BY_SIDE = 2
+LONGEST_S = 280
 
 
 def pick(suite: unittest.TestSuite, words: list[str]) -> unittest.TestSuite:
-    if not words:
-        return suite
     chosen = unittest.TestSuite()
     for item in suite:
         if isinstance(item, unittest.TestSuite):
@@ -18,19 +24,49 @@ def pick(suite: unittest.TestSuite, words: list[str]) -> unittest.TestSuite:
     return chosen
 
 
-def main() -> int:
-    root = Path(__file__).resolve().parent
-    found = unittest.TestLoader().discover(str(root), pattern="test_*.py", top_level_dir=str(root.parent))
-    begun = time.monotonic()
-    result = unittest.TextTestRunner(verbosity=1, buffer=True).run(pick(found, sys.argv[1:]))
+def run(words: list[str]) -> tuple[int, int]:
+    """(passed, failed) of the tests whose name holds a word."""
+    found = unittest.TestLoader().discover(str(ROOT), pattern="test_*.py", top_level_dir=str(ROOT.parent))
+    result = unittest.TextTestRunner(verbosity=1, buffer=True).run(pick(found, words))
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
-    passed = result.testsRun - failed - len(result.skipped)
-    print(f"took {time.monotonic() - begun:.0f} s")
     if result.testsRun == 0:
         print("no test was run")
         failed = 1
-    print(f"{max(passed, 0)} passed, {failed} failed", flush=True)
+    return max(result.testsRun - failed - len(result.skipped), 0), failed
+
+
+def run_module(name: str) -> tuple[int, int]:
+    """The same for one module in a process of its own; what it said is shown where something failed."""
+    command = [sys.executable, "-m", "tests", f"{name}."]
+    begun = time.monotonic()
+    try:
+        done = subprocess.run(command, cwd=ROOT.parent, capture_output=True, text=True, timeout=LONGEST_S)
+        said = done.stdout + done.stderr
+    except subprocess.TimeoutExpired as late:
+        said = f"not finished within {LONGEST_S} s\n{(late.stdout or b'').decode()}"
+    counts = re.search(r"^(\d+) passed, (\d+) failed$", said, re.MULTILINE)
+    passed, failed = (int(counts[1]), int(counts[2])) if counts else (0, 1)
+    print(f"{name}: {passed} passed, {failed} failed, {time.monotonic() - begun:.0f} s", flush=True)
+    if failed:
+        print(said, flush=True)
+    return passed, failed
+
+
+def every() -> tuple[int, int]:
+    files = sorted(ROOT.rglob("test_*.py"), key=lambda file: ("browser" not in file.parts, -file.stat().st_size))
+    names = [".".join(file.relative_to(ROOT.parent).with_suffix("").parts) for file in files]
+    with ThreadPoolExecutor(SIDE_BY_SIDE) as pool:
+        counts = list(pool.map(run_module, names))
+    return sum(passed for passed, _ in counts), sum(failed for _, failed in counts)
+
+
+def main() -> int:
+    begun = time.monotonic()
+    passed, failed = run(sys.argv[1:]) if sys.argv[1:] else every()
+    print(f"took {time.monotonic() - begun:.0f} s")
+    print(f"{passed} passed, {failed} failed", flush=True)
     return 1 if failed else 0
 
 
-sys.exit(main())
+if __name__ == "__main__":
+    sys.exit(main())

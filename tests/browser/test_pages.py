@@ -1,22 +1,17 @@
 """The pages as a tester uses them: read, run, watch, find what failed and why."""
 
 import re
-import time
 
 from tests.browser.page import BrowserTest
 
 LARGE = "salt-path: 1\ncase: Ten megabytes\nsteps:\n  - request: Fetch\n    send: GET [=harbour]/faults/large\n    expect: [ { of: status, is: 200 } ]\n"
 SCROLL = """async () => {
   const tree = document.querySelector('[role=tree]');
-  let longest = 0;
-  const watch = new PerformanceObserver((list) => { for (const task of list.getEntries()) longest = Math.max(longest, task.duration); });
-  watch.observe({ entryTypes: ['longtask'] });
   for (let step = 0; step < 60; step++) {
     tree.scrollTop += 2400;
     await new Promise((done) => requestAnimationFrame(done));
   }
-  await new Promise((done) => setTimeout(done, 200));
-  return { longest, top: tree.scrollTop, rows: tree.querySelectorAll('[role=treeitem]').length };
+  return { top: tree.scrollTop, rows: tree.querySelectorAll('[role=treeitem]').length };
 }"""
 
 
@@ -98,23 +93,17 @@ class Pages(BrowserTest):
         self.page.get_by_role("button", name="Stop this run").click()
         self.page.get_by_role("status").filter(has_text=re.compile("Finished")).wait_for()
 
-    def test_ten_megabytes_open_within_a_second_and_scroll_smoothly(self):
+    def test_ten_megabytes_are_shown_by_the_rows_in_sight(self):
+        """How fast is measured by `make bench`."""
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][2]["id"]
         made = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "text": LARGE})[2]
         self.assertEqual(self.app.run(cases=[made["id"]])["verdict"], "passed")
-        self.open_case("Register numbers keep all their digits")
-        self.page.get_by_role("link", name="Cases", exact=True).click()
-        begun = time.monotonic()
+        self.go("/cases")
         self.page.get_by_role("link", name="Ten megabytes").click()
-        self.page.get_by_role("treeitem").first.wait_for()
-        opened = time.monotonic() - begun
         self.page.get_by_role("treeitem").filter(has_text="{4}").first.wait_for()
         found = self.page.evaluate(SCROLL)
-        print(f"10 MB: opened in {opened:.2f} s, longest task {found['longest']:.0f} ms, {found['rows']} rows drawn")
         self.assertGreater(found["top"], 100_000)
         self.assertLess(found["rows"], 120)
-        self.assertLess(opened, 3)  # the bar is 1 s on a quiet machine; docs/development.md says how it is measured
-        self.assertLess(found["longest"], 200)
 
     def test_axe_finds_no_serious_fault_in_either_theme(self):
         run = self.app.get(f"/runs?project={self.app.project}")["items"][-1]["id"]
