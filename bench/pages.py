@@ -19,7 +19,7 @@ TASKS = """() => { window.tasks = []; new PerformanceObserver((list) => {
 
 
 SCROLL = """async () => {
-    const tree = document.querySelector('[role=tree]');
+    const tree = document.querySelector('.tree');
     for (let step = 0; step < 60; step++) {
         tree.scrollTop += 2400;
         await new Promise((done) => requestAnimationFrame(done));
@@ -89,7 +89,7 @@ def edited(page: Page) -> dict[str, float]:
     page.keyboard.type("time under 4 s", delay=20)
     page.keyboard.press("Enter")
     found["a check typed"] = until(f"document.querySelectorAll('.step.open .check').length === {checks + 1}")
-    page.focus(".tree")
+    page.focus("[role=tree]")
     page.keyboard.press("a")
     found["a check by pointing"] = until(f"document.querySelectorAll('.step.open .check').length === {checks + 2}")
     first = "document.querySelector('[data-step=\"%d\"] .step-name').textContent === 'Read vessel 1'"

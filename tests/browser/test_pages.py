@@ -6,7 +6,7 @@ from tests.browser.page import BrowserTest
 
 LARGE = "salt-path: 1\ncase: Ten megabytes\nsteps:\n  - request: Fetch\n    send: GET [=harbour]/faults/large\n    expect: [ { of: status, is: 200 } ]\n"
 SCROLL = """async () => {
-  const tree = document.querySelector('[role=tree]');
+  const tree = document.querySelector('.tree');
   for (let step = 0; step < 60; step++) {
     tree.scrollTop += 2400;
     await new Promise((done) => requestAnimationFrame(done));

@@ -36,6 +36,7 @@ export function Evidence({ step, about, keeps, acts, loose }: Props) {
           {facts.filter(Boolean).join(" · ")}
         </span>
         <Segmented<View>
+          size="small"
           value={view}
           onChange={setView}
           options={[...VIEWS]}

@@ -32,6 +32,8 @@ export interface Acts {
   show: (picked: Picked[], key: string, close: () => void) => React.ReactNode;
   /** A node is being dragged; undefined when it was let go. */
   drag: (picked: Picked | undefined) => void;
+  /** Said below the tree while nothing was made of it yet. */
+  hint: string;
   /** Expect every field that no check watches as it is. */
   rest: (unchecked: Picked[]) => void;
 }
@@ -87,6 +89,7 @@ function Rows({ index, watch, acts }: RowsProps) {
   const [marked, setMarked] = useState<ReadonlySet<number>>(new Set());
   const rows = useMemo(() => visible(index, open), [index, open]);
   const box = useRef<HTMLDivElement>(null);
+  const tree = useRef<HTMLDivElement>(null);
   const view = useWindow(box, rows.length, ROW);
 
   const toggle = (node: number) => {
@@ -192,29 +195,31 @@ function Rows({ index, watch, acts }: RowsProps) {
   const current = rows[focus];
   return (
     <>
-      <div
-        ref={box}
-        className="tree"
-        role="tree"
-        tabIndex={0}
-        aria-label="The answer as a tree"
-        aria-multiselectable={acts ? true : undefined}
-        aria-activedescendant={current === undefined ? undefined : `node-${current}`}
-        onScroll={view.onScroll}
-        onKeyDown={keys}
-      >
-        <div role="presentation" style={{ height: rows.length * ROW + room, position: "relative" }}>
-          {drawn}
+      <div ref={box} className="tree" onScroll={view.onScroll}>
+        <div style={{ height: rows.length * ROW + room, position: "relative" }}>
+          <div
+            ref={tree}
+            className="tree-rows"
+            role="tree"
+            tabIndex={0}
+            aria-label="The answer as a tree"
+            aria-multiselectable={acts ? true : undefined}
+            aria-activedescendant={current === undefined ? undefined : `node-${current}`}
+            onKeyDown={keys}
+          >
+            {drawn}
+          </div>
           {acts && acting && actingRow >= 0 && (
             <div ref={actsBox} className="acts" style={{ top: (actingRow + 1) * ROW + 3 }}>
               {acts.show(chosen(acting.node), acting.asked, () => {
                 leave();
-                box.current?.focus();
+                tree.current?.focus({ preventScroll: true });
               })}
             </div>
           )}
         </div>
       </div>
+      {acts?.hint && <p className="tree-hint muted small">{acts.hint}</p>}
       <Coverage index={index} watch={watch} rest={acts?.rest} />
     </>
   );

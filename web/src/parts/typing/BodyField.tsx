@@ -19,7 +19,7 @@ import {
 import { tags } from "@lezer/highlight";
 import { useEffect, useRef, useState } from "react";
 import { useDraft } from "./drafts";
-import type { Insertable, Reference } from "./inserting";
+import { type Insertable, putIn, type Reference } from "./inserting";
 
 interface Props {
   text: string;
@@ -54,9 +54,9 @@ export default function BodyField({ text, label, json: isJson, hint, insertable,
     keep: async (left) => {
       const typed = view.current?.state.doc.toString() ?? text;
       if (typed === text) return leave();
-      for (const reference of taken.current)
-        if (typed.includes(`[=${reference.name}`)) insertable?.take(reference);
-      const wrong = await save(typed);
+      const wrong = await (insertable
+        ? insertable.keeping(putIn(taken.current, typed), () => save(typed))
+        : save(typed));
       if (!wrong) return leave();
       setProblem(wrong);
       if (!left) view.current?.focus();

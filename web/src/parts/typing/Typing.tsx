@@ -8,7 +8,7 @@ import {
   useState,
 } from "react";
 import { useDraft } from "./drafts";
-import { fitting, type Insertable, inserted, openReference, type Reference } from "./inserting";
+import { fitting, type Insertable, inserted, openReference, putIn, type Reference } from "./inserting";
 
 export interface TypingProps {
   text: string;
@@ -80,9 +80,9 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
     if (busy.current) return;
     if (typed === text && (left || !always)) return left && quiet ? undefined : leave();
     busy.current = true;
-    for (const reference of taken.current)
-      if (typed.includes(`[=${reference.name}`)) insertable?.take(reference);
-    const wrong = await save(typed);
+    const wrong = await (insertable
+      ? insertable.keeping(putIn(taken.current, typed), () => save(typed))
+      : save(typed));
     busy.current = false;
     if (wrong) setProblem(wrong);
     else leave();

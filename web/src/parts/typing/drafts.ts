@@ -3,6 +3,15 @@ import { createContext, useContext } from "react";
 /** What is being typed stands in the browser's storage until it is kept or left, so that a closed tab loses nothing. */
 const PREFIX = "salt-path.typed.";
 
+/** Keep a text in this browser; where its storage is full, editing goes on without. */
+export function keepLocally(name: string, text: string): void {
+  try {
+    localStorage.setItem(name, text);
+  } catch {
+    localStorage.removeItem(name);
+  }
+}
+
 /** Where the fields below stand: the case's id and the step's key; without it nothing is remembered. */
 export const WhereContext = createContext("");
 
@@ -19,7 +28,7 @@ export function useDraft(label: string): Draft {
   if (!where) return { text: undefined, keep: () => undefined, forget: () => undefined };
   return {
     text: localStorage.getItem(name) ?? undefined,
-    keep: (text) => localStorage.setItem(name, text),
+    keep: (text) => keepLocally(name, text),
     forget: () => localStorage.removeItem(name),
   };
 }

@@ -11,8 +11,8 @@ export interface Reference {
 export interface Insertable {
   known: Reference[];
   earlier: (text: string) => Promise<Reference[]>;
-  /** Such a place was put in: it is kept together with what is saved next. */
-  take: (reference: Reference) => void;
+  /** Save; the places that were put in are kept by the same edit. */
+  keeping: (taken: Reference[], save: () => Promise<string | undefined>) => Promise<string | undefined>;
 }
 
 const OPEN = /\[=([^\]|[]*)$/;
@@ -35,3 +35,7 @@ export function inserted(text: string, caret: number, name: string): [string, nu
   const rest = text.slice(caret);
   return [begin + (rest.startsWith("]") ? rest.slice(1) : rest), begin.length];
 }
+
+/** Those that still stand in the text. */
+export const putIn = (taken: Reference[], text: string): Reference[] =>
+  taken.filter((reference) => text.includes(`[=${reference.name}`));

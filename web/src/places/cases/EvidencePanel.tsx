@@ -55,6 +55,7 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, drag }: Props
           <h2>Evidence</h2>
           {run && <Runs id={id} about="another run" run={run} choose={chooseRun} />}
           <p>The last real answer of this step is shown here. Run the case, or send this step alone.</p>
+          <p>Then click a value of the answer to expect it, to keep it, or to put it into a later step.</p>
         </div>
       )}
     </aside>
@@ -86,6 +87,10 @@ function actsOn(editing: Edits, step: Step, seen: SeenPlaces, drag: Acts["drag"]
       />
     ),
     drag,
+    hint:
+      step.expect?.length || step.keep?.length
+        ? ""
+        : "Click a value to expect it, keep it, or put it into a later step; or drag it onto that step.",
     rest: (unchecked) => expect(everything(unchecked, seen).checks),
   };
 }

@@ -103,7 +103,7 @@ export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy, 
           </g>
         ))}
       </svg>
-      <ol ref={box}>
+      <ol ref={box} aria-label="The path">
         {of.steps.map((step) => (
           <li
             key={step.key}

@@ -66,7 +66,7 @@ export function NodeActs(props: Props) {
   if (!document) return null;
   if (loosened) {
     return (
-      <div className="acts-bar column" role="status" onKeyDown={keys}>
+      <div key="loosened" className="acts-bar column" role="status" onKeyDown={keys}>
         <span>Expected as it is, but for what had better stay loose:</span>
         {loosened.map((item) => (
           <span key={item.path}>

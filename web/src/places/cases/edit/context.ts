@@ -50,7 +50,11 @@ export function useInsertable(number: number, key = ""): Insertable {
           ] satisfies Reference[];
         });
       },
-      take: ({ name, keep }) => keep && editing.also(setKeep(keep.step, name, keep.path)),
+      keeping: (taken, save) =>
+        editing.together(
+          taken.flatMap(({ name, keep }) => (keep ? [setKeep(keep.step, name, keep.path)] : [])),
+          save,
+        ),
     }),
     [id, editing, references, number, key],
   );

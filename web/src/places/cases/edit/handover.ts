@@ -32,7 +32,7 @@ function noun(send: string): string | undefined {
   return words
     .replace(/^\w+:\/\/[^/]+/, "")
     .split("/")
-    .filter((part) => /^[A-Za-z][\w-]*$/.test(part))
+    .filter((part) => /^[A-Za-z][A-Za-z_-]*$/.test(part))
     .pop();
 }
 

@@ -2,6 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { ApiProblem, api, type Case } from "../../../app/api";
 import { readExact, writeExact } from "../../../app/exact";
+import { keepLocally } from "../../../parts/typing/drafts";
 import type { Change, Document } from "./document";
 import { type Clash, merged, same, takeMine } from "./merge";
 
@@ -13,8 +14,8 @@ export interface Edits {
   readonly document: Document;
   /** Make a change. The promise gives a sentence if the server refused it; then nothing was changed. */
   apply: (change: Change) => Promise<string | undefined>;
-  /** Make this together with the next change: one act, one undo. */
-  also: (change: Change) => void;
+  /** Make these together with the change that `act` applies: one edit, one undo. */
+  together: <Answer>(changes: Change[], act: () => Promise<Answer>) => Promise<Answer>;
   undo: () => void;
   redo: () => void;
 }
@@ -93,7 +94,7 @@ export function useEditing(of: Case): Editing {
       base: base.current.document,
       document: current.current,
     };
-    localStorage.setItem(draftName(of.id), writeExact(draft));
+    keepLocally(draftName(of.id), writeExact(draft));
   }, [of.id]);
 
   const settled = useCallback(() => {
@@ -221,7 +222,12 @@ export function useEditing(of: Case): Editing {
         return current.current;
       },
       apply,
-      also: (change) => aside.current.push(change),
+      together: (changes, act) => {
+        aside.current = changes;
+        return act().finally(() => {
+          if (aside.current === changes) aside.current = [];
+        });
+      },
       undo: () => back(past.current, future.current, true),
       redo: () => back(future.current, past.current, false),
     }),
