@@ -208,7 +208,7 @@ class Pointing(BrowserTest):
             "- main:",
             '- heading "Pointing" [level=1]',
             '- list "The path"',
-            "article \"Step 3: Read a vessel\"",
+            'article "Step 3: Read a vessel"',
             '- button "Read a vessel',
             '- heading "Send" [level=3]',
             '- heading "Expect" [level=3]',

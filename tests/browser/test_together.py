@@ -16,6 +16,7 @@ CASE = {
     ],
 }  # fmt: skip
 SENTENCE = "Expect something more, as a sentence"
+PUTS = re.compile(r"/api/v1/cases/[^/?]+(\?.*)?$")
 
 
 class Together(BrowserTest):
@@ -62,7 +63,7 @@ class Together(BrowserTest):
     def test_the_same_place_changed_twice_is_offered_side_by_side(self):
         """The other one saves while this tab cannot reach the server; both changed one check."""
         self.page.route(
-            re.compile(r"/api/v1/cases/[^/]+$"),
+            PUTS,
             lambda route: route.abort() if route.request.method == "PUT" else route.continue_(),
         )
         self.change_check(self.page, "status is 200", "status is 202")
@@ -71,7 +72,7 @@ class Together(BrowserTest):
         document["steps"][0]["expect"][0]["is"] = 201
         document["steps"][1]["send"] = "POST [=harbour]/fee-quotes?draft=true"
         self.app.ask("PUT", f"/cases/{self.id}", {"document": document}, If_Match='"1"')
-        self.page.unroute(re.compile(r"/api/v1/cases/[^/]+$"))
+        self.page.unroute(PUTS)
         clash = self.page.get_by_role("region", name="Changed here and elsewhere")
         clash.get_by_text('"is":202').wait_for()
         clash.get_by_text('"is":201').wait_for()
@@ -82,6 +83,24 @@ class Together(BrowserTest):
         self.app.wait(lambda: self.document()["steps"][0]["expect"][0] == {"of": "status", "is": 202}, 5)
         self.assertEqual(self.document()["steps"][1]["send"], "POST [=harbour]/fee-quotes?draft=true")
         self.said = [line for line in self.said if "ERR_FAILED" not in line and "412" not in line]
+
+    def test_an_edit_that_is_refused_takes_nothing_else_with_it(self):
+        self.page.route(PUTS, lambda route: route.abort() if route.request.method == "PUT" else route.continue_())
+        self.change_check(self.page, "status is 200", "status is 202")
+        self.page.get_by_title("The options").click()
+        self.page.get_by_label("The options").fill("timeout: soon")
+        self.page.keyboard.press("Control+Enter")
+        self.page.get_by_label(SENTENCE).fill("time under 3 s")
+        self.page.get_by_label(SENTENCE).press("Enter")
+        self.page.get_by_text("Your edits wait in this browser").wait_for()
+        self.page.unroute(PUTS)
+        self.page.get_by_role("alert").get_by_text("soon").wait_for()
+        self.app.wait(lambda: len(self.document()["steps"][0]["expect"]) == 3, 8)
+        step = self.document()["steps"][0]
+        self.assertEqual((step["expect"][0]["is"], step["expect"][2]["below"]), (202, "3 s"))
+        self.assertNotIn("options", step)
+        expect(self.page.get_by_label("The options")).to_have_value("timeout: soon")
+        self.said = [line for line in self.said if "ERR_FAILED" not in line and "422" not in line]
 
     def test_what_was_being_typed_is_there_after_a_crash(self):
         self.page.locator(".step-head", has_text="Ask for a fee").click()

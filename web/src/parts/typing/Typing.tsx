@@ -62,10 +62,10 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
     setChosen(0);
     moveTo.current = at;
   };
-  /** The other way to a value: without knowing what to type. */
+  /** The other way to a value, without knowing what to type; it takes the place of what is selected. */
   const offer = () => {
     const at = field.current?.selectionStart ?? typed.length;
-    write(`${typed.slice(0, at)}[=${typed.slice(at)}`);
+    write(`${typed.slice(0, at)}[=${typed.slice(field.current?.selectionEnd ?? at)}`);
     setCaret(at + 2);
     moveTo.current = at + 2;
   };

@@ -127,7 +127,7 @@ export const StepCard = memo(function StepCard({
         {open && step.kind === "set" && <SetBand step={step} evidence={evidence} />}
         {open && (
           <footer className="step-foot">
-            <span className="findings">{findings.map((finding) => finding.sentence).join(" · ")}</span>
+            <span className="findings">{said(findings)}</span>
             {early.map((value) => (
               <button
                 type="button"
@@ -206,6 +206,12 @@ function Trouble({
       )}
     </p>
   );
+}
+
+/** What is wrong with the step before it runs; that nothing is checked stands in Expect already. */
+function said(findings: Case["findings"]): string {
+  const others = findings.filter((finding) => finding.code !== "no-checks");
+  return others.map((finding) => finding.sentence).join(" · ");
 }
 
 function title(step: Step): string {
