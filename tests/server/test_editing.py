@@ -89,6 +89,34 @@ class Editing(unittest.TestCase):
         step = self.seen()["List the vessels"]
         self.assertEqual((step["verdict"], step["why"]["sentence"]), ("failed", "status was 200, expected 500"))
 
+    def test_a_mended_keep_no_longer_blocks(self):
+        self.document["steps"][0]["keep"] = {"vesselId": "$.items[0].idd"}
+        self.save(self.document)
+        self.run_it()
+        step = self.seen()["List the vessels"]
+        self.assertEqual(step["verdict"], "blocked")
+        self.assertTrue(step["why"]["sentence"].endswith("did you mean $.items[0].id?"), step["why"])
+        self.document["steps"][0]["keep"] = {"vesselId": "$.items[0].id"}
+        self.save(self.document)
+        step = self.seen()["List the vessels"]
+        self.assertEqual((step["verdict"], step["why"], step["kept"][0]["value"]), ("passed", None, "“V-101”"))
+
+    def test_what_a_new_keep_takes_is_known_at_once(self):
+        self.run_it()
+        self.document["steps"][0]["keep"] = {
+            "vesselId": "$.items[1].id",
+            "first": "$.items[0].name | upper",
+            "lost": "$.no",
+        }
+        self.document["steps"][1]["expect"] = [{"of": "$.name", "is": "[=first]"}]
+        self.save(self.document)
+        seen = self.seen()
+        self.assertEqual(
+            [(kept["name"], kept["value"]) for kept in seen["List the vessels"]["kept"]],
+            [("vesselId", "“V-102”"), ("first", "“MARROW FINCH”")],
+        )
+        self.assertEqual(seen["Read one"]["checks"][0]["expected"], "“MARROW FINCH”")
+
     def test_what_is_masked_is_not_judged_again(self):
         self.document["steps"] = [
             {

@@ -4,6 +4,7 @@ import "./app/app.css";
 import "./app/cases.css";
 import "./app/editing.css";
 import "./app/outline.css";
+import "./app/together.css";
 import "./app/typing.css";
 import "./app/runs.css";
 import "./app/narrow.css";

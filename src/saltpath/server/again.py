@@ -17,9 +17,9 @@ from saltpath.core.exchange import MASK
 from saltpath.core.jsonpath import MISSING, as_path
 from saltpath.core.plan import scope_of
 from saltpath.core.scopes import Scope, Scopes
-from saltpath.core.subjects import Subject
+from saltpath.core.subjects import Subject, find, taken
 from saltpath.core.verdicts import Verdict
-from saltpath.core.why import Why, why
+from saltpath.core.why import Blocked, Why, why
 from saltpath.store.evidence import StepEvidence
 
 LARGEST_BODY = 256_000
@@ -37,6 +37,26 @@ def scopes_of(
         for name, value in step.kept.items():
             scopes.keep(name, value)
     return scopes
+
+
+def kept(step: Request, seen: StepEvidence, scopes: Scopes) -> StepEvidence:
+    """The step's evidence with what its keeps, as they are now, take from the kept answer; secrets and what cannot be taken
+    stay as they were."""
+    answer = answer_of(seen)
+    if answer is None:
+        return seen
+    values = {keep.name: seen.kept[keep.name] for keep in step.keep if keep.name in seen.kept}
+    for keep in step.keep:
+        if keep.secret or keep.name in seen.secret_kept or may_take_long(keep.of, len(answer.body)):
+            continue
+        try:
+            found = find(keep.of, answer, scopes)
+        except Blocked:
+            continue
+        value = taken(found) if found.nodes else None
+        if found.nodes and MASK not in plain.as_text(value):
+            values[keep.name] = value
+    return replace(seen, kept=values)
 
 
 _JUDGED = ("nothing-handed-over", "cleanup-answered", "keep-nothing")
@@ -70,18 +90,26 @@ def judged(step: Request, seen: StepEvidence, scopes: Scopes) -> tuple[StepEvide
         outcomes.append(known)
     if answer is None:
         return replace(seen, outcomes=tuple(outcomes)), tuple(again)
-    if not any(again) and len(outcomes) == len(seen.outcomes):
+    if not any(again) and len(outcomes) == len(seen.outcomes) and not _found_again(step, seen):
         return seen, tuple(again)
     verdict, reason = _verdict(step, seen, outcomes)
     head = replace(seen.head, verdict=verdict)
     return replace(seen, head=head, why=reason, outcomes=tuple(outcomes)), tuple(again)
 
 
+def _found_again(step: Request, seen: StepEvidence) -> bool:
+    """A keep had found nothing, and as the keeps are now each finds something."""
+    lost = seen.why is not None and seen.why.code == "keep-nothing"
+    return lost and all(keep.name in seen.kept for keep in step.keep)
+
+
 def _verdict(step: Request, seen: StepEvidence, outcomes: list[Outcome]) -> tuple[Verdict, Why | None]:
     """What the step's verdict is now. A keep that found nothing still blocks it, and without any check the verdict of the
     run stands."""
     verdict = verdict_of(outcomes)
-    lost = seen.why is not None and seen.why.code == "keep-nothing"
+    if _found_again(step, seen) and verdict == "unchecked":
+        return verdict, None
+    lost = seen.why is not None and seen.why.code == "keep-nothing" and not _found_again(step, seen)
     if verdict == "unchecked" or (lost and verdict != "failed"):
         blocked = seen.head.verdict == "blocked"
         return ("blocked", seen.why) if blocked else (verdict, None)

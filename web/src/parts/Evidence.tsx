@@ -3,7 +3,8 @@ import { useCallback, useState } from "react";
 import { api, type Exchange, type StepEvidence } from "../app/api";
 import { duration, exactly, size } from "../app/format";
 import { Phases } from "./Phases";
-import { type Acts, JsonTree } from "./tree/JsonTree";
+import { JsonTree } from "./tree/JsonTree";
+import type { Acts } from "./tree/picked";
 import { type Keeps, watching } from "./watching";
 
 const VIEWS = ["Tree", "Raw", "Headers", "Sent", "Timing"] as const;

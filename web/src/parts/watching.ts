@@ -1,5 +1,5 @@
 import type { Outcome, Step, StepEvidence } from "../app/api";
-import type { Watched } from "./tree/JsonTree";
+import type { Watched } from "./tree/picked";
 
 export type Keeps = NonNullable<Step["keep"]>;
 
@@ -31,13 +31,15 @@ function meets(subject: string, path: string): boolean {
 export function watching(step: StepEvidence, path: string, keeps: Keeps = []): Watched | undefined {
   const failed = step.checks.find((outcome) => outcome.verdict === "failed" && concerns(outcome, path));
   if (failed) return { text: wanted(failed), tone: "failed" };
-  if (step.checks.some((outcome) => outcome.verdict === "passed" && concerns(outcome, path))) {
-    return { text: "checked", tone: "checked" };
-  }
+  const held = step.checks.filter((outcome) => outcome.verdict === "passed" && concerns(outcome, path));
+  if (held.length) return { text: held.every(isLoose) ? "loose" : "checked", tone: "checked" };
   const keep = keeps.find((item) => SUBJECT.exec(item.of)?.[1] === path);
   if (keep) return { text: `kept as ${keep.name}`, tone: "kept" };
   return undefined;
 }
+
+/** Only the kind, or that it is there, is checked. */
+const isLoose = (outcome: Outcome) => / is (of kind \w+|present)$/.test(outcome.check);
 
 function concerns(outcome: Outcome, path: string): boolean {
   if (outcome.verdict === "failed" && outcome.where.includes(path)) return true;

@@ -48,6 +48,12 @@ def case_evidence(id: str) -> Response:
     case = compiled(stored)
     newest, verdict, found = _seen_in(stored, request.args["run"]) if "run" in request.args else _last_seen(stored)
     scopes = _scopes(stored, case, newest, [seen for _, seen in found.values()])
+    for _, _, step in case.parts():
+        if isinstance(step, Request) and step.key in found:
+            run, seen_of = found[step.key]
+            found[step.key] = (run, again.kept(step, seen_of, scopes))
+            for name, value in found[step.key][1].kept.items():
+                scopes.keep(name, value)
     items = []
     for part, index, step in case.parts():
         if step.key not in found:

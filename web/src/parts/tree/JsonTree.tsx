@@ -1,42 +1,12 @@
 import { type KeyboardEvent, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import { singleKeys } from "../../app/finding";
-import { whole } from "../../app/format";
+import { Coverage } from "./Coverage";
 import type { Reply } from "./index.worker";
-import { KIND, type TreeIndex } from "./indexer";
-import { isBranch, keyOf, openAtFirst, pathByName, pathOf, textOf, visible, wholeTextOf } from "./reading";
+import type { TreeIndex } from "./indexer";
+import { type Acts, pickedOf, type Watched } from "./picked";
+import { isBranch, openAtFirst, pathOf, visible } from "./reading";
+import { TreeRow } from "./TreeRow";
 import { useWindow } from "./useWindow";
-
-/** What a node's margin says: which check or keep watches it. */
-export interface Watched {
-  text: string;
-  tone: "checked" | "failed" | "kept" | "open";
-}
-
-/** One node, as an act upon it sees it. `text`: a leaf's JSON as it came; `count`: how many are in a branch. */
-export interface Picked {
-  path: string;
-  kind: "object" | "list" | "text" | "number" | "boolean" | "null";
-  text: string;
-  count: number;
-  /** The same place by the name of its list's item. */
-  named: () => { path: string; field: string; value: string } | undefined;
-  /** Every leaf and empty branch below a branch. */
-  below: () => Picked[];
-}
-
-/** What can be made of nodes, one or several. `show` is drawn under the last one; a key is first offered to `press`, which
- * says that it did it all. */
-export interface Acts {
-  keys: string;
-  press: (picked: Picked[], key: string) => boolean;
-  show: (picked: Picked[], key: string, close: () => void) => React.ReactNode;
-  /** A node is being dragged; undefined when it was let go. */
-  drag: (picked: Picked | undefined) => void;
-  /** Said below the tree while nothing was made of it yet. */
-  hint: string;
-  /** Expect every field that no check watches as it is. */
-  rest: (unchecked: Picked[]) => void;
-}
 
 type Loaded = { address: string; reply: Reply };
 const ROW = 24;
@@ -222,134 +192,5 @@ function Rows({ index, watch, acts }: RowsProps) {
       {acts?.hint && <p className="tree-hint muted small">{acts.hint}</p>}
       <Coverage index={index} watch={watch} rest={acts?.rest} />
     </>
-  );
-}
-
-const MOST_COUNTED = 3000;
-const MOST_AT_ONCE = 60;
-
-/** How many of the answer's fields a check watches, and the rest of them made into checks in one act. */
-function Coverage({ index, watch, rest }: Omit<RowsProps, "acts"> & { rest: Acts["rest"] | undefined }) {
-  const [fields, unchecked] = useMemo(() => {
-    const leaves: number[] = [];
-    if (index.count > MOST_COUNTED) return [0, leaves];
-    for (let node = 1; node < index.count; node++) if (!isBranch(index, node)) leaves.push(node);
-    const open = leaves.filter((node) => !/checked|failed/.test(watch(pathOf(index, node))?.tone ?? ""));
-    return [leaves.length, open];
-  }, [index, watch]);
-  if (!fields) return null;
-  const checked = fields - unchecked.length;
-  return (
-    <div className="coverage">
-      <meter min={0} max={fields} value={checked} aria-label="Fields of the answer that are checked" />
-      <span>
-        {whole(checked)} of {whole(fields)} fields are checked
-      </span>
-      {rest && unchecked.length > 0 && unchecked.length <= MOST_AT_ONCE && (
-        <button
-          type="button"
-          className="plain-link"
-          onClick={() => rest(unchecked.map((node) => pickedOf(index, node)))}
-        >
-          expect the rest as it is
-        </button>
-      )}
-    </div>
-  );
-}
-
-function pickedOf(index: TreeIndex, node: number): Picked {
-  const branch = isBranch(index, node);
-  const text = branch ? "" : wholeTextOf(index, node);
-  const kind = branch
-    ? index.kind[node] === KIND.list
-      ? "list"
-      : "object"
-    : text.startsWith('"')
-      ? "text"
-      : text === "null"
-        ? "null"
-        : text === "true" || text === "false"
-          ? "boolean"
-          : "number";
-  return {
-    path: pathOf(index, node),
-    kind,
-    text,
-    count: index.children[node] as number,
-    named: () => pathByName(index, node),
-    below: () => leavesOf(index, node).map((leaf) => pickedOf(index, leaf)),
-  };
-}
-
-function leavesOf(index: TreeIndex, node: number): number[] {
-  const leaves: number[] = [];
-  const end = node + (isBranch(index, node) ? (index.span[node] as number) : 1);
-  for (let item = node; item < end; item++)
-    if (!isBranch(index, item) || index.children[item] === 0) leaves.push(item);
-  return leaves;
-}
-
-interface RowProps {
-  index: TreeIndex;
-  node: number;
-  top: number;
-  open: boolean;
-  focused: boolean;
-  marked: boolean;
-  watched: Watched | undefined;
-  drag: ((begun: boolean) => void) | undefined;
-  onPick: (several: boolean, twist: boolean) => void;
-}
-
-function TreeRow({ index, node, top, open, focused, marked, watched, drag, onPick }: RowProps) {
-  const branch = isBranch(index, node);
-  const parent = index.parent[node] as number;
-  const children = index.children[node] as number;
-  const kind = index.kind[node];
-  const shown =
-    kind === KIND.object
-      ? `{${whole(children)}}`
-      : kind === KIND.list
-        ? `[${whole(children)}]`
-        : textOf(index, node);
-  const depth = index.depth[node] as number;
-  return (
-    // biome-ignore lint/a11y/useKeyWithClickEvents: the tree itself takes the keys (aria-activedescendant)
-    // biome-ignore lint/a11y/useFocusableInteractive: as above
-    <div
-      id={`node-${node}`}
-      className={`tree-row${focused ? " focused" : ""}${marked ? " marked" : ""}`}
-      role="treeitem"
-      aria-level={Math.max(depth, 1)}
-      aria-setsize={parent >= 0 ? (index.children[parent] as number) : 1}
-      aria-posinset={(index.place[node] as number) + 1}
-      aria-expanded={branch ? open : undefined}
-      aria-selected={marked || focused}
-      style={{ top, paddingLeft: 16 + Math.max(depth - 1, 0) * 22 }}
-      draggable={Boolean(drag)}
-      onDragStart={(event) => {
-        event.dataTransfer.effectAllowed = "link";
-        event.dataTransfer.setData("text/plain", pathOf(index, node));
-        // A page that changes within this very event would end the drag.
-        window.setTimeout(() => drag?.(true));
-      }}
-      onDragEnd={() => drag?.(false)}
-      onClick={(event) =>
-        onPick(
-          event.ctrlKey || event.metaKey,
-          event.target instanceof HTMLElement && event.target.className === "twist",
-        )
-      }
-    >
-      <span className="twist" aria-hidden="true">
-        {branch && children > 0 ? (open ? "▼" : "▶") : ""}
-      </span>
-      {parent >= 0 && <span className="tree-key">{keyOf(index, node)}</span>}
-      <span className={branch ? "tree-value muted" : "tree-value"}>{shown}</span>
-      <span className={`tree-watch ${watched?.tone ?? "none"}`}>
-        {watched?.text ?? (branch ? "" : "not checked")}
-      </span>
-    </div>
   );
 }

@@ -62,10 +62,13 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
     setChosen(0);
     moveTo.current = at;
   };
-  /** The other way to a value, without knowing what to type; it takes the place of what is selected. */
+  /** The other way to a value, without knowing what to type; it takes the place of what is selected, or of a `{place}`. */
   const offer = () => {
-    const at = field.current?.selectionStart ?? typed.length;
-    write(`${typed.slice(0, at)}[=${typed.slice(field.current?.selectionEnd ?? at)}`);
+    const { selectionStart: begin, selectionEnd: end } = field.current ?? {};
+    const hole = begin === end && !lines ? /\{[^{}"]+\}/.exec(typed) : null;
+    const at = hole?.index ?? begin ?? typed.length;
+    const rest = hole ? typed.slice(hole.index + hole[0].length) : typed.slice(end ?? at);
+    write(`${typed.slice(0, at)}[=${rest}`);
     setCaret(at + 2);
     moveTo.current = at + 2;
   };

@@ -16,7 +16,7 @@ import { useActions } from "../../app/finding";
 import { useChosenProject } from "../../app/project";
 import { useEnvironment } from "../../app/run";
 import { Notice } from "../../parts/Notice";
-import type { Picked } from "../../parts/tree/JsonTree";
+import type { Picked } from "../../parts/tree/picked";
 import { stepWithDraft, WhereContext } from "../../parts/typing/drafts";
 import type { Reference } from "../../parts/typing/inserting";
 import type { MarkKind } from "../../parts/VerdictMark";

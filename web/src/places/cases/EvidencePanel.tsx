@@ -4,7 +4,7 @@ import { api, type Evidence as Seen, type Step } from "../../app/api";
 import { ago } from "../../app/format";
 import { useProject } from "../../app/project";
 import { Evidence } from "../../parts/Evidence";
-import type { Acts, Picked } from "../../parts/tree/JsonTree";
+import type { Acts, Picked } from "../../parts/tree/picked";
 import { useEdited } from "./edit/context";
 import { inChecks } from "./edit/document";
 import { anyOfKind, asItIs, byPath, everything, isThere, type SeenPlaces } from "./edit/making";

@@ -8,27 +8,11 @@ import { WhereContext } from "../../parts/typing/drafts";
 import { Typing } from "../../parts/typing/Typing";
 import { ExpectBand } from "./ExpectBand";
 import { DragContext, useEdited } from "./edit/context";
-import {
-  duplicateStep,
-  inStep,
-  moveStep,
-  moveStepTo,
-  setAlways,
-  setField,
-  setKeep,
-  stepWith,
-} from "./edit/document";
+import { inStep, moveStep, setField, setKeep, stepWith } from "./edit/document";
 import { DropPlaces } from "./edit/PutInto";
-import { SendAlone } from "./edit/SendAlone";
 import { KeepBand, uses } from "./KeepBand";
 import { SendBand } from "./SendBand";
-
-/** A value that is used here, and kept only later by another step. */
-export interface Early {
-  name: string;
-  number: number;
-  key: string;
-}
+import { type Early, StepFoot } from "./StepFoot";
 
 interface Props {
   step: Step;
@@ -126,48 +110,15 @@ export const StepCard = memo(function StepCard({
         )}
         {open && step.kind === "set" && <SetBand step={step} evidence={evidence} />}
         {open && (
-          <footer className="step-foot">
-            <span className="findings">{said(findings)}</span>
-            {early.map((value) => (
-              <button
-                type="button"
-                className="plain-link"
-                key={value.name}
-                onClick={() => void editing.apply(moveStepTo(value.key, step.key, false))}
-              >
-                Move step {value.number}, which keeps {value.name}, before this one
-              </button>
-            ))}
-            <span className="row-tools">
-              {named && (
-                <button type="button" onClick={() => setNaming(true)}>
-                  rename
-                </button>
-              )}
-              <button type="button" onClick={() => void editing.apply(duplicateStep(step.key))}>
-                duplicate
-              </button>
-              <button
-                type="button"
-                onClick={() => void editing.apply(setField(step.key, "off", step.off ? undefined : true))}
-              >
-                {step.off ? "switch on" : "switch off"}
-              </button>
-              <button type="button" onClick={() => void editing.apply(inStep(step.key, () => null))}>
-                delete
-              </button>
-              <button
-                type="button"
-                title="Steps that clean up run afterwards, also when something failed"
-                onClick={() => void editing.apply(setAlways(step.key, step.part === "steps"))}
-              >
-                {step.part === "steps" ? "run always" : "run in its turn"}
-              </button>
-            </span>
-            {step.kind === "request" && step.part === "steps" && (
-              <SendAlone step={step} used={evidence?.used ?? []} send={sendAlone} busy={busy} />
-            )}
-          </footer>
+          <StepFoot
+            step={step}
+            findings={findings}
+            early={early}
+            used={evidence?.used ?? []}
+            rename={() => setNaming(true)}
+            sendAlone={sendAlone}
+            busy={busy}
+          />
         )}
         {dragged && dragged.number < step.number && <DropPlaces dragged={dragged} step={step.key} />}
       </article>
@@ -206,12 +157,6 @@ function Trouble({
       )}
     </p>
   );
-}
-
-/** What is wrong with the step before it runs; that nothing is checked stands in Expect already. */
-function said(findings: Case["findings"]): string {
-  const others = findings.filter((finding) => finding.code !== "no-checks");
-  return others.map((finding) => finding.sentence).join(" · ");
 }
 
 function title(step: Step): string {

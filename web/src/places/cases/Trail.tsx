@@ -6,7 +6,8 @@ import { AddStep } from "./edit/AddStep";
 import { useEdited } from "./edit/context";
 import { moveStepTo } from "./edit/document";
 import { Several } from "./edit/Several";
-import { type Early, StepCard } from "./StepCard";
+import { StepCard } from "./StepCard";
+import type { Early } from "./StepFoot";
 import { type CardPlace, drawThreads } from "./threads";
 
 interface Props {

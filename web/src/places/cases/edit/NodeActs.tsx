@@ -1,6 +1,6 @@
 import { type KeyboardEvent, useState } from "react";
 import type { Step } from "../../../app/api";
-import type { Picked } from "../../../parts/tree/JsonTree";
+import type { Picked } from "../../../parts/tree/picked";
 import { Typing } from "../../../parts/typing/Typing";
 import { useEdited } from "./context";
 import { type CheckDocument, inChecks, setKeep, stepWith } from "./document";

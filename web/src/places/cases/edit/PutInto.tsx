@@ -1,5 +1,5 @@
 import { type KeyboardEvent, useState } from "react";
-import type { Picked } from "../../../parts/tree/JsonTree";
+import type { Picked } from "../../../parts/tree/picked";
 import { type Dragged, useEdited } from "./context";
 import { type StepDocument, stepWith } from "./document";
 import { handOver, keptAs, type Place, placesAfter, placesIn, proposeName, takenNames } from "./handover";

@@ -1,6 +1,6 @@
 import { createContext, useContext, useMemo } from "react";
 import { api } from "../../../app/api";
-import type { Picked } from "../../../parts/tree/JsonTree";
+import type { Picked } from "../../../parts/tree/picked";
 import type { Insertable, Reference } from "../../../parts/typing/inserting";
 import { setKeep, stepWith } from "./document";
 import { keptAs, proposeName, takenNames } from "./handover";

@@ -1,6 +1,6 @@
 import type { Seen, SeenPlace } from "../../../app/api";
 import { readExact } from "../../../app/exact";
-import type { Picked } from "../../../parts/tree/JsonTree";
+import type { Picked } from "../../../parts/tree/picked";
 import type { CheckDocument } from "./document";
 
 /** What the last answers have shown, by place. */

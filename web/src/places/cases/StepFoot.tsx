@@ -1,0 +1,77 @@
+import type { Case, Step, StepEvidence } from "../../app/api";
+import { useEdited } from "./edit/context";
+import { duplicateStep, inStep, moveStepTo, setAlways, setField } from "./edit/document";
+import { SendAlone } from "./edit/SendAlone";
+
+/** A value that is used here, and kept only later by another step. */
+export interface Early {
+  name: string;
+  number: number;
+  key: string;
+}
+
+interface Props {
+  step: Step;
+  findings: Case["findings"];
+  early: Early[];
+  used: StepEvidence["used"];
+  rename: () => void;
+  sendAlone: (step: Step, values?: Record<string, string>) => Promise<void>;
+  busy: boolean;
+}
+
+/** Below an open step: what is wrong before it runs, how that is mended, and what can be done with the whole step. */
+export function StepFoot({ step, findings, early, used, rename, sendAlone, busy }: Props) {
+  const { editing } = useEdited();
+  const named = step.kind === "request";
+  return (
+    <footer className="step-foot">
+      <span className="findings">{said(findings)}</span>
+      {early.map((value) => (
+        <button
+          type="button"
+          className="plain-link"
+          key={value.name}
+          onClick={() => void editing.apply(moveStepTo(value.key, step.key, false))}
+        >
+          Move step {value.number}, which keeps {value.name}, before this one
+        </button>
+      ))}
+      <span className="row-tools">
+        {named && (
+          <button type="button" onClick={rename}>
+            rename
+          </button>
+        )}
+        <button type="button" onClick={() => void editing.apply(duplicateStep(step.key))}>
+          duplicate
+        </button>
+        <button
+          type="button"
+          onClick={() => void editing.apply(setField(step.key, "off", step.off ? undefined : true))}
+        >
+          {step.off ? "switch on" : "switch off"}
+        </button>
+        <button type="button" onClick={() => void editing.apply(inStep(step.key, () => null))}>
+          delete
+        </button>
+        <button
+          type="button"
+          title="Steps that clean up run afterwards, also when something failed"
+          onClick={() => void editing.apply(setAlways(step.key, step.part === "steps"))}
+        >
+          {step.part === "steps" ? "run always" : "run in its turn"}
+        </button>
+      </span>
+      {step.kind === "request" && step.part === "steps" && (
+        <SendAlone step={step} used={used} send={sendAlone} busy={busy} />
+      )}
+    </footer>
+  );
+}
+
+/** What is wrong with the step before it runs; that nothing is checked stands in Expect already. */
+function said(findings: Case["findings"]): string {
+  const others = findings.filter((finding) => finding.code !== "no-checks");
+  return others.map((finding) => finding.sentence).join(" · ");
+}
