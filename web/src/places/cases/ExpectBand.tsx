@@ -141,7 +141,7 @@ function CheckRow({ step, index, last, check, outcome, used }: RowProps) {
           </span>
         )}
       </span>
-      {bad && (
+      {bad && (rightNow(check, outcome) || near) && (
         <span className="repairs">
           {rightNow(check, outcome) && (
             <button
