@@ -1,11 +1,15 @@
 """From an empty project to a green case of three steps, by mouse and by keyboard; then the service changes, and it is mended."""
 
 import re
+import subprocess
+import sys
+import tempfile
 import time
 import urllib.request
 
 from playwright.sync_api import expect
 
+from tests.application import free_port
 from tests.browser.page import BrowserTest
 
 MOST_S = 90
@@ -206,6 +210,25 @@ class FromNothing(BrowserTest):
         expect(self.step(2).locator(".check.failed")).to_have_count(0)
         keys.press("Control+Enter")
         self.ended("passed")
+
+    def test_an_installation_without_anything(self):
+        with tempfile.TemporaryDirectory() as folder:
+            port = free_port()
+            command = [sys.executable, "-m", "saltpath.cli", "serve", "--data", folder, "--port", str(port)]
+            serve = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+            self.addCleanup(serve.wait, 20)
+            self.addCleanup(serve.terminate)
+            self.app.wait(lambda: urllib.request.urlopen(f"http://127.0.0.1:{port}/api/v1/health", timeout=2), 20)
+            page = self.page
+            page.goto(f"http://127.0.0.1:{port}/")
+            page.get_by_role("heading", name="There is no project here yet").wait_for()
+            page.get_by_label("The new project’s name").fill("A first one")
+            page.get_by_label("The new project’s name").press("Enter")
+            page.get_by_role("button", name="load an example").click()
+            page.get_by_role("heading", name="A vessel is found again").wait_for()
+            page.get_by_role("button", name="Run this case").click()
+            page.get_by_role("status").filter(has_text="Finished").wait_for()
+            self.assertEqual(self.axe(), [])
 
     def choose(self, name: str, key: str) -> None:
         """Walk the tree's focus to a node, and press a key on it."""

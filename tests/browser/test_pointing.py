@@ -115,7 +115,9 @@ class Pointing(BrowserTest):
         self.page.keyboard.press("Control+a")
         self.page.keyboard.type('{ "lengthMetres": "')
         self.page.keyboard.type("[=metr")
-        self.page.locator(".cm-tooltip-autocomplete").get_by_text("metres", exact=True).first.wait_for()
+        offered = self.page.locator(".cm-tooltip-autocomplete li")
+        expect(offered.filter(has_text="metres")).to_have_count(5)  # the five berths, and nothing of an earlier query
+        self.page.wait_for_timeout(200)  # the editor takes no Enter right after its list has changed
         self.page.keyboard.press("Enter")
         self.page.locator(".cm-content .reference").get_by_text("[=").wait_for()
         self.page.keyboard.press("Control+Enter")

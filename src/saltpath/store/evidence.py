@@ -175,6 +175,14 @@ def steps(connection: sqlite3.Connection, run: int, position: int) -> list[StepE
     return [_evidence(connection, row) for row in rows]
 
 
+def steps_with_key(connection: sqlite3.Connection, run: int, position: int, key: str) -> list[StepEvidence]:
+    """What one step of a case saw in a run, by the step's key: once a row and attempt."""
+    rows = connection.execute(
+        "SELECT * FROM step WHERE run = ? AND position = ? AND key = ? ORDER BY id", (run, position, key)
+    ).fetchall()
+    return [_evidence(connection, row) for row in rows]
+
+
 def step(
     connection: sqlite3.Connection, run: int, position: int, row: int, part: str, index: int
 ) -> StepEvidence | None:

@@ -144,8 +144,8 @@ def seen_places(id: str, key: str) -> Response:
     answers: list[tuple[Any, datetime]] = []
     status = None
     for run, position in runs.last_runs_of_case(database(), stored.project, stored.id, MOST_ANSWERS):
-        for step in evidence.steps(database("evidence"), run, position):
-            answer = again.answer_of(step) if step.key == key else None
+        for step in evidence.steps_with_key(database("evidence"), run, position, key):
+            answer = again.answer_of(step)
             document = _document_of(answer)
             if answer is None or document is MISSING or status not in (None, answer.status):
                 continue

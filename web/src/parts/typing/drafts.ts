@@ -38,7 +38,8 @@ export function stepWithDraft(id: string): string | undefined {
   const begin = `${PREFIX}${id}.`;
   for (let at = 0; at < localStorage.length; at++) {
     const name = localStorage.key(at) ?? "";
-    if (name.startsWith(begin)) return name.slice(begin.length).split(".")[0];
+    const step = name.startsWith(begin) ? /^[a-z0-9]{6}(?=\.)/.exec(name.slice(begin.length)) : null;
+    if (step) return step[0];
   }
   return undefined;
 }

@@ -29,6 +29,7 @@ const MOST_ALTERNATIVES = 6;
 export function oneOfSeen(place: SeenPlace | undefined, path: string): CheckDocument | undefined {
   if (!place || place.distinct < 2 || place.distinct > MOST_ALTERNATIVES) return undefined;
   if (!place.kinds.every((kind) => kind === "text" || kind === "number" || kind === "null")) return undefined;
+  if (place.values.some((value) => value.includes("●●●"))) return undefined;
   return { of: path, "is one of": place.values.map((value) => readExact(value)) };
 }
 
