@@ -60,6 +60,22 @@ class Together(BrowserTest):
         self.assertEqual(self.document()["steps"][0]["expect"][0], {"of": "status", "is": 201})
         other.close()
 
+    def test_a_check_that_is_being_changed_stays_itself(self):
+        """Another one is put in above it meanwhile, by somebody else."""
+        self.page.get_by_role("button", name="$.items is not empty", exact=True).click()
+        field = self.page.get_by_label("Change the check $.items is not empty")
+        field.fill("$.items counts 12")
+        document = self.document()
+        document["steps"][0]["expect"].insert(0, {"of": "time", "below": "9 s"})
+        self.app.ask("PUT", f"/cases/{self.id}", {"document": document}, If_Match='"1"')
+        self.page.get_by_role("button", name="time is below 9 s", exact=True).wait_for()
+        expect(field).to_have_value("$.items counts 12")
+        field.press("Enter")
+        self.page.get_by_role("button", name="$.items counts 12", exact=True).wait_for()
+        self.app.wait(lambda: {"of": "$.items", "count": 12} in self.document()["steps"][0]["expect"], 5)
+        checks = [check["of"] for check in self.document()["steps"][0]["expect"]]
+        self.assertEqual(checks, ["time", "status", "$.items"])
+
     def test_the_same_place_changed_twice_is_offered_side_by_side(self):
         """The other one saves while this tab cannot reach the server; both changed one check."""
         self.page.route(

@@ -54,7 +54,8 @@ def differences(before: Document, after: Document) -> list[str]:
             found.append(_said("step-always", step=_title(step), part=_PARTS[part]))
         elif was[key] in moved:
             found.append(_said("step-moved", step=_title(step), place=index + 1))
-        found += _of_step(old[key][2], step)
+        if not plain.same(old[key][2], step):
+            found += _of_step(old[key][2], step)
     return found
 
 

@@ -226,11 +226,11 @@ def cases(connection: sqlite3.Connection, project: int) -> list[StoredCase]:
     return [_case(row) for row in rows]
 
 
-MOST_REVISIONS = 200
+MOST_REVISIONS = 100
 
 
 def revisions(connection: sqlite3.Connection, id: int) -> list[Revision]:
-    """The kept versions of a case, newest first; at most 200."""
+    """The kept versions of a case, newest first; at most 100."""
     rows = connection.execute(
         "SELECT r.version, r.document, r.comments, p.name AS actor, r.at FROM case_revision r JOIN person p ON p.id = r.actor"
         " WHERE r.test_case = ? ORDER BY r.version DESC LIMIT ?",

@@ -1,4 +1,4 @@
-import { lazy, type ReactNode, Suspense, useState } from "react";
+import { lazy, type ReactNode, Suspense, useEffect, useRef, useState } from "react";
 import { useDraft } from "./drafts";
 import type { Insertable } from "./inserting";
 import { Typing } from "./Typing";
@@ -26,6 +26,14 @@ interface Props {
 export function InPlace({ children, body, ...field }: Props) {
   const draft = useDraft(field.label);
   const [open, setOpen] = useState(draft.text !== undefined);
+  const button = useRef<HTMLButtonElement>(null);
+  const wasOpen = useRef(open);
+  // The focus comes back to where the field was opened, unless it went elsewhere.
+  useEffect(() => {
+    if (wasOpen.current && !open && document.activeElement === document.body)
+      button.current?.focus({ preventScroll: true });
+    wasOpen.current = open;
+  }, [open]);
   const close = () => setOpen(false);
   if (open && body) {
     return (
@@ -36,7 +44,7 @@ export function InPlace({ children, body, ...field }: Props) {
   }
   if (open) return <Typing {...field} close={close} />;
   return (
-    <button type="button" className="in-place" title={field.label} onClick={() => setOpen(true)}>
+    <button ref={button} type="button" className="in-place" title={field.label} onClick={() => setOpen(true)}>
       {children}
     </button>
   );

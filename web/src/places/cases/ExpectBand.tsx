@@ -27,8 +27,7 @@ export function ExpectBand({ step, evidence }: { step: Step; evidence: StepEvide
       <ul>
         {checks.map((check, index) => (
           <CheckRow
-            // biome-ignore lint/suspicious/noArrayIndexKey: checks have no identity but their place
-            key={index}
+            key={`${check.sentence} ${twins(checks, index)}`}
             step={step.key}
             index={index}
             last={index === checks.length - 1}
@@ -59,6 +58,12 @@ export function ExpectBand({ step, evidence }: { step: Step; evidence: StepEvide
       </ul>
     </div>
   );
+}
+
+/** How many checks above read the same; a row is known by what it says, so that a field that is open stays with its check when
+ * another one comes or goes above it. */
+function twins(checks: Check[], index: number): number {
+  return checks.slice(0, index).filter((check) => check.sentence === checks[index]?.sentence).length;
 }
 
 interface RowProps {

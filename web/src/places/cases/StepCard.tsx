@@ -1,4 +1,4 @@
-import { Fragment, memo, useContext, useState } from "react";
+import { Fragment, memo, useContext, useEffect, useRef, useState } from "react";
 import type { Case, Other, Step, StepEvidence } from "../../app/api";
 import { writeExact } from "../../app/exact";
 import { count, duration, listed } from "../../app/format";
@@ -46,6 +46,12 @@ export const StepCard = memo(function StepCard({
   const { editing, id } = useEdited();
   const dragged = useContext(DragContext);
   const [naming, setNaming] = useState(false);
+  const head = useRef<HTMLButtonElement>(null);
+  const wasNaming = useRef(false);
+  useEffect(() => {
+    if (wasNaming.current && !naming && document.activeElement === document.body) head.current?.focus();
+    wasNaming.current = naming;
+  }, [naming]);
   const classes = ["step", open && "open", step.off && "off", marked && "marked"].filter(Boolean).join(" ");
   const named = step.kind === "request";
   return (
@@ -62,6 +68,7 @@ export const StepCard = memo(function StepCard({
           </div>
         ) : (
           <button
+            ref={head}
             type="button"
             className="step-head"
             aria-expanded={open}
