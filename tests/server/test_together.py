@@ -49,7 +49,7 @@ class Together(unittest.TestCase):
         self.assertEqual(self.outline(), [("Departures", ["two"]), ("Arrivals", ["three", "one"])])
         self.assertEqual(self.app.ask("DELETE", f"/suites/{other}")[0], 409)
         self.assertEqual(self.app.ask("DELETE", f"/cases/{second}")[0], 200)
-        self.assertEqual(self.app.ask("GET", f"/cases/{second}")[0], 404)
+        self.assertEqual(self.app.ask("GET", f"/cases/{second}")[0], 410)
         self.assertEqual(self.app.ask("DELETE", f"/suites/{other}")[0], 200)
         self.assertEqual(self.outline(), [("Arrivals", ["three", "one"])])
         self.assertEqual(self.app.ask("POST", f"/cases/{second}/back")[0], 200)

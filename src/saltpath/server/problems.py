@@ -11,7 +11,7 @@ from werkzeug.exceptions import HTTPException
 
 from saltpath.core import plain
 from saltpath.core.format.source import FormatError
-from saltpath.store.database import Conflict, NotFound, StoreError
+from saltpath.store.database import Conflict, Gone, NotFound, StoreError
 
 log = logging.getLogger("saltpath.web")
 
@@ -40,6 +40,10 @@ def answer_errors(app: Flask) -> None:
     @app.errorhandler(Refused)
     def _refused(error: Refused) -> Response:
         return problem(error.status, error.code, error.sentence, **error.more)
+
+    @app.errorhandler(Gone)
+    def _gone(error: Gone) -> Response:
+        return problem(410, "gone", str(error.args[0]))
 
     @app.errorhandler(NotFound)
     def _not_found(error: NotFound) -> Response:

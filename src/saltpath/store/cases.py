@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from saltpath.core import plain
-from saltpath.store.database import Conflict, NotFound, new_id, new_key, now_us, write
+from saltpath.store.database import Conflict, Gone, NotFound, new_id, new_key, now_us, write
 from saltpath.store.events import add_event
 
 FOLD_US = 600_000_000
@@ -40,10 +40,11 @@ class StoredCase:
     document: dict[str, Any]
     comments: dict[str, list[str]]
     at: int
+    gone_at: int | None = None
 
 
 _SELECT = """
-SELECT c.id, c.oid, c.project, c.suite, c.key, c.name, c.file, r.version, r.document, r.comments, r.at
+SELECT c.id, c.oid, c.project, c.suite, c.key, c.name, c.file, r.version, r.document, r.comments, r.at, c.gone_at
 FROM test_case c JOIN case_revision r ON r.test_case = c.id
 """
 
@@ -199,13 +200,14 @@ def _mark_gone(connection: sqlite3.Connection, oid: str, at: int | None) -> None
 
 
 def case(connection: sqlite3.Connection, oid: str, gone: bool = False) -> StoredCase:
-    """The case at its newest version. Raises NotFound, also for one that was removed unless `gone`."""
-    row = connection.execute(
-        _SELECT + "AND r.version = c.version WHERE c.oid = ? AND (c.gone_at IS NULL OR ?)", (oid, gone)
-    ).fetchone()
+    """The case at its newest version. Raises NotFound, and Gone for one that was removed unless `gone`."""
+    row = connection.execute(_SELECT + "AND r.version = c.version WHERE c.oid = ?", (oid,)).fetchone()
     if row is None:
         raise NotFound(f"there is no case {oid}")
-    return _case(row)
+    found = _case(row)
+    if found.gone_at is not None and not gone:
+        raise Gone(f"the case “{found.name}” was deleted")
+    return found
 
 
 def case_at(connection: sqlite3.Connection, id: int, version: int) -> StoredCase:

@@ -24,6 +24,10 @@ class NotFound(LookupError):
     """There is no such thing; the sentence says which."""
 
 
+class Gone(NotFound):
+    """It was deleted, and can be brought back."""
+
+
 class Conflict(Exception):
     """The document was changed by someone else meanwhile. `version` is the one that stands."""
 

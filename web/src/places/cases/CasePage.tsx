@@ -10,7 +10,7 @@ import {
   useState,
 } from "react";
 import { useParams, useSearchParams } from "react-router";
-import { api, type Case, type RunEvent, type Step, type StepEvidence } from "../../app/api";
+import { ApiProblem, api, type Case, type RunEvent, type Step, type StepEvidence } from "../../app/api";
 import { useEvents } from "../../app/events";
 import { useActions } from "../../app/finding";
 import { useChosenProject } from "../../app/project";
@@ -46,6 +46,17 @@ export function CasePage() {
     return (
       <div className="page">
         <Notice sentence={loaded.error.message} retry={() => void loaded.refetch()} />
+        {loaded.error instanceof ApiProblem && loaded.error.status === 410 && (
+          <p className="pad">
+            <button
+              type="button"
+              className="plain-link"
+              onClick={() => void api.bringBack(id).then(() => loaded.refetch())}
+            >
+              Bring it back
+            </button>
+          </p>
+        )}
       </div>
     );
   }

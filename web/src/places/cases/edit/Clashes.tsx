@@ -48,5 +48,14 @@ function placeOf(clash: Clash, titleOf: (key: string) => string | undefined): st
 function shown(value: Json | undefined): string {
   if (value === undefined) return "(taken away)";
   if (typeof value === "string") return value;
-  return Array.isArray(value) ? value.map((item) => writeExact(item)).join("\n") : writeExact(value);
+  return Array.isArray(value) ? value.map(said).join("\n") : writeExact(value);
+}
+
+const ASIDE = ["of", "any", "advice", "off", "note"];
+
+/** A check as plain words, anything else as it is written. */
+function said(item: Json): string {
+  if (!item || typeof item !== "object" || Array.isArray(item) || !item.of) return writeExact(item);
+  const [relation, value] = Object.entries(item).find(([name]) => !ASIDE.includes(name)) ?? [];
+  return `${item.of} ${relation} ${typeof value === "string" ? value : writeExact(value)}`;
 }
