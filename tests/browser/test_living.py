@@ -90,6 +90,9 @@ class Living(BrowserTest):
         self.page.get_by_text("berth is used here, and kept only later, in step 2 (Keep)").wait_for()
         self.assertEqual(self.page.locator("g.thread.broken").count(), 1)
         self.page.get_by_text("The last real answer of this step is shown here.").wait_for()
+        self.page.locator(".step-head", has_text="Keep").click()
+        closed = self.page.get_by_role("article", name="Step 1: Use")
+        closed.get_by_text("berth is used here, and kept only later, in step 2 (Keep)").wait_for()
 
     def test_reports_read_well_on_a_phone(self):
         run = self.app.get(f"/runs?project={self.app.project}&limit=100")["items"][-1]["id"]

@@ -108,6 +108,7 @@ export const StepCard = memo(function StepCard({
         )}
         <Trouble step={step} evidence={evidence} open={open} />
         {!open && <Closed step={step} evidence={evidence} />}
+        {!open && evidence?.verdict !== "blocked" && <Wrong findings={findings} />}
         {open && step.kind === "request" && (
           <>
             <SendBand step={step} used={evidence?.used ?? []} />
@@ -164,6 +165,13 @@ function Trouble({
       )}
     </p>
   );
+}
+
+/** What would block the step if the case ran now: a value that is missing, or kept too late. */
+function Wrong({ findings }: { findings: Case["findings"] }) {
+  const errors = findings.filter((finding) => finding.weight === "error");
+  if (!errors.length) return null;
+  return <p className="step-why blocked">{errors.map((finding) => finding.sentence).join(" · ")}</p>;
 }
 
 function title(step: Step): string {
