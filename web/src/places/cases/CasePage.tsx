@@ -81,6 +81,8 @@ function Opened({ of }: { of: Case }) {
   });
   const asked = of.steps.find((item) => item.number === Number(search.get("step")))?.key;
   const [picked, setPicked] = useState<string | undefined>(() => asked ?? stepWithDraft(of.id));
+  const open = useRef(picked);
+  open.current = picked;
   const [dragged, setDragged] = useState<Dragged>();
   const at = useEnvironment();
   const running = useCaseRun(of, at[0]);
@@ -108,12 +110,15 @@ function Opened({ of }: { of: Case }) {
 
   const runAll = useCallback(async () => {
     chooseRun("");
-    if (await running.run()) setPicked(undefined);
+    const before = open.current;
+    // A step that was opened while the run was being asked for stays open.
+    if (await running.run()) setPicked((now) => (now === before ? undefined : now));
   }, [running.run]);
   const sendAlone = useCallback(
     async (alone: Step, values?: Record<string, string>) => {
       chooseRun("");
-      if (await running.sendAlone(alone, values)) setPicked(alone.key);
+      setPicked(alone.key);
+      await running.sendAlone(alone, values);
     },
     [running.sendAlone],
   );

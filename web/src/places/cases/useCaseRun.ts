@@ -32,12 +32,14 @@ export function useCaseRun(of: Case, environment: Environment | undefined): Case
     void client.invalidateQueries({ queryKey: ["suites"] });
   }, [report.data?.state, report.data?.verdict, client, of.id]);
   const run = useCallback(async () => {
+    setEnded("");
     const begun = await start({ cases: [of.id] }, environment);
     if (begun) setRunning(begun.id);
     return Boolean(begun);
   }, [start, of.id, environment]);
   const sendAlone = useCallback(
     async (step: Step, values?: Record<string, string>) => {
+      setEnded("");
       const trial = { cases: [of.id], kind: "trial", steps: [step.index], ...(values && { values }) };
       const begun = await start(trial, environment);
       if (begun) setRunning(begun.id);
