@@ -2,7 +2,7 @@
 
 import re
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.browser.page import BrowserTest
 
@@ -180,6 +180,18 @@ class Together(BrowserTest):
         self.page.get_by_role("button", name="run always").click()
         self.page.get_by_text("afterwards, always").wait_for()
         self.app.wait(lambda: len(self.document().get("afterwards", [])) == 1, 5)
+
+    def test_a_step_opened_while_a_run_is_asked_for_stays_open(self):
+        held: list[Route] = []
+        self.page.route(re.compile(r"/api/v1/runs$"), lambda route: held.append(route))
+        self.page.get_by_role("button", name="Run this case").click()
+        second = self.page.get_by_role("article", name="Step 2: Ask for a fee")
+        second.locator(".step-head").click()
+        second.locator(".band").first.wait_for()
+        self.app.wait(lambda: held or self.page.wait_for_timeout(50), 5)
+        held[0].continue_()
+        self.page.get_by_role("status").filter(has_text="Finished").wait_for()
+        expect(second.locator(".band").first).to_be_visible()
 
     def test_the_outline_is_put_in_order(self):
         self.go("/cases")
