@@ -1,15 +1,18 @@
-"""An answer as the checks see it: status, headers, times and the decoded body, read as JSON or text when first asked."""
+"""An answer as the checks see it: status, headers, times and the decoded body, read as JSON, XML or text when first asked."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import Any
+
+import msgspec
 
 from saltpath.core import plain
 from saltpath.core.jsonpath import MISSING
 from saltpath.core.why import Blocked, Why, why
 
 LEVELS = 1000
+_BOM = b"\xef\xbb\xbf"
+_UTF8 = frozenset(["utf-8", "utf8", "us-ascii", "ascii"])
 
 
 def headers_of(head: bytes) -> list[tuple[str, str]]:
@@ -29,21 +32,25 @@ def headers_of(head: bytes) -> list[tuple[str, str]]:
     return headers
 
 
-@dataclass(slots=True)
-class Answer:
-    """`time_us` covers the whole last exchange, connecting included; `head` is the answer's head as it came, `body` is
-    decoded (no content encoding)."""
+class Answer(msgspec.Struct, gc=False):
+    """`time_us` covers the whole last exchange, connecting included, `first_us` the time until its first byte; `head` is
+    the answer's head as it came, `body` is decoded (no content encoding). `namespaces` are those of the step's options.
+
+    A finished request can be asked the same way: its head, its body, and no status."""
 
     status: int
     head: bytes
     body: bytes
     time_us: int
-    _json: Any = field(default=MISSING, repr=False)
-    _unread: Why | None = field(default=None, repr=False)
+    first_us: int = 0
+    namespaces: tuple[tuple[str, str], ...] | None = ()
+    _json: Any = MISSING
+    _unread: Why | None = None
+    _xml: Any = None
 
     @property
     def looks_json(self) -> bool:
-        """Whether the body begins as an object or a list does."""
+        """Whether the body begins as an object or a list in UTF-8 does."""
         return self.body.startswith((b"{", b"["))
 
     @property
@@ -62,19 +69,23 @@ class Answer:
 
     @property
     def charset(self) -> str:
+        """The declared charset in lower case; empty if none is declared."""
         for value in self.header_values("content-type"):
             for part in value.split(";")[1:]:
                 key, _, charset = part.strip().partition("=")
                 if key.lower() == "charset" and charset:
-                    return charset.strip("\"' ")
-        return "utf-8"
+                    return charset.strip("\"' ").lower()
+        return ""
 
     def text(self) -> str | Why:
-        """The body as text in its declared charset, or why it is none."""
+        """The body as text in its declared charset (else what its first octets mark, else UTF-8), or why it is none."""
+        charset = self.charset or _marked(self.body)
         try:
-            return self.body.decode(self.charset)
-        except (UnicodeDecodeError, LookupError):
-            return why("not-text", charset=self.charset)
+            return self.body.removeprefix(_BOM).decode(charset)
+        except UnicodeDecodeError:
+            return why("not-text", charset=charset)
+        except LookupError:
+            return why("no-charset", charset=charset)
 
     def json(self) -> Any:
         """The body as a plain value; MISSING if it is not JSON (`unread` then says why).
@@ -84,13 +95,40 @@ class Answer:
             return self._json
         if self._unread is None:
             try:
-                self._json = plain.read_json(self.body)
+                self._json = plain.read_json(
+                    self.body if self.looks_json and not self._strange() else self._json_text()
+                )
             except plain.NotPlain as problem:
                 if problem.too_deep:
                     raise Blocked(why("too-deep", levels=LEVELS)) from None
                 self._unread = why("not-json", problem=str(problem)) if self.body else why("empty-body", path="$")
         return self._json
 
+    def _strange(self) -> bool:
+        """Whether another charset than UTF-8 is declared. JSON is UTF-8 (RFC 8259); some servers think otherwise."""
+        return b"charset" in self.head and (self.charset or "utf-8") not in _UTF8
+
+    def _json_text(self) -> str | bytes:
+        text = self.text()
+        return text if isinstance(text, str) else self.body
+
     @property
     def unread(self) -> Why | None:
         return self._unread
+
+    def xml(self) -> Any:
+        """The body as an `xml_tree.Document`, or the reason (Why) why it is none. Raises Blocked if it is nested too deeply."""
+        if self._xml is None:
+            from saltpath.core import xml_tree
+
+            try:
+                self._xml = xml_tree.read_xml(self.body, self.charset) if self.body else why("empty-body", path="/")
+            except xml_tree.NotXml as problem:
+                self._xml = why("not-xml", problem=str(problem))
+        return self._xml
+
+
+def _marked(body: bytes) -> str:
+    if body.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return "utf-16"
+    return "utf-8"

@@ -6,14 +6,17 @@ bytes. `Place` says where in the document a thing stands, for messages.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, field, fields, replace
 from typing import Any, Literal
 
-from saltpath.core.references import Template
+from saltpath.core.references import NO_TEMPLATE, Reference, Template
 from saltpath.core.subjects import Subject
 
-Part = Literal["steps", "afterwards"]
+Part = Literal["once", "steps", "afterwards", "at the end"]
+PARTS: tuple[Part, ...] = ("once", "steps", "afterwards", "at the end")
+CLEANING: tuple[Part, ...] = ("once", "afterwards", "at the end")
+"""Parts in which a step without checks does not count below status 400."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,35 +28,77 @@ class Place:
 
 
 @dataclass(frozen=True, slots=True)
+class Certificate:
+    """A client certificate: files in PEM, relative to the project; `key` empty if the certificate's file holds it too.
+    `pem` and `key_pem`: what the files hold, once they are read."""
+
+    file: str
+    key: str = ""
+    password: Template = NO_TEMPLATE
+    pem: bytes = field(default=b"", repr=False)
+    key_pem: bytes = field(default=b"", repr=False)
+
+
+@dataclass(frozen=True, slots=True)
 class Options:
-    """How an exchange is carried out. None: the next wider level, or the default of `defaults`, decides."""
+    """How an exchange is carried out. None: the next wider level, or the default of `DEFAULTS`, decides.
+
+    `retries`: how often a blocked exchange is tried again, `retry_sent`: also a POST or PATCH after something was sent.
+    `proxy`: the address of an HTTP proxy, as text once it is filled in."""
 
     timeout_us: int | None = None
     follow_redirects: bool | None = None
     verify_tls: bool | None = None
     largest_body: int | None = None
+    retries: int | None = None
+    retry_sent: bool | None = None
+    retry_after_us: int | None = None
+    cookies: bool | None = None
+    fresh_connection: bool | None = None
+    certificate: Certificate | None = None
+    proxy: Template | None = None
+    namespaces: tuple[tuple[str, str], ...] | None = None
 
     def over(self, wider: Options) -> Options:
         """These options, with what they leave open taken from the wider level."""
         if self is NO_OPTIONS:
             return wider
-        return Options(
-            self.timeout_us if self.timeout_us is not None else wider.timeout_us,
-            self.follow_redirects if self.follow_redirects is not None else wider.follow_redirects,
-            self.verify_tls if self.verify_tls is not None else wider.verify_tls,
-            self.largest_body if self.largest_body is not None else wider.largest_body,
-        )
+        own = {name: value for name in _OPTION_FIELDS if (value := getattr(self, name)) is not None}
+        return replace(wider, **own)
 
 
+_OPTION_FIELDS = tuple(field.name for field in fields(Options))
 NO_OPTIONS = Options()
-DEFAULTS = Options(timeout_us=30_000_000, follow_redirects=True, verify_tls=True, largest_body=50_000_000)
+DEFAULTS = Options(
+    timeout_us=30_000_000,
+    follow_redirects=True,
+    verify_tls=True,
+    largest_body=50_000_000,
+    retries=0,
+    retry_sent=False,
+    retry_after_us=1_000_000,
+    cookies=True,
+    fresh_connection=False,
+    namespaces=(),
+)
+
+
+@dataclass(frozen=True, slots=True)
+class MultipartPart:
+    """One part of a multipart body: a text, or a file of the project."""
+
+    name: Template
+    text: Template | None
+    file: Template | None
+    media_type: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class Body:
-    """What is sent. `json`: a `JsonText` or a compiled tree; `text`: a Template with `media_type`; `form`: pairs."""
+    """What is sent. `json`: a `JsonText` or a compiled tree; `xml`: an `XmlText`; `text`: a Template with `media_type`;
+    `form`: pairs; `multipart`: parts; `file`: a Template of its path, with `media_type`."""
 
-    kind: Literal["json", "text", "form"]
+    kind: Literal["json", "xml", "text", "form", "multipart", "file"]
     content: Any
     media_type: str = ""
 
@@ -66,11 +111,20 @@ class JsonText:
 
 
 @dataclass(frozen=True, slots=True)
-class Auth:
-    """`bearer` with a token, or `basic` with a user and a password."""
+class XmlText:
+    """An XML text kept as written; each reference stands with the place it is in: `text`, `attribute` or `cdata`."""
 
-    kind: Literal["bearer", "basic"]
+    pieces: tuple[str | tuple[Reference, str], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Auth:
+    """How a request signs in. `parts` by kind: `bearer` a token; `basic` and `digest` user and password; `key` its value,
+    with its place and name in `at`; `oauth2` token url, client id, client secret and scope."""
+
+    kind: Literal["bearer", "basic", "digest", "key", "oauth2"]
     parts: tuple[Template, ...]
+    at: tuple[str, str] = ("", "")
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,6 +149,48 @@ class Check:
 
 
 @dataclass(frozen=True, slots=True)
+class Group:
+    """Several checks as one. `when`: if those hold, `parts` must, else `otherwise`; `for each`: `parts` must hold of every
+    item of the subject `of`; `any of`, `all of`, `none of` of `parts`."""
+
+    kind: Literal["when", "any of", "all of", "none of", "for each"]
+    parts: tuple[Expectation, ...]
+    when: tuple[Expectation, ...] = ()
+    otherwise: tuple[Expectation, ...] = ()
+    of: Subject | None = None
+    may_be_empty: bool = False
+    advice: bool = False
+    off: bool = False
+    note: str = ""
+    sentence: str = ""
+    quick: None = field(default=None, compare=False, repr=False)
+    place: Place = field(default_factory=Place, compare=False)
+
+
+Expectation = Check | Group
+
+
+def checks_in(items: Iterable[Expectation]) -> Iterator[Check]:
+    """Every check, those inside groups too."""
+    for item in items:
+        if isinstance(item, Check):
+            yield item
+        else:
+            yield from checks_in((*item.when, *item.parts, *item.otherwise))
+
+
+def subjects_in(items: Iterable[Expectation]) -> Iterator[Subject]:
+    """Every subject, in the order of the document."""
+    for item in items:
+        if isinstance(item, Check):
+            yield item.of
+        else:
+            if item.of is not None:
+                yield item.of
+            yield from subjects_in((*item.when, *item.parts, *item.otherwise))
+
+
+@dataclass(frozen=True, slots=True)
 class Keep:
     """A value taken from an answer under a name."""
 
@@ -105,8 +201,19 @@ class Keep:
 
 
 @dataclass(frozen=True, slots=True)
+class Repeat:
+    """Send again until the checks hold, or so long at most. Lengths in microseconds."""
+
+    until: tuple[Expectation, ...]
+    every_us: int
+    at_most_us: int
+
+
+@dataclass(frozen=True, slots=True)
 class Request:
-    """A request step: what is sent, what must hold of the answer, what is kept."""
+    """A request step: what is sent, what must hold of the answer, what is kept. `inherited`: the checks on every answer that
+    it does not except itself from, each with where it comes from. `signs`: its head asks for the finished request; `asks`: its
+    checks ask the request or the answer."""
 
     name: str
     key: str
@@ -117,8 +224,14 @@ class Request:
     auth: Auth | None = None
     body: Body | None = None
     options: Options = NO_OPTIONS
-    expect: tuple[Check, ...] = ()
+    expect: tuple[Expectation, ...] = ()
     keep: tuple[Keep, ...] = ()
+    only_if: tuple[Expectation, ...] = ()
+    repeat: Repeat | None = None
+    without: tuple[str, ...] = ()
+    inherited: tuple[tuple[str, Expectation], ...] = ()
+    signs: bool = False
+    asks: bool = False
     off: bool = False
     place: Place = field(default_factory=Place, compare=False)
     kind: Literal["request"] = "request"
@@ -131,6 +244,7 @@ class SetValues:
     name: str
     key: str
     values: tuple[tuple[str, Any], ...]
+    only_if: tuple[Expectation, ...] = ()
     off: bool = False
     place: Place = field(default_factory=Place, compare=False)
     kind: Literal["set"] = "set"
@@ -143,6 +257,7 @@ class Wait:
     name: str
     key: str
     us: int
+    only_if: tuple[Expectation, ...] = ()
     off: bool = False
     place: Place = field(default_factory=Place, compare=False)
     kind: Literal["wait"] = "wait"
@@ -171,16 +286,24 @@ class Case:
     values: NamedValues = field(default_factory=NamedValues)
     options: Options = NO_OPTIONS
     stop_on_failure: bool = True
+    every_answer: tuple[Expectation, ...] = ()
+    once: tuple[Step, ...] = ()
     steps: tuple[Step, ...] = ()
     afterwards: tuple[Step, ...] = ()
+    at_the_end: tuple[Step, ...] = ()
     place: Place = field(default_factory=Place, compare=False)
+
+    def part(self, part: Part) -> tuple[Step, ...]:
+        """The steps of one part."""
+        return {"once": self.once, "steps": self.steps, "afterwards": self.afterwards, "at the end": self.at_the_end}[
+            part
+        ]
 
     def parts(self) -> Iterator[tuple[Part, int, Step]]:
         """Every step in the order of execution, with its part and its index there."""
-        for index, step in enumerate(self.steps):
-            yield "steps", index, step
-        for index, step in enumerate(self.afterwards):
-            yield "afterwards", index, step
+        for part in PARTS:
+            for index, step in enumerate(self.part(part)):
+                yield part, index, step
 
 
 @dataclass(frozen=True, slots=True)
@@ -191,6 +314,7 @@ class Suite:
     about: str = ""
     values: NamedValues = field(default_factory=NamedValues)
     options: Options = NO_OPTIONS
+    every_answer: tuple[Expectation, ...] = ()
     order: tuple[str, ...] = ()
 
 
@@ -212,5 +336,6 @@ class Project:
     about: str = ""
     values: NamedValues = field(default_factory=NamedValues)
     options: Options = NO_OPTIONS
+    every_answer: tuple[Expectation, ...] = ()
     zone: str = "UTC"
     environment: str = ""

@@ -32,7 +32,12 @@ TEMPLATES = {
     "keep-changed": "{step} keeps {of} as {name}, and kept {before}",
 }
 _KINDS = ("request", "set", "wait")
-_PARTS = {"steps": "in its turn", "afterwards": "afterwards, always"}
+_PARTS = {
+    "once": "once, before everything",
+    "steps": "in its turn",
+    "afterwards": "afterwards, always",
+    "at the end": "at the end, always",
+}
 _OWN = ("key", "off", "expect", "keep", "request")
 
 
@@ -68,7 +73,7 @@ def _of_case(before: Document, after: Document) -> list[str]:
     if before.get("case") != after.get("case"):
         found.append(_said("case-named", before=_quoted(before.get("case")), after=_quoted(after.get("case"))))
     for field in dict.fromkeys([*before, *after]):
-        if field not in ("case", "key", "steps", "afterwards") and not _same(before, after, field):
+        if field not in ("case", "key", *_PARTS) and not _same(before, after, field):
             found.append(
                 _said("case-changed", field=field, before=_shown(before.get(field)), after=_shown(after.get(field)))
             )

@@ -11,6 +11,7 @@ from typing import Any
 
 import msgspec
 
+from saltpath.core.case import Part
 from saltpath.core.checks.judge import Outcome
 from saltpath.core.exchange import Exchange
 from saltpath.core.verdicts import Verdict
@@ -39,14 +40,15 @@ class StepStarted(msgspec.Struct, frozen=True, gc=False):
     at: int
     case: int
     row: int
-    part: str
+    part: Part
     step: int
 
 
 class StepFinished(msgspec.Struct, frozen=True, gc=False):
     """`exchanges` in the order in which they went (redirects first, the answer that was judged last).
     `used` holds what each reference resolved to. Steps that do not count (set, wait, cleaning up without checks)
-    are left out of the row's verdict."""
+    are left out of the row's verdict. Steps of `once` and `at the end` have row 0. `attempts`: how often a step that
+    repeats was sent; `exchanges` then holds the first attempt's and the last one's."""
 
     at: int
     case: int
@@ -66,6 +68,7 @@ class StepFinished(msgspec.Struct, frozen=True, gc=False):
     used: Mapping[str, Any]
     secret_kept: tuple[str, ...] = ()
     counts: bool = True
+    attempts: int = 1
 
 
 class RowFinished(msgspec.Struct, frozen=True, gc=False):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -13,11 +14,14 @@ class Unreadable(ValueError):
 
 @dataclass(frozen=True, slots=True)
 class Pipe:
-    """One pipe as written: its name, and its arguments as `pipes.py` read them."""
+    """One pipe as written: its name, and its arguments as its kind read them.
+
+    `inner`, a template, holds the arguments if references stand in them; they are then read when it is applied."""
 
     name: str
     args: tuple[Any, ...]
     text: str
+    inner: Any = None
 
 
 def unquote(text: str) -> str:
@@ -25,3 +29,38 @@ def unquote(text: str) -> str:
     if len(text) < 2 or text[0] not in "\"'" or text[-1] != text[0]:
         raise Unreadable(f"expected a text in quotes, found {text!r}")
     return re.sub(r"\\(.)", lambda found: {"n": "\n", "t": "\t"}.get(found[1], found[1]), text[1:-1])
+
+
+def quoted(text: str) -> str:
+    """The text in double quotes, as `unquote` reads it back."""
+    escaped = text.replace("\\", "\\\\").replace('"', '\\"').replace("\n", "\\n").replace("\t", "\\t")
+    return f'"{escaped}"'
+
+
+def outside_quotes(text: str, at: int = 0) -> Iterator[int]:
+    """Every index from `at` on that stands neither in quotes nor in brackets."""
+    depth, quote = 0, ""
+    while at < len(text):
+        char = text[at]
+        if quote:
+            at += char == "\\"
+            quote = "" if char == quote else quote
+        elif char in "\"'":
+            quote = char
+        elif char in "[({":
+            depth += 1
+        elif char in "])}":
+            depth -= 1
+        elif depth == 0:
+            yield at
+        at += 1
+
+
+def split_list(text: str) -> list[str]:
+    """`a, "b, c", [d, e]` at its commas, each item trimmed."""
+    begin, items = 0, []
+    for at in outside_quotes(text):
+        if text[at] == "," and at >= begin:
+            items.append(text[begin:at].strip())
+            begin = at + 1
+    return [*items, text[begin:].strip()]

@@ -8,10 +8,25 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import Literal
 
-from saltpath.core.case import Case, JsonText, Keep, NamedValues, Place, Request, SetValues, Step
+from saltpath.core.case import (
+    Body,
+    Case,
+    Expectation,
+    JsonText,
+    Keep,
+    NamedValues,
+    Place,
+    Request,
+    SetValues,
+    Step,
+    XmlText,
+    checks_in,
+    subjects_in,
+)
+from saltpath.core.checks.loose import references_in_expected
 from saltpath.core.grammar import Unreadable
 from saltpath.core.nearest import nearest
-from saltpath.core.references import BUILT_IN, Reference, Template, compile_tree, references_in
+from saltpath.core.references import BUILT_IN, Reference, compile_tree, references_in
 from saltpath.core.why import Why, why
 
 Weight = Literal["error", "warning"]
@@ -103,31 +118,59 @@ def _references(step: Step) -> Iterator[tuple[Reference, bool]]:
         for _, tree in step.values:
             yield from ((reference, False) for reference in references_in(tree))
     if not isinstance(step, Request):
+        yield from ((reference, False) for reference in _of_expectations(step.only_if))
         return
     sent: list[object] = [step.address, [value for _, value in step.query], [value for _, value in step.headers]]
     if step.auth is not None:
         sent.append(step.auth.parts)
-    if step.body is not None:
-        content = step.body.content
-        if isinstance(content, JsonText):
-            sent.append([piece[0] for piece in content.pieces if not isinstance(piece, str)])
-        elif step.body.kind == "form":
-            sent.append([value for _, value in content])
-        else:
-            sent.append(content)
-    yield from ((reference, False) for reference in references_in(sent))
-    for check in step.expect:
-        yield from ((reference, False) for reference in references_in(check.expected))
-        if isinstance(check.of.argument, Template):
-            yield from ((reference, False) for reference in check.of.argument.references())
-        elif check.of.kind == "value":
-            scope, dot, rest = str(check.of.argument).partition(".")
-            name = rest if dot else scope
-            if check.relation not in ("present", "absent"):
-                yield Reference(str(check.of.argument), scope if dot else None, name), False
+    for reference in references_in(sent):
+        yield reference, False
+    for reference in _in_body(step.body):
+        yield reference, False
+    options = step.options
+    for template in (options.proxy, options.certificate.password if options.certificate else None):
+        if template is not None:
+            yield from ((reference, False) for reference in template.references())
+    expected = (*step.only_if, *(step.repeat.until if step.repeat else ()), *step.expect)
+    yield from ((reference, False) for reference in _of_expectations(expected))
     for keep in step.keep:
-        if isinstance(keep.of.argument, Template):
-            yield from ((reference, True) for reference in keep.of.argument.references())
+        yield from ((reference, True) for reference in keep.of.references())
+
+
+def _in_body(body: Body | None) -> Iterator[Reference]:
+    if body is None:
+        return
+    content = body.content
+    if isinstance(content, JsonText):
+        yield from references_in([piece[0] for piece in content.pieces if not isinstance(piece, str)])
+    elif isinstance(content, XmlText):
+        for piece in content.pieces:
+            if not isinstance(piece, str):
+                yield piece[0]
+                yield from piece[0].inner()
+    elif body.kind == "form":
+        yield from references_in([value for _, value in content])
+    elif body.kind == "multipart":
+        yield from references_in([text for part in content for text in (part.name, part.text, part.file) if text])
+    else:
+        yield from references_in(content)
+
+
+def asks(items: Iterable[Expectation]) -> bool:
+    """Whether checks ask the request or the answer beyond their subjects: `[=sent ...]`, `[=answer ...]`."""
+    return any(reference.asks is not None for reference in _of_expectations(items))
+
+
+def _of_expectations(items: Iterable[Expectation]) -> Iterator[Reference]:
+    """Every reference of checks and groups; a value that is only asked to be there, or not, need not be known."""
+    items = tuple(items)
+    for check in checks_in(items):
+        yield from references_in_expected(check.expected)
+        if check.of.kind == "value" and check.relation not in ("present", "absent"):
+            scope, dot, rest = str(check.of.argument).partition(".")
+            yield Reference(str(check.of.argument), scope if dot else None, rest if dot else scope)
+    for subject in subjects_in(items):
+        yield from subject.references()
 
 
 def _unknown(
@@ -139,7 +182,7 @@ def _unknown(
     own: set[str],
 ) -> Finding | None:
     name = reference.name
-    if reference.literal is not None or reference.full_name in BUILT_IN:
+    if not name or reference.full_name in BUILT_IN:
         return None
     if any(pipe.name == "default" for pipe in reference.pipes):
         return None
@@ -169,7 +212,7 @@ def _of_request(step: Request) -> Iterator[Finding]:
     if step.off:
         return
     judged = [check for check in step.expect if not check.off and not check.advice]
-    if not judged and not step.place.path.startswith("afterwards"):
+    if not judged and step.place.path.startswith("steps"):
         yield Finding("warning", why("no-checks"), step.place, step.name)
     first = step.address.parts[0] if step.address.parts else ""
     if isinstance(first, str) and _ADDRESS.match(first):
@@ -177,7 +220,7 @@ def _of_request(step: Request) -> Iterator[Finding]:
     for name, value in step.headers:
         if _SECRET_HEADER.match(name) and value.fixed:
             yield Finding("warning", why("secret-in-text", name=f"the header {name}"), step.place, step.name)
-    if step.auth is not None and step.auth.parts[-1].fixed:
+    if step.auth is not None and step.auth.parts[2 if step.auth.kind == "oauth2" else -1].fixed:
         yield Finding("warning", why("secret-in-text", name=f"the {step.auth.kind} sign-in"), step.place, step.name)
 
 

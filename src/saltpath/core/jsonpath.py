@@ -13,12 +13,12 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any, NamedTuple
 
-from saltpath.core import plain
+from saltpath.core import plain, slow
 from saltpath.core.nearest import listed, nearest
 from saltpath.core.time_limit import TimeUp, time_limit
 from saltpath.core.why import Why, why
 
-LIMIT_S = 0.2
+LIMIT_S = slow.LIMIT_S
 MISSING: Any = type("Missing", (), {"__repr__": lambda self: "nothing"})()
 Location = tuple[str | int, ...]
 
@@ -61,8 +61,9 @@ class Path:
         if self.singular:
             value = self.get(document)
             return [] if value is MISSING else [Node(self._location(document), value)]
+        deferred = slow.is_deferred()
         try:
-            with time_limit(LIMIT_S):
+            with time_limit(slow.GLANCE_S if deferred else LIMIT_S):
                 if self.library is not None:
                     return [Node(node.location, node.value) for node in self.library.find(document)]
                 found = [Node((), document)]
@@ -70,7 +71,13 @@ class Path:
                     found = step(found)
                 return found
         except TimeUp:
+            if not deferred:
+                raise PathTimeout(self.text) from None
+        try:
+            found = slow.ask(PathAsked(self.text, plain.write_json(document)))
+        except slow.TooSlow:
             raise PathTimeout(self.text) from None
+        return [Node(tuple(location), value) for location, value in found]
 
     def _location(self, document: Any) -> Location:
         if all(type(key) is str or key >= 0 for key in self.keys):  # type: ignore[operator]
@@ -83,6 +90,20 @@ class Path:
             place.append(key)
             value = value[key]
         return tuple(place)
+
+
+@dataclass(frozen=True, slots=True)
+class PathAsked:
+    """The nodes of a path in a document, as JSON: [(location, value)]."""
+
+    path: str
+    document: bytes
+
+    def answer(self) -> list[Node]:
+        try:
+            return read_path(self.path).nodes(plain.read_json(self.document))
+        except PathTimeout:
+            raise slow.TooSlow from None
 
 
 def _getter(keys: tuple[str | int, ...]) -> Callable[[Any], Any]:
@@ -273,11 +294,14 @@ def as_path(location: Location) -> str:
     )
 
 
+_CONTROL = re.compile(r"[\x00-\x1f]")
+
+
 def _in_quotes(name: str) -> str:
     escaped = name.replace("\\", "\\\\").replace("'", "\\'")
     for char, code in (("\n", "n"), ("\t", "t"), ("\r", "r"), ("\b", "b"), ("\f", "f")):
         escaped = escaped.replace(char, "\\" + code)
-    return f"'{escaped}'"
+    return "'" + _CONTROL.sub(lambda found: f"\\u{ord(found[0]):04x}", escaped) + "'"
 
 
 def as_literal(value: Any) -> str:

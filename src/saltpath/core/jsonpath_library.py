@@ -14,6 +14,8 @@ from iregexp_check import check as is_iregexp
 from jsonpath_rfc9535 import JSONPathEnvironment, JSONPathError
 from jsonpath_rfc9535.function_extensions import ExpressionType, FilterFunction
 
+from saltpath.core import slow
+
 PATTERN_LIMIT_S = 0.1
 
 
@@ -56,8 +58,9 @@ class _Search(FilterFunction):
             return False
         compiled = regex.compile(_dot_as_rfc9485(pattern))
         search = compiled.fullmatch if self._whole else compiled.search
+        limit_s = slow.GLANCE_S if slow.is_deferred() else PATTERN_LIMIT_S
         try:
-            return search(value, timeout=PATTERN_LIMIT_S, concurrent=True) is not None
+            return search(value, timeout=limit_s, concurrent=True) is not None
         except TimeoutError:
             from saltpath.core.time_limit import TimeUp
 

@@ -11,8 +11,25 @@ from typing import Any
 import msgspec
 
 from saltpath.core import measures, plain
-from saltpath.core.case import Body, Case, Check, JsonText, Options, Request, SetValues, Step, Wait
+from saltpath.core.case import (
+    Auth,
+    Body,
+    Case,
+    Check,
+    Expectation,
+    JsonText,
+    MultipartPart,
+    Options,
+    Repeat,
+    Request,
+    SetValues,
+    Step,
+    Wait,
+    XmlText,
+)
+from saltpath.core.checks.loose import written
 from saltpath.core.checks.relations import TABLE
+from saltpath.core.checks.sentences import HEADS
 from saltpath.core.checks.typed import write_sentence
 from saltpath.core.grammar import Unreadable
 from saltpath.core.inspect import used_names
@@ -30,8 +47,10 @@ def outline(case: Case) -> dict[str, Any]:
     for number, (part, index, step) in enumerate(steps, 1):
         entry: dict[str, Any] = {"number": number, "part": part, "index": index, "key": step.key, "kind": step.kind, "name": step.name,
                  "off": step.off}  # fmt: skip
+        entry["onlyIf"] = " and ".join(item.sentence for item in step.only_if)
         if isinstance(step, Request):
             entry |= _request(step)
+            entry["repeat"] = _repeat(step.repeat) if step.repeat else None
             entry["keep"] = [
                 {"name": keep.name, "of": keep.of.text, "secret": keep.secret, "to": to.get((number, keep.name), [])}
                 for keep in step.keep
@@ -82,27 +101,48 @@ def _request(step: Request) -> dict[str, Any]:
             "address": pieces(step.address.text),
             "query": [{"name": name, "value": pieces(value.text)} for name, value in step.query],
             "headers": [{"name": name, "value": pieces(value.text)} for name, value in step.headers],
-            "auth": {"kind": step.auth.kind, "value": pieces(step.auth.parts[0].text)} if step.auth else None,
+            "auth": _auth(step.auth) if step.auth else None,
             "body": _body(step.body) if step.body else None,
             "options": _options(step.options),
         },
-        "expect": [_check(check) for check in step.expect],
+        "expect": [_expectation(item) for item in step.expect],
     }
 
 
 def _body(body: Body) -> dict[str, Any]:
+    content = body.content
     if body.kind == "form":
-        text = "\n".join(f"{name} = {value.text}" for name, value in body.content)
-    elif body.kind == "text":
-        text = body.content.text
-    elif isinstance(body.content, JsonText):
+        text = "\n".join(f"{name} = {value.text}" for name, value in content)
+    elif body.kind in ("text", "file"):
+        text = content.text
+    elif body.kind == "multipart":
+        text = "\n".join(_part(part) for part in content)
+    elif isinstance(content, XmlText):
+        text = "".join(piece if isinstance(piece, str) else piece[0].text for piece in content.pieces)
+    elif isinstance(content, JsonText):
         text = "".join(
             piece if isinstance(piece, str) else plain.as_text(plain.write_json(piece[0].text).decode())
-            for piece in body.content.pieces
+            for piece in content.pieces
         )
     else:
-        text = msgspec.json.format(plain.write_json(_written(body.content)), indent=2).decode()
+        text = msgspec.json.format(plain.write_json(_written(content)), indent=2).decode()
     return {"kind": body.kind, "text": pieces(text.rstrip("\n"))}
+
+
+def _part(part: MultipartPart) -> str:
+    """A part of a multipart body in one line, as it is typed: `name = text`, `name = file data/plan.pdf, application/pdf`."""
+    value = f"file {part.file.text}" if part.file else part.text.text if part.text else ""
+    return f"{part.name.text} = {value}" + (f", {part.media_type}" if part.media_type else "")
+
+
+def _auth(auth: Auth) -> dict[str, Any]:
+    """How the step signs in, with the part that says who: the user, the key's name, the client."""
+    words = {"key": f"the {auth.at[0]} {auth.at[1]}", "oauth2": "a token for "}.get(auth.kind, "")
+    part = auth.parts[1] if auth.kind == "oauth2" else auth.parts[0]
+    return {
+        "kind": auth.kind,
+        "value": [{"text": words}] if auth.kind == "key" else ([{"text": words}] if words else []) + pieces(part.text),
+    }
 
 
 def _options(options: Options) -> list[str]:
@@ -112,27 +152,83 @@ def _options(options: Options) -> list[str]:
         words.append(f"at most {measures.show_duration(options.timeout_us)}")
     if options.largest_body is not None:
         words.append(f"at most {measures.show_size(options.largest_body)}")
-    if options.follow_redirects is False:
-        words.append("redirects not followed")
-    if options.verify_tls is False:
-        words.append("certificate not verified")
+    if options.retries:
+        words.append(f"{options.retries} {'retry' if options.retries == 1 else 'retries'}")
+    for value, sentence in (
+        (options.follow_redirects is False, "redirects not followed"),
+        (options.verify_tls is False, "certificate not verified"),
+        (options.cookies is False, "cookies not kept"),
+        (options.fresh_connection, "a connection of its own"),
+        (options.certificate is not None, "a client certificate"),
+        (options.proxy is not None, "through a proxy"),
+        (bool(options.namespaces), "namespaces of its own"),
+    ):
+        if value:
+            words.append(sentence)
     return words
 
 
+def _repeat(repeat: Repeat) -> dict[str, Any]:
+    every, at_most = measures.show_duration(repeat.every_us), measures.show_duration(repeat.at_most_us)
+    until = " and ".join(item.sentence for item in repeat.until)
+    return {"until": until, "every": every, "at most": at_most}
+
+
+def _expectation(item: Expectation, role: str = "") -> dict[str, Any]:
+    """A check or a group as it is read; a group has parts, each with its role (`when`, `then`, `otherwise`, or none)."""
+    if isinstance(item, Check):
+        return {**_check(item), "parts": [], "role": role}
+    then = "then" if item.kind == "when" else ""
+    parts = [*((part, "when") for part in item.when), *((part, then) for part in item.parts),
+             *((part, "otherwise") for part in item.otherwise)]  # fmt: skip
+    head = {"when": "when", "for each": f"each of {item.of.text if item.of else ''}"}.get(item.kind) or HEADS[item.kind]
+    return {
+        "of": "",
+        "phrase": head,
+        "expected": [],
+        "sentence": item.sentence,
+        "typed": write_sentence(document_of(item)),
+        "advice": item.advice,
+        "off": item.off,
+        "note": item.note,
+        "parts": [_expectation(part, name) for part, name in parts],
+        "role": role,
+    }
+
+
+def document_of(item: Expectation) -> dict[str, Any]:
+    """A check or a group as a document writes it, without notes and marks."""
+    if isinstance(item, Check):
+        check: dict[str, Any] = {"of": item.of.text, **({"any": True} if item.any else {})}
+        return {**check, item.relation: _expected(item)}
+    parts = [document_of(part) for part in item.parts]
+    if item.kind == "when":
+        group: dict[str, Any] = {"when": [document_of(part) for part in item.when], "then": parts}
+        return {**group, "otherwise": [document_of(part) for part in item.otherwise]} if item.otherwise else group
+    if item.kind == "for each":
+        group = {"for each": item.of.text if item.of else "", "expect": parts}
+        return {**group, "may be empty": True} if item.may_be_empty else group
+    return {item.kind: parts}
+
+
+def _expected(check: Check) -> Any:
+    return written(check.expected) if TABLE[check.relation].takes == "pattern tree" else _written(check.expected)
+
+
 def _check(check: Check) -> dict[str, Any]:
-    written = _written(check.expected)
-    words = check.sentence.split(TABLE[check.relation].phrase, 1)
-    tail = words[1].strip() if len(words) > 1 else ""
+    expected = _expected(check)
     phrase = TABLE[check.relation].phrase
-    if check.relation in ("present", "absent", "empty"):
+    words = check.sentence.split(phrase, 1)
+    tail = words[1].strip() if len(words) > 1 else ""
+    if TABLE[check.relation].takes == "true" or check.relation == "empty":
         phrase = check.sentence.removeprefix(check.of.text).strip()
         tail = ""
     return {
         "of": ("any of " if check.any else "") + check.of.text,
         "phrase": phrase,
-        "expected": pieces(tail if not isinstance(written, str) else tail or written),
+        "expected": pieces(tail if not isinstance(expected, str) else tail or expected),
         "sentence": check.sentence,
-        "typed": write_sentence({"of": check.of.text, "any": check.any, check.relation: written}),
+        "typed": write_sentence(document_of(check)),
         "advice": check.advice,
         "off": check.off,
         "note": check.note,

@@ -2,11 +2,24 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
 from typing import Any
 
-from saltpath.core.case import DEFAULTS, Case, Environment, NamedValues, Options, Project, Suite
-from saltpath.core.inspect import handed_over
+from saltpath.core.case import (
+    DEFAULTS,
+    Case,
+    Environment,
+    Expectation,
+    NamedValues,
+    Options,
+    Part,
+    Project,
+    Request,
+    Step,
+    Suite,
+)
+from saltpath.core.inspect import asks, handed_over
 from saltpath.core.scopes import Scope
 
 
@@ -21,7 +34,8 @@ class Resume:
 @dataclass(frozen=True, slots=True)
 class PlannedCase:
     """One case of a plan. `file` is where it came from. `only`: these steps alone,
-    with `given` as kept values (a step sent by itself)."""
+    with `given` as kept values (a step sent by itself). `measures`: what checks saw when each step last passed, by step key and
+    the check's sentence; None where that is not known."""
 
     case: Case
     suite: Suite | None = None
@@ -30,12 +44,13 @@ class PlannedCase:
     only: frozenset[int] | None = None
     given: dict[str, Any] = field(default_factory=dict)
     hands_over: frozenset[str] = frozenset()
+    measures: dict[str, dict[str, Any]] | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Plan:
     """A whole run. `values` are given at the start (text), `secrets` fill the values that are marked secret.
-    `started_us`: UTC microseconds, the run's `now`."""
+    `started_us`: UTC microseconds, the run's `now`. `read_file` reads a file of the project, and raises Blocked."""
 
     cases: tuple[PlannedCase, ...]
     project: Project
@@ -46,11 +61,33 @@ class Plan:
     secrets: dict[str, Any] = field(default_factory=dict)
     jobs: int = 1
     started_us: int = 0
+    read_file: Callable[[str], bytes] | None = None
 
 
-def planned(case: Case, suite: Suite | None = None, file: str = "", **more: Any) -> PlannedCase:
-    """A planned case, with what it hands over worked out once."""
+def planned(
+    case: Case, suite: Suite | None = None, file: str = "", project: Project | None = None, **more: Any
+) -> PlannedCase:
+    """A planned case, with what it hands over and what it inherits worked out once."""
+    inherited = [("project", item) for item in project.every_answer] if project else []
+    inherited += [("suite", item) for item in suite.every_answer] if suite else []
+    inherited += [("case", item) for item in case.every_answer]
+    case = _inheriting(case, tuple(inherited)) if inherited else case
     return PlannedCase(case, suite, file, hands_over=handed_over(case), **more)
+
+
+def _inheriting(case: Case, items: tuple[tuple[str, Expectation], ...]) -> Case:
+    """The case with the checks on every answer at each request that does not except itself."""
+
+    def steps(part: Part) -> tuple[Step, ...]:
+        return tuple(_with(step) if isinstance(step, Request) else step for step in case.part(part))
+
+    def _with(step: Request) -> Request:
+        own = tuple(pair for pair in items if not pair[1].note or pair[1].note not in step.without)
+        return replace(step, inherited=own, asks=step.asks or asks(item for _, item in own))
+
+    return replace(
+        case, once=steps("once"), steps=steps("steps"), afterwards=steps("afterwards"), at_the_end=steps("at the end")
+    )
 
 
 def scope_of(values: NamedValues, over: NamedValues | None, secrets: dict[str, Any]) -> Scope:

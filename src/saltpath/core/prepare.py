@@ -9,7 +9,8 @@ from typing import Any, NamedTuple
 from urllib.parse import quote, urlsplit
 
 from saltpath.core import plain
-from saltpath.core.case import Auth, Body, JsonText, Request
+from saltpath.core.bodies import body_of
+from saltpath.core.case import Auth, Request
 from saltpath.core.references import Reference, Template
 from saltpath.core.scopes import Scopes
 from saltpath.core.why import Blocked, why
@@ -17,7 +18,7 @@ from saltpath.core.why import Blocked, why
 _HOST = re.compile(r"[A-Za-z0-9._~:\[\]-]*")
 _LITERAL_SAFE = "!#$%&'()*+,/:;=?@[]~-._"
 _CONTROL = re.compile(r"[\x00-\x08\x0a-\x1f\x7f]")
-_DEFAULT_HEADERS = (("User-Agent", "saltpath"), ("Accept", "*/*"), ("Accept-Encoding", "gzip, deflate"))
+_DEFAULT_HEADERS = (("User-Agent", "saltpath"), ("Accept", "*/*"), ("Accept-Encoding", "gzip, deflate, br, zstd"))
 
 
 class Prepared(NamedTuple):
@@ -31,20 +32,50 @@ class Prepared(NamedTuple):
     """Whether its head may carry what is always masked: Authorization or Cookie, also from the address's user."""
 
 
-def prepare(step: Request, scopes: Scopes) -> Prepared:
-    """The finished request. Raises Blocked where a value is missing or cannot stand where it should."""
-    address = prepare_address(step.address, step.query, scopes)
-    if not step.headers and step.auth is None and step.body is None:
+def prepare(step: Request, scopes: Scopes, token: str = "") -> Prepared:
+    """The finished request; `token` is OAuth 2's. Raises Blocked where a value is missing or cannot stand where it should."""
+    auth = step.auth
+    if step.signs:
+        return _signed(step, scopes, token)
+    address = prepare_address(step.address, _query(step), scopes)
+    if not step.headers and auth is None and step.body is None:
         return _bare(step.method, address)
-    body, media_type = _body(step.body, scopes) if step.body else (None, "")
+    body, media_type = body_of(step.body, scopes) if step.body else (None, "")
+    return Prepared(step.method, address, _head(step, scopes, media_type, token), body)
+
+
+def _query(step: Request) -> tuple[tuple[str, Template], ...]:
+    if step.auth is not None and step.auth.at[0] == "query":
+        return (*step.query, (step.auth.at[1], step.auth.parts[0]))
+    return step.query
+
+
+def _head(step: Request, scopes: Scopes, media_type: str, token: str) -> tuple[tuple[str, str], ...]:
     headers = [(name, _header(name, template, scopes)) for name, template in step.headers]
     given = {name.lower() for name, _ in headers}
     if media_type and "content-type" not in given:
         headers.append(("Content-Type", media_type))
     if step.auth is not None and "authorization" not in given:
-        headers.append(("Authorization", _authorization(step.auth, scopes)))
+        _sign_in(step.auth, scopes, headers, token)
     headers += [pair for pair in _DEFAULT_HEADERS if pair[0].lower() not in given]
-    return Prepared(step.method, address, tuple(headers), body)
+    return tuple(headers)
+
+
+def _signed(step: Request, scopes: Scopes, token: str) -> Prepared:
+    """A request whose head asks for its own body, method or path: these are finished first."""
+    body, media_type = body_of(step.body, scopes) if step.body else (None, "")
+    bare = prepare_address(step.address, (), scopes)
+    parts = {
+        "body": (body or b"").decode("utf-8", "replace"),
+        "method": step.method,
+        "path": urlsplit(bare).path or "/",
+    }
+    scopes.asking = lambda reference: parts[(reference.asks or ("", ""))[1]]
+    try:
+        address = _usable(_with_query(bare, _query(step), scopes))
+        return Prepared(step.method, address, _head(step, scopes, media_type, token), body)
+    finally:
+        scopes.asking = None
 
 
 @lru_cache(maxsize=512)
@@ -58,13 +89,16 @@ def _bare(method: str, address: str) -> Prepared:
 
 def prepare_address(template: Template, query: tuple[tuple[str, Template], ...], scopes: Scopes) -> str:
     """The address with its query. A value at the very start is inserted as it is; later ones by their place."""
-    text = _fill_address(template, scopes).strip()
-    if query:
-        pairs = [f"{_percent(name)}={scopes.text(value, _encoded)}" for name, value in query]
-        path, hash_sign, fragment = text.partition("#")
-        joint = "" if path.endswith(("?", "&")) else "&" if "?" in path else "?"
-        text = path + joint + "&".join(pairs) + hash_sign + fragment
-    return _usable(text)
+    return _usable(_with_query(_fill_address(template, scopes).strip(), query, scopes))
+
+
+def _with_query(text: str, query: tuple[tuple[str, Template], ...], scopes: Scopes) -> str:
+    if not query:
+        return text
+    pairs = [f"{_percent(name)}={scopes.text(value, _encoded)}" for name, value in query]
+    path, hash_sign, fragment = text.partition("#")
+    joint = "" if path.endswith(("?", "&")) else "&" if "?" in path else "?"
+    return path + joint + "&".join(pairs) + hash_sign + fragment
 
 
 @lru_cache(maxsize=512)
@@ -135,7 +169,7 @@ def _encoded(text: str, value: Any, reference: Reference) -> str:
     return _percent(text)
 
 
-# ---- headers and bodies
+# ---- headers
 
 
 def _header(name: str, template: Template, scopes: Scopes) -> str:
@@ -145,37 +179,24 @@ def _header(name: str, template: Template, scopes: Scopes) -> str:
     return value
 
 
-def _authorization(auth: Auth, scopes: Scopes) -> str:
-    values = [scopes.text(part) for part in auth.parts]
+def _sign_in(auth: Auth, scopes: Scopes, headers: list[tuple[str, str]], token: str) -> None:
+    """Add what a sign-in puts into the head. Digest has nothing to say before it was asked."""
+    if auth.kind == "digest" or auth.at[0] == "query":
+        return
+    values = [token] if auth.kind == "oauth2" else [scopes.text(part) for part in auth.parts]
     if any(_CONTROL.search(value) for value in values):
-        raise Blocked(why("header-break", name="Authorization"))
-    if auth.kind == "bearer":
-        return f"Bearer {values[0]}"
-    return "Basic " + base64.b64encode(":".join(values).encode()).decode()
+        raise Blocked(why("header-break", name=auth.at[1] or "Authorization"))
+    if auth.kind == "key":
+        place, name = auth.at
+        headers.append(
+            ("Cookie", f"{name}={_cookie_value(values[0])}") if place == "cookie" else (name, values[0].strip())
+        )
+    elif auth.kind == "basic":
+        headers.append(("Authorization", "Basic " + base64.b64encode(":".join(values).encode()).decode()))
+    else:
+        headers.append(("Authorization", f"Bearer {values[0]}"))
 
 
-def _body(body: Body, scopes: Scopes) -> tuple[bytes, str]:
-    if body.kind == "json":
-        return _json(body.content, scopes), "application/json"
-    if body.kind == "form":
-        pairs = [f"{_form(name)}={scopes.text(value, lambda t, v, r: _form(t))}" for name, value in body.content]
-        return "&".join(pairs).encode(), "application/x-www-form-urlencoded"
-    return scopes.text(body.content).encode(), body.media_type
-
-
-def _form(text: str) -> str:
-    return quote(text, safe=" *-._").replace(" ", "+")
-
-
-def _json(content: Any, scopes: Scopes) -> bytes:
-    if not isinstance(content, JsonText):
-        return plain.write_json(scopes.fill(content))
-    pieces: list[bytes] = []
-    for piece in content.pieces:
-        if isinstance(piece, str):
-            pieces.append(piece.encode())
-            continue
-        template, is_key = piece
-        value = scopes.text(template) if is_key or template.single is None else scopes.resolve(template.parts[0])  # type: ignore[arg-type]
-        pieces.append(plain.write_json(value))
-    return b"".join(pieces)
+def _cookie_value(text: str) -> str:
+    """The value as a cookie can hold it (RFC 6265, 4.1.1)."""
+    return quote(text, safe="!#$&'()*+-./:<=>?@[]^_`{|}~")

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any
 
+from saltpath.core.generators import FIRST_WORDS, Generated, read_generator
 from saltpath.core.grammar import Pipe, Unreadable, unquote
 from saltpath.core.pipes import read_pipe
 
@@ -19,14 +20,18 @@ RESERVED = frozenset(
     + ["project", "step"]
 )
 SCOPES = ("run", "kept", "row", "case", "suite", "project")
-LATER = frozenset(["any", "now", "today", "clock", "count", "sent", "answer", "request"])
+ASKED = frozenset(["sent", "answer"])
+OF_REQUEST = frozenset(["request.body", "request.method", "request.path"])
 BUILT_IN = frozenset(["row.number", "run.number", "run.seed", "run.start", "run.environment", "case.name", "step.name"])
+_BEFORE_PATTERN = ("replace", "matching", "matches")
 _NAME = re.compile(r"[^\W\d_][\w-]*")
 
 
 @dataclass(frozen=True, slots=True)
 class Reference:
-    """`[=scope.name | pipes]`. A quoted source has `literal` and no name."""
+    """`[=scope.name | pipes]`. A quoted source has `literal`, a generator `made`, and no name.
+
+    `asks`: what is asked of this request or this answer, as (`sent`, subject), (`answer`, subject) or (`request`, part)."""
 
     text: str
     scope: str | None = None
@@ -34,6 +39,16 @@ class Reference:
     literal: str | None = None
     pipes: tuple[Pipe, ...] = ()
     raw: bool = False
+    made: Generated | None = None
+    asks: tuple[str, str] | None = None
+
+    def inner(self) -> Iterator[Reference]:
+        """The references inside its arguments."""
+        if self.made is not None and self.made.inner is not None:
+            yield from self.made.inner.references()
+        for pipe in self.pipes:
+            if pipe.inner is not None:
+                yield from pipe.inner.references()
 
     @property
     def forgiving(self) -> bool:
@@ -66,9 +81,14 @@ class Template:
         return self.parts[0] if len(self.parts) == 1 and isinstance(self.parts[0], str) else None
 
     def references(self) -> Iterator[Reference]:
+        """Every reference, those inside arguments too."""
         for part in self.parts:
             if isinstance(part, Reference):
                 yield part
+                yield from part.inner()
+
+
+NO_TEMPLATE = Template("", ())
 
 
 @lru_cache(maxsize=4096)
@@ -100,7 +120,7 @@ def split_pieces(text: str, at: int) -> tuple[int, list[str]]:
         if char in "\"'":
             at = _after_quote(text, at)
             continue
-        if char == "/" and text[begin:at].strip() == "replace":
+        if char == "/" and text[begin:at].rstrip().endswith(_BEFORE_PATTERN):
             at = _after_quote(text, at)
             continue
         if char == "[":
@@ -132,7 +152,7 @@ def _after_quote(text: str, at: int) -> int:
 
 def _reference(text: str, pieces: list[str]) -> Reference:
     source = pieces[0].strip()
-    pipes = tuple(read_pipe(piece.strip()) for piece in pieces[1:])
+    pipes = tuple(read_pipe(piece.strip(), read_template) for piece in pieces[1:])
     raw = any(pipe.name == "raw" for pipe in pipes)
     kept = tuple(pipe for pipe in pipes if pipe.name != "raw")
     if source[:1] in ("'", '"'):
@@ -140,9 +160,13 @@ def _reference(text: str, pieces: list[str]) -> Reference:
     if source in BUILT_IN:
         scope, _, name = source.partition(".")
         return Reference(text, scope, name, pipes=kept, raw=raw)
-    first = re.split(r"[ .]", source, maxsplit=1)[0]
-    if first in LATER:
-        raise Unreadable(f"{text}: [={first} ...] is part of the format, and this version cannot carry it out yet")
+    if source in OF_REQUEST:
+        return Reference(text, pipes=kept, raw=raw, asks=("request", source.partition(".")[2]))
+    first, _, rest = source.partition(" ")
+    if first in FIRST_WORDS:
+        return Reference(text, pipes=kept, raw=raw, made=_generated(source, text))
+    if first in ASKED:
+        return Reference(text, pipes=kept, raw=raw, asks=(first, _subject(first, rest.strip(), text)))
     scope, dot, rest = source.partition(".")
     if dot and scope in SCOPES:
         return Reference(text, scope, _name(rest, text), pipes=kept, raw=raw)
@@ -151,6 +175,19 @@ def _reference(text: str, pieces: list[str]) -> Reference:
     if source in RESERVED:
         raise Unreadable(f"{text}: {source!r} is a reserved word; name a value in it, such as [={source}.name]")
     return Reference(text, None, _name(source, text), pipes=kept, raw=raw)
+
+
+def _generated(source: str, whole: str) -> Generated:
+    try:
+        return read_generator(source, read_template)
+    except Unreadable as problem:
+        raise Unreadable(f"{whole}: {problem}") from None
+
+
+def _subject(first: str, rest: str, whole: str) -> str:
+    if not rest:
+        raise Unreadable(f"{whole}: {first} needs what is asked for, such as [={first} $.id]")
+    return unquote(rest) if rest[0] in "\"'" else rest
 
 
 def _name(text: str, whole: str) -> str:

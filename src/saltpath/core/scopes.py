@@ -8,9 +8,15 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta, tzinfo
 from typing import Any
 
 from saltpath.core import plain
+from saltpath.core.draw import Draw
+from saltpath.core.generators import KINDS as GENERATORS
+from saltpath.core.generators import Making
+from saltpath.core.grammar import Unreadable, quoted
+from saltpath.core.jsonpath import as_literal
 from saltpath.core.nearest import listed, nearest
 from saltpath.core.pipes import apply_pipes
 from saltpath.core.references import SCOPES, Reference, Template, compile_tree
@@ -41,7 +47,24 @@ class Scopes:
     (kept values, rows) are finished and are never read again.
     """
 
-    __slots__ = ("_known", "_open", "_resolving", "built_in", "by_name", "on_secret", "used")
+    __slots__ = (
+        "_drawn",
+        "_known",
+        "_open",
+        "_resolving",
+        "_stand",
+        "asking",
+        "built_in",
+        "by_name",
+        "clock_us",
+        "measures",
+        "now_us",
+        "on_secret",
+        "read_file",
+        "seeded",
+        "used",
+        "zone",
+    )
 
     def __init__(
         self,
@@ -64,6 +87,15 @@ class Scopes:
         self.on_secret = on_secret
         self.used: dict[str, Any] = {}
         self.built_in: dict[str, Any] = {}
+        self.zone: tzinfo = UTC
+        self.now_us = 0
+        self.clock_us: Callable[[], int] = lambda: self.now_us
+        self.seeded: tuple[str | int, ...] = ()  # seed, case key, row number
+        self.read_file: Callable[[str], bytes] | None = None  # reads a file of the project; raises Blocked
+        self.measures: dict[str, Any] | None = None  # what checks saw at this step's last pass; None: not known here
+        self.asking: Callable[[Reference], Any] | None = None  # answers [=sent ...], [=answer ...] and [=request...]
+        self._stand: tuple[str | int, ...] = ()  # step key and attempt
+        self._drawn: dict[str, int] = {}
 
     @property
     def kept(self) -> Scope:
@@ -74,9 +106,26 @@ class Scopes:
         self.by_name["kept"].put(name, value, secret)
         self._known.pop(name, None)
 
-    def begin_step(self) -> None:
+    def begin_step(self, key: str = "") -> None:
         """Forget which values were used; `used` then tells what one step resolved."""
         self.used = {}
+        self._stand = (key, 1)
+        if self._drawn:
+            self._drawn = {}
+
+    def begin_attempt(self, key: str, attempt: int) -> None:
+        """What is drawn from now on belongs to this attempt of the step."""
+        self._stand = (key, attempt)
+        if self._drawn:
+            self._drawn = {}
+
+    def drawn(self) -> dict[str, int]:
+        """How much was drawn in this attempt, so that the same can be drawn again."""
+        return dict(self._drawn)
+
+    def draw_again(self, drawn: dict[str, int]) -> None:
+        """Draw from where `drawn` was taken."""
+        self._drawn = dict(drawn)
 
     def find(self, reference: Reference) -> tuple[str, Any, bool]:
         """(scope, value, secret) of a reference's source. Raises Blocked if nothing has the name."""
@@ -115,10 +164,13 @@ class Scopes:
             raise Blocked(why("value-circle", name=name, chain=chain))
         self._open[scope, name] = compiled
         self._resolving.append(label)
+        stand, drawn = self._stand, self._drawn
+        self._stand, self._drawn = (label,), {}  # it is drawn once a row, whichever step needs it first
         try:
             value = self.fill(compiled)
         finally:
             self._resolving.pop()
+            self._stand, self._drawn = stand, drawn
         del self._open[scope, name]
         self.by_name[scope].values[name] = value
         return value
@@ -131,22 +183,74 @@ class Scopes:
         if known is not None and reference.text in known:
             value, self.used[reference.text] = known[reference.text]
             return value
-        if reference.literal is not None:
-            return apply_pipes(reference.literal, reference.pipes)
+        if not reference.name:
+            return self._without_name(reference)
         try:
             scope, value, secret = self.find(reference)
         except Blocked as problem:
             if not reference.forgiving or problem.reason.code != "no-value":
                 raise
-            return apply_pipes(None, reference.pipes)
+            return apply_pipes(None, reference.pipes, self)
         if reference.pipes:
-            value = apply_pipes(value, reference.pipes)
+            value = apply_pipes(value, reference.pipes, self)
         if secret and self.on_secret is not None:
             self.on_secret(value)
         use = self.used[reference.text] = {"from": f"{scope}.{reference.name}", "value": value}
-        if scope in self.by_name:  # what is built in (a step's name, say) changes by itself
+        if scope in self.by_name and not any(
+            pipe.inner for pipe in reference.pipes
+        ):  # what is built in changes by itself
             self._known.setdefault(reference.name, {})[reference.text] = (value, use)
         return value
+
+    def file(self, path: str) -> bytes:
+        """A file of the project. Raises Blocked."""
+        if self.read_file is None:
+            raise Blocked(why("no-file", path=path, problem="there are no files here"))
+        return self.read_file(path)
+
+    def _without_name(self, reference: Reference) -> Any:
+        if reference.literal is not None:
+            return apply_pipes(reference.literal, reference.pipes, self)
+        if reference.made is not None:
+            value, origin = self._make(reference), "made"
+        elif self.asking is None:
+            raise Blocked(why("asked-outside", reference=reference.text))
+        else:
+            value, origin = self.asking(reference), " ".join(reference.asks or ())
+        if reference.pipes:
+            value = apply_pipes(value, reference.pipes, self)
+        self.used[reference.text] = {"from": origin, "value": value}
+        return value
+
+    def _make(self, reference: Reference) -> Any:
+        """A generated value. The place it is drawn for is its step, its text, and its how-manieth of that text there."""
+        made = reference.made
+        assert made is not None
+        turn = self._drawn[reference.text] = self._drawn.get(reference.text, 0) + 1
+        making = Making(
+            Draw(*self.seeded, *self._stand, reference.text, turn),
+            moment(self.now_us),
+            self.zone,
+            int(self.built_in.get("row.number", 1)),
+            lambda: moment(self.clock_us()),
+        )
+        bare = GENERATORS[made.kind].shape.endswith((" B", " N"))
+        try:
+            return made.make(making, lambda inner: self.text(inner) if bare else self.as_literals(inner))
+        except Unreadable as problem:
+            raise Blocked(why("cannot-make", reference=reference.text, problem=str(problem))) from None
+
+    def as_literals(self, template: Template, in_path: bool = False) -> str:
+        """The template with its references written as literals: text in quotes, all else as JSON. In a path a reference is a
+        whole name or index, `$.[=x]` becomes `$['...']`."""
+        if in_path:
+            return fill_path(template, lambda reference: as_literal(self.resolve(reference)))
+        pieces = []
+        for part in template.parts:
+            value = part if isinstance(part, str) else self.resolve(part)
+            literal = quoted(value) if isinstance(value, str) else plain.write_json(value).decode()
+            pieces.append(part if isinstance(part, str) else literal)
+        return "".join(pieces)
 
     def text(self, template: Template, encode: Callable[[str, Any, Reference], str] | None = None) -> str:
         """The template as text, each value encoded by `encode(text, value, reference)` unless it is `| raw`."""
@@ -172,3 +276,25 @@ class Scopes:
         if isinstance(tree, dict):
             return {key: self.fill(item) for key, item in tree.items()}
         return tree
+
+
+def fill_path(template: Template, literal_of: Callable[[Reference], str]) -> str:
+    """A path with its references as names, indexes or literals: `$.[=x]` becomes `$['...']`."""
+    pieces: list[str] = []
+    for part in template.parts:
+        if isinstance(part, str):
+            pieces.append(part)
+            continue
+        literal = literal_of(part)
+        if pieces and pieces[-1].endswith(".") and not pieces[-1].endswith(".."):
+            pieces[-1] = pieces[-1][:-1]
+            literal = f"[{literal}]"
+        pieces.append(literal)
+    return "".join(pieces)
+
+
+_EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+
+
+def moment(us: int) -> datetime:
+    return _EPOCH + timedelta(microseconds=us)

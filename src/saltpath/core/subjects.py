@@ -6,18 +6,20 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, NamedTuple
 
-from saltpath.core import jsonpath
+import regex
+
+from saltpath.core import jsonpath, patterns, slow
 from saltpath.core.answer import Answer
 from saltpath.core.grammar import Pipe, Unreadable
 from saltpath.core.nearest import listed, nearest
 from saltpath.core.pipes import apply_pipes, read_pipe
 from saltpath.core.references import Reference, Template, is_name, read_template, split_pieces
-from saltpath.core.scopes import Scopes
+from saltpath.core.scopes import Scopes, fill_path
 from saltpath.core.why import Blocked, Why, why
 
 
@@ -48,7 +50,15 @@ class Subject:
 
     @property
     def unit(self) -> str:
-        return {"time": "duration", "size": "size"}.get(self.kind, "")
+        return {"time": "duration", "time to first byte": "duration", "size": "size"}.get(self.kind, "")
+
+    def references(self) -> Iterator[Reference]:
+        """Every reference in its path and its pipes."""
+        if isinstance(self.argument, Template):
+            yield from self.argument.references()
+        for pipe in self.pipes:
+            if pipe.inner is not None:
+                yield from pipe.inner.references()
 
 
 class SubjectKind(NamedTuple):
@@ -137,19 +147,58 @@ def _filled_path(subject: Subject, scopes: Scopes) -> jsonpath.Path:
         raise Blocked(why("path-unreadable", path=text, problem=str(problem))) from None
 
 
-def fill_path(template: Template, literal_of: Callable[[Reference], str]) -> str:
-    """A path with its references as names, indexes or literals: `$.[=x]` becomes `$['...']`."""
-    pieces: list[str] = []
-    for part in template.parts:
-        if isinstance(part, str):
-            pieces.append(part)
-            continue
-        literal = literal_of(part)
-        if pieces and pieces[-1].endswith(".") and not pieces[-1].endswith(".."):
-            pieces[-1] = pieces[-1][:-1]
-            literal = f"[{literal}]"
-        pieces.append(literal)
-    return "".join(pieces)
+def _xpath(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
+    from saltpath.core import xml_tree
+
+    expression = subject.argument
+    if isinstance(expression, Template):
+        expression = fill_path(expression, lambda reference: xml_tree.as_xpath_literal(scopes.resolve(reference)))
+    document = answer.xml()
+    if isinstance(document, Why):
+        return Found([], False, "text", document)
+    try:
+        nodes = xml_tree.found_by(lambda: document, answer.body, answer.charset, expression, answer.namespaces or ())
+    except xml_tree.XPathError as problem:
+        raise Blocked(why("unreadable", problem=str(problem))) from None
+    except slow.TooSlow:
+        raise Blocked(why("path-timeout", path=expression, ms=int(slow.LIMIT_S * 1000))) from None
+    if len(nodes) == 1 and not nodes[0].place:
+        return Found([(expression, nodes[0].value)], True, "text" if isinstance(nodes[0].value, str) else "json")
+    if nodes:
+        return Found([(node.place, node.value) for node in nodes], False, "text")
+    return Found([], False, "text", _nothing_in_xml(expression, document))
+
+
+def _nothing_in_xml(expression: str, document: Any) -> Why:
+    """With the element of nearest name, if the last name of the path is not the document's."""
+    names = list({str(tag.tag).rpartition("}")[2] for tag in document.root.iter("*")})
+    last = re.findall(r"[\w.-]+", expression)
+    if last and last[-1] in names:
+        return why(
+            "nothing-there",
+            path=expression,
+            hint=f"there is an element {last[-1]}; look at where it stands, and at its prefix",
+        )
+    near = nearest(last[-1], names) if last else None
+    hint = f"did you mean {near}?" if near else f"there are {listed(sorted(names))}"
+    return why("nothing-there", path=expression, hint=hint)
+
+
+def _matches(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
+    text = answer.text()
+    if isinstance(text, Why):
+        return Found([], False, "text", text)
+    assert isinstance(subject.argument, Template)
+    pattern = subject.argument.fixed
+    if pattern is None:
+        pattern = scopes.text(subject.argument, lambda inserted, value, reference: regex.escape(inserted))
+    matches = patterns.asked(patterns.FindAll(pattern, text))
+    nodes = [(f"body at character {begin + 1}", value) for begin, value in matches]
+    return Found(nodes, False, "text", None if nodes else why("no-match-in-body", pattern=pattern))
+
+
+def _first_byte(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
+    return Found([("time to first byte", answer.first_us)], True, "duration")
 
 
 def _value(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
@@ -167,16 +216,28 @@ def _value(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
 KINDS: dict[str, SubjectKind] = {
     "status": SubjectKind("status", "the answer's status code", "status", _status),
     "time": SubjectKind("time", "the whole exchange, connecting included", "time", _time),
+    "time to first byte": SubjectKind(
+        "time to first byte", "until the answer's first byte, connecting included", "time to first byte", _first_byte
+    ),
     "size": SubjectKind("size", "the decoded body's size", "size", _size),
     "type": SubjectKind("type", "the media type, without its parameters", "type", _type),
     "header": SubjectKind("header NAME", "an answer's header", "header Location", _header),
     "cookie": SubjectKind("cookie NAME", "a cookie that the answer sets", "cookie desk", _cookie),
     "body": SubjectKind("body", "the whole body as text", "body", _body),
+    "match": SubjectKind(
+        "body ~ REGEX",
+        "what a pattern matches in the body: its first group, or all of it; a node a match",
+        "body ~ PC-(\\d+)",
+        _matches,
+    ),
     "path": SubjectKind("$...", "a place in a JSON body (JSONPath, RFC 9535)", "$.fee.total", _path),
+    "xpath": SubjectKind(
+        "/... or //...", "a place in an XML body (XPath 1.0), or an XPath function's value", "//cargo/@code", _xpath
+    ),
     "value": SubjectKind("value NAME", "a value in scope", "value portCallId", _value),
 }
 _TOKEN = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")  # RFC 9110, 5.6.2; cookies' names too
-_LATER = ("time to first byte", "body ~", "/")
+_XPATH = re.compile(r"/|[a-z][a-z-]*\(")
 
 
 @lru_cache(maxsize=4096)
@@ -193,8 +254,12 @@ def read_subject(text: str) -> Subject:
             return Subject(whole, "path", template, pipes)
         path = _read_path(text)
         return Subject(whole, "path", template, pipes, path, path.singular and not pipes)
-    if any(text.startswith(later) for later in _LATER):
-        raise Unreadable(f"{text!r} is part of the format, and this version cannot carry it out yet")
+    if _XPATH.match(text):
+        return Subject(whole, "xpath", _read_xpath(text), pipes)
+    if text.startswith("body ~"):
+        return Subject(whole, "match", _read_match(text[6:].strip()), pipes)
+    if text == "time to first byte":
+        return Subject(whole, text, "", pipes)
     if word in ("header", "cookie", "value"):
         if not rest:
             raise Unreadable(f"{word} needs a name after it, such as {KINDS[word].example}")
@@ -219,6 +284,29 @@ def _read_path(text: str) -> jsonpath.Path:
         raise Unreadable(f"the path {text} cannot be read: {problem}") from None
 
 
+def _read_xpath(text: str) -> Template | str:
+    """An XPath as text, or its template if references stand in it."""
+    from saltpath.core import xml_tree
+
+    template = read_template(text)
+    try:
+        xml_tree.check_xpath(text if template.fixed is not None else fill_path(template, lambda reference: "''"))
+    except xml_tree.XPathError as problem:
+        raise Unreadable(str(problem)) from None
+    return text if template.fixed is not None else template
+
+
+def _read_match(text: str) -> Template:
+    if not text:
+        raise Unreadable("body ~ needs a pattern after it, such as body ~ PC-(\\d+)")
+    template = read_template(text)
+    try:
+        patterns.compile_pattern("".join(part if isinstance(part, str) else "x" for part in template.parts))
+    except patterns.PatternError as problem:
+        raise Unreadable(f"the pattern {text} cannot be read: {problem}") from None
+    return template
+
+
 def _split_pipes(text: str) -> tuple[str, tuple[Pipe, ...]]:
     """`$.a | trim | upper` into the subject and its pipes, reusing the grammar of references."""
     if " | " not in text:
@@ -226,7 +314,7 @@ def _split_pipes(text: str) -> tuple[str, tuple[Pipe, ...]]:
     end, pieces = split_pieces(text + "]", 0)
     if end != len(text) + 1:
         raise Unreadable(f"in {text!r} a bracket is closed that was not opened")
-    return pieces[0].strip(), tuple(read_pipe(piece.strip()) for piece in pieces[1:])
+    return pieces[0].strip(), tuple(read_pipe(piece.strip(), read_template) for piece in pieces[1:])
 
 
 def find(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
@@ -236,8 +324,8 @@ def find(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
         return found
     if found.single:
         place, value = found.nodes[0]
-        return Found([(place, apply_pipes(value, subject.pipes))], True, "json")
-    value = apply_pipes([value for _, value in found.nodes], subject.pipes)
+        return Found([(place, apply_pipes(value, subject.pipes, scopes))], True, "json")
+    value = apply_pipes([value for _, value in found.nodes], subject.pipes, scopes)
     return Found([(subject.text, value)], True, "json")
 
 

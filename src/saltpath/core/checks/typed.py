@@ -13,11 +13,27 @@ from typing import Any
 
 from saltpath.core import plain
 from saltpath.core.checks.relations import VALUE_KINDS
-from saltpath.core.grammar import Unreadable
+from saltpath.core.formats_of_text import FORMATS
+from saltpath.core.grammar import Unreadable, outside_quotes
 from saltpath.core.subjects import KINDS, read_subject
 
 PHRASES: dict[str, tuple[str, ...]] = {
     "is one of": ("is one of", "one of", "is either"),
+    "is none of": ("is none of", "none of", "is neither"),
+    "same as last pass": ("is the same as at the last pass", "same as last pass", "is as before", "unchanged"),
+    "close to": ("is close to", "close to", "is about", "about"),
+    "before": ("is before", "before", "is earlier than", "earlier than"),
+    "after": ("is after", "after", "is later than", "later than"),
+    "near": ("is near", "near"),
+    "sorted": ("is sorted", "sorted"),
+    "unique": ("holds nothing twice", "is unique", "unique"),
+    "format": ("has the format", "is of format", "format"),
+    "length": ("has the length", "length"),
+    "does not contain": ("does not contain", "lacks"),
+    "does not match": ("does not match",),
+    "fits exactly": ("fits exactly",),
+    "fits": ("fits",),
+    "schema": ("follows the schema",),
     "is not": ("is not", "is no", "isn't", "differs from", "!="),
     "above": ("is above", "above", "over", "is over", "is more than", "more than", ">"),
     "below": ("is below", "below", "under", "is under", "is less than", "less than", "<"),
@@ -41,27 +57,61 @@ _ALL = sorted(
     [(phrase, relation) for relation, phrases in PHRASES.items() for phrase in phrases], key=lambda pair: -len(pair[0])
 )
 _COUNTED = ("is one of", "is not", "above", "below", "at least", "at most", "between", "is")
+_BARE_RELATIONS = ("present", "absent", "unique", "same as last pass")
+_PAIRED = {"close to": ("value", "within"), "near": ("time", "within")}
+_JOINTS = (" and ", " then ", " otherwise ", " within ")
 _FIRST_WORDS = frozenset(phrase.split()[0] for phrase, _ in _ALL) | {"not", "any", "true", "false", "null"}
 _BARE = re.compile(r"(?:[^\W_][\w./:@%+*#&?~-]*|\[=[^\"'\[\]|]*\])(?: [\w./:@%+*#&?~-]+)*")
 
 
+GROUPS = {"any of": "at least one of", "all of": "all of", "none of": "none of"}
+MOST_LEVELS = 12
+
+
 def write_sentence(check: Mapping[str, Any]) -> str:
-    """The check of a document as a sentence that `read_sentence` reads back as the same one; notes and such left out."""
+    """The check or group of a document as a sentence that `read_sentence` reads back as the same one; notes and such left
+    out: `when status is 200 then $.id is present; $.total above 0 otherwise $.error is present`."""
+    if "when" in check:
+        words = f"when {_several(check['when'])} then {_several(check.get('then'))}"
+        return words + (f" otherwise {_several(check['otherwise'])}" if check.get("otherwise") else "")
+    if "for each" in check:
+        empty = "each, if any, of" if check.get("may be empty") else "each of"
+        return f"{empty} {check['for each']}: {_several(check.get('expect'))}"
+    for kind, head in GROUPS.items():
+        if kind in check:
+            return f"{head}: {_several(check[kind])}"
+    return _write_check(check)
+
+
+def _several(checks: Any) -> str:
+    items = checks if isinstance(checks, list) else [checks]
+    return "; ".join(_within(item) for item in items)
+
+
+def _within(check: Mapping[str, Any]) -> str:
+    """A check inside a group; a group inside a group stands in parentheses."""
+    return _write_check(check) if "of" in check else f"({write_sentence(check)})"
+
+
+def _write_check(check: Mapping[str, Any]) -> str:
     relation = next(key for key in PHRASES if key in check)
     subject, expected = f"any of {check['of']}" if check.get("any") else str(check["of"]), check[relation]
     if relation == "empty":
         return f"{subject} {'is empty' if expected else NOT_EMPTY}"
-    if relation in ("present", "absent"):
-        return f"{subject} is {relation}"
+    if relation in _BARE_RELATIONS:
+        return f"{subject} {PHRASES[relation][0]}"
     return f"{subject} {PHRASES[relation][0]} {_expected(relation, expected)}"
 
 
 def _expected(relation: str, expected: Any) -> str:
-    if relation == "is one of" and isinstance(expected, list) and expected:
+    if relation in ("is one of", "is none of") and isinstance(expected, list) and expected:
         return ", ".join(map(_literal, expected))
+    for name, (first, second) in _PAIRED.items():
+        if relation == name and isinstance(expected, dict):
+            return f"{_literal(expected[first])} within {_literal(expected[second])}"
     if relation == "between" and isinstance(expected, list) and len(expected) == 2:
         return f"{_literal(expected[0])} and {_literal(expected[1])}"
-    if relation == "count" and isinstance(expected, dict) and len(expected) == 1:
+    if relation in ("count", "length") and isinstance(expected, dict) and len(expected) == 1:
         inner, wanted = next(iter(expected.items()))
         return f"{PHRASES[inner][0].removeprefix('is ')} {_expected(inner, wanted)}" if inner in _COUNTED else "is"
     return _literal(expected)
@@ -69,7 +119,7 @@ def _expected(relation: str, expected: Any) -> str:
 
 def _literal(value: Any) -> str:
     """Text bare where nothing else could be read from it, all else as JSON."""
-    bare = isinstance(value, str) and _BARE.fullmatch(value) and " and " not in value
+    bare = isinstance(value, str) and _BARE.fullmatch(value) and not any(word in value for word in _JOINTS)
     if bare and plain.number_in(value) is None and value.split()[0].lower() not in _FIRST_WORDS:
         return str(value)
     return plain.write_json(value).decode()
@@ -80,6 +130,66 @@ def read_sentence(text: str, known: Mapping[str, str] | None = None) -> dict[str
 
     Raises Unreadable with what to do about it."""
     text = " ".join(text.split()) if "\n" in text else text.strip()
+    return _read(text, known or {}, 0)
+
+
+def _read(text: str, known: Mapping[str, str], level: int) -> dict[str, Any]:
+    group = _read_group(text, known, level)
+    return group if group is not None else _read_check(text, known)
+
+
+def _read_group(text: str, known: Mapping[str, str], level: int) -> dict[str, Any] | None:
+    """The group that the text begins as; None if it is a check."""
+    if level > MOST_LEVELS:
+        raise Unreadable(f"Groups stand in each other at most {MOST_LEVELS} deep")
+    lower = text.lower()
+    if text.startswith("(") and text.endswith(")"):
+        return _read_group(text[1:-1].strip(), known, level + 1)
+    if lower.startswith("when "):
+        return _read_when(text[5:], known, level)
+    for kind, head in GROUPS.items():
+        if lower.startswith(head + ":"):
+            return {kind: _read_several(text[len(head) + 1 :], known, level)}
+    each = re.match(r"each(, if any,)? of ", text, re.IGNORECASE)
+    if each:
+        of, colon, rest = _partition(text[each.end() :], ":")
+        if not colon:
+            raise Unreadable("Say what holds of each item behind a colon: each of $.lines[*]: $.amount above 0")
+        subject = _subject(of.strip(), known)
+        group: dict[str, Any] = {"for each": subject, "expect": _read_several(rest, {}, level)}
+        return {**group, "may be empty": True} if each[1] else group
+    return None
+
+
+def _read_when(text: str, known: Mapping[str, str], level: int) -> dict[str, Any]:
+    when, then, rest = _partition(text, " then ")
+    if not then:
+        raise Unreadable("Say what must hold then: when status is 200 then $.id is present")
+    held, otherwise, other = _partition(rest, " otherwise ")
+    group: dict[str, Any] = {"when": _read_several(when, known, level), "then": _read_several(held, known, level)}
+    return {**group, "otherwise": _read_several(other, known, level)} if otherwise else group
+
+
+def _read_several(text: str, known: Mapping[str, str], level: int) -> list[dict[str, Any]]:
+    checks: list[dict[str, Any]] = []
+    while True:
+        one, semicolon, text = _partition(text, ";")
+        if not one.strip():
+            raise Unreadable("Say what must hold here, such as: status is 200")
+        checks.append(_read(one.strip(), known, level + 1))
+        if not semicolon:
+            return checks
+
+
+def _partition(text: str, joint: str) -> tuple[str, str, str]:
+    """The text around the first joint that stands outside quotes and brackets."""
+    for at in outside_quotes(text):
+        if text[at : at + len(joint)].lower() == joint:
+            return text[:at], joint, text[at + len(joint) :]
+    return text, "", ""
+
+
+def _read_check(text: str, known: Mapping[str, str]) -> dict[str, Any]:
     if not text:
         raise Unreadable("Say what must hold, such as: status is 201")
     any_of = text.lower().startswith("any of ")
@@ -90,7 +200,7 @@ def read_sentence(text: str, known: Mapping[str, str] | None = None) -> dict[str
     for at in [*islice(_gaps(text), MOST_GAPS), len(text)]:
         rest = text[at:].strip()
         try:
-            of = _subject(text[:at].strip(), known or {})
+            of = _subject(text[:at].strip(), known)
         except Unreadable as unreadable:
             problem = problem or unreadable
             continue
@@ -124,6 +234,9 @@ def _gaps(text: str) -> Iterator[int]:
 
 
 def _subject(text: str, known: Mapping[str, str]) -> str:
+    if text.startswith("/") or text == "time to first byte":
+        read_subject(text)
+        return text
     first = text.split(" ")[0].partition("[")[0].partition(".")[0]
     if first and not text.startswith("$") and first not in KINDS:
         if text in known:
@@ -151,12 +264,16 @@ def _stated(rest: str) -> dict[str, Any] | None:
 
 
 def _with_expected(relation: str, text: str) -> dict[str, Any] | None:
-    if relation in ("present", "absent", "empty"):
+    if relation in ("present", "absent", "empty", "unique", "same as last pass"):
         return {relation: True} if not text else None
     if not text:
         raise Unreadable(f"Say what it {PHRASES[relation][0]}")
-    if relation == "count":
-        return {"count": _counted(text)}
+    if relation in ("count", "length"):
+        return {relation: _counted(text)}
+    if relation == "sorted" and text not in ("up", "down"):
+        raise Unreadable(f"It is sorted up, or down; found {text!r}")
+    if relation == "format" and text not in FORMATS:
+        raise Unreadable(f"The formats are {', '.join(FORMATS)}; found {text!r}")
     if relation == "kind" and text not in VALUE_KINDS:
         raise Unreadable(f"The kinds are {', '.join(VALUE_KINDS)}; found {text!r}")
     return {relation: _read_expected(relation, text)}
@@ -171,8 +288,15 @@ def _counted(text: str) -> Any:
 
 
 def _read_expected(relation: str, text: str) -> Any:
-    if relation == "is one of":
+    if relation in ("is one of", "is none of"):
         return [_value(item) for item in _split(text, ",")]
+    if relation in _PAIRED:
+        value, joint, within = _partition(text, " within ")
+        if not joint:
+            raise Unreadable(
+                f"Say how near, such as: {PHRASES[relation][0]} {'now within 5 min' if relation == 'near' else '0.33 within 0.01'}"
+            )
+        return dict(zip(_PAIRED[relation], (_value(value.strip()), _value(within.strip())), strict=True))
     if relation == "between":
         ends = list(_split(text, " and "))
         if len(ends) != 2:
@@ -219,7 +343,7 @@ def suggestions(text: str, paths: list[str], most: int = 8) -> list[str]:
     lower = text.lstrip().lower()
     gaps = list(_gaps(lower))
     if not gaps:
-        words = [name for name in KINDS if name not in ("path", "header", "cookie", "value")]
+        words = [name for name in KINDS if name not in ("path", "header", "cookie", "value", "match", "xpath")]
         found = [item for item in (*words, *paths) if item.lower().startswith(lower) and item != lower]
         found += [path for path in paths if lower and lower.lstrip("$.") in path.lower() and path not in found]
         return found[:most]

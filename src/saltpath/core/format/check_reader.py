@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import UTC
 from typing import Any
 
-import regex
-
-from saltpath.core import measures, plain
-from saltpath.core.case import Check, Place
-from saltpath.core.checks import relations
+from saltpath.core import formats_of_text, measures, moments, patterns, plain
+from saltpath.core.case import Check, Expectation, Group, Place
+from saltpath.core.checks import loose, relations, schemas
 from saltpath.core.checks.judge import quickly
-from saltpath.core.checks.sentences import sentence
-from saltpath.core.format.reading import Reading, found
+from saltpath.core.checks.sentences import group_sentence, sentence
+from saltpath.core.format.reading import Reading, check_asked, found
 from saltpath.core.format.source import Node
 from saltpath.core.grammar import Unreadable
 from saltpath.core.nearest import listed
@@ -20,11 +19,15 @@ from saltpath.core.references import holds_reference
 from saltpath.core.subjects import Subject, read_subject
 
 CHECK_KEYS = ("of", "any", "advice", "note", "off")
-CHECK_LATER = (
-    "when", "any of", "all of", "none of", "for each", "is none of", "does not contain", "does not match", "close to",
-    "before", "after", "near", "format", "length", "unique", "sorted", "fits", "fits exactly", "schema",
-    "same as last pass",
-)  # fmt: skip
+GROUPS = {
+    "when": ("when", "then", "otherwise"),
+    "any of": ("any of",),
+    "all of": ("all of",),
+    "none of": ("none of",),
+    "for each": ("for each", "expect", "may be empty"),
+}
+ASIDE = ("advice", "note", "off")
+MOST_LEVELS = 12
 
 
 def read_subject_of(reading: Reading, node: Node, path: str) -> Subject | None:
@@ -38,9 +41,73 @@ def read_subject_of(reading: Reading, node: Node, path: str) -> Subject | None:
         return None
 
 
+def read_expectations(reading: Reading, node: Node | None, path: str, what: str) -> tuple[Expectation, ...]:
+    """A list of checks and groups."""
+    items = (
+        _expectation(reading, child, f"{path}[{index}]", 0)
+        for index, child in enumerate(reading.items(node, path, what))
+    )
+    return tuple(item for item in items if item is not None)
+
+
+def _some(reading: Reading, node: Node | None, path: str, level: int) -> tuple[Expectation, ...]:
+    """CHECKS of the format: one check or a list."""
+    if node is None:
+        return ()
+    if isinstance(node.value, dict):
+        item = _expectation(reading, node, path, level)
+        return () if item is None else (item,)
+    items = reading.items(node, path, "checks")
+    if not items:
+        reading.wrong("a check is missing here, such as { of: status, is: 200 }", path, node.line)
+    read = (_expectation(reading, child, f"{path}[{index}]", level) for index, child in enumerate(items))
+    return tuple(item for item in read if item is not None)
+
+
+def _expectation(reading: Reading, node: Node, path: str, level: int) -> Expectation | None:
+    kind = next((name for name in GROUPS if isinstance(node.value, dict) and name in node.value), None)
+    if kind is None:
+        return read_check(reading, node, path)
+    if level >= MOST_LEVELS:
+        reading.wrong(f"groups stand in each other at most {MOST_LEVELS} deep", path, node.line)
+        return None
+    keys = reading.mapping(node, path, (*GROUPS[kind], *ASIDE), (), f"a group {kind!r}")
+
+    def some(name: str) -> tuple[Expectation, ...]:
+        return _some(reading, keys.get(name), f"{path}.{name}", level + 1)
+
+    of = (
+        read_subject_of(reading, keys["for each"], f"{path}.for each")
+        if kind == "for each" and "for each" in keys
+        else None
+    )
+    when = some("when") if kind == "when" else ()
+    inside = {"when": "then", "for each": "expect"}.get(kind, kind)
+    if inside not in keys:
+        reading.wrong(f"a group {kind!r} needs {inside}: what must hold", path, node.line)
+    parts, otherwise = some(inside), some("otherwise")
+    words = group_sentence(
+        kind, of.text if of else "", [item.sentence for item in when], [item.sentence for item in parts],
+        [item.sentence for item in otherwise],
+    )  # fmt: skip
+    return Group(
+        kind=kind,  # type: ignore[arg-type]
+        parts=parts,
+        when=when,
+        otherwise=otherwise,
+        of=of,
+        may_be_empty=reading.flag(keys.get("may be empty"), f"{path}.may be empty", "may be empty"),
+        advice=reading.flag(keys.get("advice"), f"{path}.advice", "advice"),
+        off=reading.flag(keys.get("off"), f"{path}.off", "off"),
+        note=reading.text(keys.get("note"), f"{path}.note", "note"),
+        sentence=words,
+        place=Place(path, node.line),
+    )
+
+
 def read_check(reading: Reading, node: Node, path: str) -> Check | None:
     """`{ of: SUBJECT, RELATION: EXPECTED }` with exactly one relation."""
-    keys = reading.mapping(node, path, (*CHECK_KEYS, *relations.TABLE), CHECK_LATER, "a check")
+    keys = reading.mapping(node, path, (*CHECK_KEYS, *relations.TABLE), (), "a check")
     if not keys:
         return None
     named = [key for key in keys if key in relations.TABLE]
@@ -62,8 +129,7 @@ def read_check(reading: Reading, node: Node, path: str) -> Check | None:
         words = sentence(subject.text, named[0], expected_node.data(), any_node)
     except (TypeError, IndexError, StopIteration, KeyError, AttributeError):
         words = subject.text  # its fault was reported just above
-    expected = reading.tree(expected_node, f"{path}.{named[0]}")
-    fixed = not holds_reference(expected_node.data())
+    expected, fixed = _compiled(reading, relations.TABLE[named[0]], expected_node, f"{path}.{named[0]}")
     check = Check(
         of=subject,
         relation=named[0],
@@ -79,13 +145,28 @@ def read_check(reading: Reading, node: Node, path: str) -> Check | None:
     return check if reading.problems else quickly(check)
 
 
+def _compiled(reading: Reading, relation: relations.Relation, node: Node, path: str) -> tuple[Any, bool]:
+    """The expected value as it is judged with, and whether it is the value itself."""
+    if relation.takes == "pattern tree":
+        try:
+            pattern = loose.read_pattern(node.data())
+            check_asked(loose.references_in_pattern(pattern), ("sent", "answer"))
+            return pattern, False
+        except (Unreadable, RecursionError) as problem:
+            reading.wrong(str(problem) or "the expected body is nested too deeply", path, node.line)
+            return None, False
+    if relation.takes == "schema":
+        return node.data(), True
+    return reading.tree(node, path, asks=True), not holds_reference(node.data())
+
+
 def _expected(reading: Reading, subject: Subject, relation: relations.Relation, node: Node, path: str) -> None:
     """Report an expected value that the relation can never work with."""
     value = node.data()
     if isinstance(value, str) and holds_reference(value):
         return
     fault = _EXPECTED[relation.takes](value, subject)
-    if not fault and subject.unit and relation.takes in ("measure", "pair", "list", "value"):
+    if not fault and subject.unit and relation.takes in ("measure", "pair", "list", "value", "close"):
         fault = _unit_fault(value, subject.unit)
     if fault:
         reading.wrong(f"{relation.name} needs {fault}; found {found(node)}", path, node.line)
@@ -93,7 +174,7 @@ def _expected(reading: Reading, subject: Subject, relation: relations.Relation, 
 
 def _unit_fault(value: Any, unit: str) -> str:
     read = measures.duration if unit == "duration" else measures.size
-    for item in value if isinstance(value, list) else [value]:
+    for item in value if isinstance(value, list) else value.values() if isinstance(value, dict) else [value]:
         if isinstance(item, str) and holds_reference(item):
             continue
         try:
@@ -122,8 +203,8 @@ def _pattern_fault(value: Any, subject: Subject) -> str:
     if not isinstance(value, str):
         return "a pattern as text"
     try:
-        relations.compile_pattern(value)
-    except regex.error as problem:
+        patterns.compile_pattern(value)
+    except patterns.PatternError as problem:
         return f"a pattern that can be read ({problem})"
     return ""
 
@@ -139,6 +220,46 @@ def _count_fault(value: Any, subject: Subject) -> str:
     return "" if isinstance(value, int) and not isinstance(value, bool) and value >= 0 else "a whole number"
 
 
+def _close_fault(value: Any, subject: Subject) -> str:
+    if not isinstance(value, dict) or set(value) != {"value", "within"}:
+        return "a value and how far from it: { value: 0.333, within: 0.001 }"
+    return _measure_fault(value["value"], subject) or _measure_fault(value["within"], subject)
+
+
+def _moment_fault(value: Any, subject: Subject) -> str:
+    if isinstance(value, str) and (value == "now" or holds_reference(value) or _is_moment(value)):
+        return ""
+    return "a date, a time or now, such as 2026-11-23 or 2026-11-23T08:12:04Z"
+
+
+def _is_moment(text: str) -> bool:
+    try:
+        return bool(moments.read_moment(text, UTC))
+    except moments.NoMoment:
+        return False
+
+
+def _near_fault(value: Any, subject: Subject) -> str:
+    if not isinstance(value, dict) or set(value) != {"time", "within"}:
+        return "a time and how far from it: { time: now, within: 5 min }"
+    within = value["within"]
+    return _moment_fault(value["time"], subject) or ("" if holds_reference(within) else _unit_fault(within, "duration"))
+
+
+def _schema_fault(value: Any, subject: Subject) -> str:
+    if value == "contract":
+        return "a schema written out; what a contract declares comes with contracts"
+    try:
+        schemas.check_schema(value)
+    except Unreadable as problem:
+        return f"a JSON Schema ({problem})"
+    return ""
+
+
+def _one_of_fault(names: tuple[str, ...]) -> Callable[[Any, Subject], str]:
+    return lambda value, subject: "" if value in names else f"one of {listed(names, 20)}"
+
+
 _COUNTABLE = ("is", "is not", "is one of", "above", "below", "at least", "at most", "between")
 _EXPECTED: dict[str, Callable[[Any, Subject], str]] = {
     "value": lambda value, subject: "",
@@ -148,8 +269,13 @@ _EXPECTED: dict[str, Callable[[Any, Subject], str]] = {
     "pattern": _pattern_fault,
     "boolean": lambda value, subject: "" if isinstance(value, bool) else "true or false",
     "true": lambda value, subject: "" if value is True else "true",
-    "kind": lambda value, subject: (
-        "" if value in relations.VALUE_KINDS else f"one of {listed(relations.VALUE_KINDS, 9)}"
-    ),
+    "kind": _one_of_fault(relations.VALUE_KINDS),
+    "format": _one_of_fault(tuple(formats_of_text.FORMATS)),
+    "direction": _one_of_fault(("up", "down")),
+    "close": _close_fault,
+    "moment": _moment_fault,
+    "near": _near_fault,
+    "schema": _schema_fault,
+    "pattern tree": lambda value, subject: "",
     "count": _count_fault,
 }

@@ -5,14 +5,15 @@ from __future__ import annotations
 import zoneinfo
 
 from saltpath.core.case import Environment, Project, Suite
-from saltpath.core.format.reader import located, named_values, options, version
+from saltpath.core.format.check_reader import read_expectations
+from saltpath.core.format.options_reader import named_values, options
+from saltpath.core.format.reader import located, version
 from saltpath.core.format.reading import Reading
 from saltpath.core.format.source import FormatError, Node, from_data, read_source
 
-PROJECT_KEYS = ("salt-path", "project", "about", "values", "options", "zone", "environment")
-PROJECT_LATER = ("every answer", "databases", "sources")
-SUITE_KEYS = ("salt-path", "suite", "about", "values", "options", "order")
-SUITE_LATER = ("every answer",)
+PROJECT_KEYS = ("salt-path", "project", "about", "values", "options", "every answer", "zone", "environment")
+PROJECT_LATER = ("databases", "sources")
+SUITE_KEYS = ("salt-path", "suite", "about", "values", "options", "every answer", "order")
 ENVIRONMENT_KEYS = ("salt-path", "environment", "about", "values", "guarded")
 
 
@@ -42,6 +43,7 @@ def read_project(source: str | dict[str, object], file: str = "project.yaml") ->
         about=reading.text(keys.get("about"), "about", "about"),
         values=named_values(reading, keys.get("values"), "values"),
         options=options(reading, keys.get("options"), "options"),
+        every_answer=read_expectations(reading, keys.get("every answer"), "every answer", "every answer"),
         zone=zone,
         environment=reading.text(keys.get("environment"), "environment", "environment"),
     )
@@ -52,7 +54,7 @@ def read_project(source: str | dict[str, object], file: str = "project.yaml") ->
 def read_suite(source: str | dict[str, object], file: str = "suite.yaml") -> Suite:
     """Read a suite file's text or document. Raises FormatError."""
     reading, root = Reading(file), _root(source, file)
-    keys = reading.mapping(root, "", SUITE_KEYS, SUITE_LATER, "a suite file")
+    keys = reading.mapping(root, "", SUITE_KEYS, (), "a suite file")
     version(reading, keys.get("salt-path"), root)
     order = reading.items(keys.get("order"), "order", "order")
     suite = Suite(
@@ -60,6 +62,7 @@ def read_suite(source: str | dict[str, object], file: str = "suite.yaml") -> Sui
         about=reading.text(keys.get("about"), "about", "about"),
         values=named_values(reading, keys.get("values"), "values"),
         options=options(reading, keys.get("options"), "options"),
+        every_answer=read_expectations(reading, keys.get("every answer"), "every answer", "every answer"),
         order=tuple(reading.text(node, f"order[{i}]", "a case's file name") for i, node in enumerate(order)),
     )
     reading.finish()

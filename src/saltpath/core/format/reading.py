@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+import re
+from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -10,7 +11,8 @@ from saltpath.core import plain
 from saltpath.core.format.source import FormatError, Node, Problem
 from saltpath.core.grammar import Unreadable
 from saltpath.core.nearest import listed, nearest
-from saltpath.core.references import Template, compile_tree, read_template
+from saltpath.core.references import Reference, Template, compile_tree, read_template, references_in
+from saltpath.core.subjects import read_subject
 
 
 @dataclass(slots=True)
@@ -78,25 +80,30 @@ class Reading:
         self.wrong(f"{what} must be a list; found {found(node)}", path, node.line)
         return []
 
-    def template(self, node: Node, path: str, what: str) -> Template:
-        """A text with references; a number or boolean stands as its text."""
+    def template(self, node: Node, path: str, what: str, asks: tuple[str, ...] = ()) -> Template:
+        """A text with references; a number or boolean stands as its text. `asks`: what its references may ask of this
+        request or answer."""
         if isinstance(node.value, (list, dict)) or node.value is None:
             self.wrong(f"{what} must be a text; found {found(node)}", path, node.line)
             return Template("", ())
         text = plain.as_text(node.value)
         try:
-            return read_template(text)
+            template = read_template(text)
+            check_asked(template.references(), asks)
         except Unreadable as problem:
             self.wrong(str(problem), path, node.line)
             return Template("", ())
+        return template
 
-    def tree(self, node: Node, path: str) -> Any:
-        """A plain value whose texts may hold references."""
+    def tree(self, node: Node, path: str, asks: bool = False) -> Any:
+        """A plain value whose texts may hold references; with `asks` also [=sent ...] and [=answer ...]."""
         try:
-            return compile_tree(node.data())
+            tree = compile_tree(node.data())
+            check_asked(references_in(tree), ("sent", "answer") if asks else ())
         except Unreadable as problem:
             self.wrong(str(problem), path, node.line)
             return None
+        return tree
 
     def measure(self, node: Node | None, path: str, read: Callable[[object], int]) -> int | None:
         if node is None:
@@ -106,6 +113,21 @@ class Reading:
         except ValueError as problem:
             self.wrong(f"{problem}; found {found(node)}", path, node.line)
             return None
+
+
+def check_asked(references: Iterable[Reference], allowed: tuple[str, ...]) -> None:
+    """Raises Unreadable if a reference asks what cannot be asked where it stands, or for an unreadable subject."""
+    for reference in references:
+        if reference.asks is None:
+            continue
+        kind, subject = reference.asks
+        if kind not in allowed:
+            place = "a header or a query" if kind == "request" else "what is expected"
+            raise Unreadable(f"{reference.text} can only stand in {place}")
+        if kind == "sent" and not re.match(r"\$|(header|query) \S", subject):
+            raise Unreadable(f"{reference.text}: sent is followed by a path, header NAME or query NAME")
+        if kind != "request" and not subject.startswith("query "):
+            read_subject(subject)
 
 
 def found(node: Node) -> str:

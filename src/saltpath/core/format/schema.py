@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from saltpath.core.checks.relations import TABLE, VALUE_KINDS
+from saltpath.core.formats_of_text import FORMATS
 
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
 TEXT: dict[str, Any] = {"type": "string", "minLength": 1}
@@ -36,9 +37,23 @@ VALUES = {
     "propertyNames": NAMES,
     "additionalProperties": {"anyOf": [SECRET, {"not": {"type": "object", "required": ["secret"]}}]},
 }
+COUNT = {"type": "integer", "minimum": 0}
+CERTIFICATE = _object(("file",), {"file": TEXT, "key": TEXT, "password": SCALAR})
 OPTIONS = _object(
     (),
-    {"timeout": DURATION, "follow redirects": FLAG, "verify tls": FLAG, "largest body": SIZE},
+    {
+        "timeout": DURATION,
+        "follow redirects": FLAG,
+        "verify tls": FLAG,
+        "largest body": SIZE,
+        "retries": {"anyOf": [COUNT, _object(("times",), {"times": COUNT, "also after sending": FLAG})]},
+        "retry after": DURATION,
+        "cookies": FLAG,
+        "fresh connection": FLAG,
+        "client certificate": {"anyOf": [TEXT, CERTIFICATE]},
+        "proxy": TEXT,
+        "namespaces": {"type": "object", "additionalProperties": TEXT},
+    },
 )
 PAIRS = {
     "oneOf": [
@@ -55,6 +70,13 @@ _EXPECTED: dict[str, Any] = {
     "boolean": {"type": ["boolean", "string"]},
     "true": {"const": True},
     "kind": {"enum": list(VALUE_KINDS)},
+    "format": {"enum": list(FORMATS)},
+    "direction": {"enum": ["up", "down"]},
+    "moment": {"type": "string"},
+    "close": _object(("value", "within"), {"value": {}, "within": {}}),
+    "near": _object(("time", "within"), {"time": {"type": "string"}, "within": {"type": "string"}}),
+    "pattern tree": {},
+    "schema": {"type": ["object", "boolean"]},
     "count": {"type": ["integer", "object", "string"]},
 }
 
@@ -67,8 +89,37 @@ def _check() -> dict[str, Any]:
     return check
 
 
+CHECKS: dict[str, Any] = {"$ref": "#/$defs/checks"}
+
+
+def _expectations() -> dict[str, Any]:
+    """Checks and groups, as definitions."""
+    aside = {"advice": FLAG, "note": TEXT, "off": FLAG}
+    groups = [
+        _object(("when", "then"), {"when": CHECKS, "then": CHECKS, "otherwise": CHECKS, **aside}),
+        *(_object((kind,), {kind: CHECKS, **aside}) for kind in ("any of", "all of", "none of")),
+        _object(("for each", "expect"), {"for each": TEXT, "expect": CHECKS, "may be empty": FLAG, **aside}),
+    ]
+    one = {"$ref": "#/$defs/expectation"}
+    return {
+        "check": _check(),
+        "expectation": {"anyOf": [{"$ref": "#/$defs/check"}, *groups]},
+        "checks": {"anyOf": [one, {"type": "array", "items": one, "minItems": 1}]},
+    }
+
+
 def _request() -> dict[str, Any]:
-    auth = _object((), {"bearer": SCALAR, "basic": {"type": "array", "items": SCALAR, "minItems": 2, "maxItems": 2}})
+    pair = {"type": "array", "items": SCALAR, "minItems": 2, "maxItems": 2}
+    key = _object(
+        ("in", "name", "value"), {"in": {"enum": ["header", "query", "cookie"]}, "name": TEXT, "value": SCALAR}
+    )
+    oauth2 = _object(
+        ("token url", "client id", "client secret"),
+        {"token url": TEXT, "client id": SCALAR, "client secret": SCALAR, "scope": SCALAR},
+    )
+    auth = _object((), {"bearer": SCALAR, "basic": pair, "digest": pair, "key": key, "oauth2": oauth2})
+    part = _object(("name",), {"name": SCALAR, "text": SCALAR, "file": TEXT, "type": TEXT})
+    part["oneOf"] = [{"required": ["text"]}, {"required": ["file"]}]
     keep = {"anyOf": [TEXT, _object(("of",), {"of": TEXT, "secret": FLAG})]}
     return _object(
         ("request", "send"),
@@ -81,11 +132,17 @@ def _request() -> dict[str, Any]:
             "headers": PAIRS,
             "auth": {**auth, "minProperties": 1, "maxProperties": 1},
             "json": {},
+            "xml": {"type": "string"},
             "text": {"type": "string"},
+            "file": TEXT,
+            "multipart": _list(part),
             "type": TEXT,
             "form": PAIRS,
             "options": {"$ref": "#/$defs/options"},
-            "expect": _list({"$ref": "#/$defs/check"}),
+            "only if": CHECKS,
+            "repeat": _object(("until", "every", "at most"), {"until": CHECKS, "every": DURATION, "at most": DURATION}),
+            "without": _list(TEXT),
+            "expect": _list({"$ref": "#/$defs/expectation"}),
             "keep": {"type": "object", "propertyNames": NAMES, "additionalProperties": keep},
         },
     )
@@ -93,7 +150,7 @@ def _request() -> dict[str, Any]:
 
 def case_schema() -> dict[str, Any]:
     """A case file."""
-    own = {"key": {"type": "string", "pattern": "^[a-z0-9]{6}$"}, "off": FLAG}
+    own = {"key": {"type": "string", "pattern": "^[a-z0-9]{6}$"}, "off": FLAG, "only if": CHECKS}
     steps = _list({"oneOf": [{"$ref": "#/$defs/request"}, {"$ref": "#/$defs/set"}, {"$ref": "#/$defs/wait"}]})
     schema = _object(
         ("salt-path", "case", "steps"),
@@ -107,13 +164,16 @@ def case_schema() -> dict[str, Any]:
             "values": VALUES,
             "options": {"$ref": "#/$defs/options"},
             "on failure": {"enum": ["stop", "go on"]},
+            "every answer": EVERY_ANSWER,
+            "once": steps,
             "steps": steps,
             "afterwards": steps,
+            "at the end": steps,
         },
     )
     schema["$defs"] = {
         "options": OPTIONS,
-        "check": _check(),
+        **_expectations(),
         "request": _request(),
         "set": _object(("set",), {"set": VALUES, **own}),
         "wait": _object(("wait",), {"wait": DURATION, **own}),
@@ -121,15 +181,21 @@ def case_schema() -> dict[str, Any]:
     return _titled("A case of Salt Path", schema)
 
 
+EVERY_ANSWER = _list({"$ref": "#/$defs/expectation"})
+
+
 def project_schema() -> dict[str, Any]:
-    return _titled("A project of Salt Path", _object(("salt-path", "project"), {
+    schema = _object(("salt-path", "project"), {
         "salt-path": {"const": 1}, "project": TEXT, "about": TEXT, "values": VALUES, "options": OPTIONS, "zone": TEXT,
-        "environment": TEXT}))  # fmt: skip
+        "environment": TEXT, "every answer": EVERY_ANSWER})  # fmt: skip
+    return _titled("A project of Salt Path", {**schema, "$defs": _expectations()})
 
 
 def suite_schema() -> dict[str, Any]:
-    return _titled("A suite of Salt Path", _object(("salt-path",), {
-        "salt-path": {"const": 1}, "suite": TEXT, "about": TEXT, "values": VALUES, "options": OPTIONS, "order": _list(TEXT)}))  # fmt: skip
+    schema = _object(("salt-path",), {
+        "salt-path": {"const": 1}, "suite": TEXT, "about": TEXT, "values": VALUES, "options": OPTIONS, "order": _list(TEXT),
+        "every answer": EVERY_ANSWER})  # fmt: skip
+    return _titled("A suite of Salt Path", {**schema, "$defs": _expectations()})
 
 
 def environment_schema() -> dict[str, Any]:
@@ -143,21 +209,24 @@ def report_schema() -> dict[str, Any]:
     counts = {"type": "object", "propertyNames": VERDICT, "additionalProperties": {"type": "integer", "minimum": 0}}
     check = _object(("check", "verdict", "expected", "actual", "where", "why"), {
         "check": text, "verdict": VERDICT, "expected": {}, "actual": {}, "where": _list(text), "why": text, "code": text,
-        "advice": FLAG, "note": text})  # fmt: skip
+        "advice": FLAG, "note": text, "parts": _list({"$ref": "#/$defs/check"}), "role": {"enum": ["when"]},
+        "from": {"enum": ["project", "suite", "case", "until"]}})  # fmt: skip
     step = _object(("step", "kind", "verdict", "why", "ms", "kept", "checks"), {
         "step": text, "key": text, "kind": {"enum": ["request", "set", "wait"]}, "verdict": VERDICT, "why": text, "ms": number,
-        "status": {"type": "integer"}, "part": {"enum": ["afterwards"]}, "kept": {"type": "object"}, "checks": _list(check)})  # fmt: skip
+        "status": {"type": "integer"}, "part": {"enum": ["afterwards"]}, "kept": {"type": "object"}, "attempts": {"type": "integer"},
+        "checks": _list({"$ref": "#/$defs/check"})})  # fmt: skip
     row = _object(("row", "data", "verdict", "why", "steps"), {
         "row": {"type": "integer", "minimum": 1}, "data": {"type": "object"}, "verdict": VERDICT, "why": text,
         "steps": _list(step)})  # fmt: skip
     case = _object(("case", "file", "verdict", "rows", "once", "at the end"), {
         "case": text, "key": text, "register": text, "file": text, "verdict": VERDICT, "why": text, "ms": number,
         "once": _list(step), "at the end": _list(step), "rows": _list(row)})  # fmt: skip
-    return _titled("A report of Salt Path", _object(("salt-path-report", "verdict", "seed", "started", "ms", "counts", "cases"), {
+    schema = _object(("salt-path-report", "verdict", "seed", "started", "ms", "counts", "cases"), {
         "salt-path-report": {"const": 1}, "verdict": VERDICT, "seed": {"type": "integer"},
         "started": {"type": "string", "format": "date-time"}, "ms": number, "environment": text, "label": text,
         "stopped by": text, "counts": _object(("cases", "rows", "steps", "checks"), dict.fromkeys(
-            ("cases", "rows", "steps", "checks"), counts)), "cases": _list(case)}))  # fmt: skip
+            ("cases", "rows", "steps", "checks"), counts)), "cases": _list(case)})  # fmt: skip
+    return _titled("A report of Salt Path", {**schema, "$defs": {"check": check}})
 
 
 def _titled(title: str, schema: dict[str, Any]) -> dict[str, Any]:

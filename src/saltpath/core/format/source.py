@@ -136,7 +136,7 @@ def _read_yaml(text: str) -> Node:
         line = text.count("\n", 0, problem.position) + 1
         raise _refuse(f"the character {problem.character!r} cannot stand in a file", line) from None
     except RecursionError:
-        raise _refuse(f"nested deeper than {MOST_LEVELS} levels", 0) from None
+        raise _refuse(f"nested deeper than {MOST_LEVELS} levels", _deep_line(text)) from None
     if node is None:
         raise _refuse("the file is empty", 1)
     return _convert(node, text, 0)
@@ -152,6 +152,19 @@ def _yaml_sentence(problem: yaml.MarkedYAMLError, text: str, line: int) -> str:
     if "[=" in here or "[?" in here or "$" in here:
         return f"a reference, or a path with brackets, inside {{ }} or [ ] must be put in quotes; found: {here.strip()}"
     return f"this is not YAML: {problem.problem or problem.context}"
+
+
+def _deep_line(text: str) -> int:
+    """The line in which the brackets, or the dashes of one line, go too deep; the last one if it cannot be told."""
+    depth = 0
+    for number, line in enumerate(text.split("\n"), 1):
+        if line.count("- ") > MOST_LEVELS:
+            return number
+        for char in line:
+            depth += (char in "[{") - (char in "]}")
+            if depth > MOST_LEVELS:
+                return number
+    return text.count("\n") + 1
 
 
 def _convert(node: Any, text: str, level: int) -> Node:

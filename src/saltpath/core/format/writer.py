@@ -14,10 +14,16 @@ from saltpath.core.format.source import FormatError, plain_scalar, read_source
 
 ORDER = (
     "salt-path", "case", "project", "suite", "environment", "request", "set", "wait", "about", "key", "register", "tags",
-    "off", "zone", "guarded", "order", "values", "on failure", "send", "query", "headers", "auth", "json", "text", "type",
-    "form", "options", "of", "steps", "expect", "keep", "afterwards",
+    "off", "zone", "guarded", "order", "values", "on failure", "every answer", "once", "only if", "send", "query", "headers",
+    "auth", "json", "xml", "text", "file", "multipart", "type", "form", "options", "repeat", "without", "until", "every", "at most", "when", "then",
+    "otherwise", "any of", "all of", "none of", "for each", "may be empty", "of", "steps", "expect",
+    "keep", "afterwards", "at the end",
 )  # fmt: skip
 WIDTH = 110
+_AS_GIVEN = re.compile(
+    r"(^|\.)(values|query|headers|form|keep|set|namespaces)$|(^|\.)(json|set|values|fits|fits exactly|schema|is)(\.|\[|$)"
+)
+"""Mappings whose keys stand in the order that their writer chose."""
 _BLOCK_UNSAFE = re.compile(
     r": |:$| #|^[\s\[\]{},'\"&*!|>%@`#?=<-]|\s$|[\x00-\x1f\x7f-\xa0\u2028\u2029\ufeff\ud800-\udfff]"
 )
@@ -44,7 +50,7 @@ def _ordered(data: dict[str, Any]) -> list[str]:
 
 
 def _mapping(data: dict[str, Any], path: str, indent: int, comments: dict[str, list[str]], lines: list[str]) -> None:
-    fixed = path.endswith(("values", "query", "headers", "form", "keep", "set", "json")) or ".json" in path
+    fixed = _AS_GIVEN.search(path) is not None
     for key in list(data) if fixed else _ordered(data):
         below = f"{path}.{key}" if path else key
         _entry(f"{_text(key, False)}:", data[key], below, indent, comments, lines)

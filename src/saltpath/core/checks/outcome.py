@@ -1,0 +1,53 @@
+"""What became of a check or a group of checks."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+import msgspec
+
+from saltpath.core.verdicts import Verdict
+from saltpath.core.why import Why
+
+MOST_PLACES = 20
+
+
+class Outcome(msgspec.Struct, frozen=True, gc=False):
+    """`where` holds the exact location of each offending node (the first 20). A group has `parts`; a part that is a
+    condition has the role `when`. `origin` says where a check comes from that the step does not have itself: `project`,
+    `suite` or `case` (checks on every answer), or `until`."""
+
+    verdict: Verdict
+    check: str
+    expected: Any = None
+    actual: Any = None
+    where: tuple[str, ...] = ()
+    why: Why | None = None
+    advice: bool = False
+    note: str = ""
+    parts: tuple[Outcome, ...] = ()
+    role: str = ""
+    origin: str = ""
+
+    @property
+    def counts(self) -> bool:
+        """Whether it counts for the step's verdict: advice is shown, and never counts."""
+        return not self.advice and self.verdict != "skipped"
+
+
+def verdict_of(outcomes: Iterable[Outcome]) -> Verdict:
+    """A step's verdict from its checks: failed > blocked > passed; without any judged one of its own, unchecked."""
+    verdict: Verdict = "unchecked"
+    for outcome in outcomes:
+        one = outcome.verdict
+        if one == "passed":
+            if verdict == "unchecked" and not outcome.advice and not outcome.origin:
+                verdict = "passed"
+        elif outcome.advice or one == "skipped":
+            continue
+        elif one == "failed":
+            return "failed"
+        else:
+            verdict = "blocked"
+    return verdict

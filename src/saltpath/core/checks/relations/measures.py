@@ -1,0 +1,97 @@
+"""Relations of numbers, durations and sizes, as exact decimals."""
+
+from __future__ import annotations
+
+import operator
+from collections.abc import Callable
+from decimal import Decimal
+from typing import Any
+
+from saltpath.core import plain
+from saltpath.core.checks.relations.table import Setting, Test, fit, measured, relation, shown
+from saltpath.core.why import Blocked, Why, why
+
+
+def _numbers(actual: Any, expected: Any, setting: Setting, relation: str) -> tuple[Any, Any] | Why:
+    if setting.source in ("duration", "size"):
+        return actual, measured(expected, setting)
+    right = plain.number_in(expected) if isinstance(expected, str) and setting.source == "text" else expected
+    if not plain.is_number(right):
+        problem = why(
+            "expected-no-number",
+            expected=plain.show(expected),
+            expected_kind=plain.with_kind(expected),
+            relation=relation,
+        )
+        raise Blocked(problem)
+    left = plain.number_in(actual) if isinstance(actual, str) and setting.source == "text" else actual
+    if not plain.is_number(left):
+        return why("no-number", actual=plain.show(actual), actual_kind=plain.with_kind(actual), expected=str(expected))
+    return fit(left), fit(right)
+
+
+def _quick_order(holds: Callable[[Any, Any], bool]) -> Callable[[Any], Test | None]:
+    def quick(expected: Any) -> Test | None:
+        if type(expected) not in (int, Decimal) or plain.too_long(expected):
+            return None
+        return lambda value: (
+            (type(value) is int or type(value) is Decimal) and plain.is_short(value) and bool(holds(value, expected))
+        )
+
+    return quick
+
+
+def _order(name: str, about: str, code: str, holds: Callable[[Any, Any], bool], example: tuple[Any, Any]) -> None:
+    def judge(actual: Any, expected: Any, setting: Setting) -> Why | None:
+        pair = _numbers(actual, expected, setting, name)
+        if isinstance(pair, Why):
+            return pair
+        if holds(*pair):
+            return None
+        return why(code, actual=shown(actual, setting), expected=shown(expected, setting))
+
+    relation(name, about, example, f"is {name}", takes="measure", quick=_quick_order(holds))(judge)
+
+
+_order("above", "more than a number, a duration or a size", "not-above", operator.gt, (3, 2))
+_order("below", "less", "not-below", operator.lt, (2, 3))
+_order("at least", "that much or more", "not-at-least", operator.ge, (3, 3))
+_order(
+    "at most", "that much or less; exact, 0.30 is 0.3", "not-at-most", operator.le, (Decimal("0.30"), Decimal("0.3"))
+)
+
+
+@relation("between", "from one to another, both included", (5, [1, 5]), "is between", takes="pair")
+def _between(actual: Any, expected: Any, setting: Setting) -> Why | None:
+    low = _numbers(actual, expected[0], setting, "between")
+    high = _numbers(actual, expected[1], setting, "between")
+    if isinstance(low, Why) or isinstance(high, Why):
+        return low if isinstance(low, Why) else high if isinstance(high, Why) else None
+    if low[1] <= low[0] <= high[1]:
+        return None
+    return why(
+        "not-between",
+        actual=shown(actual, setting),
+        low=shown(expected[0], setting),
+        high=shown(expected[1], setting),
+    )
+
+
+@relation(
+    "close to",
+    "no further from a value than a distance",
+    (Decimal("0.3333"), {"value": Decimal("0.333"), "within": Decimal("0.001")}),
+    "is close to",
+    takes="close",
+)
+def _close_to(actual: Any, expected: Any, setting: Setting) -> Why | None:
+    pair = _numbers(actual, expected["value"], setting, "close to")
+    if isinstance(pair, Why):
+        return pair
+    _, within = _numbers(actual, expected["within"], setting, "close to")  # type: ignore[misc]
+    distance = abs(Decimal(pair[0]) - Decimal(pair[1]))
+    if distance <= within:
+        return None
+    away = shown(int(distance), setting) if setting.source in ("duration", "size") else plain.show(distance)
+    ends = {key: shown(expected[key], setting) for key in ("value", "within")}
+    return why("not-close", actual=shown(actual, setting), away=away, **ends)

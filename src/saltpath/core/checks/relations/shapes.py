@@ -1,0 +1,134 @@
+"""Relations of shape: empty, kind, format; and those that look at the nodes, or into a list, as a whole."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from itertools import pairwise
+from typing import Any
+
+from saltpath.core import formats_of_text, plain
+from saltpath.core.checks.relations.table import TABLE, Setting, relation, unfit
+from saltpath.core.why import Why, why
+
+VALUE_KINDS = ("text", "number", "integer", "boolean", "list", "object", "null")
+
+
+@relation("empty", "no characters, items or fields, or null", ([], True), takes="boolean")
+def _empty(actual: Any, expected: Any, setting: Setting) -> Why | None:
+    empty = actual is None or (isinstance(actual, (str, list, dict)) and not actual)
+    if empty == expected:
+        return None
+    return why("not-empty", actual=plain.show(actual)) if expected else why("is-empty")
+
+
+@relation(
+    "kind",
+    "text, number, integer, boolean, list, object or null; an integer is a number too",
+    (15, "number"),
+    "is of kind",
+    takes="kind",
+)
+def _kind(actual: Any, expected: Any, setting: Setting) -> Why | None:
+    kind = plain.kind_of(actual)
+    if kind == expected or (kind == "integer" and expected == "number"):
+        return None
+    return why("wrong-kind", actual=plain.show(actual), actual_kind=plain.with_kind(actual), expected=expected)
+
+
+@relation("format", "text of a known form: date, date-time, uuid, email, uri, ipv4 and others", ("2026-11-23", "date"),
+          "has the format", takes="format")  # fmt: skip
+def _format(actual: Any, expected: Any, setting: Setting) -> Why | None:
+    if not isinstance(actual, str):
+        return why("no-text", actual=plain.show(actual), actual_kind=plain.with_kind(actual), relation="format")
+    if expected not in formats_of_text.FORMATS:
+        raise unfit("format", expected, "there is no such format")
+    if formats_of_text.FORMATS[expected].holds(actual):
+        return None
+    return why("not-of-format", actual=plain.show(actual), expected=expected)
+
+
+# ---- these look at the nodes together; judge.py hands over the list of them, or the value of a singular path
+
+
+@relation("present", "there is such a place; null is present", (True, True), "is present", takes="true", of_list=True)
+def _present(actual: Any, expected: Any, setting: Setting) -> Why | None:
+    return None if actual else why("nothing-there-bare", path="it")
+
+
+@relation("absent", "there is no such place", (False, True), "is absent", takes="true", of_list=True)
+def _absent(actual: Any, expected: Any, setting: Setting) -> Why | None:
+    return why("is-there", path="it") if actual else None
+
+
+def _size(actual: Any, expected: Any, what: str) -> Why | None:
+    if not isinstance(actual, (list, dict, str)):
+        return why("not-countable", actual=plain.show(actual), actual_kind=plain.with_kind(actual))
+    relation, wanted = next(iter(expected.items())) if isinstance(expected, dict) else ("is", expected)
+    problem = TABLE[relation].judge(len(actual), wanted, Setting("json"))
+    if problem is None:
+        return None
+    phrase = TABLE[relation].phrase.removeprefix("is ") if relation != "is" else ""
+    wanted = " and ".join(map(plain.show, wanted)) if relation == "between" else plain.show(wanted)
+    return why(what, actual=len(actual), expected=f"{phrase} {wanted}".strip())
+
+
+@relation("count", "how many nodes, or items, fields or characters of the one value", ([5, 6, 7], 3), "counts",
+          takes="count", of_list=True)  # fmt: skip
+def _count(actual: Any, expected: Any, setting: Setting) -> Why | None:
+    return _size(actual, expected, "wrong-count")
+
+
+@relation("length", "how many characters, items or fields it has", ("East 4", {"at most": 10}), "has the length",
+          takes="count", of_list=True)  # fmt: skip
+def _length(actual: Any, expected: Any, setting: Setting) -> Why | None:
+    return _size(actual, expected, "wrong-length")
+
+
+def _items(actual: Any) -> list[Any] | Why:
+    if isinstance(actual, list):
+        return actual
+    return why("not-a-list", actual=plain.show(actual), actual_kind=plain.with_kind(actual))
+
+
+@relation("unique", "no item twice", ([5, 6, 7], True), "holds nothing twice", takes="true", of_list=True)
+def _unique(actual: Any, expected: Any, setting: Setting) -> Why | None:
+    items = _items(actual)
+    if isinstance(items, Why):
+        return items
+    seen: dict[bytes, int] = {}
+    for index, item in enumerate(items):
+        key = plain.write_json(_canonical(item))
+        if key in seen:
+            first = seen[key]
+            return why("twice", value=plain.show(item, 60), first=first + 1, second=index + 1, at=[f"[{index}]"])
+        seen[key] = index
+    return None
+
+
+def _canonical(value: Any) -> Any:
+    """Equal values as equal JSON."""
+    if isinstance(value, Decimal):
+        return int(value) if plain.kind_of(value) == "integer" else value.normalize()
+    if isinstance(value, list):
+        return [_canonical(item) for item in value]
+    if isinstance(value, dict):
+        return {key: _canonical(value[key]) for key in sorted(value)}
+    return value
+
+
+@relation("sorted", "in order, up or down: numbers by value, text by code point", ([1, 2, 2], "up"), "is sorted",
+          takes="direction", of_list=True)  # fmt: skip
+def _sorted(actual: Any, expected: Any, setting: Setting) -> Why | None:
+    items = _items(actual)
+    if isinstance(items, Why):
+        return items
+    if setting.source == "text" and all(isinstance(item, str) for item in items):
+        numbers = [plain.number_in(item) for item in items]
+        items = numbers if numbers and None not in numbers else items
+    if not all(map(plain.is_number, items)) and not all(isinstance(item, str) for item in items):
+        return why("not-sortable")
+    for index, (left, right) in enumerate(pairwise(items), 1):
+        if left > right if expected == "up" else left < right:
+            words = {"left": plain.show(left, 60), "right": plain.show(right, 60), "direction": expected}
+            return why("not-sorted", first=index, second=index + 1, at=[f"[{index}]"], **words)
+    return None

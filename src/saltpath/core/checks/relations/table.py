@@ -1,0 +1,118 @@
+"""The table of relations, and what their functions share.
+
+A relation's function takes the actual value, the expected one and a `Setting`; it returns None if the relation holds, else
+the reason. A reason whose parameter `at` is a list of places within the value says exactly where.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, datetime, tzinfo
+from typing import Any, NamedTuple
+
+from saltpath.core import measures, plain
+from saltpath.core.why import Blocked, Why, why
+
+NOW_UNKNOWN = datetime(1970, 1, 1, tzinfo=UTC)
+
+
+class Setting(NamedTuple):
+    """Where the actual value comes from: `json`, `text`, `duration` or `size` (see subjects.Found); the project's zone; and
+    the moment the answer ended."""
+
+    source: str
+    zone: tzinfo = UTC
+    now: datetime = NOW_UNKNOWN
+
+
+Judge = Callable[[Any, Any, Setting], Why | None]
+Test = Callable[[Any], bool]
+
+
+def _never(expected: Any) -> Test | None:
+    return None
+
+
+@dataclass(frozen=True, slots=True)
+class Relation:
+    """`phrase` is the sentence's middle; `takes` says what kind of expected value it wants; `example` is
+    (actual, expected) for which it holds. `of_list`: it judges the nodes together rather than each node.
+
+    `quick` makes, from an expected value, a test for values from JSON that is sure when it says True, and otherwise
+    leaves the question to `judge`; None where it cannot."""
+
+    name: str
+    phrase: str
+    about: str
+    takes: str
+    judge: Judge
+    example: tuple[Any, Any]
+    of_list: bool = False
+    quick: Callable[[Any], Test | None] = _never
+
+
+TABLE: dict[str, Relation] = {}
+
+
+def relation(
+    name: str,
+    about: str,
+    example: tuple[Any, Any],
+    phrase: str = "",
+    takes: str = "value",
+    of_list: bool = False,
+    quick: Callable[[Any], Test | None] = _never,
+) -> Callable[[Judge], Judge]:
+    """Enter a function into the table under its name."""
+
+    def register(judge: Judge) -> Judge:
+        TABLE[name] = Relation(name, phrase or name, about, takes, judge, example, of_list, quick)
+        return judge
+
+    return register
+
+
+def fit(value: Any) -> Any:
+    """The number, if it is short enough to be compared. Raises Blocked."""
+    if plain.too_long(value):
+        raise Blocked(why("number-too-long"))
+    return value
+
+
+def measured(expected: Any, setting: Setting) -> int:
+    """An expected duration or size, in microseconds or bytes. Raises Blocked."""
+    read = measures.duration if setting.source == "duration" else measures.size
+    try:
+        return read(expected)
+    except ValueError as problem:
+        raise unfit("the comparison", expected, str(problem)) from None
+
+
+def unfit(name: str, expected: Any, problem: str) -> Blocked:
+    """That a relation cannot work with an expected value."""
+    return Blocked(why("expected-unfit", relation=name, expected=plain.show(expected), problem=problem))
+
+
+def shown(value: Any, setting: Setting) -> str:
+    """A value as the sentence shows it, in its unit."""
+    if isinstance(value, int) and not isinstance(value, bool):
+        if setting.source == "duration":
+            return measures.show_duration(value)
+        if setting.source == "size":
+            return measures.show_size(value)
+    if setting.source in ("duration", "size") and isinstance(value, str):
+        return value
+    return plain.show(value)
+
+
+def alike(actual: Any, expected: Any, setting: Setting) -> bool:
+    """Equal; from text sources a number as expected compares as a number if the whole text is one."""
+    if setting.source in ("duration", "size"):
+        return bool(actual == measured(expected, setting))
+    if setting.source == "text" and isinstance(actual, str) and plain.is_number(expected):
+        number = plain.number_in(actual)
+        return number is not None and number == fit(expected)
+    if plain.is_number(actual) and plain.is_number(expected):
+        return bool(fit(actual) == fit(expected))
+    return plain.same(actual, expected)

@@ -1,0 +1,75 @@
+"""Relations of text: `contains`, `starts with`, `ends with`, `matches` and their opposites."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from saltpath.core import patterns, plain
+from saltpath.core.checks.relations.table import TABLE, Setting, alike, relation
+from saltpath.core.why import Why, why
+
+
+def _texts(actual: Any, expected: Any, relation: str) -> tuple[str, str] | Why:
+    if not isinstance(actual, str):
+        return why("no-text", actual=plain.show(actual), actual_kind=plain.with_kind(actual), relation=relation)
+    return actual, plain.as_text(expected)
+
+
+@relation("contains", "a part of a text, or an item of a list", ("East 4", "East"))
+def _contains(actual: Any, expected: Any, setting: Setting) -> Why | None:
+    if isinstance(actual, list):
+        holds = any(alike(item, expected, setting) for item in actual)
+    else:
+        pair = _texts(actual, expected, "contains")
+        if isinstance(pair, Why):
+            return pair
+        holds = pair[1] in pair[0]
+    return None if holds else why("lacks", actual=plain.show(actual), expected=plain.show(expected))
+
+
+@relation("starts with", "how a text begins", ("PC-20931", "PC-"))
+def _starts_with(actual: Any, expected: Any, setting: Setting) -> Why | None:
+    pair = _texts(actual, expected, "starts with")
+    if isinstance(pair, Why):
+        return pair
+    if pair[0].startswith(pair[1]):
+        return None
+    return why("starts-otherwise", actual=plain.show(actual), expected=plain.show(expected))
+
+
+@relation("ends with", "how a text ends", ("PC-20931", "931"))
+def _ends_with(actual: Any, expected: Any, setting: Setting) -> Why | None:
+    pair = _texts(actual, expected, "ends with")
+    if isinstance(pair, Why):
+        return pair
+    if pair[0].endswith(pair[1]):
+        return None
+    return why("ends-otherwise", actual=plain.show(actual), expected=plain.show(expected))
+
+
+@relation(
+    "matches", "a pattern found anywhere in the text, unless it is anchored", ("PC-20931", r"^PC-\d+$"), takes="pattern"
+)
+def _matches(actual: Any, expected: Any, setting: Setting) -> Why | None:
+    pair = _texts(actual, expected, "matches")
+    if isinstance(pair, Why):
+        return pair
+    if patterns.asked(patterns.Search(pair[1], pair[0])):
+        return None
+    return why("no-match", actual=plain.show(actual), expected=pair[1])
+
+
+@relation("does not contain", "the opposite of contains", ("East 4", "West"))
+def _does_not_contain(actual: Any, expected: Any, setting: Setting) -> Why | None:
+    problem = TABLE["contains"].judge(actual, expected, setting)
+    if problem is None:
+        return why("contains", actual=plain.show(actual), expected=plain.show(expected))
+    return None if problem.code == "lacks" else problem
+
+
+@relation("does not match", "a pattern found nowhere in the text", ("PC-20931", "^B-"), takes="pattern")
+def _does_not_match(actual: Any, expected: Any, setting: Setting) -> Why | None:
+    problem = TABLE["matches"].judge(actual, expected, setting)
+    if problem is None:
+        return why("matches", actual=plain.show(actual), expected=plain.as_text(expected))
+    return None if problem.code == "no-match" else problem

@@ -1,0 +1,142 @@
+"""A project as a folder of files, in memory: read from texts, written to texts, nothing lost either way.
+
+What is written reads back as the same, and what was written once is written the same again, byte for byte. Secrets have no place
+in it.
+"""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from saltpath.core.format.project import read_environment, read_project, read_suite
+from saltpath.core.format.reader import located, read_case
+from saltpath.core.format.source import FormatError, Problem, read_source
+from saltpath.core.format.writer import write_document
+
+CASE_ENDINGS = (".case.yaml", ".case.yml", ".case.json")
+Comments = dict[str, list[str]]
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """A document with the comment lines above its places."""
+
+    document: dict[str, Any]
+    comments: Comments = field(default_factory=dict)
+
+
+@dataclass(slots=True)
+class Folder:
+    """A whole project. `environments` by name, `suites` by folder (in the order of their names), `cases` by path in the order in
+    which they run, `files` whatever else lies there, by path."""
+
+    project: Entry
+    environments: dict[str, Entry] = field(default_factory=dict)
+    suites: dict[str, Entry] = field(default_factory=dict)
+    cases: dict[str, Entry] = field(default_factory=dict)
+    files: dict[str, bytes] = field(default_factory=dict)
+
+    def cases_of(self, suite: str) -> list[str]:
+        """The paths of a suite's cases, in order."""
+        return [path for path in self.cases if path.rpartition("/")[0] == suite]
+
+
+def slug(name: str, default: str = "case") -> str:
+    """A name as a file's: small letters, digits and hyphens."""
+    plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().lower()
+    return re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:60] or default
+
+
+def write_folder(folder: Folder) -> dict[str, bytes]:
+    """Every file by its path."""
+    files = {"project.yaml": _text(folder.project)}
+    for name, entry in folder.environments.items():
+        files[f"environments/{slug(name, 'environment')}.yaml"] = _text(entry)
+    for path, entry in folder.suites.items():
+        files[f"{path}/suite.yaml"] = _text(Entry(_with_order(entry.document, folder.cases_of(path)), entry.comments))
+    for path, entry in folder.cases.items():
+        files[path] = _text(entry)
+    return {**files, **{path: octets for path, octets in folder.files.items() if path not in files}}
+
+
+def _text(entry: Entry) -> bytes:
+    return write_document(entry.document, entry.comments).encode()
+
+
+def _with_order(document: dict[str, Any], paths: list[str]) -> dict[str, Any]:
+    """The suite with the order of its cases, where their names alone do not give it."""
+    stems = [_stem(path) for path in paths]
+    if "order" in document or stems != sorted(stems):
+        return {**document, "order": stems} if stems else {k: v for k, v in document.items() if k != "order"}
+    return document
+
+
+def _stem(path: str) -> str:
+    return path.rpartition("/")[2].split(".case.")[0]
+
+
+def read_folder(files: Mapping[str, bytes]) -> Folder:
+    """A project from its files. Raises FormatError with everything that is wrong, each with file and line."""
+    problems: list[Problem] = []
+    texts = {path: _decoded(path, octets, problems) for path, octets in files.items() if _is_document(path)}
+    if "project.yaml" not in texts:
+        problems.append(Problem("there is no project.yaml here, so this is no project", file="project.yaml"))
+    folder = Folder(_entry("project.yaml", texts.get("project.yaml", ""), read_project, problems))
+    for path in sorted(texts):
+        if path.startswith("environments/"):
+            entry = _entry(path, texts[path], read_environment, problems)
+            folder.environments[str(entry.document.get("environment", path))] = entry
+        elif path.endswith("/suite.yaml"):
+            folder.suites[path.removesuffix("/suite.yaml")] = _entry(path, texts[path], read_suite, problems)
+    cases = {
+        path: _entry(path, text, read_case, problems) for path, text in texts.items() if path.endswith(CASE_ENDINGS)
+    }
+    for path in cases:
+        suite = path.rpartition("/")[0]
+        if suite not in folder.suites:
+            name = suite.rpartition("/")[2].replace("-", " ").capitalize() or "Cases"
+            folder.suites[suite] = Entry({"salt-path": 1, "suite": name})
+    if problems:
+        raise FormatError(problems)
+    folder.suites = dict(sorted(folder.suites.items()))
+    folder.cases = {path: cases[path] for path in sorted(cases, key=lambda path: _rank(path, folder))}
+    folder.files = {path: octets for path, octets in sorted(files.items()) if path not in texts}
+    return folder
+
+
+def _is_document(path: str) -> bool:
+    if path.endswith(CASE_ENDINGS) or path == "project.yaml":
+        return True
+    return path.endswith("/suite.yaml") or (path.startswith("environments/") and path.endswith(".yaml"))
+
+
+def _decoded(path: str, octets: bytes, problems: list[Problem]) -> str:
+    try:
+        return octets.decode()
+    except UnicodeDecodeError as problem:
+        line = octets.count(b"\n", 0, problem.start) + 1
+        problems.append(Problem("the file is not UTF-8", line, file=path))
+        return ""
+
+
+def _entry(path: str, text: str, check: Any, problems: list[Problem]) -> Entry:
+    try:
+        source = read_source(text)
+        check(text, path)
+        document = source.root.data()
+    except FormatError as problem:
+        problems += located(problem, path).problems
+        return Entry({})
+    if path.endswith("/suite.yaml") and "suite" not in document:
+        document = {**document, "suite": path.split("/")[-2].replace("-", " ").capitalize()}
+    return Entry(document, source.comments)
+
+
+def _rank(path: str, folder: Folder) -> tuple[str, int, str]:
+    suite, stem = path.rpartition("/")[0], _stem(path)
+    order = [str(name).removesuffix(".case.yaml") for name in folder.suites[suite].document.get("order", [])]
+    return suite, order.index(stem) if stem in order else len(order), stem

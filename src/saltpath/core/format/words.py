@@ -1,0 +1,94 @@
+"""The words of the format with what each is for, as completion and hover in the Text view show them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from saltpath.core import formats_of_text, generators, pipes, subjects
+from saltpath.core.checks import loose, relations
+
+KEYS: dict[str, str] = {
+    "salt-path": "the version of the format: 1",
+    "case": "the case's name: what it shows",
+    "about": "what it is about, in a sentence",
+    "key": "identity, written by Salt Path",
+    "register": "the case's id in the team's own register",
+    "tags": "words to find it by",
+    "values": "values by name, for [=name]",
+    "options": "how exchanges are carried out",
+    "on failure": "stop, or: go on",
+    "every answer": "checks on every answer",
+    "once": "steps before everything; what they keep, every row sees",
+    "steps": "the steps, in order",
+    "afterwards": "steps after each row, whatever happened",
+    "at the end": "steps after all rows, whatever happened",
+    "request": "a request step, by its name",
+    "set": "values computed here, by name",
+    "wait": "a pause, such as 2 s",
+    "off": "true: switched off, visibly",
+    "send": "METHOD address, such as GET [=harbour]/berths",
+    "query": "the query, names and values",
+    "headers": "the headers, names and values",
+    "auth": "how it signs in: bearer, basic, digest, key or oauth2",
+    "bearer": "a token",
+    "basic": "[user, password]",
+    "digest": "[user, password]; the password is not sent (RFC 7616)",
+    "oauth2": "{ token url, client id, client secret, scope }: client credentials (RFC 6749)",
+    "json": "a JSON body: a text, or plain YAML",
+    "xml": "an XML body, references escaped for where they stand",
+    "text": "a text body, or a part's text",
+    "form": "a urlencoded body, names and values",
+    "multipart": "a body of several parts: name, text or file, type",
+    "file": "a file of the project as the body",
+    "type": "the body's media type",
+    "only if": "checks of values; if they do not hold, the step is skipped",
+    "repeat": "{ until: checks, every: 1 s, at most: 20 s }",
+    "until": "checks; the request is sent again until they hold",
+    "every": "how long to wait between attempts",
+    "at most": "no attempt starts after that; as a relation: that much or less",
+    "without": "notes of checks on every answer that do not hold here",
+    "expect": "checks of the answer",
+    "keep": "values to keep of the answer: name: subject",
+    "of": "what a check or a keep looks at",
+    "any": "true: one node that holds is enough",
+    "advice": "true: shown, does not count",
+    "note": "the check's name in reports",
+    "secret": "true: shown nowhere",
+    "when": "if these checks hold, those under then must",
+    "then": "what must hold then",
+    "otherwise": "what must hold if not",
+    "any of": "at least one of these checks must hold",
+    "all of": "all of these checks must hold",
+    "none of": "none of these checks may hold",
+    "for each": "every item of this list is looked at; paths start at the item",
+    "may be empty": "true: no item at all is fine",
+    "timeout": "for a whole exchange, such as 5 s",
+    "follow redirects": "false: a redirect is the answer",
+    "verify tls": "false: any certificate will do",
+    "largest body": "decoded, such as 10 MB",
+    "retries": "how often a blocked exchange is tried again",
+    "retry after": "the pause before that",
+    "cookies": "false: cookies are not sent back",
+    "fresh connection": "true: a connection for this exchange alone",
+    "client certificate": "a PEM file of the project, or { file, key, password }",
+    "proxy": "the address of an HTTP proxy",
+    "namespaces": "prefixes for XPath",
+}
+
+
+def words() -> Iterator[dict[str, str]]:
+    """`{kind, text, about}`: keys, relations, subjects, pipes, generators, loose values and formats."""
+    for text, about in KEYS.items():
+        yield {"kind": "key", "text": text, "about": about}
+    for relation in relations.TABLE.values():
+        yield {"kind": "relation", "text": relation.name, "about": relation.about}
+    for subject in subjects.KINDS.values():
+        yield {"kind": "subject", "text": subject.shape, "about": subject.about}
+    for pipe in pipes.KINDS.values():
+        yield {"kind": "pipe", "text": pipe.shape, "about": pipe.about}
+    for generator in generators.KINDS.values():
+        yield {"kind": "generator", "text": generator.example, "about": generator.about}
+    for kind in loose.KINDS.values():
+        yield {"kind": "loose", "text": kind.example[0], "about": kind.about}
+    for form in formats_of_text.FORMATS.values():
+        yield {"kind": "format", "text": form.name, "about": f"text as in {form.source}, such as {form.example}"}

@@ -1,0 +1,94 @@
+"""Testers' patterns (Python's syntax, by the `regex` package), each search with a limit.
+
+What is found within a glance is found at once; a caller that must not wait has the rest found elsewhere (slow.py).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+import regex
+
+from saltpath.core import slow
+from saltpath.core.why import Blocked, why
+
+PatternError = regex.error
+
+
+@lru_cache(maxsize=1024)
+def compile_pattern(pattern: str) -> Any:
+    """Raises PatternError."""
+    return regex.compile(pattern)
+
+
+@dataclass(frozen=True, slots=True)
+class Search:
+    """Whether a pattern matches anywhere in a text."""
+
+    pattern: str
+    text: str
+
+    def answer(self, limit_s: float = slow.LIMIT_S) -> bool:
+        try:
+            found = compile_pattern(self.pattern).search(self.text, timeout=limit_s, concurrent=len(self.text) > 1000)
+        except TimeoutError:
+            raise slow.TooSlow from None
+        return found is not None
+
+
+@dataclass(frozen=True, slots=True)
+class FindAll:
+    """Where a pattern matches: (begin, its first group or the whole match) for each, at most 10,000."""
+
+    pattern: str
+    text: str
+    most: int = 10_000
+
+    def answer(self, limit_s: float = slow.LIMIT_S) -> list[tuple[int, str]]:
+        compiled = compile_pattern(self.pattern)
+        found: list[tuple[int, str]] = []
+        try:
+            for match in compiled.finditer(self.text, timeout=limit_s, concurrent=True):
+                found.append((match.start(), match[1] if compiled.groups and match[1] is not None else match[0]))
+                if len(found) >= self.most:
+                    break
+        except TimeoutError:
+            raise slow.TooSlow from None
+        return found
+
+
+@dataclass(frozen=True, slots=True)
+class Replace:
+    """Every match of a pattern replaced by `new`, in the pattern's own notation for groups."""
+
+    pattern: str
+    new: str
+    text: str
+
+    def answer(self, limit_s: float = slow.LIMIT_S) -> str:
+        try:
+            return str(compile_pattern(self.pattern).sub(self.new, self.text, timeout=limit_s, concurrent=True))
+        except TimeoutError:
+            raise slow.TooSlow from None
+
+
+def tried(question: Search | FindAll | Replace) -> Any:
+    """The question's answer, as the caller can have it: at a glance, or as `slow` has it. Raises slow.TooSlow, PatternError."""
+    if not slow.is_deferred():
+        return question.answer()
+    try:
+        return question.answer(slow.GLANCE_S)
+    except slow.TooSlow:
+        return slow.ask(question)
+
+
+def asked(question: Search | FindAll) -> Any:
+    """The same, with its faults as reasons. Raises Blocked: no pattern, or still searching at its limit."""
+    try:
+        return tried(question)
+    except PatternError as problem:
+        raise Blocked(why("pattern-unreadable", pattern=question.pattern, problem=str(problem))) from None
+    except slow.TooSlow:
+        raise Blocked(why("pattern-timeout", pattern=question.pattern, ms=int(slow.LIMIT_S * 1000))) from None
