@@ -115,7 +115,25 @@ class _Slot(Transfer):
         handle.setopt(pycurl.CONNECTTIMEOUT_MS, timeout_ms)
         handle.setopt(pycurl.SSL_VERIFYPEER, 1 if options.verify_tls else 0)
         handle.setopt(pycurl.SSL_VERIFYHOST, 2 if options.verify_tls else 0)
+        if not alike:
+            self._set_way(options)
         self.prepared, self.options = prepared, options
+
+    def _set_way(self, options: Options) -> None:
+        """Set over what the request goes: a connection of its own, a proxy, a client certificate."""
+        handle, proxy, certificate = self.handle, options.proxy, options.certificate
+        handle.setopt(pycurl.FRESH_CONNECT, 1 if options.fresh_connection else 0)
+        handle.setopt(pycurl.FORBID_REUSE, 1 if options.fresh_connection else 0)
+        handle.setopt(pycurl.PROXY, proxy.text if proxy else "")
+        handle.setopt(pycurl.NOPROXY, "" if proxy and proxy.text else "*")
+        if certificate is not None:
+            handle.setopt(pycurl.SSLCERTTYPE, "PEM")
+            handle.setopt(pycurl.SSLCERT_BLOB, certificate.pem)
+            handle.setopt(pycurl.SSLKEY_BLOB, certificate.key_pem)
+            handle.setopt(pycurl.KEYPASSWD, certificate.password.text)
+        elif self.options is not None and self.options.certificate is not None:
+            for option in (pycurl.SSLCERT_BLOB, pycurl.SSLKEY_BLOB, pycurl.KEYPASSWD):
+                handle.unsetopt(option)
 
     def _set_method(self, prepared: Prepared) -> None:
         handle, method = self.handle, prepared.method

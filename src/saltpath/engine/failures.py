@@ -20,6 +20,34 @@ _CUT = {pycurl.E_RECV_ERROR, pycurl.E_SEND_ERROR}
 _TOO_LARGE_HEADERS = {100, pycurl.E_OUT_OF_MEMORY}
 
 
+_CERTIFICATE = (
+    ("has expired", "its certificate has expired"),
+    ("not yet valid", "its certificate is not valid yet"),
+    ("does not match", "its certificate is for another host than {host}"),
+    ("no alternative certificate subject name", "its certificate is for another host than {host}"),
+    ("self-signed", "its certificate is signed by itself, and nobody vouches for it"),
+    ("self signed", "its certificate is signed by itself, and nobody vouches for it"),
+    ("unable to get", "its certificate was issued by someone whom this machine does not trust"),
+    ("revoked", "its certificate has been revoked"),
+    ("certificate required", "it asks for a client certificate"),
+    ("bad certificate", "it does not accept the client certificate"),
+    ("unknown ca", "it does not trust whoever issued the client certificate"),
+    ("wrong version number", "it does not speak TLS on this port"),
+    ("packet length too long", "it does not speak TLS on this port"),
+    ("could not load PEM client certificate", "the client certificate's file cannot be used"),
+    ("unable to set private key", "the client certificate's key cannot be used; is its password right?"),
+)
+
+
+def _certificate(text: str, host: str) -> str:
+    """What is wrong with the connection's certificates, in a sentence, with libcurl's own words behind it."""
+    lower = text.lower()
+    for mark, sentence in _CERTIFICATE:
+        if mark.lower() in lower:
+            return f"{sentence.format(host=host)} ({text})"
+    return text or "the handshake failed"
+
+
 def headers_too_large() -> Why:
     return why("headers-too-large", limit=show_size(HEADER_LIMIT))
 
@@ -46,10 +74,12 @@ def reason(
         return why("cut", when=f"in the middle of the answer, after {show_size(received)} of the body")
     if code in _TOO_LARGE_HEADERS or "response header" in text.lower():
         return headers_too_large()
+    if code in _CUT and " alert " in text:  # TLS 1.3 tells of a missing client certificate after the handshake
+        return why("tls", host=host, problem=_certificate(text, host))
     if code in _CUT:
         return why("cut", when="before the answer was complete")
     if code in _TLS:
-        return why("tls", host=host, problem=text or "the handshake failed")
+        return why("tls", host=host, problem=_certificate(text, host))
     if code in _NOT_HTTP:
         return why("not-http", host=host)
     if code == pycurl.E_URL_MALFORMAT:

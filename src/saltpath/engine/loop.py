@@ -15,6 +15,8 @@ from typing import Any
 
 import pycurl
 
+from saltpath.core.slow import deferred
+
 LONGEST_WAIT_S = 0.010
 
 
@@ -116,7 +118,8 @@ def run_in_loop(main: Callable[[CurlSelector], Any]) -> Any:
     gc.freeze()
     gc.set_threshold(20_000, 20, 50)  # events are many small tuples that die young
     try:
-        return loop.run_until_complete(main(selector))
+        with deferred({}):  # what is slow is never worked out in the loop itself
+            return loop.run_until_complete(main(selector))
     finally:
         loop.run_until_complete(loop.shutdown_asyncgens())
         loop.close()

@@ -1,34 +1,41 @@
-"""One request step: prepare, send, follow redirects, judge, keep."""
+"""One request step: its request sent, also several times, its answer judged, values kept."""
 
 from __future__ import annotations
 
-from typing import Any
-from urllib.parse import urljoin, urlsplit
+import time
+from collections.abc import Callable
+from dataclasses import replace as replaced
+from typing import Any, TypeVar
 
 import msgspec
 from msgspec.structs import replace
 
+from saltpath.core import slow
 from saltpath.core.answer import Answer
-from saltpath.core.case import NO_OPTIONS, Keep, Options, Part, Request
-from saltpath.core.checks.judge import Outcome, judge_all
+from saltpath.core.case import CLEANING, NO_OPTIONS, Expectation, Keep, Options, Part, Repeat, Request
+from saltpath.core.checks.judge import Outcome, about, judge_all, judge_inherited, verdict_of
 from saltpath.core.exchange import Exchange
 from saltpath.core.jsonpath import MISSING
-from saltpath.core.prepare import Prepared, prepare
+from saltpath.core.measures import show_duration
+from saltpath.core.references import Template
 from saltpath.core.scopes import Scopes
+from saltpath.core.sent import asker
 from saltpath.core.subjects import find, taken
 from saltpath.core.verdicts import Verdict
 from saltpath.core.why import Blocked, Why, why
-from saltpath.engine.client import Client
+from saltpath.engine.client import Aborted
 from saltpath.engine.masking import Masker
+from saltpath.engine.sending import REDIRECTS, at_once, followed, retry_after_s, send
+from saltpath.engine.session import Session
 
-MOST_REDIRECTS = 10
-_REDIRECTS = frozenset([301, 302, 303, 307, 308])
-_BODY_HEADERS = frozenset(["content-type", "content-length", "content-encoding", "content-language"])
-_OWN_HEADERS = frozenset(["authorization", "cookie"])
+T = TypeVar("T")
+Kept = tuple[dict[str, Any], Why | None]
+_NOTHING: Kept = ({}, None)
 
 
 class Done(msgspec.Struct, frozen=True, gc=False):
-    """What became of a step, secrets already masked. A cleaning-up step without checks does not count."""
+    """What became of a step, secrets already masked. A cleaning-up step without checks does not count. `attempts`: how often
+    a step that repeats was sent; `exchanges` then holds the first and the last attempt's."""
 
     verdict: Verdict
     why: Why | None
@@ -39,46 +46,181 @@ class Done(msgspec.Struct, frozen=True, gc=False):
     kept: dict[str, Any] = {}
     secret_kept: tuple[str, ...] = ()
     counts: bool = True
+    attempts: int = 1
 
 
-async def carry_out(
-    step: Request, scopes: Scopes, options: Options, client: Client, masker: Masker, part: Part, wanted: frozenset[str]
-) -> Done:
+async def carry_out(step: Request, options: Options, session: Session, part: Part, wanted: frozenset[str]) -> Done:
     """Carry out the step of this part. `wanted`: the names of kept values that later steps use."""
-    if step.options is not NO_OPTIONS:
-        options = step.options.over(options)
+    scopes, masker = session.scopes, session.masker
     exchanges: list[Exchange] = []
+    until: tuple[Outcome, ...] = ()
+    attempts = 1
     try:
-        prepared = prepare(step, scopes)
-        exchange = await client.exchange(prepared, options)
-        exchanges.append(exchange)
-        if exchange.status in _REDIRECTS and exchange.why is None and options.follow_redirects:
-            exchange = await _follow(prepared, options, client, exchanges)
+        if step.options is not NO_OPTIONS:
+            options = step.options.over(options)
+        if options.proxy is not None or options.certificate is not None:
+            options = _filled(options, scopes)
+        if step.repeat is None:
+            prepared = at_once(step, options, session)
+            if prepared is None:
+                exchange = await send(step, options, session, exchanges)
+            else:  # most of the time; a layer of coroutines less
+                exchange = await session.client.exchange(prepared, options)
+                exchanges.append(exchange)
+                if exchange.status in REDIRECTS or b"ookie:" in exchange.received_head:
+                    exchange = await followed(prepared, options, session, exchanges)
+        else:
+            exchange, until, attempts = await _repeated(step, step.repeat, options, session, exchanges)
         if exchange.why is not None:
             raise Blocked(exchange.why)
         us = exchange.times.total
-        answer = Answer(exchange.status, exchange.received_head, exchange.body, us)
-        outcomes, verdict = judge_all(step.expect, answer, scopes)
+        answer = Answer(
+            exchange.status,
+            exchange.received_head,
+            exchange.body,
+            us,
+            us - exchange.times.receiving,
+            options.namespaces,
+        )
+        scopes.now_us = exchange.begun_us + us
+        if step.asks:
+            scopes.asking = asker(exchange, answer, scopes)
+        try:
+            outcomes, verdict = judge_all(step.expect, answer, scopes)
+        except slow.Slow as asked:
+            outcomes, verdict = await _judged_slowly(step, answer, session, asked)
+        if step.inherited or until:
+            outcomes = (*outcomes, *await _inherited(step, answer, session), *until)
+            verdict = verdict_of(outcomes)
         reason: Why | None = None
         if verdict != "passed":
             verdict, reason = _verdict(step, outcomes, verdict, answer, part, wanted)
-        kept, lost = _keep(step.keep, answer, scopes, masker) if step.keep else ({}, None)
+        kept, lost = _NOTHING
+        if step.keep:
+            try:
+                kept, lost = _keep(step.keep, answer, scopes, masker)
+            except slow.Slow as asked:
+                kept, lost = await _kept_slowly(step, answer, session, asked)
         if lost is not None and verdict != "failed":
             verdict, reason = "blocked", reason if verdict == "blocked" else lost
     except Blocked as problem:
+        scopes.asking = None
         return _blocked(step, problem.reason, exchanges, masker)
-    counts = verdict != "unchecked" or part != "afterwards"
+    scopes.asking = None
+    counts = verdict != "unchecked" or part not in CLEANING
     if not masker.any:
-        shown = _masked(exchanges, masker) if prepared.private or len(exchanges) > 1 else (exchange,)
-        return Done(verdict, reason, us, exchange.status, shown, outcomes, kept, (), counts)
+        shown = _masked(exchanges, masker) if session.private or len(exchanges) > 1 else (exchange,)
+        return Done(verdict, reason, us, exchange.status, shown, outcomes, kept, (), counts, attempts)
     shown = _masked(exchanges, masker)
     secret = tuple(keep.name for keep in step.keep if keep.secret and keep.name in kept)
     outcomes = tuple(_mask_outcome(item, masker) for item in outcomes)
-    return Done(verdict, masker.why(reason), us, exchange.status, shown, outcomes, masker.value(kept), secret, counts)
+    return Done(
+        verdict, masker.why(reason), us, exchange.status, shown, outcomes, masker.value(kept), secret, counts, attempts
+    )
+
+
+async def _now(work: Callable[[], T], session: Session) -> T:
+    """The work's result; what is slow in it is done by the helper, while other exchanges go on."""
+    try:
+        return work()
+    except slow.Slow as asked:
+        return await session.patiently(work, asked)
+
+
+async def _judged_slowly(
+    step: Request, answer: Answer, session: Session, asked: slow.Slow
+) -> tuple[tuple[Outcome, ...], Verdict]:
+    return await session.patiently(lambda: judge_all(step.expect, answer, session.scopes), asked)
+
+
+async def _inherited(step: Request, answer: Answer, session: Session) -> tuple[Outcome, ...]:
+    return await _now(lambda: judge_inherited(step.inherited, answer, session.scopes), session)
+
+
+async def _kept_slowly(step: Request, answer: Answer, session: Session, asked: slow.Slow) -> Kept:
+    return await session.patiently(lambda: _keep(step.keep, answer, session.scopes, session.masker), asked)
+
+
+def _answer(exchange: Exchange, options: Options) -> Answer:
+    times = exchange.times
+    return Answer(
+        exchange.status, exchange.received_head, exchange.body, times.total, times.total - times.receiving,
+        options.namespaces or (),
+    )  # fmt: skip
+
+
+def _filled(options: Options, scopes: Scopes) -> Options:
+    """The options with their references resolved and their files read. Raises Blocked."""
+    certificate = options.certificate
+    if certificate is not None:
+        pem = scopes.file(certificate.file)
+        key = scopes.file(certificate.key) if certificate.key else pem
+        certificate = replaced(certificate, pem=pem, key_pem=key, password=_fixed(scopes.text(certificate.password)))
+    proxy = None if options.proxy is None else _fixed(scopes.text(options.proxy))
+    return replaced(options, proxy=proxy, certificate=certificate)
+
+
+def _fixed(text: str) -> Template:
+    return Template(text, (text,) if text else ())
+
+
+async def _repeated(
+    step: Request, repeat: Repeat, options: Options, session: Session, exchanges: list[Exchange]
+) -> tuple[Exchange, tuple[Outcome, ...], int]:
+    """Send until the checks hold or the time is up. A blocked attempt counts as not yet; no attempt starts after the time.
+    Gives the last exchange, the outcomes of `until`, and the number of attempts. Raises Blocked with the last one's reason."""
+    begun = time.monotonic()
+    attempt = first = 0
+    while True:
+        attempt += 1
+        session.scopes.begin_attempt(step.key, attempt)
+        tried: list[Exchange] = []
+        problem: Blocked | None = None
+        outcomes: tuple[Outcome, ...] = ()
+        try:
+            exchange = await send(step, options, session, tried)
+            if exchange.why is not None:
+                problem = Blocked(exchange.why)
+            else:
+                outcomes = await _until_outcomes(step, repeat.until, exchange, options, session)
+        except Blocked as blocked:
+            problem = blocked
+        del exchanges[first:]
+        exchanges += tried
+        if attempt == 1:
+            first = len(exchanges)
+        if outcomes and all(outcome.verdict in ("passed", "skipped") for outcome in outcomes):
+            return exchange, outcomes, attempt
+        pause = repeat.every_us / 1e6 if problem else retry_after_s(exchange, repeat.every_us / 1e6)
+        if time.monotonic() - begun + pause > repeat.at_most_us / 1e6:
+            if problem is not None:
+                raise problem
+            return exchange, tuple(_never(outcome, repeat, attempt) for outcome in outcomes), attempt
+        if await session.pause(pause):
+            raise Aborted
+
+
+async def _until_outcomes(
+    step: Request, until: tuple[Expectation, ...], exchange: Exchange, options: Options, session: Session
+) -> tuple[Outcome, ...]:
+    answer = _answer(exchange, options)
+    session.scopes.now_us = exchange.begun_us + exchange.times.total
+    if step.asks:
+        session.scopes.asking = asker(exchange, answer, session.scopes)
+    pairs = tuple(("until", item) for item in until)
+    return await _now(lambda: judge_inherited(pairs, answer, session.scopes), session)
+
+
+def _never(outcome: Outcome, repeat: Repeat, attempts: int) -> Outcome:
+    """A check of `until` that did not hold in the end is a failed check of the step."""
+    if outcome.verdict in ("passed", "skipped") or outcome.why is None:
+        return outcome
+    limit = show_duration(repeat.at_most_us)
+    return replace(outcome, why=why("until-never", limit=limit, attempts=attempts, problem=outcome.why.sentence))
 
 
 def _blocked(step: Request, reason: Why, exchanges: list[Exchange], masker: Masker) -> Done:
-    skipped = tuple(Outcome("skipped", check.sentence, note=check.note, advice=check.advice) for check in step.expect)
+    skipped = tuple(Outcome("skipped", item.sentence, note=item.note, advice=item.advice) for item in step.expect)
     last = exchanges[-1] if exchanges else None
     return Done(
         "blocked",
@@ -95,11 +237,9 @@ def _verdict(
 ) -> tuple[Verdict, Why | None]:
     """The verdict of a step that did not pass, with the rules for hand-over and cleaning-up steps (decisions.md)."""
     if verdict != "unchecked":
-        bad, check = next(
-            (o, c) for o, c in zip(outcomes, step.expect, strict=True) if o.verdict == verdict and o.counts
-        )
-        return verdict, bad.why.about(check.of.text) if bad.why else None
-    if part == "afterwards":
+        index, bad = next((i, o) for i, o in enumerate(outcomes) if o.verdict == verdict and o.counts)
+        return verdict, about(bad, step.expect[index] if index < len(step.expect) else None)
+    if part in CLEANING:
         if answer.status < 400 or (step.method == "DELETE" and answer.status in (404, 410)):
             return "unchecked", None
         return "blocked", why("cleanup-answered", status=answer.status)
@@ -108,7 +248,7 @@ def _verdict(
     return "unchecked", None
 
 
-def _keep(keeps: tuple[Keep, ...], answer: Answer, scopes: Scopes, masker: Masker) -> tuple[dict[str, Any], Why | None]:
+def _keep(keeps: tuple[Keep, ...], answer: Answer, scopes: Scopes, masker: Masker) -> Kept:
     """Take the kept values into the scope. The first that finds nothing blocks the step; the others are still kept."""
     kept: dict[str, Any] = {}
     lost: Why | None = None
@@ -134,45 +274,6 @@ def _keep(keeps: tuple[Keep, ...], answer: Answer, scopes: Scopes, masker: Maske
     return kept, lost
 
 
-# ---- sending, redirects
-
-
-async def _follow(prepared: Prepared, options: Options, client: Client, exchanges: list[Exchange]) -> Exchange:
-    """Follow redirects ourselves (RFC 9110, 15.4), from the last of `exchanges`. Every hop is appended; the last one is
-    returned."""
-    seen: set[tuple[str, str]] = set()
-    while True:
-        exchange = exchanges[-1]
-        seen.add((prepared.method, prepared.address))
-        location = next((value for name, value in exchange.headers if name.lower() == "location"), None)
-        if exchange.status not in _REDIRECTS or exchange.why is not None or location is None:
-            return exchange
-        prepared = _redirected(prepared, exchange.status, location)
-        if (prepared.method, prepared.address) in seen:
-            raise Blocked(why("redirect-loop", address=prepared.address))
-        if len(exchanges) > MOST_REDIRECTS:
-            raise Blocked(why("redirect-many", limit=MOST_REDIRECTS, address=prepared.address))
-        exchanges.append(await client.exchange(prepared, options))
-
-
-def _redirected(prepared: Prepared, status: int, location: str) -> Prepared:
-    address = urljoin(prepared.address, location).partition("#")[0]
-    try:
-        parts, before = urlsplit(address), urlsplit(prepared.address)
-        same_place = (parts.scheme, parts.hostname, parts.port) == (before.scheme, before.hostname, before.port)
-    except ValueError as problem:
-        raise Blocked(why("redirect-nowhere", address=address, problem=str(problem))) from None
-    if parts.scheme not in ("http", "https") or not parts.hostname:
-        raise Blocked(why("redirect-nowhere", address=address, problem="only http and https are followed"))
-    method, body, headers = prepared.method, prepared.body, prepared.headers
-    if (status == 303 and method != "HEAD") or (status in (301, 302) and method == "POST"):
-        method, body = "GET", None
-        headers = tuple(pair for pair in headers if pair[0].lower() not in _BODY_HEADERS)
-    if not same_place:
-        headers = tuple(pair for pair in headers if pair[0].lower() not in _OWN_HEADERS)
-    return Prepared(method, address, headers, body)
-
-
 # ---- masking
 
 
@@ -194,5 +295,10 @@ def _mask_exchange(exchange: Exchange, masker: Masker) -> Exchange:
 
 
 def _mask_outcome(outcome: Outcome, masker: Masker) -> Outcome:
-    expected, actual = masker.value(outcome.expected), masker.value(outcome.actual)
-    return replace(outcome, expected=expected, actual=actual, why=masker.why(outcome.why))
+    return replace(
+        outcome,
+        expected=masker.value(outcome.expected),
+        actual=masker.value(outcome.actual),
+        why=masker.why(outcome.why),
+        parts=tuple(_mask_outcome(part, masker) for part in outcome.parts),
+    )

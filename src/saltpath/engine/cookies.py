@@ -1,0 +1,115 @@
+"""Cookies of a row (RFC 6265): what answers set is sent back where it belongs, until the row ends."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from email.utils import parsedate_to_datetime
+from urllib.parse import urlsplit
+
+MOST = 1_000
+
+
+@dataclass(slots=True)
+class Cookie:
+    """`exact`: only for the very host that set it. `ends_us`: UTC microseconds; None: at the row's end."""
+
+    name: str
+    value: str
+    host: str
+    path: str
+    exact: bool
+    secure: bool
+    ends_us: int | None
+
+
+class Jar:
+    """The cookies of one row. Each row begins with a copy of those that `once` left."""
+
+    __slots__ = ("_cookies",)
+
+    def __init__(self, cookies: dict[tuple[str, str, str], Cookie] | None = None) -> None:
+        self._cookies = dict(cookies or {})
+
+    def __bool__(self) -> bool:
+        return bool(self._cookies)
+
+    def copy(self) -> Jar:
+        return Jar(self._cookies)
+
+    def take(self, address: str, headers: list[tuple[str, str]], now_us: int) -> None:
+        """Take the cookies that an answer from the address sets."""
+        parts = urlsplit(address)
+        for name, value in headers:
+            if name.lower() == "set-cookie":
+                cookie = _read(value, parts.hostname or "", parts.path, now_us)
+                if cookie is not None and (not cookie.secure or parts.scheme == "https" or _is_here(parts.hostname)):
+                    key = (cookie.host, cookie.path, cookie.name)
+                    self._cookies.pop(key, None)
+                    if (cookie.ends_us is None or cookie.ends_us > now_us) and len(self._cookies) < MOST:
+                        self._cookies[key] = cookie
+
+    def header(self, address: str, own: str, now_us: int) -> str:
+        """The Cookie header for a request to the address; `own`: what the request itself gives, which wins by name."""
+        parts = urlsplit(address)
+        host, path = parts.hostname or "", parts.path or "/"
+        given = {pair.partition("=")[0].strip() for pair in own.split(";")} if own else set()
+        fitting = [
+            cookie
+            for cookie in self._cookies.values()
+            if (host == cookie.host if cookie.exact else _within(host, cookie.host))
+            and _below(path, cookie.path)
+            and (not cookie.secure or parts.scheme == "https" or _is_here(host))
+            and (cookie.ends_us is None or cookie.ends_us > now_us)
+            and cookie.name not in given
+        ]
+        fitting.sort(key=lambda cookie: -len(cookie.path))
+        pairs = [f"{cookie.name}={cookie.value}" for cookie in fitting]
+        return "; ".join(([own] if own else []) + pairs)
+
+
+def _is_here(host: str | None) -> bool:
+    """This machine is a trustworthy place without TLS, as browsers hold too."""
+    return host in ("localhost", "127.0.0.1", "::1")
+
+
+def _read(text: str, host: str, path: str, now_us: int) -> Cookie | None:
+    pair, *attributes = text.split(";")
+    name, equals, value = pair.partition("=")
+    if not equals or not name.strip():
+        return None
+    given = {key.strip().lower(): item.strip() for key, _, item in (part.partition("=") for part in attributes)}
+    domain = given.get("domain", "").lstrip(".").lower()
+    if domain and not (_within(host, domain) and ("." in domain or domain == host)):
+        return None
+    at = given.get("path", "")
+    default = path[: path.rfind("/")] or "/" if path.startswith("/") else "/"
+    return Cookie(
+        name.strip(), value.strip(), domain or host, at if at.startswith("/") else default, not domain, "secure" in given,
+        _ends(given, now_us),
+    )  # fmt: skip
+
+
+def _ends(given: dict[str, str], now_us: int) -> int | None:
+    age = given.get("max-age", "")
+    if age.lstrip("-").isdigit():
+        return now_us + min(int(age), 10**9) * 1_000_000
+    if "expires" not in given:
+        return None
+    try:
+        moment = parsedate_to_datetime(given["expires"].replace("-", " "))
+    except (ValueError, TypeError):
+        return None
+    return (
+        int((moment if moment.tzinfo else moment.replace(tzinfo=UTC)).timestamp() * 1e6)
+        if moment != datetime.min
+        else None
+    )
+
+
+def _within(host: str, domain: str) -> bool:
+    return host == domain or (host.endswith("." + domain) and not host.replace(".", "").isdigit())
+
+
+def _below(path: str, prefix: str) -> bool:
+    return path == prefix or (path.startswith(prefix) and (prefix.endswith("/") or path[len(prefix)] == "/"))

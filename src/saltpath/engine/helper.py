@@ -1,0 +1,138 @@
+"""A process that answers slow questions (core/slow.py) and is ended when one takes too long, while exchanges go on.
+
+The engine's loop asks through a thread; questions and answers are pickled over a pipe, between this program and itself. Run as
+`python -m saltpath.engine.helper` it is that process.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import importlib
+import pickle
+import resource
+import select
+import subprocess
+import sys
+import threading
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+from saltpath.core import slow
+from saltpath.core.why import Blocked, Why
+
+BEGINNING_S = 20.0
+MOST_MEMORY = 2_000_000_000
+_HEAD = 8
+
+
+class Helper:
+    """Answers one question at a time; its process begins with the first one."""
+
+    def __init__(self, limit_s: float = slow.LIMIT_S) -> None:
+        self._limit_s = limit_s
+        self._process: subprocess.Popen[bytes] | None = None
+        self._pool: ThreadPoolExecutor | None = None
+        self._lock = threading.Lock()
+
+    async def answer(self, question: slow.Question) -> Any:
+        """The answer, or the exception that stands for it; slow.TooSlow if it took longer than the limit."""
+        if self._pool is None:
+            self._pool = ThreadPoolExecutor(1, thread_name_prefix="helper")
+        return await asyncio.get_running_loop().run_in_executor(self._pool, self.ask, question)
+
+    def ask(self, question: slow.Question) -> Any:
+        """The same for a thread that may wait."""
+        with self._lock:
+            try:
+                process = self._begun()
+                assert process.stdin is not None
+                octets = pickle.dumps(question)
+                process.stdin.write(len(octets).to_bytes(_HEAD, "big") + octets)
+                process.stdin.flush()
+                kind, payload = self._reply(process, self._limit_s)
+            except (OSError, EOFError, TimeoutError):
+                self._end()
+                return slow.TooSlow()
+        return payload if kind == "answer" else _exception(kind, payload)
+
+    def close(self) -> None:
+        with self._lock:
+            self._end()
+        if self._pool is not None:
+            self._pool.shutdown(wait=False)
+
+    def _begun(self) -> subprocess.Popen[bytes]:
+        if self._process is None or self._process.poll() is not None:
+            self._end()
+            self._process = subprocess.Popen(
+                [sys.executable, "-m", "saltpath.engine.helper"], stdin=subprocess.PIPE, stdout=subprocess.PIPE
+            )
+            self._reply(self._process, BEGINNING_S)
+        return self._process
+
+    def _reply(self, process: subprocess.Popen[bytes], limit_s: float) -> tuple[str, Any]:
+        assert process.stdout is not None
+        if not select.select([process.stdout], [], [], limit_s)[0]:
+            raise TimeoutError
+        head = process.stdout.read(_HEAD)
+        if len(head) < _HEAD:
+            raise EOFError
+        return pickle.loads(process.stdout.read(int.from_bytes(head, "big")))  # type: ignore[no-any-return]
+
+    def _end(self) -> None:
+        process, self._process = self._process, None
+        if process is None:
+            return
+        process.kill()
+        process.wait()
+        for pipe in (process.stdin, process.stdout):
+            if pipe is not None:
+                with contextlib.suppress(OSError):
+                    pipe.close()
+
+
+def _exception(kind: str, payload: Any) -> BaseException:
+    if kind == "blocked":
+        return Blocked(Why(*payload))
+    if kind == "slow":
+        return slow.TooSlow()
+    module, name, text = payload
+    made: BaseException = getattr(importlib.import_module(module), name)(text)
+    return made
+
+
+# ---- the process itself
+
+
+def serve() -> None:
+    """Answer questions from standard input until it ends."""
+    resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
+    out = sys.stdout.buffer
+    _say(out, ("answer", None))
+    while True:
+        head = sys.stdin.buffer.read(_HEAD)
+        if len(head) < _HEAD:
+            return
+        _say(out, _answered(pickle.loads(sys.stdin.buffer.read(int.from_bytes(head, "big")))))
+
+
+def _answered(question: slow.Question) -> tuple[str, Any]:
+    try:
+        return "answer", question.answer()
+    except Blocked as problem:
+        return "blocked", (problem.reason.code, dict(problem.reason.params))
+    except (slow.TooSlow, MemoryError):
+        return "slow", None
+    except Exception as problem:
+        return "error", (type(problem).__module__, type(problem).__name__, str(problem))
+
+
+def _say(out: Any, message: tuple[str, Any]) -> None:
+    octets = pickle.dumps(message)
+    out.write(len(octets).to_bytes(_HEAD, "big") + octets)
+    out.flush()
+
+
+if __name__ == "__main__":
+    serve()
