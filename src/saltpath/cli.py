@@ -11,7 +11,7 @@ import secrets
 import signal
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
@@ -51,6 +51,11 @@ def main() -> None:
     "--json", "json_file", type=click.Path(path_type=Path, dir_okay=False), help="Write the JSON report here."
 )
 @click.option("--junit", "junit_file", type=click.Path(path_type=Path, dir_okay=False), help="Write JUnit XML here.")
+@click.option(
+    "--baseline",
+    type=click.Path(path_type=Path, dir_okay=False),
+    help="A JSON report: what `same as last pass` compares with.",
+)
 @click.option("--quiet", is_flag=True, help="Only what did not pass.")
 def run(
     paths: tuple[Path, ...],
@@ -64,11 +69,13 @@ def run(
     allow: tuple[str, ...],
     json_file: Path | None,
     junit_file: Path | None,
+    baseline: Path | None,
     quiet: bool,
 ) -> None:
     """Run case files, suites or a whole project."""
     found = _load(paths)
-    plan = _plan(found, environment, _values(assignments), only, tags, seed, jobs)
+    measures = _measures(baseline) if baseline is not None else None
+    plan = _plan(found, environment, _values(assignments), only, tags, seed, jobs, measures)
     for file in (json_file, junit_file):
         if file is not None and not file.resolve().parent.is_dir():
             raise NotUnderstood(f"{file}: there is no folder {file.resolve().parent}")
@@ -110,17 +117,19 @@ def _plan(
     tags: tuple[str, ...],
     seed: int | None,
     jobs: int,
+    measures: dict[str, dict[str, Any]] | None,
 ) -> Plan:
     from saltpath.core.format.source import FormatError
     from saltpath.core.plan import Plan, planned
     from saltpath.engine.run import utc_us
+    from saltpath.formats.project_files import file_reader
 
     try:
         chosen = found.environment(environment)
     except FormatError as problem:
         raise NotUnderstood(str(problem)) from None
     cases = [
-        planned(case.case, found.suites.get(case.folder), case.file)
+        planned(case.case, found.suites.get(case.folder), case.file, found.project, measures=measures)
         for case in found.cases
         if only.lower() in case.case.name.lower() and set(tags) <= set(case.case.tags)
     ]
@@ -130,7 +139,21 @@ def _plan(
     names = {name for c in cases for name in _secret_names(found, c.case.values.secret)}
     filled = {name: given[key] for name in names for key in (name, name.upper()) if key in given}
     seed = secrets.randbelow(1_000_000) if seed is None else seed
-    return Plan(tuple(cases), found.project, chosen, seed, 0, values, filled, jobs, utc_us())
+    return Plan(tuple(cases), found.project, chosen, seed, 0, values, filled, jobs, utc_us(), file_reader(found.root))
+
+
+def _measures(report: Path) -> dict[str, dict[str, Any]]:
+    """What the checks of an earlier run saw in the steps that passed, by step key and the check's sentence."""
+    from saltpath.core import plain
+
+    try:
+        cases = plain.read_json(report.read_bytes())["cases"]
+        steps = [step for case in cases for row in case["rows"] for step in row["steps"]]
+        steps += [step for case in cases for part in ("once", "at the end") for step in case[part]]
+        passed = [step for step in steps if step["verdict"] == "passed"]
+        return {step["key"]: {check["check"]: check["actual"] for check in step["checks"]} for step in passed}
+    except (OSError, ValueError, KeyError, TypeError):
+        raise NotUnderstood(f"{report}: this is not a JSON report of Salt Path") from None
 
 
 def _secret_names(found: ProjectFiles, own: frozenset[str]) -> set[str]:
@@ -220,6 +243,66 @@ def demo(data: Path, port: int, harbour_port: int) -> None:
     from saltpath.demo.start import start
 
     sys.exit(start(data, port, harbour_port))
+
+
+_DATA = click.option("--data", type=click.Path(path_type=Path, file_okay=False), default=Path("saltpath-data"), show_default=True,
+                     help="The application's folder.")  # fmt: skip
+
+
+@main.command(name="export")
+@click.argument("project")
+@click.argument("folder", type=click.Path(path_type=Path, file_okay=False))
+@_DATA
+def export_project(project: str, folder: Path, data: Path) -> None:
+    """Write a project of the application as a folder of files. Secrets are left out."""
+    from saltpath.core.format.folder import write_folder
+    from saltpath.formats.folders import write_disk
+    from saltpath.store import folders, projects
+
+    connection = _store(data)
+    found = next((item for item in projects.projects(connection) if project in (item.name, item.oid)), None)
+    if found is None:
+        known = ", ".join(item.name for item in projects.projects(connection)) or "none"
+        raise NotUnderstood(f"there is no project {project!r}; there are: {known}")
+    files = write_folder(folders.folder_of(connection, found))
+    changed = write_disk(folder, files)
+    click.echo(f"{len(files)} files in {folder}, {changed} of them new or changed")
+
+
+@main.command(name="import")
+@click.argument("folder", type=click.Path(path_type=Path, file_okay=False))
+@click.option("--as-new", is_flag=True, help="As a new project, even if there is one of this name.")
+@_DATA
+def import_project(folder: Path, as_new: bool, data: Path) -> None:
+    """Bring a folder of files into the application: onto the project of its name, or as a new one."""
+    from saltpath.core.format.folder import read_folder
+    from saltpath.core.format.source import FormatError
+    from saltpath.formats.folders import read_disk
+    from saltpath.store import folders, people, projects
+
+    try:
+        found = read_folder(read_disk(folder))
+    except FormatError as problem:
+        raise NotUnderstood("\n".join(map(str, problem.problems))) from None
+    connection = _store(data, make=True)
+    name = found.project.document["project"]
+    same = [] if as_new else [item for item in projects.projects(connection) if item.name == name]
+    done = folders.bring_in(connection, people.local_owner(connection).id, found, same[0] if same else None)
+    click.echo(f"{name}: {done.new} new cases, {done.changed} changed, {done.same} as they were")
+
+
+def _store(data: Path, make: bool = False) -> Any:
+    from saltpath.store.database import FILES, StoreError, connect, migrate
+
+    if make:
+        data.mkdir(parents=True, exist_ok=True)
+    elif not (data / FILES["main"]).is_file():
+        raise NotUnderstood(f"there is no application in {data}; name its folder with --data")
+    try:
+        migrate(data)
+        return connect(data)
+    except StoreError as problem:
+        raise NotUnderstood(str(problem)) from None
 
 
 @main.command()

@@ -6,11 +6,13 @@ from importlib.resources import as_file, files
 from pathlib import Path
 from typing import Any
 
-from saltpath.core.format.source import read_source
+from saltpath.core.format.folder import read_folder
+from saltpath.demo.harbour.desks import SECRET
 from saltpath.demo.harbour.port import AGENTS
-from saltpath.formats.project_files import load
+from saltpath.formats.folders import read_disk
 from saltpath.store import cases, people, projects, runs, secrets
 from saltpath.store.database import connect
+from saltpath.store.folders import bring_in
 
 
 def seed(folder: Path, harbour: str) -> None:
@@ -22,31 +24,16 @@ def seed(folder: Path, harbour: str) -> None:
         _follow(connection, existing[0].id, owner.id, harbour)
         return
     with as_file(files("saltpath.demo") / "project") as root:
-        found = load([root])
-        project = projects.add_project(connection, owner.id, _data(found.text))
-        names = sorted(found.environment_texts, key=lambda name: name != found.project.environment)
-        for name in names:
-            projects.add_environment(connection, project.id, owner.id, _data(found.environment_texts[name]))
-        suites = {
-            name: projects.add_suite(connection, project.id, owner.id, name, _data(text))
-            for name, text in found.suite_texts.items()
-        }
-        for case in found.cases:
-            source = read_source(case.text)
-            cases.add_case(
-                connection, project.id, suites[case.folder].id, owner.id, source.root.data(), source.comments, case.file
-            )
+        found = read_folder(read_disk(root))
+    bring_in(connection, owner.id, found)
+    project = projects.projects(connection)[0]
     secrets.set_secret(connection, folder, project.id, owner.id, "agentPassword", AGENTS["desk"])
+    secrets.set_secret(connection, folder, project.id, owner.id, "clientSecret", SECRET)
     _follow(connection, project.id, owner.id, harbour)
     everything = [(case.id, case.version, case.name) for case in cases.cases(connection, project.id)]
     runs.ask(connection, project.id, owner.id, everything, kind="run", title="Every suite",
-             environment=found.project.environment, seed=90417)  # fmt: skip
+             environment=str(project.document["environment"]), seed=90417, request={"jobs": 2})  # fmt: skip
     connection.close()
-
-
-def _data(text: str) -> dict[str, Any]:
-    data: dict[str, Any] = read_source(text).root.data()
-    return data
 
 
 def _follow(connection: Any, project: int, owner: int, harbour: str) -> None:

@@ -6,6 +6,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from saltpath.core import plain
+from saltpath.core.checks.outcome import Outcome
 from saltpath.core.events import StepFinished
 from saltpath.formats.results import CaseResult, Results
 
@@ -41,7 +42,7 @@ def _case(result: CaseResult) -> dict[str, Any]:
     rows = []
     if result.row is not None:
         why = result.row.why.sentence if result.row.why else ""
-        steps = [_step(step) for step in result.steps]
+        steps = [_step(step) for step in result.steps if step.row]
         rows = [{"row": 1, "data": {}, "verdict": result.row.verdict, "why": why, "steps": steps}]
     return {
         "case": result.planned.case.name,
@@ -51,8 +52,8 @@ def _case(result: CaseResult) -> dict[str, Any]:
         "verdict": result.verdict,
         "why": result.why.sentence if result.why else "",
         "ms": ms(result.us),
-        "once": [],
-        "at the end": [],
+        "once": [_step(step) for step in result.steps if step.part == "once"],
+        "at the end": [_step(step) for step in result.steps if step.part == "at the end"],
         "rows": rows,
     }
 
@@ -66,23 +67,33 @@ def _step(step: StepFinished) -> dict[str, Any]:
         "why": step.why.sentence if step.why else "",
         "ms": ms(step.us),
         "kept": dict(step.kept),
-        "checks": [
-            {
-                "check": outcome.check,
-                "verdict": outcome.verdict,
-                "expected": outcome.expected,
-                "actual": outcome.actual,
-                "where": list(outcome.where),
-                "why": outcome.why.sentence if outcome.why else "",
-                "code": outcome.why.code if outcome.why else "",
-                "advice": outcome.advice,
-                "note": outcome.note,
-            }
-            for outcome in step.outcomes
-        ],
+        "checks": [_check(outcome) for outcome in step.outcomes],
     }
-    if step.part != "steps":
+    if step.part == "afterwards":
         data["part"] = step.part
+    if step.attempts > 1:
+        data["attempts"] = step.attempts
     if step.kind == "request":
         data["status"] = step.status
+    return data
+
+
+def _check(outcome: Outcome) -> dict[str, Any]:
+    data: dict[str, Any] = {
+        "check": outcome.check,
+        "verdict": outcome.verdict,
+        "expected": outcome.expected,
+        "actual": outcome.actual,
+        "where": list(outcome.where),
+        "why": outcome.why.sentence if outcome.why else "",
+        "code": outcome.why.code if outcome.why else "",
+        "advice": outcome.advice,
+        "note": outcome.note,
+    }
+    if outcome.parts:
+        data["parts"] = [_check(part) for part in outcome.parts]
+    if outcome.role:
+        data["role"] = outcome.role
+    if outcome.origin:
+        data["from"] = outcome.origin
     return data

@@ -54,7 +54,12 @@ def _suite(result: CaseResult, started: int) -> ET.Element:
 
 def _test(step: StepFinished, case: str) -> ET.Element:
     name = step.name if step.part == "steps" else f"{step.name} ({step.part})"
-    test = ET.Element("testcase", name=_clean(f"row 1: {name}"), classname=_clean(case), time=_seconds(step.us))
+    test = ET.Element(
+        "testcase",
+        name=_clean(f"row {step.row}: {name}" if step.row else name),
+        classname=_clean(case),
+        time=_seconds(step.us),
+    )
     reason = _clean(step.why.sentence if step.why else "")
     if step.verdict == "failed":
         failure = ET.SubElement(test, "failure", message=reason, type="failed")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -10,9 +10,11 @@ from saltpath.core.case import Case, Environment, Project, Suite
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.reader import read_case
 from saltpath.core.format.source import FormatError, Problem
+from saltpath.core.why import Blocked, why
 
 CASE_ENDINGS = (".case.yaml", ".case.yml", ".case.json")
 LARGEST_FILE = 20_000_000
+LARGEST_SENT = 200_000_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,7 +140,7 @@ def _in_order(found: ProjectFiles) -> None:
         order = suite.order if suite else ()
         stems = [entry.removesuffix(".case.yaml") for entry in order]
         stem = name.split(".case.")[0]
-        return case.folder, stems.index(stem) if stem in stems else len(stems), name
+        return case.folder, stems.index(stem) if stem in stems else len(stems), stem
 
     found.cases.sort(key=rank)
 
@@ -153,3 +155,23 @@ def _text(path: Path, name: str) -> str:
         raise FormatError([Problem("the file is not UTF-8", line, file=name)]) from None
     except OSError as problem:
         raise FormatError([Problem(f"the file cannot be read: {problem.strerror}", file=name)]) from None
+
+
+def file_reader(root: Path) -> Callable[[str], bytes]:
+    """Reads files below the root for bodies and certificates; what leads outside it, by whatever way, blocks the step."""
+    home = root.resolve()
+
+    def read(path: str) -> bytes:
+        try:
+            file = (home / path).resolve()
+            if not file.is_relative_to(home):
+                raise Blocked(why("no-file", path=path, problem="it leads outside the project"))
+            if file.stat().st_size > LARGEST_SENT:
+                raise Blocked(why("no-file", path=path, problem="it is larger than 200 MB"))
+            return file.read_bytes()
+        except FileNotFoundError:
+            raise Blocked(why("no-file", path=path, problem="there is no such file")) from None
+        except (OSError, ValueError) as problem:
+            raise Blocked(why("no-file", path=path, problem=getattr(problem, "strerror", "") or str(problem))) from None
+
+    return read

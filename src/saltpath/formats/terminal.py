@@ -40,8 +40,7 @@ class Terminal:
         case = self._plan.cases[event.case].case
         doing = ""
         if isinstance(event, StepStarted):
-            steps = case.steps if event.part == "steps" else case.afterwards
-            doing = f": {steps[event.step].name}"
+            doing = f": {case.part(event.part)[event.step].name}"
         line = f"{self._done} of {len(self._plan.cases)} cases · {case.name}{doing}"
         self._out.write("\r\x1b[2K" + line[:100])
         self._out.flush()

@@ -10,10 +10,13 @@ import asyncio
 import logging
 import sqlite3
 import threading
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
-from saltpath.core.case import Request
+from saltpath.core.case import Case, Request, checks_in
+from saltpath.core.checks.one import AS_BEFORE
+from saltpath.core.checks.outcome import Outcome
 from saltpath.core.exchange import MASK
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.reader import case_from_data
@@ -25,13 +28,14 @@ from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import Stop, run_plan, utc_us
 from saltpath.runner.life import parent_gone, until_told
 from saltpath.runner.recorder import Recorder
-from saltpath.store import cases, evidence, jobs, projects, runs, secrets
+from saltpath.store import cases, evidence, jobs, project_files, projects, runs, secrets
 from saltpath.store.database import NotFound, StoreError, connect, new_id
 
 BEAT_S = 0.4
 LOOK_S = 0.010
 LOOK_ANYWAY_S = 0.4
 MOST_TRIES = 5
+MOST_LOOKED_AT = 50
 log = logging.getLogger("saltpath.runner")
 
 
@@ -116,7 +120,7 @@ class Worker:
     # ---- the plan
 
     def _plan(self, run: runs.Run, again: bool) -> tuple[Plan, list[int]]:
-        project = projects.project_by_id(self._main, run.project)
+        project = read_project(projects.project_by_id(self._main, run.project).document)
         suites = {suite.id: read_suite(suite.document) for suite in projects.suites(self._main, run.project)}
         environment = next(
             (e for e in projects.environments(self._main, run.project) if e.name == run.environment), None
@@ -133,11 +137,12 @@ class Worker:
                 more["resume"] = self._resume(run.id, entry.position)
             elif run.request.get("only"):
                 more["only"], more["given"] = self._alone(run, stored, case)
-            chosen.append(planned(case, suites.get(stored.suite), stored.file, **more))
+            more["measures"] = self._measures(run, stored, case)
+            chosen.append(planned(case, suites.get(stored.suite), stored.file, project, **more))
             positions.append(entry.position)
         plan = Plan(
             tuple(chosen),
-            read_project(project.document),
+            project,
             read_environment(environment.document) if environment else None,
             run.seed,
             run.number,
@@ -145,8 +150,28 @@ class Worker:
             secrets.secrets_for(self._main, self._folder, run.project, run.environment),
             int(run.request.get("jobs", 1)),
             run.started_at or utc_us(),
+            project_files.file_reader(self._main, run.project),
         )
         return plan, positions
+
+    def _measures(self, run: runs.Run, stored: cases.StoredCase, case: Case) -> dict[str, dict[str, Any]]:
+        """What each check of `same as last pass` saw when its step last passed in this environment, by step key and sentence."""
+        found: dict[str, dict[str, Any]] = {}
+        for _, _, step in case.parts():
+            checks = checks_in(step.expect) if isinstance(step, Request) else ()
+            wanted = {check.sentence for check in checks if check.relation == AS_BEFORE}
+            if wanted:
+                found[step.key] = self._last_pass(run, stored, step.key, wanted)
+        return found
+
+    def _last_pass(self, run: runs.Run, stored: cases.StoredCase, key: str, wanted: set[str]) -> dict[str, Any]:
+        for earlier, position in runs.last_runs_of_case(self._main, run.project, stored.id, MOST_LOOKED_AT):
+            if runs.run_by_id(self._main, earlier).environment != run.environment:
+                continue
+            for step in evidence.steps_with_key(self._evidence, earlier, position, key):
+                if step.head.verdict == "passed":
+                    return {o.check: o.actual for o in _every(step.outcomes) if o.check in wanted}
+        return {}
 
     def _resume(self, run: int, position: int) -> Resume:
         """What was recorded of a begun row: its keeps (secret ones are lost) and its finished steps."""
@@ -185,6 +210,12 @@ class Worker:
                 if name not in step.secret_kept and MASK not in str(value):
                     kept[name] = value
         return kept
+
+
+def _every(outcomes: Iterable[Outcome]) -> Iterator[Outcome]:
+    for outcome in outcomes:
+        yield outcome
+        yield from _every(outcome.parts)
 
 
 def main(folder: Path) -> None:

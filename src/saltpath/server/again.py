@@ -9,14 +9,17 @@ from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
 
-from saltpath.core import plain
+from saltpath.core import plain, slow
 from saltpath.core.answer import Answer
-from saltpath.core.case import Case, Check, Environment, Project, Request, Suite
-from saltpath.core.checks.judge import Outcome, judge, verdict_of
+from saltpath.core.case import Case, Environment, Expectation, Project, Request, Suite, checks_in, subjects_in
+from saltpath.core.checks.judge import Outcome, about, judge, verdict_of
+from saltpath.core.checks.one import AS_BEFORE
 from saltpath.core.exchange import MASK
 from saltpath.core.jsonpath import MISSING, as_path
+from saltpath.core.moments import zone_of
 from saltpath.core.plan import scope_of
 from saltpath.core.scopes import Scope, Scopes
+from saltpath.core.sent import asker
 from saltpath.core.subjects import Subject, find, taken
 from saltpath.core.verdicts import Verdict
 from saltpath.core.why import Blocked, Why, why
@@ -36,6 +39,7 @@ def scopes_of(
     for step in seen:
         for name, value in step.kept.items():
             scopes.keep(name, value)
+    scopes.zone = zone_of(project.zone)
     return scopes
 
 
@@ -50,8 +54,9 @@ def kept(step: Request, seen: StepEvidence, scopes: Scopes) -> StepEvidence:
         if keep.secret or keep.name in seen.secret_kept or may_take_long(keep.of, len(answer.body)):
             continue
         try:
-            found = find(keep.of, answer, scopes)
-        except Blocked:
+            with slow.deferred({}):
+                found = find(keep.of, answer, scopes)
+        except (Blocked, slow.Slow):
             continue
         value = taken(found) if found.nodes else None
         if found.nodes and MASK not in plain.as_text(value):
@@ -62,7 +67,7 @@ def kept(step: Request, seen: StepEvidence, scopes: Scopes) -> StepEvidence:
 _JUDGED = ("nothing-handed-over", "cleanup-answered", "keep-nothing")
 
 
-def answer_of(step: StepEvidence) -> Answer | None:
+def answer_of(step: StepEvidence, namespaces: tuple[tuple[str, str], ...] = ()) -> Answer | None:
     """The answer that the step's checks were judged on; None if none came, or the step was blocked before that."""
     if not step.exchanges or step.exchanges[-1].why is not None:
         return None
@@ -70,24 +75,36 @@ def answer_of(step: StepEvidence) -> Answer | None:
     if step.head.verdict == "blocked" and not judged_any and step.why is not None and step.why.code not in _JUDGED:
         return None
     last = step.exchanges[-1]
-    return Answer(last.status, last.received_head, last.body, last.times.total)
+    times = last.times
+    return Answer(last.status, last.received_head, last.body, times.total, times.total - times.receiving, namespaces)
 
 
-def judged(step: Request, seen: StepEvidence, scopes: Scopes) -> tuple[StepEvidence, tuple[bool, ...]]:
-    """The step's evidence with outcomes for its checks as they are now, and which of these were judged again."""
-    before = {(outcome.check, outcome.advice, outcome.verdict == "skipped"): outcome for outcome in seen.outcomes}
-    answer = answer_of(seen)
+def judged(
+    step: Request, seen: StepEvidence, scopes: Scopes, namespaces: tuple[tuple[str, str], ...] = ()
+) -> tuple[StepEvidence, tuple[bool, ...]]:
+    """The step's evidence with outcomes for its checks as they are now, and which of these were judged again. What came from
+    elsewhere (checks on every answer, `until`) stands behind them as it was."""
+    own = [outcome for outcome in seen.outcomes if not outcome.origin]
+    before = {
+        (outcome.check, outcome.advice, outcome.why is not None and outcome.why.code == "switched-off"): outcome
+        for outcome in own
+    }
+    answer = answer_of(seen, namespaces)
     outcomes: list[Outcome] = []
     again: list[bool] = []
-    for check in step.expect:
-        known = before.get((check.sentence, check.advice, check.off))
+    if answer is not None:
+        scopes.now_us = seen.exchanges[-1].begun_us + answer.time_us
+        scopes.asking = asker(seen.exchanges[-1], answer, scopes)
+    for item in step.expect:
+        known = before.get((item.sentence, item.advice, item.off))
         if known is None and answer is not None:
-            known = judge_kept(check, answer, scopes)
+            known = judge_kept(item, answer, scopes)
             again.append(True)
         else:
-            known = known or Outcome("skipped", check.sentence, note=check.note, advice=check.advice)
+            known = known or Outcome("skipped", item.sentence, note=item.note, advice=item.advice)
             again.append(False)
         outcomes.append(known)
+    outcomes += [outcome for outcome in seen.outcomes if outcome.origin]
     if answer is None:
         return replace(seen, outcomes=tuple(outcomes)), tuple(again)
     if not any(again) and len(outcomes) == len(seen.outcomes) and not _found_again(step, seen):
@@ -113,25 +130,35 @@ def _verdict(step: Request, seen: StepEvidence, outcomes: list[Outcome]) -> tupl
     if verdict == "unchecked" or (lost and verdict != "failed"):
         blocked = seen.head.verdict == "blocked"
         return ("blocked", seen.why) if blocked else (verdict, None)
-    for check, outcome in zip(step.expect, outcomes, strict=True):
+    for index, outcome in enumerate(outcomes):
         if outcome.verdict == verdict and outcome.counts and outcome.why is not None:
-            return verdict, outcome.why.about(check.of.text)
+            return verdict, about(outcome, step.expect[index] if index < len(step.expect) else None)
     return verdict, None
 
 
-def judge_kept(check: Check, answer: Answer, scopes: Scopes) -> Outcome:
-    """One check on a kept answer. What is masked, or could take long, is blocked with the reason."""
-    if may_take_long(check.of, len(answer.body)):
-        return _cannot(check, "judged-later")
-    outcome = judge(check, answer, scopes)
-    masked = any(MASK in plain.as_text(value) for value in (outcome.actual, outcome.expected))
-    if masked or (check.of.kind == "size" and MASK.encode() in answer.body):
-        return _cannot(check, "masked")
+def judge_kept(item: Expectation, answer: Answer, scopes: Scopes) -> Outcome:
+    """One check or group on a kept answer. What is masked, or could take long, is blocked with the reason."""
+    later = any(check.relation == AS_BEFORE for check in checks_in([item]))
+    if later or any(may_take_long(subject, len(answer.body)) for subject in subjects_in([item])):
+        return _cannot(item, "judged-later")
+    try:
+        with slow.deferred({}):
+            outcome = judge(item, answer, scopes)
+    except slow.Slow:
+        return _cannot(item, "judged-later")
+    sized = any(subject.kind == "size" for subject in subjects_in([item]))
+    if _masked(outcome) or (sized and MASK.encode() in answer.body):
+        return _cannot(item, "masked")
     return outcome
 
 
-def _cannot(check: Check, code: str) -> Outcome:
-    return Outcome("blocked", check.sentence, why=why(code), advice=check.advice, note=check.note)
+def _masked(outcome: Outcome) -> bool:
+    values = (outcome.actual, outcome.expected)
+    return any(MASK in plain.as_text(value) for value in values) or any(map(_masked, outcome.parts))
+
+
+def _cannot(item: Expectation, code: str) -> Outcome:
+    return Outcome("blocked", item.sentence, why=why(code), advice=item.advice, note=item.note)
 
 
 def may_take_long(subject: Subject, size: int) -> bool:

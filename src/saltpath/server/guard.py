@@ -11,6 +11,7 @@ from saltpath.server.problems import problem
 
 LOCAL = ("127.0.0.1", "localhost", "::1")
 _WRITES = frozenset(["POST", "PUT", "PATCH", "DELETE"])
+_UPLOADS = {"/api/v1/projects/folder": "application/zip"}
 
 
 def guard(app: Flask, host: str) -> None:
@@ -31,7 +32,7 @@ def guard(app: Flask, host: str) -> None:
             if request.headers.get("Sec-Fetch-Site", "same-origin") not in ("same-origin", "none"):
                 return problem(403, "foreign-origin", "A page of another origin cannot change anything here.")
             has_body = bool(request.content_length) or "Transfer-Encoding" in request.headers
-            if has_body and request.mimetype != "application/json":
+            if has_body and request.mimetype != _UPLOADS.get(request.path, "application/json"):
                 return problem(415, "not-json", "The body must be application/json.")
         return None
 

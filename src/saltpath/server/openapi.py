@@ -32,7 +32,7 @@ def _page(shape: str) -> dict[str, Any]:
 
 
 def _operation(id: str, about: str, answer: dict[str, Any] | None, *parameters: dict[str, Any], status: int = 200,
-               body: str = "", media: str = "application/json") -> dict[str, Any]:  # fmt: skip
+               body: str = "", media: str = "application/json", upload: str = "") -> dict[str, Any]:  # fmt: skip
     schema = answer if answer is not None else {"type": "string", "format": "binary"}
     operation: dict[str, Any] = {
         "operationId": id,
@@ -48,6 +48,9 @@ def _operation(id: str, about: str, answer: dict[str, Any] | None, *parameters: 
     }
     if body:
         operation["requestBody"] = {"required": True, "content": {"application/json": {"schema": _of(body)}}}
+    if upload:
+        content = {upload: {"schema": {"type": "string", "format": "binary"}}}
+        operation["requestBody"] = {"required": True, "content": content}
     return operation
 
 
@@ -67,6 +70,11 @@ def document() -> dict[str, Any]:
             "get": _operation("listProjects", "Projects", _page("Project")),
             "post": _operation("addProject", "A new project", _of("Project"), status=201, body="NewProject"),
         },
+        "/projects/folder": {
+            "post": _operation("bringInFolder", "A project's folder in a zip archive", _of("Brought"), status=201,
+                               upload="application/zip")},
+        "/projects/{id}/folder": {
+            "get": _operation("saveFolder", "The project as a folder of files, zipped", None, _ID, media="application/zip")},
         "/environments": {"get": _operation("listEnvironments", "Environments", _page("Environment"), _PROJECT)},
         "/suites": {
             "get": _operation("listSuites", "Suites with their cases", _page("Suite"), _PROJECT),
@@ -76,6 +84,8 @@ def document() -> dict[str, Any]:
             "patch": _operation("changeSuite", "Rename or move a suite", _of("Suite"), _ID, body="SuiteChange"),
             "delete": _operation("removeSuite", "Take an empty suite away", _of("Gone"), _ID),
         },
+        "/texts": {"post": _operation("readText", "What a case's text reads as", _of("ReadText"), body="TextToRead")},
+        "/format": {"get": _operation("readFormat", "The words of the case format", _page("FormatWord"))},
         "/cases": {"post": _operation("addCase", "A new case", _of("Case"), status=201, body="NewCase")},
         "/cases/{id}": {
             "get": _operation("readCase", "One case", _of("Case"), _ID, _TEXT),

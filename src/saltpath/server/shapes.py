@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from saltpath.core.case import PARTS
+
 TEXT = {"type": "string"}
 WHOLE = {"type": "integer"}
 NUMBER = {"type": "number"}
@@ -15,7 +17,7 @@ MAYBE_TEXT = {"type": ["string", "null"]}
 VERDICT = {"type": "string", "enum": ["passed", "failed", "blocked", "skipped", "unchecked"]}
 MAYBE_VERDICT = {"type": ["string", "null"], "enum": ["passed", "failed", "blocked", "skipped", "unchecked", None]}
 STATE = {"type": "string", "enum": ["waiting", "running", "stopping", "finished"]}
-PART = {"type": "string", "enum": ["steps", "afterwards"]}
+PART = {"type": "string", "enum": list(PARTS)}
 
 
 def _ref(name: str) -> dict[str, Any]:
@@ -44,7 +46,7 @@ _RUN: Any = {
 _HEAD: Any = {"row": WHOLE, "part": PART, "index": WHOLE, "verdict": VERDICT, "status": WHOLE, "ms": NUMBER}
 _EVIDENCE: Any = {
     **_HEAD, "at": TEXT, "name": TEXT, "kind": TEXT, "why": _maybe("Reason"), "counts": FLAG,
-    "exchanges": _list("Exchange"), "checks": _list("Outcome"), "kept": _list("Kept"), "used": _list("Used"),
+    "attempts": WHOLE, "exchanges": _list("Exchange"), "checks": _list("Outcome"), "kept": _list("Kept"), "used": _list("Used"),
 }  # fmt: skip
 
 SHAPES: dict[str, Any] = {
@@ -54,6 +56,7 @@ SHAPES: dict[str, Any] = {
     "Person": _object(id=TEXT, name=TEXT, initials=TEXT, role=TEXT),
     "Project": _object(id=TEXT, name=TEXT, about=TEXT),
     "NewProject": _object(name=TEXT),
+    "Brought": _object(project=TEXT, name=TEXT, new=WHOLE, changed=WHOLE, same=WHOLE),
     "Gone": _object(gone=FLAG),
     "Environment": _object(id=TEXT, name=TEXT, about=TEXT, guarded=FLAG, usual=FLAG),
     "Suite": _object(id=TEXT, name=TEXT, about=TEXT, cases=_list("CaseLine")),
@@ -71,12 +74,13 @@ SHAPES: dict[str, Any] = {
     "Send": _object(method=TEXT, address=_list("Piece"), query=_list("Pair"), headers=_list("Pair"), auth=_maybe("Auth"),
                     body=_maybe("Body"), options=TEXTS),
     "Check": _object(of=TEXT, phrase=TEXT, expected=_list("Piece"), sentence=TEXT, typed=TEXT, advice=FLAG, off=FLAG,
-                     note=TEXT),
+                     note=TEXT, parts=_list("Check"), role=TEXT),
+    "Repeat": _object((), **{"until": TEXT, "every": TEXT, "at most": TEXT}),
     "Keep": _object(name=TEXT, of=TEXT, secret=FLAG, to=WHOLES),
     "SetValue": _object(name=TEXT, value=_list("Piece"), to=WHOLES),
-    "Step": _object(("send", "expect", "keep", "set", "wait"), number=WHOLE, part=PART, index=WHOLE, key=TEXT,
+    "Step": _object(("send", "expect", "keep", "set", "wait", "repeat"), number=WHOLE, part=PART, index=WHOLE, key=TEXT,
                     kind={"type": "string", "enum": ["request", "set", "wait"]}, name=TEXT, off=FLAG, send=_ref("Send"),
-                    expect=_list("Check"), keep=_list("Keep"), set=_list("SetValue"), wait=TEXT),
+                    expect=_list("Check"), keep=_list("Keep"), set=_list("SetValue"), wait=TEXT, onlyIf=TEXT, repeat=_maybe("Repeat")),
     "Thread": _object((), **{"name": TEXT, "from": WHOLE, "to": WHOLES, "broken": FLAG}),
     "Finding": _object(weight=TEXT, step=TEXT, path=TEXT, code=TEXT, sentence=TEXT),
     "CaseValue": _object(name=TEXT, value=TEXT, secret=FLAG),
@@ -86,6 +90,10 @@ SHAPES: dict[str, Any] = {
                     document={"type": "object"}, text=TEXT, steps=_list("Step"), threads=_list("Thread"),
                     findings=_list("Finding")),
     "CaseDocument": _object(("document", "text"), document={"type": "object"}, text=TEXT),
+    "TextToRead": _object(text=TEXT),
+    "ReadText": _object(document={"type": ["object", "null"]}, problems=_list("TextFault")),
+    "TextFault": _object(sentence=TEXT, line=WHOLE),
+    "FormatWord": _object(kind=TEXT, text=TEXT, about=TEXT),
     "NewCase": _object(("document", "text"), project=TEXT, suite=TEXT, document={"type": "object"}, text=TEXT),
     "NewRun": _object(("cases", "suite", "environment", "seed", "label", "kind", "steps", "values", "jobs"), project=TEXT,
                       cases=TEXTS, suite=TEXT, environment=TEXT, seed=WHOLE, label=TEXT, kind=TEXT, steps=WHOLES,
@@ -97,7 +105,7 @@ SHAPES: dict[str, Any] = {
                        why=_maybe("Reason"), ms=MAYBE_NUMBER, steps=_list("StepHead"), stepNames=_list("StepName")),
     "RunReport": _object(**_RUN, cases=_list("RunCase"), project=TEXT),
     "Outcome": _object(verdict=VERDICT, check=TEXT, expected=TEXT, actual=TEXT, where=TEXTS, why=_maybe("Reason"),
-                       advice=FLAG, note=TEXT, again=FLAG),
+                       advice=FLAG, note=TEXT, again=FLAG, parts=_list("Outcome"), role=TEXT, origin=TEXT),
     "Typed": _object(text=TEXT, step=TEXT),
     "ToClean": _object(of=TEXT, step=TEXT),
     "PipeLine": _object(text=TEXT, about=TEXT),

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from saltpath.core import plain
+from saltpath.core.case import PARTS
 from saltpath.store.database import Conflict, Gone, NotFound, new_id, new_key, now_us, write
 from saltpath.store.events import add_event
 
@@ -63,7 +64,7 @@ def with_keys(document: dict[str, Any]) -> dict[str, Any]:
     if not document.get("key"):
         document["key"] = new_key(10)
     seen: set[str] = set()
-    for part in ("steps", "afterwards"):
+    for part in PARTS:
         if not isinstance(document.get(part), list):
             continue
         steps = []

@@ -70,6 +70,7 @@ class StepEvidence:
     secret_kept: tuple[str, ...]
     counts: bool
     key: str = ""
+    attempts: int = 1
 
 
 # ---- in
@@ -89,19 +90,43 @@ def row_of(event: StepFinished, position: int) -> StepRow:
             "name": event.name,
             "kind": event.kind,
             "why": _why(event.why),
-            "outcomes": [
-                [o.verdict, o.check, o.expected, o.actual, o.where, _why(o.why), o.advice, o.note]
-                for o in event.outcomes
-            ],
+            "outcomes": [_packed(outcome) for outcome in event.outcomes],
             "kept": dict(event.kept),
             "used": dict(event.used),
             "secret": event.secret_kept,
             "counts": event.counts,
+            **({"attempts": event.attempts} if event.attempts > 1 else {}),
         }
     )
     record = msgspec.msgpack.encode([exchanges, facts])
     return StepRow(position, event.row, event.part, event.step, 1, event.key, event.verdict, event.status, event.us, event.at,
                    record, bodies)  # fmt: skip
+
+
+def _packed(o: Outcome) -> list[Any]:
+    """An outcome as a list; what only some have comes last, and only there."""
+    packed: list[Any] = [o.verdict, o.check, o.expected, o.actual, o.where, _why(o.why), o.advice, o.note]
+    if o.parts or o.role or o.origin:
+        packed += [[_packed(part) for part in o.parts], o.role, o.origin]
+    return packed
+
+
+def _outcome(packed: list[Any]) -> Outcome:
+    verdict, check, expected, actual, where, why, advice, note, *more = packed
+    parts, role, origin = more or ([], "", "")
+    return Outcome(
+        verdict,
+        check,
+        expected,
+        actual,
+        tuple(where),
+        _read_why(why),
+        advice,
+        note,
+        tuple(map(_outcome, parts)),
+        role,
+        origin,
+    )
 
 
 def _why(why: Why | None) -> list[Any] | None:
@@ -204,14 +229,13 @@ def _evidence(connection: sqlite3.Connection, row: sqlite3.Row) -> StepEvidence:
         data["kind"],
         _read_why(data["why"]),
         tuple(_exchange(connection, item) for item in exchanges),
-        tuple(
-            Outcome(v, c, e, a, tuple(w), _read_why(y), advice, n) for v, c, e, a, w, y, advice, n in data["outcomes"]
-        ),
+        tuple(map(_outcome, data["outcomes"])),
         data["kept"],
         data["used"],
         tuple(data["secret"]),
         data["counts"],
         row["key"],
+        data.get("attempts", 1),
     )
 
 

@@ -39,6 +39,15 @@ def add_project(connection: sqlite3.Connection, actor: int, document: dict[str, 
     return project(connection, oid)
 
 
+def set_project(connection: sqlite3.Connection, id: int, actor: int, document: dict[str, Any]) -> None:
+    """Replace a project's document."""
+    with write(connection):
+        connection.execute(
+            "UPDATE project SET document = ?, name = ?, version = version + 1, actor = ? WHERE id = ?",
+            (plain.write_json(document).decode(), document["project"], actor, id),
+        )
+
+
 def projects(connection: sqlite3.Connection) -> list[Document]:
     return [_document(row) for row in connection.execute("SELECT *, id AS project FROM project ORDER BY name, id")]
 

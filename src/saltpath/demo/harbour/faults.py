@@ -144,6 +144,36 @@ def _large(out: BinaryIO, query: Query, _: socket.socket) -> None:
     _whole(out, b"[" + b",\n".join(row % number for number in range(count)) + b"]")
 
 
+_seen: dict[str, int] = {}
+
+
+def _flaky(out: BinaryIO, query: Query, connection: socket.socket) -> None:
+    """Hangs up as often as `times` says (twice), then answers; each `key` is counted by itself."""
+    key = query.get("key", "")
+    _seen[key] = _seen.get(key, 0) + 1
+    if _seen[key] <= int(query.get("times", "2")):
+        _hang_up(out, query, connection)
+    else:
+        _whole(out, b'{"tries":%d}' % _seen.pop(key))
+
+
+def _busy(out: BinaryIO, query: Query, _: socket.socket) -> None:
+    """503 with Retry-After as often as `times` says (once), then an answer."""
+    key = "busy " + query.get("key", "")
+    _seen[key] = _seen.get(key, 0) + 1
+    if _seen[key] <= int(query.get("times", "1")):
+        _whole(out, b'{"state":"busy"}', f"Retry-After: {query.get('after', '1')}\r\n", "503 Service Unavailable")
+    else:
+        _whole(out, b'{"state":"free","tries":%d}' % _seen.pop(key))
+
+
+def _entities(out: BinaryIO, query: Query, _: socket.socket) -> None:
+    """XML whose entities grow a thousandfold with each level, and that asks for a file."""
+    levels = "".join(f'<!ENTITY w{n} "{f"&w{n - 1};" * 10}">' for n in range(1, 10))
+    _whole(out, f'<!DOCTYPE t [<!ENTITY w0 "salt"><!ENTITY f SYSTEM "file:///etc/hostname">{levels}]><t>&w9;&f;</t>'.encode(),
+           media="application/xml")  # fmt: skip
+
+
 FAULTS: dict[str, Fault] = {
     "slow": _slow,
     "500": _broken,
@@ -169,4 +199,7 @@ FAULTS: dict[str, Fault] = {
     "many-redirects": _many,
     "redirect-elsewhere": _elsewhere,
     "large": _large,
+    "flaky": _flaky,
+    "busy": _busy,
+    "entities": _entities,
 }

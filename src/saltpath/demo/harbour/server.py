@@ -2,51 +2,20 @@
 
 from __future__ import annotations
 
-import re
 import threading
-from collections.abc import Callable
 from decimal import Decimal
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
-from typing import Any, NamedTuple
+from typing import Any
 from urllib.parse import parse_qsl, unquote, urlsplit
 
 from saltpath.core import plain
+from saltpath.demo.harbour import cargo, desks, papers  # noqa: F401 - they enter their routes into the table
 from saltpath.demo.harbour.faults import FAULTS
 from saltpath.demo.harbour.openapi import document
 from saltpath.demo.harbour.port import BERTHS, PILOTS, RELEASES, Port, Refusal
+from saltpath.demo.harbour.routes import ROUTES, Call, Reply, route
 
 LARGEST_BODY = 1_000_000
-
-
-class Call(NamedTuple):
-    """One request as the routes see it."""
-
-    port: Port
-    keys: dict[str, str]
-    query: dict[str, str]
-    body: Any
-    agent: str
-    base: str
-
-
-class Reply(NamedTuple):
-    status: int
-    body: Any = None
-    headers: tuple[tuple[str, str], ...] = ()
-
-
-Route = Callable[[Call], Reply]
-ROUTES: list[tuple[str, re.Pattern[str], Route, bool]] = []
-
-
-def _route(method: str, path: str, signed: bool = False) -> Callable[[Route], Route]:
-    pattern = re.compile(re.sub(r"\{(\w+)\}", r"(?P<\1>[^/]+)", path) + r"/?")
-
-    def register(route: Route) -> Route:
-        ROUTES.append((method, pattern, route, signed))
-        return route
-
-    return register
 
 
 def _page(items: list[dict[str, Any]], call: Call) -> Reply:
@@ -67,12 +36,12 @@ def _page(items: list[dict[str, Any]], call: Call) -> Reply:
     return Reply(200, {"items": shown, "page": page, "size": size, "total": len(items)})
 
 
-@_route("POST", "/sessions")
+@route("POST", "/sessions")
 def _sign_in(call: Call) -> Reply:
     return Reply(201, call.port.sign_in(call.body))
 
 
-@_route("GET", "/vessels")
+@route("GET", "/vessels")
 def _vessels(call: Call) -> Reply:
     items = list(call.port.vessels.values())
     if "homePort" in call.query:
@@ -86,7 +55,7 @@ def _vessels(call: Call) -> Reply:
     return _page([call.port.shown(v) for v in items], call)
 
 
-@_route("PUT", "/switches/release")
+@route("PUT", "/switches/release")
 def _switch_release(call: Call) -> Reply:
     """Not part of the service: lets a demonstration and tests see what a new release breaks."""
     release = call.body.get("release") if isinstance(call.body, dict) else None
@@ -96,31 +65,31 @@ def _switch_release(call: Call) -> Reply:
     return Reply(200, {"release": release})
 
 
-@_route("POST", "/vessels", signed=True)
+@route("POST", "/vessels", signed=True)
 def _add_vessel(call: Call) -> Reply:
     vessel = call.port.add_vessel(call.body)
     return Reply(201, vessel, (("Location", f"{call.base}/vessels/{vessel['id']}"),))
 
 
-@_route("GET", "/vessels/{id}")
+@route("GET", "/vessels/{id}")
 def _vessel(call: Call) -> Reply:
     return Reply(200, call.port.shown(call.port.vessel(call.keys["id"])))
 
 
-@_route("DELETE", "/vessels/{id}", signed=True)
+@route("DELETE", "/vessels/{id}", signed=True)
 def _drop_vessel(call: Call) -> Reply:
     call.port.vessel(call.keys["id"])
     del call.port.vessels[call.keys["id"]]
     return Reply(204)
 
 
-@_route("GET", "/berths")
+@route("GET", "/berths")
 def _berths(call: Call) -> Reply:
     items = [b for b in BERTHS if call.query.get("state") in (None, b["state"])]
     return _page(items, call)
 
 
-@_route("GET", "/berths/{id}")
+@route("GET", "/berths/{id}")
 def _berth(call: Call) -> Reply:
     for berth in BERTHS:
         if berth["id"] == call.keys["id"]:
@@ -128,55 +97,55 @@ def _berth(call: Call) -> Reply:
     raise Refusal(404, f"there is no berth {call.keys['id']}")
 
 
-@_route("POST", "/port-calls", signed=True)
+@route("POST", "/port-calls", signed=True)
 def _ask(call: Call) -> Reply:
     made = call.port.ask(call.body if isinstance(call.body, dict) else {})
     return Reply(201, made, (("Location", f"{call.base}/port-calls/{made['id']}"),))
 
 
-@_route("GET", "/port-calls", signed=True)
+@route("GET", "/port-calls", signed=True)
 def _calls(call: Call) -> Reply:
     items = [c for c in call.port.all_calls() if call.query.get("state") in (None, c["state"])]
     return _page(items, call)
 
 
-@_route("GET", "/port-calls/{id}", signed=True)
-def _call(call: Call) -> Reply:
+@route("GET", "/port-calls/{id}", signed=True)
+def _port_call(call: Call) -> Reply:
     return Reply(200, call.port.call(call.keys["id"]))
 
 
-@_route("DELETE", "/port-calls/{id}", signed=True)
+@route("DELETE", "/port-calls/{id}", signed=True)
 def _cancel(call: Call) -> Reply:
     call.port.cancel(call.keys["id"])
     return Reply(204)
 
 
-@_route("PUT", "/port-calls/{id}/confirmation", signed=True)
+@route("PUT", "/port-calls/{id}/confirmation", signed=True)
 def _confirm(call: Call) -> Reply:
     return Reply(200, call.port.move(call.keys["id"], "quoted", "confirmed"))
 
 
-@_route("PUT", "/port-calls/{id}/departure", signed=True)
+@route("PUT", "/port-calls/{id}/departure", signed=True)
 def _depart(call: Call) -> Reply:
     return Reply(200, call.port.move(call.keys["id"], "confirmed", "departed"))
 
 
-@_route("POST", "/fee-quotes")
+@route("POST", "/fee-quotes")
 def _fee(call: Call) -> Reply:
     return Reply(200, call.port.fee(call.body))
 
 
-@_route("GET", "/pilots")
+@route("GET", "/pilots")
 def _pilots(call: Call) -> Reply:
     return _page(PILOTS, call)
 
 
-@_route("GET", "/tide-windows")
+@route("GET", "/tide-windows")
 def _tides(call: Call) -> Reply:
     return Reply(200, {"date": call.query.get("date", ""), "windows": call.port.tides(call.query.get("date", ""))})
 
 
-@_route("GET", "/openapi.json")
+@route("GET", "/openapi.json")
 def _openapi(call: Call) -> Reply:
     return Reply(200, document(call.base))
 
@@ -213,9 +182,9 @@ class Handler(BaseHTTPRequestHandler):
         self._write(reply)
 
     def _reply(self, path: str, query: dict[str, str]) -> Reply:
-        body = self._body()
+        raw = self._body()
         allowed = []
-        for method, pattern, route, signed in ROUTES:
+        for method, pattern, answer, signed in ROUTES:
             found = pattern.fullmatch(path)
             if not found:
                 continue
@@ -223,30 +192,26 @@ class Handler(BaseHTTPRequestHandler):
             if method == self.command or (method == "GET" and self.command == "HEAD"):
                 agent = self.port.agent(self.headers.get("Authorization", "")) if signed else ""
                 base = f"http://{self.headers.get('Host', '')}"
-                return route(Call(self.port, found.groupdict(), query, body, agent, base))
+                keys = found.groupdict()
+                return answer(Call(self.port, self.command, path, keys, query, raw, self.headers, agent, base))
         if allowed:
             problem = {"title": f"{self.command} is not possible here", "status": 405}
             return Reply(405, problem, (("Allow", ", ".join(allowed)),))
         raise Refusal(404, f"nothing is at {path}")
 
-    def _body(self) -> Any:
+    def _body(self) -> bytes:
         length = self.headers.get("Content-Length", "0")
         size = int(length) if length.isdigit() else 0
         if size > LARGEST_BODY:
             self.close_connection = True
             raise Refusal(413, "the body is larger than 1 MB")
-        raw = self.rfile.read(size)
-        if not raw:
-            return {}
-        try:
-            return plain.read_json(raw)
-        except plain.NotPlain as problem:
-            raise Refusal(400, f"the body is not JSON: {problem}") from None
+        return self.rfile.read(size)
 
     def _write(self, reply: Reply) -> None:
-        body = b"" if reply.body is None else plain.write_json(reply.body)
+        raw = isinstance(reply.body, bytes)
+        body = b"" if reply.body is None else reply.body if raw else plain.write_json(reply.body)
         self.send_response(reply.status)
-        if reply.body is not None:
+        if reply.body is not None and not raw:
             kind = "application/problem+json" if reply.status >= 400 else "application/json"
             self.send_header("Content-Type", kind)
         if reply.status != 204:

@@ -8,12 +8,13 @@ from typing import Any
 from flask import Blueprint, Response, current_app, request
 
 from saltpath.core import plain
-from saltpath.core.case import NamedValues
+from saltpath.core.case import Case, NamedValues
 from saltpath.core.difference import differences
 from saltpath.core.format.carried import carried
 from saltpath.core.format.project import read_environment, read_project, read_suite
-from saltpath.core.format.reader import case_from_data
-from saltpath.core.format.source import read_source
+from saltpath.core.format.reader import case_from_data, case_of
+from saltpath.core.format.source import FormatError, read_source
+from saltpath.core.format.words import words
 from saltpath.core.format.writer import write_document
 from saltpath.core.inspect import inspect, surroundings
 from saltpath.core.outline import outline
@@ -95,8 +96,7 @@ def save_case(id: str) -> Response:
     found = _ETAG.fullmatch(request.headers.get("If-Match", "").strip())
     if found is None:
         raise Refused(428, "if-match-missing", 'Say which version you changed: If-Match: "3".')
-    document, comments = _given_document(body())
-    case = case_from_data(document)
+    document, comments, case = _given_document(body())
     if comments is None:
         before = cases.case(database(), id)
         comments = carried(before.document, document, before.comments)
@@ -106,17 +106,36 @@ def save_case(id: str) -> Response:
     return _case_answer(stored)
 
 
-def _given_document(data: dict[str, Any]) -> tuple[dict[str, Any], dict[str, list[str]] | None]:
-    """The document, and its comments where it came as text."""
-    comments: dict[str, list[str]] | None = None
+def _given_document(data: dict[str, Any]) -> tuple[dict[str, Any], dict[str, list[str]] | None, Case]:
+    """The document and the case that it is, and its comments where it came as text; its faults then have lines."""
     if isinstance(data.get("text"), str):
         source = read_source(data["text"])
-        document, comments = source.root.data(), source.comments
-    else:
-        document = data.get("document")
+        return source.root.data(), source.comments, case_of(source.root, "")
+    document = data.get("document")
     if not isinstance(document, dict):
         raise Refused(400, "document-missing", "Give the case as document (an object) or as text.")
-    return document, comments
+    return document, None, case_from_data(document)
+
+
+@documents.post("/texts")
+def read_text() -> Response:
+    """A case's text as a document, or what is wrong with it, each with its line. Nothing is saved."""
+    text = body().get("text")
+    if not isinstance(text, str):
+        raise Refused(400, "text-missing", "Give the case's text as text.")
+    try:
+        source = read_source(text)
+        case_of(source.root, "")
+    except FormatError as problem:
+        faults = [{"sentence": p.sentence, "line": p.line} for p in problem.problems]
+        return json_answer({"document": None, "problems": faults})
+    return json_answer({"document": source.root.data(), "problems": []})
+
+
+@documents.get("/format")
+def format_words() -> Response:
+    """The words of the case format with what each is for: what completion and hover in the Text view speak of."""
+    return json_answer({"items": list(words()), "next": None})
 
 
 @documents.post("/cases")
@@ -127,8 +146,7 @@ def add_case() -> Response:
     suite = next((s for s in projects.suites(database(), project.id) if s.oid == data.get("suite")), None)
     if suite is None:
         raise Refused(422, "suite-missing", "Name a suite of this project.")
-    document, comments = _given_document(data)
-    case_from_data(document)
+    document, comments, _ = _given_document(data)
     stored = cases.add_case(database(), project.id, suite.id, actor().id, document, comments or {})
     answer = _case_answer(stored)
     answer.status_code = 201

@@ -10,7 +10,7 @@ from flask import Blueprint, Response, request
 
 from saltpath.core import plain
 from saltpath.core.answer import Answer
-from saltpath.core.case import Case, Request
+from saltpath.core.case import PARTS, Case, Request
 from saltpath.core.checks.typed import read_sentence, suggestions, write_sentence
 from saltpath.core.exchange import MASK
 from saltpath.core.format.project import read_environment, read_project, read_suite
@@ -22,6 +22,7 @@ from saltpath.core.pipes import KINDS as PIPES
 from saltpath.core.repeated import repeated
 from saltpath.core.scopes import Scopes
 from saltpath.core.seen import places, seen, telling
+from saltpath.core.sent import asker
 from saltpath.core.subjects import find, read_subject, taken
 from saltpath.core.why import Blocked
 from saltpath.server import again
@@ -61,12 +62,22 @@ def case_evidence(id: str) -> Response:
         run, seen = found[step.key]
         again_flags: tuple[bool, ...] = ()
         if isinstance(step, Request):
-            seen, again_flags = again.judged(step, seen, scopes)
+            seen, again_flags = again.judged(step, seen, scopes, _namespaces(stored, case, step))
         view = step_view(seen, run.oid, again_flags)
         items.append(
             {**view, "part": part, "index": index, "run": run.oid, "runNumber": run.number, "runKind": run.kind}
         )
     return json_answer({"run": run_view(newest) if newest is not None else None, "verdict": verdict, "steps": items})
+
+
+def _namespaces(stored: cases.StoredCase, case: Case, step: Request) -> tuple[tuple[str, str], ...]:
+    """The prefixes that the step's XPaths may use, from the nearest options that name some."""
+    near = step.options.namespaces if step.options.namespaces is not None else case.options.namespaces
+    if near is not None:
+        return near
+    suite = read_suite(projects.suite_by_id(database(), stored.suite).document)
+    project = read_project(projects.project_by_id(database(), stored.project).document)
+    return suite.options.over(project.options).namespaces or ()
 
 
 def _last_seen(
@@ -133,6 +144,7 @@ def read_typed(id: str) -> Response:
     result |= {"check": check, "typed": write_sentence(check)}
     if answer is not None and isinstance(read, Request):
         scopes = _scopes(stored, case, found[key][0], [step for _, step in found.values()])
+        scopes.asking = asker(found[key][1].exchanges[-1], answer, scopes)
         result["outcome"] = outcome_view(again.judge_kept(read.expect[0], answer, scopes), again=True)
     return json_answer(result)
 
@@ -173,7 +185,7 @@ def _document_of(answer: Answer | None) -> Any:
 def _earlier(stored: cases.StoredCase, before: str = "") -> Iterator[tuple[int, dict[str, Any], Any]]:
     """Number, step document and last answer (MISSING without one) of the request steps before a key; all without it."""
     _, _, found = _last_seen(stored)
-    steps = [step for part in ("steps", "afterwards") for step in stored.document.get(part, [])]
+    steps = [step for part in PARTS for step in stored.document.get(part, [])]
     for number, step in enumerate(steps, 1):
         if step.get("key") == before:
             return

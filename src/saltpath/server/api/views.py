@@ -93,6 +93,7 @@ def step_view(step: StepEvidence, run: str, again: tuple[bool, ...] = ()) -> dic
         "kind": step.kind,
         "why": reason(step.why),
         "counts": step.counts,
+        "attempts": step.attempts,
         "exchanges": [exchange_view(exchange, f"{place}.{hop}") for hop, exchange in enumerate(step.exchanges)],
         "checks": [
             outcome_view(outcome, again=index < len(again) and again[index])
@@ -120,6 +121,9 @@ def outcome_view(outcome: Outcome, again: bool = False) -> dict[str, Any]:
         "advice": outcome.advice,
         "note": outcome.note,
         "again": again,
+        "parts": [outcome_view(part, again) for part in outcome.parts],
+        "role": outcome.role,
+        "origin": outcome.origin,
     }
 
 

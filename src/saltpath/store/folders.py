@@ -1,0 +1,111 @@
+"""A project out of the store as a folder, and a folder into the store: new, or onto the project that is there."""
+
+from __future__ import annotations
+
+import sqlite3
+from dataclasses import dataclass
+
+from saltpath.core import plain
+from saltpath.core.format.folder import Comments, Entry, Folder, slug
+from saltpath.store import cases, project_files, projects
+from saltpath.store.database import write
+from saltpath.store.projects import Document
+
+
+@dataclass(slots=True)
+class Brought:
+    """What an import did: how many cases are new, were changed, and stood as they are."""
+
+    project: str
+    new: int = 0
+    changed: int = 0
+    same: int = 0
+
+
+def folder_of(connection: sqlite3.Connection, project: Document) -> Folder:
+    """Everything of a project but its secrets and its runs."""
+    folder = Folder(Entry(project.document, _comments(connection, "project", project.id)))
+    for item in projects.environments(connection, project.id):
+        folder.environments[item.name] = Entry(item.document, _comments(connection, "environment", item.id))
+    stored = cases.cases(connection, project.id)
+    for suite in sorted(projects.suites(connection, project.id), key=lambda suite: suite.folder):
+        folder.suites[suite.folder] = Entry(suite.document, _comments(connection, "suite", suite.id))
+        for case in stored:
+            if case.suite == suite.id:
+                path = _free(suite.folder, case.file.rpartition("/")[2] or f"{slug(case.name)}.case.yaml", folder)
+                folder.cases[path] = Entry(case.document, case.comments)
+    read = project_files.file_reader(connection, project.id)
+    folder.files = {path: read(path) for path in project_files.paths(connection, project.id)}
+    return folder
+
+
+def _free(suite: str, name: str, folder: Folder) -> str:
+    stem, _, ending = name.partition(".case.")
+    path, number = f"{suite}/{name}" if suite else name, 2
+    while path in folder.cases:
+        path, number = f"{suite}/{stem}-{number}.case.{ending}", number + 1
+    return path
+
+
+def bring_in(connection: sqlite3.Connection, actor: int, folder: Folder, into: Document | None = None) -> Brought:
+    """Store a folder, as a new project or onto one that is there. Cases are known again by key, suites by folder, environments by
+    name; what the folder does not hold stays as it is."""
+    if into is None:
+        into = projects.add_project(connection, actor, folder.project.document)
+    else:
+        projects.set_project(connection, into.id, actor, folder.project.document)
+    _set_comments(connection, "project", into.id, folder.project.comments)
+    _environments(connection, actor, folder, into)
+    suites = _suites(connection, actor, folder, into)
+    known = {case.key: case for case in cases.cases(connection, into.id)}
+    brought = Brought(into.oid)
+    for path, entry in folder.cases.items():
+        before = known.get(str(entry.document.get("key", "")))
+        if before is None:
+            suite = suites[path.rpartition("/")[0]]
+            cases.add_case(connection, into.id, suite, actor, entry.document, entry.comments, path)
+            brought.new += 1
+        elif plain.same(before.document, entry.document) and before.comments == entry.comments:
+            brought.same += 1
+        else:
+            cases.save_case(connection, before.oid, actor, before.version, entry.document, entry.comments)
+            brought.changed += 1
+    for path, octets in folder.files.items():
+        project_files.put_file(connection, into.id, actor, path, octets)
+    return brought
+
+
+def _environments(connection: sqlite3.Connection, actor: int, folder: Folder, into: Document) -> None:
+    known = {item.name: item.id for item in projects.environments(connection, into.id)}
+    usual = folder.project.document.get("environment")
+    for name in sorted(folder.environments, key=lambda name: name != usual):
+        entry = folder.environments[name]
+        if name in known:
+            projects.set_environment(connection, known[name], actor, entry.document)
+        else:
+            projects.add_environment(connection, into.id, actor, entry.document)
+    for item in projects.environments(connection, into.id):
+        if item.name in folder.environments:
+            _set_comments(connection, "environment", item.id, folder.environments[item.name].comments)
+
+
+def _suites(connection: sqlite3.Connection, actor: int, folder: Folder, into: Document) -> dict[str, int]:
+    known = {item.folder: item.id for item in projects.suites(connection, into.id)}
+    for path, entry in folder.suites.items():
+        if path in known:
+            projects.set_suite(connection, known[path], actor, entry.document)
+        else:
+            known[path] = projects.add_suite(connection, into.id, actor, path, entry.document).id
+        _set_comments(connection, "suite", known[path], entry.comments)
+    return known
+
+
+def _comments(connection: sqlite3.Connection, table: str, id: int) -> Comments:
+    row = connection.execute(f"SELECT comments FROM {table} WHERE id = ?", (id,)).fetchone()
+    found: Comments = plain.read_json(row["comments"])
+    return found
+
+
+def _set_comments(connection: sqlite3.Connection, table: str, id: int, comments: Comments) -> None:
+    with write(connection):
+        connection.execute(f"UPDATE {table} SET comments = ? WHERE id = ?", (plain.write_json(comments).decode(), id))

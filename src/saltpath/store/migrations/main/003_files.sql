@@ -1,0 +1,7 @@
+CREATE TABLE project_file (
+    project INTEGER NOT NULL REFERENCES project, path TEXT NOT NULL, octets BLOB NOT NULL,
+    actor INTEGER NOT NULL REFERENCES person, at INTEGER NOT NULL, PRIMARY KEY (project, path)
+);
+ALTER TABLE project ADD COLUMN comments TEXT NOT NULL DEFAULT '{}';
+ALTER TABLE environment ADD COLUMN comments TEXT NOT NULL DEFAULT '{}';
+ALTER TABLE suite ADD COLUMN comments TEXT NOT NULL DEFAULT '{}';
