@@ -6,6 +6,7 @@ import "./app/editing.css";
 import "./app/outline.css";
 import "./app/together.css";
 import "./app/typing.css";
+import "./app/text.css";
 import "./app/runs.css";
 import "./app/narrow.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";

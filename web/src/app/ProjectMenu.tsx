@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Dropdown } from "antd";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { Typing } from "../parts/typing/Typing";
 import { api } from "./api";
@@ -11,29 +11,69 @@ export function ProjectMenu() {
   const { project, all, choose } = useProjects();
   const navigate = useNavigate();
   const [naming, setNaming] = useState(false);
+  const [said, setSaid] = useState("");
+  const archive = useRef<HTMLInputElement>(null);
+  const client = useQueryClient();
+  const bring = async (file: File | undefined) => {
+    if (!file) return;
+    try {
+      const done = await api.bringIn(file);
+      await client.invalidateQueries();
+      choose(done.project);
+      void navigate("/cases");
+      setSaid(`${done.name}: ${done.new} new cases, ${done.changed} changed, ${done.same} as they were.`);
+    } catch (problem) {
+      setSaid((problem as Error).message);
+    }
+  };
   if (naming) return <NewProject close={() => setNaming(false)} />;
   if (!project) return null;
   const items = [
     ...all.map((item) => ({ key: item.id, label: item.name })),
     { type: "divider" as const },
     { key: "new", label: "A new project…" },
+    { key: "save", label: "Save this one as files" },
+    { key: "bring", label: "Bring in a project from files…" },
   ];
   const pick = ({ key }: { key: string }) => {
     if (key === "new") return setNaming(true);
+    if (key === "save") return window.location.assign(api.folderAddress(project.id));
+    if (key === "bring") return archive.current?.click();
     choose(key);
     void navigate("/cases");
   };
   return (
-    <Dropdown menu={{ items, onClick: pick, selectedKeys: [project.id] }} trigger={["click"]} autoFocus>
-      <button
-        type="button"
-        className="project-name"
-        aria-haspopup="menu"
-        aria-label={`Project ${project.name}`}
-      >
-        {project.name}
-      </button>
-    </Dropdown>
+    <>
+      <input
+        ref={archive}
+        type="file"
+        accept=".zip"
+        hidden
+        aria-label="A project's folder as a zip archive"
+        onChange={(event) => {
+          void bring(event.target.files?.[0]);
+          event.target.value = "";
+        }}
+      />
+      {said && (
+        <span className="brought" role="status">
+          {said}{" "}
+          <button type="button" className="plain-link" onClick={() => setSaid("")}>
+            Well
+          </button>
+        </span>
+      )}
+      <Dropdown menu={{ items, onClick: pick, selectedKeys: [project.id] }} trigger={["click"]} autoFocus>
+        <button
+          type="button"
+          className="project-name"
+          aria-haspopup="menu"
+          aria-label={`Project ${project.name}`}
+        >
+          {project.name}
+        </button>
+      </Dropdown>
+    </>
   );
 }
 

@@ -73,6 +73,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/projects/folder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A project's folder in a zip archive */
+        post: operations["bringInFolder"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/projects/{id}/folder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The project as a folder of files, zipped */
+        get: operations["saveFolder"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/environments": {
         parameters: {
             query?: never;
@@ -124,6 +158,40 @@ export interface paths {
         head?: never;
         /** Rename or move a suite */
         patch: operations["changeSuite"];
+        trace?: never;
+    };
+    "/texts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a case's text reads as */
+        post: operations["readText"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/format": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The words of the case format */
+        get: operations["readFormat"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/cases": {
@@ -499,6 +567,13 @@ export interface components {
         NewProject: {
             name: string;
         };
+        Brought: {
+            project: string;
+            name: string;
+            new: number;
+            changed: number;
+            same: number;
+        };
         Gone: {
             gone: boolean;
         };
@@ -585,6 +660,13 @@ export interface components {
             advice: boolean;
             off: boolean;
             note: string;
+            parts: components["schemas"]["Check"][];
+            role: string;
+        };
+        Repeat: {
+            until: string;
+            every: string;
+            "at most": string;
         };
         Keep: {
             name: string;
@@ -600,7 +682,7 @@ export interface components {
         Step: {
             number: number;
             /** @enum {string} */
-            part: "steps" | "afterwards";
+            part: "once" | "steps" | "afterwards" | "at the end";
             index: number;
             key: string;
             /** @enum {string} */
@@ -612,6 +694,8 @@ export interface components {
             keep?: components["schemas"]["Keep"][];
             set?: components["schemas"]["SetValue"][];
             wait?: string;
+            onlyIf: string;
+            repeat?: components["schemas"]["Repeat"] | null;
         };
         Thread: {
             name: string;
@@ -664,6 +748,22 @@ export interface components {
             document?: Record<string, never>;
             text?: string;
         };
+        TextToRead: {
+            text: string;
+        };
+        ReadText: {
+            document: Record<string, never> | null;
+            problems: components["schemas"]["TextFault"][];
+        };
+        TextFault: {
+            sentence: string;
+            line: number;
+        };
+        FormatWord: {
+            kind: string;
+            text: string;
+            about: string;
+        };
         NewCase: {
             project: string;
             suite: string;
@@ -709,7 +809,7 @@ export interface components {
         StepHead: {
             row: number;
             /** @enum {string} */
-            part: "steps" | "afterwards";
+            part: "once" | "steps" | "afterwards" | "at the end";
             index: number;
             /** @enum {string} */
             verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
@@ -718,7 +818,7 @@ export interface components {
         };
         StepName: {
             /** @enum {string} */
-            part: "steps" | "afterwards";
+            part: "once" | "steps" | "afterwards" | "at the end";
             index: number;
             name: string;
         };
@@ -771,6 +871,9 @@ export interface components {
             advice: boolean;
             note: string;
             again: boolean;
+            parts: components["schemas"]["Outcome"][];
+            role: string;
+            origin: string;
         };
         Typed: {
             text: string;
@@ -889,7 +992,7 @@ export interface components {
         StepEvidence: {
             row: number;
             /** @enum {string} */
-            part: "steps" | "afterwards";
+            part: "once" | "steps" | "afterwards" | "at the end";
             index: number;
             /** @enum {string} */
             verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
@@ -900,6 +1003,7 @@ export interface components {
             kind: string;
             why: components["schemas"]["Reason"] | null;
             counts: boolean;
+            attempts: number;
             exchanges: components["schemas"]["Exchange"][];
             checks: components["schemas"]["Outcome"][];
             kept: components["schemas"]["Kept"][];
@@ -908,7 +1012,7 @@ export interface components {
         LastStep: {
             row: number;
             /** @enum {string} */
-            part: "steps" | "afterwards";
+            part: "once" | "steps" | "afterwards" | "at the end";
             index: number;
             /** @enum {string} */
             verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
@@ -919,6 +1023,7 @@ export interface components {
             kind: string;
             why: components["schemas"]["Reason"] | null;
             counts: boolean;
+            attempts: number;
             exchanges: components["schemas"]["Exchange"][];
             checks: components["schemas"]["Outcome"][];
             kept: components["schemas"]["Kept"][];
@@ -1102,6 +1207,71 @@ export interface operations {
             };
         };
     };
+    bringInFolder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/zip": string;
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Brought"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    saveFolder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listEnvironments: {
         parameters: {
             query: {
@@ -1260,6 +1430,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Suite"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readText: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TextToRead"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadText"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readFormat: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["FormatWord"][];
+                        next: string | null;
+                    };
                 };
             };
             /** @description a problem */

@@ -31,6 +31,10 @@ export type Cleaned = Shapes["Cleaned"];
 export type Revision = Shapes["Revision"];
 export type RevisionDocument = Shapes["RevisionDocument"];
 export type Other = Shapes["Other"];
+export type TextFault = Shapes["TextFault"];
+export type ReadText = Shapes["ReadText"];
+export type FormatWord = Shapes["FormatWord"];
+export type Brought = Shapes["Brought"];
 type Present = Shapes["Present"];
 export type NewRun = Shapes["NewRun"];
 export type RunEvent = Shapes["Event"] & { run?: string };
@@ -108,6 +112,21 @@ export const api = {
       body,
       headers: { "Content-Type": "application/json", "If-Match": `"${version}"` },
     }),
+  /** The case's text in the format, at its version. */
+  caseText: (id: string) => ask<Case>(`/cases/${q(id)}`),
+  /** What a text reads as; nothing is saved. */
+  readText: async (text: string) => {
+    const answer = await (await answered("/texts", posted({ text }))).text();
+    const exact = readExact(answer) as unknown as ReadText;
+    return { ...(JSON.parse(answer) as ReadText), document: exact.document };
+  },
+  formatWords: () => ask<Page<FormatWord>>("/format"),
+  folderAddress: (project: string) => `/api/v1/projects/${q(project)}/folder`,
+  bringIn: async (archive: Blob) => {
+    const headers = { "Content-Type": "application/zip" };
+    const answer = await answered("/projects/folder", { method: "POST", body: archive, headers });
+    return (await answer.json()) as Brought;
+  },
   addCase: (project: string, suite: string, document: unknown) =>
     send<Case>("/cases", { project, suite, document }),
   /** What a typed check means for a step, by the step's key. */

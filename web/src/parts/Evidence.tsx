@@ -1,3 +1,4 @@
+import { useQuery } from "@tanstack/react-query";
 import { Segmented } from "antd";
 import { useCallback, useState } from "react";
 import { api, type Exchange, type StepEvidence } from "../app/api";
@@ -5,6 +6,8 @@ import { duration, exactly, size } from "../app/format";
 import { Phases } from "./Phases";
 import { JsonTree } from "./tree/JsonTree";
 import type { Acts } from "./tree/picked";
+import { XmlTree } from "./tree/XmlTree";
+import { readXml } from "./tree/xml";
 import { type Keeps, watching } from "./watching";
 
 const VIEWS = ["Tree", "Raw", "Headers", "Sent", "Timing"] as const;
@@ -89,6 +92,12 @@ function Body({ view, exchange, step, keeps, acts, loose }: BodyProps) {
     },
     [step, keeps, loose],
   );
+  if (view === "Tree" && /xml/i.test(exchange.mediaType) && exchange.size <= RAW_MOST)
+    return <Xml exchange={exchange} step={step} keeps={keeps} acts={acts} />;
+  if (view === "Tree" && /^image\//i.test(exchange.mediaType))
+    return <img className="answer-image" src={api.bodyAddress(exchange.id)} alt="What the answer holds" />;
+  if (view === "Tree" && /html/i.test(exchange.mediaType) && exchange.size <= RAW_MOST)
+    return <Html exchange={exchange} />;
   if (view === "Tree") return <JsonTree address={api.bodyAddress(exchange.id)} watch={watch} acts={acts} />;
   if (view === "Raw") return <Raw exchange={exchange} />;
   if (view === "Headers")
@@ -114,6 +123,55 @@ function Body({ view, exchange, step, keeps, acts, loose }: BodyProps) {
 
 const RAW_MOST = 200_000;
 
+async function textOf(exchange: Exchange): Promise<string> {
+  const answer = await fetch(api.bodyAddress(exchange.id));
+  return decoded(await answer.arrayBuffer(), exchange.mediaType);
+}
+
+/** The body in the charset that its type declares. */
+function decoded(body: ArrayBuffer, mediaType: string): string {
+  const charset = /charset="?([\w-]+)/i.exec(mediaType)?.[1] ?? "utf-8";
+  try {
+    return new TextDecoder(charset).decode(body);
+  } catch {
+    return new TextDecoder().decode(body);
+  }
+}
+
+/** A page as it looks, without its scripts, and without reaching out: it stands in a frame that may do nothing. */
+function Html({ exchange }: { exchange: Exchange }) {
+  const body = useQuery({
+    queryKey: ["page", exchange.id],
+    queryFn: () => textOf(exchange),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  return (
+    <>
+      <p className="muted pad">
+        This answer is a page. It is shown without its scripts; Raw shows what came.
+      </p>
+      <iframe className="answer-page" title="The answer as a page" sandbox="" srcDoc={body.data ?? ""} />
+    </>
+  );
+}
+
+/** An XML answer as a tree; what is none is shown as it came. */
+function Xml({ exchange, step, keeps, acts }: Pick<BodyProps, "exchange" | "step" | "keeps" | "acts">) {
+  const body = useQuery({
+    queryKey: ["body", exchange.id],
+    queryFn: async () => readXml(await textOf(exchange)) ?? null,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  if (body.data === undefined) return <p className="muted pad">Reading the answer…</p>;
+  if (body.data) return <XmlTree answer={body.data} checks={step.checks} keeps={keeps ?? []} acts={acts} />;
+  return (
+    <>
+      <p className="muted pad">This body says that it is XML, and is not. It is shown as it came.</p>
+      <Raw exchange={exchange} />
+    </>
+  );
+}
+
 function Raw({ exchange }: { exchange: Exchange }) {
   const [text, setText] = useState<string>();
   const [asked, setAsked] = useState<string>();
@@ -124,7 +182,7 @@ function Raw({ exchange }: { exchange: Exchange }) {
       .then((answer) => answer.arrayBuffer())
       .then((body) => {
         const cut = body.byteLength > RAW_MOST ? `\n… ${size(body.byteLength - RAW_MOST)} more` : "";
-        setText(new TextDecoder().decode(body.slice(0, RAW_MOST)) + cut);
+        setText(decoded(body.slice(0, RAW_MOST), exchange.mediaType) + cut);
       })
       .catch(() => setText("The body could not be fetched."));
   }

@@ -27,11 +27,59 @@ function meets(subject: string, path: string): boolean {
   return known.test(path);
 }
 
+const EACH = /^for each of (\$\S*?):/;
+const FITS = /^(?:any of )?(\$\S*) fits(?: exactly)? /;
+const flat = new WeakMap<StepEvidence, Outcome[]>();
+
+/** Every check of a step, those in groups with the places that they mean, those in an expected body field by field. */
+function checksOf(step: StepEvidence): Outcome[] {
+  let known = flat.get(step);
+  if (!known) {
+    known = step.checks.flatMap((outcome) => unfolded(outcome, ""));
+    flat.set(step, known);
+  }
+  return known;
+}
+
+function unfolded(outcome: Outcome, above: string): Outcome[] {
+  const each = EACH.exec(outcome.check)?.[1];
+  const item = each && !/[*?]/.test(each) ? `${each}[*]` : each;
+  if (outcome.parts.length) return outcome.parts.flatMap((part) => unfolded(part, item ?? above));
+  const placed =
+    above && outcome.check.startsWith("$") ? { ...outcome, check: above + outcome.check.slice(1) } : outcome;
+  const whole = placed.verdict === "passed" ? FITS.exec(placed.check)?.[1] : undefined;
+  if (!whole) return [placed];
+  try {
+    return fields(JSON.parse(outcome.expected), whole).map(([path, loose]) => ({
+      ...placed,
+      check: `${path} ${loose ? "is present" : "fits"}`,
+    }));
+  } catch {
+    return [placed]; // too long to be shown whole
+  }
+}
+
+/** The places that an expected body speaks of, and whether loosely. */
+function fields(expected: unknown, path: string): [string, boolean][] {
+  if (Array.isArray(expected)) {
+    const inner = expected.filter((item) => !/^\[\?(every|any order|more)\]$/.test(String(item)));
+    const loose = expected[0] === "[?every]" || expected[0] === "[?any order]";
+    return inner.flatMap((item, index) => fields(item, `${path}[${loose ? "*" : index}]`));
+  }
+  if (expected && typeof expected === "object")
+    return Object.entries(expected).flatMap(([name, value]) => {
+      const plain = name.endsWith("??") ? name.slice(0, -1) : name.replace(/\?$/, "");
+      return fields(value, /^[A-Za-z_]\w*$/.test(plain) ? `${path}.${plain}` : `${path}['${plain}']`);
+    });
+  return [[path, typeof expected === "string" && expected.startsWith("[?")]];
+}
+
 /** Which check or keep of a step watches the node at a path; a failing check comes first. */
 export function watching(step: StepEvidence, path: string, keeps: Keeps = []): Watched | undefined {
-  const failed = step.checks.find((outcome) => outcome.verdict === "failed" && concerns(outcome, path));
+  const checks = checksOf(step);
+  const failed = checks.find((outcome) => outcome.verdict === "failed" && concerns(outcome, path));
   if (failed) return { text: wanted(failed), tone: "failed" };
-  const held = step.checks.filter((outcome) => outcome.verdict === "passed" && concerns(outcome, path));
+  const held = checks.filter((outcome) => outcome.verdict === "passed" && concerns(outcome, path));
   if (held.length) return { text: held.every(isLoose) ? "loose" : "checked", tone: "checked" };
   const keep = keeps.find((item) => SUBJECT.exec(item.of)?.[1] === path);
   if (keep) return { text: `kept as ${keep.name}`, tone: "kept" };

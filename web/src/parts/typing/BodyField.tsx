@@ -6,20 +6,13 @@ import {
 } from "@codemirror/autocomplete";
 import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
 import { json } from "@codemirror/lang-json";
-import { bracketMatching, HighlightStyle, syntaxHighlighting } from "@codemirror/language";
+import { bracketMatching } from "@codemirror/language";
 import { EditorState, type Extension, Prec } from "@codemirror/state";
-import {
-  Decoration,
-  EditorView,
-  keymap,
-  MatchDecorator,
-  ViewPlugin,
-  type ViewUpdate,
-} from "@codemirror/view";
-import { tags } from "@lezer/highlight";
+import { EditorView, keymap } from "@codemirror/view";
 import { useEffect, useRef, useState } from "react";
 import { useDraft } from "./drafts";
 import { type Insertable, putIn, type Reference } from "./inserting";
+import { nonce, references, style } from "./look";
 
 interface Props {
   text: string;
@@ -124,33 +117,12 @@ export default function BodyField({ text, label, json: isJson, hint, insertable,
   );
 }
 
-const REFERENCE = /\[=[^\]\n]*\]/g;
-const mark = Decoration.mark({ class: "reference", attributes: { title: "a value that is inserted here" } });
-const decorator = new MatchDecorator({ regexp: REFERENCE, decoration: mark });
-const references = ViewPlugin.fromClass(
-  class {
-    decorations;
-    constructor(view: EditorView) {
-      this.decorations = decorator.createDeco(view);
-    }
-    update(update: ViewUpdate) {
-      this.decorations = decorator.updateDeco(update, this.decorations);
-    }
-  },
-  { decorations: (plugin) => plugin.decorations },
-);
-
-const style = HighlightStyle.define([
-  { tag: tags.propertyName, class: "code-name" },
-  { tag: [tags.number, tags.bool, tags.null], class: "code-number" },
-]);
-const nonce = document.querySelector<HTMLMetaElement>('meta[name="csp-nonce"]')?.content ?? "";
 const FIXED: Extension[] = [
   EditorView.cspNonce.of(nonce),
   history(),
   bracketMatching(),
   closeBrackets(),
-  syntaxHighlighting(style),
+  style,
   references,
   EditorView.lineWrapping,
   keymap.of([...defaultKeymap, ...historyKeymap]),

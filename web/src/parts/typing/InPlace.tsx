@@ -16,6 +16,8 @@ interface Props {
   /** A body: edited with an editor of its own. */
   body?: "json" | "text";
   hint?: string;
+  /** It opens with the values for its `{place}`. */
+  asks?: boolean;
   /** Values that `[=` offers. */
   insertable?: Insertable;
   /** Shown below while typing: what would come of it. `put` replaces the text. */

@@ -24,13 +24,15 @@ export interface TypingProps {
   always?: boolean;
   /** It stands there from the beginning, and does not take the focus. */
   quiet?: boolean;
+  /** It opens with the values for its `{place}`. */
+  asks?: boolean;
 }
 
 const PAUSE_MS = 150;
 
 /** The field itself; with several lines, Ctrl Enter keeps. What was typed is never thrown away but by Escape. */
 export function Typing({ text, label, save, close, lines, hint, ...more }: TypingProps) {
-  const { placeholder, insertable, below, always, quiet } = more;
+  const { placeholder, insertable, below, always, quiet, asks } = more;
   const draft = useDraft(label);
   const [typed, setTyped] = useState(draft.text ?? text);
   const [problem, setProblem] = useState<string>();
@@ -43,7 +45,9 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
   const known = caret < 0 ? [] : fitting(typed, caret, insertable?.known ?? []);
   const asked = caret < 0 ? undefined : openReference(typed, caret);
   const earlier = useEarlier(insertable, asked);
-  const offered = asked === undefined ? [] : [...known, ...earlier];
+  const there = known.filter((item) => !item.made);
+  const made = known.filter((item) => item.made);
+  const offered = asked === undefined ? [] : [...there, ...earlier, ...made];
   const write = (next: string) => {
     setTyped(next);
     setProblem(undefined);
@@ -72,6 +76,10 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
     setCaret(at + 2);
     moveTo.current = at + 2;
   };
+  // biome-ignore lint/correctness/useExhaustiveDependencies: once, as it opens
+  useLayoutEffect(() => {
+    if (asks) offer();
+  }, []);
   useLayoutEffect(() => {
     if (moveTo.current < 0) return;
     field.current?.focus();

@@ -3,6 +3,8 @@ export interface Reference {
   name: string;
   from: string;
   value: string;
+  /** It is made up anew from the run's seed; offered after everything that is there already. */
+  made?: boolean;
   /** Where it is to be kept first, because it is a place of an earlier answer that nothing keeps yet. */
   keep?: { step: string; path: string };
 }
@@ -22,7 +24,8 @@ export function fitting(text: string, caret: number, references: Reference[]): R
   const typed = OPEN.exec(text.slice(0, caret))?.[1];
   if (typed === undefined) return [];
   const wanted = typed.trim().toLowerCase();
-  return references.filter((item) => item.name.toLowerCase().includes(wanted)).slice(0, 10);
+  const found = references.filter((item) => item.name.toLowerCase().includes(wanted));
+  return [...found.filter((item) => !item.made).slice(0, 10), ...found.filter((item) => item.made)];
 }
 
 /** What is typed after the `[=` that is open at the caret; undefined outside one. */

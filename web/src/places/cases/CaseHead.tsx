@@ -16,10 +16,12 @@ interface Props {
   at: [Environment | undefined, (name: string) => void, Environment[]];
   running: CaseRun;
   run: () => void;
+  asText: boolean;
+  show: (text: boolean) => void;
 }
 
 /** What the case is, how it stands, and the run of it. */
-export function CaseHead({ of, state, evidence, others, at, running, run }: Props) {
+export function CaseHead({ of, state, evidence, others, at, running, run, asText, show }: Props) {
   const [environment, choose, environments] = at;
   return (
     <div className="page-head">
@@ -41,6 +43,7 @@ export function CaseHead({ of, state, evidence, others, at, running, run }: Prop
           {others.length > 0 && <span className="here"> · {alsoHere(others)}</span>}
         </p>
       </div>
+      <Views asText={asText} show={show} />
       <Saved of={of} state={state} />
       <RunButton
         what="this case"
@@ -53,6 +56,25 @@ export function CaseHead({ of, state, evidence, others, at, running, run }: Prop
         shortcut
       />
     </div>
+  );
+}
+
+/** The case as a path, or as a text; it is the same case. */
+function Views({ asText, show }: Pick<Props, "asText" | "show">) {
+  return (
+    <fieldset className="views" aria-label="How the case is shown">
+      {["Path", "Text"].map((name) => (
+        <button
+          key={name}
+          type="button"
+          className="plain-button"
+          aria-pressed={(name === "Text") === asText}
+          onClick={() => show(name === "Text")}
+        >
+          {name}
+        </button>
+      ))}
+    </fieldset>
   );
 }
 

@@ -1,6 +1,8 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import {
   type KeyboardEvent,
+  lazy,
+  Suspense,
   startTransition,
   useCallback,
   useDeferredValue,
@@ -29,6 +31,8 @@ import { useEditing } from "./edit/useEditing";
 import { usePresence } from "./edit/usePresence";
 import { Trail } from "./Trail";
 import { useCaseRun } from "./useCaseRun";
+
+const TextView = lazy(() => import("./text/TextView"));
 
 /** A case as a path to read and to run, with the evidence of the step in focus beside it. */
 export function CasePage() {
@@ -72,7 +76,8 @@ function Opened({ of }: { of: Case }) {
     () => ({ id: of.id, editing, references: (before: number) => known.current(before) }),
     [of.id, editing],
   );
-  const [search] = useSearchParams();
+  const [search, setSearch] = useSearchParams();
+  const asText = search.get("view") === "text";
   const [run, chooseRun] = useState("");
   const evidence = useQuery({
     queryKey: ["evidence", of.id, run],
@@ -190,6 +195,8 @@ function Opened({ of }: { of: Case }) {
               at={at}
               running={running}
               run={() => void runAll()}
+              asText={asText}
+              show={(text) => setSearch(text ? { view: "text" } : {})}
             />
             <p className="live">
               <span role="status" aria-live="polite">
@@ -203,16 +210,22 @@ function Opened({ of }: { of: Case }) {
             </p>
             <Clashes clashes={state.clashes} decide={state.decide} />
             <div className="case-columns">
-              <Trail
-                of={of}
-                chosen={chosen}
-                choose={pick}
-                evidence={steps}
-                verdict={verdict}
-                sendAlone={sendAlone}
-                busy={running.running}
-                others={others}
-              />
+              {asText ? (
+                <Suspense fallback={<p className="muted pad">Opening the text…</p>}>
+                  <TextView of={of} />
+                </Suspense>
+              ) : (
+                <Trail
+                  of={of}
+                  chosen={chosen}
+                  choose={pick}
+                  evidence={steps}
+                  verdict={verdict}
+                  sendAlone={sendAlone}
+                  busy={running.running}
+                  others={others}
+                />
+              )}
               <EvidencePanel
                 step={step}
                 seen={seen}

@@ -5,6 +5,7 @@ import { Pieces } from "../../parts/Pieces";
 import { useDraft } from "../../parts/typing/drafts";
 import { Typing } from "../../parts/typing/Typing";
 import { VerdictMark } from "../../parts/VerdictMark";
+import { Inherited, Parts, Subject, shown } from "./CheckParts";
 import { useEdited } from "./edit/context";
 import {
   addCheck,
@@ -38,11 +39,16 @@ export function ExpectBand({ step, evidence }: { step: Step; evidence: StepEvide
         ))}
         {checks.length === 0 && (
           <li className="muted">
-            {step.part === "afterwards"
-              ? "Nothing is checked here; it only cleans up."
+            {step.part !== "steps"
+              ? `Nothing is checked here; it only ${step.part === "once" ? "prepares" : "cleans up"}.`
               : "Nothing is checked here yet, so this step is unchecked."}
           </li>
         )}
+        {(evidence?.checks ?? [])
+          .filter((outcome) => outcome.origin)
+          .map((outcome) => (
+            <Inherited key={outcome.origin + outcome.check} outcome={outcome} />
+          ))}
         <li className="add-check">
           <span className="muted" aria-hidden="true">
             +
@@ -88,7 +94,6 @@ function CheckRow({ step, index, last, check, outcome, used }: RowProps) {
     check.off && "off",
     outcome?.again && "again",
   ].filter(Boolean);
-  const subject = check.of.startsWith("$") || check.of.startsWith("any of $") ? "mono" : undefined;
   if (open) {
     return (
       <li className="check">
@@ -121,13 +126,14 @@ function CheckRow({ step, index, last, check, outcome, used }: RowProps) {
         aria-label={check.sentence}
         onClick={() => setOpen(true)}
       >
-        <span className={subject}>{check.of}</span>{" "}
+        <Subject of={check.of} />{" "}
         <strong>
           {check.phrase} <Pieces pieces={check.expected} used={used} />
         </strong>
         {check.advice && <span className="muted"> (advice)</span>}
         {check.note && !noting && <span className="muted note">{check.note}</span>}
       </button>
+      {check.parts.length > 0 && <Parts parts={check.parts} outcomes={outcome?.parts ?? []} used={used} />}
       {noting && (
         <Typing
           text={check.note}
@@ -230,12 +236,4 @@ async function takeActual(
 ) {
   const sentence = await api.understood(id, step, `${check.of} is ${outcome.actual}`);
   if (sentence.check) await editing.apply(setCheck(step, index, sentence.check as CheckDocument));
-}
-
-/** What it was; and where it does not hold, what was wanted. */
-function shown(outcome: Outcome): string {
-  if (outcome.verdict === "skipped") return "";
-  if (outcome.verdict === "passed")
-    return outcome.actual === "null" && outcome.expected !== "null" ? "" : outcome.actual;
-  return outcome.why?.sentence ?? outcome.actual;
 }

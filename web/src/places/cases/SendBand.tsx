@@ -1,11 +1,23 @@
 import type { Pair, Step, StepEvidence } from "../../app/api";
+import type { Json } from "../../app/exact";
 import { Pieces } from "../../parts/Pieces";
 import { InPlace } from "../../parts/typing/InPlace";
 import type { Insertable } from "../../parts/typing/inserting";
 import { useEdited, useInsertable } from "./edit/context";
 import { setBody, setField, splitAddress, stepWith } from "./edit/document";
 import { HandOvers } from "./edit/HandOvers";
-import { authOf, authText, linesOf, optionsOf, optionsText, pairsOf } from "./edit/pairs";
+import {
+  authOf,
+  authText,
+  BODY_HINT,
+  bodyKind,
+  linesOf,
+  optionsOf,
+  optionsText,
+  pairsOf,
+  partsOf,
+} from "./edit/pairs";
+import { Moment } from "./Moment";
 
 /** What goes out, as a sentence whose parts are changed where they stand. */
 export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"] }) {
@@ -26,6 +38,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
     const query = split.query ? setField(step.key, "query", split.query) : undefined;
     return editing.apply((before) => (query ? query(sent(before)) : sent(before)));
   };
+  const hole = /\{[^{}]+\}/.exec(address)?.[0];
   const savePairs = (field: "query" | "headers") => (text: string) => {
     const pairs = pairsOf(text, field === "query" ? "=" : ":");
     return typeof pairs === "string"
@@ -41,14 +54,15 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
         : editing.apply(setField(step.key, field, value));
     };
   const body = send.body;
-  const kind = body?.kind ?? "json";
   const saveBody = (text: string) => {
+    const kind = body?.kind ?? bodyKind(text);
     if (!text.trim()) return editing.apply(setBody(step.key, kind, undefined));
-    if (kind !== "form") return editing.apply(setBody(step.key, kind, text));
-    const pairs = pairsOf(text, "=");
-    return typeof pairs === "string"
-      ? Promise.resolve(pairs)
-      : editing.apply(setBody(step.key, kind, asWritten(pairs)));
+    const pairs = kind === "form" ? pairsOf(text, "=") : kind === "multipart" ? partsOf(text) : undefined;
+    if (typeof pairs === "string") return Promise.resolve(pairs);
+    if (kind === "form")
+      return editing.apply(setBody(step.key, kind, asWritten(pairs as [string, string][])));
+    const path = kind === "file" ? text.trim().replace(/^file\s+/, "") : text;
+    return editing.apply(setBody(step.key, kind, (pairs as Json) ?? path));
   };
   return (
     <div className="band">
@@ -72,7 +86,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
                 insertable={insertable}
                 text={authText(document)}
                 label="How it signs in"
-                hint="bearer TOKEN, or basic USER PASSWORD; empty: not at all"
+                hint={SIGN_IN_HINT}
                 save={saveField("auth", authOf)}
               >
                 <span className="mono">
@@ -118,15 +132,11 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
         <InPlace
           insertable={insertable}
           text={body?.text.map((piece) => piece.text).join("") ?? ""}
-          label={body ? "The body" : "Add a JSON body"}
+          label={body ? "The body" : "Add a body"}
           save={saveBody}
           lines
-          body={kind === "form" ? undefined : kind === "json" ? "json" : "text"}
-          hint={
-            kind === "json"
-              ? 'JSON; a value is inserted as "[=name]". Ctrl Enter keeps.'
-              : "Ctrl Enter keeps."
-          }
+          body={BODY_FIELDS[body?.kind ?? "json"]}
+          hint={body ? BODY_HINTS[body.kind] : BODY_HINT}
         >
           {body ? (
             <span className="code body-text">
@@ -141,7 +151,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
             insertable={insertable}
             text=""
             label="How it signs in"
-            hint="bearer TOKEN, or basic USER PASSWORD, such as bearer [=deskToken]"
+            hint={SIGN_IN_HINT}
             save={saveField("auth", authOf)}
           >
             <span className="muted add">+ sign-in</span>
@@ -159,6 +169,22 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
             <span className="muted add">+ options</span>
           </InPlace>
         )}
+        <Moment step={step} />
+        {hole && (
+          <p className="hand-over">
+            <span className="mono">{hole}</span> is a place to fill:{" "}
+            <InPlace
+              asks
+              insertable={insertable}
+              text={`${send.method} ${address}`}
+              label={`The value for ${hole}`}
+              save={saveAddress}
+            >
+              <span className="plain-link">pick its value</span>
+            </InPlace>
+            , or drag one here from an earlier step's answer.
+          </p>
+        )}
         <HandOvers step={step.key} />
       </div>
     </div>
@@ -166,7 +192,15 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
 }
 
 const OPTIONS_HINT =
-  "timeout: 5 s · follow redirects: false · verify tls: false · largest body: 10 MB. Ctrl Enter keeps.";
+  "timeout: 5 s · retries: 2 · follow redirects: false · verify tls: false · largest body: 10 MB · cookies: false. Ctrl Enter keeps.";
+const SIGN_IN_HINT =
+  "bearer TOKEN · basic USER PASSWORD · digest USER PASSWORD · key header NAME VALUE · oauth2 ADDRESS CLIENT SECRET. Empty: not at all.";
+const BODY_FIELDS: Record<string, "json" | "text"> = { json: "json", xml: "text", text: "text" };
+const BODY_HINTS: Record<string, string> = {
+  json: 'JSON; a value is inserted as "[=name]". Ctrl Enter keeps.',
+  multipart: "A part in each line: name = text, or name = file PATH, TYPE. Ctrl Enter keeps.",
+  file: "The path of a file of the project. Ctrl Enter keeps.",
+};
 
 /** A mapping, or a list of pairs where a name repeats, as the format has it. */
 function asWritten(pairs: [string, string][]) {

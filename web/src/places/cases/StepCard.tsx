@@ -11,6 +11,7 @@ import { DragContext, useEdited } from "./edit/context";
 import { inStep, moveStep, setField, setKeep, stepWith } from "./edit/document";
 import { DropPlaces } from "./edit/PutInto";
 import { KeepBand, uses } from "./KeepBand";
+import { Moment } from "./Moment";
 import { SendBand } from "./SendBand";
 import { type Early, StepFoot } from "./StepFoot";
 
@@ -96,7 +97,7 @@ export const StepCard = memo(function StepCard({
             }}
           >
             <span className="step-name">{named ? step.name : title(step)}</span>
-            {step.part === "afterwards" && <span className="tag">afterwards, always</span>}
+            {PART_TAGS[step.part] && <span className="tag">{PART_TAGS[step.part]}</span>}
             {step.off && <span className="tag">switched off</span>}
             {others.map((other) => (
               <span className="tag here" key={other.name + other.step}>
@@ -109,6 +110,11 @@ export const StepCard = memo(function StepCard({
         <Trouble step={step} evidence={evidence} open={open} />
         {!open && <Closed step={step} evidence={evidence} />}
         {!open && evidence?.verdict !== "blocked" && <Wrong findings={findings} />}
+        {open && step.kind !== "request" && (
+          <p className="step-line">
+            <Moment step={step} />
+          </p>
+        )}
         {open && step.kind === "request" && (
           <>
             <SendBand step={step} used={evidence?.used ?? []} />
@@ -133,6 +139,12 @@ export const StepCard = memo(function StepCard({
     </WhereContext.Provider>
   );
 });
+
+const PART_TAGS: Partial<Record<Step["part"], string>> = {
+  once: "once, before everything",
+  afterwards: "afterwards, always",
+  "at the end": "at the end, always",
+};
 
 /** Why the step failed or was blocked; left out where the failing check itself stands open below. */
 function Trouble({
@@ -191,7 +203,7 @@ function Closed({ step, evidence }: { step: Step; evidence: StepEvidence | undef
       <span>
         {checks
           ? ` · ${count(checks, "check")}`
-          : step.part === "afterwards"
+          : step.part !== "steps"
             ? ""
             : " · nothing is checked here yet"}
       </span>

@@ -1,6 +1,6 @@
 import type { Case, Step, StepEvidence } from "../../app/api";
 import { useEdited } from "./edit/context";
-import { duplicateStep, inStep, moveStepTo, setAlways, setField } from "./edit/document";
+import { duplicateStep, inStep, moveStepTo, PARTS, type Part, setField, setPart } from "./edit/document";
 import { SendAlone } from "./edit/SendAlone";
 
 /** A value that is used here, and kept only later by another step. */
@@ -55,13 +55,19 @@ export function StepFoot({ step, findings, early, used, rename, sendAlone, busy 
         <button type="button" onClick={() => void editing.apply(inStep(step.key, () => null))}>
           delete
         </button>
-        <button
-          type="button"
-          title="Steps that clean up run afterwards, also when something failed"
-          onClick={() => void editing.apply(setAlways(step.key, step.part === "steps"))}
+        <select
+          className="which-part"
+          aria-label="When this step runs"
+          title="Steps that clean up run afterwards or at the end, also when something failed"
+          value={step.part}
+          onChange={(event) => void editing.apply(setPart(step.key, event.target.value as Part))}
         >
-          {step.part === "steps" ? "run always" : "run in its turn"}
-        </button>
+          {PARTS.map((part) => (
+            <option key={part} value={part}>
+              {PART_WORDS[part]}
+            </option>
+          ))}
+        </select>
       </span>
       {step.kind === "request" && step.part === "steps" && (
         <SendAlone step={step} used={used} send={sendAlone} busy={busy} />
@@ -69,6 +75,13 @@ export function StepFoot({ step, findings, early, used, rename, sendAlone, busy 
     </footer>
   );
 }
+
+const PART_WORDS: Record<Part, string> = {
+  once: "runs once, before everything",
+  steps: "runs in its turn",
+  afterwards: "runs afterwards, always",
+  "at the end": "runs at the end, always",
+};
 
 /** What is wrong with the step before it runs; that nothing is checked stands in Expect already. */
 function said(findings: Case["findings"]): string {

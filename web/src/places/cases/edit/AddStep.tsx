@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import type { Case } from "../../../app/api";
 import type { Insertable } from "../../../parts/typing/inserting";
 import { Typing } from "../../../parts/typing/Typing";
@@ -35,7 +35,13 @@ export function AddStep({ of, choose }: { of: Case; choose: (key: string) => voi
           that speaks to Fernholm Harbour, which comes with the demonstration.
         </p>
       )}
-      <Always key={round} insertable={insertable} save={save} again={() => setRound(round + 1)} />
+      <Always
+        key={round}
+        first={steps === 0}
+        insertable={insertable}
+        save={save}
+        again={() => setRound(round + 1)}
+      />
       {steps > 0 && (
         <button type="button" className="plain-link add-empty" onClick={() => void save(emptyAddress(of))}>
           + an empty step
@@ -53,21 +59,29 @@ function emptyAddress(of: Case): string {
 }
 
 interface AlwaysProps {
+  /** In a case without steps it is where one begins. */
+  first: boolean;
   save: (text: string) => Promise<string | undefined>;
   again: () => void;
   insertable: Insertable;
 }
 
-function Always({ save, again, insertable }: AlwaysProps) {
+function Always({ first, save, again, insertable }: AlwaysProps) {
+  const field = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    if (first) field.current?.querySelector<HTMLElement>("textarea, input")?.focus();
+  }, [first]);
   return (
-    <Typing
-      text=""
-      label="Add a step: a method and an address"
-      placeholder="+ a step: GET [=harbour]/pilots, an address, wait 2 s, set name = value"
-      save={save}
-      insertable={insertable}
-      close={again}
-      quiet
-    />
+    <div ref={field}>
+      <Typing
+        text=""
+        label="Add a step: a method and an address"
+        placeholder="+ a step: GET [=harbour]/pilots, an address, wait 2 s, set name = value"
+        save={save}
+        insertable={insertable}
+        close={again}
+        quiet
+      />
+    </div>
   );
 }

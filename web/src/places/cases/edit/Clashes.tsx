@@ -1,7 +1,7 @@
 import type { Json } from "../../../app/exact";
 import { writeExact } from "../../../app/exact";
 import { useEdited } from "./context";
-import { stepWith } from "./document";
+import { PARTS, type Part, stepWith } from "./document";
 import type { Clash } from "./merge";
 import type { Editing } from "./useEditing";
 
@@ -39,7 +39,7 @@ export function Clashes({ clashes, decide }: Pick<Editing, "clashes" | "decide">
 
 function placeOf(clash: Clash, titleOf: (key: string) => string | undefined): string {
   const [part, key, ...rest] = clash.way;
-  if (part !== "steps" && part !== "afterwards") return `The case’s ${clash.way.join(" ")}`;
+  if (!PARTS.includes(part as Part)) return `The case’s ${clash.way.join(" ")}`;
   if (!key) return "The steps";
   const title = titleOf(key);
   return [title ? `“${title}”` : "a step", ...rest].join(", ");

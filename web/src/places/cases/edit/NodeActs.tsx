@@ -5,7 +5,16 @@ import { Typing } from "../../../parts/typing/Typing";
 import { useEdited } from "./context";
 import { type CheckDocument, inChecks, setKeep, stepWith } from "./document";
 import { keptAs, proposeName, takenNames } from "./handover";
-import { anyOfKind, asItIs, everything, isThere, type Loosened, oneOfSeen, type SeenPlaces } from "./making";
+import {
+  anyOfKind,
+  asBody,
+  asItIs,
+  everything,
+  isThere,
+  type Loosened,
+  oneOfSeen,
+  type SeenPlaces,
+} from "./making";
 import { PutInto } from "./PutInto";
 
 interface Props {
@@ -46,6 +55,14 @@ export function NodeActs(props: Props) {
     const wrong = await editing.apply(inChecks(step.key, (before) => [...before, ...found.checks]));
     if (wrong) setProblem(wrong);
     else if (found.loosened.length) setLoosened(found.loosened);
+    else close();
+  };
+  const whole = async () => {
+    const made = only && asBody(only, pathOf(only), seen);
+    if (!made) return setProblem("There is nothing in it to expect.");
+    const wrong = await editing.apply(inChecks(step.key, (before) => [...before, made.check]));
+    if (wrong) setProblem(wrong);
+    else if (made.loosened.length) setLoosened(made.loosened);
     else close();
   };
   const keepAll = async () => {
@@ -128,6 +145,11 @@ export function NodeActs(props: Props) {
       {branches && (
         <button type="button" onClick={() => void below()}>
           Expect everything below as it is <kbd>B</kbd>
+        </button>
+      )}
+      {branches && only?.path.startsWith("$") && (
+        <button type="button" onClick={() => void whole()}>
+          Expect it as one body
         </button>
       )}
       <button type="button" onClick={() => (only ? setMode("keep") : void keepAll())}>

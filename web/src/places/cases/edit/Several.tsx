@@ -1,5 +1,5 @@
 import { useEdited } from "./context";
-import { duplicateStep, inStep, setField, stepWith, toEach } from "./document";
+import { duplicateStep, inStep, PARTS, setField, stepWith, toEach } from "./document";
 
 /** What can be done with several steps at once. */
 export function Several({ keys, done }: { keys: string[]; done: () => void }) {
@@ -38,7 +38,7 @@ export function Several({ keys, done }: { keys: string[]; done: () => void }) {
 function moveTogether(keys: string[], by: 1 | -1) {
   return (document: Parameters<ReturnType<typeof inStep>>[0]) => {
     const next = { ...document };
-    for (const part of ["steps", "afterwards"]) {
+    for (const part of PARTS) {
       const steps = [...((document[part] as { key: string }[] | undefined) ?? [])];
       const places = steps.map((_step, at) => at);
       for (const at of by > 0 ? places.reverse() : places) {

@@ -1,3 +1,4 @@
+import { useQuery } from "@tanstack/react-query";
 import { createContext, useContext, useMemo } from "react";
 import { api } from "../../../app/api";
 import type { Picked } from "../../../parts/tree/picked";
@@ -33,10 +34,29 @@ export function useEdited(): EditedCase {
 /** What the step with this number and key can insert; without a key, a step at the end. */
 export function useInsertable(number: number, key = ""): Insertable {
   const { id, editing, references } = useEdited();
+  const words = useQuery({
+    queryKey: ["format"],
+    queryFn: api.formatWords,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  const made = useMemo(
+    () =>
+      (words.data?.items ?? [])
+        .filter((word) => word.kind === "generator")
+        .map(
+          (word): Reference => ({
+            name: word.text,
+            made: true,
+            from: "made up from the run's seed",
+            value: word.about,
+          }),
+        ),
+    [words.data],
+  );
   return useMemo(
     () => ({
       get known() {
-        return references(number);
+        return [...references(number), ...made];
       },
       earlier: async (text) => {
         const found = await api.places(id, key, text).catch(() => undefined);
@@ -56,6 +76,6 @@ export function useInsertable(number: number, key = ""): Insertable {
           save,
         ),
     }),
-    [id, editing, references, number, key],
+    [id, editing, references, made, number, key],
   );
 }

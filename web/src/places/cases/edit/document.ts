@@ -6,9 +6,10 @@ export type StepDocument = { [key: string]: Json } & { key?: string };
 export type CheckDocument = { [key: string]: Json };
 export type Document = { [key: string]: Json };
 export type Change = (document: Document) => Document;
-type Part = "steps" | "afterwards";
-const PARTS: Part[] = ["steps", "afterwards"];
-const BODIES = ["json", "text", "form"];
+export type Part = "once" | "steps" | "afterwards" | "at the end";
+export const PARTS: Part[] = ["once", "steps", "afterwards", "at the end"];
+const BODIES = ["json", "xml", "text", "form", "multipart", "file"];
+const TYPED = ["xml", "text", "file"];
 
 export function stepsOf(document: Document, part: Part): StepDocument[] {
   return (document[part] as StepDocument[] | undefined) ?? [];
@@ -47,7 +48,8 @@ export const setField = (key: string, field: string, value: Json | undefined): C
 /** The step with its body replaced; undefined takes it away. */
 export const setBody = (key: string, kind: string, value: Json | undefined): Change =>
   inStep(key, (step) => {
-    const kept = Object.fromEntries(Object.entries(step).filter(([name]) => !BODIES.includes(name)));
+    const gone = [...BODIES, ...(value !== undefined && TYPED.includes(kind) ? [] : ["type"])];
+    const kept = Object.fromEntries(Object.entries(step).filter(([name]) => !gone.includes(name)));
     return without({ ...kept, [kind]: value as Json });
   });
 
@@ -143,16 +145,19 @@ export const moveStepTo =
 export const duplicateStep = (key: string): Change =>
   inStep(key, (step) => [step, { ...step, key: newKey() }]);
 
-/** Into the part that runs after everything else, whatever happened; or back to the end of the steps. */
-export const setAlways =
-  (key: string, always: boolean): Change =>
+/** To the end of another part of the case. */
+export const setPart =
+  (key: string, to: Part): Change =>
   (document) => {
     const moved = stepWith(document, key);
     if (!moved) return document;
-    const [from, to]: Part[] = always ? ["steps", "afterwards"] : ["afterwards", "steps"];
-    const rest = stepsOf(document, from as Part).filter((step) => step !== moved);
-    const next: Document = { ...document, [from as Part]: rest };
-    next[to as Part] = [...stepsOf(document, to as Part), moved];
+    const next: Document = { ...document };
+    for (const part of PARTS) {
+      const rest = stepsOf(document, part).filter((step) => step !== moved);
+      if (document[part]) next[part] = rest;
+      if (part === to) next[part] = [...rest, moved];
+      else if (part !== "steps" && document[part] && !rest.length) delete next[part];
+    }
     return next;
   };
 

@@ -1,7 +1,7 @@
 import { type Json, writeExact } from "../../../app/exact";
 import { indexJson } from "../../../parts/tree/indexer";
 import { isBranch, pathOf, wholeTextOf } from "../../../parts/tree/reading";
-import { type Change, type Document, inStep, type StepDocument, setKeep, stepsOf } from "./document";
+import { type Change, type Document, inStep, PARTS, type StepDocument, setKeep, stepsOf } from "./document";
 
 /** A place in a later step that a value can be put into. `change` puts the reference there. */
 export interface Place {
@@ -44,7 +44,7 @@ const camel = (text: string) =>
 
 /** Where a value of one step could go in the steps after it; places that hold this very value come first. */
 export function placesAfter(document: Document, key: string, literal: string): Place[] {
-  const steps = [...stepsOf(document, "steps"), ...stepsOf(document, "afterwards")];
+  const steps = PARTS.flatMap((part) => stepsOf(document, part));
   const at = steps.findIndex((step) => step.key === key);
   const places = steps.slice(at + 1).flatMap((step) => (step.request ? placesIn(step, literal) : []));
   return [...places.filter((place) => place.fits), ...places.filter((place) => !place.fits)];
@@ -145,7 +145,7 @@ export function handOver(from: StepDocument, path: string, name: string, to: Pla
 
 /** The names under which a case keeps or sets values already. */
 export function takenNames(document: Document): string[] {
-  return [...stepsOf(document, "steps"), ...stepsOf(document, "afterwards")].flatMap((step) => [
+  return PARTS.flatMap((part) => stepsOf(document, part)).flatMap((step) => [
     ...Object.keys((step.keep as object) ?? {}),
     ...Object.keys((step.set as object) ?? {}),
   ]);

@@ -1,5 +1,5 @@
 import type { Seen, SeenPlace } from "../../../app/api";
-import { readExact } from "../../../app/exact";
+import { type Json, readExact } from "../../../app/exact";
 import type { Picked } from "../../../parts/tree/picked";
 import type { CheckDocument } from "./document";
 
@@ -62,6 +62,70 @@ export function everything(
     checks: [...checks.values()],
     loosened: [...loosened].map(([path, why]) => ({ path, why })),
   };
+}
+
+/** One expected body for everything below a branch: what the last answers had otherwise stands as a loose value of its kind. */
+export function asBody(
+  branch: Picked,
+  path: string,
+  seen: SeenPlaces,
+): { check: CheckDocument; loosened: Loosened[] } | undefined {
+  const loosened = new Map<string, string>();
+  const varied = new Set<string>();
+  let body: Json | undefined;
+  for (const leaf of branch.below()) {
+    if (leaf.text.includes("●●●")) continue;
+    const list = varyingList(leaf.path, seen);
+    const why = list?.[1] ?? seen.get(leaf.path)?.loose?.sentence;
+    if (list) varied.add(listOf(list[0]));
+    if (why !== undefined) loosened.set(list?.[0] ?? leaf.path, why);
+    body = placed(body, keysOf(leaf.path.slice(branch.path.length)), pattern(leaf, why !== undefined, seen));
+  }
+  if (body === undefined) return undefined;
+  for (const list of varied) {
+    const inner = keysOf(list.slice(branch.path.length));
+    const items = inner.reduce<Json | undefined>((at, key) => (at as { [key: string]: Json })?.[key], body);
+    if (Array.isArray(items) && items.length) items.splice(0, items.length, "[?every]", items[0] as Json);
+  }
+  return {
+    check: { of: path, fits: body },
+    loosened: [...loosened].map(([place, why]) => ({ path: place, why })),
+  };
+}
+
+const listOf = (path: string): string => path.slice(0, path.indexOf("[*]"));
+
+/** What stands at a leaf's place of the expected body. */
+function pattern(leaf: Picked, loosely: boolean, seen: SeenPlaces): Json {
+  if (leaf.kind === "list") return [];
+  if (leaf.kind === "object") return {};
+  const kinds = seen.get(leaf.path)?.kinds.length ?? 1;
+  if (loosely) return kinds > 1 || leaf.kind === "null" ? "[?]" : `[?${leaf.kind}]`;
+  const value = readExact(leaf.text);
+  if (typeof value !== "string") return value;
+  return value.startsWith("[?") ? "[?text]" : value.replaceAll("[=", "[='[=']");
+}
+
+/** The names and indexes of a path below another. */
+const keysOf = (path: string): string[] =>
+  [...path.matchAll(/\.([A-Za-z_]\w*)|\[(\d+)\]|\['((?:[^'\\]|\\.)*)'\]/g)].map(
+    ([, name, index, quoted]) => name ?? index ?? (quoted ?? "").replace(/\\(.)/g, "$1"),
+  );
+
+/** The body with a value at a place; lists by index, objects by name. A name that ends in ? is written with two. */
+function placed(body: Json | undefined, keys: string[], value: Json): Json {
+  const [key, ...rest] = keys;
+  if (key === undefined) return value;
+  if (/^\d+$/.test(key)) {
+    const list = Array.isArray(body) ? body : [];
+    list[Number(key)] = placed(list[Number(key)], rest, value);
+    return list;
+  }
+  const name = key.endsWith("?") ? `${key}?` : key;
+  const object =
+    body && typeof body === "object" && !Array.isArray(body) ? (body as { [key: string]: Json }) : {};
+  object[name] = placed(object[name], rest, value);
+  return object;
 }
 
 function loose(leaf: Picked, path: string, place: SeenPlace | undefined): CheckDocument {

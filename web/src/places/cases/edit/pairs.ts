@@ -1,5 +1,5 @@
 import type { Pair } from "../../../app/api";
-import type { Json } from "../../../app/exact";
+import { type Json, readExact, writeExact } from "../../../app/exact";
 import type { StepDocument } from "./document";
 
 /** Names and values as lines of text: `name = value`, `Name: value`. */
@@ -26,30 +26,80 @@ export function pairsOf(text: string, join: string): [string, string][] | string
   return pairs;
 }
 
-/** A step's sign-in as one line: `bearer [=token]`, `basic user password`. */
+/** The words of a line; what stands in a reference's brackets or in quotes is one. */
+const wordsOf = (text: string): string[] => text.match(/(?:\[=[^\]]*\]|"[^"]*"|\S)+/g) ?? [];
+
+const SIGN_INS =
+  "Write bearer TOKEN, basic USER PASSWORD, digest USER PASSWORD, key header NAME VALUE, or oauth2 ADDRESS CLIENT SECRET [SCOPE].";
+
+/** A step's sign-in as one line: `bearer [=token]`, `digest user password`, `key header X-Key value`, `oauth2 address client secret`. */
 export function authText(step: StepDocument | undefined): string {
   const [kind, value] = Object.entries((step?.auth as { [kind: string]: Json }) ?? {})[0] ?? [];
-  return kind ? `${kind} ${Array.isArray(value) ? value.join(" ") : value}` : "";
+  if (!kind) return "";
+  const parts = typeof value === "object" && value !== null ? Object.values(value) : [value];
+  return [kind, ...parts].join(" ");
 }
 
 /** That line as the document writes it; undefined for none, a sentence where it cannot be read. */
 export function authOf(text: string): { [name: string]: Json } | undefined | string {
-  const [, kind, first, rest] = /^(bearer|basic)\s+(\[=[^\]]*\]|\S+)(?:\s+(\S.*))?$/.exec(text.trim()) ?? [];
-  if (!text.trim()) return undefined;
-  if (kind === "bearer" && first && !rest) return { bearer: first };
-  if (kind === "basic" && first && rest) return { basic: [first, rest] };
-  return "Write bearer TOKEN, or basic USER PASSWORD.";
+  const [kind, first = "", second = "", third = "", fourth = "", ...more] = wordsOf(text.trim());
+  if (!kind) return undefined;
+  if (kind === "bearer" && first && !second) return { bearer: first };
+  if ((kind === "basic" || kind === "digest") && second && !third) return { [kind]: [first, second] };
+  if (kind === "key" && third && !fourth && ["header", "query", "cookie"].includes(first))
+    return { key: { in: first, name: second, value: third } };
+  if (kind === "oauth2" && third && !more.length) {
+    const client = { "token url": first, "client id": second, "client secret": third };
+    return { oauth2: fourth ? { ...client, scope: fourth } : client };
+  }
+  return SIGN_INS;
 }
 
-/** A step's own options, a line each. */
+/** A step's own options, a line each; what has parts is written as JSON. */
 export function optionsText(step: StepDocument | undefined): string {
   const options = Object.entries((step?.options as { [name: string]: Json }) ?? {});
-  return options.map(([name, value]) => `${name}: ${value}`).join("\n");
+  return options
+    .map(([name, value]) => `${name}: ${typeof value === "object" ? writeExact(value) : value}`)
+    .join("\n");
 }
 
 export function optionsOf(text: string): { [name: string]: Json } | undefined | string {
   const pairs = pairsOf(text, ":");
   if (typeof pairs === "string") return pairs;
-  const value = (word: string): Json => (word === "true" ? true : word === "false" ? false : word);
-  return pairs.length ? Object.fromEntries(pairs.map(([name, word]) => [name, value(word)])) : undefined;
+  const options: { [name: string]: Json } = {};
+  for (const [name, word] of pairs) {
+    const exact = /^(?:true|false|\d+|[{[].*)$/s.test(word);
+    try {
+      options[name] = exact ? readExact(word) : word;
+    } catch {
+      return `“${word}” is not JSON; write it as { "name": "value" }`;
+    }
+  }
+  return pairs.length ? options : undefined;
+}
+
+/** The kinds of body, with what is typed for each. */
+export const BODY_HINT =
+  "JSON; or XML; or a form, lines of name = value; name = file PATH for parts; or file PATH. Ctrl Enter keeps.";
+
+/** What kind of body a text is, for a step that has none yet. */
+export function bodyKind(text: string): "json" | "xml" | "form" | "multipart" | "file" | "text" {
+  const typed = text.trim();
+  if (typed.startsWith("<")) return "xml";
+  if (/^file\s+\S+$/.test(typed)) return "file";
+  const lines = typed.split("\n");
+  const pairs = lines.every((line) => /^[\w.-]+\s*=/.test(line.trim()));
+  if (pairs) return lines.some((line) => /=\s*file\s+\S/.test(line)) ? "multipart" : "form";
+  return /^[[{"\d]|^(?:true|false|null)$/.test(typed) ? "json" : "text";
+}
+
+/** The parts of a multipart body, a line each: `name = text`, `name = file PATH, TYPE`. */
+export function partsOf(text: string): Json[] | string {
+  const pairs = pairsOf(text, "=");
+  if (typeof pairs === "string") return pairs;
+  return pairs.map(([name, value]): Json => {
+    const [, path, type] = /^file\s+([^,]+?)(?:,\s*(\S+))?$/.exec(value) ?? [];
+    if (!path) return { name, text: value };
+    return type ? { name, file: path, type } : { name, file: path };
+  });
 }

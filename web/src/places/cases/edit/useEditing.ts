@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { ApiProblem, api, type Case } from "../../../app/api";
+import { ApiProblem, api, type Case, type TextFault } from "../../../app/api";
 import { readExact, writeExact } from "../../../app/exact";
 import { keepLocally } from "../../../parts/typing/drafts";
 import type { Change, Document } from "./document";
@@ -16,6 +16,8 @@ export interface Edits {
   apply: (change: Change) => Promise<string | undefined>;
   /** Make these together with the change that `act` applies: one edit, one undo. */
   together: <Answer>(changes: Change[], act: () => Promise<Answer>) => Promise<Answer>;
+  /** Save the whole case as a text of the format, comments and all. Gives what is wrong with it; then nothing was saved. */
+  saveText: (text: string) => Promise<TextFault[]>;
   undo: () => void;
   redo: () => void;
 }
@@ -169,6 +171,46 @@ export function useEditing(of: Case): Editing {
     [flush, show, keepDraft],
   );
 
+  const saveText = useCallback(
+    async (text: string): Promise<TextFault[]> => {
+      const read = await api.readText(text);
+      if (read.problems.length) return read.problems;
+      while (busy.current) await new Promise((resolve) => window.setTimeout(resolve, 50));
+      const before = current.current;
+      try {
+        const saved = await api.saveCase(of.id, base.current.version, writeExact({ text }));
+        base.current = { version: saved.version, document: saved.document as Document };
+        client.setQueryData(["case", of.id], saved);
+        void client.invalidateQueries({ queryKey: ["evidence", of.id] });
+        if (!same(before, base.current.document)) {
+          past.current.push({ before, after: base.current.document });
+          future.current = [];
+        }
+        setNotice("");
+        show(base.current.document);
+        return [];
+      } catch (problem) {
+        if (!(problem instanceof ApiProblem)) throw problem;
+        if (problem.status !== 412 && problem.status !== 409) throw problem;
+        // It was changed elsewhere meanwhile: what this text changed is merged onto that, as an edit.
+        const mine = read.document as Document | null;
+        const newer = await api.case(of.id);
+        const ground = base.current.document;
+        rebase(newer, ground);
+        if (mine) {
+          const found = merged(ground, mine, newer.document as Document);
+          setClashes((clashes) => [...clashes, ...found.clashes]);
+          const edit = { before: current.current, after: found.document };
+          past.current.push(edit);
+          await push(edit);
+        }
+        setNotice(MERGED);
+        return [];
+      }
+    },
+    [client, of.id, show, rebase, push],
+  );
+
   const aside = useRef<Change[]>([]);
   const apply = useCallback(
     (change: Change) => {
@@ -228,10 +270,11 @@ export function useEditing(of: Case): Editing {
           if (aside.current === changes) aside.current = [];
         });
       },
+      saveText,
       undo: () => back(past.current, future.current, true),
       redo: () => back(future.current, past.current, false),
     }),
-    [apply, back],
+    [apply, back, saveText],
   );
   const decide = useCallback(
     (clash: Clash, mine: boolean) => {

@@ -4,6 +4,7 @@ import { useNavigate } from "react-router";
 import { api, type Suite } from "../../../app/api";
 import { useProject } from "../../../app/project";
 import { InPlace } from "../../../parts/typing/InPlace";
+import { type Document, stepFrom } from "../edit/document";
 import { CaseRow } from "./CaseRow";
 import { type Outline, putBack } from "./useOutline";
 
@@ -139,7 +140,15 @@ export function SuiteBlock({ suite, suites, outline, filtered, above, below, las
 /** What a dragged case carries. */
 export const CASE = "application/x-salt-path-case";
 
-/** A new case by its name; it opens at once, empty. */
+const REQUEST = /^([A-Za-z]+\s+)?(https?:\/\/|\[=)/;
+
+/** An empty case of that name; of a request, the case that begins with it. */
+function newCase(text: string): Document {
+  const step = REQUEST.test(text) ? stepFrom(text) : undefined;
+  return { "salt-path": 1, case: String(step?.request ?? text), steps: step ? [step] : [] };
+}
+
+/** A new case by its name, or by its first request; it opens at once. */
 function AddCase({ suite }: { suite: string }) {
   const project = useProject();
   const navigate = useNavigate();
@@ -147,7 +156,7 @@ function AddCase({ suite }: { suite: string }) {
   const save = async (name: string) => {
     if (!name.trim() || !project) return undefined;
     try {
-      const made = await api.addCase(project.id, suite, { "salt-path": 1, case: name.trim(), steps: [] });
+      const made = await api.addCase(project.id, suite, newCase(name.trim()));
       void client.invalidateQueries({ queryKey: ["suites"] });
       void navigate(`/cases/${made.id}`);
       return undefined;
@@ -160,7 +169,7 @@ function AddCase({ suite }: { suite: string }) {
       <InPlace
         text=""
         label="Add a case to this suite"
-        hint="Name the case by what it shows, such as: A vessel is found again. Enter makes it."
+        hint="Name the case by what it shows, such as: A vessel is found again. Or type its first request."
         save={save}
       >
         <span className="muted">+ case</span>
