@@ -23,12 +23,20 @@ def harbour() -> str:
 
 
 def run_text(
-    *texts: str, secrets: dict[str, Any] | None = None, jobs: int = 1, events: list | None = None, **values: Any
+    *texts: str,
+    secrets: dict[str, Any] | None = None,
+    jobs: int = 1,
+    events: list | None = None,
+    read_file: Any = None,
+    seed: int = 7,
+    **values: Any,
 ) -> Results:
     """Run cases against the harbour, and collect what happened."""
     names = frozenset(secrets or {})
     project = Project("Tests", values=NamedValues({"harbour": harbour(), **values}, names))
-    plan = Plan(tuple(planned(read_case(text)) for text in texts), project, seed=7, secrets=secrets or {}, jobs=jobs)
+    cases = tuple(planned(read_case(text)) for text in texts)
+    start = 1_795_420_800_000_000  # 2026-11-23T08:00:00Z
+    plan = Plan(cases, project, seed=seed, secrets=secrets or {}, jobs=jobs, started_us=start, read_file=read_file)
     results = Results([CaseResult(case) for case in plan.cases])
 
     def take(event) -> None:

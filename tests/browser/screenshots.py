@@ -23,6 +23,9 @@ def main() -> None:
             ("case-failed", f"/cases/{names['A long vessel gets a berth long enough']}", "light"),
             ("runs", "/runs", "light"),
             ("run", f"/runs/{first['id']}", "light"),
+            ("groups", f"/cases/{names['Long vessels pay for more pilots']}", "light"),
+            ("xml", f"/cases/{names['Cargo is declared by SOAP']}", "light"),
+            ("text", f"/cases/{names['A berth is described in full']}?view=text", "light"),
             ("case-dark", f"/cases/{names['A long vessel gets a berth long enough']}", "dark"),
         ]:
             page.add_init_script(f"localStorage.setItem('saltpath-theme', '{theme}')")

@@ -45,6 +45,46 @@ class Pointing(BrowserTest):
         """Wait until the steps as they are stored fit."""
         self.app.wait(lambda: probe(self.steps()), 5)
 
+    def test_the_readme_is_followed_word_by_word(self):
+        """A case from a request, sent, and its value picked for the place of the next step: nothing else is known."""
+        self.go("/cases")
+        self.page.get_by_text("+ case").first.click()
+        self.page.keyboard.type("GET [=harbour]/vessels?homePort=Fernholm\n")
+        self.page.get_by_role("heading", name="Read vessels", level=1).wait_for()
+        self.page.get_by_role("button", name="Send this step alone").click()
+        self.page.get_by_role("treeitem").first.wait_for()
+        self.page.get_by_label("Add a step: a method and an address").fill("GET [=harbour]/vessels/{id}")
+        self.page.keyboard.press("Enter")
+        self.page.get_by_text("pick its value").click()
+        self.page.keyboard.type("id")
+        self.page.get_by_role("option", name=re.compile("vesselId “V-103” will be kept from")).click()
+        self.page.keyboard.press("Enter")
+        id = self.page.url.rpartition("/cases/")[2].partition("?")[0]
+        self.app.wait(lambda: "[=vesselId]" in self.app.get(f"/cases/{id}")["document"]["steps"][1]["send"], 5)
+        self.assertEqual(self.app.get(f"/cases/{id}")["document"]["steps"][0]["query"], {"homePort": "Fernholm"})
+
+    def test_a_branch_is_expected_as_one_body(self):
+        for _ in range(2):
+            self.app.run(cases=[self.id])
+        self.open(2)
+        self.page.locator(".tree-watch", has_text="varies").first.wait_for()
+        self.node("lines").click()
+        self.page.get_by_role("button", name="Expect it as one body").click()
+        self.saved(lambda steps: "fits" in (steps[1].get("expect") or [{}])[0])
+        check = self.steps()[1]["expect"][0]
+        self.assertEqual((check["of"], check["fits"][0]["code"]), ("$.lines", "QUAY"))
+        self.assertEqual(check["fits"][0]["amount"], "[?number]", "what varied stays loose")
+        self.page.get_by_role("status").get_by_text("different values in the last 3 answers").first.wait_for()
+        self.page.keyboard.press("Enter")
+        self.page.locator(".tree-watch", has_text="loose").first.wait_for()
+
+    def test_an_empty_case_begins_where_one_types(self):
+        self.go("/cases")
+        self.page.get_by_text("+ case").first.click()
+        self.page.keyboard.type("A vessel is found again\n")
+        self.page.get_by_role("heading", name="A vessel is found again").wait_for()
+        expect(self.page.get_by_label("Add a step: a method and an address")).to_be_focused()
+
     def test_an_item_is_meant_by_its_name(self):
         self.open(1)
         self.node("metres", 2).click()

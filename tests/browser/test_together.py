@@ -177,9 +177,12 @@ class Together(BrowserTest):
         self.page.get_by_label("harbour", exact=True).fill("http://127.0.0.1:1")
         self.page.get_by_role("button", name="Send with these, this once").click()
         self.page.get_by_text("refused the connection on port 1").first.wait_for()
-        self.page.get_by_role("button", name="run always").click()
-        self.page.get_by_text("afterwards, always").wait_for()
+        self.page.get_by_label("When this step runs").select_option("afterwards")
+        self.page.locator(".tag", has_text="afterwards, always").wait_for()
         self.app.wait(lambda: len(self.document().get("afterwards", [])) == 1, 5)
+        self.page.locator(".step-head", has_text="afterwards, always").click()
+        self.page.get_by_label("When this step runs").select_option("once")
+        self.app.wait(lambda: len(self.document().get("once", [])) == 1 and "afterwards" not in self.document(), 5)
 
     def test_a_step_opened_while_a_run_is_asked_for_stays_open(self):
         held: list[Route] = []

@@ -6,10 +6,11 @@ from decimal import Decimal
 
 from saltpath.core.answer import Answer
 from saltpath.core.checks.judge import judge, judge_all, verdict_of
-from saltpath.core.checks.relations import TABLE, Setting
-from saltpath.core.format.reader import read_case
+from saltpath.core.checks.relations import TABLE
+from saltpath.core.format.reader import case_from_data, read_case
 from saltpath.core.plain import read_json, write_json
 from saltpath.core.scopes import Scope, Scopes
+from saltpath.core.subjects import KINDS, find, read_subject
 
 BODY = b"""{ "id": "PC-20931", "state": "quoted", "big": 9007199254740993, "half": 0.30, "none": null, "empty": [],
   "fee": { "total": 1318.40, "currency": "FHC", "lines": [ { "code": "QUAY", "amount": 15 }, { "code": "TON", "amount": 0.5 } ] },
@@ -31,8 +32,24 @@ def outcome(check: str, body: bytes = BODY, **values):
 class Holding(unittest.TestCase):
     def test_every_relation_has_an_example_that_holds(self):
         for name, relation in TABLE.items():
+            actual, expected = relation.example
             with self.subTest(name):
-                self.assertIsNone(relation.judge(*relation.example, Setting("json")))
+                data = {"salt-path": 1, "case": "x", "steps": [{"request": "a", "send": "GET http://h/",
+                        "expect": [{"of": "$.gone" if name == "absent" else "$", name: expected}]}]}  # fmt: skip
+                check = case_from_data(data).steps[0].expect[0]
+                known = Scopes(Scope())
+                known.measures = {check.sentence: actual}
+                answer = Answer(200, b"", write_json(actual), 0)
+                self.assertEqual(judge(check, answer, known).verdict, "passed")
+
+    def test_every_subject_has_an_example_that_finds_something(self):
+        xml = b'<r><cargo code="H1">herring</cargo></r>'
+        known = Scopes(Scope(), case=Scope({"portCallId": "PC-20931"}))
+        head = HEAD.replace(b"X-Count: 015", b"Location: /port-calls/PC-20931")
+        for name, kind in KINDS.items():
+            with self.subTest(name):
+                seen = Answer(201, head, xml if name == "xpath" else BODY, 41_300, 30_000)
+                self.assertTrue(find(read_subject(kind.example), seen, known).nodes, kind.example)
 
     def test_what_holds(self):
         for check in [

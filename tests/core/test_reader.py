@@ -136,9 +136,9 @@ class Mistakes(unittest.TestCase):
         self.assertEqual(len(found), 3, found)
 
     def test_what_comes_later_is_named(self):
-        self.one(self.step("send: GET http://h/", "repeat: {}"), "this version cannot carry it out yet")
+        self.one(self.step("send: GET http://h/", "operation: a/b"), "this version cannot carry it out yet")
         self.one("salt-path: 1\ncase: x\nrows: { source: a.csv }\nsteps: []", "cannot carry it out yet")
-        self.one(self.step('send: GET "[=any uuid]"'), "cannot carry it out yet")
+        self.one("salt-path: 1\ncase: x\nsteps: [ { look up: a, in: b } ]", "cannot carry it out yet")
 
     def test_checks(self):
         for check, words in [
@@ -163,7 +163,7 @@ class Mistakes(unittest.TestCase):
     def test_bodies(self):
         self.one(self.step("send: POST http://h/", "json: '{ \"a\": [=x] }'"), "a reference stands inside quotes")
         self.one(self.step("send: POST http://h/", "json: {}", "text: x"), "one body")
-        self.one(self.step("send: POST http://h/", "type: text/csv"), "type belongs to a text body")
+        self.one(self.step("send: POST http://h/", "type: text/csv"), "type belongs to a body that is")
 
     def test_versions_names_and_steps(self):
         self.one("case: x\nsteps: []", "salt-path: 1")

@@ -75,4 +75,4 @@ class Refusals(unittest.TestCase):
 
     def test_nesting_has_an_end(self):
         self.refused("[" * 5000 + "]" * 5000, 1, "nested deeper")
-        self.refused("a: " + "[" * 5000, 0, "nested deeper")
+        self.refused("a: " + "[" * 5000, 1, "nested deeper")

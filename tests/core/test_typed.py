@@ -71,16 +71,50 @@ class Reading(unittest.TestCase):
     def test_writing_and_reading_agree(self):
         values = ["quoted", "East 4", "15", "true", "null", "a, b", "a and b", "at least 3", "above", "", " x", "“q”", "it's",
                   '"', "[=name]", "[=a | trim]", "[1]", "{", "x\ny", 15, Decimal("1318.40"), True, None, [1, "a"], {"a": 1}]  # fmt: skip
-        of = {"is one of": values, "between": [1, "[=b]"], "count": {"is one of": [1, 2]}, "kind": "text"}
+        fits = ["[?uuid]", {"id": "[?matches ^(a|b); then]", "lines": ["[?every]", {"a?": 1}]}, [1, "[?more]"]]
+        of = {
+            "is one of": [values], "is none of": [values], "between": [[1, "[=b]"]], "kind": ["text"], "format": ["date-time"],
+            "count": [3, {"is one of": [1, 2]}], "length": [3, {"at least": 2}], "empty": [True, False],
+            "sorted": ["up", "down"], "close to": [{"value": 1, "within": Decimal("0.1")}],
+            "near": [{"time": "now", "within": "5 min"}, {"time": "[=now +2 days]", "within": "1 s"}],
+            "before": ["now", "2026-11-23"], "fits": fits, "fits exactly": fits, "schema": [{"required": ["id"]}, True],
+        }  # fmt: skip
         self.assertEqual(set(PHRASES), set(TABLE))
-        for relation in TABLE:
-            expected = [of[relation]] if relation in of else [True] if relation in ("present", "absent") else values
-            for value in [True, False] if relation == "empty" else expected:
+        for relation, entry in TABLE.items():
+            for value in [True] if entry.takes == "true" else of.get(relation, values):
                 for subject in ("status", "$.a['x is 3']", "$.lines[*].code | trim", "header X-One"):
                     check = {"of": subject, relation: value}
                     with self.subTest(check):
                         again = read_sentence(write_sentence(check))
                         self.assertTrue(same(again, check), (write_sentence(check), again))
+
+    def test_groups(self):
+        one, two = {"of": "status", "is": 200}, {"of": "$.state", "is": "now; then a"}
+        three = {"of": "$.amount", "above": 0}
+        for group, text in [
+            (
+                {"when": [one], "then": [two, three]},
+                'when status is 200 then $.state is "now; then a"; $.amount is above 0',
+            ),
+            ({"when": [one], "then": [one], "otherwise": [three]}, None),
+            ({"any of": [one, {"all of": [two, three]}]}, None),
+            ({"none of": [one]}, "none of: status is 200"),
+            ({"for each": "$.lines[*]", "expect": [three]}, "each of $.lines[*]: $.amount is above 0"),
+            ({"for each": "$.a['b: c']", "expect": [{"none of": [three]}], "may be empty": True}, None),
+            ({"when": [{"any of": [one, two]}], "then": [{"when": [one], "then": [two]}]}, None),
+        ]:
+            with self.subTest(group):
+                written = write_sentence(group)
+                self.assertEqual(written, text or written)
+                self.assertTrue(same(read_sentence(written), group), written)
+        for text, said in {
+            "when status is 200": "Say what must hold then",
+            "all of: ": "Say what must hold here",
+            "each of $.lines[*]": "behind a colon",
+        }.items():
+            with self.subTest(text), self.assertRaises(Unreadable) as caught:
+                read_sentence(text)
+            self.assertIn(said, str(caught.exception))
 
     def test_what_is_written_is_what_the_reader_takes(self):
         step = {

@@ -108,7 +108,8 @@ class Pipes(unittest.TestCase):
             with self.subTest(name):
                 value = Decimal(str(value)) if isinstance(value, float) else value
                 wanted = Decimal(str(wanted)) if isinstance(wanted, float) else wanted
-                self.assertTrue(same(apply_pipes(value, (read_pipe(written),)), wanted))
+                pipe = read_pipe(written, read_template)
+                self.assertTrue(same(apply_pipes(value, (pipe,), Scopes(Scope())), wanted))
 
     def test_lists_item_by_item(self):
         self.assertEqual(apply_pipes([" a", "b "], (read_pipe("trim"),)), ["a", "b"])

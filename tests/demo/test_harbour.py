@@ -98,7 +98,9 @@ class Harbour(unittest.TestCase):
     def test_the_description_names_every_route(self):
         document = self.ask("GET", "/openapi.json")[1]
         described = {(method.upper(), path) for path, item in document["paths"].items() for method in item}
-        for method, pattern, _, signed in ROUTES:
+        for method, pattern, route, signed in ROUTES:
+            if not route.__module__.endswith("server"):
+                continue  # desks, papers and cargo are no part of the JSON service
             path = next((p for m, p in described if m == method and pattern.fullmatch(p)), None)
             if "openapi" not in pattern.pattern and "switches" not in pattern.pattern:
                 self.assertIsNotNone(path, pattern.pattern)

@@ -95,14 +95,23 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(saltpath("check", self.write(case(GOOD, "values: { harbour: x }\n"))).returncode, 0)
         self.assertEqual(saltpath("check", self.write("a: [")).returncode, 2)
 
+    def test_a_file_that_is_far_too_large_is_refused_at_once(self):
+        huge = self.folder / "huge.case.yaml"
+        with huge.open("wb") as file:
+            file.truncate(100_000_000)
+        for command in ("run", "check"):
+            done = saltpath(command, str(huge))
+            self.assertEqual(done.returncode, 2)
+            self.assertIn("20 MB", done.stderr)
+
     def test_reports(self):
         report, junit = self.folder / "r.json", self.folder / "r.xml"
-        done = saltpath("run", str(PROJECT), "--set", f"harbour={harbour()}", "--set", "agentPassword=salt-and-tar", "--seed", "90417",
+        done = saltpath("run", str(PROJECT), "--set", f"harbour={harbour()}", "--set", "agentPassword=salt-and-tar", "--set", "clientSecret=deep-water-9", "--seed", "90417",
                         "--json", str(report), "--junit", str(junit), "--label", "3.3.0")  # fmt: skip
         self.assertEqual(done.returncode, 1, done.stderr)
         data = json.loads(report.read_text())
         jsonschema.Draft202012Validator(report_schema()).validate(data)
-        self.assertEqual(data["counts"]["cases"], {"passed": 7, "failed": 3, "unchecked": 1, "blocked": 1})
+        self.assertEqual(data["counts"]["cases"], {"passed": 17, "failed": 7, "unchecked": 1, "blocked": 21})
         self.assertIn('"actual":448.80', report.read_text())
         self.assertNotIn("salt-and-tar", report.read_text() + junit.read_text())
         one = junitparser.JUnitXml.fromfile(str(junit))
@@ -112,7 +121,7 @@ class CommandLine(unittest.TestCase):
             (one.tests, one.failures, one.errors, one.skipped),
             (two.testsRun, len(two.failures), len(two.errors), len(two.skipped)),
         )
-        self.assertEqual((one.tests, one.failures, one.errors, one.skipped), (33, 5, 4, 2))
+        self.assertEqual((one.tests, one.failures, one.errors, one.skipped), (76, 9, 24, 2))
 
     def test_secrets_from_the_environment(self):
         text = case("  - { request: A, send: 'POST [=harbour]/sessions', json: { user: desk, password: '[=pin]' }, expect: [ { of: status, is: 201 } ] }\n",

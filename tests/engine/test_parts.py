@@ -76,7 +76,9 @@ class Decoding(unittest.TestCase):
             (gzip.compress(b"x") + b"salt", "gzip", "bad-encoding"),
             (gzip.compress(b"") * 1500, "gzip", "bad-encoding"),
             (b"plain", "deflate", "bad-encoding"),
-            (b"x", "br", "unknown-encoding"),
+            (b"x", "br", "bad-encoding"),
+            (b"x", "zstd", "bad-encoding"),
+            (b"x", "compress", "unknown-encoding"),
         ]:
             with self.subTest(code), self.assertRaises(Blocked) as caught:
                 decode(body, encoding, 1000)
