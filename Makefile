@@ -7,7 +7,7 @@ STAMPS := .setup-stamps
 PAGES := src/saltpath/server/pages/index.html
 WEB := $(shell find web/src web/public web/index.html web/vite.config.ts web/tsconfig.json -type f 2>/dev/null)
 
-.PHONY: setup demo test check bench lock api-types schemas screenshots wheel clean
+.PHONY: setup demo test check bench lock docs api-types schemas screenshots wheel clean
 
 setup: $(STAMPS)/python $(PAGES)
 
@@ -53,6 +53,9 @@ lock:
 
 schemas: setup
 	$(BIN)/python -m saltpath.core.format.schema src/saltpath/schemas
+
+docs: setup
+	$(BIN)/python -m saltpath.core.format.tables docs/case-format.md
 
 api-types: setup
 	$(BIN)/python -c "import json; from saltpath.server.openapi import document; print(json.dumps(document()))" > web/openapi.json
