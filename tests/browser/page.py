@@ -5,9 +5,9 @@ from __future__ import annotations
 import unittest
 from pathlib import Path
 
-from playwright.sync_api import Browser, Page, Playwright, sync_playwright
+from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
-from tests.application import Application
+from tests.application import PATIENCE_S, Application
 
 ARGUMENTS = [
     "--no-sandbox",
@@ -18,6 +18,7 @@ ARGUMENTS = [
     "--disable-component-update",
     "--disable-sync",
 ]
+expect.set_options(timeout=PATIENCE_S * 1000)
 AXE = Path(__file__).resolve().parents[2] / "web/node_modules/axe-core/axe.min.js"
 
 
@@ -38,8 +39,8 @@ class BrowserTest(unittest.TestCase):
     def setUp(self) -> None:
         context = self.browser.new_context(viewport={"width": 1280, "height": 800})
         self.addCleanup(context.close)
+        context.set_default_timeout(PATIENCE_S * 1000)
         self.page: Page = context.new_page()
-        self.page.set_default_timeout(10_000)
         self.said: list[str] = []
         self.page.on("console", lambda message: self.said.append(f"{message.type}: {message.text}"))
         self.page.on("pageerror", lambda error: self.said.append(f"error: {error}"))

@@ -96,7 +96,7 @@ class Editing(BrowserTest):
         self.app.kill("web")
         self.page.get_by_label("Add a step: a method and an address").fill("GET [=harbour]/tides")
         self.page.get_by_label("Add a step: a method and an address").press("Enter")
-        self.app.wait(lambda: self.app.get("/health"), 5)
+        self.app.wait(lambda: self.app.get("/health"))
         self.step(1).get_by_text("Read tides").wait_for()
         self.page.get_by_role("heading", name="Kept").wait_for()
         self.assertEqual(self.saved()["steps"][0]["send"], "GET [=harbour]/tides")

@@ -23,7 +23,7 @@ class Living(BrowserTest):
         self.open_case("Register numbers keep all their digits")
         self.page.get_by_role("treeitem").first.wait_for()
         self.app.kill("web")
-        self.app.wait(lambda: self.app.get("/health"), 5)
+        self.app.wait(lambda: self.app.get("/health"))
         self.page.get_by_role("button", name="Run this case").click()
         self.page.get_by_role("status").filter(has_text="Finished: passed.").wait_for()
         self.said = [line for line in self.said if "ERR_" not in line]  # the browser reports the lost connection itself

@@ -43,7 +43,7 @@ class Pointing(BrowserTest):
 
     def saved(self, probe):
         """Wait until the steps as they are stored fit."""
-        self.app.wait(lambda: probe(self.steps()), 5)
+        self.app.wait(lambda: probe(self.steps()))
 
     def test_the_readme_is_followed_word_by_word(self):
         """A case from a request, sent, and its value picked for the place of the next step: nothing else is known."""
@@ -60,7 +60,7 @@ class Pointing(BrowserTest):
         self.page.get_by_role("option", name=re.compile("vesselId “V-103” will be kept from")).click()
         self.page.keyboard.press("Enter")
         id = self.page.url.rpartition("/cases/")[2].partition("?")[0]
-        self.app.wait(lambda: "[=vesselId]" in self.app.get(f"/cases/{id}")["document"]["steps"][1]["send"], 5)
+        self.app.wait(lambda: "[=vesselId]" in self.app.get(f"/cases/{id}")["document"]["steps"][1]["send"])
         self.assertEqual(self.app.get(f"/cases/{id}")["document"]["steps"][0]["query"], {"homePort": "Fernholm"})
 
     def test_a_branch_is_expected_as_one_body(self):

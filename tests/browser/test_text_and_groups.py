@@ -30,7 +30,7 @@ class TextAndGroups(BrowserTest):
         return self.app.get(f"/cases/{self.id}")["document"]["steps"]
 
     def saved(self, probe):
-        self.app.wait(lambda: probe(self.steps()), 6)
+        self.app.wait(lambda: probe(self.steps()))
 
     def editor(self):
         return self.page.get_by_role("textbox", name="The case as text")
@@ -171,7 +171,7 @@ class TextAndGroups(BrowserTest):
         frame = self.page.frame_locator("iframe[title='The answer as a page']")
         frame.get_by_role("heading", name=re.compile("Nattbølge")).wait_for()
         self.assertNotEqual(self.page.title(), "run")
-        self.app.wait(lambda: self.said, 5)
+        self.app.wait(lambda: self.said)
         self.assertTrue(all("sandboxed" in line for line in self.said), self.said)  # its script was not run
         self.said.clear()
         self.page.locator('[data-step="2"] .step-head').click()

@@ -31,7 +31,6 @@ class Together(BrowserTest):
 
     def other_tab(self) -> Page:
         other = self.page.context.new_page()
-        other.set_default_timeout(10_000)
         other.goto(self.page.url)
         other.get_by_role("heading", name="Two at once").wait_for()
         return other
@@ -56,7 +55,7 @@ class Together(BrowserTest):
         self.page.get_by_role("button", name="status is 201", exact=True).wait_for()
         self.page.get_by_role("button", name="Undo").click()
         expect(self.page.get_by_role("button", name="time is below 500 ms", exact=True)).to_have_count(0)
-        self.app.wait(lambda: len(self.document()["steps"][0]["expect"]) == 2, 5)
+        self.app.wait(lambda: len(self.document()["steps"][0]["expect"]) == 2)
         self.assertEqual(self.document()["steps"][0]["expect"][0], {"of": "status", "is": 201})
         other.close()
 
@@ -72,7 +71,7 @@ class Together(BrowserTest):
         expect(field).to_have_value("$.items counts 12")
         field.press("Enter")
         self.page.get_by_role("button", name="$.items counts 12", exact=True).wait_for()
-        self.app.wait(lambda: {"of": "$.items", "count": 12} in self.document()["steps"][0]["expect"], 5)
+        self.app.wait(lambda: {"of": "$.items", "count": 12} in self.document()["steps"][0]["expect"])
         checks = [check["of"] for check in self.document()["steps"][0]["expect"]]
         self.assertEqual(checks, ["time", "status", "$.items"])
 
@@ -96,7 +95,7 @@ class Together(BrowserTest):
         self.assertEqual(self.axe(), [])
         clash.get_by_role("button", name="Put mine there").click()
         self.page.get_by_role("button", name="status is 202", exact=True).wait_for()
-        self.app.wait(lambda: self.document()["steps"][0]["expect"][0] == {"of": "status", "is": 202}, 5)
+        self.app.wait(lambda: self.document()["steps"][0]["expect"][0] == {"of": "status", "is": 202})
         self.assertEqual(self.document()["steps"][1]["send"], "POST [=harbour]/fee-quotes?draft=true")
         self.said = [line for line in self.said if "ERR_FAILED" not in line and "412" not in line]
 
@@ -111,7 +110,7 @@ class Together(BrowserTest):
         self.page.get_by_text("Your edits wait in this browser").wait_for()
         self.page.unroute(PUTS)
         self.page.get_by_role("alert").get_by_text("soon").wait_for()
-        self.app.wait(lambda: len(self.document()["steps"][0]["expect"]) == 3, 8)
+        self.app.wait(lambda: len(self.document()["steps"][0]["expect"]) == 3)
         step = self.document()["steps"][0]
         self.assertEqual((step["expect"][0]["is"], step["expect"][2]["below"]), (202, "3 s"))
         self.assertNotIn("options", step)
@@ -128,12 +127,12 @@ class Together(BrowserTest):
         self.page.keyboard.type(', "length": 23.40')
         self.page.close(run_before_unload=False)
         self.page = self.page.context.new_page()
-        self.app.wait(lambda: self.app.get("/health"), 5)
+        self.app.wait(lambda: self.app.get("/health"))
         self.go(f"/cases/{self.id}")
         body = self.page.locator(".cm-content")
-        expect(body).to_contain_text('"length": 23.40', timeout=10_000)
+        expect(body).to_contain_text('"length": 23.40')
         body.press("Control+Enter")
-        self.app.wait(lambda: "23.40" in self.document()["steps"][1]["json"], 5)
+        self.app.wait(lambda: "23.40" in self.document()["steps"][1]["json"])
         self.said = []  # the browser reports the lost connection itself
 
     def test_a_sentence_that_was_being_typed_too(self):
@@ -143,8 +142,8 @@ class Together(BrowserTest):
         self.page.get_by_label("Add a step: a method and an address").fill("GET [=harbour]/pil")
         self.app.kill("web")
         self.page.get_by_role("button", name="Change").or_(self.page.locator("h1")).first.click()
-        self.app.wait(lambda: self.app.get("/health"), 5)
-        self.app.wait(lambda: len(self.document()["steps"]) == 3, 8)
+        self.app.wait(lambda: self.app.get("/health"))
+        self.app.wait(lambda: len(self.document()["steps"]) == 3)
         self.said = []  # the browser reports the lost connection itself
 
     def test_versions_are_read_and_brought_back(self):
@@ -179,10 +178,10 @@ class Together(BrowserTest):
         self.page.get_by_text("refused the connection on port 1").first.wait_for()
         self.page.get_by_label("When this step runs").select_option("afterwards")
         self.page.locator(".tag", has_text="afterwards, always").wait_for()
-        self.app.wait(lambda: len(self.document().get("afterwards", [])) == 1, 5)
+        self.app.wait(lambda: len(self.document().get("afterwards", [])) == 1)
         self.page.locator(".step-head", has_text="afterwards, always").click()
         self.page.get_by_label("When this step runs").select_option("once")
-        self.app.wait(lambda: len(self.document().get("once", [])) == 1 and "afterwards" not in self.document(), 5)
+        self.app.wait(lambda: len(self.document().get("once", [])) == 1 and "afterwards" not in self.document())
 
     def test_a_step_opened_while_a_run_is_asked_for_stays_open(self):
         held: list[Route] = []
@@ -191,7 +190,7 @@ class Together(BrowserTest):
         second = self.page.get_by_role("article", name="Step 2: Ask for a fee")
         second.locator(".step-head").click()
         second.locator(".band").first.wait_for()
-        self.app.wait(lambda: held or self.page.wait_for_timeout(50), 5)
+        self.app.wait(lambda: held or self.page.wait_for_timeout(50))
         held[0].continue_()
         self.page.get_by_role("status").filter(has_text="Finished").wait_for()
         expect(second.locator(".band").first).to_be_visible()

@@ -81,7 +81,7 @@ class CommandLine(unittest.TestCase):
         process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
         time.sleep(1.5)
         process.send_signal(signal.SIGINT)
-        process.communicate(timeout=10)
+        process.communicate(timeout=60)
         self.assertEqual(process.returncode, 130)
         self.assertEqual(json.loads(report.read_text())["verdict"], "blocked")
 

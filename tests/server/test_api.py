@@ -10,7 +10,7 @@ import urllib.request
 
 from saltpath.server.app import make_app
 from saltpath.server.openapi import document
-from tests.application import Application, free_port
+from tests.application import PATIENCE_S, Application, free_port
 
 NEW = "salt-path: 1\n# mine\ncase: Pilots are listed\nsteps:\n  - request: List\n    send: GET [=harbour]/pilots\n    expect: [ { of: status, is: 200 } ]\n"
 
@@ -95,7 +95,7 @@ class Api(unittest.TestCase):
     def test_a_run_is_stopped(self):
         case = self.app.cases()["What the desk sees on a bad day"]
         _, _, run = self.app.ask("POST", "/runs", {"project": self.app.project, "cases": [case]})
-        self.app.wait(lambda: len(self.app.get(f"/runs/{run['id']}")["cases"][0]["steps"]) >= 1, 10)
+        self.app.wait(lambda: len(self.app.get(f"/runs/{run['id']}")["cases"][0]["steps"]) >= 1)
         status, _, _ = self.app.ask("POST", f"/runs/{run['id']}/stop")
         self.assertIn(status, (202, 409))
         done = self.app.finished(run["id"])
@@ -111,7 +111,7 @@ class Api(unittest.TestCase):
         )
         address = f"{self.app.address}/api/v1/events/stream?project={self.app.project}"
         request = urllib.request.Request(address, headers={"Last-Event-ID": "0"})
-        with urllib.request.urlopen(request, timeout=10) as stream:
+        with urllib.request.urlopen(request, timeout=PATIENCE_S) as stream:
             lines = [stream.readline() for _ in range(8)]
         self.assertIn(b"id: 1\n", lines)
 
@@ -154,7 +154,7 @@ class Api(unittest.TestCase):
                 self.assertTrue(problem["title"])
 
     def raw(self, method: str, path: str, body: bytes = b"", **headers: str) -> http.client.HTTPResponse:
-        connection = http.client.HTTPConnection("127.0.0.1", self.app.port, timeout=10)
+        connection = http.client.HTTPConnection("127.0.0.1", self.app.port, timeout=PATIENCE_S)
         self.addCleanup(connection.close)
         connection.request(method, path, body, {name.replace("_", "-"): value for name, value in headers.items()})
         return connection.getresponse()
@@ -176,7 +176,7 @@ class Api(unittest.TestCase):
             (self.app.data.parent / "other", self.app.port, "cannot be listened on"),
         ]:
             command = [sys.executable, "-m", "saltpath.cli", "serve", "--data", str(data), "--port", str(port)]
-            done = subprocess.run(command, capture_output=True, text=True, timeout=20)
+            done = subprocess.run(command, capture_output=True, text=True, timeout=PATIENCE_S)
             self.assertEqual(done.returncode, 2)
             self.assertIn(words, done.stderr)
 

@@ -45,7 +45,7 @@ class Killed(unittest.TestCase):
 
     def one_round(self, app: Application, made: list[str], kind: str, delay: float) -> None:
         _, _, run = app.ask("POST", "/runs", {"project": app.project, "cases": made})
-        app.wait(lambda: app.get(f"/runs/{run['id']}")["cases"][0]["steps"], 10)
+        app.wait(lambda: app.get(f"/runs/{run['id']}")["cases"][0]["steps"])
         time.sleep(delay)
         reported = self.reported(app, run["id"])
         app.kill(kind)
@@ -57,7 +57,7 @@ class Killed(unittest.TestCase):
             self.back_s,
         )
         self.assertLess(time.monotonic() - begun, self.back_s)
-        done = app.finished(run["id"], 30)
+        done = app.finished(run["id"])
         after = self.reported(app, run["id"])
         for step, verdict in reported.items():
             self.assertEqual(after.get(step), verdict, "a step that was reported as finished is gone")

@@ -7,7 +7,7 @@ import random
 import unittest
 from typing import Any
 
-from tests.application import Application
+from tests.application import PATIENCE_S, Application
 
 JUNK = ["", "x", "-1", "0", "99999999999999999999", "%00", "%ff", "'\"", "../..", "[]", "null", "true", "a" * 3000]
 VALUES: list[Any] = [None, 1, -1, 1.5, "x", "", [], {}, [[]], {"a": 1}, True, "\u0000", "é", 10**30, ["x"]]
@@ -45,7 +45,7 @@ class Malformed(unittest.TestCase):
                 path, method, body = self.call(chance, paths, app.project, suite, case, document)
                 if path.startswith("/events/stream"):
                     continue
-                connection = http.client.HTTPConnection("127.0.0.1", app.port, timeout=10)
+                connection = http.client.HTTPConnection("127.0.0.1", app.port, timeout=PATIENCE_S)
                 headers = (
                     {"Content-Type": "application/json", "If-Match": chance.choice(['"1"', "x", '"999"'])}
                     if body

@@ -32,13 +32,15 @@ export function ago(moment: string | null | undefined, now = Date.now()): string
   return days === 1 ? "yesterday" : `${days} days ago`;
 }
 
+// One for all: making it takes a thousand times as long as using it.
+const EXACT = new Intl.DateTimeFormat("en-GB", {
+  dateStyle: "medium",
+  timeStyle: "long",
+});
+
 /** The exact moment in the viewer's zone, with the zone. */
 export function exactly(moment: string | null | undefined): string {
-  if (!moment) return "";
-  return new Date(moment).toLocaleString("en-GB", {
-    dateStyle: "medium",
-    timeStyle: "long",
-  });
+  return moment ? EXACT.format(new Date(moment)) : "";
 }
 
 export function count(number: number, one: string, many = `${one}s`): string {
