@@ -105,7 +105,8 @@ def _request(step: Request) -> dict[str, Any]:
             "body": _body(step.body) if step.body else None,
             "options": _options(step.options),
         },
-        "expect": [_expectation(item) for item in step.expect],
+        "expect": [expectation(item) for item in step.expect],
+        "without": list(step.without),
     }
 
 
@@ -174,7 +175,7 @@ def _repeat(repeat: Repeat) -> dict[str, Any]:
     return {"until": until, "every": every, "at most": at_most}
 
 
-def _expectation(item: Expectation, role: str = "") -> dict[str, Any]:
+def expectation(item: Expectation, role: str = "") -> dict[str, Any]:
     """A check or a group as it is read; a group has parts, each with its role (`when`, `then`, `otherwise`, or none)."""
     if isinstance(item, Check):
         return {**_check(item), "parts": [], "role": role}
@@ -191,7 +192,7 @@ def _expectation(item: Expectation, role: str = "") -> dict[str, Any]:
         "advice": item.advice,
         "off": item.off,
         "note": item.note,
-        "parts": [_expectation(part, name) for part, name in parts],
+        "parts": [expectation(part, name) for part, name in parts],
         "role": role,
     }
 

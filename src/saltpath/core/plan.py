@@ -10,7 +10,6 @@ from saltpath.core.case import (
     DEFAULTS,
     Case,
     Environment,
-    Expectation,
     NamedValues,
     Options,
     Part,
@@ -68,15 +67,17 @@ def planned(
     case: Case, suite: Suite | None = None, file: str = "", project: Project | None = None, **more: Any
 ) -> PlannedCase:
     """A planned case, with what it hands over and what it inherits worked out once."""
-    inherited = [("project", item) for item in project.every_answer] if project else []
-    inherited += [("suite", item) for item in suite.every_answer] if suite else []
-    inherited += [("case", item) for item in case.every_answer]
-    case = _inheriting(case, tuple(inherited)) if inherited else case
+    case = inheriting(case, suite, project)
     return PlannedCase(case, suite, file, hands_over=handed_over(case), **more)
 
 
-def _inheriting(case: Case, items: tuple[tuple[str, Expectation], ...]) -> Case:
-    """The case with the checks on every answer at each request that does not except itself."""
+def inheriting(case: Case, suite: Suite | None, project: Project | None) -> Case:
+    """The case with the checks on every answer at each request that does not except itself: the project's, the suite's,
+    its own."""
+    origins = (("project", project), ("suite", suite), ("case", case))
+    items = tuple((origin, item) for origin, owner in origins if owner for item in owner.every_answer)
+    if not items:
+        return case
 
     def steps(part: Part) -> tuple[Step, ...]:
         return tuple(_with(step) if isinstance(step, Request) else step for step in case.part(part))

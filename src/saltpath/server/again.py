@@ -9,6 +9,8 @@ from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
 
+import msgspec
+
 from saltpath.core import plain, slow
 from saltpath.core.answer import Answer
 from saltpath.core.case import Case, Environment, Expectation, Project, Request, Suite, checks_in, subjects_in
@@ -82,29 +84,23 @@ def answer_of(step: StepEvidence, namespaces: tuple[tuple[str, str], ...] = ()) 
 def judged(
     step: Request, seen: StepEvidence, scopes: Scopes, namespaces: tuple[tuple[str, str], ...] = ()
 ) -> tuple[StepEvidence, tuple[bool, ...]]:
-    """The step's evidence with outcomes for its checks as they are now, and which of these were judged again. What came from
-    elsewhere (checks on every answer, `until`) stands behind them as it was."""
-    own = [outcome for outcome in seen.outcomes if not outcome.origin]
-    before = {
-        (outcome.check, outcome.advice, outcome.why is not None and outcome.why.code == "switched-off"): outcome
-        for outcome in own
-    }
+    """The step's evidence with outcomes for its checks as they are now, its own and those on every answer, and which of these
+    were judged again. What was waited for (`until`) stands behind them as it was."""
+    before = {(outcome.origin, outcome.check, outcome.advice, _was_off(outcome)): outcome for outcome in seen.outcomes}
     answer = answer_of(seen, namespaces)
     outcomes: list[Outcome] = []
     again: list[bool] = []
     if answer is not None:
         scopes.now_us = seen.exchanges[-1].begun_us + answer.time_us
         scopes.asking = asker(seen.exchanges[-1], answer, scopes)
-    for item in step.expect:
-        known = before.get((item.sentence, item.advice, item.off))
+    for origin, item in (*(("", own) for own in step.expect), *step.inherited):
+        known = before.get((origin, item.sentence, item.advice, item.off))
+        again.append(known is None and answer is not None)
         if known is None and answer is not None:
             known = judge_kept(item, answer, scopes)
-            again.append(True)
-        else:
-            known = known or Outcome("skipped", item.sentence, note=item.note, advice=item.advice)
-            again.append(False)
-        outcomes.append(known)
-    outcomes += [outcome for outcome in seen.outcomes if outcome.origin]
+        known = known or Outcome("skipped", item.sentence, advice=item.advice)
+        outcomes.append(msgspec.structs.replace(known, origin=origin, note=item.note))
+    outcomes += [outcome for outcome in seen.outcomes if outcome.origin == "until"]
     if answer is None:
         return replace(seen, outcomes=tuple(outcomes)), tuple(again)
     if not any(again) and len(outcomes) == len(seen.outcomes) and not _found_again(step, seen):
@@ -112,6 +108,10 @@ def judged(
     verdict, reason = _verdict(step, seen, outcomes)
     head = replace(seen.head, verdict=verdict)
     return replace(seen, head=head, why=reason, outcomes=tuple(outcomes)), tuple(again)
+
+
+def _was_off(outcome: Outcome) -> bool:
+    return outcome.why is not None and outcome.why.code == "switched-off"
 
 
 def _found_again(step: Request, seen: StepEvidence) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import sqlite3
 import threading
 from pathlib import Path
@@ -45,6 +46,17 @@ def body() -> dict[str, Any]:
     if not isinstance(data, dict):
         raise Refused(400, "not-an-object", "The body must be a JSON object.")
     return data
+
+
+_ETAG = re.compile(r'(?:W/)?"(\d{1,15})"')
+
+
+def version_changed() -> int:
+    """The version that If-Match names. Raises Refused."""
+    found = _ETAG.fullmatch(request.headers.get("If-Match", "").strip())
+    if found is None:
+        raise Refused(428, "if-match-missing", 'Say which version you changed: If-Match: "3".')
+    return int(found[1])
 
 
 def project_asked() -> projects.Document:

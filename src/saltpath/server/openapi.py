@@ -84,6 +84,12 @@ def document() -> dict[str, Any]:
             "patch": _operation("changeSuite", "Rename or move a suite", _of("Suite"), _ID, body="SuiteChange"),
             "delete": _operation("removeSuite", "Take an empty suite away", _of("Gone"), _ID),
         },
+        "/suites/{id}/every-answer": {
+            "put": _operation("setSuiteChecks", "A suite's checks on every answer", _of("EveryAnswer"), _ID, if_match,
+                              body="EveryAnswerChange")},
+        "/projects/{id}/every-answer": {
+            "put": _operation("setProjectChecks", "A project's checks on every answer", _of("EveryAnswer"), _ID, if_match,
+                              body="EveryAnswerChange")},
         "/texts": {"post": _operation("readText", "What a case's text reads as", _of("ReadText"), body="TextToRead")},
         "/format": {"get": _operation("readFormat", "The words of the case format", _page("FormatWord"))},
         "/cases": {"post": _operation("addCase", "A new case", _of("Case"), status=201, body="NewCase")},

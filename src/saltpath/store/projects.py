@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from saltpath.core import plain
-from saltpath.store.database import NotFound, new_id, now_us, write
+from saltpath.store.database import Conflict, NotFound, new_id, now_us, write
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,13 +39,21 @@ def add_project(connection: sqlite3.Connection, actor: int, document: dict[str, 
     return project(connection, oid)
 
 
-def set_project(connection: sqlite3.Connection, id: int, actor: int, document: dict[str, Any]) -> None:
-    """Replace a project's document."""
+def set_project(
+    connection: sqlite3.Connection, id: int, actor: int, document: dict[str, Any], version: int | None = None
+) -> None:
+    """Replace a project's document; with `version`, on top of that one. Raises Conflict if another one stands."""
     with write(connection):
+        _on_top(connection.execute("SELECT version FROM project WHERE id = ?", (id,)).fetchone(), version)
         connection.execute(
             "UPDATE project SET document = ?, name = ?, version = version + 1, actor = ? WHERE id = ?",
             (plain.write_json(document).decode(), document["project"], actor, id),
         )
+
+
+def _on_top(row: sqlite3.Row, version: int | None) -> None:
+    if version is not None and row["version"] != version:
+        raise Conflict(row["version"])
 
 
 def projects(connection: sqlite3.Connection) -> list[Document]:
@@ -135,9 +143,12 @@ def suite_by_id(connection: sqlite3.Connection, id: int) -> Document:
     return _document(connection.execute("SELECT * FROM suite WHERE id = ?", (id,)).fetchone())
 
 
-def set_suite(connection: sqlite3.Connection, id: int, actor: int, document: dict[str, Any]) -> None:
-    """Replace a suite's document."""
+def set_suite(
+    connection: sqlite3.Connection, id: int, actor: int, document: dict[str, Any], version: int | None = None
+) -> None:
+    """Replace a suite's document; with `version`, on top of that one. Raises Conflict if another one stands."""
     with write(connection):
+        _on_top(connection.execute("SELECT version FROM suite WHERE id = ?", (id,)).fetchone(), version)
         connection.execute(
             "UPDATE suite SET document = ?, name = ?, version = version + 1, actor = ? WHERE id = ?",
             (plain.write_json(document).decode(), document["suite"], actor, id),

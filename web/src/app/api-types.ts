@@ -160,6 +160,40 @@ export interface paths {
         patch: operations["changeSuite"];
         trace?: never;
     };
+    "/suites/{id}/every-answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** A suite's checks on every answer */
+        put: operations["setSuiteChecks"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/projects/{id}/every-answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** A project's checks on every answer */
+        put: operations["setProjectChecks"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/texts": {
         parameters: {
             query?: never;
@@ -663,6 +697,18 @@ export interface components {
             parts: components["schemas"]["Check"][];
             role: string;
         };
+        EveryAnswer: {
+            /** @enum {string} */
+            origin: "project" | "suite" | "case";
+            id: string;
+            name: string;
+            version: number;
+            checks: components["schemas"]["Check"][];
+            documents: Record<string, never>[];
+        };
+        EveryAnswerChange: {
+            checks: Record<string, never>[];
+        };
         Repeat: {
             until: string;
             every: string;
@@ -691,6 +737,7 @@ export interface components {
             off: boolean;
             send?: components["schemas"]["Send"];
             expect?: components["schemas"]["Check"][];
+            without?: string[];
             keep?: components["schemas"]["Keep"][];
             set?: components["schemas"]["SetValue"][];
             wait?: string;
@@ -740,6 +787,7 @@ export interface components {
             changedAt: string;
             document: Record<string, never>;
             text?: string;
+            everyAnswer: components["schemas"]["EveryAnswer"][];
             steps: components["schemas"]["Step"][];
             threads: components["schemas"]["Thread"][];
             findings: components["schemas"]["Finding"][];
@@ -1009,6 +1057,10 @@ export interface components {
             kept: components["schemas"]["Kept"][];
             used: components["schemas"]["Used"][];
         };
+        Namespace: {
+            prefix: string;
+            uri: string;
+        };
         LastStep: {
             row: number;
             /** @enum {string} */
@@ -1031,6 +1083,7 @@ export interface components {
             run: string;
             runNumber: number;
             runKind: string;
+            namespaces: components["schemas"]["Namespace"][];
         };
         Evidence: {
             run: components["schemas"]["Run"] | null;
@@ -1430,6 +1483,84 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Suite"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setSuiteChecks: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the version that was changed, in quotes */
+                "If-Match": string;
+            };
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EveryAnswerChange"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EveryAnswer"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setProjectChecks: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the version that was changed, in quotes */
+                "If-Match": string;
+            };
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EveryAnswerChange"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EveryAnswer"];
                 };
             };
             /** @description a problem */

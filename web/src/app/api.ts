@@ -34,6 +34,7 @@ export type Other = Shapes["Other"];
 export type TextFault = Shapes["TextFault"];
 export type ReadText = Shapes["ReadText"];
 export type FormatWord = Shapes["FormatWord"];
+export type EveryAnswer = Shapes["EveryAnswer"];
 export type Brought = Shapes["Brought"];
 type Present = Shapes["Present"];
 export type NewRun = Shapes["NewRun"];
@@ -61,7 +62,7 @@ async function ask<Answer>(path: string, init?: RequestInit): Promise<Answer> {
 async function askCase(path: string, init?: RequestInit): Promise<Case> {
   const text = await (await answered(path, init)).text();
   const exact = readExact(text) as unknown as Case;
-  return { ...(JSON.parse(text) as Case), document: exact.document };
+  return { ...(JSON.parse(text) as Case), document: exact.document, everyAnswer: exact.everyAnswer };
 }
 
 async function answered(path: string, init?: RequestInit): Promise<Response> {
@@ -99,6 +100,13 @@ export const api = {
   addSuite: (project: string, name: string) => send<Suite>("/suites", { project, name }),
   changeSuite: (id: string, change: { name?: string; about?: string; before?: string | null }) =>
     ask<Suite>(`/suites/${q(id)}`, posted(change, {}, "PATCH")),
+  /** The checks on every answer of a project or a suite; `body`: their list as JSON text, so that numbers stay as they are. */
+  setEveryAnswer: (origin: "project" | "suite", id: string, version: number, body: string) =>
+    answered(`/${origin}s/${q(id)}/every-answer`, {
+      method: "PUT",
+      body,
+      headers: { "Content-Type": "application/json", "If-Match": `"${version}"` },
+    }),
   removeSuite: (id: string) => ask<unknown>(`/suites/${q(id)}`, { method: "DELETE" }),
   moveCase: (id: string, suite: string, before: string | null) =>
     send<Case>(`/cases/${q(id)}/move`, { suite, before }),

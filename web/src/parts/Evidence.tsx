@@ -7,10 +7,11 @@ import { Phases } from "./Phases";
 import { JsonTree } from "./tree/JsonTree";
 import type { Acts } from "./tree/picked";
 import { XmlTree } from "./tree/XmlTree";
-import { readXml } from "./tree/xml";
+import { type Namespaces, readXml } from "./tree/xml";
 import { type Keeps, watching } from "./watching";
 
 const VIEWS = ["Tree", "Raw", "Headers", "Sent", "Timing"] as const;
+const NONE: Namespaces = [];
 type View = (typeof VIEWS)[number];
 
 interface Props {
@@ -19,12 +20,14 @@ interface Props {
   keeps?: Keeps;
   /** What can be made of a node of the answer. */
   acts?: Acts;
+  /** The prefixes that the step's XPaths may use besides the answer's own. */
+  namespaces?: Namespaces;
   /** What is said of a place that nothing watches: that it varies. */
   loose?: (path: string) => string | undefined;
 }
 
 /** What one step saw: the exchange that was judged, in five views. Redirects and resent requests can be chosen too. */
-export function Evidence({ step, about, keeps, acts, loose }: Props) {
+export function Evidence({ step, about, keeps, acts, loose, namespaces = NONE }: Props) {
   const [view, setView] = useState<View>("Tree");
   const [hop, setHop] = useState<number>();
   const last = step.exchanges.length - 1;
@@ -70,7 +73,15 @@ export function Evidence({ step, about, keeps, acts, loose }: Props) {
       {exchange.resent && (
         <p className="blocked-note">The connection had died, and the request was sent twice.</p>
       )}
-      <Body view={view} exchange={exchange} step={step} keeps={keeps} acts={acts} loose={loose} />
+      <Body
+        view={view}
+        exchange={exchange}
+        step={step}
+        keeps={keeps}
+        acts={acts}
+        loose={loose}
+        namespaces={namespaces}
+      />
     </>
   );
 }
@@ -81,10 +92,11 @@ interface BodyProps {
   step: StepEvidence;
   keeps: Keeps | undefined;
   acts: Acts | undefined;
+  namespaces: Namespaces;
   loose: Props["loose"];
 }
 
-function Body({ view, exchange, step, keeps, acts, loose }: BodyProps) {
+function Body({ view, exchange, step, keeps, acts, loose, namespaces }: BodyProps) {
   const watch = useCallback(
     (path: string) => {
       const varies = loose?.(path);
@@ -93,7 +105,7 @@ function Body({ view, exchange, step, keeps, acts, loose }: BodyProps) {
     [step, keeps, loose],
   );
   if (view === "Tree" && /xml/i.test(exchange.mediaType) && exchange.size <= RAW_MOST)
-    return <Xml exchange={exchange} step={step} keeps={keeps} acts={acts} />;
+    return <Xml exchange={exchange} step={step} keeps={keeps} acts={acts} namespaces={namespaces} />;
   if (view === "Tree" && /^image\//i.test(exchange.mediaType))
     return <img className="answer-image" src={api.bodyAddress(exchange.id)} alt="What the answer holds" />;
   if (view === "Tree" && /html/i.test(exchange.mediaType) && exchange.size <= RAW_MOST)
@@ -156,10 +168,16 @@ function Html({ exchange }: { exchange: Exchange }) {
 }
 
 /** An XML answer as a tree; what is none is shown as it came. */
-function Xml({ exchange, step, keeps, acts }: Pick<BodyProps, "exchange" | "step" | "keeps" | "acts">) {
+function Xml({
+  exchange,
+  step,
+  keeps,
+  acts,
+  namespaces,
+}: Pick<BodyProps, "exchange" | "step" | "keeps" | "acts" | "namespaces">) {
   const body = useQuery({
-    queryKey: ["body", exchange.id],
-    queryFn: async () => readXml(await textOf(exchange)) ?? null,
+    queryKey: ["body", exchange.id, namespaces],
+    queryFn: async () => readXml(await textOf(exchange), namespaces) ?? null,
     staleTime: Number.POSITIVE_INFINITY,
   });
   if (body.data === undefined) return <p className="muted pad">Reading the answer…</p>;

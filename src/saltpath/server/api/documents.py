@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from typing import Any
 
 from flask import Blueprint, Response, current_app, request
@@ -18,9 +17,9 @@ from saltpath.core.format.words import words
 from saltpath.core.format.writer import write_document
 from saltpath.core.inspect import inspect, surroundings
 from saltpath.core.outline import outline
-from saltpath.server.api.views import moment, reason
+from saltpath.server.api.views import every_answer_view, moment, reason
 from saltpath.server.compiled import compiled, remember
-from saltpath.server.context import actor, body, database
+from saltpath.server.context import actor, body, database, version_changed
 from saltpath.server.presence import Presence
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import cases, projects
@@ -43,7 +42,8 @@ def _case_answer(stored: cases.StoredCase) -> Response:
     usual = project.document.get("environment", "")
     standing = sorted(projects.environments(connection, stored.project), key=lambda e: e.name != usual)
     environments = [read_environment(e.document).values for e in standing]
-    values, shared = read_suite(suite.document).values, read_project(project.document).values
+    of_suite, of_project = read_suite(suite.document), read_project(project.document)
+    values, shared = of_suite.values, of_project.values
     around = surroundings((), values, shared, environments)
     findings = [
         {"weight": f.weight, "step": f.step, "path": f.place.path, **(reason(f.why) or {})}
@@ -74,6 +74,11 @@ def _case_answer(stored: cases.StoredCase) -> Response:
                 if request.args.get("text") == "false"
                 else {"text": write_document(stored.document, stored.comments)}
             ),
+            "everyAnswer": [
+                every_answer_view("project", project, of_project.every_answer),
+                every_answer_view("suite", suite, of_suite.every_answer),
+                every_answer_view("case", stored, case.every_answer),
+            ],
             **outline(case),
             "findings": findings,
         }
@@ -87,20 +92,15 @@ def _values(values: NamedValues) -> list[dict[str, Any]]:
     return shown + [{"name": name, "value": "", "secret": True} for name in sorted(values.secret)]
 
 
-_ETAG = re.compile(r'(?:W/)?"(\d{1,15})"')
-
-
 @documents.put("/cases/<id>")
 def save_case(id: str) -> Response:
     """Save the case, given as `document` or as `text`, on top of the version that If-Match names."""
-    found = _ETAG.fullmatch(request.headers.get("If-Match", "").strip())
-    if found is None:
-        raise Refused(428, "if-match-missing", 'Say which version you changed: If-Match: "3".')
+    version = version_changed()
     document, comments, case = _given_document(body())
     if comments is None:
         before = cases.case(database(), id)
         comments = carried(before.document, document, before.comments)
-    stored = cases.save_case(database(), id, actor().id, int(found[1]), document, comments)
+    stored = cases.save_case(database(), id, actor().id, version, document, comments)
     if stored.document == document:
         remember(stored, case)
     return _case_answer(stored)

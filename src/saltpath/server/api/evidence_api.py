@@ -10,7 +10,7 @@ from flask import Blueprint, Response, request
 
 from saltpath.core import plain
 from saltpath.core.answer import Answer
-from saltpath.core.case import PARTS, Case, Request
+from saltpath.core.case import PARTS, Case, Project, Request, Step, Suite
 from saltpath.core.checks.typed import read_sentence, suggestions, write_sentence
 from saltpath.core.exchange import MASK
 from saltpath.core.format.project import read_environment, read_project, read_suite
@@ -19,6 +19,7 @@ from saltpath.core.format.source import FormatError
 from saltpath.core.grammar import Unreadable
 from saltpath.core.jsonpath import MISSING
 from saltpath.core.pipes import KINDS as PIPES
+from saltpath.core.plan import inheriting
 from saltpath.core.repeated import repeated
 from saltpath.core.scopes import Scopes
 from saltpath.core.seen import places, seen, telling
@@ -46,7 +47,8 @@ def case_evidence(id: str) -> Response:
     Steps are those of the case as it is now, wherever they stood then; checks that were edited since are judged again on
     the kept answers."""
     stored = cases.case(database(), id)
-    case = compiled(stored)
+    suite, project = _around(stored)
+    case = inheriting(compiled(stored), suite, project)
     newest, verdict, found = _seen_in(stored, request.args["run"]) if "run" in request.args else _last_seen(stored)
     scopes = _scopes(stored, case, newest, [seen for _, seen in found.values()])
     for _, _, step in case.parts():
@@ -61,23 +63,39 @@ def case_evidence(id: str) -> Response:
             continue
         run, seen = found[step.key]
         again_flags: tuple[bool, ...] = ()
+        spaces: tuple[tuple[str, str], ...] = ()
         if isinstance(step, Request):
-            seen, again_flags = again.judged(step, seen, scopes, _namespaces(stored, case, step))
+            spaces = _namespaces(step, case, suite, project)
+            seen, again_flags = again.judged(step, seen, scopes, spaces)
         view = step_view(seen, run.oid, again_flags)
         items.append(
-            {**view, "part": part, "index": index, "run": run.oid, "runNumber": run.number, "runKind": run.kind}
-        )
+            {**view, "part": part, "index": index, "run": run.oid, "runNumber": run.number, "runKind": run.kind,
+             "namespaces": [{"prefix": prefix, "uri": uri} for prefix, uri in spaces]}
+        )  # fmt: skip
     return json_answer({"run": run_view(newest) if newest is not None else None, "verdict": verdict, "steps": items})
 
 
-def _namespaces(stored: cases.StoredCase, case: Case, step: Request) -> tuple[tuple[str, str], ...]:
-    """The prefixes that the step's XPaths may use, from the nearest options that name some."""
-    near = step.options.namespaces if step.options.namespaces is not None else case.options.namespaces
-    if near is not None:
-        return near
+def _namespaces(step: Step, case: Case, suite: Suite, project: Project) -> tuple[tuple[str, str], ...]:
+    """The prefixes that the step's XPaths may use besides those of its answer, from the nearest options that name some."""
+    own = step.options.over(case.options) if isinstance(step, Request) else case.options
+    return own.over(suite.options.over(project.options)).namespaces or ()
+
+
+def _last_answer(
+    stored: cases.StoredCase, key: str, found: dict[str, tuple[runs.Run, evidence.StepEvidence]]
+) -> Answer | None:
+    """The last answer of the step with a key, as its checks read it."""
+    case = compiled(stored)
+    step = next((step for _, _, step in case.parts() if step.key == key), None)
+    if key not in found or step is None:
+        return None
+    return again.answer_of(found[key][1], _namespaces(step, case, *_around(stored)))
+
+
+def _around(stored: cases.StoredCase) -> tuple[Suite, Project]:
+    """The suite and the project that the case stands in."""
     suite = read_suite(projects.suite_by_id(database(), stored.suite).document)
-    project = read_project(projects.project_by_id(database(), stored.project).document)
-    return suite.options.over(project.options).namespaces or ()
+    return suite, read_project(projects.project_by_id(database(), stored.project).document)
 
 
 def _last_seen(
@@ -109,16 +127,9 @@ def _seen_in(
 
 
 def _scopes(stored: cases.StoredCase, case: Case, run: runs.Run | None, seen: list[evidence.StepEvidence]) -> Scopes:
-    project = projects.project_by_id(database(), stored.project)
     environments = [read_environment(e.document) for e in projects.environments(database(), stored.project)]
     environment = next((e for e in environments if run is not None and e.name == run.environment), None)
-    return again.scopes_of(
-        case,
-        read_suite(projects.suite_by_id(database(), stored.suite).document),
-        read_project(project.document),
-        environment,
-        seen,
-    )
+    return again.scopes_of(case, *_around(stored), environment, seen)
 
 
 @evidence_api.post("/cases/<id>/sentences")
@@ -131,7 +142,7 @@ def read_typed(id: str) -> Response:
         raise Refused(400, "sentence-missing", "Give the sentence as text, and the key of its step as step.")
     case = compiled(stored)
     _, _, found = _last_seen(stored)
-    answer = again.answer_of(found[key][1]) if key in found else None
+    answer = _last_answer(stored, key, found)
     paths = again.paths_in(answer)
     result: dict[str, Any] = {"check": None, "typed": "", "outcome": None, "problem": "",
                               "suggestions": suggestions(text, paths)}  # fmt: skip
@@ -246,7 +257,7 @@ def clean_kept(id: str) -> Response:
         return json_answer({**result, "problem": str(problem)})
     case = compiled(stored)
     _, _, found = _last_seen(stored)
-    answer = again.answer_of(found[key][1]) if key in found else None
+    answer = _last_answer(stored, key, found)
     if answer is None:
         return json_answer({**result, "problem": "This step has no answer yet to try it on."})
     if again.may_take_long(subject, len(answer.body)):

@@ -12,8 +12,8 @@ from saltpath.core.case import PARTS
 from saltpath.core.format.folder import read_folder, slug, write_folder
 from saltpath.core.format.project import read_project, read_suite
 from saltpath.formats.folders import read_zip, write_zip
-from saltpath.server.api.views import moment, ms
-from saltpath.server.context import actor, body, database, project_asked
+from saltpath.server.api.views import every_answer_view, moment, ms
+from saltpath.server.context import actor, body, database, project_asked, version_changed
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import cases, folders, people, projects, runs
 
@@ -169,6 +169,34 @@ def change_suite(id: str) -> Response:
     if "before" in data:
         projects.move_suite(database(), suite, data["before"])
     return json_answer(_suite_view(projects.suite(database(), id), []))
+
+
+@outline_api.put("/suites/<id>/every-answer")
+def set_suite_checks(id: str) -> Response:
+    """The checks on every answer of a suite's cases, on top of the version that If-Match names."""
+    version, suite = version_changed(), projects.suite(database(), id)
+    document = _with_checks(suite.document)
+    read = read_suite(document)
+    projects.set_suite(database(), suite.id, actor().id, document, version)
+    return json_answer(every_answer_view("suite", projects.suite(database(), id), read.every_answer))
+
+
+@outline_api.put("/projects/<id>/every-answer")
+def set_project_checks(id: str) -> Response:
+    """The checks on every answer of all a project's cases, on top of the version that If-Match names."""
+    version, project = version_changed(), projects.project(database(), id)
+    document = _with_checks(project.document)
+    read = read_project(document)
+    projects.set_project(database(), project.id, actor().id, document, version)
+    return json_answer(every_answer_view("project", projects.project(database(), id), read.every_answer))
+
+
+def _with_checks(document: dict[str, Any]) -> dict[str, Any]:
+    checks = body().get("checks")
+    if not isinstance(checks, list):
+        raise Refused(422, "checks", "Give the checks as a list.")
+    rest = {name: value for name, value in document.items() if name != "every answer"}
+    return {**rest, "every answer": checks} if checks else rest
 
 
 @outline_api.delete("/suites/<id>")

@@ -6,10 +6,14 @@ from datetime import UTC, datetime
 from typing import Any
 
 from saltpath.core import measures, plain
+from saltpath.core.case import Expectation
 from saltpath.core.checks.judge import Outcome
 from saltpath.core.exchange import Exchange
+from saltpath.core.outline import expectation
 from saltpath.core.why import TEMPLATES, Why
+from saltpath.store.cases import StoredCase
 from saltpath.store.evidence import StepEvidence, StepHead
+from saltpath.store.projects import Document
 from saltpath.store.runs import Run, RunCase
 
 TEXT_MOST = 200_000
@@ -135,6 +139,18 @@ def _shown(value: Any, check: str) -> str:
         if check.startswith("size "):
             return measures.show_size(value)
     return plain.show(value, 2000)
+
+
+def every_answer_view(origin: str, owner: Document | StoredCase, checks: tuple[Expectation, ...]) -> dict[str, Any]:
+    """The checks on every answer of a project, a suite or a case, as they are read and as its document has them."""
+    return {
+        "origin": origin,
+        "id": owner.oid,
+        "name": owner.name,
+        "version": owner.version,
+        "checks": [expectation(item) for item in checks],
+        "documents": owner.document.get("every answer", []),
+    }
 
 
 def exchange_view(exchange: Exchange, id: str) -> dict[str, Any]:

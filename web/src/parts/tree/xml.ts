@@ -12,13 +12,18 @@ export interface XmlRow {
 
 export const MOST_ROWS = 4000;
 
-/** The document's prefixes: those that it declares, first come first; `_` for the default namespace of its root. */
-function prefixesOf(root: Element): Map<string, string> {
-  const found = new Map<string, string>();
+/** Prefixes and the namespaces that they stand for. */
+export type Namespaces = { prefix: string; uri: string }[];
+
+/** A prefix for each namespace: the step's own first, then those that the document declares, first come first; `_` for the
+ * default namespace of its root. */
+function prefixesOf(root: Element, own: Namespaces): Map<string, string> {
+  const found = new Map(own.map(({ prefix, uri }) => [uri, prefix]));
   for (const element of [root, ...root.querySelectorAll("*")]) {
     for (const attribute of element.attributes) {
       const prefix = attribute.name === "xmlns" ? (element === root ? "_" : undefined) : declared(attribute);
-      if (prefix && ![...found.values()].includes(prefix)) found.set(attribute.value, prefix);
+      if (!prefix || found.has(attribute.value) || [...found.values()].includes(prefix)) continue;
+      found.set(attribute.value, prefix);
     }
   }
   return found;
@@ -40,12 +45,13 @@ export interface XmlAnswer {
   find: (path: string) => Set<Node>;
 }
 
-/** An answer's text as rows; undefined if it is not XML, or too long to be drawn. */
-export function readXml(text: string): XmlAnswer | undefined {
+/** An answer's text as rows, their paths with the step's own prefixes where it has some; undefined if it is not XML, or too long
+ * to be drawn. */
+export function readXml(text: string, own: Namespaces): XmlAnswer | undefined {
   const document = new DOMParser().parseFromString(text, "application/xml");
   const root = document.documentElement;
   if (!root || document.querySelector("parsererror")) return undefined;
-  const prefixes = prefixesOf(root);
+  const prefixes = prefixesOf(root, own);
   const rows: XmlRow[] = [];
   const add = (element: Element, above: string, depth: number, parent: number) => {
     if (rows.length > MOST_ROWS) return;
@@ -90,15 +96,11 @@ export function readXml(text: string): XmlAnswer | undefined {
 function found(document: Document, path: string, spaces: Map<string, string>): Set<Node> {
   const nodes = new Set<Node>();
   try {
-    // A prefix that the step's options declare is not known here; its names are looked for in every namespace.
-    const meant = path.replace(/(@?)([\w-]+):(?!:)([\w.-]+)/g, (whole, at, prefix, name) =>
-      spaces.has(prefix) ? whole : `${at}*[local-name()='${name}']`,
-    );
     const resolve = (prefix: string | null) => spaces.get(prefix ?? "") ?? null;
-    const result = document.evaluate(meant, document, resolve, XPathResult.ORDERED_NODE_SNAPSHOT_TYPE);
+    const result = document.evaluate(path, document, resolve, XPathResult.ORDERED_NODE_SNAPSHOT_TYPE);
     for (let at = 0; at < result.snapshotLength; at++) nodes.add(result.snapshotItem(at) as Node);
   } catch {
-    // a function's value, or a prefix of the step's own: it stands for no row
+    // a function's value, or a prefix that nobody declares: it stands for no row
   }
   return nodes;
 }

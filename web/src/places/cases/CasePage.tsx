@@ -25,7 +25,7 @@ import type { MarkKind } from "../../parts/VerdictMark";
 import { CaseHead } from "./CaseHead";
 import { EvidencePanel } from "./EvidencePanel";
 import { Clashes } from "./edit/Clashes";
-import { DragContext, type Dragged, EditContext } from "./edit/context";
+import { DragContext, type Dragged, EditContext, EveryContext } from "./edit/context";
 import { referencesFor } from "./edit/references";
 import { useEditing } from "./edit/useEditing";
 import { usePresence } from "./edit/usePresence";
@@ -187,54 +187,56 @@ function Opened({ of }: { of: Case }) {
       <EditContext.Provider value={edited}>
         <DragContext.Provider value={dragged}>
           <WhereContext.Provider value={of.id}>
-            <CaseHead
-              of={of}
-              state={state}
-              evidence={drawn}
-              others={others}
-              at={at}
-              running={running}
-              run={() => void runAll()}
-              asText={asText}
-              show={(text) => setSearch(text ? { view: "text" } : {})}
-            />
-            <p className="live">
-              <span role="status" aria-live="polite">
-                {running.said}
-              </span>{" "}
-              {!running.running && failing && failing !== step?.key && (
-                <button type="button" className="plain-link" onClick={() => setPicked(failing)}>
-                  Go to the first that needs you
-                </button>
-              )}
-            </p>
-            <Clashes clashes={state.clashes} decide={state.decide} />
-            <div className="case-columns">
-              {asText ? (
-                <Suspense fallback={<p className="muted pad">Opening the text…</p>}>
-                  <TextView of={of} />
-                </Suspense>
-              ) : (
-                <Trail
-                  of={of}
-                  chosen={chosen}
-                  choose={pick}
-                  evidence={steps}
-                  verdict={verdict}
-                  sendAlone={sendAlone}
-                  busy={running.running}
-                  others={others}
-                />
-              )}
-              <EvidencePanel
-                step={step}
-                seen={seen}
-                about={about}
-                run={run}
-                chooseRun={chooseRun}
-                drag={drag}
+            <EveryContext.Provider value={of.everyAnswer}>
+              <CaseHead
+                of={of}
+                state={state}
+                evidence={drawn}
+                others={others}
+                at={at}
+                running={running}
+                run={() => void runAll()}
+                asText={asText}
+                show={(text) => setSearch(text ? { view: "text" } : {})}
               />
-            </div>
+              <p className="live">
+                <span role="status" aria-live="polite">
+                  {running.said}
+                </span>{" "}
+                {!running.running && failing && failing !== step?.key && (
+                  <button type="button" className="plain-link" onClick={() => setPicked(failing)}>
+                    Go to the first that needs you
+                  </button>
+                )}
+              </p>
+              <Clashes clashes={state.clashes} decide={state.decide} />
+              <div className="case-columns">
+                {asText ? (
+                  <Suspense fallback={<p className="muted pad">Opening the text…</p>}>
+                    <TextView of={of} />
+                  </Suspense>
+                ) : (
+                  <Trail
+                    of={of}
+                    chosen={chosen}
+                    choose={pick}
+                    evidence={steps}
+                    verdict={verdict}
+                    sendAlone={sendAlone}
+                    busy={running.running}
+                    others={others}
+                  />
+                )}
+                <EvidencePanel
+                  step={step}
+                  seen={seen}
+                  about={about}
+                  run={run}
+                  chooseRun={chooseRun}
+                  drag={drag}
+                />
+              </div>
+            </EveryContext.Provider>
           </WhereContext.Provider>
         </DragContext.Provider>
       </EditContext.Provider>

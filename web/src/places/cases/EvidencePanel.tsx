@@ -49,6 +49,7 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, drag }: Props
           keeps={step?.keep}
           acts={acts}
           loose={loose}
+          namespaces={seen.namespaces}
         />
       ) : (
         <div className="pad teach">

@@ -1,21 +1,28 @@
 import { useState } from "react";
 import { api, type Check, type Outcome, type Step, type StepEvidence } from "../../app/api";
+import type { Json } from "../../app/exact";
 import { meant } from "../../parts/meant";
-import { Pieces } from "../../parts/Pieces";
 import { useDraft } from "../../parts/typing/drafts";
 import { Typing } from "../../parts/typing/Typing";
 import { VerdictMark } from "../../parts/VerdictMark";
-import { Inherited, Parts, Subject, shown } from "./CheckParts";
+import { Said, toneOf, WaitedFor } from "./CheckParts";
+import { EveryAnswerRows } from "./EveryAnswer";
+import { ExpectedBody } from "./ExpectedBody";
 import { useEdited } from "./edit/context";
 import {
   addCheck,
   type CheckDocument,
+  checksOf,
   inChecks,
   lookAt,
-  markCheck,
-  noteCheck,
+  marked,
+  noted,
   setCheck,
+  stepWith,
+  toEvery,
+  withBody,
 } from "./edit/document";
+import { typedValue } from "./edit/expectedBody";
 import { SentenceField } from "./edit/SentenceField";
 
 /** What must hold of the answer: each check as a sentence that is changed where it stands, with what it last was. */
@@ -45,10 +52,11 @@ export function ExpectBand({ step, evidence }: { step: Step; evidence: StepEvide
           </li>
         )}
         {(evidence?.checks ?? [])
-          .filter((outcome) => outcome.origin)
+          .filter((outcome) => outcome.origin === "until")
           .map((outcome) => (
-            <Inherited key={outcome.origin + outcome.check} outcome={outcome} />
+            <WaitedFor key={outcome.check} outcome={outcome} />
           ))}
+        <EveryAnswerRows step={step} evidence={evidence} />
         <li className="add-check">
           <span className="muted" aria-hidden="true">
             +
@@ -88,12 +96,6 @@ function CheckRow({ step, index, last, check, outcome, used }: RowProps) {
   const [open, setOpen] = useState(draft.text !== undefined);
   const [noting, setNoting] = useState(false);
   const bad = outcome?.verdict === "failed" || outcome?.verdict === "blocked";
-  const tone = [
-    "check",
-    bad && !check.advice && outcome.verdict,
-    check.off && "off",
-    outcome?.again && "again",
-  ].filter(Boolean);
   if (open) {
     return (
       <li className="check">
@@ -109,6 +111,7 @@ function CheckRow({ step, index, last, check, outcome, used }: RowProps) {
     );
   }
   const near = meant(outcome?.why);
+  const body = bodyOf(checksOf(stepWith(editing.document, step))[index], check);
   const move = (by: number) =>
     void editing.apply(
       inChecks(step, (checks) => {
@@ -118,40 +121,32 @@ function CheckRow({ step, index, last, check, outcome, used }: RowProps) {
       }),
     );
   return (
-    <li className={tone.join(" ")}>
-      <VerdictMark verdict={outcome?.verdict ?? "waiting"} />
-      <button
-        type="button"
-        className="in-place sentence"
-        aria-label={check.sentence}
-        onClick={() => setOpen(true)}
-      >
-        <Subject of={check.of} />{" "}
-        <strong>
-          {check.phrase} <Pieces pieces={check.expected} used={used} />
-        </strong>
-        {check.advice && <span className="muted"> (advice)</span>}
-        {check.note && !noting && <span className="muted note">{check.note}</span>}
-      </button>
-      {check.parts.length > 0 && <Parts parts={check.parts} outcomes={outcome?.parts ?? []} used={used} />}
+    <li className={toneOf(check, outcome)}>
+      <Said
+        check={check}
+        outcome={outcome}
+        used={used}
+        open={() => setOpen(true)}
+        below={noting ? undefined : check.note}
+        expected={body && "this body:"}
+      />
+      {body && (
+        <ExpectedBody
+          of={check.of}
+          body={body.expected}
+          outcome={outcome}
+          save={(next) => editing.apply(inChecks(step, withBody(index, body.relation, next)))}
+        />
+      )}
       {noting && (
         <Typing
           text={check.note}
           label={`The note of ${check.sentence}`}
           hint="The check’s name in reports: what it is about, or why it is there."
-          save={(note) => editing.apply(noteCheck(step, index, note.trim()))}
+          save={(note) => editing.apply(inChecks(step, noted(index, note.trim())))}
           close={() => setNoting(false)}
         />
       )}
-      <span className="was">
-        {outcome ? shown(outcome) : ""}
-        {outcome?.again && (
-          <span className="muted" title="Judged on the answer that was kept; nothing was sent">
-            {" "}
-            · judged again
-          </span>
-        )}
-      </span>
       {bad && (rightNow(check, outcome) || near) && (
         <span className="repairs">
           {rightNow(check, outcome) && (
@@ -192,16 +187,24 @@ function CheckRow({ step, index, last, check, outcome, used }: RowProps) {
         <button
           type="button"
           aria-label={`${check.advice ? "Count again" : "Make advice"}: ${check.sentence}`}
-          onClick={() => void editing.apply(markCheck(step, index, "advice"))}
+          onClick={() => void editing.apply(inChecks(step, marked(index, "advice")))}
         >
           {check.advice ? "count" : "advice"}
         </button>
         <button
           type="button"
           aria-label={`Switch ${check.off ? "on" : "off"}: ${check.sentence}`}
-          onClick={() => void editing.apply(markCheck(step, index, "off"))}
+          onClick={() => void editing.apply(inChecks(step, marked(index, "off")))}
         >
           {check.off ? "on" : "off"}
+        </button>
+        <button
+          type="button"
+          aria-label={`On every answer: ${check.sentence}`}
+          title="Expect this of every answer of the case"
+          onClick={() => void editing.apply(toEvery(step, index))}
+        >
+          every answer
         </button>
         <button
           type="button"
@@ -213,6 +216,16 @@ function CheckRow({ step, index, last, check, outcome, used }: RowProps) {
       </span>
     </li>
   );
+}
+
+/** The body that a check expects, and by which relation; undefined for every other check, and while the page does not show the
+ * document's newest one. */
+function bodyOf(document: CheckDocument | undefined, check: Check) {
+  const relation = ["fits", "fits exactly"].find((name) => document && name in document);
+  if (!document || !relation || document.of !== check.of) return undefined;
+  const written = document[relation] as Json;
+  const expected = typeof written === "string" && !written.startsWith("[") ? typedValue(written) : written;
+  return expected && typeof expected === "object" ? { relation, expected } : undefined;
 }
 
 /** Whether the value that came could simply be the expected one from now on. */

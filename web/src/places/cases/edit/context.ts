@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { createContext, useContext, useMemo } from "react";
-import { api } from "../../../app/api";
+import { api, type EveryAnswer } from "../../../app/api";
 import type { Picked } from "../../../parts/tree/picked";
 import type { Insertable, Reference } from "../../../parts/typing/inserting";
 import { setKeep, stepWith } from "./document";
@@ -22,6 +22,8 @@ export interface EditedCase {
 }
 
 export const EditContext = createContext<EditedCase | undefined>(undefined);
+/** The checks on every answer that reach the case: the project's, the suite's, its own. */
+export const EveryContext = createContext<EveryAnswer[]>([]);
 export const DragContext = createContext<Dragged | undefined>(undefined);
 
 /** The case that the cards edit. */

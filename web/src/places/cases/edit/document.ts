@@ -67,36 +67,47 @@ export const inChecks = (key: string, change: (checks: CheckDocument[]) => Check
     return without({ ...step, expect: (checks.length ? checks : undefined) as Json });
   });
 
+/** An edit of a list of checks: a step's own, or those on every answer. */
+export type ChecksChange = (checks: CheckDocument[]) => CheckDocument[];
 const ASIDE = ["advice", "off", "note"];
 
 /** Another check in the place of one, with its note and its marks; null takes it away. */
-export const setCheck = (key: string, index: number, check: CheckDocument | null): Change =>
-  inChecks(key, (checks) =>
+export const replaced =
+  (index: number, check: CheckDocument | null): ChecksChange =>
+  (checks) =>
     checks.flatMap((old, at) => {
       if (at !== index) return [old];
       const aside = Object.fromEntries(Object.entries(old).filter(([name]) => ASIDE.includes(name)));
       return check ? [{ ...check, ...aside }] : [];
-    }),
-  );
+    });
 
-/** Turn a check's mark (`off`, `advice`) on or off. */
-export const markCheck = (key: string, index: number, mark: string): Change =>
-  inChecks(key, (checks) =>
+/** A check's mark (`off`, `advice`) turned on or off. */
+export const marked =
+  (index: number, mark: string): ChecksChange =>
+  (checks) =>
     checks.map((check, at) => {
       if (at !== index) return check;
       return check[mark]
         ? (without({ ...check, [mark]: undefined } as never) as CheckDocument)
         : { ...check, [mark]: true };
-    }),
-  );
+    });
+
+/** The body that a check expects. */
+export const withBody =
+  (index: number, relation: string, body: Json): ChecksChange =>
+  (checks) =>
+    checks.map((check, at) => (at === index ? { ...check, [relation]: body } : check));
 
 /** What a check is called in reports; empty takes the note away. */
-export const noteCheck = (key: string, index: number, note: string): Change =>
-  inChecks(key, (checks) =>
+export const noted =
+  (index: number, note: string): ChecksChange =>
+  (checks) =>
     checks.map((check, at) =>
       at === index ? (without({ ...check, note: (note || undefined) as Json }) as CheckDocument) : check,
-    ),
-  );
+    );
+
+export const setCheck = (key: string, index: number, check: CheckDocument | null): Change =>
+  inChecks(key, replaced(index, check));
 
 /** The same check of another place. */
 export const lookAt = (key: string, index: number, of: string): Change =>
@@ -104,6 +115,44 @@ export const lookAt = (key: string, index: number, of: string): Change =>
 
 export const addCheck = (key: string, check: CheckDocument): Change =>
   inChecks(key, (checks) => [...checks, check]);
+
+/** The case's own checks on every answer, changed. */
+export const inEvery =
+  (change: ChecksChange): Change =>
+  (document) => {
+    const checks = change((document["every answer"] as CheckDocument[] | undefined) ?? []);
+    return without({ ...document, "every answer": (checks.length ? checks : undefined) as Json });
+  };
+
+/** A step's check made one on every answer of the case. */
+export const toEvery =
+  (key: string, index: number): Change =>
+  (document) => {
+    const check = checksOf(stepWith(document, key))[index];
+    return check ? inEvery((every) => [...every, check])(setCheck(key, index, null)(document)) : document;
+  };
+
+/** A check on every answer of the case called otherwise, also where steps except themselves from it by its note. */
+export const renameEvery =
+  (index: number, before: string, note: string): Change =>
+  (document) => {
+    const next = inEvery(noted(index, note))(document);
+    const steps = PARTS.flatMap((part) => stepsOf(document, part)).filter(
+      (step) => before && (step.without as string[] | undefined)?.includes(before),
+    );
+    return steps.reduce((named, { key = "" }) => {
+      const freed = except(key, before, false)(named);
+      return note ? except(key, note, true)(freed) : freed;
+    }, next);
+  };
+
+/** A step excepts itself from a check on every answer, known by its note; or no longer. */
+export const except = (key: string, note: string, on: boolean): Change =>
+  inStep(key, (step) => {
+    const rest = ((step.without as string[] | undefined) ?? []).filter((item) => item !== note);
+    const notes = on ? [...rest, note] : rest;
+    return without({ ...step, without: (notes.length ? notes : undefined) as Json });
+  });
 
 export const setKeep = (key: string, name: string, of: Json | undefined): Change =>
   inStep(key, (step) => {

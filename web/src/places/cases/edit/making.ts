@@ -2,6 +2,7 @@ import type { Seen, SeenPlace } from "../../../app/api";
 import { type Json, readExact } from "../../../app/exact";
 import type { Picked } from "../../../parts/tree/picked";
 import type { CheckDocument } from "./document";
+import { literally } from "./expectedBody";
 
 /** What the last answers have shown, by place. */
 export type SeenPlaces = Map<string, SeenPlace>;
@@ -101,9 +102,7 @@ function pattern(leaf: Picked, loosely: boolean, seen: SeenPlaces): Json {
   if (leaf.kind === "object") return {};
   const kinds = seen.get(leaf.path)?.kinds.length ?? 1;
   if (loosely) return kinds > 1 || leaf.kind === "null" ? "[?]" : `[?${leaf.kind}]`;
-  const value = readExact(leaf.text);
-  if (typeof value !== "string") return value;
-  return value.startsWith("[?") ? "[?text]" : value.replaceAll("[=", "[='[=']");
+  return literally(readExact(leaf.text));
 }
 
 /** The names and indexes of a path below another. */

@@ -1,0 +1,225 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useContext, useState } from "react";
+import {
+  ApiProblem,
+  api,
+  type Check,
+  type EveryAnswer,
+  type Outcome,
+  type Step,
+  type StepEvidence,
+} from "../../app/api";
+import { writeExact } from "../../app/exact";
+import { Typing } from "../../parts/typing/Typing";
+import { VerdictMark } from "../../parts/VerdictMark";
+import { Said, toneOf } from "./CheckParts";
+import { EveryContext, useEdited } from "./edit/context";
+import {
+  type CheckDocument,
+  type ChecksChange,
+  except,
+  inEvery,
+  marked,
+  noted,
+  renameEvery,
+  replaced,
+} from "./edit/document";
+import { SentenceField } from "./edit/SentenceField";
+
+const WIDER: Record<EveryAnswer["origin"], EveryAnswer["origin"] | undefined> = {
+  case: "suite",
+  suite: "project",
+  project: undefined,
+};
+
+/** The checks on every answer that reach a step, each with where it comes from. Changed here, they change there. */
+export function EveryAnswerRows({ step, evidence }: { step: Step; evidence: StepEvidence | undefined }) {
+  const levels = useContext(EveryContext);
+  const { change, undo, changed } = useLevels(levels);
+  return (
+    <>
+      {[...levels].reverse().flatMap((level) =>
+        level.checks.map((check, index) => (
+          <Row
+            // biome-ignore lint/suspicious/noArrayIndexKey: two checks of a level may read the same
+            key={`${level.origin} ${index} ${check.sentence}`}
+            step={step}
+            level={level}
+            wider={levels.find((item) => item.origin === WIDER[level.origin])}
+            index={index}
+            check={check}
+            outcome={evidence?.checks.find(
+              (item) => item.origin === level.origin && item.check === check.sentence,
+            )}
+            used={evidence?.used ?? []}
+            change={change}
+          />
+        )),
+      )}
+      {changed && (
+        <li className="muted" role="status">
+          Changed for {whose(changed)}.{" "}
+          <button type="button" className="plain-link" onClick={() => void undo()}>
+            Undo
+          </button>
+        </li>
+      )}
+    </>
+  );
+}
+
+type Changes = (level: EveryAnswer, change: ChecksChange) => Promise<string | undefined>;
+
+/** Changing the checks of a level: the case's own are an edit like any other, those of a suite or the project are saved there,
+ * and the last change of these can be undone. */
+function useLevels(levels: EveryAnswer[]) {
+  const { id, editing } = useEdited();
+  const client = useQueryClient();
+  const [last, setLast] = useState<{ origin: EveryAnswer["origin"]; before: CheckDocument[] }>();
+  const save = async (level: EveryAnswer, checks: CheckDocument[]) => {
+    if (level.origin === "case") return "These are changed with the case.";
+    try {
+      await api.setEveryAnswer(level.origin, level.id, level.version, writeExact({ checks }));
+      return undefined;
+    } catch (problem) {
+      const stale = problem instanceof ApiProblem && problem.status === 412;
+      return stale
+        ? "They were changed elsewhere meanwhile; now they stand here as they are."
+        : (problem as Error).message;
+    } finally {
+      await client.invalidateQueries({ queryKey: ["case", id] });
+      void client.invalidateQueries({ queryKey: ["evidence", id] });
+    }
+  };
+  const change: Changes = async (level, make) => {
+    if (level.origin === "case") return editing.apply(inEvery(make));
+    const before = level.documents as CheckDocument[];
+    const wrong = await save(level, make(before));
+    if (!wrong) setLast({ origin: level.origin, before });
+    return wrong;
+  };
+  const changed = last && levels.find((item) => item.origin === last.origin);
+  const undo = async () => {
+    if (changed && last) await save(changed, last.before);
+    setLast(undefined);
+  };
+  return { change, undo, changed };
+}
+
+const whose = (level: EveryAnswer): string =>
+  level.origin === "case" ? "this case" : `the ${level.origin} ${level.name}`;
+
+interface RowProps {
+  step: Step;
+  level: EveryAnswer;
+  wider: EveryAnswer | undefined;
+  index: number;
+  check: Check;
+  outcome: Outcome | undefined;
+  used: StepEvidence["used"];
+  change: Changes;
+}
+
+function Row({ step, level, wider, index, check, outcome, used, change }: RowProps) {
+  const { editing } = useEdited();
+  const [open, setOpen] = useState(false);
+  const [noting, setNoting] = useState(false);
+  const [problem, setProblem] = useState("");
+  const excepted = Boolean(check.note && step.without?.includes(check.note));
+  const act = async (done: Promise<string | undefined>) => setProblem((await done) ?? "");
+  if (open) {
+    return (
+      <li className="check">
+        <VerdictMark verdict={outcome?.verdict ?? "waiting"} />
+        <SentenceField
+          step={step.key}
+          text={check.typed}
+          label={`Change for ${whose(level)}: ${check.sentence}`}
+          take={(changed) => change(level, replaced(index, changed))}
+          close={() => setOpen(false)}
+        />
+      </li>
+    );
+  }
+  /** A step excepts itself by the check's note; one without gets its sentence as one. */
+  const exceptHere = async () => {
+    const note = check.note || check.sentence;
+    if (check.note) return editing.apply(except(step.key, note, !excepted));
+    if (level.origin === "case")
+      return editing.apply((document) => except(step.key, note, true)(inEvery(noted(index, note))(document)));
+    return (await change(level, noted(index, note))) ?? editing.apply(except(step.key, note, true));
+  };
+  const widen = async () => {
+    const moved = level.documents[index] as CheckDocument;
+    if (!wider) return undefined;
+    return (await change(wider, (checks) => [...checks, moved])) ?? change(level, replaced(index, null));
+  };
+  const sentence = check.sentence;
+  return (
+    <li className={excepted ? "check off" : toneOf(check, outcome)}>
+      <Said
+        check={check}
+        outcome={excepted ? undefined : outcome}
+        used={used}
+        open={() => setOpen(true)}
+        below={[check.note, excepted ? "not expected here" : `on every answer of ${whose(level)}`]
+          .filter((text) => text && text !== sentence && !noting)
+          .join(" · ")}
+      />
+      {noting && (
+        <Typing
+          text={check.note}
+          label={`The note of ${sentence}`}
+          hint="The check’s name in reports; a step that does not expect it names it by this."
+          save={(note) =>
+            level.origin === "case"
+              ? editing.apply(renameEvery(index, check.note, note.trim()))
+              : change(level, noted(index, note.trim()))
+          }
+          close={() => setNoting(false)}
+        />
+      )}
+      {problem && (
+        <span className="problem" role="alert">
+          {problem}
+        </span>
+      )}
+      <span className="row-tools">
+        <button
+          type="button"
+          aria-label={`${excepted ? "Expect here again" : "Not here"}: ${sentence}`}
+          onClick={() => void act(exceptHere())}
+        >
+          {excepted ? "here again" : "not here"}
+        </button>
+        {wider && (
+          <button
+            type="button"
+            aria-label={`For ${whose(wider)}: ${sentence}`}
+            title={`Expect this of every answer of ${whose(wider)}`}
+            onClick={() => void act(widen())}
+          >
+            whole {wider.origin}
+          </button>
+        )}
+        <button type="button" aria-label={`Note: ${sentence}`} onClick={() => setNoting(true)}>
+          note
+        </button>
+        <button
+          type="button"
+          aria-label={`${check.advice ? "Count again" : "Make advice"}: ${sentence}`}
+          onClick={() => void act(change(level, marked(index, "advice")))}
+        >
+          {check.advice ? "count" : "advice"}
+        </button>
+        <button
+          type="button"
+          aria-label={`Delete: ${sentence}`}
+          onClick={() => void act(change(level, replaced(index, null)))}
+        >
+          delete
+        </button>
+      </span>
+    </li>
+  );
+}
