@@ -1,19 +1,8 @@
 // Builds the pages' merging as one module, and holds it to what a merge must keep, over seeded random edits of two people.
-import { tmpdir } from "node:os";
-import { mkdtempSync, rmSync } from "node:fs";
-import { join } from "node:path";
-import { pathToFileURL } from "node:url";
+import { built } from "./built.mjs";
 
-const web = process.argv[2];
 const rounds = Number(process.argv[3]);
-const { build } = await import(pathToFileURL(join(web, "node_modules/vite/dist/node/index.js")));
-const out = mkdtempSync(join(tmpdir(), "merging-"));
-await build({
-  root: web, configFile: false, logLevel: "error",
-  build: { outDir: out, lib: { entry: "src/places/cases/edit/merge.ts", formats: ["es"], fileName: "merge" }, minify: false },
-});
-const { merged, takeMine, same } = await import(pathToFileURL(join(out, "merge.js")));
-rmSync(out, { recursive: true });
+const { merged, takeMine, same } = await built(process.argv[2], "src/places/cases/edit/merge.ts");
 
 let seed = 7;
 const random = (below) => {

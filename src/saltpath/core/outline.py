@@ -131,8 +131,12 @@ def _body(body: Body) -> dict[str, Any]:
 
 
 def _part(part: MultipartPart) -> str:
-    """A part of a multipart body in one line, as it is typed: `name = text`, `name = file data/plan.pdf, application/pdf`."""
+    """A part of a multipart body in one line, as it is typed: `name = text`, `name = file data/plan.pdf, application/pdf`. A text
+    that has a type, or would not be read back as it is, stands as a JSON string."""
     value = f"file {part.file.text}" if part.file else part.text.text if part.text else ""
+    odd = "\n" in value or value != value.strip() or value.startswith(('"', "file "))
+    if part.text and (part.media_type or odd):
+        value = plain.write_json(value).decode()
     return f"{part.name.text} = {value}" + (f", {part.media_type}" if part.media_type else "")
 
 

@@ -35,7 +35,7 @@ def write_disk(root: Path, files: Mapping[str, bytes]) -> int:
     """Write the files below the root; how many differ from what was there."""
     changed = 0
     for name, octets in files.items():
-        path = root / _inside(name)
+        path = root / inside(name)
         if not path.is_file() or path.read_bytes() != octets:
             path.parent.mkdir(parents=True, exist_ok=True)
             path.write_bytes(octets)
@@ -48,7 +48,7 @@ def write_zip(files: Mapping[str, bytes]) -> bytes:
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         for name, octets in files.items():
-            archive.writestr(zipfile.ZipInfo(_inside(name), _MOMENT), octets, zipfile.ZIP_DEFLATED)
+            archive.writestr(zipfile.ZipInfo(inside(name), _MOMENT), octets, zipfile.ZIP_DEFLATED)
     return out.getvalue()
 
 
@@ -59,7 +59,7 @@ def read_zip(octets: bytes) -> dict[str, bytes]:
     try:
         with zipfile.ZipFile(io.BytesIO(octets)) as archive:
             for entry in archive.infolist():
-                _inside(entry.filename)
+                inside(entry.filename)
                 if entry.is_dir() or any(
                     part in _LEFT_OUT or part.startswith(".") for part in entry.filename.split("/")
                 ):
@@ -70,7 +70,7 @@ def read_zip(octets: bytes) -> dict[str, bytes]:
                     content = file.read(entry.file_size + 1)
                 if len(content) > entry.file_size:
                     raise FormatError([Problem("it is larger than it says", file=entry.filename)])
-                files[_inside(entry.filename)] = content
+                files[inside(entry.filename)] = content
     except (zipfile.BadZipFile, RuntimeError, NotImplementedError, OSError, EOFError, ValueError) as problem:
         if isinstance(problem, FormatError):
             raise
@@ -86,7 +86,8 @@ def _within_limits(count: int, size: int) -> None:
         raise FormatError([Problem(f"the folder holds more than {MOST_FILES} files or 200 MB")])
 
 
-def _inside(name: str) -> str:
+def inside(name: str) -> str:
+    """The path of a file below the root. Raises FormatError for one that leads outside."""
     path = PurePosixPath(name)
     if path.is_absolute() or ".." in path.parts or "\\" in name or "\x00" in name or not path.parts:
         raise FormatError([Problem("this path leads outside the folder", file=name)])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import secrets
 from urllib.parse import urlsplit
 
@@ -11,7 +12,7 @@ from saltpath.server.problems import problem
 
 LOCAL = ("127.0.0.1", "localhost", "::1")
 _WRITES = frozenset(["POST", "PUT", "PATCH", "DELETE"])
-_UPLOADS = {"/api/v1/projects/folder": "application/zip"}
+_FILE = re.compile(r"/api/v1/projects/[^/]+/files/")
 
 
 def guard(app: Flask, host: str) -> None:
@@ -32,8 +33,8 @@ def guard(app: Flask, host: str) -> None:
             if request.headers.get("Sec-Fetch-Site", "same-origin") not in ("same-origin", "none"):
                 return problem(403, "foreign-origin", "A page of another origin cannot change anything here.")
             has_body = bool(request.content_length) or "Transfer-Encoding" in request.headers
-            if has_body and request.mimetype != _UPLOADS.get(request.path, "application/json"):
-                return problem(415, "not-json", "The body must be application/json.")
+            if has_body and request.mimetype != (wanted := _body_of(request.path)):
+                return problem(415, "not-json", f"The body must be {wanted}.")
         return None
 
     @app.after_request
@@ -51,6 +52,13 @@ def guard(app: Flask, host: str) -> None:
         if request.path.startswith("/api/"):
             answer.headers.setdefault("Cache-Control", "no-store")
         return answer
+
+
+def _body_of(path: str) -> str:
+    """The type that a body sent to an address has."""
+    if path == "/api/v1/projects/folder":
+        return "application/zip"
+    return "application/octet-stream" if _FILE.match(path) else "application/json"
 
 
 def _host_name(header: str) -> str:

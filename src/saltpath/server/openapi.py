@@ -62,6 +62,7 @@ def document() -> dict[str, Any]:
     body = _operation("readBody", "An exchange's body", None, _ID, _parameter("form", "decoded, received or sent"),
                       media="application/octet-stream")  # fmt: skip
     position = _parameter("position", "the case's place in the run, from 0", True, "path", "integer")
+    path = _parameter("path", "the file's path in the project, such as data/papers.pdf", True, "path")
     paths = {
         "/me": {"get": _operation("readMe", "Who asks", _of("Person"))},
         "/health": {"get": _operation("readHealth", "Whether the server works", _of("Health"))},
@@ -75,6 +76,10 @@ def document() -> dict[str, Any]:
                                upload="application/zip")},
         "/projects/{id}/folder": {
             "get": _operation("saveFolder", "The project as a folder of files, zipped", None, _ID, media="application/zip")},
+        "/projects/{id}/files": {"get": _operation("listFiles", "A project's files", _page("ProjectFile"), _ID)},
+        "/projects/{id}/files/{path}": {
+            "put": _operation("putFile", "Keep a file", _of("ProjectFile"), _ID, path, upload="application/octet-stream"),
+            "delete": _operation("removeFile", "Take a file away", _of("Gone"), _ID, path)},
         "/environments": {"get": _operation("listEnvironments", "Environments", _page("Environment"), _PROJECT)},
         "/suites": {
             "get": _operation("listSuites", "Suites with their cases", _page("Suite"), _PROJECT),

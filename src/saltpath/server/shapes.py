@@ -57,6 +57,7 @@ SHAPES: dict[str, Any] = {
     "Project": _object(id=TEXT, name=TEXT, about=TEXT),
     "NewProject": _object(name=TEXT),
     "Brought": _object(project=TEXT, name=TEXT, new=WHOLE, changed=WHOLE, same=WHOLE),
+    "ProjectFile": _object(path=TEXT, size=WHOLE, at=TEXT),
     "Gone": _object(gone=FLAG),
     "Environment": _object(id=TEXT, name=TEXT, about=TEXT, guarded=FLAG, usual=FLAG),
     "Suite": _object(id=TEXT, name=TEXT, about=TEXT, cases=_list("CaseLine")),

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Callable
+from dataclasses import dataclass
 
 from saltpath.core.why import Blocked, why
-from saltpath.store.database import now_us, write
+from saltpath.store.database import NotFound, now_us, write
 
 
 def put_file(connection: sqlite3.Connection, project: int, actor: int, path: str, octets: bytes) -> None:
@@ -17,6 +18,31 @@ def put_file(connection: sqlite3.Connection, project: int, actor: int, path: str
             " ON CONFLICT (project, path) DO UPDATE SET octets = excluded.octets, actor = excluded.actor, at = excluded.at",
             (project, path, octets, actor, now_us()),
         )
+
+
+@dataclass(frozen=True, slots=True)
+class StoredFile:
+    """A file's path, its size in bytes, and when it came (UTC microseconds)."""
+
+    path: str
+    size: int
+    at: int
+
+
+def listed(connection: sqlite3.Connection, project: int) -> list[StoredFile]:
+    """The files of a project, in the order of their paths."""
+    rows = connection.execute(
+        "SELECT path, length(octets) AS size, at FROM project_file WHERE project = ? ORDER BY path", (project,)
+    )
+    return [StoredFile(row["path"], row["size"], row["at"]) for row in rows]
+
+
+def remove_file(connection: sqlite3.Connection, project: int, path: str) -> None:
+    """Raises NotFound."""
+    with write(connection):
+        done = connection.execute("DELETE FROM project_file WHERE project = ? AND path = ?", (project, path))
+    if not done.rowcount:
+        raise NotFound(f"the project has no file {path}")
 
 
 def paths(connection: sqlite3.Connection, project: int) -> list[str]:

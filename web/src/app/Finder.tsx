@@ -21,6 +21,7 @@ const KEYS: [string, string][] = [
     "E, A, T, O",
     "on a place of the answer: expect it as it is, any of its kind, that it is there, one of what was seen",
   ],
+  ["S", "on a place of the answer: expect what was sent under its name; on a branch everything that was"],
   ["B", "on a branch of the answer: expect everything below it"],
   ["K, P", "on a place of the answer: keep it, put it into a later step"],
   ["Space, Ctrl click", "on a place of the answer: choose several"],

@@ -35,6 +35,7 @@ export type TextFault = Shapes["TextFault"];
 export type ReadText = Shapes["ReadText"];
 export type FormatWord = Shapes["FormatWord"];
 export type EveryAnswer = Shapes["EveryAnswer"];
+export type ProjectFile = Shapes["ProjectFile"];
 export type Brought = Shapes["Brought"];
 type Present = Shapes["Present"];
 export type NewRun = Shapes["NewRun"];
@@ -135,6 +136,13 @@ export const api = {
     const answer = await answered("/projects/folder", { method: "POST", body: archive, headers });
     return (await answer.json()) as Brought;
   },
+  files: (project: string) => ask<Page<ProjectFile>>(`/projects/${q(project)}/files`),
+  putFile: (project: string, path: string, file: Blob) =>
+    ask<ProjectFile>(`/projects/${q(project)}/files/${path.split("/").map(q).join("/")}`, {
+      method: "PUT",
+      body: file,
+      headers: { "Content-Type": "application/octet-stream" },
+    }),
   addCase: (project: string, suite: string, document: unknown) =>
     send<Case>("/cases", { project, suite, document }),
   /** What a typed check means for a step, by the step's key. */

@@ -10,6 +10,11 @@ const json = JSON as unknown as {
 
 export type Json = null | boolean | number | string | Json[] | { [key: string]: Json };
 
+/** Whether a value is an object with fields, rather than a number that is kept opaque. */
+export function isFields(value: Json | undefined): value is { [key: string]: Json } {
+  return Boolean(value) && typeof value === "object" && Object.getPrototypeOf(value) === Object.prototype;
+}
+
 /** Numbers that a browser may write otherwise than they came: trailing zeros, many digits, exponents, the smallest ones. Where
  * there is none, the plain reader does, which is ten times faster. */
 const UNSURE = /\d\.\d*0(?!\d)|[\d.]{16,}|\d[eE]|-0(?![.\d])|0\.00000/;

@@ -1,4 +1,5 @@
 import type { Outcome, Step, StepEvidence } from "../app/api";
+import { fieldOf } from "./places";
 import type { Watched } from "./tree/picked";
 
 export type Keeps = NonNullable<Step["keep"]>;
@@ -69,7 +70,7 @@ function fields(expected: unknown, path: string): [string, boolean][] {
   if (expected && typeof expected === "object")
     return Object.entries(expected).flatMap(([name, value]) => {
       const plain = name.endsWith("??") ? name.slice(0, -1) : name.replace(/\?$/, "");
-      return fields(value, /^[A-Za-z_]\w*$/.test(plain) ? `${path}.${plain}` : `${path}['${plain}']`);
+      return fields(value, fieldOf(path, plain));
     });
   return [[path, typeof expected === "string" && expected.startsWith("[?")]];
 }

@@ -82,7 +82,7 @@ def _stem(path: str) -> str:
 def read_folder(files: Mapping[str, bytes]) -> Folder:
     """A project from its files. Raises FormatError with everything that is wrong, each with file and line."""
     problems: list[Problem] = []
-    texts = {path: _decoded(path, octets, problems) for path, octets in files.items() if _is_document(path)}
+    texts = {path: _decoded(path, octets, problems) for path, octets in files.items() if is_document(path)}
     if "project.yaml" not in texts:
         problems.append(Problem("there is no project.yaml here, so this is no project", file="project.yaml"))
     folder = Folder(_entry("project.yaml", texts.get("project.yaml", ""), read_project, problems))
@@ -108,7 +108,8 @@ def read_folder(files: Mapping[str, bytes]) -> Folder:
     return folder
 
 
-def _is_document(path: str) -> bool:
+def is_document(path: str) -> bool:
+    """Whether a file of this path is one of the format's own, rather than one that cases use."""
     if path.endswith(CASE_ENDINGS) or path == "project.yaml":
         return True
     return path.endswith("/suite.yaml") or (path.startswith("environments/") and path.endswith(".yaml"))

@@ -6,16 +6,14 @@ import re
 import unicodedata
 from typing import Any
 
-from flask import Blueprint, Response, request
+from flask import Blueprint, Response
 
 from saltpath.core.case import PARTS
-from saltpath.core.format.folder import read_folder, slug, write_folder
 from saltpath.core.format.project import read_project, read_suite
-from saltpath.formats.folders import read_zip, write_zip
 from saltpath.server.api.views import every_answer_view, moment, ms
 from saltpath.server.context import actor, body, database, project_asked, version_changed
 from saltpath.server.problems import Refused, json_answer
-from saltpath.store import cases, folders, people, projects, runs
+from saltpath.store import cases, people, projects, runs
 
 outline_api = Blueprint("outline", __name__)
 
@@ -44,29 +42,6 @@ def add_project() -> Response:
     read_project(document)
     made = projects.add_project(database(), actor().id, document)
     return json_answer({"id": made.oid, "name": made.name, "about": ""}, 201)
-
-
-@outline_api.get("/projects/<id>/folder")
-def project_folder(id: str) -> Response:
-    """The project as a folder of files, in a zip archive. Secrets are left out."""
-    project = projects.project(database(), id)
-    octets = write_zip(write_folder(folders.folder_of(database(), project)))
-    name = slug(project.name, "project")
-    return Response(
-        octets, 200, {"Content-Disposition": f'attachment; filename="{name}.zip"'}, mimetype="application/zip"
-    )
-
-
-@outline_api.post("/projects/folder")
-def bring_in_folder() -> Response:
-    """A zip archive of a project's folder: onto the project of its name, or as a new one."""
-    found = read_folder(read_zip(request.get_data()))
-    name = found.project.document["project"]
-    same = next((item for item in projects.projects(database()) if item.name == name), None)
-    done = folders.bring_in(database(), actor().id, found, same)
-    return json_answer(
-        {"project": done.project, "name": name, "new": done.new, "changed": done.changed, "same": done.same}, 201
-    )
 
 
 def _name(data: dict[str, Any]) -> str:

@@ -1,8 +1,8 @@
+import { fieldOf, isShort } from "../places";
 import { KIND, type TreeIndex } from "./indexer";
 
 const decoder = new TextDecoder();
 const MOST_SHOWN = 400;
-const SHORT = /^[A-Za-z_\u0080-\uffff][\w\u0080-\uffff]*$/;
 
 /** A node's key as text; a list's items have their place. */
 export function keyOf(index: TreeIndex, node: number): string {
@@ -33,7 +33,7 @@ export function pathOf(index: TreeIndex, node: number): string {
   for (let at = node; (index.parent[at] as number) >= 0; at = index.parent[at] as number) {
     const key = keyOf(index, at);
     const inList = index.kind[index.parent[at] as number] === KIND.list;
-    parts.push(inList ? `[${key}]` : SHORT.test(key) ? `.${key}` : `['${key.replace(/['\\]/g, "\\$&")}']`);
+    parts.push(inList ? `[${key}]` : fieldOf("", key));
   }
   return `$${parts.reverse().join("")}`;
 }
@@ -95,7 +95,7 @@ export function pathByName(
         (field) => keyOf(index, field) === name && wholeTextOf(index, field) === value,
       ),
     );
-    if (twice || !SHORT.test(name) || value.length > 120) continue;
+    if (twice || !isShort(name) || value.length > 120) continue;
     const plain = value.startsWith('"') ? (JSON.parse(value) as string) : value;
     const literal = value.startsWith('"') && !/['\\]/.test(plain) ? `'${plain}'` : value;
     const rest = pathOf(index, node).slice(pathOf(index, item).length);

@@ -63,19 +63,21 @@ export function Said({ check, outcome, used, open, below, expected }: SaidProps)
   return (
     <>
       <VerdictMark verdict={outcome?.verdict ?? "waiting"} />
-      <button
-        type="button"
-        className="in-place sentence"
-        aria-label={expected ? `${check.of} ${check.phrase} ${expected}` : check.sentence}
-        onClick={open}
-      >
-        <Subject of={check.of} />{" "}
-        <strong>
-          {check.phrase} {expected ?? <Pieces pieces={check.expected} used={used} />}
-        </strong>
-        {check.advice && <span className="muted"> (advice)</span>}
+      <span>
+        <button
+          type="button"
+          className="in-place sentence"
+          aria-label={expected ? `${check.of} ${check.phrase} ${expected}` : check.sentence}
+          onClick={open}
+        >
+          <Subject of={check.of} />{" "}
+          <strong>
+            {check.phrase} {expected ?? <Pieces pieces={check.expected} used={used} />}
+          </strong>
+          {check.advice && <span className="muted"> (advice)</span>}
+        </button>
         {below && <span className="muted note">{below}</span>}
-      </button>
+      </span>
       {check.parts.length > 0 && <Parts parts={check.parts} outcomes={outcome?.parts ?? []} used={used} />}
       <span className="was">
         {outcome && !(expected && outcome.verdict === "passed") ? shown(outcome) : ""}

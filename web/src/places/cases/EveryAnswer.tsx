@@ -57,11 +57,13 @@ export function EveryAnswerRows({ step, evidence }: { step: Step; evidence: Step
         )),
       )}
       {changed && (
-        <li className="muted" role="status">
-          Changed for {whose(changed)}.{" "}
-          <button type="button" className="plain-link" onClick={() => void undo()}>
-            Undo
-          </button>
+        <li className="muted">
+          <span role="status">
+            Changed for {whose(changed)}.{" "}
+            <button type="button" className="plain-link" onClick={() => void undo()}>
+              Undo
+            </button>
+          </span>
         </li>
       )}
     </>

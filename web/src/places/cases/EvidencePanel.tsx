@@ -8,7 +8,8 @@ import type { Acts, Picked } from "../../parts/tree/picked";
 import { useEdited } from "./edit/context";
 import { inChecks } from "./edit/document";
 import { anyOfKind, asItIs, byPath, everything, isThere, type SeenPlaces } from "./edit/making";
-import { NodeActs } from "./edit/NodeActs";
+import { NodeActs, whatWasSent } from "./edit/NodeActs";
+import { type SentPlace, sentPlaces } from "./edit/sent";
 import type { Edits } from "./edit/useEditing";
 
 interface Props {
@@ -35,9 +36,11 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, drag }: Props
     () => (path: string) => (places.get(path)?.loose?.code === "varied" ? "varies" : undefined),
     [places],
   );
+  const exchange = seen?.exchanges.at(-1);
+  const sent = useMemo(() => sentPlaces(exchange), [exchange]);
   const acts = useMemo(
-    () => (step?.kind === "request" ? actsOn(editing, step, places, drag) : undefined),
-    [editing, step, places, drag],
+    () => (step?.kind === "request" ? actsOn(editing, step, places, sent, drag) : undefined),
+    [editing, step, places, sent, drag],
   );
   return (
     <aside className="evidence" aria-label="Evidence">
@@ -64,13 +67,18 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, drag }: Props
 }
 
 /** What pointing at the answer of a step can make: E a check as it is, A one for its kind, T that it is there, O one of what
- * was seen, B everything below, K a kept value, P a hand-over. */
-function actsOn(editing: Edits, step: Step, seen: SeenPlaces, drag: Acts["drag"]): Acts {
+ * was seen, S that it is what was sent, B everything below, K a kept value, P a hand-over. */
+function actsOn(editing: Edits, step: Step, seen: SeenPlaces, sent: SentPlace[], drag: Acts["drag"]): Acts {
   const expect = (checks: ReturnType<typeof everything>["checks"]) =>
     void editing.apply(inChecks(step.key, (before) => [...before, ...checks]));
   return {
-    keys: "eatokpb",
+    keys: "eatokpbs",
     press: (picked, key) => {
+      if (key === "s") {
+        const checks = whatWasSent(picked, sent);
+        if (checks.length) expect(checks);
+        return checks.length > 0;
+      }
       const make = { e: asItIs, a: anyOfKind, t: isThere }[key];
       if (!make) return false;
       const checks = picked.map((item) => make(item, item.path)).filter((check) => check !== undefined);
@@ -84,6 +92,7 @@ function actsOn(editing: Edits, step: Step, seen: SeenPlaces, drag: Acts["drag"]
         picked={picked}
         asked={key}
         seen={seen}
+        sent={sent}
         close={close}
       />
     ),

@@ -2,6 +2,7 @@ import { type KeyboardEvent, useState } from "react";
 import type { Outcome } from "../../app/api";
 import { type Json, readExact, writeExact } from "../../app/exact";
 import { count } from "../../app/format";
+import { namesOf } from "../../parts/places";
 import { Typing } from "../../parts/typing/Typing";
 import {
   type BodyLine,
@@ -59,7 +60,7 @@ export function ExpectedBody({ of, body, outcome, save }: Props) {
               className={wrong ? "body-line wrong" : "body-line"}
               style={{ paddingLeft: 8 + 16 * line.depth }}
               aria-expanded={acting === name}
-              aria-label={`${line.path ?? line.name} expected as ${line.text}`}
+              title={line.path}
               onClick={() => setActing(acting === name ? "" : name)}
             >
               <span className="mono muted">{line.depth ? line.name : of}</span>{" "}
@@ -182,11 +183,7 @@ function readActual(outcome: Outcome | undefined): Json | undefined {
 /** The value at a place below the body's own. */
 function placeIn(actual: Json | undefined, of: string, path: string | undefined): Json | undefined {
   if (actual === undefined || !path?.startsWith(of)) return undefined;
-  const way = [...path.slice(of.length).matchAll(/\.([^.[]+)|\[(\d+)\]|\['((?:[^'\\]|\\.)*)'\]/g)];
-  return valueAt(
-    actual,
-    way.map(([, name, index, quoted]) => name ?? index ?? (quoted ?? "").replace(/\\(.)/g, "$1")),
-  );
+  return valueAt(actual, namesOf(path.slice(of.length)));
 }
 
 const short = (text: string): string => (text.length > 28 ? `${text.slice(0, 27)}…` : text);

@@ -1,4 +1,5 @@
 import type { Step, StepEvidence } from "../../app/api";
+import { isFields, type Json } from "../../app/exact";
 import { listed } from "../../app/format";
 import { InPlace } from "../../parts/typing/InPlace";
 import { useEdited } from "./edit/context";
@@ -75,10 +76,10 @@ function renamed(key: string, from: string, to: string) {
 }
 
 /** Every text in a value with the pattern replaced; exact numbers stay what they are. */
-function replaced(value: unknown, pattern: RegExp, to: string): unknown {
+function replaced(value: Json, pattern: RegExp, to: string): Json {
   if (typeof value === "string") return value.replace(pattern, `$1${to}`);
   if (Array.isArray(value)) return value.map((item) => replaced(item, pattern, to));
-  if (value && typeof value === "object" && Object.getPrototypeOf(value) === Object.prototype)
+  if (isFields(value))
     return Object.fromEntries(
       Object.entries(value).map(([name, item]) => [name, replaced(item, pattern, to)]),
     );

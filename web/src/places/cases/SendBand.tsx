@@ -3,6 +3,7 @@ import type { Json } from "../../app/exact";
 import { Pieces } from "../../parts/Pieces";
 import { InPlace } from "../../parts/typing/InPlace";
 import type { Insertable } from "../../parts/typing/inserting";
+import { AddFile } from "./AddFile";
 import { useEdited, useInsertable } from "./edit/context";
 import { setBody, setField, splitAddress, stepWith } from "./edit/document";
 import { HandOvers } from "./edit/HandOvers";
@@ -146,6 +147,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
             <span className="muted add">+ body</span>
           )}
         </InPlace>
+        {(!body || ["form", "multipart", "file"].includes(body.kind)) && <AddFile step={step} />}
         {!send.auth && (
           <InPlace
             insertable={insertable}
@@ -198,7 +200,8 @@ const SIGN_IN_HINT =
 const BODY_FIELDS: Record<string, "json" | "text"> = { json: "json", xml: "text", text: "text" };
 const BODY_HINTS: Record<string, string> = {
   json: 'JSON; a value is inserted as "[=name]". Ctrl Enter keeps.',
-  multipart: "A part in each line: name = text, or name = file PATH, TYPE. Ctrl Enter keeps.",
+  multipart:
+    'A part in each line: name = text, name = "several\\nlines", or name = file PATH, TYPE. Ctrl Enter keeps.',
   file: "The path of a file of the project. Ctrl Enter keeps.",
 };
 

@@ -16,6 +16,7 @@ import {
   type SeenPlaces,
 } from "./making";
 import { PutInto } from "./PutInto";
+import { asSent, type SentPlace } from "./sent";
 
 interface Props {
   step: Step;
@@ -23,6 +24,7 @@ interface Props {
   /** The key that asked: k keep, p put, b everything below; empty for a click. */
   asked: string;
   seen: SeenPlaces;
+  sent: SentPlace[];
   close: () => void;
 }
 
@@ -30,7 +32,7 @@ type Make = (picked: Picked, path: string) => CheckDocument | undefined;
 
 /** What can be made of nodes of the answer, one or several: checks, kept values, a hand-over. */
 export function NodeActs(props: Props) {
-  const { step, picked, asked, seen, close } = props;
+  const { step, picked, asked, seen, sent, close } = props;
   const { editing } = useEdited();
   const [mode, setMode] = useState(asked === "k" ? "keep" : asked === "p" ? "put" : "");
   const [byName, setByName] = useState(false);
@@ -43,10 +45,14 @@ export function NodeActs(props: Props) {
   const expect = async (make: Make) => {
     const checks = picked.map((item) => make(item, pathOf(item))).filter((check) => check !== undefined);
     if (!checks.length) return setProblem("This value is masked, so it cannot be expected as it is.");
+    await add(checks);
+  };
+  const add = async (checks: CheckDocument[]) => {
     const wrong = await editing.apply(inChecks(step.key, (before) => [...before, ...checks]));
     if (wrong) setProblem(wrong);
     else close();
   };
+  const wereSent = whatWasSent(picked, sent, pathOf);
   const below = async () => {
     const found = everything(
       picked.flatMap((item) => item.below()),
@@ -137,6 +143,11 @@ export function NodeActs(props: Props) {
           Expect {several ? "them" : "it"} there <kbd>T</kbd>
         </button>
       )}
+      {wereSent.length > 0 && (
+        <button type="button" onClick={() => void add(wereSent)}>
+          Expect what was sent{wereSent.length > 1 && ` (${wereSent.length})`} <kbd>S</kbd>
+        </button>
+      )}
       {one && (
         <button type="button" onClick={() => void expect(() => one)}>
           Expect one of the {(one["is one of"] as unknown[]).length} seen <kbd>O</kbd>
@@ -168,6 +179,20 @@ export function NodeActs(props: Props) {
       {problem && <span role="alert">{problem}</span>}
     </div>
   );
+}
+
+/** Checks that nodes, or the leaves below them, are what the request sent under their names. */
+export function whatWasSent(
+  picked: Picked[],
+  sent: SentPlace[],
+  pathOf: (item: Picked) => string = (item) => item.path,
+): CheckDocument[] {
+  const leaves = sent.length ? picked.flatMap((item) => item.below()) : [];
+  return leaves
+    .map((leaf) =>
+      asSent(leaf, picked.length === 1 && leaf.path === picked[0]?.path ? pathOf(leaf) : leaf.path, sent),
+    )
+    .filter((check) => check !== undefined);
 }
 
 function asNow(picked: Picked): string {

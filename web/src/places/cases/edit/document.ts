@@ -271,7 +271,10 @@ const VERBS: Record<string, string> = {
 };
 
 function nameFor(method: string, address: string): string {
-  const path = address.replace(/^\w+:\/\/[^/]+/, "").replace(/\[=[^\]]*\]/g, "");
+  const path = address
+    .replace(/^\w+:\/\/[^/]+/, "")
+    .replace(/\[=[^\]]*\]/g, "")
+    .replace(/[?#].*$/s, "");
   const last = path
     .split("/")
     .filter((part) => /^[A-Za-z][\w-]*$/.test(part))

@@ -1,4 +1,5 @@
-import { type Json, readExact, writeExact } from "../../../app/exact";
+import { isFields, type Json, readExact, writeExact } from "../../../app/exact";
+import { fieldOf } from "../../../parts/places";
 
 /** The way to a place of an expected body: names of fields as the document writes them, indexes of a list's items. */
 export type BodyWay = (string | number)[];
@@ -45,7 +46,7 @@ export function linesOf(body: Json, subject: string): BodyLine[] {
       found.push({ ...line, kind: "object", text, loose: false });
       for (const [written, inner] of fields) {
         const [plain, maybe] = nameOf(written);
-        add(inner, [...way, written], plain, maybe, path === undefined ? undefined : below(path, plain));
+        add(inner, [...way, written], plain, maybe, path === undefined ? undefined : fieldOf(path, plain));
       }
     } else {
       const loose = typeof value === "string" && value.startsWith("[?");
@@ -61,11 +62,6 @@ function nameOf(written: string): [string, boolean] {
   if (written.endsWith("??")) return [written.slice(0, -1), false];
   return written.endsWith("?") && written.length > 1 ? [written.slice(0, -1), true] : [written, false];
 }
-
-const below = (path: string, name: string): string =>
-  /^[A-Za-z_]\w*$/.test(name)
-    ? `${path}.${name}`
-    : `${path}['${name.replace(/[\\']/g, (letter) => `\\${letter}`)}']`;
 
 function listWords(list: Json[], items: number): string {
   if (list[0] === "[?every]") return "a list of any length";
@@ -188,8 +184,4 @@ export function ofKind(value: Json): string {
   if (typeof value === "string" || typeof value === "boolean")
     return typeof value === "string" ? "[?text]" : "[?boolean]";
   return "[?number]";
-}
-
-function isFields(value: Json | undefined): value is Fields {
-  return Boolean(value) && typeof value === "object" && Object.getPrototypeOf(value) === Object.prototype;
 }

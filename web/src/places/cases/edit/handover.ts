@@ -1,4 +1,5 @@
 import { type Json, writeExact } from "../../../app/exact";
+import { fieldsOn } from "../../../parts/places";
 import { indexJson } from "../../../parts/tree/indexer";
 import { isBranch, pathOf, wholeTextOf } from "../../../parts/tree/reading";
 import { type Change, type Document, inStep, PARTS, type StepDocument, setKeep, stepsOf } from "./document";
@@ -16,7 +17,7 @@ const COLLECTIONS = /^(items|data|list|results|entries|values|content|records|ro
 
 /** A name for what stands at a path: `$.id` of an answer to `POST /port-calls` is `portCallId`. */
 export function proposeName(path: string, send: string, taken: string[]): string {
-  const parts = path.match(/[A-Za-z_][\w]*/g) ?? [];
+  const parts = path.startsWith("$") ? fieldsOn(path) : (path.match(/[\p{L}_][\p{L}\p{N}_]*/gu) ?? []);
   const last = parts[parts.length - 1] ?? "value";
   const plain = /^(id|key|name|code|number|state|type|value)$/i.test(last);
   const above = parts.length > 1 ? (parts[parts.length - 2] as string) : "";
@@ -39,8 +40,10 @@ function noun(send: string): string | undefined {
 const singular = (word: string) => word.replace(/ies$/, "y").replace(/([^s])s$/, "$1");
 const camel = (text: string) =>
   text
-    .replace(/[^A-Za-z0-9]+(.)/g, (_all, next: string) => next.toUpperCase())
-    .replace(/^./, (first) => first.toLowerCase());
+    .replace(/[^\p{L}\p{N}]+(.)/gu, (_all, next: string) => next.toUpperCase())
+    .replace(/[^\p{L}\p{N}]/gu, "")
+    .replace(/^./, (first) => first.toLowerCase())
+    .replace(/^\P{L}+/u, "") || "value";
 
 /** Where a value of one step could go in the steps after it; places that hold this very value come first. */
 export function placesAfter(document: Document, key: string, literal: string): Place[] {

@@ -1,5 +1,6 @@
 import type { Seen, SeenPlace } from "../../../app/api";
 import { type Json, readExact } from "../../../app/exact";
+import { namesOf } from "../../../parts/places";
 import type { Picked } from "../../../parts/tree/picked";
 import type { CheckDocument } from "./document";
 import { literally } from "./expectedBody";
@@ -80,11 +81,11 @@ export function asBody(
     const why = list?.[1] ?? seen.get(leaf.path)?.loose?.sentence;
     if (list) varied.add(listOf(list[0]));
     if (why !== undefined) loosened.set(list?.[0] ?? leaf.path, why);
-    body = placed(body, keysOf(leaf.path.slice(branch.path.length)), pattern(leaf, why !== undefined, seen));
+    body = placed(body, namesOf(leaf.path.slice(branch.path.length)), pattern(leaf, why !== undefined, seen));
   }
   if (body === undefined) return undefined;
   for (const list of varied) {
-    const inner = keysOf(list.slice(branch.path.length));
+    const inner = namesOf(list.slice(branch.path.length));
     const items = inner.reduce<Json | undefined>((at, key) => (at as { [key: string]: Json })?.[key], body);
     if (Array.isArray(items) && items.length) items.splice(0, items.length, "[?every]", items[0] as Json);
   }
@@ -104,12 +105,6 @@ function pattern(leaf: Picked, loosely: boolean, seen: SeenPlaces): Json {
   if (loosely) return kinds > 1 || leaf.kind === "null" ? "[?]" : `[?${leaf.kind}]`;
   return literally(readExact(leaf.text));
 }
-
-/** The names and indexes of a path below another. */
-const keysOf = (path: string): string[] =>
-  [...path.matchAll(/\.([A-Za-z_]\w*)|\[(\d+)\]|\['((?:[^'\\]|\\.)*)'\]/g)].map(
-    ([, name, index, quoted]) => name ?? index ?? (quoted ?? "").replace(/\\(.)/g, "$1"),
-  );
 
 /** The body with a value at a place; lists by index, objects by name. A name that ends in ? is written with two. */
 function placed(body: Json | undefined, keys: string[], value: Json): Json {

@@ -1,4 +1,4 @@
-import { type Json, writeExact } from "../../../app/exact";
+import { isFields, type Json, writeExact } from "../../../app/exact";
 import type { Document } from "./document";
 
 /** The way to a place of a document: names of fields, and steps by their keys. */
@@ -180,8 +180,4 @@ const at = (table: Uint16Array[], i: number, j: number) => table[i]?.[j] ?? 0;
 function keyOf(item: Json | undefined): string | undefined {
   const key = isFields(item) ? item.key : undefined;
   return typeof key === "string" ? key : undefined;
-}
-
-function isFields(value: Json | undefined): value is Fields {
-  return Boolean(value) && typeof value === "object" && Object.getPrototypeOf(value) === Object.prototype;
 }

@@ -93,11 +93,14 @@ export function bodyKind(text: string): "json" | "xml" | "form" | "multipart" | 
   return /^[[{"\d]|^(?:true|false|null)$/.test(typed) ? "json" : "text";
 }
 
-/** The parts of a multipart body, a line each: `name = text`, `name = file PATH, TYPE`. */
+/** The parts of a multipart body, a line each: `name = text`, `name = "text of several lines as JSON", TYPE`,
+ * `name = file PATH, TYPE`. */
 export function partsOf(text: string): Json[] | string {
   const pairs = pairsOf(text, "=");
   if (typeof pairs === "string") return pairs;
   return pairs.map(([name, value]): Json => {
+    const [, quoted, of] = /^("(?:[^"\\]|\\.)*")(?:,\s*(\S+))?$/.exec(value) ?? [];
+    if (quoted) return { name, text: readExact(quoted), ...(of ? { type: of } : {}) };
     const [, path, type] = /^file\s+([^,]+?)(?:,\s*(\S+))?$/.exec(value) ?? [];
     if (!path) return { name, text: value };
     return type ? { name, file: path, type } : { name, file: path };

@@ -1,0 +1,155 @@
+"""Checks that reach further than one step, bodies expected place by place, what was sent, files, prefixes of the step's own: all by
+pointing."""
+
+import re
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Locator, expect
+
+from tests.browser.page import BrowserTest
+
+FITS = {"items": ["[?every]", {"id": "[?text]", "metres": 30}], "total": 5}
+CASE = {
+    "salt-path": 1,
+    "case": "Further than one step",
+    "on failure": "go on",
+    "steps": [
+        {"request": "List the berths", "key": "brt001", "send": "GET [=harbour]/berths",
+         "expect": [{"of": "status", "is": 200}, {"of": "$", "fits": FITS}]},
+        {"request": "Read none", "key": "non001", "send": "GET [=harbour]/vessels/none",
+         "expect": [{"of": "$.title", "present": True}]},
+        {"request": "List some vessels", "key": "ves001", "send": "GET [=harbour]/vessels", "query": {"page": "2", "size": "3"}},
+        {"request": "Tides as XML", "key": "xml001", "send": "GET [=harbour]/notices/xml",
+         "options": {"namespaces": {"sea": "urn:fernholm:tides"}}},
+        {"request": "Hand in papers", "key": "pap001", "send": "POST [=harbour]/papers", "form": {"vessel": "Kelp Runner"}},
+    ],
+}  # fmt: skip
+
+
+class Wider(BrowserTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.suite = self.app.ask("POST", "/suites", {"project": self.app.project, "name": "Wider"})[2]["id"]
+        answer = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": self.suite, "document": CASE})
+        self.id = answer[2]["id"]
+        self.app.run(cases=[self.id])
+
+    def document(self):
+        return self.app.get(f"/cases/{self.id}")["document"]
+
+    def steps(self):
+        return self.document()["steps"]
+
+    def every(self, origin: str):
+        levels = self.app.get(f"/cases/{self.id}")["everyAnswer"]
+        return next(level["documents"] for level in levels if level["origin"] == origin)
+
+    def check(self, words: str) -> Locator:
+        return self.page.locator(".step.open .check").filter(has_text=words)
+
+    def line(self, words: str) -> Locator:
+        return self.page.locator(".expected-body").get_by_role("button", name=words, exact=True)
+
+    def node(self, words: str) -> Locator:
+        return self.page.get_by_role("treeitem").filter(has_text=words).first
+
+    def test_a_check_is_expected_of_every_answer(self):
+        self.go(f"/cases/{self.id}?step=1")
+        self.check("status is 200").hover()
+        self.page.get_by_role("button", name="On every answer: status is 200").click()
+        self.app.wait(lambda: self.every("case") == [{"of": "status", "is": 200}])
+        self.check("on every answer of this case").hover()
+        self.page.locator('[data-step="2"] .step-head').click()
+        failing = self.check("on every answer of this case")
+        failing.get_by_text("was 404, expected 200").wait_for()
+        failing.hover()
+        self.page.get_by_role("button", name="Not here: status is 200").click()
+        self.check("not expected here").wait_for()
+        self.app.wait(lambda: self.steps()[1].get("without") == ["status is 200"])
+        self.assertEqual(self.every("case"), [{"of": "status", "is": 200, "note": "status is 200"}])
+        self.check("not expected here").hover()
+        self.page.get_by_role("button", name="For the suite Wider: status is 200").click()
+        self.app.wait(lambda: [check["note"] for check in self.every("suite")] == ["status is 200"])
+        self.app.wait(lambda: self.every("case") == [])
+        self.page.get_by_text("Changed for the suite Wider.").wait_for()
+        self.page.locator('[data-step="1"] .step-head').click()
+        row = self.check("on every answer of the suite Wider")
+        row.get_by_role("button", name="status is 200", exact=True).click()
+        self.page.get_by_label("Change for the suite Wider: status is 200").fill("status is 201")
+        self.page.keyboard.press("Enter")
+        self.check("status is 201").get_by_text("was 200, expected 201").wait_for()
+        self.page.get_by_role("button", name="Undo").last.click()
+        self.check("status is 200").wait_for()
+        self.assertEqual(self.axe(), [])
+
+    def test_an_expected_body_is_loosened_where_it_is_wrong(self):
+        self.go(f"/cases/{self.id}?step=1")
+        wrong = self.page.locator(".body-line.wrong")
+        wrong.get_by_text("metres").wait_for()
+        wrong.click()
+        self.page.get_by_role("button", name="Any number").click()
+        fits = {"of": "$", "fits": {"items": ["[?every]", {"id": "[?text]", "metres": "[?number]"}], "total": 5}}
+        self.app.wait(lambda: self.steps()[0]["expect"][1] == fits)
+        expect(wrong).to_have_count(0)
+        self.line("total 5").click()
+        self.page.get_by_role("button", name="Something else…").click()
+        self.page.get_by_label("What is expected at $.total").fill("[?between 1 and 9]")
+        self.page.keyboard.press("Enter")
+        self.app.wait(lambda: self.steps()[0]["expect"][1]["fits"]["total"] == "[?between 1 and 9]")
+        self.line("total between 1 and 9").click()
+        self.page.get_by_role("button", name="As it is: 5").click()
+        self.app.wait(lambda: self.steps()[0]["expect"][1] == fits)
+        self.line("id any text").click()
+        self.page.get_by_role("button", name="May be missing").click()
+        self.app.wait(lambda: "id?" in self.steps()[0]["expect"][1]["fits"]["items"][1])
+        self.line("total 5").click()
+        self.page.get_by_role("button", name="Something else…").click()
+        self.page.get_by_label("What is expected at $.total").fill("[?abov 3]")
+        self.page.keyboard.press("Enter")
+        self.page.get_by_text(re.compile("abov 3")).first.wait_for()
+        self.assertEqual(self.steps()[0]["expect"][1]["fits"]["total"], 5, "what cannot be read is not saved")
+        self.said = [line for line in self.said if "422" not in line]  # the browser reports the refusal itself
+        self.page.keyboard.press("Escape")
+        self.assertEqual(self.axe(), [])
+
+    def test_what_was_sent_is_expected_by_name(self):
+        self.go(f"/cases/{self.id}?step=3")
+        self.page.get_by_role("treeitem", name=re.compile("^size")).click()
+        self.page.get_by_role("button", name="Expect what was sent").click()
+        size = {"of": "$.size", "is": "[=sent query size | number]"}
+        self.app.wait(lambda: self.steps()[2].get("expect") == [size])
+        self.check("$.size").get_by_text(re.compile("^3 ")).wait_for()
+        self.page.get_by_role("treeitem", name=re.compile("^page")).click()
+        self.page.keyboard.press("Escape")
+        self.page.get_by_role("tree").press("s")
+        page = {"of": "$.page", "is": "[=sent query page | number]"}
+        self.app.wait(lambda: self.steps()[2]["expect"] == [size, page])
+        self.check("$.page").get_by_text(re.compile("^2 ")).wait_for()
+
+    def test_a_file_is_sent_with_a_form(self):
+        self.go(f"/cases/{self.id}?step=5")
+        self.page.get_by_role("button", name="+ file").click()
+        self.page.get_by_role("menuitem", name="data/crew.csv, 38 B").wait_for()
+        with tempfile.TemporaryDirectory() as folder:
+            plan = Path(folder) / "Deck plan.pdf"
+            plan.write_bytes(b"%PDF-1.4 a deck")
+            with self.page.expect_file_chooser() as chosen:
+                self.page.get_by_role("menuitem", name="A file of yours…").click()
+            chosen.value.set_files(plan)
+            self.page.get_by_text("Deck-plan = file data/Deck-plan.pdf, application/pdf").wait_for()
+        parts = [
+            {"name": "vessel", "text": "Kelp Runner"},
+            {"name": "Deck-plan", "file": "data/Deck-plan.pdf", "type": "application/pdf"},
+        ]
+        self.app.wait(lambda: self.steps()[4].get("multipart") == parts)
+        self.app.run(cases=[self.id])
+        sent = self.app.get(f"/cases/{self.id}/evidence")["steps"][4]["exchanges"][0]["sentBody"]
+        self.assertIn("%PDF-1.4 a deck", sent)
+
+    def test_the_steps_own_prefixes_name_places(self):
+        self.go(f"/cases/{self.id}?step=4")
+        self.node("@metres1.84").click()
+        self.page.get_by_role("button", name=re.compile("Expect “1.84”")).click()
+        self.app.wait(lambda: self.steps()[3].get("expect") == [{"of": "/sea:tides/sea:tide[1]/@metres", "is": "1.84"}])
+        self.node("@metres1.84").get_by_text("checked", exact=True).wait_for()

@@ -1,0 +1,330 @@
+// What pointing makes, without a browser: node's own test runner over the pages' pure parts.
+import assert from "node:assert/strict";
+import { test } from "node:test";
+import { fileURLToPath } from "node:url";
+import { built } from "./built.mjs";
+
+const web = process.env.WEB;
+const { body, document, files, format, handover, indexer, inserting, making, pairs, picked, places, report, sent, threads } =
+  await built(web, fileURLToPath(new URL("pointing.ts", import.meta.url)));
+
+let seed = 11;
+const random = (below) => {
+  seed = (seed * 1103515245 + 12345) % 2147483648;
+  return seed % below;
+};
+
+/** The node of an answer at a path, as pointing at it gives it. */
+function node(answer, path) {
+  const index = indexer.indexJson(new TextEncoder().encode(typeof answer === "string" ? answer : JSON.stringify(answer)));
+  for (let at = 0; at < index.count; at++) {
+    const found = picked.pickedOf(index, at);
+    if (found.path === path) return found;
+  }
+  throw new Error(`no node at ${path}`);
+}
+
+const BERTH = {
+  id: "E4", name: "East 4", metres: 120, depth: 8.5, free: true, note: null, tags: [],
+  lines: [{ code: "QUAY", amount: 299.52 }, { code: "TON", amount: 32.4 }],
+};
+
+test("a place is written as the server writes it, and read again", () => {
+  assert.equal(places.fieldOf("$", "fee"), "$.fee");
+  assert.equal(places.fieldOf("$", "größe"), "$.größe");
+  assert.equal(places.fieldOf("$.a", "net price"), "$.a['net price']");
+  assert.equal(places.fieldOf("$", "it's"), "$['it\\'s']");
+  const letters = ["a", "Z", "_", "9", " ", "'", '"', "\\", "]", "[", ".", "ß", "\n", "\t", "\u0001", "?", "船"];
+  for (let round = 0; round < 3000; round++) {
+    const name = Array.from({ length: 1 + random(5) }, () => letters[random(letters.length)]).join("");
+    if (/^\d+$/.test(name)) continue;
+    assert.deepEqual(places.namesOf(`${places.fieldOf("$.a[2]", name)}.z`), ["a", "2", name, "z"], JSON.stringify(name));
+  }
+  assert.deepEqual(places.fieldsOn("$.items[?@.name == 'East 4'].lines[3].code"), ["items", "lines", "code"]);
+});
+
+test("one node becomes a check of each kind", () => {
+  const at = (path) => node(BERTH, path);
+  assert.deepEqual(making.asItIs(at("$.metres")), { of: "$.metres", is: 120 });
+  assert.deepEqual(making.asItIs(at("$.note")), { of: "$.note", is: null });
+  assert.deepEqual(making.asItIs(at("$.lines")), { of: "$.lines", count: 2 });
+  assert.deepEqual(making.asItIs(at("$")), { of: "$", present: true });
+  assert.deepEqual(making.anyOfKind(at("$.depth")), { of: "$.depth", kind: "number" });
+  assert.deepEqual(making.isThere(at("$.note"), "$.note"), { of: "$.note", present: true });
+  assert.equal(making.asItIs(node({ key: "a●●●" }, "$.key")), undefined, "what is masked is never expected");
+  assert.equal(JSON.stringify(making.asItIs(node('{"fee": 1318.40}', "$.fee"))), '{"of":"$.fee","is":1318.40}');
+});
+
+test("one of what was seen, where it is few and plain", () => {
+  const place = { path: "$.state", kinds: ["text"], values: ['"free"', '"taken"'], distinct: 2, present: 9, loose: null };
+  assert.deepEqual(making.oneOfSeen(place, "$.state"), { of: "$.state", "is one of": ["free", "taken"] });
+  assert.equal(making.oneOfSeen({ ...place, distinct: 1 }, "$.state"), undefined);
+  assert.equal(making.oneOfSeen({ ...place, distinct: 40 }, "$.state"), undefined);
+  assert.equal(making.oneOfSeen({ ...place, kinds: ["object"] }, "$.state"), undefined);
+  assert.equal(making.oneOfSeen(undefined, "$.state"), undefined);
+});
+
+const varied = (path, sentence) =>
+  new Map([[path, { path, kinds: ["text"], values: [], distinct: 5, present: 5, loose: { code: "varied", sentence } }]]);
+
+test("everything below is expected, and what varied stays loose with its reason", () => {
+  const { checks, loosened } = making.everything(node(BERTH, "$").below(), varied("$.id", "5 values in 5 answers"));
+  const of = Object.fromEntries(checks.map((check) => [check.of, check]));
+  assert.deepEqual(of["$.id"], { of: "$.id", kind: "text", note: "5 values in 5 answers" });
+  assert.deepEqual(of["$.lines[1].amount"], { of: "$.lines[1].amount", is: 32.4 });
+  assert.deepEqual(of["$.tags"], { of: "$.tags", count: 0 });
+  assert.deepEqual(loosened, [{ path: "$.id", why: "5 values in 5 answers" }]);
+});
+
+test("a list whose length varied is expected item by item in its kinds", () => {
+  const { checks, loosened } = making.everything(node(BERTH, "$.lines").below(), varied("$.lines", "2 to 4 items"));
+  assert.deepEqual(checks.map((check) => check.of), ["$.lines[*].code", "$.lines[*].amount"]);
+  assert.equal(loosened[0].why, "the list’s length: 2 to 4 items");
+  const made = making.asBody(node(BERTH, "$"), "$", varied("$.lines", "2 to 4 items"));
+  assert.deepEqual(made.check.fits.lines, ["[?every]", { code: "[?text]", amount: "[?number]" }]);
+  assert.equal(made.check.fits.name, "East 4");
+});
+
+test("an expected body reads as lines, each with its place and what is expected there", () => {
+  const expected = {
+    items: ["[?every]", { id: "[?matches ^E]", "state?": "[?one of free, taken]" }],
+    tags: ["[?any order]", "a", "b"], log: [1, "[?more]"], "odd??": 1, total: "[?integer]", name: "East 4", fee: 7.5,
+  };
+  const lines = Object.fromEntries(body.linesOf(expected, "$.page").map((line) => [line.path ?? line.name, line]));
+  assert.equal(lines["$.page"].text, "7 fields");
+  assert.equal(lines["$.page.items"].text, "a list of any length");
+  assert.equal(lines["$.page.items[*].id"].text, "matches ^E");
+  assert.equal(lines["$.page.items[*].state"].optional, true);
+  assert.equal(lines["$.page.tags"].text, "2 items in any order");
+  assert.equal(lines["$.page.log"].text, "1 item, and maybe more");
+  assert.equal(lines["$.page['odd?']"].optional, false);
+  assert.equal(lines["$.page.total"].text, "any integer");
+  assert.equal(lines["$.page.name"].text, '"East 4"');
+  assert.equal(lines["$.page.fee"].loose, false);
+  assert.equal(lines[1].path, undefined, "an item in any order has no place of its own");
+});
+
+test("a place of an expected body is loosened, tightened and taken out, and nothing else changes", () => {
+  const expected = { a: [{ x: 1, y: "[?text]" }, 2], b: null };
+  const before = JSON.stringify(expected);
+  assert.deepEqual(body.put(expected, ["a", 0, "x"], "[?number]"), { a: [{ x: "[?number]", y: "[?text]" }, 2], b: null });
+  assert.deepEqual(body.put(expected, ["a", 1], undefined), { a: [{ x: 1, y: "[?text]" }], b: null });
+  assert.deepEqual(body.put(expected, ["b"], undefined), { a: expected.a });
+  assert.equal(body.put(expected, [], undefined), undefined);
+  assert.deepEqual(body.putOptional(expected, ["a", 0, "y"], true), { a: [{ x: 1, "y?": "[?text]" }, 2], b: null });
+  assert.deepEqual(body.putOptional({ "y?": 1 }, ["y?"], false), { y: 1 });
+  assert.deepEqual(body.putOptional({ "y??": 1 }, ["y??"], true), { "y??": 1 }, "a field named y? stays one");
+  assert.equal(JSON.stringify(expected), before);
+});
+
+test("a list is expected in order, in any order, each like the first, with more", () => {
+  const list = { a: [1, 2] };
+  const any = body.putManner(list, ["a"], "in any order");
+  assert.deepEqual(any, { a: ["[?any order]", 1, 2] });
+  assert.deepEqual(body.putManner(any, ["a"], "in order"), list);
+  assert.deepEqual(body.putManner(list, ["a"], "more may follow"), { a: [1, 2, "[?more]"] });
+  assert.deepEqual(body.putManner(body.putManner(any, ["a"], "more may follow"), ["a"], "in order"), { a: [1, 2, "[?more]"] });
+  assert.deepEqual(body.putManner(list, ["a"], "each like the first"), { a: ["[?every]", 1] });
+  assert.deepEqual(body.otherManners(list, ["a"]), ["in any order", "each like the first", "more may follow"]);
+  assert.deepEqual(body.otherManners({ a: ["[?every]", 1] }, ["a"]), ["in order"]);
+  assert.deepEqual(body.otherManners({ a: [] }, ["a"]), ["more may follow"]);
+});
+
+test("an answer's own text is never read as something else", () => {
+  assert.equal(body.literally("[=x] and [='y']"), "[='[=']x] and [='[=']'y']");
+  assert.equal(body.literally("[?]"), "[?text]");
+  assert.deepEqual(body.literally({ "why?": ["[=a]"] }), { "why??": ["[='[=']a]"] });
+  assert.equal(body.typedValue("12.50") === 12.5, false, "a number stays as it was typed");
+  assert.deepEqual(["[?above 3]", '"12"', "East 4", "true"].map(body.typedValue), ["[?above 3]", "12", "East 4", true]);
+});
+
+const SENT = {
+  address: "http://harbour/port-calls?page_size=20&Draft=false",
+  sentBody: JSON.stringify({ vessel: "Marrow Finch", lengthMetres: 23.4, agent: { name: "Ida" }, ship: { name: "Marrow Finch" }, token: "●●●", "net price": 5 }),
+};
+
+test("what was sent is expected by its name, and of several by its value", () => {
+  const known = sent.sentPlaces(SENT);
+  assert.equal(known.some((place) => place.name === "token"), false, "what is masked is not asked for");
+  const made = (answer, path) => sent.asSent(node(answer, path), path, known);
+  assert.deepEqual(made({ vessel: "x" }, "$.vessel"), { of: "$.vessel", is: "[=sent $.vessel]" });
+  assert.deepEqual(made({ length_metres: 1 }, "$.length_metres"), { of: "$.length_metres", is: "[=sent $.lengthMetres]" });
+  assert.deepEqual(made({ name: "Marrow Finch" }, "$.name"), { of: "$.name", is: "[=sent $.ship.name]" });
+  assert.deepEqual(made({ name: "Someone" }, "$.name"), { of: "$.name", is: "[=sent $.agent.name]" });
+  assert.deepEqual(made({ pageSize: 20 }, "$.pageSize"), { of: "$.pageSize", is: "[=sent query page_size | number]" });
+  assert.deepEqual(made({ "net price": 5 }, "$['net price']"), { of: "$['net price']", is: "[=sent \"$['net price']\"]" });
+  assert.equal(made({ state: "free" }, "$.state"), undefined);
+  assert.equal(made({ vessel: {} }, "$.vessel"), undefined);
+  assert.deepEqual(sent.sentPlaces({ address: "http://harbour/", sentBody: "<no/>" }), []);
+  assert.deepEqual(sent.sentPlaces(undefined), []);
+});
+
+test("a kept value is named after what it is of", () => {
+  const name = (path, send = "POST [=harbour]/port-calls", taken = []) => handover.proposeName(path, send, taken);
+  assert.equal(name("$.id"), "portCallId");
+  assert.equal(name("$.items[0].id", "GET /vessels?x=1"), "vesselId");
+  assert.equal(name("$.fee.total"), "total");
+  assert.equal(name("$.berth.name"), "berthName");
+  assert.equal(name("$.fee.total", "GET /x", ["total", "total2"]), "total3");
+  assert.equal(name("$.items[?@.name == 'East 4'].metres"), "metres");
+  assert.equal(name("$.größe"), "größe");
+  assert.equal(name("$['2nd mate']"), "ndMate");
+  assert.equal(name("$['...']"), "value");
+});
+
+test("a value can go where it stands written out, and where there is room", () => {
+  const step = {
+    key: "s2", request: "Read it", send: "GET /vessels/V-7/{part}", query: { of: "V-7" }, headers: { Accept: "x" },
+    form: { a: "b" }, json: { vessel: "V-7", n: 1 },
+  };
+  const found = handover.placesIn(step, "V-7");
+  assert.deepEqual(found.filter((place) => place.fits).map((place) => place.place), [
+    "in the address instead of V-7", "in the address at {part}", "in the parameter of", "in the body at $.vessel",
+  ]);
+  const put = (words) => found.find((place) => place.place.includes(words)).change("[=vesselId]")({ steps: [step] }).steps[0];
+  assert.equal(put("instead of").send, "GET /vessels/[=vesselId]/{part}");
+  assert.equal(put("{part}").send, "GET /vessels/V-7/[=vesselId]");
+  assert.equal(put("at the end").send, "GET /vessels/V-7/{part}/[=vesselId]");
+  assert.equal(put("the parameter").query.of, "[=vesselId]");
+  assert.deepEqual(JSON.parse(put("$.vessel").json), { vessel: "[=vesselId]", n: 1 });
+  assert.deepEqual(JSON.parse(put("$.n").json), { vessel: "V-7", n: "[=vesselId]" });
+});
+
+test("a step comes of what is typed or pasted", () => {
+  const step = (text) => ({ ...document.stepFrom(text), key: "" });
+  assert.deepEqual(step("post http://h/port-calls"), { request: "Send port calls", key: "", send: "POST http://h/port-calls" });
+  assert.deepEqual(step("http://h/a?b=1&c=d%20e").query, { b: "1", c: "d e" });
+  assert.deepEqual(step("GET /a?b=1&b=2"), { request: "Read a", key: "", send: "GET /a?b=1&b=2" }, "a name twice stays");
+  assert.deepEqual(step("wait 2 s"), { wait: "2 s", key: "" });
+  assert.deepEqual(step("set a = [=b]"), { set: { a: "[=b]" }, key: "" });
+  assert.equal(step("GET /").request, "Read an answer");
+  assert.equal(step('{"request": "x", "send": "GET /"}').request, "x");
+  assert.notEqual(document.stepFrom("GET /").key, document.stepFrom("GET /").key);
+});
+
+const CASE = {
+  case: "x",
+  once: [{ request: "a", key: "a", send: "GET /a" }],
+  steps: [{ request: "b", key: "b", send: "GET /b", expect: [{ of: "status", is: 200, note: "well" }] }, { request: "c", key: "c", send: "GET /c" }],
+};
+
+test("edits find their step by its key and leave the rest", () => {
+  const edited = (change) => change(structuredClone(CASE));
+  assert.deepEqual(edited(document.moveStep("c", -1)).steps.map((step) => step.key), ["c", "b"]);
+  assert.deepEqual(edited(document.moveStep("b", -1)), CASE);
+  assert.deepEqual(edited(document.moveStepTo("c", "b", false)).steps.map((step) => step.key), ["c", "b"]);
+  assert.deepEqual(edited(document.setPart("c", "afterwards")).afterwards.map((step) => step.key), ["c"]);
+  assert.equal("once" in edited(document.setPart("a", "steps")), false, "a part that is empty goes");
+  assert.deepEqual(edited(document.setBody("b", "json", "{}")).steps[0].json, "{}");
+  assert.equal("json" in document.setBody("b", "xml", "<a/>")(edited(document.setBody("b", "json", "{}"))).steps[0], false);
+  const copied = edited(document.duplicateStep("b")).steps;
+  assert.equal(copied.length, 3);
+  assert.notEqual(copied[1].key, "b");
+  assert.deepEqual(edited(document.setCheck("b", 0, { of: "time", below: "1 s" })).steps[0].expect, [
+    { of: "time", below: "1 s", note: "well" },
+  ]);
+  assert.equal("expect" in edited(document.setCheck("b", 0, null)).steps[0], false);
+});
+
+test("a check becomes one on every answer, is called otherwise, and steps except themselves", () => {
+  const every = document.toEvery("b", 0)(structuredClone(CASE));
+  assert.deepEqual(every["every answer"], [{ of: "status", is: 200, note: "well" }]);
+  assert.equal("expect" in every.steps[0], false);
+  const without = document.except("c", "well", true)(every);
+  assert.deepEqual(without.steps[1].without, ["well"]);
+  const renamed = document.renameEvery(0, "well", "all is well")(without);
+  assert.deepEqual([renamed["every answer"][0].note, renamed.steps[1].without], ["all is well", ["all is well"]]);
+  assert.equal("without" in document.except("c", "all is well", false)(renamed).steps[1], false);
+  assert.equal("every answer" in document.inEvery(document.replaced(0, null))(every), false);
+  assert.deepEqual(document.inEvery(document.marked(0, "advice"))(every)["every answer"][0].advice, true);
+});
+
+test("lines of pairs, parts, sign-ins and options are read back as they are written", () => {
+  assert.deepEqual(pairs.pairsOf("Accept: a\nX: b:c\n\n", ":"), [["Accept", "a"], ["X", "b:c"]]);
+  assert.deepEqual(pairs.pairsOf("?a=1&b=%20x", "="), [["a", "1"], ["b", " x"]]);
+  assert.match(pairs.pairsOf("no value", ":"), /not a name and a value/);
+  assert.deepEqual(pairs.partsOf('note = "two\\nlines", text/plain\nplan = file data/plan.pdf, application/pdf\nplain = a, b'), [
+    { name: "note", text: "two\nlines", type: "text/plain" },
+    { name: "plan", file: "data/plan.pdf", type: "application/pdf" },
+    { name: "plain", text: "a, b" },
+  ]);
+  for (const auth of [
+    { bearer: "[=token]" }, { basic: ["desk", "[=word]"] }, { digest: ["desk", "x"] },
+    { key: { in: "header", name: "X-Key", value: "[=k]" } },
+    { oauth2: { "token url": "[=h]/token", "client id": "a", "client secret": "b", scope: "c" } },
+  ])
+    assert.deepEqual(pairs.authOf(pairs.authText({ auth })), auth);
+  assert.equal(pairs.authOf(""), undefined);
+  assert.match(pairs.authOf("kerberos x"), /^Write bearer/);
+  const options = { timeout: "5 s", retries: 2, "verify tls": false, namespaces: { t: "urn:tides" } };
+  assert.deepEqual(pairs.optionsOf(pairs.optionsText({ options })), options);
+  for (const [text, kind] of [["<a/>", "xml"], ["file data/x", "file"], ["a = b", "form"], ["a = file x", "multipart"], ["[1]", "json"], ["hello", "text"]])
+    assert.equal(pairs.bodyKind(text), kind);
+});
+
+test("a file is sent as the body, or as one more part", () => {
+  const sends = (step) => document.stepWith(files.withFile("a", "data/plan.pdf", "application/pdf")({ steps: [{ key: "a", ...step }] }), "a");
+  assert.deepEqual(sends({}), { key: "a", file: "data/plan.pdf", type: "application/pdf" });
+  assert.deepEqual(sends({ file: "data/old.txt", type: "text/plain" }).file, "data/plan.pdf");
+  const part = { name: "plan", file: "data/plan.pdf", type: "application/pdf" };
+  assert.deepEqual(sends({ form: { a: "1" } }), { key: "a", multipart: [{ name: "a", text: "1" }, part] });
+  assert.deepEqual(sends({ form: [["a", "1"], ["a", "2"]] }).multipart.length, 3);
+  assert.deepEqual(sends({ multipart: [{ name: "x", text: "y" }] }).multipart[1], part);
+  const known = [{ path: "data/plan.pdf" }, { path: "data/plan-2.pdf" }];
+  assert.equal(files.freePath("plan.pdf", known), "data/plan-3.pdf");
+  assert.equal(files.freePath("../../etc/passwd", []), "data/etc-passwd");
+  assert.equal(files.freePath("Größe 1.csv", []), "data/Größe-1.csv");
+  assert.equal(files.freePath("..", []), "data/file");
+  assert.equal(files.mediaTypeOf("a.PDF"), "application/pdf");
+  assert.equal(files.mediaTypeOf("a"), "application/octet-stream");
+});
+
+test("what is typed after [= finds the values that fit", () => {
+  const known = [{ name: "vesselId" }, { name: "vessel" }, { name: "any digits 6", made: true }];
+  assert.deepEqual(inserting.fitting("GET /[=ves", 10, known).map((item) => item.name), ["vesselId", "vessel"]);
+  assert.deepEqual(inserting.fitting("GET /x", 6, known), []);
+  assert.equal(inserting.openReference("a [=b | ", 8), undefined);
+  assert.deepEqual(inserting.inserted("GET /[=ves]/x", 10, "vesselId"), ["GET /[=vesselId]/x", 16]);
+  assert.deepEqual(inserting.putIn([{ name: "a" }, { name: "b" }], "[=a]").length, 1);
+});
+
+test("numbers, times and sizes", () => {
+  assert.equal(format.whole(1234567), "1\u2009234\u2009567");
+  assert.deepEqual([0.01, 3.14, 42.4, 999, 1000, 12_345].map(format.duration), ["0 ms", "3.1 ms", "42 ms", "999 ms", "1.0 s", "12 s"]);
+  assert.deepEqual([999, 1000, 1_500_000].map(format.size), ["999 B", "1.0 kB", "1.5 MB"]);
+  assert.equal(format.listed(["a", "b", "c"]), "a, b and c");
+  assert.equal(format.count(1, "step"), "1 step");
+  const now = Date.parse("2026-11-23T12:00:00Z");
+  const ago = (moment) => format.ago(moment, now);
+  assert.deepEqual(
+    ["2026-11-23T11:59:58Z", "2026-11-23T11:59:20Z", "2026-11-23T11:40:00Z", "2026-11-23T09:00:00Z", "2026-11-22T12:00:00Z", "2026-11-20T12:00:00Z"].map(ago),
+    ["just now", "40 s ago", "20 min ago", "3 h ago", "yesterday", "3 days ago"],
+  );
+});
+
+test("an outcome is told worst first", () => {
+  const entry = (name, verdict, why) => ({
+    name, verdict, state: "finished", why: why && { sentence: why }, steps: [{ verdict, part: "steps", index: 0 }],
+    stepNames: [{ part: "steps", index: 0, name: "Read it" }],
+  });
+  const run = { state: "finished", verdict: "failed", cases: [entry("A", "passed"), entry("B", "blocked", "no answer"), entry("C", "failed", "was 5, expected 6")] };
+  assert.deepEqual(report.sentences(run), [
+    "1 of 3 cases passed.", "“C” failed at Read it: was 5, expected 6.", "“B” was blocked at Read it: no answer.",
+  ]);
+  assert.deepEqual(report.sentences({ ...run, cases: [entry("A", "passed")] }), ["Passed."]);
+  assert.equal(report.tally(run), "3 cases · 3 steps carried out");
+});
+
+test("threads that overlap run in lanes of their own", () => {
+  const place = (number, top, keeps = []) => ({ number, top, keeps: new Map(keeps) });
+  const thread = (name, from, to, broken = false) => ({ name, from, to, broken });
+  const drawn = threads.drawThreads(
+    [thread("a", 1, [2, 3]), thread("b", 2, [3]), thread("c", 9, [1])],
+    [place(1, 0, [["a", 30]]), place(2, 100, [["b", 130]]), place(3, 200)], 84,
+  );
+  assert.equal(drawn.length, 2, "a thread whose step is not there is not drawn");
+  const lane = (item) => /H(\d+) M/.exec(item.path)[1];
+  assert.notEqual(lane(drawn[0]), lane(drawn[1]));
+  assert.deepEqual(drawn[0].dot, [84, 30]);
+  assert.equal(drawn[0].arrows.length, 2);
+});
