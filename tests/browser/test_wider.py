@@ -147,6 +147,29 @@ class Wider(BrowserTest):
         sent = self.app.get(f"/cases/{self.id}/evidence")["steps"][4]["exchanges"][0]["sentBody"]
         self.assertIn("%PDF-1.4 a deck", sent)
 
+    def test_the_head_is_changed_where_it_is_read(self):
+        self.go(f"/cases/{self.id}?step=2")
+        self.page.get_by_text("goes on after what fails").click()
+        self.app.wait(lambda: "on failure" not in self.document())
+        self.page.get_by_text("stops at what fails").wait_for()
+        for opener, field, typed in (
+            ("+ tags", "The case's tags", "berths, smoke, berths"),
+            ("+ about", "What the case is about", "Checks that reach further."),
+        ):
+            self.page.get_by_text(opener).click()
+            self.page.get_by_label(field).fill(typed)
+            self.page.keyboard.press("Enter")
+            self.page.get_by_label(field).wait_for(state="hidden")
+        self.app.wait(lambda: self.document().get("tags") == ["berths", "smoke"])
+        self.app.wait(lambda: self.document().get("about") == "Checks that reach further.")
+        self.node("title").click()
+        self.page.get_by_role("button", name="Keep as").click()
+        self.page.get_by_label("Keep as").press("Enter")
+        self.page.locator("[data-keep]").hover()
+        self.page.get_by_role("button", name="secret: title").click()
+        self.app.wait(lambda: self.steps()[1].get("keep") == {"title": {"of": "$.title", "secret": True}})
+        self.assertEqual(self.axe(), [])
+
     def test_the_steps_own_prefixes_name_places(self):
         self.go(f"/cases/{self.id}?step=4")
         self.node("@metres1.84").click()

@@ -1,9 +1,11 @@
 import { useState } from "react";
 import { Link } from "react-router";
 import type { Case, Environment, Evidence, Other } from "../../app/api";
+import type { Json } from "../../app/exact";
 import { ago, count } from "../../app/format";
 import { RunButton } from "../../parts/RunButton";
 import { InPlace } from "../../parts/typing/InPlace";
+import type { Change } from "./edit/document";
 import { History } from "./edit/History";
 import type { Editing } from "./edit/useEditing";
 import type { CaseRun } from "./useCaseRun";
@@ -27,7 +29,35 @@ export function CaseHead({ of, state, evidence, others, at, running, run, asText
     <div className="page-head">
       <div>
         <p className="crumb">
-          <Link to="/cases">{of.suite.name}</Link> ▸ {of.register || of.key}
+          <Link to="/cases">{of.suite.name}</Link> ▸{" "}
+          <InPlace
+            text={of.register}
+            label="The case's id in your own register"
+            hint="Such as BERTH-7; empty: none."
+            save={(register) => state.edits.apply(setOf("register", register.trim()))}
+          >
+            {of.register || of.key}
+          </InPlace>
+          {" · "}
+          <InPlace
+            text={of.tags.join(", ")}
+            label="The case's tags"
+            hint="With commas between them, such as arrivals, smoke."
+            save={(tags) => state.edits.apply(setOf("tags", tagsOf(tags)))}
+          >
+            {of.tags.length ? of.tags.join(", ") : <span className="add">+ tags</span>}
+          </InPlace>
+          {" · "}
+          <button
+            type="button"
+            className="in-place"
+            title="What happens when a step fails; a click changes it"
+            onClick={() =>
+              void state.edits.apply(setOf("on failure", of.onFailure === "stop" ? "go on" : undefined))
+            }
+          >
+            {of.onFailure === "stop" ? "stops at what fails" : "goes on after what fails"}
+          </button>
         </p>
         <h1>
           <InPlace
@@ -39,7 +69,14 @@ export function CaseHead({ of, state, evidence, others, at, running, run, asText
           </InPlace>
         </h1>
         <p className="muted">
-          {subtitle(of, evidence)}
+          <InPlace
+            text={of.about}
+            label="What the case is about"
+            save={(about) => state.edits.apply(setOf("about", about.trim()))}
+          >
+            {of.about || <span className="add">+ about</span>}
+          </InPlace>{" "}
+          {facts(of, evidence)}
           {others.length > 0 && <span className="here"> · {alsoHere(others)}</span>}
         </p>
       </div>
@@ -107,11 +144,29 @@ function Saved({ of, state }: { of: Case; state: Editing }) {
   );
 }
 
-function subtitle(of: Case, seen: Evidence | undefined): string {
+/** A field of the case itself; what is empty is left out. */
+const setOf =
+  (name: string, value: Json | undefined): Change =>
+  (document) => {
+    const { [name]: _, ...rest } = document;
+    const empty = value === undefined || value === "" || (Array.isArray(value) && !value.length);
+    return empty ? rest : { ...document, [name]: value };
+  };
+
+const tagsOf = (text: string): string[] => [
+  ...new Set(
+    text
+      .split(",")
+      .map((tag) => tag.trim())
+      .filter(Boolean),
+  ),
+];
+
+function facts(of: Case, seen: Evidence | undefined): string {
   const checks = of.steps.reduce((sum, step) => sum + (step.expect?.length ?? 0), 0);
-  const facts = [count(of.steps.length, "step"), count(checks, "check")];
-  if (seen?.run && seen.verdict) facts.push(`last run ${ago(seen.run.startedAt)}: ${seen.verdict}`);
-  return `${of.about ? `${of.about} ` : ""}${facts.join(" · ")}`;
+  const words = [count(of.steps.length, "step"), count(checks, "check")];
+  if (seen?.run && seen.verdict) words.push(`last run ${ago(seen.run.startedAt)}: ${seen.verdict}`);
+  return words.join(" · ");
 }
 
 function alsoHere(others: Other[]): string {

@@ -63,7 +63,7 @@ export function Said({ check, outcome, used, open, below, expected }: SaidProps)
   return (
     <>
       <VerdictMark verdict={outcome?.verdict ?? "waiting"} />
-      <span>
+      <span className="said">
         <button
           type="button"
           className="in-place sentence"

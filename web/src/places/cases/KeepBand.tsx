@@ -47,6 +47,18 @@ export function KeepBand({ step, evidence }: { step: Step; evidence: StepEvidenc
               <span className="row-tools">
                 <button
                   type="button"
+                  aria-label={`${keep.secret ? "no secret" : "secret"}: ${keep.name}`}
+                  title={keep.secret ? "Show it again in evidence" : "Show it nowhere, as with a token"}
+                  onClick={() =>
+                    void editing.apply(
+                      setKeep(step.key, keep.name, keep.secret ? keep.of : { of: keep.of, secret: true }),
+                    )
+                  }
+                >
+                  {keep.secret ? "no secret" : "secret"}
+                </button>
+                <button
+                  type="button"
                   aria-label={`delete ${keep.name}`}
                   onClick={() => void editing.apply(setKeep(step.key, keep.name, undefined))}
                 >
