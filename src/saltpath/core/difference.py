@@ -38,6 +38,7 @@ _PARTS = {
     "afterwards": "afterwards, always",
     "at the end": "at the end, always",
 }
+_EVERY = "every answer"
 _OWN = ("key", "off", "expect", "keep", "request")
 
 
@@ -73,11 +74,11 @@ def _of_case(before: Document, after: Document) -> list[str]:
     if before.get("case") != after.get("case"):
         found.append(_said("case-named", before=_quoted(before.get("case")), after=_quoted(after.get("case"))))
     for field in dict.fromkeys([*before, *after]):
-        if field not in ("case", "key", *_PARTS) and not _same(before, after, field):
-            found.append(
-                _said("case-changed", field=field, before=_shown(before.get(field)), after=_shown(after.get(field)))
-            )
-    return found
+        if field in ("case", "key", _EVERY, *_PARTS) or _same(before, after, field):
+            continue
+        values = {"before": _shown(before.get(field)), "after": _shown(after.get(field))}
+        found.append(_said("case-changed", field=field, **values))
+    return found + _of_checks(_EVERY, before.get(_EVERY) or [], after.get(_EVERY) or [])
 
 
 def _steps(document: Document) -> dict[str, tuple[str, int, Document]]:

@@ -50,12 +50,9 @@ def read_xml(octets: bytes, charset: str = "") -> Document:
     """Raises NotXml, or Blocked if it is nested too deeply."""
     encoding = charset if charset and charset.lower() not in ("utf-8", "utf8") else None
     try:
-        parser = etree.XMLParser(
-            resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False, encoding=encoding
-        )
-        root = etree.fromstring(octets.lstrip() if encoding is None else octets, parser)
+        root = etree.fromstring(octets.lstrip() if encoding is None else octets, _parser(encoding))
     except LookupError:
-        raise NotXml(f"its charset {charset} is not known") from None
+        return read_xml(_as_utf8(octets, charset), "")
     except (etree.XMLSyntaxError, ValueError) as problem:
         text = str(problem).replace(" (<string>, ", " (")
         if "amplification" in text or "reference loop" in text.lower():
@@ -67,6 +64,19 @@ def read_xml(octets: bytes, charset: str = "") -> Document:
     if declared is not None and any(True for _ in declared.iterentities()):
         raise NotXml(_ENTITIES)
     return _with_prefixes(root)
+
+
+def _parser(encoding: str | None) -> etree.XMLParser:
+    return etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False, encoding=encoding)
+
+
+def _as_utf8(octets: bytes, charset: str) -> bytes:
+    """The document in UTF-8, where its charset has a name that only Python knows; without its own declaration of one."""
+    try:
+        text = octets.decode(charset)
+    except (LookupError, ValueError):
+        raise NotXml(f"its charset {charset} is not known") from None
+    return re.sub(r"\A\s*<\?xml[^>]*\?>", "", text).encode()
 
 
 def _with_prefixes(root: Any) -> Document:
@@ -192,8 +202,9 @@ def _named(tag: str, document: Document) -> str:
     return f"{prefix}:{local}" if prefix else f"*[local-name()='{local}']"
 
 
-_TEST = r"(?:@?[\w:.-]+|@?\*|text\(\))"
-_WITHIN = r"(?:\d+|last\(\)|@?[\w:.-]+(?:\s*!?=\s*(?:'[^']*'|\"[^\"]*\"|\d+(?:\.\d+)?))?)"
+_NAME = r"@?(?:[\w.-]+:)?[\w.-]+"  # no axis: preceding:: and the like look at all nodes for each node
+_TEST = rf"(?:{_NAME}|@?\*|text\(\))"
+_WITHIN = rf"(?:\d+|last\(\)|{_NAME}(?:\s*!?=\s*(?:'[^']*'|\"[^\"]*\"|\d+(?:\.\d+)?))?)"
 _PATH = rf"(?:/{{1,2}}{_TEST}(?:\[\s*{_WITHIN}\s*\])*)+"
 _QUICK = re.compile(
     rf"(?:(?:count|string|number|boolean|normalize-space|sum|name|local-name)\(\s*{_PATH}\s*\)|{_PATH})"
