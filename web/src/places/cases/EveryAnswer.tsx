@@ -10,6 +10,7 @@ import {
   type StepEvidence,
 } from "../../app/api";
 import { writeExact } from "../../app/exact";
+import { listed } from "../../app/format";
 import { Typing } from "../../parts/typing/Typing";
 import { VerdictMark } from "../../parts/VerdictMark";
 import { Said, toneOf } from "./CheckParts";
@@ -56,10 +57,10 @@ export function EveryAnswerRows({ step, evidence }: { step: Step; evidence: Step
           />
         )),
       )}
-      {changed && (
+      {changed.length > 0 && (
         <li className="muted">
           <span role="status">
-            Changed for {whose(changed)}.{" "}
+            Changed for {listed(changed.map(whose))}.{" "}
             <button type="button" className="plain-link" onClick={() => void undo()}>
               Undo
             </button>
@@ -70,14 +71,15 @@ export function EveryAnswerRows({ step, evidence }: { step: Step; evidence: Step
   );
 }
 
-type Changes = (level: EveryAnswer, change: ChecksChange) => Promise<string | undefined>;
+/** `also`: together with the change before it, so that both are undone in one act. */
+type Changes = (level: EveryAnswer, change: ChecksChange, also?: boolean) => Promise<string | undefined>;
 
 /** Changing the checks of a level: the case's own are an edit like any other, those of a suite or the project are saved there,
  * and the last change of these can be undone. */
 function useLevels(levels: EveryAnswer[]) {
   const { id, editing } = useEdited();
   const client = useQueryClient();
-  const [last, setLast] = useState<{ origin: EveryAnswer["origin"]; before: CheckDocument[] }>();
+  const [last, setLast] = useState<{ origin: EveryAnswer["origin"]; before: CheckDocument[] }[]>([]);
   const save = async (level: EveryAnswer, checks: CheckDocument[]) => {
     if (level.origin === "case") return "These are changed with the case.";
     try {
@@ -93,17 +95,20 @@ function useLevels(levels: EveryAnswer[]) {
       void client.invalidateQueries({ queryKey: ["evidence", id] });
     }
   };
-  const change: Changes = async (level, make) => {
+  const change: Changes = async (level, make, also) => {
     if (level.origin === "case") return editing.apply(inEvery(make));
     const before = level.documents as CheckDocument[];
     const wrong = await save(level, make(before));
-    if (!wrong) setLast({ origin: level.origin, before });
+    if (!wrong) setLast((others) => [...(also ? others : []), { origin: level.origin, before }]);
     return wrong;
   };
-  const changed = last && levels.find((item) => item.origin === last.origin);
+  const changed = levels.filter((level) => last.some((item) => item.origin === level.origin));
   const undo = async () => {
-    if (changed && last) await save(changed, last.before);
-    setLast(undefined);
+    for (const level of changed) {
+      const before = last.find((item) => item.origin === level.origin)?.before;
+      if (before) await save(level, before);
+    }
+    setLast([]);
   };
   return { change, undo, changed };
 }
@@ -154,7 +159,9 @@ function Row({ step, level, wider, index, check, outcome, used, change }: RowPro
   const widen = async () => {
     const moved = level.documents[index] as CheckDocument;
     if (!wider) return undefined;
-    return (await change(wider, (checks) => [...checks, moved])) ?? change(level, replaced(index, null));
+    return (
+      (await change(wider, (checks) => [...checks, moved])) ?? change(level, replaced(index, null), true)
+    );
   };
   const sentence = check.sentence;
   return (

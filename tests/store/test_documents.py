@@ -1,0 +1,157 @@
+"""Projects, suites, cases and files in the store: their order, moving, going and coming back, versions, two who write at once."""
+
+import tempfile
+import threading
+import unittest
+from decimal import Decimal
+from pathlib import Path
+
+from saltpath.core.why import Blocked
+from saltpath.store import cases, events, people, project_files, projects
+from saltpath.store.database import Conflict, Gone, NotFound, connect, migrate
+
+
+def document(name: str, *keys: str) -> dict:
+    return {"salt-path": 1, "case": name, "steps": [{"request": key, "key": key, "send": "GET http://h/"} for key in keys]}  # fmt: skip
+
+
+class Documents(unittest.TestCase):
+    def setUp(self):
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        migrate(self.folder)
+        self.main = connect(self.folder)
+        self.addCleanup(self.main.close)
+        self.me = people.local_owner(self.main).id
+        self.project = projects.add_project(self.main, self.me, {"salt-path": 1, "project": "Harbour"})
+
+    def suite(self, name: str, folder: str = "") -> projects.Document:
+        return projects.add_suite(
+            self.main, self.project.id, self.me, folder or f"suites/{name}", {"salt-path": 1, "suite": name}
+        )
+
+    def case(self, suite: projects.Document, name: str, *keys: str) -> cases.StoredCase:
+        return cases.add_case(self.main, self.project.id, suite.id, self.me, document(name, *keys))
+
+    def names(self) -> list[str]:
+        return [case.name for case in cases.cases(self.main, self.project.id)]
+
+    def test_suites_keep_their_order_and_their_folders(self):
+        a, b, c = (self.suite(name) for name in "abc")
+        twin = self.suite("a again", "suites/a")
+        self.assertEqual(twin.folder, "suites/a-2", "no two suites have one folder")
+
+        def order() -> list[str]:
+            return [suite.name for suite in projects.suites(self.main, self.project.id)]
+
+        self.assertEqual(order(), ["a", "b", "c", "a again"])
+        projects.move_suite(self.main, c, a.oid)
+        self.assertEqual(order(), ["c", "a", "b", "a again"])
+        projects.move_suite(self.main, c, None)
+        self.assertEqual(order(), ["a", "b", "a again", "c"])
+        with self.assertRaises(NotFound):
+            projects.move_suite(self.main, b, "suite_none")
+        self.assertEqual(order(), ["a", "b", "a again", "c"])
+        self.case(b, "B1")
+        self.assertFalse(projects.remove_suite(self.main, b.id), "one that holds cases stays")
+        self.assertTrue(projects.remove_suite(self.main, c.id))
+        with self.assertRaises(NotFound):
+            projects.suite(self.main, c.oid)
+        self.assertEqual(projects.suite_by_id(self.main, c.id).name, "c", "cases of old runs still find it")
+
+    def test_cases_are_moved_taken_away_and_brought_back(self):
+        one, two = self.suite("one"), self.suite("two")
+        a, b, c = (self.case(one, name) for name in "ABC")
+        self.assertEqual(self.names(), ["A", "B", "C"])
+        cases.move_case(self.main, c.oid, one.id, a.oid)
+        self.assertEqual(self.names(), ["C", "A", "B"])
+        cases.move_case(self.main, a.oid, two.id, None)
+        self.assertEqual(self.names(), ["C", "B", "A"])
+        cases.remove_case(self.main, b.oid)
+        self.assertEqual(self.names(), ["C", "A"])
+        with self.assertRaises(Gone):
+            cases.case(self.main, b.oid)
+        self.assertEqual(cases.case(self.main, b.oid, gone=True).name, "B")
+        cases.bring_back(self.main, b.oid)
+        self.assertEqual(sorted(self.names()), ["A", "B", "C"])
+        with self.assertRaises(NotFound):
+            cases.remove_case(self.main, "case_none")
+
+    def test_every_change_of_a_case_is_an_event(self):
+        case = self.case(self.suite("one"), "A", "s1")
+        cases.save_case(self.main, case.oid, self.me, 1, document("B", "s1"), {})
+        told = [
+            (event["type"], event.get("version"))
+            for event in events.after(self.main, self.project.id, 0, 100)
+            if event.get("case") == case.oid
+        ]
+        self.assertIn(("case changed", 2), told)
+
+    def test_keys_are_given_once_and_never_twice(self):
+        case = self.case(self.suite("one"), "A", "same", "same", "")
+        keys = [step["key"] for step in case.document["steps"]]
+        self.assertEqual(len(set(keys)), 3)
+        self.assertEqual(keys[0], "same", "the first keeps it")
+        again = cases.save_case(self.main, case.oid, self.me, 1, {**case.document, "key": "stolen1234"}, {})
+        self.assertEqual(again.key, case.key, "a case's key is its own for ever")
+
+    def test_a_version_can_be_read_for_as_long_as_it_is_kept(self):
+        case = self.case(self.suite("one"), "A", "s1")
+        other = self.main.execute(
+            "INSERT INTO person (oid, name, role, made_at) SELECT 'person_b', 'Berit', role, made_at FROM person RETURNING id"
+        ).fetchone()[0]
+        cases.save_case(self.main, case.oid, other, 1, document("B", "s1"), {"/": ["# by Berit"]})
+        self.assertEqual([case.version for case in cases.revisions(self.main, case.id)], [2, 1])
+        self.assertEqual(cases.case_at(self.main, case.id, 1).name, "A")
+        self.assertEqual(cases.case_at(self.main, case.id, 2).comments, {"/": ["# by Berit"]})
+        with self.assertRaisesRegex(NotFound, "version 7"):
+            cases.case_at(self.main, case.id, 7)
+
+    def test_of_two_who_write_at_once_one_is_told(self):
+        case = self.case(self.suite("one"), "A", "s1")
+        gone: list[str] = []
+
+        def save(name: str) -> None:
+            connection = connect(self.folder)
+            try:
+                cases.save_case(connection, case.oid, self.me, 1, document(name, "s1"), {})
+                gone.append(name)
+            except Conflict as problem:
+                gone.append(f"conflict {problem.version}")
+            finally:
+                connection.close()
+
+        threads = [threading.Thread(target=save, args=(f"by {n}",)) for n in range(8)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual(gone.count("conflict 2"), 7, gone)
+        self.assertEqual(cases.case(self.main, case.oid).version, 2)
+
+    def test_a_suite_and_a_project_are_saved_on_their_version(self):
+        suite = self.suite("one")
+        changed = {**suite.document, "every answer": [{"of": "$.fee", "is": Decimal("1318.40")}]}
+        projects.set_suite(self.main, suite.id, self.me, changed, 1)
+        self.assertEqual(str(projects.suite(self.main, suite.oid).document["every answer"][0]["is"]), "1318.40")
+        with self.assertRaises(Conflict) as raised:
+            projects.set_suite(self.main, suite.id, self.me, suite.document, 1)
+        self.assertEqual(raised.exception.version, 2)
+        projects.set_suite(self.main, suite.id, self.me, {**changed, "suite": "renamed"})
+        self.assertEqual(projects.suite(self.main, suite.oid).name, "renamed", "without a version it is laid over")
+        projects.set_project(self.main, self.project.id, self.me, {"salt-path": 1, "project": "Port"}, 1)
+        with self.assertRaises(Conflict):
+            projects.set_project(self.main, self.project.id, self.me, {"salt-path": 1, "project": "Quay"}, 1)
+        self.assertEqual(projects.project(self.main, self.project.oid).name, "Port")
+
+    def test_files_of_one_project_are_not_anothers(self):
+        other = projects.add_project(self.main, self.me, {"salt-path": 1, "project": "Other"})
+        project_files.put_file(self.main, self.project.id, self.me, "data/a.csv", b"one")
+        project_files.put_file(self.main, other.id, self.me, "data/a.csv", b"two")
+        project_files.put_file(self.main, self.project.id, self.me, "data/a.csv", b"three")
+        read = project_files.file_reader(self.main, self.project.id)
+        self.assertEqual((read("data/a.csv"), read("./data/a.csv")), (b"three", b"three"))
+        self.assertEqual([(f.path, f.size) for f in project_files.listed(self.main, other.id)], [("data/a.csv", 3)])
+        project_files.remove_file(self.main, self.project.id, "data/a.csv")
+        with self.assertRaises(Blocked):
+            read("data/a.csv")
+        self.assertEqual(project_files.paths(self.main, other.id), ["data/a.csv"])
