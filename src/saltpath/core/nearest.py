@@ -6,7 +6,6 @@ import difflib
 from collections.abc import Iterable
 from itertools import islice
 
-
 MOST_LOOKED_AT = 10_000
 MOST_COMPARED = 1_000
 """An answer may have a hundred thousand names; comparing each would hold up everything else for a second."""

@@ -96,6 +96,7 @@ def document() -> dict[str, Any]:
             "put": _operation("setProjectChecks", "A project's checks on every answer", _of("EveryAnswer"), _ID, if_match,
                               body="EveryAnswerChange")},
         "/texts": {"post": _operation("readText", "What a case's text reads as", _of("ReadText"), body="TextToRead")},
+        "/pasted": {"post": _operation("readPasted", "A curl line or raw HTTP as steps", _of("Pasted"), body="TextToRead")},
         "/format": {"get": _operation("readFormat", "The words of the case format", _page("FormatWord"))},
         "/cases": {"post": _operation("addCase", "A new case", _of("Case"), status=201, body="NewCase")},
         "/cases/{id}": {

@@ -95,6 +95,7 @@ SHAPES: dict[str, Any] = {
                     findings=_list("Finding")),
     "CaseDocument": _object(("document", "text"), document={"type": "object"}, text=TEXT),
     "TextToRead": _object(text=TEXT),
+    "Pasted": _object(steps={"type": "array", "items": {"type": "object"}}, said=TEXTS),
     "ReadText": _object(document={"type": ["object", "null"]}, problems=_list("TextFault")),
     "TextFault": _object(sentence=TEXT, line=WHOLE),
     "FormatWord": _object(kind=TEXT, text=TEXT, about=TEXT),

@@ -246,6 +246,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/pasted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A curl line or raw HTTP as steps */
+        post: operations["readPasted"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/format": {
         parameters: {
             query?: never;
@@ -838,6 +855,10 @@ export interface components {
         };
         TextToRead: {
             text: string;
+        };
+        Pasted: {
+            steps: Record<string, never>[];
+            said: string[];
         };
         ReadText: {
             document: Record<string, never> | null;
@@ -1741,6 +1762,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadText"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readPasted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TextToRead"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pasted"];
                 };
             };
             /** @description a problem */

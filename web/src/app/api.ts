@@ -1,5 +1,5 @@
 import type { components } from "./api-types";
-import { readExact } from "./exact";
+import { type Json, readExact } from "./exact";
 
 type Shapes = components["schemas"];
 export type Verdict = Shapes["LastVerdict"]["verdict"];
@@ -128,6 +128,11 @@ export const api = {
     const answer = await (await answered("/texts", posted({ text }))).text();
     const exact = readExact(answer) as unknown as ReadText;
     return { ...(JSON.parse(answer) as ReadText), document: exact.document };
+  },
+  /** A curl line or a request as it goes over the wire, as steps. */
+  readPasted: async (text: string) => {
+    const answer = await (await answered("/pasted", posted({ text }))).text();
+    return readExact(answer) as { steps: { [key: string]: Json }[]; said: string[] };
   },
   formatWords: () => ask<Page<FormatWord>>("/format"),
   folderAddress: (project: string) => `/api/v1/projects/${q(project)}/folder`,

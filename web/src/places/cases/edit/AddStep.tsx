@@ -1,30 +1,51 @@
-import { useEffect, useRef, useState } from "react";
+import { type ClipboardEvent, useEffect, useRef, useState } from "react";
 import type { Case } from "../../../app/api";
 import type { Insertable } from "../../../parts/typing/inserting";
 import { Typing } from "../../../parts/typing/Typing";
 import { useEdited, useInsertable } from "./context";
-import { addStep, stepFrom, stepsOf } from "./document";
+import { addStep, stepsOf } from "./document";
 import { exampleSteps } from "./example";
+import { fromText, looksPasted } from "./pasting";
 
 /** The end of the path: type or paste an address, and it becomes a step. */
 export function AddStep({ of, choose }: { of: Case; choose: (key: string) => void }) {
   const { editing } = useEdited();
   const [round, setRound] = useState(0);
+  const [said, setSaid] = useState<string[]>([]);
   const save = async (text: string) => {
     if (!text.trim()) return undefined;
-    const step = stepFrom(text);
-    const problem = await editing.apply(addStep(step));
-    if (!problem) choose(step.key as string);
-    return problem;
+    try {
+      const found = await fromText(text, of);
+      const problem = await editing.apply((before) =>
+        found.steps.reduce((document, step) => addStep(step)(document), before),
+      );
+      if (problem) return problem;
+      setSaid(found.said);
+      choose(found.steps.at(-1)?.key as string);
+      return undefined;
+    } catch (wrong) {
+      return (wrong as Error).message;
+    }
+  };
+  const [problem, setProblem] = useState("");
+  /** A field of one line would run the lines together. */
+  const paste = (event: ClipboardEvent) => {
+    const text = event.clipboardData.getData("text/plain");
+    if (!looksPasted(text)) return;
+    event.preventDefault();
+    void save(text).then((wrong) => {
+      setProblem(wrong ?? "");
+      if (!wrong) setRound((before) => before + 1);
+    });
   };
   const steps = stepsOf(editing.document, "steps").length;
   const insertable = useInsertable(steps + 1);
   return (
-    <div className="add-step">
+    <div className="add-step" onPaste={paste}>
       {steps === 0 && (
         <p>
-          A case is a path of steps. Type or paste the first address below, send it, and make checks by
-          pointing at its answer. Or{" "}
+          A case is a path of steps. Type or paste the first address below, or a curl line; send it, and make
+          checks by pointing at its answer. Or{" "}
           <button
             type="button"
             className="plain-link"
@@ -42,6 +63,11 @@ export function AddStep({ of, choose }: { of: Case; choose: (key: string) => voi
         save={save}
         again={() => setRound(round + 1)}
       />
+      {(problem || said.length > 0) && (
+        <p className={problem ? "problem" : "muted"} role="status">
+          {problem || said.join(" ")}
+        </p>
+      )}
       {steps > 0 && (
         <button type="button" className="plain-link add-empty" onClick={() => void save(emptyAddress(of))}>
           + an empty step

@@ -4,7 +4,8 @@ import { useNavigate } from "react-router";
 import { api, type Suite } from "../../../app/api";
 import { useProject } from "../../../app/project";
 import { InPlace } from "../../../parts/typing/InPlace";
-import { type Document, stepFrom } from "../edit/document";
+import type { Document } from "../edit/document";
+import { fromText, looksPasted } from "../edit/pasting";
 import { CaseRow } from "./CaseRow";
 import { type Outline, putBack } from "./useOutline";
 
@@ -143,9 +144,9 @@ export const CASE = "application/x-salt-path-case";
 const REQUEST = /^([A-Za-z]+\s+)?(https?:\/\/|\[=)/;
 
 /** An empty case of that name; of a request, the case that begins with it. */
-function newCase(text: string): Document {
-  const step = REQUEST.test(text) ? stepFrom(text) : undefined;
-  return { "salt-path": 1, case: String(step?.request ?? text), steps: step ? [step] : [] };
+async function newCase(text: string): Promise<Document> {
+  const steps = REQUEST.test(text) || looksPasted(text) ? (await fromText(text)).steps : [];
+  return { "salt-path": 1, case: String(steps[0]?.request ?? text), steps };
 }
 
 /** A new case by its name, or by its first request; it opens at once. */
@@ -156,7 +157,7 @@ function AddCase({ suite }: { suite: string }) {
   const save = async (name: string) => {
     if (!name.trim() || !project) return undefined;
     try {
-      const made = await api.addCase(project.id, suite, newCase(name.trim()));
+      const made = await api.addCase(project.id, suite, await newCase(name.trim()));
       void client.invalidateQueries({ queryKey: ["suites"] });
       void navigate(`/cases/${made.id}`);
       return undefined;

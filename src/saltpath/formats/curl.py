@@ -1,0 +1,359 @@
+"""A curl command line as a request: what it would send, as a request step of the case format.
+
+The options' meanings are those of curl's manual page. What changes nothing of the request or its answer (where the output goes,
+progress, colours) is passed over; what could not be taken along is said.
+"""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import re
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from urllib.parse import quote, quote_plus
+
+from saltpath.core.grammar import Unreadable
+from saltpath.formats.request_step import Part, Pasted, RequestStep
+from saltpath.formats.shell_words import Unclosed, words_of
+
+_PROGRAM = re.compile(r"\s*(?:[$>#]\s+)?(?:\w:)?[\w./\\-]*curl(?:\.exe)?\s", re.IGNORECASE)
+_SHORT = {
+    "A": "user-agent", "b": "cookie", "d": "data", "e": "referer", "E": "cert", "F": "form", "G": "get", "H": "header", "I": "head",
+    "k": "insecure", "L": "location", "m": "max-time", "T": "upload-file", "u": "user", "x": "proxy", "X": "request", "U": "proxy-user",
+}  # fmt: skip
+_QUIET_SHORT = frozenset("#0123456afgijlnNpqsSvMBRZJO")
+_QUIET_SHORT_WITH = frozenset("cCDhKoPQrtwyYz")
+_QUIET = frozenset(
+    "anyauth compressed compressed-ssh create-dirs disable fail fail-early fail-with-body globoff http0.9 http1.0 http1.1 http2 http3"
+    " http2-prior-knowledge http3-only include ipv4 ipv6 junk-session-cookies location-trusted no-alpn no-buffer no-keepalive"
+    " no-progress-meter no-sessionid path-as-is post301 post302 post303 progress-bar raw remote-header-name remote-name remote-name-all"
+    " remote-time show-error show-headers silent ssl ssl-reqd styled-output tcp-fastopen tcp-nodelay tlsv1 tlsv1.0 tlsv1.1 tlsv1.2 tlsv1.3"
+    " tr-encoding trace-time verbose no-compressed no-styled-output parallel skip-existing no-verbose no-silent http1 proxy-insecure".split()
+)
+_QUIET_WITH = frozenset(
+    "connect-timeout ciphers config cookie-jar dns-servers doh-url dump-header expect100-timeout happy-eyeballs-timeout-ms interface"
+    " keepalive-time limit-rate local-port max-filesize max-redirs output output-dir range rate retry-delay retry-max-time speed-limit"
+    " speed-time stderr time-cond tls-max tls13-ciphers trace trace-ascii write-out parallel-max proto proto-default proto-redir"
+    " cacert capath curves alt-svc hsts etag-compare etag-save continue-at crlfile netrc-file".split()
+)
+
+
+def looks_curl(text: str) -> bool:
+    """Whether a text begins like a curl line, also with a prompt before it or the program's whole path."""
+    return _PROGRAM.match(text) is not None
+
+
+def read_curl(text: str) -> Pasted:
+    """The requests of a curl command. Raises Unreadable: a quote is open, no address."""
+    try:
+        words = words_of(_PROGRAM.sub("", text, count=1))
+    except Unclosed as problem:
+        raise Unreadable(f"this curl line cannot be read: {problem}") from None
+    pasted = Pasted()
+    for part in _parts(words):
+        _Command(pasted).read(part)
+    if not pasted.steps:
+        raise Unreadable("this curl line has no address to send to")
+    return pasted
+
+
+def _parts(words: list[str]) -> list[list[str]]:
+    """Several commands in one, between `--next`."""
+    parts: list[list[str]] = [[]]
+    for word in words:
+        if word in ("--next", "-:"):
+            parts.append([])
+        else:
+            parts[-1].append(word)
+    return parts
+
+
+@dataclass(slots=True)
+class _Command:
+    """What the words of one command say, until its requests can be made of it."""
+
+    pasted: Pasted
+    addresses: list[str] = field(default_factory=list)
+    method: str = ""
+    headers: list[tuple[str, str]] = field(default_factory=list)
+    removed: set[str] = field(default_factory=set)
+    data: list[str] = field(default_factory=list)
+    file: str = ""
+    parts: list[Part] = field(default_factory=list)
+    url_query: list[str] = field(default_factory=list)
+    json: bool = False
+    in_query: bool = False
+    digest: bool = False
+    head: bool = False
+    upload: str = ""
+    step: RequestStep = field(default_factory=RequestStep)
+
+    def read(self, words: list[str]) -> None:
+        waiting = list(words)
+        plain_only = False
+        while waiting:
+            word = waiting.pop(0)
+            if plain_only or not word.startswith("-") or word == "-":
+                self.addresses.append(word)
+            elif word == "--":
+                plain_only = True
+            elif word.startswith("--"):
+                name, equals, value = word[2:].partition("=")
+                self._option(name, value if equals else None, waiting, word)
+            else:
+                self._letters(word[1:], waiting)
+        self._make()
+
+    def _letters(self, letters: str, waiting: list[str]) -> None:
+        """Short options that stand together: `-sSLd text`, `-XPOST`."""
+        while letters:
+            letter, letters = letters[0], letters[1:]
+            name = _SHORT.get(letter)
+            if name is None:
+                if letter in _QUIET_SHORT_WITH:
+                    if not letters:
+                        _next(waiting)
+                    letters = ""
+                elif letter not in _QUIET_SHORT:
+                    self.pasted.say(f"-{letter} is not known here, and was left out.")
+                continue
+            if name in _FLAGS:
+                _FLAGS[name](self)
+                continue
+            value = letters or _next(waiting)
+            letters = ""
+            _VALUED[name](self, value)
+
+    def _option(self, name: str, value: str | None, waiting: list[str], word: str) -> None:
+        if name in _FLAGS:
+            _FLAGS[name](self)
+        elif name in _VALUED:
+            _VALUED[name](self, _next(waiting) if value is None else value)
+        elif name in _QUIET_WITH:
+            if value is None:
+                _next(waiting)
+        elif name not in _QUIET:
+            self.pasted.say(f"{word} is not known here, and was left out.")
+
+    # ---- what each option does
+
+    def header(self, text: str) -> None:
+        if text.startswith("@"):
+            self.pasted.say(f"The headers in the file {text[1:]} were left out.")
+            return
+        name, colon, value = text.partition(":")
+        if not colon:
+            name, semicolon, _ = text.partition(";")
+            if semicolon:
+                self.headers.append((name.strip(), ""))
+            return
+        if value.strip():
+            self.headers.append((name.strip(), value.strip()))
+        else:
+            self.removed.add(name.strip().lower())
+
+    def cookie(self, text: str) -> None:
+        if "=" in text:
+            self.headers.append(("Cookie", text))
+        else:
+            self.pasted.say(f"The cookies in the file {text} were left out.")
+
+    def add_data(self, text: str) -> None:
+        if text.startswith("@"):
+            if self.data or self.file:
+                self.pasted.say(f"The file {text[1:]} was left out: it is sent together with other data.")
+            else:
+                self._from_file(text[1:])
+            return
+        self.data.append(text)
+
+    def add_raw(self, text: str) -> None:
+        self.data.append(text)
+
+    def add_encoded(self, text: str) -> None:
+        name, equals, content = text.partition("=")
+        at = text.find("@")
+        if at >= 0 and (not equals or at < text.find("=")):
+            self.pasted.say(f"The file {text[at + 1 :]} was left out: it would have to be encoded.")
+        else:
+            self.data.append((f"{name}=" if equals and name else "") + quote(content if equals else text, safe=""))
+
+    def add_json(self, text: str) -> None:
+        self.json = True
+        if text.startswith("@"):
+            self._from_file(text[1:])
+        else:
+            self.data.append(text)
+
+    def _from_file(self, path: str) -> None:
+        self.file = path
+        self.pasted.needs_file(path)
+
+    def add_form(self, text: str, plain: bool = False) -> None:
+        name, _, content = text.partition("=")
+        if not plain and content[:1] in ("@", "<"):
+            path, *more = content[1:].split(";")
+            given = dict(item.strip().partition("=")[::2] for item in more)
+            path = path.strip('"')
+            self.pasted.needs_file(path)
+            self.parts.append(Part(name, file=path, media_type=given.get("type", "")))
+            return
+        content, _, kind = content.partition(";type=") if not plain else (content, "", "")
+        self.parts.append(Part(name, text=content.strip('"') if not plain else content, media_type=kind))
+
+    def upload_file(self, path: str) -> None:
+        self.upload = path
+        self.pasted.needs_file(path)
+
+    def sign_in(self, text: str) -> None:
+        user, _, password = text.partition(":")
+        self.step.auth = {"basic": [user, password]}
+
+    def bearer(self, text: str) -> None:
+        self.step.auth = {"bearer": text}
+
+    def max_time(self, text: str) -> None:
+        try:
+            self.step.options["timeout"] = f"{float(text):g} s"
+        except ValueError:
+            self.pasted.say(f"--max-time {text} is no number of seconds, and was left out.")
+
+    def retries(self, text: str) -> None:
+        if text.isdigit():
+            self.step.options["retries"] = min(int(text), 10)
+
+    def proxy(self, text: str) -> None:
+        self.step.options["proxy"] = text if "://" in text else f"http://{text}"
+
+    def certificate(self, text: str) -> None:
+        self.pasted.say(
+            f"The client certificate {text.partition(':')[0]} was left out; bring its file into the project, then add it to the options."
+        )
+
+    # ---- the requests
+
+    def _make(self) -> None:
+        if not self.addresses:
+            return
+        body = "&".join(self.data)
+        has_body = bool(self.data or self.file or self.parts)
+        in_query = self.in_query or (self.head and has_body and not self.method)
+        step = self.step
+        step.method = self.method or (
+            "HEAD" if self.head else "PUT" if self.upload else "POST" if has_body and not in_query else "GET"
+        )
+        step.options.setdefault("follow redirects", False)
+        if step.options["follow redirects"]:
+            del step.options["follow redirects"]
+        if self.digest and "basic" in step.auth:
+            step.auth = {"digest": step.auth["basic"]}
+        step.headers = [pair for pair in self.headers if pair[0].lower() not in self.removed]
+        if self.json:
+            step.default_header("Content-Type", "application/json")
+            step.default_header("Accept", "application/json")
+        _sign_in_of(step)
+        media = step.media_type() or "application/x-www-form-urlencoded"
+        if self.parts:
+            step.multipart(self.parts)
+        elif self.upload or (self.file and not in_query):
+            step.file_body(self.upload or self.file, step.media_type() if self.upload else media)
+        elif self.data and not in_query:
+            step.text_body(body, media)
+        query = [*([body] if in_query and body else []), *map(_url_query, self.url_query)]
+        for address in self.addresses:
+            full = address if "://" in address else f"http://{address}"
+            self.pasted.steps.append(step.document(_with_query(full, query)))
+
+
+def _next(waiting: list[str]) -> str:
+    return waiting.pop(0) if waiting else ""
+
+
+def _url_query(text: str) -> str:
+    """`content`, `name=content`, `=content`; a plus before it leaves it as it is."""
+    if text.startswith("+"):
+        return text[1:]
+    name, equals, content = text.partition("=")
+    if not equals:
+        return quote_plus(text)
+    return (f"{name}=" if name else "") + quote_plus(content)
+
+
+def _with_query(address: str, query: list[str]) -> str:
+    address = address.partition("#")[0]
+    if not query:
+        return address
+    return address + ("&" if "?" in address else "?") + "&".join(query)
+
+
+def _sign_in_of(step: RequestStep) -> None:
+    """An Authorization header becomes the step's sign-in, where it says what the format can say."""
+    header = next((value for name, value in step.headers if name.lower() == "authorization"), "")
+    scheme, _, rest = header.partition(" ")
+    if scheme.lower() == "bearer" and rest.strip():
+        step.auth = {"bearer": rest.strip()}
+    elif scheme.lower() == "basic":
+        try:
+            user, colon, password = base64.b64decode(rest.strip(), validate=True).decode().partition(":")
+        except (binascii.Error, UnicodeDecodeError):
+            return
+        if not colon:
+            return
+        step.auth = {"basic": [user, password]}
+    else:
+        return
+    step.headers = [pair for pair in step.headers if pair[0].lower() != "authorization"]
+
+
+def _set(name: str, value: object) -> Callable[[_Command], None]:
+    return lambda command: setattr(command, name, value)
+
+
+def _option(name: str, value: object) -> Callable[[_Command], None]:
+    return lambda command: command.step.options.__setitem__(name, value)
+
+
+_FLAGS: dict[str, Callable[[_Command], None]] = {
+    "get": _set("in_query", True),
+    "head": _set("head", True),
+    "digest": _set("digest", True),
+    "basic": _set("digest", False),
+    "insecure": _option("verify tls", False),
+    "location": _option("follow redirects", True),
+    "ntlm": lambda command: command.pasted.say("--ntlm is not known here, and was left out."),
+}
+_VALUED: dict[str, Callable[[_Command, str], None]] = {
+    "url": lambda command, text: command.addresses.append(text),
+    "request": lambda command, text: setattr(command, "method", text.upper()),
+    "header": _Command.header,
+    "user-agent": lambda command, text: command.headers.append(("User-Agent", text)),
+    "referer": lambda command, text: command.headers.append(("Referer", text.removesuffix(";auto"))),
+    "cookie": _Command.cookie,
+    "data": _Command.add_data,
+    "data-ascii": _Command.add_data,
+    "data-binary": _Command.add_data,
+    "data-raw": _Command.add_raw,
+    "data-urlencode": _Command.add_encoded,
+    "json": _Command.add_json,
+    "form": _Command.add_form,
+    "form-string": lambda command, text: command.add_form(text, plain=True),
+    "url-query": lambda command, text: command.url_query.append(text),
+    "upload-file": _Command.upload_file,
+    "user": _Command.sign_in,
+    "oauth2-bearer": _Command.bearer,
+    "max-time": _Command.max_time,
+    "retry": _Command.retries,
+    "proxy": _Command.proxy,
+    "proxy-user": lambda command, _text: command.pasted.say(
+        "The proxy's user was left out; it belongs into the proxy's address."
+    ),
+    "cert": _Command.certificate,
+    "key": lambda command, _text: None,
+    "cert-type": lambda command, _text: None,
+    "resolve": lambda command, text: command.pasted.say(
+        f"--resolve {text} was left out: names are looked up as everywhere."
+    ),
+    "connect-to": lambda command, text: command.pasted.say(f"--connect-to {text} was left out."),
+    "unix-socket": lambda command, text: command.pasted.say(f"--unix-socket {text} was left out."),
+}
