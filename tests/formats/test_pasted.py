@@ -191,6 +191,7 @@ class Curl(unittest.TestCase):
             ("curl 'h", "never closed"),
             ("curl -X POST", "no address"),
             ("wget http://h", "neither"),
+            ("mycurl http://h", "neither"),
             ("hello", "neither"),
             ("curl " + "x" * 2_000_000, "1 MB"),
         ]:

@@ -173,3 +173,29 @@ class Editing(unittest.TestCase):
         self.assertRegex(text, r"# all of them\n +- \{ of: \$.items")
         self.document["steps"] = self.document["steps"][:1]
         self.assertNotIn("# who comes", self.save(self.document)["text"])
+
+
+class Pasted(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.app = cls.enterClassContext(Application())
+
+    def test_steps_and_what_was_left_out(self):
+        status, _, found = self.app.ask("POST", "/pasted", {"text": "curl -L 'http://h/a?b=[=c]' -b jar"})
+        self.assertEqual(status, 200)
+        self.assertEqual(found["steps"], [{"request": "Read a", "send": "GET http://h/a", "query": {"b": "[='[=']c]"}}])
+        self.assertEqual(found["said"], ["The cookies in the file jar were left out."])
+
+    def test_what_is_none_is_a_sentence(self):
+        for text, words in (
+            ("hello", "neither"),
+            ("curl", "neither"),
+            ("curl 'x", "never closed"),
+            ("x" * 1_100_000, "1 MB"),
+        ):
+            status, _, problem = self.app.ask("POST", "/pasted", {"text": text})
+            self.assertEqual(status, 422)
+            self.assertIn(words, problem["title"])
+        self.assertEqual(self.app.ask("POST", "/pasted", {"text": 7})[0], 400)
+        status, _, problem = self.app.ask("POST", "/pasted", {"text": "curl 'http://h/\u0000'"})
+        self.assertIn(status, (200, 422))

@@ -5,7 +5,7 @@ import { fileURLToPath } from "node:url";
 import { built } from "./built.mjs";
 
 const web = process.env.WEB;
-const { body, document, files, format, handover, indexer, inserting, making, pairs, picked, places, report, sent, threads } =
+const { body, copied, document, files, format, handover, indexer, inserting, making, pairs, pasting, picked, places, report, sent, threads } =
   await built(web, fileURLToPath(new URL("pointing.ts", import.meta.url)));
 
 let seed = 11;
@@ -327,4 +327,32 @@ test("threads that overlap run in lanes of their own", () => {
   assert.notEqual(lane(drawn[0]), lane(drawn[1]));
   assert.deepEqual(drawn[0].dot, [84, 30]);
   assert.equal(drawn[0].arrows.length, 2);
+});
+
+test("what is pasted is known, and goes where a value says", () => {
+  for (const text of ["curl http://h", "$ curl http://h", "curl.exe -d x h", "/usr/bin/curl h", "GET / HTTP/1.1\nHost: h", "POST /a\nHost: h"])
+    assert.equal(pasting.looksPasted(text), true, text);
+  for (const text of ["GET http://h/", "http://h/curl x", "curling is a game", "wait 2 s", "GET /\n"])
+    assert.equal(pasting.looksPasted(text), false, text);
+  const scope = [{ name: "harbour", value: "“http://h:8421/”" }, { name: "n", value: "7" }];
+  const to = (send) => pasting.withKnownOrigin({ send }, scope).send;
+  assert.equal(to("GET http://h:8421/vessels"), "GET [=harbour]/vessels");
+  assert.equal(to("GET http://h:8421"), "GET [=harbour]");
+  assert.equal(to("GET http://h:84210/vessels"), "GET http://h:84210/vessels");
+  assert.equal(to("GET [=other]/7"), "GET [=other]/7");
+});
+
+test("a request is copied as curl and as HTTP", () => {
+  const exchange = {
+    method: "POST", address: "http://h/a?b=1", sentBody: "it's ä", sentSize: 7,
+    sentHead: "POST /a?b=1 HTTP/1.1\r\nHost: h\r\nAccept-Encoding: gzip\r\nX: it's\r\nContent-Length: 7\r\n\r\n",
+  };
+  assert.equal(
+    copied.asCurl(exchange),
+    "curl 'http://h/a?b=1' \\\n  -H 'X: it'\\''s' \\\n  --compressed \\\n  --data-raw 'it'\\''s ä'",
+  );
+  assert.equal(copied.asHttp(exchange).split("\n").at(-1), "it's ä");
+  const bare = { ...exchange, sentBody: "", sentSize: 0, sentHead: "DELETE / HTTP/1.1\r\nHost: h\r\n\r\n", method: "DELETE" };
+  assert.equal(copied.asCurl(bare), "curl -X DELETE \\\n  'http://h/a?b=1'");
+  assert.match(copied.asCurl({ ...exchange, sentSize: 900 }), /--data-binary @body/);
 });

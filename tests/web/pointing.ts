@@ -13,3 +13,5 @@ export * as places from "../../web/src/parts/places";
 export * as report from "../../web/src/places/runs/report";
 export * as sent from "../../web/src/places/cases/edit/sent";
 export * as threads from "../../web/src/places/cases/threads";
+export * as copied from "../../web/src/parts/copied";
+export * as pasting from "../../web/src/places/cases/edit/pasting";

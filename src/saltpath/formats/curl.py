@@ -17,7 +17,7 @@ from saltpath.core.grammar import Unreadable
 from saltpath.formats.request_step import Part, Pasted, RequestStep
 from saltpath.formats.shell_words import Unclosed, words_of
 
-_PROGRAM = re.compile(r"\s*(?:[$>#]\s+)?(?:\w:)?[\w./\\-]*curl(?:\.exe)?\s", re.IGNORECASE)
+_PROGRAM = re.compile(r"\s*(?:[$>#]\s+)?(?:\w:)?(?:[\w./\\-]*[/\\])?curl(?:\.exe)?\s", re.IGNORECASE)
 _SHORT = {
     "A": "user-agent", "b": "cookie", "d": "data", "e": "referer", "E": "cert", "F": "form", "G": "get", "H": "header", "I": "head",
     "k": "insecure", "L": "location", "m": "max-time", "T": "upload-file", "u": "user", "x": "proxy", "X": "request", "U": "proxy-user",

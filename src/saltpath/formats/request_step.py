@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field
 from typing import Any
-from urllib.parse import parse_qsl, quote_plus, unquote_plus
+from urllib.parse import parse_qsl, unquote_plus
 
 from saltpath.core import plain
 
@@ -118,14 +118,12 @@ def name_for(method: str, address: str) -> str:
 
 
 def _split(address: str) -> tuple[str, list[tuple[str, str]]]:
-    """The address and its query; a query stays in the address where reading and writing it would change it."""
-    base, mark, query = address.partition("?")
-    pairs = parse_qsl(query, keep_blank_values=True)
-    written = "&".join(f"{quote_plus(name)}={quote_plus(value)}" for name, value in pairs)
-    same = [unquote_plus(part) for part in re.split("[&=]", query)] == [
-        unquote_plus(part) for part in re.split("[&=]", written)
-    ]
-    if not mark or not query or not same or len({name for name, _ in pairs}) < len(pairs):
+    """The address and its query; a query stays in the address where a name repeats or has no value, since then it would not be
+    written again as it is."""
+    base, _, query = address.partition("?")
+    parts = [part.partition("=") for part in query.split("&")]
+    pairs = [(unquote_plus(name), unquote_plus(value)) for name, _, value in parts]
+    if not query or not all(equals for _, equals, _ in parts) or len({name for name, _ in pairs}) < len(pairs):
         return address, []
     return base, pairs
 

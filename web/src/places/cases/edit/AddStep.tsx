@@ -102,7 +102,7 @@ function Always({ first, save, again, insertable }: AlwaysProps) {
       <Typing
         text=""
         label="Add a step: a method and an address"
-        placeholder="+ a step: GET [=harbour]/pilots, an address, wait 2 s, set name = value"
+        placeholder="+ a step: GET [=harbour]/pilots, an address, a curl line, wait 2 s"
         save={save}
         insertable={insertable}
         close={again}

@@ -7,7 +7,7 @@ export interface FromText {
   said: string[];
 }
 
-const CURL = /^\s*(?:[$>#]\s+)?[\w:./\\-]*curl(?:\.exe)?\s/i;
+const CURL = /^\s*(?:[$>#]\s+)?(?:\w:)?(?:[\w./\\-]*[/\\])?curl(?:\.exe)?\s/i;
 const RAW = /^\s*[A-Z]+ \S+(?: HTTP\/\d|\r?\n[\w-]+:)/;
 
 /** Whether a text is a curl line or a request as it goes over the wire, rather than a method and an address. */
@@ -23,14 +23,10 @@ export async function fromText(text: string, of?: Pick<Case, "scope">): Promise<
 /** The step with a value's name in the place of where it goes, where a value in scope says just that. */
 export function withKnownOrigin(step: StepDocument, scope: Case["scope"]): StepDocument {
   const [method, address = ""] = String(step.send).split(/ (.*)/s);
-  const known = scope.find(
-    (value) =>
-      /^https?:\/\//.test(value.value) &&
-      (address === value.value || address.startsWith(`${value.value.replace(/\/$/, "")}/`)),
-  );
-  if (!known) return step;
-  return {
-    ...step,
-    send: `${method} [=${known.name}]${address.slice(known.value.replace(/\/$/, "").length)}`,
-  };
+  for (const { name, value } of scope) {
+    const origin = value.replace(/^“(.*)”$/s, "$1").replace(/\/$/, ""); // text is shown in quotes
+    if (/^https?:\/\/./.test(origin) && (address === origin || address.startsWith(`${origin}/`)))
+      return { ...step, send: `${method} [=${name}]${address.slice(origin.length)}` };
+  }
+  return step;
 }
