@@ -245,6 +245,14 @@ def handed_over(case: Case) -> frozenset[str]:
     return frozenset(used)
 
 
+def asked_for(step: Step) -> frozenset[str]:
+    """The names that a step only asks about: `value portCallId is present`."""
+    items = (*step.only_if, *(step.expect if isinstance(step, Request) else ()))
+    return frozenset(
+        str(check.of.argument).rpartition(".")[2] for check in checks_in(items) if check.of.kind == "value"
+    )
+
+
 def used_names(step: Step) -> frozenset[str]:
     """The names that a step's references stand for."""
     return frozenset(reference.name for reference, _ in _references(step))

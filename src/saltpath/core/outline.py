@@ -32,7 +32,7 @@ from saltpath.core.checks.relations import TABLE
 from saltpath.core.checks.sentences import HEADS
 from saltpath.core.checks.typed import write_sentence
 from saltpath.core.grammar import Unreadable
-from saltpath.core.inspect import used_names
+from saltpath.core.inspect import asked_for, used_names
 from saltpath.core.references import Template, read_template
 
 Piece = dict[str, str]
@@ -252,11 +252,12 @@ def _threads(steps: list[Step]) -> list[dict[str, Any]]:
     uses: dict[tuple[int, str], list[int]] = {}
     early: dict[str, list[int]] = {}
     for number, step in enumerate(steps, 1):
-        for name in used_names(step):
+        used = used_names(step)
+        for name in used | asked_for(step):
             before = [place for place in kept.get(name, ()) if place < number]
             if before:
                 uses.setdefault((before[-1], name), []).append(number)
-            elif name in kept and number not in kept[name]:
+            elif name in used and name in kept and number not in kept[name]:
                 early.setdefault(name, []).append(number)
     threads = [{"name": name, "from": place, "to": to, "broken": False} for (place, name), to in uses.items()]
     threads += [{"name": name, "from": kept[name][0], "to": to, "broken": True} for name, to in early.items()]

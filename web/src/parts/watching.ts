@@ -4,14 +4,20 @@ import type { Watched } from "./tree/picked";
 
 export type Keeps = NonNullable<Step["keep"]>;
 
-const SUBJECT = /^(?:any of )?(\$[^\s|]*)/;
+// A path as it stands in a sentence; names and filters in brackets may hold spaces.
+const PATH = String.raw`\$(?:\[(?:'(?:[^'\\]|\\.)*'|"(?:[^"\\]|\\.)*"|[^\]'"])*\]|[^\s|[:])*`;
+const SUBJECT = new RegExp(`^(?:any of )?(${PATH})`);
+const ANY_CHILD = String.raw`(?:\[\d+\]|\.[^.[]+|\['(?:[^'\\]|\\.)*'\])`;
+const LEVELS = "(?:[.[].*)?";
 
-/** A path with wildcards or filters as a pattern over exact paths. */
+/** A path with wildcards, filters or descendants as a pattern over exact paths. */
 function pattern(path: string): RegExp {
   const escaped = path
-    .replace(/\[\?[^\]]*\]/g, "[*]")
+    .replace(/\[\?(?:'[^']*'|"[^"]*"|[^\]'"])*\]/g, "[*]")
     .replace(/[.*+?^${}()|[\]\\]/g, "\\$&")
-    .replace(/\\\[\\\*\\\]|\\\.\\\*/g, "(?:\\[\\d+\\]|\\.[^.[]+)");
+    .replace(/\\\.\\\.(?=\\\[)/g, LEVELS)
+    .replace(/\\\.\\\./g, `${LEVELS}\\.`)
+    .replace(/\\\[\\\*\\\]|\\\.\\\*/g, ANY_CHILD);
   return new RegExp(`^${escaped}$`);
 }
 
@@ -19,7 +25,7 @@ const patterns = new Map<string, RegExp>();
 
 function meets(subject: string, path: string): boolean {
   if (subject === path) return true;
-  if (!/[*?]/.test(subject)) return false;
+  if (!/[*?]|\.\./.test(subject)) return false;
   let known = patterns.get(subject);
   if (!known) {
     known = pattern(subject);
@@ -28,8 +34,8 @@ function meets(subject: string, path: string): boolean {
   return known.test(path);
 }
 
-const EACH = /^for each of (\$\S*?):/;
-const FITS = /^(?:any of )?(\$\S*) fits(?: exactly)? /;
+const EACH = new RegExp(`^for each of (${PATH}):`);
+const FITS = new RegExp(`^(?:any of )?(${PATH}) fits(?: exactly)? `);
 const flat = new WeakMap<StepEvidence, Outcome[]>();
 
 /** Every check of a step, those in groups with the places that they mean, those in an expected body field by field. */

@@ -1,0 +1,169 @@
+// How an answer is read in the page, without a browser: the index of its bytes, exact numbers, what watches a place.
+import assert from "node:assert/strict";
+import { test } from "node:test";
+import { fileURLToPath } from "node:url";
+import { built } from "./built.mjs";
+
+const { exact, indexer, meant, places, reading, watching } = await built(
+  process.env.WEB,
+  fileURLToPath(new URL("reading.ts", import.meta.url)),
+);
+
+let seed = 5;
+const random = (below) => {
+  seed = (seed * 1103515245 + 12345) % 2147483648;
+  return seed % below;
+};
+const pick = (items) => items[random(items.length)];
+const bytes = (text) => new TextEncoder().encode(text);
+
+const NAMES = ["id", "größe", "net price", "it's", 'say "so"', "a.b", "x[0]", "船", "back\\slash", "", "tab\there", "😀"];
+
+function anything(levels) {
+  const kind = random(levels > 0 ? 8 : 6);
+  if (kind === 6) return Array.from({ length: random(5) }, () => anything(levels - 1));
+  if (kind === 7) return Object.fromEntries(Array.from({ length: random(5) }, () => [pick(NAMES), anything(levels - 1)]));
+  return [null, true, false, random(10 ** 6) / 8, pick(NAMES), `line\n"${random(99)}" \\ ü 😀`][kind];
+}
+
+/** Every place below a value with what stands there, in the document's order. */
+function* placesOf(value, path = "$") {
+  yield [path, value];
+  if (Array.isArray(value)) for (const [at, item] of value.entries()) yield* placesOf(item, `${path}[${at}]`);
+  else if (value && typeof value === "object")
+    for (const [name, item] of Object.entries(value)) yield* placesOf(item, places.fieldOf(path, name));
+}
+
+test("the index has every node, with its path, its text and its size", () => {
+  for (let round = 0; round < 600; round++) {
+    const value = anything(4);
+    const text = pick([JSON.stringify(value), JSON.stringify(value, null, 2), ` ${JSON.stringify(value, null, "\t")}\r\n`]);
+    const index = indexer.indexJson(bytes(text));
+    const wanted = [...placesOf(value)];
+    assert.equal(index.count, wanted.length);
+    wanted.forEach(([path, item], node) => {
+      assert.equal(reading.pathOf(index, node), path);
+      assert.equal(index.depth[node], places.namesOf(path).length);
+      const branch = Boolean(item) && typeof item === "object";
+      assert.equal(reading.isBranch(index, node), branch);
+      assert.equal(index.children[node], branch ? Object.keys(item).length : 0);
+      assert.equal(index.span[node], [...placesOf(item)].length);
+      if (branch) assert.equal(reading.childrenOf(index, node).length, Object.keys(item).length);
+      else assert.deepEqual(JSON.parse(reading.wholeTextOf(index, node)), item);
+    });
+  }
+});
+
+test("numbers keep their text, and names their escapes", () => {
+  const index = indexer.indexJson(bytes('{"a": 1318.40, "\\u00e4\\n": [9007199254740993, 1e400, -0.0]}'));
+  const texts = Array.from({ length: index.count }, (_, node) => (reading.isBranch(index, node) ? "" : reading.wholeTextOf(index, node)));
+  assert.deepEqual(texts.filter(Boolean), ["1318.40", "9007199254740993", "1e400", "-0.0"]);
+  assert.equal(reading.keyOf(index, 2), "ä\n");
+});
+
+test("what is no JSON says where it stops", () => {
+  for (const text of ["", "{", "[1,", '{"a"}', "[1 2]", '{"a": 1,}', "nul", '"open', "[] []", "{'a': 1}", "\ufeff{}", "[".repeat(2000)])
+    assert.throws(() => indexer.indexJson(bytes(text)), indexer.NotJson, JSON.stringify(text.slice(0, 20)));
+  assert.throws(() => indexer.indexJson(bytes('{"a": x}')), /from byte 6/);
+});
+
+test("what can be seen is what is open", () => {
+  const index = indexer.indexJson(bytes(JSON.stringify({ a: [1, 2, { b: 3 }], c: 4 })));
+  const rows = (open) => [...reading.visible(index, new Set(open))].map((node) => reading.pathOf(index, node));
+  assert.deepEqual(rows([0]), ["$.a", "$.c"]);
+  assert.deepEqual(rows([0, 1]), ["$.a", "$.a[0]", "$.a[1]", "$.a[2]", "$.c"]);
+  assert.deepEqual(rows(reading.openAtFirst(index)), ["$.a", "$.a[0]", "$.a[1]", "$.a[2]", "$.a[2].b", "$.c"]);
+  const large = indexer.indexJson(bytes(JSON.stringify(Array.from({ length: 5000 }, () => ({ x: [1] })))));
+  assert.equal(reading.visible(large, reading.openAtFirst(large)).length, 5000, "of a large answer only the top is open");
+  assert.equal(indexer.indexJson(bytes("7")).count, 1);
+});
+
+test("a long text is cut where it is shown, not where it is used", () => {
+  const index = indexer.indexJson(bytes(JSON.stringify({ long: "x".repeat(5000) })));
+  assert.ok(reading.textOf(index, 1).length < 500);
+  assert.equal(reading.wholeTextOf(index, 1).length, 5002);
+});
+
+test("an item is meant by what only it is called", () => {
+  const named = (value, path) => {
+    const index = indexer.indexJson(bytes(JSON.stringify(value)));
+    for (let node = 0; node < index.count; node++) if (reading.pathOf(index, node) === path) return reading.pathByName(index, node);
+    throw new Error(path);
+  };
+  const berths = { items: [{ id: "E1", name: "East", metres: 30 }, { id: "E4", name: "East", metres: 120 }] };
+  assert.deepEqual(named(berths, "$.items[1].metres"), { path: "$.items[?@.id == 'E4'].metres", field: "id", value: "E4" });
+  assert.equal(named({ items: [{ a: 1 }, { a: 1 }] }, "$.items[0].a"), undefined, "nothing tells them apart");
+  assert.equal(named({ a: { b: 1 } }, "$.a.b"), undefined, "there is no list");
+  assert.equal(named({ items: [1, 2] }, "$.items[0]"), undefined, "its items are no objects");
+  assert.equal(named([{ n: 7, x: 1 }, { n: 8, x: 1 }], "$[0].x").path, "$[?@.n == 7].x");
+  assert.equal(named([{ name: "it's", x: 1 }, { name: "so", x: 2 }], "$[0].x").path, "$[?@.name == \"it's\"].x");
+});
+
+test("exact numbers come and go as they are", () => {
+  const texts = ["1318.40", "9007199254740993", "1e3", "-0", "0.000001", "1.0", "12", "-7.5", "0", "123456789012345678901234567890"];
+  for (const text of texts) assert.equal(exact.writeExact(exact.readExact(`{"a":[${text}]}`)), `{"a":[${text}]}`);
+  assert.equal(exact.readExact("12"), 12, "what a browser keeps stays a number");
+  for (let round = 0; round < 400; round++) {
+    const text = JSON.stringify(anything(4));
+    assert.equal(exact.writeExact(exact.readExact(text)), text);
+  }
+  assert.equal(exact.isFields(exact.readExact("1318.40")), false);
+  assert.equal(exact.isFields({}), true);
+  assert.equal(exact.isFields([]) || exact.isFields(null) || exact.isFields("x"), false);
+});
+
+const outcome = (check, more = {}) => ({ check, verdict: "passed", where: [], parts: [], expected: "", actual: "", why: null, ...more });
+const step = (...checks) => ({ checks });
+const says = (of, path, keeps) => watching.watching(of, path, keeps)?.text;
+
+test("a place says what watches it", () => {
+  for (const [check, path, text] of [
+    ["$.id is E4", "$.id", "checked"],
+    ["$.id is of kind text", "$.id", "loose"],
+    ["$.id is present", "$.id", "loose"],
+    ["$.id is E4", "$.ident", undefined],
+    ["any of $.items[*].id is E4", "$.items[3].id", "checked"],
+    ["$.items[*].id is E4", "$.items[3].name", undefined],
+    ["$.items[?@.name == 'East 4'].metres is 120", "$.items[1].metres", "checked"],
+    ["$..amount is above 0", "$.fee.lines[2].amount", "checked"],
+    ["$..amount is above 0", "$.amount", "checked"],
+    ["$..amount is above 0", "$.amounts", undefined],
+    ["$.fee.* is above 0", "$.fee.total", "checked"],
+    ["$.fee.* is above 0", "$.fee['net price']", "checked"],
+    ["$['net price'] is 5", "$['net price']", "checked"],
+    ["$.a['it\\'s so'].b is 5", "$.a['it\\'s so'].b", "checked"],
+    ["$.größe is 5", "$.größe", "checked"],
+    ["$.lines[*].amount | sum is 5", "$.lines[0].amount", "checked"],
+    ["status is 200", "$.status", undefined],
+  ])
+    assert.equal(says(step(outcome(check)), path), text, `${check} at ${path}`);
+});
+
+test("a failing check comes first, and a keep last", () => {
+  const failed = outcome("$.metres is at least 141.9", {
+    verdict: "failed", where: ["$.metres"], why: { sentence: "was 120, expected at least 141.9" },
+  });
+  assert.equal(says(step(outcome("$.metres is present"), failed), "$.metres"), "wanted at least 141.9");
+  assert.equal(says(step(outcome("$.id is present", { verdict: "skipped" })), "$.id"), undefined);
+  assert.equal(says(step(), "$.id", [{ name: "berthId", of: "$.id" }]), "kept as berthId");
+  assert.equal(says(step(), "$.id", [{ name: "berthId", of: "$.id | upper" }]), "kept as berthId");
+});
+
+test("groups and expected bodies watch what is in them", () => {
+  const each = outcome("for each of $.lines[*]: $.amount is above 0", { parts: [outcome("$.amount is above 0")] });
+  assert.equal(says(step(each), "$.lines[1].amount"), "checked");
+  assert.equal(says(step(each), "$.amount"), undefined);
+  const body = outcome("$ fits {...}", {
+    expected: JSON.stringify({ id: "E4", "note?": "[?]", items: ["[?every]", { n: 1 }], "a b": "[?text]", list: [1, "[?more]"] }),
+  });
+  for (const [path, text] of [
+    ["$.id", "checked"], ["$.note", "loose"], ["$.items[7].n", "checked"], ["$['a b']", "loose"], ["$.list[0]", "checked"], ["$.other", undefined],
+  ])
+    assert.equal(says(step(body), path), text, path);
+});
+
+test("a place that was meant is taken from the reason", () => {
+  assert.equal(meant.meant({ sentence: "nothing at $.totl; did you mean $.total?" }), "$.total");
+  assert.equal(meant.meant({ sentence: "nothing at $.totl; $ has a and b" }), undefined);
+  assert.equal(meant.meant(null), undefined);
+});
