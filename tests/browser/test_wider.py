@@ -79,7 +79,7 @@ class Wider(BrowserTest):
         self.page.get_by_label("Change for the suite Wider: status is 200").fill("status is 201")
         self.page.keyboard.press("Enter")
         self.check("status is 201").get_by_text("was 200, expected 201").wait_for()
-        self.page.get_by_role("button", name="Undo").last.click()
+        self.page.locator(".step.open").get_by_role("button", name="Undo").click()
         self.check("status is 200").wait_for()
         self.assertEqual(self.axe(), [])
 

@@ -419,6 +419,8 @@ class Slow(unittest.TestCase):
 
         rows = "".join(f"<a><b>{number}</b></a>" for number in range(6000))
         with answering({"/x": f"<r>{rows}</r>".encode()}) as address:
-            step = f"  - {{ request: x, send: 'GET {address}/x', expect: [ {{ of: '//a[count(//a[b = //b]) > 3]', present: true }} ] }}\n"
-            done = run(step).steps[0]
-        self.assertEqual((done.verdict, done.why.code), ("blocked", "path-timeout"))
+            for path in ("//a[count(//a[b = //b]) > 3]", "//b/preceding::b/following::b"):
+                step = f"  - {{ request: x, send: 'GET {address}/x', expect: [ {{ of: '{path}', present: true }} ] }}\n"
+                with self.subTest(path):
+                    done = run(step).steps[0]
+                    self.assertEqual((done.verdict, done.why.code), ("blocked", "path-timeout"))

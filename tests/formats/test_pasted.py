@@ -7,6 +7,7 @@ import shlex
 import shutil
 import subprocess
 import threading
+import time
 import unittest
 from urllib.parse import parse_qsl
 
@@ -197,6 +198,26 @@ class Curl(unittest.TestCase):
         ]:
             with self.subTest(text[:20]), self.assertRaisesRegex(Unreadable, words):
                 read_pasted(text)
+
+    def test_a_megabyte_is_read_in_a_moment(self):
+        for text in (
+            "curl h -d " + "a " * 450_000,
+            "curl h ^\n " + "\\" * 900_000,
+            "curl h ^\n " + "a " * 450_000,
+            "curl h " + "'a'" * 300_000,
+            "curl h $'" + "\\x41" * 200_000 + "'",
+            "curl " + "-" * 900_000,
+            "curl h -d '" + "a=b&" * 240_000 + "'",
+            "/" * 900_000 + " curl",
+            "POST /a HTTP/1.1\nHost: h\nTransfer-Encoding: chunked\n\n" + "1\na\n" * 200_000 + "0\n\n",
+            "GET /a HTTP/1.1\n" + "A: b\n" * 180_000,
+        ):
+            begun = time.process_time()
+            try:
+                read_pasted(text)
+            except Unreadable:
+                pass
+            self.assertLess(time.process_time() - begun, 5, text[:30])
 
     def test_anything_at_all_ends_in_steps_or_a_sentence(self):
         chance = random.Random(77)

@@ -9,6 +9,7 @@ from __future__ import annotations
 import base64
 import binascii
 import re
+from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from urllib.parse import quote, quote_plus
@@ -17,6 +18,7 @@ from saltpath.core.grammar import Unreadable
 from saltpath.formats.request_step import Part, Pasted, RequestStep
 from saltpath.formats.shell_words import Unclosed, words_of
 
+MOST_STEPS = 200
 _PROGRAM = re.compile(r"\s*(?:[$>#]\s+)?(?:\w:)?(?:[\w./\\-]*[/\\])?curl(?:\.exe)?\s", re.IGNORECASE)
 _SHORT = {
     "A": "user-agent", "b": "cookie", "d": "data", "e": "referer", "E": "cert", "F": "form", "G": "get", "H": "header", "I": "head",
@@ -90,10 +92,10 @@ class _Command:
     step: RequestStep = field(default_factory=RequestStep)
 
     def read(self, words: list[str]) -> None:
-        waiting = list(words)
+        waiting = deque(words)
         plain_only = False
         while waiting:
-            word = waiting.pop(0)
+            word = waiting.popleft()
             if plain_only or not word.startswith("-") or word == "-":
                 self.addresses.append(word)
             elif word == "--":
@@ -105,7 +107,7 @@ class _Command:
                 self._letters(word[1:], waiting)
         self._make()
 
-    def _letters(self, letters: str, waiting: list[str]) -> None:
+    def _letters(self, letters: str, waiting: deque[str]) -> None:
         """Short options that stand together: `-sSLd text`, `-XPOST`."""
         while letters:
             letter, letters = letters[0], letters[1:]
@@ -125,7 +127,7 @@ class _Command:
             letters = ""
             _VALUED[name](self, value)
 
-    def _option(self, name: str, value: str | None, waiting: list[str], word: str) -> None:
+    def _option(self, name: str, value: str | None, waiting: deque[str], word: str) -> None:
         if name in _FLAGS:
             _FLAGS[name](self)
         elif name in _VALUED:
@@ -236,6 +238,8 @@ class _Command:
     def _make(self) -> None:
         if not self.addresses:
             return
+        if len(self.pasted.steps) + len(self.addresses) > MOST_STEPS:
+            raise Unreadable(f"this curl line has more than {MOST_STEPS} addresses; is a quote missing?")
         body = "&".join(self.data)
         has_body = bool(self.data or self.file or self.parts)
         in_query = self.in_query or (self.head and has_body and not self.method)
@@ -266,8 +270,8 @@ class _Command:
             self.pasted.steps.append(step.document(_with_query(full, query)))
 
 
-def _next(waiting: list[str]) -> str:
-    return waiting.pop(0) if waiting else ""
+def _next(waiting: deque[str]) -> str:
+    return waiting.popleft() if waiting else ""
 
 
 def _url_query(text: str) -> str:

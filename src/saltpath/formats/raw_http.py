@@ -8,6 +8,7 @@ from saltpath.core.grammar import Unreadable
 from saltpath.formats.request_step import Pasted, RequestStep
 
 _LINE = re.compile(r"([!#$%&'*+.^_`|~0-9A-Za-z-]+) (\S+)(?: HTTP/\d(?:\.\d)?)?")
+_CHUNK = re.compile(rb"([0-9A-Fa-f]{1,8})(?:;[^\n]*)?\n")
 _HEADER = re.compile(r"([!#$%&'*+.^_`|~0-9A-Za-z-]+):[ \t]*(.*?)[ \t]*")
 
 
@@ -60,14 +61,14 @@ def _address(target: str, host: str) -> str:
 
 def _unchunked(body: str) -> str:
     """A chunked body without its sizes; one that is not chunked as its header says stays as it is."""
-    octets, out = body.encode(), b""
+    octets, out, at = body.encode(), bytearray(), 0
     while True:
-        size, _, rest = octets.partition(b"\n")
-        found = re.fullmatch(rb"([0-9A-Fa-f]{1,8})(?:;.*)?\r?", size)
+        found = _CHUNK.match(octets, at)
         if found is None:
             return body
         count = int(found[1], 16)
         if count == 0:
             return out.decode("utf-8", "replace")
-        out += rest[:count]
-        octets = rest[count:].lstrip(b"\r").removeprefix(b"\n")
+        out += octets[found.end() : found.end() + count]
+        at = found.end() + count
+        at += octets.startswith(b"\n", at)

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 
-ENDS = ("|", "||", "&", "&&", ";", ">", ">>", "<", "2>", "2>&1")
+_ENDS = re.compile(r"[;|&<>]|\d>")
+_SLASHES = re.compile(r"\\*")
 _ANSI = {"n": "\n", "t": "\t", "r": "\r", "a": "\a", "b": "\b", "f": "\f", "v": "\v", "e": "\x1b", "E": "\x1b"}
 _ANSI_CODE = re.compile(r"x([0-9A-Fa-f]{1,2})|u([0-9A-Fa-f]{1,4})|U([0-9A-Fa-f]{1,8})|([0-7]{1,3})")
 
@@ -69,8 +70,13 @@ def _split(line: str, escape: str) -> list[str]:
 
 
 def _end(line: str, at: int) -> bool:
-    found = re.match(r"\S+", line[at:])
-    return bool(found) and (found[0] in ENDS or found[0][0] in ";|&<>" or re.match(r"\d?>", found[0]) is not None)  # type: ignore[index]
+    """Whether the command ends here: a pipe, another command, a redirection."""
+    return _ENDS.match(line, at) is not None
+
+
+def _length(pattern: re.Pattern[str], line: str, at: int) -> int:
+    found = pattern.match(line, at)
+    return found.end() - at if found else 0
 
 
 def _single(line: str, at: int, doubled: bool) -> tuple[str, int]:
@@ -163,13 +169,17 @@ def _prompt(line: str) -> list[str]:
         if word is None and not quoted and _end(line, at):
             return words
         word = [] if word is None else word
-        slashes = len(line[at:]) - len(line[at:].lstrip("\\"))
+        slashes = _length(_SLASHES, line, at)
         if slashes and line.startswith('"', at + slashes):
             word.append("\\" * (slashes // 2))
             at += slashes
             if slashes % 2:
                 word.append('"')
                 at += 1
+            continue
+        if slashes:
+            word.append(line[at : at + slashes])
+            at += slashes
             continue
         if char == '"':
             if quoted and line.startswith('""', at):
