@@ -28,7 +28,9 @@ class NotUnderstood(click.ClickException):
     exit_code = 2
 
     def show(self, file: object = None) -> None:
-        click.echo(self.message, err=True)
+        from saltpath.formats.terminal import printable
+
+        click.echo(printable(self.message), err=True)
 
 
 @click.group(context_settings={"help_option_names": ["-h", "--help"]})
@@ -203,6 +205,7 @@ def check(paths: tuple[Path, ...]) -> None:
     """Report what is wrong with cases, without sending anything."""
     from saltpath.core.case import NamedValues
     from saltpath.core.inspect import inspect, surroundings
+    from saltpath.formats.terminal import printable
 
     found = _load(paths)
     environments = [environment.values for environment in found.environments.values()]
@@ -213,7 +216,7 @@ def check(paths: tuple[Path, ...]) -> None:
         for finding in inspect(case.case, around):
             number += 1
             step = f"{finding.step}: " if finding.step else ""
-            click.echo(f"{case.file}:{finding.place.line}: {step}{finding.sentence}")
+            click.echo(printable(f"{case.file}:{finding.place.line}: {step}{finding.sentence}"))
     click.echo(f"{number or 'no'} finding{'' if number == 1 else 's'} in {len(found.cases)} cases")
     sys.exit(1 if number else 0)
 

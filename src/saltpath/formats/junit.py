@@ -39,7 +39,7 @@ def _suite(result: CaseResult, started: int) -> ET.Element:
     moment = datetime.fromtimestamp(started / 1e6, UTC).isoformat(timespec="seconds").replace("+00:00", "")
     suite = ET.Element("testsuite", name=_clean(case.name), time=_seconds(result.us), timestamp=moment)
     if result.planned.file:
-        suite.set("file", result.planned.file)
+        suite.set("file", _clean(result.planned.file))
     tests = [_test(step, case.name) for step in result.steps if step.kind == "request" or step.verdict == "blocked"]
     if not tests:
         test = ET.Element("testcase", name="the whole case", classname=_clean(case.name), time="0")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import sys
 from collections.abc import Callable
 from typing import Any, TextIO
@@ -14,6 +15,15 @@ from saltpath.formats.results import Results
 
 MARKS = {"passed": "✓", "failed": "✗", "blocked": "▲", "unchecked": "○", "skipped": "-"}
 _COLOURS = {"passed": "32", "failed": "31", "blocked": "33", "unchecked": "90", "skipped": "90"}
+
+
+_CONTROL = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\u202a-\u202e\u2066-\u2069]")
+
+
+def printable(text: str) -> str:
+    """Text that changes nothing but what is written: an answer, or somebody's file, could hold codes that move the cursor, colour
+    the terminal or turn the writing round."""
+    return _CONTROL.sub("\ufffd", text)
 
 
 class Terminal:
@@ -42,11 +52,13 @@ class Terminal:
         if isinstance(event, StepStarted):
             doing = f": {case.part(event.part)[event.step].name}"
         line = f"{self._done} of {len(self._plan.cases)} cases · {case.name}{doing}"
-        self._out.write("\r\x1b[2K" + line[:100])
+        self._out.write("\r\x1b[2K" + printable(line[:100]).replace("\n", " "))
         self._out.flush()
 
-    def _line(self, text: str) -> None:
-        self._out.write(("\r\x1b[2K" if self._live else "") + text + "\n")
+    def _line(self, text: str, verdict: str = "", indent: int = 0) -> None:
+        """A line; with a verdict, behind its mark."""
+        mark = f"{self._mark(verdict)} " if verdict else ""
+        self._out.write(("\r\x1b[2K" if self._live else "") + " " * indent + mark + printable(text) + "\n")
         self._out.flush()
 
     def _mark(self, verdict: str) -> str:
@@ -57,14 +69,14 @@ class Terminal:
         if self._quiet and event.verdict == "passed":
             return
         name = self._plan.cases[event.case].case.name
-        self._line(f"{self._mark(event.verdict)} {event.verdict:9} {name} ({show_duration(event.us)})")
+        self._line(f"{event.verdict:9} {name} ({show_duration(event.us)})", event.verdict)
 
     def _step(self, event: StepFinished) -> None:
         if event.verdict not in ("failed", "blocked") and not (event.verdict == "unchecked" and event.counts):
             return
         case = self._plan.cases[event.case].case
         reason = event.why.sentence if event.why else "nothing was checked"
-        self._line(f"  {self._mark(event.verdict)} {case.name} · {event.name}: {reason}")
+        self._line(f"{case.name} · {event.name}: {reason}", event.verdict, 2)
         for outcome in event.outcomes:
             if outcome.verdict not in ("failed", "blocked") or outcome.advice:
                 continue
@@ -84,8 +96,9 @@ class Terminal:
         checks = sum(counts["checks"].values())
         stopped = f" Stopped by {results.stopped_by}." if results.stopped_by else ""
         self._line(
-            f"{self._mark(results.verdict)} {results.verdict}: {cases} of {len(results.cases)} cases, {checks} checks, "
-            f"{show_duration(results.us)}, seed {results.seed}.{stopped}"
+            f"{results.verdict}: {cases} of {len(results.cases)} cases, {checks} checks, "
+            f"{show_duration(results.us)}, seed {results.seed}.{stopped}",
+            results.verdict,
         )
 
 
