@@ -174,12 +174,6 @@ class Editing(unittest.TestCase):
         self.document["steps"] = self.document["steps"][:1]
         self.assertNotIn("# who comes", self.save(self.document)["text"])
 
-
-class Pasted(unittest.TestCase):
-    @classmethod
-    def setUpClass(cls):
-        cls.app = cls.enterClassContext(Application())
-
     def test_steps_and_what_was_left_out(self):
         status, _, found = self.app.ask("POST", "/pasted", {"text": "curl -L 'http://h/a?b=[=c]' -b jar"})
         self.assertEqual(status, 200)

@@ -24,7 +24,7 @@ BACK_S = 5.0
 
 
 class Killed(unittest.TestCase):
-    rounds = 12
+    rounds = 9
     back_s = 3 * BACK_S
 
     def test_nothing_reported_is_lost(self):
