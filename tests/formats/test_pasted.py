@@ -90,6 +90,7 @@ class Curl(unittest.TestCase):
             ("C:\\Windows\\curl.exe http://h/a", "GET http://h/a"),
             ("curl -T plan.pdf http://h/a", "PUT http://h/a"),
             ("curl http://h/[=a]", "GET http://h/[='[=']a]"),
+            ("curl --location-trusted http://h/a", "GET http://h/a"),
         ]:
             with self.subTest(line):
                 self.assertEqual(step(line)["send"], send)
@@ -136,6 +137,14 @@ class Curl(unittest.TestCase):
         found = step("curl h -H 'Content-Type: application/problem+json' -d '{}'")
         self.assertEqual((found["json"], found["headers"]), ("{}", {"Content-Type": "application/problem+json"}))
         self.assertEqual(step("curl h --json '{}'")["headers"], {"Accept": "application/json"})
+        for type, body in (
+            ("application/json; charset=utf-8", "{}"),
+            ("application/x-www-form-urlencoded; charset=UTF-8", "a=1"),
+        ):
+            found = step(f"curl h -H 'Content-Type: {type}' -d '{body}'")
+            self.assertEqual(found["headers"], {"Content-Type": type}, "it says more than the body by itself")
+        self.assertNotIn("secret", str(read_pasted("curl h -U me:secret -x p")))
+        self.assertEqual(step("curl h -r 0-99")["headers"], {"Range": "bytes=0-99"})
 
     def test_queries(self):
         for line, send, query in [
@@ -144,6 +153,10 @@ class Curl(unittest.TestCase):
             ("curl h/s --url-query 'q=x y' --url-query +raw=%41", "GET http://h/s", {"q": "x y", "raw": "A"}),
             ("curl 'h/s?a=1&a=2'", "GET http://h/s?a=1&a=2", None),
             ("curl 'h/s?flag'", "GET http://h/s?flag", None),
+            ("curl http://h/s?a=1&b=2 -k", "GET http://h/s", {"a": "1", "b": "2"}),
+            ("curl http://h/s?a=1 & echo b", "GET http://h/s", {"a": "1"}),
+            ("curl http://h/s?a=1& echo b", "GET http://h/s", {"a": "1"}),
+            ("curl http://h/s?a=1&&echo b", "GET http://h/s", {"a": "1"}),
         ]:
             with self.subTest(line):
                 found = step(line)
@@ -182,6 +195,10 @@ class Curl(unittest.TestCase):
             ("curl h -d @body.json", "the file body.json"),
             ("curl h --resolve h:80:127.0.0.1", "--resolve"),
             ("curl h -H @headers.txt", "headers in the file"),
+            ("curl h -K settings.txt", "-K (config) was left out"),
+            ("curl h --cacert ca.pem -o x", "--cacert was left out"),
+            ("curl h --max-redirs 3", "--max-redirs was left out"),
+            ("curl h -U me:secret -x p", "-U (proxy-user) was left out"),
         ]:
             with self.subTest(line):
                 self.assertIn(words, " ".join(read_pasted(line).said))

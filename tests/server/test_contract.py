@@ -84,27 +84,18 @@ class Contract(unittest.TestCase):
         app = self.app
         self.hold("POST", "/projects", body={"name": "One more"})
         suite = self.hold("POST", "/suites", body={"project": app.project, "name": "New"})["id"]
-        case = self.hold("POST", "/cases", body={"project": app.project, "suite": suite, "document": DOCUMENT})
+        self.hold("POST", "/cases", body={"project": app.project, "suite": suite, "document": DOCUMENT})
         self.hold(
             "POST",
             "/cases",
             body={"project": app.project, "suite": suite, "text": "salt-path: 1\ncase: y\nsteps: []\n"},
         )
         self.hold("PATCH", "/suites/{id}", body={"about": "kept to"})
-        for origin in ("suites", "projects"):
-            level = next(x for x in case["everyAnswer"] if x["origin"] + "s" == origin)
-            id = self.ids[f"/{origin}/{{id}}"]
-            version = (
-                next(x["version"] for x in app.get(f"/cases/{self.ids['/cases/{id}']}")["everyAnswer"] if x["id"] == id)
-                if origin == "suites"
-                else level["version"]
-            )
-            self.hold(
-                "PUT",
-                f"/{origin}/{{id}}/every-answer",
-                body={"checks": [{"of": "time", "below": "30 s"}]},
-                If_Match=f'"{version}"',
-            )
+        levels = {level["origin"]: level for level in app.get(f"/cases/{self.ids['/cases/{id}']}")["everyAnswer"]}
+        for origin in ("suite", "project"):
+            version = f'"{levels[origin]["version"]}"'
+            checks = [{"of": "time", "below": "30 s"}]
+            self.hold("PUT", f"/{origin}s/{{id}}/every-answer", body={"checks": checks}, If_Match=version)
         version = app.get(f"/cases/{self.ids['/cases/{id}']}")["version"]
         self.hold("PUT", "/cases/{id}", body={"document": {**DOCUMENT, "about": "changed"}}, If_Match=f'"{version}"')
         self.hold("POST", "/cases/{id}/move", body={"suite": suite, "before": None})

@@ -22,23 +22,29 @@ MOST_STEPS = 200
 _PROGRAM = re.compile(r"\s*(?:[$>#]\s+)?(?:\w:)?(?:[\w./\\-]*[/\\])?curl(?:\.exe)?\s", re.IGNORECASE)
 _SHORT = {
     "A": "user-agent", "b": "cookie", "d": "data", "e": "referer", "E": "cert", "F": "form", "G": "get", "H": "header", "I": "head",
-    "k": "insecure", "L": "location", "m": "max-time", "T": "upload-file", "u": "user", "x": "proxy", "X": "request", "U": "proxy-user",
+    "k": "insecure", "L": "location", "m": "max-time", "T": "upload-file", "r": "range", "u": "user", "x": "proxy", "X": "request",
 }  # fmt: skip
-_QUIET_SHORT = frozenset("#0123456afgijlnNpqsSvMBRZJO")
-_QUIET_SHORT_WITH = frozenset("cCDhKoPQrtwyYz")
+_QUIET_SHORT = frozenset("#012346afgijNqsSvMBRZJO")
+_QUIET_SHORT_WITH = frozenset("cDhowyYtPQ")
 _QUIET = frozenset(
     "anyauth compressed compressed-ssh create-dirs disable fail fail-early fail-with-body globoff http0.9 http1.0 http1.1 http2 http3"
-    " http2-prior-knowledge http3-only include ipv4 ipv6 junk-session-cookies location-trusted no-alpn no-buffer no-keepalive"
+    " http2-prior-knowledge http3-only include ipv4 ipv6 junk-session-cookies no-alpn no-buffer no-keepalive"
     " no-progress-meter no-sessionid path-as-is post301 post302 post303 progress-bar raw remote-header-name remote-name remote-name-all"
     " remote-time show-error show-headers silent ssl ssl-reqd styled-output tcp-fastopen tcp-nodelay tlsv1 tlsv1.0 tlsv1.1 tlsv1.2 tlsv1.3"
     " tr-encoding trace-time verbose no-compressed no-styled-output parallel skip-existing no-verbose no-silent http1 proxy-insecure".split()
 )
 _QUIET_WITH = frozenset(
-    "connect-timeout ciphers config cookie-jar dns-servers doh-url dump-header expect100-timeout happy-eyeballs-timeout-ms interface"
-    " keepalive-time limit-rate local-port max-filesize max-redirs output output-dir range rate retry-delay retry-max-time speed-limit"
-    " speed-time stderr time-cond tls-max tls13-ciphers trace trace-ascii write-out parallel-max proto proto-default proto-redir"
-    " cacert capath curves alt-svc hsts etag-compare etag-save continue-at crlfile netrc-file".split()
+    "connect-timeout cert-type ciphers cookie-jar dump-header expect100-timeout happy-eyeballs-timeout-ms key pass"
+    " keepalive-time limit-rate local-port output output-dir rate retry-delay retry-max-time speed-limit"
+    " speed-time stderr tls-max tls13-ciphers trace trace-ascii write-out parallel-max proto proto-default proto-redir"
+    " curves alt-svc hsts etag-save".split()
 )
+_LEFT_OUT = frozenset(
+    "cacert capath config connect-to continue-at crlfile dns-servers doh-url etag-compare interface max-filesize max-redirs netrc-file"
+    " proxy-user resolve time-cond unix-socket".split()
+)
+"""What changes the request or what comes of it, and has no word in the format: left out with its value, and that is said."""
+_LEFT_OUT_SHORT = {"C": "continue-at", "K": "config", "U": "proxy-user", "z": "time-cond"}
 
 
 def looks_curl(text: str) -> bool:
@@ -113,10 +119,12 @@ class _Command:
             letter, letters = letters[0], letters[1:]
             name = _SHORT.get(letter)
             if name is None:
-                if letter in _QUIET_SHORT_WITH:
+                if letter in _LEFT_OUT_SHORT or letter in _QUIET_SHORT_WITH:
                     if not letters:
                         _next(waiting)
                     letters = ""
+                    if letter in _LEFT_OUT_SHORT:
+                        self.pasted.say(f"-{letter} ({_LEFT_OUT_SHORT[letter]}) was left out.")
                 elif letter not in _QUIET_SHORT:
                     self.pasted.say(f"-{letter} is not known here, and was left out.")
                 continue
@@ -132,9 +140,11 @@ class _Command:
             _FLAGS[name](self)
         elif name in _VALUED:
             _VALUED[name](self, _next(waiting) if value is None else value)
-        elif name in _QUIET_WITH:
+        elif name in _QUIET_WITH or name in _LEFT_OUT:
             if value is None:
                 _next(waiting)
+            if name in _LEFT_OUT:
+                self.pasted.say(f"--{name} was left out.")
         elif name not in _QUIET:
             self.pasted.say(f"{word} is not known here, and was left out.")
 
@@ -325,6 +335,7 @@ _FLAGS: dict[str, Callable[[_Command], None]] = {
     "basic": _set("digest", False),
     "insecure": _option("verify tls", False),
     "location": _option("follow redirects", True),
+    "location-trusted": _option("follow redirects", True),
     "ntlm": lambda command: command.pasted.say("--ntlm is not known here, and was left out."),
 }
 _VALUED: dict[str, Callable[[_Command, str], None]] = {
@@ -349,15 +360,6 @@ _VALUED: dict[str, Callable[[_Command, str], None]] = {
     "max-time": _Command.max_time,
     "retry": _Command.retries,
     "proxy": _Command.proxy,
-    "proxy-user": lambda command, _text: command.pasted.say(
-        "The proxy's user was left out; it belongs into the proxy's address."
-    ),
+    "range": lambda command, text: command.headers.append(("Range", f"bytes={text}")),
     "cert": _Command.certificate,
-    "key": lambda command, _text: None,
-    "cert-type": lambda command, _text: None,
-    "resolve": lambda command, text: command.pasted.say(
-        f"--resolve {text} was left out: names are looked up as everywhere."
-    ),
-    "connect-to": lambda command, text: command.pasted.say(f"--connect-to {text} was left out."),
-    "unix-socket": lambda command, text: command.pasted.say(f"--unix-socket {text} was left out."),
 }

@@ -80,14 +80,13 @@ class RequestStep:
         """The body by what its type says it is; where it is not that, it is sent as the text that it is."""
         kind = media_type.partition(";")[0].strip().lower()
         if kind == FORM and (pairs := _form(text)) is not None:
-            self.body = {"form": pairs}
+            self.body, own = {"form": pairs}, FORM
         elif (kind == "application/json" or kind.endswith("+json")) and _is_json(text):
-            self.body = {"json": literal(text)}
-            if kind != "application/json":
-                return  # its own header stays
+            self.body, own = {"json": literal(text)}, "application/json"
         else:
-            self.body = {"text": literal(text), "type": media_type}
-        self._without_type()
+            self.body, own = {"text": literal(text), "type": media_type}, media_type
+        if media_type.strip().lower() == own.lower():  # else the header says more than the body does by itself
+            self._without_type()
 
     def _without_type(self) -> None:
         """Without the header that the body brings along by itself."""

@@ -58,7 +58,7 @@ def _split(line: str, escape: str) -> list[str]:
         elif char == escape and at + 1 < len(line):
             word.append(line[at + 1])
             at += 2
-        elif char in ";|&<>" and not (char == "&" and escape == "`"):
+        elif char in ";|&<>" and not _in_address(line, at, word):
             words.append("".join(word))
             return words
         else:
@@ -74,9 +74,10 @@ def _end(line: str, at: int) -> bool:
     return _ENDS.match(line, at) is not None
 
 
-def _length(pattern: re.Pattern[str], line: str, at: int) -> int:
-    found = pattern.match(line, at)
-    return found.end() - at if found else 0
+def _in_address(line: str, at: int, word: list[str]) -> bool:
+    """Whether an & stands in an address that somebody forgot to quote: a shell would cut it there, and nobody means that."""
+    following = line[at + 1 : at + 2]
+    return line[at] == "&" and "?" in word and following.strip() != "" and following not in "&|;<>"
 
 
 def _single(line: str, at: int, doubled: bool) -> tuple[str, int]:
@@ -169,7 +170,7 @@ def _prompt(line: str) -> list[str]:
         if word is None and not quoted and _end(line, at):
             return words
         word = [] if word is None else word
-        slashes = _length(_SLASHES, line, at)
+        slashes = _SLASHES.match(line, at).end() - at  # type: ignore[union-attr]
         if slashes and line.startswith('"', at + slashes):
             word.append("\\" * (slashes // 2))
             at += slashes

@@ -10,16 +10,6 @@ from saltpath.core.why import Blocked, why
 from saltpath.store.database import NotFound, now_us, write
 
 
-def put_file(connection: sqlite3.Connection, project: int, actor: int, path: str, octets: bytes) -> None:
-    """Keep a file, or a new version of it."""
-    with write(connection):
-        connection.execute(
-            "INSERT INTO project_file (project, path, octets, actor, at) VALUES (?, ?, ?, ?, ?)"
-            " ON CONFLICT (project, path) DO UPDATE SET octets = excluded.octets, actor = excluded.actor, at = excluded.at",
-            (project, path, octets, actor, now_us()),
-        )
-
-
 @dataclass(frozen=True, slots=True)
 class StoredFile:
     """A file's path, its size in bytes, and when it came (UTC microseconds)."""
@@ -27,6 +17,18 @@ class StoredFile:
     path: str
     size: int
     at: int
+
+
+def put_file(connection: sqlite3.Connection, project: int, actor: int, path: str, octets: bytes) -> StoredFile:
+    """Keep a file, or a new version of it."""
+    at = now_us()
+    with write(connection):
+        connection.execute(
+            "INSERT INTO project_file (project, path, octets, actor, at) VALUES (?, ?, ?, ?, ?)"
+            " ON CONFLICT (project, path) DO UPDATE SET octets = excluded.octets, actor = excluded.actor, at = excluded.at",
+            (project, path, octets, actor, at),
+        )
+    return StoredFile(path, len(octets), at)
 
 
 def listed(connection: sqlite3.Connection, project: int) -> list[StoredFile]:

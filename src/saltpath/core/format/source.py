@@ -17,7 +17,6 @@ from typing import Any
 import yaml
 
 MOST_LEVELS = 100
-MOST_FINDINGS = 50
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ from functools import lru_cache
 from typing import Any
 
 from saltpath.core import plain
-from saltpath.core.format.source import FormatError, plain_scalar, read_source
+from saltpath.core.format.source import FormatError, plain_scalar
 
 ORDER = (
     "salt-path", "case", "project", "suite", "environment", "request", "set", "wait", "about", "key", "register", "tags",
@@ -36,12 +36,6 @@ def write_document(data: dict[str, Any], comments: dict[str, list[str]] | None =
     _mapping(data, "", 0, comments or {}, lines)
     trailing = (comments or {}).get("", [])
     return "\n".join([*lines, *trailing]) + "\n"
-
-
-def round_trip(text: str) -> str:
-    """Text read and written again in the writer's layout. Raises FormatError."""
-    source = read_source(text)
-    return write_document(source.root.data(), source.comments)
 
 
 def _ordered(data: dict[str, Any]) -> list[str]:

@@ -33,6 +33,7 @@ from saltpath.server.context import body, database
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import cases, evidence, projects, runs
 from saltpath.store.database import NotFound
+from saltpath.store.evidence import StepEvidence
 
 evidence_api = Blueprint("evidence", __name__)
 MOST_ANSWERS = 12
@@ -50,7 +51,7 @@ def case_evidence(id: str) -> Response:
     suite, project = _around(stored)
     case = inheriting(compiled(stored), suite, project)
     newest, verdict, found = _seen_in(stored, request.args["run"]) if "run" in request.args else _last_seen(stored)
-    scopes = _scopes(stored, case, newest, [seen for _, seen in found.values()])
+    scopes = _scopes(stored, case, (suite, project), newest, [seen for _, seen in found.values()])
     for _, _, step in case.parts():
         if isinstance(step, Request) and step.key in found:
             run, seen_of = found[step.key]
@@ -81,15 +82,20 @@ def _namespaces(step: Step, case: Case, suite: Suite, project: Project) -> tuple
     return own.over(suite.options.over(project.options)).namespaces or ()
 
 
-def _last_answer(
-    stored: cases.StoredCase, key: str, found: dict[str, tuple[runs.Run, evidence.StepEvidence]]
-) -> Answer | None:
-    """The last answer of the step with a key, as its checks read it."""
+def _last_answer(stored: cases.StoredCase, key: str) -> tuple[StepEvidence, Answer, Scopes] | None:
+    """What the step with a key saw last, its answer as its checks read it, and what their references stand for; None without an
+    answer."""
     case = compiled(stored)
+    _, _, found = _last_seen(stored)
     step = next((step for _, _, step in case.parts() if step.key == key), None)
     if key not in found or step is None:
         return None
-    return again.answer_of(found[key][1], _namespaces(step, case, *_around(stored)))
+    run, seen = found[key]
+    around = _around(stored)
+    answer = again.answer_of(seen, _namespaces(step, case, *around))
+    if answer is None:
+        return None
+    return seen, answer, _scopes(stored, case, around, run, [of for _, of in found.values()])
 
 
 def _around(stored: cases.StoredCase) -> tuple[Suite, Project]:
@@ -100,9 +106,9 @@ def _around(stored: cases.StoredCase) -> tuple[Suite, Project]:
 
 def _last_seen(
     stored: cases.StoredCase,
-) -> tuple[runs.Run | None, str | None, dict[str, tuple[runs.Run, evidence.StepEvidence]]]:
+) -> tuple[runs.Run | None, str | None, dict[str, tuple[runs.Run, StepEvidence]]]:
     """The newest run or trial of the case with its verdict, and by step key which run saw the step last, and what."""
-    found: dict[str, tuple[runs.Run, evidence.StepEvidence]] = {}
+    found: dict[str, tuple[runs.Run, StepEvidence]] = {}
     newest: runs.Run | None = None
     verdict = None
     for kind in ("run", "trial"):
@@ -117,7 +123,7 @@ def _last_seen(
 
 def _seen_in(
     stored: cases.StoredCase, oid: str
-) -> tuple[runs.Run | None, str | None, dict[str, tuple[runs.Run, evidence.StepEvidence]]]:
+) -> tuple[runs.Run | None, str | None, dict[str, tuple[runs.Run, StepEvidence]]]:
     run = runs.run(database(), oid)
     position = next((entry.position for entry in runs.run_cases(database(), run.id) if entry.case == stored.oid), None)
     if position is None:
@@ -126,10 +132,16 @@ def _seen_in(
     return run, runs.verdict_of_case(database(), run.id, position), {step.key: (run, step) for step in steps}
 
 
-def _scopes(stored: cases.StoredCase, case: Case, run: runs.Run | None, seen: list[evidence.StepEvidence]) -> Scopes:
+def _scopes(
+    stored: cases.StoredCase,
+    case: Case,
+    around: tuple[Suite, Project],
+    run: runs.Run | None,
+    seen: list[StepEvidence],
+) -> Scopes:
     environments = [read_environment(e.document) for e in projects.environments(database(), stored.project)]
     environment = next((e for e in environments if run is not None and e.name == run.environment), None)
-    return again.scopes_of(case, *_around(stored), environment, seen)
+    return again.scopes_of(case, *around, environment, seen)
 
 
 @evidence_api.post("/cases/<id>/sentences")
@@ -140,10 +152,8 @@ def read_typed(id: str) -> Response:
     text, key = data.get("text"), data.get("step")
     if not isinstance(text, str) or not isinstance(key, str) or len(text) > 20_000:
         raise Refused(400, "sentence-missing", "Give the sentence as text, and the key of its step as step.")
-    case = compiled(stored)
-    _, _, found = _last_seen(stored)
-    answer = _last_answer(stored, key, found)
-    paths = again.paths_in(answer)
+    last = _last_answer(stored, key)
+    paths = again.paths_in(last[1] if last else None)
     result: dict[str, Any] = {"check": None, "typed": "", "outcome": None, "problem": "",
                               "suggestions": suggestions(text, paths)}  # fmt: skip
     try:
@@ -153,9 +163,9 @@ def read_typed(id: str) -> Response:
     except (Unreadable, FormatError) as problem:
         return json_answer({**result, "problem": str(problem)})
     result |= {"check": check, "typed": write_sentence(check)}
-    if answer is not None and isinstance(read, Request):
-        scopes = _scopes(stored, case, found[key][0], [step for _, step in found.values()])
-        scopes.asking = asker(found[key][1].exchanges[-1], answer, scopes)
+    if last is not None and isinstance(read, Request):
+        seen_last, answer, scopes = last
+        scopes.asking = asker(seen_last.exchanges[-1], answer, scopes)
         result["outcome"] = outcome_view(again.judge_kept(read.expect[0], answer, scopes), again=True)
     return json_answer(result)
 
@@ -255,15 +265,14 @@ def clean_kept(id: str) -> Response:
         subject = read_subject(text.strip())
     except Unreadable as problem:
         return json_answer({**result, "problem": str(problem)})
-    case = compiled(stored)
-    _, _, found = _last_seen(stored)
-    answer = _last_answer(stored, key, found)
-    if answer is None:
+    last = _last_answer(stored, key)
+    if last is None:
         return json_answer({**result, "problem": "This step has no answer yet to try it on."})
+    _, answer, scopes = last
     if again.may_take_long(subject, len(answer.body)):
         return json_answer({**result, "problem": "This place is looked up when the case runs next."})
     try:
-        there = find(subject, answer, _scopes(stored, case, found[key][0], [step for _, step in found.values()]))
+        there = find(subject, answer, scopes)
     except Blocked as problem:
         return json_answer({**result, "problem": problem.reason.sentence})
     if not there.nodes:

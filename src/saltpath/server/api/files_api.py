@@ -57,9 +57,7 @@ def put_file(id: str, path: str) -> Response:
     path = inside(path)
     if is_document(path) or len(path) > LONGEST_PATH:
         raise Refused(422, "path", "This path is none for a file; give it one such as data/papers.pdf.")
-    project_files.put_file(database(), project.id, actor().id, path, request.get_data())
-    kept = next(item for item in project_files.listed(database(), project.id) if item.path == path)
-    return json_answer(_view(kept))
+    return json_answer(_view(project_files.put_file(database(), project.id, actor().id, path, request.get_data())))
 
 
 @files_api.delete("/projects/<id>/files/<path:path>")

@@ -14,6 +14,7 @@ export function AddFile({ step }: { step: Step }) {
   const { editing } = useEdited();
   const project = useProject()?.id ?? "";
   const client = useQueryClient();
+  const [asked, setAsked] = useState(false);
   const [open, setOpen] = useState(false);
   const [problem, setProblem] = useState("");
   const chooser = useRef<HTMLInputElement>(null);
@@ -35,6 +36,21 @@ export function AddFile({ step }: { step: Step }) {
       setProblem((wrong as Error).message);
     }
   };
+  const opener = (
+    <button
+      type="button"
+      className="in-place"
+      aria-haspopup="menu"
+      title="Send a file with it"
+      onClick={() => {
+        setAsked(true);
+        if (!asked) setOpen(true);
+      }}
+    >
+      <span className="muted add">+ file</span>
+    </button>
+  );
+  if (!asked) return opener; // the menu is mounted when somebody wants it, not with every step that opens
   const items = [
     ...known.map((file) => ({ key: file.path, label: `${file.path}, ${size(file.size)}` })),
     ...(known.length ? [{ type: "divider" as const }] : []),
@@ -62,9 +78,7 @@ export function AddFile({ step }: { step: Step }) {
         onOpenChange={setOpen}
         autoFocus
       >
-        <button type="button" className="in-place" aria-haspopup="menu" title="Send a file with it">
-          <span className="muted add">+ file</span>
-        </button>
+        {opener}
       </Dropdown>
       {problem && (
         <span className="problem" role="alert">

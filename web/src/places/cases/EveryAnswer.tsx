@@ -36,7 +36,7 @@ const WIDER: Record<EveryAnswer["origin"], EveryAnswer["origin"] | undefined> = 
 /** The checks on every answer that reach a step, each with where it comes from. Changed here, they change there. */
 export function EveryAnswerRows({ step, evidence }: { step: Step; evidence: StepEvidence | undefined }) {
   const levels = useContext(EveryContext);
-  const { change, undo, changed } = useLevels(levels);
+  const { change, undo, changed, problem } = useLevels(levels);
   return (
     <>
       {[...levels].reverse().flatMap((level) =>
@@ -57,6 +57,11 @@ export function EveryAnswerRows({ step, evidence }: { step: Step; evidence: Step
           />
         )),
       )}
+      {problem && (
+        <li className="problem">
+          <span role="alert">{problem}</span>
+        </li>
+      )}
       {changed.length > 0 && (
         <li className="muted">
           <span role="status">
@@ -71,6 +76,7 @@ export function EveryAnswerRows({ step, evidence }: { step: Step; evidence: Step
   );
 }
 
+type Wide = Exclude<EveryAnswer["origin"], "case">;
 /** `also`: together with the change before it, so that both are undone in one act. */
 type Changes = (level: EveryAnswer, change: ChecksChange, also?: boolean) => Promise<string | undefined>;
 
@@ -79,11 +85,10 @@ type Changes = (level: EveryAnswer, change: ChecksChange, also?: boolean) => Pro
 function useLevels(levels: EveryAnswer[]) {
   const { id, editing } = useEdited();
   const client = useQueryClient();
-  const [last, setLast] = useState<{ origin: EveryAnswer["origin"]; before: CheckDocument[] }[]>([]);
-  const save = async (level: EveryAnswer, checks: CheckDocument[]) => {
-    if (level.origin === "case") return "These are changed with the case.";
+  const [last, setLast] = useState<{ origin: Wide; before: CheckDocument[] }[]>([]);
+  const save = async (origin: Wide, level: EveryAnswer, checks: CheckDocument[]) => {
     try {
-      await api.setEveryAnswer(level.origin, level.id, level.version, writeExact({ checks }));
+      await api.setEveryAnswer(origin, level.id, level.version, writeExact({ checks }));
       return undefined;
     } catch (problem) {
       const stale = problem instanceof ApiProblem && problem.status === 412;
@@ -96,21 +101,26 @@ function useLevels(levels: EveryAnswer[]) {
     }
   };
   const change: Changes = async (level, make, also) => {
-    if (level.origin === "case") return editing.apply(inEvery(make));
+    const { origin } = level;
+    if (origin === "case") return editing.apply(inEvery(make));
     const before = level.documents as CheckDocument[];
-    const wrong = await save(level, make(before));
-    if (!wrong) setLast((others) => [...(also ? others : []), { origin: level.origin, before }]);
+    const wrong = await save(origin, level, make(before));
+    if (!wrong) setLast((others) => [...(also ? others : []), { origin, before }]);
     return wrong;
   };
   const changed = levels.filter((level) => last.some((item) => item.origin === level.origin));
+  const [problem, setProblem] = useState("");
   const undo = async () => {
-    for (const level of changed) {
-      const before = last.find((item) => item.origin === level.origin)?.before;
-      if (before) await save(level, before);
+    const problems: string[] = [];
+    for (const { origin, before } of last) {
+      const level = levels.find((item) => item.origin === origin);
+      const wrong = level && (await save(origin, level, before));
+      if (wrong) problems.push(wrong);
     }
+    setProblem(problems.join(" "));
     setLast([]);
   };
-  return { change, undo, changed };
+  return { change, undo, changed, problem };
 }
 
 const whose = (level: EveryAnswer): string =>

@@ -37,7 +37,7 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, drag }: Props
     [places],
   );
   const exchange = seen?.exchanges.at(-1);
-  const sent = useMemo(() => sentPlaces(exchange), [exchange]);
+  const sent = useMemo(() => onceAsked(() => sentPlaces(exchange)), [exchange]);
   const acts = useMemo(
     () => (step?.kind === "request" ? actsOn(editing, step, places, sent, drag) : undefined),
     [editing, step, places, sent, drag],
@@ -66,16 +66,31 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, drag }: Props
   );
 }
 
+/** Worked out when it is first asked for: most steps are only looked at. */
+function onceAsked<Value>(work: () => Value): () => Value {
+  let known: Value | undefined;
+  return () => {
+    known ??= work();
+    return known;
+  };
+}
+
 /** What pointing at the answer of a step can make: E a check as it is, A one for its kind, T that it is there, O one of what
  * was seen, S that it is what was sent, B everything below, K a kept value, P a hand-over. */
-function actsOn(editing: Edits, step: Step, seen: SeenPlaces, sent: SentPlace[], drag: Acts["drag"]): Acts {
+function actsOn(
+  editing: Edits,
+  step: Step,
+  seen: SeenPlaces,
+  sent: () => SentPlace[],
+  drag: Acts["drag"],
+): Acts {
   const expect = (checks: ReturnType<typeof everything>["checks"]) =>
     void editing.apply(inChecks(step.key, (before) => [...before, ...checks]));
   return {
     keys: "eatokpbs",
     press: (picked, key) => {
       if (key === "s") {
-        const checks = whatWasSent(picked, sent);
+        const checks = whatWasSent(picked, sent());
         if (checks.length) expect(checks);
         return checks.length > 0;
       }
@@ -92,7 +107,7 @@ function actsOn(editing: Edits, step: Step, seen: SeenPlaces, sent: SentPlace[],
         picked={picked}
         asked={key}
         seen={seen}
-        sent={sent}
+        sent={sent()}
         close={close}
       />
     ),
