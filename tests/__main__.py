@@ -12,7 +12,7 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent
-LONGEST_S = 600
+LONGEST_S = 1500
 
 
 def pick(suite: unittest.TestSuite, words: list[str]) -> unittest.TestSuite:

@@ -46,7 +46,7 @@ class Application:
 
     def __exit__(self, *_: object) -> None:
         self.process.send_signal(signal.SIGTERM)
-        self.process.wait(20)
+        self.process.wait(PATIENCE_S)
         self.log.close()
         self._folder.cleanup()
 

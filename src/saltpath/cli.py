@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from saltpath.formats.project_files import ProjectFiles
 
 SECRET_PREFIX = "SALTPATH_VALUE_"
+STOPPED = 130
 
 
 class NotUnderstood(click.ClickException):
@@ -75,6 +76,7 @@ def run(
     quiet: bool,
 ) -> None:
     """Run case files, suites or a whole project."""
+    signal.signal(signal.SIGINT, lambda *_: os._exit(STOPPED))  # until the run takes over: nothing was sent yet
     found = _load(paths)
     measures = _measures(baseline) if baseline is not None else None
     plan = _plan(found, environment, _values(assignments), only, tags, seed, jobs, measures)
@@ -195,7 +197,7 @@ def _execute(
         junit_file.write_bytes(junit.write(results))
     terminal.finish(results)
     if results.stopped_by:
-        return 130
+        return STOPPED
     return 0 if verdict == "passed" or (verdict == "unchecked" and "unchecked" in allow) else 1
 
 
@@ -319,7 +321,7 @@ def harbour(port: int) -> None:
     try:
         service.serve()
     except KeyboardInterrupt:
-        sys.exit(130)
+        sys.exit(STOPPED)
 
 
 @main.command()

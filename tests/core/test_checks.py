@@ -209,7 +209,7 @@ class Failing(unittest.TestCase):
             with self.subTest(check):
                 begun = time.monotonic()
                 self.assertEqual(outcome(check, body).verdict, "blocked")
-                self.assertLess(time.monotonic() - begun, 1.5)
+                self.assertLess(time.monotonic() - begun, 10, "200 ms, and what a slow machine adds; without a limit it is hours")
 
 
 class Verdicts(unittest.TestCase):

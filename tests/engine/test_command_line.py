@@ -3,10 +3,10 @@
 import json
 import os
 import signal
+import socket
 import subprocess
 import sys
 import tempfile
-import time
 import unittest
 from pathlib import Path
 
@@ -15,6 +15,7 @@ import junitparser
 import xunitparser
 
 from saltpath.core.format.schema import report_schema
+from tests.application import PATIENCE_S
 from tests.harbour import case, harbour
 
 PROJECT = Path(__file__).resolve().parents[2] / "src/saltpath/demo/project"
@@ -25,7 +26,7 @@ BAD = GOOD.replace("200", "201")
 def saltpath(*arguments: str, **environment: str) -> subprocess.CompletedProcess:
     env = {**os.environ, **environment}
     return subprocess.run(
-        [sys.executable, "-m", "saltpath.cli", *arguments], capture_output=True, text=True, env=env, timeout=60
+        [sys.executable, "-m", "saltpath.cli", *arguments], capture_output=True, text=True, env=env, timeout=PATIENCE_S
     )
 
 
@@ -63,27 +64,29 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(saltpath("run", str(self.folder / "gone")).returncode, 2)
 
     def test_stopping_gives_130_and_still_writes_the_report(self):
-        text = case(
-            "  - { request: A, send: 'GET [=harbour]/faults/slow?ms=9000', expect: [ { of: status, is: 200 } ] }\n"
-        )
+        text = case("  - { request: A, send: 'GET [=harbour]/berths', expect: [ { of: status, is: 200 } ] }\n")
         report = self.folder / "r.json"
-        command = [
-            sys.executable,
-            "-m",
-            "saltpath.cli",
-            "run",
-            self.write(text),
-            "--set",
-            f"harbour={harbour()}",
-            "--json",
-            str(report),
-        ]
-        process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
-        time.sleep(1.5)
-        process.send_signal(signal.SIGINT)
-        process.communicate(timeout=60)
+        command = [sys.executable, "-m", "saltpath.cli", "run", self.write(text), "--json", str(report)]
+        with socket.create_server(("127.0.0.1", 0)) as silent:
+            silent.settimeout(PATIENCE_S)
+            command += ["--set", f"harbour=http://127.0.0.1:{silent.getsockname()[1]}"]
+            process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+            asked, _ = silent.accept()
+            with asked:
+                process.send_signal(signal.SIGINT)
+                process.communicate(timeout=PATIENCE_S)
         self.assertEqual(process.returncode, 130)
         self.assertEqual(json.loads(report.read_text())["verdict"], "blocked")
+
+    def test_stopping_before_anything_was_sent_gives_130_too(self):
+        """The file is a pipe that nobody writes to, so that the command is surely still reading."""
+        waiting = self.folder / "never.case.yaml"
+        os.mkfifo(waiting)
+        process = subprocess.Popen([sys.executable, "-m", "saltpath.cli", "run", str(waiting)])
+        opened = os.open(waiting, os.O_WRONLY)  # returns once the command reads
+        process.send_signal(signal.SIGINT)
+        self.assertEqual(process.wait(PATIENCE_S), 130)
+        os.close(opened)
 
     def test_check(self):
         text = case("  - { request: A, send: 'GET [=harbour]/berths/[=later]', expect: [ { of: status, is: 200 } ] }\n"

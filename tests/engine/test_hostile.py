@@ -8,7 +8,8 @@ import unittest
 
 from tests.harbour import case, harbour, run_text
 
-OPTIONS = "on failure: go on\noptions: { timeout: 700 ms, largest body: 5 MB }\n"
+OPTIONS = "on failure: go on\noptions: { largest body: 5 MB }\n"
+LATE = ("slow", "drip")  # they are given 700 ms; the others as long as a slow machine may need
 KINDS = {
     "slow": ("timed-out", "no complete answer within 700 ms"),
     "cut": ("cut", "the connection was cut in the middle of the answer, after 11 B of the body"),
@@ -32,8 +33,8 @@ KINDS = {
 }
 
 
-def step(address: str) -> str:
-    return f'  - {{ request: try, send: "GET {address}", expect: [ {{ of: status, is: 200 }} ] }}\n'
+def step(address: str, timeout: str = "30 s") -> str:
+    return f'  - {{ request: try, send: "GET {address}", options: {{ timeout: {timeout} }}, expect: [ {{ of: status, is: 200 }} ] }}\n'
 
 
 WELL = step("[=harbour]/pilots")
@@ -45,14 +46,15 @@ class Hostile(unittest.TestCase):
             with self.subTest(kind):
                 memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
                 begun = time.monotonic()
-                results = run_text(case(step(f"[=harbour]/faults/{kind}") + WELL, OPTIONS))
+                tried = step(f"[=harbour]/faults/{kind}?ms=60000", "700 ms" if kind in LATE else "30 s")
+                results = run_text(case(tried + WELL, OPTIONS))
                 bad, well = results.cases[0].steps
                 self.assertEqual(
                     (bad.verdict, bad.why and bad.why.code), ("blocked", code), bad.why and bad.why.sentence
                 )
                 self.assertIn(words, bad.why.sentence)
                 self.assertEqual(well.verdict, "passed")
-                self.assertLess(time.monotonic() - begun, 4)
+                self.assertLess(time.monotonic() - begun, 15)
                 grown = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - memory
                 self.assertLess(grown, 120_000, "kB")
 

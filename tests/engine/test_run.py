@@ -6,6 +6,7 @@ import unittest
 
 from saltpath.core.case import NamedValues, Project
 from saltpath.core.format.reader import read_case
+from saltpath.core.events import StepStarted
 from saltpath.core.plan import Plan, Resume, planned
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import Stop, run_plan
@@ -136,11 +137,11 @@ class Wire(unittest.TestCase):
         self.assertEqual([exchange.status for exchange in results.cases[0].steps[0].exchanges], [302, 302])
 
     def test_several_cases_side_by_side(self):
-        step = "  - { request: A, send: 'GET [=harbour]/faults/slow?ms=200', expect: [ { of: status, is: 200 } ] }\n"
+        step = "  - { request: A, send: 'GET [=harbour]/faults/slow?ms=1000', expect: [ { of: status, is: 200 } ] }\n"
         begun = time.monotonic()
         results = run_text(*[case(step)] * 8, jobs=8)
         self.assertEqual(results.verdict, "passed")
-        self.assertLess(time.monotonic() - begun, 1.2)
+        self.assertLess(time.monotonic() - begun, 7, "one after another they would take 8 s")
 
 
 class Secrets(unittest.TestCase):
@@ -166,33 +167,39 @@ class Secrets(unittest.TestCase):
 
 
 class Stopping(unittest.TestCase):
-    def run_with(self, text: str, act, **more) -> Results:
+    def run_with(self, text: str, stopped_in: int | None = None, **more) -> Results:
+        """Run a case; Ines stops it a moment after the step of this index has begun."""
         project = Project("T", values=NamedValues({"harbour": harbour()}, frozenset(PIN)))
         plan = Plan((planned(read_case(text), **more),) * 1, project, secrets=PIN)
         results = Results([CaseResult(entry) for entry in plan.cases])
 
         async def walk(selector):
             stop = Stop()
-            asyncio.get_running_loop().call_later(0.15, act, stop)
-            await run_plan(plan, selector, results.take, stop)
+
+            def take(event) -> None:
+                results.take(event)
+                if isinstance(event, StepStarted) and event.step == stopped_in:
+                    asyncio.get_running_loop().call_later(0.15, stop.request, "Ines")
+
+            await run_plan(plan, selector, take, stop)
 
         run_in_loop(walk)
         return results
 
     def test_stop_gives_up_what_is_under_way_and_cleans_up(self):
         slow = (
-            "  - { request: Slow, send: 'GET [=harbour]/faults/slow?ms=9000', expect: [ { of: status, is: 200 } ] }\n"
+            "  - { request: Slow, send: 'GET [=harbour]/faults/slow?ms=60000', expect: [ { of: status, is: 200 } ] }\n"
         )
         begun = time.monotonic()
-        results = self.run_with(case(SIGN_IN + ASK + slow + READ) + CANCEL, lambda stop: stop.request("Ines"))
-        self.assertLess(time.monotonic() - begun, 2)
+        results = self.run_with(case(SIGN_IN + ASK + slow + READ) + CANCEL, stopped_in=2)
+        self.assertLess(time.monotonic() - begun, 30)
         self.assertEqual(verdicts(results), ["passed", "passed", "blocked", "skipped", "unchecked"])
         self.assertEqual((results.stopped_by, results.cases[0].verdict), ("Ines", "blocked"))
         self.assertEqual(results.cases[0].steps[4].status, 204)
 
     def test_a_begun_row_is_gone_on_with_as_interrupted(self):
         resume = Resume({"portCallId": "PC-1", "token": "x"}, frozenset([("steps", 0), ("steps", 1)]))
-        results = self.run_with(case(SIGN_IN + ASK + READ + READ) + CANCEL, lambda stop: None, resume=resume)
+        results = self.run_with(case(SIGN_IN + ASK + READ + READ) + CANCEL, resume=resume)
         self.assertEqual(verdicts(results), ["blocked", "skipped", "blocked"])
         self.assertEqual(results.cases[0].why.code, "interrupted")
         self.assertIn("/port-calls/PC-1", results.cases[0].steps[2].exchanges[0].address)
