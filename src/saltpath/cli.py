@@ -76,7 +76,7 @@ def run(
     quiet: bool,
 ) -> None:
     """Run case files, suites or a whole project."""
-    signal.signal(signal.SIGINT, lambda *_: os._exit(STOPPED))  # until the run takes over: nothing was sent yet
+    signal.signal(signal.SIGINT, lambda *_: sys.exit(STOPPED))  # until the run takes over: nothing was sent yet
     found = _load(paths)
     measures = _measures(baseline) if baseline is not None else None
     plan = _plan(found, environment, _values(assignments), only, tags, seed, jobs, measures)

@@ -7,6 +7,7 @@ import socket
 import subprocess
 import sys
 import tempfile
+import time
 import unittest
 from pathlib import Path
 
@@ -28,6 +29,18 @@ def saltpath(*arguments: str, **environment: str) -> subprocess.CompletedProcess
     return subprocess.run(
         [sys.executable, "-m", "saltpath.cli", *arguments], capture_output=True, text=True, env=env, timeout=PATIENCE_S
     )
+
+
+def until_read(pipe: Path, process: subprocess.Popen) -> int:
+    """The pipe opened for writing, as soon as the process reads from it."""
+    end = time.monotonic() + PATIENCE_S
+    while True:
+        try:
+            return os.open(pipe, os.O_WRONLY | os.O_NONBLOCK)
+        except OSError:  # nobody reads yet
+            if process.poll() is not None or time.monotonic() > end:
+                raise AssertionError(f"the pipe was never read: {process.communicate()[0]}") from None
+            time.sleep(0.02)
 
 
 class CommandLine(unittest.TestCase):
@@ -79,14 +92,15 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(json.loads(report.read_text())["verdict"], "blocked")
 
     def test_stopping_before_anything_was_sent_gives_130_too(self):
-        """The file is a pipe that nobody writes to, so that the command is surely still reading."""
-        waiting = self.folder / "never.case.yaml"
+        """The baseline is a pipe into which nobody writes, so the command is surely still reading."""
+        waiting = self.folder / "never.json"
         os.mkfifo(waiting)
-        process = subprocess.Popen([sys.executable, "-m", "saltpath.cli", "run", str(waiting)])
-        opened = os.open(waiting, os.O_WRONLY)  # returns once the command reads
+        command = [sys.executable, "-m", "saltpath.cli", "run", self.write(case(GOOD)), "--baseline", str(waiting)]
+        process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+        opened = until_read(waiting, process)
+        self.addCleanup(os.close, opened)
         process.send_signal(signal.SIGINT)
-        self.assertEqual(process.wait(PATIENCE_S), 130)
-        os.close(opened)
+        self.assertEqual((process.communicate(timeout=PATIENCE_S)[0], process.returncode), ("", 130))
 
     def test_check(self):
         text = case("  - { request: A, send: 'GET [=harbour]/berths/[=later]', expect: [ { of: status, is: 200 } ] }\n"
