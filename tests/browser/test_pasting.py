@@ -40,7 +40,7 @@ class Pasting(BrowserTest):
         step = self.steps()[0]
         self.assertEqual(step["send"], "POST [=harbour]/fee-quotes", "where it goes is a value that is known")
         self.assertEqual(step["json"], '{"lengthMetres": 23.40, "tonnage": 180, "nights": 2}')
-        self.assertEqual((step["request"], "headers" in step), ("Send fee quotes", False))
+        self.assertEqual((step["request"], "headers" in step), ("Send a fee quote", False))
         self.page.get_by_role("button", name="Send this step").click()
         self.page.get_by_role("treeitem").filter(has_text="FHC").first.click()
         self.page.get_by_role("button", name=re.compile("Expect “FHC”")).click()

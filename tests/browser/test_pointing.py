@@ -63,6 +63,15 @@ class Pointing(BrowserTest):
         self.app.wait(lambda: "[=vesselId]" in self.app.get(f"/cases/{id}")["document"]["steps"][1]["send"])
         self.assertEqual(self.app.get(f"/cases/{id}")["document"]["steps"][0]["query"], {"homePort": "Fernholm"})
 
+    def test_a_value_begins_the_next_step(self):
+        self.open(1)
+        self.node("id").click()
+        self.page.keyboard.press("p")
+        self.page.get_by_role("button", name="a new step GET harbour/berths/berthId").click()
+        self.page.get_by_role("article", name="Step 2: Read a berth").locator(".band").first.wait_for()
+        self.saved(lambda steps: steps[1].get("send") == "GET [=harbour]/berths/[=berthId]")
+        self.assertEqual(list(self.steps()[0]["keep"].values()), ["$.items[0].id"])
+
     def test_a_branch_is_expected_as_one_body(self):
         for _ in range(2):
             self.app.run(cases=[self.id])

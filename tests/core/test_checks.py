@@ -209,7 +209,9 @@ class Failing(unittest.TestCase):
             with self.subTest(check):
                 begun = time.monotonic()
                 self.assertEqual(outcome(check, body).verdict, "blocked")
-                self.assertLess(time.monotonic() - begun, 10, "200 ms, and what a slow machine adds; without a limit it is hours")
+                self.assertLess(
+                    time.monotonic() - begun, 10, "200 ms, and what a slow machine adds; without a limit it is hours"
+                )
 
 
 class Verdicts(unittest.TestCase):

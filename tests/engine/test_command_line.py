@@ -99,7 +99,8 @@ class CommandLine(unittest.TestCase):
         process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
         opened = until_read(waiting, process)
         process.send_signal(signal.SIGINT)
-        os.close(opened)  # Python heeds a signal between two calls of the system; one that came just before would wait for ever
+        # Python heeds a signal between two calls of the system; one that came just before would wait for ever.
+        os.close(opened)
         self.assertEqual((process.communicate(timeout=PATIENCE_S)[0], process.returncode), ("", 130))
 
     def test_check(self):

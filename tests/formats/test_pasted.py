@@ -274,7 +274,17 @@ class RawHttp(unittest.TestCase):
                 read_pasted(text)
 
     def test_names(self):
-        self.assertEqual(name_for("GET", "http://h/port-calls/7"), "Read port calls")
+        for method, address, name in [
+            ("GET", "http://h/port-calls", "Read port calls"),
+            ("GET", "http://h/port-calls/7", "Read a port call"),
+            ("POST", "http://h/v1/enquiries?draft=1", "Send an enquiry"),
+            ("DELETE", "http://h/users/V-101/", "Delete a user"),
+            ("GET", "http://h/berths/E4/status", "Read status"),
+            ("PUT", "http://h/addresses/7f3c", "Replace an address"),
+            ("GET", "http://h", "Read an answer"),
+        ]:
+            with self.subTest(address):
+                self.assertEqual(name_for(method, address), name)
         self.assertEqual(name_for("PURGE", "http://h/"), "PURGE an answer")
 
 

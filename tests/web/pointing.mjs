@@ -5,7 +5,7 @@ import { fileURLToPath } from "node:url";
 import { built } from "./built.mjs";
 
 const web = process.env.WEB;
-const { body, copied, document, files, format, handover, indexer, inserting, making, pairs, pasting, picked, places, report, sent, threads } =
+const { body, copied, document, files, format, handover, indexer, inserting, making, naming, pairs, pasting, picked, places, report, sent, threads } =
   await built(web, fileURLToPath(new URL("pointing.ts", import.meta.url)));
 
 let seed = 11;
@@ -160,7 +160,7 @@ test("what was sent is expected by its name, and of several by its value", () =>
 });
 
 test("a kept value is named after what it is of", () => {
-  const name = (path, send = "POST [=harbour]/port-calls", taken = []) => handover.proposeName(path, send, taken);
+  const name = (path, send = "POST [=harbour]/port-calls", taken = []) => naming.proposeName(path, send, taken);
   assert.equal(name("$.id"), "portCallId");
   assert.equal(name("$.items[0].id", "GET /vessels?x=1"), "vesselId");
   assert.equal(name("$.fee.total"), "total");
@@ -190,14 +190,27 @@ test("a value can go where it stands written out, and where there is room", () =
   assert.deepEqual(JSON.parse(put("$.n").json), { vessel: "V-7", n: "[=vesselId]" });
 });
 
+test("a value can begin a step of its own", () => {
+  const from = { key: "s1", request: "List", send: "GET [=harbour]/vessels/?page=2", auth: { bearer: "[=token]" } };
+  const place = handover.placeInNewStep(from, "vesselId");
+  assert.equal(place.place, "GET harbour/vessels/vesselId");
+  const { steps } = handover.handOver(from, "$.items[0].id", "vesselId", place)({ steps: [from, { key: "s3", wait: "1 s" }] });
+  assert.deepEqual(steps.map((step) => step.key), ["s1", place.key, "s3"]);
+  assert.deepEqual(steps[0].keep, { vesselId: "$.items[0].id" });
+  assert.deepEqual(steps[1], { request: "Read a vessel", key: place.key, send: "GET [=harbour]/vessels/[=vesselId]", auth: from.auth });
+});
+
 test("a step comes of what is typed or pasted", () => {
   const step = (text) => ({ ...document.stepFrom(text), key: "" });
-  assert.deepEqual(step("post http://h/port-calls"), { request: "Send port calls", key: "", send: "POST http://h/port-calls" });
+  assert.deepEqual(step("post http://h/port-calls"), { request: "Send a port call", key: "", send: "POST http://h/port-calls" });
   assert.deepEqual(step("http://h/a?b=1&c=d%20e").query, { b: "1", c: "d e" });
   assert.deepEqual(step("GET /a?b=1&b=2"), { request: "Read a", key: "", send: "GET /a?b=1&b=2" }, "a name twice stays");
   assert.deepEqual(step("wait 2 s"), { wait: "2 s", key: "" });
   assert.deepEqual(step("set a = [=b]"), { set: { a: "[=b]" }, key: "" });
   assert.equal(step("GET /").request, "Read an answer");
+  assert.equal(step("GET [=harbour]/vessels/V-101").request, "Read a vessel");
+  assert.equal(step("GET [=harbour]/users/[=userId]/status").request, "Read status");
+  assert.equal(step("DELETE http://h/v1/enquiries/7?hard=true").request, "Delete an enquiry");
   assert.equal(step('{"request": "x", "send": "GET /"}').request, "x");
   assert.notEqual(document.stepFrom("GET /").key, document.stepFrom("GET /").key);
 });

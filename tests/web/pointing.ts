@@ -6,6 +6,7 @@ export * as format from "../../web/src/app/format";
 export * as handover from "../../web/src/places/cases/edit/handover";
 export * as indexer from "../../web/src/parts/tree/indexer";
 export * as inserting from "../../web/src/parts/typing/inserting";
+export * as naming from "../../web/src/places/cases/edit/naming";
 export * as making from "../../web/src/places/cases/edit/making";
 export * as pairs from "../../web/src/places/cases/edit/pairs";
 export * as picked from "../../web/src/parts/tree/picked";

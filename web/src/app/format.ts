@@ -32,6 +32,12 @@ export function ago(moment: string | null | undefined, now = Date.now()): string
   return days === 1 ? "yesterday" : `${days} days ago`;
 }
 
+/** How long it has been so, from RFC 3339: "4 min", "3 days". */
+export function lasting(since: string | null | undefined, now = Date.now()): string {
+  const words = ago(since, now);
+  return { "just now": "a moment", yesterday: "a day" }[words] ?? words.replace(/ ago$/, "");
+}
+
 // One for all: making it takes a thousand times as long as using it.
 const EXACT = new Intl.DateTimeFormat("en-GB", {
   dateStyle: "medium",

@@ -36,7 +36,7 @@ export function CaseHead({ of, state, evidence, others, at, running, run, asText
             hint="Such as BERTH-7; empty: none."
             save={(register) => state.edits.apply(setOf("register", register.trim()))}
           >
-            {of.register || of.key}
+            {of.register || <span className="add">+ register id</span>}
           </InPlace>
           {" · "}
           <InPlace
@@ -74,8 +74,9 @@ export function CaseHead({ of, state, evidence, others, at, running, run, asText
             label="What the case is about"
             save={(about) => state.edits.apply(setOf("about", about.trim()))}
           >
-            {of.about || <span className="add">+ about</span>}
-          </InPlace>{" "}
+            {of.about || <span className="add">+ what it is about</span>}
+          </InPlace>
+          {" · "}
           {facts(of, evidence)}
           {others.length > 0 && <span className="here"> · {alsoHere(others)}</span>}
         </p>

@@ -71,12 +71,15 @@ export function CasePage() {
 function Opened({ of }: { of: Case }) {
   const state = useEditing(of);
   const editing = state.edits;
-  const known = useRef<(before: number) => Reference[]>(() => []);
-  const edited = useMemo(
-    () => ({ id: of.id, editing, references: (before: number) => known.current(before) }),
-    [of.id, editing],
-  );
   const [search, setSearch] = useSearchParams();
+  const asked = of.steps.find((item) => item.number === Number(search.get("step")))?.key;
+  const [picked, setPicked] = useState<string | undefined>(() => asked ?? stepWithDraft(of.id));
+  const known = useRef<(before: number) => Reference[]>(() => []);
+  const pick = useCallback((key: string) => startTransition(() => setPicked(key)), []);
+  const edited = useMemo(
+    () => ({ id: of.id, editing, references: (before: number) => known.current(before), choose: pick }),
+    [of.id, editing, pick],
+  );
   const asText = search.get("view") === "text";
   const [run, chooseRun] = useState("");
   const evidence = useQuery({
@@ -84,8 +87,6 @@ function Opened({ of }: { of: Case }) {
     queryFn: () => api.evidence(of.id, run),
     placeholderData: (before) => before,
   });
-  const asked = of.steps.find((item) => item.number === Number(search.get("step")))?.key;
-  const [picked, setPicked] = useState<string | undefined>(() => asked ?? stepWithDraft(of.id));
   const open = useRef(picked);
   open.current = picked;
   const [dragged, setDragged] = useState<Dragged>();
@@ -175,7 +176,6 @@ function Opened({ of }: { of: Case }) {
     ),
   );
   const about = seen && (seen.runKind === "trial" ? "sent alone" : `run ${seen.runNumber}`);
-  const pick = useCallback((key: string) => startTransition(() => setPicked(key)), []);
   const drag = useCallback(
     (node: Picked | undefined) =>
       setDragged(node && step ? { from: step.key, number: step.number, picked: node } : undefined),

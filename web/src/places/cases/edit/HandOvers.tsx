@@ -3,7 +3,8 @@ import { useEffect, useState } from "react";
 import { api, type Repeated } from "../../../app/api";
 import { useEdited } from "./context";
 import { stepWith } from "./document";
-import { handOver, keptAs, type Place, placesIn, proposeName, takenNames } from "./handover";
+import { handOver, keptAs, type Place, placesIn, takenNames } from "./handover";
+import { proposeName } from "./naming";
 
 /** What is offered unasked waits until the step stands there. */
 const CALM_MS = 700;

@@ -4,7 +4,7 @@ import type { Picked } from "../../../parts/tree/picked";
 import { Typing } from "../../../parts/typing/Typing";
 import { useEdited } from "./context";
 import { type CheckDocument, inChecks, setKeep, stepWith } from "./document";
-import { keptAs, proposeName, takenNames } from "./handover";
+import { keptAs, takenNames } from "./handover";
 import {
   anyOfKind,
   asBody,
@@ -15,6 +15,7 @@ import {
   oneOfSeen,
   type SeenPlaces,
 } from "./making";
+import { proposeName } from "./naming";
 import { PutInto } from "./PutInto";
 import { asSent, type SentPlace } from "./sent";
 

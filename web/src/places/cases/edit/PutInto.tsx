@@ -2,7 +2,8 @@ import { type KeyboardEvent, useState } from "react";
 import type { Picked } from "../../../parts/tree/picked";
 import { type Dragged, useEdited } from "./context";
 import { type StepDocument, stepWith } from "./document";
-import { handOver, keptAs, type Place, placesAfter, placesIn, proposeName, takenNames } from "./handover";
+import { handOver, keptAs, type Place, placeInNewStep, placesAfter, placesIn, takenNames } from "./handover";
+import { proposeName } from "./naming";
 
 interface Props {
   from: StepDocument;
@@ -12,23 +13,25 @@ interface Props {
   close: () => void;
 }
 
-/** The places of later steps that a node can be put into; those where its value stands written out come first. */
+/** The places of later steps that a node can be put into, those where its value stands written out first; the last is a step yet to be made. */
 export function PutInto({ from, path, name, picked, close }: Props) {
-  const { editing } = useEdited();
+  const { editing, choose } = useEdited();
   const [problem, setProblem] = useState("");
+  const [begun] = useState(() => placeInNewStep(from, name));
   const put = async (to: Place) => {
     const wrong = await editing.apply(handOver(from, path, name, to));
-    if (wrong) setProblem(wrong);
-    else close();
+    if (wrong) return setProblem(wrong);
+    close();
+    if (to === begun) choose(to.key);
   };
-  const places = placesAfter(editing.document, from.key as string, literal(picked));
+  const places = [...placesAfter(editing.document, from.key as string, literal(picked)), begun];
   const keys = (event: KeyboardEvent<HTMLElement>) => {
     event.stopPropagation();
     if (event.key === "Escape") close();
     const by = { ArrowDown: 1, ArrowUp: -1 }[event.key];
     const buttons = [...event.currentTarget.querySelectorAll("button")];
     const at = buttons.indexOf(document.activeElement as HTMLButtonElement);
-    if (!by || !buttons.length) return;
+    if (!by) return;
     event.preventDefault();
     buttons[(at + by + buttons.length) % buttons.length]?.focus();
   };
@@ -49,9 +52,6 @@ export function PutInto({ from, path, name, picked, close }: Props) {
           <strong>{place.step}</strong> {place.place}
         </button>
       ))}
-      {!places.length && (
-        <span>There is no request after this step yet. Add one, then put the value into it.</span>
-      )}
       {problem && <span role="alert">{problem}</span>}
     </div>
   );

@@ -4,7 +4,8 @@ import { api, type EveryAnswer } from "../../../app/api";
 import type { Picked } from "../../../parts/tree/picked";
 import type { Insertable, Reference } from "../../../parts/typing/inserting";
 import { setKeep, stepWith } from "./document";
-import { keptAs, proposeName, takenNames } from "./handover";
+import { keptAs, takenNames } from "./handover";
+import { proposeName } from "./naming";
 import type { Edits } from "./useEditing";
 
 /** A node of an answer on its way into a later step. */
@@ -19,6 +20,8 @@ export interface EditedCase {
   editing: Edits;
   /** What a step of this number can insert. */
   references: (before: number) => Reference[];
+  /** Open the step with this key. */
+  choose: (key: string) => void;
 }
 
 export const EditContext = createContext<EditedCase | undefined>(undefined);

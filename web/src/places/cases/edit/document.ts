@@ -1,4 +1,5 @@
 import { type Json, readExact } from "../../../app/exact";
+import { nameFor } from "./naming";
 
 /** A case's document as the format has it, and the edits that the Path makes. Edits find their step by its key, so that they
  * can be made again on a newer version. */
@@ -260,24 +261,4 @@ export function splitAddress(text: string): { address: string; query?: { [name: 
   const pairs = [...new URLSearchParams(rest.replace(/#.*$/s, ""))];
   const names = new Set(pairs.map(([name]) => name));
   return names.size === pairs.length ? { address, query: Object.fromEntries(pairs) } : { address: text };
-}
-
-const VERBS: Record<string, string> = {
-  GET: "Read",
-  POST: "Send",
-  PUT: "Replace",
-  PATCH: "Change",
-  DELETE: "Delete",
-};
-
-function nameFor(method: string, address: string): string {
-  const path = address
-    .replace(/^\w+:\/\/[^/]+/, "")
-    .replace(/\[=[^\]]*\]/g, "")
-    .replace(/[?#].*$/s, "");
-  const last = path
-    .split("/")
-    .filter((part) => /^[A-Za-z][\w-]*$/.test(part))
-    .pop();
-  return `${VERBS[method] ?? method} ${last ? last.replace(/[-_]/g, " ") : "an answer"}`;
 }

@@ -1,8 +1,17 @@
 import { type Json, writeExact } from "../../../app/exact";
-import { fieldsOn } from "../../../parts/places";
 import { indexJson } from "../../../parts/tree/indexer";
 import { isBranch, pathOf, wholeTextOf } from "../../../parts/tree/reading";
-import { type Change, type Document, inStep, PARTS, type StepDocument, setKeep, stepsOf } from "./document";
+import {
+  type Change,
+  type Document,
+  inStep,
+  newKey,
+  PARTS,
+  type StepDocument,
+  setKeep,
+  stepFrom,
+  stepsOf,
+} from "./document";
 
 /** A place in a later step that a value can be put into. `change` puts the reference there. */
 export interface Place {
@@ -12,38 +21,6 @@ export interface Place {
   fits: boolean;
   change: (reference: string) => Change;
 }
-
-const COLLECTIONS = /^(items|data|list|results|entries|values|content|records|rows)$/i;
-
-/** A name for what stands at a path: `$.id` of an answer to `POST /port-calls` is `portCallId`. */
-export function proposeName(path: string, send: string, taken: string[]): string {
-  const parts = path.startsWith("$") ? fieldsOn(path) : (path.match(/[\p{L}_][\p{L}\p{N}_]*/gu) ?? []);
-  const last = parts[parts.length - 1] ?? "value";
-  const plain = /^(id|key|name|code|number|state|type|value)$/i.test(last);
-  const above = parts.length > 1 ? (parts[parts.length - 2] as string) : "";
-  const owner = !above || COLLECTIONS.test(above) ? noun(send) : above;
-  const name = camel(plain && owner ? `${singular(owner)} ${last}` : last);
-  let free = name;
-  for (let number = 2; taken.includes(free); number++) free = `${name}${number}`;
-  return free;
-}
-
-function noun(send: string): string | undefined {
-  const words = send.replace(/\[=[^\]]*\]/g, "").split(/[?\s]/)[1] ?? "";
-  return words
-    .replace(/^\w+:\/\/[^/]+/, "")
-    .split("/")
-    .filter((part) => /^[A-Za-z][A-Za-z_-]*$/.test(part))
-    .pop();
-}
-
-const singular = (word: string) => word.replace(/ies$/, "y").replace(/([^s])s$/, "$1");
-const camel = (text: string) =>
-  text
-    .replace(/[^\p{L}\p{N}]+(.)/gu, (_all, next: string) => next.toUpperCase())
-    .replace(/[^\p{L}\p{N}]/gu, "")
-    .replace(/^./, (first) => first.toLowerCase())
-    .replace(/^\P{L}+/u, "") || "value";
 
 /** Where a value of one step could go in the steps after it; places that hold this very value come first. */
 export function placesAfter(document: Document, key: string, literal: string): Place[] {
@@ -96,6 +73,25 @@ export function placesIn(step: StepDocument, literal: string): Place[] {
     );
   }
   return found;
+}
+
+/** A step right after the one that the value comes from, its address the answer's own and the value behind it: where most ids go. */
+export function placeInNewStep(from: StepDocument, name: string): Place {
+  const address = String(from.send).replace(/^\S+\s+/, "");
+  const base = address.replace(/[?#].*$/s, "").replace(/\/$/, "");
+  const key = newKey();
+  const made = (reference: string): StepDocument => {
+    const { auth } = from;
+    const step = { ...stepFrom(`GET ${base}/${reference}`), key };
+    return auth ? { ...step, auth } : step;
+  };
+  return {
+    key,
+    step: "a new step",
+    place: `GET ${base.replace(/\[=([^\]]*)\]/g, "$1")}/${name}`,
+    fits: false,
+    change: (reference) => inStep(from.key as string, (step) => [step, made(reference)]),
+  };
 }
 
 const MOST_LEAVES = 60;

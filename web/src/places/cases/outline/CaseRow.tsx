@@ -2,7 +2,7 @@ import { Dropdown } from "antd";
 import type { DragEventHandler } from "react";
 import { Link } from "react-router";
 import type { CaseLine, Suite } from "../../../app/api";
-import { ago, count, duration, exactly } from "../../../app/format";
+import { count, duration, exactly, lasting } from "../../../app/format";
 import { VerdictLine, VerdictMark } from "../../../parts/VerdictMark";
 import { CASE } from "./SuiteBlock";
 
@@ -61,7 +61,7 @@ export function CaseRow({ line, over, onto, move, suites, into, remove }: Props)
         </button>
       </span>
       <span className="muted" title={exactly(last?.since)}>
-        {last ? `${last.verdict} since ${ago(last.since)}` : "not run yet"}
+        {last ? `${last.verdict} for ${lasting(last.since)}` : "not run yet"}
       </span>
       <span className="number">{duration(last?.ms)}</span>
       {last ? <VerdictLine verdicts={last.verdicts} /> : <span />}

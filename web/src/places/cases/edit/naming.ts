@@ -1,0 +1,64 @@
+import { fieldsOn } from "../../../parts/places";
+
+const VERBS: Record<string, string> = {
+  GET: "Read",
+  POST: "Send",
+  PUT: "Replace",
+  PATCH: "Change",
+  DELETE: "Delete",
+};
+
+const WORD = /^[A-Za-z](?:[A-Za-z_-]*[A-Za-z])?\d?$/;
+const VERSION = /^v\d$/i;
+
+/** A name that says what a request does: `Read vessels`, and with an id behind it `Read a vessel`. */
+export function nameFor(method: string, address: string): string {
+  const parts = address
+    .replace(/^(\w+:\/\/[^/]+|\[=[^\]]*\])/, "")
+    .replace(/[?#].*$/s, "")
+    .split("/")
+    .filter(Boolean);
+  const at = parts.findLastIndex((part) => WORD.test(part) && !VERSION.test(part));
+  const verb = VERBS[method] ?? method;
+  if (at < 0) return `${verb} an answer`;
+  const noun = (parts[at] as string).replace(/[-_]/g, " ");
+  return `${verb} ${at < parts.length - 1 || method === "POST" ? one(singular(noun)) : noun}`;
+}
+
+const one = (noun: string) => `${/^([aeio]|u(?!s|ni))/i.test(noun) ? "an" : "a"} ${noun}`;
+
+const COLLECTIONS = /^(items|data|list|results|entries|values|content|records|rows)$/i;
+
+/** A name for what stands at a path: `$.id` of an answer to `POST /port-calls` is `portCallId`. */
+export function proposeName(path: string, send: string, taken: string[]): string {
+  const parts = path.startsWith("$") ? fieldsOn(path) : (path.match(/[\p{L}_][\p{L}\p{N}_]*/gu) ?? []);
+  const last = parts[parts.length - 1] ?? "value";
+  const plain = /^(id|key|name|code|number|state|type|value)$/i.test(last);
+  const above = parts.length > 1 ? (parts[parts.length - 2] as string) : "";
+  const owner = !above || COLLECTIONS.test(above) ? noun(send) : above;
+  const name = camel(plain && owner ? `${singular(owner)} ${last}` : last);
+  let free = name;
+  for (let number = 2; taken.includes(free); number++) free = `${name}${number}`;
+  return free;
+}
+
+function noun(send: string): string | undefined {
+  const words = send.replace(/\[=[^\]]*\]/g, "").split(/[?\s]/)[1] ?? "";
+  return words
+    .replace(/^\w+:\/\/[^/]+/, "")
+    .split("/")
+    .filter((part) => /^[A-Za-z][A-Za-z_-]*$/.test(part))
+    .pop();
+}
+
+const singular = (word: string) =>
+  word
+    .replace(/ies$/, "y")
+    .replace(/(ss|x|ch|sh)es$/, "$1")
+    .replace(/([^suia])s$/, "$1");
+const camel = (text: string) =>
+  text
+    .replace(/[^\p{L}\p{N}]+(.)/gu, (_all, next: string) => next.toUpperCase())
+    .replace(/[^\p{L}\p{N}]/gu, "")
+    .replace(/^./, (first) => first.toLowerCase())
+    .replace(/^\P{L}+/u, "") || "value";
