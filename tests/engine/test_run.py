@@ -5,8 +5,8 @@ import time
 import unittest
 
 from saltpath.core.case import NamedValues, Project
-from saltpath.core.format.reader import read_case
 from saltpath.core.events import StepStarted
+from saltpath.core.format.reader import read_case
 from saltpath.core.plan import Plan, Resume, planned
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import Stop, run_plan
