@@ -9,7 +9,7 @@ from playwright.sync_api import Page, sync_playwright
 
 from bench.sides import line
 from tests.application import Application
-from tests.browser.page import ARGUMENTS
+from tests.browser.page import ARGUMENTS, CHROMIUM
 
 STEPS, ROUNDS = 100, 7
 NAME = "A hundred steps"
@@ -151,7 +151,7 @@ def of_ten_megabytes(app: Application, page: Page, suite: str) -> None:
 def main() -> None:
     with Application() as app, sync_playwright() as playwright:
         suite = app.get(f"/suites?project={app.project}")["items"][0]["id"]
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         of_hundred_steps(app, page, suite)
         of_ten_megabytes(app, page, suite)

@@ -9,6 +9,11 @@ from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwrig
 
 from tests.application import PATIENCE_S, Application
 
+# Debian builds the same Chromium twice; the one without windows draws no tabs and menus that nobody sees, and takes a third less.
+CHROMIUM = next(
+    (file for file in ("/usr/bin/chromium-headless-shell", "/usr/bin/chromium") if Path(file).exists()),
+    "/usr/bin/chromium",
+)
 ARGUMENTS = [
     "--no-sandbox",
     "--disable-gpu",
@@ -31,7 +36,7 @@ class BrowserTest(unittest.TestCase):
     def setUpClass(cls) -> None:
         cls.app = cls.enterClassContext(Application())
         cls.playwright = cls.enterClassContext(sync_playwright())
-        cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+        cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
         cls.addClassCleanup(cls.browser.close)
         first = cls.app.get(f"/runs?project={cls.app.project}")["items"][0]
         cls.app.finished(first["id"])

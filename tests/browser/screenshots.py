@@ -5,7 +5,7 @@ from pathlib import Path
 from playwright.sync_api import sync_playwright
 
 from tests.application import Application
-from tests.browser.page import ARGUMENTS
+from tests.browser.page import ARGUMENTS, CHROMIUM
 
 FOLDER = Path(__file__).resolve().parents[2] / "docs/screenshots"
 
@@ -15,7 +15,7 @@ def main() -> None:
         first = app.finished(app.get(f"/runs?project={app.project}")["items"][0]["id"])
         names = app.cases()
         app.run(cases=[names["A visiting vessel is given a berth"]])
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         for file, path, theme in [
             ("cases", "/cases", "light"),

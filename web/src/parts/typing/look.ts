@@ -2,7 +2,8 @@ import { HighlightStyle, syntaxHighlighting } from "@codemirror/language";
 import { Decoration, type EditorView, MatchDecorator, ViewPlugin, type ViewUpdate } from "@codemirror/view";
 import { tags } from "@lezer/highlight";
 
-const REFERENCE = /\[=[^\]\n]*\]/g;
+/** A reference with the brackets that its subject may hold, such as `[=answer $.lines[*].amount | sum]`; or a literal `[='[=']`. */
+const REFERENCE = /\[='\[[=?]'\]|\[=(?:[^\][\n]|\[(?:[^\][\n]|\[[^\][\n]*\])*\])*\]/g;
 const mark = Decoration.mark({ class: "reference", attributes: { title: "a value that is inserted here" } });
 const decorator = new MatchDecorator({ regexp: REFERENCE, decoration: mark });
 /** References are marked text: the characters stay what they are. */
