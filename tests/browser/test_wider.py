@@ -154,7 +154,7 @@ class Wider(BrowserTest):
         self.page.get_by_text("stops at what fails").wait_for()
         for opener, field, typed in (
             ("+ tags", "The case's tags", "berths, smoke, berths"),
-            ("+ about", "What the case is about", "Checks that reach further."),
+            ("+ what it is about", "What the case is about", "Checks that reach further."),
         ):
             self.page.get_by_text(opener).click()
             self.page.get_by_label(field).fill(typed)

@@ -15,12 +15,12 @@ _ORIGIN = re.compile(r"^[A-Za-z][\w+.-]*://[^/]*|^\[=[^\]]*\]")
 
 def literals(step: Mapping[str, Any]) -> Iterator[str]:
     """The texts of a request step's document that are written out: segments of its address, values of query, headers,
-    form and JSON body. Text that holds a reference is none."""
+    form, sign-in and JSON body. Text that holds a reference is none."""
     _, _, address = str(step.get("send", "")).partition(" ")
     path, _, query = _ORIGIN.sub("", address.strip()).partition("?")
     yield from (unquote(part) for part in path.split("/") if part and "[=" not in part)
     yield from (unquote(pair.partition("=")[2]) for pair in query.split("&") if pair and "[=" not in pair)
-    for field in ("query", "headers", "form"):
+    for field in ("query", "headers", "form", "auth"):
         yield from _leaves(step.get(field))
     body = step.get("json")
     if isinstance(body, str):

@@ -133,6 +133,15 @@ TEMPLATES: dict[str, str] = {
     "several-kinds": "it was {kinds} in the last {answers} answers",
     "varied": "{values} different values in the last {answers} answers",
     "made-anew": "it looks like {what}, which each answer has anew",
+    # why an exchange of a recording is not proposed for a case
+    "recorded-unanswered": "it was never answered",
+    "recorded-preflight": "the browser asked for itself whether it may",
+    "recorded-elsewhere": "it went to {host}, not to {site}",
+    "recorded-stream": "it is a stream of events that does not end",
+    "recorded-file": "it is a file of the page ({what})",
+    "recorded-page": "it is a page, not data",
+    "recorded-hop": "entry {entry} leads here by itself",
+    "recorded-again": "it is the same as entry {entry}, and was answered the same",
     # what is wrong with a case before it runs
     "used-before-kept": "{name} is used here, and kept only later, in step {step} ({title})",
     "kept-nowhere": "there is no value {name}{near}",

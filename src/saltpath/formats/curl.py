@@ -6,8 +6,6 @@ progress, colours) is passed over; what could not be taken along is said.
 
 from __future__ import annotations
 
-import base64
-import binascii
 import re
 from collections import deque
 from collections.abc import Callable
@@ -266,7 +264,7 @@ class _Command:
         if self.json:
             step.default_header("Content-Type", "application/json")
             step.default_header("Accept", "application/json")
-        _sign_in_of(step)
+        step.sign_in_of_header()
         media = step.media_type() or "application/x-www-form-urlencoded"
         if self.parts:
             step.multipart(self.parts)
@@ -299,25 +297,6 @@ def _with_query(address: str, query: list[str]) -> str:
     if not query:
         return address
     return address + ("&" if "?" in address else "?") + "&".join(query)
-
-
-def _sign_in_of(step: RequestStep) -> None:
-    """An Authorization header becomes the step's sign-in, where it says what the format can say."""
-    header = next((value for name, value in step.headers if name.lower() == "authorization"), "")
-    scheme, _, rest = header.partition(" ")
-    if scheme.lower() == "bearer" and rest.strip():
-        step.auth = {"bearer": rest.strip()}
-    elif scheme.lower() == "basic":
-        try:
-            user, colon, password = base64.b64decode(rest.strip(), validate=True).decode().partition(":")
-        except (binascii.Error, UnicodeDecodeError):
-            return
-        if not colon:
-            return
-        step.auth = {"basic": [user, password]}
-    else:
-        return
-    step.headers = [pair for pair in step.headers if pair[0].lower() != "authorization"]
 
 
 def _set(name: str, value: object) -> Callable[[_Command], None]:

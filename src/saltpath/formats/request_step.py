@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import base64
+import binascii
 import re
 from dataclasses import dataclass, field
 from typing import Any
@@ -77,6 +79,29 @@ class RequestStep:
             ]
         }  # fmt: skip
         self._without_type()
+
+    def form_body(self, fields: Any) -> None:
+        """Names and values, urlencoded: a mapping, or pairs where a name repeats."""
+        self.body = {"form": fields}
+        self._without_type()
+
+    def sign_in_of_header(self) -> None:
+        """An Authorization header becomes the step's sign-in, where it says what the format can say."""
+        header = next((value for name, value in self.headers if name.lower() == "authorization"), "")
+        scheme, _, rest = header.partition(" ")
+        if scheme.lower() == "bearer" and rest.strip():
+            self.auth = {"bearer": rest.strip()}
+        elif scheme.lower() == "basic":
+            try:
+                user, colon, password = base64.b64decode(rest.strip(), validate=True).decode().partition(":")
+            except (binascii.Error, UnicodeDecodeError):
+                return
+            if not colon:
+                return
+            self.auth = {"basic": [user, password]}
+        else:
+            return
+        self.headers = [pair for pair in self.headers if pair[0].lower() != "authorization"]
 
     def text_body(self, text: str, media_type: str) -> None:
         """The body by what its type says it is; where it is not that, it is sent as the text that it is."""

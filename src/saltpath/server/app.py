@@ -9,6 +9,7 @@ from flask import Flask, Response, g, send_from_directory
 from saltpath.server.api.documents import documents
 from saltpath.server.api.evidence_api import evidence_api
 from saltpath.server.api.files_api import files_api
+from saltpath.server.api.incoming import incoming
 from saltpath.server.api.outline_api import outline_api
 from saltpath.server.api.runs_api import runs_api
 from saltpath.server.context import LARGEST_BODY, database
@@ -28,7 +29,7 @@ def make_app(folder: Path, host: str = "127.0.0.1") -> Flask:
     app.url_map.strict_slashes = False
     guard(app, host)
     answer_errors(app)
-    for blueprint in (outline_api, files_api, documents, evidence_api, runs_api, live):
+    for blueprint in (outline_api, files_api, documents, incoming, evidence_api, runs_api, live):
         app.register_blueprint(blueprint, url_prefix="/api/v1")
 
     @app.get("/api/v1/health")

@@ -15,10 +15,8 @@ from saltpath.core.format.reader import case_from_data, case_of
 from saltpath.core.format.source import FormatError, read_source
 from saltpath.core.format.words import words
 from saltpath.core.format.writer import write_document
-from saltpath.core.grammar import Unreadable
 from saltpath.core.inspect import inspect, surroundings
 from saltpath.core.outline import outline
-from saltpath.formats.pasted import read_pasted
 from saltpath.server.api.views import every_answer_view, moment, reason
 from saltpath.server.compiled import compiled, remember
 from saltpath.server.context import actor, body, database, version_changed
@@ -132,20 +130,6 @@ def read_text() -> Response:
         faults = [{"sentence": p.sentence, "line": p.line} for p in problem.problems]
         return json_answer({"document": None, "problems": faults})
     return json_answer({"document": source.root.data(), "problems": []})
-
-
-@documents.post("/pasted")
-def read_pasted_text() -> Response:
-    """A curl line, or a request as it goes over the wire, as request steps; what could not be taken along is said."""
-    text = body().get("text")
-    if not isinstance(text, str):
-        raise Refused(400, "text-missing", "Give the pasted text as text.")
-    try:
-        pasted = read_pasted(text)
-    except Unreadable as problem:
-        raise Refused(422, "not-understood", str(problem)) from None
-    case_from_data({"salt-path": 1, "case": "pasted", "steps": pasted.steps})
-    return json_answer({"steps": pasted.steps, "said": pasted.said})
 
 
 @documents.get("/format")

@@ -1,0 +1,96 @@
+"""What a tester brings along from elsewhere: pasted command lines and requests, and recordings of a browser."""
+
+from __future__ import annotations
+
+from typing import Any
+from urllib.parse import urlsplit
+
+from flask import Blueprint, Response, request
+
+from saltpath.core.format.reader import case_from_data
+from saltpath.core.format.source import FormatError
+from saltpath.core.grammar import Unreadable
+from saltpath.core.recorded import Recorded, ends_with, handed_over, left_out
+from saltpath.formats.har import LARGEST, Entry, read_har
+from saltpath.formats.pasted import read_pasted
+from saltpath.server.api.views import reason
+from saltpath.server.context import body
+from saltpath.server.problems import Refused, json_answer
+
+incoming = Blueprint("incoming", __name__)
+
+
+@incoming.post("/pasted")
+def read_pasted_text() -> Response:
+    """A curl line, or a request as it goes over the wire, as request steps; what could not be taken along is said."""
+    text = body().get("text")
+    if not isinstance(text, str):
+        raise Refused(400, "text-missing", "Give the pasted text as text.")
+    try:
+        pasted = read_pasted(text)
+    except Unreadable as problem:
+        raise Refused(422, "not-understood", str(problem)) from None
+    case_from_data({"salt-path": 1, "case": "pasted", "steps": pasted.steps})
+    return json_answer({"steps": pasted.steps, "said": pasted.said})
+
+
+@incoming.post("/recordings")
+def read_recording() -> Response:
+    """A browser's recording (HAR), at most 60 MB: its entries as steps, which of them a case is proposed of, and the values that want
+    to be handed over. Nothing is kept of it."""
+    request.max_content_length = LARGEST + 1
+    try:
+        recording = read_har(request.get_data(cache=False))
+    except Unreadable as problem:
+        raise Refused(422, "not-understood", f"{str(problem)[:1].upper()}{str(problem)[1:]}.") from None
+    for entry in recording.entries:
+        _only_what_reads(entry)
+    exchanges = [entry.exchange for entry in recording.entries if entry.exchange is not None]
+    left, ends = left_out(exchanges), ends_with(exchanges)
+    return json_answer(
+        {
+            "maker": recording.maker,
+            "entries": [
+                _view(entry, ends.get(entry.number), reason(left.get(entry.number))) for entry in recording.entries
+            ],
+            "handOvers": [
+                {"number": item.number, "literal": item.literal,
+                 "sources": [{"number": number, "path": path} for number, path in item.sources]}
+                for item in handed_over(exchanges)
+            ],
+        }
+    )  # fmt: skip
+
+
+def _only_what_reads(entry: Entry) -> None:
+    """An entry whose step the format would refuse loses it, and says why."""
+    if entry.exchange is None:
+        return
+    try:
+        case_from_data({"salt-path": 1, "case": "recorded", "steps": [entry.exchange.step]})
+    except FormatError as problem:
+        entry.exchange = None
+        entry.said.append(f"It makes no step: {problem}.")
+
+
+def _view(entry: Entry, end: Recorded | None, left: dict[str, Any] | None) -> dict[str, Any]:
+    exchange = entry.exchange
+    if exchange is None or end is None:
+        return {"number": entry.number, "address": "", "host": "", "status": 0, "mediaType": "", "size": 0, "ms": entry.ms,
+                "leftOut": None, "said": entry.said, "step": None}  # fmt: skip
+    parts = urlsplit(exchange.address)
+    expected: list[dict[str, Any]] = [{"of": "status", "is": end.status}] if end.status else []
+    if "json" in end.media_type or end.media_type.endswith("xml"):
+        expected.append({"of": "type", "is": end.media_type})
+    return {
+        "number": entry.number,
+        "address": f"{exchange.method} {parts.path or '/'}{'?' + parts.query if parts.query else ''}",
+        "host": parts.netloc,
+        "status": end.status,
+        "mediaType": end.media_type,
+        "size": len(end.body),
+        "ms": entry.ms,
+        "leftOut": left,
+        "said": entry.said,
+        "step": {**exchange.step, **({"expect": expected} if expected else {})},
+    }

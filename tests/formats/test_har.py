@@ -1,0 +1,203 @@
+"""Recordings of browsers: what becomes a step, what is left out and why, what wants to be handed over; and what is no recording."""
+
+import json
+import random
+import unittest
+
+from saltpath.core.format.reader import case_from_data
+from saltpath.core.grammar import Unreadable
+from saltpath.core.recorded import ends_with, handed_over, left_out, site_of
+from saltpath.formats.har import MOST_ENTRIES, read_har
+from tests.harbour import harbour
+from tests.recordings import Recorder, an_agents_morning
+
+
+def steps(tape: Recorder) -> list:
+    return [entry.exchange and entry.exchange.step for entry in read_har(tape.har()).entries]
+
+
+def one(tape: Recorder):
+    """The only entry."""
+    [entry] = read_har(tape.har()).entries
+    return entry
+
+
+class Morning(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.tape = an_agents_morning(harbour())
+        cls.entries = read_har(cls.tape.har()).entries
+        cls.exchanges = [entry.exchange for entry in cls.entries if entry.exchange]
+
+    def test_what_a_case_is_about(self):
+        left = left_out(self.exchanges)
+        chosen = [entry.number for entry in self.exchanges if entry.number not in left]
+        self.assertEqual(chosen, [3, 6, 8, 10, 12, 20])
+        self.assertEqual(
+            {number: reason.code.removeprefix("recorded-") for number, reason in left.items()},
+            {1: "page", 2: "file", 4: "elsewhere", 5: "preflight", 7: "file", 9: "elsewhere", 11: "file", 13: "again", 14: "stream",
+             15: "unanswered", 18: "elsewhere", 19: "again"},
+        )  # fmt: skip
+        self.assertIn("went to metrics.example.net, not to 127.0.0.1", left[4].sentence)
+        said = {entry.number: entry.said for entry in self.entries if entry.said}
+        self.assertEqual(list(said), [16, 17])
+        self.assertIn("none that a request can go to", said[16][0])
+        self.assertIn("WebSocket", said[17][0])
+
+    def test_steps(self):
+        asked = self.exchanges[5].step
+        self.assertEqual(asked["request"], "Send a port call")
+        self.assertEqual(list(asked), ["request", "send", "auth", "json"], "nothing of the browser's own")
+        self.assertEqual(self.exchanges[9].step["query"], {"free": "true"})
+        for exchange in self.exchanges:
+            case_from_data({"salt-path": 1, "case": "x", "steps": [exchange.step]})
+
+    def test_what_is_handed_over(self):
+        call = self.exchanges[7].address.rpartition("/")[2]
+        found = {(item.number, item.literal): item.sources for item in handed_over(self.exchanges)}
+        self.assertEqual(found[8, call], ((6, "$.id"),))
+        self.assertEqual(found[20, call], ((8, "$.id"), (6, "$.id")), "the nearest first")
+        token = asked_with(self.exchanges[5])
+        self.assertEqual(found[6, token], ((3, "$.token"),))
+        literals = {literal for _, literal in found}
+        self.assertEqual(literals, {call, token}, "Fernholm was said before any answer held it")
+
+
+def asked_with(exchange):
+    return exchange.step["auth"]["bearer"]
+
+
+class Entries(unittest.TestCase):
+    def test_bodies(self):
+        tape = Recorder("http://h")
+        for mime, text, body in [
+            ("application/json; charset=utf-8", '{"a": "[=b]"}', {"json": '{"a": "[=\'[=\']b]"}'}),
+            ("application/x-www-form-urlencoded", "a=1&b=%20", {"form": {"a": "1", "b": " "}}),
+            ("text/csv", "a;b", {"text": "a;b", "type": "text/csv"}),
+            ("application/json", "no json", {"text": "no json", "type": "application/json"}),
+        ]:
+            entry = tape.add("POST", "http://h/x", sent=text)
+            entry["request"]["postData"]["mimeType"] = mime
+            with self.subTest(mime):
+                self.assertLessEqual(body.items(), steps(tape)[-1].items())
+
+    def test_a_form_with_a_file(self):
+        tape = Recorder("http://h")
+        wire = ('--b\r\nContent-Disposition: form-data; name="about"\r\n\r\nPapers\r\n--b\r\nContent-Disposition: form-data; name="plan"; '
+                'filename="C:\\\\my plan.pdf"\r\nContent-Type: application/pdf\r\n\r\n%PDF\r\n--b--\r\n')  # fmt: skip
+        entry = tape.add("POST", "http://h/papers", sent=wire)
+        entry["request"]["postData"]["mimeType"] = "multipart/form-data; boundary=b"
+        read = one(tape)
+        self.assertEqual(read.exchange.step["multipart"], [
+            {"name": "about", "text": "Papers"}, {"name": "plan", "file": "data/my-plan.pdf", "type": "application/pdf"}])  # fmt: skip
+        self.assertEqual(read.said, ["It sends the file data/my-plan.pdf: bring it into the project under that path."])
+        del entry["request"]["postData"]["text"]
+        entry["request"]["postData"]["params"] = [
+            {"name": "about", "value": "Papers"},
+            {"name": "plan", "fileName": "../../x"},
+        ]
+        self.assertEqual(one(tape).exchange.step["multipart"][1], {"name": "plan", "file": "data/x"})
+
+    def test_redirects_are_followed_by_the_step_itself(self):
+        tape = Recorder("http://h")
+        tape.add("POST", "http://h/login", 302, answered={"Location": "/one"}, sent="{}")
+        tape.add("GET", "http://h/one", 307, answered={"location": "two?x=1"})
+        tape.add("GET", "http://h/two?x=1", 200, text=b'{"ok": true}')
+        tape.add("GET", "http://h/after", 200)
+        exchanges = [entry.exchange for entry in read_har(tape.har()).entries]
+        self.assertEqual({n: why.sentence for n, why in left_out(exchanges).items()}, {
+            2: "entry 1 leads here by itself", 3: "entry 1 leads here by itself"})  # fmt: skip
+        self.assertEqual({n: end.number for n, end in ends_with(exchanges).items()}, {1: 3, 2: 3, 3: 3, 4: 4})
+
+    def test_cookies_come_back_by_themselves_or_are_missed(self):
+        tape = Recorder("http://h")
+        tape.add("POST", "http://h/in", answered={"Set-Cookie": "desk=1; Path=/\nlamp=2"}, sent="{}")
+        tape.add("GET", "http://h/a", headers={"Cookie": "desk=1; lamp=2"})
+        tape.add("GET", "http://h/b", headers={"Cookie": "desk=1; old=9"})
+        said = [entry.said for entry in read_har(tape.har()).entries]
+        self.assertEqual(said, [[], [], ["Set before the recording began, and left out: the cookie old."]])
+        self.assertTrue(all("headers" not in step for step in steps(tape)))
+
+    def test_small_liberties(self):
+        tape = Recorder("http://h")
+        entry = tape.add("get", "http://h/a b#part", headers={"X-Of": "7", "bad name": "x", "X-Two": "a\r\nb"})
+        entry["response"].update(status="200", headers=None, redirectURL=None)
+        entry["request"]["headers"] += [{"name": None}, "x", {"value": "y"}]
+        entry.pop("timings")
+        entry["time"] = None
+        read = one(tape)
+        self.assertEqual(
+            (read.exchange.step["send"], read.exchange.step["headers"], read.exchange.status),
+            ("GET http://h/a%20b", {"X-Of": "7"}, 200),
+        )
+        self.assertEqual(len(read.said), 2)
+        for shape in ({"entries": tape.entries}, {"log": {"entries": tape.entries}}):
+            text = json.dumps(shape)
+            for octets in (
+                text.encode(),
+                b"\xef\xbb\xbf" + text.encode(),
+                text.encode("utf-16"),
+                text.encode() + b"\0\n",
+            ):
+                self.assertEqual(len(read_har(octets).entries), 1)
+        half = json.dumps({"log": {"entries": tape.entries}}).replace("X-Of", "X-Of\\ud83d")
+        self.assertIsNotNone(read_har(half.encode()).entries[0])
+
+    def test_an_entry_that_is_none_leaves_the_others(self):
+        tape = Recorder("http://h")
+        tape.entries += [
+            None,
+            {},
+            {"request": []},
+            {"request": {"url": "http://[h", "method": "GET"}},
+            {"request": {"url": "http://h/", "method": "G T"}},
+        ]
+        tape.add("GET", "http://h/x")
+        entries = read_har(tape.har()).entries
+        self.assertEqual([entry.exchange is None for entry in entries], [True] * 5 + [False])
+        self.assertTrue(all(entry.said for entry in entries[:5]))
+
+    def test_sites(self):
+        for address, site in [
+            ("https://api.fernholm.example/x", "fernholm.example"),
+            ("https://a.b.port.co.uk", "port.co.uk"),
+            ("http://10.0.0.7:80/", "10.0.0.7"),
+            ("http://localhost:1", "localhost"),
+            ("http://[::1]/", "::1"),
+        ]:
+            self.assertEqual(site_of(address), site)
+
+
+class NoRecordings(unittest.TestCase):
+    def refused(self, octets: bytes) -> str:
+        with self.assertRaises(Unreadable) as caught:
+            read_har(octets)
+        return str(caught.exception)
+
+    def test_what_is_none(self):
+        whole = an_agents_morning(harbour()).har()
+        self.assertIn("as if it was cut", self.refused(whole[: len(whole) // 2]))
+        self.assertIn("line 1", self.refused(b"GET / HTTP/1.1"))
+        self.assertIn("no text in UTF-8: the byte at 2", self.refused(b'{"\xe9": 1}'))
+        self.assertIn("no log with entries", self.refused(b'{"log": {"entries": 7}}'))
+        self.assertIn("no log with entries", self.refused(b"[]"))
+        self.assertIn("deeper", self.refused(b"[" * 100_000))
+        self.assertIn("larger than 60 MB", self.refused(b" " * 60_000_001))
+        self.assertIn(
+            f"at most {MOST_ENTRIES}", self.refused(json.dumps({"log": {"entries": [1] * (MOST_ENTRIES + 1)}}).encode())
+        )
+        self.assertIn("no JSON", self.refused(b'{"log": ' + b"9" * 5_000 + b"}"))
+
+    def test_spoilt_anywhere_it_is_a_sentence_or_a_recording(self):
+        chance = random.Random(5)
+        whole = an_agents_morning(harbour()).har()
+        for _ in range(300):
+            octets = bytearray(whole)
+            for _ in range(chance.randrange(1, 6)):
+                octets[chance.randrange(len(octets))] = chance.randrange(256)
+            try:
+                entries = read_har(bytes(octets)).entries
+            except Unreadable:
+                continue
+            exchanges = [entry.exchange for entry in entries if entry.exchange]
+            left_out(exchanges), ends_with(exchanges), handed_over(exchanges)
