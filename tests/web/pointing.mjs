@@ -5,7 +5,7 @@ import { fileURLToPath } from "node:url";
 import { built } from "./built.mjs";
 
 const web = process.env.WEB;
-const { body, copied, document, files, format, handover, indexer, inserting, making, naming, pairs, pasting, picked, places, report, sent, threads } =
+const { body, copied, document, files, format, handover, indexer, inserting, making, naming, pairs, pasting, picked, places, recording, report, sent, threads } =
   await built(web, fileURLToPath(new URL("pointing.ts", import.meta.url)));
 
 let seed = 11;
@@ -198,6 +198,44 @@ test("a value can begin a step of its own", () => {
   assert.deepEqual(steps.map((step) => step.key), ["s1", place.key, "s3"]);
   assert.deepEqual(steps[0].keep, { vesselId: "$.items[0].id" });
   assert.deepEqual(steps[1], { request: "Read a vessel", key: place.key, send: "GET [=harbour]/vessels/[=vesselId]", auth: from.auth });
+});
+
+const entry = (number, send, more = {}) => ({ number, leftOut: null, step: { request: `Entry ${number}`, send, ...more } });
+
+test("a recording is a case, its values handed over", () => {
+  const taken = {
+    entries: [
+      entry(1, "POST http://h:8/sessions", { expect: [{ of: "status", is: 201 }] }),
+      entry(2, "POST http://h:8/calls", { auth: { bearer: "tok-123456" }, json: '{ "of": "V-7" }' }),
+      { ...entry(3, "GET http://h:8/logo.png"), leftOut: { code: "x", sentence: "a file" } },
+      entry(4, "GET http://h:8/calls/PC-77/PC-77", { query: { of: "PC-77" }, auth: { bearer: "tok-123456" } }),
+      { number: 5, leftOut: null, step: null },
+    ],
+    handOvers: [
+      { number: 2, literal: "tok-123456", sources: [{ number: 1, path: "$.token" }] },
+      { number: 4, literal: "tok-123456", sources: [{ number: 1, path: "$.token" }] },
+      { number: 4, literal: "PC-77", sources: [{ number: 3, path: "$.id" }, { number: 2, path: "$.call.id" }] },
+    ],
+  };
+  const chosen = recording.proposed(taken);
+  assert.deepEqual([...chosen], [1, 2, 4]);
+  const offers = recording.offersAmong(taken, chosen);
+  assert.deepEqual(offers, [
+    { from: 1, path: "$.token", literal: "tok-123456", to: [2, 4] },
+    { from: 2, path: "$.call.id", literal: "PC-77", to: [4] },
+  ], "from the nearest chosen answer");
+  const made = recording.caseOf("Morning", taken.entries, chosen, offers);
+  assert.deepEqual(made.values, { address: "http://h:8" });
+  const [signIn, call, read] = made.steps;
+  assert.deepEqual(signIn.keep, { token: { of: "$.token", secret: true } });
+  assert.deepEqual(signIn.expect, [{ of: "status", is: 201 }]);
+  assert.deepEqual([call.auth.bearer, call.keep], ["[=token]", { callId: "$.call.id" }]);
+  assert.deepEqual([read.send, read.query.of, read.auth.bearer], ["GET [=address]/calls/[=callId]/[=callId]", "[=callId]", "[=token]"]);
+  assert.deepEqual(recording.offersAmong(taken, new Set([4])), [], "what is not chosen hands nothing over");
+  const plain = recording.caseOf("x", taken.entries, chosen, []);
+  assert.deepEqual([plain.steps[0].keep, plain.steps[2].query.of], [undefined, "PC-77"]);
+  const apart = [entry(1, "GET http://a/x"), entry(2, "GET http://b/x")];
+  assert.equal(recording.caseOf("x", apart, new Set([1, 2]), []).values, undefined);
 });
 
 test("a step comes of what is typed or pasted", () => {

@@ -11,6 +11,7 @@ export * as making from "../../web/src/places/cases/edit/making";
 export * as pairs from "../../web/src/places/cases/edit/pairs";
 export * as picked from "../../web/src/parts/tree/picked";
 export * as places from "../../web/src/parts/places";
+export * as recording from "../../web/src/places/cases/recording/recording";
 export * as report from "../../web/src/places/runs/report";
 export * as sent from "../../web/src/places/cases/edit/sent";
 export * as threads from "../../web/src/places/cases/threads";

@@ -7,6 +7,7 @@ import "./app/outline.css";
 import "./app/together.css";
 import "./app/typing.css";
 import "./app/text.css";
+import "./app/recording.css";
 import "./app/runs.css";
 import "./app/narrow.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
@@ -22,6 +23,7 @@ import { ConfirmProvider } from "./parts/Confirm";
 import { Missing } from "./parts/Notice";
 import { CasePage } from "./places/cases/CasePage";
 import { CasesPage } from "./places/cases/CasesPage";
+import { RecordingPage } from "./places/cases/recording/RecordingPage";
 import { RunPage } from "./places/runs/RunPage";
 import { RunsPage } from "./places/runs/RunsPage";
 
@@ -42,6 +44,7 @@ const router = createBrowserRouter([
     children: [
       { index: true, element: <Navigate to="/cases" replace /> },
       { path: "cases", element: <CasesPage /> },
+      { path: "cases/recording", element: <RecordingPage /> },
       { path: "cases/:id", element: <CasePage /> },
       { path: "runs", element: <RunsPage /> },
       { path: "runs/:id", element: <RunPage /> },

@@ -98,7 +98,7 @@ def document() -> dict[str, Any]:
         "/texts": {"post": _operation("readText", "What a case's text reads as", _of("ReadText"), body="TextToRead")},
         "/pasted": {"post": _operation("readPasted", "A curl line or raw HTTP as steps", _of("Pasted"), body="TextToRead")},
         "/recordings": {
-            "post": _operation("readRecording", "A browser's recording (HAR) as steps", _of("Recording"), body="HarFile")},
+            "post": _operation("readRecording", "A browser's recording (HAR) as steps", _of("Recording"), _PROJECT, body="HarFile")},
         "/format": {"get": _operation("readFormat", "The words of the case format", _page("FormatWord"))},
         "/cases": {"post": _operation("addCase", "A new case", _of("Case"), status=201, body="NewCase")},
         "/cases/{id}": {

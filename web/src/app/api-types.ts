@@ -263,6 +263,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/recordings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A browser's recording (HAR) as steps */
+        post: operations["readRecording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/format": {
         parameters: {
             query?: never;
@@ -859,6 +876,35 @@ export interface components {
         Pasted: {
             steps: Record<string, never>[];
             said: string[];
+        };
+        HarFile: {
+            [key: string]: unknown;
+        };
+        RecordedEntry: {
+            number: number;
+            address: string;
+            host: string;
+            status: number;
+            mediaType: string;
+            size: number;
+            ms: number;
+            leftOut: components["schemas"]["Reason"] | null;
+            said: string[];
+            step: Record<string, never> | null;
+        };
+        RecordedPlace: {
+            number: number;
+            path: string;
+        };
+        RecordedHandOver: {
+            number: number;
+            literal: string;
+            sources: components["schemas"]["RecordedPlace"][];
+        };
+        Recording: {
+            maker: string;
+            entries: components["schemas"]["RecordedEntry"][];
+            handOvers: components["schemas"]["RecordedHandOver"][];
         };
         ReadText: {
             document: Record<string, never> | null;
@@ -1795,6 +1841,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Pasted"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readRecording: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HarFile"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recording"];
                 };
             };
             /** @description a problem */

@@ -37,6 +37,9 @@ export type FormatWord = Shapes["FormatWord"];
 export type EveryAnswer = Shapes["EveryAnswer"];
 export type ProjectFile = Shapes["ProjectFile"];
 export type Brought = Shapes["Brought"];
+export type RecordedEntry = Omit<Shapes["RecordedEntry"], "step"> & { step: { [key: string]: Json } | null };
+export type RecordedHandOver = Shapes["RecordedHandOver"];
+export type Recording = Omit<Shapes["Recording"], "entries"> & { entries: RecordedEntry[] };
 type Present = Shapes["Present"];
 export type NewRun = Shapes["NewRun"];
 export type RunEvent = Shapes["Event"] & { run?: string };
@@ -133,6 +136,17 @@ export const api = {
   readPasted: async (text: string) => {
     const answer = await (await answered("/pasted", posted({ text }))).text();
     return readExact(answer) as { steps: { [key: string]: Json }[]; said: string[] };
+  },
+  /** A browser's recording as steps; numbers in their bodies stay as they were written. */
+  readRecording: async (project: string, file: Blob) => {
+    const init = { method: "POST", body: file, headers: { "Content-Type": "application/json" } };
+    const text = await (await answered(`/recordings?project=${q(project)}`, init)).text();
+    const exact = readExact(text) as unknown as Recording;
+    const plain = JSON.parse(text) as Recording;
+    return {
+      ...plain,
+      entries: plain.entries.map((entry, index) => ({ ...entry, step: exact.entries[index]?.step ?? null })),
+    };
   },
   formatWords: () => ask<Page<FormatWord>>("/format"),
   folderAddress: (project: string) => `/api/v1/projects/${q(project)}/folder`,

@@ -1,4 +1,4 @@
-import { type Json, writeExact } from "../../../app/exact";
+import { isFields, type Json, writeExact } from "../../../app/exact";
 import { indexJson } from "../../../parts/tree/indexer";
 import { isBranch, pathOf, wholeTextOf } from "../../../parts/tree/reading";
 import {
@@ -66,12 +66,34 @@ export function placesIn(step: StepDocument, literal: string): Place[] {
       );
     }
   }
+  for (const { words, value, change } of signInLeaves(step.auth)) {
+    found.push(
+      place(`in the sign-in, ${words}`, value === literal, (reference) => set("auth", change(reference))),
+    );
+  }
   for (const leaf of leavesOf(step.json)) {
     const fits = Boolean(literal) && (leaf.value === literal || leaf.value === JSON.stringify(literal));
     found.push(
       place(`in the body at ${leaf.path}`, fits, (reference) => set("json", leaf.with(`"${reference}"`))),
     );
   }
+  return found;
+}
+
+/** The texts of a sign-in, by what they are, each with the sign-in that it would be with another one in its place. */
+function signInLeaves(auth: Json | undefined) {
+  const found: { words: string; value: string; change: (text: string) => Json }[] = [];
+  const walk = (value: Json | undefined, words: string[], put: (text: Json) => Json) => {
+    if (typeof value === "string") found.push({ words: words.join(" "), value, change: put });
+    else if (Array.isArray(value))
+      value.forEach((item, index) => {
+        walk(item, [...words, ["user", "password"][index] ?? ""], (text) => put(value.with(index, text)));
+      });
+    else if (isFields(value))
+      for (const [name, item] of Object.entries(value))
+        walk(item, [...words, name], (text) => put({ ...value, [name]: text }));
+  };
+  walk(auth, [], (text) => text);
   return found;
 }
 

@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { api, type Suite } from "../../../app/api";
 import { useProject } from "../../../app/project";
 import { InPlace } from "../../../parts/typing/InPlace";
@@ -174,7 +174,10 @@ function AddCase({ suite }: { suite: string }) {
         save={save}
       >
         <span className="muted">+ case</span>
-      </InPlace>
+      </InPlace>{" "}
+      <Link className="muted small" to={`/cases/recording?suite=${suite}`}>
+        or from a browser’s recording…
+      </Link>
     </div>
   );
 }

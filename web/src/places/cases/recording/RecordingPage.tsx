@@ -1,0 +1,178 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { type DragEvent, useMemo, useState } from "react";
+import { Link, useNavigate, useSearchParams } from "react-router";
+import { api, type Recording } from "../../../app/api";
+import { count } from "../../../app/format";
+import { useProject } from "../../../app/project";
+import { EntryRow } from "./EntryRow";
+import { HandedOver } from "./HandedOver";
+import { caseOf, type Offer, offerId, offersAmong, proposed } from "./recording";
+
+/** A browser's recording becomes a case: choose what it is about, and which values are handed over. */
+export function RecordingPage() {
+  const project = useProject();
+  const [search] = useSearchParams();
+  const [read, setRead] = useState<{ recording: Recording; name: string }>();
+  const [said, setSaid] = useState("");
+  const take = async (file: File | undefined) => {
+    if (!file || !project) return;
+    setSaid(`Reading ${file.name}…`);
+    try {
+      const recording = await api.readRecording(project.id, file);
+      setRead({ recording, name: file.name.replace(/\.(har|json)$/i, "") });
+      setSaid("");
+    } catch (problem) {
+      setSaid((problem as Error).message);
+    }
+  };
+  const suite = search.get("suite") ?? "";
+  return (
+    <div className="page recording">
+      <div className="page-head">
+        <div>
+          <p className="crumb">
+            <Link to="/cases">Cases</Link> ▸ from a recording
+          </p>
+          <h1>{read ? "What is the case about?" : "A case from a browser’s recording"}</h1>
+        </div>
+      </div>
+      {read ? (
+        <Choosing key={read.name} {...read} suite={suite} />
+      ) : (
+        <ChooseFile take={(file) => void take(file)} />
+      )}
+      <p role="status" className={said.startsWith("Reading") ? "muted" : "problem"}>
+        {said}
+      </p>
+    </div>
+  );
+}
+
+function ChooseFile({ take }: { take: (file: File | undefined) => void }) {
+  const [over, setOver] = useState(false);
+  const drop = (event: DragEvent) => {
+    event.preventDefault();
+    setOver(false);
+    take(event.dataTransfer.files[0]);
+  };
+  return (
+    // biome-ignore lint/a11y/noStaticElementInteractions: a place to drop on; the field inside does the same by keyboard
+    <div
+      className={over ? "drop-file over" : "drop-file"}
+      onDragOver={(event) => {
+        event.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={drop}
+    >
+      <p>
+        Do in your browser once what the case is to do, with its developer tools open at the network. Save
+        what they recorded as a HAR file, with its contents, and drop it here.
+      </p>
+      <p className="muted">
+        A recording holds passwords and tokens as they were sent. Nothing of it is kept but the steps that you
+        choose.
+      </p>
+      <label className="plain-link">
+        Choose the file
+        <input
+          type="file"
+          accept=".har,.json,application/json"
+          aria-label="A browser's recording, as a HAR file"
+          onChange={(event) => {
+            take(event.target.files?.[0]);
+            event.target.value = "";
+          }}
+        />
+      </label>
+    </div>
+  );
+}
+
+/** The entries, those that a case is proposed of at first, and the values that go from one to another. */
+function Choosing({
+  recording,
+  name: fileName,
+  suite,
+}: {
+  recording: Recording;
+  name: string;
+  suite: string;
+}) {
+  const project = useProject();
+  const navigate = useNavigate();
+  const client = useQueryClient();
+  const [name, setName] = useState(fileName);
+  const [chosen, setChosen] = useState<ReadonlySet<number>>(() => proposed(recording));
+  const [refused, setRefused] = useState<ReadonlySet<string>>(new Set());
+  const [problem, setProblem] = useState("");
+  const offers = useMemo(() => offersAmong(recording, chosen), [recording, chosen]);
+  const { entries } = recording;
+  const first = useMemo(() => proposed(recording), [recording]);
+  const others = entries.filter((entry) => !first.has(entry.number));
+  const make = async () => {
+    if (!project) return;
+    const accepted = offers.filter((offer) => !refused.has(offerId(offer)));
+    const document = caseOf(name.trim() || "A recorded session", entries, chosen, accepted);
+    try {
+      const made = await api.addCase(project.id, suite, document);
+      void client.invalidateQueries({ queryKey: ["suites"] });
+      void navigate(`/cases/${made.id}`);
+    } catch (wrong) {
+      setProblem((wrong as Error).message);
+    }
+  };
+  const turn = (number: number) => setChosen(toggled(chosen, number));
+  const handedOver = (offer: Offer) => setRefused(toggled(refused, offerId(offer)));
+  return (
+    <>
+      <p>
+        {count(entries.length, "entry", "entries")} were recorded; {first.size} look like what a case is
+        about. {others.length > 0 && `The other ${others.length} say why they do not.`}
+      </p>
+      <ul className="lines">
+        {entries
+          .filter((entry) => first.has(entry.number))
+          .map((entry) => (
+            <EntryRow key={entry.number} entry={entry} chosen={chosen.has(entry.number)} turn={turn} />
+          ))}
+      </ul>
+      {others.length > 0 && (
+        <details>
+          <summary>{count(others.length, "entry is", "entries are")} left out</summary>
+          <ul className="lines">
+            {others.map((entry) => (
+              <EntryRow key={entry.number} entry={entry} chosen={chosen.has(entry.number)} turn={turn} />
+            ))}
+          </ul>
+        </details>
+      )}
+      <HandedOver offers={offers} entries={entries} refused={refused} turn={handedOver} />
+      <div className="make-case">
+        <label>
+          Call the case{" "}
+          <input
+            value={name}
+            onChange={(event) => setName(event.target.value)}
+            aria-label="The case's name"
+          />
+        </label>
+        <button type="button" className="make" disabled={!chosen.size} onClick={() => void make()}>
+          Make a case of {count(chosen.size, "step")}
+        </button>
+        {problem && (
+          <p role="alert" className="problem">
+            {problem}
+          </p>
+        )}
+      </div>
+    </>
+  );
+}
+
+function toggled<Item>(before: ReadonlySet<Item>, item: Item): ReadonlySet<Item> {
+  const next = new Set(before);
+  if (!next.delete(item)) next.add(item);
+  return next;
+}
