@@ -207,6 +207,7 @@ def check(paths: tuple[Path, ...]) -> None:
     """Report what is wrong with cases, without sending anything."""
     from saltpath.core.case import NamedValues
     from saltpath.core.inspect import inspect, surroundings
+    from saltpath.core.measures import counted
     from saltpath.formats.terminal import printable
 
     found = _load(paths)
@@ -219,7 +220,7 @@ def check(paths: tuple[Path, ...]) -> None:
             number += 1
             step = f"{finding.step}: " if finding.step else ""
             click.echo(printable(f"{case.file}:{finding.place.line}: {step}{finding.sentence}"))
-    click.echo(f"{number or 'no'} finding{'' if number == 1 else 's'} in {len(found.cases)} cases")
+    click.echo(f"{counted(number, 'finding') if number else 'no findings'} in {counted(len(found.cases), 'case')}")
     sys.exit(1 if number else 0)
 
 

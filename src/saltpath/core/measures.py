@@ -47,6 +47,11 @@ def show_duration(us: int) -> str:
     return f"{seconds:.0f} s" if us % 1_000_000 == 0 else f"{seconds:.2f} s"
 
 
+def counted(count: int, one: str) -> str:
+    """`1 case`, `3 cases`."""
+    return f"{count} {one}" if count == 1 else f"{count} {one}s"
+
+
 def show_size(count: int) -> str:
     for unit, factor in (("GB", 1_000_000_000), ("MB", 1_000_000), ("kB", 1_000)):
         if count >= factor:

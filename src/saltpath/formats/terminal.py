@@ -9,7 +9,7 @@ from typing import Any, TextIO
 
 from saltpath.core import plain
 from saltpath.core.events import CaseFinished, CaseStarted, Event, StepFinished, StepStarted
-from saltpath.core.measures import show_duration
+from saltpath.core.measures import counted, show_duration
 from saltpath.core.plan import Plan
 from saltpath.formats.results import Results
 
@@ -96,7 +96,7 @@ class Terminal:
         checks = sum(counts["checks"].values())
         stopped = f" Stopped by {results.stopped_by}." if results.stopped_by else ""
         self._line(
-            f"{results.verdict}: {cases} of {len(results.cases)} cases, {checks} checks, "
+            f"{results.verdict}: {cases} of {counted(len(results.cases), 'case')}, {counted(checks, 'check')}, "
             f"{show_duration(results.us)}, seed {results.seed}.{stopped}",
             results.verdict,
         )
