@@ -133,6 +133,14 @@ TEMPLATES: dict[str, str] = {
     "several-kinds": "it was {kinds} in the last {answers} answers",
     "varied": "{values} different values in the last {answers} answers",
     "made-anew": "it looks like {what}, which each answer has anew",
+    # why a check is proposed
+    "proposed-sent": "it was what was sent in {answers} of {answers} answers, {values} different values",
+    "proposed-constant": "the same in {answers} of {answers} answers",
+    "proposed-few": "one of {values} values in {answers} of {answers} answers, each in {least} of them at least",
+    "proposed-format": "a {form} in {answers} of {answers} answers, {values} different ones",
+    "proposed-form": "of this form in {answers} of {answers} answers, {values} different ones",
+    "proposed-limits": "between {low} and {high} in {answers} of {answers} answers; the limits are wider, and round",
+    "proposed-kind": "{kind} in {answers} of {answers} answers",
     # why an exchange of a recording is not proposed for a case
     "recorded-unanswered": "it was never answered",
     "recorded-preflight": "the browser asked for itself whether it may",
