@@ -72,6 +72,26 @@ class Pointing(BrowserTest):
         self.saved(lambda steps: steps[1].get("send") == "GET [=harbour]/berths/[=berthId]")
         self.assertEqual(list(self.steps()[0]["keep"].values()), ["$.items[0].id"])
 
+    def test_the_answers_propose_checks(self):
+        suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
+        steps = [{"request": "List the vessels", "key": "all001", "send": "GET [=harbour]/vessels"}]
+        document = {"salt-path": 1, "case": "Proposals", "steps": steps}
+        self.id = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": document})[
+            2
+        ]["id"]
+        for _ in range(3):
+            self.app.run(cases=[self.id])
+        self.open(1)
+        self.page.get_by_role("button", name="What its answers propose").click()
+        self.page.get_by_text("3 answers of this status are kept. They justify").wait_for()
+        self.page.get_by_text("of this form in 3 of 3 answers, 12 different ones").first.wait_for()
+        self.assertEqual(self.axe(), [])
+        self.page.get_by_role("button", name="Expect it").first.click()
+        self.saved(lambda steps: steps[0].get("expect") == [{"of": "$.items[*].id", "matches": r"^V-\d+$"}])
+        self.page.get_by_role("button", name="Expect it").click()
+        self.page.get_by_text("All that they justify is expected.").wait_for()
+        self.assertEqual(self.app.run(cases=[self.id])["verdict"], "passed")
+
     def test_a_branch_is_expected_as_one_body(self):
         for _ in range(2):
             self.app.run(cases=[self.id])

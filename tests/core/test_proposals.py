@@ -98,6 +98,17 @@ class Found(unittest.TestCase):
         )
         self.assertIn("5 of 5 answers", found[0].evidence.sentence)
         self.assertEqual(propose(answers(4, sent=sent, x=code, y=code)), [], "four values may agree by chance")
+        always = propose(
+            answers(
+                SURE,
+                sent=lambda d: {"sent $.a.season": "winter", "sent $.b": "FHC"},
+                season=lambda c, n: "winter",
+                x=lambda c, n: "FHC",
+            )
+        )
+        self.assertEqual(
+            [proposal.check["is"] for proposal in always], ["[=sent $.a.season]", "FHC"], "of one value the name tells"
+        )
 
     def test_the_items_of_a_list_are_one_place(self):
         made = [
@@ -107,6 +118,9 @@ class Found(unittest.TestCase):
         self.assertEqual(
             [proposal.check for proposal in propose(made)],
             [{"of": "$.items[*].id", "matches": r"^V-\d+$"}, {"of": "$.items[*].port", "is": "Fernholm"}],
+        )
+        self.assertEqual(
+            propose([Observed({"items": [{"id": f"V-{k}"} for k in range(40)]})] * 2), [], "items resemble each other"
         )
         made[3] = Observed({"items": []})
         self.assertEqual(propose(made), [], "of an empty list nothing would hold")

@@ -24,6 +24,17 @@ steps:
 """
 
 
+QUOTE = """salt-path: 1
+case: Quotes
+steps:
+  - request: Ask for a quote
+    key: quo001
+    send: POST [=harbour]/fee-quotes
+    json: { lengthMetres: "[=any number 8.0 to 160.0]", tonnage: 100, nights: "[=any integer 1 to 20]", season: winter }
+    expect: [ { of: status, is: 200 } ]
+"""
+
+
 class Editing(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
@@ -193,3 +204,32 @@ class Editing(unittest.TestCase):
         self.assertEqual(self.app.ask("POST", "/pasted", {"text": 7})[0], 400)
         status, _, problem = self.app.ask("POST", "/pasted", {"text": "curl 'http://h/\u0000'"})
         self.assertIn(status, (200, 422))
+
+    def test_the_answers_propose_what_they_justify(self):
+        suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
+        made = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "text": QUOTE})[2]
+        where = f"/cases/{made['id']}/steps/quo001/proposals"
+        self.assertEqual(self.app.get(where)["answers"], 0)
+        asked = [
+            self.app.ask("POST", "/runs", {"project": self.app.project, "cases": [made["id"]]})[2] for _ in range(44)
+        ]
+        for run in asked[:6]:
+            self.app.finished(run["id"])
+        few = {item["check"]["of"]: item["check"] for item in self.app.get(where)["items"]}
+        self.assertEqual(few["$.nights"], {"of": "$.nights", "is": "[=sent $.nights]"})
+        for run in asked:
+            self.app.finished(run["id"])
+        found = self.app.get(where)
+        self.assertEqual((found["answers"], found["needs"]["always"]), (44, 44))
+        by = {item["check"]["of"]: item for item in found["items"]}
+        self.assertEqual(by["$.currency"]["typed"], "$.currency is FHC")
+        self.assertEqual(by["$.currency"]["evidence"]["sentence"], "the same in 44 of 44 answers")
+        self.assertEqual(by["$.total"]["check"], {"of": "$.total", "kind": "number"})
+        document = {
+            **made["document"],
+            "steps": [{**made["document"]["steps"][0], "expect": [item["check"] for item in found["items"]]}],
+        }
+        saved = self.app.ask("PUT", f"/cases/{made['id']}", {"document": document}, If_Match='"1"')
+        self.assertEqual(saved[0], 200, saved)
+        self.assertEqual(self.app.run(cases=[made["id"]])["verdict"], "passed")
+        self.assertEqual(self.app.get(where)["items"], [], "nothing is proposed twice")

@@ -6,7 +6,7 @@ Lippman-Hand, JAMA 249, 1983). A few values are taken for all that there are if 
 40, 1953: the unseen mass is about the share of values seen once). Between the smallest and the largest of n numbers lie nine tenths of all
 with 99 % confidence from n = 64 on (Wilks, Ann. Math. Statist. 12, 1941); these limits are widened, and proposed only of numbers that
 neither drift nor have a long tail. Forms of text (an identity, a date, `PC-20931`) are too special to be met by chance, and take 10
-different values; what was sent and comes back takes 5.
+different values, out of 3 answers at least; what was sent and comes back takes 5.
 
 Everything is said of answers, not of the items in them, which resemble each other.
 """
@@ -33,6 +33,7 @@ SURE = 44
 SURE_OF_LIMITS = 64
 ECHOES = 5
 FORMS = 10
+FORMS_ANSWERS = 3
 MOST_VALUES = 8
 TIMES_SEEN = 3
 MOST_PLACES = 500
@@ -128,10 +129,13 @@ def _distinct(values: Sequence[Any]) -> dict[str, int]:
 
 def _sent(place: _Place, answers: Sequence[Observed]) -> Proposal | None:
     """What was sent comes back."""
-    if place.pooled or len(_distinct(place.values)) < ECHOES:
+    if place.pooled:
         return None
-    names = place.path.rpartition(".")[2].lower()
-    candidates = sorted(answers[-1].sent, key=lambda name: not name.lower().endswith(names))
+    own = [name for name in answers[-1].sent if _last_name(name) == _last_name(place.path)]
+    if len(_distinct(place.values)) >= ECHOES:
+        candidates = own + [name for name in answers[-1].sent if name not in own]
+    else:  # too few values to tell it from chance, but what has its very name
+        candidates = own if len(answers) >= SURE else []
     for name in candidates:
         if all(
             name in of.sent and plain.same(of.sent[name], value)
@@ -140,6 +144,10 @@ def _sent(place: _Place, answers: Sequence[Observed]) -> Proposal | None:
             evidence = why("proposed-sent", answers=len(answers), values=len(_distinct(place.values)))
             return Proposal({"of": place.path, "is": f"[={_asking(name)}]"}, evidence)
     return None
+
+
+def _last_name(place: str) -> str:
+    return re.split(r"[. ]", place)[-1].lower()
 
 
 def _asking(name: str) -> str:
@@ -176,7 +184,11 @@ def _few(place: _Place, answers: Sequence[Observed]) -> Proposal | None:
 
 def _format(place: _Place, answers: Sequence[Observed]) -> Proposal | None:
     distinct = _distinct(place.values)
-    if len(distinct) < FORMS or not all(isinstance(value, str) for value in place.values):
+    if (
+        len(distinct) < FORMS
+        or len(answers) < FORMS_ANSWERS
+        or not all(isinstance(value, str) for value in place.values)
+    ):
         return None
     name = next((name for name in _TRIED if all(FORMATS[name].holds(value) for value in place.values)), None)
     if name is None:
@@ -190,7 +202,11 @@ def _format(place: _Place, answers: Sequence[Observed]) -> Proposal | None:
 def _form(place: _Place, answers: Sequence[Observed]) -> Proposal | None:
     """A pattern: the same run of letters, digits and signs in each."""
     distinct = _distinct(place.values)
-    if len(distinct) < FORMS or not all(isinstance(value, str) and 0 < len(value) <= 80 for value in place.values):
+    if (
+        len(distinct) < FORMS
+        or len(answers) < FORMS_ANSWERS
+        or not all(isinstance(value, str) and 0 < len(value) <= 80 for value in place.values)
+    ):
         return None
     pattern = form_of([plain.read_json(text) for text in distinct])
     loose = pattern is not None and "\\d" not in pattern and "{" not in pattern

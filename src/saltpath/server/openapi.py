@@ -120,6 +120,9 @@ def document() -> dict[str, Any]:
         "/cases/{id}/steps/{key}/seen": {
             "get": _operation("readSeen", "What a step's last answers have shown", _of("Seen"), _ID,
                               _parameter("key", "the step's key", True, "path"))},
+        "/cases/{id}/steps/{key}/proposals": {
+            "get": _operation("listProposals", "Checks that a step's answers justify", _of("Proposals"), _ID,
+                              _parameter("key", "the step's key", True, "path"))},
         "/cases/{id}/places": {
             "get": _operation("pickPlaces", "Values of earlier answers", _page("EarlierPlace"), _ID,
                               _parameter("before", "the key of the step that wants one"),

@@ -123,6 +123,8 @@ SHAPES: dict[str, Any] = {
     "Cleaned": _object(value=MAYBE_TEXT, problem=TEXT, pipes=_list("PipeLine")),
     "SeenPlace": _object(path=TEXT, kinds=TEXTS, values=TEXTS, distinct=WHOLE, present=WHOLE, loose=_maybe("Reason")),
     "Seen": _object(answers=WHOLE, places=_list("SeenPlace")),
+    "Proposal": _object(check={"type": "object"}, typed=TEXT, evidence=_ref("Reason")),
+    "Proposals": _object(answers=WHOLE, needs=_object(sent=WHOLE, forms=WHOLE, always=WHOLE), items=_list("Proposal")),
     "EarlierPlace": _object(step=TEXT, number=WHOLE, name=TEXT, path=TEXT, value=TEXT),
     "Repeated": _object((), **{"step": TEXT, "literal": TEXT, "from": TEXT, "path": TEXT}),
     "Revision": _object(version=WHOLE, at=TEXT, by=TEXT, runs=WHOLES, first=FLAG, changes=TEXTS, more=WHOLE),

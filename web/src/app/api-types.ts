@@ -452,6 +452,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/cases/{id}/steps/{key}/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Checks that a step's answers justify */
+        get: operations["listProposals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/cases/{id}/places": {
         parameters: {
             query?: never;
@@ -1058,6 +1075,20 @@ export interface components {
         Seen: {
             answers: number;
             places: components["schemas"]["SeenPlace"][];
+        };
+        Proposal: {
+            check: Record<string, never>;
+            typed: string;
+            evidence: components["schemas"]["Reason"];
+        };
+        Proposals: {
+            answers: number;
+            needs: {
+                sent: number;
+                forms: number;
+                always: number;
+            };
+            items: components["schemas"]["Proposal"][];
         };
         EarlierPlace: {
             step: string;
@@ -2293,6 +2324,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Seen"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listProposals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+                /** @description the step's key */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposals"];
                 };
             };
             /** @description a problem */

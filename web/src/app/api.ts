@@ -37,6 +37,9 @@ export type FormatWord = Shapes["FormatWord"];
 export type EveryAnswer = Shapes["EveryAnswer"];
 export type ProjectFile = Shapes["ProjectFile"];
 export type Brought = Shapes["Brought"];
+export type Proposals = Omit<Shapes["Proposals"], "items"> & {
+  items: (Omit<Shapes["Proposals"]["items"][number], "check"> & { check: { [key: string]: Json } })[];
+};
 export type RecordedEntry = Omit<Shapes["RecordedEntry"], "step"> & { step: { [key: string]: Json } | null };
 export type RecordedHandOver = Shapes["RecordedHandOver"];
 export type Recording = Omit<Shapes["Recording"], "entries"> & { entries: RecordedEntry[] };
@@ -172,6 +175,16 @@ export const api = {
   },
   evidence: (id: string, run = "") => ask<Evidence>(`/cases/${q(id)}/evidence${run ? `?run=${q(run)}` : ""}`),
   seen: (id: string, step: string) => ask<Seen>(`/cases/${q(id)}/steps/${q(step)}/seen`),
+  /** Checks that a step's answers justify; numbers in them stay as they were written. */
+  proposals: async (id: string, step: string) => {
+    const text = await (await answered(`/cases/${q(id)}/steps/${q(step)}/proposals`)).text();
+    const exact = readExact(text) as unknown as Proposals;
+    const plain = JSON.parse(text) as Proposals;
+    return {
+      ...plain,
+      items: plain.items.map((item, index) => ({ ...item, check: exact.items[index]?.check ?? item.check })),
+    };
+  },
   /** Values of earlier answers that a step can use. */
   places: (id: string, before: string, text: string) =>
     ask<Page<EarlierPlace>>(`/cases/${q(id)}/places?before=${q(before)}&text=${q(text)}`),

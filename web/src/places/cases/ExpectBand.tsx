@@ -23,6 +23,7 @@ import {
   withBody,
 } from "./edit/document";
 import { typedValue } from "./edit/expectedBody";
+import { Proposals } from "./edit/Proposals";
 import { SentenceField } from "./edit/SentenceField";
 
 /** What must hold of the answer: each check as a sentence that is changed where it stands, with what it last was. */
@@ -69,6 +70,7 @@ export function ExpectBand({ step, evidence }: { step: Step; evidence: StepEvide
             take={(check) => editing.apply(addCheck(step.key, check))}
           />
         </li>
+        {evidence && evidence.exchanges.length > 0 && <Proposals step={step.key} />}
       </ul>
     </div>
   );
