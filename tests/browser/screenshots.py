@@ -6,6 +6,7 @@ from playwright.sync_api import sync_playwright
 
 from tests.application import Application
 from tests.browser.page import ARGUMENTS, CHROMIUM
+from tests.recordings import an_agents_morning
 
 FOLDER = Path(__file__).resolve().parents[2] / "docs/screenshots"
 
@@ -25,6 +26,7 @@ def main() -> None:
             ("run", f"/runs/{first['id']}", "light"),
             ("groups", f"/cases/{names['Long vessels pay for more pilots']}", "light"),
             ("xml", f"/cases/{names['Cargo is declared by SOAP']}", "light"),
+            ("sheet", f"/cases/{names['A visiting vessel is given a berth']}?view=sheet", "light"),
             ("text", f"/cases/{names['A berth is described in full']}?view=text", "light"),
             ("case-dark", f"/cases/{names['A long vessel gets a berth long enough']}", "dark"),
         ]:
@@ -58,6 +60,12 @@ def main() -> None:
         page.get_by_text("Since then").wait_for()
         page.wait_for_timeout(300)
         page.screenshot(path=FOLDER / "versions.png")
+        page.goto(f"{app.address}/cases/recording?suite={app.get(f'/suites?project={app.project}')['items'][0]['id']}")
+        har = an_agents_morning(f"http://127.0.0.1:{app.harbour_port}").har()
+        file = {"name": "An agent's morning.har", "mimeType": "application/json", "buffer": har}
+        page.get_by_label("A browser's recording, as a HAR file").set_input_files(files=[file])
+        page.get_by_text("entries are left out").wait_for()
+        page.screenshot(path=FOLDER / "recording.png")
         browser.close()
 
 

@@ -4,13 +4,45 @@ import unittest
 from decimal import Decimal
 
 from saltpath.core.checks.relations import TABLE
-from saltpath.core.checks.typed import PHRASES, read_sentence, suggestions, write_sentence
+from saltpath.core.checks.typed import PHRASES, read_cells, read_sentence, suggestions, write_sentence
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.grammar import Unreadable
+from saltpath.core.outline import outline
 from saltpath.core.plain import same
 from saltpath.core.subjects import read_subject
 
 KNOWN = {"id": "$.id", "total": "$.fee.total"}
+
+
+class Cells(unittest.TestCase):
+    """A sheet's row is a sentence in three cells."""
+
+    def test_every_relation_goes_into_cells_and_back(self):
+        checks = [
+            {"of": "$.a", "any": True, "is not": "x y"}, {"of": "$.a", "empty": False}, {"of": "$.a", "present": True},
+            {"of": "$.a", "count": {"at least": 3}}, {"of": "$.a | length", "between": [1, 2]}, {"of": "$.a", "is one of": ["a", "b, c"]},
+            {"of": "$.a", "close to": {"value": Decimal("0.30"), "within": 2}}, {"of": "$.a", "sorted": "up"}, {"of": "$.a", "unique": True},
+            {"of": "$.a", "fits": {"a": 1}}, {"of": "time", "below": "5 s"}, {"of": "header Location", "matches": "/x$"}, {"of": "$.a", "is": "007"},
+        ]  # fmt: skip
+        step = {"request": "x", "send": "GET http://x/", "expect": checks}
+        case = case_from_data({"salt-path": 1, "case": "x", "steps": [step]})
+        for check, shown in zip(checks, outline(case)["steps"][0]["expect"], strict=True):
+            with self.subTest(shown["typed"]):
+                begin = f"{shown['of']} {shown['phrase']}"
+                self.assertTrue(shown["typed"].startswith(begin))
+                self.assertEqual(read_cells(shown["of"], shown["phrase"], shown["typed"].removeprefix(begin)), check)
+
+    def test_what_is_none(self):
+        for cells, words in [
+            (("$.a", "is at leest", "1"), "did you mean 'is at least'"),
+            (("", "is", "1"), "of is empty"),
+            (("$.a", "qqqq", ""), "no relation"),
+        ]:
+            with self.subTest(cells), self.assertRaises(Unreadable) as caught:
+                read_cells(*cells)
+            self.assertIn(words, str(caught.exception))
+        self.assertEqual(read_cells("status 201", "", ""), {"of": "status", "is": 201})
+        self.assertEqual(read_cells("status", " At  Least ", "200"), {"of": "status", "at least": 200})
 
 
 class Reading(unittest.TestCase):

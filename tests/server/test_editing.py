@@ -233,3 +233,25 @@ class Editing(unittest.TestCase):
         self.assertEqual(saved[0], 200, saved)
         self.assertEqual(self.app.run(cases=[made["id"]])["verdict"], "passed")
         self.assertEqual(self.app.get(where)["items"], [], "nothing is proposed twice")
+
+    def test_a_sheet_is_read_row_by_row(self):
+        self.run_it()
+        row = {"step": "rd0001", "of": "$.name", "relation": "is", "expected": "Marrow Finch"}
+        rows = [
+            row,
+            {**row, "of": "name"},
+            {**row, "relation": "isnt", "expected": ""},
+            {**row, "of": "status", "relation": ">=", "expected": "200"},
+        ]
+
+        def read(rows):
+            return self.app.ask("POST", f"/cases/{self.id}/sheet", {"rows": rows})
+
+        items = read(rows)[2]["items"]
+        self.assertEqual([item["check"] for item in items], [
+            {"of": "$.name", "is": "Marrow Finch"}, {"of": "$.name", "is": "Marrow Finch"}, None, {"of": "status", "at least": 200}])  # fmt: skip
+        self.assertEqual(items[2]["problem"], "'isnt' is no relation; did you mean 'is not'?")
+        many = read([row] * 499 + [{**row, "of": "$.["}])[2]["items"]
+        self.assertEqual([item["check"] is None for item in many].count(True), 1)
+        for wrong in ("x", [1], [{"of": 7}], [row] * 5_001):
+            self.assertEqual(read(wrong)[0], 400)

@@ -5,7 +5,7 @@ import { fileURLToPath } from "node:url";
 import { built } from "./built.mjs";
 
 const web = process.env.WEB;
-const { body, copied, document, files, format, handover, indexer, inserting, making, naming, pairs, pasting, picked, places, recording, report, sent, threads } =
+const { body, copied, document, files, format, handover, indexer, inserting, making, naming, pairs, pasting, picked, places, recording, sheet, table, report, sent, threads } =
   await built(web, fileURLToPath(new URL("pointing.ts", import.meta.url)));
 
 let seed = 11;
@@ -406,4 +406,78 @@ test("a request is copied as curl and as HTTP", () => {
   const bare = { ...exchange, sentBody: "", sentSize: 0, sentHead: "DELETE / HTTP/1.1\r\nHost: h\r\n\r\n", method: "DELETE" };
   assert.equal(copied.asCurl(bare), "curl -X DELETE \\\n  'http://h/a?b=1'");
   assert.match(copied.asCurl({ ...exchange, sentSize: 900 }), /--data-binary @body/);
+});
+
+test("tables go to and from the clipboard as spreadsheets write them", () => {
+  for (const [text, rows] of [
+    ["a\tb\nc\td\n", [["a", "b"], ["c", "d"]]],
+    ["a\r\nb", [["a"], ["b"]]],
+    ['"x\ty"\t"two\nlines"\n"a ""b"""', [["x\ty", "two\nlines"], ['a "b"']]],
+    ['"open\tb', [['"open', "b"]]],
+    ["\t\n", [["", ""]]],
+    ["", [[""]]],
+  ]) {
+    assert.deepEqual(table.readTable(text), rows);
+    assert.deepEqual(table.readTable(table.writeTable(rows)), rows);
+  }
+  const wide = Array.from({ length: 5000 }, (_none, row) => [`r${row}`, 'a "b"\t', "x"]);
+  assert.deepEqual(table.readTable(table.writeTable(wide)), wide);
+});
+
+const check = (of, phrase, rest = "", more = {}) => {
+  const typed = `${of} ${phrase}${rest && ` ${rest}`}`;
+  return { of, phrase, typed, sentence: typed, note: "", off: false, advice: false, ...more };
+};
+const OF = {
+  document: {},
+  steps: [
+    { kind: "request", key: "s1", number: 1, name: "List", part: "steps", index: 0, expect: [check("status", "is", "200"), check("$.id", "is present")] },
+    { kind: "wait", key: "w1", number: 2, name: "wait", part: "steps", index: 1 },
+    { kind: "request", key: "s3", number: 3, name: "Read", part: "steps", index: 2, expect: [{ ...check("", ""), typed: "none of: $.a is 1", sentence: "none of", note: "n", off: true }] },
+    { kind: "request", key: "s4", number: 4, name: "Clean", part: "afterwards", index: 0, expect: [] },
+  ],
+};
+
+test("the checks of a case are rows of a sheet", () => {
+  const seen = new Map([["steps.0", { checks: [{ check: "status is 200", actual: "200", verdict: "passed" }] }]]);
+  const rows = sheet.rowsOf(OF, seen, []);
+  assert.deepEqual(rows.map((row) => [row.id, row.cells.of, row.cells.relation, row.cells.expected, row.cells.was, row.verdict]), [
+    ["s1.0", "status", "is", "200", "200", "passed"],
+    ["s1.1", "$.id", "is present", "", "", undefined],
+    ["s3.0", "none of: $.a is 1", "", "", "", undefined],
+  ]);
+  assert.deepEqual([rows[2].cells.step, rows[2].cells.note, rows[2].cells.mark], ["3 Read", "n", "off"]);
+  const waits = [{ id: "x", key: "s1", index: -1, cells: { ...rows[0].cells, of: "$.x" }, problem: "no" }];
+  assert.deepEqual(sheet.rowsOf(OF, seen, waits).map((row) => row.problem), ["", "", "no", ""]);
+  assert.equal(sheet.newRow(OF).key, "s3", "not the step that cleans up");
+  assert.equal(sheet.newRow(OF, "s1").key, "s1");
+  assert.equal(sheet.newRow({ steps: [] }), undefined);
+});
+
+test("a pasted table changes rows and makes new ones", () => {
+  const rows = [...sheet.rowsOf(OF, new Map(), []), sheet.newRow(OF)];
+  const short = (found) => found.map((row) => [row.index < 0 ? "new" : row.id, row.key, row.cells.of, row.cells.relation, row.cells.expected]);
+  assert.deepEqual(short(sheet.pastedRows(rows, 0, 3, [["201"], ["7"]], OF)), [
+    ["s1.0", "s1", "status", "is", "201"], ["s1.1", "s1", "$.id", "is present", "7"]]);
+  assert.deepEqual(short(sheet.pastedRows(rows, 3, 0, [["1", "time", "below", "1 s"], ["", "size", "below", "1 kB"], ["Clean", "status", "is", "204"], ["", "", "", ""]], OF)), [
+    ["new", "s1", "time", "below", "1 s"], ["new", "s1", "size", "below", "1 kB"], ["new", "s4", "status", "is", "204"]]);
+  assert.deepEqual(short(sheet.pastedRows(rows, 3, 1, [["Expected", "Of"], ["5", "$.n"]], OF)), [["new", "s3", "$.n", "", "5"]]);
+  assert.deepEqual(sheet.textsIn(rows, sheet.areaOf([1, 2], [0, 1])), [["status", "is"], ["$.id", "is present"]]);
+});
+
+test("rows become checks by one edit", () => {
+  const document = { steps: [{ key: "s1", request: "List", expect: [{ of: "status", is: 200 }, { of: "$.id", present: true }] }, { key: "s3", request: "Read" }] };
+  const row = (key, index, more = {}, stored = undefined) => ({ id: "r", key, index, stored, cells: { note: "", mark: "", ...more } });
+  const made = sheet.put([
+    { row: row("s1", 0, { note: " why ", mark: "advice, off" }), check: { of: "status", is: 201 } },
+    { row: row("s3", -1), check: { of: "size", above: 1 } },
+    { row: row("gone", -1), check: { of: "size", above: 1 } },
+  ])(document);
+  assert.deepEqual(made.steps.map((step) => step.expect), [
+    [{ of: "status", is: 201, note: "why", advice: true, off: true }, { of: "$.id", present: true }], [{ of: "size", above: 1 }]]);
+  assert.deepEqual(sheet.removed([row("s1", 0), row("s1", 1)])(made).steps[0].expect, undefined);
+  const later = { steps: [{ key: "s1", expect: [{ of: "time", below: "1 s" }, { of: "status", is: 200 }] }] };
+  const found = sheet.put([{ row: row("s1", 0, {}, { of: "status", is: 200 }), check: { of: "status", is: 201 } }])(later);
+  assert.deepEqual(found.steps[0].expect, [{ of: "time", below: "1 s" }, { of: "status", is: 201 }], "found again below a new one");
+  assert.deepEqual(sheet.moved(row("s1", 1), "s3")(made).steps.map((step) => step.expect.length), [1, 2]);
 });

@@ -17,3 +17,5 @@ export * as sent from "../../web/src/places/cases/edit/sent";
 export * as threads from "../../web/src/places/cases/threads";
 export * as copied from "../../web/src/parts/copied";
 export * as pasting from "../../web/src/places/cases/edit/pasting";
+export * as sheet from "../../web/src/places/cases/sheet/sheet";
+export * as table from "../../web/src/places/cases/sheet/table";

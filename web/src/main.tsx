@@ -8,6 +8,7 @@ import "./app/together.css";
 import "./app/typing.css";
 import "./app/text.css";
 import "./app/recording.css";
+import "./app/sheet.css";
 import "./app/runs.css";
 import "./app/narrow.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";

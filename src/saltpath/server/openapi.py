@@ -134,6 +134,8 @@ def document() -> dict[str, Any]:
         "/cases/{id}/sentences": {
             "post": _operation("readSentence", "What a typed check means, and how it holds of the last answer",
                                _of("Understood"), _ID, body="Typed")},
+        "/cases/{id}/sheet": {
+            "post": _operation("readSheet", "Rows of a sheet as checks", _page("SheetRow"), _ID, body="SheetRows")},
         "/runs": {
             "get": _operation("listRuns", "Runs, newest first", _page("Run"), _PROJECT, _LIMIT,
                               _parameter("before", "the page's next"), _parameter("case", "only runs of this case")),

@@ -119,6 +119,8 @@ SHAPES: dict[str, Any] = {
                        advice=FLAG, note=TEXT, again=FLAG, parts=_list("Outcome"), role=TEXT, origin=TEXT),
     "Typed": _object(text=TEXT, step=TEXT),
     "ToClean": _object(of=TEXT, step=TEXT),
+    "SheetRows": _object(rows={"type": "array", "items": _object(step=TEXT, of=TEXT, relation=TEXT, expected=TEXT)}),
+    "SheetRow": _object(check={"type": ["object", "null"]}, problem=TEXT),
     "PipeLine": _object(text=TEXT, about=TEXT),
     "Cleaned": _object(value=MAYBE_TEXT, problem=TEXT, pipes=_list("PipeLine")),
     "SeenPlace": _object(path=TEXT, kinds=TEXTS, values=TEXTS, distinct=WHOLE, present=WHOLE, loose=_maybe("Reason")),

@@ -537,6 +537,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/cases/{id}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Rows of a sheet as checks */
+        post: operations["readSheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs": {
         parameters: {
             query?: never;
@@ -1054,6 +1071,18 @@ export interface components {
         ToClean: {
             of: string;
             step: string;
+        };
+        SheetRows: {
+            rows: {
+                step: string;
+                of: string;
+                relation: string;
+                expected: string;
+            }[];
+        };
+        SheetRow: {
+            check: Record<string, never> | null;
+            problem: string;
         };
         PipeLine: {
             text: string;
@@ -2505,6 +2534,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Understood"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readSheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetRows"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["SheetRow"][];
+                        next: string | null;
+                    };
                 };
             };
             /** @description a problem */

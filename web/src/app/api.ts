@@ -173,6 +173,12 @@ export const api = {
     const exact = readExact(answer) as unknown as Understood;
     return { ...(JSON.parse(answer) as Understood), check: exact.check };
   },
+  /** Rows of a sheet as checks, in their order. */
+  readSheet: async (id: string, rows: { step: string; of: string; relation: string; expected: string }[]) => {
+    const answer = await (await answered(`/cases/${q(id)}/sheet`, posted({ rows }))).text();
+    return (readExact(answer) as unknown as Page<{ check: { [key: string]: Json } | null; problem: string }>)
+      .items;
+  },
   evidence: (id: string, run = "") => ask<Evidence>(`/cases/${q(id)}/evidence${run ? `?run=${q(run)}` : ""}`),
   seen: (id: string, step: string) => ask<Seen>(`/cases/${q(id)}/steps/${q(step)}/seen`),
   /** Checks that a step's answers justify; numbers in them stay as they were written. */

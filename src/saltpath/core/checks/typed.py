@@ -15,6 +15,7 @@ from saltpath.core import plain
 from saltpath.core.checks.relations import VALUE_KINDS
 from saltpath.core.formats_of_text import FORMATS
 from saltpath.core.grammar import Unreadable, outside_quotes
+from saltpath.core.nearest import nearest
 from saltpath.core.subjects import KINDS, read_subject
 
 PHRASES: dict[str, tuple[str, ...]] = {
@@ -131,6 +132,20 @@ def read_sentence(text: str, known: Mapping[str, str] | None = None) -> dict[str
     Raises Unreadable with what to do about it."""
     text = " ".join(text.split()) if "\n" in text else text.strip()
     return _read(text, known or {}, 0)
+
+
+def read_cells(of: str, relation: str, expected: str, known: Mapping[str, str] | None = None) -> dict[str, Any]:
+    """The check of a sheet's row, whose cells are the parts of a sentence; `of` may also hold a whole one, the others empty.
+
+    Raises Unreadable, also of a relation that there is not."""
+    phrases = [phrase for phrase, _ in _ALL] + [NOT_EMPTY]
+    named = " ".join(relation.lower().split())
+    if named and named not in phrases:
+        near = nearest(named, phrases)
+        raise Unreadable(f"{relation!r} is no relation" + (f"; did you mean {near!r}?" if near else ""))
+    if not of.strip():
+        raise Unreadable("of is empty: say what is checked, such as status or $.id")
+    return read_sentence(" ".join(part for part in (of.strip(), named, expected.strip()) if part), known)
 
 
 def _read(text: str, known: Mapping[str, str], level: int) -> dict[str, Any]:

@@ -11,7 +11,7 @@ from flask import Blueprint, Response, request
 from saltpath.core import plain
 from saltpath.core.answer import Answer
 from saltpath.core.case import PARTS, Case, Project, Request, Step, Suite
-from saltpath.core.checks.typed import read_sentence, suggestions, write_sentence
+from saltpath.core.checks.typed import read_cells, read_sentence, suggestions, write_sentence
 from saltpath.core.exchange import MASK
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.reader import case_from_data
@@ -38,6 +38,8 @@ from saltpath.store.evidence import StepEvidence
 evidence_api = Blueprint("evidence", __name__)
 MOST_ANSWERS = 12
 MOST_OFFERED = 30
+MOST_ROWS = 5_000
+SHEET_CELLS = ("step", "of", "relation", "expected")
 
 
 @evidence_api.get("/cases/<id>/evidence")
@@ -168,6 +170,40 @@ def read_typed(id: str) -> Response:
         scopes.asking = asker(seen_last.exchanges[-1], answer, scopes)
         result["outcome"] = outcome_view(again.judge_kept(read.expect[0], answer, scopes), again=True)
     return json_answer(result)
+
+
+@evidence_api.post("/cases/<id>/sheet")
+def read_sheet(id: str) -> Response:
+    """Rows of a sheet, at most 5,000: each the check that its cells say, or why they say none; the others stand. A field may be called
+    by its last name where the step's last answer has just one of that name."""
+    stored = cases.case(database(), id)
+    rows = body().get("rows")
+    if not isinstance(rows, list) or len(rows) > MOST_ROWS:
+        raise Refused(400, "rows-missing", f"Give a list of at most {MOST_ROWS} rows as rows.")
+    known: dict[str, dict[str, str]] = {}
+    items = []
+    for row in rows:
+        given: list[object] = [row.get(name, "") for name in SHEET_CELLS] if isinstance(row, dict) else []
+        cells = [cell for cell in given if isinstance(cell, str) and len(cell) <= 20_000]
+        if len(cells) < len(SHEET_CELLS):
+            raise Refused(400, "row", "Each row has the texts step, of, relation and expected.")
+        step, *words = cells
+        if step not in known:
+            last = _last_answer(stored, step)
+            known[step] = again.by_last_name(again.paths_in(last[1] if last else None))
+        items.append(_row(words, known[step]))
+    return json_answer({"items": items, "next": None})
+
+
+def _row(words: list[str], known: dict[str, str]) -> dict[str, Any]:
+    try:
+        check = read_cells(words[0], words[1], words[2], known)
+        case_from_data(
+            {"salt-path": 1, "case": "x", "steps": [{"request": "x", "send": "GET http://x/", "expect": [check]}]}
+        )
+    except (Unreadable, FormatError) as problem:
+        return {"check": None, "problem": str(problem)}
+    return {"check": check, "problem": ""}
 
 
 @evidence_api.get("/cases/<id>/steps/<key>/seen")

@@ -10,6 +10,9 @@ import { History } from "./edit/History";
 import type { Editing } from "./edit/useEditing";
 import type { CaseRun } from "./useCaseRun";
 
+export const VIEWS = ["Path", "Sheet", "Text"] as const;
+export type View = (typeof VIEWS)[number];
+
 interface Props {
   of: Case;
   state: Editing;
@@ -18,12 +21,12 @@ interface Props {
   at: [Environment | undefined, (name: string) => void, Environment[]];
   running: CaseRun;
   run: () => void;
-  asText: boolean;
-  show: (text: boolean) => void;
+  view: View;
+  show: (view: View) => void;
 }
 
 /** What the case is, how it stands, and the run of it. */
-export function CaseHead({ of, state, evidence, others, at, running, run, asText, show }: Props) {
+export function CaseHead({ of, state, evidence, others, at, running, run, view, show }: Props) {
   const [environment, choose, environments] = at;
   return (
     <div className="page-head">
@@ -81,7 +84,7 @@ export function CaseHead({ of, state, evidence, others, at, running, run, asText
           {others.length > 0 && <span className="here"> · {alsoHere(others)}</span>}
         </p>
       </div>
-      <Views asText={asText} show={show} />
+      <Views view={view} show={show} />
       <Saved of={of} state={state} />
       <RunButton
         what="this case"
@@ -97,17 +100,17 @@ export function CaseHead({ of, state, evidence, others, at, running, run, asText
   );
 }
 
-/** The case as a path, or as a text; it is the same case. */
-function Views({ asText, show }: Pick<Props, "asText" | "show">) {
+/** The case as a path, as a sheet of its checks, or as a text; it is the same case. */
+function Views({ view, show }: Pick<Props, "view" | "show">) {
   return (
     <fieldset className="views" aria-label="How the case is shown">
-      {["Path", "Text"].map((name) => (
+      {VIEWS.map((name) => (
         <button
           key={name}
           type="button"
           className="plain-button"
-          aria-pressed={(name === "Text") === asText}
-          onClick={() => show(name === "Text")}
+          aria-pressed={name === view}
+          onClick={() => show(name)}
         >
           {name}
         </button>

@@ -22,7 +22,7 @@ import type { Picked } from "../../parts/tree/picked";
 import { stepWithDraft, WhereContext } from "../../parts/typing/drafts";
 import type { Reference } from "../../parts/typing/inserting";
 import type { MarkKind } from "../../parts/VerdictMark";
-import { CaseHead } from "./CaseHead";
+import { CaseHead, VIEWS, type View } from "./CaseHead";
 import { EvidencePanel } from "./EvidencePanel";
 import { Clashes } from "./edit/Clashes";
 import { DragContext, type Dragged, EditContext, EveryContext } from "./edit/context";
@@ -33,6 +33,7 @@ import { Trail } from "./Trail";
 import { useCaseRun } from "./useCaseRun";
 
 const TextView = lazy(() => import("./text/TextView"));
+const SheetView = lazy(() => import("./sheet/SheetView"));
 
 /** A case as a path to read and to run, with the evidence of the step in focus beside it. */
 export function CasePage() {
@@ -80,7 +81,7 @@ function Opened({ of }: { of: Case }) {
     () => ({ id: of.id, editing, references: (before: number) => known.current(before), choose: pick }),
     [of.id, editing, pick],
   );
-  const asText = search.get("view") === "text";
+  const view: View = VIEWS.find((name) => name.toLowerCase() === search.get("view")) ?? "Path";
   const [run, chooseRun] = useState("");
   const evidence = useQuery({
     queryKey: ["evidence", of.id, run],
@@ -196,8 +197,8 @@ function Opened({ of }: { of: Case }) {
                 at={at}
                 running={running}
                 run={() => void runAll()}
-                asText={asText}
-                show={(text) => setSearch(text ? { view: "text" } : {})}
+                view={view}
+                show={(next) => setSearch(next === "Path" ? {} : { view: next.toLowerCase() })}
               />
               <p className="live">
                 <span role="status" aria-live="polite">
@@ -210,12 +211,18 @@ function Opened({ of }: { of: Case }) {
                 )}
               </p>
               <Clashes clashes={state.clashes} decide={state.decide} />
-              <div className="case-columns">
-                {asText ? (
+              <div className={view === "Sheet" ? "case-columns wide" : "case-columns"}>
+                {view === "Text" && (
                   <Suspense fallback={<p className="muted pad">Opening the text…</p>}>
                     <TextView of={of} />
                   </Suspense>
-                ) : (
+                )}
+                {view === "Sheet" && (
+                  <Suspense fallback={<p className="muted pad">Opening the sheet…</p>}>
+                    <SheetView of={of} evidence={steps} choose={pick} />
+                  </Suspense>
+                )}
+                {view === "Path" && (
                   <Trail
                     of={of}
                     chosen={chosen}
