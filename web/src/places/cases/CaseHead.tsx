@@ -79,7 +79,7 @@ export function CaseHead({ of, state, evidence, others, at, running, run, view, 
           >
             {of.about || <span className="add">+ what it is about</span>}
           </InPlace>
-          {" · "}
+          {of.about ? <br /> : " · "}
           {facts(of, evidence)}
           {others.length > 0 && <span className="here"> · {alsoHere(others)}</span>}
         </p>
