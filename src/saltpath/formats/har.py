@@ -25,12 +25,11 @@ LARGEST = 60_000_000
 MOST_ENTRIES = 2_000
 _METHOD = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]{1,40}")
 _NAME = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")
-# What a browser says of itself, of its page and of its cache, and what tracing adds: no test is about it.
+# What a browser says of itself, of its page and of its cache, and what tracing adds by its open standards: no test is about it.
 _NOISE = frozenset(
-    "accept-encoding accept-language baggage cache-control connection content-length cookie device-memory dnt downlink dpr ect host"
-    " if-match-none if-modified-since if-none-match keep-alive newrelic origin pragma priority proxy-connection purpose referer rtt"
-    " save-data sentry-trace te trailer traceparent tracestate transfer-encoding upgrade upgrade-insecure-requests user-agent"
-    " viewport-width x-client-data x-datadog-origin x-datadog-parent-id x-datadog-sampling-priority x-datadog-trace-id".split()
+    "accept-encoding accept-language b3 baggage cache-control connection content-length cookie device-memory dnt downlink dpr ect host"
+    " if-modified-since if-none-match keep-alive origin pragma priority proxy-connection purpose referer rtt save-data te trailer"
+    " traceparent tracestate transfer-encoding upgrade upgrade-insecure-requests user-agent viewport-width".split()
 )
 
 
