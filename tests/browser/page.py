@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import re
 import unittest
 from pathlib import Path
 
-from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
+from playwright.sync_api import Browser, Locator, Page, Playwright, TimeoutError, expect, sync_playwright
 
 from tests.application import PATIENCE_S, Application
 
@@ -60,6 +61,17 @@ class BrowserTest(unittest.TestCase):
         self.go("/cases")
         self.page.get_by_role("link", name=name).click()
         self.page.get_by_role("heading", name=name).wait_for()
+
+    def tool(self, row: Locator, name: str) -> None:
+        """Press one of a row's tools, which are there while the row is under the mouse; a row that is drawn anew meanwhile is pointed
+        at again."""
+        for _ in range(20):
+            row.hover()
+            try:
+                return row.get_by_role("button", name=re.compile(f"^{name}")).click(timeout=2000)
+            except TimeoutError:
+                continue
+        raise AssertionError(f"the row has no tool {name} under the mouse")
 
     def axe(self) -> list[str]:
         """Serious and critical faults that axe finds; its script runs outside the page's policy."""

@@ -223,20 +223,16 @@ class Pointing(BrowserTest):
         rows = self.page.locator(".step.open .check")
         rows.nth(1).wait_for()
         first = self.steps()[2]["expect"][0]["of"]
-        rows.nth(0).hover()
-        self.page.get_by_role("button", name=re.compile("^Move down: ")).first.click()
+        self.tool(rows.nth(0), "Move down: ")
         self.saved(lambda steps: steps[2]["expect"][1]["of"] == first)
-        rows.nth(0).hover()
-        self.page.get_by_role("button", name=re.compile("^Note: ")).first.click()
+        self.tool(rows.nth(0), "Note: ")
         self.page.get_by_label(re.compile("^The note of")).fill("what the register says")
         self.page.keyboard.press("Enter")
         self.saved(lambda steps: steps[2]["expect"][0].get("note") == "what the register says")
-        for name, mark in (("^Make advice: ", "advice"), ("^Switch off: ", "off")):
-            rows.nth(0).hover()
-            self.page.get_by_role("button", name=re.compile(name)).first.click()
+        for name, mark in (("Make advice: ", "advice"), ("Switch off: ", "off")):
+            self.tool(rows.nth(0), name)
             self.saved(lambda steps, mark=mark: steps[2]["expect"][0].get(mark) is True)
-        rows.nth(0).hover()
-        self.page.get_by_role("button", name=re.compile("^Delete: ")).first.click()
+        self.tool(rows.nth(0), "Delete: ")
         self.saved(lambda steps: len(steps[2]["expect"]) == 1)
 
     def test_an_earlier_run_is_looked_at(self):

@@ -5,6 +5,8 @@ from pathlib import Path
 
 from playwright.sync_api import expect
 
+from saltpath.core.recorded import handed_over, left_out
+from saltpath.formats.har import read_har
 from tests.browser.page import BrowserTest
 from tests.recordings import an_agents_morning
 
@@ -42,6 +44,22 @@ class Recording(BrowserTest):
         for _ in range(2):
             run = self.app.run(cases=[id])
             self.assertEqual([step["verdict"] for step in run["cases"][0]["steps"]], ["passed"] * 6)
+
+    def test_what_a_real_browser_recorded(self):
+        file = self.folder / "pages.har"
+        context = self.browser.new_context(record_har_path=file, record_har_content="embed")
+        page = context.new_page()
+        page.goto(self.app.address + "/cases")
+        page.get_by_role("link", name="A visiting vessel is given a berth").click()
+        page.get_by_role("treeitem").first.wait_for()
+        context.close()
+        exchanges = [entry.exchange for entry in read_har(file.read_bytes()).entries if entry.exchange]
+        left = left_out(exchanges)
+        kept = [item for item in exchanges if item.number not in left]
+        self.assertTrue(kept and all("/api/v1/" in item.address for item in kept), [item.address for item in kept])
+        self.assertGreater(len(left), 3, "scripts, styles, fonts and the page")
+        case = next(item for item in handed_over(exchanges) if item.literal.startswith("case_"))
+        self.assertIn("$.items[", case.sources[-1][1], "the case's id came out of the list of suites")
 
     def test_what_is_no_recording_says_so(self):
         self.choose(b'{"log": {"entries"')

@@ -56,6 +56,7 @@ class Sheet(BrowserTest):
         self.row(2).get_by_text("+ a check").dblclick()
         self.page.keyboard.type("$.items counts 9\n")
         self.app.wait(lambda: self.checks(1) == [{"of": "$.items", "count": 9}])
+        expect(self.row(2)).to_contain_text("$.items")
         self.row(2).locator(".col-step").click()
         self.page.keyboard.type("1\n")
         self.app.wait(lambda: len(self.checks()) == 3)

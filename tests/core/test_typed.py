@@ -14,6 +14,21 @@ from saltpath.core.subjects import read_subject
 KNOWN = {"id": "$.id", "total": "$.fee.total"}
 
 
+class Bodies(unittest.TestCase):
+    def test_a_pasted_body_is_what_the_answers_has_to_fit(self):
+        for text, body in [
+            ('{ "total": 1318.40,\n  "state?": "[?text]" }', {"total": Decimal("1318.40"), "state?": "[?text]"}),
+            ('[ { "id": 9007199254740993 } ]', [{"id": 9007199254740993}]),
+            ("[]", []),
+        ]:
+            with self.subTest(text):
+                self.assertEqual(read_sentence(text), {"of": "$", "fits": body})
+                self.assertEqual(read_sentence(write_sentence({"of": "$", "fits": body})), {"of": "$", "fits": body})
+        with self.assertRaises(Unreadable) as caught:
+            read_sentence('{ "total": }')
+        self.assertIn("begins as a JSON body does, and is none", str(caught.exception))
+
+
 class Cells(unittest.TestCase):
     """A sheet's row is a sentence in three cells."""
 

@@ -130,8 +130,18 @@ def read_sentence(text: str, known: Mapping[str, str] | None = None) -> dict[str
     """The check as a document writes it. `known`: paths of the last answer by the name of their last part.
 
     Raises Unreadable with what to do about it."""
-    text = " ".join(text.split()) if "\n" in text else text.strip()
-    return _read(text, known or {}, 0)
+    text = text.strip()
+    if text[:1] == "{" or (text[:1] == "[" and text[1:2] not in ("=", "?")):
+        return _expected_body(text)
+    return _read(" ".join(text.split()) if "\n" in text else text, known or {}, 0)
+
+
+def _expected_body(text: str) -> dict[str, Any]:
+    """A pasted JSON body is what the answer's has to fit."""
+    try:
+        return {"of": "$", "fits": plain.read_json(text)}
+    except plain.NotPlain as problem:
+        raise Unreadable(f"this begins as a JSON body does, and is none: {problem}") from None
 
 
 def read_cells(of: str, relation: str, expected: str, known: Mapping[str, str] | None = None) -> dict[str, Any]:
