@@ -420,6 +420,9 @@ test("tables go to and from the clipboard as spreadsheets write them", () => {
     assert.deepEqual(table.readTable(text), rows);
     assert.deepEqual(table.readTable(table.writeTable(rows)), rows);
   }
+  const formulas = [["=1+1", "@x", "-2", "+3.5", "-x", "'=y", "it's"]];
+  assert.equal(table.writeTable(formulas), "'=1+1\t'@x\t-2\t+3.5\t'-x\t''=y\tit's", "no cell runs in a spreadsheet");
+  assert.deepEqual(table.readTable(table.writeTable(formulas)), formulas);
   const wide = Array.from({ length: 5000 }, (_none, row) => [`r${row}`, 'a "b"\t', "x"]);
   assert.deepEqual(table.readTable(table.writeTable(wide)), wide);
 });

@@ -8,7 +8,7 @@ export function readTable(text: string): string[][] {
   const source = text.replace(/\r\n?/g, "\n").replace(/\n$/, "");
   while (at <= source.length) {
     const [cell, next] = source[at] === '"' ? quoted(source, at) : plain(source, at);
-    row.push(cell);
+    row.push(read(cell));
     if (source[next] !== "\t") {
       rows.push(row);
       row = [];
@@ -36,4 +36,13 @@ function quoted(source: string, at: number): [string, number] {
 export const writeTable = (rows: string[][]): string =>
   rows.map((row) => row.map(written).join("\t")).join("\n");
 
-const written = (cell: string): string => (/[\t\n"]/.test(cell) ? `"${cell.replaceAll('"', '""')}"` : cell);
+/** What a spreadsheet program would take for a formula gets an apostrophe before it, as these programs write it themselves. */
+const FORMULA = /^'*[=+@-]/;
+const NUMBER = /^[+-]?\d+(\.\d+)?$/;
+
+const written = (cell: string): string => {
+  const safe = FORMULA.test(cell) && !NUMBER.test(cell) ? `'${cell}` : cell;
+  return /[\t\n"]/.test(safe) ? `"${safe.replaceAll('"', '""')}"` : safe;
+};
+
+const read = (cell: string): string => (/^'+[=+@-]/.test(cell) ? cell.slice(1) : cell);

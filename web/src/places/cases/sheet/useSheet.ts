@@ -26,7 +26,7 @@ import { readTable, writeTable } from "./table";
 export function useSheet(of: Case, evidence: Map<string, StepEvidence>) {
   const { editing } = useEdited();
   const draft = useDraft("rows of the sheet");
-  const [waiting, setWaiting] = useState<Waiting[]>(() => JSON.parse(draft.text ?? "[]") as Waiting[]);
+  const [waiting, setWaiting] = useState<Waiting[]>(() => kept(draft.text));
   const [at, setAt] = useState<[number, number]>([0, 1]);
   const [anchor, setAnchor] = useState<[number, number]>([0, 1]);
   const [typing, setTyping] = useState<string>();
@@ -193,6 +193,15 @@ export function useSheet(of: Case, evidence: Map<string, StepEvidence>) {
     void take(pastedRows(rows, area.top, area.left, table, of));
   };
   return { rows, at, area, active, typing, setTyping, said, move, begin, write, keys, copy, paste };
+}
+
+/** The rows that waited when the page was left; what cannot be read any more is none. */
+function kept(text: string | undefined): Waiting[] {
+  try {
+    return JSON.parse(text ?? "[]") as Waiting[];
+  } catch {
+    return [];
+  }
 }
 
 function summary(good: number, bad: number): string {
