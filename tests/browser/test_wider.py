@@ -172,3 +172,33 @@ class Wider(BrowserTest):
         self.page.get_by_role("button", name=re.compile("Expect “1.84”")).click()
         self.app.wait(lambda: self.steps()[3].get("expect") == [{"of": "/sea:tides/sea:tide[1]/@metres", "is": "1.84"}])
         self.node("@metres1.84").get_by_text("checked", exact=True).wait_for()
+
+    def test_what_came_otherwise_is_accepted_together(self):
+        suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
+        port = {"of": "$.homePort", "is": "Aldersund"}
+        steps = [
+            {"request": f"Read it, {n}", "key": f"acc00{n}", "send": "GET [=harbour]/vessels/V-101", "expect": [port]}
+            for n in (1, 2)
+        ]
+        steps[1]["expect"] = [{**port, "note": "where it lies"}, {"of": "$.lengthMetres", "is": 20}]
+        document = {"salt-path": 1, "case": "The port changed", "on failure": "go on", "steps": steps}
+        self.id = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": document})[
+            2
+        ]["id"]
+        self.app.run(cases=[self.id])
+        self.go(f"/cases/{self.id}")
+        self.page.get_by_role("button", name="3 values came otherwise").click()
+        dialog = self.page.get_by_role("dialog", name="What came otherwise")
+        dialog.get_by_text("2 checks in 1 Read it, 1 and 2 Read it, 2").wait_for()
+        self.assertEqual(self.axe(), [])
+        dialog.get_by_role("checkbox", name="lengthMetres").uncheck()
+        dialog.get_by_label("Why it is right now").fill("moved in spring")
+        dialog.get_by_role("button", name="Expect 2 values as they are").click()
+        expect(dialog).to_have_count(0)
+        self.app.wait(
+            lambda: self.steps()[0]["expect"] == [{"of": "$.homePort", "is": "Fernholm", "note": "moved in spring"}]
+        )
+        self.assertEqual(self.steps()[1]["expect"][0], {"of": "$.homePort", "is": "Fernholm", "note": "where it lies"})
+        self.assertEqual(self.steps()[1]["expect"][1]["is"], 20)
+        self.page.get_by_role("button", name="Undo").first.click()
+        self.app.wait(lambda: self.steps()[0]["expect"] == [port])

@@ -5,7 +5,7 @@ import { fileURLToPath } from "node:url";
 import { built } from "./built.mjs";
 
 const web = process.env.WEB;
-const { body, copied, document, files, format, handover, indexer, inserting, making, naming, pairs, pasting, picked, places, recording, sheet, table, report, sent, threads } =
+const { accepted, body, copied, document, files, format, handover, indexer, inserting, making, naming, pairs, pasting, picked, places, recording, sheet, table, report, sent, threads } =
   await built(web, fileURLToPath(new URL("pointing.ts", import.meta.url)));
 
 let seed = 11;
@@ -483,4 +483,29 @@ test("rows become checks by one edit", () => {
   const found = sheet.put([{ row: row("s1", 0, {}, { of: "status", is: 200 }), check: { of: "status", is: 201 } }])(later);
   assert.deepEqual(found.steps[0].expect, [{ of: "time", below: "1 s" }, { of: "status", is: 201 }], "found again below a new one");
   assert.deepEqual(sheet.moved(row("s1", 1), "s3")(made).steps.map((step) => step.expect.length), [1, 2]);
+});
+
+test("what came otherwise in the same way is one cause", () => {
+  const failed = (check, expected, actual, more = {}) => ({ check, expected, actual, verdict: "failed", where: ["$.x"], ...more });
+  const of = {
+    steps: [
+      { key: "s1", number: 1, name: "One", part: "steps", index: 0, expect: [check("$.state", "is", "quoted"), check("$.n", "is", "1"), check("$.m", "is at least", "5")] },
+      { key: "s2", number: 2, name: "Two", part: "steps", index: 1, expect: [check("$.call['state']", "is", "quoted", { note: "why" }), check("$.off", "is", "1", { off: true }), check("$.pin", "is", "1")] },
+    ],
+  };
+  const seen = new Map([
+    ["steps.0", { checks: [failed("$.state is quoted", '"quoted"', '"asked"'), failed("$.n is 1", "1", "2"), failed("$.m is at least 5", "5", "2")] }],
+    ["steps.1", { checks: [failed("$.call['state'] is quoted", '"quoted"', '"asked"'), failed("$.off is 1", "1", "2"), failed("$.pin is 1", "1", "●●●")] }],
+  ]);
+  const causes = accepted.causesIn(of, seen);
+  assert.deepEqual(causes.map((cause) => [cause.place, cause.actual, cause.checks.map((item) => item.of)]), [
+    ["state", '"asked"', ["$.state", "$.call['state']"]], ["n", "2", ["$.n"]]]);
+  assert.equal(accepted.rightNow({ phrase: "is" }, failed("x", "1", "2", { where: ["a", "b"] })), false);
+  const document = {
+    steps: [{ key: "s1", expect: [{ of: "$.state", is: "quoted", advice: true }, { of: "$.n", is: 1 }] }, { key: "s2", expect: [{ of: "$.call['state']", is: "quoted", note: "why" }] }],
+  };
+  const items = causes[0].checks.map((changed) => ({ changed, check: { of: changed.of, is: "asked" } }));
+  const made = accepted.accept(items, "release 3.3")(document);
+  assert.deepEqual(made.steps[0].expect, [{ of: "$.state", is: "asked", advice: true, note: "release 3.3" }, { of: "$.n", is: 1 }]);
+  assert.deepEqual(made.steps[1].expect, [{ of: "$.call['state']", is: "asked", note: "why" }], "a note of its own stays");
 });

@@ -19,3 +19,4 @@ export * as copied from "../../web/src/parts/copied";
 export * as pasting from "../../web/src/places/cases/edit/pasting";
 export * as sheet from "../../web/src/places/cases/sheet/sheet";
 export * as table from "../../web/src/places/cases/sheet/table";
+export * as accepted from "../../web/src/places/cases/edit/accepted";

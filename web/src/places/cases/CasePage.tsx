@@ -29,6 +29,7 @@ import { DragContext, type Dragged, EditContext, EveryContext } from "./edit/con
 import { referencesFor } from "./edit/references";
 import { useEditing } from "./edit/useEditing";
 import { usePresence } from "./edit/usePresence";
+import { Standing } from "./Standing";
 import { Trail } from "./Trail";
 import { useCaseRun } from "./useCaseRun";
 
@@ -200,16 +201,13 @@ function Opened({ of }: { of: Case }) {
                 view={view}
                 show={(next) => setSearch(next === "Path" ? {} : { view: next.toLowerCase() })}
               />
-              <p className="live">
-                <span role="status" aria-live="polite">
-                  {running.said}
-                </span>{" "}
-                {!running.running && failing && failing !== step?.key && (
-                  <button type="button" className="plain-link" onClick={() => setPicked(failing)}>
-                    Go to the first that needs you
-                  </button>
-                )}
-              </p>
+              <Standing
+                of={of}
+                seen={steps}
+                running={running}
+                failing={failing === step?.key ? undefined : failing}
+                choose={setPicked}
+              />
               <Clashes clashes={state.clashes} decide={state.decide} />
               <div className={view === "Sheet" ? "case-columns wide" : "case-columns"}>
                 {view === "Text" && (

@@ -8,6 +8,7 @@ import { VerdictMark } from "../../parts/VerdictMark";
 import { Said, toneOf, WaitedFor } from "./CheckParts";
 import { EveryAnswerRows } from "./EveryAnswer";
 import { ExpectedBody } from "./ExpectedBody";
+import { rightNow } from "./edit/accepted";
 import { useEdited } from "./edit/context";
 import {
   addCheck,
@@ -228,16 +229,6 @@ function bodyOf(document: CheckDocument | undefined, check: Check) {
   const written = document[relation] as Json;
   const expected = typeof written === "string" && !written.startsWith("[") ? typedValue(written) : written;
   return expected && typeof expected === "object" ? { relation, expected } : undefined;
-}
-
-/** Whether the value that came could simply be the expected one from now on. */
-function rightNow(check: Check, outcome: Outcome | undefined): boolean {
-  return (
-    outcome?.verdict === "failed" &&
-    check.phrase === "is" &&
-    outcome.where.length === 1 &&
-    outcome.actual !== ""
-  );
 }
 
 /** Take the value that came as the expected one; it goes the way of a typed sentence, so that numbers stay exact. */

@@ -1,0 +1,101 @@
+import { useEffect, useRef, useState } from "react";
+import { api, type Case } from "../../../app/api";
+import { count, listed } from "../../../app/format";
+import { accept, type Cause } from "./accepted";
+import { useEdited } from "./context";
+
+interface Props {
+  of: Case;
+  causes: Cause[];
+  close: () => void;
+}
+
+/** After an intended change of the API: what came otherwise, cause by cause, becomes what is expected, in one act. */
+export function Accept({ of, causes, close }: Props) {
+  const { editing } = useEdited();
+  const dialog = useRef<HTMLDialogElement>(null);
+  const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
+  const [why, setWhy] = useState("");
+  const [problem, setProblem] = useState("");
+  useEffect(() => dialog.current?.showModal(), []);
+  const chosen = causes.filter((cause) => !left.has(cause.id)).flatMap((cause) => cause.checks);
+  const take = async () => {
+    try {
+      const read = await api.readSheet(
+        of.id,
+        chosen.map(({ step, of: place, actual }) => ({ step, of: place, relation: "is", expected: actual })),
+      );
+      const items = chosen.flatMap((changed, index) => {
+        const check = read[index]?.check;
+        return check ? [{ changed, check }] : [];
+      });
+      const wrong = await editing.apply(accept(items, why.trim()));
+      if (wrong) setProblem(wrong);
+      else if (items.length < chosen.length)
+        setProblem(`${count(chosen.length - items.length, "value")} could not be read as an expected one.`);
+      else close();
+    } catch (failed) {
+      setProblem((failed as Error).message);
+    }
+  };
+  const turn = (id: string) => {
+    const next = new Set(left);
+    if (!next.delete(id)) next.add(id);
+    setLeft(next);
+  };
+  return (
+    <dialog ref={dialog} className="confirm accept" aria-label="What came otherwise" onClose={close}>
+      <h2>What came otherwise, and is right now</h2>
+      <ul className="lines">
+        {causes.map((cause) => (
+          <li className="entry" key={cause.id}>
+            <input
+              id={cause.id}
+              type="checkbox"
+              checked={!left.has(cause.id)}
+              onChange={() => turn(cause.id)}
+            />
+            <label htmlFor={cause.id}>
+              <span className="mono">{cause.place}</span> was expected as{" "}
+              <span className="mono before">{cause.expected}</span>, and is{" "}
+              <span className="mono after">{cause.actual}</span>
+              <span className="muted note">{where(cause)}</span>
+            </label>
+          </li>
+        ))}
+      </ul>
+      <label className="why">
+        Why, as a note at each{" "}
+        <input
+          value={why}
+          onChange={(event) => setWhy(event.target.value)}
+          aria-label="Why it is right now"
+        />
+      </label>
+      {problem && (
+        <p role="alert" className="problem">
+          {problem}
+        </p>
+      )}
+      <div className="actions">
+        <button type="button" className="plain-button" onClick={close}>
+          Close
+        </button>
+        <button
+          type="button"
+          className="plain-button strong"
+          disabled={!chosen.length}
+          onClick={() => void take()}
+        >
+          Expect {count(chosen.length, "value")} as {chosen.length === 1 ? "it is" : "they are"}
+        </button>
+      </div>
+    </dialog>
+  );
+}
+
+function where({ checks }: Cause): string {
+  const names = [...new Set(checks.map((changed) => `${changed.number} ${changed.name}`))];
+  const shown = names.length > 4 ? [...names.slice(0, 3), `${names.length - 3} more`] : names;
+  return `${count(checks.length, "check")} in ${listed(shown)}`;
+}
