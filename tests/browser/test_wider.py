@@ -189,7 +189,7 @@ class Wider(BrowserTest):
         self.go(f"/cases/{self.id}")
         self.page.get_by_role("button", name="3 values came otherwise").click()
         dialog = self.page.get_by_role("dialog", name="What came otherwise")
-        dialog.get_by_text("2 checks in 1 Read it, 1 and 2 Read it, 2").wait_for()
+        dialog.get_by_text("2 checks, in steps 1 and 2").wait_for()
         self.assertEqual(self.axe(), [])
         dialog.get_by_role("checkbox", name="lengthMetres").uncheck()
         dialog.get_by_label("Why it is right now").fill("moved in spring")

@@ -95,7 +95,7 @@ export function Accept({ of, causes, close }: Props) {
 }
 
 function where({ checks }: Cause): string {
-  const names = [...new Set(checks.map((changed) => `${changed.number} ${changed.name}`))];
-  const shown = names.length > 4 ? [...names.slice(0, 3), `${names.length - 3} more`] : names;
-  return `${count(checks.length, "check")} in ${listed(shown)}`;
+  const steps = [...new Set(checks.map((changed) => String(changed.number)))];
+  const words = `${count(checks.length, "check")}, in ${steps.length === 1 ? "step" : "steps"}`;
+  return `${words} ${listed(steps)}`;
 }

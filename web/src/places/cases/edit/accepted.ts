@@ -5,7 +5,6 @@ import { type Change, type CheckDocument, inChecks, noted, replaced } from "./do
 export interface Changed {
   step: string;
   number: number;
-  name: string;
   index: number;
   of: string;
   /** A check that expects what came instead, as the cells of a sheet say it. */
@@ -48,7 +47,6 @@ export function causesIn(of: Case, seen: Map<string, StepEvidence>): Cause[] {
       cause.checks.push({
         step: step.key,
         number: step.number,
-        name: step.name,
         index,
         of: check.of,
         actual,
