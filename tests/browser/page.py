@@ -62,6 +62,11 @@ class BrowserTest(unittest.TestCase):
         self.page.get_by_role("link", name=name).click()
         self.page.get_by_role("heading", name=name).wait_for()
 
+    def open_step(self, number: int) -> None:
+        """A click on a step's head, until it is open: what stands on the page before that belongs to another step."""
+        self.page.locator(f'[data-step="{number}"] .step-head').click()
+        self.page.locator(f'[data-step="{number}"] .step.open').wait_for()
+
     def tool(self, row: Locator, name: str) -> None:
         """Press one of a row's tools, which are there while the row is under the mouse; a row that is drawn anew meanwhile is pointed
         at again."""

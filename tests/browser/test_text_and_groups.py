@@ -48,7 +48,7 @@ class TextAndGroups(BrowserTest):
         self.page.get_by_text("Saved. Path and text are the same case.").wait_for()
         self.assertIn("# how many there are", self.app.get(f"/cases/{self.id}")["text"])
         self.page.get_by_role("button", name="Path", exact=True).click()
-        self.page.locator('[data-step="2"] .step-head').click()
+        self.open_step(2)
         self.page.get_by_role("button", name="status is 200", exact=True).wait_for()
         self.page.get_by_role("button", name="Undo", exact=True).click()
         self.saved(lambda steps: "expect" not in steps[1])
@@ -174,11 +174,11 @@ class TextAndGroups(BrowserTest):
         self.app.wait(lambda: self.said)
         self.assertTrue(all("sandboxed" in line for line in self.said), self.said)  # its script was not run
         self.said.clear()
-        self.page.locator('[data-step="2"] .step-head').click()
+        self.open_step(2)
         picture = self.page.get_by_alt_text("What the answer holds")
         picture.wait_for()
         self.assertEqual(picture.evaluate("async (image) => { await image.decode(); return image.naturalWidth; }"), 1)
-        self.page.locator('[data-step="3"] .step-head').click()
+        self.open_step(3)
         self.page.get_by_text("Raw", exact=True).click()
         self.page.get_by_text("fortøy dobbelt").wait_for()
 
