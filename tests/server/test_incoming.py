@@ -42,5 +42,7 @@ class Recordings(unittest.TestCase):
             with self.subTest(har):
                 status, problem = self.read(har)
                 self.assertEqual((status, problem["code"]), (422, "not-understood"))
+        status, problem = self.read("x" * 60_000_001)
+        self.assertEqual((status, problem["title"]), (413, "This is larger than the 60 MB that are taken here."))
         self.assertEqual(self.app.ask("POST", "/recordings", {"log": {"entries": []}})[0], 400, "a project is needed")
         self.assertEqual(self.read({"log": {"entries": []}})[1]["entries"], [])

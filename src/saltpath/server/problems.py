@@ -6,11 +6,12 @@ import logging
 import sqlite3
 from typing import Any
 
-from flask import Flask, Response
-from werkzeug.exceptions import HTTPException
+from flask import Flask, Response, request
+from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from saltpath.core import plain
 from saltpath.core.format.source import FormatError
+from saltpath.core.measures import show_size
 from saltpath.store.database import Conflict, Gone, NotFound, StoreError
 
 log = logging.getLogger("saltpath.web")
@@ -66,6 +67,11 @@ def answer_errors(app: Flask) -> None:
     def _database(error: sqlite3.OperationalError) -> Response:
         log.error("the database cannot be used: %s", error)
         return problem(503, "database", f"The database cannot be used just now ({error}). Try again in a moment.")
+
+    @app.errorhandler(RequestEntityTooLarge)
+    def _too_large(_error: RequestEntityTooLarge) -> Response:
+        most = show_size(request.max_content_length or 0)
+        return problem(413, "too-large", f"This is larger than the {most} that are taken here.")
 
     @app.errorhandler(HTTPException)
     def _http(error: HTTPException) -> Response:

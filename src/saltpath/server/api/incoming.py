@@ -39,7 +39,7 @@ def read_pasted_text() -> Response:
 def read_recording() -> Response:
     """A browser's recording (HAR), at most 60 MB: its entries as steps, which of them a case is proposed of, and the values that want
     to be handed over. Nothing is kept of it."""
-    request.max_content_length = LARGEST + 1
+    request.max_content_length = LARGEST
     origins = _origins(project_asked())
     try:
         recording = read_har(request.get_data(cache=False))
