@@ -479,6 +479,12 @@ test("rows become checks by one edit", () => {
   assert.deepEqual(made.steps.map((step) => step.expect), [
     [{ of: "status", is: 201, note: "why", advice: true, off: true }, { of: "$.id", present: true }], [{ of: "size", above: 1 }]]);
   assert.deepEqual(sheet.removed([row("s1", 0), row("s1", 1)])(made).steps[0].expect, undefined);
+  const group = { "any of": [{ of: "$.a", is: 1, note: "inner" }], note: "n", off: true };
+  const cells = { of: "at least one of: $.a is 1", relation: "", expected: "", note: "new", mark: "" };
+  const held = { ...row("s1", 0, cells, group), problem: "" };
+  assert.deepEqual(sheet.untouched(held, held), { "any of": [{ of: "$.a", is: 1, note: "inner" }] }, "what its parts carry stays");
+  assert.equal(sheet.untouched(held, { ...held, cells: { ...cells, of: "$.a is 2" } }), undefined);
+  assert.equal(sheet.untouched({ ...held, problem: "no" }, held), undefined);
   const later = { steps: [{ key: "s1", expect: [{ of: "time", below: "1 s" }, { of: "status", is: 200 }] }] };
   const found = sheet.put([{ row: row("s1", 0, {}, { of: "status", is: 200 }), check: { of: "status", is: 201 } }])(later);
   assert.deepEqual(found.steps[0].expect, [{ of: "time", below: "1 s" }, { of: "status", is: 201 }], "found again below a new one");

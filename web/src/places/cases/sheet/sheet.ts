@@ -1,4 +1,4 @@
-import type { Case, Check, Outcome, StepEvidence, Verdict } from "../../../app/api";
+import type { Case, Check, StepEvidence, Verdict } from "../../../app/api";
 import { writeExact } from "../../../app/exact";
 import {
   type Change,
@@ -63,7 +63,7 @@ export function rowsOf(of: Case, evidence: Map<string, StepEvidence>, waiting: W
         index,
         stored: stored[index],
         cells: { ...(waits?.cells ?? cellsOf(check)), step: name, was: outcome?.actual ?? "" },
-        verdict: waits ? undefined : verdictOf(outcome),
+        verdict: waits ? undefined : outcome?.verdict,
         problem: waits?.problem ?? "",
       });
     });
@@ -84,8 +84,6 @@ export function newRow(of: Case, key = ""): Row | undefined {
   const cells = { ...EMPTY, step: `${step.number} ${step.name}` };
   return { id: "new", key: step.key, index: -1, cells, verdict: undefined, problem: "" };
 }
-
-const verdictOf = (outcome: Outcome | undefined): Verdict | undefined => outcome?.verdict;
 
 /** A check as its cells; a group, which no cells can hold, is one sentence. */
 export function cellsOf(check: Check): Record<Column, string> {
@@ -173,6 +171,16 @@ function placeOf({ index, stored }: Pick<Wanted, "index" | "stored">, checks: Ch
   const elsewhere = stored && !same(checks[index]) ? checks.findIndex(same) : -1;
   if (elsewhere >= 0) return elsewhere;
   return index < checks.length ? index : -1;
+}
+
+/** The stored check of a row in which only the note or the mark is otherwise: what its parts carry besides stays, which no cells say. */
+export function untouched(row: Row | undefined, wanted: Wanted): CheckDocument | undefined {
+  if (!row?.stored || row.problem) return undefined;
+  const same = (["of", "relation", "expected"] as const).every(
+    (name) => row.cells[name] === wanted.cells[name],
+  );
+  const { note: _note, advice: _advice, off: _off, ...check } = row.stored;
+  return same ? check : undefined;
 }
 
 function withAside(cells: Record<Column, string>, check: CheckDocument): CheckDocument {

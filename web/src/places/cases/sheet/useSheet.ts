@@ -17,6 +17,7 @@ import {
   rowsOf,
   stepNamed,
   textsIn,
+  untouched,
   type Waiting,
   type Wanted,
 } from "./sheet";
@@ -76,11 +77,13 @@ export function useSheet(of: Case, evidence: Map<string, StepEvidence>) {
           })),
         );
         const good = wanted.flatMap((row, index) => {
-          const check = read[index]?.check;
+          const shown = sent.has(row.id) ? undefined : rows.find((item) => item.id === row.id);
+          const check = untouched(shown, row) ?? read[index]?.check;
           return check ? [{ row, check }] : [];
         });
+        const taken = new Set(good.map((item) => item.row));
         const bad = wanted.flatMap((row, index) =>
-          read[index]?.check ? [] : [{ ...row, problem: read[index]?.problem ?? "" }],
+          taken.has(row) ? [] : [{ ...row, problem: read[index]?.problem ?? "" }],
         );
         const problem = good.length ? await editing.apply(put(good)) : undefined;
         if (problem || !good.length) setSent(new Map());
@@ -91,7 +94,7 @@ export function useSheet(of: Case, evidence: Map<string, StepEvidence>) {
         setSaid((wrong as Error).message);
       }
     },
-    [of.id, editing, waiting, wait],
+    [of.id, editing, waiting, wait, rows, sent],
   );
 
   /** What was typed into the active cell. */
