@@ -69,8 +69,9 @@ function summary({ answers, needs }: Proposed, left: number, taken: number): str
     answers < needs.always
       ? ` What was sent and comes back is proposed from ${needs.sent} on, forms of text from ${needs.forms} different values, what is always so from ${needs.always}.`
       : "";
-  if (left) return `${of} They justify ${count(left, "check")} more.${more}`;
+  const justify = answers === 1 ? "It justifies" : "They justify";
+  if (left) return `${of} ${justify} ${count(left, "check")} more.${more}`;
   return taken
     ? `${of} All that they justify is expected.`
-    : `${of} They justify nothing that is not checked yet.${more}`;
+    : `${of} ${justify} nothing that is not checked yet.${more}`;
 }
