@@ -9,6 +9,7 @@ import "./app/typing.css";
 import "./app/text.css";
 import "./app/recording.css";
 import "./app/sheet.css";
+import "./app/single.css";
 import "./app/runs.css";
 import "./app/narrow.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
@@ -25,6 +26,7 @@ import { Missing } from "./parts/Notice";
 import { CasePage } from "./places/cases/CasePage";
 import { CasesPage } from "./places/cases/CasesPage";
 import { RecordingPage } from "./places/cases/recording/RecordingPage";
+import { SinglesPage } from "./places/cases/single/SinglesPage";
 import { RunPage } from "./places/runs/RunPage";
 import { RunsPage } from "./places/runs/RunsPage";
 
@@ -46,6 +48,7 @@ const router = createBrowserRouter([
       { index: true, element: <Navigate to="/cases" replace /> },
       { path: "cases", element: <CasesPage /> },
       { path: "cases/recording", element: <RecordingPage /> },
+      { path: "cases/single", element: <SinglesPage /> },
       { path: "cases/:id", element: <CasePage /> },
       { path: "runs", element: <RunsPage /> },
       { path: "runs/:id", element: <RunPage /> },

@@ -13,6 +13,7 @@ from saltpath.server.api.incoming import incoming
 from saltpath.server.api.outline_api import outline_api
 from saltpath.server.api.proposals_api import proposals_api
 from saltpath.server.api.runs_api import runs_api
+from saltpath.server.api.single_api import single_api
 from saltpath.server.context import LARGEST_BODY, database
 from saltpath.server.guard import guard
 from saltpath.server.live import Watcher, live
@@ -30,7 +31,17 @@ def make_app(folder: Path, host: str = "127.0.0.1") -> Flask:
     app.url_map.strict_slashes = False
     guard(app, host)
     answer_errors(app)
-    for blueprint in (outline_api, files_api, documents, incoming, evidence_api, proposals_api, runs_api, live):
+    for blueprint in (
+        outline_api,
+        files_api,
+        documents,
+        incoming,
+        single_api,
+        evidence_api,
+        proposals_api,
+        runs_api,
+        live,
+    ):
         app.register_blueprint(blueprint, url_prefix="/api/v1")
 
     @app.get("/api/v1/health")

@@ -99,6 +99,13 @@ def document() -> dict[str, Any]:
         "/pasted": {"post": _operation("readPasted", "A curl line or raw HTTP as steps", _of("Pasted"), body="TextToRead")},
         "/recordings": {
             "post": _operation("readRecording", "A browser's recording (HAR) as steps", _of("Recording"), _PROJECT, body="HarFile")},
+        "/single-requests": {
+            "get": _operation("listSingleRequests", "Requests that belong to no case", _page("SingleRequest"), _PROJECT, _LIMIT),
+            "post": _operation("addSingleRequest", "A new one", _of("Case"), status=201, body="NewSingleRequest")},
+        "/single-requests/{id}/sent": {
+            "get": _operation("listSendings", "What it sent before", _page("Sending"), _ID)},
+        "/single-requests/{id}/place": {
+            "post": _operation("placeSingleRequest", "Make it a step of a case", _of("PlacedRequest"), _ID, body="PlaceForRequest")},
         "/format": {"get": _operation("readFormat", "The words of the case format", _page("FormatWord"))},
         "/cases": {"post": _operation("addCase", "A new case", _of("Case"), status=201, body="NewCase")},
         "/cases/{id}": {

@@ -223,8 +223,18 @@ def cases(connection: sqlite3.Connection, project: int) -> list[StoredCase]:
     """All cases of a project, suite by suite in their order."""
     rows = connection.execute(
         _SELECT + "AND r.version = c.version JOIN suite s ON s.id = c.suite WHERE c.project = ? AND c.gone_at IS NULL"
-        " ORDER BY s.position, c.position, c.id",
+        " AND NOT s.single ORDER BY s.position, c.position, c.id",
         (project,),
+    )
+    return [_case(row) for row in rows]
+
+
+def single_requests(connection: sqlite3.Connection, project: int, most: int) -> list[StoredCase]:
+    """The requests of a project that belong to no case yet, each as a case of one step; those made last come first."""
+    rows = connection.execute(
+        _SELECT + "AND r.version = c.version JOIN suite s ON s.id = c.suite WHERE c.project = ? AND c.gone_at IS NULL"
+        " AND s.single ORDER BY c.id DESC LIMIT ?",
+        (project, most),
     )
     return [_case(row) for row in rows]
 

@@ -218,6 +218,16 @@ def step(
     return _evidence(connection, found) if found else None
 
 
+def copy_step(connection: sqlite3.Connection, run: int, position: int, to: int, index: int, key: str) -> None:
+    """What the only step of one case of a run saw, once more as that of step `index` with `key` of the case at position `to`."""
+    connection.execute(
+        "INSERT OR IGNORE INTO step (project, run, position, row, part, step, attempt, key, verdict, status, us, at, base, packed)"
+        " SELECT project, run, ?, row, part, ?, attempt, ?, verdict, status, us, at, base, packed FROM step"
+        " WHERE run = ? AND position = ?",
+        (to, index, key, run, position),
+    )
+
+
 def _evidence(connection: sqlite3.Connection, row: sqlite3.Row) -> StepEvidence:
     exchanges, facts = msgspec.msgpack.decode(_record(connection, row))
     data = plain.read_json(facts)

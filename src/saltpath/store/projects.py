@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from saltpath.core import plain
@@ -12,7 +12,8 @@ from saltpath.store.database import Conflict, NotFound, new_id, now_us, write
 
 @dataclass(frozen=True, slots=True)
 class Document:
-    """A stored document. `id` inside, `oid` outside; `project` inside."""
+    """A stored document. `id` inside, `oid` outside; `project` inside. `single`: of the place that holds a project's single requests
+    (see single.py), which is no suite to anybody else."""
 
     id: int
     oid: str
@@ -21,12 +22,15 @@ class Document:
     document: dict[str, Any]
     version: int
     folder: str = ""
+    single: bool = False
 
 
 def _document(row: sqlite3.Row) -> Document:
-    folder = row["folder"] if "folder" in row.keys() else ""  # noqa: SIM118 - a Row iterates over values
     data = plain.read_json(row["document"])
-    return Document(row["id"], row["oid"], row["project"], row["name"], data, row["version"], folder)
+    found = Document(row["id"], row["oid"], row["project"], row["name"], data, row["version"])
+    if "folder" in row.keys():  # noqa: SIM118 - a Row iterates over values
+        found = replace(found, folder=row["folder"], single=bool(row["single"]))
+    return found
 
 
 def add_project(connection: sqlite3.Connection, actor: int, document: dict[str, Any]) -> Document:
@@ -125,14 +129,14 @@ def add_suite(
 def suites(connection: sqlite3.Connection, project: int) -> list[Document]:
     """In their order."""
     rows = connection.execute(
-        "SELECT * FROM suite WHERE project = ? AND gone_at IS NULL ORDER BY position, id", (project,)
+        "SELECT * FROM suite WHERE project = ? AND gone_at IS NULL AND NOT single ORDER BY position, id", (project,)
     )
     return [_document(row) for row in rows]
 
 
 def suite(connection: sqlite3.Connection, oid: str) -> Document:
     """Raises NotFound."""
-    row = connection.execute("SELECT * FROM suite WHERE oid = ? AND gone_at IS NULL", (oid,)).fetchone()
+    row = connection.execute("SELECT * FROM suite WHERE oid = ? AND gone_at IS NULL AND NOT single", (oid,)).fetchone()
     if row is None:
         raise NotFound(f"there is no suite {oid}")
     return _document(row)

@@ -9,6 +9,7 @@ from typing import Any
 
 from saltpath.core import plain
 from saltpath.core.verdicts import worst
+from saltpath.store.cases import StoredCase
 from saltpath.store.database import NotFound, new_id, now_us, write
 from saltpath.store.events import add_event
 
@@ -210,6 +211,16 @@ def last_runs_of_case(connection: sqlite3.Connection, project: int, case: int, m
         (project, case, most),
     )
     return [(row["run"], row["position"]) for row in rows]
+
+
+def copy_case(connection: sqlite3.Connection, run: int, position: int, case: StoredCase, to: int) -> None:
+    """How one case of a finished trial ended, once more as that of another case at position `to` of it."""
+    connection.execute(
+        "INSERT OR IGNORE INTO run_case (run, position, project, test_case, version, name, state, verdict, why, started_at, us,"
+        " steps, kind) SELECT run, ?, project, ?, ?, ?, state, verdict, why, started_at, us, steps, kind FROM run_case"
+        " WHERE run = ? AND position = ? AND state = 'finished'",
+        (to, case.id, case.version, case.name, run, position),
+    )
 
 
 def verdict_of_case(connection: sqlite3.Connection, run: int, position: int) -> str | None:

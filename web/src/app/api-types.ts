@@ -280,6 +280,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/single-requests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Requests that belong to no case */
+        get: operations["listSingleRequests"];
+        put?: never;
+        /** A new one */
+        post: operations["addSingleRequest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/single-requests/{id}/sent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What it sent before */
+        get: operations["listSendings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/single-requests/{id}/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make it a step of a case */
+        post: operations["placeSingleRequest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/format": {
         parameters: {
             query?: never;
@@ -883,6 +935,7 @@ export interface components {
                 id: string;
                 name: string;
             };
+            single: boolean;
             key: string;
             name: string;
             about: string;
@@ -939,6 +992,40 @@ export interface components {
             maker: string;
             entries: components["schemas"]["RecordedEntry"][];
             handOvers: components["schemas"]["RecordedHandOver"][];
+        };
+        NewSingleRequest: {
+            project: string;
+            step: Record<string, never>;
+        };
+        SingleRequest: {
+            id: string;
+            name: string;
+            send: string;
+            last: components["schemas"]["Sending"] | null;
+        };
+        Sending: {
+            run: string;
+            version: number;
+            at: string;
+            environment: string;
+            method: string;
+            address: string;
+            /** @enum {string} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
+            status: number;
+            ms: number;
+            size: number;
+            why: components["schemas"]["Reason"] | null;
+        };
+        PlaceForRequest: {
+            suite?: string;
+            name?: string;
+            case?: string;
+        };
+        PlacedRequest: {
+            case: string;
+            name: string;
+            step: string;
         };
         ReadText: {
             document: Record<string, never> | null;
@@ -1937,6 +2024,147 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Recording"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listSingleRequests: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description how many at most, 1 to 1000 */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["SingleRequest"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addSingleRequest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSingleRequest"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Case"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listSendings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Sending"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    placeSingleRequest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceForRequest"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacedRequest"];
                 };
             };
             /** @description a problem */

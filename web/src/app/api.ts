@@ -1,5 +1,5 @@
 import type { components } from "./api-types";
-import { type Json, readExact } from "./exact";
+import { type Json, readExact, writeExact } from "./exact";
 
 type Shapes = components["schemas"];
 export type Verdict = Shapes["LastVerdict"]["verdict"];
@@ -42,6 +42,8 @@ export type Proposals = Omit<Shapes["Proposals"], "items"> & {
 };
 export type RecordedEntry = Omit<Shapes["RecordedEntry"], "step"> & { step: { [key: string]: Json } | null };
 export type RecordedHandOver = Shapes["RecordedHandOver"];
+export type SingleRequest = Shapes["SingleRequest"];
+export type Sending = Shapes["Sending"];
 export type Recording = Omit<Shapes["Recording"], "entries"> & { entries: RecordedEntry[] };
 type Present = Shapes["Present"];
 export type NewRun = Shapes["NewRun"];
@@ -167,6 +169,18 @@ export const api = {
     }),
   addCase: (project: string, suite: string, document: unknown) =>
     send<Case>("/cases", { project, suite, document }),
+  singleRequests: (project: string) =>
+    ask<Page<SingleRequest>>(`/single-requests?project=${q(project)}&limit=1000`),
+  /** `step`: as the case format has it; numbers in it stay as they are. */
+  addSingleRequest: (project: string, step: { [key: string]: Json }) =>
+    askCase("/single-requests", {
+      method: "POST",
+      body: writeExact({ project, step }),
+      headers: { "Content-Type": "application/json" },
+    }),
+  sendings: (id: string) => ask<Page<Sending>>(`/single-requests/${q(id)}/sent`),
+  placeSingle: (id: string, place: { suite?: string; name?: string; case?: string }) =>
+    send<Shapes["PlacedRequest"]>(`/single-requests/${q(id)}/place`, place),
   /** What a typed check means for a step, by the step's key. */
   understood: async (id: string, step: string, text: string) => {
     const answer = await (await answered(`/cases/${q(id)}/sentences`, posted({ step, text }))).text();

@@ -2,6 +2,8 @@ import { Dropdown } from "antd";
 import type { Environment } from "../app/api";
 
 interface Props {
+  /** What pressing it does; it runs something unless said otherwise. */
+  verb?: string;
   what: string;
   environment: Environment | undefined;
   environments: Environment[];
@@ -13,7 +15,17 @@ interface Props {
 }
 
 /** "Run this case against Rehearsal": where it goes is part of the sentence, and can be changed there. */
-export function RunButton({ what, environment, environments, choose, run, running, stop, shortcut }: Props) {
+export function RunButton({
+  verb = "Run",
+  what,
+  environment,
+  environments,
+  choose,
+  run,
+  running,
+  stop,
+  shortcut,
+}: Props) {
   if (running) {
     return (
       <div className="run-button stopping">
@@ -30,7 +42,7 @@ export function RunButton({ what, environment, environments, choose, run, runnin
   return (
     <div className="run-button">
       <button type="button" onClick={run} aria-keyshortcuts={shortcut ? "Control+Enter" : undefined}>
-        Run {what}
+        {verb} {what}
       </button>
       {environment && (
         <>

@@ -7,7 +7,7 @@ from typing import Any
 from flask import Blueprint, Response, current_app, request
 
 from saltpath.core import plain
-from saltpath.core.case import Case, NamedValues
+from saltpath.core.case import Case, NamedValues, Request
 from saltpath.core.difference import differences
 from saltpath.core.format.carried import carried
 from saltpath.core.format.project import read_environment, read_project, read_suite
@@ -31,10 +31,10 @@ MOST_CHANGES = 12
 @documents.get("/cases/<id>")
 def read_case(id: str) -> Response:
     """One case: its document, how it reads, and what is wrong with it; `?text=false` leaves its text out."""
-    return _case_answer(cases.case(database(), id))
+    return case_answer(cases.case(database(), id))
 
 
-def _case_answer(stored: cases.StoredCase) -> Response:
+def case_answer(stored: cases.StoredCase) -> Response:
     connection = database()
     suite = projects.suite_by_id(connection, stored.suite)
     project = projects.project_by_id(connection, stored.project)
@@ -54,6 +54,7 @@ def _case_answer(stored: cases.StoredCase) -> Response:
             "id": stored.oid,
             "project": project.oid,
             "suite": {"id": suite.oid, "name": suite.name},
+            "single": suite.single,
             "key": stored.key,
             "name": stored.name,
             "about": case.about,
@@ -97,13 +98,21 @@ def save_case(id: str) -> Response:
     """Save the case, given as `document` or as `text`, on top of the version that If-Match names."""
     version = version_changed()
     document, comments, case = _given_document(body())
+    before = cases.case(database(), id)
+    if projects.suite_by_id(database(), before.suite).single:
+        _one_request(case)
     if comments is None:
-        before = cases.case(database(), id)
         comments = carried(before.document, document, before.comments)
     stored = cases.save_case(database(), id, actor().id, version, document, comments)
     if stored.document == document:
         remember(stored, case)
-    return _case_answer(stored)
+    return case_answer(stored)
+
+
+def _one_request(case: Case) -> None:
+    """A single request stays one request. Raises Refused."""
+    if [type(step) for _, _, step in case.parts()] != [Request] or not case.steps:
+        raise Refused(422, "single", "A single request is one request step; put it into a case to add others.")
 
 
 def _given_document(data: dict[str, Any]) -> tuple[dict[str, Any], dict[str, list[str]] | None, Case]:
@@ -148,7 +157,7 @@ def add_case() -> Response:
         raise Refused(422, "suite-missing", "Name a suite of this project.")
     document, comments, _ = _given_document(data)
     stored = cases.add_case(database(), project.id, suite.id, actor().id, document, comments or {})
-    answer = _case_answer(stored)
+    answer = case_answer(stored)
     answer.status_code = 201
     answer.headers["Location"] = f"/api/v1/cases/{stored.oid}"
     return answer
@@ -162,7 +171,7 @@ def move_case(id: str) -> Response:
     before = data.get("before")
     if suite.project != stored.project or not (before is None or isinstance(before, str)):
         raise Refused(422, "suite-missing", "Name a suite of this project, and a case there or null as before.")
-    return _case_answer(cases.move_case(database(), id, suite.id, before))
+    return case_answer(cases.move_case(database(), id, suite.id, before))
 
 
 @documents.delete("/cases/<id>")
@@ -177,7 +186,7 @@ def remove_case(id: str) -> Response:
 def bring_back(id: str) -> Response:
     """Bring back a case that was taken away."""
     cases.bring_back(database(), id)
-    return _case_answer(cases.case(database(), id))
+    return case_answer(cases.case(database(), id))
 
 
 @documents.get("/cases/<id>/revisions")
@@ -212,7 +221,8 @@ def be_present(id: str) -> Response:
     tab, step = data.get("tab"), data.get("step", "")
     if not isinstance(tab, str) or not 1 <= len(tab) <= 64 or not isinstance(step, str) or len(step) > 64:
         raise Refused(422, "tab", "Give the tab as a text of at most 64 characters, and the key of its step.")
-    cases.case(database(), id)
+    if not data.get("leaving"):  # one may leave a case that is gone
+        cases.case(database(), id)
     presence: Presence = current_app.config["PRESENCE"]
     me = actor()
     others = presence.enter(id, tab, me.oid, me.name, step)

@@ -14,9 +14,9 @@ from saltpath.core.recorded import Recorded, ends_with, handed_over, left_out
 from saltpath.formats.har import LARGEST, Entry, read_har
 from saltpath.formats.pasted import read_pasted
 from saltpath.server.api.views import reason
-from saltpath.server.context import body, database, project_asked
+from saltpath.server.context import body, project_asked
+from saltpath.server.origins import by_name, origins_of
 from saltpath.server.problems import Refused, json_answer
-from saltpath.store import projects
 
 incoming = Blueprint("incoming", __name__)
 
@@ -40,7 +40,7 @@ def read_recording() -> Response:
     """A browser's recording (HAR), at most 60 MB: its entries as steps, which of them a case is proposed of, and the values that want
     to be handed over. Nothing is kept of it."""
     request.max_content_length = LARGEST
-    origins = _origins(project_asked())
+    origins = origins_of(project_asked())
     try:
         recording = read_har(request.get_data(cache=False))
     except Unreadable as problem:
@@ -75,26 +75,6 @@ def _only_what_reads(entry: Entry) -> None:
         entry.said.append(f"It makes no step: {problem}.")
 
 
-def _origins(project: projects.Document) -> dict[str, str]:
-    """The addresses that the project's values are, in any environment, each with the value's name."""
-    documents = [project.document, *(e.document for e in projects.environments(database(), project.id))]
-    values = [item for document in documents for item in document.get("values", {}).items()]
-    return {
-        value.rstrip("/"): name
-        for name, value in values
-        if isinstance(value, str) and value.startswith(("http://", "https://"))
-    }
-
-
-def _by_name(send: str, origins: dict[str, str]) -> str:
-    """The method and address with the name of a value in the place of where it goes, where a value says just that."""
-    method, _, address = send.partition(" ")
-    for origin, name in origins.items():
-        if address == origin or address.startswith((f"{origin}/", f"{origin}?")):
-            return f"{method} [={name}]{address[len(origin) :]}"
-    return send
-
-
 def _view(entry: Entry, end: Recorded | None, left: dict[str, Any] | None, origins: dict[str, str]) -> dict[str, Any]:
     """One entry with its step; what it expects is how it ended, redirects followed."""
     exchange = entry.exchange
@@ -117,7 +97,7 @@ def _view(entry: Entry, end: Recorded | None, left: dict[str, Any] | None, origi
         "said": entry.said,
         "step": {
             **exchange.step,
-            "send": _by_name(str(exchange.step["send"]), origins),
+            "send": by_name(str(exchange.step["send"]), origins),
             **({"expect": expected} if expected else {}),
         },
     }

@@ -68,6 +68,8 @@ def _seed(data: dict[str, Any]) -> int:
 def _chosen(data: dict[str, Any], project: int) -> tuple[list[cases.StoredCase], str]:
     """The cases that are meant, and what the run is called."""
     every = cases.cases(database(), project)
+    if data.get("kind") == "trial":
+        every += cases.single_requests(database(), project, MOST_CASES)
     if "cases" in data:
         wanted = data["cases"]
         if not isinstance(wanted, list) or not all(isinstance(oid, str) for oid in wanted) or not wanted:

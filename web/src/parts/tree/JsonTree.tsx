@@ -150,7 +150,7 @@ function Rows({ index, watch, acts }: RowsProps) {
         focused={row === focus}
         marked={marked.has(node)}
         watched={watch(pathOf(index, node))}
-        drag={acts && ((begun) => acts.drag(begun ? pickedOf(index, node) : undefined))}
+        drag={acts?.drag && ((begun) => acts.drag?.(begun ? pickedOf(index, node) : undefined))}
         onPick={(several, twist) => {
           setFocus(row);
           if (twist) return toggle(node);

@@ -26,8 +26,8 @@ export interface Acts {
   keys: string;
   press: (picked: Picked[], key: string) => boolean;
   show: (picked: Picked[], key: string, close: () => void) => ReactNode;
-  /** A node is being dragged; undefined when it was let go. */
-  drag: (picked: Picked | undefined) => void;
+  /** A node is being dragged; undefined when it was let go. Without it there is nowhere to drag one. */
+  drag?: ((picked: Picked | undefined) => void) | undefined;
   /** Said below the tree while nothing was made of it yet. */
   hint: string;
   /** Expect every field that no check watches as it is. */

@@ -120,7 +120,7 @@ function Views({ view, show }: Pick<Props, "view" | "show">) {
 }
 
 /** Undo, redo, what was before, and whether everything is kept. */
-function Saved({ of, state }: { of: Case; state: Editing }) {
+export function Saved({ of, state }: { of: Case; state: Editing }) {
   const [open, setOpen] = useState(false);
   const said = {
     saved: "",

@@ -11,12 +11,13 @@ import {
   useRef,
   useState,
 } from "react";
-import { useParams, useSearchParams } from "react-router";
+import { useLocation, useNavigate, useParams, useSearchParams } from "react-router";
 import { ApiProblem, api, type Case, type RunEvent, type Step, type StepEvidence } from "../../app/api";
 import { useEvents } from "../../app/events";
 import { useActions } from "../../app/finding";
+import { ago } from "../../app/format";
 import { useChosenProject } from "../../app/project";
-import { useEnvironment } from "../../app/run";
+import { useEnvironment, useEnvironments } from "../../app/run";
 import { Notice } from "../../parts/Notice";
 import type { Picked } from "../../parts/tree/picked";
 import { stepWithDraft, WhereContext } from "../../parts/typing/drafts";
@@ -30,6 +31,8 @@ import { referencesFor } from "./edit/references";
 import { useEditing } from "./edit/useEditing";
 import { usePresence } from "./edit/usePresence";
 import { Standing } from "./Standing";
+import { SentBefore } from "./single/SentBefore";
+import { SingleHead } from "./single/SingleHead";
 import { Trail } from "./Trail";
 import { useCaseRun } from "./useCaseRun";
 
@@ -67,7 +70,8 @@ export function CasePage() {
     );
   }
   if (!shown || shown.id !== id) return <p className="muted pad">Reading the case…</p>;
-  return <Opened key={id} of={shown} />;
+  // A single request that became a case is another thing to edit, with the same identity.
+  return <Opened key={`${id} ${shown.single}`} of={shown} />;
 }
 
 function Opened({ of }: { of: Case }) {
@@ -79,8 +83,14 @@ function Opened({ of }: { of: Case }) {
   const known = useRef<(before: number) => Reference[]>(() => []);
   const pick = useCallback((key: string) => startTransition(() => setPicked(key)), []);
   const edited = useMemo(
-    () => ({ id: of.id, editing, references: (before: number) => known.current(before), choose: pick }),
-    [of.id, editing, pick],
+    () => ({
+      id: of.id,
+      single: of.single,
+      editing,
+      references: (before: number) => known.current(before),
+      choose: pick,
+    }),
+    [of.id, of.single, editing, pick],
   );
   const view: View = VIEWS.find((name) => name.toLowerCase() === search.get("view")) ?? "Path";
   const [run, chooseRun] = useState("");
@@ -116,12 +126,15 @@ function Opened({ of }: { of: Case }) {
   const others = usePresence(of.id, step?.key);
   const failing = worst(of, steps);
 
+  const alone = of.single ? of.steps[0] : undefined;
   const runAll = useCallback(async () => {
     chooseRun("");
+    if (alone) return void (await running.sendAlone(alone));
     const before = open.current;
     // A step that was opened while the run was being asked for stays open.
     if (await running.run()) setPicked((now) => (now === before ? undefined : now));
-  }, [running.run]);
+  }, [running.run, running.sendAlone, alone]);
+  const said = useSentAtOnce(runAll, useEnvironments().isSuccess);
   const sendAlone = useCallback(
     async (alone: Step, values?: Record<string, string>) => {
       chooseRun("");
@@ -177,7 +190,9 @@ function Opened({ of }: { of: Case }) {
       [of, steps, runAll, editing],
     ),
   );
-  const about = seen && (seen.runKind === "trial" ? "sent alone" : `run ${seen.runNumber}`);
+  const about =
+    seen &&
+    (of.single ? `sent ${ago(seen.at)}` : seen.runKind === "trial" ? "sent alone" : `run ${seen.runNumber}`);
   const drag = useCallback(
     (node: Picked | undefined) =>
       setDragged(node && step ? { from: step.key, number: step.number, picked: node } : undefined),
@@ -190,17 +205,22 @@ function Opened({ of }: { of: Case }) {
         <DragContext.Provider value={dragged}>
           <WhereContext.Provider value={of.id}>
             <EveryContext.Provider value={of.everyAnswer}>
-              <CaseHead
-                of={of}
-                state={state}
-                evidence={drawn}
-                others={others}
-                at={at}
-                running={running}
-                run={() => void runAll()}
-                view={view}
-                show={(next) => setSearch(next === "Path" ? {} : { view: next.toLowerCase() })}
-              />
+              {of.single ? (
+                <SingleHead of={of} state={state} at={at} running={running} send={() => void runAll()} />
+              ) : (
+                <CaseHead
+                  of={of}
+                  state={state}
+                  evidence={drawn}
+                  others={others}
+                  at={at}
+                  running={running}
+                  run={() => void runAll()}
+                  view={view}
+                  show={(next) => setSearch(next === "Path" ? {} : { view: next.toLowerCase() })}
+                />
+              )}
+              {said && <p className="muted">{said}</p>}
               <Standing
                 of={of}
                 seen={steps}
@@ -230,7 +250,9 @@ function Opened({ of }: { of: Case }) {
                     sendAlone={sendAlone}
                     busy={running.running}
                     others={others}
-                  />
+                  >
+                    {of.single && <SentBefore id={of.id} run={run} chooseRun={chooseRun} />}
+                  </Trail>
                 )}
                 <EvidencePanel
                   step={step}
@@ -247,6 +269,23 @@ function Opened({ of }: { of: Case }) {
       </EditContext.Provider>
     </div>
   );
+}
+
+/** A request that was just pasted to be sent is sent as it opens; what could not be taken along of it is said. */
+function useSentAtOnce(send: () => Promise<void>, ready: boolean): string {
+  const { state, pathname } = useLocation() as {
+    state: { send?: boolean; said?: string[] } | null;
+    pathname: string;
+  };
+  const navigate = useNavigate();
+  const sent = useRef(false);
+  useEffect(() => {
+    if (!state?.send || sent.current || !ready) return;
+    sent.current = true;
+    void navigate(pathname, { replace: true, state: { said: state.said } });
+    void send();
+  }, [state, ready, send, navigate, pathname]);
+  return (state?.said ?? []).join(" ");
 }
 
 /** The keys of the whole page; says whether the key was one of them. */

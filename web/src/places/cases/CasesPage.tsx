@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useMemo, useState } from "react";
-import { useNavigate } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { api, type CaseLine, type RunEvent, type Suite } from "../../app/api";
 import { useEvents } from "../../app/events";
 import { count } from "../../app/format";
@@ -46,7 +46,11 @@ export function CasesPage() {
       <div className="page-head">
         <div>
           <h1>Cases</h1>
-          <p className="muted">{summary(items)}</p>
+          <p className="muted">
+            {summary(items)}
+            {summary(items) && " · "}
+            <Link to="/cases/single">Single requests</Link> belong to no case yet
+          </p>
         </div>
         {items.some((suite) => suite.cases.length > 0) && (
           <RunButton

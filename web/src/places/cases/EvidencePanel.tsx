@@ -24,7 +24,7 @@ interface Props {
 
 /** The last answer of the step in focus, or the one that another run had; with what can be made of it. */
 export function EvidencePanel({ step, seen, about, run, chooseRun, drag }: Props) {
-  const { id, editing } = useEdited();
+  const { id, single, editing } = useEdited();
   const key = step?.kind === "request" ? step.key : "";
   const shown = useQuery({
     queryKey: ["seen", id, key],
@@ -39,8 +39,9 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, drag }: Props
   const exchange = seen?.exchanges.at(-1);
   const sent = useMemo(() => onceAsked(() => sentPlaces(exchange)), [exchange]);
   const acts = useMemo(
-    () => (step?.kind === "request" ? actsOn(editing, step, places, sent, drag) : undefined),
-    [editing, step, places, sent, drag],
+    () =>
+      step?.kind === "request" ? actsOn(editing, step, places, sent, single ? undefined : drag) : undefined,
+    [editing, step, places, sent, drag, single],
   );
   return (
     <aside className="evidence" aria-label="Evidence">
@@ -58,8 +59,14 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, drag }: Props
         <div className="pad teach">
           <h2>Evidence</h2>
           {run && <Runs id={id} about="another run" run={run} choose={chooseRun} />}
-          <p>The last real answer of this step is shown here. Run the case, or send this step alone.</p>
-          <p>Then click a value of the answer to expect it, to keep it, or to put it into a later step.</p>
+          <p>
+            The last real answer is shown here.{" "}
+            {single ? "Send the request." : "Run the case, or send this step alone."}
+          </p>
+          <p>
+            Then click a value of the answer to expect it
+            {single ? " or to keep it." : ", to keep it, or to put it into a later step."}
+          </p>
         </div>
       )}
     </aside>
@@ -75,7 +82,7 @@ function onceAsked<Value>(work: () => Value): () => Value {
   };
 }
 
-/** What pointing at the answer of a step can make: E a check as it is, A one for its kind, T that it is there, O one of what
+/** What pointing at the answer of a step can make; without `drag` there is no later step to put a value into. E a check as it is, A one for its kind, T that it is there, O one of what
  * was seen, S that it is what was sent, B everything below, K a kept value, P a hand-over. */
 function actsOn(
   editing: Edits,
@@ -87,7 +94,7 @@ function actsOn(
   const expect = (checks: ReturnType<typeof everything>["checks"]) =>
     void editing.apply(inChecks(step.key, (before) => [...before, ...checks]));
   return {
-    keys: "eatokpbs",
+    keys: drag ? "eatokpbs" : "eatokbs",
     press: (picked, key) => {
       if (key === "s") {
         const checks = whatWasSent(picked, sent());
@@ -115,7 +122,9 @@ function actsOn(
     hint:
       step.expect?.length || step.keep?.length
         ? ""
-        : "Click a value to expect it, keep it, or put it into a later step; or drag it onto that step.",
+        : drag
+          ? "Click a value to expect it, keep it, or put it into a later step; or drag it onto that step."
+          : "Click a value to expect it, or to keep it.",
     rest: (unchecked) => expect(everything(unchecked, seen).checks),
   };
 }

@@ -22,7 +22,8 @@ interface Props {
 
 /** Below an open step: what is wrong before it runs, how that is mended, and what can be done with the whole step. */
 export function StepFoot({ step, findings, early, used, rename, sendAlone, busy }: Props) {
-  const { editing } = useEdited();
+  const { editing, single } = useEdited();
+  if (single) return null;
   const named = step.kind === "request";
   return (
     <footer className="step-foot">

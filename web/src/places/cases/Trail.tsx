@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { type ReactNode, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Case, Other, Step, StepEvidence } from "../../app/api";
 import type { MarkKind } from "../../parts/VerdictMark";
 import { StepNumber } from "../../parts/VerdictMark";
@@ -20,13 +20,15 @@ interface Props {
   busy: boolean;
   /** Who else has the case open, and where. */
   others: Other[];
+  /** What stands below the steps of what is no case. */
+  children?: ReactNode;
 }
 
 const MARGIN = 84;
 const NONE: never[] = [];
 
 /** The path down the page: numbered steps on a rail, and threads in the margin. */
-export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy, others }: Props) {
+export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy, others, children }: Props) {
   const { editing } = useEdited();
   const box = useRef<HTMLOListElement>(null);
   const dragged = useRef("");
@@ -93,7 +95,7 @@ export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy, 
     <div className="trail">
       {several.length > 0 && <Several keys={several} done={() => setMarked([])} />}
       <svg className="threads" aria-hidden="true" width={MARGIN + 4} height="100%">
-        <path className="rail" d={`M${MARGIN - 22} 0 V4000`} />
+        {!of.single && <path className="rail" d={`M${MARGIN - 22} 0 V4000`} />}
         {threads.map((thread) => (
           <g key={thread.key} className={thread.broken ? "thread broken" : "thread"}>
             <path d={thread.path} />
@@ -147,7 +149,7 @@ export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy, 
           </li>
         ))}
       </ol>
-      <AddStep of={of} choose={choose} />
+      {of.single ? children : <AddStep of={of} choose={choose} />}
     </div>
   );
 }

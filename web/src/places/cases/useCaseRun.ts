@@ -26,11 +26,12 @@ export function useCaseRun(of: Case, environment: Environment | undefined): Case
   useEffect(() => {
     if (report.data?.state !== "finished") return;
     setRunning(undefined);
-    setEnded(`Finished: ${report.data.verdict}.`);
-    for (const what of ["evidence", "seen", "repeated", "runs-of"])
+    const unasked = of.single && report.data.verdict === "unchecked";
+    setEnded(unasked ? "" : `Finished: ${report.data.verdict}.`);
+    for (const what of ["evidence", "seen", "repeated", "runs-of", "sent"])
       void client.invalidateQueries({ queryKey: [what, of.id] });
     void client.invalidateQueries({ queryKey: ["suites"] });
-  }, [report.data?.state, report.data?.verdict, client, of.id]);
+  }, [report.data?.state, report.data?.verdict, client, of.id, of.single]);
   const run = useCallback(async () => {
     setEnded("");
     const begun = await start({ cases: [of.id] }, environment);

@@ -34,7 +34,7 @@ type Make = (picked: Picked, path: string) => CheckDocument | undefined;
 /** What can be made of nodes of the answer, one or several: checks, kept values, a hand-over. */
 export function NodeActs(props: Props) {
   const { step, picked, asked, seen, sent, close } = props;
-  const { editing } = useEdited();
+  const { editing, single } = useEdited();
   const [mode, setMode] = useState(asked === "k" ? "keep" : asked === "p" ? "put" : "");
   const [byName, setByName] = useState(false);
   const [problem, setProblem] = useState("");
@@ -167,7 +167,7 @@ export function NodeActs(props: Props) {
       <button type="button" onClick={() => (only ? setMode("keep") : void keepAll())}>
         {only ? "Keep as…" : "Keep them"} <kbd>K</kbd>
       </button>
-      {only && (
+      {only && !single && (
         <button type="button" onClick={() => setMode("put")}>
           Put into… <kbd>P</kbd>
         </button>

@@ -17,6 +17,8 @@ export interface Dragged {
 
 export interface EditedCase {
   id: string;
+  /** A request that belongs to no case. */
+  single: boolean;
   editing: Edits;
   /** What a step of this number can insert. */
   references: (before: number) => Reference[];

@@ -1,5 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useNavigate } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { api } from "../../../app/api";
 import { InPlace } from "../../../parts/typing/InPlace";
 import { Typing } from "../../../parts/typing/Typing";
@@ -54,7 +54,8 @@ export function NoSuite({ project, outline }: { project: string; outline: Outlin
         <button type="button" className="plain-link" onClick={() => void example()}>
           load an example
         </button>
-        : one case of three steps that speaks to Fernholm Harbour, which comes with the demonstration.
+        : one case of three steps that speaks to Fernholm Harbour, which comes with the demonstration. Or{" "}
+        <Link to="/cases/single">send a single request</Link> first, and look at what it is answered.
       </p>
     </div>
   );

@@ -123,6 +123,17 @@ function Choosing({
       setProblem((wrong as Error).message);
     }
   };
+  const keepSingle = async () => {
+    if (!project) return;
+    try {
+      for (const { number, step } of entries)
+        if (step && chosen.has(number)) await api.addSingleRequest(project.id, step);
+      void client.invalidateQueries({ queryKey: ["singles"] });
+      void navigate("/cases/single");
+    } catch (wrong) {
+      setProblem((wrong as Error).message);
+    }
+  };
   const turn = (number: number) => setChosen(toggled(chosen, number));
   const handedOver = (offer: Offer) => setRefused(toggled(refused, offerId(offer)));
   return (
@@ -150,16 +161,28 @@ function Choosing({
       )}
       <HandedOver offers={offers} entries={entries} refused={refused} turn={handedOver} />
       <div className="make-case">
-        <label>
-          Call the case{" "}
-          <input
-            value={name}
-            onChange={(event) => setName(event.target.value)}
-            aria-label="The case's name"
-          />
-        </label>
-        <button type="button" className="make" disabled={!chosen.size} onClick={() => void make()}>
-          Make a case of {count(chosen.size, "step")}
+        {suite && (
+          <>
+            <label>
+              Call the case{" "}
+              <input
+                value={name}
+                onChange={(event) => setName(event.target.value)}
+                aria-label="The case's name"
+              />
+            </label>
+            <button type="button" className="make" disabled={!chosen.size} onClick={() => void make()}>
+              Make a case of {count(chosen.size, "step")}
+            </button>
+          </>
+        )}
+        <button
+          type="button"
+          className={suite ? "plain-link" : "make"}
+          disabled={!chosen.size}
+          onClick={() => void keepSingle()}
+        >
+          {suite ? "or keep them as single requests" : "Keep these as single requests"}
         </button>
         {problem && (
           <p role="alert" className="problem">
