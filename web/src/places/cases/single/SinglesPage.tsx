@@ -40,7 +40,7 @@ export function SinglesPage() {
           <p className="muted">Send one, look at its answer, and put it into a case when it is worth it.</p>
         </div>
       </div>
-      {project && <NewRequest project={project.id} />}
+      {project && found.data && <NewRequest project={project.id} first={!items.length} />}
       {found.error && <Notice sentence={found.error.message} retry={() => void found.refetch()} />}
       {gone && (
         <p className="live" role="status">
@@ -50,6 +50,7 @@ export function SinglesPage() {
           </button>
         </p>
       )}
+      {items.length > 0 && <h2>Kept from before</h2>}
       <ul className="lines">
         {items.map((item) => (
           <li key={item.id} className="single-line">
@@ -74,8 +75,10 @@ export function SinglesPage() {
   );
 }
 
+const EXAMPLE = "GET http://127.0.0.1:8421/vessels";
+
 /** Type or paste an address, a curl line, or a request as it goes over the wire. */
-function NewRequest({ project }: { project: string }) {
+function NewRequest({ project, first }: { project: string; first: boolean }) {
   const navigate = useNavigate();
   const client = useQueryClient();
   const [text, setText] = useState("");
@@ -125,6 +128,15 @@ function NewRequest({ project }: { project: string }) {
         </button>
         <Link to="/cases/recording">or choose from a browser’s recording…</Link>
       </p>
+      {first && !text && (
+        <p>
+          Nothing was sent yet. Paste an address, or{" "}
+          <button type="button" className="plain-link" onClick={() => setText(EXAMPLE)}>
+            take an example
+          </button>{" "}
+          that asks Fernholm Harbour, which comes with the demonstration, for its vessels.
+        </p>
+      )}
       <p role="status" className="problem">
         {said}
       </p>
