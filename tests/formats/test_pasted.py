@@ -13,8 +13,8 @@ from urllib.parse import parse_qsl
 
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.grammar import Unreadable
+from saltpath.core.naming import name_for
 from saltpath.formats.pasted import read_pasted
-from saltpath.formats.request_step import name_for
 from saltpath.formats.shell_words import Unclosed, words_of
 
 

@@ -15,7 +15,6 @@ from saltpath.core import plain
 from saltpath.core.checks.relations import VALUE_KINDS
 from saltpath.core.formats_of_text import FORMATS
 from saltpath.core.grammar import Unreadable, outside_quotes
-from saltpath.core.nearest import nearest
 from saltpath.core.subjects import KINDS, read_subject
 
 PHRASES: dict[str, tuple[str, ...]] = {
@@ -54,14 +53,14 @@ PHRASES: dict[str, tuple[str, ...]] = {
 }
 NOT_EMPTY = "is not empty"
 MOST_GAPS = 60  # a subject of more words than this is none
-_ALL = sorted(
+ALL_PHRASES = sorted(
     [(phrase, relation) for relation, phrases in PHRASES.items() for phrase in phrases], key=lambda pair: -len(pair[0])
 )
 _COUNTED = ("is one of", "is not", "above", "below", "at least", "at most", "between", "is")
 _BARE_RELATIONS = ("present", "absent", "unique", "same as last pass")
 _PAIRED = {"close to": ("value", "within"), "near": ("time", "within")}
 _JOINTS = (" and ", " then ", " otherwise ", " within ")
-_FIRST_WORDS = frozenset(phrase.split()[0] for phrase, _ in _ALL) | {"not", "any", "true", "false", "null"}
+_FIRST_WORDS = frozenset(phrase.split()[0] for phrase, _ in ALL_PHRASES) | {"not", "any", "true", "false", "null"}
 _BARE = re.compile(r"(?:[^\W_][\w./:@%+*#&?~-]*|\[=[^\"'\[\]|]*\])(?: [\w./:@%+*#&?~-]+)*")
 
 
@@ -142,20 +141,6 @@ def _expected_body(text: str) -> dict[str, Any]:
         return {"of": "$", "fits": plain.read_json(text)}
     except plain.NotPlain as problem:
         raise Unreadable(f"this begins as a JSON body does, and is none: {problem}") from None
-
-
-def read_cells(of: str, relation: str, expected: str, known: Mapping[str, str] | None = None) -> dict[str, Any]:
-    """The check of a sheet's row, whose cells are the parts of a sentence; `of` may also hold a whole one, the others empty.
-
-    Raises Unreadable, also of a relation that there is not."""
-    phrases = [phrase for phrase, _ in _ALL] + [NOT_EMPTY]
-    named = " ".join(relation.lower().split())
-    if named and named not in phrases:
-        near = nearest(named, phrases)
-        raise Unreadable(f"{relation!r} is no relation" + (f"; did you mean {near!r}?" if near else ""))
-    if not of.strip():
-        raise Unreadable("of is empty: say what is checked, such as status or $.id")
-    return read_sentence(" ".join(part for part in (of.strip(), named, expected.strip()) if part), known)
 
 
 def _read(text: str, known: Mapping[str, str], level: int) -> dict[str, Any]:
@@ -278,7 +263,7 @@ def _stated(rest: str) -> dict[str, Any] | None:
     lower = rest.lower()
     if lower == NOT_EMPTY or lower == "not empty":
         return {"empty": False}
-    for phrase, relation in _ALL:
+    for phrase, relation in ALL_PHRASES:
         if not lower.startswith(phrase):
             continue
         after = rest[len(phrase) :]
@@ -306,7 +291,7 @@ def _with_expected(relation: str, text: str) -> dict[str, Any] | None:
 
 def _counted(text: str) -> Any:
     lower = text.lower()
-    for phrase, relation in _ALL:
+    for phrase, relation in ALL_PHRASES:
         if relation in _COUNTED and lower.startswith(phrase + " "):
             return {relation: _read_expected(relation, text[len(phrase) :].strip())}
     return _value(text)

@@ -10,30 +10,26 @@ from flask import Blueprint, Response, request
 
 from saltpath.core import plain
 from saltpath.core.answer import Answer
-from saltpath.core.case import PARTS, Case, Project, Request, Step, Suite
-from saltpath.core.checks.typed import read_cells, read_sentence, suggestions, write_sentence
+from saltpath.core.case import PARTS, Request
+from saltpath.core.checks.typed import read_sentence, suggestions, write_sentence
 from saltpath.core.exchange import MASK
-from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.format.source import FormatError
 from saltpath.core.grammar import Unreadable
 from saltpath.core.jsonpath import MISSING
 from saltpath.core.pipes import KINDS as PIPES
-from saltpath.core.plan import inheriting
 from saltpath.core.repeated import repeated
-from saltpath.core.scopes import Scopes
 from saltpath.core.seen import places, seen, telling
 from saltpath.core.sent import asker
+from saltpath.core.sheet.cells import read_cells
 from saltpath.core.subjects import find, read_subject, taken
 from saltpath.core.why import Blocked
 from saltpath.server import again
 from saltpath.server.api.views import outcome_view, reason, run_view, step_view
-from saltpath.server.compiled import compiled
 from saltpath.server.context import body, database
+from saltpath.server.last_seen import judged, last_answer, last_seen
 from saltpath.server.problems import Refused, json_answer
-from saltpath.store import cases, evidence, projects, runs
-from saltpath.store.database import NotFound
-from saltpath.store.evidence import StepEvidence
+from saltpath.store import cases, evidence, runs
 
 evidence_api = Blueprint("evidence", __name__)
 MOST_ANSWERS = 12
@@ -51,100 +47,15 @@ def case_evidence(id: str) -> Response:
     Steps are those of the case as it is now, wherever they stood then; checks that were edited since are judged again on
     the kept answers."""
     stored = cases.case(database(), id)
-    suite, project = _around(stored)
-    case = inheriting(compiled(stored), suite, project)
-    newest, verdict, found = _seen_in(stored, request.args["run"]) if "run" in request.args else _last_seen(stored)
-    scopes = _scopes(stored, case, (suite, project), newest, [seen for _, seen in found.values()])
-    for _, _, step in case.parts():
-        if isinstance(step, Request) and step.key in found:
-            run, seen_of = found[step.key]
-            found[step.key] = (run, again.kept(step, seen_of, scopes))
-            for name, value in found[step.key][1].kept.items():
-                scopes.keep(name, value)
-    items = []
-    for part, index, step in case.parts():
-        if step.key not in found:
-            continue
-        run, seen = found[step.key]
-        again_flags: tuple[bool, ...] = ()
-        spaces: tuple[tuple[str, str], ...] = ()
-        if isinstance(step, Request):
-            spaces = _namespaces(step, case, suite, project)
-            seen, again_flags = again.judged(step, seen, scopes, spaces)
-        view = step_view(seen, run.oid, again_flags)
-        items.append(
-            {**view, "part": part, "index": index, "run": run.oid, "runNumber": run.number, "runKind": run.kind,
-             "namespaces": [{"prefix": prefix, "uri": uri} for prefix, uri in spaces]}
-        )  # fmt: skip
-    return json_answer({"run": run_view(newest) if newest is not None else None, "verdict": verdict, "steps": items})
-
-
-def _namespaces(step: Step, case: Case, suite: Suite, project: Project) -> tuple[tuple[str, str], ...]:
-    """The prefixes that the step's XPaths may use besides those of its answer, from the nearest options that name some."""
-    own = step.options.over(case.options) if isinstance(step, Request) else case.options
-    return own.over(suite.options.over(project.options)).namespaces or ()
-
-
-def _last_answer(stored: cases.StoredCase, key: str) -> tuple[StepEvidence, Answer, Scopes] | None:
-    """What the step with a key saw last, its answer as its checks read it, and what their references stand for; None without an
-    answer."""
-    case = compiled(stored)
-    _, _, found = _last_seen(stored)
-    step = next((step for _, _, step in case.parts() if step.key == key), None)
-    if key not in found or step is None:
-        return None
-    run, seen = found[key]
-    around = _around(stored)
-    answer = again.answer_of(seen, _namespaces(step, case, *around))
-    if answer is None:
-        return None
-    return seen, answer, _scopes(stored, case, around, run, [of for _, of in found.values()])
-
-
-def _around(stored: cases.StoredCase) -> tuple[Suite, Project]:
-    """The suite and the project that the case stands in."""
-    suite = read_suite(projects.suite_by_id(database(), stored.suite).document)
-    return suite, read_project(projects.project_by_id(database(), stored.project).document)
-
-
-def _last_seen(
-    stored: cases.StoredCase,
-) -> tuple[runs.Run | None, str | None, dict[str, tuple[runs.Run, StepEvidence]]]:
-    """The newest run or trial of the case with its verdict, and by step key which run saw the step last, and what."""
-    found: dict[str, tuple[runs.Run, StepEvidence]] = {}
-    newest: runs.Run | None = None
-    verdict = None
-    for kind in ("run", "trial"):
-        last = runs.last_run_of_case(database(), stored.project, stored.id, (kind,))
-        if last is None or (newest is not None and last[0] < newest.id):
-            continue
-        run = newest = runs.run_by_id(database(), last[0])
-        verdict = runs.verdict_of_case(database(), *last)
-        found |= {step.key: (run, step) for step in evidence.steps(database("evidence"), *last)}
-    return newest, verdict, found
-
-
-def _seen_in(
-    stored: cases.StoredCase, oid: str
-) -> tuple[runs.Run | None, str | None, dict[str, tuple[runs.Run, StepEvidence]]]:
-    run = runs.run(database(), oid)
-    position = next((entry.position for entry in runs.run_cases(database(), run.id) if entry.case == stored.oid), None)
-    if position is None:
-        raise NotFound("this run does not hold this case")
-    steps = evidence.steps(database("evidence"), run.id, position)
-    return run, runs.verdict_of_case(database(), run.id, position), {step.key: (run, step) for step in steps}
-
-
-def _scopes(
-    stored: cases.StoredCase,
-    case: Case,
-    around: tuple[Suite, Project],
-    run: runs.Run | None,
-    seen: list[StepEvidence],
-) -> Scopes:
-    environments = [read_environment(e.document) for e in projects.environments(database(), stored.project)]
-    environment = next((e for e in environments if run is not None and e.name == run.environment), None)
-    return again.scopes_of(case, *around, environment, seen)
+    found = judged(stored, request.args.get("run", ""))
+    items = [
+        {**step_view(of.seen, of.run.oid, of.again), "part": of.part, "index": of.index, "run": of.run.oid, "runNumber": of.run.number,
+         "runKind": of.run.kind, "namespaces": [{"prefix": prefix, "uri": uri} for prefix, uri in of.namespaces]}
+        for of in found.steps
+    ]  # fmt: skip
+    return json_answer(
+        {"run": run_view(found.newest) if found.newest is not None else None, "verdict": found.verdict, "steps": items}
+    )
 
 
 @evidence_api.post("/cases/<id>/sentences")
@@ -155,7 +66,7 @@ def read_typed(id: str) -> Response:
     text, key = data.get("text"), data.get("step")
     if not isinstance(text, str) or not isinstance(key, str) or len(text) > LONGEST_SENTENCE:
         raise Refused(400, "sentence-missing", "Give the sentence as text, and the key of its step as step.")
-    last = _last_answer(stored, key)
+    last = last_answer(stored, key)
     paths = again.paths_in(last[1] if last else None)
     result: dict[str, Any] = {"check": None, "typed": "", "outcome": None, "problem": "",
                               "suggestions": suggestions(text, paths)}  # fmt: skip
@@ -190,7 +101,7 @@ def read_sheet(id: str) -> Response:
             raise Refused(400, "row", "Each row has the texts step, of, relation and expected.")
         step, *words = cells
         if step not in known:
-            last = _last_answer(stored, step)
+            last = last_answer(stored, step)
             known[step] = again.by_last_name(again.paths_in(last[1] if last else None))
         items.append(_row(words, known[step]))
     return json_answer({"items": items, "next": None})
@@ -242,7 +153,7 @@ def _document_of(answer: Answer | None) -> Any:
 
 def _earlier(stored: cases.StoredCase, before: str = "") -> Iterator[tuple[int, dict[str, Any], Any]]:
     """Number, step document and last answer (MISSING without one) of the request steps before a key; all without it."""
-    _, _, found = _last_seen(stored)
+    _, _, found = last_seen(stored)
     steps = [step for part in PARTS for step in stored.document.get(part, [])]
     for number, step in enumerate(steps, 1):
         if step.get("key") == before:
@@ -302,7 +213,7 @@ def clean_kept(id: str) -> Response:
         subject = read_subject(text.strip())
     except Unreadable as problem:
         return json_answer({**result, "problem": str(problem)})
-    last = _last_answer(stored, key)
+    last = last_answer(stored, key)
     if last is None:
         return json_answer({**result, "problem": "This step has no answer yet to try it on."})
     _, answer, scopes = last

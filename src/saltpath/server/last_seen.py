@@ -1,0 +1,131 @@
+"""What the last runs and trials of a case saw, step by step, its checks as they are now judged on it: nothing here sends anything."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from saltpath.core.answer import Answer
+from saltpath.core.case import Case, Project, Request, Step, Suite
+from saltpath.core.format.project import read_environment, read_project, read_suite
+from saltpath.core.plan import inheriting
+from saltpath.core.scopes import Scopes
+from saltpath.server import again
+from saltpath.server.compiled import compiled
+from saltpath.server.context import database
+from saltpath.store import evidence, projects, runs
+from saltpath.store.cases import StoredCase
+from saltpath.store.database import NotFound
+from saltpath.store.evidence import StepEvidence
+
+Found = dict[str, tuple[runs.Run, StepEvidence]]
+"""By step key, which run saw the step last, and what."""
+
+
+@dataclass(frozen=True, slots=True)
+class SeenStep:
+    """A step as it stands in the case now, what it saw last, and which of its checks were judged anew on that. `namespaces`: prefixes
+    that its XPaths may use besides those of its answer."""
+
+    part: str
+    index: int
+    step: Step
+    run: runs.Run
+    seen: StepEvidence
+    again: tuple[bool, ...]
+    namespaces: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Judged:
+    """The newest run or trial of a case with its verdict, and what each step of the case saw."""
+
+    newest: runs.Run | None
+    verdict: str | None
+    steps: list[SeenStep]
+
+
+def judged(stored: StoredCase, run: str = "") -> Judged:
+    """What the last run or trial of a case saw, a trial's steps over the last run's; of the run with an oid, what that one saw. Checks that
+    were edited since are judged on the kept answers."""
+    suite, project = around(stored)
+    case = inheriting(compiled(stored), suite, project)
+    newest, verdict, found = _seen_in(stored, run) if run else last_seen(stored)
+    scopes = _scopes(stored, case, (suite, project), newest, [seen for _, seen in found.values()])
+    for _, _, step in case.parts():
+        if isinstance(step, Request) and step.key in found:
+            of, seen = found[step.key]
+            found[step.key] = (of, again.kept(step, seen, scopes))
+            for name, value in found[step.key][1].kept.items():
+                scopes.keep(name, value)
+    steps = []
+    for part, index, step in case.parts():
+        if step.key not in found:
+            continue
+        of, seen = found[step.key]
+        anew: tuple[bool, ...] = ()
+        spaces: tuple[tuple[str, str], ...] = ()
+        if isinstance(step, Request):
+            spaces = _namespaces(step, case, suite, project)
+            seen, anew = again.judged(step, seen, scopes, spaces)
+        steps.append(SeenStep(part, index, step, of, seen, anew, spaces))
+    return Judged(newest, verdict, steps)
+
+
+def _namespaces(step: Step, case: Case, suite: Suite, project: Project) -> tuple[tuple[str, str], ...]:
+    """The prefixes of the nearest options that name some."""
+    own = step.options.over(case.options) if isinstance(step, Request) else case.options
+    return own.over(suite.options.over(project.options)).namespaces or ()
+
+
+def last_answer(stored: StoredCase, key: str) -> tuple[StepEvidence, Answer, Scopes] | None:
+    """What the step with a key saw last, its answer as its checks read it, and what their references stand for; None without an
+    answer."""
+    case = compiled(stored)
+    _, _, found = last_seen(stored)
+    step = next((step for _, _, step in case.parts() if step.key == key), None)
+    if key not in found or step is None:
+        return None
+    run, seen = found[key]
+    surroundings = around(stored)
+    answer = again.answer_of(seen, _namespaces(step, case, *surroundings))
+    if answer is None:
+        return None
+    return seen, answer, _scopes(stored, case, surroundings, run, [of for _, of in found.values()])
+
+
+def around(stored: StoredCase) -> tuple[Suite, Project]:
+    """The suite and the project that the case stands in."""
+    suite = read_suite(projects.suite_by_id(database(), stored.suite).document)
+    return suite, read_project(projects.project_by_id(database(), stored.project).document)
+
+
+def last_seen(stored: StoredCase) -> tuple[runs.Run | None, str | None, Found]:
+    """The newest run or trial of the case with its verdict, and what it saw."""
+    found: Found = {}
+    newest: runs.Run | None = None
+    verdict = None
+    for kind in ("run", "trial"):
+        last = runs.last_run_of_case(database(), stored.project, stored.id, (kind,))
+        if last is None or (newest is not None and last[0] < newest.id):
+            continue
+        run = newest = runs.run_by_id(database(), last[0])
+        verdict = runs.verdict_of_case(database(), *last)
+        found |= {step.key: (run, step) for step in evidence.steps(database("evidence"), *last)}
+    return newest, verdict, found
+
+
+def _seen_in(stored: StoredCase, oid: str) -> tuple[runs.Run | None, str | None, Found]:
+    run = runs.run(database(), oid)
+    position = next((entry.position for entry in runs.run_cases(database(), run.id) if entry.case == stored.oid), None)
+    if position is None:
+        raise NotFound("this run does not hold this case")
+    steps = evidence.steps(database("evidence"), run.id, position)
+    return run, runs.verdict_of_case(database(), run.id, position), {step.key: (run, step) for step in steps}
+
+
+def _scopes(
+    stored: StoredCase, case: Case, around: tuple[Suite, Project], run: runs.Run | None, seen: list[StepEvidence]
+) -> Scopes:
+    environments = [read_environment(e.document) for e in projects.environments(database(), stored.project)]
+    environment = next((e for e in environments if run is not None and e.name == run.environment), None)
+    return again.scopes_of(case, *around, environment, seen)
