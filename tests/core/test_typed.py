@@ -5,11 +5,11 @@ from decimal import Decimal
 
 from saltpath.core.checks.relations import TABLE
 from saltpath.core.checks.typed import PHRASES, read_sentence, suggestions, write_sentence
-from saltpath.core.sheet.cells import read_cells
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.grammar import Unreadable
 from saltpath.core.outline import outline
 from saltpath.core.plain import same
+from saltpath.core.sheet.cells import read_cells
 from saltpath.core.subjects import read_subject
 
 KNOWN = {"id": "$.id", "total": "$.fee.total"}

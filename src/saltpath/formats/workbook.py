@@ -10,6 +10,7 @@ import csv
 import io
 import re
 import zipfile
+import zlib
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
@@ -110,7 +111,15 @@ def _safe_archive(octets: bytes) -> None:
                     raise Unreadable(
                         "this workbook declares a document type, which no spreadsheet program does; it is not read"
                     )
-    except (zipfile.BadZipFile, EOFError, OSError, NotImplementedError, RuntimeError, ValueError) as problem:
+    except (
+        zipfile.BadZipFile,
+        zlib.error,
+        EOFError,
+        OSError,
+        NotImplementedError,
+        RuntimeError,
+        ValueError,
+    ) as problem:
         raise Unreadable(f"this workbook cannot be read; it may be cut short or damaged ({_short(problem)})") from None
 
 

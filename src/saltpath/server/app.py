@@ -13,6 +13,7 @@ from saltpath.server.api.incoming import incoming
 from saltpath.server.api.outline_api import outline_api
 from saltpath.server.api.proposals_api import proposals_api
 from saltpath.server.api.runs_api import runs_api
+from saltpath.server.api.sheets_api import sheets_api
 from saltpath.server.api.single_api import single_api
 from saltpath.server.context import LARGEST_BODY, database
 from saltpath.server.guard import guard
@@ -37,6 +38,7 @@ def make_app(folder: Path, host: str = "127.0.0.1") -> Flask:
         documents,
         incoming,
         single_api,
+        sheets_api,
         evidence_api,
         proposals_api,
         runs_api,

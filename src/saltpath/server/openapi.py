@@ -19,6 +19,11 @@ _TEXT = _parameter("text", "false leaves the case's text out")
 _LIMIT = _parameter("limit", "how many at most, 1 to 1000", kind="integer")
 
 
+_ANY = "application/octet-stream"
+_SHEET = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+_FORM = _parameter("format", "xlsx or csv")
+
+
 def _of(shape: str) -> dict[str, Any]:
     return {"$ref": f"#/components/schemas/{shape}"}
 
@@ -106,6 +111,21 @@ def document() -> dict[str, Any]:
             "get": _operation("listSendings", "What it sent before", _page("Sending"), _ID)},
         "/single-requests/{id}/place": {
             "post": _operation("placeSingleRequest", "Make it a step of a case", _of("PlacedRequest"), _ID, body="PlaceForRequest")},
+        "/workbooks": {
+            "post": _operation("readWorkbook", "A workbook or CSV file as tables", _of("ReadWorkbook"), _PROJECT, upload=_ANY)},
+        "/cases/{id}/workbook": {"get": _operation("readCaseWorkbook", "The case as a workbook", None, _ID, _FORM, media=_SHEET)},
+        "/suites/{id}/workbook": {
+            "get": _operation("readSuiteWorkbook", "The suite as a workbook", None, _ID, _FORM, media=_SHEET),
+            "put": _operation("keepWorkbook", "Keep the team's own", _of("KeptWorkbook"), _ID, _parameter("name", "the file's", True),
+                              _parameter("sheet", "which of its sheets"), _parameter("headings", "their row, from 0", kind="integer"),
+                              _parameter("columns", "what each column is, a JSON list", True),
+                              _parameter("otherwise", "the case of rows that name none"), upload=_ANY)},
+        "/suites/{id}/workbook/kept": {"get": _operation("readKeptWorkbook", "The team's own", _of("KeptWorkbook"), _ID)},
+        "/suites/{id}/workbook/verdicts": {
+            "get": _operation("readWorkbookVerdicts", "The team's own with verdicts", None, _ID, media=_SHEET)},
+        "/suites/{id}/rows": {
+            "get": _operation("listRows", "The suite as rows", _page("SuiteRow"), _ID),
+            "post": _operation("takeRows", "Rows onto the suite's cases", _of("TakenRows"), _ID, body="TableRows")},
         "/format": {"get": _operation("readFormat", "The words of the case format", _page("FormatWord"))},
         "/cases": {"post": _operation("addCase", "A new case", _of("Case"), status=201, body="NewCase")},
         "/cases/{id}": {

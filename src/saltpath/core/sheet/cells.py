@@ -21,6 +21,7 @@ LONGEST = 32_000
 """A cell of a workbook holds 32,767 characters; a longer text is cut, and recognised by its beginning."""
 _BARE_PATH = re.compile(r"[^\W\d][\w-]*(?:\.[\w-]+|\[(?:\d+|\*)\])*")
 _METHOD = re.compile(r"([A-Z]+) +(\S.*)", re.DOTALL)
+_TOKEN = re.compile(r"[A-Za-z0-9!#$%&'*+.^_`|~-]+")
 _BODIES = ("json", "xml", "text", "form", "multipart", "file")
 _UNSAFE = re.compile(r"[%&=#+]")
 _CONTROL = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
@@ -105,7 +106,7 @@ def write_request(step: Mapping[str, Any]) -> dict[str, str]:
 def read_request(step: Mapping[str, Any], cells: Mapping[str, str]) -> dict[str, Any]:
     """The step with what its cells say otherwise; an empty cell says nothing, and what was not changed stays as it is stored.
 
-    Raises Unreadable: a header without a colon, a form's line without an equals sign."""
+    Raises Unreadable: no method, a header without a colon, a form's line without an equals sign."""
     was = write_request(step) if step.get("send") else dict.fromkeys(("method", "address", "headers", "body"), "")
     given = {name: as_cell(text).strip() for name, text in cells.items()}
     told = _METHOD.fullmatch(given.get("address", ""))
@@ -113,6 +114,8 @@ def read_request(step: Mapping[str, Any], cells: Mapping[str, str]) -> dict[str,
         given |= {"method": given.get("method") or told[1], "address": told[2]}
     new = {name: text for name, text in given.items() if text and text != was[name].strip()}
     made = dict(step)
+    if "method" in new and not _TOKEN.fullmatch(new["method"]):
+        raise Unreadable(f"{new['method']!r} is no method, such as GET or POST")
     if "method" in new or "address" in new:
         made = _with_address(made, new.get("method") or was["method"] or "GET", new.get("address"))
     if "headers" in new:

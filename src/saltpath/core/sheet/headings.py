@@ -11,6 +11,8 @@ from saltpath.core.subjects import read_subject
 EXPECTED_OF = "expected of "
 """A column of a team's own may hold what one subject is expected to be: `expected of $.fee.total`."""
 LOOKED_AT = 20
+BESIDE = {"verdict": "verdict (Salt Path)", "was": "was (Salt Path)", "at": "at (Salt Path)"}
+"""What is written beside the rows of a team's own workbook, and the headings that it gets there."""
 _EVERYDAY = {
     "test case": "case", "test": "case", "scenario": "case", "case name": "case",
     "request": "step", "step name": "step", "action": "step",
@@ -24,6 +26,7 @@ _EVERYDAY = {
     "comment": "note", "remark": "note", "description": "note",
     "expected status": "expected of status", "expected status code": "expected of status", "status code": "expected of status",
     "expected body": "expected of $", "expected response": "expected of $", "max time": "expected of time",
+    "verdict (salt path)": "verdict", "was (salt path)": "was",
     "actual": "was", "actual value": "was", "result": "verdict", "outcome": "verdict",
 }  # fmt: skip
 

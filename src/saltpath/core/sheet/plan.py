@@ -155,8 +155,8 @@ class _Reading:
             self.cases.append(case)
         if case is not self.case:
             self.case, self.step = case, None
-        if self.whole:
-            case.name = title
+        if name and self.whole:
+            case.name = name
         return case
 
     def _step_of(self, case: _Case, number: int, cells: Mapping[str, str]) -> _Step | None:
@@ -216,21 +216,20 @@ class _Reading:
         for column in self.columns:
             if column.startswith(EXPECTED_OF) and column in cells:
                 words = _words_of_column(column.removeprefix(EXPECTED_OF), cells[column].strip())
-                self._take(number, column, step, partial(read_cells, *words, known))
+                self._take(number, column, step, partial(_read_check, *words, known))
         if any(column in cells for column in ("of", "relation", "expected")):
             self._take(number, "of", step, lambda: self._of_row(cells, step, known))
 
     def _of_row(self, cells: Mapping[str, str], step: _Step, known: Mapping[str, str]) -> Document:
         """The check of a row; one that says what a stored check says keeps what no cell holds, such as notes within a group."""
         of, relation, expected = (as_cell(cells.get(column, "")).strip() for column in ("of", "relation", "expected"))
-        check = step.said.get((of, relation, expected)) or read_cells(of, relation, expected, known)
+        check = step.said.get((of, relation, expected)) or _read_check(of, relation, expected, known)
         rest = {name: value for name, value in check.items() if name not in _BESIDE}
         return {**rest, **aside(cells.get("note", ""), cells.get("mark", ""))}
 
     def _take(self, number: int, column: str, step: _Step, read: Callable[[], Document]) -> None:
         try:
             check = read()
-            _must_read({"request": "x", "send": "GET http://x/", "expect": [check]})
         except (Unreadable, FormatError) as problem:
             step.faulty = True
             self._fault(number, column, str(problem))
@@ -307,6 +306,13 @@ def _words(check: Mapping[str, Any]) -> _Words:
     """A check as the words of its cells."""
     cells = check_cells(check)
     return cells["of"].strip(), cells["relation"].strip(), cells["expected"].strip()
+
+
+def _read_check(of: str, relation: str, expected: str, known: Mapping[str, str]) -> Document:
+    """Raises Unreadable, FormatError."""
+    check = read_cells(of, relation, expected, known)
+    _must_read({"request": "x", "send": "GET http://x/", "expect": [check]})
+    return check
 
 
 def _must_read(step: Document) -> None:

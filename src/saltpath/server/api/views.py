@@ -118,8 +118,8 @@ def outcome_view(outcome: Outcome, again: bool = False) -> dict[str, Any]:
     return {
         "verdict": outcome.verdict,
         "check": outcome.check,
-        "expected": _shown(outcome.expected, outcome.check),
-        "actual": _shown(outcome.actual, outcome.check),
+        "expected": shown(outcome.expected, outcome.check),
+        "actual": shown(outcome.actual, outcome.check),
         "where": list(outcome.where),
         "why": reason(outcome.why),
         "advice": outcome.advice,
@@ -131,7 +131,7 @@ def outcome_view(outcome: Outcome, again: bool = False) -> dict[str, Any]:
     }
 
 
-def _shown(value: Any, check: str) -> str:
+def shown(value: Any, check: str) -> str:
     """A value in its unit: `time` holds microseconds, `size` bytes."""
     if isinstance(value, int) and not isinstance(value, bool):
         if check.startswith("time "):

@@ -1,0 +1,272 @@
+"""Sheets: cases as workbooks, workbooks as cases, and a team's own workbook with its verdicts. What is brought in is shown before it is
+taken, row by row."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from contextlib import contextmanager
+from typing import Any
+
+from flask import Blueprint, Response, request
+
+from saltpath.core import plain
+from saltpath.core.format.carried import carried
+from saltpath.core.format.folder import slug
+from saltpath.core.format.reader import case_from_data
+from saltpath.core.format.source import FormatError
+from saltpath.core.grammar import Unreadable
+from saltpath.core.sheet.headings import columns_of, heading_row, is_column, is_own, plain_heading
+from saltpath.core.sheet.plan import Plan, Planned, plan
+from saltpath.core.sheet.rows import COLUMNS, HEADINGS
+from saltpath.formats.workbook import (
+    CSV,
+    LARGEST,
+    MOST_COLUMNS,
+    MOST_ROWS,
+    XLSX,
+    beside,
+    read_book,
+    write_csv,
+    write_xlsx,
+)
+from saltpath.server.api.views import moment
+from saltpath.server.context import actor, body, database, project_asked, whole
+from saltpath.server.problems import Refused, json_answer
+from saltpath.server.sheets import known_paths, rows_with_evidence, verdicts_beside
+from saltpath.store import cases, projects, workbooks
+from saltpath.store.cases import StoredCase
+from saltpath.store.database import Conflict
+
+sheets_api = Blueprint("sheets", __name__)
+
+
+# ---- out
+
+
+@sheets_api.get("/cases/<id>/workbook")
+def case_workbook(id: str) -> Response:
+    """The case as a workbook: a row for each check, with its verdict; `?format=csv` as CSV."""
+    case = cases.case(database(), id)
+    return _workbook(case.name, [case])
+
+
+@sheets_api.get("/suites/<id>/workbook")
+def suite_workbook(id: str) -> Response:
+    """All cases of a suite as one workbook; `?format=csv` as CSV."""
+    suite = projects.suite(database(), id)
+    return _workbook(suite.name, _cases_of(suite))
+
+
+def _cases_of(suite: projects.Document) -> list[StoredCase]:
+    return [case for case in cases.cases(database(), suite.project) if case.suite == suite.id]
+
+
+def _workbook(name: str, found: list[StoredCase]) -> Response:
+    form = request.args.get("format", "xlsx")
+    if form not in ("xlsx", "csv"):
+        raise Refused(400, "format", "format is xlsx or csv.")
+    rows = [row.cells for case in found for row in rows_with_evidence(case)]
+    octets = write_xlsx(name, HEADINGS, rows) if form == "xlsx" else write_csv(HEADINGS, rows)
+    return _file(octets, f"{slug(name)}.{form}")
+
+
+def _file(octets: bytes, name: str) -> Response:
+    answer = Response(octets, content_type=CSV if name.endswith(".csv") else XLSX)
+    answer.headers["Content-Disposition"] = f'attachment; filename="{name}"'
+    return answer
+
+
+@sheets_api.get("/suites/<id>/rows")
+def suite_rows(id: str) -> Response:
+    """The suite as the rows of a sheet, case by case."""
+    items = [
+        {"case": case.oid, "step": row.step_key, "index": row.index, "cells": row.cells}
+        for case in _cases_of(projects.suite(database(), id))
+        for row in rows_with_evidence(case)
+    ]
+    return json_answer({"items": items, "next": None})
+
+
+# ---- in
+
+
+@sheets_api.post("/workbooks")
+def read_workbook() -> Response:
+    """A workbook (.xlsx) or CSV file, at most 20 MB, as tables of text, each with the row of its headings and what its columns are, by
+    their names and by what the project was told before. Nothing is kept of it."""
+    request.max_content_length = LARGEST
+    known = workbooks.remembered(database(), project_asked().id)
+    with _understood():
+        book = read_book(request.get_data(cache=False))
+    sheets = []
+    for sheet in book.sheets:
+        at = heading_row(sheet.table, known)
+        columns = columns_of(sheet.table[at] if sheet.table else [], known)
+        sheets.append(
+            {"name": sheet.name, "headings": at, "columns": columns, "own": is_own(columns), "table": sheet.table}
+        )
+    return json_answer({"sheets": sheets, "said": book.said})
+
+
+@contextmanager
+def _understood() -> Iterator[None]:
+    """Within it, what cannot be read is the answer."""
+    try:
+        yield
+    except Unreadable as problem:
+        raise Refused(422, "not-understood", f"{str(problem)[:1].upper()}{str(problem)[1:]}.") from None
+
+
+@sheets_api.post("/suites/<id>/rows")
+def take_rows(id: str) -> Response:
+    """Rows of a table onto the cases of a suite: what they would change, and which could not be read. With `take` it is done; what could
+    be read is, and `saved` says which cases became what, with what they were before, so that it can be undone; `left` names those that
+    someone else changed meanwhile."""
+    suite = projects.suite(database(), id)
+    data = body()
+    columns, table, first = _table(data)
+    otherwise = data.get("otherwise", "")
+    if not isinstance(otherwise, str) or len(otherwise) > 200:
+        raise Refused(422, "otherwise", "otherwise is the name of the case for rows that name none.")
+    found = _cases_of(suite)
+    only = data.get("case")
+    if only is not None:
+        found = [case for case in found if case.oid == only]
+        if not found:
+            raise Refused(422, "case", "There is no such case in this suite.")
+        otherwise = found[0].name
+    planned = _plan(table, columns, found, first, only is None, otherwise)
+    saved, left = _saved(suite, planned, found) if data.get("take") is True else ([], [])
+    if saved and isinstance(data.get("headings"), list):
+        _remember(suite.project, data["headings"], columns)
+    by_key = {case.key: case.oid for case in found}
+    items = [
+        {"id": by_key.get(str((item.before or {}).get("key"))), "name": str(item.document["case"]), "changes": item.changes,
+         "steps": len(item.document.get("steps") or [])}
+        for item in planned.cases
+        if item.before is None or item.changes
+    ]  # fmt: skip
+    faults = [{"row": fault.row, "column": fault.column, "sentence": fault.sentence} for fault in planned.faults]
+    return json_answer({"cases": items, "faults": faults, "checks": len(planned.places), "saved": saved, "left": left})
+
+
+def _table(data: dict[str, Any]) -> tuple[list[str], list[list[str]], int]:
+    columns: Any = data.get("columns")
+    table: Any = data.get("table")
+    first = data.get("first", 0)
+    named = isinstance(columns, list) and 0 < len(columns) <= MOST_COLUMNS and all(isinstance(c, str) for c in columns)
+    if not named or not all(map(is_column, columns)):
+        raise Refused(
+            422, "columns", f"columns names each column: {', '.join(COLUMNS)}, “expected of” a subject, or nothing."
+        )
+    rows = isinstance(table, list) and len(table) <= MOST_ROWS and all(isinstance(row, list) for row in table)
+    if not rows or not all(isinstance(cell, str) for row in table for cell in row):
+        raise Refused(422, "table", f"table is a list of at most {MOST_ROWS} rows, each a list of texts.")
+    if type(first) is not int or not 0 <= first < 2**31:
+        raise Refused(422, "first", "first is the number of the table's first row.")
+    return columns, table, first
+
+
+def _plan(
+    table: list[list[str]], columns: list[str], found: list[StoredCase], first: int, new_cases: bool, otherwise: str
+) -> Plan:
+    documents = [case.document for case in found]
+    known: Callable[[str, str], Any] = known_paths(found)
+    return plan(table, columns, documents, first=first, known=known, new_cases=new_cases, otherwise=otherwise)
+
+
+def _saved(
+    suite: projects.Document, planned: Plan, found: Iterable[StoredCase]
+) -> tuple[list[dict[str, Any]], list[str]]:
+    """Save what changes. Each case of it can be read as a whole, or none is saved."""
+    by_key = {case.key: case for case in found}
+    changed = [item for item in planned.cases if item.before is None or item.changes]
+    for item in changed:
+        _must_read(item)
+    saved, left = [], []
+    for item in changed:
+        try:
+            done = _save(suite, item, by_key)
+        except Conflict:
+            left.append(str(item.document["case"]))
+        else:
+            saved.append({"id": done.oid, "name": done.name, "version": done.version, "before": item.before})
+    return saved, left
+
+
+def _save(suite: projects.Document, item: Planned, by_key: Mapping[str, StoredCase]) -> StoredCase:
+    if item.before is None:
+        return cases.add_case(database(), suite.project, suite.id, actor().id, item.document)
+    stored = by_key[str(item.before["key"])]
+    comments = carried(stored.document, item.document, stored.comments)
+    return cases.save_case(database(), stored.oid, actor().id, stored.version, item.document, comments)
+
+
+def _must_read(item: Planned) -> None:
+    """Raises Refused."""
+    try:
+        case_from_data(item.document)
+    except FormatError as problem:
+        sentence = f"“{item.document['case']}”: {problem.problems[0].sentence}"
+        raise Refused(422, "not-the-format", sentence) from None
+
+
+def _remember(project: int, headings: list[Any], columns: list[str]) -> None:
+    """What the team's own headings mean, so that they need not be mapped again."""
+    means = {
+        plain_heading(heading): column
+        for heading, column in zip(headings, columns, strict=False)
+        if isinstance(heading, str) and 0 < len(heading) <= 200 and plain_heading(heading) not in HEADINGS
+    }
+    workbooks.remember(database(), project, means)
+
+
+# ---- a team's own workbook
+
+
+@sheets_api.put("/suites/<id>/workbook")
+def keep_workbook(id: str) -> Response:
+    """Keep the workbook that was brought into a suite, so that it can be had again with verdicts beside its rows."""
+    suite = projects.suite(database(), id)
+    request.max_content_length = LARGEST
+    name, sheet, otherwise = (request.args.get(arg, "")[:200] for arg in ("name", "sheet", "otherwise"))
+    try:
+        columns = plain.read_json(request.args.get("columns", ""))
+    except plain.NotPlain:
+        columns = None
+    if not name or not isinstance(columns, list) or not all(isinstance(c, str) and is_column(c) for c in columns):
+        raise Refused(422, "columns", "Give the file's name, and what each column is as a JSON list in columns.")
+    octets = request.get_data(cache=False)
+    with _understood():
+        if sheet not in [item.name for item in read_book(octets).sheets]:
+            raise Unreadable(f"this workbook holds no sheet {sheet}")
+    book = workbooks.Workbook(name, sheet, min(whole("headings", 0), MOST_ROWS), columns, otherwise, octets, 0)
+    workbooks.keep(database(), suite.project, suite.id, actor().id, book)
+    return kept_workbook(id)
+
+
+@sheets_api.get("/suites/<id>/workbook/kept")
+def kept_workbook(id: str) -> Response:
+    """Which workbook was brought into a suite, and when; its name is empty if none was."""
+    book = workbooks.kept(database(), projects.suite(database(), id).id)
+    return json_answer({"name": book.name if book else "", "at": moment(book.at) if book else None})
+
+
+@sheets_api.get("/suites/<id>/workbook/verdicts")
+def workbook_with_verdicts(id: str) -> Response:
+    """The workbook that was brought in, with verdict, actual value and time of the last runs beside its rows."""
+    suite = projects.suite(database(), id)
+    book = workbooks.kept(database(), suite.id)
+    if book is None:
+        raise Refused(404, "no-workbook", "No workbook was brought into this suite.")
+    found = _cases_of(suite)
+    with _understood():
+        table = next((s.table for s in read_book(book.octets).sheets if s.name == book.sheet), [])
+        planned = _plan(table[book.headings + 1 :], book.columns, found, book.headings + 1, True, book.otherwise)
+        known = {heading: at for at, heading in enumerate(table[book.headings] if book.headings < len(table) else [])}
+        values = verdicts_beside(planned, found)
+        names = {name for texts in values.values() for name in texts}
+        octets = beside(book.octets, book.sheet, book.headings, {n: known[n] for n in names if n in known}, values)
+    return _file(
+        octets, f"{slug(book.name.rpartition('.')[0] or book.name)}.{'csv' if book.name.endswith('.csv') else 'xlsx'}"
+    )

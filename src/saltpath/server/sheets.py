@@ -1,0 +1,143 @@
+"""Cases as rows with what their runs saw beside them, and a table's rows with what became of their checks."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any
+
+from saltpath.core import plain
+from saltpath.core.answer import Answer
+from saltpath.core.case import Check, Request
+from saltpath.core.checks.outcome import Outcome
+from saltpath.core.exchange import MASK
+from saltpath.core.jsonpath import MISSING
+from saltpath.core.scopes import Scope, Scopes
+from saltpath.core.seen import in_words
+from saltpath.core.sheet.headings import BESIDE
+from saltpath.core.sheet.plan import Place, Plan
+from saltpath.core.sheet.rows import Row, check_cells, requests_of, rows_of
+from saltpath.core.subjects import Subject, find, taken
+from saltpath.core.why import Blocked
+from saltpath.server import again
+from saltpath.server.api.views import moment, shown
+from saltpath.server.compiled import compiled
+from saltpath.server.context import database
+from saltpath.server.last_seen import SeenStep, judged, last_answer
+from saltpath.store import evidence, runs
+from saltpath.store.cases import StoredCase
+
+MOST_ANSWERS = 12
+NOT_TAKEN = "not taken over"
+NOT_RUN = "not run yet"
+
+
+def rows_with_evidence(stored: StoredCase, seen: bool = True) -> Iterator[Row]:
+    """The rows of a case with verdict, actual value, and with `seen` what the last answers have shown."""
+    found = {of.step.key: of for of in judged(stored).steps}
+    words = seen_in_words(stored) if seen else {}
+    for row in rows_of(stored.document):
+        outcome = _outcome(found.get(row.step_key), row.index)
+        beside = {"seen": words.get((row.step_key, row.index), "")}
+        if outcome is not None:
+            beside |= {"verdict": outcome.verdict, "was": shown(outcome.actual, outcome.check)}
+        row.cells.update({name: text for name, text in beside.items() if text})
+        yield row
+
+
+def _outcome(of: SeenStep | None, index: int) -> Outcome | None:
+    """What became of a step's check; None where nothing did yet."""
+    if of is None or not isinstance(of.step, Request) or not 0 <= index < len(of.seen.outcomes):
+        return None
+    outcome = of.seen.outcomes[index]
+    return outcome if not outcome.origin and outcome.check == of.step.expect[index].sentence else None
+
+
+def seen_in_words(stored: StoredCase) -> dict[tuple[str, int], str]:
+    """By step key and number of the check: what stood there in the last answers, at most 12."""
+    checks = {
+        step.key: [(index, item.of) for index, item in enumerate(step.expect) if isinstance(item, Check)]
+        for _, _, step in compiled(stored).parts()
+        if isinstance(step, Request)
+    }
+    values: dict[tuple[str, int], list[Any]] = {}
+    for run, position in runs.last_runs_of_case(database(), stored.project, stored.id, MOST_ANSWERS):
+        for step in evidence.steps(database("evidence"), run, position):
+            answer = again.answer_of(step) if checks.get(step.key) else None
+            if answer is None:
+                continue
+            scopes = Scopes(Scope(), Scope(), Scope(), run=Scope())
+            for name, value in step.kept.items():
+                scopes.keep(name, value)
+            for index, of in checks[step.key]:
+                values.setdefault((step.key, index), []).append(_value(of, answer, scopes))
+    return {place: in_words(found) for place, found in values.items() if MASK not in plain.as_text(_plain(found))}
+
+
+def _plain(found: list[Any]) -> list[Any]:
+    return [None if value is MISSING else value for value in found]
+
+
+def _value(of: Subject, answer: Answer, scopes: Scopes) -> Any:
+    if again.may_take_long(of, len(answer.body)):
+        return MISSING
+    try:
+        there = find(of, answer, scopes)
+    except Blocked:
+        return MISSING
+    value = taken(there) if there.nodes else MISSING
+    return len(value) if isinstance(value, dict | list) else value
+
+
+def known_paths(cases: Sequence[StoredCase]) -> Any:
+    """Paths of the last answer by the name of their last part, of a step by its case's key and its own; each asked for once."""
+    by_key = {case.key: case for case in cases}
+    known: dict[tuple[str, str], Mapping[str, str]] = {}
+
+    def ask(case_key: str, step_key: str) -> Mapping[str, str]:
+        place = (case_key, step_key)
+        if place not in known:
+            last = last_answer(by_key[case_key], step_key) if case_key in by_key and step_key else None
+            known[place] = again.by_last_name(again.paths_in(last[1] if last else None))
+        return known[place]
+
+    return ask
+
+
+def verdicts_beside(plan: Plan, cases: Sequence[StoredCase]) -> dict[int, dict[str, str]]:
+    """By number of a table's row what is written beside it: verdict, actual value, and when."""
+    by_key = {case.key: case for case in cases}
+    found: dict[int, list[tuple[str, str, str]]] = {}
+    seen: dict[str, dict[str, SeenStep]] = {}
+    for place in plan.places:
+        before = plan.cases[place.case].before
+        case = by_key.get(str((before or {}).get("key", "")))
+        if case is not None and case.key not in seen:
+            seen[case.key] = {of.step.key: of for of in judged(case).steps}
+        found.setdefault(place.row, []).append(_beside(case, place, seen))
+    return {row: dict(zip(BESIDE.values(), _together(items), strict=True)) for row, items in found.items()}
+
+
+def _together(items: list[tuple[str, str, str]]) -> tuple[str, str, str]:
+    """The checks of one row as one: the worst verdict, every actual value, the last time."""
+    verdict = next((word for word in WORST_FIRST if any(word == v for v, _, _ in items)), items[0][0])
+    return verdict, "; ".join(was for _, was, _ in items if was), items[-1][2]
+
+
+WORST_FIRST: tuple[str, ...] = ("failed", "blocked", NOT_TAKEN, NOT_RUN, "unchecked", "passed", "skipped")
+
+
+def _beside(case: StoredCase | None, place: Place, seen: Mapping[str, dict[str, SeenStep]]) -> tuple[str, str, str]:
+    requests = requests_of(case.document) if case is not None else []
+    if case is None or place.request >= len(requests):
+        return NOT_TAKEN, "", ""
+    step = requests[place.request]
+    cells = [check_cells(check) for check in step.get("expect") or []]
+    wanted = [place.check[column] for column in ("of", "relation", "expected")]
+    index = next((at for at, of in enumerate(cells) if [of[c] for c in ("of", "relation", "expected")] == wanted), -1)
+    if index < 0:
+        return NOT_TAKEN, "", ""
+    of = seen[case.key].get(str(step.get("key")))
+    outcome = _outcome(of, index)
+    if of is None or outcome is None:
+        return NOT_RUN, "", ""
+    return outcome.verdict, shown(outcome.actual, outcome.check), str(moment(of.seen.head.at))

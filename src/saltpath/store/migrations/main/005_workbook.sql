@@ -1,0 +1,8 @@
+CREATE TABLE workbook (
+    suite INTEGER PRIMARY KEY REFERENCES suite, project INTEGER NOT NULL REFERENCES project, name TEXT NOT NULL,
+    sheet TEXT NOT NULL, headings INTEGER NOT NULL, columns TEXT NOT NULL, otherwise TEXT NOT NULL, octets BLOB NOT NULL,
+    actor INTEGER NOT NULL REFERENCES person, at INTEGER NOT NULL
+);
+CREATE TABLE heading (
+    project INTEGER NOT NULL REFERENCES project, heading TEXT NOT NULL, means TEXT NOT NULL, PRIMARY KEY (project, heading)
+) WITHOUT ROWID;
