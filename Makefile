@@ -36,6 +36,7 @@ demo: setup
 
 test: setup
 	@sh tests/need-chromium
+	@sh tests/need-libreoffice
 	@$(BIN)/python -m tests
 
 check: setup

@@ -53,6 +53,7 @@ class Sheet(BrowserTest):
         self.row(1).get_by_text("failed").wait_for(state="attached")
         self.page.get_by_role("button", name="Undo").click()
         self.app.wait(lambda: self.checks()[1]["is"] == "Marrow Finch")
+        expect(self.row(3)).to_contain_text("2 List the berths")
         self.row(2).get_by_text("+ a check").dblclick()
         self.page.keyboard.type("$.items counts 9\n")
         self.app.wait(lambda: self.checks(1) == [{"of": "$.items", "count": 9}])
@@ -85,10 +86,10 @@ class Sheet(BrowserTest):
 
     def test_rows_are_copied_filled_down_deleted_and_brought_back(self):
         self.press("Control+a", "Control+c")
-        self.page.get_by_role("status").get_by_text("3 rows copied.").wait_for()
+        self.page.get_by_role("status").get_by_text("4 rows copied.").wait_for()
         copied = self.page.evaluate("() => navigator.clipboard.readText()").split("\n")
         self.assertEqual(
-            copied[1].split("\t"), ["1 Read a vessel", "$.name", "is", "Marrow Finch", "", "", "“Marrow Finch”"]
+            copied[1].split("\t"), ["1 Read a vessel", "$.name", "is", "Marrow Finch", "", "", "“Marrow Finch”", ""]
         )
         self.press("Control+Home", "Home", "ArrowRight", "ArrowRight", "ArrowRight", "ArrowRight")
         self.page.keyboard.type("by hand\n")

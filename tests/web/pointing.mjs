@@ -5,7 +5,7 @@ import { fileURLToPath } from "node:url";
 import { built } from "./built.mjs";
 
 const web = process.env.WEB;
-const { accepted, body, copied, document, files, format, handover, indexer, inserting, making, naming, pairs, pasting, picked, places, recording, sheet, table, report, sent, threads } =
+const { accepted, body, book, columns, copied, document, files, format, handover, indexer, inserting, making, naming, pairs, pasting, picked, places, recording, sheet, table, report, sent, threads } =
   await built(web, fileURLToPath(new URL("pointing.ts", import.meta.url)));
 
 let seed = 11;
@@ -432,6 +432,8 @@ const check = (of, phrase, rest = "", more = {}) => {
   return { of, phrase, typed, sentence: typed, note: "", off: false, advice: false, ...more };
 };
 const OF = {
+  id: "c1",
+  name: "One",
   document: {},
   steps: [
     { kind: "request", key: "s1", number: 1, name: "List", part: "steps", index: 0, expect: [check("status", "is", "200"), check("$.id", "is present")] },
@@ -443,29 +445,42 @@ const OF = {
 
 test("the checks of a case are rows of a sheet", () => {
   const seen = new Map([["steps.0", { checks: [{ check: "status is 200", actual: "200", verdict: "passed" }] }]]);
-  const rows = sheet.rowsOf(OF, seen, []);
+  const told = [
+    { step: "s1", cells: { of: "status", method: "GET", address: "/list", seen: "200, always, in 3" } },
+    { step: "s1", cells: { of: "$.id" } },
+  ];
+  const of = [book.bookOfCase(OF, seen, told)];
+  const rows = sheet.rowsOf(of, []);
   assert.deepEqual(rows.map((row) => [row.id, row.cells.of, row.cells.relation, row.cells.expected, row.cells.was, row.verdict]), [
-    ["s1.0", "status", "is", "200", "200", "passed"],
-    ["s1.1", "$.id", "is present", "", "", undefined],
-    ["s3.0", "none of: $.a is 1", "", "", "", undefined],
+    ["c1.s1.0", "status", "is", "200", "200", "passed"],
+    ["c1.s1.1", "$.id", "is present", "", "", undefined],
+    ["c1.s3.0", "none of: $.a is 1", "", "", "", undefined],
+    ["c1.s4.none", "", "", "", "", undefined],
   ]);
+  assert.deepEqual(rows.map((row) => [row.first, row.cells.address, row.cells.seen]), [
+    [true, "/list", "200, always, in 3"], [false, "", ""], [true, "", ""], [true, "", ""]]);
   assert.deepEqual([rows[2].cells.step, rows[2].cells.note, rows[2].cells.mark], ["3 Read", "n", "off"]);
-  const waits = [{ id: "x", key: "s1", index: -1, cells: { ...rows[0].cells, of: "$.x" }, problem: "no" }];
-  assert.deepEqual(sheet.rowsOf(OF, seen, waits).map((row) => row.problem), ["", "", "no", ""]);
-  assert.equal(sheet.newRow(OF).key, "s3", "not the step that cleans up");
-  assert.equal(sheet.newRow(OF, "s1").key, "s1");
-  assert.equal(sheet.newRow({ steps: [] }), undefined);
+  const waits = [{ id: "x", of: "c1", key: "s1", index: -1, cells: { ...rows[0].cells, of: "$.x" }, problem: "no" }];
+  assert.deepEqual(sheet.rowsOf(of, waits).map((row) => row.problem), ["", "", "no", "", ""]);
+  assert.equal(sheet.newRow(of).key, "s3", "not the step that cleans up");
+  assert.equal(sheet.newRow(of, "s1").key, "s1");
+  assert.equal(sheet.newRow([]), undefined);
 });
 
 test("a pasted table changes rows and makes new ones", () => {
-  const rows = [...sheet.rowsOf(OF, new Map(), []), sheet.newRow(OF)];
+  const of = [book.bookOfCase(OF, new Map(), []), { ...book.bookOfCase(OF, new Map(), []), id: "c2", name: "Other" }];
+  const rows = [...sheet.rowsOf(of.slice(0, 1), []), sheet.newRow(of.slice(0, 1))];
+  const narrow = columns.columnsFor(false, false);
+  const pasted = (at, column, cells) => sheet.pastedRows(rows, at, column, cells, of, narrow);
   const short = (found) => found.map((row) => [row.index < 0 ? "new" : row.id, row.key, row.cells.of, row.cells.relation, row.cells.expected]);
-  assert.deepEqual(short(sheet.pastedRows(rows, 0, 3, [["201"], ["7"]], OF)), [
-    ["s1.0", "s1", "status", "is", "201"], ["s1.1", "s1", "$.id", "is present", "7"]]);
-  assert.deepEqual(short(sheet.pastedRows(rows, 3, 0, [["1", "time", "below", "1 s"], ["", "size", "below", "1 kB"], ["Clean", "status", "is", "204"], ["", "", "", ""]], OF)), [
+  assert.deepEqual(short(pasted(0, 3, [["201"], ["7"]])), [
+    ["c1.s1.0", "s1", "status", "is", "201"], ["c1.s1.1", "s1", "$.id", "is present", "7"]]);
+  assert.deepEqual(short(pasted(4, 0, [["1", "time", "below", "1 s"], ["", "size", "below", "1 kB"], ["Clean", "status", "is", "204"], ["", "", "", ""]])), [
     ["new", "s1", "time", "below", "1 s"], ["new", "s1", "size", "below", "1 kB"], ["new", "s4", "status", "is", "204"]]);
-  assert.deepEqual(short(sheet.pastedRows(rows, 3, 1, [["Expected", "Of"], ["5", "$.n"]], OF)), [["new", "s3", "$.n", "", "5"]]);
-  assert.deepEqual(sheet.textsIn(rows, sheet.areaOf([1, 2], [0, 1])), [["status", "is"], ["$.id", "is present"]]);
+  assert.deepEqual(short(pasted(4, 1, [["Expected", "Of"], ["5", "$.n"]])), [["new", "s3", "$.n", "", "5"]]);
+  assert.deepEqual(pasted(4, 0, [["case", "of"], ["Other", "status"]]).map((row) => [row.of, row.key]), [["c2", "s3"]]);
+  assert.deepEqual(short(pasted(0, 0, [["address", "of"], ["/other", "status"]])), [["c1.s1.0", "s1", "status", "is", "200"]]);
+  assert.deepEqual(sheet.textsIn(rows, sheet.areaOf([1, 2], [0, 1]), narrow), [["status", "is"], ["$.id", "is present"]]);
 });
 
 test("rows become checks by one edit", () => {

@@ -17,6 +17,8 @@ export * as sent from "../../web/src/places/cases/edit/sent";
 export * as threads from "../../web/src/places/cases/threads";
 export * as copied from "../../web/src/parts/copied";
 export * as pasting from "../../web/src/places/cases/edit/pasting";
+export * as book from "../../web/src/places/cases/sheet/book";
+export * as columns from "../../web/src/places/cases/sheet/columns";
 export * as sheet from "../../web/src/places/cases/sheet/sheet";
 export * as table from "../../web/src/places/cases/sheet/table";
 export * as accepted from "../../web/src/places/cases/edit/accepted";

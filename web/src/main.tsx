@@ -26,6 +26,7 @@ import { Missing } from "./parts/Notice";
 import { CasePage } from "./places/cases/CasePage";
 import { CasesPage } from "./places/cases/CasesPage";
 import { RecordingPage } from "./places/cases/recording/RecordingPage";
+import { SuiteSheet } from "./places/cases/sheet/SuiteSheet";
 import { SinglesPage } from "./places/cases/single/SinglesPage";
 import { RunPage } from "./places/runs/RunPage";
 import { RunsPage } from "./places/runs/RunsPage";
@@ -49,6 +50,7 @@ const router = createBrowserRouter([
       { path: "cases", element: <CasesPage /> },
       { path: "cases/recording", element: <RecordingPage /> },
       { path: "cases/single", element: <SinglesPage /> },
+      { path: "cases/suite/:id", element: <SuiteSheet /> },
       { path: "cases/:id", element: <CasePage /> },
       { path: "runs", element: <RunsPage /> },
       { path: "runs/:id", element: <RunPage /> },

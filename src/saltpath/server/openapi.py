@@ -124,8 +124,11 @@ def document() -> dict[str, Any]:
         "/suites/{id}/workbook/verdicts": {
             "get": _operation("readWorkbookVerdicts", "The team's own with verdicts", None, _ID, media=_SHEET)},
         "/suites/{id}/rows": {
-            "get": _operation("listRows", "The suite as rows", _page("SuiteRow"), _ID),
+            "get": _operation("listRows", "The suite as rows", _page("StoredRow"), _ID),
             "post": _operation("takeRows", "Rows onto the suite's cases", _of("TakenRows"), _ID, body="TableRows")},
+        "/cases/{id}/rows": {"get": _operation("listCaseRows", "The case as rows", _page("StoredRow"), _ID)},
+        "/cases/{id}/requests": {
+            "post": _operation("readRequestCells", "A request by its cells", _of("ReadRequest"), _ID, body="RequestCells")},
         "/format": {"get": _operation("readFormat", "The words of the case format", _page("FormatWord"))},
         "/cases": {"post": _operation("addCase", "A new case", _of("Case"), status=201, body="NewCase")},
         "/cases/{id}": {

@@ -436,6 +436,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/cases/{id}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The case as rows */
+        get: operations["listCaseRows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/requests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A request by its cells */
+        post: operations["readRequestCells"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/format": {
         parameters: {
             query?: never;
@@ -1142,13 +1176,27 @@ export interface components {
             sheets: components["schemas"]["SheetTable"][];
             said: string[];
         };
-        SuiteRow: {
+        StoredRow: {
             case: string;
+            caseName: string;
             step: string;
+            stepName: string;
+            number: number;
             index: number;
+            check: Record<string, never> | null;
             cells: {
                 [key: string]: string;
             };
+        };
+        RequestCells: {
+            step: string;
+            cells: {
+                [key: string]: string;
+            };
+        };
+        ReadRequest: {
+            step: Record<string, never> | null;
+            problem: string;
         };
         TableRows: {
             columns: string[];
@@ -2574,7 +2622,7 @@ export interface operations {
                 };
                 content: {
                     "application/json": {
-                        items: components["schemas"]["SuiteRow"][];
+                        items: components["schemas"]["StoredRow"][];
                         next: string | null;
                     };
                 };
@@ -2613,6 +2661,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TakenRows"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listCaseRows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["StoredRow"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readRequestCells: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RequestCells"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadRequest"];
                 };
             };
             /** @description a problem */

@@ -42,6 +42,12 @@ export type Proposals = Omit<Shapes["Proposals"], "items"> & {
 };
 export type RecordedEntry = Omit<Shapes["RecordedEntry"], "step"> & { step: { [key: string]: Json } | null };
 export type RecordedHandOver = Shapes["RecordedHandOver"];
+export type StoredRow = Shapes["StoredRow"];
+export type ReadWorkbook = Shapes["ReadWorkbook"];
+export type SheetTable = Shapes["SheetTable"];
+export type TakenRows = Omit<Shapes["TakenRows"], "saved"> & {
+  saved: (Omit<Shapes["SavedCase"], "before"> & { before: { [key: string]: Json } | null })[];
+};
 export type SingleRequest = Shapes["SingleRequest"];
 export type Sending = Shapes["Sending"];
 export type Recording = Omit<Shapes["Recording"], "entries"> & { entries: RecordedEntry[] };
@@ -98,6 +104,10 @@ function posted(body: unknown, headers: Record<string, string> = {}, method = "P
 }
 
 const q = encodeURIComponent;
+
+async function askRows(path: string): Promise<Page<StoredRow>> {
+  return readExact(await (await answered(path)).text()) as unknown as Page<StoredRow>;
+}
 
 /** Every call of the API that the pages make. */
 export const api = {
@@ -193,6 +203,33 @@ export const api = {
     return (readExact(answer) as unknown as Page<{ check: { [key: string]: Json } | null; problem: string }>)
       .items;
   },
+  /** Cases as rows of a sheet; their checks have numbers as they were written. */
+  caseRows: (id: string) => askRows(`/cases/${q(id)}/rows`),
+  suiteRows: (id: string) => askRows(`/suites/${q(id)}/rows`),
+  /** A request as its cells would have it. */
+  readRequestCells: async (id: string, step: string, cells: { [name: string]: string }) => {
+    const answer = await (await answered(`/cases/${q(id)}/requests`, posted({ step, cells }))).text();
+    return readExact(answer) as unknown as { step: { [key: string]: Json } | null; problem: string };
+  },
+  workbookAddress: (what: "cases" | "suites", id: string) => `/api/v1/${what}/${q(id)}/workbook`,
+  verdictsAddress: (suite: string) => `/api/v1/suites/${q(suite)}/workbook/verdicts`,
+  keptWorkbook: (suite: string) => ask<Shapes["KeptWorkbook"]>(`/suites/${q(suite)}/workbook/kept`),
+  readWorkbook: (project: string, file: Blob) =>
+    ask<ReadWorkbook>(`/workbooks?project=${q(project)}`, {
+      method: "POST",
+      body: file,
+      headers: { "Content-Type": "application/octet-stream" },
+    }),
+  takeRows: async (suite: string, rows: Shapes["TableRows"]) => {
+    const text = await (await answered(`/suites/${q(suite)}/rows`, posted(rows))).text();
+    return { ...(JSON.parse(text) as TakenRows), saved: (readExact(text) as unknown as TakenRows).saved };
+  },
+  keepWorkbook: (suite: string, file: Blob, about: { [name: string]: string }) =>
+    ask<Shapes["KeptWorkbook"]>(`/suites/${q(suite)}/workbook?${new URLSearchParams(about)}`, {
+      method: "PUT",
+      body: file,
+      headers: { "Content-Type": "application/octet-stream" },
+    }),
   evidence: (id: string, run = "") => ask<Evidence>(`/cases/${q(id)}/evidence${run ? `?run=${q(run)}` : ""}`),
   seen: (id: string, step: string) => ask<Seen>(`/cases/${q(id)}/steps/${q(step)}/seen`),
   /** Checks that a step's answers justify; numbers in them stay as they were written. */

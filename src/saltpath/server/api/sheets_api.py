@@ -15,9 +15,10 @@ from saltpath.core.format.folder import slug
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.format.source import FormatError
 from saltpath.core.grammar import Unreadable
+from saltpath.core.sheet.cells import read_request
 from saltpath.core.sheet.headings import columns_of, heading_row, is_column, is_own, plain_heading
 from saltpath.core.sheet.plan import Plan, Planned, plan
-from saltpath.core.sheet.rows import COLUMNS, HEADINGS
+from saltpath.core.sheet.rows import COLUMNS, HEADINGS, REQUEST_COLUMNS, requests_of
 from saltpath.formats.workbook import (
     CSV,
     LARGEST,
@@ -30,6 +31,7 @@ from saltpath.formats.workbook import (
     write_xlsx,
 )
 from saltpath.server.api.views import moment
+from saltpath.server.compiled import compiled
 from saltpath.server.context import actor, body, database, project_asked, whole
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.sheets import known_paths, rows_with_evidence, verdicts_beside
@@ -79,11 +81,27 @@ def _file(octets: bytes, name: str) -> Response:
 @sheets_api.get("/suites/<id>/rows")
 def suite_rows(id: str) -> Response:
     """The suite as the rows of a sheet, case by case."""
-    items = [
-        {"case": case.oid, "step": row.step_key, "index": row.index, "cells": row.cells}
-        for case in _cases_of(projects.suite(database(), id))
-        for row in rows_with_evidence(case)
-    ]
+    return _rows(_cases_of(projects.suite(database(), id)))
+
+
+@sheets_api.get("/cases/<id>/rows")
+def case_rows(id: str) -> Response:
+    """The case as the rows of a sheet."""
+    return _rows([cases.case(database(), id)])
+
+
+def _rows(found: list[StoredCase]) -> Response:
+    items = []
+    for case in found:
+        numbers = {step.key: number for number, (_, _, step) in enumerate(compiled(case).parts(), 1)}
+        steps = {str(step.get("key")): step for step in requests_of(case.document)}
+        for row in rows_with_evidence(case):
+            step = steps[row.step_key]
+            check = step["expect"][row.index] if row.index >= 0 else None
+            items.append(
+                {"case": case.oid, "caseName": case.name, "step": row.step_key, "stepName": str(step["request"]),
+                 "number": numbers[row.step_key], "index": row.index, "check": check, "cells": row.cells}
+            )  # fmt: skip
     return json_answer({"items": items, "next": None})
 
 
@@ -219,6 +237,22 @@ def _remember(project: int, headings: list[Any], columns: list[str]) -> None:
         if isinstance(heading, str) and 0 < len(heading) <= 200 and plain_heading(heading) not in HEADINGS
     }
     workbooks.remember(database(), project, means)
+
+
+@sheets_api.post("/cases/<id>/requests")
+def read_request_cells(id: str) -> Response:
+    """A request of the case as its `cells` (method, address, headers, body) would have it, or why it cannot be. Nothing is saved."""
+    case, data = cases.case(database(), id), body()
+    step = next((step for step in requests_of(case.document) if step.get("key") == data.get("step")), None)
+    cells = data.get("cells")
+    if step is None or not isinstance(cells, dict) or not all(isinstance(text, str) for text in cells.values()):
+        raise Refused(422, "step", "Name a request of this case by its key as step, and give its cells.")
+    try:
+        made = read_request(step, {name: text for name, text in cells.items() if name in REQUEST_COLUMNS})
+        case_from_data({"salt-path": 1, "case": "x", "steps": [made]})
+    except (Unreadable, FormatError) as problem:
+        return json_answer({"step": None, "problem": str(problem)})
+    return json_answer({"step": made, "problem": ""})
 
 
 # ---- a team's own workbook

@@ -91,6 +91,15 @@ export function SuiteBlock({ suite, suites, outline, filtered, above, below, las
             </button>
           )}
         </span>
+        {!filtered && (
+          <Link
+            className="plain-link"
+            to={`/cases/suite/${suite.id}`}
+            aria-label={`${suite.name} as a sheet`}
+          >
+            as a sheet
+          </Link>
+        )}
         {suite.cases.length > 0 && !filtered && (
           <button
             type="button"

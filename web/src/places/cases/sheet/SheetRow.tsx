@@ -1,12 +1,14 @@
-import { memo, useRef } from "react";
+import { type ChangeEvent, type KeyboardEvent, memo, useRef } from "react";
 import { VerdictMark } from "../../../parts/VerdictMark";
-import { COLUMNS, type Column, type Row } from "./sheet";
+import type { Column } from "./columns";
+import { isEmpty, type Row } from "./sheet";
 
 interface Props {
   row: Row;
   number: number;
-  /** Whether its step is named: in the first row of each. */
-  first: boolean;
+  columns: Column[];
+  /** Whether its case is named: in the first row of each. */
+  begins: boolean;
   /** The chosen columns of the row, -1 where it is not chosen. */
   left: number;
   right: number;
@@ -21,7 +23,20 @@ interface Props {
 
 /** One row of the sheet. The functions may change, the rest says whether it is drawn again. */
 export const SheetRow = memo(
-  function SheetRow({ row, number, first, left, right, active, typing, move, begin, write, leave }: Props) {
+  function SheetRow({
+    row,
+    number,
+    columns,
+    begins,
+    left,
+    right,
+    active,
+    typing,
+    move,
+    begin,
+    write,
+    leave,
+  }: Props) {
     return (
       // biome-ignore lint/a11y/useFocusableInteractive: the grid has the focus, and says which cell is active
       <div
@@ -39,7 +54,7 @@ export const SheetRow = memo(
             row.verdict && <VerdictMark verdict={row.verdict} />
           )}
         </span>
-        {COLUMNS.map((column, place) => {
+        {columns.map((column, place) => {
           const here = place === active;
           const classes = [
             "cell",
@@ -55,6 +70,7 @@ export const SheetRow = memo(
               key={column}
               aria-selected={place >= left && place <= right}
               className={classes.filter(Boolean).join(" ")}
+              title={row.problem || row.cells[column].length < 12 ? undefined : row.cells[column]}
               onMouseDown={(event) => {
                 if (!(here && typing !== undefined)) move(number, place, event.shiftKey);
               }}
@@ -70,7 +86,7 @@ export const SheetRow = memo(
                   down={() => move(number + 1, place)}
                 />
               ) : (
-                shown(row, column, first)
+                shown(row, column, begins)
               )}
             </span>
           );
@@ -81,7 +97,8 @@ export const SheetRow = memo(
   (before, after) =>
     before.row === after.row &&
     before.number === after.number &&
-    before.first === after.first &&
+    before.columns === after.columns &&
+    before.begins === after.begins &&
     before.left === after.left &&
     before.right === after.right &&
     before.active === after.active &&
@@ -89,9 +106,10 @@ export const SheetRow = memo(
     (after.active < 0 || before.write === after.write),
 );
 
-function shown(row: Row, column: Column, first: boolean) {
-  if (row.id === "new" && column === "of") return <span className="muted">+ a check</span>;
-  return column === "step" && !first && row.id !== "new" ? "" : row.cells[column];
+function shown(row: Row, column: Column, begins: boolean) {
+  if (isEmpty(row) && column === "of") return <span className="muted">+ a check</span>;
+  if (column === "case") return begins ? row.cells.case : "";
+  return column === "step" && !row.first && row.id !== "new" ? "" : row.cells[column];
 }
 
 interface FieldProps {
@@ -104,21 +122,24 @@ interface FieldProps {
 
 function Field({ column, typed, change, write, down }: FieldProps) {
   const done = useRef(false);
+  const lines = column === "headers" || column === "body";
+  const Cell = lines ? "textarea" : "input";
   const take = () => {
     if (done.current) return;
     done.current = true;
     write(typed);
   };
   return (
-    <input
-      // biome-ignore lint/a11y/noAutofocus: the cell was just opened
+    <Cell
       autoFocus
       aria-label={`The ${column} of this row`}
+      title={lines ? "Alt Enter begins a new line" : undefined}
       value={typed}
-      onChange={(event) => change(event.target.value)}
+      onChange={(event: ChangeEvent<HTMLInputElement | HTMLTextAreaElement>) => change(event.target.value)}
       onBlur={take}
-      onKeyDown={(event) => {
+      onKeyDown={(event: KeyboardEvent) => {
         event.stopPropagation();
+        if (lines && event.altKey && event.key === "Enter") return change(`${typed}\n`);
         if (event.key === "Escape") {
           done.current = true;
           change(undefined);

@@ -1,147 +1,176 @@
-import type { Case, Check, StepEvidence, Verdict } from "../../../app/api";
+import type { Check, Verdict } from "../../../app/api";
 import { writeExact } from "../../../app/exact";
 import {
   type Change,
   type CheckDocument,
   checksOf,
-  type Document,
   inChecks,
+  inStep,
+  type StepDocument,
   stepWith,
 } from "../edit/document";
+import { asCells, type BookCase, type BookStep } from "./book";
+import { type Cells, type Column, EMPTY, isEdited, isRequest, REQUEST } from "./columns";
 
-/** The columns in their order; those after the first six are only shown. */
-export const COLUMNS = ["step", "of", "relation", "expected", "note", "mark", "was"] as const;
-export type Column = (typeof COLUMNS)[number];
-export const EDITED: readonly Column[] = ["step", "of", "relation", "expected", "note", "mark"];
-
-/** One row: a check of a step, one that cannot be read yet, or the place for a new one. */
+/** One row: a check of a step, a request that has none, a row that cannot be read yet, or the place for a new one. */
 export interface Row {
   id: string;
+  /** The case that it belongs to. */
+  of: string;
   key: string;
   /** Where the check stands in its step; -1 where it does not yet. */
   index: number;
   /** The check as it is stored, by which it is found again when others have come or gone above it. */
   stored?: CheckDocument | undefined;
-  cells: Record<Column, string>;
+  /** Whether it is the first of its step, which the request belongs to. */
+  first: boolean;
+  cells: Cells;
   verdict: Verdict | undefined;
   problem: string;
 }
 
-/** A row whose cells say no check: it waits, and nothing of it is lost. */
-export interface Waiting {
+/** A row as it is wanted: where it goes, and what its cells say now. */
+export interface Wanted {
   id: string;
+  of: string;
   key: string;
   index: number;
-  cells: Record<Column, string>;
+  stored?: CheckDocument | undefined;
+  cells: Cells;
+}
+
+/** A row whose cells say no check: it waits, and nothing of it is lost. */
+export interface Waiting extends Wanted {
   problem: string;
 }
 
-const EMPTY: Record<Column, string> = {
-  step: "",
-  of: "",
-  relation: "",
-  expected: "",
-  note: "",
-  mark: "",
-  was: "",
-};
-
-/** Every check of the case's requests, step by step; what waits stands in the place of its check, or at the end of its step. */
-export function rowsOf(of: Case, evidence: Map<string, StepEvidence>, waiting: Waiting[]): Row[] {
-  const rows: Row[] = [];
-  for (const step of of.steps) {
-    if (step.kind !== "request") continue;
-    const name = `${step.number} ${step.name}`;
-    const seen = evidence.get(`${step.part}.${step.index}`);
-    const stored = checksOf(stepWith(of.document as Document, step.key));
-    (step.expect ?? []).forEach((check, index) => {
-      const waits = waiting.find((item) => item.key === step.key && item.index === index);
-      const outcome = seen?.checks[index]?.check === check.sentence ? seen?.checks[index] : undefined;
-      rows.push({
-        id: `${step.key}.${index}`,
-        key: step.key,
-        index,
-        stored: stored[index],
-        cells: { ...(waits?.cells ?? cellsOf(check)), step: name, was: outcome?.actual ?? "" },
-        verdict: waits ? undefined : outcome?.verdict,
-        problem: waits?.problem ?? "",
+/** Every check of the cases' requests, step by step; what waits stands in the place of its check, or at the end of its step. */
+export function rowsOf(cases: BookCase[], waiting: Waiting[]): Row[] {
+  return cases.flatMap((of) =>
+    of.steps.flatMap((step) => {
+      const own = waiting.filter((item) => item.of === of.id && item.key === step.key);
+      const begin = { of: of.id, key: step.key };
+      const rows = step.checks.map((check, index): Row => {
+        const waits = own.find((item) => item.index === index);
+        return {
+          ...begin,
+          id: `${of.id}.${step.key}.${index}`,
+          index,
+          stored: check.stored,
+          first: false,
+          cells: asCells({ ...check.cells, ...(waits && { ...waits.cells, was: check.cells.was ?? "" }) }),
+          verdict: waits ? undefined : check.verdict,
+          problem: waits?.problem ?? "",
+        };
       });
-    });
-    for (const item of waiting.filter((one) => one.key === step.key && one.index < 0))
-      rows.push({ ...item, cells: { ...item.cells, step: name, was: "" }, verdict: undefined });
-  }
-  return rows;
+      for (const item of own.filter((one) => one.index < 0))
+        rows.push({ ...item, first: false, verdict: undefined, cells: { ...item.cells, was: "", seen: "" } });
+      if (!rows.length)
+        rows.push({
+          ...begin,
+          id: `${of.id}.${step.key}.none`,
+          index: -1,
+          first: false,
+          cells: EMPTY,
+          verdict: undefined,
+          problem: "",
+        });
+      return rows.map((row, at) => named(row, of, step, at === 0));
+    }),
+  );
+}
+
+/** The row with its case and step named; the request stands in the first of a step only. */
+function named(row: Row, of: BookCase, step: BookStep, first: boolean): Row {
+  const request = first ? step.cells : Object.fromEntries(REQUEST.map((name) => [name, ""]));
+  const begin = { case: of.name, step: `${step.number} ${step.name}` };
+  return { ...row, first, cells: { ...row.cells, ...begin, ...request } };
 }
 
 /** The place below the last row, where a new one is typed: of the step with a key, else of the last one that is no cleaning up. */
-export function newRow(of: Case, key = ""): Row | undefined {
-  const requests = of.steps.filter((step) => step.kind === "request");
-  const step =
-    requests.find((one) => one.key === key) ??
-    requests.findLast((one) => one.part === "steps") ??
-    requests.at(-1);
-  if (!step) return undefined;
-  const cells = { ...EMPTY, step: `${step.number} ${step.name}` };
-  return { id: "new", key: step.key, index: -1, cells, verdict: undefined, problem: "" };
+export function newRow(cases: BookCase[], key = ""): Row | undefined {
+  const all = cases.flatMap((of) => of.steps.map((step) => ({ of, step })));
+  const found =
+    all.find(({ step }) => step.key === key) ?? all.findLast(({ step }) => !step.aside) ?? all.at(-1);
+  if (!found) return undefined;
+  const { of, step } = found;
+  const row = {
+    id: "new",
+    of: of.id,
+    key: step.key,
+    index: -1,
+    cells: EMPTY,
+    verdict: undefined,
+    problem: "",
+  };
+  return named({ ...row, first: false }, of, step, false);
 }
 
+/** Whether a row stands for no check yet: the last one, and that of a request without checks. */
+export const isEmpty = (row: Row): boolean => row.id === "new" || row.id.endsWith(".none");
+
 /** A check as its cells; a group, which no cells can hold, is one sentence. */
-export function cellsOf(check: Check): Record<Column, string> {
+export function cellsOf(check: Check): Partial<Cells> {
   const begin = `${check.of} ${check.phrase}`;
   const simple = check.of !== "" && (check.typed === begin || check.typed.startsWith(`${begin} `));
   const [of, relation, expected] = simple
     ? [check.of, check.phrase, check.typed.slice(begin.length).trim()]
     : [check.typed, "", ""];
-  return { ...EMPTY, of, relation, expected, note: check.note, mark: marksOf(check) };
+  return { of, relation, expected, note: check.note, mark: marksOf(check) };
 }
 
 const marksOf = (check: Pick<Check, "off" | "advice">): string =>
   [check.off && "off", check.advice && "advice"].filter(Boolean).join(", ");
 
-/** A row as it is wanted: where it goes, and what its cells say now. */
-export interface Wanted {
-  id: string;
-  key: string;
-  index: number;
-  stored?: CheckDocument | undefined;
-  cells: Record<Column, string>;
-}
+/** Whether a row's cells say anything of a check. */
+export const saysCheck = (cells: Cells): boolean =>
+  [cells.of, cells.relation, cells.expected].some((cell) => cell.trim());
 
 /** The rows that a pasted table makes of those from a cell on: cells overlaid, rows beyond the last new ones. A first row of the
- * columns' own names says which column is which. A step cell names a step by its number or its name; empty carries on from above. */
-export function pastedRows(rows: Row[], at: number, column: number, table: string[][], of: Case): Wanted[] {
+ * columns' own names says which column is which. A case or step cell names one; empty carries on from above. */
+export function pastedRows(
+  rows: Row[],
+  at: number,
+  column: number,
+  table: string[][],
+  cases: BookCase[],
+  columns: Column[],
+): Wanted[] {
   const heads = table[0]?.map((cell) => cell.trim().toLowerCase()) ?? [];
-  const named =
-    heads.includes("of") && heads.every((head) => !head || (COLUMNS as readonly string[]).includes(head));
-  const columns = named ? (heads as Column[]) : COLUMNS.slice(column);
+  const headed = heads.includes("of") && heads.every((head) => !head || head in EMPTY);
+  const names = headed ? (heads as Column[]) : columns.slice(column);
   const found: Wanted[] = [];
-  let key = rows[at]?.key ?? "";
-  (named ? table.slice(1) : table).forEach((cells, offset) => {
+  let { of = "", key = "" } = rows[at] ?? {};
+  (headed ? table.slice(1) : table).forEach((cells, offset) => {
     const old = rows[at + offset];
     const next = { ...(old?.cells ?? EMPTY) };
-    key = old && old.id !== "new" ? old.key : key;
+    if (old && old.id !== "new") ({ of, key } = old);
     cells.forEach((cell, place) => {
-      const name = columns[place];
-      if (name === "step") key = stepNamed(of, cell) ?? key;
-      else if (name && EDITED.includes(name)) next[name] = cell;
+      const name = names[place];
+      if (name === "case") of = cases.find((item) => item.name === cell.trim())?.id ?? of;
+      else if (name === "step") key = stepNamed(caseWith(cases, of), cell) ?? key;
+      else if (name && isEdited(name) && (!isRequest(name) || cell.trim())) next[name] = cell;
     });
-    if (![next.of, next.relation, next.expected].some((cell) => cell.trim())) return;
-    const stays = old && old.id !== "new" && old.key === key;
+    const stays = old && !isEmpty(old) && old.key === key && old.of === of;
+    if (!saysCheck(next) && !REQUEST.some((name) => next[name] !== (old?.cells[name] ?? ""))) return;
     found.push(
-      stays ? { ...old, cells: next } : { id: `new.${crypto.randomUUID()}`, key, index: -1, cells: next },
+      stays ? { ...old, cells: next } : { id: `new.${crypto.randomUUID()}`, of, key, index: -1, cells: next },
     );
   });
   return found;
 }
 
+export const caseWith = (cases: BookCase[], id: string): BookCase | undefined =>
+  cases.find((item) => item.id === id);
+
 /** The key of the request that a cell names, by its number or its name. */
-export function stepNamed(of: Case, cell: string): string | undefined {
+export function stepNamed(of: BookCase | undefined, cell: string): string | undefined {
   const text = cell.trim();
-  if (!text) return undefined;
+  if (!text || !of) return undefined;
   const number = /^\d+/.exec(text)?.[0];
-  const steps = of.steps.filter((step) => step.kind === "request");
-  return (steps.find((step) => step.name === text) ?? steps.find((step) => String(step.number) === number))
-    ?.key;
+  const found =
+    of.steps.find((step) => step.name === text) ?? of.steps.find((step) => String(step.number) === number);
+  return found?.key;
 }
 
 /** The rows' checks put in their places: one edit, one undo. */
@@ -163,6 +192,18 @@ export function put(wanted: { row: Wanted; check: CheckDocument }[]): Change {
     }, document);
 }
 
+/** Another request in the place of a step's; what it expects and keeps stays. */
+export const asRequest = (key: string, made: StepDocument): Change =>
+  inStep(key, (step) => {
+    const { expect: _expect, keep: _keep, ...request } = made;
+    const { expect, keep } = step;
+    return {
+      ...request,
+      ...(expect !== undefined && { expect }),
+      ...(keep !== undefined && { keep }),
+    } as StepDocument;
+  });
+
 /** Where a row's check stands now; -1 where it does not. */
 function placeOf({ index, stored }: Pick<Wanted, "index" | "stored">, checks: CheckDocument[]): number {
   if (index < 0) return -1;
@@ -183,7 +224,7 @@ export function untouched(row: Row | undefined, wanted: Wanted): CheckDocument |
   return same ? check : undefined;
 }
 
-function withAside(cells: Record<Column, string>, check: CheckDocument): CheckDocument {
+function withAside(cells: Cells, check: CheckDocument): CheckDocument {
   const marks = cells.mark.toLowerCase();
   return {
     ...check,
@@ -193,7 +234,7 @@ function withAside(cells: Record<Column, string>, check: CheckDocument): CheckDo
   };
 }
 
-/** A row's check taken to another step. */
+/** A row's check taken to another step of its case. */
 export const moved =
   (row: Row, key: string): Change =>
   (document) => {
@@ -202,7 +243,7 @@ export const moved =
     return check ? inChecks(key, (before) => [...before, check])(removed([row])(document)) : document;
   };
 
-/** The checks of some rows taken away. */
+/** The checks of some rows of one case taken away. */
 export function removed(rows: Row[]): Change {
   return (document) =>
     [...new Set(rows.map((row) => row.key))].reduce((next, key) => {
@@ -211,6 +252,17 @@ export function removed(rows: Row[]): Change {
       const keep = checks.filter((_check, index) => !gone.has(index));
       return inChecks(key, () => keep)(next);
     }, document);
+}
+
+/** Changes of several rows, case by case. */
+export function byCase<Item extends { of: string }>(
+  items: Item[],
+  change: (items: Item[]) => Change,
+): { id: string; change: Change }[] {
+  return [...new Set(items.map((item) => item.of))].map((id) => ({
+    id,
+    change: change(items.filter((item) => item.of === id)),
+  }));
 }
 
 /** A rectangle of cells, both ends included. */
@@ -228,7 +280,7 @@ export const areaOf = (from: [number, number], to: [number, number]): Area => ({
   right: Math.max(from[1], to[1]),
 });
 
-export const textsIn = (rows: Row[], area: Area): string[][] =>
+export const textsIn = (rows: Row[], area: Area, columns: Column[]): string[][] =>
   rows
     .slice(area.top, area.bottom + 1)
-    .map((row) => COLUMNS.slice(area.left, area.right + 1).map((column) => row.cells[column]));
+    .map((row) => columns.slice(area.left, area.right + 1).map((column) => row.cells[column]));

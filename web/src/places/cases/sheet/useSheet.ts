@@ -1,13 +1,25 @@
-import { type ClipboardEvent, type KeyboardEvent, useCallback, useEffect, useMemo, useState } from "react";
-import { api, type Case, type StepEvidence } from "../../../app/api";
+import {
+  type ClipboardEvent,
+  type KeyboardEvent,
+  useCallback,
+  useEffect,
+  useMemo,
+  useRef,
+  useState,
+} from "react";
+import { api } from "../../../app/api";
 import { count } from "../../../app/format";
 import { useDraft } from "../../../parts/typing/drafts";
-import { useEdited } from "../edit/context";
+import type { Change, CheckDocument } from "../edit/document";
+import type { Book } from "./book";
+import { type Cells, type Column, isEdited, isRequest, REQUEST } from "./columns";
 import {
   type Area,
   areaOf,
-  COLUMNS,
-  EDITED,
+  asRequest,
+  byCase,
+  caseWith,
+  isEmpty,
   moved,
   newRow,
   pastedRows,
@@ -15,6 +27,7 @@ import {
   type Row,
   removed,
   rowsOf,
+  saysCheck,
   stepNamed,
   textsIn,
   untouched,
@@ -23,30 +36,46 @@ import {
 } from "./sheet";
 import { readTable, writeTable } from "./table";
 
-/** The sheet of a case: its rows, the chosen cells, and what keys and the clipboard do to them. */
-export function useSheet(of: Case, evidence: Map<string, StepEvidence>) {
-  const { editing } = useEdited();
+type Changes = { id: string; change: Change }[];
+
+/** The sheet of cases: its rows, the chosen cells, and what keys and the clipboard do to them. */
+export function useSheet(book: Book, columns: Column[]) {
   const draft = useDraft("rows of the sheet");
   const [waiting, setWaiting] = useState<Waiting[]>(() => kept(draft.text));
-  const [at, setAt] = useState<[number, number]>([0, 1]);
-  const [anchor, setAnchor] = useState<[number, number]>([0, 1]);
+  const [at, setAt] = useState<[number, number]>([0, columns.indexOf("of")]);
+  const [anchor, setAnchor] = useState<[number, number]>(at);
   const [typing, setTyping] = useState<string>();
   const [said, setSaid] = useState("");
   const [newKey, setNewKey] = useState("");
-  const [sent, setSent] = useState<ReadonlyMap<string, Row["cells"]>>(new Map());
+  const [sent, setSent] = useState<ReadonlyMap<string, Cells>>(new Map());
   const rows = useMemo(() => {
-    const last = newRow(of, newKey);
-    const known = rowsOf(of, evidence, waiting).map((row) => {
+    const last = newRow(book.cases, newKey);
+    const known = rowsOf(book.cases, waiting).map((row) => {
       const cells = sent.get(row.id);
       return cells ? { ...row, cells, verdict: undefined } : row;
     });
     return [...known, ...(last ? [last] : [])];
-  }, [of, evidence, waiting, newKey, sent]);
-  // What was sent is shown until the case comes back with it.
-  // biome-ignore lint/correctness/useExhaustiveDependencies: a case that comes back
-  useEffect(() => setSent(new Map()), [of.version]);
+  }, [book.cases, waiting, newKey, sent]);
+  // What was sent is shown until the cases come back with it.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: cases that come back
+  useEffect(() => setSent(new Map()), [book.cases]);
+  // Unfolding puts columns between the others; the chosen ones stay the same.
+  const shown = useRef(columns);
+  useEffect(() => {
+    const before = shown.current;
+    shown.current = columns;
+    const where = ([row, place]: [number, number]): [number, number] => [
+      row,
+      Math.max(0, columns.indexOf(before[place] ?? "of")),
+    ];
+    if (before !== columns) {
+      setAt(where);
+      setAnchor(where);
+    }
+  }, [columns]);
   const area: Area = areaOf(anchor, at);
   const active = rows[Math.min(at[0], rows.length - 1)];
+  const column = columns[Math.min(at[1], columns.length - 1)];
 
   const wait = useCallback(
     (next: Waiting[]) => {
@@ -56,75 +85,69 @@ export function useSheet(of: Case, evidence: Map<string, StepEvidence>) {
     },
     [draft],
   );
-  const move = useCallback((row: number, column: number, extend = false) => {
-    setAt([row, column]);
-    if (!extend) setAnchor([row, column]);
+  const move = useCallback((row: number, place: number, extend = false) => {
+    setAt([row, place]);
+    if (!extend) setAnchor([row, place]);
   }, []);
 
-  /** Read the rows; those that say a check are put in their places by one edit, the others wait with the reason. */
+  /** Read the rows; those that say a check or a request are put in their places by one edit, the others wait with the reason. */
   const take = useCallback(
     async (wanted: Wanted[]) => {
       if (!wanted.length) return;
       setSent((before) => new Map([...before, ...wanted.map((row) => [row.id, row.cells] as const)]));
+      const before = new Map(rows.filter((row) => !sent.has(row.id)).map((row) => [row.id, row]));
       try {
-        const read = await api.readSheet(
-          of.id,
-          wanted.map(({ key, cells }) => ({
-            step: key,
-            of: cells.of,
-            relation: cells.relation,
-            expected: cells.expected,
-          })),
-        );
-        const good = wanted.flatMap((row, index) => {
-          const shown = sent.has(row.id) ? undefined : rows.find((item) => item.id === row.id);
-          const check = untouched(shown, row) ?? read[index]?.check;
-          return check ? [{ row, check }] : [];
+        const requests = await readRequests(wanted, rows);
+        const checks = wanted.filter((row) => isCheck(row) && !unchanged(before.get(row.id), row));
+        const read = await readChecks(checks);
+        const good = checks.flatMap((row) => {
+          const check = untouched(before.get(row.id), row) ?? read.get(row.id)?.check;
+          return check ? [{ ...row, row, check }] : [];
         });
-        const taken = new Set(good.map((item) => item.row));
-        const bad = wanted.flatMap((row, index) =>
-          taken.has(row) ? [] : [{ ...row, problem: read[index]?.problem ?? "" }],
-        );
-        const problem = good.length ? await editing.apply(put(good)) : undefined;
-        if (problem || !good.length) setSent(new Map());
-        const done = new Set([...good.map((item) => item.row.id), ...bad.map((item) => item.id)]);
+        const taken = new Set(good.map((item) => item.row.id));
+        const bad = checks
+          .filter((row) => !taken.has(row.id))
+          .map((row) => ({ ...row, problem: read.get(row.id)?.problem ?? "" }));
+        const changes = [...requests.changes, ...byCase(good, put)];
+        const problem = changes.length ? await book.apply(changes) : undefined;
+        if (problem || !changes.length) setSent(new Map());
+        const done = new Set([...taken, ...bad.map((item) => item.id)]);
         wait([...waiting.filter((item) => !done.has(item.id)), ...(problem ? [] : bad)]);
-        setSaid(problem ?? summary(good.length, bad.length));
+        setSaid(problem || requests.problem || summary(good.length, bad.length));
       } catch (wrong) {
+        setSent(new Map());
         setSaid((wrong as Error).message);
       }
     },
-    [of.id, editing, waiting, wait, rows, sent],
+    [book, waiting, wait, rows, sent],
   );
 
   /** What was typed into the active cell. */
   const write = (text: string) => {
     setTyping(undefined);
-    const column = COLUMNS[at[1]];
     if (!active || !column || text === active.cells[column]) return;
     if (column === "step") return toStep(active, text);
     const cells = { ...active.cells, [column]: text };
-    if (active.id === "new" && ![cells.of, cells.relation, cells.expected].some((cell) => cell.trim()))
-      return;
-    const id = active.id === "new" ? `new.${crypto.randomUUID()}` : active.id;
-    void take([{ id, key: active.key, index: active.index, stored: active.stored, cells }]);
+    if (isEmpty(active) && !isRequest(column) && !saysCheck(cells)) return;
+    const id = isEmpty(active) && !isRequest(column) ? `new.${crypto.randomUUID()}` : active.id;
+    void take([{ ...active, id, cells }]);
   };
 
   /** A row goes to the step that is typed into its step cell. */
   const toStep = (row: Row, text: string) => {
-    const key = stepNamed(of, text);
+    const key = stepNamed(caseWith(book.cases, row.of), text);
     if (!key) return setSaid(`There is no request ${text}; name one by its number.`);
     if (row.id === "new") return setNewKey(key);
-    if (row.index >= 0) void editing.apply(moved(row, key));
+    if (row.index >= 0) void book.apply([{ id: row.of, change: moved(row, key) }]);
     else wait(waiting.map((item) => (item.id === row.id ? { ...item, key } : item)));
   };
 
   const remove = () => {
-    const chosen = rows.slice(area.top, area.bottom + 1).filter((row) => row.id !== "new");
+    const chosen = rows.slice(area.top, area.bottom + 1).filter((row) => !isEmpty(row));
     const ids = new Set(chosen.map((row) => row.id));
     wait(waiting.filter((item) => !ids.has(item.id)));
     const stored = chosen.filter((row) => row.index >= 0);
-    if (stored.length) void editing.apply(removed(stored));
+    if (stored.length) void book.apply(byCase(stored, removed));
     setSaid(
       `${count(chosen.length, "row")} deleted; Undo brings ${chosen.length === 1 ? "it" : "them"} back.`,
     );
@@ -133,17 +156,17 @@ export function useSheet(of: Case, evidence: Map<string, StepEvidence>) {
   /** The first chosen row's cells in all chosen ones. */
   const fillDown = () => {
     const top = rows[area.top];
-    const columns = COLUMNS.slice(area.left, area.right + 1).filter(
-      (name) => EDITED.includes(name) && name !== "step",
-    );
-    if (!top || area.top === area.bottom) return;
+    const names = columns
+      .slice(area.left, area.right + 1)
+      .filter((name) => isEdited(name) && name !== "step" && !isRequest(name));
+    if (!top || area.top === area.bottom || !names.length) return;
     void take(
       rows
         .slice(area.top + 1, area.bottom + 1)
-        .filter((row) => row.id !== "new")
+        .filter((row) => !isEmpty(row))
         .map((row) => ({
           ...row,
-          cells: { ...row.cells, ...Object.fromEntries(columns.map((name) => [name, top.cells[name]])) },
+          cells: { ...row.cells, ...Object.fromEntries(names.map((name) => [name, top.cells[name]])) },
         })),
     );
   };
@@ -160,17 +183,17 @@ export function useSheet(of: Case, evidence: Map<string, StepEvidence>) {
     };
     const by = go[event.key];
     const ctrl = event.ctrlKey || event.metaKey;
-    const inside = (row: number, column: number): [number, number] => [
+    const inside = (row: number, place: number): [number, number] => [
       Math.max(0, Math.min(rows.length - 1, row)),
-      Math.max(0, Math.min(COLUMNS.length - 1, column)),
+      Math.max(0, Math.min(columns.length - 1, place)),
     ];
     if (by && !event.altKey) move(...inside(at[0] + by[0], at[1] + by[1]), event.shiftKey);
     else if (event.key === "Home") move(...inside(ctrl ? 0 : at[0], 0), event.shiftKey);
     else if (event.key === "End")
-      move(...inside(ctrl ? rows.length - 1 : at[0], COLUMNS.length - 1), event.shiftKey);
+      move(...inside(ctrl ? rows.length - 1 : at[0], columns.length - 1), event.shiftKey);
     else if (ctrl && event.key.toLowerCase() === "a") {
       setAnchor([0, 0]);
-      setAt([rows.length - 1, COLUMNS.length - 1]);
+      setAt([rows.length - 1, columns.length - 1]);
     } else if (ctrl && event.key.toLowerCase() === "d") fillDown();
     else if (event.key === "Delete") remove();
     else if ((event.key === "Enter" && !ctrl) || event.key === "F2") begin();
@@ -180,28 +203,80 @@ export function useSheet(of: Case, evidence: Map<string, StepEvidence>) {
     event.stopPropagation();
   };
   const begin = (text?: string) => {
-    const column = COLUMNS[at[1]];
-    if (active && column && EDITED.includes(column)) setTyping(text ?? active.cells[column]);
+    const open = active && column && isEdited(column) && (!isRequest(column) || active.first);
+    if (open) setTyping(text ?? active.cells[column]);
+    else if (column && isRequest(column)) setSaid("A request is changed in the first row of its step.");
   };
   const copy = (event: ClipboardEvent) => {
     if (typing !== undefined) return;
     event.preventDefault();
-    event.clipboardData.setData("text/plain", writeTable(textsIn(rows, area)));
+    event.clipboardData.setData("text/plain", writeTable(textsIn(rows, area, columns)));
     setSaid(`${count(area.bottom - area.top + 1, "row")} copied.`);
   };
   const paste = (event: ClipboardEvent) => {
     if (typing !== undefined) return;
     event.preventDefault();
     const table = readTable(event.clipboardData.getData("text/plain"));
-    void take(pastedRows(rows, area.top, area.left, table, of));
+    void take(pastedRows(rows, area.top, area.left, table, book.cases, columns));
   };
   return { rows, at, area, active, typing, setTyping, said, move, begin, write, keys, copy, paste };
 }
 
+/** The requests that the rows would have otherwise: as changes, or why one cannot be. */
+async function readRequests(wanted: Wanted[], rows: Row[]): Promise<{ changes: Changes; problem: string }> {
+  const changes: Changes = [];
+  let problem = "";
+  for (const row of wanted) {
+    const first = rows.find((item) => item.first && item.of === row.of && item.key === row.key);
+    const before = rows.find((item) => item.id === row.id) ?? first;
+    const cells = Object.fromEntries(
+      REQUEST.filter((name) => row.cells[name].trim() && row.cells[name] !== before?.cells[name]).map(
+        (name) => [name, row.cells[name]],
+      ),
+    );
+    if (!Object.keys(cells).length) continue;
+    const read = await api.readRequestCells(row.of, row.key, cells);
+    if (read.step) changes.push({ id: row.of, change: asRequest(row.key, read.step) });
+    else problem = read.problem;
+  }
+  return { changes, problem };
+}
+
+/** What the rows say, by their id; each case reads its own. */
+async function readChecks(
+  wanted: Wanted[],
+): Promise<Map<string, { check: CheckDocument | null; problem: string }>> {
+  const found = new Map<string, { check: CheckDocument | null; problem: string }>();
+  for (const id of new Set(wanted.map((row) => row.of))) {
+    const own = wanted.filter((row) => row.of === id);
+    const read = await api.readSheet(
+      id,
+      own.map(({ key, cells: { of, relation, expected } }) => ({ step: key, of, relation, expected })),
+    );
+    own.forEach((row, index) => {
+      const item = read[index];
+      if (item) found.set(row.id, item);
+    });
+  }
+  return found;
+}
+
+/** Whether a row is to be read as a check: one that is or was, or a new one that says something. */
+const isCheck = (row: Wanted): boolean => row.index >= 0 || row.id.startsWith("new.") || saysCheck(row.cells);
+
+/** Whether nothing of a row's check is otherwise, so that only its request is. */
+const unchanged = (shown: Row | undefined, wanted: Wanted): boolean =>
+  shown !== undefined &&
+  shown.index >= 0 &&
+  !shown.problem &&
+  (["of", "relation", "expected", "note", "mark"] as const).every(
+    (name) => shown.cells[name] === wanted.cells[name],
+  );
+
 /** The rows that waited when the page was left; what cannot be read any more is none. */
 function kept(text: string | undefined): Waiting[] {
   try {
-    return JSON.parse(text ?? "[]") as Waiting[];
+    return (JSON.parse(text ?? "[]") as Waiting[]).filter((item) => item.of && "seen" in item.cells);
   } catch {
     return [];
   }
