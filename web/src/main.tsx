@@ -10,6 +10,7 @@ import "./app/text.css";
 import "./app/recording.css";
 import "./app/sheet.css";
 import "./app/single.css";
+import "./app/workbook.css";
 import "./app/runs.css";
 import "./app/narrow.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
@@ -28,6 +29,7 @@ import { CasesPage } from "./places/cases/CasesPage";
 import { RecordingPage } from "./places/cases/recording/RecordingPage";
 import { SuiteSheet } from "./places/cases/sheet/SuiteSheet";
 import { SinglesPage } from "./places/cases/single/SinglesPage";
+import { WorkbookPage } from "./places/cases/workbook/WorkbookPage";
 import { RunPage } from "./places/runs/RunPage";
 import { RunsPage } from "./places/runs/RunsPage";
 
@@ -51,6 +53,7 @@ const router = createBrowserRouter([
       { path: "cases/recording", element: <RecordingPage /> },
       { path: "cases/single", element: <SinglesPage /> },
       { path: "cases/suite/:id", element: <SuiteSheet /> },
+      { path: "cases/workbook", element: <WorkbookPage /> },
       { path: "cases/:id", element: <CasePage /> },
       { path: "runs", element: <RunsPage /> },
       { path: "runs/:id", element: <RunPage /> },

@@ -330,40 +330,34 @@ def beside(octets: bytes, sheet: str, headings: int, columns: Mapping[str, int],
     from 0; further ones come at the right. Of a workbook formulas, formats and the other sheets stay; charts and pictures do not.
 
     Raises Unreadable."""
-    found = read_book(octets)
-    table = next((item.table for item in found.sheets if item.name == sheet), None)
-    if table is None:
-        raise Unreadable(f"the workbook holds no sheet {sheet} any more")
-    width = max(map(len, table), default=0)
-    names = dict.fromkeys(name for texts in values.values() for name in texts)
-    at = dict(columns)
-    for name in names:
-        at.setdefault(name, max([width - 1, *at.values()]) + 1)
-    texts = {(headings, at[name]): name for name in names if name not in columns}
-    texts |= {(row, at[name]): text for row, items in values.items() for name, text in items.items()}
-    return (
-        _with_cells(octets, sheet, headings, texts)
-        if octets.startswith(b"PK")
-        else _csv_with_cells(octets, table, texts)
-    )
-
-
-def _with_cells(octets: bytes, sheet: str, headings: int, texts: Mapping[tuple[int, int], str]) -> bytes:
+    if not octets.startswith(b"PK"):
+        table = read_book(octets).sheets[0].table
+        return _csv_with_cells(octets, table, _texts(max(map(len, table)), headings, columns, values))
+    _safe_archive(octets)
     try:
         book = load_workbook(io.BytesIO(octets))
         of = book[sheet]
     except Exception as problem:  # see _read_xlsx
         raise Unreadable(f"this workbook cannot be read again ({_short(problem)})") from None
-    for (row, column), text in texts.items():
+    width = max((cell.column for row in of.iter_rows() for cell in row if cell.value is not None), default=0)
+    for (row, column), text in _texts(width, headings, columns, values).items():
         cell = of.cell(row + 1, column + 1)
-        if type(cell) is MergedCell:
-            continue
-        as_text(cell, text)
-        if row == headings:
-            cell.font = Font(bold=True)
+        if type(cell) is not MergedCell:
+            as_text(cell, text)
+            if row == headings:
+                cell.font = Font(bold=True)
     out = io.BytesIO()
     book.save(out)
     return out.getvalue()
+
+
+def _texts(width: int, headings: int, columns: Mapping[str, int], values: Values) -> dict[tuple[int, int], str]:
+    """What goes where, by row and column: our headings right of everything, and the values below them."""
+    names = dict.fromkeys(name for texts in values.values() for name in texts)
+    new = [name for name in names if name not in columns]
+    at = {**columns, **{name: width + place for place, name in enumerate(new)}}
+    found = {(headings, at[name]): name for name in new}
+    return found | {(row, at[name]): text for row, texts in values.items() for name, text in texts.items()}
 
 
 def _csv_with_cells(octets: bytes, table: Table, texts: Mapping[tuple[int, int], str]) -> bytes:

@@ -29,6 +29,7 @@ from saltpath.store.cases import StoredCase
 MOST_ANSWERS = 12
 NOT_TAKEN = "not taken over"
 NOT_RUN = "not run yet"
+NOT_READ = "not read"
 
 
 def rows_with_evidence(stored: StoredCase, seen: bool = True) -> Iterator[Row]:
@@ -104,7 +105,7 @@ def known_paths(cases: Sequence[StoredCase]) -> Any:
 
 
 def verdicts_beside(plan: Plan, cases: Sequence[StoredCase]) -> dict[int, dict[str, str]]:
-    """By number of a table's row what is written beside it: verdict, actual value, and when."""
+    """By number of a table's row what is written beside it: verdict, actual value (or why the row cannot be read), and when."""
     by_key = {case.key: case for case in cases}
     found: dict[int, list[tuple[str, str, str]]] = {}
     seen: dict[str, dict[str, SeenStep]] = {}
@@ -114,6 +115,8 @@ def verdicts_beside(plan: Plan, cases: Sequence[StoredCase]) -> dict[int, dict[s
         if case is not None and case.key not in seen:
             seen[case.key] = {of.step.key: of for of in judged(case).steps}
         found.setdefault(place.row, []).append(_beside(case, place, seen))
+    for fault in plan.faults:
+        found.setdefault(fault.row, []).insert(0, (NOT_READ, fault.sentence, ""))
     return {row: dict(zip(BESIDE.values(), _together(items), strict=True)) for row, items in found.items()}
 
 
@@ -123,7 +126,7 @@ def _together(items: list[tuple[str, str, str]]) -> tuple[str, str, str]:
     return verdict, "; ".join(was for _, was, _ in items if was), items[-1][2]
 
 
-WORST_FIRST: tuple[str, ...] = ("failed", "blocked", NOT_TAKEN, NOT_RUN, "unchecked", "passed", "skipped")
+WORST_FIRST: tuple[str, ...] = (NOT_READ, "failed", "blocked", NOT_TAKEN, NOT_RUN, "unchecked", "passed", "skipped")
 
 
 def _beside(case: StoredCase | None, place: Place, seen: Mapping[str, dict[str, SeenStep]]) -> tuple[str, str, str]:

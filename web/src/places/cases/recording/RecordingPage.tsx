@@ -1,9 +1,10 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { type DragEvent, useMemo, useState } from "react";
+import { useMemo, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, type Recording } from "../../../app/api";
 import { count } from "../../../app/format";
 import { useProject } from "../../../app/project";
+import { DropFile } from "../../../parts/DropFile";
 import { EntryRow } from "./EntryRow";
 import { HandedOver } from "./HandedOver";
 import { caseOf, type Offer, offerId, offersAmong, proposed } from "./recording";
@@ -39,53 +40,24 @@ export function RecordingPage() {
       {read ? (
         <Choosing key={read.name} {...read} suite={suite} />
       ) : (
-        <ChooseFile take={(file) => void take(file)} />
+        <DropFile
+          label="A browser's recording, as a HAR file"
+          accept=".har,.json,application/json"
+          take={(file) => void take(file)}
+        >
+          <p>
+            Do in your browser once what the case is to do, with its developer tools open at the network. Save
+            what they recorded as a HAR file, with its contents, and drop it here.
+          </p>
+          <p className="muted">
+            A recording holds passwords and tokens as they were sent. Nothing of it is kept but the steps that
+            you choose.
+          </p>
+        </DropFile>
       )}
       <p role="status" className={said.startsWith("Reading") ? "muted" : "problem"}>
         {said}
       </p>
-    </div>
-  );
-}
-
-function ChooseFile({ take }: { take: (file: File | undefined) => void }) {
-  const [over, setOver] = useState(false);
-  const drop = (event: DragEvent) => {
-    event.preventDefault();
-    setOver(false);
-    take(event.dataTransfer.files[0]);
-  };
-  return (
-    // biome-ignore lint/a11y/noStaticElementInteractions: a place to drop on; the field inside does the same by keyboard
-    <div
-      className={over ? "drop-file over" : "drop-file"}
-      onDragOver={(event) => {
-        event.preventDefault();
-        setOver(true);
-      }}
-      onDragLeave={() => setOver(false)}
-      onDrop={drop}
-    >
-      <p>
-        Do in your browser once what the case is to do, with its developer tools open at the network. Save
-        what they recorded as a HAR file, with its contents, and drop it here.
-      </p>
-      <p className="muted">
-        A recording holds passwords and tokens as they were sent. Nothing of it is kept but the steps that you
-        choose.
-      </p>
-      <label className="plain-link">
-        Choose the file
-        <input
-          type="file"
-          accept=".har,.json,application/json"
-          aria-label="A browser's recording, as a HAR file"
-          onChange={(event) => {
-            take(event.target.files?.[0]);
-            event.target.value = "";
-          }}
-        />
-      </label>
     </div>
   );
 }
