@@ -11,6 +11,7 @@ import "./app/recording.css";
 import "./app/sheet.css";
 import "./app/single.css";
 import "./app/workbook.css";
+import "./app/fields.css";
 import "./app/runs.css";
 import "./app/narrow.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
@@ -26,6 +27,7 @@ import { ConfirmProvider } from "./parts/Confirm";
 import { Missing } from "./parts/Notice";
 import { CasePage } from "./places/cases/CasePage";
 import { CasesPage } from "./places/cases/CasesPage";
+import { FieldsPage } from "./places/cases/fields/FieldsPage";
 import { RecordingPage } from "./places/cases/recording/RecordingPage";
 import { SuiteSheet } from "./places/cases/sheet/SuiteSheet";
 import { SinglesPage } from "./places/cases/single/SinglesPage";
@@ -54,6 +56,7 @@ const router = createBrowserRouter([
       { path: "cases/single", element: <SinglesPage /> },
       { path: "cases/suite/:id", element: <SuiteSheet /> },
       { path: "cases/workbook", element: <WorkbookPage /> },
+      { path: "cases/fields", element: <FieldsPage /> },
       { path: "cases/:id", element: <CasePage /> },
       { path: "runs", element: <RunsPage /> },
       { path: "runs/:id", element: <RunPage /> },

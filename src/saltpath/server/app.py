@@ -6,6 +6,7 @@ from pathlib import Path
 
 from flask import Flask, Response, g, send_from_directory
 
+from saltpath.server.api.coverage_api import coverage_api
 from saltpath.server.api.documents import documents
 from saltpath.server.api.evidence_api import evidence_api
 from saltpath.server.api.files_api import files_api
@@ -41,6 +42,7 @@ def make_app(folder: Path, host: str = "127.0.0.1") -> Flask:
         sheets_api,
         evidence_api,
         proposals_api,
+        coverage_api,
         runs_api,
         live,
     ):

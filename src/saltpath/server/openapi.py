@@ -129,6 +129,8 @@ def document() -> dict[str, Any]:
         "/cases/{id}/rows": {"get": _operation("listCaseRows", "The case as rows", _page("StoredRow"), _ID)},
         "/cases/{id}/requests": {
             "post": _operation("readRequestCells", "A request by its cells", _of("ReadRequest"), _ID, body="RequestCells")},
+        "/cases/{id}/coverage": {"get": _operation("readCaseCoverage", "Fields that no check watches", _page("CaseCoverage"), _ID)},
+        "/suites/{id}/coverage": {"get": _operation("readSuiteCoverage", "The same of a suite", _page("CaseCoverage"), _ID)},
         "/format": {"get": _operation("readFormat", "The words of the case format", _page("FormatWord"))},
         "/cases": {"post": _operation("addCase", "A new case", _of("Case"), status=201, body="NewCase")},
         "/cases/{id}": {

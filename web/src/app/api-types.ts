@@ -470,6 +470,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/cases/{id}/coverage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Fields that no check watches */
+        get: operations["readCaseCoverage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/suites/{id}/coverage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same of a suite */
+        get: operations["readSuiteCoverage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/format": {
         parameters: {
             query?: never;
@@ -1234,6 +1268,26 @@ export interface components {
         KeptWorkbook: {
             name: string;
             at: string | null;
+        };
+        UncheckedField: {
+            path: string;
+            places: number;
+            kind: string;
+            value: string;
+            check: Record<string, never>;
+        };
+        StepCoverage: {
+            step: string;
+            number: number;
+            name: string;
+            fields: number;
+            checked: number;
+            unchecked: components["schemas"]["UncheckedField"][];
+        };
+        CaseCoverage: {
+            case: string;
+            name: string;
+            steps: components["schemas"]["StepCoverage"][];
         };
         ReadText: {
             document: Record<string, never> | null;
@@ -2732,6 +2786,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadRequest"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readCaseCoverage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["CaseCoverage"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readSuiteCoverage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["CaseCoverage"][];
+                        next: string | null;
+                    };
                 };
             };
             /** @description a problem */

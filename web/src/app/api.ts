@@ -42,6 +42,9 @@ export type Proposals = Omit<Shapes["Proposals"], "items"> & {
 };
 export type RecordedEntry = Omit<Shapes["RecordedEntry"], "step"> & { step: { [key: string]: Json } | null };
 export type RecordedHandOver = Shapes["RecordedHandOver"];
+export type CaseCoverage = Shapes["CaseCoverage"];
+export type StepCoverage = Shapes["StepCoverage"];
+export type UncheckedField = Shapes["UncheckedField"];
 export type StoredRow = Shapes["StoredRow"];
 export type ReadWorkbook = Shapes["ReadWorkbook"];
 export type SheetTable = Shapes["SheetTable"];
@@ -104,6 +107,10 @@ function posted(body: unknown, headers: Record<string, string> = {}, method = "P
 }
 
 const q = encodeURIComponent;
+
+async function askCoverage(path: string): Promise<Page<CaseCoverage>> {
+  return readExact(await (await answered(path)).text()) as unknown as Page<CaseCoverage>;
+}
 
 async function askRows(path: string): Promise<Page<StoredRow>> {
   return readExact(await (await answered(path)).text()) as unknown as Page<StoredRow>;
@@ -230,6 +237,9 @@ export const api = {
       body: file,
       headers: { "Content-Type": "application/octet-stream" },
     }),
+  /** Fields that no check watches; the checks that would have numbers as they were written. */
+  caseCoverage: (id: string) => askCoverage(`/cases/${q(id)}/coverage`),
+  suiteCoverage: (id: string) => askCoverage(`/suites/${q(id)}/coverage`),
   evidence: (id: string, run = "") => ask<Evidence>(`/cases/${q(id)}/evidence${run ? `?run=${q(run)}` : ""}`),
   seen: (id: string, step: string) => ask<Seen>(`/cases/${q(id)}/steps/${q(step)}/seen`),
   /** Checks that a step's answers justify; numbers in them stay as they were written. */

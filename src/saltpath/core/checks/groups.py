@@ -122,7 +122,7 @@ def _for_each(group: Group, answer: Answer, scopes: Scopes) -> Outcome:
 
 
 def _over_items(item: Expectation, nodes: list[tuple[str, Any]], answer: Answer, scopes: Scopes) -> Outcome:
-    outcomes = [(place, judge(item, _as_answer(answer, value), scopes)) for place, value in nodes]
+    outcomes = [(place, judge(item, as_answer(answer, value), scopes)) for place, value in nodes]
     verdict = worst(outcome.verdict for _, outcome in outcomes)
     of_verdict = [(place, outcome) for place, outcome in outcomes if outcome.verdict == verdict]
     place, first = of_verdict[0]
@@ -137,7 +137,7 @@ def _within(place: str, inner: str) -> str:
     return place + inner[1:] if inner.startswith("$") else place
 
 
-def _as_answer(answer: Answer, item: Any) -> Answer:
+def as_answer(answer: Answer, item: Any) -> Answer:
     """The same answer with the item as its body."""
     return replace(answer, body=plain.write_json(item), _json=item, _unread=None, _xml=None)
 

@@ -81,6 +81,12 @@ export function CaseHead({ of, state, evidence, others, at, running, run, view, 
           </InPlace>
           {of.about ? <br /> : " · "}
           {facts(of, evidence)}
+          {evidence?.run && (
+            <>
+              {" · "}
+              <Link to={`/cases/fields?case=${of.id}`}>what is not checked</Link>
+            </>
+          )}
           {others.length > 0 && <span className="here"> · {alsoHere(others)}</span>}
         </p>
       </div>

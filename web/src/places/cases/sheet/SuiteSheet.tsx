@@ -56,7 +56,8 @@ function Opened({ suite }: { suite: string }) {
           </p>
           <h1>{name}</h1>
           <p className="muted">
-            {count(book.cases.length, "case")} · {count(checks.length, "check")}
+            {count(book.cases.length, "case")} · {count(checks.length, "check")} ·{" "}
+            <Link to={`/cases/fields?suite=${suite}`}>what is not checked</Link>
             {kept.data?.name && (
               <>
                 {" · "}

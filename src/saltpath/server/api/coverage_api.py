@@ -1,0 +1,66 @@
+"""Which fields of the last answers any check watches, of a case and of a suite, and which none does."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, Response
+
+from saltpath.core import plain
+from saltpath.core.case import Request
+from saltpath.core.coverage import by_name, coverage
+from saltpath.core.scopes import Scope, Scopes
+from saltpath.server import again
+from saltpath.server.compiled import compiled
+from saltpath.server.context import database
+from saltpath.server.last_seen import SeenStep, judged
+from saltpath.server.problems import json_answer
+from saltpath.store import cases, projects
+from saltpath.store.cases import StoredCase
+
+coverage_api = Blueprint("coverage", __name__)
+MOST_LISTED = 500
+
+
+@coverage_api.get("/cases/<id>/coverage")
+def case_coverage(id: str) -> Response:
+    """The requests of a case whose last answer is JSON: how many fields it has, and those that no check watches, items of a list
+    together."""
+    return json_answer({"items": [_of_case(cases.case(database(), id))], "next": None})
+
+
+@coverage_api.get("/suites/<id>/coverage")
+def suite_coverage(id: str) -> Response:
+    """The same of every case of a suite."""
+    suite = projects.suite(database(), id)
+    found = [case for case in cases.cases(database(), suite.project) if case.suite == suite.id]
+    return json_answer({"items": [_of_case(case) for case in found], "next": None})
+
+
+def _of_case(case: StoredCase) -> dict[str, Any]:
+    seen = judged(case).steps
+    scopes = Scopes(Scope(), Scope(), Scope(), run=Scope())
+    for of in seen:
+        for name, value in of.seen.kept.items():
+            scopes.keep(name, value)
+    numbers = {step.key: number for number, (_, _, step) in enumerate(compiled(case).parts(), 1)}
+    steps = [view for of in seen if (view := _of_step(of, numbers[of.step.key], scopes)) is not None]
+    return {"case": case.oid, "name": case.name, "steps": steps}
+
+
+def _of_step(of: SeenStep, number: int, scopes: Scopes) -> dict[str, Any] | None:
+    answer = again.answer_of(of.seen, of.namespaces) if isinstance(of.step, Request) else None
+    if answer is None or not isinstance(of.step, Request) or len(answer.body) > again.LARGEST_BODY:
+        return None
+    size = len(answer.body)
+    found = coverage(of.step.expect, answer, scopes, lambda subject: again.may_take_long(subject, size))
+    if found is None or not found.fields:
+        return None
+    unchecked = [
+        {"path": field.path, "places": field.places, "kind": plain.kind_of(field.value), "value": plain.show(field.value, 120),
+         "check": field.check}
+        for field in by_name(found.unchecked)[:MOST_LISTED]
+    ]  # fmt: skip
+    checked = found.fields - len(found.unchecked)
+    return {"step": of.step.key, "number": number, "name": of.step.name, "fields": found.fields, "checked": checked,
+            "unchecked": unchecked}  # fmt: skip
