@@ -202,3 +202,35 @@ class Wider(BrowserTest):
         self.assertEqual(self.steps()[1]["expect"][1]["is"], 20)
         self.page.get_by_role("button", name="Undo").first.click()
         self.app.wait(lambda: self.steps()[0]["expect"] == [port])
+
+    def test_what_came_otherwise_in_several_cases_of_a_run_is_accepted_together(self):
+        suite = self.app.ask("POST", "/suites", {"project": self.app.project, "name": "Moved"})[2]["id"]
+        ids = {}
+        for name in ("First", "Second"):
+            port = {"of": "$.homePort", "is": "Aldersund"}
+            step = {
+                "request": "Read it",
+                "send": "GET [=harbour]/vessels/V-101",
+                "expect": [port, {"of": "$.id", "is": name}],
+            }
+            asked = {
+                "project": self.app.project,
+                "suite": suite,
+                "document": {"salt-path": 1, "case": name, "steps": [step]},
+            }
+            ids[name] = self.app.ask("POST", "/cases", asked)[2]["id"]
+        run = self.app.run(suite=suite)
+        expects = lambda name: [c["is"] for c in self.app.get(f"/cases/{ids[name]}")["document"]["steps"][0]["expect"]]  # noqa: E731
+        self.go(f"/runs/{run['id']}")
+        self.page.get_by_role("button", name="Is what came otherwise right now?").click()
+        dialog = self.page.get_by_role("dialog", name="What came otherwise")
+        dialog.get_by_text("2 checks, in 2 cases: “First” and “Second”").wait_for()
+        for wrong in ("First", "Second"):
+            dialog.get_by_role("checkbox", name=f"id was expected as “{wrong}”").uncheck()
+        dialog.get_by_label("Why it is right now").fill("release 4")
+        dialog.get_by_role("button", name="Expect 2 values as they are").click()
+        self.page.get_by_text("2 checks expect what came in this run").wait_for()
+        self.assertEqual((expects("First"), expects("Second")), (["Fernholm", "First"], ["Fernholm", "Second"]))
+        self.page.get_by_role("button", name="Undo").click()
+        self.page.get_by_text("They expect what they did before.").wait_for()
+        self.assertEqual((expects("First"), expects("Second")), (["Aldersund", "First"], ["Aldersund", "Second"]))

@@ -2,6 +2,7 @@ import { useMemo, useState } from "react";
 import type { Case, StepEvidence } from "../../app/api";
 import { Accept } from "./edit/Accept";
 import { causesIn } from "./edit/accepted";
+import { useEdited } from "./edit/context";
 import type { CaseRun } from "./useCaseRun";
 
 interface Props {
@@ -17,6 +18,7 @@ interface Props {
 export function Standing({ of, seen, running, failing, choose }: Props) {
   const causes = useMemo(() => causesIn(of, seen), [of, seen]);
   const changed = causes.reduce((sum, cause) => sum + cause.checks.length, 0);
+  const { editing } = useEdited();
   const [accepting, setAccepting] = useState(false);
   return (
     <>
@@ -35,7 +37,15 @@ export function Standing({ of, seen, running, failing, choose }: Props) {
           </button>
         )}
       </p>
-      {accepting && <Accept of={of} causes={causes} close={() => setAccepting(false)} />}
+      {accepting && (
+        <Accept
+          causes={causes}
+          apply={(changes) =>
+            editing.apply((document) => changes.reduce((next, { change }) => change(next), document))
+          }
+          close={() => setAccepting(false)}
+        />
+      )}
     </>
   );
 }

@@ -6,6 +6,7 @@ import { api, type RunReport } from "../../app/api";
 import { ago, duration, exactly } from "../../app/format";
 import { useEnvironments, useRun, useStart } from "../../app/run";
 import { Notice } from "../../parts/Notice";
+import { CameOtherwise } from "./CameOtherwise";
 import { CaseRows, type Chosen } from "./CaseRows";
 import { ChosenStep } from "./ChosenStep";
 import { sentences, tally } from "./report";
@@ -76,6 +77,7 @@ function Report({ run }: { run: RunReport }) {
           {run.stoppedBy && ` · stopped by ${run.stoppedBy}`}
         </p>
       </div>
+      {finished && <CameOtherwise run={run} />}
       <div className="run-columns">
         <CaseRows run={run} chosen={chosen} choose={setPicked} />
         {chosen && <StepPanel run={run} chosen={chosen} />}

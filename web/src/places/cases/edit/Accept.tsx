@@ -1,18 +1,18 @@
 import { useEffect, useRef, useState } from "react";
-import { api, type Case } from "../../../app/api";
+import { api } from "../../../app/api";
 import { count, listed } from "../../../app/format";
-import { accept, type Cause } from "./accepted";
-import { useEdited } from "./context";
+import { type Accepted, acceptAll, type Cause } from "./accepted";
+import type { CaseChange } from "./useSavedEdits";
 
 interface Props {
-  of: Case;
   causes: Cause[];
-  close: () => void;
+  /** A sentence says why nothing could be changed. */
+  apply: (changes: CaseChange[]) => Promise<string | undefined>;
+  close: (accepted: number) => void;
 }
 
 /** After an intended change of the API: what came otherwise, cause by cause, becomes what is expected, in one act. */
-export function Accept({ of, causes, close }: Props) {
-  const { editing } = useEdited();
+export function Accept({ causes, apply, close }: Props) {
   const dialog = useRef<HTMLDialogElement>(null);
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
   const [why, setWhy] = useState("");
@@ -21,19 +21,23 @@ export function Accept({ of, causes, close }: Props) {
   const chosen = causes.filter((cause) => !left.has(cause.id)).flatMap((cause) => cause.checks);
   const take = async () => {
     try {
-      const read = await api.readSheet(
-        of.id,
-        chosen.map(({ step, of: place, actual }) => ({ step, of: place, relation: "is", expected: actual })),
-      );
-      const items = chosen.flatMap((changed, index) => {
-        const check = read[index]?.check;
-        return check ? [{ changed, check }] : [];
-      });
-      const wrong = await editing.apply(accept(items, why.trim()));
+      const items: Accepted[] = [];
+      for (const id of new Set(chosen.map((changed) => changed.case))) {
+        const own = chosen.filter((changed) => changed.case === id);
+        const read = await api.readSheet(
+          id,
+          own.map(({ step, of, actual }) => ({ step, of, relation: "is", expected: actual })),
+        );
+        own.forEach((changed, index) => {
+          const check = read[index]?.check;
+          if (check) items.push({ changed, check });
+        });
+      }
+      const wrong = await apply(acceptAll(items, why.trim()));
       if (wrong) setProblem(wrong);
       else if (items.length < chosen.length)
         setProblem(`${count(chosen.length - items.length, "value")} could not be read as an expected one.`);
-      else close();
+      else close(items.length);
     } catch (failed) {
       setProblem((failed as Error).message);
     }
@@ -44,7 +48,7 @@ export function Accept({ of, causes, close }: Props) {
     setLeft(next);
   };
   return (
-    <dialog ref={dialog} className="confirm accept" aria-label="What came otherwise" onClose={close}>
+    <dialog ref={dialog} className="confirm accept" aria-label="What came otherwise" onClose={() => close(0)}>
       <h2>What came otherwise, and is right now</h2>
       <ul className="lines">
         {causes.map((cause) => (
@@ -78,7 +82,7 @@ export function Accept({ of, causes, close }: Props) {
         </p>
       )}
       <div className="actions">
-        <button type="button" className="plain-button" onClick={close}>
+        <button type="button" className="plain-button" onClick={() => close(0)}>
           Close
         </button>
         <button
@@ -95,6 +99,9 @@ export function Accept({ of, causes, close }: Props) {
 }
 
 function where({ checks }: Cause): string {
+  const cases = [...new Set(checks.map((changed) => changed.caseName))];
+  if (cases.length > 1)
+    return `${count(checks.length, "check")}, in ${count(cases.length, "case")}: ${listed(cases.map((name) => `“${name}”`))}`;
   const steps = [...new Set(checks.map((changed) => String(changed.number)))];
   const words = `${count(checks.length, "check")}, in ${steps.length === 1 ? "step" : "steps"}`;
   return `${words} ${listed(steps)}`;

@@ -1,0 +1,67 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useCallback, useState } from "react";
+import { api, type RunReport } from "../../app/api";
+import { count } from "../../app/format";
+import { Accept } from "../cases/edit/Accept";
+import { type Cause, causesIn, overCases } from "../cases/edit/accepted";
+import { useSavedEdits } from "../cases/edit/useSavedEdits";
+
+const MOST_CASES = 200;
+
+/** After an intended change of the API: what came otherwise in a run's cases, by cause over all of them, becomes what is expected. */
+export function CameOtherwise({ run }: { run: RunReport }) {
+  const client = useQueryClient();
+  const refresh = useCallback(async () => {
+    for (const what of ["case", "evidence", "suite-rows"])
+      void client.invalidateQueries({ queryKey: [what] });
+  }, [client]);
+  const { apply, undo, canUndo } = useSavedEdits(refresh);
+  const [causes, setCauses] = useState<Cause[]>();
+  const [said, setSaid] = useState("");
+  const failed = run.cases.filter((entry) => entry.verdict === "failed").slice(0, MOST_CASES);
+  if (!failed.length) return null;
+  const look = async () => {
+    setSaid(`Reading ${count(failed.length, "case")}…`);
+    try {
+      const found: Cause[] = [];
+      for (const { case: id } of failed) {
+        const [of, seen] = await Promise.all([api.case(id), api.evidence(id, run.id)]);
+        const steps = new Map(seen.steps.map((step) => [`${step.part}.${step.index}`, step]));
+        found.push(...causesIn(of, steps));
+      }
+      const all = overCases(found);
+      setCauses(all.length ? all : undefined);
+      setSaid(
+        all.length
+          ? ""
+          : "No failed check expects one value that came otherwise; each failure has to be looked at.",
+      );
+    } catch (problem) {
+      setSaid((problem as Error).message);
+    }
+  };
+  const close = (accepted: number) => {
+    setCauses(undefined);
+    if (accepted) setSaid(`${count(accepted, "check")} expect what came in this run from now on.`);
+  };
+  const takeBack = async () => {
+    await undo();
+    setSaid("They expect what they did before.");
+  };
+  return (
+    <>
+      <p className="live">
+        <button type="button" className="plain-link" onClick={() => void look()}>
+          Is what came otherwise right now?
+        </button>{" "}
+        <span role="status">{said}</span>{" "}
+        {canUndo && (
+          <button type="button" className="plain-link" onClick={() => void takeBack()}>
+            Undo
+          </button>
+        )}
+      </p>
+      {causes && <Accept causes={causes} apply={apply} close={close} />}
+    </>
+  );
+}
