@@ -80,6 +80,23 @@ class Wider(BrowserTest):
         self.check("status is 200").wait_for()
         self.assertEqual(self.axe(), [])
 
+    def test_an_expected_body_stands_side_by_side_with_the_answer(self):
+        self.go(f"/cases/{self.id}?step=1")
+        self.page.get_by_role("button", name="Side by side with the answer").click()
+        table = self.page.get_by_role("table", name="What is expected of $, and what the answer has")
+        table.get_by_role("row", name="total 5 5").wait_for()
+        expect(table.locator("tr.differs")).to_contain_text("metres")
+        self.assertEqual(self.axe(), [])
+        self.page.get_by_role("checkbox", name="Expect page").check()
+        self.app.wait(lambda: self.steps()[0]["expect"][1]["fits"].get("page") == 1)
+        self.page.get_by_role("checkbox", name="Expect $ total").uncheck()
+        self.app.wait(lambda: "total" not in self.steps()[0]["expect"][1]["fits"])
+        self.page.get_by_label("only what differs").check()
+        expect(table.get_by_role("row", name="page 1 1")).to_have_count(0)
+        expect(table.get_by_role("row", name="total")).to_have_count(1)
+        self.page.get_by_role("button", name="Close the comparison").click()
+        self.line("page 1").wait_for()
+
     def test_an_expected_body_is_loosened_where_it_is_wrong(self):
         self.go(f"/cases/{self.id}?step=1")
         wrong = self.page.locator(".body-line.wrong")

@@ -5,7 +5,7 @@ import { fileURLToPath } from "node:url";
 import { built } from "./built.mjs";
 
 const web = process.env.WEB;
-const { accepted, body, book, columns, copied, document, files, format, handover, indexer, inserting, making, naming, pairs, pasting, picked, places, recording, sheet, table, report, sent, threads } =
+const { accepted, body, book, columns, compared, copied, document, files, format, handover, indexer, inserting, making, naming, pairs, pasting, picked, places, recording, sheet, table, report, sent, threads } =
   await built(web, fileURLToPath(new URL("pointing.ts", import.meta.url)));
 
 let seed = 11;
@@ -529,4 +529,23 @@ test("what came otherwise in the same way is one cause", () => {
   const made = accepted.accept(items, "release 3.3")(document);
   assert.deepEqual(made.steps[0].expect, [{ of: "$.state", is: "asked", advice: true, note: "release 3.3" }, { of: "$.n", is: 1 }]);
   assert.deepEqual(made.steps[1].expect, [{ of: "$.call['state']", is: "asked", note: "why" }], "a note of its own stays");
+});
+
+test("an expected body stands beside the answer, place by place", () => {
+  const expected = { id: "[?text]", fee: { total: 3, "vat?": 1 }, lines: [{ n: 1 }, { n: 2 }], gone: true, each: ["[?every]", { a: 1 }], free: ["[?any order]", 1, 2], ref: "[=name]" };
+  const answer = { id: "x", fee: { total: 3.0, extra: "y" }, lines: [{ n: 1 }, { n: 5 }, { n: 3 }], each: [{ a: 1 }, { a: 2 }], free: [2, 1], ref: "other", "odd?": null };
+  const wrong = (path) => path === "$.ref" || path === "$.each[*].a";
+  const rows = compared.compared(expected, "$", answer, wrong);
+  const of = (name) => rows.find((row) => row.name === name);
+  assert.deepEqual(rows.filter((row) => row.differs).map((row) => row.key), ['["lines",1,"n"]', '["gone"]', '["each",1,"a"]', '["ref"]']);
+  assert.deepEqual(rows.filter((row) => row.way === undefined).map((row) => [row.name, row.parent, row.actual]), [
+    ["extra", ["fee"], '"y"'], ["2", ["lines"], "1 field"], ["odd?", [], "null"]]);
+  assert.deepEqual([of("id").expected, of("id").actual, of("vat?").actual, of("vat?").differs], ["any text", '"x"', undefined, false]);
+  assert.deepEqual([of("each item").actual, rows.find((row) => row.key === '["free",1]').actual], ["1 field", undefined]);
+  assert.deepEqual(compared.taken(expected, of("extra")).fee, { total: 3, "vat?": 1, extra: "y" });
+  assert.deepEqual(compared.taken(expected, of("2")).lines, [{ n: 1 }, { n: 2 }, { n: 3 }]);
+  assert.equal(compared.taken(expected, of("odd?"))["odd??"], null);
+  const others = compared.compared({ a: { b: 1 }, c: [1, "[?more]"] }, "$.x", { a: 7, c: [1, 2] }, () => false);
+  assert.deepEqual(others.filter((row) => row.differs).map((row) => row.name), ["a", "b"]);
+  assert.deepEqual(compared.compared({ a: 1 }, "$", undefined, () => false).map((row) => row.differs), [false, false], "no answer, no difference");
 });

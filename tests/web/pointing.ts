@@ -1,4 +1,5 @@
 // What the tests of pointing speak to: the pages' pure parts, each under its name.
+export * as compared from "../../web/src/places/cases/edit/compared";
 export * as body from "../../web/src/places/cases/edit/expectedBody";
 export * as document from "../../web/src/places/cases/edit/document";
 export * as files from "../../web/src/places/cases/edit/files";

@@ -276,5 +276,7 @@ export const api = {
   stop: (id: string) => send<Run>(`/runs/${q(id)}/stop`, {}),
   events: (project: string, after: number) =>
     ask<Page<RunEvent>>(`/events?project=${q(project)}&after=${after}`),
+  answerText: async (exchange: string) =>
+    (await answered(`/exchanges/${q(exchange)}/body?form=decoded`)).text(),
   bodyAddress: (exchange: string, form = "decoded") => `/api/v1/exchanges/${q(exchange)}/body?form=${form}`,
 };

@@ -85,7 +85,7 @@ function fields(expected: unknown, path: string): [string, boolean][] {
 export function watching(step: StepEvidence, path: string, keeps: Keeps = []): Watched | undefined {
   const checks = checksOf(step);
   const failed = checks.find((outcome) => outcome.verdict === "failed" && concerns(outcome, path));
-  if (failed) return { text: wanted(failed), tone: "failed" };
+  if (failed) return { text: wanted(failed, path), tone: "failed" };
   const held = checks.filter((outcome) => outcome.verdict === "passed" && concerns(outcome, path));
   if (held.length) return { text: held.every(isLoose) ? "loose" : "checked", tone: "checked" };
   const keep = keeps.find((item) => SUBJECT.exec(item.of)?.[1] === path);
@@ -103,7 +103,9 @@ function concerns(outcome: Outcome, path: string): boolean {
 }
 
 /** What was wanted instead, with the value that a reference stood for: "wanted at least 141.9". */
-function wanted(outcome: Outcome): string {
+function wanted(outcome: Outcome, path: string): string {
+  // An expected body's reason speaks of the first place that does not fit.
+  if (FITS.test(outcome.check) && outcome.where.indexOf(path) > 0) return "does not fit";
   const said = outcome.why?.sentence.split("expected ")[1];
   return `wanted ${said ?? outcome.check.replace(SUBJECT, "").trim()}`;
 }

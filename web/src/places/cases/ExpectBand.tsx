@@ -44,6 +44,7 @@ export function ExpectBand({ step, evidence }: { step: Step; evidence: StepEvide
             check={check}
             outcome={evidence?.checks[index]?.check === check.sentence ? evidence.checks[index] : undefined}
             used={evidence?.used ?? []}
+            exchange={evidence?.exchanges.at(-1)?.id}
           />
         ))}
         {checks.length === 0 && (
@@ -90,9 +91,11 @@ interface RowProps {
   check: Check;
   outcome: Outcome | undefined;
   used: StepEvidence["used"];
+  /** The exchange that was judged. */
+  exchange: string | undefined;
 }
 
-function CheckRow({ step, index, last, check, outcome, used }: RowProps) {
+function CheckRow({ step, index, last, check, outcome, used, exchange }: RowProps) {
   const { editing, id } = useEdited();
   const label = `Change the check ${check.sentence}`;
   const draft = useDraft(label);
@@ -138,6 +141,7 @@ function CheckRow({ step, index, last, check, outcome, used }: RowProps) {
           of={check.of}
           body={body.expected}
           outcome={outcome}
+          exchange={exchange}
           save={(next) => editing.apply(inChecks(step, withBody(index, body.relation, next)))}
         />
       )}

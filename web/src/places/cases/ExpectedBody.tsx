@@ -1,9 +1,10 @@
-import { type KeyboardEvent, useState } from "react";
+import { type KeyboardEvent, useCallback, useState } from "react";
 import type { Outcome } from "../../app/api";
 import { type Json, readExact, writeExact } from "../../app/exact";
 import { count } from "../../app/format";
 import { namesOf } from "../../parts/places";
 import { Typing } from "../../parts/typing/Typing";
+import { CompareBody } from "./CompareBody";
 import {
   type BodyLine,
   linesOf,
@@ -25,17 +26,22 @@ interface Props {
   of: string;
   body: Json;
   outcome: Outcome | undefined;
+  /** The exchange whose answer it was judged on. */
+  exchange: string | undefined;
   save: (body: Json) => Promise<string | undefined>;
 }
 
 /** The body that a check expects, place by place: a click on one loosens it, tightens it or takes it out. */
-export function ExpectedBody({ of, body, outcome, save }: Props) {
+export function ExpectedBody({ of, body, outcome, exchange, save }: Props) {
+  const [beside, setBeside] = useState(false);
+  const wrong = useCallback((path: string) => wrongAt(path, outcome) !== undefined, [outcome]);
   const lines = linesOf(body, of);
   const [all, setAll] = useState(false);
   const [acting, setActing] = useState("");
   const [problem, setProblem] = useState("");
   const actual = readActual(outcome);
-  const shown = all || lines.length <= MOST_SHOWN ? lines : lines.filter((line) => wrongAt(line, outcome));
+  const shown =
+    all || lines.length <= MOST_SHOWN ? lines : lines.filter((line) => wrongAt(line.path, outcome));
   const change = async (next: Json | undefined) => {
     const wrong = next === undefined ? "An expected body has at least one place." : await save(next);
     setProblem(wrong ?? "");
@@ -46,12 +52,21 @@ export function ExpectedBody({ of, body, outcome, save }: Props) {
     event.stopPropagation();
     setActing("");
   };
+  if (beside && exchange)
+    return (
+      <div className="expected-body">
+        <CompareBody of={of} body={body} exchange={exchange} wrong={wrong} save={save} />
+        <button type="button" className="plain-link" onClick={() => setBeside(false)}>
+          Close the comparison
+        </button>
+      </div>
+    );
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: Escape leaves what is open inside
     <div className="expected-body" onKeyDown={keys}>
       {shown.map((line) => {
         const name = writeExact(line.way);
-        const wrong = wrongAt(line, outcome);
+        const wrong = wrongAt(line.path, outcome);
         const was = placeIn(actual, of, wrong ?? line.path?.replaceAll("[*]", "[0]"));
         return (
           <div key={name}>
@@ -77,6 +92,11 @@ export function ExpectedBody({ of, body, outcome, save }: Props) {
       {lines.length > MOST_SHOWN && (
         <button type="button" className="plain-link" onClick={() => setAll(!all)}>
           {all ? "Show less" : `Show all ${count(lines.length, "place")}`}
+        </button>
+      )}
+      {exchange && namesOf(of).length === singular(of) && (
+        <button type="button" className="plain-link" onClick={() => setBeside(true)}>
+          Side by side with the answer
         </button>
       )}
     </div>
@@ -163,10 +183,13 @@ function Loosen({ body, line, was, change, problem }: LoosenProps) {
   );
 }
 
+/** How many names and indexes a path has that means one place; -1 for one that may mean several. */
+const singular = (of: string): number => (/[*?:]|\.\./.test(of) ? -1 : namesOf(of).length);
+
 /** The exact place where a line's expectation did not hold, the first of several. */
-function wrongAt(line: BodyLine, outcome: Outcome | undefined): string | undefined {
-  if (outcome?.verdict !== "failed" || line.path === undefined) return undefined;
-  const parts = line.path.split("[*]").map((part) => part.replace(/[.*+?^${}()|[\]\\]/g, "\\$&"));
+function wrongAt(path: string | undefined, outcome: Outcome | undefined): string | undefined {
+  if (outcome?.verdict !== "failed" || path === undefined) return undefined;
+  const parts = path.split("[*]").map((part) => part.replace(/[.*+?^${}()|[\]\\]/g, "\\$&"));
   const pattern = new RegExp(`^${parts.join("\\[\\d+\\]")}$`);
   return outcome.where.find((place) => pattern.test(place));
 }

@@ -20,8 +20,8 @@ export interface BodyLine {
 }
 
 type Fields = { [name: string]: Json };
-const HEADS = ["[?every]", "[?any order]"];
-const MORE = "[?more]";
+export const HEADS = ["[?every]", "[?any order]"];
+export const MORE = "[?more]";
 
 /** An expected body as lines, in its order. `subject` is the path that it is expected at. */
 export function linesOf(body: Json, subject: string): BodyLine[] {
@@ -58,12 +58,12 @@ export function linesOf(body: Json, subject: string): BodyLine[] {
 }
 
 /** `name?` may be missing, `name??` is a field named `name?`. */
-function nameOf(written: string): [string, boolean] {
+export function nameOf(written: string): [string, boolean] {
   if (written.endsWith("??")) return [written.slice(0, -1), false];
   return written.endsWith("?") && written.length > 1 ? [written.slice(0, -1), true] : [written, false];
 }
 
-function listWords(list: Json[], items: number): string {
+export function listWords(list: Json[], items: number): string {
   if (list[0] === "[?every]") return "a list of any length";
   const counted = items === 1 ? "1 item" : `${items} items`;
   const order = list[0] === "[?any order]" ? " in any order" : "";
@@ -84,7 +84,7 @@ const NOUNS = [
   "uri",
 ];
 
-function looseWords(loose: string): string {
+export function looseWords(loose: string): string {
   const inside = loose.slice(2, -1).trim();
   if (!inside) return "anything";
   return NOUNS.includes(inside) ? `any ${inside}` : inside;
