@@ -60,7 +60,7 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, drag }: Props
           <h2>Evidence</h2>
           {run && <Runs id={id} about="another run" run={run} choose={chooseRun} />}
           <p>
-            The last real answer is shown here.{" "}
+            The last real answer of this {single ? "request" : "step"} is shown here.{" "}
             {single ? "Send the request." : "Run the case, or send this step alone."}
           </p>
           <p>

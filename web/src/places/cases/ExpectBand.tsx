@@ -37,7 +37,7 @@ export function ExpectBand({ step, evidence }: { step: Step; evidence: StepEvide
       <ul>
         {checks.map((check, index) => (
           <CheckRow
-            key={`${check.sentence} ${twins(checks, index)}`}
+            key={`${named(check)} ${twins(checks, index)}`}
             step={step.key}
             index={index}
             last={index === checks.length - 1}
@@ -78,10 +78,15 @@ export function ExpectBand({ step, evidence }: { step: Step; evidence: StepEvide
   );
 }
 
+/** What a row is known by: an expected body by its place, since it is changed place by place while it stands open. */
+const named = (check: Check): string =>
+  /^fits( exactly)?$/.test(check.phrase) ? `${check.of} ${check.phrase}` : check.sentence;
+
 /** How many checks above read the same; a row is known by what it says, so that a field that is open stays with its check when
  * another one comes or goes above it. */
 function twins(checks: Check[], index: number): number {
-  return checks.slice(0, index).filter((check) => check.sentence === checks[index]?.sentence).length;
+  const name = named(checks[index] as Check);
+  return checks.slice(0, index).filter((check) => named(check) === name).length;
 }
 
 interface RowProps {
