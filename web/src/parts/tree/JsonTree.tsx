@@ -56,8 +56,8 @@ function Rows({ index, watch, acts }: RowsProps) {
   const [open, setOpen] = useState(() => openAtFirst(index));
   const [focus, setFocus] = useState(0);
   const [acting, setActing] = useState<{ node: number; asked: string }>();
-  const open = useRef(acting);
-  open.current = acting;
+  const offered = useRef(acting);
+  offered.current = acting;
   const [marked, setMarked] = useState<ReadonlySet<number>>(new Set());
   const rows = useMemo(() => visible(index, open), [index, open]);
   const box = useRef<HTMLDivElement>(null);
@@ -184,7 +184,7 @@ function Rows({ index, watch, acts }: RowsProps) {
           {acts && acting && actingRow >= 0 && (
             <div ref={actsBox} className="acts" style={{ top: (actingRow + 1) * ROW + 3 }}>
               {acts.show(chosen(acting.node), acting.asked, () => {
-                if (open.current !== acting) return; // another node was picked while this one's act was carried out
+                if (offered.current !== acting) return; // another node was picked while this one's act was carried out
                 leave();
                 tree.current?.focus({ preventScroll: true });
               })}

@@ -19,8 +19,8 @@ export function XmlTree({ answer, checks, keeps, acts }: Props) {
   const [closed, setClosed] = useState<ReadonlySet<number>>(new Set());
   const [focus, setFocus] = useState(0);
   const [acting, setActing] = useState<{ row: number; asked: string }>();
-  const open = useRef(acting);
-  open.current = acting;
+  const offered = useRef(acting);
+  offered.current = acting;
   const tree = useRef<HTMLDivElement>(null);
   const { rows } = answer;
   const watched = useMemo(() => watchedRows(answer, checks, keeps), [answer, checks, keeps]);
@@ -115,7 +115,7 @@ export function XmlTree({ answer, checks, keeps, acts }: Props) {
       {acts && acting && (
         <div className="acts xml-acts">
           {acts.show([pickedOf(rows, acting.row)], acting.asked, () => {
-            if (open.current === acting) setActing(undefined);
+            if (offered.current === acting) setActing(undefined);
             tree.current?.focus({ preventScroll: true });
           })}
         </div>
