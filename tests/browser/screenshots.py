@@ -1,7 +1,9 @@
 """`make screenshots`: one current picture of each main view, from the demonstration."""
 
+import io
 from pathlib import Path
 
+from openpyxl import Workbook
 from playwright.sync_api import sync_playwright
 
 from tests.application import Application
@@ -15,6 +17,7 @@ def main() -> None:
     with Application() as app, sync_playwright() as playwright:
         first = app.finished(app.get(f"/runs?project={app.project}")["items"][0]["id"])
         names = app.cases()
+        suite = app.get(f"/suites?project={app.project}")["items"][0]["id"]
         app.run(cases=[names["A visiting vessel is given a berth"]])
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
@@ -27,6 +30,8 @@ def main() -> None:
             ("groups", f"/cases/{names['Long vessels pay for more pilots']}", "light"),
             ("xml", f"/cases/{names['Cargo is declared by SOAP']}", "light"),
             ("sheet", f"/cases/{names['A visiting vessel is given a berth']}?view=sheet", "light"),
+            ("suite-sheet", f"/cases/suite/{suite}", "light"),
+            ("fields", f"/cases/fields?case={names['A visiting vessel is given a berth']}", "light"),
             ("text", f"/cases/{names['A berth is described in full']}?view=text", "light"),
             ("case-dark", f"/cases/{names['A long vessel gets a berth long enough']}", "dark"),
         ]:
@@ -60,13 +65,56 @@ def main() -> None:
         page.get_by_text("Since then").wait_for()
         page.wait_for_timeout(300)
         page.screenshot(path=FOLDER / "versions.png")
-        page.goto(f"{app.address}/cases/recording?suite={app.get(f'/suites?project={app.project}')['items'][0]['id']}")
+        page.goto(f"{app.address}/cases/recording?suite={suite}")
         har = an_agents_morning(f"http://127.0.0.1:{app.harbour_port}").har()
         file = {"name": "An agent's morning.har", "mimeType": "application/json", "buffer": har}
         page.get_by_label("A browser's recording, as a HAR file").set_input_files(files=[file])
         page.get_by_text("entries are left out").wait_for()
         page.screenshot(path=FOLDER / "recording.png")
+        page.goto(f"{app.address}/cases/workbook?suite={suite}")
+        page.get_by_label("A workbook or a CSV file").set_input_files(files=[desk_workbook(app.harbour_port)])
+        page.get_by_label("What the column Home port is").select_option("is expected of…")
+        page.get_by_role("heading", name="cases would be made").wait_for()
+        page.screenshot(path=FOLDER / "workbook.png")
+        for path in ("vessels/V-0", "vessels/V-101"):
+            page.goto(f"{app.address}/cases/single")
+            field = page.get_by_label("A request: a method and an address")
+            field.fill(f"http://127.0.0.1:{app.harbour_port}/{path}")
+            field.press("Control+Enter")
+            page.get_by_role("region", name="Sent before").wait_for()
+        page.get_by_title("The method and the address").click()
+        address = page.get_by_label("The method and the address")
+        address.fill(f"GET http://127.0.0.1:{app.harbour_port}/berths")
+        address.press("Enter")
+        page.keyboard.press("Control+Enter")
+        page.get_by_role("region", name="Sent before").get_by_text("/berths").wait_for()
+        page.wait_for_timeout(500)
+        page.screenshot(path=FOLDER / "single.png")
         browser.close()
+
+
+def desk_workbook(harbour: int) -> dict[str, object]:
+    """A workbook as a team might keep it."""
+    rows = [
+        ["Test case", "Method", "URL", "Expected status", "Home port", "Remark"],
+        ["A small ferry is registered", "GET", f"http://127.0.0.1:{harbour}/vessels/V-101", 200, "Fernholm", ""],
+        [
+            "A coaster is registered",
+            "GET",
+            f"http://127.0.0.1:{harbour}/vessels/V-107",
+            200,
+            "Kvist",
+            "asked for by the desk",
+        ],
+        ["No such vessel", "GET", f"http://127.0.0.1:{harbour}/vessels/V-0", 404, "", ""],
+    ]
+    book = Workbook()
+    for row in rows:
+        book.active.append(row)
+    out = io.BytesIO()
+    book.save(out)
+    kind = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+    return {"name": "desk.xlsx", "mimeType": kind, "buffer": out.getvalue()}
 
 
 if __name__ == "__main__":

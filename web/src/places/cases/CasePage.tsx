@@ -129,19 +129,21 @@ function Opened({ of }: { of: Case }) {
   const alone = of.single ? of.steps[0] : undefined;
   const runAll = useCallback(async () => {
     chooseRun("");
+    await editing.saved();
     if (alone) return void (await running.sendAlone(alone));
     const before = open.current;
     // A step that was opened while the run was being asked for stays open.
     if (await running.run()) setPicked((now) => (now === before ? undefined : now));
-  }, [running.run, running.sendAlone, alone]);
+  }, [running.run, running.sendAlone, alone, editing]);
   const said = useSentAtOnce(runAll, useEnvironments().isSuccess);
   const sendAlone = useCallback(
     async (alone: Step, values?: Record<string, string>) => {
       chooseRun("");
       setPicked(alone.key);
+      await editing.saved();
       await running.sendAlone(alone, values);
     },
-    [running.sendAlone],
+    [running.sendAlone, editing],
   );
   const verdict = (item: Step): MarkKind => {
     const live = running.live;

@@ -29,7 +29,7 @@ import { SentenceField } from "./edit/SentenceField";
 
 /** What must hold of the answer: each check as a sentence that is changed where it stands, with what it last was. */
 export function ExpectBand({ step, evidence }: { step: Step; evidence: StepEvidence | undefined }) {
-  const { editing } = useEdited();
+  const { editing, single } = useEdited();
   const checks = step.expect ?? [];
   return (
     <div className="band">
@@ -51,7 +51,7 @@ export function ExpectBand({ step, evidence }: { step: Step; evidence: StepEvide
           <li className="muted">
             {step.part !== "steps"
               ? `Nothing is checked here; it only ${step.part === "once" ? "prepares" : "cleans up"}.`
-              : "Nothing is checked here yet, so this step is unchecked."}
+              : `Nothing is checked here yet${single ? "" : ", so this step is unchecked"}.`}
           </li>
         )}
         {(evidence?.checks ?? [])

@@ -20,6 +20,8 @@ export interface Edits {
   saveText: (text: string) => Promise<TextFault[]>;
   undo: () => void;
   redo: () => void;
+  /** Once every edit is saved, so that what runs is what is on the page; after 5 s at the latest. */
+  saved: () => Promise<void>;
 }
 
 export interface Editing {
@@ -37,6 +39,7 @@ export interface Editing {
 }
 
 const AGAIN_MS = 2000;
+const PATIENCE_MS = 5000;
 const ELSEWHERE = "This case was changed elsewhere, and that is shown here now.";
 const MERGED = "This case was changed elsewhere; your edit was made on top of that.";
 const LEFT_OUT = "What was to be undone or put back was changed elsewhere meanwhile, and was left as it is.";
@@ -273,6 +276,11 @@ export function useEditing(of: Case): Editing {
       saveText,
       undo: () => back(past.current, future.current, true),
       redo: () => back(future.current, past.current, false),
+      saved: async () => {
+        const end = Date.now() + PATIENCE_MS;
+        while (busy.current && Date.now() < end)
+          await new Promise((resolve) => window.setTimeout(resolve, 20));
+      },
     }),
     [apply, back, saveText],
   );
