@@ -140,7 +140,7 @@ class _Reading:
                 return self.case
             name = self.otherwise
         found = next((d for d in self.stored if key and d.get("key") == key), None) or next(
-            (d for d in self.stored if name and str(d["case"]).strip() == name), None
+            (d for d in self.stored if name and _is_said(str(d["case"]), name)), None
         )
         if found is None and not (self.new_cases and name):
             near = nearest(name, [str(d["case"]) for d in self.stored])
@@ -148,14 +148,14 @@ class _Reading:
             self._fault(number, "case", said + (f"; did you mean “{near}”?" if near else ""))
             self.case = self.step = None
             return None
-        title = name or str(found["case"] if found else "")
+        title = str(found["case"]) if found is not None else name
         case = next((c for c in self.cases if c.before is found and (found is not None or c.name == title)), None)
         if case is None:
             case = _Case(found, title)
             self.cases.append(case)
         if case is not self.case:
             self.case, self.step = case, None
-        if name and self.whole:
+        if name and self.whole and not (found is not None and _is_said(str(found["case"]), name)):
             case.name = name
         return case
 
@@ -165,7 +165,7 @@ class _Reading:
         stored = next((s for s in requests_of(case.before or {}) if key and s.get("key") == key), None)
         if stored is not None:
             step = next((s for s in case.steps if s.stored is stored), None) or self._begun(case, stored, number)
-            if name and self.whole:
+            if name and self.whole and not _is_said(str(stored["request"]), name):
                 step.name = name
         elif name:
             step = self._named(case, number, name, address)
@@ -188,7 +188,7 @@ class _Reading:
         spoken = [s for s in case.steps if s.name == name and address in ("", s.request.get("address", address))]
         if spoken:
             return spoken[-1]
-        return self._begun(case, self._stored(case, lambda step: str(step["request"]).strip() == name), number, name)
+        return self._begun(case, self._stored(case, lambda step: _is_said(str(step["request"]), name)), number, name)
 
     def _stored(self, case: _Case, fits: Callable[[Document], bool]) -> Document | None:
         """The first stored request that fits and that no row has spoken of."""
@@ -225,7 +225,10 @@ class _Reading:
         of, relation, expected = (as_cell(cells.get(column, "")).strip() for column in ("of", "relation", "expected"))
         check = step.said.get((of, relation, expected)) or _read_check(of, relation, expected, known)
         rest = {name: value for name, value in check.items() if name not in _BESIDE}
-        return {**rest, **aside(cells.get("note", ""), cells.get("mark", ""))}
+        beside = aside(cells.get("note", ""), cells.get("mark", ""))
+        if "note" in beside and _is_said(str(check.get("note", "")), beside["note"]):
+            beside["note"] = check["note"]
+        return {**rest, **beside}
 
     def _take(self, number: int, column: str, step: _Step, read: Callable[[], Document]) -> None:
         try:
@@ -295,6 +298,11 @@ class _Reading:
             old = merged[alike[0]]
             merged[alike[0]] = {**check, **{name: old[name] for name in _BESIDE if name in old and name not in check}}
         return merged
+
+
+def _is_said(stored: str, cell: str) -> bool:
+    """Whether a cell says what is stored, as far as a cell can."""
+    return as_cell(stored).strip() == cell
 
 
 def _words_of_column(of: str, cell: str) -> _Words:
