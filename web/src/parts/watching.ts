@@ -54,13 +54,20 @@ function unfolded(outcome: Outcome, above: string): Outcome[] {
   if (outcome.parts.length) return outcome.parts.flatMap((part) => unfolded(part, item ?? above));
   const placed =
     above && outcome.check.startsWith("$") ? { ...outcome, check: above + outcome.check.slice(1) } : outcome;
-  const whole = placed.verdict === "passed" ? FITS.exec(placed.check)?.[1] : undefined;
+  const judged = placed.verdict === "passed" || placed.verdict === "failed";
+  const whole = judged ? FITS.exec(placed.check)?.[1] : undefined;
   if (!whole) return [placed];
   try {
-    return fields(JSON.parse(outcome.expected), whole).map(([path, loose]) => ({
-      ...placed,
-      check: `${path} ${loose ? "is present" : "fits"}`,
-    }));
+    // Of a body that does not fit, the places where it does are watched all the same.
+    const places = fields(JSON.parse(outcome.expected), whole).map(
+      ([path, loose]): Outcome => ({
+        ...placed,
+        verdict: "passed",
+        where: [],
+        check: `${path} ${loose ? "is present" : "fits"}`,
+      }),
+    );
+    return placed.verdict === "failed" ? [placed, ...places] : places;
   } catch {
     return [placed]; // too long to be shown whole
   }

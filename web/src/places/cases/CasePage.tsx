@@ -222,7 +222,7 @@ function Opened({ of }: { of: Case }) {
                   show={(next) => setSearch(next === "Path" ? {} : { view: next.toLowerCase() })}
                 />
               )}
-              {said && <p className="muted">{said}</p>}
+              {said && <p className="live">{said}</p>}
               <Standing
                 of={of}
                 seen={steps}
