@@ -2,11 +2,13 @@
 
 import unittest
 from datetime import UTC, datetime, timedelta
+from decimal import Decimal
 
 from saltpath.core import plain
 from saltpath.core.difference import differences
+from saltpath.core.jsonpath import MISSING
 from saltpath.core.repeated import literals, repeated
-from saltpath.core.seen import places, seen, telling
+from saltpath.core.seen import in_words, places, seen, telling
 
 AT = datetime(2026, 11, 23, 9, 0, tzinfo=UTC)
 
@@ -128,3 +130,15 @@ class Difference(unittest.TestCase):
         self.assertEqual(
             self.changed(lambda d: d["afterwards"].append(d["steps"].pop(0))), ["“List” runs afterwards, always"]
         )
+
+
+class InWords(unittest.TestCase):
+    def test_what_stood_at_a_place_in_a_few_words(self):
+        for values, words in (
+            ([], ""), ([200], ""), ([200, 200], "200, always, in 2"), (["a", "b", "a"], "“a” or “b”, in 3"),
+            ([1, 2, 3, 4.5], "1 to 4.5, in 4"), (["a", "b", "c", "d"], "4 different ones, in 4"),
+            ([1, MISSING, 1], "1, always, in 2; not there in 1 of 3"), ([MISSING, MISSING], "never there in 2"),
+            ([1, "1"], "1 or “1”, in 2"), ([None, None], "null, always, in 2"),
+        ):  # fmt: skip
+            exact = [Decimal(str(value)) if isinstance(value, float) else value for value in values]
+            self.assertEqual(in_words(exact), words)

@@ -12,7 +12,7 @@ from saltpath.core.checks.judge import Outcome
 from saltpath.core.events import StepFinished
 from saltpath.core.exchange import Exchange, Times
 from saltpath.core.why import why
-from saltpath.store import cases, evidence, jobs, people, projects, runs, secrets
+from saltpath.store import cases, database, evidence, jobs, people, projects, runs, secrets, workbooks
 from saltpath.store.database import Conflict, StoreError, connect, migrate, now_us, write
 
 DOCUMENT = {
@@ -46,6 +46,34 @@ class Store(unittest.TestCase):
         with self.assertRaises(StoreError) as caught:
             migrate(self.folder)
         self.assertIn("newer Salt Path", str(caught.exception))
+
+    def test_a_file_of_an_older_version_is_brought_up_and_a_copy_of_it_kept(self):
+        scripts = sorted((Path(database.__file__).parent / "migrations/main").glob("*.sql"))
+        newest = int(scripts[-1].name[:3])
+        for version in range(1, newest):
+            with self.subTest(version), tempfile.TemporaryDirectory() as name:
+                folder = Path(name)
+                old = connect(folder)
+                for script in scripts[:version]:
+                    old.executescript(script.read_text())
+                old.execute(f"PRAGMA user_version = {version}")
+                owner = people.local_owner(old)
+                old.execute(
+                    "INSERT INTO project (oid, name, document, version, actor, made_at) VALUES ('p', 'P', '{}', 1, ?, 0)",
+                    (owner.id,),
+                )
+                old.execute(
+                    "INSERT INTO suite (project, oid, name, folder, document, version, position, actor, made_at)"
+                    " VALUES (1, 's', 'S', 'suites/s', '{}', 1, 0, ?, 0)", (owner.id,),
+                )  # fmt: skip
+                old.close()
+                migrate(folder)
+                self.assertTrue((folder / f"saltpath.db.before-{newest:03d}").exists())
+                new = connect(folder)
+                self.addCleanup(new.close)
+                self.assertEqual([suite.name for suite in projects.suites(new, 1)], ["S"])
+                self.assertEqual(cases.single_requests(new, 1, 10), [])
+                self.assertIsNone(workbooks.kept(new, 1))
 
     def test_revisions(self):
         self.assertEqual(str(self.case.document["steps"][0]["expect"][0]["is"]), "1.50")

@@ -5,7 +5,7 @@ import { fileURLToPath } from "node:url";
 import { built } from "./built.mjs";
 
 const web = process.env.WEB;
-const { accepted, body, book, columns, compared, copied, document, files, format, handover, indexer, inserting, making, naming, pairs, pasting, picked, places, recording, sheet, table, report, sent, threads } =
+const { accepted, answered, body, book, columns, compared, copied, document, fields, files, format, handover, indexer, inserting, making, mapping, naming, pairs, pasting, picked, places, recording, sheet, table, report, sent, threads } =
   await built(web, fileURLToPath(new URL("pointing.ts", import.meta.url)));
 
 let seed = 11;
@@ -548,4 +548,33 @@ test("an expected body stands beside the answer, place by place", () => {
   const others = compared.compared({ a: { b: 1 }, c: [1, "[?more]"] }, "$.x", { a: 7, c: [1, 2] }, () => false);
   assert.deepEqual(others.filter((row) => row.differs).map((row) => row.name), ["a", "b"]);
   assert.deepEqual(compared.compared({ a: 1 }, "$", undefined, () => false).map((row) => row.differs), [false, false], "no answer, no difference");
+});
+
+test("a column of a workbook means one thing, and a mended cell is read in the place of the file's", () => {
+  assert.deepEqual(mapping.meaning(["case", "of", ""], 2, "of"), ["case", "", "of"], "what another column had is taken from it");
+  assert.deepEqual(mapping.meaning(["case", ""], 0, ""), ["", ""]);
+  const sheet = { table: [["title"], ["Case", "Of"], ["A", "status"], ["", "$.x[", "more"], []] };
+  const reading = { headings: 1, columns: ["case", "of"], mended: { "3 1": "$.x" }, otherwise: "" };
+  assert.deepEqual(mapping.rowsBelow(sheet, reading), [["A", "status"], ["", "$.x"], ["", ""]]);
+  assert.equal(mapping.placeOf(["", "case", "of"], "of"), 2);
+  assert.equal(mapping.placeOf(["", "case"], "address"), 1, "a fault of what is not there is mended in the first that is read");
+});
+
+test("an unchecked field is expected as it is, or in its kind where it varied", () => {
+  const field = { path: "$.id", places: 1, kind: "text", value: "x", check: { of: "$.id", is: "x" } };
+  const seen = new Map([["$.id", { kinds: ["text"], loose: { sentence: "2 values in 3" } }], ["$.n", { kinds: ["text", "null"], loose: { sentence: "two kinds" } }]]);
+  assert.deepEqual(fields.checkOf(field, new Map()), { of: "$.id", is: "x" });
+  assert.deepEqual(fields.checkOf(field, seen), { of: "$.id", kind: "text", note: "2 values in 3" });
+  assert.deepEqual(fields.checkOf({ ...field, path: "$.n" }, seen), { of: "$.n", present: true, note: "two kinds" });
+  assert.deepEqual(fields.checkOf({ ...field, places: 3 }, seen), field.check, "of several items their kind is said already");
+  const cases = [{ steps: [{ fields: 4, checked: 1 }, { fields: 2, checked: 2 }] }, { steps: [] }];
+  assert.deepEqual(fields.total(cases), { fields: 6, checked: 3 });
+});
+
+test("a sending reads as a sentence", () => {
+  const at = new Date().toISOString();
+  const sending = { at, status: 200, ms: 12.3, size: 1200, why: null };
+  assert.equal(answered.answered(sending), "answered 200 in 12 ms, 1.2 kB · just now");
+  assert.equal(answered.answered({ ...sending, status: 0, why: { sentence: "nobody listens" } }), "not answered: nobody listens · just now");
+  assert.match(answered.answered({ ...sending, status: 0 }), /could not be sent/);
 });

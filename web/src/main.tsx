@@ -3,6 +3,7 @@ import "@fontsource-variable/atkinson-hyperlegible-mono";
 import "./app/app.css";
 import "./app/cases.css";
 import "./app/editing.css";
+import "./app/body.css";
 import "./app/outline.css";
 import "./app/together.css";
 import "./app/typing.css";

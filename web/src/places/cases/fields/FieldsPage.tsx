@@ -3,9 +3,10 @@ import { useCallback, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { api, type CaseCoverage } from "../../../app/api";
 import { count, whole } from "../../../app/format";
-import { useProject } from "../../../app/project";
 import { Notice } from "../../../parts/Notice";
+import { UndoButton } from "../../../parts/UndoButton";
 import { useSavedEdits } from "../edit/useSavedEdits";
+import { useSuite } from "../useSuite";
 import { total, watched } from "./fields";
 import { StepFields } from "./StepFields";
 
@@ -16,13 +17,7 @@ export function FieldsPage() {
   const [search] = useSearchParams();
   const only = search.get("case") ?? "";
   const suite = search.get("suite") ?? "";
-  const project = useProject();
   const client = useQueryClient();
-  const suites = useQuery({
-    queryKey: ["suites", project?.id],
-    queryFn: () => api.suites(project?.id as string),
-    enabled: Boolean(project),
-  });
   const found = useQuery({
     queryKey: ["coverage", suite, only],
     queryFn: () => (only ? api.caseCoverage(only) : api.suiteCoverage(suite)),
@@ -35,7 +30,7 @@ export function FieldsPage() {
   const answered = cases.filter((of) => of.steps.length);
   const { fields, checked } = total(cases);
   const name = cases.find((of) => of.case === only)?.name;
-  const suiteName = suites.data?.items.find((item) => item.id === suite)?.name ?? "";
+  const suiteName = useSuite(suite)?.name ?? "";
   const turn = (ids: string[], on: boolean) =>
     setChosen((before) => {
       const next = new Set(before);
@@ -75,11 +70,7 @@ export function FieldsPage() {
               "Below stand those that no check watches. Fields of several items of a list stand together, with [*]."}
           </p>
         </div>
-        <div className="saved">
-          <button type="button" className="plain-button" disabled={!canUndo} onClick={() => void undo()}>
-            Undo
-          </button>
-        </div>
+        <UndoButton can={canUndo} undo={undo} />
       </div>
       {found.error && <Notice sentence={found.error.message} retry={() => void found.refetch()} />}
       {found.isSuccess && !answered.length && (

@@ -6,6 +6,8 @@ import { ago, count, exactly } from "../../../app/format";
 import { useProject } from "../../../app/project";
 import { Notice } from "../../../parts/Notice";
 import { WhereContext } from "../../../parts/typing/drafts";
+import { UndoButton } from "../../../parts/UndoButton";
+import { useSuite } from "../useSuite";
 import { columnsFor } from "./columns";
 import { SheetGrid } from "./SheetGrid";
 import { Unfold } from "./Unfold";
@@ -24,12 +26,7 @@ export function SuiteSheet() {
 
 function Opened({ suite }: { suite: string }) {
   const project = useProject();
-  const suites = useQuery({
-    queryKey: ["suites", project?.id],
-    queryFn: () => api.suites(project?.id as string),
-    enabled: Boolean(project),
-  });
-  const name = suites.data?.items.find((item) => item.id === suite)?.name ?? "";
+  const name = useSuite(suite)?.name ?? "";
   const { book, query, undo, canUndo } = useSuiteBook(suite, project?.id);
   const [unfolded, setUnfolded] = useState(false);
   const columns = useMemo(() => columnsFor(true, unfolded), [unfolded]);
@@ -72,11 +69,7 @@ function Opened({ suite }: { suite: string }) {
             )}
           </p>
         </div>
-        <div className="saved">
-          <button type="button" className="plain-button" disabled={!canUndo} onClick={() => void undo()}>
-            Undo
-          </button>
-        </div>
+        <UndoButton can={canUndo} undo={undo} />
       </div>
       {query.error && <Notice sentence={query.error.message} retry={() => void query.refetch()} />}
       {query.isSuccess && !sheet.rows.length ? (

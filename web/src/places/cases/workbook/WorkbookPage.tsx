@@ -1,10 +1,10 @@
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { api } from "../../../app/api";
 import { count } from "../../../app/format";
 import { useProject } from "../../../app/project";
 import { DropFile } from "../../../parts/DropFile";
+import { useSuite } from "../useSuite";
 import { Mapping } from "./Mapping";
 import { PlannedRows } from "./PlannedRows";
 import { type Opened, useWorkbook } from "./useWorkbook";
@@ -15,12 +15,7 @@ export function WorkbookPage() {
   const [search] = useSearchParams();
   const suite = search.get("suite") ?? "";
   const only = search.get("case") ?? undefined;
-  const suites = useQuery({
-    queryKey: ["suites", project?.id],
-    queryFn: () => api.suites(project?.id as string),
-    enabled: Boolean(project),
-  });
-  const into = suites.data?.items.find((item) => item.id === suite);
+  const into = useSuite(suite);
   const name = into?.cases.find((line) => line.id === only)?.name ?? into?.name ?? "";
   const [opened, setOpened] = useState<Opened>();
   const [said, setSaid] = useState("");

@@ -1,0 +1,10 @@
+/** The last act of the page taken back. */
+export function UndoButton({ can, undo }: { can: boolean; undo: () => Promise<void> }) {
+  return (
+    <div className="saved">
+      <button type="button" className="plain-button" disabled={!can} onClick={() => void undo()}>
+        Undo
+      </button>
+    </div>
+  );
+}
