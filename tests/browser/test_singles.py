@@ -87,6 +87,7 @@ class Singles(BrowserTest):
         address = page.get_by_label("The method and the address")
         address.fill(f"GET {self.harbour}/vessels/V-0")
         address.press("Enter")
+        page.locator(".step").get_by_text("/vessels/V-0").wait_for()  # until then the keys belong to the field
         page.keyboard.press("Control+Enter")
         before.get_by_text("answered 404").wait_for()
         before.get_by_role("button", name="answered 200").click()

@@ -14,7 +14,7 @@ from saltpath.core.jsonpath import MISSING
 from saltpath.core.scopes import Scope, Scopes
 from saltpath.core.seen import in_words
 from saltpath.core.sheet.headings import BESIDE
-from saltpath.core.sheet.plan import Place, Plan
+from saltpath.core.sheet.plan import Known, Place, Plan
 from saltpath.core.sheet.rows import Row, check_cells, requests_of, rows_of
 from saltpath.core.subjects import Subject, find, taken
 from saltpath.core.why import Blocked
@@ -22,7 +22,7 @@ from saltpath.server import again
 from saltpath.server.api.views import moment, shown
 from saltpath.server.compiled import compiled
 from saltpath.server.context import database
-from saltpath.server.last_seen import SeenStep, judged, last_answer
+from saltpath.server.last_seen import Found, SeenStep, judged, last_seen
 from saltpath.store import evidence, runs
 from saltpath.store.cases import StoredCase
 
@@ -89,16 +89,19 @@ def _value(of: Subject, answer: Answer, scopes: Scopes) -> Any:
     return len(value) if isinstance(value, dict | list) else value
 
 
-def known_paths(cases: Sequence[StoredCase]) -> Any:
+def known_paths(cases: Sequence[StoredCase]) -> Known:
     """Paths of the last answer by the name of their last part, of a step by its case's key and its own; each asked for once."""
     by_key = {case.key: case for case in cases}
+    seen: dict[str, Found] = {}
     known: dict[tuple[str, str], Mapping[str, str]] = {}
 
     def ask(case_key: str, step_key: str) -> Mapping[str, str]:
         place = (case_key, step_key)
         if place not in known:
-            last = last_answer(by_key[case_key], step_key) if case_key in by_key and step_key else None
-            known[place] = again.by_last_name(again.paths_in(last[1] if last else None))
+            if case_key in by_key and case_key not in seen:
+                seen[case_key] = last_seen(by_key[case_key])[2]
+            last = seen.get(case_key, {}).get(step_key)
+            known[place] = again.by_last_name(again.paths_in(again.answer_of(last[1]) if last else None))
         return known[place]
 
     return ask

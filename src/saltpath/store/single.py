@@ -30,10 +30,11 @@ def home(connection: sqlite3.Connection, project: int, actor: int) -> int:
 
 
 def into_new_case(connection: sqlite3.Connection, single: StoredCase, suite: int, name: str, actor: int) -> StoredCase:
-    """The single request becomes the first step of a case in a suite. It stays the same record, so its evidence goes with it."""
-    cases.move_case(connection, single.oid, suite, None)
+    """The single request becomes the first step of a case in a suite. It stays the same record, so its evidence goes with it. Raises
+    Conflict if it was saved meanwhile; then it is where it was."""
     document = {**single.document, "case": name}
-    return cases.save_case(connection, single.oid, actor, single.version, document, single.comments)
+    cases.save_case(connection, single.oid, actor, single.version, document, single.comments)
+    return cases.move_case(connection, single.oid, suite, None)
 
 
 def into_case(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from datetime import UTC, datetime
 from typing import Any
 
@@ -29,6 +29,7 @@ from saltpath.server.api.views import outcome_view, reason, run_view, step_view
 from saltpath.server.context import body, database
 from saltpath.server.last_seen import judged, last_answer, last_seen
 from saltpath.server.problems import Refused, json_answer
+from saltpath.server.sheets import known_paths
 from saltpath.store import cases, evidence, runs
 
 evidence_api = Blueprint("evidence", __name__)
@@ -92,7 +93,7 @@ def read_sheet(id: str) -> Response:
     rows = body().get("rows")
     if not isinstance(rows, list) or len(rows) > MOST_ROWS:
         raise Refused(400, "rows-missing", f"Give a list of at most {MOST_ROWS} rows as rows.")
-    known: dict[str, dict[str, str]] = {}
+    known = known_paths([stored])
     items = []
     for row in rows:
         given: list[object] = [row.get(name, "") for name in SHEET_CELLS] if isinstance(row, dict) else []
@@ -100,14 +101,11 @@ def read_sheet(id: str) -> Response:
         if len(cells) < len(SHEET_CELLS):
             raise Refused(400, "row", "Each row has the texts step, of, relation and expected.")
         step, *words = cells
-        if step not in known:
-            last = last_answer(stored, step)
-            known[step] = again.by_last_name(again.paths_in(last[1] if last else None))
-        items.append(_row(words, known[step]))
+        items.append(_row(words, known(stored.key, step)))
     return json_answer({"items": items, "next": None})
 
 
-def _row(words: list[str], known: dict[str, str]) -> dict[str, Any]:
+def _row(words: list[str], known: Mapping[str, str]) -> dict[str, Any]:
     try:
         check = read_cells(words[0], words[1], words[2], known)
         case_from_data(

@@ -3,7 +3,7 @@ taken, row by row."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from typing import Any
 
@@ -189,7 +189,7 @@ def _plan(
     table: list[list[str]], columns: list[str], found: list[StoredCase], first: int, new_cases: bool, otherwise: str
 ) -> Plan:
     documents = [case.document for case in found]
-    known: Callable[[str, str], Any] = known_paths(found)
+    known = known_paths(found)
     return plan(table, columns, documents, first=first, known=known, new_cases=new_cases, otherwise=otherwise)
 
 
@@ -301,6 +301,5 @@ def workbook_with_verdicts(id: str) -> Response:
         values = verdicts_beside(planned, found)
         names = {name for texts in values.values() for name in texts}
         octets = beside(book.octets, book.sheet, book.headings, {n: known[n] for n in names if n in known}, values)
-    return _file(
-        octets, f"{slug(book.name.rpartition('.')[0] or book.name)}.{'csv' if book.name.endswith('.csv') else 'xlsx'}"
-    )
+    name = slug(book.name.rpartition(".")[0] or book.name)
+    return _file(octets, f"{name}.{'xlsx' if octets.startswith(b'PK') else 'csv'}")
