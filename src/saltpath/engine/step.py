@@ -278,25 +278,14 @@ def _keep(keeps: tuple[Keep, ...], answer: Answer, scopes: Scopes, masker: Maske
 
 
 def _masked(exchanges: list[Exchange], masker: Masker) -> tuple[Exchange, ...]:
-    return tuple(_mask_exchange(item, masker) if masker.concerns(item) else item for item in exchanges)
-
-
-def _mask_exchange(exchange: Exchange, masker: Masker) -> Exchange:
-    return replace(
-        exchange,
-        address=masker.text(exchange.address),
-        sent_head=masker.head(exchange.sent_head),
-        sent_body=masker.octets(exchange.sent_body),
-        received_head=masker.octets(exchange.received_head),
-        raw_body=masker.octets(exchange.raw_body),
-        body=masker.octets(exchange.body),
-        why=masker.why(exchange.why),
-    )
+    return tuple(masker.exchange(item) if masker.concerns(item) else item for item in exchanges)
 
 
 def _mask_outcome(outcome: Outcome, masker: Masker) -> Outcome:
     return replace(
         outcome,
+        check=masker.text(outcome.check),
+        where=tuple(map(masker.text, outcome.where)),
         expected=masker.value(outcome.expected),
         actual=masker.value(outcome.actual),
         why=masker.why(outcome.why),
