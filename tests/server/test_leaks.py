@@ -30,7 +30,9 @@ class Leaks(unittest.TestCase):
             suite = app.get(f"/suites?project={app.project}")["items"][0]["id"]
             _, _, case = app.ask("POST", "/cases", {"project": app.project, "suite": suite, "text": text})
             run = app.run(cases=[case["id"]])
-            trial = app.run(cases=[case["id"]], kind="trial", steps=[0])
+            trial = app.run(
+                cases=[case["id"]], kind="trial", steps=[0], values={"agentPassword": SECRET, "echo": address}
+            )
             self.assertEqual([item["verdict"] for item in run["cases"][0]["steps"]][:3], ["failed"] * 3, run)
             self.assertEqual(trial["cases"][0]["steps"][0]["verdict"], "failed")
             for path in (f"/runs/{run['id']}", f"/runs/{run['id']}/cases/0", f"/cases/{case['id']}/evidence", f"/cases/{case['id']}/rows",

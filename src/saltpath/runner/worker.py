@@ -146,13 +146,18 @@ class Worker:
             read_environment(environment.document) if environment else None,
             run.seed,
             run.number,
-            dict(run.request.get("values", {})),
+            self._given(run),
             secrets.secrets_for(self._main, self._folder, run.project, run.environment),
             int(run.request.get("jobs", 1)),
             run.started_at or utc_us(),
             project_files.file_reader(self._main, run.project),
         )
         return plan, positions
+
+    def _given(self, run: runs.Run) -> dict[str, str]:
+        """The values that the run was given at its start."""
+        sealed = run.request.get("sealed")
+        return secrets.given(self._folder, run.project, sealed) if sealed else {}
 
     def _measures(self, run: runs.Run, stored: cases.StoredCase, case: Case) -> dict[str, dict[str, Any]]:
         """What each check of `same as last pass` saw when its step last passed in this environment, by step key and sentence."""

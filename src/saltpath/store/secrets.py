@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import os
 import sqlite3
 from pathlib import Path
@@ -9,6 +10,7 @@ from pathlib import Path
 from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 
+from saltpath.core import plain
 from saltpath.store.database import StoreError, now_us, write
 
 KEY_FILE = "secret.key"
@@ -32,9 +34,7 @@ def _key(folder: Path) -> bytes:
 def set_secret(connection: sqlite3.Connection, folder: Path, project: int, actor: int, name: str, value: str,
                environment: str = "") -> None:  # fmt: skip
     """Store a secret for one environment, or for all (`environment` empty)."""
-    nonce = os.urandom(12)
-    about = f"{project}/{environment}/{name}".encode()
-    sealed = nonce + AESGCM(_key(folder)).encrypt(nonce, value.encode(), about)
+    sealed = _seal(folder, f"{project}/{environment}/{name}", value)
     with write(connection):
         connection.execute(
             "INSERT INTO secret (project, environment, name, sealed, actor, at) VALUES (?, ?, ?, ?, ?, ?)"
@@ -51,11 +51,31 @@ def secrets_for(connection: sqlite3.Connection, folder: Path, project: int, envi
     ).fetchall()
     values: dict[str, str] = {}
     for row in rows:
-        about = f"{project}/{row['environment']}/{row['name']}".encode()
-        try:
-            values[row["name"]] = AESGCM(_key(folder)).decrypt(row["sealed"][:12], row["sealed"][12:], about).decode()
-        except InvalidTag:
-            raise StoreError(
-                f"the secret {row['name']} cannot be read with {KEY_FILE}; the right key is missing"
-            ) from None
+        about = f"{project}/{row['environment']}/{row['name']}"
+        values[row["name"]] = _opened(folder, about, row["sealed"], f"the secret {row['name']}")
     return values
+
+
+def seal_given(folder: Path, project: int, values: dict[str, str]) -> str:
+    """The values that a run is given at its start, as they may be stored: any of them can be a secret."""
+    return base64.b64encode(_seal(folder, f"{project}/given", plain.write_json(values).decode())).decode()
+
+
+def given(folder: Path, project: int, sealed: str) -> dict[str, str]:
+    """Raises StoreError if the key does not fit."""
+    text = _opened(folder, f"{project}/given", base64.b64decode(sealed), "what the run was given")
+    values: dict[str, str] = plain.read_json(text)
+    return values
+
+
+def _seal(folder: Path, about: str, value: str) -> bytes:
+    nonce = os.urandom(12)
+    return nonce + AESGCM(_key(folder)).encrypt(nonce, value.encode("utf-8", "surrogatepass"), about.encode())
+
+
+def _opened(folder: Path, about: str, sealed: bytes, what: str) -> str:
+    try:
+        octets = AESGCM(_key(folder)).decrypt(sealed[:12], sealed[12:], about.encode())
+    except InvalidTag:
+        raise StoreError(f"{what} cannot be read with {KEY_FILE}; the right key is missing") from None
+    return octets.decode("utf-8", "surrogatepass")

@@ -10,9 +10,10 @@ from flask import Blueprint, Response, request
 from saltpath.core.references import is_name
 from saltpath.server.api.views import run_case_view, run_view, step_view
 from saltpath.server.compiled import compiled
-from saltpath.server.context import actor, body, database, limit, project_asked, whole
+from saltpath.server.context import actor, body, database, folder, limit, project_asked, whole
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import cases, evidence, jobs, projects, runs
+from saltpath.store.secrets import seal_given
 
 runs_api = Blueprint("runs", __name__)
 MOST_CASES = 10_000
@@ -41,7 +42,7 @@ def ask() -> Response:
         environment=environment,
         seed=_seed(data),
         label=str(data.get("label", ""))[:200],
-        request=_request(data, chosen, kind),
+        request=_request(data, chosen, kind, project.id),
         idempotency=_idempotency(),
     )
     answer = json_answer(run_view(run), 201 if new else 200)
@@ -92,7 +93,7 @@ def _chosen(data: dict[str, Any], project: int) -> tuple[list[cases.StoredCase],
     return chosen, title
 
 
-def _request(data: dict[str, Any], chosen: list[cases.StoredCase], kind: str) -> dict[str, Any]:
+def _request(data: dict[str, Any], chosen: list[cases.StoredCase], kind: str, project: int) -> dict[str, Any]:
     asked: dict[str, Any] = {}
     if "steps" in data:
         steps = data["steps"]
@@ -105,7 +106,7 @@ def _request(data: dict[str, Any], chosen: list[cases.StoredCase], kind: str) ->
     if not isinstance(values, dict) or not all(is_name(n) and isinstance(v, str) for n, v in values.items()):
         raise Refused(422, "values", "values is an object of names and texts.")
     if values:
-        asked["values"] = values
+        asked["sealed"] = seal_given(folder(), project, values)
     side_by_side = data.get("jobs", 1)
     if type(side_by_side) is not int or not 1 <= side_by_side <= 64:
         raise Refused(422, "jobs", "jobs is a whole number from 1 to 64.")
