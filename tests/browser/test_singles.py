@@ -104,3 +104,20 @@ class Singles(BrowserTest):
         self.go("/cases/single")
         expect(page.get_by_role("link", name="Read a vessel")).to_have_count(0)
         self.assertEqual(self.axe(), [])
+
+    def test_a_request_that_was_not_sent_is_copied_as_it_is_written(self):
+        page = self.page
+        page.context.grant_permissions(["clipboard-read", "clipboard-write"])
+        self.go("/cases/single")
+        self.request().fill(
+            f"POST {self.harbour}/sessions HTTP/1.1\nContent-Type: application/json\n\n" + '{"user": "desk"}'
+        )
+        page.get_by_role("button", name="only open it").click()
+        page.get_by_role("button", name="Copy as curl").click()
+        page.get_by_text("Copied as a curl line").wait_for()
+        copied = page.evaluate("() => navigator.clipboard.readText()")
+        self.assertEqual(copied.splitlines()[0], f"curl '{self.harbour}/sessions' \\")
+        self.go("/cases/single")
+        self.request().fill(copied)
+        self.request().press("Control+Enter")
+        page.get_by_role("region", name="Sent before").get_by_text(re.compile("answered 4\\d\\d")).wait_for()

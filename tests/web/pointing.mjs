@@ -5,7 +5,7 @@ import { fileURLToPath } from "node:url";
 import { built } from "./built.mjs";
 
 const web = process.env.WEB;
-const { accepted, answered, body, book, columns, compared, copied, document, fields, files, format, handover, indexer, inserting, making, mapping, naming, pairs, pasting, picked, places, recording, sheet, table, report, sent, threads } =
+const { accepted, answered, body, book, columns, compared, copied, document, fields, files, format, handover, indexer, inserting, making, mapping, naming, pairs, pasting, picked, places, recording, sheet, table, report, sent, threads, written } =
   await built(web, fileURLToPath(new URL("pointing.ts", import.meta.url)));
 
 let seed = 11;
@@ -577,4 +577,22 @@ test("a sending reads as a sentence", () => {
   assert.equal(answered.answered(sending), "answered 200 in 12 ms, 1.2 kB · just now");
   assert.equal(answered.answered({ ...sending, status: 0, why: { sentence: "nobody listens" } }), "not answered: nobody listens · just now");
   assert.match(answered.answered({ ...sending, status: 0 }), /could not be sent/);
+});
+
+test("a step that was never sent is copied as it is written", () => {
+  const step = {
+    send: "POST [=harbour]/port-calls?draft=1",
+    query: { vessel: "Marrow & Finch", by: "[=agent]" },
+    headers: { Accept: "application/json" },
+    auth: { bearer: "[=token]" },
+    json: '{ "it\'s": 1 }',
+  };
+  const curl = copied.asCurl(written.asWritten(step));
+  assert.equal(curl, "curl '[=harbour]/port-calls?draft=1&vessel=Marrow%20%26%20Finch&by=[=agent]' \\\n  -H 'Accept: application/json' \\\n  -H 'Content-Type: application/json' \\\n  -H 'Authorization: Bearer [=token]' \\\n  --data-raw '{ \"it'\\''s\": 1 }'");
+  assert.equal(copied.asHttp(written.asWritten({ send: "GET http://h:1/a" })), "GET http://h:1/a HTTP/1.1\nHost: h:1");
+  const form = written.asWritten({ send: "PUT http://h/", form: [["a", "1 2"], ["a", "ä"]], auth: { basic: ["me", "pass"] } });
+  assert.equal(form.sentBody, "a=1%202&a=%C3%A4");
+  assert.match(form.sentHead, /Content-Type: application\/x-www-form-urlencoded\r\nAuthorization: Basic bWU6cGFzcw==$/);
+  assert.match(copied.asCurl(written.asWritten({ send: "POST http://h/", file: "plan.pdf" })), /--data-binary @body/);
+  assert.equal(written.asWritten({ send: "GET http://h/", auth: { basic: ["me", "[=pin]"] } }).sentHead.includes("Basic"), false);
 });

@@ -23,6 +23,7 @@ export * as columns from "../../web/src/places/cases/sheet/columns";
 export * as answered from "../../web/src/places/cases/single/answered";
 export * as fields from "../../web/src/places/cases/fields/fields";
 export * as mapping from "../../web/src/places/cases/workbook/columns";
+export * as written from "../../web/src/places/cases/edit/written";
 export * as sheet from "../../web/src/places/cases/sheet/sheet";
 export * as table from "../../web/src/places/cases/sheet/table";
 export * as accepted from "../../web/src/places/cases/edit/accepted";

@@ -3,7 +3,7 @@ import { Segmented } from "antd";
 import { useCallback, useState } from "react";
 import { api, type Exchange, type StepEvidence } from "../app/api";
 import { duration, exactly, size } from "../app/format";
-import { asCurl, asHttp } from "./copied";
+import { Copies } from "./Copies";
 import { Phases } from "./Phases";
 import { JsonTree } from "./tree/JsonTree";
 import type { Acts } from "./tree/picked";
@@ -118,7 +118,7 @@ function Body({ view, exchange, step, keeps, acts, loose, namespaces }: BodyProp
   if (view === "Sent") {
     return (
       <>
-        {exchange.sentHead && <Copies exchange={exchange} />}
+        {exchange.sentHead && <Copies request={exchange} />}
         <pre className="code pad">
           {exchange.sentHead.trimEnd() || `${exchange.method} ${exchange.address}\n(nothing was sent)`}
           {exchange.sentBody && `\n\n${exchange.sentBody}`}
@@ -191,33 +191,6 @@ function Xml({
       <p className="muted pad">This body says that it is XML, and is not. It is shown as it came.</p>
       <Raw exchange={exchange} />
     </>
-  );
-}
-
-/** The request for elsewhere, and for a step of another case. */
-function Copies({ exchange }: { exchange: Exchange }) {
-  const [said, setSaid] = useState("");
-  const copy = async (text: string, what: string) => {
-    try {
-      await navigator.clipboard.writeText(text);
-      const masked = text.includes("●●●") ? "; its secrets stay masked" : "";
-      setSaid(`Copied as ${what}${masked}. It can be pasted where a step is added, too.`);
-    } catch {
-      setSaid("This browser does not let a page copy; mark the text below instead.");
-    }
-  };
-  return (
-    <p className="copies pad">
-      <button type="button" className="plain-link" onClick={() => void copy(asCurl(exchange), "a curl line")}>
-        Copy as curl
-      </button>{" "}
-      <button type="button" className="plain-link" onClick={() => void copy(asHttp(exchange), "HTTP")}>
-        Copy as HTTP
-      </button>{" "}
-      <span className="muted" role="status">
-        {said}
-      </span>
-    </p>
   );
 }
 

@@ -3,14 +3,16 @@ import { useMemo } from "react";
 import { api, type Evidence as Seen, type Step } from "../../app/api";
 import { ago } from "../../app/format";
 import { useProject } from "../../app/project";
+import { Copies } from "../../parts/Copies";
 import { Evidence } from "../../parts/Evidence";
 import type { Acts, Picked } from "../../parts/tree/picked";
 import { useEdited } from "./edit/context";
-import { inChecks } from "./edit/document";
+import { inChecks, stepWith } from "./edit/document";
 import { anyOfKind, asItIs, byPath, everything, isThere, type SeenPlaces } from "./edit/making";
 import { NodeActs, whatWasSent } from "./edit/NodeActs";
 import { type SentPlace, sentPlaces } from "./edit/sent";
 import type { Edits } from "./edit/useEditing";
+import { asWritten } from "./edit/written";
 
 interface Props {
   step: Step | undefined;
@@ -37,6 +39,8 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, drag }: Props
     [places],
   );
   const exchange = seen?.exchanges.at(-1);
+  const document = seen ? undefined : stepWith(editing.document, key);
+  const written = document?.send ? asWritten(document) : undefined;
   const sent = useMemo(() => onceAsked(() => sentPlaces(exchange)), [exchange]);
   const acts = useMemo(
     () =>
@@ -67,6 +71,12 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, drag }: Props
             Then click a value of the answer to expect it
             {single ? " or to keep it." : ", to keep it, or to put it into a later step."}
           </p>
+          {written && (
+            <>
+              <p>Until then the request can be copied as it is written.</p>
+              <Copies request={written} />
+            </>
+          )}
         </div>
       )}
     </aside>

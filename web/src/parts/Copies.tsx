@@ -1,0 +1,30 @@
+import { useState } from "react";
+import { asCurl, asHttp, type Sent } from "./copied";
+
+/** A request for elsewhere, and for a step of another case. */
+export function Copies({ request }: { request: Sent }) {
+  const [said, setSaid] = useState("");
+  const copy = async (text: string, what: string) => {
+    try {
+      await navigator.clipboard.writeText(text);
+      const masked = text.includes("●●●") ? "; its secrets stay masked" : "";
+      const open = text.includes("[=") ? "; what it inserts is to be filled in" : "";
+      setSaid(`Copied as ${what}${masked}${open}. It can be pasted where a step is added, too.`);
+    } catch {
+      setSaid("This browser does not let a page copy; mark the text below instead.");
+    }
+  };
+  return (
+    <p className="copies pad">
+      <button type="button" className="plain-link" onClick={() => void copy(asCurl(request), "a curl line")}>
+        Copy as curl
+      </button>{" "}
+      <button type="button" className="plain-link" onClick={() => void copy(asHttp(request), "HTTP")}>
+        Copy as HTTP
+      </button>{" "}
+      <span className="muted" role="status">
+        {said}
+      </span>
+    </p>
+  );
+}
