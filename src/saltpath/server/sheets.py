@@ -30,12 +30,14 @@ MOST_ANSWERS = 12
 NOT_TAKEN = "not taken over"
 NOT_RUN = "not run yet"
 NOT_READ = "not read"
+WORST_FIRST = (NOT_READ, "failed", "blocked", NOT_TAKEN, NOT_RUN, "unchecked", "passed", "skipped")
+"""What can be written beside a row."""
 
 
-def rows_with_evidence(stored: StoredCase, seen: bool = True) -> Iterator[Row]:
-    """The rows of a case with verdict, actual value, and with `seen` what the last answers have shown."""
+def rows_with_evidence(stored: StoredCase) -> Iterator[Row]:
+    """The rows of a case with verdict, actual value, and what the last answers have shown."""
     found = {of.step.key: of for of in judged(stored).steps}
-    words = seen_in_words(stored) if seen else {}
+    words = _seen_in_words(stored)
     for row in rows_of(stored.document):
         outcome = _outcome(found.get(row.step_key), row.index)
         beside = {"seen": words.get((row.step_key, row.index), "")}
@@ -53,7 +55,7 @@ def _outcome(of: SeenStep | None, index: int) -> Outcome | None:
     return outcome if not outcome.origin and outcome.check == of.step.expect[index].sentence else None
 
 
-def seen_in_words(stored: StoredCase) -> dict[tuple[str, int], str]:
+def _seen_in_words(stored: StoredCase) -> dict[tuple[str, int], str]:
     """By step key and number of the check: what stood there in the last answers, at most 12."""
     checks = {
         step.key: [(index, item.of) for index, item in enumerate(step.expect) if isinstance(item, Check)]
@@ -127,9 +129,6 @@ def _together(items: list[tuple[str, str, str]]) -> tuple[str, str, str]:
     """The checks of one row as one: the worst verdict, every actual value, the last time."""
     verdict = next((word for word in WORST_FIRST if any(word == v for v, _, _ in items)), items[0][0])
     return verdict, "; ".join(was for _, was, _ in items if was), items[-1][2]
-
-
-WORST_FIRST: tuple[str, ...] = (NOT_READ, "failed", "blocked", NOT_TAKEN, NOT_RUN, "unchecked", "passed", "skipped")
 
 
 def _beside(case: StoredCase | None, place: Place, seen: Mapping[str, dict[str, SeenStep]]) -> tuple[str, str, str]:

@@ -39,7 +39,7 @@ export function RecordingPage() {
       </div>
       {read ? (
         <Choosing key={read.name} {...read} suite={suite} />
-      ) : (
+      ) : project ? (
         <DropFile
           label="A browser's recording, as a HAR file"
           accept=".har,.json,application/json"
@@ -54,7 +54,7 @@ export function RecordingPage() {
             you choose.
           </p>
         </DropFile>
-      )}
+      ) : null}
       <p role="status" className={said.startsWith("Reading") ? "muted" : "problem"}>
         {said}
       </p>

@@ -49,7 +49,7 @@ export function WorkbookPage() {
           only={only}
           other={() => setOpened(undefined)}
         />
-      ) : (
+      ) : project ? (
         <DropFile
           label="A workbook or a CSV file"
           accept=".xlsx,.xlsm,.csv,.tsv,.txt"
@@ -61,7 +61,7 @@ export function WorkbookPage() {
           </p>
           <p className="muted">Before anything changes, you see what would, and which rows cannot be read.</p>
         </DropFile>
-      )}
+      ) : null}
       <p role="status" className={said.startsWith("Reading") ? "muted" : "problem"}>
         {said}
       </p>
