@@ -28,7 +28,14 @@ def answering(bodies: dict[str, bytes], media: str = "application/json") -> Iter
             self.end_headers()
             self.wfile.write(body)
 
-    server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
+    with serving(Handler) as address:
+        yield address
+
+
+@contextmanager
+def serving(handler: type[BaseHTTPRequestHandler]) -> Iterator[str]:
+    """The address of a server on loopback that answers by the handler."""
+    server = ThreadingHTTPServer(("127.0.0.1", 0), handler)
     server.daemon_threads = True
     threading.Thread(target=server.serve_forever, daemon=True).start()
     try:

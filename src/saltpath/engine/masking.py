@@ -44,6 +44,7 @@ class Masker:
         self._forms: dict[str, bool] = {}  # what is looked for, and whether only by itself
         self._needles: dict[str, None] = {}  # one of them is there wherever a secret is, if not written unusually
         self._untold = False  # a secret has no such piece
+        self._ends: set[str] = set()  # how a beginning of a form may end
 
     def add(self, value: Any) -> None:
         """Take a secret value. Lists and objects give each text and number in them."""
@@ -61,6 +62,7 @@ class Masker:
         for name, written in FORMS.items():
             for form in written(text):
                 self._forms[form] = len(text) < _SHORT and name == "as it is"
+                self._ends.update(form[at : at + LEAST] for at in range(len(form) - LEAST))
                 run = max(_RUN.findall(form), key=len, default="")
                 self._needles[run or form] = None
                 self._untold = self._untold or not (run or name == "UTF-16")
@@ -143,6 +145,8 @@ class Masker:
                 start = text.find(form, end)
 
     def _without_end(self, text: str) -> str:
+        if text[-LEAST:] not in self._ends:
+            return text
         for form in self._forms:
             for length in range(min(len(form) - 1, len(text)), LEAST - 1, -1):
                 if text.endswith(form[:length]):

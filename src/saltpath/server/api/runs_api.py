@@ -13,6 +13,7 @@ from saltpath.server.compiled import compiled
 from saltpath.server.context import actor, body, database, folder, limit, project_asked, whole
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import cases, evidence, jobs, projects, runs
+from saltpath.store.database import NotFound
 from saltpath.store.secrets import seal_given
 
 runs_api = Blueprint("runs", __name__)
@@ -68,9 +69,9 @@ def _seed(data: dict[str, Any]) -> int:
 
 def _chosen(data: dict[str, Any], project: int) -> tuple[list[cases.StoredCase], str]:
     """The cases that are meant, and what the run is called."""
+    if data.get("kind") == "trial" and (one := _alone(data, project)) is not None:
+        return [one], one.name
     every = cases.cases(database(), project)
-    if data.get("kind") == "trial":
-        every += cases.single_requests(database(), project, MOST_CASES)
     if "cases" in data:
         wanted = data["cases"]
         if not isinstance(wanted, list) or not all(isinstance(oid, str) for oid in wanted) or not wanted:
@@ -91,6 +92,18 @@ def _chosen(data: dict[str, Any], project: int) -> tuple[list[cases.StoredCase],
             422, "cases", "There is no case to run." if not chosen else f"At most {MOST_CASES} cases at once."
         )
     return chosen, title
+
+
+def _alone(data: dict[str, Any], project: int) -> cases.StoredCase | None:
+    """The one case, or the single request, that a trial is of; None where several are meant, or what is no case of the project."""
+    wanted = data.get("cases")
+    if not isinstance(wanted, list) or len(wanted) != 1 or not isinstance(wanted[0], str):
+        return None
+    try:
+        found = cases.case(database(), wanted[0])
+    except NotFound:
+        return None
+    return found if found.project == project else None
 
 
 def _request(data: dict[str, Any], chosen: list[cases.StoredCase], kind: str, project: int) -> dict[str, Any]:
