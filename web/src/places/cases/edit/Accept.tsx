@@ -14,7 +14,11 @@ interface Props {
 /** After an intended change of the API: what came otherwise, cause by cause, becomes what is expected, in one act. */
 export function Accept({ causes, apply, close }: Props) {
   const dialog = useRef<HTMLDialogElement>(null);
-  const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
+  // Another status is seldom what was meant; who means it ticks it.
+  const [left, setLeft] = useState<ReadonlySet<string>>(
+    () => new Set(causes.filter((cause) => cause.place === "status").map((cause) => cause.id)),
+  );
+  const several = new Set(causes.flatMap((cause) => cause.checks.map((item) => item.case))).size > 1;
   const [why, setWhy] = useState("");
   const [problem, setProblem] = useState("");
   useEffect(() => dialog.current?.showModal(), []);
@@ -63,7 +67,7 @@ export function Accept({ causes, apply, close }: Props) {
               <span className="mono">{cause.place}</span> was expected as{" "}
               <span className="mono before">{cause.expected}</span>, and is{" "}
               <span className="mono after">{cause.actual}</span>
-              <span className="muted note">{where(cause)}</span>
+              <span className="muted note">{where(cause, several)}</span>
             </label>
           </li>
         ))}
@@ -98,11 +102,11 @@ export function Accept({ causes, apply, close }: Props) {
   );
 }
 
-function where({ checks }: Cause): string {
+function where({ checks }: Cause, several: boolean): string {
   const cases = [...new Set(checks.map((changed) => changed.caseName))];
   if (cases.length > 1)
     return `${count(checks.length, "check")}, in ${count(cases.length, "case")}: ${listed(cases.map((name) => `“${name}”`))}`;
   const steps = [...new Set(checks.map((changed) => String(changed.number)))];
   const words = `${count(checks.length, "check")}, in ${steps.length === 1 ? "step" : "steps"}`;
-  return `${words} ${listed(steps)}`;
+  return `${words} ${listed(steps)}${several ? ` of “${cases[0]}”` : ""}`;
 }

@@ -74,7 +74,15 @@ export function FieldsPage() {
       </div>
       {found.error && <Notice sentence={found.error.message} retry={() => void found.refetch()} />}
       {found.isSuccess && !answered.length && (
-        <p className="teach">No answer in JSON is kept yet. Run it, and come back.</p>
+        <div className="teach">
+          <p>
+            No answer in JSON is kept yet. Run{" "}
+            <Link className="plain-link" to={only ? `/cases/${only}` : "/cases"}>
+              {only ? "the case" : "the suite"}
+            </Link>{" "}
+            once: the fields of its answers that no check watches then stand here.
+          </p>
+        </div>
       )}
       {answered.map((of) => (
         <OfCase key={of.case} of={of} alone={Boolean(only)} chosen={chosen} turn={turn} />

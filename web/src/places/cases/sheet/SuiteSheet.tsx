@@ -53,8 +53,13 @@ function Opened({ suite }: { suite: string }) {
           </p>
           <h1>{name}</h1>
           <p className="muted">
-            {count(book.cases.length, "case")} · {count(checks.length, "check")} ·{" "}
-            <Link to={`/cases/fields?suite=${suite}`}>what is not checked</Link>
+            {count(book.cases.length, "case")} · {count(checks.length, "check")}
+            {checks.length > 0 && (
+              <>
+                {" · "}
+                <Link to={`/cases/fields?suite=${suite}`}>what is not checked</Link>
+              </>
+            )}
             {kept.data?.name && (
               <>
                 {" · "}
@@ -73,11 +78,19 @@ function Opened({ suite }: { suite: string }) {
       </div>
       {query.error && <Notice sentence={query.error.message} retry={() => void query.refetch()} />}
       {query.isSuccess && !sheet.rows.length ? (
-        <p className="teach">
-          A sheet has a row for each check, and this suite has none yet.{" "}
-          <Link to={into}>Bring in a workbook</Link> whose rows say what is sent and what is expected, or add
-          a case <Link to="/cases">in the outline</Link>.
-        </p>
+        <div className="teach">
+          <p>
+            A sheet has a row for each check, and this suite has none yet.{" "}
+            <Link className="plain-link" to={into}>
+              Bring in a workbook
+            </Link>{" "}
+            whose rows say what is sent and what is expected, or add a case{" "}
+            <Link className="plain-link" to="/cases">
+              in the outline
+            </Link>
+            .
+          </p>
+        </div>
       ) : (
         <section className="sheet-view" aria-label="The suite as a sheet">
           <SheetGrid sheet={sheet} columns={columns} />
