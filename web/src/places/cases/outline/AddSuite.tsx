@@ -55,7 +55,10 @@ export function NoSuite({ project, outline }: { project: string; outline: Outlin
           load an example
         </button>
         : one case of three steps that speaks to Fernholm Harbour, which comes with the demonstration. Or{" "}
-        <Link to="/cases/single">send a single request</Link> first, and look at what it is answered.
+        <Link className="plain-link" to="/cases/single">
+          send a single request
+        </Link>{" "}
+        first, and look at what it is answered.
       </p>
     </div>
   );
