@@ -162,7 +162,7 @@ def _measures(report: Path) -> dict[str, dict[str, Any]]:
 
 def _secret_names(found: ProjectFiles, own: frozenset[str]) -> set[str]:
     everywhere = [found.project.values, *(e.values for e in found.environments.values())]
-    everywhere += [suite.values for suite in found.suites.values()]
+    everywhere += [values for s in found.suites.values() for values in (s.values, *s.values_in.values())]
     return set(own).union(*(values.secret for values in everywhere))
 
 
@@ -205,7 +205,6 @@ def _execute(
 @click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path))
 def check(paths: tuple[Path, ...]) -> None:
     """Report what is wrong with cases, without sending anything."""
-    from saltpath.core.case import NamedValues
     from saltpath.core.inspect import inspect, surroundings
     from saltpath.core.measures import counted
     from saltpath.formats.terminal import printable
@@ -215,7 +214,7 @@ def check(paths: tuple[Path, ...]) -> None:
     number = 0
     for case in found.cases:
         suite = found.suites.get(case.folder)
-        around = surroundings((), suite.values if suite else NamedValues(), found.project.values, environments)
+        around = surroundings((), suite, found.project.values, environments)
         for finding in inspect(case.case, around):
             number += 1
             step = f"{finding.step}: " if finding.step else ""

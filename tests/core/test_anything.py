@@ -97,7 +97,7 @@ class Anything(unittest.TestCase):
                 self.assertTrue(all(problem.sentence for problem in refusal.problems))
                 continue
             read += 1
-            inspect(case, surroundings((), NamedValues(), NamedValues(), []))
+            inspect(case, surroundings((), None, NamedValues(), []))
             outline(case)
             self.assertEqual(read_source(write_document(document)).root.data(), document)
         self.assertGreater(read, 100)

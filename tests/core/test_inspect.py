@@ -27,7 +27,7 @@ steps:
 
 
 def findings(text: str = CASE) -> list[tuple[str, str]]:
-    around = surroundings(["given"], NamedValues(), NamedValues({"harbour": "x"}), [NamedValues({"weather": "y"})])
+    around = surroundings(["given"], None, NamedValues({"harbour": "x"}), [NamedValues({"weather": "y"})])
     return [(finding.why.code, finding.step) for finding in inspect(read_case(text), around)]
 
 
@@ -48,7 +48,7 @@ class Findings(unittest.TestCase):
         )
 
     def test_the_sentence_names_the_step(self):
-        around = surroundings([], NamedValues(), NamedValues({"harbour": "x"}), [])
+        around = surroundings([], None, NamedValues({"harbour": "x"}), [])
         found = [f.sentence for f in inspect(read_case(CASE), around)]
         self.assertIn("portCallId is used here, and kept only later, in step 2 (Ask)", found)
         self.assertIn("there is no value harbor; did you mean harbour?", found)

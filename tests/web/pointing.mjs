@@ -5,7 +5,7 @@ import { fileURLToPath } from "node:url";
 import { built } from "./built.mjs";
 
 const web = process.env.WEB;
-const { accepted, answered, body, book, columns, compared, copied, document, fields, files, format, handover, indexer, inserting, making, mapping, naming, pairs, pasting, picked, places, recording, sheet, table, report, sent, threads, written } =
+const { accepted, answered, body, book, columns, compared, copied, document, fields, files, format, grid, handover, indexer, inserting, making, mapping, naming, pairs, pasting, picked, places, recording, sheet, table, report, sent, threads, values, written } =
   await built(web, fileURLToPath(new URL("pointing.ts", import.meta.url)));
 
 let seed = 11;
@@ -480,7 +480,7 @@ test("a pasted table changes rows and makes new ones", () => {
   assert.deepEqual(short(pasted(4, 1, [["Expected", "Of"], ["5", "$.n"]])), [["new", "s3", "$.n", "", "5"]]);
   assert.deepEqual(pasted(4, 0, [["case", "of"], ["Other", "status"]]).map((row) => [row.of, row.key]), [["c2", "s3"]]);
   assert.deepEqual(short(pasted(0, 0, [["address", "of"], ["/other", "status"]])), [["c1.s1.0", "s1", "status", "is", "200"]]);
-  assert.deepEqual(sheet.textsIn(rows, sheet.areaOf([1, 2], [0, 1]), narrow), [["status", "is"], ["$.id", "is present"]]);
+  assert.deepEqual(sheet.textsIn(rows, grid.areaOf([1, 2], [0, 1]), narrow), [["status", "is"], ["$.id", "is present"]]);
 });
 
 test("rows become checks by one edit", () => {
@@ -595,4 +595,22 @@ test("a step that was never sent is copied as it is written", () => {
   assert.match(form.sentHead, /Content-Type: application\/x-www-form-urlencoded\r\nAuthorization: Basic bWU6cGFzcw==$/);
   assert.match(copied.asCurl(written.asWritten({ send: "POST http://h/", file: "plan.pdf" })), /--data-binary @body/);
   assert.equal(written.asWritten({ send: "GET http://h/", auth: { basic: ["me", "[=pin]"] } }).sentHead.includes("Basic"), false);
+});
+
+test("a block from a spreadsheet goes to the values and the environments that it names", () => {
+  const cell = (environment, text = "") => ({ environment, given: text !== "", text, missing: false });
+  const row = (name, ...texts) => ({ suite: "", suiteName: "", name, secret: false, uses: 0, usedByValues: false, nowhere: false, cases: [],
+    cells: ["", "Rehearsal", "Live"].map((environment, index) => cell(environment, texts[index] ?? "")) });
+  const rows = [row("harbour", "h0", "h1"), row("agent", "desk")];
+  const short = (read) => read.changes.map((item) => [item.kind, item.name, item.environment, item.text]);
+  const paste = (block, at) => values.pasted(block, rows, at, ["Rehearsal", "Live"], "");
+  assert.deepEqual(short(paste([["a", "b"], ["c", "d"]], { row: 0, column: 2 })), [
+    ["put", "harbour", "Rehearsal", "a"], ["put", "harbour", "Live", "b"], ["put", "agent", "Rehearsal", "c"], ["put", "agent", "Live", "d"]]);
+  assert.deepEqual(short(paste([["h0", "", "x"]], { row: 0, column: 1 })), [["clear", "harbour", "Rehearsal", undefined], ["put", "harbour", "Live", "x"]]);
+  const named = paste([["Name", "live", "Elsewhere", "Everywhere"], ["fee", "9", "8", "7"], ["agent", "", "", "tug"], ["", "1"]], { row: 1, column: 2 });
+  assert.deepEqual(short(named), [["put", "fee", "Live", "9"], ["put", "fee", "", "7"], ["put", "agent", "", "tug"]]);
+  assert.match(named.said, /^Elsewhere: no such environment/);
+  const after = values.changed(rows, [...named.changes, { kind: "remove", suite: "", name: "harbour" }, { kind: "hide", suite: "", name: "agent" }], ["Rehearsal", "Live"]);
+  assert.deepEqual(after.map((item) => [item.name, item.secret, item.cells.map((one) => one.text)]), [["agent", true, ["", "", ""]], ["fee", false, ["7", "", "9"]]]);
+  assert.deepEqual(values.found(rows, "DESK", "all").map((item) => item.name), ["agent"]);
 });

@@ -25,5 +25,7 @@ export * as fields from "../../web/src/places/cases/fields/fields";
 export * as mapping from "../../web/src/places/cases/workbook/columns";
 export * as written from "../../web/src/places/cases/edit/written";
 export * as sheet from "../../web/src/places/cases/sheet/sheet";
-export * as table from "../../web/src/places/cases/sheet/table";
+export * as table from "../../web/src/parts/grid/table";
 export * as accepted from "../../web/src/places/cases/edit/accepted";
+export * as grid from "../../web/src/parts/grid/area";
+export * as values from "../../web/src/places/setup/values";

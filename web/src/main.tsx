@@ -13,6 +13,7 @@ import "./app/sheet.css";
 import "./app/single.css";
 import "./app/workbook.css";
 import "./app/fields.css";
+import "./app/setup.css";
 import "./app/runs.css";
 import "./app/narrow.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
@@ -35,6 +36,7 @@ import { SinglesPage } from "./places/cases/single/SinglesPage";
 import { WorkbookPage } from "./places/cases/workbook/WorkbookPage";
 import { RunPage } from "./places/runs/RunPage";
 import { RunsPage } from "./places/runs/RunsPage";
+import { SetupPage } from "./places/setup/SetupPage";
 
 const client = new QueryClient({
   defaultOptions: {
@@ -61,6 +63,7 @@ const router = createBrowserRouter([
       { path: "cases/:id", element: <CasePage /> },
       { path: "runs", element: <RunsPage /> },
       { path: "runs/:id", element: <RunPage /> },
+      { path: "setup", element: <SetupPage /> },
       { path: "*", element: <Missing /> },
     ],
   },

@@ -308,11 +308,13 @@ class Case:
 
 @dataclass(frozen=True, slots=True)
 class Suite:
-    """An ordered list of cases: their file names in order, values and options they share."""
+    """An ordered list of cases: their file names in order, values and options they share. `values_in`: how its values read in an
+    environment, by the environment's name."""
 
     name: str
     about: str = ""
     values: NamedValues = field(default_factory=NamedValues)
+    values_in: dict[str, NamedValues] = field(default_factory=dict)
     options: Options = NO_OPTIONS
     every_answer: tuple[Expectation, ...] = ()
     order: tuple[str, ...] = ()

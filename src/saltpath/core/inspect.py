@@ -19,6 +19,7 @@ from saltpath.core.case import (
     Request,
     SetValues,
     Step,
+    Suite,
     XmlText,
     checks_in,
     subjects_in,
@@ -56,13 +57,15 @@ class Surroundings:
 
 
 def surroundings(
-    run: Iterable[str], suite: NamedValues, project: NamedValues, others: Iterable[NamedValues]
+    run: Iterable[str], suite: Suite | None, project: NamedValues, others: Iterable[NamedValues]
 ) -> Surroundings:
     """Names of the values around a case; a name that any environment gives is known."""
-    names = {*project.values, *project.secret}
-    for values in others:
-        names |= {*values.values, *values.secret}
-    return Surroundings(frozenset(run), frozenset({*suite.values, *suite.secret}), frozenset(names))
+    of_suite = (suite.values, *suite.values_in.values()) if suite else ()
+    return Surroundings(frozenset(run), _names(of_suite), _names((project, *others)))
+
+
+def _names(several: Iterable[NamedValues]) -> frozenset[str]:
+    return frozenset(name for values in several for name in (*values.values, *values.secret))
 
 
 def inspect(case: Case, around: Surroundings) -> list[Finding]:
@@ -87,7 +90,7 @@ def inspect(case: Case, around: Surroundings) -> list[Finding]:
         findings += _secret_text(name, value, place)
     for number, (_, _, step) in enumerate(case.parts(), 1):
         own = {keep.name for keep in step.keep} if isinstance(step, Request) else set()
-        for reference, late in _references(step):
+        for reference, late in references_of(step):
             used.add(reference.name)
             finding = _unknown(reference, number, step, known_by_scope, kept_at, own if not late else set())
             if finding is not None:
@@ -112,13 +115,13 @@ def _kept_at(case: Case) -> dict[str, list[tuple[int, str]]]:
     return kept
 
 
-def _references(step: Step) -> Iterator[tuple[Reference, bool]]:
+def references_of(step: Step) -> Iterator[tuple[Reference, bool]]:
     """Every reference of a step; the flag says whether it is resolved when the values of this very step may be kept already."""
     if isinstance(step, SetValues):
         for _, tree in step.values:
             yield from ((reference, False) for reference in references_in(tree))
     if not isinstance(step, Request):
-        yield from ((reference, False) for reference in _of_expectations(step.only_if))
+        yield from ((reference, False) for reference in references_of_checks(step.only_if))
         return
     sent: list[object] = [step.address, [value for _, value in step.query], [value for _, value in step.headers]]
     if step.auth is not None:
@@ -132,7 +135,7 @@ def _references(step: Step) -> Iterator[tuple[Reference, bool]]:
         if template is not None:
             yield from ((reference, False) for reference in template.references())
     expected = (*step.only_if, *(step.repeat.until if step.repeat else ()), *step.expect)
-    yield from ((reference, False) for reference in _of_expectations(expected))
+    yield from ((reference, False) for reference in references_of_checks(expected))
     for keep in step.keep:
         yield from ((reference, True) for reference in keep.of.references())
 
@@ -158,10 +161,10 @@ def _in_body(body: Body | None) -> Iterator[Reference]:
 
 def asks(items: Iterable[Expectation]) -> bool:
     """Whether checks ask the request or the answer beyond their subjects: `[=sent ...]`, `[=answer ...]`."""
-    return any(reference.asks is not None for reference in _of_expectations(items))
+    return any(reference.asks is not None for reference in references_of_checks(items))
 
 
-def _of_expectations(items: Iterable[Expectation]) -> Iterator[Reference]:
+def references_of_checks(items: Iterable[Expectation]) -> Iterator[Reference]:
     """Every reference of checks and groups; a value that is only asked to be there, or not, need not be known."""
     items = tuple(items)
     for check in checks_in(items):
@@ -203,6 +206,7 @@ def _unknown(
     return Finding("error", why("kept-nowhere", name=reference.full_name, near=hint), step.place, step.name)
 
 
+_ORIGIN = re.compile(r"[a-z]+://[^/?#]+", re.IGNORECASE)
 _ADDRESS = re.compile(r"^https?://", re.IGNORECASE)
 _SECRET_NAME = re.compile(r"passw|secret|token|api.?key|credential", re.IGNORECASE)
 _SECRET_HEADER = re.compile(r"^(authorization|cookie|x-api-key|proxy-authorization)$", re.IGNORECASE)
@@ -216,7 +220,12 @@ def _of_request(step: Request) -> Iterator[Finding]:
         yield Finding("warning", why("no-checks"), step.place, step.name)
     first = step.address.parts[0] if step.address.parts else ""
     if isinstance(first, str) and _ADDRESS.match(first):
-        yield Finding("warning", why("hard-coded-address", address=first), step.place, step.name)
+        yield Finding(
+            "warning",
+            why("hard-coded-address", address=first, name=origin[0] if (origin := _ORIGIN.match(first)) else first),
+            step.place,
+            step.name,
+        )
     for name, value in step.headers:
         if _SECRET_HEADER.match(name) and value.fixed:
             yield Finding("warning", why("secret-in-text", name=f"the header {name}"), step.place, step.name)
@@ -241,7 +250,7 @@ def handed_over(case: Case) -> frozenset[str]:
     """Names that some step keeps and a later one uses: a step that keeps one of these is a hand-over step."""
     used: set[str] = set()
     for _, _, step in case.parts():
-        used |= {reference.name for reference, _ in _references(step)}
+        used |= {reference.name for reference, _ in references_of(step)}
     return frozenset(used)
 
 
@@ -255,4 +264,4 @@ def asked_for(step: Step) -> frozenset[str]:
 
 def used_names(step: Step) -> frozenset[str]:
     """The names that a step's references stand for."""
-    return frozenset(reference.name for reference, _ in _references(step))
+    return frozenset(reference.name for reference, _ in references_of(step))

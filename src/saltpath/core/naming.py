@@ -1,8 +1,9 @@
-"""What a step is called that nobody named."""
+"""What steps and values are called that nobody named."""
 
 from __future__ import annotations
 
 import re
+from collections.abc import Container
 
 _PATH = re.compile(r"^[A-Za-z][\w+.-]*://[^/?#]*")
 _WORD = re.compile(r"[A-Za-z](?:[A-Za-z_-]*[A-Za-z])?\d?")  # anything else in an address is an id
@@ -22,3 +23,19 @@ def name_for(method: str, address: str) -> str:
         return f"{verb} {noun}"
     one = re.sub("([^suia])s$", r"\1", re.sub("(ss|x|ch|sh)es$", r"\1", re.sub("ies$", "y", noun)))
     return f"{verb} {'an' if re.match('(?i)[aeio]|u(?!s|ni)', one) else 'a'} {one}"
+
+
+def value_name(value: str, taken: Container[str]) -> str:
+    """A name for a value by what it is: that of the host that an address goes to, else its own words; with a number where it is taken."""
+    found = _PATH.match(value)
+    words = re.findall(r"[A-Za-z]+", found[0].partition("://")[2] if found else value)
+    words = [word for word in words if word.lower() not in ("www", "localhost", "api", "com", "org", "net")][:3]
+    name = (
+        words[0].lower() + "".join(word.capitalize() for word in words[1:]) if words else "host" if found else "value"
+    )
+    number = next(number for number in range(1, 10_000) if _numbered(name, number) not in taken)
+    return _numbered(name, number)
+
+
+def _numbered(name: str, number: int) -> str:
+    return name if number == 1 else f"{name}{number}"

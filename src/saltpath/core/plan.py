@@ -91,6 +91,11 @@ def inheriting(case: Case, suite: Suite | None, project: Project | None) -> Case
     )
 
 
+def scope_of_suite(suite: Suite, environment: str, secrets: dict[str, Any]) -> Scope:
+    """A suite's values as they read in an environment."""
+    return scope_of(suite.values, suite.values_in.get(environment), secrets)
+
+
 def scope_of(values: NamedValues, over: NamedValues | None, secrets: dict[str, Any]) -> Scope:
     """A document's values, an environment's on top, secrets filled in from `secrets`."""
     merged = dict(values.values)

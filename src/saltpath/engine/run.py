@@ -24,7 +24,7 @@ from saltpath.core.events import (
     StepStarted,
 )
 from saltpath.core.moments import zone_of
-from saltpath.core.plan import Plan, PlannedCase, Resume, options_of, scope_of
+from saltpath.core.plan import Plan, PlannedCase, Resume, options_of, scope_of, scope_of_suite
 from saltpath.core.scopes import Scope, Scopes
 from saltpath.core.slow import Slow
 from saltpath.core.subjects import find
@@ -203,7 +203,9 @@ class _Walk:
         plan, case, suite = self.shared.plan, self.planned.case, self.planned.suite
         over = plan.environment.values if plan.environment else None
         project = scope_of(plan.project.values, over, plan.secrets)
-        suite_scope = scope_of(suite.values, None, plan.secrets) if suite else Scope()
+        suite_scope = (
+            scope_of_suite(suite, plan.environment.name if plan.environment else "", plan.secrets) if suite else Scope()
+        )
         case_scope = scope_of(case.values, None, plan.secrets)
         secret_names = project.secret | suite_scope.secret | case_scope.secret
         run = Scope(dict(plan.values), {name for name in plan.values if name in secret_names})

@@ -19,7 +19,7 @@ from saltpath.core.checks.one import AS_BEFORE
 from saltpath.core.exchange import MASK
 from saltpath.core.jsonpath import MISSING, as_path
 from saltpath.core.moments import zone_of
-from saltpath.core.plan import scope_of
+from saltpath.core.plan import scope_of, scope_of_suite
 from saltpath.core.scopes import Scope, Scopes
 from saltpath.core.sent import asker
 from saltpath.core.subjects import Subject, find, taken
@@ -36,7 +36,7 @@ def scopes_of(
 ) -> Scopes:
     """What a check's references resolve to: the documents' values, and what the steps kept when they ran."""
     over = environment.values if environment else None
-    scopes = Scopes(scope_of(project.values, over, {}), scope_of(suite.values, None, {}), scope_of(case.values, None, {}),
+    scopes = Scopes(scope_of(project.values, over, {}), scope_of_suite(suite, environment.name if environment else "", {}), scope_of(case.values, None, {}),
                     run=Scope())  # fmt: skip
     for step in seen:
         for name, value in step.kept.items():

@@ -11,11 +11,13 @@ from saltpath.server.api.documents import documents
 from saltpath.server.api.evidence_api import evidence_api
 from saltpath.server.api.files_api import files_api
 from saltpath.server.api.incoming import incoming
+from saltpath.server.api.lift_api import lift_api
 from saltpath.server.api.outline_api import outline_api
 from saltpath.server.api.proposals_api import proposals_api
 from saltpath.server.api.runs_api import runs_api
 from saltpath.server.api.sheets_api import sheets_api
 from saltpath.server.api.single_api import single_api
+from saltpath.server.api.values_api import values_api
 from saltpath.server.context import LARGEST_BODY, database
 from saltpath.server.guard import guard
 from saltpath.server.live import Watcher, live
@@ -35,6 +37,8 @@ def make_app(folder: Path, host: str = "127.0.0.1") -> Flask:
     answer_errors(app)
     for blueprint in (
         outline_api,
+        values_api,
+        lift_api,
         files_api,
         documents,
         incoming,

@@ -85,7 +85,18 @@ def document() -> dict[str, Any]:
         "/projects/{id}/files/{path}": {
             "put": _operation("putFile", "Keep a file", _of("ProjectFile"), _ID, path, upload="application/octet-stream"),
             "delete": _operation("removeFile", "Take a file away", _of("Gone"), _ID, path)},
-        "/environments": {"get": _operation("listEnvironments", "Environments", _page("Environment"), _PROJECT)},
+        "/environments": {
+            "get": _operation("listEnvironments", "Environments", _page("Environment"), _PROJECT),
+            "post": _operation("addEnvironment", "A new environment", _of("Environment"), status=201, body="NewEnvironment")},
+        "/environments/{id}": {
+            "patch": _operation("changeEnvironment", "Rename, guard or describe it", _of("Environment"), _ID, body="EnvironmentChange"),
+            "delete": _operation("removeEnvironment", "Take it away", _of("Gone"), _ID)},
+        "/values": {
+            "get": _operation("listValues", "Values as they read in each environment", _page("ValueRow"), _PROJECT),
+            "post": _operation("changeValues", "Change cells in one act", _of("ChangedValues"), body="ValueChanges")},
+        "/lifts": {
+            "get": _operation("listLiftOffers", "What stands written out in several steps", _page("LiftOffer"), _PROJECT),
+            "post": _operation("lift", "Make a value of what stands written out", _of("Lifted"), body="Lift")},
         "/suites": {
             "get": _operation("listSuites", "Suites with their cases", _page("Suite"), _PROJECT),
             "post": _operation("addSuite", "A new suite", _of("Suite"), status=201, body="NewSuite"),

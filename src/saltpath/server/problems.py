@@ -12,7 +12,7 @@ from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 from saltpath.core import plain
 from saltpath.core.format.source import FormatError
 from saltpath.core.measures import show_size
-from saltpath.store.database import Conflict, Gone, NotFound, StoreError
+from saltpath.store.database import Conflict, Gone, NotFound, StoreError, Taken
 
 log = logging.getLogger("saltpath.web")
 
@@ -53,6 +53,10 @@ def answer_errors(app: Flask) -> None:
     @app.errorhandler(Conflict)
     def _conflict(error: Conflict) -> Response:
         return problem(412, "changed-meanwhile", str(error), version=error.version)
+
+    @app.errorhandler(Taken)
+    def _taken(error: Taken) -> Response:
+        return problem(409, "taken", f"{str(error)[:1].upper()}{str(error)[1:]}.")
 
     @app.errorhandler(FormatError)
     def _format(error: FormatError) -> Response:

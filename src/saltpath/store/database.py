@@ -28,6 +28,10 @@ class Gone(NotFound):
     """It was deleted, and can be brought back."""
 
 
+class Taken(Exception):
+    """The name belongs to something else already; the sentence says to what."""
+
+
 class Conflict(Exception):
     """The document was changed by someone else meanwhile. `version` is the one that stands."""
 

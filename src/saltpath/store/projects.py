@@ -103,6 +103,25 @@ def set_environment(connection: sqlite3.Connection, id: int, actor: int, documen
         )
 
 
+_TABLES = {"project": "project", "environment": "environment", "suite": "suite"}
+
+
+def put_document(connection: sqlite3.Connection, kind: str, id: int, actor: int, document: dict[str, Any]) -> None:
+    """Replace the document of a project, an environment or a suite, within the caller's transaction."""
+    connection.execute(
+        f"UPDATE {_TABLES[kind]} SET document = ?, name = ?, version = version + 1, actor = ? WHERE id = ?",
+        (plain.write_json(document).decode(), document[kind], actor, id),
+    )
+
+
+def environment(connection: sqlite3.Connection, oid: str) -> Document:
+    """Raises NotFound."""
+    row = connection.execute("SELECT * FROM environment WHERE oid = ?", (oid,)).fetchone()
+    if row is None:
+        raise NotFound(f"there is no environment {oid}")
+    return _document(row)
+
+
 def environments(connection: sqlite3.Connection, project: int) -> list[Document]:
     rows = connection.execute("SELECT * FROM environment WHERE project = ? ORDER BY position", (project,))
     return [_document(row) for row in rows]

@@ -34,13 +34,44 @@ def _key(folder: Path) -> bytes:
 def set_secret(connection: sqlite3.Connection, folder: Path, project: int, actor: int, name: str, value: str,
                environment: str = "") -> None:  # fmt: skip
     """Store a secret for one environment, or for all (`environment` empty)."""
-    sealed = _seal(folder, f"{project}/{environment}/{name}", value)
     with write(connection):
-        connection.execute(
-            "INSERT INTO secret (project, environment, name, sealed, actor, at) VALUES (?, ?, ?, ?, ?, ?)"
-            " ON CONFLICT DO UPDATE SET sealed = excluded.sealed, actor = excluded.actor, at = excluded.at",
-            (project, environment, name, sealed, actor, now_us()),
-        )
+        seal(connection, folder, project, actor, name, value, environment)
+
+
+def seal(connection: sqlite3.Connection, folder: Path, project: int, actor: int, name: str, value: str,
+         environment: str = "") -> None:  # fmt: skip
+    """The same within the caller's transaction."""
+    sealed = _seal(folder, f"{project}/{environment}/{name}", value)
+    connection.execute(
+        "INSERT INTO secret (project, environment, name, sealed, actor, at) VALUES (?, ?, ?, ?, ?, ?)"
+        " ON CONFLICT DO UPDATE SET sealed = excluded.sealed, actor = excluded.actor, at = excluded.at",
+        (project, environment, name, sealed, actor, now_us()),
+    )
+
+
+def forget(connection: sqlite3.Connection, project: int, name: str, environment: str | None = None) -> None:
+    """Take a secret away, in one environment or (None) wherever it has a value, within the caller's transaction."""
+    connection.execute(
+        "DELETE FROM secret WHERE project = ? AND name = ? AND (? IS NULL OR environment = ?)",
+        (project, name, environment, environment),
+    )
+
+
+def move(connection: sqlite3.Connection, folder: Path, project: int, before: str, after: str) -> None:
+    """The secrets of an environment under its new name, within the caller's transaction. Each is sealed for the place where it stands."""
+    rows = connection.execute(
+        "SELECT name, sealed, actor FROM secret WHERE project = ? AND environment = ?", (project, before)
+    ).fetchall()
+    for row in rows:
+        value = _opened(folder, f"{project}/{before}/{row['name']}", row["sealed"], f"the secret {row['name']}")
+        seal(connection, folder, project, row["actor"], row["name"], value, after)
+        forget(connection, project, row["name"], before)
+
+
+def places(connection: sqlite3.Connection, project: int) -> set[tuple[str, str]]:
+    """Where secrets have a value: (environment, name)."""
+    rows = connection.execute("SELECT environment, name FROM secret WHERE project = ?", (project,))
+    return {(row["environment"], row["name"]) for row in rows}
 
 
 def secrets_for(connection: sqlite3.Connection, folder: Path, project: int, environment: str) -> dict[str, str]:

@@ -12,6 +12,7 @@ import { useTheme } from "./theme";
 const PLACES = [
   { to: "/cases", name: "Cases" },
   { to: "/runs", name: "Runs" },
+  { to: "/setup", name: "Setup" },
 ];
 
 /** What stands on every page: the mark, the project, the places that exist. */

@@ -152,7 +152,62 @@ export interface paths {
         /** Environments */
         get: operations["listEnvironments"];
         put?: never;
+        /** A new environment */
+        post: operations["addEnvironment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/environments/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
         post?: never;
+        /** Take it away */
+        delete: operations["removeEnvironment"];
+        options?: never;
+        head?: never;
+        /** Rename, guard or describe it */
+        patch: operations["changeEnvironment"];
+        trace?: never;
+    };
+    "/values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Values as they read in each environment */
+        get: operations["listValues"];
+        put?: never;
+        /** Change cells in one act */
+        post: operations["changeValues"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lifts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What stands written out in several steps */
+        get: operations["listLiftOffers"];
+        put?: never;
+        /** Make a value of what stands written out */
+        post: operations["lift"];
         delete?: never;
         options?: never;
         head?: never;
@@ -950,6 +1005,88 @@ export interface components {
             guarded: boolean;
             usual: boolean;
         };
+        NewEnvironment: {
+            project: string;
+            name: string;
+            like?: string;
+        };
+        EnvironmentChange: {
+            name?: string;
+            about?: string;
+            guarded?: boolean;
+            usual?: boolean;
+        };
+        ValueCell: {
+            environment: string;
+            given: boolean;
+            text: string;
+            missing: boolean;
+        };
+        NamedCase: {
+            id: string;
+            name: string;
+        };
+        ValueRow: {
+            suite: string;
+            suiteName: string;
+            name: string;
+            secret: boolean;
+            cells: components["schemas"]["ValueCell"][];
+            uses: number;
+            usedByValues: boolean;
+            cases: components["schemas"]["NamedCase"][];
+            nowhere: boolean;
+        };
+        ValueChange: {
+            /** @enum {string} */
+            kind: "put" | "clear" | "hide" | "remove";
+            name: string;
+            suite?: string;
+            environment?: string;
+            text?: string;
+        };
+        ValueChanges: {
+            project: string;
+            changes: components["schemas"]["ValueChange"][];
+        };
+        ValueFault: {
+            index: number;
+            sentence: string;
+        };
+        ChangedValues: {
+            faults: components["schemas"]["ValueFault"][];
+            undo: components["schemas"]["ValueChange"][];
+        };
+        LiftOffer: {
+            literal: string;
+            name: string;
+            there: boolean;
+            steps: number;
+            cases: number;
+        };
+        Lift: {
+            project: string;
+            literal: string;
+            name: string;
+            take?: boolean;
+            left?: {
+                [key: string]: string[];
+            };
+        };
+        LiftedPlace: {
+            case: string;
+            caseName: string;
+            path: string;
+            step: string;
+            before: string;
+            after: string;
+        };
+        Lifted: {
+            places: components["schemas"]["LiftedPlace"][];
+            there: boolean;
+            saved: components["schemas"]["SavedCase"][];
+            undo: components["schemas"]["ValueChange"][];
+        };
         Suite: {
             id: string;
             name: string;
@@ -1086,6 +1223,7 @@ export interface components {
             weight: string;
             step: string;
             path: string;
+            name: string;
             code: string;
             sentence: string;
         };
@@ -1970,6 +2108,243 @@ export interface operations {
                         items: components["schemas"]["Environment"][];
                         next: string | null;
                     };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addEnvironment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewEnvironment"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Environment"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeEnvironment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeEnvironment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EnvironmentChange"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Environment"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listValues: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["ValueRow"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeValues: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ValueChanges"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedValues"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listLiftOffers: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["LiftOffer"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lift: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Lift"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lifted"];
                 };
             };
             /** @description a problem */

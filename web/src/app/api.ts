@@ -54,6 +54,12 @@ export type TakenRows = Omit<Shapes["TakenRows"], "saved"> & {
 export type SingleRequest = Shapes["SingleRequest"];
 export type Sending = Shapes["Sending"];
 export type Recording = Omit<Shapes["Recording"], "entries"> & { entries: RecordedEntry[] };
+export type ValueRow = Shapes["ValueRow"];
+export type ValueCell = Shapes["ValueCell"];
+export type ValueChange = Shapes["ValueChange"];
+export type LiftOffer = Shapes["LiftOffer"];
+export type LiftedPlace = Shapes["LiftedPlace"];
+export type Lifted = Omit<Shapes["Lifted"], "saved"> & { saved: TakenRows["saved"] };
 type Present = Shapes["Present"];
 export type NewRun = Shapes["NewRun"];
 export type RunEvent = Shapes["Event"] & { run?: string };
@@ -122,6 +128,21 @@ export const api = {
   projects: () => ask<Page<Project>>("/projects"),
   addProject: (name: string) => send<Project>("/projects", { name }),
   environments: (project: string) => ask<Page<Environment>>(`/environments?project=${q(project)}`),
+  addEnvironment: (project: string, name: string, like?: string) =>
+    send<Environment>("/environments", { project, name, like }),
+  changeEnvironment: (id: string, change: Shapes["EnvironmentChange"]) =>
+    ask<Environment>(`/environments/${q(id)}`, posted(change, {}, "PATCH")),
+  removeEnvironment: (id: string) => ask<unknown>(`/environments/${q(id)}`, { method: "DELETE" }),
+  /** Values as they read in each environment. */
+  values: (project: string) => ask<Page<ValueRow>>(`/values?project=${q(project)}`),
+  changeValues: (project: string, changes: ValueChange[]) =>
+    send<Shapes["ChangedValues"]>("/values", { project, changes }),
+  lifts: (project: string) => ask<Page<LiftOffer>>(`/lifts?project=${q(project)}`),
+  /** Where a literal stands, and with `take` its name in its places. */
+  lift: async (lift: Shapes["Lift"]) => {
+    const text = await (await answered("/lifts", posted(lift))).text();
+    return { ...(JSON.parse(text) as Lifted), saved: (readExact(text) as unknown as Lifted).saved };
+  },
   suites: (project: string) => ask<Page<Suite>>(`/suites?project=${q(project)}`),
   addSuite: (project: string, name: string) => send<Suite>("/suites", { project, name }),
   changeSuite: (id: string, change: { name?: string; about?: string; before?: string | null }) =>

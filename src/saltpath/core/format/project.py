@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import zoneinfo
 
-from saltpath.core.case import Environment, Project, Suite
+from saltpath.core.case import Environment, NamedValues, Project, Suite
 from saltpath.core.format.check_reader import read_expectations
 from saltpath.core.format.options_reader import named_values, options
 from saltpath.core.format.reader import located, version
-from saltpath.core.format.reading import Reading
+from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.source import FormatError, Node, from_data, read_source
 
 PROJECT_KEYS = ("salt-path", "project", "about", "values", "options", "every answer", "zone", "environment")
 PROJECT_LATER = ("databases", "sources")
-SUITE_KEYS = ("salt-path", "suite", "about", "values", "options", "every answer", "order")
+SUITE_KEYS = ("salt-path", "suite", "about", "values", "values in", "options", "every answer", "order")
 ENVIRONMENT_KEYS = ("salt-path", "environment", "about", "values", "guarded")
 
 
@@ -61,12 +61,27 @@ def read_suite(source: str | dict[str, object], file: str = "suite.yaml") -> Sui
         name=reading.text(keys.get("suite"), "suite", "the suite's name"),
         about=reading.text(keys.get("about"), "about", "about"),
         values=named_values(reading, keys.get("values"), "values"),
+        values_in=_values_in(reading, keys.get("values in")),
         options=options(reading, keys.get("options"), "options"),
         every_answer=read_expectations(reading, keys.get("every answer"), "every answer", "every answer"),
         order=tuple(reading.text(node, f"order[{i}]", "a case's file name") for i, node in enumerate(order)),
     )
     reading.finish()
     return suite
+
+
+def _values_in(reading: Reading, node: Node | None) -> dict[str, NamedValues]:
+    """A suite's values as they read in environments, by the environments' names."""
+    if node is None:
+        return {}
+    if not isinstance(node.value, dict):
+        reading.wrong(
+            f"values in must be a mapping of environments, such as Live: {{ agent: desk }}; found {found(node)}",
+            "values in",
+            node.line,
+        )
+        return {}
+    return {name: named_values(reading, child, f"values in.{name}") for name, child in node.value.items()}
 
 
 def read_environment(source: str | dict[str, object], file: str = "environment.yaml") -> Environment:

@@ -193,7 +193,8 @@ def project_schema() -> dict[str, Any]:
 
 def suite_schema() -> dict[str, Any]:
     schema = _object(("salt-path",), {
-        "salt-path": {"const": 1}, "suite": TEXT, "about": TEXT, "values": VALUES, "options": OPTIONS, "order": _list(TEXT),
+        "salt-path": {"const": 1}, "suite": TEXT, "about": TEXT, "values": VALUES,
+        "values in": {"type": "object", "additionalProperties": VALUES}, "options": OPTIONS, "order": _list(TEXT),
         "every answer": EVERY_ANSWER})  # fmt: skip
     return _titled("A suite of Salt Path", {**schema, "$defs": _expectations()})
 

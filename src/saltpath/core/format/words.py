@@ -15,6 +15,7 @@ KEYS: dict[str, str] = {
     "register": "the case's id in the team's own register",
     "tags": "words to find it by",
     "values": "values by name, for [=name]",
+    "values in": "a suite's values as they read in an environment: Live: { agent: desk }",
     "options": "how exchanges are carried out",
     "on failure": "stop, or: go on",
     "every answer": "checks on every answer",

@@ -44,9 +44,15 @@ def case_answer(stored: cases.StoredCase) -> Response:
     environments = [read_environment(e.document).values for e in standing]
     of_suite, of_project = read_suite(suite.document), read_project(project.document)
     values, shared = of_suite.values, of_project.values
-    around = surroundings((), values, shared, environments)
+    around = surroundings((), of_suite, shared, environments)
     findings = [
-        {"weight": f.weight, "step": f.step, "path": f.place.path, **(reason(f.why) or {})}
+        {
+            "weight": f.weight,
+            "step": f.step,
+            "path": f.place.path,
+            "name": str(f.why.params.get("name", "")),
+            **(reason(f.why) or {}),
+        }
         for f in inspect(case, around)
     ]
     answer = json_answer(
@@ -64,7 +70,10 @@ def case_answer(stored: cases.StoredCase) -> Response:
             "values": _values(case.values),
             "scope": [
                 {**value, "from": name}
-                for name, several in (("suite", [values]), ("project", [*environments, shared]))
+                for name, several in (
+                    ("suite", [*of_suite.values_in.values(), values]),
+                    ("project", [*environments, shared]),
+                )
                 for value in {v["name"]: v for part in reversed(several) for v in _values(part)}.values()
             ],
             "version": stored.version,

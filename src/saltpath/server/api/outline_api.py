@@ -51,23 +51,6 @@ def _name(data: dict[str, Any]) -> str:
     return name.strip()
 
 
-@outline_api.get("/environments")
-def list_environments() -> Response:
-    project = project_asked()
-    chosen = project.document.get("environment", "")
-    items = [
-        {
-            "id": e.oid,
-            "name": e.name,
-            "about": e.document.get("about", ""),
-            "guarded": bool(e.document.get("guarded")),
-            "usual": e.name == chosen,
-        }
-        for e in projects.environments(database(), project.id)
-    ]
-    return json_answer({"items": items, "next": None})
-
-
 @outline_api.get("/suites")
 def list_suites() -> Response:
     """The outline: every suite with its cases, each with its last verdict and since when."""

@@ -18,6 +18,7 @@ import { useActions } from "../../app/finding";
 import { ago } from "../../app/format";
 import { useChosenProject } from "../../app/project";
 import { useEnvironment, useEnvironments } from "../../app/run";
+import { KnownContext } from "../../parts/known";
 import { Notice } from "../../parts/Notice";
 import type { Picked } from "../../parts/tree/picked";
 import { stepWithDraft, WhereContext } from "../../parts/typing/drafts";
@@ -27,7 +28,7 @@ import { CaseHead, VIEWS, type View } from "./CaseHead";
 import { EvidencePanel } from "./EvidencePanel";
 import { Clashes } from "./edit/Clashes";
 import { DragContext, type Dragged, EditContext, EveryContext } from "./edit/context";
-import { referencesFor } from "./edit/references";
+import { placesIn, referencesFor } from "./edit/references";
 import { useEditing } from "./edit/useEditing";
 import { usePresence } from "./edit/usePresence";
 import { Standing } from "./Standing";
@@ -92,6 +93,7 @@ function Opened({ of }: { of: Case }) {
     }),
     [of.id, of.single, editing, pick],
   );
+  const places = useMemo(() => placesIn(of), [of]);
   const view: View = VIEWS.find((name) => name.toLowerCase() === search.get("view")) ?? "Path";
   const [run, chooseRun] = useState("");
   const evidence = useQuery({
@@ -206,66 +208,68 @@ function Opened({ of }: { of: Case }) {
       <EditContext.Provider value={edited}>
         <DragContext.Provider value={dragged}>
           <WhereContext.Provider value={of.id}>
-            <EveryContext.Provider value={of.everyAnswer}>
-              {of.single ? (
-                <SingleHead of={of} state={state} at={at} running={running} send={() => void runAll()} />
-              ) : (
-                <CaseHead
-                  of={of}
-                  state={state}
-                  evidence={drawn}
-                  others={others}
-                  at={at}
-                  running={running}
-                  run={() => void runAll()}
-                  view={view}
-                  show={(next) => setSearch(next === "Path" ? {} : { view: next.toLowerCase() })}
-                />
-              )}
-              {said && <p className="live">{said}</p>}
-              <Standing
-                of={of}
-                seen={steps}
-                running={running}
-                failing={failing === step?.key ? undefined : failing}
-                choose={setPicked}
-              />
-              <Clashes clashes={state.clashes} decide={state.decide} />
-              <div className={view === "Sheet" ? "case-columns wide" : "case-columns"}>
-                {view === "Text" && (
-                  <Suspense fallback={<p className="muted pad">Opening the text…</p>}>
-                    <TextView of={of} />
-                  </Suspense>
-                )}
-                {view === "Sheet" && (
-                  <Suspense fallback={<p className="muted pad">Opening the sheet…</p>}>
-                    <SheetView of={of} evidence={steps} choose={pick} />
-                  </Suspense>
-                )}
-                {view === "Path" && (
-                  <Trail
+            <KnownContext.Provider value={places}>
+              <EveryContext.Provider value={of.everyAnswer}>
+                {of.single ? (
+                  <SingleHead of={of} state={state} at={at} running={running} send={() => void runAll()} />
+                ) : (
+                  <CaseHead
                     of={of}
-                    chosen={chosen}
-                    choose={pick}
-                    evidence={steps}
-                    verdict={verdict}
-                    sendAlone={sendAlone}
-                    busy={running.running}
+                    state={state}
+                    evidence={drawn}
                     others={others}
-                  >
-                    {of.single && <SentBefore id={of.id} run={run} chooseRun={chooseRun} />}
-                  </Trail>
+                    at={at}
+                    running={running}
+                    run={() => void runAll()}
+                    view={view}
+                    show={(next) => setSearch(next === "Path" ? {} : { view: next.toLowerCase() })}
+                  />
                 )}
-                <EvidencePanel
-                  step={step}
-                  seen={seen}
-                  about={about}
-                  run={run}
-                  chooseRun={chooseRun}
-                  drag={drag}
+                {said && <p className="live">{said}</p>}
+                <Standing
+                  of={of}
+                  seen={steps}
+                  running={running}
+                  failing={failing === step?.key ? undefined : failing}
+                  choose={setPicked}
                 />
-              </div>
-            </EveryContext.Provider>
+                <Clashes clashes={state.clashes} decide={state.decide} />
+                <div className={view === "Sheet" ? "case-columns wide" : "case-columns"}>
+                  {view === "Text" && (
+                    <Suspense fallback={<p className="muted pad">Opening the text…</p>}>
+                      <TextView of={of} />
+                    </Suspense>
+                  )}
+                  {view === "Sheet" && (
+                    <Suspense fallback={<p className="muted pad">Opening the sheet…</p>}>
+                      <SheetView of={of} evidence={steps} choose={pick} />
+                    </Suspense>
+                  )}
+                  {view === "Path" && (
+                    <Trail
+                      of={of}
+                      chosen={chosen}
+                      choose={pick}
+                      evidence={steps}
+                      verdict={verdict}
+                      sendAlone={sendAlone}
+                      busy={running.running}
+                      others={others}
+                    >
+                      {of.single && <SentBefore id={of.id} run={run} chooseRun={chooseRun} />}
+                    </Trail>
+                  )}
+                  <EvidencePanel
+                    step={step}
+                    seen={seen}
+                    about={about}
+                    run={run}
+                    chooseRun={chooseRun}
+                    drag={drag}
+                  />
+                </div>
+              </EveryContext.Provider>
+            </KnownContext.Provider>
           </WhereContext.Provider>
         </DragContext.Provider>
       </EditContext.Provider>

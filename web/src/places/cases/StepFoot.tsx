@@ -2,6 +2,7 @@ import type { Case, Step, StepEvidence } from "../../app/api";
 import { useEdited } from "./edit/context";
 import { duplicateStep, inStep, moveStepTo, PARTS, type Part, setField, setPart } from "./edit/document";
 import { SendAlone } from "./edit/SendAlone";
+import { Findings } from "./Findings";
 
 /** A value that is used here, and kept only later by another step. */
 export interface Early {
@@ -27,7 +28,7 @@ export function StepFoot({ step, findings, early, used, rename, sendAlone, busy 
   const named = step.kind === "request";
   return (
     <footer className="step-foot">
-      <span className="findings">{said(findings)}</span>
+      <Findings findings={findings} />
       {early.map((value) => (
         <button
           type="button"
@@ -83,9 +84,3 @@ const PART_WORDS: Record<Part, string> = {
   afterwards: "runs afterwards, always",
   "at the end": "runs at the end, always",
 };
-
-/** What is wrong with the step before it runs; that nothing is checked stands in Expect already. */
-function said(findings: Case["findings"]): string {
-  const others = findings.filter((finding) => finding.code !== "no-checks");
-  return others.map((finding) => finding.sentence).join(" · ");
-}

@@ -65,7 +65,7 @@ function Cell({ entry, step, chosen, choose }: CellProps) {
   return (
     <button
       type="button"
-      className={`cell ${trouble} ${chosen ? "chosen" : ""}`}
+      className={`step-cell ${trouble} ${chosen ? "chosen" : ""}`}
       aria-pressed={chosen}
       title={name}
       onClick={choose}

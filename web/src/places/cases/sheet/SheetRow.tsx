@@ -1,4 +1,5 @@
-import { type ChangeEvent, type KeyboardEvent, memo, useRef } from "react";
+import { memo } from "react";
+import { CellField } from "../../../parts/grid/CellField";
 import { VerdictMark } from "../../../parts/VerdictMark";
 import type { Column } from "./columns";
 import { isEmpty, type Row } from "./sheet";
@@ -78,8 +79,9 @@ export const SheetRow = memo(
               onDoubleClick={() => begin()}
             >
               {here && typing !== undefined ? (
-                <Field
-                  column={column}
+                <CellField
+                  label={`The ${column} of this row`}
+                  lines={column === "headers" || column === "body"}
                   typed={typing}
                   change={leave}
                   write={write}
@@ -110,45 +112,4 @@ function shown(row: Row, column: Column, begins: boolean) {
   if (isEmpty(row) && column === "of") return <span className="muted">+ a check</span>;
   if (column === "case") return begins ? row.cells.case : "";
   return column === "step" && !row.first && row.id !== "new" ? "" : row.cells[column];
-}
-
-interface FieldProps {
-  column: Column;
-  typed: string;
-  change: (typed: string | undefined) => void;
-  write: (text: string) => void;
-  down: () => void;
-}
-
-function Field({ column, typed, change, write, down }: FieldProps) {
-  const done = useRef(false);
-  const lines = column === "headers" || column === "body";
-  const Cell = lines ? "textarea" : "input";
-  const take = () => {
-    if (done.current) return;
-    done.current = true;
-    write(typed);
-  };
-  return (
-    <Cell
-      autoFocus
-      aria-label={`The ${column} of this row`}
-      title={lines ? "Alt Enter begins a new line" : undefined}
-      value={typed}
-      onChange={(event: ChangeEvent<HTMLInputElement | HTMLTextAreaElement>) => change(event.target.value)}
-      onBlur={take}
-      onKeyDown={(event: KeyboardEvent) => {
-        event.stopPropagation();
-        if (lines && event.altKey && event.key === "Enter") return change(`${typed}\n`);
-        if (event.key === "Escape") {
-          done.current = true;
-          change(undefined);
-        } else if (event.key === "Enter" || event.key === "Tab") {
-          event.preventDefault();
-          take();
-          if (event.key === "Enter") down();
-        }
-      }}
-    />
-  );
 }

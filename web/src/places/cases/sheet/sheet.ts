@@ -1,5 +1,6 @@
 import type { Check, Verdict } from "../../../app/api";
 import { writeExact } from "../../../app/exact";
+import type { Area } from "../../../parts/grid/area";
 import {
   type Change,
   type CheckDocument,
@@ -266,20 +267,6 @@ export function byCase<Item extends { of: string }>(
 }
 
 /** A rectangle of cells, both ends included. */
-export interface Area {
-  top: number;
-  bottom: number;
-  left: number;
-  right: number;
-}
-
-export const areaOf = (from: [number, number], to: [number, number]): Area => ({
-  top: Math.min(from[0], to[0]),
-  bottom: Math.max(from[0], to[0]),
-  left: Math.min(from[1], to[1]),
-  right: Math.max(from[1], to[1]),
-});
-
 export const textsIn = (rows: Row[], area: Area, columns: Column[]): string[][] =>
   rows
     .slice(area.top, area.bottom + 1)

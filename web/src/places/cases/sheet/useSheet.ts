@@ -1,21 +1,13 @@
-import {
-  type ClipboardEvent,
-  type KeyboardEvent,
-  useCallback,
-  useEffect,
-  useMemo,
-  useRef,
-  useState,
-} from "react";
+import { type ClipboardEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { api } from "../../../app/api";
 import { count } from "../../../app/format";
+import { readTable, writeTable } from "../../../parts/grid/table";
+import { useGrid } from "../../../parts/grid/useGrid";
 import { useDraft } from "../../../parts/typing/drafts";
 import type { Change, CheckDocument } from "../edit/document";
 import type { Book } from "./book";
 import { type Cells, type Column, isEdited, isRequest, REQUEST } from "./columns";
 import {
-  type Area,
-  areaOf,
   asRequest,
   byCase,
   caseWith,
@@ -34,7 +26,6 @@ import {
   type Waiting,
   type Wanted,
 } from "./sheet";
-import { readTable, writeTable } from "./table";
 
 type Changes = { id: string; change: Change }[];
 
@@ -42,9 +33,6 @@ type Changes = { id: string; change: Change }[];
 export function useSheet(book: Book, columns: Column[]) {
   const draft = useDraft("rows of the sheet");
   const [waiting, setWaiting] = useState<Waiting[]>(() => kept(draft.text));
-  const [at, setAt] = useState<[number, number]>([0, columns.indexOf("of")]);
-  const [anchor, setAnchor] = useState<[number, number]>(at);
-  const [typing, setTyping] = useState<string>();
   const [said, setSaid] = useState("");
   const [newKey, setNewKey] = useState("");
   const [sent, setSent] = useState<ReadonlyMap<string, Cells>>(new Map());
@@ -56,6 +44,22 @@ export function useSheet(book: Book, columns: Column[]) {
     });
     return [...known, ...(last ? [last] : [])];
   }, [book.cases, waiting, newKey, sent]);
+  const open = (row: number, place: number): string | undefined => {
+    const [cell, name] = [rows[row], columns[place]];
+    if (!cell || !name || !isEdited(name)) return undefined;
+    if (!isRequest(name) || cell.first) return cell.cells[name];
+    setSaid("A request is changed in the first row of its step.");
+    return undefined;
+  };
+  const grid = useGrid({
+    rows: rows.length,
+    columns: columns.length,
+    begins: [0, columns.indexOf("of")],
+    open,
+    fillDown: () => fillDown(),
+    remove: () => remove(),
+  });
+  const { at, area, typing, setTyping, move, begin, keys } = grid;
   // What was sent is shown until the cases come back with it.
   // biome-ignore lint/correctness/useExhaustiveDependencies: cases that come back
   useEffect(() => setSent(new Map()), [book.cases]);
@@ -68,12 +72,8 @@ export function useSheet(book: Book, columns: Column[]) {
       row,
       Math.max(0, columns.indexOf(before[place] ?? "of")),
     ];
-    if (before !== columns) {
-      setAt(where);
-      setAnchor(where);
-    }
-  }, [columns]);
-  const area: Area = areaOf(anchor, at);
+    if (before !== columns) grid.moved(where);
+  }, [columns, grid.moved]);
   const active = rows[Math.min(at[0], rows.length - 1)];
   const column = columns[Math.min(at[1], columns.length - 1)];
 
@@ -85,11 +85,6 @@ export function useSheet(book: Book, columns: Column[]) {
     },
     [draft],
   );
-  const move = useCallback((row: number, place: number, extend = false) => {
-    setAt([row, place]);
-    if (!extend) setAnchor([row, place]);
-  }, []);
-
   /** Read the rows; those that say a check or a request are put in their places by one edit, the others wait with the reason. */
   const take = useCallback(
     async (wanted: Wanted[]) => {
@@ -171,42 +166,6 @@ export function useSheet(book: Book, columns: Column[]) {
     );
   };
 
-  const keys = (event: KeyboardEvent) => {
-    if (typing !== undefined) return;
-    const go: Record<string, [number, number]> = {
-      ArrowDown: [1, 0],
-      ArrowUp: [-1, 0],
-      ArrowRight: [0, 1],
-      ArrowLeft: [0, -1],
-      PageDown: [20, 0],
-      PageUp: [-20, 0],
-    };
-    const by = go[event.key];
-    const ctrl = event.ctrlKey || event.metaKey;
-    const inside = (row: number, place: number): [number, number] => [
-      Math.max(0, Math.min(rows.length - 1, row)),
-      Math.max(0, Math.min(columns.length - 1, place)),
-    ];
-    if (by && !event.altKey) move(...inside(at[0] + by[0], at[1] + by[1]), event.shiftKey);
-    else if (event.key === "Home") move(...inside(ctrl ? 0 : at[0], 0), event.shiftKey);
-    else if (event.key === "End")
-      move(...inside(ctrl ? rows.length - 1 : at[0], columns.length - 1), event.shiftKey);
-    else if (ctrl && event.key.toLowerCase() === "a") {
-      setAnchor([0, 0]);
-      setAt([rows.length - 1, columns.length - 1]);
-    } else if (ctrl && event.key.toLowerCase() === "d") fillDown();
-    else if (event.key === "Delete") remove();
-    else if ((event.key === "Enter" && !ctrl) || event.key === "F2") begin();
-    else if (event.key.length === 1 && !ctrl && !event.altKey) begin(event.key);
-    else return;
-    event.preventDefault();
-    event.stopPropagation();
-  };
-  const begin = (text?: string) => {
-    const open = active && column && isEdited(column) && (!isRequest(column) || active.first);
-    if (open) setTyping(text ?? active.cells[column]);
-    else if (column && isRequest(column)) setSaid("A request is changed in the first row of its step.");
-  };
   const copy = (event: ClipboardEvent) => {
     if (typing !== undefined) return;
     event.preventDefault();

@@ -1,0 +1,251 @@
+"""Environments, and the values of a project and its suites as they read in each: what Setup shows and changes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, Response
+
+from saltpath.core.format.project import read_environment
+from saltpath.core.grammar import Unreadable
+from saltpath.core.references import is_name
+from saltpath.core.values import EVERYWHERE, is_secret, read_value, write_value
+from saltpath.server.context import actor, body, database, folder, project_asked
+from saltpath.server.problems import Refused, json_answer
+from saltpath.server.used_values import uses
+from saltpath.store import environments, projects, secrets
+from saltpath.store.database import Taken
+from saltpath.store.values import CellChange, change_values
+
+values_api = Blueprint("values", __name__)
+MOST_CHANGES = 20_000
+MOST_CASES_NAMED = 3
+_KINDS = {"put", "clear", "hide", "remove"}
+
+
+@values_api.get("/values")
+def list_values() -> Response:
+    """Every value of the project and its suites with a cell for everywhere and one for each environment; and the names that cases look for
+    and nobody has. What a secret reads as is never given."""
+    return json_answer({"items": _table(project_asked()), "next": None})
+
+
+def _table(project: projects.Document) -> list[dict[str, Any]]:
+    connection = database()
+    names = [EVERYWHERE, *(e.name for e in projects.environments(connection, project.id))]
+    by_case, by_documents = uses(connection, project)
+    sealed = secrets.places(connection, project.id)
+    rows: list[dict[str, Any]] = []
+    for suite, name, values in _places(connection, project, names):
+        hidden = any(is_secret(value) for value in values.values())
+        cells = {}
+        for environment in names:
+            value = values.get(environment, ...)
+            given = (environment, name) in sealed if hidden else value is not ...
+            cells[environment] = {"given": given, "text": write_value(value) if given and not hidden else ""}
+        everywhere = cells[EVERYWHERE]["given"]
+        users = by_case.get((suite.oid if suite else "", name), [])
+        rows.append(
+            {
+                "suite": suite.oid if suite else "",
+                "suiteName": suite.name if suite else "",
+                "name": name,
+                "secret": hidden,
+                "cells": [
+                    {
+                        "environment": environment,
+                        "missing": bool(environment) and not everywhere and not cell["given"],
+                        **cell,
+                    }
+                    for environment, cell in cells.items()
+                ],
+                "uses": len(users),
+                "usedByValues": name in by_documents,
+                "cases": [{"id": case.oid, "name": case.name} for case in users[:MOST_CASES_NAMED]],
+                "nowhere": False,
+            }
+        )
+    known = {row["name"] for row in rows}
+    for (_, name), users in sorted(by_case.items()):
+        if name not in known:
+            rows.append(_nowhere(name, names, users))
+            known.add(name)
+    return rows
+
+
+def _nowhere(name: str, names: list[str], users: list[Any]) -> dict[str, Any]:
+    """A name that cases look for, and that has no value."""
+    return {
+        "suite": "", "suiteName": "", "name": name, "secret": False, "uses": len(users), "usedByValues": False, "nowhere": True,
+        "cells": [{"environment": environment, "given": False, "text": "", "missing": bool(environment)} for environment in names],
+        "cases": [{"id": case.oid, "name": case.name} for case in users[:MOST_CASES_NAMED]],
+    }  # fmt: skip
+
+
+def _places(connection: Any, project: projects.Document, names: list[str]) -> Any:
+    """(suite or None, name, {environment: value}) for each value, in the order of the documents."""
+    of_project: dict[str, dict[str, Any]] = {EVERYWHERE: project.document.get("values", {})}
+    for environment in projects.environments(connection, project.id):
+        of_project[environment.name] = environment.document.get("values", {})
+    yield from ((None, name, values) for name, values in _by_name(of_project, names))
+    for suite in projects.suites(connection, project.id):
+        of_suite = {EVERYWHERE: suite.document.get("values", {}), **suite.document.get("values in", {})}
+        yield from ((suite, name, values) for name, values in _by_name(of_suite, names))
+
+
+def _by_name(places: dict[str, dict[str, Any]], names: list[str]) -> Any:
+    found: dict[str, dict[str, Any]] = {}
+    for environment in names:
+        for name, value in places.get(environment, {}).items():
+            found.setdefault(name, {})[environment] = value
+    return found.items()
+
+
+@values_api.post("/values")
+def change() -> Response:
+    """Change cells, all in one act: those that cannot be taken are told, the others are. Gives the changes that undo it; a secret that was
+    replaced cannot be brought back."""
+    data = body()
+    project = projects.project(database(), str(data.get("project", "")))
+    asked = data.get("changes")
+    if not isinstance(asked, list) or not all(isinstance(item, dict) for item in asked) or len(asked) > MOST_CHANGES:
+        raise Refused(422, "changes", f"Give a list of at most {MOST_CHANGES} changes.")
+    before = {(row["suite"], row["name"]): row for row in _table(project) if not row["nowhere"]}
+    faults: list[dict[str, Any]] = []
+    changes: list[CellChange] = []
+    for index, item in enumerate(asked):
+        try:
+            changes.append(_change(item))
+        except Unreadable as problem:
+            faults.append({"index": index, "sentence": str(problem)})
+    if changes:
+        change_values(database(), folder(), project, actor().id, changes)
+    undo: list[dict[str, Any]] = []
+    for made in reversed(changes):
+        undo += _undone(made, before.get((made.suite, made.name)))
+    return json_answer({"faults": faults, "undo": undo})
+
+
+def _change(item: dict[str, Any]) -> CellChange:
+    kind, name = item.get("kind"), item.get("name")
+    suite, environment, text = (item.get(field, "") for field in ("suite", "environment", "text"))
+    if kind not in _KINDS or not all(isinstance(field, str) for field in (name, suite, environment, text)):
+        raise Refused(
+            422,
+            "change",
+            "A change has a kind (put, clear, hide or remove) and the texts name, suite, environment and text.",
+        )
+    assert isinstance(name, str)
+    if kind in ("put", "hide") and not is_name(name):
+        raise Unreadable(f"the name of a value begins with a letter and holds letters, digits, - and _; found {name!r}")
+    if kind != "put":
+        return CellChange(kind, name, suite, environment)
+    value = read_value(text)
+    if is_secret(value):
+        raise Unreadable("a value that is a secret is marked as one in its row")
+    return CellChange("put", name, suite, environment, value)
+
+
+def _undone(made: CellChange, row: dict[str, Any] | None) -> list[dict[str, Any]]:
+    """The changes that bring a row back to what it was; nothing for what was sealed."""
+    about = {"suite": made.suite, "name": made.name}
+    if row is None:
+        return [{"kind": "remove", **about}]
+    if row["secret"]:
+        return [{"kind": "hide", **about}] if made.kind == "remove" else []
+    cells = [
+        cell for cell in row["cells"] if made.kind in ("remove", "hide") or cell["environment"] == made.environment
+    ]
+    undo = [{"kind": "remove", **about}] if made.kind == "hide" else []
+    for cell in cells:
+        place = {**about, "environment": cell["environment"]}
+        undo.append({"kind": "put", **place, "text": cell["text"]} if cell["given"] else {"kind": "clear", **place})
+    return undo
+
+
+# ---- environments
+
+
+@values_api.get("/environments")
+def list_environments() -> Response:
+    """The project's environments in their order."""
+    project = project_asked()
+    usual = project.document.get("environment", "")
+    items = [environment_view(e, usual) for e in projects.environments(database(), project.id)]
+    return json_answer({"items": items, "next": None})
+
+
+@values_api.post("/environments")
+def add_environment() -> Response:
+    """A new environment by its name; `like`: another one, whose values it begins with."""
+    data = body()
+    project = projects.project(database(), str(data.get("project", "")))
+    name = _name(data.get("name"))
+    every = projects.environments(database(), project.id)
+    if any(e.name == name for e in every):
+        raise Taken(f"there is an environment {name} already")
+    document: dict[str, Any] = {"salt-path": 1, "environment": name}
+    like = next((e for e in every if e.oid == data.get("like")), None)
+    if like is not None and like.document.get("values"):
+        document["values"] = like.document["values"]
+    read_environment(document)
+    projects.add_environment(database(), project.id, actor().id, document)
+    if not every:
+        projects.set_project(database(), project.id, actor().id, {**project.document, "environment": name})
+    return json_answer(_view(project, name), 201)
+
+
+def _view(project: projects.Document, name: str) -> dict[str, Any]:
+    found = next(e for e in projects.environments(database(), project.id) if e.name == name)
+    usual = projects.project_by_id(database(), project.id).document.get("environment", "")
+    return environment_view(found, usual)
+
+
+def environment_view(environment: projects.Document, usual: str) -> dict[str, Any]:
+    return {
+        "id": environment.oid,
+        "name": environment.name,
+        "about": environment.document.get("about", ""),
+        "guarded": bool(environment.document.get("guarded")),
+        "usual": environment.name == usual,
+    }
+
+
+def _name(name: object) -> str:
+    if not isinstance(name, str) or not name.strip() or len(name) > 60:
+        raise Refused(422, "name", "Give a name of 1 to 60 characters.")
+    return name.strip()
+
+
+@values_api.patch("/environments/<id>")
+def change_environment(id: str) -> Response:
+    """Rename an environment, say what it is about, guard it, or make it the usual one. Only what is given changes."""
+    before, data = projects.environment(database(), id), body()
+    project = projects.project_by_id(database(), before.project)
+    document = dict(before.document)
+    if "name" in data:
+        document["environment"] = _name(data["name"])
+    for field, kind in (("about", str), ("guarded", bool)):
+        if field in data:
+            if not isinstance(data[field], kind):
+                raise Refused(422, field, "about is a text, guarded is true or false.")
+            document = {key: held for key, held in document.items() if key != field}
+            if data[field]:
+                document[field] = data[field]
+    read_environment(document)
+    if document != before.document:
+        environments.change_environment(database(), folder(), project, before, actor().id, document)
+    if data.get("usual") is True:
+        now = projects.project_by_id(database(), project.id)
+        projects.set_project(
+            database(), project.id, actor().id, {**now.document, "environment": document["environment"]}
+        )
+    return json_answer(_view(project, document["environment"]))
+
+
+@values_api.delete("/environments/<id>")
+def remove_environment(id: str) -> Response:
+    """Take an environment away with what is said of values there. Runs against it stay."""
+    gone = projects.environment(database(), id)
+    environments.remove_environment(database(), projects.project_by_id(database(), gone.project), gone, actor().id)
+    return json_answer({"gone": True})

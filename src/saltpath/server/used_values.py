@@ -1,0 +1,69 @@
+"""Which values the cases of a project use. A version never changes, so what was worked out for it is remembered."""
+
+from __future__ import annotations
+
+import sqlite3
+import threading
+from collections import OrderedDict
+
+from saltpath.core.format.project import read_environment, read_project, read_suite
+from saltpath.core.inspect import references_of_checks
+from saltpath.core.values import Wanted, wanted_by, wanted_by_values
+from saltpath.server.compiled import compiled
+from saltpath.store import cases, projects
+from saltpath.store.cases import StoredCase
+
+MOST = 20_000
+_lock = threading.Lock()
+_known: OrderedDict[tuple[str, int], frozenset[Wanted]] = OrderedDict()
+
+Uses = dict[tuple[str, str], list[StoredCase]]
+"""By suite (empty: the project) and name, the cases that use the value."""
+
+
+def wanted(stored: StoredCase) -> frozenset[Wanted]:
+    """The values that a case looks for outside of itself."""
+    name = (stored.oid, stored.version)
+    with _lock:
+        if name in _known:
+            _known.move_to_end(name)
+            return _known[name]
+    found = wanted_by(compiled(stored))
+    with _lock:
+        _known[name] = found
+        while len(_known) > MOST:
+            _known.popitem(last=False)
+    return found
+
+
+def uses(connection: sqlite3.Connection, project: projects.Document) -> tuple[Uses, set[str]]:
+    """Who uses which value: cases by value, and the names that values and checks on every answer use."""
+    suites = {suite.id: suite for suite in projects.suites(connection, project.id)}
+    own = {suite.oid: _names(suite.document, "values", "values in") for suite in suites.values()}
+    found: Uses = {}
+    for stored in cases.cases(connection, project.id):
+        suite = suites[stored.suite].oid
+        for item in wanted(stored):
+            of_suite = item.scope == "suite" or (item.scope is None and item.name in own[suite])
+            found.setdefault((suite if of_suite else "", item.name), []).append(stored)
+    return found, _by_documents(connection, project)
+
+
+def _names(document: dict[str, object], *fields: str) -> set[str]:
+    values, inside = (document.get(field) or {} for field in fields)
+    assert isinstance(values, dict) and isinstance(inside, dict)
+    return {*values, *(name for several in inside.values() for name in several)}
+
+
+def _by_documents(connection: sqlite3.Connection, project: projects.Document) -> set[str]:
+    read = read_project(project.document)
+    several = [
+        read.values,
+        *(read_environment(e.document).values for e in projects.environments(connection, project.id)),
+    ]
+    names = {reference.name for reference in references_of_checks(read.every_answer)}
+    for suite in projects.suites(connection, project.id):
+        of_suite = read_suite(suite.document)
+        several += [of_suite.values, *of_suite.values_in.values()]
+        names |= {reference.name for reference in references_of_checks(of_suite.every_answer)}
+    return names | {item.name for values in several for item in wanted_by_values(values)}

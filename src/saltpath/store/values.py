@@ -1,0 +1,113 @@
+"""The values of a project and its suites, changed cell by cell: any number of cells in one transaction."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Literal
+
+from saltpath.core import plain
+from saltpath.core.values import EVERYWHERE, SECRET, is_secret, with_value, with_value_in, write_value
+from saltpath.store import projects, secrets
+from saltpath.store.database import NotFound, now_us, write
+from saltpath.store.events import add_event
+from saltpath.store.projects import Document
+
+
+@dataclass(frozen=True, slots=True)
+class CellChange:
+    """What becomes of a value. `put`: it reads as `value` in `environment` (empty: everywhere); `clear`: nothing is said of it there;
+    `hide`: it is a secret from now on, whatever it read as sealed; `remove`: it is gone everywhere. `suite`: a suite's id, or empty."""
+
+    kind: Literal["put", "clear", "hide", "remove"]
+    name: str
+    suite: str = ""
+    environment: str = EVERYWHERE
+    value: Any = None
+
+
+def change_values(
+    connection: sqlite3.Connection, folder: Path, project: Document, actor: int, changes: Iterable[CellChange]
+) -> None:
+    """Carry the changes out, one after another, and all of them or none. Raises NotFound for a suite or an environment that is not there."""
+    with write(connection):
+        desk = _Desk(connection, folder, projects.project_by_id(connection, project.id), actor)
+        for change in changes:
+            desk.take(change)
+        desk.save()
+        add_event(connection, project.id, None, now_us(), "values changed", {})
+
+
+class _Desk:
+    """The documents that hold values, while they are changed."""
+
+    def __init__(self, connection: sqlite3.Connection, folder: Path, project: Document, actor: int) -> None:
+        self._connection, self._folder, self._project, self._actor = connection, folder, project, actor
+        self._places: dict[tuple[str, str], tuple[str, Document]] = {("", EVERYWHERE): ("project", project)}
+        for environment in projects.environments(connection, project.id):
+            self._places["", environment.name] = ("environment", environment)
+        for suite in projects.suites(connection, project.id):
+            self._places[suite.oid, EVERYWHERE] = ("suite", suite)
+        self._now = {key: place.document for key, (_, place) in self._places.items()}
+
+    def take(self, change: CellChange) -> None:
+        if ("", change.environment) not in self._now:
+            raise NotFound(f"there is no environment {change.environment}")
+        if (change.suite, EVERYWHERE) not in self._now:
+            raise NotFound(f"there is no suite {change.suite}")
+        if change.kind == "hide":
+            self._hide(change)
+        elif change.kind == "remove":
+            for environment in self._environments():
+                self._write(change.suite, environment, change.name, ...)
+            if not change.suite:
+                secrets.forget(self._connection, self._project.id, change.name)
+        elif self._hidden(change.suite, change.name):
+            self._seal(change)
+        else:
+            self._write(change.suite, change.environment, change.name, change.value if change.kind == "put" else ...)
+
+    def _seal(self, change: CellChange) -> None:
+        if change.kind == "clear":
+            secrets.forget(self._connection, self._project.id, change.name, change.environment)
+            return
+        text = change.value if isinstance(change.value, str) else write_value(change.value)
+        secrets.seal(
+            self._connection, self._folder, self._project.id, self._actor, change.name, text, change.environment
+        )
+
+    def _hide(self, change: CellChange) -> None:
+        for environment in self._environments():
+            value = self._read(change.suite, environment, change.name)
+            if value is not ... and not is_secret(value):
+                text = value if isinstance(value, str) else write_value(value)
+                secrets.seal(
+                    self._connection, self._folder, self._project.id, self._actor, change.name, text, environment
+                )
+            self._write(change.suite, environment, change.name, ...)
+        self._write(change.suite, EVERYWHERE, change.name, dict(SECRET))
+
+    def _environments(self) -> list[str]:
+        return [environment for suite, environment in self._places if not suite]
+
+    def _hidden(self, suite: str, name: str) -> bool:
+        return any(is_secret(self._read(suite, environment, name)) for environment in self._environments())
+
+    def _read(self, suite: str, environment: str, name: str) -> Any:
+        """The value as a document has it, or `...`."""
+        if suite and environment:
+            return self._now[suite, EVERYWHERE].get("values in", {}).get(environment, {}).get(name, ...)
+        return self._now[suite, environment].get("values", {}).get(name, ...)
+
+    def _write(self, suite: str, environment: str, name: str, value: Any) -> None:
+        if suite and environment:
+            self._now[suite, EVERYWHERE] = with_value_in(self._now[suite, EVERYWHERE], environment, name, value)
+        elif value is not ... or self._read(suite, environment, name) is not ...:
+            self._now[suite, environment] = with_value(self._now[suite, environment], name, value)
+
+    def save(self) -> None:
+        for key, (kind, place) in self._places.items():
+            if not plain.same(self._now[key], place.document):
+                projects.put_document(self._connection, kind, place.id, self._actor, self._now[key])

@@ -1,0 +1,123 @@
+"""Values and environments over the API: cells, secrets that never come back, environments that move, lifting."""
+
+import sqlite3
+import unittest
+
+from tests.application import Application
+
+
+class Values(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.app = cls.enterClassContext(Application())
+
+    def rows(self):
+        return {row["name"]: row for row in self.app.get(f"/values?project={self.app.project}")["items"]}
+
+    def cell(self, name, environment):
+        return next(cell for cell in self.rows()[name]["cells"] if cell["environment"] == environment)
+
+    def change(self, *changes):
+        status, _, answer = self.app.ask("POST", "/values", {"project": self.app.project, "changes": list(changes)})
+        self.assertEqual(status, 200, answer)
+        return answer
+
+    def test_each_value_with_its_cells_and_its_cases(self):
+        harbour = self.rows()["harbour"]
+        self.assertGreater(harbour["uses"], 40)
+        self.assertEqual([cell["environment"] for cell in harbour["cells"]], ["", "Rehearsal", "Live"])
+        password = self.rows()["agentPassword"]
+        self.assertEqual((password["secret"], password["cells"][0]["text"]), (True, ""))
+        self.assertEqual(self.rows()["currency"]["suiteName"], "Berths and fees")
+
+    def test_cells_are_changed_and_undone(self):
+        answer = self.change(
+            {"kind": "put", "name": "pier", "environment": "", "text": "7"},
+            {"kind": "put", "name": "pier", "environment": "Live", "text": '"7"'},
+            {"kind": "put", "name": "2nd", "text": "x"},
+        )
+        self.assertEqual([fault["index"] for fault in answer["faults"]], [2])
+        self.assertEqual([cell["text"] for cell in self.rows()["pier"]["cells"]], ["7", "", '"7"'])
+        self.change({"kind": "clear", "name": "pier", "environment": ""})
+        self.assertTrue(self.cell("pier", "Rehearsal")["missing"])
+        self.change(*answer["undo"])
+        self.assertNotIn("pier", self.rows())
+
+    def test_a_suites_value_reads_otherwise_in_an_environment(self):
+        suite = self.rows()["currency"]["suite"]
+        answer = self.change({"kind": "put", "name": "currency", "suite": suite, "environment": "Live", "text": "FHL"})
+        self.assertEqual(self.cell("currency", "Live")["text"], "FHL")
+        self.change(*answer["undo"])
+        self.assertFalse(self.cell("currency", "Live")["given"])
+
+    def test_a_secret_is_never_given(self):
+        self.change(
+            {"kind": "put", "name": "gate", "environment": "", "text": "tidal-key-41"},
+            {"kind": "hide", "name": "gate"},
+            {"kind": "put", "name": "gate", "environment": "Live", "text": "tidal-key-42"},
+        )
+        self.assertTrue(self.rows()["gate"]["secret"])
+        self.assertTrue(self.cell("gate", "Live")["given"])
+        for path in (f"/values?project={self.app.project}", f"/projects/{self.app.project}/folder"):
+            self.assertNotIn("tidal-key", str(self.app.ask("GET", path)[2]))
+        with sqlite3.connect(self.app.data / "saltpath.db") as connection:
+            for table in ("project", "environment"):
+                self.assertNotIn("tidal-key", str(connection.execute(f"SELECT document FROM {table}").fetchall()))
+        self.change({"kind": "clear", "name": "gate", "environment": "Live"})
+        self.assertFalse(self.cell("gate", "Live")["given"])
+        self.change({"kind": "remove", "name": "gate"})
+        self.assertNotIn("gate", self.rows())
+
+    def test_an_environment_is_made_renamed_and_taken_away(self):
+        suite = self.rows()["currency"]["suite"]
+        made = self.app.ask("POST", "/environments", {"project": self.app.project, "name": "Trial pier"})[2]
+        self.change(
+            {"kind": "put", "name": "currency", "suite": suite, "environment": "Trial pier", "text": "FHT"},
+            {"kind": "put", "name": "agentPassword", "environment": "Trial pier", "text": "other-salt"},
+        )
+        status, _, again = self.app.ask("POST", "/environments", {"project": self.app.project, "name": "Trial pier"})
+        self.assertEqual((status, again["code"]), (409, "taken"))
+        path = f"/environments/{made['id']}"
+        renamed = self.app.ask("PATCH", path, {"name": "South pier", "guarded": True, "about": "A pier."})[2]
+        self.assertEqual((renamed["name"], renamed["guarded"]), ("South pier", True))
+        self.assertEqual(self.cell("currency", "South pier")["text"], "FHT")
+        self.assertTrue(self.cell("agentPassword", "South pier")["given"])
+        self.assertEqual(self.app.ask("PATCH", path, {"name": "Live"})[0], 409)
+        self.assertEqual(self.app.ask("DELETE", path)[0], 200)
+        self.assertEqual([cell["environment"] for cell in self.rows()["currency"]["cells"]], ["", "Rehearsal", "Live"])
+
+    def test_a_literal_is_lifted_everywhere_and_put_back(self):
+        suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
+        made = []
+        for name in ("Wind", "Waves"):
+            step = {
+                "request": name,
+                "send": f"GET http://127.0.0.1:9/{name}/PIER-77",
+                "expect": [{"of": "status", "is": 200}],
+            }
+            document = {"salt-path": 1, "case": name, "steps": [step]}
+            case = {"project": self.app.project, "suite": suite, "document": document}
+            made.append(self.app.ask("POST", "/cases", case)[2]["id"])
+        offered = self.app.get(f"/lifts?project={self.app.project}")["items"]
+        self.assertIn(("http://127.0.0.1:9", 2), [(offer["literal"], offer["steps"]) for offer in offered])
+        asked = {"project": self.app.project, "literal": "PIER-77", "name": "lastPier"}
+        shown = self.app.ask("POST", "/lifts", asked)[2]
+        self.assertEqual((len(shown["places"]), shown["saved"]), (2, []))
+        done = self.app.ask("POST", "/lifts", {**asked, "take": True, "left": {made[1]: ["steps[0].send"]}})[2]
+        self.assertEqual([saved["id"] for saved in done["saved"]], made[:1])
+        self.assertEqual(self.rows()["lastPier"]["cases"][0]["id"], made[0])
+        status, _, refused = self.app.ask("POST", "/lifts", {**asked, "literal": "other text", "take": True})
+        self.assertEqual((status, refused["code"]), (409, "taken"))
+        self.change(*done["undo"])
+        self.assertTrue(self.rows()["lastPier"]["nowhere"])
+
+    def test_what_cannot_be_taken_is_refused(self):
+        for body in (
+            {},
+            {"changes": [1]},
+            {"changes": [{"kind": "spell", "name": "x"}]},
+            {"changes": [{"kind": "put", "name": 1}]},
+        ):
+            self.assertEqual(self.app.ask("POST", "/values", {"project": self.app.project, **body})[0], 422, body)
+        lost = [{"kind": "put", "name": "x", "environment": "Nowhere", "text": "1"}]
+        self.assertEqual(self.app.ask("POST", "/values", {"project": self.app.project, "changes": lost})[0], 404)

@@ -1,0 +1,57 @@
+import { Link } from "react-router";
+import type { ValueChange, ValueRow } from "../../app/api";
+import { count } from "../../app/format";
+import { isUnused } from "./values";
+
+interface Props {
+  row: ValueRow;
+  apply: (changes: ValueChange[]) => Promise<void>;
+}
+
+const MOST_NAMED = 3;
+
+/** What the value of the active row is, in a sentence, with what can be done with the whole of it. */
+export function ActiveValue({ row, apply }: Props) {
+  const about = { suite: row.suite, name: row.name };
+  const named = row.cases.slice(0, MOST_NAMED);
+  const more = row.uses - named.length;
+  return (
+    <div className="active-value">
+      <p>
+        <span className="reference mono">{row.name}</span>{" "}
+        {row.nowhere
+          ? "has no value anywhere, and is looked for in "
+          : `${row.secret ? "is a secret" : "is a value"} of ${row.suiteName ? `the suite ${row.suiteName}` : "the project"}, `}
+        {!row.nowhere && (isUnused(row) ? "used nowhere" : row.uses ? "used in " : "used by other values")}
+        {named.map((of, index) => (
+          <span key={of.id}>
+            {index > 0 && ", "}
+            <Link to={`/cases/${of.id}`}>{of.name}</Link>
+          </span>
+        ))}
+        {more > 0 && ` and ${count(more, "other")}`}.
+      </p>
+      {!row.nowhere && (
+        <p className="value-acts">
+          {!row.secret && (
+            <button
+              type="button"
+              className="plain-link"
+              title="Stored encrypted, masked wherever it appears, and shown nowhere again"
+              onClick={() => void apply([{ kind: "hide", ...about }])}
+            >
+              Make it a secret
+            </button>
+          )}
+          <button
+            type="button"
+            className="plain-link"
+            onClick={() => void apply([{ kind: "remove", ...about }])}
+          >
+            Take it away
+          </button>
+        </p>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,70 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useRef, useState } from "react";
+import { api, type Page, type RunEvent, type ValueChange, type ValueRow } from "../../app/api";
+import { useEvents } from "../../app/events";
+import { count } from "../../app/format";
+import { changed } from "./values";
+
+/** The values of the project, and their changes: shown at once, saved together, each undone in one act. */
+export function useValues(project: string | undefined, environments: string[]) {
+  const client = useQueryClient();
+  const key = ["values", project];
+  const query = useQuery({
+    queryKey: key,
+    queryFn: () => api.values(project as string),
+    enabled: Boolean(project),
+  });
+  const past = useRef<ValueChange[][]>([]);
+  const [undoable, setUndoable] = useState(0);
+  const [said, setSaid] = useState("");
+  const underWay = useRef(0);
+  const refresh = useCallback(async () => {
+    if (!underWay.current) await client.invalidateQueries({ queryKey: ["values", project] });
+  }, [client, project]);
+  const listener = useCallback(
+    (event: RunEvent) => {
+      if (event.type === "values changed") void refresh();
+    },
+    [refresh],
+  );
+  useEvents(project, listener);
+
+  const save = async (changes: ValueChange[]): Promise<ValueChange[]> => {
+    if (!project || !changes.length) return [];
+    underWay.current += 1;
+    await client.cancelQueries({ queryKey: key });
+    client.setQueryData<Page<ValueRow>>(
+      key,
+      (page) => page && { ...page, items: changed(page.items, changes, environments) },
+    );
+    let undo: ValueChange[] = [];
+    try {
+      const answer = await api.changeValues(project, changes);
+      undo = answer.undo;
+      const first = answer.faults[0];
+      if (first)
+        setSaid(
+          answer.faults.length > 1
+            ? `${count(answer.faults.length, "cell")} could not be taken; the first: ${first.sentence}.`
+            : `This could not be taken: ${first.sentence}.`,
+        );
+      else setSaid(changes.length > 1 ? `${count(changes.length, "cell")} changed.` : "");
+    } catch (problem) {
+      setSaid((problem as Error).message);
+    }
+    underWay.current -= 1;
+    await refresh();
+    return undo;
+  };
+  const apply = async (changes: ValueChange[]): Promise<void> => {
+    const undo = await save(changes);
+    if (undo.length) past.current.push(undo);
+    setUndoable(past.current.length);
+  };
+  const undo = async (): Promise<void> => {
+    const last = past.current.pop();
+    setUndoable(past.current.length);
+    if (last) await save(last);
+  };
+  return { query, rows: query.data?.items ?? [], apply, undo, canUndo: undoable > 0, said, setSaid, refresh };
+}
