@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 if TYPE_CHECKING:
+    from saltpath.core.inspect import Finding
     from saltpath.core.plan import Plan
     from saltpath.formats.project_files import ProjectFiles
 
@@ -133,7 +134,7 @@ def _plan(
     except FormatError as problem:
         raise NotUnderstood(str(problem)) from None
     cases = [
-        planned(case.case, found.suites.get(case.folder), case.file, found.project, measures=measures)
+        planned(case.case, found.suites.get(case.folder), case.file, found.project, found.shared, measures=measures)
         for case in found.cases
         if only.lower() in case.case.name.lower() and set(tags) <= set(case.case.tags)
     ]
@@ -154,6 +155,8 @@ def _measures(report: Path) -> dict[str, dict[str, Any]]:
         cases = plain.read_json(report.read_bytes())["cases"]
         steps = [step for case in cases for row in case["rows"] for step in row["steps"]]
         steps += [step for case in cases for part in ("once", "at the end") for step in case[part]]
+        for step in steps:  # grows by those inside others
+            steps += step.get("steps", ())
         passed = [step for step in steps if step["verdict"] == "passed"]
         return {step["key"]: {check["check"]: check["actual"] for check in step["checks"]} for step in passed}
     except (OSError, ValueError, KeyError, TypeError):
@@ -170,7 +173,8 @@ def _execute(
     plan: Plan, json_file: Path | None, junit_file: Path | None, quiet: bool, allow: tuple[str, ...], label: str
 ) -> int:
     from saltpath.engine.loop import run_in_loop
-    from saltpath.engine.run import Stop, run_plan
+    from saltpath.engine.run import run_plan
+    from saltpath.engine.stop import Stop
     from saltpath.formats.results import CaseResult, Results
     from saltpath.formats.terminal import Terminal, both
 
@@ -205,9 +209,11 @@ def _execute(
 @click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path))
 def check(paths: tuple[Path, ...]) -> None:
     """Report what is wrong with cases, without sending anything."""
+    from dataclasses import replace
+
     from saltpath.core.inspect import inspect, surroundings
     from saltpath.core.measures import counted
-    from saltpath.formats.terminal import printable
+    from saltpath.core.shared import linked
 
     found = _load(paths)
     environments = [environment.values for environment in found.environments.values()]
@@ -215,12 +221,23 @@ def check(paths: tuple[Path, ...]) -> None:
     for case in found.cases:
         suite = found.suites.get(case.folder)
         around = surroundings((), suite, found.project.values, environments)
-        for finding in inspect(case.case, around):
-            number += 1
-            step = f"{finding.step}: " if finding.step else ""
-            click.echo(printable(f"{case.file}:{finding.place.line}: {step}{finding.sentence}"))
+        number += _told(case.file, inspect(linked(case.case, found.shared), around))
+    for name, shared in found.shared.items():
+        around = surroundings((), None, found.project.values, environments)
+        around = replace(around, suite=frozenset(n for s in found.suites.values() for n in s.values.values))
+        number += _told(found.shared_files[name], inspect(linked(shared, found.shared, (name,)), around))
     click.echo(f"{counted(number, 'finding') if number else 'no findings'} in {counted(len(found.cases), 'case')}")
     sys.exit(1 if number else 0)
+
+
+def _told(file: str, findings: list[Finding]) -> int:
+    """Print what was found in a file; how many."""
+    from saltpath.formats.terminal import printable
+
+    for finding in findings:
+        step = f"{finding.step}: " if finding.step else ""
+        click.echo(printable(f"{file}:{finding.place.line}: {step}{finding.sentence}"))
+    return len(findings)
 
 
 @main.command()
@@ -325,7 +342,7 @@ def harbour(port: int) -> None:
 
 
 @main.command()
-@click.argument("name", type=click.Choice(["case", "project", "environment", "suite", "report"]))
+@click.argument("name", type=click.Choice(["case", "shared", "project", "environment", "suite", "report"]))
 def schema(name: str) -> None:
     """Print the JSON Schema of a kind of file."""
     from importlib.resources import files

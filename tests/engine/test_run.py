@@ -9,7 +9,8 @@ from saltpath.core.events import StepStarted
 from saltpath.core.format.reader import read_case
 from saltpath.core.plan import Plan, Resume, planned
 from saltpath.engine.loop import run_in_loop
-from saltpath.engine.run import Stop, run_plan
+from saltpath.engine.run import run_plan
+from saltpath.engine.stop import Stop
 from saltpath.formats.results import CaseResult, Results
 from tests.harbour import case, harbour, run_text
 

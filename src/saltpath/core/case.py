@@ -7,11 +7,13 @@ bytes. `Place` says where in the document a thing stands, for messages.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field, fields, replace
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
-from saltpath.core.references import NO_TEMPLATE, Reference, Template
+from saltpath.core.options import NO_OPTIONS, Options
+from saltpath.core.references import Reference, Template
 from saltpath.core.subjects import Subject
+from saltpath.core.why import Why
 
 Part = Literal["once", "steps", "afterwards", "at the end"]
 PARTS: tuple[Part, ...] = ("once", "steps", "afterwards", "at the end")
@@ -25,62 +27,6 @@ class Place:
 
     path: str = ""
     line: int = 0
-
-
-@dataclass(frozen=True, slots=True)
-class Certificate:
-    """A client certificate: files in PEM, relative to the project; `key` empty if the certificate's file holds it too.
-    `pem` and `key_pem`: what the files hold, once they are read."""
-
-    file: str
-    key: str = ""
-    password: Template = NO_TEMPLATE
-    pem: bytes = field(default=b"", repr=False)
-    key_pem: bytes = field(default=b"", repr=False)
-
-
-@dataclass(frozen=True, slots=True)
-class Options:
-    """How an exchange is carried out. None: the next wider level, or the default of `DEFAULTS`, decides.
-
-    `retries`: how often a blocked exchange is tried again, `retry_sent`: also a POST or PATCH after something was sent.
-    `proxy`: the address of an HTTP proxy, as text once it is filled in."""
-
-    timeout_us: int | None = None
-    follow_redirects: bool | None = None
-    verify_tls: bool | None = None
-    largest_body: int | None = None
-    retries: int | None = None
-    retry_sent: bool | None = None
-    retry_after_us: int | None = None
-    cookies: bool | None = None
-    fresh_connection: bool | None = None
-    certificate: Certificate | None = None
-    proxy: Template | None = None
-    namespaces: tuple[tuple[str, str], ...] | None = None
-
-    def over(self, wider: Options) -> Options:
-        """These options, with what they leave open taken from the wider level."""
-        if self is NO_OPTIONS:
-            return wider
-        own = {name: value for name in _OPTION_FIELDS if (value := getattr(self, name)) is not None}
-        return replace(wider, **own)
-
-
-_OPTION_FIELDS = tuple(field.name for field in fields(Options))
-NO_OPTIONS = Options()
-DEFAULTS = Options(
-    timeout_us=30_000_000,
-    follow_redirects=True,
-    verify_tls=True,
-    largest_body=50_000_000,
-    retries=0,
-    retry_sent=False,
-    retry_after_us=1_000_000,
-    cookies=True,
-    fresh_connection=False,
-    namespaces=(),
-)
 
 
 @dataclass(frozen=True, slots=True)
@@ -263,7 +209,50 @@ class Wait:
     kind: Literal["wait"] = "wait"
 
 
-Step = Request | SetValues | Wait
+@dataclass(frozen=True, slots=True)
+class UseShared:
+    """Shared steps, carried out here. `of`: by which name (that of their file); `given`: what their inputs are; `gives`: which output is
+    kept under which name. `shared`: the steps themselves once they are known (see shared.py), else `problem` says why not."""
+
+    name: str
+    key: str
+    of: str
+    given: tuple[tuple[str, Any], ...] = ()
+    gives: tuple[tuple[str, str], ...] = ()
+    only_if: tuple[Expectation, ...] = ()
+    off: bool = False
+    shared: Case | None = None
+    problem: Why | None = None
+    place: Place = field(default_factory=Place, compare=False)
+    kind: Literal["shared"] = "shared"
+
+
+@dataclass(frozen=True, slots=True)
+class ForEach:
+    """Steps for each item of a list; the item has the name `item`, nearest of all."""
+
+    name: str
+    key: str
+    of: Any
+    item: str
+    steps: tuple[Step, ...]
+    only_if: tuple[Expectation, ...] = ()
+    off: bool = False
+    place: Place = field(default_factory=Place, compare=False)
+    kind: Literal["for each"] = "for each"
+
+
+Step = Request | SetValues | Wait | UseShared | ForEach
+
+
+@dataclass(frozen=True, slots=True)
+class Input:
+    """What shared steps are given, under a name. `kind`: one of the kinds of JSON, or empty for any. `default`: a compiled tree, or `...`
+    where a caller has to give it."""
+
+    name: str
+    kind: str = ""
+    default: Any = ...
 
 
 @dataclass(frozen=True, slots=True)
@@ -276,7 +265,8 @@ class NamedValues:
 
 @dataclass(frozen=True, slots=True)
 class Case:
-    """One test: a path of steps with values."""
+    """One test: a path of steps with values. Shared steps are one, too (`is_shared`), with inputs, whose defaults are its values, and
+    outputs."""
 
     name: str
     key: str = ""
@@ -291,19 +281,85 @@ class Case:
     steps: tuple[Step, ...] = ()
     afterwards: tuple[Step, ...] = ()
     at_the_end: tuple[Step, ...] = ()
+    is_shared: bool = False
+    inputs: tuple[Input, ...] = ()
+    outputs: tuple[tuple[str, Any], ...] = ()
     place: Place = field(default_factory=Place, compare=False)
 
     def part(self, part: Part) -> tuple[Step, ...]:
         """The steps of one part."""
-        return {"once": self.once, "steps": self.steps, "afterwards": self.afterwards, "at the end": self.at_the_end}[
-            part
-        ]
+        steps: tuple[Step, ...] = getattr(self, _FIELDS[part])
+        return steps
 
     def parts(self) -> Iterator[tuple[Part, int, Step]]:
         """Every step in the order of execution, with its part and its index there."""
         for part in PARTS:
             for index, step in enumerate(self.part(part)):
                 yield part, index, step
+
+    def every_step(self) -> Iterator[tuple[str, Step]]:
+        """Every step with its number, in the order of execution: `4`, and `4.1` for the first inside a step for each item. What stands
+        in shared steps belongs to them."""
+        for number, (_, _, step) in enumerate(self.parts(), 1):
+            yield from numbered(step, str(number))
+
+    def mapped(self, change: Callable[[Step], Step]) -> Case:
+        """The case with every step changed, those inside others first."""
+
+        def of(step: Step) -> Step:
+            if isinstance(step, ForEach):
+                step = replace(step, steps=tuple(map(of, step.steps)))
+            return change(step)
+
+        once, steps, afterwards, at_the_end = (tuple(map(of, self.part(part))) for part in PARTS)
+        return replace(self, once=once, steps=steps, afterwards=afterwards, at_the_end=at_the_end)
+
+
+_FIELDS: dict[Part, str] = {
+    "once": "once",
+    "steps": "steps",
+    "afterwards": "afterwards",
+    "at the end": "at_the_end",
+}
+
+
+SAFE = frozenset(["GET", "HEAD", "OPTIONS", "TRACE"])
+"""Methods that change nothing (RFC 9110, 9.2.1)."""
+
+
+def may_change(step: Step) -> bool:
+    """Whether a step may change something where it is sent, itself or by a step inside it."""
+    if isinstance(step, Request):
+        return step.method.upper() not in SAFE
+    inner = (
+        step.steps
+        if isinstance(step, ForEach)
+        else step.shared.steps
+        if isinstance(step, UseShared) and step.shared
+        else ()
+    )
+    return any(map(may_change, inner))
+
+
+def numbered(step: Step, number: str) -> Iterator[tuple[str, Step]]:
+    """A step with its number, and those inside it."""
+    yield number, step
+    if isinstance(step, ForEach):
+        for index, inner in enumerate(step.steps, 1):
+            yield from numbered(inner, f"{number}.{index}")
+
+
+def keeps_of(step: Step) -> tuple[str, ...]:
+    """The names under which a step keeps values for those after it, those of the steps inside it too."""
+    if isinstance(step, Request):
+        return tuple(keep.name for keep in step.keep)
+    if isinstance(step, SetValues):
+        return tuple(name for name, _ in step.values)
+    if isinstance(step, UseShared):
+        return tuple(here for _, here in step.gives)
+    if isinstance(step, ForEach):
+        return tuple(name for inner in step.steps for name in keeps_of(inner))
+    return ()
 
 
 @dataclass(frozen=True, slots=True)

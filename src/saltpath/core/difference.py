@@ -31,7 +31,7 @@ TEMPLATES = {
     "keep-gone": "{step} no longer keeps {name}",
     "keep-changed": "{step} keeps {of} as {name}, and kept {before}",
 }
-_KINDS = ("request", "set", "wait")
+_KINDS = ("request", "set", "wait", "shared", "for each")
 _PARTS = {
     "once": "once, before everything",
     "steps": "in its turn",
@@ -57,7 +57,7 @@ def differences(before: Document, after: Document) -> list[str]:
             found.append(_said("step-new", step=_title(step)))
             continue
         if old[key][0] != part:
-            found.append(_said("step-always", step=_title(step), part=_PARTS[part]))
+            found.append(_said("step-always", step=_title(step), part=_PARTS.get(part, "for each item")))
         elif was[key] in moved:
             found.append(_said("step-moved", step=_title(step), place=index + 1))
         if not plain.same(old[key][2], step):
@@ -71,10 +71,11 @@ def _said(code: str, **params: Any) -> str:
 
 def _of_case(before: Document, after: Document) -> list[str]:
     found = []
-    if before.get("case") != after.get("case"):
-        found.append(_said("case-named", before=_quoted(before.get("case")), after=_quoted(after.get("case"))))
+    name = "shared" if "shared" in after else "case"
+    if before.get(name) != after.get(name):
+        found.append(_said("case-named", before=_quoted(before.get(name)), after=_quoted(after.get(name))))
     for field in dict.fromkeys([*before, *after]):
-        if field in ("case", "key", _EVERY, *_PARTS) or _same(before, after, field):
+        if field in (name, "key", _EVERY, *_PARTS) or _same(before, after, field):
             continue
         values = {"before": _shown(before.get(field)), "after": _shown(after.get(field))}
         found.append(_said("case-changed", field=field, **values))
@@ -83,11 +84,20 @@ def _of_case(before: Document, after: Document) -> list[str]:
 
 def _steps(document: Document) -> dict[str, tuple[str, int, Document]]:
     """Part, place and step by key."""
-    return {
-        str(step.get("key", f"{part}{index}")): (part, index, step)
-        for part in _PARTS
-        for index, step in enumerate(document.get(part) or ())
-    }
+    found: dict[str, tuple[str, int, Document]] = {}
+    for part in _PARTS:
+        for index, step in enumerate(document.get(part) or ()):
+            _with_inner(found, part, index, step)
+    return found
+
+
+def _with_inner(found: dict[str, tuple[str, int, Document]], part: str, index: int, step: Document) -> None:
+    """The step, and those inside it, which stand in a part of their own."""
+    key = str(step.get("key", f"{part}{index}"))
+    inner = step.get("steps") or ()
+    found[key] = (part, index, {name: value for name, value in step.items() if name != "steps"} if inner else step)
+    for place, below in enumerate(inner):
+        _with_inner(found, key, place, below)
 
 
 def _moved(places: list[int]) -> set[int]:

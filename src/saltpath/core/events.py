@@ -2,6 +2,8 @@
 
 Secrets are masked before an event is made. Times are UTC microseconds (`at`) or lengths in microseconds (`us`).
 `case` is the case's index in the plan, `step` a step's index in its part, `row` counts from 1 (a case without rows has one).
+`inner`: where a step stands inside that one, empty for the step itself: `2` is the third of its shared steps, `7.0` the first step for
+the seventh item, `2/7.0` that one inside the third shared step. A step inside ends before the one that holds it.
 """
 
 from __future__ import annotations
@@ -42,6 +44,7 @@ class StepStarted(msgspec.Struct, frozen=True, gc=False):
     row: int
     part: Part
     step: int
+    inner: str = ""
 
 
 class StepFinished(msgspec.Struct, frozen=True, gc=False):
@@ -69,6 +72,7 @@ class StepFinished(msgspec.Struct, frozen=True, gc=False):
     secret_kept: tuple[str, ...] = ()
     counts: bool = True
     attempts: int = 1
+    inner: str = ""
 
 
 class RowFinished(msgspec.Struct, frozen=True, gc=False):

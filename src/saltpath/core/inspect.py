@@ -12,6 +12,7 @@ from saltpath.core.case import (
     Body,
     Case,
     Expectation,
+    ForEach,
     JsonText,
     Keep,
     NamedValues,
@@ -20,8 +21,10 @@ from saltpath.core.case import (
     SetValues,
     Step,
     Suite,
+    UseShared,
     XmlText,
     checks_in,
+    keeps_of,
     subjects_in,
 )
 from saltpath.core.checks.loose import references_in_expected
@@ -75,7 +78,7 @@ def inspect(case: Case, around: Surroundings) -> list[Finding]:
     used: set[str] = set()
     known_by_scope = {
         "run": around.run,
-        "case": frozenset({*case.values.values, *case.values.secret}),
+        "case": frozenset({*case.values.values, *case.values.secret, *(item.name for item in case.inputs)}),
         "suite": around.suite,
         "project": around.project,
         "kept": frozenset(kept_at),
@@ -85,41 +88,71 @@ def inspect(case: Case, around: Surroundings) -> list[Finding]:
             tree = compile_tree(value)
         except Unreadable:
             continue
-        place = Place(f"values.{name}", case.place.line)
+        where = Place(f"values.{name}", case.place.line)
         used |= {reference.name for reference in references_in(tree)}
-        findings += _secret_text(name, value, place)
-    for number, (_, _, step) in enumerate(case.parts(), 1):
+        findings += _secret_text(name, value, where)
+    items = _items_around(case)
+    for place, (number, step) in enumerate(case.every_step(), 1):
         own = {keep.name for keep in step.keep} if isinstance(step, Request) else set()
-        for reference, late in references_of(step):
+        for reference, late in own_references(step):
             used.add(reference.name)
-            finding = _unknown(reference, number, step, known_by_scope, kept_at, own if not late else set())
+            if reference.scope is None and reference.name in items[number]:
+                continue
+            finding = _unknown(reference, place, step, known_by_scope, kept_at, own if not late else set())
             if finding is not None:
                 findings.append(finding)
         if isinstance(step, Request):
             findings += _of_request(step)
+        if isinstance(step, UseShared) and step.problem is not None and not step.off:
+            findings.append(Finding("error", step.problem, step.place, step.name))
+    used |= {reference.name for reference in references_in([tree for _, tree in case.outputs])}
     findings += _unused(case, used)
     return findings
 
 
+def _items_around(case: Case) -> dict[str, frozenset[str]]:
+    """By a step's number, the names of the items that it stands inside of."""
+    around: dict[str, frozenset[str]] = {}
+    names: dict[str, str] = {}
+    for number, step in case.every_step():
+        outer = number.rpartition(".")[0]
+        around[number] = around[outer] | {names[outer]} if outer else frozenset()
+        if isinstance(step, ForEach):
+            names[number] = step.item
+    return around
+
+
 def _kept_at(case: Case) -> dict[str, list[tuple[int, str]]]:
-    """Where each name is kept or set: step numbers (from 1) and names."""
+    """Where each name is kept or set: places in the order of execution (from 1) and names."""
     kept: dict[str, list[tuple[int, str]]] = {}
-    for number, (_, _, step) in enumerate(case.parts(), 1):
-        if step.off:
+    for place, (_, step) in enumerate(case.every_step(), 1):
+        if step.off or isinstance(step, ForEach):
             continue
-        names = [keep.name for keep in step.keep] if isinstance(step, Request) else []
-        if isinstance(step, SetValues):
-            names = [name for name, _ in step.values]
-        for name in names:
-            kept.setdefault(name, []).append((number, step.name))
+        for name in keeps_of(step):
+            kept.setdefault(name, []).append((place, step.name))
     return kept
 
 
 def references_of(step: Step) -> Iterator[tuple[Reference, bool]]:
-    """Every reference of a step; the flag says whether it is resolved when the values of this very step may be kept already."""
+    """Every reference of a step and of those inside it, but to the items there. The flag says whether it is resolved when the values of
+    this very step may be kept already."""
+    yield from own_references(step)
+    if isinstance(step, ForEach):
+        for inner in step.steps:
+            for reference, late in references_of(inner):
+                if reference.scope is not None or reference.name != step.item:
+                    yield reference, late
+
+
+def own_references(step: Step) -> Iterator[tuple[Reference, bool]]:
+    """Those of the step itself alone."""
     if isinstance(step, SetValues):
         for _, tree in step.values:
             yield from ((reference, False) for reference in references_in(tree))
+    if isinstance(step, UseShared):
+        yield from ((reference, False) for reference in references_in([tree for _, tree in step.given]))
+    if isinstance(step, ForEach):
+        yield from ((reference, False) for reference in references_in(step.of))
     if not isinstance(step, Request):
         yield from ((reference, False) for reference in references_of_checks(step.only_if))
         return
@@ -239,7 +272,7 @@ def _secret_text(name: str, value: object, place: Place) -> Iterator[Finding]:
 
 
 def _unused(case: Case, used: set[str]) -> Iterator[Finding]:
-    for _, _, step in case.parts():
+    for _, step in case.every_step():
         keeps: tuple[Keep, ...] = step.keep if isinstance(step, Request) else ()
         for keep in keeps:
             if keep.name not in used and not step.off:
@@ -251,6 +284,7 @@ def handed_over(case: Case) -> frozenset[str]:
     used: set[str] = set()
     for _, _, step in case.parts():
         used |= {reference.name for reference, _ in references_of(step)}
+    used |= {reference.name for reference in references_in([tree for _, tree in case.outputs])}
     return frozenset(used)
 
 

@@ -19,7 +19,6 @@ from saltpath.core.case import (
     Expectation,
     JsonText,
     MultipartPart,
-    Options,
     Repeat,
     Request,
     SetValues,
@@ -33,6 +32,7 @@ from saltpath.core.checks.sentences import HEADS
 from saltpath.core.checks.typed import write_sentence
 from saltpath.core.grammar import Unreadable
 from saltpath.core.inspect import asked_for, used_names
+from saltpath.core.options import Options
 from saltpath.core.references import Template, read_template
 
 Piece = dict[str, str]

@@ -6,20 +6,13 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from saltpath.core.case import (
-    DEFAULTS,
-    Case,
-    Environment,
-    NamedValues,
-    Options,
-    Part,
-    Project,
-    Request,
-    Step,
-    Suite,
-)
+from saltpath.core.case import Case, Environment, NamedValues, Project, Request, Step, Suite, UseShared
 from saltpath.core.inspect import asks, handed_over
+from saltpath.core.options import DEFAULTS, Options
 from saltpath.core.scopes import Scope
+from saltpath.core.shared import Library, linked
+
+NO_LIBRARY: Library = {}
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,7 +42,8 @@ class PlannedCase:
 @dataclass(frozen=True, slots=True)
 class Plan:
     """A whole run. `values` are given at the start (text), `secrets` fill the values that are marked secret.
-    `started_us`: UTC microseconds, the run's `now`. `read_file` reads a file of the project, and raises Blocked."""
+    `started_us`: UTC microseconds, the run's `now`. `read_file` reads a file of the project, and raises Blocked. `changes`: without it,
+    steps that may change something are left out."""
 
     cases: tuple[PlannedCase, ...]
     project: Project
@@ -61,13 +55,19 @@ class Plan:
     jobs: int = 1
     started_us: int = 0
     read_file: Callable[[str], bytes] | None = None
+    changes: bool = True
 
 
 def planned(
-    case: Case, suite: Suite | None = None, file: str = "", project: Project | None = None, **more: Any
+    case: Case,
+    suite: Suite | None = None,
+    file: str = "",
+    project: Project | None = None,
+    library: Library = NO_LIBRARY,
+    **more: Any,
 ) -> PlannedCase:
-    """A planned case, with what it hands over and what it inherits worked out once."""
-    case = inheriting(case, suite, project)
+    """A planned case, with its shared steps, what it hands over and what it inherits worked out once."""
+    case = inheriting(linked(case, library, more.pop("inside", ())), suite, project)
     return PlannedCase(case, suite, file, hands_over=handed_over(case), **more)
 
 
@@ -79,16 +79,15 @@ def inheriting(case: Case, suite: Suite | None, project: Project | None) -> Case
     if not items:
         return case
 
-    def steps(part: Part) -> tuple[Step, ...]:
-        return tuple(_with(step) if isinstance(step, Request) else step for step in case.part(part))
-
-    def _with(step: Request) -> Request:
+    def inherit(step: Step) -> Step:
+        if isinstance(step, UseShared) and step.shared is not None:
+            return replace(step, shared=step.shared.mapped(inherit))
+        if not isinstance(step, Request):
+            return step
         own = tuple(pair for pair in items if not pair[1].note or pair[1].note not in step.without)
         return replace(step, inherited=own, asks=step.asks or asks(item for _, item in own))
 
-    return replace(
-        case, once=steps("once"), steps=steps("steps"), afterwards=steps("afterwards"), at_the_end=steps("at the end")
-    )
+    return case.mapped(inherit)
 
 
 def scope_of_suite(suite: Suite, environment: str, secrets: dict[str, Any]) -> Scope:

@@ -19,7 +19,7 @@ from saltpath.core.grammar import Unreadable, quoted
 from saltpath.core.jsonpath import as_literal
 from saltpath.core.nearest import listed, nearest
 from saltpath.core.pipes import apply_pipes
-from saltpath.core.references import SCOPES, Reference, Template, compile_tree
+from saltpath.core.references import SCOPES, Reference, Template, compile_tree, references_in
 from saltpath.core.why import Blocked, why
 
 
@@ -40,6 +40,9 @@ class Scope:
             self.secret.discard(name)
 
 
+_EMPTY = Scope()
+
+
 class Scopes:
     """All scopes that one row sees.
 
@@ -51,6 +54,7 @@ class Scopes:
         "_drawn",
         "_known",
         "_open",
+        "_path",
         "_resolving",
         "_stand",
         "asking",
@@ -94,7 +98,8 @@ class Scopes:
         self.read_file: Callable[[str], bytes] | None = None  # reads a file of the project; raises Blocked
         self.measures: dict[str, Any] | None = None  # what checks saw at this step's last pass; None: not known here
         self.asking: Callable[[Reference], Any] | None = None  # answers [=sent ...], [=answer ...] and [=request...]
-        self._stand: tuple[str | int, ...] = ()  # step key and attempt
+        self._path: tuple[str | int, ...] = ()  # keys of the steps around, and item numbers
+        self._stand: tuple[str | int, ...] = ()  # these, step key and attempt
         self._drawn: dict[str, int] = {}
 
     @property
@@ -106,16 +111,66 @@ class Scopes:
         self.by_name["kept"].put(name, value, secret)
         self._known.pop(name, None)
 
-    def begin_step(self, key: str = "") -> None:
-        """Forget which values were used; `used` then tells what one step resolved."""
+    def inside(self, given: Scope, defaults: dict[str, Any]) -> Scopes:
+        """What shared steps see: their inputs, which are `given` or read as by default (compiled trees), and the values of run, suite and
+        project; nothing of the caller's. What they keep stays inside."""
+        inner = Scopes(Scope(), on_secret=self.on_secret)
+        inner.by_name = {"run": self.by_name["run"], "kept": Scope(), "inputs": given, "suite": self.by_name["suite"],
+                         "project": self.by_name["project"]}  # fmt: skip
+        inner._open = {key: tree for key, tree in self._open.items() if key[0] != "case"}
+        for name, tree in defaults.items():
+            given.values[name] = None
+            inner._open["inputs", name] = tree
+        inner.built_in, inner.zone, inner.clock_us, inner.seeded = (
+            dict(self.built_in),
+            self.zone,
+            self.clock_us,
+            self.seeded,
+        )
+        inner.now_us, inner.read_file, inner.measures = self.now_us, self.read_file, self.measures
+        return inner
+
+    def name_item(self, name: str, value: Any) -> Callable[[], None]:
+        """Give an item a name, nearest of all. What is returned takes it away again."""
+        items = self.by_name.get("item")
+        before = items.values.get(name, ...) if items is not None else ...
+        self.by_name = {"item": Scope({**(items.values if items else {}), name: value}), **self._without_items()}
+        self._known.pop(name, None)
+
+        def back() -> None:
+            values = {key: held for key, held in self.by_name["item"].values.items() if key != name}
+            if before is not ...:
+                values[name] = before
+            rest = self._without_items()
+            self.by_name = {"item": Scope(values), **rest} if values else rest
+            self._known.pop(name, None)
+
+        return back
+
+    def _without_items(self) -> dict[str, Scope]:
+        return {name: scope for name, scope in self.by_name.items() if name != "item"}
+
+    def is_secret(self, tree: Any) -> bool:
+        """Whether a reference in the tree stands for a secret."""
+        for reference in references_in(tree):
+            scopes = [reference.scope] if reference.scope else list(self.by_name)
+            holder = next((s for s in scopes if s in self.by_name and reference.name in self.by_name[s].values), None)
+            if holder is not None and reference.name in self.by_name[holder].secret:
+                return True
+        return False
+
+    def begin_step(self, key: str = "", path: tuple[str | int, ...] = ()) -> None:
+        """Forget which values were used; `used` then tells what one step resolved. `path`: the keys of the steps that it stands inside of,
+        with the numbers of their items."""
         self.used = {}
-        self._stand = (key, 1)
+        self._path = path
+        self._stand = (*path, key, 1)
         if self._drawn:
             self._drawn = {}
 
     def begin_attempt(self, key: str, attempt: int) -> None:
         """What is drawn from now on belongs to this attempt of the step."""
-        self._stand = (key, attempt)
+        self._stand = (*self._path, key, attempt)
         if self._drawn:
             self._drawn = {}
 
@@ -133,7 +188,7 @@ class Scopes:
         if reference.scope is not None:
             if reference.full_name in self.built_in:
                 return reference.scope, self.built_in[reference.full_name], False
-            scope = self.by_name[reference.scope]
+            scope = self.by_name.get(reference.scope, _EMPTY)
             if name in scope.values:
                 return reference.scope, self._value(reference.scope, name), name in scope.secret
         else:
@@ -143,8 +198,8 @@ class Scopes:
         raise Blocked(self.missing(reference))
 
     def missing(self, reference: Reference) -> Any:
-        searched = [reference.scope] if reference.scope else [s for s in SCOPES if self.by_name[s].values]
-        known = [name for scope in searched for name in self.by_name[scope].values]
+        searched = [reference.scope] if reference.scope else [s for s in self.by_name if self.by_name[s].values]
+        known = [name for scope in searched for name in self.by_name.get(scope, _EMPTY).values]
         near = nearest(reference.name, known)
         return why(
             "no-value",

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from saltpath.core import plain
-from saltpath.core.case import Case, NamedValues, Request, Step
+from saltpath.core.case import Case, NamedValues, keeps_of
 from saltpath.core.grammar import Unreadable
 from saltpath.core.inspect import references_of, references_of_checks
 from saltpath.core.references import Reference, compile_tree, references_in
@@ -77,12 +77,13 @@ class Wanted:
 
 def wanted_by(case: Case) -> frozenset[Wanted]:
     """The values of suite and project that a case uses: names that neither its own values nor a kept one hides."""
-    own = {*case.values.values, *case.values.secret}
+    own = {*case.values.values, *case.values.secret, *(item.name for item in case.inputs)}
     for _, _, step in case.parts():
-        own |= _kept_by(step)
+        own |= set(keeps_of(step))
     found = set(_outside(references_in(_compiled(case.values)), own))
     for _, _, step in case.parts():
         found |= set(_outside((reference for reference, _ in references_of(step)), own))
+    found |= set(_outside(references_in([tree for _, tree in case.outputs]), own))
     return frozenset(found | set(_outside(references_of_checks(case.every_answer), own)))
 
 
@@ -99,12 +100,6 @@ def _compiled(values: NamedValues) -> list[Any]:
         except Unreadable:
             continue
     return trees
-
-
-def _kept_by(step: Step) -> set[str]:
-    if isinstance(step, Request):
-        return {keep.name for keep in step.keep}
-    return {name for name, _ in getattr(step, "values", ())}
 
 
 def _outside(references: Iterable[Reference], own: set[str]) -> Iterable[Wanted]:

@@ -15,9 +15,9 @@ import certifi
 import pycurl
 
 from saltpath.core.answer import headers_of
-from saltpath.core.case import Options
 from saltpath.core.exchange import Exchange, Times
 from saltpath.core.measures import show_size
+from saltpath.core.options import Options
 from saltpath.core.prepare import Prepared
 from saltpath.core.why import Blocked, Why, why
 from saltpath.engine.decode import decode

@@ -5,8 +5,9 @@ from __future__ import annotations
 from urllib.parse import urljoin, urlsplit
 
 from saltpath.core import slow
-from saltpath.core.case import Options, Request
+from saltpath.core.case import Request
 from saltpath.core.exchange import Exchange
+from saltpath.core.options import Options
 from saltpath.core.prepare import Prepared, prepare
 from saltpath.core.why import Blocked, why
 from saltpath.engine.client import Aborted

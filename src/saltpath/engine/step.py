@@ -12,11 +12,12 @@ from msgspec.structs import replace
 
 from saltpath.core import slow
 from saltpath.core.answer import Answer
-from saltpath.core.case import CLEANING, NO_OPTIONS, Expectation, Keep, Options, Part, Repeat, Request
+from saltpath.core.case import CLEANING, Expectation, Keep, Part, Repeat, Request
 from saltpath.core.checks.judge import Outcome, about, judge_all, judge_inherited, verdict_of
 from saltpath.core.exchange import Exchange
 from saltpath.core.jsonpath import MISSING
 from saltpath.core.measures import show_duration
+from saltpath.core.options import NO_OPTIONS, Options
 from saltpath.core.references import Template
 from saltpath.core.scopes import Scopes
 from saltpath.core.sent import asker
@@ -35,7 +36,8 @@ _NOTHING: Kept = ({}, None)
 
 class Done(msgspec.Struct, frozen=True, gc=False):
     """What became of a step, secrets already masked. A cleaning-up step without checks does not count. `attempts`: how often
-    a step that repeats was sent; `exchanges` then holds the first and the last attempt's."""
+    a step that repeats was sent; `exchanges` then holds the first and the last attempt's. `judged`: of a step that holds others, whether
+    a check of theirs was."""
 
     verdict: Verdict
     why: Why | None
@@ -47,6 +49,7 @@ class Done(msgspec.Struct, frozen=True, gc=False):
     secret_kept: tuple[str, ...] = ()
     counts: bool = True
     attempts: int = 1
+    judged: bool = False
 
 
 async def carry_out(step: Request, options: Options, session: Session, part: Part, wanted: frozenset[str]) -> Done:

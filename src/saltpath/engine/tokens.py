@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from urllib.parse import quote, quote_plus, urlsplit
 
 from saltpath.core import plain
-from saltpath.core.case import Options
 from saltpath.core.exchange import Exchange
+from saltpath.core.options import Options
 from saltpath.core.prepare import Prepared
 from saltpath.core.why import Blocked, why
 from saltpath.engine.client import Client

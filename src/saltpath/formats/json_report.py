@@ -42,7 +42,7 @@ def _case(result: CaseResult) -> dict[str, Any]:
     rows = []
     if result.row is not None:
         why = result.row.why.sentence if result.row.why else ""
-        steps = [_step(step) for step in result.steps if step.row]
+        steps = [_step(step, result.steps) for step in result.steps if step.row and not step.inner]
         rows = [{"row": 1, "data": {}, "verdict": result.row.verdict, "why": why, "steps": steps}]
     return {
         "case": result.planned.case.name,
@@ -52,13 +52,32 @@ def _case(result: CaseResult) -> dict[str, Any]:
         "verdict": result.verdict,
         "why": result.why.sentence if result.why else "",
         "ms": ms(result.us),
-        "once": [_step(step) for step in result.steps if step.part == "once"],
-        "at the end": [_step(step) for step in result.steps if step.part == "at the end"],
+        "once": _of_part("once", result),
+        "at the end": _of_part("at the end", result),
         "rows": rows,
     }
 
 
-def _step(step: StepFinished) -> dict[str, Any]:
+def _of_part(part: str, result: CaseResult) -> list[dict[str, Any]]:
+    return [_step(step, result.steps) for step in result.steps if step.part == part and not step.inner]
+
+
+def _inside(step: StepFinished, every: list[StepFinished]) -> list[StepFinished]:
+    """The steps right inside one, in the order in which they ended."""
+    level = step.inner.count("/") + 1 if step.inner else 0
+    begin = f"{step.inner}/" if step.inner else ""
+    return [
+        other
+        for other in every
+        if other.inner
+        and (other.row, other.part, other.step) == (step.row, step.part, step.step)
+        and other.inner.startswith(begin)
+        and other.inner.count("/") == level
+        and other.inner != step.inner
+    ]
+
+
+def _step(step: StepFinished, every: list[StepFinished]) -> dict[str, Any]:
     data: dict[str, Any] = {
         "step": step.name,
         "key": step.key,
@@ -75,6 +94,11 @@ def _step(step: StepFinished) -> dict[str, Any]:
         data["attempts"] = step.attempts
     if step.kind == "request":
         data["status"] = step.status
+    item = step.inner.rpartition("/")[2].rpartition(".")[0]
+    if item:
+        data["item"] = int(item)
+    if step.kind in ("shared", "for each"):
+        data["steps"] = [_step(inner, every) for inner in _inside(step, every)]
     return data
 
 

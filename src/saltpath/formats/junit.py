@@ -40,7 +40,7 @@ def _suite(result: CaseResult, started: int) -> ET.Element:
     suite = ET.Element("testsuite", name=_clean(case.name), time=_seconds(result.us), timestamp=moment)
     if result.planned.file:
         suite.set("file", _clean(result.planned.file))
-    tests = [_test(step, case.name) for step in result.steps if step.kind == "request" or step.verdict == "blocked"]
+    tests = [_test(step, case.name) for step in result.steps if _is_test(step)]
     if not tests:
         test = ET.Element("testcase", name="the whole case", classname=_clean(case.name), time="0")
         ET.SubElement(test, "skipped", message=_clean(result.why.sentence if result.why else ""))
@@ -52,8 +52,18 @@ def _suite(result: CaseResult, started: int) -> ET.Element:
     return suite
 
 
+def _is_test(step: StepFinished) -> bool:
+    """Requests, and whatever else was blocked; what holds other steps is told by these, unless it was blocked before them."""
+    if step.kind in ("shared", "for each"):
+        return step.verdict == "blocked" and (step.why is None or not step.why.code.startswith("inside"))
+    return step.kind == "request" or step.verdict == "blocked"
+
+
 def _test(step: StepFinished, case: str) -> ET.Element:
     name = step.name if step.part == "steps" else f"{step.name} ({step.part})"
+    item = step.inner.rpartition("/")[2].rpartition(".")[0]
+    if item:
+        name = f"{name}, item {item}"
     test = ET.Element(
         "testcase",
         name=_clean(f"row {step.row}: {name}" if step.row else name),

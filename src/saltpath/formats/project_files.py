@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from saltpath.core.case import Case, Environment, Project, Suite
+from saltpath.core.format.folder import SHARED_ENDING
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.reader import read_case
 from saltpath.core.format.source import FormatError, Problem
@@ -29,7 +30,8 @@ class CaseFile:
 
 @dataclass(slots=True)
 class ProjectFiles:
-    """What was read. `suites` by folder, `environments` by name, `cases` in the order in which they run."""
+    """What was read. `suites` by folder, `environments` by name, `cases` in the order in which they run, `shared` steps by the name of
+    their file, without its ending, which `shared_files` has whole."""
 
     root: Path
     project: Project
@@ -39,6 +41,8 @@ class ProjectFiles:
     suite_texts: dict[str, str] = field(default_factory=dict)
     environment_texts: dict[str, str] = field(default_factory=dict)
     cases: list[CaseFile] = field(default_factory=list)
+    shared: dict[str, Case] = field(default_factory=dict)
+    shared_files: dict[str, str] = field(default_factory=dict)
 
     def environment(self, name: str) -> Environment | None:
         """The environment by its name or its file's name, upper or lower case; the project's own if none is named.
@@ -99,7 +103,21 @@ def _project(root: Path, problems: list[Problem]) -> ProjectFiles:
             continue
         found.environments[environment.name] = environment
         found.environment_texts[environment.name] = text
+    for path in sorted((root / "shared").glob(f"*{SHARED_ENDING}")):
+        _shared(found, path, problems)
     return found
+
+
+def _shared(found: ProjectFiles, path: Path, problems: list[Problem]) -> None:
+    name, file = path.name.removesuffix(SHARED_ENDING), f"shared/{path.name}"
+    try:
+        read = read_case(_text(path, file), file)
+    except FormatError as problem:
+        problems += problem.problems
+        return
+    if not read.is_shared:
+        problems.append(Problem("these are no shared steps; the file begins with shared: and their name", 1, file=file))
+    found.shared[name], found.shared_files[name] = read, file
 
 
 def _case_files(path: Path, problems: list[Problem]) -> Iterator[Path]:

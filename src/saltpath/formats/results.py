@@ -50,11 +50,13 @@ class Results:
             self.verdict, self.us, self.stopped_by = event.verdict, event.us, event.stopped_by
 
     def counts(self) -> dict[str, dict[str, int]]:
-        """How many cases, rows, steps and checks had which verdict. Steps that do not count are left out."""
+        """How many cases, rows, steps and checks had which verdict. Steps that do not count are left out, and those that
+        only hold others."""
         steps = [step for case in self.cases for step in case.steps]
+        counted = [step for step in steps if step.counts and step.kind not in ("shared", "for each")]
         return {
             "cases": dict(Counter(case.verdict for case in self.cases)),
             "rows": dict(Counter(case.row.verdict for case in self.cases if case.row)),
-            "steps": dict(Counter(step.verdict for step in steps if step.counts)),
+            "steps": dict(Counter(step.verdict for step in counted)),
             "checks": dict(Counter(outcome.verdict for step in steps for outcome in step.outcomes)),
         }

@@ -49,7 +49,7 @@ class Terminal:
     def _progress(self, event: Any) -> None:
         case = self._plan.cases[event.case].case
         doing = ""
-        if isinstance(event, StepStarted):
+        if isinstance(event, StepStarted) and not event.inner:
             doing = f": {case.part(event.part)[event.step].name}"
         line = f"{self._done} of {len(self._plan.cases)} cases · {case.name}{doing}"
         self._out.write("\r\x1b[2K" + printable(line[:100]).replace("\n", " "))
@@ -74,6 +74,8 @@ class Terminal:
     def _step(self, event: StepFinished) -> None:
         if event.verdict not in ("failed", "blocked") and not (event.verdict == "unchecked" and event.counts):
             return
+        if event.why and event.why.code.startswith("inside"):
+            return  # the step inside has said it
         case = self._plan.cases[event.case].case
         reason = event.why.sentence if event.why else "nothing was checked"
         self._line(f"{case.name} · {event.name}: {reason}", event.verdict, 2)

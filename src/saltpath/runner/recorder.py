@@ -61,7 +61,7 @@ class Recorder:
         if isinstance(event, StepStarted):
             if not self._step_events:
                 return None
-            facts: dict[str, object] = {"part": event.part, "step": event.step}
+            facts: dict[str, object] = {"part": event.part, "step": event.step, "inner": event.inner}
             return Message(0, project, run, "step-started", event.at, self._positions[event.case], None, facts)
         if isinstance(event, CaseStarted):
             return Message(0, project, run, "case-started", event.at, self._positions[event.case])

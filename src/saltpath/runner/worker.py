@@ -14,7 +14,7 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
-from saltpath.core.case import Case, Request, checks_in
+from saltpath.core.case import Case, Request, checks_in, keeps_of
 from saltpath.core.checks.one import AS_BEFORE
 from saltpath.core.checks.outcome import Outcome
 from saltpath.core.exchange import MASK
@@ -25,10 +25,11 @@ from saltpath.core.inspect import used_names
 from saltpath.core.plan import Plan, PlannedCase, Resume, planned
 from saltpath.core.why import why
 from saltpath.engine.loop import run_in_loop
-from saltpath.engine.run import Stop, run_plan, utc_us
+from saltpath.engine.run import run_plan, utc_us
+from saltpath.engine.stop import Stop
 from saltpath.runner.life import parent_gone, until_told
 from saltpath.runner.recorder import Recorder
-from saltpath.store import cases, evidence, jobs, project_files, projects, runs, secrets
+from saltpath.store import cases, evidence, jobs, project_files, projects, runs, secrets, shared_steps
 from saltpath.store.database import NotFound, StoreError, connect, new_id
 
 BEAT_S = 0.4
@@ -125,6 +126,7 @@ class Worker:
         environment = next(
             (e for e in projects.environments(self._main, run.project) if e.name == run.environment), None
         )
+        library = shared_steps.library(self._main, run.project)
         chosen: list[PlannedCase] = []
         positions: list[int] = []
         for entry in runs.run_cases(self._main, run.id):
@@ -137,8 +139,10 @@ class Worker:
                 more["resume"] = self._resume(run.id, entry.position)
             elif run.request.get("only"):
                 more["only"], more["given"] = self._alone(run, stored, case)
+            if case.is_shared:
+                more["inside"] = (shared_steps.called(stored),)
             more["measures"] = self._measures(run, stored, case)
-            chosen.append(planned(case, suites.get(stored.suite), stored.file, project, **more))
+            chosen.append(planned(case, suites.get(stored.suite), stored.file, project, library, **more))
             positions.append(entry.position)
         plan = Plan(
             tuple(chosen),
@@ -162,7 +166,7 @@ class Worker:
     def _measures(self, run: runs.Run, stored: cases.StoredCase, case: Case) -> dict[str, dict[str, Any]]:
         """What each check of `same as last pass` saw when its step last passed in this environment, by step key and sentence."""
         found: dict[str, dict[str, Any]] = {}
-        for _, _, step in case.parts():
+        for _, step in case.every_step():
             checks = checks_in(step.expect) if isinstance(step, Request) else ()
             wanted = {check.sentence for check in checks if check.relation == AS_BEFORE}
             if wanted:
@@ -183,7 +187,10 @@ class Worker:
         kept: dict[str, Any] = {}
         finished: set[tuple[str, int]] = set()
         for step in evidence.steps(self._evidence, run, position):
-            finished.add((step.head.part, step.head.step))
+            if evidence.hidden(step.head.inner):
+                continue
+            if not step.head.inner:
+                finished.add((step.head.part, step.head.step))
             kept.update({name: value for name, value in step.kept.items() if name not in step.secret_kept})
         return Resume(kept, frozenset(finished))
 
@@ -200,9 +207,7 @@ class Worker:
                 if name in given:
                     continue
                 for index, earlier in enumerate(case.steps):
-                    names = [k.name for k in earlier.keep] if isinstance(earlier, Request) else []
-                    names += [n for n, _ in getattr(earlier, "values", ())]
-                    if name in names and earlier is not step and index not in wanted:
+                    if name in keeps_of(earlier) and earlier is not step and index not in wanted:
                         wanted.add(index)
                         waiting.append(index)
         return frozenset(wanted), given
@@ -211,6 +216,8 @@ class Worker:
         last = runs.last_run_of_case(self._main, run.project, stored.id, ("run",))
         kept: dict[str, Any] = {}
         for step in evidence.steps(self._evidence, *last) if last else ():
+            if evidence.hidden(step.head.inner):
+                continue
             for name, value in step.kept.items():
                 if name not in step.secret_kept and MASK not in str(value):
                     kept[name] = value

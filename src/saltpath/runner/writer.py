@@ -144,7 +144,10 @@ class Writer:
 
 
 def _progress(oid: str, rows: list[StepRow]) -> dict[str, Any]:
-    return {"run": oid, "steps": [[r.position, r.row, r.part, r.step, r.verdict, r.status, r.us] for r in rows]}
+    return {
+        "run": oid,
+        "steps": [[r.position, r.row, r.part, r.step, r.verdict, r.status, r.us, r.inner] for r in rows],
+    }
 
 
 def main(folder: Path) -> None:

@@ -53,9 +53,14 @@ FROM test_case c JOIN case_revision r ON r.test_case = c.id
 def _case(row: sqlite3.Row) -> StoredCase:
     values = dict(row)
     values["document"] = plain.read_json(values["document"])
-    values["name"] = values["document"]["case"]  # as it was called at this version
+    values["name"] = name_of(values["document"])  # as it was called at this version
     values["comments"] = plain.read_json(values["comments"])
     return StoredCase(**values)
+
+
+def name_of(document: dict[str, Any]) -> str:
+    """What a case, or shared steps, are called."""
+    return str(document["shared" if "shared" in document else "case"])
 
 
 def with_keys(document: dict[str, Any]) -> dict[str, Any]:
@@ -67,21 +72,22 @@ def with_keys(document: dict[str, Any]) -> dict[str, Any]:
     for part in PARTS:
         if not isinstance(document.get(part), list):
             continue
-        steps = []
-        for step in document[part]:
-            key = step.get("key") if isinstance(step, dict) else None
-            if isinstance(step, dict) and (not isinstance(key, str) or key in seen):
-                kind = next(iter(step))
-                step = {
-                    kind: step[kind],
-                    "key": new_key(6),
-                    **{k: v for k, v in step.items() if k not in (kind, "key")},
-                }
-            if isinstance(step, dict):
-                seen.add(step["key"])
-            steps.append(step)
-        document[part] = steps
+        document[part] = [_with_key(step, seen) for step in document[part]]
     return document
+
+
+def _with_key(step: Any, seen: set[str]) -> Any:
+    """The step with a key of its own, and those inside it with theirs."""
+    if not isinstance(step, dict):
+        return step
+    key = step.get("key")
+    if not isinstance(key, str) or key in seen:
+        kind = next(iter(step))
+        step = {kind: step[kind], "key": new_key(6), **{k: v for k, v in step.items() if k not in (kind, "key")}}
+    seen.add(step["key"])
+    if isinstance(step.get("steps"), list):
+        step = {**step, "steps": [_with_key(inner, seen) for inner in step["steps"]]}
+    return step
 
 
 def add_case(
@@ -105,7 +111,7 @@ def add_case(
         cursor = connection.execute(
             "INSERT INTO test_case (project, suite, oid, key, name, file, tags, position, version, made_at)"
             " SELECT ?, ?, ?, ?, ?, ?, ?, COUNT(*), 1, ? FROM test_case WHERE project = ? AND suite = ?",
-            (project, suite, oid, document["key"], document["case"], file, _tags(document), at, project, suite),
+            (project, suite, oid, document["key"], name_of(document), file, _tags(document), at, project, suite),
         )
         _revision(connection, int(cursor.lastrowid or 0), 1, project, document, comments or {}, actor, at)
     return case(connection, oid)
@@ -151,7 +157,7 @@ def save_case(
             connection.execute("DELETE FROM case_revision WHERE test_case = ? AND version = ?", (current.id, version))
         connection.execute(
             "UPDATE test_case SET version = ?, name = ?, tags = ? WHERE id = ?",
-            (version + 1, document["case"], _tags(document), current.id),
+            (version + 1, name_of(document), _tags(document), current.id),
         )
         _changed(connection, current, at, version + 1)
     return case(connection, oid)
@@ -223,7 +229,7 @@ def cases(connection: sqlite3.Connection, project: int) -> list[StoredCase]:
     """All cases of a project, suite by suite in their order."""
     rows = connection.execute(
         _SELECT + "AND r.version = c.version JOIN suite s ON s.id = c.suite WHERE c.project = ? AND c.gone_at IS NULL"
-        " AND NOT s.single ORDER BY s.position, c.position, c.id",
+        " AND NOT s.hidden ORDER BY s.position, c.position, c.id",
         (project,),
     )
     return [_case(row) for row in rows]
@@ -233,8 +239,18 @@ def single_requests(connection: sqlite3.Connection, project: int, most: int) -> 
     """The requests of a project that belong to no case yet, each as a case of one step; those made last come first."""
     rows = connection.execute(
         _SELECT + "AND r.version = c.version JOIN suite s ON s.id = c.suite WHERE c.project = ? AND c.gone_at IS NULL"
-        " AND s.single ORDER BY c.id DESC LIMIT ?",
+        " AND s.hidden = 1 ORDER BY c.id DESC LIMIT ?",
         (project, most),
+    )
+    return [_case(row) for row in rows]
+
+
+def hidden_cases(connection: sqlite3.Connection, project: int, kind: int) -> list[StoredCase]:
+    """What stands in the project's hidden place of this kind (see projects.py)."""
+    rows = connection.execute(
+        _SELECT + "AND r.version = c.version JOIN suite s ON s.id = c.suite WHERE c.project = ? AND c.gone_at IS NULL"
+        " AND s.hidden = ?",
+        (project, kind),
     )
     return [_case(row) for row in rows]
 

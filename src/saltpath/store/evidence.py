@@ -1,12 +1,13 @@
 """Evidence: each finished step with its exchanges, outcomes and values, packed small.
 
 A step's record is compressed with zstd against the first record of the same step in the run, which it resembles; bodies
-above 8 kB lie apart, identical ones once. Rows carry (run, position, row, part, step, attempt) and are inserted once.
+above 8 kB lie apart, identical ones once. Rows carry (run, position, row, part, step, inner, attempt) and are inserted once.
 """
 
 from __future__ import annotations
 
 import hashlib
+import re
 import sqlite3
 from dataclasses import dataclass
 from typing import Any
@@ -22,6 +23,7 @@ from saltpath.core.why import Why
 
 APART = 8_000
 _LEVEL = 3
+_PLACE = re.compile(r"\d+\.")  # the number of an item, whose records are alike
 
 
 class StepRow(msgspec.Struct, array_like=True):
@@ -39,11 +41,12 @@ class StepRow(msgspec.Struct, array_like=True):
     at: int
     record: bytes
     bodies: dict[bytes, bytes]
+    inner: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class StepHead:
-    """A step as lists show it, without its evidence."""
+    """A step as lists show it, without its evidence. `inner`: where it stands inside the step (see core/events.py)."""
 
     position: int
     row: int
@@ -53,6 +56,7 @@ class StepHead:
     status: int
     us: int
     at: int
+    inner: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,7 +104,7 @@ def row_of(event: StepFinished, position: int) -> StepRow:
     )
     record = msgspec.msgpack.encode([exchanges, facts])
     return StepRow(position, event.row, event.part, event.step, 1, event.key, event.verdict, event.status, event.us, event.at,
-                   record, bodies)  # fmt: skip
+                   record, bodies, event.inner)  # fmt: skip
 
 
 def _packed(o: Outcome) -> list[Any]:
@@ -146,7 +150,7 @@ class Packer:
 
     def __init__(self) -> None:
         self._plain = zstandard.ZstdCompressor(level=_LEVEL)
-        self._bases: dict[tuple[int, str, int], tuple[int, zstandard.ZstdCompressor]] = {}
+        self._bases: dict[tuple[int, str, int, str], tuple[int, zstandard.ZstdCompressor]] = {}
 
     def insert(self, connection: sqlite3.Connection, project: int, run: int, rows: list[StepRow]) -> None:
         """Insert rows within the caller's transaction; rows that are there already are left alone."""
@@ -158,14 +162,14 @@ class Packer:
                     "INSERT OR IGNORE INTO body (hash, size, packed) VALUES (?, ?, ?)",
                     (key, len(body), self._plain.compress(body)),
                 )
-            name = (run, row.key or row.part, row.step)
+            name = (run, row.key or row.part, row.step, _PLACE.sub("", row.inner))
             base = self._bases.get(name)
             packed = base[1].compress(row.record) if base else self._plain.compress(row.record)
             cursor = connection.execute(
                 "INSERT OR IGNORE INTO step (project, run, position, row, part, step, attempt, key, verdict, status, us, at,"
-                " base, packed) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                " base, packed, inner) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
                 (project, run, row.position, row.row, row.part, row.step, row.attempt, row.key, row.verdict, row.status,
-                 row.us, row.at, base[0] if base else None, packed),
+                 row.us, row.at, base[0] if base else None, packed, row.inner),
             )  # fmt: skip
             if base is None and cursor.rowcount == 1:
                 dictionary = zstandard.ZstdCompressionDict(row.record, dict_type=zstandard.DICT_TYPE_RAWCONTENT)
@@ -182,11 +186,16 @@ class Packer:
 # ---- out
 
 
+def hidden(inner: str) -> bool:
+    """Whether what was kept there stayed inside: within shared steps."""
+    return any("." not in place for place in inner.split("/") if place)
+
+
 def heads(connection: sqlite3.Connection, run: int, position: int | None = None) -> list[StepHead]:
     """The steps of a run, or of one of its cases, in the order in which they ended."""
     where = "" if position is None else "AND position = ?"
     rows = connection.execute(
-        f"SELECT position, row, part, step, verdict, status, us, at FROM step WHERE run = ? {where} ORDER BY position, row, id",
+        f"SELECT position, row, part, step, verdict, status, us, at, inner FROM step WHERE run = ? {where} ORDER BY position, row, id",
         (run,) if position is None else (run, position),
     )
     return [StepHead(*row) for row in rows]
@@ -209,11 +218,11 @@ def steps_with_key(connection: sqlite3.Connection, run: int, position: int, key:
 
 
 def step(
-    connection: sqlite3.Connection, run: int, position: int, row: int, part: str, index: int
+    connection: sqlite3.Connection, run: int, position: int, row: int, part: str, index: int, inner: str = ""
 ) -> StepEvidence | None:
     found = connection.execute(
-        "SELECT * FROM step WHERE run = ? AND position = ? AND row = ? AND part = ? AND step = ? ORDER BY attempt DESC LIMIT 1",
-        (run, position, row, part, index),
+        "SELECT * FROM step WHERE run = ? AND position = ? AND row = ? AND part = ? AND step = ? AND inner = ? ORDER BY attempt DESC LIMIT 1",
+        (run, position, row, part, index, inner),
     ).fetchone()
     return _evidence(connection, found) if found else None
 
@@ -233,7 +242,15 @@ def _evidence(connection: sqlite3.Connection, row: sqlite3.Row) -> StepEvidence:
     data = plain.read_json(facts)
     return StepEvidence(
         StepHead(
-            row["position"], row["row"], row["part"], row["step"], row["verdict"], row["status"], row["us"], row["at"]
+            row["position"],
+            row["row"],
+            row["part"],
+            row["step"],
+            row["verdict"],
+            row["status"],
+            row["us"],
+            row["at"],
+            row["inner"],
         ),
         data["name"],
         data["kind"],

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from saltpath.core import plain
 from saltpath.core.format.folder import Comments, Entry, Folder, slug
-from saltpath.store import cases, project_files, projects
+from saltpath.store import cases, project_files, projects, shared_steps
 from saltpath.store.database import write
 from saltpath.store.projects import Document
 
@@ -27,6 +27,8 @@ def folder_of(connection: sqlite3.Connection, project: Document) -> Folder:
     folder = Folder(Entry(project.document, _comments(connection, "project", project.id)))
     for item in projects.environments(connection, project.id):
         folder.environments[item.name] = Entry(item.document, _comments(connection, "environment", item.id))
+    for shared in shared_steps.shared_steps(connection, project.id):
+        folder.shared[shared_steps.called(shared)] = Entry(shared.document, shared.comments)
     stored = cases.cases(connection, project.id)
     for suite in sorted(projects.suites(connection, project.id), key=lambda suite: suite.folder):
         folder.suites[suite.folder] = Entry(suite.document, _comments(connection, "suite", suite.id))
@@ -70,9 +72,21 @@ def bring_in(connection: sqlite3.Connection, actor: int, folder: Folder, into: D
         else:
             cases.save_case(connection, before.oid, actor, before.version, entry.document, entry.comments)
             brought.changed += 1
+    _shared(connection, actor, folder, into)
     for path, octets in folder.files.items():
         project_files.put_file(connection, into.id, actor, path, octets)
     return brought
+
+
+def _shared(connection: sqlite3.Connection, actor: int, folder: Folder, into: Document) -> None:
+    """Shared steps, known again by the name that cases use."""
+    known = {shared_steps.called(stored): stored for stored in shared_steps.shared_steps(connection, into.id)}
+    for name, entry in folder.shared.items():
+        before = known.get(name)
+        if before is None:
+            shared_steps.add(connection, into.id, actor, entry.document, entry.comments, name)
+        elif not plain.same(before.document, entry.document) or before.comments != entry.comments:
+            cases.save_case(connection, before.oid, actor, before.version, entry.document, entry.comments)
 
 
 def _environments(connection: sqlite3.Connection, actor: int, folder: Folder, into: Document) -> None:

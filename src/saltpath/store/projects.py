@@ -12,8 +12,8 @@ from saltpath.store.database import Conflict, NotFound, new_id, now_us, write
 
 @dataclass(frozen=True, slots=True)
 class Document:
-    """A stored document. `id` inside, `oid` outside; `project` inside. `single`: of the place that holds a project's single requests
-    (see single.py), which is no suite to anybody else."""
+    """A stored document. `id` inside, `oid` outside; `project` inside. `hidden`: of a place that is no suite to anybody else;
+    1 holds the project's single requests (see single.py), 2 its shared steps (shared_steps.py)."""
 
     id: int
     oid: str
@@ -22,14 +22,14 @@ class Document:
     document: dict[str, Any]
     version: int
     folder: str = ""
-    single: bool = False
+    hidden: int = 0
 
 
 def _document(row: sqlite3.Row) -> Document:
     data = plain.read_json(row["document"])
     found = Document(row["id"], row["oid"], row["project"], row["name"], data, row["version"])
     if "folder" in row.keys():  # noqa: SIM118 - a Row iterates over values
-        found = replace(found, folder=row["folder"], single=bool(row["single"]))
+        found = replace(found, folder=row["folder"], hidden=row["hidden"])
     return found
 
 
@@ -148,14 +148,14 @@ def add_suite(
 def suites(connection: sqlite3.Connection, project: int) -> list[Document]:
     """In their order."""
     rows = connection.execute(
-        "SELECT * FROM suite WHERE project = ? AND gone_at IS NULL AND NOT single ORDER BY position, id", (project,)
+        "SELECT * FROM suite WHERE project = ? AND gone_at IS NULL AND NOT hidden ORDER BY position, id", (project,)
     )
     return [_document(row) for row in rows]
 
 
 def suite(connection: sqlite3.Connection, oid: str) -> Document:
     """Raises NotFound."""
-    row = connection.execute("SELECT * FROM suite WHERE oid = ? AND gone_at IS NULL AND NOT single", (oid,)).fetchone()
+    row = connection.execute("SELECT * FROM suite WHERE oid = ? AND gone_at IS NULL AND NOT hidden", (oid,)).fetchone()
     if row is None:
         raise NotFound(f"there is no suite {oid}")
     return _document(row)

@@ -11,21 +11,21 @@ from saltpath.store import cases, evidence, runs
 from saltpath.store.cases import StoredCase
 from saltpath.store.database import Conflict, new_id, now_us, write
 
-FOLDER = "(single requests)"
+SINGLE = 1
 NAME = "Single requests"
 _TRIES = 5
 
 
-def home(connection: sqlite3.Connection, project: int, actor: int) -> int:
-    """The id of the place that holds a project's single requests; made when it is first needed."""
-    document = plain.write_json({"salt-path": 1, "suite": NAME}).decode()
+def home(connection: sqlite3.Connection, project: int, actor: int, kind: int = SINGLE, name: str = NAME) -> int:
+    """The id of the hidden place of this kind, which holds a project's single requests; made when it is first needed."""
+    document = plain.write_json({"salt-path": 1, "suite": name}).decode()
     with write(connection):
         connection.execute(
-            "INSERT OR IGNORE INTO suite (project, oid, name, folder, document, version, position, actor, made_at, single)"
-            " VALUES (?, ?, ?, ?, ?, 1, -1, ?, ?, 1)",
-            (project, new_id("suite"), NAME, FOLDER, document, actor, now_us()),
+            "INSERT OR IGNORE INTO suite (project, oid, name, folder, document, version, position, actor, made_at, hidden)"
+            " VALUES (?, ?, ?, ?, ?, 1, -1, ?, ?, ?)",
+            (project, new_id("suite"), name, f"({name.lower()})", document, actor, now_us(), kind),
         )
-    row = connection.execute("SELECT id FROM suite WHERE project = ? AND single", (project,)).fetchone()
+    row = connection.execute("SELECT id FROM suite WHERE project = ? AND hidden = ?", (project, kind)).fetchone()
     return int(row["id"])
 
 

@@ -17,6 +17,7 @@ from saltpath.core.format.reader import located, read_case
 from saltpath.core.format.source import FormatError, Problem, read_source
 from saltpath.core.format.writer import write_document
 
+SHARED_ENDING = ".steps.yaml"
 CASE_ENDINGS = (".case.yaml", ".case.yml", ".case.json")
 Comments = dict[str, list[str]]
 
@@ -31,12 +32,14 @@ class Entry:
 
 @dataclass(slots=True)
 class Folder:
-    """A whole project. `environments` by name, `suites` by folder (in the order of their names), `cases` by path in the order in
+    """A whole project. `environments` by name, `suites` by folder (in the order of their names), `shared` steps by
+    the name that cases use, `cases` by path in the order in
     which they run, `files` whatever else lies there, by path."""
 
     project: Entry
     environments: dict[str, Entry] = field(default_factory=dict)
     suites: dict[str, Entry] = field(default_factory=dict)
+    shared: dict[str, Entry] = field(default_factory=dict)
     cases: dict[str, Entry] = field(default_factory=dict)
     files: dict[str, bytes] = field(default_factory=dict)
 
@@ -58,6 +61,8 @@ def write_folder(folder: Folder) -> dict[str, bytes]:
         files[f"environments/{slug(name, 'environment')}.yaml"] = _text(entry)
     for path, entry in folder.suites.items():
         files[f"{path}/suite.yaml"] = _text(Entry(_with_order(entry.document, folder.cases_of(path)), entry.comments))
+    for name, entry in folder.shared.items():
+        files[f"shared/{name}{SHARED_ENDING}"] = _text(entry)
     for path, entry in folder.cases.items():
         files[path] = _text(entry)
     return {**files, **{path: octets for path, octets in folder.files.items() if path not in files}}
@@ -90,6 +95,9 @@ def read_folder(files: Mapping[str, bytes]) -> Folder:
         if path.startswith("environments/"):
             entry = _entry(path, texts[path], read_environment, problems)
             folder.environments[str(entry.document.get("environment", path))] = entry
+        elif _is_shared(path):
+            name = path.removeprefix("shared/").removesuffix(SHARED_ENDING)
+            folder.shared[name] = _entry(path, texts[path], _read_shared, problems)
         elif path.endswith("/suite.yaml"):
             folder.suites[path.removesuffix("/suite.yaml")] = _entry(path, texts[path], read_suite, problems)
     cases = {
@@ -110,9 +118,18 @@ def read_folder(files: Mapping[str, bytes]) -> Folder:
 
 def is_document(path: str) -> bool:
     """Whether a file of this path is one of the format's own, rather than one that cases use."""
-    if path.endswith(CASE_ENDINGS) or path == "project.yaml":
+    if path.endswith(CASE_ENDINGS) or path == "project.yaml" or _is_shared(path):
         return True
     return path.endswith("/suite.yaml") or (path.startswith("environments/") and path.endswith(".yaml"))
+
+
+def _is_shared(path: str) -> bool:
+    return path.startswith("shared/") and path.endswith(SHARED_ENDING) and path.count("/") == 1
+
+
+def _read_shared(text: str, path: str) -> None:
+    if not read_case(text, path).is_shared:
+        raise FormatError([Problem("these are no shared steps; the file begins with shared: and their name", 1)])
 
 
 def _decoded(path: str, octets: bytes, problems: list[Problem]) -> str:

@@ -5,9 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from saltpath.core import measures
-from saltpath.core.case import NO_OPTIONS, Certificate, NamedValues, Options
+from saltpath.core.case import NamedValues
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.source import Node
+from saltpath.core.options import NO_OPTIONS, Certificate, Options
 from saltpath.core.references import NO_TEMPLATE, RESERVED, is_name
 
 OPTION_KEYS = (

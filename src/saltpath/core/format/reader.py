@@ -6,23 +6,28 @@ import re
 from typing import Any
 
 from saltpath.core import measures
-from saltpath.core.case import Case, Place, SetValues, Step, Wait
+from saltpath.core.case import Case, ForEach, Place, SetValues, Step, UseShared, Wait
 from saltpath.core.format.check_reader import read_expectations
 from saltpath.core.format.options_reader import named_values, options
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.request_reader import read_condition, read_request
+from saltpath.core.format.shared_reader import defaults_of, read_inputs, read_names, read_outputs
 from saltpath.core.format.source import FormatError, Node, Problem, from_data, read_source
 from saltpath.core.grammar import Unreadable
 from saltpath.core.nearest import listed, nearest
-from saltpath.core.references import compile_tree
+from saltpath.core.references import Template, compile_tree, is_name
 
 CASE_KEYS = (
     "salt-path", "case", "about", "key", "register", "tags", "values", "options", "on failure", "every answer", "once", "steps",
     "afterwards", "at the end",
 )  # fmt: skip
 CASE_LATER = ("rows",)
-STEP_KINDS = ("request", "set", "wait")
-STEP_LATER = ("shared", "look up", "for each")
+SHARED_KEYS = ("salt-path", "shared", "about", "key", "tags", "inputs", "outputs", "steps")
+STEP_KINDS = ("request", "set", "wait", "shared", "for each")
+STEP_LATER = ("look up",)
+USE_KEYS = ("shared", "with", "gives", "key", "only if", "off")
+EACH_KEYS = ("for each", "as", "steps", "key", "only if", "off")
+MOST_LEVELS = 20
 _CASE_KEY = re.compile(r"[a-z0-9]{10}")
 _STEP_KEY = re.compile(r"[a-z0-9]{6}")
 
@@ -49,6 +54,9 @@ def located(problem: FormatError, file: str) -> FormatError:
 
 
 def case_of(root: Node, file: str) -> Case:
+    """A case, or shared steps, which say so by their first words."""
+    if isinstance(root.value, dict) and "shared" in root.value and "case" not in root.value:
+        return _shared_steps(root, file)
     reading = Reading(file)
     keys = reading.mapping(root, "", CASE_KEYS, CASE_LATER, "a case")
     version(reading, keys.get("salt-path"), root)
@@ -80,6 +88,29 @@ def case_of(root: Node, file: str) -> Case:
     return case
 
 
+def _shared_steps(root: Node, file: str) -> Case:
+    reading = Reading(file)
+    keys = reading.mapping(root, "", SHARED_KEYS, (), "shared steps")
+    version(reading, keys.get("salt-path"), root)
+    if not isinstance(keys.get("steps", Node([])).value, list) or "steps" not in keys:
+        reading.wrong("shared steps need steps, a list", "", keys["steps"].line if "steps" in keys else root.line)
+    inputs = read_inputs(reading, keys.get("inputs"))
+    shared = Case(
+        name=reading.text(keys["shared"], "shared", "the name of the shared steps"),
+        key=_key(reading, keys.get("key"), "key", _CASE_KEY, "ten letters or digits"),
+        about=reading.text(keys.get("about"), "about", "about"),
+        tags=tuple(reading.text(n, f"tags[{i}]", "a tag") for i, n in enumerate(reading.items(keys.get("tags"), "tags", "tags"))),
+        values=defaults_of(inputs),
+        steps=_steps(reading, keys.get("steps"), "steps"),
+        is_shared=True,
+        inputs=inputs,
+        outputs=read_outputs(reading, keys.get("outputs")),
+        place=Place("", root.line),
+    )  # fmt: skip
+    reading.finish()
+    return shared
+
+
 def version(reading: Reading, node: Node | None, root: Node) -> None:
     if node is None:
         reading.wrong("the first key must be salt-path: 1", "", root.line)
@@ -97,16 +128,16 @@ def _key(reading: Reading, node: Node | None, path: str, shape: re.Pattern[str],
 # ---- steps
 
 
-def _steps(reading: Reading, node: Node | None, path: str) -> tuple[Step, ...]:
+def _steps(reading: Reading, node: Node | None, path: str, level: int = 0) -> tuple[Step, ...]:
     steps: list[Step] = []
     for index, child in enumerate(reading.items(node, path, path)):
-        step = _step(reading, child, f"{path}[{index}]")
+        step = _step(reading, child, f"{path}[{index}]", level)
         if step is not None:
             steps.append(step)
     return tuple(steps)
 
 
-def _step(reading: Reading, node: Node, path: str) -> Step | None:
+def _step(reading: Reading, node: Node, path: str, level: int) -> Step | None:
     if not isinstance(node.value, dict):
         reading.wrong(f"a step must be a mapping that begins with its kind; found {found(node)}", path, node.line)
         return None
@@ -123,7 +154,55 @@ def _step(reading: Reading, node: Node, path: str) -> Step | None:
         return None
     if kinds[0] == "request":
         return read_request(reading, node, path, _step_key(reading, node.value, path), _off(reading, node.value, path))
-    return {"set": _set, "wait": _wait}[kinds[0]](reading, node, path)
+    if kinds[0] == "for each":
+        return _for_each(reading, node, path, level)
+    return {"set": _set, "wait": _wait, "shared": _use}[kinds[0]](reading, node, path)
+
+
+def _use(reading: Reading, node: Node, path: str) -> Step:
+    keys = reading.mapping(node, path, USE_KEYS, (), "a step with shared steps")
+    of = reading.text(keys["shared"], path, "the name of the shared steps")
+    gives: list[tuple[str, str]] = []
+    for output, name in read_names(reading, keys.get("gives"), f"{path}.gives", "gives"):
+        here = reading.text(name, f"{path}.gives.{output}", "the name here")
+        if here and not is_name(here):
+            reading.wrong(
+                f"a name begins with a letter and is no reserved word; found {here!r}", f"{path}.gives", name.line
+            )
+        gives.append((output, here))
+    given = tuple(
+        (name, reading.tree(child, f"{path}.with.{name}"))
+        for name, child in read_names(reading, keys.get("with"), f"{path}.with", "with")
+    )
+    only_if = read_condition(reading, keys.get("only if"), f"{path}.only if")
+    key = _step_key(reading, keys, path)
+    return UseShared(of, key, of, given, tuple(gives), only_if, _off(reading, keys, path), place=Place(path, node.line))
+
+
+def _for_each(reading: Reading, node: Node, path: str, level: int) -> Step:
+    keys = reading.mapping(node, path, EACH_KEYS, (), "a step for each item")
+    if level >= MOST_LEVELS:
+        reading.wrong(f"steps for each item stand inside one another at most {MOST_LEVELS} times", path, node.line)
+        return Wait("", "", 0)
+    of = reading.tree(keys["for each"], f"{path}.for each")
+    if isinstance(of, str):
+        reading.wrong(f"for each needs a list, such as [=kept.lines]; found {of!r}", f"{path}.for each", node.line)
+    item = reading.text(keys.get("as"), f"{path}.as", "the name of an item") or "item"
+    if not is_name(item):
+        reading.wrong(f"a name begins with a letter and is no reserved word; found {item!r}", f"{path}.as", node.line)
+    if "steps" not in keys:
+        reading.wrong("a step for each item needs steps, a list", path, node.line)
+    shown = of.text if isinstance(of, Template) else "the list"
+    return ForEach(
+        f"for each {item} of {shown}",
+        _step_key(reading, keys, path),
+        of,
+        item,
+        _steps(reading, keys.get("steps"), f"{path}.steps", level + 1),
+        read_condition(reading, keys.get("only if"), f"{path}.only if"),
+        _off(reading, keys, path),
+        Place(path, node.line),
+    )
 
 
 def _set(reading: Reading, node: Node, path: str) -> Step:

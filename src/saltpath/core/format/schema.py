@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from saltpath.core.checks.relations import TABLE, VALUE_KINDS
+from saltpath.core.format.shared_reader import INPUT_KINDS
 from saltpath.core.formats_of_text import FORMATS
 
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
@@ -150,8 +151,7 @@ def _request() -> dict[str, Any]:
 
 def case_schema() -> dict[str, Any]:
     """A case file."""
-    own = {"key": {"type": "string", "pattern": "^[a-z0-9]{6}$"}, "off": FLAG, "only if": CHECKS}
-    steps = _list({"oneOf": [{"$ref": "#/$defs/request"}, {"$ref": "#/$defs/set"}, {"$ref": "#/$defs/wait"}]})
+    steps = {"$ref": "#/$defs/steps"}
     schema = _object(
         ("salt-path", "case", "steps"),
         {
@@ -171,14 +171,48 @@ def case_schema() -> dict[str, Any]:
             "at the end": steps,
         },
     )
-    schema["$defs"] = {
+    return _titled("A case of Salt Path", {**schema, "$defs": _steps()})
+
+
+def _steps() -> dict[str, Any]:
+    """Everything that stands below a list of steps, as definitions."""
+    own = {"key": {"type": "string", "pattern": "^[a-z0-9]{6}$"}, "off": FLAG, "only if": CHECKS}
+    kinds = ("request", "set", "wait", "use", "each")
+    named = {"type": "object", "propertyNames": NAMES}
+    return {
         "options": OPTIONS,
         **_expectations(),
+        "steps": _list({"oneOf": [{"$ref": f"#/$defs/{kind}"} for kind in kinds]}),
         "request": _request(),
         "set": _object(("set",), {"set": VALUES, **own}),
         "wait": _object(("wait",), {"wait": DURATION, **own}),
+        "use": _object(
+            ("shared",), {"shared": TEXT, "with": named, "gives": {**named, "additionalProperties": NAMES}, **own}
+        ),
+        "each": _object(
+            ("for each", "steps"),
+            {"for each": {"type": ["string", "array"]}, "as": NAMES, "steps": {"$ref": "#/$defs/steps"}, **own},
+        ),
     }
-    return _titled("A case of Salt Path", schema)
+
+
+def shared_schema() -> dict[str, Any]:
+    """A file of shared steps."""
+    one = _object((), {"kind": {"enum": list(INPUT_KINDS)}, "default": {}})
+    schema = _object(
+        ("salt-path", "shared", "steps"),
+        {
+            "salt-path": {"const": 1},
+            "shared": TEXT,
+            "about": TEXT,
+            "key": {"type": "string", "pattern": "^[a-z0-9]{10}$"},
+            "tags": _list(SCALAR),
+            "inputs": {"type": "object", "propertyNames": NAMES, "additionalProperties": one},
+            "outputs": {"type": "object", "propertyNames": NAMES},
+            "steps": {"$ref": "#/$defs/steps"},
+        },
+    )
+    return _titled("Shared steps of Salt Path", {**schema, "$defs": _steps()})
 
 
 EVERY_ANSWER = _list({"$ref": "#/$defs/expectation"})
@@ -213,21 +247,21 @@ def report_schema() -> dict[str, Any]:
         "advice": FLAG, "note": text, "parts": _list({"$ref": "#/$defs/check"}), "role": {"enum": ["when"]},
         "from": {"enum": ["project", "suite", "case", "until"]}})  # fmt: skip
     step = _object(("step", "kind", "verdict", "why", "ms", "kept", "checks"), {
-        "step": text, "key": text, "kind": {"enum": ["request", "set", "wait"]}, "verdict": VERDICT, "why": text, "ms": number,
+        "step": text, "key": text, "kind": {"enum": ["request", "set", "wait", "shared", "for each"]}, "verdict": VERDICT, "why": text, "ms": number,
         "status": {"type": "integer"}, "part": {"enum": ["afterwards"]}, "kept": {"type": "object"}, "attempts": {"type": "integer"},
-        "checks": _list({"$ref": "#/$defs/check"})})  # fmt: skip
+        "item": {"type": "integer", "minimum": 1}, "checks": _list({"$ref": "#/$defs/check"}), "steps": _list({"$ref": "#/$defs/step"})})  # fmt: skip
     row = _object(("row", "data", "verdict", "why", "steps"), {
         "row": {"type": "integer", "minimum": 1}, "data": {"type": "object"}, "verdict": VERDICT, "why": text,
-        "steps": _list(step)})  # fmt: skip
+        "steps": _list({"$ref": "#/$defs/step"})})  # fmt: skip
     case = _object(("case", "file", "verdict", "rows", "once", "at the end"), {
         "case": text, "key": text, "register": text, "file": text, "verdict": VERDICT, "why": text, "ms": number,
-        "once": _list(step), "at the end": _list(step), "rows": _list(row)})  # fmt: skip
+        "once": _list({"$ref": "#/$defs/step"}), "at the end": _list({"$ref": "#/$defs/step"}), "rows": _list(row)})  # fmt: skip
     schema = _object(("salt-path-report", "verdict", "seed", "started", "ms", "counts", "cases"), {
         "salt-path-report": {"const": 1}, "verdict": VERDICT, "seed": {"type": "integer"},
         "started": {"type": "string", "format": "date-time"}, "ms": number, "environment": text, "label": text,
         "stopped by": text, "counts": _object(("cases", "rows", "steps", "checks"), dict.fromkeys(
             ("cases", "rows", "steps", "checks"), counts)), "cases": _list(case)})  # fmt: skip
-    return _titled("A report of Salt Path", {**schema, "$defs": {"check": check}})
+    return _titled("A report of Salt Path", {**schema, "$defs": {"check": check, "step": step}})
 
 
 def _titled(title: str, schema: dict[str, Any]) -> dict[str, Any]:
@@ -236,6 +270,7 @@ def _titled(title: str, schema: dict[str, Any]) -> dict[str, Any]:
 
 SCHEMAS = {
     "case": case_schema,
+    "shared": shared_schema,
     "project": project_schema,
     "suite": suite_schema,
     "environment": environment_schema,

@@ -22,7 +22,7 @@ from saltpath.server.compiled import compiled, remember
 from saltpath.server.context import actor, body, database, version_changed
 from saltpath.server.presence import Presence
 from saltpath.server.problems import Refused, json_answer
-from saltpath.store import cases, projects
+from saltpath.store import cases, projects, single
 
 documents = Blueprint("documents", __name__)
 MOST_CHANGES = 12
@@ -60,7 +60,7 @@ def case_answer(stored: cases.StoredCase) -> Response:
             "id": stored.oid,
             "project": project.oid,
             "suite": {"id": suite.oid, "name": suite.name},
-            "single": suite.single,
+            "single": suite.hidden == single.SINGLE,
             "key": stored.key,
             "name": stored.name,
             "about": case.about,
@@ -108,7 +108,7 @@ def save_case(id: str) -> Response:
     version = version_changed()
     document, comments, case = _given_document(body())
     before = cases.case(database(), id)
-    if projects.suite_by_id(database(), before.suite).single:
+    if projects.suite_by_id(database(), before.suite).hidden == single.SINGLE:
         _one_request(case)
     if comments is None:
         comments = carried(before.document, document, before.comments)

@@ -59,7 +59,7 @@ def list_sendings(id: str) -> Response:
 
 def _single(id: str) -> cases.StoredCase:
     found = cases.case(database(), id)
-    if not projects.suite_by_id(database(), found.suite).single:
+    if not projects.suite_by_id(database(), found.suite).hidden == single.SINGLE:
         raise Refused(409, "in-a-case", f"“{found.name}” is a case, and no single request any more.")
     return found
 

@@ -1,0 +1,63 @@
+"""How exchanges are carried out: limits of time and size, redirects, retries, certificates. The nearest level decides."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, fields, replace
+
+from saltpath.core.references import NO_TEMPLATE, Template
+
+
+@dataclass(frozen=True, slots=True)
+class Certificate:
+    """A client certificate: files in PEM, relative to the project; `key` empty if the certificate's file holds it too.
+    `pem` and `key_pem`: what the files hold, once they are read."""
+
+    file: str
+    key: str = ""
+    password: Template = NO_TEMPLATE
+    pem: bytes = field(default=b"", repr=False)
+    key_pem: bytes = field(default=b"", repr=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Options:
+    """How an exchange is carried out. None: the next wider level, or the default of `DEFAULTS`, decides.
+
+    `retries`: how often a blocked exchange is tried again, `retry_sent`: also a POST or PATCH after something was sent.
+    `proxy`: the address of an HTTP proxy, as text once it is filled in."""
+
+    timeout_us: int | None = None
+    follow_redirects: bool | None = None
+    verify_tls: bool | None = None
+    largest_body: int | None = None
+    retries: int | None = None
+    retry_sent: bool | None = None
+    retry_after_us: int | None = None
+    cookies: bool | None = None
+    fresh_connection: bool | None = None
+    certificate: Certificate | None = None
+    proxy: Template | None = None
+    namespaces: tuple[tuple[str, str], ...] | None = None
+
+    def over(self, wider: Options) -> Options:
+        """These options, with what they leave open taken from the wider level."""
+        if self is NO_OPTIONS:
+            return wider
+        own = {name: value for name in _OPTION_FIELDS if (value := getattr(self, name)) is not None}
+        return replace(wider, **own)
+
+
+_OPTION_FIELDS = tuple(field.name for field in fields(Options))
+NO_OPTIONS = Options()
+DEFAULTS = Options(
+    timeout_us=30_000_000,
+    follow_redirects=True,
+    verify_tls=True,
+    largest_body=50_000_000,
+    retries=0,
+    retry_sent=False,
+    retry_after_us=1_000_000,
+    cookies=True,
+    fresh_connection=False,
+    namespaces=(),
+)

@@ -1,0 +1,40 @@
+"""A run that is to stop."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable
+
+
+class Stop:
+    """A request to stop a run: what is under way is given up, afterwards still runs."""
+
+    def __init__(self) -> None:
+        self.by = ""
+        self._event = asyncio.Event()
+        self._abort: Callable[[], None] = lambda: None
+
+    @property
+    def requested(self) -> bool:
+        return bool(self.by)
+
+    def request(self, by: str) -> None:
+        """Stop now; `by` names who asked."""
+        if not self.by:
+            self.by = by or "someone"
+            self._event.set()
+            self._abort()
+
+    def aborts(self, abort: Callable[[], None]) -> None:
+        self._abort = abort
+
+    async def sleep(self, seconds: float) -> bool:
+        """Pause; True if the pause was ended by a stop."""
+        return await asyncio.create_task(self._sleep(seconds))
+
+    async def _sleep(self, seconds: float) -> bool:
+        try:
+            await asyncio.wait_for(self._event.wait(), seconds)
+        except TimeoutError:
+            return False
+        return True

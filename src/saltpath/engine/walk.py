@@ -1,0 +1,399 @@
+"""One case's way through its steps: one after another, also those inside others; afterwards always."""
+
+from __future__ import annotations
+
+import asyncio
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime
+from typing import Any
+
+from saltpath.core.answer import Answer
+from saltpath.core.case import CLEANING, ForEach, Part, Request, SetValues, Step, UseShared, Wait, checks_in, may_change
+from saltpath.core.checks.judge import Outcome, judge_all
+from saltpath.core.events import (
+    CaseFinished,
+    CaseStarted,
+    Event,
+    RowFinished,
+    RowStarted,
+    StepFinished,
+    StepStarted,
+)
+from saltpath.core.inspect import handed_over
+from saltpath.core.moments import zone_of
+from saltpath.core.options import Options
+from saltpath.core.plan import Plan, PlannedCase, Resume, options_of, scope_of, scope_of_suite
+from saltpath.core.scopes import Scope, Scopes
+from saltpath.core.slow import Slow
+from saltpath.core.subjects import find
+from saltpath.core.verdicts import Verdict, worst
+from saltpath.core.why import Blocked, Why, why
+from saltpath.engine.client import Aborted, Client
+from saltpath.engine.cookies import Jar
+from saltpath.engine.helper import Helper
+from saltpath.engine.inside import inputs_of, items_of
+from saltpath.engine.masking import Masker
+from saltpath.engine.session import Session
+from saltpath.engine.step import Done, carry_out
+from saltpath.engine.stop import Stop
+from saltpath.engine.tokens import Tokens
+
+Emit = Callable[[Event], None]
+
+
+def since(begun_ns: int) -> int:
+    return (time.monotonic_ns() - begun_ns) // 1000
+
+
+@dataclass(slots=True)
+class OfRun:
+    """What all cases of a run have in common."""
+
+    plan: Plan
+    client: Client
+    tokens: Tokens
+    helper: Helper
+    emit: Emit
+    stop: Stop
+    now_us: Callable[[], int]
+
+
+@dataclass(slots=True)
+class _Sum:
+    """What the steps of a row, or those around all rows, add up to."""
+
+    counted: list[Verdict] = field(default_factory=list)
+    judged: bool = False
+    bad: StepFinished | None = None
+    us: int = 0
+
+    def verdict(self) -> Verdict:
+        """The worst of the parts; unchecked if no check was judged at all."""
+        verdict = worst(self.counted)
+        return "unchecked" if not self.counted or (verdict == "passed" and not self.judged) else verdict
+
+
+@dataclass(frozen=True, slots=True)
+class _Spot:
+    """Where a step stands: its part and index, or where inside such a step (`inner`, see events.py), below the steps with these keys and
+    item numbers (`path`). `wanted`: the names of kept values that steps after it use."""
+
+    part: Part
+    index: int
+    wanted: frozenset[str]
+    inner: str = ""
+    path: tuple[str | int, ...] = ()
+
+    @property
+    def cleans(self) -> bool:
+        """Whether it is carried out whatever happened before it."""
+        return self.part == "afterwards" or self.part == "at the end"
+
+    def below(self, step: Step, place: str, wanted: frozenset[str], item: tuple[int, ...] = ()) -> _Spot:
+        """A place inside the step that stands here."""
+        inner = f"{self.inner}/{place}" if self.inner else place
+        return _Spot(self.part, self.index, wanted, inner, (*self.path, step.key or step.name, *item))
+
+
+@dataclass(slots=True)
+class Walk:
+    """One case's way through its steps."""
+
+    of_run: OfRun
+    planned: PlannedCase
+    index: int
+    masker: Masker = field(default_factory=Masker)
+    row: _Sum = field(default_factory=_Sum)
+    around: _Sum = field(default_factory=_Sum)
+
+    async def run(self) -> Verdict:
+        """The case's verdict. A case not begun when the run is stopped is skipped without a trace of steps."""
+        begun = time.monotonic_ns()
+        emit, now_us, case = self.of_run.emit, self.of_run.now_us, self.planned.case
+        emit(CaseStarted(now_us(), self.index))
+        if self.of_run.stop.requested and self.planned.resume is None:
+            emit(CaseFinished(now_us(), self.index, "skipped", why("stopped", by=self.of_run.stop.by), 0))
+            return "skipped"
+        session = self._session()
+        options = options_of(self.of_run.plan, self.planned)
+        if case.once and self.planned.only is None:
+            await self._part("once", session, options)
+        row, reason = await self._row(session, options, begun)
+        if case.at_the_end and self.planned.only is None:
+            await self._part("at the end", session, options)
+        counted = [*self.around.counted, row] if self.around.counted else [row]
+        verdict = worst(counted)
+        if self.around.bad is not None and verdict == self.around.bad.verdict:
+            reason = self.around.bad.why
+        emit(CaseFinished(now_us(), self.index, verdict, reason, since(begun)))
+        return verdict
+
+    async def _row(self, session: Session, options: Options, begun: int) -> tuple[Verdict, Why | None]:
+        """The one row that a case without rows has. A bad `once` skips it, its cleaning up too."""
+        emit, now_us = self.of_run.emit, self.of_run.now_us
+        emit(RowStarted(now_us(), self.index, 1))
+        if self.planned.resume is not None:
+            self._after_interruption(self.planned.resume)
+        else:
+            await self._part("steps", session, options)
+        if self.around.bad is None:
+            await self._part("afterwards", session, options)
+        bad = self.row.bad
+        verdict: Verdict = "skipped" if self.around.bad is not None else self.row.verdict()
+        emit(RowFinished(now_us(), self.index, 1, verdict, bad.why if bad else None, since(begun)))
+        return verdict, bad.why if bad else None
+
+    def _session(self) -> Session:
+        of_run = self.of_run
+
+        async def pause(seconds: float) -> bool:
+            return await of_run.stop.sleep(seconds)
+
+        return Session(
+            of_run.client, self._scopes(), self.masker, Jar(), of_run.tokens, of_run.helper, of_run.now_us, pause
+        )
+
+    def _scopes(self) -> Scopes:
+        plan, case, suite = self.of_run.plan, self.planned.case, self.planned.suite
+        over = plan.environment.values if plan.environment else None
+        project = scope_of(plan.project.values, over, plan.secrets)
+        suite_scope = (
+            scope_of_suite(suite, plan.environment.name if plan.environment else "", plan.secrets) if suite else Scope()
+        )
+        case_scope = scope_of(case.values, None, plan.secrets)
+        secret_names = project.secret | suite_scope.secret | case_scope.secret
+        run = Scope(dict(plan.values), {name for name in plan.values if name in secret_names})
+        scopes = Scopes(project, suite_scope, case_scope, run=run, on_secret=self.masker.add)
+        for scope in (project, suite_scope, case_scope, run):
+            for name in scope.secret:
+                self.masker.add(scope.values.get(name))
+        kept = self.planned.resume.kept if self.planned.resume else self.planned.given
+        for name, value in kept.items():
+            scopes.keep(name, value)
+        start = datetime.fromtimestamp(plan.started_us / 1e6, UTC).isoformat(timespec="milliseconds")
+        scopes.built_in = {
+            "row.number": 1,
+            "run.number": plan.number,
+            "run.seed": plan.seed,
+            "run.start": start.replace("+00:00", "Z"),
+            "run.environment": plan.environment.name if plan.environment else "",
+            "case.name": case.name,
+        }
+        scopes.zone = zone_of(plan.project.zone)
+        scopes.clock_us = self.of_run.now_us
+        scopes.seeded = (plan.seed, case.key or f"{self.planned.file} {case.name}", 1)
+        scopes.read_file = plan.read_file
+        return scopes
+
+    def _after_interruption(self, resume: Resume) -> None:
+        """The first step that was not finished is blocked, what follows is skipped."""
+        for index, step in enumerate(self.planned.case.steps):
+            if ("steps", index) in resume.finished:
+                continue
+            spot = _Spot("steps", index, self.planned.hands_over)
+            if self.row.bad is None:
+                self._finish(spot, step, Done("blocked", why("interrupted"), 0, 0), self.row)
+            else:
+                self._skip(spot, step, self.row)
+
+    async def _part(self, part: Part, session: Session, options: Options) -> None:
+        planned = self.planned
+        total = self.row if part in _OF_ROW else self.around
+        for index, step in enumerate(planned.case.part(part)):
+            if planned.only is not None and (part != "steps" or index not in planned.only):
+                continue
+            if planned.resume is not None and (part == "once" or (part, index) in planned.resume.finished):
+                continue
+            spot = _Spot(part, index, planned.hands_over)
+            await self._one(spot, step, total, self._ended(part), session, options)
+
+    def _ended(self, part: Part) -> bool:
+        """Whether a step of this part is not reached any more. Cleaning up always is."""
+        if part == "afterwards" or part == "at the end":
+            return False
+        if self.around.bad is not None or self.of_run.stop.by:
+            return True
+        return part == "steps" and self.row.bad is not None and self.planned.case.stop_on_failure
+
+    async def _one(self, spot: _Spot, step: Step, total: _Sum, ended: bool, session: Session, options: Options) -> None:
+        """One step, wherever it stands: switched off, not reached, or carried out."""
+        if step.off:
+            self._finish(spot, step, Done("skipped", why("switched-off"), 0, 0), total)
+        elif ended:
+            self._skip(spot, step, total)
+        else:
+            row = 1 if spot.part in _OF_ROW else 0
+            self.of_run.emit(StepStarted(self.of_run.now_us(), self.index, row, spot.part, spot.index, spot.inner))
+            done, used = await self._step(spot, step, session, options)
+            self._finish(spot, step, done, total, used)
+
+    def _skip(self, spot: _Spot, step: Step, total: _Sum) -> None:
+        bad = self.around.bad or total.bad
+        if bad is not None:
+            reason = why("not-reached", step=bad.name, verdict=bad.verdict)
+        else:
+            reason = why("stopped", by=self.of_run.stop.by)
+        self._finish(spot, step, Done("skipped", reason, 0, 0), total)
+
+    async def _step(self, spot: _Spot, step: Step, session: Session, options: Options) -> tuple[Done, dict[str, Any]]:
+        scopes = session.scopes
+        scopes.begin_step(step.key or step.name, spot.path)
+        scopes.now_us = self.of_run.plan.started_us
+        scopes.built_in["step.name"] = step.name
+        if self.planned.measures is not None:
+            scopes.measures = self.planned.measures.get(step.key, {})
+        used = scopes.used
+        try:
+            left_out = await self._left_out(step, session)
+            if left_out is not None:
+                done = left_out
+            elif isinstance(step, Request):
+                done = await carry_out(step, options, session, spot.part, spot.wanted)
+            elif isinstance(step, SetValues):
+                done = self._set(step, scopes)
+            elif isinstance(step, Wait):
+                done = await self._wait(step, spot.part)
+            elif isinstance(step, UseShared):
+                done = await self._use(spot, step, session, options)
+            else:
+                done = await self._for_each(spot, step, session, options)
+        except Aborted:
+            done = Done("blocked", why("stopped", by=self.of_run.stop.by), 0, 0)
+        except Blocked as problem:
+            done = Done("blocked", self.masker.why(problem.reason), 0, 0)
+        except (RecursionError, ArithmeticError, LookupError, TypeError, ValueError, AttributeError) as problem:
+            done = Done("blocked", why("fault", problem=f"{type(problem).__name__}: {problem}"), 0, 0)
+        if self.masker.any:
+            used = {text: {**use, "value": self.masker.value(use["value"])} for text, use in used.items()}
+        return done, used
+
+    # ---- steps inside steps
+
+    async def _use(self, spot: _Spot, step: UseShared, session: Session, options: Options) -> Done:
+        """Shared steps: they see their inputs, and what they give is kept here."""
+        shared = step.shared
+        if shared is None:
+            raise Blocked(step.problem or why("no-shared", name=step.of, near=""))
+        scopes = session.scopes
+        inner = scopes.inside(*inputs_of(step, shared, scopes))
+        session = replace(session, scopes=inner)
+        total, wanted = _Sum(), handed_over(shared)
+        for place, one in enumerate(shared.steps):
+            below = spot.below(step, str(place), wanted)
+            await self._one(below, one, total, self._ends(below, total), session, options)
+        if total.bad is not None:
+            problem = total.bad.why.sentence if total.bad.why else ""
+            return self._held(total, why("inside", step=total.bad.name, problem=problem))
+        kept, outputs = {}, dict(shared.outputs)
+        for output, here in step.gives:
+            kept[here] = value = inner.fill(outputs[output])
+            scopes.keep(here, value, inner.is_secret(outputs[output]))
+        return self._held(total, None, kept, tuple(name for name in kept if name in scopes.kept.secret))
+
+    async def _for_each(self, spot: _Spot, step: ForEach, session: Session, options: Options) -> Done:
+        """The steps once for each item. A bad one ends it where it ends the row."""
+        items = items_of(step, session.scopes)
+        total = _Sum()
+        for number, item in enumerate(items, 1):
+            back = session.scopes.name_item(step.item, item)
+            try:
+                for place, one in enumerate(step.steps):
+                    below = spot.below(step, f"{number}.{place}", spot.wanted, (number,))
+                    await self._one(below, one, total, self._ends(below, total), session, options)
+            finally:
+                back()
+            if self._ends(spot, total):
+                break
+        if not items:
+            return Done("skipped", why("empty-list", of=step.name.partition(" of ")[2]), 0, 0)
+        if total.bad is None:
+            return self._held(total, None)
+        item = total.bad.inner.rpartition("/")[2].partition(".")[0]
+        problem = total.bad.why.sentence if total.bad.why else ""
+        return self._held(total, why("inside-item", item=item, step=total.bad.name, problem=problem))
+
+    def _ends(self, spot: _Spot, total: _Sum) -> bool:
+        """Whether steps beside this one inside another are not reached any more."""
+        if spot.cleans:
+            return False
+        bad = total.bad is not None and (spot.part == "once" or self.planned.case.stop_on_failure)
+        return bad or bool(self.of_run.stop.by)
+
+    def _held(
+        self, total: _Sum, reason: Why | None, kept: dict[str, Any] | None = None, secret: tuple[str, ...] = ()
+    ) -> Done:
+        """A step that holds others is as bad as the worst of them."""
+        verdict: Verdict = total.verdict() if total.counted else "passed"
+        return Done(verdict, reason, total.us, 0, kept=self.masker.value(kept or {}), secret_kept=secret,
+                    counts=bool(total.counted), judged=total.judged)  # fmt: skip
+
+    async def _left_out(self, step: Step, session: Session) -> Done | None:
+        """What becomes of the step if nothing may be changed, or if its condition says no or cannot be judged; None if it is to be carried
+        out."""
+        plan = self.of_run.plan
+        if not plan.changes and isinstance(step, Request) and may_change(step):
+            return Done("skipped", why("guarded", environment=plan.environment.name if plan.environment else ""), 0, 0)
+        if not step.only_if:
+            return None
+        answer = Answer(0, b"", b"", 0)
+
+        def judged() -> tuple[Outcome, ...]:
+            for check in checks_in(step.only_if):
+                if check.relation not in ("present", "absent"):
+                    found = find(check.of, answer, session.scopes)
+                    if found.nothing is not None:
+                        raise Blocked(found.nothing)
+            return judge_all(step.only_if, answer, session.scopes)[0]
+
+        try:
+            outcomes = judged()
+        except Slow as asked:
+            outcomes = await session.patiently(judged, asked)
+        except Blocked as missing:
+            return Done("blocked", self.masker.why(missing.reason), 0, 0)
+        bad = next((o for o in outcomes if o.verdict in ("failed", "blocked") and o.counts), None)
+        if bad is None:
+            return None
+        reason = self.masker.why(bad.why)
+        if bad.verdict == "blocked":
+            return Done("blocked", reason, 0, 0)
+        problem = f"{bad.check}: {reason.sentence}" if reason else bad.check
+        return Done("skipped", why("step-condition", problem=problem), 0, 0)
+
+    def _set(self, step: SetValues, scopes: Scopes) -> Done:
+        kept: dict[str, Any] = {}
+        try:
+            for name, tree in step.values:
+                kept[name] = value = scopes.fill(tree)
+                scopes.keep(name, value)
+        except Blocked as problem:
+            return Done("blocked", self.masker.why(problem.reason), 0, 0, kept=self.masker.value(kept))
+        return Done("passed", None, 0, 0, kept=self.masker.value(kept), counts=False)
+
+    async def _wait(self, step: Wait, part: Part) -> Done:
+        if part in CLEANING:
+            await asyncio.create_task(asyncio.sleep(step.us / 1e6))
+        elif await self.of_run.stop.sleep(step.us / 1e6):
+            raise Aborted
+        return Done("passed", None, step.us, 0, counts=False)
+
+    def _finish(self, spot: _Spot, step: Step, done: Done, total: _Sum, used: dict[str, Any] | None = None) -> None:
+        verdict = done.verdict
+        event = StepFinished(
+            self.of_run.now_us(), self.index, 1 if spot.part in _OF_ROW else 0, spot.part, spot.index, step.key, step.name,
+            step.kind, verdict, done.why, done.us, done.status, done.exchanges, done.outcomes, done.kept, used or {},
+            done.secret_kept, done.counts, done.attempts, spot.inner,
+        )  # fmt: skip
+        total.us += done.us
+        if done.counts:
+            total.counted.append(verdict)
+        if not total.judged:
+            total.judged = done.judged or any(o.verdict in ("passed", "failed") and o.counts for o in done.outcomes)
+        if total.bad is None and verdict in ("failed", "blocked"):
+            total.bad = event
+        self.of_run.emit(event)
+
+
+_OF_ROW: tuple[Part, ...] = ("steps", "afterwards")

@@ -1,0 +1,1 @@
+ALTER TABLE suite RENAME COLUMN single TO hidden;

@@ -1,0 +1,47 @@
+"""Shared steps: each is stored as a case in a place of the project that no outline, run or export shows as one, so that all that works on
+a case works on them. Cases know them by the name of their file."""
+
+from __future__ import annotations
+
+import sqlite3
+from typing import Any
+
+from saltpath.core.case import Case
+from saltpath.core.format.folder import SHARED_ENDING, slug
+from saltpath.core.format.reader import case_from_data
+from saltpath.store import cases, single
+from saltpath.store.cases import StoredCase
+
+KIND = 2
+NAME = "Shared steps"
+
+
+def called(stored: StoredCase) -> str:
+    """The name by which cases use them."""
+    return stored.file.rpartition("/")[2].removesuffix(SHARED_ENDING)
+
+
+def shared_steps(connection: sqlite3.Connection, project: int) -> list[StoredCase]:
+    """Those of a project, by their names."""
+    return sorted(cases.hidden_cases(connection, project, KIND), key=lambda stored: stored.name.lower())
+
+
+def library(connection: sqlite3.Connection, project: int) -> dict[str, Case]:
+    """Those of a project as cases link them. Raises FormatError."""
+    return {called(stored): case_from_data(stored.document) for stored in shared_steps(connection, project)}
+
+
+def add(
+    connection: sqlite3.Connection,
+    project: int,
+    actor: int,
+    document: dict[str, Any],
+    comments: dict[str, list[str]] | None = None,
+    name: str = "",
+) -> StoredCase:
+    """New ones, under a name that no others have; by default one made of what they are called."""
+    taken = {called(stored) for stored in shared_steps(connection, project)}
+    wanted = name or slug(cases.name_of(document), "steps")
+    free = next(item for item in (wanted, *(f"{wanted}-{n}" for n in range(2, len(taken) + 3))) if item not in taken)
+    place = single.home(connection, project, actor, KIND, NAME)
+    return cases.add_case(connection, project, place, actor, document, comments, f"shared/{free}{SHARED_ENDING}")
