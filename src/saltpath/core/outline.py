@@ -6,6 +6,8 @@ references is a list of pieces: `{"text": "/port-calls/"}` or `{"text": "[=portC
 
 from __future__ import annotations
 
+import re
+from collections.abc import Iterator
 from typing import Any
 
 import msgspec
@@ -17,21 +19,25 @@ from saltpath.core.case import (
     Case,
     Check,
     Expectation,
+    ForEach,
     JsonText,
     MultipartPart,
     Repeat,
     Request,
     SetValues,
     Step,
+    UseShared,
     Wait,
     XmlText,
+    keeps_of,
+    numbered,
 )
 from saltpath.core.checks.loose import written
 from saltpath.core.checks.relations import TABLE
 from saltpath.core.checks.sentences import HEADS
 from saltpath.core.checks.typed import write_sentence
 from saltpath.core.grammar import Unreadable
-from saltpath.core.inspect import asked_for, used_names
+from saltpath.core.inspect import asked_for, own_references
 from saltpath.core.options import Options
 from saltpath.core.references import Template, read_template
 
@@ -39,14 +45,21 @@ Piece = dict[str, str]
 
 
 def outline(case: Case) -> dict[str, Any]:
-    """`{steps: [...], threads: [...]}`; steps are numbered from 1 in the order of execution."""
-    steps = list(case.parts())
-    threads = _threads([step for _, _, step in steps])
+    """`{steps: [...], threads: [...]}`; steps are numbered from 1 in the order of execution, those for each item after the step that holds
+    them. `label` is the number that is shown (`4.1`), `place` says where a step stands, by which its evidence is found."""
+    steps = list(placed(case))
+    threads = _threads([step for _, step in steps])
     to = {(thread["from"], thread["name"]): thread["to"] for thread in threads if not thread["broken"]}
     described = []
-    for number, (part, index, step) in enumerate(steps, 1):
-        entry: dict[str, Any] = {"number": number, "part": part, "index": index, "key": step.key, "kind": step.kind, "name": step.name,
-                 "off": step.off}  # fmt: skip
+    for number, (where, step) in enumerate(steps, 1):
+        entry: dict[str, Any] = {
+            "number": number,
+            **where,
+            "key": step.key,
+            "kind": step.kind,
+            "name": step.name,
+            "off": step.off,
+        }
         entry["onlyIf"] = " and ".join(item.sentence for item in step.only_if)
         if isinstance(step, Request):
             entry |= _request(step)
@@ -62,8 +75,57 @@ def outline(case: Case) -> dict[str, Any]:
             ]
         elif isinstance(step, Wait):
             entry["wait"] = measures.show_duration(step.us)
+        elif isinstance(step, UseShared):
+            entry["use"] = _use(step, {name: to.get((number, name), []) for _, name in step.gives})
+        else:
+            entry["each"] = {"of": pieces(_shown(step.of)), "item": step.item}
         described.append(entry)
     return {"steps": described, "threads": threads}
+
+
+def placed(case: Case) -> Iterator[tuple[dict[str, Any], Step]]:
+    """Every step with where it stands: part, index, label, place, and the key of the step that holds it."""
+    for number, (part, index, step) in enumerate(case.parts(), 1):
+        holders: dict[str, str] = {}
+        for label, inner in numbered(step, str(number)):
+            outer = label.rpartition(".")[0]
+            within = [str(int(place) - 1) for place in label.split(".")[1:]]
+            yield (
+                {
+                    "part": part,
+                    "index": index,
+                    "label": label,
+                    "place": place_of(part, index, "/".join(within)),
+                    "inside": holders.get(outer, ""),
+                },
+                inner,
+            )
+            holders[label] = inner.key
+
+
+_ITEM = re.compile(r"\d+\.")
+
+
+def place_of(part: str, index: int, inner: str) -> str:
+    """Where a step stands, whichever item it was carried out for."""
+    return f"{part}.{index}" + (f"/{_ITEM.sub('', inner)}" if inner else "")
+
+
+def _use(step: UseShared, to: dict[str, list[int]]) -> dict[str, Any]:
+    given = dict(step.given)
+    inputs = step.shared.inputs if step.shared else ()
+    outputs = [name for name, _ in step.shared.outputs] if step.shared else []
+    return {
+        "called": step.of,
+        "problem": step.problem.sentence if step.problem else "",
+        "inputs": [
+            {"name": item.name, "kind": item.kind, "needed": item.default is ..., "given": item.name in given,
+             "value": pieces(_shown(given.get(item.name, "" if item.default is ... else item.default)))}
+            for item in inputs
+        ],
+        "outputs": outputs,
+        "gives": [{"output": output, "name": name, "to": to[name]} for output, name in step.gives],
+    }  # fmt: skip
 
 
 def pieces(text: str) -> list[Piece]:
@@ -244,15 +306,12 @@ def _threads(steps: list[Step]) -> list[dict[str, Any]]:
     """From where a value is kept or set to where it is used. `broken`: some use stands before the first keep."""
     kept: dict[str, list[int]] = {}
     for number, step in enumerate(steps, 1):
-        names = [keep.name for keep in step.keep] if isinstance(step, Request) else []
-        if isinstance(step, SetValues):
-            names = [name for name, _ in step.values]
-        for name in names:
+        for name in () if isinstance(step, ForEach) else keeps_of(step):
             kept.setdefault(name, []).append(number)
     uses: dict[tuple[int, str], list[int]] = {}
     early: dict[str, list[int]] = {}
     for number, step in enumerate(steps, 1):
-        used = used_names(step)
+        used = frozenset(reference.name for reference, _ in own_references(step))
         for name in used | asked_for(step):
             before = [place for place in kept.get(name, ()) if place < number]
             if before:

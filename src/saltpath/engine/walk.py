@@ -78,23 +78,29 @@ class _Sum:
 @dataclass(frozen=True, slots=True)
 class _Spot:
     """Where a step stands: its part and index, or where inside such a step (`inner`, see events.py), below the steps with these keys and
-    item numbers (`path`). `wanted`: the names of kept values that steps after it use."""
+    item numbers (`path`). `items`: those that it is carried out for, by name. `wanted`: the names of kept values that steps after it use."""
 
     part: Part
     index: int
     wanted: frozenset[str]
     inner: str = ""
     path: tuple[str | int, ...] = ()
+    items: tuple[tuple[str, Any], ...] = ()
 
     @property
     def cleans(self) -> bool:
         """Whether it is carried out whatever happened before it."""
         return self.part == "afterwards" or self.part == "at the end"
 
-    def below(self, step: Step, place: str, wanted: frozenset[str], item: tuple[int, ...] = ()) -> _Spot:
-        """A place inside the step that stands here."""
+    def below(self, step: Step, place: str, wanted: frozenset[str]) -> _Spot:
+        """A place inside the shared steps that stand here."""
         inner = f"{self.inner}/{place}" if self.inner else place
-        return _Spot(self.part, self.index, wanted, inner, (*self.path, step.key or step.name, *item))
+        return _Spot(self.part, self.index, wanted, inner, (*self.path, step.key or step.name))
+
+    def for_item(self, step: ForEach, number: int, item: Any, place: int) -> _Spot:
+        """A place inside the step that stands here, for one of its items."""
+        below = self.below(step, f"{number}.{place}", self.wanted)
+        return replace(below, path=(*below.path, number), items=(*self.items, (step.item, item)))
 
 
 @dataclass(slots=True)
@@ -265,6 +271,8 @@ class Walk:
             done = Done("blocked", self.masker.why(problem.reason), 0, 0)
         except (RecursionError, ArithmeticError, LookupError, TypeError, ValueError, AttributeError) as problem:
             done = Done("blocked", why("fault", problem=f"{type(problem).__name__}: {problem}"), 0, 0)
+        for name, item in spot.items:
+            used[f"[={name}]"] = {"from": "item", "value": item}
         if self.masker.any:
             used = {text: {**use, "value": self.masker.value(use["value"])} for text, use in used.items()}
         return done, used
@@ -300,7 +308,7 @@ class Walk:
             back = session.scopes.name_item(step.item, item)
             try:
                 for place, one in enumerate(step.steps):
-                    below = spot.below(step, f"{number}.{place}", spot.wanted, (number,))
+                    below = spot.for_item(step, number, item, place)
                     await self._one(below, one, total, self._ends(below, total), session, options)
             finally:
                 back()

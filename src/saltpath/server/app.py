@@ -15,6 +15,7 @@ from saltpath.server.api.lift_api import lift_api
 from saltpath.server.api.outline_api import outline_api
 from saltpath.server.api.proposals_api import proposals_api
 from saltpath.server.api.runs_api import runs_api
+from saltpath.server.api.shared_api import shared_api
 from saltpath.server.api.sheets_api import sheets_api
 from saltpath.server.api.single_api import single_api
 from saltpath.server.api.values_api import values_api
@@ -43,6 +44,7 @@ def make_app(folder: Path, host: str = "127.0.0.1") -> Flask:
         documents,
         incoming,
         single_api,
+        shared_api,
         sheets_api,
         evidence_api,
         proposals_api,

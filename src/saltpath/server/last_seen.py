@@ -2,21 +2,27 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
+from typing import Any
 
 from saltpath.core.answer import Answer
-from saltpath.core.case import Case, Project, Request, Step, Suite
+from saltpath.core.case import Case, ForEach, Project, Request, Step, Suite, UseShared
 from saltpath.core.format.project import read_environment, read_project, read_suite
+from saltpath.core.outline import placed
 from saltpath.core.plan import inheriting
 from saltpath.core.scopes import Scopes
 from saltpath.server import again
 from saltpath.server.compiled import compiled
 from saltpath.server.context import database
+from saltpath.server.shared_cases import with_shared
 from saltpath.store import evidence, projects, runs
 from saltpath.store.cases import StoredCase
 from saltpath.store.database import NotFound
 from saltpath.store.evidence import StepEvidence
 
+MOST_INSIDE = 300
 Found = dict[str, tuple[runs.Run, StepEvidence]]
 """By step key, which run saw the step last, and what."""
 
@@ -24,15 +30,15 @@ Found = dict[str, tuple[runs.Run, StepEvidence]]
 @dataclass(frozen=True, slots=True)
 class SeenStep:
     """A step as it stands in the case now, what it saw last, and which of its checks were judged anew on that. `namespaces`: prefixes
-    that its XPaths may use besides those of its answer."""
+    that its XPaths may use besides those of its answer. `where`: its part, index and place now. `inside`: what the steps inside it saw."""
 
-    part: str
-    index: int
     step: Step
     run: runs.Run
     seen: StepEvidence
     again: tuple[bool, ...]
     namespaces: tuple[tuple[str, str], ...]
+    where: dict[str, Any]
+    inside: list[StepEvidence]
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,17 +54,17 @@ def judged(stored: StoredCase, run: str = "") -> Judged:
     """What the last run or trial of a case saw, a trial's steps over the last run's; of the run with an oid, what that one saw. Checks that
     were edited since are judged on the kept answers."""
     suite, project = around(stored)
-    case = inheriting(compiled(stored), suite, project)
+    case = inheriting(with_shared(stored), suite, project)
     newest, verdict, found = _seen_in(stored, run) if run else last_seen(stored)
     scopes = _scopes(stored, case, (suite, project), newest, [seen for _, seen in found.values()])
-    for _, _, step in case.parts():
+    for _, step in case.every_step():
         if isinstance(step, Request) and step.key in found:
             of, seen = found[step.key]
             found[step.key] = (of, again.kept(step, seen, scopes))
             for name, value in found[step.key][1].kept.items():
                 scopes.keep(name, value)
     steps = []
-    for part, index, step in case.parts():
+    for where, step in placed(case):
         if step.key not in found:
             continue
         of, seen = found[step.key]
@@ -66,9 +72,27 @@ def judged(stored: StoredCase, run: str = "") -> Judged:
         spaces: tuple[tuple[str, str], ...] = ()
         if isinstance(step, Request):
             spaces = _namespaces(step, case, suite, project)
-            seen, anew = again.judged(step, seen, scopes, spaces)
-        steps.append(SeenStep(part, index, step, of, seen, anew, spaces))
+            with _items_of(seen, scopes):
+                seen, anew = again.judged(step, seen, scopes, spaces)
+        inside = _inside(of, seen) if isinstance(step, UseShared | ForEach) else []
+        steps.append(SeenStep(step, of, seen, anew, spaces, where, inside))
     return Judged(newest, verdict, steps)
+
+
+@contextmanager
+def _items_of(seen: StepEvidence, scopes: Scopes) -> Iterator[None]:
+    """The items that a step was carried out for have their names again."""
+    items = {text[2:-1]: use["value"] for text, use in seen.used.items() if use["from"] == "item"}
+    backs = [scopes.name_item(name, value) for name, value in items.items()]
+    yield
+    for back in reversed(backs):
+        back()
+
+
+def _inside(run: runs.Run, seen: StepEvidence) -> list[StepEvidence]:
+    """What the steps inside one saw, at most 300 of them."""
+    head = seen.head
+    return evidence.steps_inside(database("evidence"), run.id, head, MOST_INSIDE)
 
 
 def _namespaces(step: Step, case: Case, suite: Suite, project: Project) -> tuple[tuple[str, str], ...]:
@@ -82,7 +106,7 @@ def last_answer(stored: StoredCase, key: str) -> tuple[StepEvidence, Answer, Sco
     answer."""
     case = compiled(stored)
     _, _, found = last_seen(stored)
-    step = next((step for _, _, step in case.parts() if step.key == key), None)
+    step = next((step for _, step in case.every_step() if step.key == key), None)
     if key not in found or step is None:
         return None
     run, seen = found[key]
@@ -90,7 +114,11 @@ def last_answer(stored: StoredCase, key: str) -> tuple[StepEvidence, Answer, Sco
     answer = again.answer_of(seen, _namespaces(step, case, *surroundings))
     if answer is None:
         return None
-    return seen, answer, _scopes(stored, case, surroundings, run, [of for _, of in found.values()])
+    scopes = _scopes(stored, case, surroundings, run, [of for _, of in found.values()])
+    for text, use in seen.used.items():
+        if use["from"] == "item":
+            scopes.name_item(text[2:-1], use["value"])
+    return seen, answer, scopes
 
 
 def around(stored: StoredCase) -> tuple[Suite, Project]:
@@ -110,7 +138,7 @@ def last_seen(stored: StoredCase) -> tuple[runs.Run | None, str | None, Found]:
             continue
         run = newest = runs.run_by_id(database(), last[0])
         verdict = runs.verdict_of_case(database(), *last)
-        found |= {step.key: (run, step) for step in evidence.steps(database("evidence"), *last)}
+        found |= _by_key(run, evidence.steps(database("evidence"), *last))
     return newest, verdict, found
 
 
@@ -120,7 +148,20 @@ def _seen_in(stored: StoredCase, oid: str) -> tuple[runs.Run | None, str | None,
     if position is None:
         raise NotFound("this run does not hold this case")
     steps = evidence.steps(database("evidence"), run.id, position)
-    return run, runs.verdict_of_case(database(), run.id, position), {step.key: (run, step) for step in steps}
+    return run, runs.verdict_of_case(database(), run.id, position), _by_key(run, steps)
+
+
+def _by_key(run: runs.Run, steps: list[StepEvidence]) -> Found:
+    """What each step of the case saw, by its key; one for each item the first time that it was bad, else the last time. What stands
+    inside shared steps belongs to these."""
+    found: Found = {}
+    for step in steps:
+        if evidence.hidden(step.head.inner):
+            continue
+        before = found.get(step.key)
+        if before is None or before[1].head.verdict not in ("failed", "blocked"):
+            found[step.key] = (run, step)
+    return found
 
 
 def _scopes(

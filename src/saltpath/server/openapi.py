@@ -94,6 +94,12 @@ def document() -> dict[str, Any]:
         "/values": {
             "get": _operation("listValues", "Values as they read in each environment", _page("ValueRow"), _PROJECT),
             "post": _operation("changeValues", "Change cells in one act", _of("ChangedValues"), body="ValueChanges")},
+        "/shared-steps": {
+            "get": _operation("listSharedSteps", "Shared steps and who uses them", _page("SharedSteps"), _PROJECT),
+            "post": _operation("addSharedSteps", "New ones", _of("Case"), status=201, body="NewSharedSteps")},
+        "/shared-steps/{id}": {"delete": _operation("removeSharedSteps", "Take away what nobody uses", _of("Gone"), _ID)},
+        "/cases/{id}/shared-steps": {
+            "post": _operation("extractSteps", "Steps of a case as shared steps", _of("Extracted"), _ID, status=201, body="ToShare")},
         "/lifts": {
             "get": _operation("listLiftOffers", "What stands written out in several steps", _page("LiftOffer"), _PROJECT),
             "post": _operation("lift", "Make a value of what stands written out", _of("Lifted"), body="Lift")},

@@ -10,7 +10,7 @@ from saltpath.core.format.project import read_environment, read_project, read_su
 from saltpath.core.inspect import references_of_checks
 from saltpath.core.values import Wanted, wanted_by, wanted_by_values
 from saltpath.server.compiled import compiled
-from saltpath.store import cases, projects
+from saltpath.store import cases, projects, shared_steps
 from saltpath.store.cases import StoredCase
 
 MOST = 20_000
@@ -46,6 +46,9 @@ def uses(connection: sqlite3.Connection, project: projects.Document) -> tuple[Us
         for item in wanted(stored):
             of_suite = item.scope == "suite" or (item.scope is None and item.name in own[suite])
             found.setdefault((suite if of_suite else "", item.name), []).append(stored)
+    for stored in shared_steps.shared_steps(connection, project.id):
+        for item in wanted(stored):
+            found.setdefault(("", item.name), []).append(stored)
     return found, _by_documents(connection, project)
 
 

@@ -217,6 +217,17 @@ def steps_with_key(connection: sqlite3.Connection, run: int, position: int, key:
     return [_evidence(connection, row) for row in rows]
 
 
+def steps_inside(connection: sqlite3.Connection, run: int, head: StepHead, most: int) -> list[StepEvidence]:
+    """What the steps inside one saw, in the order in which they ended; at most so many."""
+    begin = f"{head.inner}/" if head.inner else ""
+    rows = connection.execute(
+        "SELECT * FROM step WHERE run = ? AND position = ? AND row = ? AND part = ? AND step = ? AND inner <> '' AND inner <> ?"
+        " AND substr(inner, 1, ?) = ? ORDER BY id LIMIT ?",
+        (run, head.position, head.row, head.part, head.step, head.inner, len(begin), begin, most),
+    ).fetchall()
+    return [_evidence(connection, row) for row in rows]
+
+
 def step(
     connection: sqlite3.Connection, run: int, position: int, row: int, part: str, index: int, inner: str = ""
 ) -> StepEvidence | None:

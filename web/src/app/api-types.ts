@@ -196,6 +196,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/shared-steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Shared steps and who uses them */
+        get: operations["listSharedSteps"];
+        put?: never;
+        /** New ones */
+        post: operations["addSharedSteps"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shared-steps/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take away what nobody uses */
+        delete: operations["removeSharedSteps"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/shared-steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Steps of a case as shared steps */
+        post: operations["extractSteps"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/lifts": {
         parameters: {
             query?: never;
@@ -1194,14 +1246,82 @@ export interface components {
             value: components["schemas"]["Piece"][];
             to: number[];
         };
+        SharedInput: {
+            name: string;
+            kind: string;
+            needed: boolean;
+            value: string;
+        };
+        SharedOutput: {
+            name: string;
+            value: string;
+        };
+        Shared: {
+            called: string;
+            inputs: components["schemas"]["SharedInput"][];
+            outputs: components["schemas"]["SharedOutput"][];
+            uses: number;
+            cases: components["schemas"]["NamedCase"][];
+        };
+        SharedSteps: {
+            id: string;
+            name: string;
+            about: string;
+            steps: number;
+            called: string;
+            inputs: components["schemas"]["SharedInput"][];
+            outputs: components["schemas"]["SharedOutput"][];
+            uses: number;
+            cases: components["schemas"]["NamedCase"][];
+        };
+        NewSharedSteps: {
+            project: string;
+            document: Record<string, never>;
+        };
+        ToShare: {
+            steps: string[];
+            name: string;
+        };
+        Extracted: {
+            shared: components["schemas"]["SharedSteps"];
+            use: Record<string, never>;
+        };
+        UsedInput: {
+            name: string;
+            kind: string;
+            needed: boolean;
+            given: boolean;
+            value: components["schemas"]["Piece"][];
+        };
+        GivenOutput: {
+            output: string;
+            name: string;
+            to: number[];
+        };
+        UseShared: {
+            called: string;
+            problem: string;
+            inputs: components["schemas"]["UsedInput"][];
+            outputs: string[];
+            gives: components["schemas"]["GivenOutput"][];
+        };
+        ForEach: {
+            of: components["schemas"]["Piece"][];
+            item: string;
+        };
         Step: {
             number: number;
             /** @enum {string} */
             part: "once" | "steps" | "afterwards" | "at the end";
             index: number;
             key: string;
+            label: string;
+            place: string;
+            inside: string;
+            use?: components["schemas"]["UseShared"];
+            each?: components["schemas"]["ForEach"];
             /** @enum {string} */
-            kind: "request" | "set" | "wait";
+            kind: "request" | "set" | "wait" | "shared" | "for each";
             name: string;
             off: boolean;
             send?: components["schemas"]["Send"];
@@ -1246,6 +1366,7 @@ export interface components {
                 name: string;
             };
             single: boolean;
+            shared: components["schemas"]["Shared"] | null;
             key: string;
             name: string;
             about: string;
@@ -1487,6 +1608,8 @@ export interface components {
             /** @enum {string} */
             part: "once" | "steps" | "afterwards" | "at the end";
             index: number;
+            inner: string;
+            place: string;
             /** @enum {string} */
             verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
             status: number;
@@ -1696,6 +1819,8 @@ export interface components {
             /** @enum {string} */
             part: "once" | "steps" | "afterwards" | "at the end";
             index: number;
+            inner: string;
+            place: string;
             /** @enum {string} */
             verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
             status: number;
@@ -1720,6 +1845,8 @@ export interface components {
             /** @enum {string} */
             part: "once" | "steps" | "afterwards" | "at the end";
             index: number;
+            inner: string;
+            place: string;
             /** @enum {string} */
             verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
             status: number;
@@ -1738,6 +1865,8 @@ export interface components {
             runNumber: number;
             runKind: string;
             namespaces: components["schemas"]["Namespace"][];
+            key: string;
+            inside: components["schemas"]["StepEvidence"][];
         };
         Evidence: {
             run: components["schemas"]["Run"] | null;
@@ -2277,6 +2406,142 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangedValues"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listSharedSteps: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["SharedSteps"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addSharedSteps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSharedSteps"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Case"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeSharedSteps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    extractSteps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToShare"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Extracted"];
                 };
             };
             /** @description a problem */

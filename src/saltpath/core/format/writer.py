@@ -15,9 +15,9 @@ from saltpath.core.format.source import FormatError, plain_scalar
 ORDER = (
     "salt-path", "case", "project", "suite", "environment", "request", "set", "wait", "shared", "for each", "as", "about", "key", "register", "tags",
     "off", "zone", "guarded", "order", "values", "values in", "on failure", "every answer", "once", "only if", "send", "query", "headers",
-    "auth", "json", "xml", "text", "file", "multipart", "type", "form", "options", "repeat", "without", "inputs", "with", "gives", "kind", "default", "until", "every", "at most", "when", "then",
+    "auth", "json", "xml", "text", "file", "multipart", "type", "form", "options", "repeat", "without", "inputs", "outputs", "with", "gives", "kind", "default", "until", "every", "at most", "when", "then",
     "otherwise", "any of", "all of", "none of", "may be empty", "of", "steps", "expect",
-    "keep", "outputs", "afterwards", "at the end",
+    "keep", "afterwards", "at the end",
 )  # fmt: skip
 WIDTH = 110
 _AS_GIVEN = re.compile(

@@ -43,7 +43,7 @@ def _of_case(case: StoredCase) -> dict[str, Any]:
     for of in seen:
         for name, value in of.seen.kept.items():
             scopes.keep(name, value)
-    numbers = {step.key: number for number, (_, _, step) in enumerate(compiled(case).parts(), 1)}
+    numbers = {step.key: number for number, (_, step) in enumerate(compiled(case).every_step(), 1)}
     steps = [view for of in seen if (view := _of_step(of, numbers[of.step.key], scopes)) is not None]
     return {"case": case.oid, "name": case.name, "steps": steps}
 

@@ -18,10 +18,11 @@ from saltpath.core.format.writer import write_document
 from saltpath.core.inspect import inspect, surroundings
 from saltpath.core.outline import outline
 from saltpath.server.api.views import every_answer_view, moment, reason
-from saltpath.server.compiled import compiled, remember
+from saltpath.server.compiled import remember
 from saltpath.server.context import actor, body, database, version_changed
 from saltpath.server.presence import Presence
 from saltpath.server.problems import Refused, json_answer
+from saltpath.server.shared_cases import shared_view, with_shared
 from saltpath.store import cases, projects, single
 
 documents = Blueprint("documents", __name__)
@@ -38,7 +39,7 @@ def case_answer(stored: cases.StoredCase) -> Response:
     connection = database()
     suite = projects.suite_by_id(connection, stored.suite)
     project = projects.project_by_id(connection, stored.project)
-    case = compiled(stored)
+    case = with_shared(stored)
     usual = project.document.get("environment", "")
     standing = sorted(projects.environments(connection, stored.project), key=lambda e: e.name != usual)
     environments = [read_environment(e.document).values for e in standing]
@@ -60,6 +61,7 @@ def case_answer(stored: cases.StoredCase) -> Response:
             "id": stored.oid,
             "project": project.oid,
             "suite": {"id": suite.oid, "name": suite.name},
+            "shared": shared_view(stored) if case.is_shared else None,
             "single": suite.hidden == single.SINGLE,
             "key": stored.key,
             "name": stored.name,
@@ -110,6 +112,8 @@ def save_case(id: str) -> Response:
     before = cases.case(database(), id)
     if projects.suite_by_id(database(), before.suite).hidden == single.SINGLE:
         _one_request(case)
+    if case.is_shared != ("shared" in before.document):
+        raise Refused(422, "kind", "A case stays a case, and shared steps stay shared steps.")
     if comments is None:
         comments = carried(before.document, document, before.comments)
     stored = cases.save_case(database(), id, actor().id, version, document, comments)
@@ -164,7 +168,9 @@ def add_case() -> Response:
     suite = next((s for s in projects.suites(database(), project.id) if s.oid == data.get("suite")), None)
     if suite is None:
         raise Refused(422, "suite-missing", "Name a suite of this project.")
-    document, comments, _ = _given_document(data)
+    document, comments, case = _given_document(data)
+    if case.is_shared:
+        raise Refused(422, "kind", "These are shared steps; they stand beside the suites: POST /shared-steps.")
     stored = cases.add_case(database(), project.id, suite.id, actor().id, document, comments or {})
     answer = case_answer(stored)
     answer.status_code = 201

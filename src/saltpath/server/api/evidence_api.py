@@ -50,8 +50,9 @@ def case_evidence(id: str) -> Response:
     stored = cases.case(database(), id)
     found = judged(stored, request.args.get("run", ""))
     items = [
-        {**step_view(of.seen, of.run.oid, of.again), "part": of.part, "index": of.index, "run": of.run.oid, "runNumber": of.run.number,
-         "runKind": of.run.kind, "namespaces": [{"prefix": prefix, "uri": uri} for prefix, uri in of.namespaces]}
+        {**step_view(of.seen, of.run.oid, of.again), **{name: of.where[name] for name in ("part", "index", "place")}, "key": of.step.key, "run": of.run.oid, "runNumber": of.run.number,
+         "runKind": of.run.kind, "namespaces": [{"prefix": prefix, "uri": uri} for prefix, uri in of.namespaces],
+         "inside": [step_view(inner, of.run.oid) for inner in of.inside]}
         for of in found.steps
     ]  # fmt: skip
     return json_answer(

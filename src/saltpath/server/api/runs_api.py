@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import secrets
 from typing import Any
 
@@ -9,15 +10,18 @@ from flask import Blueprint, Response, request
 
 from saltpath.core.references import is_name
 from saltpath.server.api.views import run_case_view, run_view, step_view
-from saltpath.server.compiled import compiled
 from saltpath.server.context import actor, body, database, folder, limit, project_asked, whole
 from saltpath.server.problems import Refused, json_answer
+from saltpath.server.shared_cases import with_shared
 from saltpath.store import cases, evidence, jobs, projects, runs
 from saltpath.store.database import NotFound
 from saltpath.store.secrets import seal_given
 
 runs_api = Blueprint("runs", __name__)
 MOST_CASES = 10_000
+_WHOLE = re.compile(r"[0-9]{1,9}")
+_PLACE = re.compile(r"([0-9]{1,9})(?:-([0-9_~]{1,200}))?")
+_IN = str.maketrans("_~", "/.")
 
 
 @runs_api.post("/runs")
@@ -156,7 +160,8 @@ def read_run(id: str) -> Response:
 
 def _step_names(entry: runs.RunCase) -> list[dict[str, Any]]:
     """The steps of a case at the version that was run, in the order of execution."""
-    case = compiled(cases.case_at(database(), entry.case_id, entry.version))
+    stored = cases.case_at(database(), entry.case_id, entry.version)
+    case = with_shared(stored)
     return [{"part": part, "index": index, "name": step.name} for part, index, step in case.parts()]
 
 
@@ -193,13 +198,20 @@ def read_body(id: str) -> Response:
 
 def _exchange(id: str) -> Any:
     parts = id.split(".")
-    fits = len(parts) == 6 and all(
-        p.isascii() and p.isdigit() and len(p) < 10 for p in (parts[1], parts[2], parts[4], parts[5])
-    )
-    if not fits:
+    fits = len(parts) == 6 and all(_WHOLE.fullmatch(part) for part in (parts[1], parts[2], parts[5]))
+    place = _PLACE.fullmatch(parts[4]) if fits else None
+    if place is None:
         raise Refused(404, "not-found", f"there is no exchange {id}")
     run = runs.run(database(), parts[0])
-    step = evidence.step(database("evidence"), run.id, int(parts[1]), int(parts[2]), parts[3], int(parts[4]))
+    step = evidence.step(
+        database("evidence"),
+        run.id,
+        int(parts[1]),
+        int(parts[2]),
+        parts[3],
+        int(place[1]),
+        (place[2] or "").translate(_IN),
+    )
     if step is None or int(parts[5]) >= len(step.exchanges):
         raise Refused(404, "not-found", f"there is no exchange {id}")
     return step.exchanges[int(parts[5])]

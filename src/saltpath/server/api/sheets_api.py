@@ -93,7 +93,7 @@ def case_rows(id: str) -> Response:
 def _rows(found: list[StoredCase]) -> Response:
     items = []
     for case in found:
-        numbers = {step.key: number for number, (_, _, step) in enumerate(compiled(case).parts(), 1)}
+        numbers = {step.key: number for number, (_, step) in enumerate(compiled(case).every_step(), 1)}
         steps = {str(step.get("key")): step for step in requests_of(case.document)}
         for row in rows_with_evidence(case):
             step = steps[row.step_key]

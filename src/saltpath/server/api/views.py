@@ -9,7 +9,7 @@ from saltpath.core import measures, plain
 from saltpath.core.case import Expectation
 from saltpath.core.checks.judge import Outcome
 from saltpath.core.exchange import Exchange
-from saltpath.core.outline import expectation
+from saltpath.core.outline import expectation, place_of
 from saltpath.core.why import TEMPLATES, Why
 from saltpath.store.cases import StoredCase
 from saltpath.store.evidence import StepEvidence, StepHead
@@ -17,6 +17,7 @@ from saltpath.store.projects import Document
 from saltpath.store.runs import Run, RunCase
 
 TEXT_MOST = 200_000
+_OUT = str.maketrans("/.", "_~")  # an exchange's id has dots of its own
 
 
 def moment(us: int | None) -> str | None:
@@ -80,6 +81,8 @@ def head_view(head: StepHead) -> dict[str, Any]:
         "row": head.row,
         "part": head.part,
         "index": head.step,
+        "inner": head.inner,
+        "place": place_of(head.part, head.step, head.inner),
         "verdict": head.verdict,
         "status": head.status,
         "ms": ms(head.us),
@@ -89,7 +92,7 @@ def head_view(head: StepHead) -> dict[str, Any]:
 def step_view(step: StepEvidence, run: str, again: tuple[bool, ...] = ()) -> dict[str, Any]:
     """A step with its evidence; bodies are fetched apart, `/exchanges/{id}/body`. `again`: which checks were judged anew."""
     head = step.head
-    place = f"{run}.{head.position}.{head.row}.{head.part}.{head.step}"
+    place = f"{run}.{head.position}.{head.row}.{head.part}.{head.step}{f'-{head.inner.translate(_OUT)}' if head.inner else ''}"
     return {
         **head_view(head),
         "at": moment(head.at),

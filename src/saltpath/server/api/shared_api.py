@@ -1,0 +1,80 @@
+"""Shared steps: which there are and who uses them, new ones, and steps of a case made into some."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, Response
+
+from saltpath.core.extract import NotShareable, extracted
+from saltpath.core.format.reader import case_from_data
+from saltpath.server.api.documents import case_answer
+from saltpath.server.context import actor, body, database, project_asked
+from saltpath.server.problems import Refused, json_answer
+from saltpath.server.shared_cases import shared_view, users_of, with_shared
+from saltpath.store import cases, projects, shared_steps
+
+shared_api = Blueprint("shared", __name__)
+
+
+@shared_api.get("/shared-steps")
+def list_shared_steps() -> Response:
+    """Those of a project by their names, each with what it needs and gives, and the cases that use it."""
+    items = [_line(stored) for stored in shared_steps.shared_steps(database(), project_asked().id)]
+    return json_answer({"items": items, "next": None})
+
+
+def _line(stored: cases.StoredCase) -> dict[str, Any]:
+    about = stored.document.get("about", "")
+    steps = len(stored.document.get("steps", []))
+    return {"id": stored.oid, "name": stored.name, "about": about, "steps": steps, **shared_view(stored)}
+
+
+@shared_api.post("/shared-steps")
+def add_shared_steps() -> Response:
+    """New ones from a `document` of the format, in a project."""
+    data = body()
+    project = projects.project(database(), str(data.get("project", "")))
+    document = data.get("document")
+    if not isinstance(document, dict) or not case_from_data(document).is_shared:
+        raise Refused(
+            422, "document-missing", "Give the shared steps as document; it begins with shared: and their name."
+        )
+    stored = shared_steps.add(database(), project.id, actor().id, document)
+    answer = case_answer(stored)
+    answer.status_code = 201
+    answer.headers["Location"] = f"/api/v1/cases/{stored.oid}"
+    return answer
+
+
+@shared_api.post("/cases/<id>/shared-steps")
+def extract(id: str) -> Response:
+    """Make shared steps of those of a case with the keys `steps`, called `name`. The case stays as it is: the answer has the step that
+    uses them, which its editor puts in their place."""
+    stored, data = cases.case(database(), id), body()
+    keys, name = data.get("steps"), data.get("name")
+    if not isinstance(keys, list) or not all(isinstance(key, str) for key in keys) or not keys:
+        raise Refused(422, "steps", "Give the keys of the steps as steps.")
+    if not isinstance(name, str) or not 1 <= len(name.strip()) <= 200:
+        raise Refused(422, "name", "Give a name of 1 to 200 characters.")
+    try:
+        found = extracted(with_shared(stored), stored.document, keys, name.strip())
+    except NotShareable as problem:
+        raise Refused(422, "not-shareable", str(problem)) from None
+    case_from_data(found.shared)
+    made = shared_steps.add(database(), stored.project, actor().id, found.shared)
+    use = {**found.use, "shared": shared_steps.called(made)}
+    return json_answer({"shared": _line(made), "use": use}, 201)
+
+
+@shared_api.delete("/shared-steps/<id>")
+def remove_shared_steps(id: str) -> Response:
+    """Take shared steps away that nobody uses."""
+    stored = cases.case(database(), id)
+    if not stored.document.get("shared"):
+        raise Refused(409, "a-case", f"“{stored.name}” is a case, and no shared steps.")
+    users = users_of(stored)
+    if users:
+        raise Refused(409, "in-use", f"“{users[0].name}” uses them; take them out there first.")
+    cases.remove_case(database(), id)
+    return json_answer({"gone": True})
