@@ -39,7 +39,7 @@ from saltpath.core.checks.typed import write_sentence
 from saltpath.core.grammar import Unreadable
 from saltpath.core.inspect import asked_for, own_references
 from saltpath.core.options import Options
-from saltpath.core.references import Template, read_template
+from saltpath.core.references import Template, read_template, references_in
 
 Piece = dict[str, str]
 
@@ -50,6 +50,10 @@ def outline(case: Case) -> dict[str, Any]:
     steps = list(placed(case))
     threads = _threads([step for _, step in steps])
     to = {(thread["from"], thread["name"]): thread["to"] for thread in threads if not thread["broken"]}
+    given: dict[str, list[str]] = {}
+    for output, tree in case.outputs:
+        for reference in references_in(tree):
+            given.setdefault(reference.name, []).append(output)
     described = []
     for number, (where, step) in enumerate(steps, 1):
         entry: dict[str, Any] = {
@@ -65,7 +69,13 @@ def outline(case: Case) -> dict[str, Any]:
             entry |= _request(step)
             entry["repeat"] = _repeat(step.repeat) if step.repeat else None
             entry["keep"] = [
-                {"name": keep.name, "of": keep.of.text, "secret": keep.secret, "to": to.get((number, keep.name), [])}
+                {
+                    "name": keep.name,
+                    "of": keep.of.text,
+                    "secret": keep.secret,
+                    "to": to.get((number, keep.name), []),
+                    "gives": given.get(keep.name, []),
+                }
                 for keep in step.keep
             ]
         elif isinstance(step, SetValues):

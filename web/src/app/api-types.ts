@@ -1240,6 +1240,7 @@ export interface components {
             of: string;
             secret: boolean;
             to: number[];
+            gives: string[];
         };
         SetValue: {
             name: string;
@@ -1619,6 +1620,7 @@ export interface components {
             /** @enum {string} */
             part: "once" | "steps" | "afterwards" | "at the end";
             index: number;
+            number: number;
             name: string;
         };
         RunCase: {

@@ -54,6 +54,7 @@ export type TakenRows = Omit<Shapes["TakenRows"], "saved"> & {
 export type SingleRequest = Shapes["SingleRequest"];
 export type Sending = Shapes["Sending"];
 export type Recording = Omit<Shapes["Recording"], "entries"> & { entries: RecordedEntry[] };
+export type SharedSteps = Shapes["SharedSteps"];
 export type ValueRow = Shapes["ValueRow"];
 export type ValueCell = Shapes["ValueCell"];
 export type ValueChange = Shapes["ValueChange"];
@@ -143,6 +144,13 @@ export const api = {
     const text = await (await answered("/lifts", posted(lift))).text();
     return { ...(JSON.parse(text) as Lifted), saved: (readExact(text) as unknown as Lifted).saved };
   },
+  sharedSteps: (project: string) => ask<Page<SharedSteps>>(`/shared-steps?project=${q(project)}`),
+  /** Steps of a case as shared steps, and the step that uses them. */
+  extract: async (id: string, steps: string[], name: string) => {
+    const text = await (await answered(`/cases/${q(id)}/shared-steps`, posted({ steps, name }))).text();
+    return readExact(text) as unknown as { shared: SharedSteps; use: { [key: string]: Json } };
+  },
+  removeShared: (id: string) => ask<unknown>(`/shared-steps/${q(id)}`, { method: "DELETE" }),
   suites: (project: string) => ask<Page<Suite>>(`/suites?project=${q(project)}`),
   addSuite: (project: string, name: string) => send<Suite>("/suites", { project, name }),
   changeSuite: (id: string, change: { name?: string; about?: string; before?: string | null }) =>

@@ -102,7 +102,7 @@ const INKS: Record<MarkKind, string> = {
 };
 
 /** A step's number on the trail, in the shape of its verdict. */
-export function StepNumber({ number, verdict }: { number: number; verdict: MarkKind }) {
+export function StepNumber({ number, verdict }: { number: string; verdict: MarkKind }) {
   const label = `step ${number}, ${WORDS[verdict]}`;
   return (
     <svg className="step-number" width={26} height={26} viewBox="-1 -1 26 26" role="img" aria-label={label}>
@@ -110,7 +110,13 @@ export function StepNumber({ number, verdict }: { number: number; verdict: MarkK
       <g fill="var(--card)" strokeWidth="2">
         {OUTLINES[verdict]}
       </g>
-      <text x="12" y={verdict === "blocked" ? 18.5 : 16.2} textAnchor="middle" fill={INKS[verdict]}>
+      <text
+        x="12"
+        y={verdict === "blocked" ? 18.5 : 16.2}
+        textAnchor="middle"
+        fill={INKS[verdict]}
+        fontSize={number.length > 2 ? 9 : undefined}
+      >
         {number}
       </text>
     </svg>

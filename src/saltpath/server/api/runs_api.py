@@ -8,6 +8,7 @@ from typing import Any
 
 from flask import Blueprint, Response, request
 
+from saltpath.core.outline import placed
 from saltpath.core.references import is_name
 from saltpath.server.api.views import run_case_view, run_view, step_view
 from saltpath.server.context import actor, body, database, folder, limit, project_asked, whole
@@ -162,7 +163,11 @@ def _step_names(entry: runs.RunCase) -> list[dict[str, Any]]:
     """The steps of a case at the version that was run, in the order of execution."""
     stored = cases.case_at(database(), entry.case_id, entry.version)
     case = with_shared(stored)
-    return [{"part": part, "index": index, "name": step.name} for part, index, step in case.parts()]
+    return [
+        {"part": where["part"], "index": where["index"], "number": number, "name": step.name}
+        for number, (where, step) in enumerate(placed(case), 1)
+        if not where["inside"]
+    ]
 
 
 @runs_api.get("/runs/<id>/cases/<int:position>")

@@ -107,7 +107,7 @@ export function CaseHead({ of, state, evidence, others, at, running, run, view, 
 }
 
 /** The case as a path, as a sheet of its checks, or as a text; it is the same case. */
-function Views({ view, show }: Pick<Props, "view" | "show">) {
+export function Views({ view, show }: Pick<Props, "view" | "show">) {
   return (
     <fieldset className="views" aria-label="How the case is shown">
       {VIEWS.map((name) => (

@@ -32,6 +32,7 @@ import { placesIn, referencesFor } from "./edit/references";
 import { useEditing } from "./edit/useEditing";
 import { usePresence } from "./edit/usePresence";
 import { Standing } from "./Standing";
+import { SharedHead } from "./shared/SharedHead";
 import { SentBefore } from "./single/SentBefore";
 import { SingleHead } from "./single/SingleHead";
 import { Trail } from "./Trail";
@@ -87,11 +88,12 @@ function Opened({ of }: { of: Case }) {
     () => ({
       id: of.id,
       single: of.single,
+      shared: Boolean(of.shared),
       editing,
       references: (before: number) => known.current(before),
       choose: pick,
     }),
-    [of.id, of.single, editing, pick],
+    [of.id, of.single, of.shared, editing, pick],
   );
   const places = useMemo(() => placesIn(of), [of]);
   const view: View = VIEWS.find((name) => name.toLowerCase() === search.get("view")) ?? "Path";
@@ -110,10 +112,7 @@ function Opened({ of }: { of: Case }) {
 
   // A long case and its evidence are drawn in the background, so that typing and scrolling go on meanwhile.
   const drawn = useDeferredValue(evidence.data);
-  const steps = useMemo(
-    () => new Map((drawn?.steps ?? []).map((step) => [`${step.part}.${step.index}`, step])),
-    [drawn],
-  );
+  const steps = useMemo(() => new Map((drawn?.steps ?? []).map((step) => [step.place, step])), [drawn]);
   known.current = (before) => referencesFor(of, steps, before);
   // The step that needs a person is found once a run, so that mending it does not lead away from it.
   const first = useRef<{ run: string; key: string | undefined }>(undefined);
@@ -124,7 +123,7 @@ function Opened({ of }: { of: Case }) {
     of.steps.find((item) => item.key === first.current?.key) ??
     of.steps.find((item) => item.kind === "request");
   const chosen = step?.number ?? 0;
-  const seen = step && steps.get(`${step.part}.${step.index}`);
+  const seen = step && steps.get(step.place);
   const others = usePresence(of.id, step?.key);
   const failing = worst(of, steps);
 
@@ -149,10 +148,9 @@ function Opened({ of }: { of: Case }) {
   );
   const verdict = (item: Step): MarkKind => {
     const live = running.live;
-    const done = live?.cases[0]?.steps.find((head) => head.part === item.part && head.index === item.index);
+    const done = live?.cases[0]?.steps.find((head) => head.place === item.place);
     if (done) return done.verdict;
-    if (!running.running || live?.kind === "trial")
-      return steps.get(`${item.part}.${item.index}`)?.verdict ?? "waiting";
+    if (!running.running || live?.kind === "trial") return steps.get(item.place)?.verdict ?? "waiting";
     return item.number === (live?.cases[0]?.steps.length ?? 0) + 1 ? "running" : "waiting";
   };
   const keys = (event: KeyboardEvent) => {
@@ -210,7 +208,19 @@ function Opened({ of }: { of: Case }) {
           <WhereContext.Provider value={of.id}>
             <KnownContext.Provider value={places}>
               <EveryContext.Provider value={of.everyAnswer}>
-                {of.single ? (
+                {of.shared ? (
+                  <SharedHead
+                    of={of}
+                    shared={of.shared}
+                    state={state}
+                    evidence={drawn}
+                    at={at}
+                    running={running}
+                    run={() => void runAll()}
+                    view={view}
+                    show={(next) => setSearch(next === "Path" ? {} : { view: next.toLowerCase() })}
+                  />
+                ) : of.single ? (
                   <SingleHead of={of} state={state} at={at} running={running} send={() => void runAll()} />
                 ) : (
                   <CaseHead
@@ -333,7 +343,7 @@ function useFollowed(of: Case): void {
 function worst(of: Case, steps: Map<string, StepEvidence>): string | undefined {
   for (const verdict of ["failed", "blocked", "unchecked"]) {
     const bad = of.steps.find((step) => {
-      const seen = steps.get(`${step.part}.${step.index}`);
+      const seen = steps.get(step.place);
       return seen?.verdict === verdict && seen.counts;
     });
     if (bad) return bad.key;

@@ -11,6 +11,7 @@ import { RunButton } from "../../parts/RunButton";
 import { AddSuite, NoSuite } from "./outline/AddSuite";
 import { SuiteBlock } from "./outline/SuiteBlock";
 import { useOutline } from "./outline/useOutline";
+import { SharedList } from "./shared/SharedList";
 
 /** The suites as an outline; what needs a person is said at the top. */
 export function CasesPage() {
@@ -93,6 +94,7 @@ export function CasesPage() {
         <NoSuite project={project.id} outline={outline} />
       )}
       {items.length > 0 && !typed && <AddSuite outline={outline} />}
+      <SharedList typed={typed} />
     </div>
   );
 }

@@ -5,6 +5,7 @@ import { ago } from "../../app/format";
 import { useProject } from "../../app/project";
 import { Copies } from "../../parts/Copies";
 import { Evidence } from "../../parts/Evidence";
+import { Inside } from "../../parts/Inside";
 import type { Acts, Picked } from "../../parts/tree/picked";
 import { useEdited } from "./edit/context";
 import { inChecks, stepWith } from "./edit/document";
@@ -49,7 +50,14 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, drag }: Props
   );
   return (
     <aside className="evidence" aria-label="Evidence">
-      {seen ? (
+      {seen && (step?.use || step?.each) ? (
+        <Inside
+          key={`${seen.run}-${step.key}`}
+          about={<Runs id={id} about={about ?? ""} run={run} choose={chooseRun} />}
+          why={seen.why}
+          inside={seen.inside}
+        />
+      ) : seen ? (
         <Evidence
           key={`${seen.run}-${step?.key}`}
           step={seen}

@@ -42,7 +42,12 @@ export function KeepBand({ step, evidence }: { step: Step; evidence: StepEvidenc
               </InPlace>
               {keep.secret && <span className="muted">, a secret</span>}
               <span className="was">
-                {[last && !keep.secret ? last.value : "", uses(keep.to)].filter(Boolean).join(" · ")}
+                {[
+                  last && !keep.secret ? last.value : "",
+                  keep.gives.length ? `given as ${listed(keep.gives)}` : uses(keep.to),
+                ]
+                  .filter(Boolean)
+                  .join(" · ")}
               </span>
               <span className="row-tools">
                 <button

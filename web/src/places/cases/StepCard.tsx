@@ -1,5 +1,5 @@
 import { Fragment, memo, useContext, useEffect, useRef, useState } from "react";
-import type { Case, Other, Step, StepEvidence } from "../../app/api";
+import type { Case, Other, Piece, Step, StepEvidence } from "../../app/api";
 import { writeExact } from "../../app/exact";
 import { count, duration, listed } from "../../app/format";
 import { meant } from "../../parts/meant";
@@ -14,6 +14,8 @@ import { KeepBand, uses } from "./KeepBand";
 import { Moment } from "./Moment";
 import { SendBand } from "./SendBand";
 import { type Early, StepFoot } from "./StepFoot";
+import { EachBand } from "./shared/EachBand";
+import { UseBand } from "./shared/UseBand";
 
 interface Props {
   step: Step;
@@ -96,8 +98,8 @@ export const StepCard = memo(function StepCard({
               }
             }}
           >
-            <span className="step-name">{named ? step.name : title(step)}</span>
-            {PART_TAGS[step.part] && <span className="tag">{PART_TAGS[step.part]}</span>}
+            <span className="step-name">{named || step.kind === "shared" ? step.name : title(step)}</span>
+            {step.kind === "shared" && <span className="tag">shared steps</span>}
             {step.off && <span className="tag">switched off</span>}
             {others.map((other) => (
               <span className="tag here" key={other.name + other.step}>
@@ -122,6 +124,8 @@ export const StepCard = memo(function StepCard({
             <KeepBand step={step} evidence={evidence} />
           </>
         )}
+        {open && step.kind === "shared" && <UseBand step={step} evidence={evidence} />}
+        {open && step.kind === "for each" && <EachBand step={step} evidence={evidence} />}
         {open && step.kind === "set" && <SetBand step={step} evidence={evidence} />}
         {open && (
           <StepFoot
@@ -139,12 +143,6 @@ export const StepCard = memo(function StepCard({
     </WhereContext.Provider>
   );
 });
-
-const PART_TAGS: Partial<Record<Step["part"], string>> = {
-  once: "once, before everything",
-  afterwards: "afterwards, always",
-  "at the end": "at the end, always",
-};
 
 /** Why the step failed or was blocked; left out where the failing check itself stands open below. */
 function Trouble({
@@ -188,12 +186,23 @@ function Wrong({ findings }: { findings: Case["findings"] }) {
 
 function title(step: Step): string {
   if (step.kind === "wait") return `Wait ${step.wait}`;
+  if (step.each) return `For each ${step.each.item} of ${names(step.each.of)}`;
   return `Set ${listed((step.set ?? []).map((value) => value.name))}`;
 }
 
+const names = (pieces: Piece[]): string =>
+  pieces.map((piece) => (piece.name ? piece.text.slice(2, -1) : piece.text)).join("");
+
 function Closed({ step, evidence }: { step: Step; evidence: StepEvidence | undefined }) {
+  const keeps = step.keep ?? step.use?.gives ?? [];
+  if (step.kind === "shared")
+    return (
+      <p className="step-line">
+        {step.use?.problem}
+        <Gives keeps={keeps} start="gives " />
+      </p>
+    );
   if (step.kind !== "request" || !step.send) return null;
-  const keeps = step.keep ?? [];
   const checks = step.expect?.length ?? 0;
   return (
     <p className="step-line">
@@ -207,20 +216,26 @@ function Closed({ step, evidence }: { step: Step; evidence: StepEvidence | undef
             ? ""
             : " · nothing is checked here yet"}
       </span>
-      {keeps.length > 0 && (
-        <span>
-          {" · gives "}
-          {keeps.map((keep, index) => (
-            <Fragment key={keep.name}>
-              {index > 0 && ", "}
-              <span className="reference" data-keep={keep.name}>
-                {keep.name}
-              </span>
-            </Fragment>
-          ))}
-        </span>
-      )}
+      <Gives keeps={keeps} start=" · gives " />
     </p>
+  );
+}
+
+/** The names of what later steps use. */
+function Gives({ keeps, start }: { keeps: { name: string }[]; start: string }) {
+  if (!keeps.length) return null;
+  return (
+    <span>
+      {start}
+      {keeps.map((keep, index) => (
+        <Fragment key={keep.name}>
+          {index > 0 && ", "}
+          <span className="reference" data-keep={keep.name}>
+            {keep.name}
+          </span>
+        </Fragment>
+      ))}
+    </span>
   );
 }
 

@@ -23,7 +23,7 @@ interface Props {
 
 /** Below an open step: what is wrong before it runs, how that is mended, and what can be done with the whole step. */
 export function StepFoot({ step, findings, early, used, rename, sendAlone, busy }: Props) {
-  const { editing, single } = useEdited();
+  const { editing, single, shared } = useEdited();
   if (single) return null;
   const named = step.kind === "request";
   return (
@@ -57,23 +57,25 @@ export function StepFoot({ step, findings, early, used, rename, sendAlone, busy 
         <button type="button" onClick={() => void editing.apply(inStep(step.key, () => null))}>
           delete
         </button>
-        <select
-          className="which-part"
-          aria-label="When this step runs"
-          title="Steps that clean up run afterwards or at the end, also when something failed"
-          value={step.part}
-          onChange={(event) => void editing.apply(setPart(step.key, event.target.value as Part))}
-        >
-          {PARTS.map((part) => (
-            <option key={part} value={part}>
-              {PART_WORDS[part]}
-            </option>
-          ))}
-        </select>
+        {!step.inside && !shared && (
+          <select
+            className="which-part"
+            aria-label="When this step runs"
+            title="Steps that clean up run afterwards or at the end, also when something failed"
+            value={step.part}
+            onChange={(event) => void editing.apply(setPart(step.key, event.target.value as Part))}
+          >
+            {PARTS.map((part) => (
+              <option key={part} value={part}>
+                {PART_WORDS[part]}
+              </option>
+            ))}
+          </select>
+        )}
       </span>
-      {step.kind === "request" && step.part === "steps" && (
-        <SendAlone step={step} used={used} send={sendAlone} busy={busy} />
-      )}
+      {(step.kind === "request" || step.kind === "shared" || step.kind === "for each") &&
+        step.part === "steps" &&
+        !step.inside && <SendAlone step={step} used={used} send={sendAlone} busy={busy} />}
     </footer>
   );
 }

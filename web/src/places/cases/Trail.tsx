@@ -70,7 +70,7 @@ export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy, 
   const findings = useMemo(() => {
     const found = new Map<string, Case["findings"]>();
     for (const finding of of.findings) {
-      const place = /^\w+\[\d+\]/.exec(finding.path)?.[0] ?? "";
+      const place = /^[a-z ]+\[\d+\](\.steps\[\d+\])*/.exec(finding.path)?.[0] ?? "";
       found.set(place, [...(found.get(place) ?? []), finding]);
     }
     return found;
@@ -111,6 +111,7 @@ export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy, 
           <li
             key={step.key}
             data-step={step.number}
+            className={step.inside ? "inside" : undefined}
             onDragOver={(event) => dragged.current && event.preventDefault()}
             onDrop={(event) => {
               const box = event.currentTarget.getBoundingClientRect();
@@ -120,6 +121,9 @@ export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy, 
               dragged.current = "";
             }}
           >
+            {step.part !== (of.steps[step.number - 2]?.part ?? "steps") && (
+              <h2 className="part-head">{PART_HEADS[step.part]}</h2>
+            )}
             {/* biome-ignore lint/a11y/noStaticElementInteractions: Alt and the arrows move a step too */}
             <span
               className="grip"
@@ -131,14 +135,14 @@ export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy, 
                 event.dataTransfer.setData("text/plain", step.name);
               }}
             >
-              <StepNumber number={step.number} verdict={verdict(step)} />
+              <StepNumber number={step.label} verdict={verdict(step)} />
             </span>
             <StepCard
               step={step}
               open={step.number === chosen}
               choose={choose}
-              evidence={evidence.get(`${step.part}.${step.index}`)}
-              findings={findings.get(`${step.part}[${step.index}]`) ?? NONE}
+              evidence={evidence.get(step.place)}
+              findings={findings.get(pathOf(step)) ?? NONE}
               early={early.get(step.number) ?? NONE}
               sendAlone={sendAlone}
               busy={busy}
@@ -154,6 +158,19 @@ export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy, 
   );
 }
 
+const PART_HEADS: Record<Step["part"], string> = {
+  once: "Once, before everything",
+  steps: "Then, in turn",
+  afterwards: "Afterwards, whatever happened",
+  "at the end": "At the end, whatever happened",
+};
+
+/** Where the step stands in the document: `steps[1].steps[0]`. */
+const pathOf = (step: Step): string => {
+  const inner = step.place.split("/").slice(1);
+  return `${step.part}[${step.index}]${inner.map((place) => `.steps[${place}]`).join("")}`;
+};
+
 function measured(list: HTMLOListElement): CardPlace[] {
   const top = list.getBoundingClientRect().top;
   return [...list.children].map((child) => {
@@ -165,7 +182,7 @@ function measured(list: HTMLOListElement): CardPlace[] {
     }
     return {
       number: Number((child as HTMLElement).dataset.step),
-      top: Math.round(child.getBoundingClientRect().top - top),
+      top: Math.round((child.querySelector(".step") ?? child).getBoundingClientRect().top - top),
       keeps,
     };
   });

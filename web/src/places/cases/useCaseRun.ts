@@ -28,16 +28,16 @@ export function useCaseRun(of: Case, environment: Environment | undefined): Case
     setRunning(undefined);
     const unasked = of.single && report.data.verdict === "unchecked";
     setEnded(unasked ? "" : `Finished: ${report.data.verdict}.`);
-    for (const what of ["evidence", "seen", "repeated", "runs-of", "sent"])
+    for (const what of ["evidence", "seen", "shared", "repeated", "runs-of", "sent"])
       void client.invalidateQueries({ queryKey: [what, of.id] });
     void client.invalidateQueries({ queryKey: ["suites"] });
   }, [report.data?.state, report.data?.verdict, client, of.id, of.single]);
   const run = useCallback(async () => {
     setEnded("");
-    const begun = await start({ cases: [of.id] }, environment);
+    const begun = await start({ cases: [of.id], ...(of.shared && { kind: "trial" }) }, environment);
     if (begun) setRunning(begun.id);
     return Boolean(begun);
-  }, [start, of.id, environment]);
+  }, [start, of.id, of.shared, environment]);
   const sendAlone = useCallback(
     async (step: Step, values?: Record<string, string>) => {
       setEnded("");

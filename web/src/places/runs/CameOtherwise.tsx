@@ -26,7 +26,7 @@ export function CameOtherwise({ run }: { run: RunReport }) {
       const found: Cause[] = [];
       for (const { case: id } of failed) {
         const [of, seen] = await Promise.all([api.case(id), api.evidence(id, run.id)]);
-        const steps = new Map(seen.steps.map((step) => [`${step.part}.${step.index}`, step]));
+        const steps = new Map(seen.steps.map((step) => [step.place, step]));
         found.push(...causesIn(of, steps));
       }
       const all = overCases(found);

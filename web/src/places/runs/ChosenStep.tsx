@@ -1,16 +1,24 @@
 import { Link } from "react-router";
 import type { Outcome, RunCase, StepEvidence } from "../../app/api";
 import { Evidence } from "../../parts/Evidence";
+import { Inside } from "../../parts/Inside";
 import { Phases } from "../../parts/Phases";
 import { VerdictMark } from "../../parts/VerdictMark";
 
+interface Props {
+  entry: RunCase;
+  step: StepEvidence;
+  /** What the steps inside it saw. */
+  inside: StepEvidence[];
+}
+
 /** The chosen step of a run: what was expected, what it was, where; its times; its exchange. */
-export function ChosenStep({ entry, step }: { entry: RunCase; step: StepEvidence }) {
+export function ChosenStep({ entry, step, inside }: Props) {
   const last = step.exchanges.at(-1);
   const bad = step.checks.filter((check) => check.verdict === "failed" || check.verdict === "blocked");
   const held = step.checks.filter((check) => check.verdict === "passed").length;
   const number =
-    entry.stepNames.findIndex((item) => item.part === step.part && item.index === step.index) + 1;
+    entry.stepNames.find((item) => item.part === step.part && item.index === step.index)?.number ?? 1;
   return (
     <>
       <div className="panel-head">
@@ -30,7 +38,11 @@ export function ChosenStep({ entry, step }: { entry: RunCase; step: StepEvidence
       ))}
       {held > 0 && <p className="muted small">{held === 1 ? "1 check holds." : `${held} checks hold.`}</p>}
       {last && <Phases times={last.times} />}
-      <Evidence key={`${entry.position}-${step.part}-${step.index}`} step={step} />
+      {step.kind === "shared" || step.kind === "for each" ? (
+        <Inside key={`${entry.position}-${step.place}`} why={undefined} inside={inside} />
+      ) : (
+        <Evidence key={`${entry.position}-${step.place}`} step={step} />
+      )}
     </>
   );
 }

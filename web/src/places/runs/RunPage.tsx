@@ -92,11 +92,18 @@ function StepPanel({ run, chosen }: { run: RunReport; chosen: Chosen }) {
     queryKey: ["runCase", run.id, chosen.position, entry?.steps.length],
     queryFn: () => api.runCase(run.id, chosen.position),
   });
-  const step = steps.data?.items.find((item) => item.part === chosen.part && item.index === chosen.index);
+  const of = (steps.data?.items ?? []).filter(
+    (item) => item.part === chosen.part && item.index === chosen.index,
+  );
+  const step = of.find((item) => !item.inner);
   if (!entry) return null;
   return (
     <aside className="panel" aria-label="The chosen step">
-      {step ? <ChosenStep entry={entry} step={step} /> : <p className="muted pad">Reading the step…</p>}
+      {step ? (
+        <ChosenStep entry={entry} step={step} inside={of.filter((item) => item.inner)} />
+      ) : (
+        <p className="muted pad">Reading the step…</p>
+      )}
     </aside>
   );
 }

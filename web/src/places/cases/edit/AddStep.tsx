@@ -2,6 +2,7 @@ import { type ClipboardEvent, useEffect, useRef, useState } from "react";
 import type { Case } from "../../../app/api";
 import type { Insertable } from "../../../parts/typing/inserting";
 import { Typing } from "../../../parts/typing/Typing";
+import { OfferShared } from "../shared/OfferShared";
 import { useEdited, useInsertable } from "./context";
 import { addStep, stepsOf } from "./document";
 import { exampleSteps } from "./example";
@@ -68,6 +69,7 @@ export function AddStep({ of, choose }: { of: Case; choose: (key: string) => voi
           {problem || said.join(" ")}
         </p>
       )}
+      <OfferShared of={of} />
       {steps > 0 && (
         <button type="button" className="plain-link add-empty" onClick={() => void save(emptyAddress(of))}>
           + an empty step

@@ -1,13 +1,34 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { api } from "../../../app/api";
+import { InPlace } from "../../../parts/typing/InPlace";
 import { useEdited } from "./context";
-import { duplicateStep, inStep, PARTS, setField, stepWith, toEach } from "./document";
+import { duplicateStep, inPlaceOf, inStep, newKey, PARTS, setField, stepWith, toEach } from "./document";
 
 /** What can be done with several steps at once. */
 export function Several({ keys, done }: { keys: string[]; done: () => void }) {
-  const { editing } = useEdited();
+  const { editing, id, choose } = useEdited();
+  const client = useQueryClient();
   const allOff = keys.every((key) => stepWith(editing.document, key)?.off);
   const act = (change: Parameters<typeof toEach>[1]) => {
     void editing.apply(toEach(keys, change));
     done();
+  };
+  /** They become shared steps, and one step that uses them stands in their place. */
+  const share = async (name: string): Promise<string | undefined> => {
+    if (!name.trim()) return undefined;
+    try {
+      await editing.saved();
+      const { use } = await api.extract(id, keys, name.trim());
+      const step = { ...use, key: newKey() };
+      const problem = await editing.apply(inPlaceOf(keys, step));
+      await client.invalidateQueries({ queryKey: ["shared"] });
+      if (problem) return problem;
+      done();
+      choose(step.key);
+      return undefined;
+    } catch (wrong) {
+      return (wrong as Error).message;
+    }
   };
   return (
     <div className="several" role="toolbar" aria-label="The chosen steps">
@@ -27,6 +48,14 @@ export function Several({ keys, done }: { keys: string[]; done: () => void }) {
       <button type="button" onClick={() => act((key) => inStep(key, () => null))}>
         delete
       </button>
+      <InPlace
+        text=""
+        label="The name of the shared steps"
+        hint="Such as: Sign in as harbour agent."
+        save={share}
+      >
+        make shared steps…
+      </InPlace>
       <button type="button" onClick={done}>
         choose none
       </button>

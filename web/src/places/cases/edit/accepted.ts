@@ -39,7 +39,7 @@ export function rightNow(check: Pick<Check, "phrase">, outcome: Outcome | undefi
 export function causesIn(of: Case, seen: Map<string, StepEvidence>): Cause[] {
   const found = new Map<string, Cause>();
   for (const step of of.steps) {
-    const outcomes = seen.get(`${step.part}.${step.index}`)?.checks ?? [];
+    const outcomes = seen.get(step.place)?.checks ?? [];
     (step.expect ?? []).forEach((check, index) => {
       const outcome = outcomes[index]?.check === check.sentence ? outcomes[index] : undefined;
       if (check.off || !rightNow(check, outcome)) return;

@@ -19,6 +19,8 @@ export interface EditedCase {
   id: string;
   /** A request that belongs to no case. */
   single: boolean;
+  /** Shared steps rather than a case. */
+  shared: boolean;
   editing: Edits;
   /** What a step of this number can insert. */
   references: (before: number) => Reference[];

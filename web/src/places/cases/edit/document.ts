@@ -17,8 +17,31 @@ export function stepsOf(document: Document, part: Part): StepDocument[] {
 }
 
 export function stepWith(document: Document, key: string): StepDocument | undefined {
-  return PARTS.flatMap((part) => stepsOf(document, part)).find((step) => step.key === key);
+  return PARTS.flatMap((part) => everyOf(stepsOf(document, part))).find((step) => step.key === key);
 }
+
+/** The steps of a list with those inside them. */
+function everyOf(steps: StepDocument[]): StepDocument[] {
+  return steps.flatMap((step) => [step, ...everyOf(inside(step))]);
+}
+
+export const inside = (step: StepDocument): StepDocument[] =>
+  Array.isArray(step.steps) ? (step.steps as StepDocument[]) : [];
+
+/** Every list of steps changed: those of the parts, and those inside steps. */
+const inLists =
+  (change: (steps: StepDocument[]) => StepDocument[]): Change =>
+  (document) => {
+    const within = (steps: StepDocument[]): StepDocument[] =>
+      change(steps).map((step) => {
+        const held = inside(step);
+        const next = held.length ? within(held) : held;
+        return next === held ? step : { ...step, steps: next as Json };
+      });
+    const next = { ...document };
+    for (const part of PARTS) if (document[part]) next[part] = within(stepsOf(document, part)) as Json;
+    return next;
+  };
 
 export function newKey(): string {
   const letters = "abcdefghijkmnpqrstuvwxyz23456789";
@@ -30,16 +53,13 @@ export function inStep(
   key: string,
   change: (step: StepDocument) => StepDocument | StepDocument[] | null,
 ): Change {
-  return (document) => {
-    const next = { ...document };
-    for (const part of PARTS) {
-      if (!document[part]) continue;
-      next[part] = stepsOf(document, part).flatMap((step) =>
-        step.key === key ? (change(step) ?? []) : [step],
-      );
-    }
-    return next;
-  };
+  return inLists((steps) =>
+    steps.flatMap((step) => {
+      if (step.key !== key) return [step];
+      const made = change(step);
+      return made === null ? [] : Array.isArray(made) ? made : [made];
+    }),
+  );
 }
 
 /** A step's field; undefined takes it away. */
@@ -161,45 +181,40 @@ export const setKeep = (key: string, name: string, of: Json | undefined): Change
     return without({ ...step, keep: (Object.keys(keep).length ? keep : undefined) as Json });
   });
 
-/** Up (-1) or down (1) within its part. */
-export const moveStep =
-  (key: string, by: number): Change =>
-  (document) => {
-    const next = { ...document };
-    for (const part of PARTS) {
-      const steps = [...stepsOf(document, part)];
-      const at = steps.findIndex((step) => step.key === key);
-      if (at < 0 || !steps[at + by]) continue;
-      steps.splice(at + by, 0, ...steps.splice(at, 1));
-      next[part] = steps;
-    }
-    return next;
-  };
+/** Up (-1) or down (1) among those beside it. */
+export const moveStep = (key: string, by: number): Change =>
+  inLists((before) => {
+    const at = before.findIndex((step) => step.key === key);
+    if (at < 0 || !before[at + by]) return before;
+    const steps = [...before];
+    steps.splice(at + by, 0, ...steps.splice(at, 1));
+    return steps;
+  });
 
-/** To stand right before or after another step of the same part. */
-export const moveStepTo =
-  (key: string, target: string, after: boolean): Change =>
-  (document) => {
-    const next = { ...document };
-    for (const part of PARTS) {
-      const steps = stepsOf(document, part);
-      const moved = steps.find((step) => step.key === key);
-      if (!moved || key === target || !steps.some((step) => step.key === target)) continue;
-      const rest = steps.filter((step) => step !== moved);
-      const at = rest.findIndex((step) => step.key === target) + (after ? 1 : 0);
-      next[part] = [...rest.slice(0, at), moved, ...rest.slice(at)];
-    }
-    return next;
-  };
+/** To stand right before or after another step beside it. */
+export const moveStepTo = (key: string, target: string, after: boolean): Change =>
+  inLists((steps) => {
+    const moved = steps.find((step) => step.key === key);
+    if (!moved || key === target || !steps.some((step) => step.key === target)) return steps;
+    const rest = steps.filter((step) => step !== moved);
+    const at = rest.findIndex((step) => step.key === target) + (after ? 1 : 0);
+    return [...rest.slice(0, at), moved, ...rest.slice(at)];
+  });
 
-export const duplicateStep = (key: string): Change =>
-  inStep(key, (step) => [step, { ...step, key: newKey() }]);
+export const duplicateStep = (key: string): Change => inStep(key, (step) => [step, withNewKeys(step)]);
+
+/** A copy of a step is another one, and so is each inside it. */
+export const withNewKeys = (step: StepDocument): StepDocument => {
+  const held = inside(step);
+  const copy = { ...step, key: newKey() };
+  return held.length ? { ...copy, steps: held.map(withNewKeys) as Json } : copy;
+};
 
 /** To the end of another part of the case. */
 export const setPart =
   (key: string, to: Part): Change =>
   (document) => {
-    const moved = stepWith(document, key);
+    const moved = PARTS.flatMap((part) => stepsOf(document, part)).find((step) => step.key === key);
     if (!moved) return document;
     const next: Document = { ...document };
     for (const part of PARTS) {
@@ -217,11 +232,36 @@ export const toEach =
   (document) =>
     keys.reduce((next, key) => change(key)(next), document);
 
+/** A new step at the end: of the case's path, of another part, or inside the step with a key. */
 export const addStep =
-  (step: StepDocument): Change =>
-  (document) => ({ ...document, steps: [...stepsOf(document, "steps"), step] });
+  (step: StepDocument, part: Part = "steps"): Change =>
+  (document) => ({ ...document, [part]: [...stepsOf(document, part), step] });
 
-/** A step from what was typed or pasted: `GET /pilots`, `http://host/path?a=b`, `wait 2 s`, `set name = value`. */
+export const addInside = (key: string, step: StepDocument): Change =>
+  inStep(key, (holder) => ({ ...holder, steps: [...inside(holder), step] as Json }));
+
+/** A step in the place of the first of several, which are gone. */
+export const inPlaceOf = (keys: string[], step: StepDocument): Change => {
+  let put = false;
+  return (document) => {
+    put = false;
+    return inLists((steps) =>
+      steps.flatMap((item) => {
+        if (!keys.includes(item.key ?? "")) return [item];
+        if (put) return [];
+        put = true;
+        return [step];
+      }),
+    )(document);
+  };
+};
+
+/** A step right before another one; at the end of the path without one. */
+export const addBefore = (step: StepDocument, before: string | undefined): Change =>
+  before ? inStep(before, (next) => [step, next]) : addStep(step);
+
+/** A step from what was typed or pasted: `GET /pilots`, `http://host/path?a=b`, `wait 2 s`, `set name = value`, `for each line of
+ * lines`. */
 export function stepFrom(text: string): StepDocument {
   const copied = copiedStep(text);
   if (copied) return copied;
@@ -229,6 +269,9 @@ export function stepFrom(text: string): StepDocument {
   if (wait) return { wait: wait[1] as string, key: newKey() };
   const set = /^set\s+(\S+)\s*(?:=|to\b)\s*(.+)$/i.exec(text.trim());
   if (set) return { set: { [set[1] as string]: set[2] as string }, key: newKey() };
+  const each = /^for each\s+(?:(\S+)\s+of\s+)?(\S.*)$/i.exec(text.trim());
+  if (each)
+    return { "for each": reference(each[2] as string), as: each[1] ?? "item", key: newKey(), steps: [] };
   const words = text.trim().split(/\s+/);
   const stated = /^[A-Za-z]+$/.test(words[0] ?? "") && words.length > 1;
   const method = stated ? (words[0] as string).toUpperCase() : "GET";
@@ -242,13 +285,16 @@ export function stepFrom(text: string): StepDocument {
   return step;
 }
 
+/** A name as a reference to it. */
+const reference = (text: string): string => (text.includes("[") ? text : `[=${text}]`);
+
 /** A step that was copied from a case, as its JSON. */
 function copiedStep(text: string): StepDocument | undefined {
   if (!text.trim().startsWith("{")) return undefined;
   try {
     const step = readExact(text) as StepDocument;
-    const known = ["request", "wait", "set"].some((kind) => kind in step);
-    return known ? { ...step, key: newKey() } : undefined;
+    const known = ["request", "wait", "set", "shared", "for each"].some((kind) => kind in step);
+    return known ? withNewKeys(step) : undefined;
   } catch {
     return undefined;
   }

@@ -40,7 +40,7 @@ export function bookOfCase(of: Case, evidence: Map<string, StepEvidence>, told: 
   const steps = of.steps
     .filter((step) => step.kind === "request")
     .map((step): BookStep => {
-      const last = evidence.get(`${step.part}.${step.index}`);
+      const last = evidence.get(step.place);
       const stored = checksOf(stepWith(of.document as Document, step.key));
       const checks = (step.expect ?? []).map((check, index): BookCheck => {
         const outcome = last?.checks[index]?.check === check.sentence ? last?.checks[index] : undefined;

@@ -1,0 +1,208 @@
+import { Link, useNavigate } from "react-router";
+import type { Case, Environment, Evidence } from "../../../app/api";
+import type { Json } from "../../../app/exact";
+import { ago, count } from "../../../app/format";
+import { useStart } from "../../../app/run";
+import { RunButton } from "../../../parts/RunButton";
+import { InPlace } from "../../../parts/typing/InPlace";
+import { Saved, type View, Views } from "../CaseHead";
+import type { Document } from "../edit/document";
+import type { Editing } from "../edit/useEditing";
+import type { CaseRun } from "../useCaseRun";
+
+interface Props {
+  of: Case;
+  shared: NonNullable<Case["shared"]>;
+  state: Editing;
+  evidence: Evidence | undefined;
+  at: [Environment | undefined, (name: string) => void, Environment[]];
+  running: CaseRun;
+  run: () => void;
+  view: View;
+  show: (view: View) => void;
+}
+
+const MOST = 4;
+
+/** Shared steps: what they are called, what they need and give, and the cases that a change of them touches. */
+export function SharedHead({ of, shared, state, evidence, at, running, run, view, show }: Props) {
+  const [environment, choose, environments] = at;
+  const navigate = useNavigate();
+  const start = useStart();
+  const tryUsers = async () => {
+    await state.edits.saved();
+    const begun = await start({ cases: shared.cases.map((user) => user.id) }, environment);
+    if (begun) void navigate(`/runs/${begun.id}`);
+  };
+  return (
+    <div className="page-head">
+      <div>
+        <p className="crumb">
+          <Link to="/cases">Cases</Link> ▸ shared steps · in files{" "}
+          <span className="mono">{shared.called}</span>
+        </p>
+        <h1>
+          <InPlace
+            text={of.name}
+            label="The name of the shared steps"
+            save={(name) => state.edits.apply((document) => ({ ...document, shared: name.trim() }))}
+          >
+            {of.name}
+          </InPlace>
+        </h1>
+        <p className="muted">
+          <InPlace
+            text={of.about}
+            label="What they are about"
+            save={(about) => state.edits.apply(withField("about", about.trim()))}
+          >
+            {of.about || <span className="add">+ what they are about</span>}
+          </InPlace>
+          {evidence?.run &&
+            evidence.verdict &&
+            ` · tried ${ago(evidence.run.startedAt)}: ${evidence.verdict}`}
+        </p>
+        <Inputs shared={shared} state={state} />
+        <p>
+          {shared.uses ? "Used in " : "No case uses them yet."}
+          {shared.cases.slice(0, MOST).map((user, index) => (
+            <span key={user.id}>
+              {index > 0 && ", "}
+              <Link to={`/cases/${user.id}`}>{user.name}</Link>
+            </span>
+          ))}
+          {shared.uses > MOST && ` and ${count(shared.uses - MOST, "other")}`}
+          {shared.uses > 0 && (
+            <>
+              {"; what is changed here is changed there. "}
+              <button type="button" className="plain-link" onClick={() => void tryUsers()}>
+                Run {shared.uses === 1 ? "this case" : `these ${shared.uses} cases`}
+              </button>
+            </>
+          )}
+        </p>
+      </div>
+      <Views view={view} show={show} />
+      <Saved of={of} state={state} />
+      <RunButton
+        verb="Try"
+        what="these steps"
+        environment={environment}
+        environments={environments}
+        choose={choose}
+        run={run}
+        running={running.running}
+        stop={running.stop}
+        shortcut
+      />
+    </div>
+  );
+}
+
+/** "They need role, a text, desk by default; they give token." Each part is changed where it stands. */
+function Inputs({ shared, state }: Pick<Props, "shared" | "state">) {
+  const inputs = (document: Document) =>
+    (document.inputs ?? {}) as { [name: string]: { [key: string]: Json } };
+  const outputs = (document: Document) => (document.outputs ?? {}) as { [name: string]: Json };
+  const saveInput = (name: string) => (text: string) => {
+    const typed = text.trim();
+    if (!typed)
+      return state.edits.apply((document) => withField("inputs", left(inputs(document), name))(document));
+    const [, kind, value] = /^(?:(text|number|integer|boolean|list|object)\b,?)?\s*(.*?)$/s.exec(typed) ?? [];
+    const input = { ...(kind && { kind }), ...(value && { default: read(value) }) };
+    return state.edits.apply((document) =>
+      withField("inputs", { ...inputs(document), [name]: input })(document),
+    );
+  };
+  const rename = (text: string) =>
+    state.edits.apply((document) =>
+      withField("inputs", { ...inputs(document), [text.trim()]: {} })(document),
+    );
+  const saveOutput = (name: string) => (text: string) =>
+    state.edits.apply((document) =>
+      withField(
+        "outputs",
+        text.trim() ? { ...outputs(document), [name]: text.trim() } : left(outputs(document), name),
+      )(document),
+    );
+  const addOutput = (text: string) => {
+    const name = text.trim();
+    return state.edits.apply((document) =>
+      withField("outputs", { ...outputs(document), [name]: `[=kept.${name}]` })(document),
+    );
+  };
+  return (
+    <p className="shared-ends">
+      {shared.inputs.length ? "They need " : "They need nothing"}
+      {shared.inputs.map((input, index) => (
+        <span key={input.name}>
+          {index > 0 && ", "}
+          <span className="reference mono">{input.name}</span>{" "}
+          <InPlace
+            text={[input.kind, input.value].filter(Boolean).join(", ")}
+            label={`What ${input.name} is`}
+            hint="Its kind (text, number, integer, boolean, list, object) and what it is by default: text, desk. Empty: no longer needed."
+            save={saveInput(input.name)}
+          >
+            <span className="muted">
+              (
+              {[
+                input.kind || "anything",
+                input.needed ? "has to be given" : `${input.value} by default`,
+              ].join(", ")}
+              )
+            </span>
+          </InPlace>
+        </span>
+      ))}{" "}
+      <InPlace text="" label="The name of a new input" save={rename}>
+        <span className="add">+ an input</span>
+      </InPlace>
+      <br />
+      {shared.outputs.length ? "They give " : "They give nothing "}
+      {shared.outputs.map((output, index) => (
+        <span key={output.name}>
+          {index > 0 && ", "}
+          <span className="reference mono">{output.name}</span>{" "}
+          <InPlace
+            text={output.value}
+            label={`What is given as ${output.name}`}
+            hint="A value that is kept inside, such as [=kept.token]. Empty: no longer given."
+            save={saveOutput(output.name)}
+          >
+            <span className="muted mono">({output.value})</span>
+          </InPlace>
+        </span>
+      ))}{" "}
+      <InPlace
+        text=""
+        label="The name of a new output"
+        hint="The name of a value that is kept inside."
+        save={addOutput}
+      >
+        <span className="add">+ an output</span>
+      </InPlace>
+    </p>
+  );
+}
+
+const left = (held: { [name: string]: Json }, name: string): { [name: string]: Json } =>
+  Object.fromEntries(Object.entries(held).filter(([key]) => key !== name));
+
+/** A field of the document; what is empty is left out. */
+const withField =
+  (name: string, value: Json) =>
+  (document: Document): Document => {
+    const { [name]: _, ...rest } = document;
+    const empty = value === "" || (typeof value === "object" && value !== null && !Object.keys(value).length);
+    return empty ? rest : { ...rest, [name]: value };
+  };
+
+/** A default as it is typed: JSON where it is that, else text. */
+function read(text: string): Json {
+  try {
+    return JSON.parse(text) as Json;
+  } catch {
+    return text;
+  }
+}
