@@ -50,7 +50,8 @@ def main() -> None:
 @click.option("--seed", type=int, default=None, help="The seed of generated values.")
 @click.option("--jobs", type=click.IntRange(1, 256), default=1, help="How many cases run side by side.")
 @click.option("--label", default="", help="A word about this run, kept in its report.")
-@click.option("--allow", type=click.Choice(["unchecked"]), multiple=True, help="Do not count this against the run.")
+@click.option("--allow", type=click.Choice(["unchecked", "changes"]), multiple=True,
+              help="unchecked: do not count it against the run; changes: let steps change a guarded environment.")  # fmt: skip
 @click.option(
     "--json", "json_file", type=click.Path(path_type=Path, dir_okay=False), help="Write the JSON report here."
 )
@@ -81,10 +82,27 @@ def run(
     found = _load(paths)
     measures = _measures(baseline) if baseline is not None else None
     plan = _plan(found, environment, _values(assignments), only, tags, seed, jobs, measures)
+    _guard(plan, "changes" in allow)
     for file in (json_file, junit_file):
         if file is not None and not file.resolve().parent.is_dir():
             raise NotUnderstood(f"{file}: there is no folder {file.resolve().parent}")
     sys.exit(_execute(plan, json_file, junit_file, quiet, allow, label))
+
+
+def _guard(plan: Plan, allowed: bool) -> None:
+    """Steps that may change a guarded environment are asked about, where there is someone to ask. Raises NotUnderstood if they may not."""
+    from saltpath.core.case import changing
+    from saltpath.core.measures import counted
+
+    steps = [step for planned in plan.cases for _, _, top in planned.case.parts() for step in changing([top])]
+    if allowed or plan.environment is None or not plan.environment.guarded or not steps:
+        return
+    name = plan.environment.name
+    told = "".join(f"\n  {step.method} {step.address.text}  ({step.name})" for step in steps[:20])
+    question = f"{name} is guarded, and {counted(len(steps), 'step')} may change something there:{told}\nRun them?"
+    if sys.stdin.isatty() and click.confirm(question):
+        return
+    raise NotUnderstood(f"{question.removesuffix('Run them?')}Say --allow changes to run them; nothing was sent.")
 
 
 def _load(paths: tuple[Path, ...]) -> ProjectFiles:

@@ -83,7 +83,7 @@ class BrowserTest(unittest.TestCase):
         self.page.evaluate(f"() => {{ {AXE.read_text(encoding='utf-8')}; window.axe = axe; }}")
         found = self.page.evaluate("() => axe.run({ resultTypes: ['violations'] })")
         return [
-            f"{fault['id']}: {fault['nodes'][0]['html'][:160]}"
+            f"{fault['id']}: {fault['nodes'][0]['html'][:160]} {(fault['nodes'][0]['any'] or [{}])[0].get('data')}"
             for fault in found["violations"]
             if fault["impact"] in ("serious", "critical")
         ]

@@ -177,9 +177,11 @@ class Together(BrowserTest):
         self.page.get_by_role("button", name="Send with these, this once").click()
         self.page.get_by_text("refused the connection on port 1").first.wait_for()
         self.page.get_by_label("When this step runs").select_option("afterwards")
-        self.page.locator(".tag", has_text="afterwards, always").wait_for()
+        self.page.locator(".part-head", has_text="Afterwards, whatever happened").wait_for()
         self.app.wait(lambda: len(self.document().get("afterwards", [])) == 1)
-        self.page.locator(".step-head", has_text="afterwards, always").click()
+        self.page.locator("li", has=self.page.locator(".part-head", has_text="Afterwards")).locator(
+            ".step-head"
+        ).click()
         self.page.get_by_label("When this step runs").select_option("once")
         self.app.wait(lambda: len(self.document().get("once", [])) == 1 and "afterwards" not in self.document())
 

@@ -9,7 +9,17 @@ from pathlib import Path
 import jsonschema
 
 from saltpath.core.checks.relations import TABLE
-from saltpath.core.format import check_reader, options_reader, project, reader, request_reader, schema, tables, words
+from saltpath.core.format import (
+    check_reader,
+    options_reader,
+    project,
+    reader,
+    request_reader,
+    schema,
+    shared_reader,
+    tables,
+    words,
+)
 from saltpath.core.format.source import read_source
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -79,6 +89,9 @@ class Schemas(unittest.TestCase):
         self.assertEqual(set(case["$defs"]["request"]["properties"]), set(request_reader.REQUEST_KEYS))
         self.assertEqual(set(case["$defs"]["options"]["properties"]), set(options_reader.OPTION_KEYS))
         self.assertEqual(set(case["$defs"]["check"]["properties"]), {*check_reader.CHECK_KEYS, *TABLE})
+        self.assertEqual(set(schema.shared_schema()["properties"]), set(reader.SHARED_KEYS))
+        self.assertEqual(set(case["$defs"]["use"]["properties"]), set(reader.USE_KEYS))
+        self.assertEqual(set(case["$defs"]["each"]["properties"]), set(reader.EACH_KEYS))
         self.assertEqual(set(schema.project_schema()["properties"]), set(project.PROJECT_KEYS))
         self.assertEqual(set(schema.suite_schema()["properties"]), set(project.SUITE_KEYS))
         self.assertEqual(set(schema.environment_schema()["properties"]), set(project.ENVIRONMENT_KEYS))
@@ -86,6 +99,10 @@ class Schemas(unittest.TestCase):
     def test_every_key_is_explained(self):
         known = {
             *reader.CASE_KEYS,
+            *reader.SHARED_KEYS,
+            *reader.USE_KEYS,
+            *reader.EACH_KEYS,
+            *shared_reader.INPUT_KEYS,
             *request_reader.REQUEST_KEYS,
             *options_reader.OPTION_KEYS,
             *request_reader.AUTH_KINDS,
@@ -98,6 +115,8 @@ class Schemas(unittest.TestCase):
             kind = (
                 "case"
                 if file.name.endswith(".case.yaml")
+                else "shared"
+                if file.name.endswith(".steps.yaml")
                 else "environment"
                 if file.parent.name == "environments"
                 else file.stem
@@ -111,7 +130,7 @@ class Documentation(unittest.TestCase):
 
     def test_examples(self):
         text = (ROOT / "docs/case-format.md").read_text(encoding="utf-8")
-        readers = {"case": reader.read_case, "project": project.read_project, "suite": project.read_suite,
+        readers = {"case": reader.read_case, "shared": reader.read_case, "project": project.read_project, "suite": project.read_suite,
                    "environment": project.read_environment}  # fmt: skip
         blocks = re.findall(r"```yaml (\w+)\n(.*?)```", text, re.DOTALL)
         self.assertGreater(len(blocks), 6)

@@ -129,7 +129,7 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(done.returncode, 1, done.stderr)
         data = json.loads(report.read_text())
         jsonschema.Draft202012Validator(report_schema()).validate(data)
-        self.assertEqual(data["counts"]["cases"], {"passed": 17, "failed": 7, "unchecked": 1, "blocked": 21})
+        self.assertEqual(data["counts"]["cases"], {"passed": 18, "failed": 7, "unchecked": 1, "blocked": 21})
         self.assertIn('"actual":448.80', report.read_text())
         self.assertNotIn("salt-and-tar", report.read_text() + junit.read_text())
         one = junitparser.JUnitXml.fromfile(str(junit))
@@ -139,7 +139,7 @@ class CommandLine(unittest.TestCase):
             (one.tests, one.failures, one.errors, one.skipped),
             (two.testsRun, len(two.failures), len(two.errors), len(two.skipped)),
         )
-        self.assertEqual((one.tests, one.failures, one.errors, one.skipped), (76, 9, 24, 2))
+        self.assertEqual((one.tests, one.failures, one.errors, one.skipped), (83, 9, 24, 2))
 
     def test_secrets_from_the_environment(self):
         text = case("  - { request: A, send: 'POST [=harbour]/sessions', json: { user: desk, password: '[=pin]' }, expect: [ { of: status, is: 201 } ] }\n",

@@ -32,7 +32,7 @@ READ = (
 PIN = "salt-and-tar"
 
 
-def run(steps, more="", seed=7, library=(("sign-in", SIGN_IN),), jobs=1, copies=1, changes=True, **values):
+def run(steps, more="", seed=7, library=(("sign-in", SIGN_IN),), jobs=1, copies=1, changes=None, **values):
     text = f"salt-path: 1\ncase: A test\nkey: abcde56789\n{more}steps:\n{steps}"
     project = Project("Tests", values=NamedValues({"harbour": harbour(), **values}, frozenset(["pin"])))
     shared = {name: read_case(source) for name, source in library}
@@ -148,6 +148,8 @@ class Again(unittest.TestCase):
 
 class Guarded(unittest.TestCase):
     def test_a_run_that_may_change_nothing_leaves_out_what_might(self):
-        results = run(USE + READ.replace("[=line]", "V-101"), changes=False, more="on failure: go on\n")
+        results = run(USE + READ.replace("[=line]", "V-101"), changes=frozenset(), more="on failure: go on\n")
         self.assertEqual(steps_of(results)[0][1:], ("Ask for a token", "skipped"))
         self.assertEqual(results.cases[0].steps[-1].verdict, "passed")
+        allowed = run(USE, changes=frozenset(["askt0k"]))
+        self.assertEqual(steps_of(allowed)[0][1:], ("Ask for a token", "passed"))

@@ -53,7 +53,7 @@ class Folders(unittest.TestCase):
         done = cli("import", str(source), *data)
         self.assertEqual(
             (done.returncode, done.stdout),
-            (0, "Fernholm Harbour: 46 new cases, 0 changed, 0 as they were\n"),
+            (0, "Fernholm Harbour: 47 new cases, 0 changed, 0 as they were\n"),
             done.stderr,
         )
         self.assertEqual(cli("export", "Fernholm Harbour", str(first), *data).returncode, 0)
@@ -108,8 +108,8 @@ class Folders(unittest.TestCase):
                 b"project: Fernholm Harbour", b"project: Another Harbour"
             )
             made = self.post(app, write_zip(files))
-            self.assertEqual(made["new"], 46)
-            self.assertEqual(self.post(app, write_zip(files))["same"], 46)
+            self.assertEqual(made["new"], 47)
+            self.assertEqual(self.post(app, write_zip(files))["same"], 47)
             names = [item["name"] for item in app.get("/projects")["items"]]
             self.assertEqual(names, ["Another Harbour", "Fernholm Harbour"])
             with self.assertRaises(urllib.error.HTTPError) as caught:

@@ -356,7 +356,7 @@ test("numbers, times and sizes", () => {
 test("an outcome is told worst first", () => {
   const entry = (name, verdict, why) => ({
     name, verdict, state: "finished", why: why && { sentence: why }, steps: [{ verdict, part: "steps", index: 0 }],
-    stepNames: [{ part: "steps", index: 0, name: "Read it" }],
+    stepNames: [{ part: "steps", index: 0, place: "steps.0", name: "Read it" }],
   });
   const run = { state: "finished", verdict: "failed", cases: [entry("A", "passed"), entry("B", "blocked", "no answer"), entry("C", "failed", "was 5, expected 6")] };
   assert.deepEqual(report.sentences(run), [
@@ -436,7 +436,7 @@ const OF = {
   name: "One",
   document: {},
   steps: [
-    { kind: "request", key: "s1", number: 1, name: "List", part: "steps", index: 0, expect: [check("status", "is", "200"), check("$.id", "is present")] },
+    { kind: "request", key: "s1", number: 1, name: "List", part: "steps", index: 0, place: "steps.0", expect: [check("status", "is", "200"), check("$.id", "is present")] },
     { kind: "wait", key: "w1", number: 2, name: "wait", part: "steps", index: 1 },
     { kind: "request", key: "s3", number: 3, name: "Read", part: "steps", index: 2, expect: [{ ...check("", ""), typed: "none of: $.a is 1", sentence: "none of", note: "n", off: true }] },
     { kind: "request", key: "s4", number: 4, name: "Clean", part: "afterwards", index: 0, expect: [] },
@@ -510,8 +510,8 @@ test("what came otherwise in the same way is one cause", () => {
   const failed = (check, expected, actual, more = {}) => ({ check, expected, actual, verdict: "failed", where: ["$.x"], ...more });
   const of = {
     steps: [
-      { key: "s1", number: 1, name: "One", part: "steps", index: 0, expect: [check("$.state", "is", "quoted"), check("$.n", "is", "1"), check("$.m", "is at least", "5")] },
-      { key: "s2", number: 2, name: "Two", part: "steps", index: 1, expect: [check("$.call['state']", "is", "quoted", { note: "why" }), check("$.off", "is", "1", { off: true }), check("$.pin", "is", "1")] },
+      { key: "s1", number: 1, name: "One", part: "steps", index: 0, place: "steps.0", expect: [check("$.state", "is", "quoted"), check("$.n", "is", "1"), check("$.m", "is at least", "5")] },
+      { key: "s2", number: 2, name: "Two", part: "steps", index: 1, place: "steps.1", expect: [check("$.call['state']", "is", "quoted", { note: "why" }), check("$.off", "is", "1", { off: true }), check("$.pin", "is", "1")] },
     ],
   };
   const seen = new Map([

@@ -25,6 +25,7 @@ import { ApiProblem } from "./app/api";
 import { ProjectProvider } from "./app/project";
 import { Shell } from "./app/Shell";
 import { ThemeProvider } from "./app/theme";
+import { ChangesProvider } from "./parts/Changes";
 import { ConfirmProvider } from "./parts/Confirm";
 import { Missing } from "./parts/Notice";
 import { CasePage } from "./places/cases/CasePage";
@@ -76,7 +77,9 @@ createRoot(document.getElementById("root") as HTMLElement).render(
         <QueryClientProvider client={client}>
           <ProjectProvider>
             <ConfirmProvider>
-              <RouterProvider router={router} />
+              <ChangesProvider>
+                <RouterProvider router={router} />
+              </ChangesProvider>
             </ConfirmProvider>
           </ProjectProvider>
         </QueryClientProvider>

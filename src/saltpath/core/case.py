@@ -327,18 +327,20 @@ SAFE = frozenset(["GET", "HEAD", "OPTIONS", "TRACE"])
 """Methods that change nothing (RFC 9110, 9.2.1)."""
 
 
-def may_change(step: Step) -> bool:
-    """Whether a step may change something where it is sent, itself or by a step inside it."""
-    if isinstance(step, Request):
-        return step.method.upper() not in SAFE
-    inner = (
-        step.steps
-        if isinstance(step, ForEach)
-        else step.shared.steps
-        if isinstance(step, UseShared) and step.shared
-        else ()
-    )
-    return any(map(may_change, inner))
+def may_change(step: Request) -> bool:
+    """Whether a request may change something where it is sent."""
+    return step.method.upper() not in SAFE
+
+
+def changing(steps: Iterable[Step]) -> Iterator[Request]:
+    """The requests that may change something, those inside other steps too."""
+    for step in steps:
+        if isinstance(step, ForEach):
+            yield from changing(step.steps)
+        elif isinstance(step, UseShared) and step.shared is not None:
+            yield from changing(step.shared.steps)
+        elif isinstance(step, Request) and may_change(step) and not step.off:
+            yield step
 
 
 def numbered(step: Step, number: str) -> Iterator[tuple[str, Step]]:

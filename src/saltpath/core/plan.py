@@ -42,8 +42,8 @@ class PlannedCase:
 @dataclass(frozen=True, slots=True)
 class Plan:
     """A whole run. `values` are given at the start (text), `secrets` fill the values that are marked secret.
-    `started_us`: UTC microseconds, the run's `now`. `read_file` reads a file of the project, and raises Blocked. `changes`: without it,
-    steps that may change something are left out."""
+    `started_us`: UTC microseconds, the run's `now`. `read_file` reads a file of the project, and raises Blocked. `changes`: the keys of the
+    steps that may change something; others that might are left out. None: whichever."""
 
     cases: tuple[PlannedCase, ...]
     project: Project
@@ -55,7 +55,7 @@ class Plan:
     jobs: int = 1
     started_us: int = 0
     read_file: Callable[[str], bytes] | None = None
-    changes: bool = True
+    changes: frozenset[str] | None = None
 
 
 def planned(

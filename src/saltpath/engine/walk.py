@@ -341,7 +341,7 @@ class Walk:
         """What becomes of the step if nothing may be changed, or if its condition says no or cannot be judged; None if it is to be carried
         out."""
         plan = self.of_run.plan
-        if not plan.changes and isinstance(step, Request) and may_change(step):
+        if plan.changes is not None and isinstance(step, Request) and may_change(step) and step.key not in plan.changes:
             return Done("skipped", why("guarded", environment=plan.environment.name if plan.environment else ""), 0, 0)
         if not step.only_if:
             return None

@@ -155,6 +155,7 @@ class Worker:
             int(run.request.get("jobs", 1)),
             run.started_at or utc_us(),
             project_files.file_reader(self._main, run.project),
+            frozenset(run.request["changes"]) if "changes" in run.request else None,
         )
         return plan, positions
 

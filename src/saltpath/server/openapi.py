@@ -190,6 +190,8 @@ def document() -> dict[str, Any]:
                               _parameter("before", "the page's next"), _parameter("case", "only runs of this case")),
             "post": _operation("askRun", "Ask for a run", _of("Run"), idempotency, status=201, body="NewRun"),
         },
+        "/changing-steps": {
+            "post": _operation("listChangingSteps", "What of a run may change something", _page("ChangingStep"), body="NewRun")},
         "/runs/{id}": {"get": _operation("readRun", "A run with its cases", _of("RunReport"), _ID)},
         "/runs/{id}/cases/{position}": {
             "get": _operation("readRunCase", "A case's steps with evidence", _page("StepEvidence"), _ID, position)},

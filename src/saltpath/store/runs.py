@@ -16,7 +16,8 @@ from saltpath.store.events import add_event
 
 @dataclass(frozen=True, slots=True)
 class Run:
-    """One run. `request` is what was asked: `{only, jobs, sealed}`, the values that it was given sealed; state is waiting,
+    """One run. `request` is what was asked: `{only, jobs, sealed, changes}`, the values that it was given sealed, `changes`
+    the steps that may change a guarded environment; state is waiting,
     running, stopping or finished."""
 
     id: int

@@ -903,6 +903,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/changing-steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What of a run may change something */
+        post: operations["listChangingSteps"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}": {
         parameters: {
             query?: never;
@@ -1570,6 +1587,7 @@ export interface components {
         };
         NewRun: {
             project: string;
+            changes?: string[] | "all";
             cases?: string[];
             suite?: string;
             environment?: string;
@@ -1581,6 +1599,13 @@ export interface components {
                 [key: string]: string;
             };
             jobs?: number;
+        };
+        ChangingStep: {
+            case: string;
+            caseName: string;
+            step: string;
+            name: string;
+            send: string;
         };
         Run: {
             id: string;
@@ -4211,6 +4236,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listChangingSteps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRun"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["ChangingStep"][];
+                        next: string | null;
+                    };
                 };
             };
             /** @description a problem */

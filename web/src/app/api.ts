@@ -63,6 +63,8 @@ export type LiftedPlace = Shapes["LiftedPlace"];
 export type Lifted = Omit<Shapes["Lifted"], "saved"> & { saved: TakenRows["saved"] };
 type Present = Shapes["Present"];
 export type NewRun = Shapes["NewRun"];
+/** A step that may change something where it is sent. */
+export type ChangingStep = Shapes["ChangingStep"];
 export type RunEvent = Shapes["Event"] & { run?: string };
 export interface Page<Item> {
   items: Item[];
@@ -301,6 +303,7 @@ export const api = {
     ask<Page<Run>>(`/runs?project=${q(project)}&case=${q(id)}&limit=12`),
   run: (id: string) => ask<RunReport>(`/runs/${q(id)}`),
   runCase: (id: string, position: number) => ask<Page<StepEvidence>>(`/runs/${q(id)}/cases/${position}`),
+  changingSteps: (run: NewRun) => send<Page<ChangingStep>>("/changing-steps", run),
   start: (run: NewRun) => send<Run>("/runs", run, { "Idempotency-Key": crypto.randomUUID() }),
   stop: (id: string) => send<Run>(`/runs/${q(id)}/stop`, {}),
   events: (project: string, after: number) =>

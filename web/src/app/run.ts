@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { App } from "antd";
 import { useCallback, useEffect, useRef, useState } from "react";
-import { useAsk } from "../parts/Confirm";
+import { useAskChanges } from "../parts/Changes";
 import { api, type Environment, type NewRun, type Run, type RunEvent } from "./api";
 import { useEvents } from "./events";
 import { useProject } from "./project";
@@ -50,28 +50,22 @@ export function useEnvironment(): [Environment | undefined, (name: string) => vo
   return [all.find((environment) => environment.name === name) ?? usual, setName, all];
 }
 
-/** Starts runs; asks first where the environment is guarded. */
+/** Starts runs; where the environment is guarded, each step that may change something there is asked about first. */
 export function useStart(): (
   run: Omit<NewRun, "project">,
   environment?: Environment,
 ) => Promise<Run | undefined> {
   const project = useProject();
   const { message } = App.useApp();
-  const ask = useAsk();
+  const ask = useAskChanges();
   return useCallback(
     async (run, environment) => {
       if (!project) return undefined;
-      if (environment?.guarded) {
-        const sure = await ask({
-          title: `Run against ${environment.name}?`,
-          text: `${environment.name} is guarded: what the steps change there is changed for everybody.`,
-          yes: `Run against ${environment.name}`,
-          no: "Do not run",
-        });
-        if (!sure) return undefined;
-      }
+      const asked = { ...run, project: project.id, environment: environment?.name };
       try {
-        return await api.start({ ...run, project: project.id, environment: environment?.name });
+        const changing = environment?.guarded ? (await api.changingSteps(asked)).items : [];
+        const changes = changing.length ? await ask(environment?.name ?? "", changing) : [];
+        return changes && (await api.start(environment?.guarded ? { ...asked, changes } : asked));
       } catch (problem) {
         message.error(problem instanceof Error ? problem.message : String(problem));
         return undefined;

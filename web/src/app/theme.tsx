@@ -53,6 +53,8 @@ export function ThemeProvider({ children }: { children: ReactNode }) {
             colorSuccess: colour.passed,
             colorWarning: colour.blockedText,
             colorLink: colour.marsh,
+            colorLinkHover: colour.marsh,
+            colorLinkActive: colour.marsh,
             colorTextLightSolid: colour.onMarsh,
             borderRadius: radius,
             fontFamily: fonts.text,

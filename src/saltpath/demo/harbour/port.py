@@ -15,6 +15,7 @@ from saltpath.demo.harbour.fees import SEASONS, quote
 QUOTE_AFTER_S = 0.15
 TOKEN_LIFE_S = 900
 AGENTS = {"desk": "salt-and-tar", "pilot": "low-water"}
+LIVE_AGENTS = {"desk": "deep-and-dark", "pilot": "high-water"}
 
 
 class Refusal(Exception):
@@ -55,6 +56,13 @@ BERTHS = [
     {"id": "W1", "name": "West 1", "metres": 45, "depth": Decimal("5.10"), "state": "under repair"},
     {"id": "W2", "name": "West 2", "metres": 90, "depth": Decimal("7.30"), "state": "free"},
 ]
+LIVE_BERTHS = [
+    *BERTHS[:3],
+    {"id": "E6", "name": "East 6", "metres": 160, "depth": Decimal("11.00"), "state": "free"},
+    {"id": "W1", "name": "West 1", "metres": 45, "depth": Decimal("5.10"), "state": "free"},
+    BERTHS[4],
+    {"id": "N1", "name": "North 1", "metres": 20, "depth": Decimal("2.80"), "state": "under repair"},
+]
 PILOTS = [
     {"id": "P-1", "name": "Tor Eikeland", "licence": 150},
     {"id": "P-2", "name": "Ines Wathne", "licence": 200},
@@ -77,12 +85,27 @@ class Port:
     release: str = "spring"
     next_call: int = 20931
     next_vessel: int = 113
+    agents: dict[str, str] = field(default_factory=lambda: dict(AGENTS))
+    berths: list[dict[str, Any]] = field(default_factory=lambda: list(BERTHS))
+
+    @classmethod
+    def live(cls) -> Port:
+        """The harbour that ships come to: the same service with other people, berths and numbers than the one to rehearse in."""
+        port = cls(next_call=48210, next_vessel=127, agents=dict(LIVE_AGENTS), berths=list(LIVE_BERTHS))
+        for number, name in ((125, "Quiet Tern"), (126, "Lantern Reef")):
+            port.vessels[f"V-{number}"] = {
+                **port.vessels["V-101"],
+                "id": f"V-{number}",
+                "name": name,
+                "callSign": f"FH{number}",
+            }
+        return port
 
     # ---- sign-in
 
     def sign_in(self, body: Any) -> dict[str, Any]:
         user, password = _text(body, "user"), _text(body, "password")
-        if AGENTS.get(user) != password:
+        if self.agents.get(user) != password:
             raise Refusal(401, "no agent with this name and password")
         token = secrets.token_hex(12)
         with self.lock:
@@ -140,9 +163,9 @@ class Port:
         season = body.get("season", "between")
         if season not in SEASONS:
             raise Refusal(422, "season must be summer, winter or between", "season")
-        berth = next((b for b in sorted(BERTHS, key=lambda b: b["metres"]) if b["metres"] >= length), None)  # type: ignore[arg-type, return-value]
+        berth = next((b for b in sorted(self.berths, key=lambda b: b["metres"]) if b["metres"] >= length), None)
         if berth is None:
-            berth = max(BERTHS, key=lambda b: b["metres"])  # type: ignore[arg-type, return-value]
+            berth = max(self.berths, key=lambda b: b["metres"])
         with self.lock:
             key = f"PC-{self.next_call}"
             self.next_call += 1

@@ -12,7 +12,7 @@ from saltpath.core import plain
 from saltpath.demo.harbour import cargo, desks, papers  # noqa: F401 - they enter their routes into the table
 from saltpath.demo.harbour.faults import FAULTS
 from saltpath.demo.harbour.openapi import document
-from saltpath.demo.harbour.port import BERTHS, PILOTS, RELEASES, Port, Refusal
+from saltpath.demo.harbour.port import PILOTS, RELEASES, Port, Refusal
 from saltpath.demo.harbour.routes import ROUTES, Call, Reply, route
 
 LARGEST_BODY = 1_000_000
@@ -85,13 +85,13 @@ def _drop_vessel(call: Call) -> Reply:
 
 @route("GET", "/berths")
 def _berths(call: Call) -> Reply:
-    items = [b for b in BERTHS if call.query.get("state") in (None, b["state"])]
+    items = [b for b in call.port.berths if call.query.get("state") in (None, b["state"])]
     return _page(items, call)
 
 
 @route("GET", "/berths/{id}")
 def _berth(call: Call) -> Reply:
-    for berth in BERTHS:
+    for berth in call.port.berths:
         if berth["id"] == call.keys["id"]:
             return Reply(200, berth)
     raise Refusal(404, f"there is no berth {call.keys['id']}")
@@ -251,8 +251,8 @@ class _Server(ThreadingHTTPServer):
 class Harbour:
     """The service in threads of this process. `address` is where it answers."""
 
-    def __init__(self, host: str = "127.0.0.1", port: int = 0) -> None:
-        handler = type("BoundHandler", (Handler,), {"port": Port()})
+    def __init__(self, host: str = "127.0.0.1", port: int = 0, live: bool = False) -> None:
+        handler = type("BoundHandler", (Handler,), {"port": Port.live() if live else Port()})
         self._server = _Server((host, port), handler)
         self.address = f"http://{host}:{self._server.server_address[1]}"
         self._thread = threading.Thread(target=self._server.serve_forever, name="harbour", daemon=True)

@@ -8,6 +8,9 @@ from typing import Any
 
 from flask import Blueprint, Response, request
 
+from saltpath.core.case import Request as Step
+from saltpath.core.case import changing
+from saltpath.core.measures import counted
 from saltpath.core.outline import placed
 from saltpath.core.references import is_name
 from saltpath.server.api.views import run_case_view, run_view, step_view
@@ -20,6 +23,7 @@ from saltpath.store.secrets import seal_given
 
 runs_api = Blueprint("runs", __name__)
 MOST_CASES = 10_000
+MOST_ASKED = 500
 _WHOLE = re.compile(r"[0-9]{1,9}")
 _PLACE = re.compile(r"([0-9]{1,9})(?:-([0-9_~]{1,200}))?")
 _IN = str.maketrans("_~", "/.")
@@ -38,6 +42,9 @@ def ask() -> Response:
     kind = data.get("kind", "run")
     if kind not in ("run", "trial"):
         raise Refused(422, "kind", "kind is run or trial.")
+    asked = _request(data, chosen, kind, project.id)
+    if environment in _guarded(project.id):
+        asked["changes"] = _changes(data, chosen, asked, environment)
     run, new = runs.ask(
         connection,
         project.id,
@@ -48,7 +55,7 @@ def ask() -> Response:
         environment=environment,
         seed=_seed(data),
         label=str(data.get("label", ""))[:200],
-        request=_request(data, chosen, kind, project.id),
+        request=asked,
         idempotency=_idempotency(),
     )
     answer = json_answer(run_view(run), 201 if new else 200)
@@ -130,6 +137,50 @@ def _request(data: dict[str, Any], chosen: list[cases.StoredCase], kind: str, pr
         raise Refused(422, "jobs", "jobs is a whole number from 1 to 64.")
     asked["jobs"] = side_by_side
     return asked
+
+
+@runs_api.post("/changing-steps")
+def list_changing_steps() -> Response:
+    """The steps of a run that may change something where it goes, so that they can be asked about before it is asked for; at most 500."""
+    data = body()
+    project = projects.project(database(), str(data.get("project", "")))
+    chosen, _ = _chosen(data, project.id)
+    asked = _request(data, chosen, str(data.get("kind", "run")), project.id)
+    return json_answer({"items": _changing_steps(chosen, asked)[:MOST_ASKED], "next": None})
+
+
+def _guarded(project: int) -> set[str]:
+    return {e.name for e in projects.environments(database(), project) if e.document.get("guarded")}
+
+
+def _changes(
+    data: dict[str, Any], chosen: list[cases.StoredCase], asked: dict[str, Any], environment: str
+) -> list[str]:
+    """The keys of the steps that may change something there. Raises Refused where it was not said, with the steps to be asked about."""
+    steps = _changing_steps(chosen, asked)
+    said = data.get("changes")
+    if said is None and steps:
+        sentence = f"{environment} is guarded, and {counted(len(steps), 'step')} may change something there. Say which may, as changes."
+        raise Refused(409, "guarded", sentence, steps=steps[:MOST_ASKED])
+    if said == "all":
+        return sorted({step["step"] for step in steps})
+    if not isinstance(said or [], list) or not all(isinstance(key, str) for key in said or []):
+        raise Refused(422, "changes", "changes is a list of keys of steps, or all.")
+    return list(said or [])
+
+
+def _changing_steps(chosen: list[cases.StoredCase], asked: dict[str, Any]) -> list[dict[str, Any]]:
+    return [
+        {"case": case.oid, "caseName": case.name, "step": step.key, "name": step.name, "send": f"{step.method} {step.address.text}"}
+        for case in chosen
+        for step in _changing(case, asked.get("only"))
+    ]  # fmt: skip
+
+
+def _changing(case: cases.StoredCase, only: list[int] | None) -> list[Step]:
+    linked = with_shared(case)
+    steps = [step for part, index, step in linked.parts() if only is None or (part == "steps" and index in only)]
+    return list(changing(steps))
 
 
 @runs_api.get("/runs")

@@ -339,14 +339,15 @@ function useFollowed(of: Case): void {
   useEvents(of.project, follow);
 }
 
-/** The step that needs a person first; none where all is well. */
+/** The step that needs a person first, one inside another before that one; none where all is well. */
 function worst(of: Case, steps: Map<string, StepEvidence>): string | undefined {
   for (const verdict of ["failed", "blocked", "unchecked"]) {
-    const bad = of.steps.find((step) => {
+    const bad = of.steps.filter((step) => {
       const seen = steps.get(step.place);
       return seen?.verdict === verdict && seen.counts;
     });
-    if (bad) return bad.key;
+    const first = bad.find((step) => !step.each) ?? bad[0];
+    if (first) return first.key;
   }
   return undefined;
 }

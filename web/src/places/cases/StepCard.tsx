@@ -155,7 +155,9 @@ function Trouble({
   open: boolean;
 }) {
   const { editing } = useEdited();
-  if (!evidence?.why || (evidence.verdict !== "failed" && evidence.verdict !== "blocked")) return null;
+  if (!evidence?.why) return null;
+  if (evidence.why.code === "guarded") return <p className="step-line">{evidence.why.sentence}</p>;
+  if (evidence.verdict !== "failed" && evidence.verdict !== "blocked") return null;
   const lost = evidence.why.code === "keep-nothing";
   const stands = evidence.checks.some((check) => check.verdict === "failed" || check.verdict === "blocked");
   if (open && stands && !lost) return null;
