@@ -331,6 +331,44 @@ def import_project(folder: Path, as_new: bool, data: Path) -> None:
     click.echo(f"{name}: {done.new} new cases, {done.changed} changed, {done.same} as they were")
 
 
+@main.command()
+@click.argument("archive", type=click.Path(path_type=Path, dir_okay=False))
+@click.option(
+    "--with-key",
+    is_flag=True,
+    help="The key that secrets are sealed under, too; keep such an archive as you keep the key.",
+)
+@_DATA
+def backup(archive: Path, with_key: bool, data: Path) -> None:
+    """Write everything into one archive (zip), also while the application runs. To restore, unpack it into an empty folder."""
+    from saltpath.core.measures import show_size
+    from saltpath.store.backup import back_up
+    from saltpath.store.database import StoreError
+
+    _store(data)
+    try:
+        size = back_up(data, archive, with_key)
+    except StoreError as problem:
+        raise NotUnderstood(str(problem)) from None
+    key = "with the key" if with_key else "without the key: secrets in it can be read only where the key is"
+    click.echo(f"{archive}, {show_size(size)}, {key}")
+
+
+@main.command(name="change-key")
+@_DATA
+def change_key(data: Path) -> None:
+    """Seal every secret anew under a new key; the old one opens nothing any more."""
+    from saltpath.core.measures import counted
+    from saltpath.store import secrets as sealed
+    from saltpath.store.database import StoreError
+
+    try:
+        number = sealed.change_key(_store(data), data)
+    except StoreError as problem:
+        raise NotUnderstood(str(problem)) from None
+    click.echo(f"{counted(number, 'value')} sealed under a new key, in {data / sealed.KEY_FILE}")
+
+
 def _store(data: Path, make: bool = False) -> Any:
     from saltpath.store.database import FILES, StoreError, connect, migrate
 

@@ -6,6 +6,7 @@ import subprocess
 import sys
 import tempfile
 import unittest
+import zipfile
 from pathlib import Path
 
 import zstandard
@@ -40,15 +41,28 @@ class Leaks(unittest.TestCase):
                 self.searched(path, json.dumps(app.get(path), ensure_ascii=False).encode())
             for path in (f"/cases/{case['id']}/workbook?format=csv", f"/projects/{app.project}/folder"):
                 self.searched(path, app.ask("GET", path)[2])
-            self._files(app)
+            self._files(app.data)
+            self.searched("the log", Path(app.log.name).read_bytes())
+            self._backup(app)
             self._command_line(app, text)
 
-    def _files(self, app: Application) -> None:
-        for file in app.data.rglob("*"):
+    def _backup(self, app: Application) -> None:
+        """Made while the application runs, without the key."""
+        with tempfile.TemporaryDirectory() as folder:
+            archive, restored = Path(folder) / "all.zip", Path(folder) / "restored"
+            command = [sys.executable, "-m", "saltpath.cli", "backup", str(archive), "--data", str(app.data)]
+            subprocess.run(command, check=True, capture_output=True, timeout=60)
+            self.searched("the backup", archive.read_bytes())
+            with zipfile.ZipFile(archive) as made:
+                self.assertEqual(made.namelist(), ["saltpath.db", "evidence.db"])
+                made.extractall(restored)
+            self._files(restored)
+
+    def _files(self, folder: Path) -> None:
+        for file in folder.rglob("*"):
             if file.is_file() and file.name != "secret.key":
                 self.searched(file.name, file.read_bytes())
-        self.searched("the log", Path(app.log.name).read_bytes())
-        kept = connect(app.data, "evidence")
+        kept = connect(folder, "evidence")
         self.addCleanup(kept.close)
         runs = kept.execute("SELECT DISTINCT run, position FROM step").fetchall()
         seen = [step for row in runs for step in evidence.steps(kept, row["run"], row["position"])]

@@ -5,6 +5,8 @@ import sqlite3
 import stat
 import tempfile
 import unittest
+import zipfile
+from contextlib import closing
 from decimal import Decimal
 from pathlib import Path
 
@@ -12,7 +14,7 @@ from saltpath.core.checks.judge import Outcome
 from saltpath.core.events import StepFinished
 from saltpath.core.exchange import Exchange, Times
 from saltpath.core.why import why
-from saltpath.store import cases, database, evidence, jobs, people, projects, runs, secrets, workbooks
+from saltpath.store import backup, cases, database, evidence, jobs, people, projects, runs, secrets, workbooks
 from saltpath.store.database import Conflict, StoreError, connect, migrate, now_us, write
 
 DOCUMENT = {
@@ -94,6 +96,61 @@ class Store(unittest.TestCase):
         step = {**DOCUMENT["steps"][0], "key": "abcdef"}
         keys = [s["key"] for s in cases.with_keys({**DOCUMENT, "steps": [step, step]})["steps"]]
         self.assertEqual((keys[0], len(set(keys))), ("abcdef", 2))
+
+    def test_the_key_is_changed(self):
+        secrets.set_secret(self.main, self.folder, self.project.id, self.owner.id, "pin", "salt-and-tar")
+        given = secrets.seal_given(self.folder, self.project.id, {"pin": "low-water"})
+        runs.ask(
+            self.main,
+            self.project.id,
+            self.owner.id,
+            [],
+            kind="run",
+            title="x",
+            environment="",
+            seed=1,
+            request={"sealed": given},
+        )
+        old = (self.folder / "secret.key").read_bytes()
+        self.assertEqual(secrets.change_key(self.main, self.folder), 2)
+        self.assertNotEqual((self.folder / "secret.key").read_bytes(), old)
+        self.assertEqual(secrets.secrets_for(self.main, self.folder, self.project.id, ""), {"pin": "salt-and-tar"})
+        sealed = runs.run_by_id(self.main, 1).request["sealed"]
+        self.assertEqual(secrets.given(self.folder, self.project.id, sealed), {"pin": "low-water"})
+
+    def test_a_change_of_key_that_was_broken_off_loses_nothing(self):
+        secrets.set_secret(self.main, self.folder, self.project.id, self.owner.id, "pin", "salt-and-tar")
+        old = (self.folder / "secret.key").read_bytes()
+        secrets.change_key(self.main, self.folder)
+        # killed after what is sealed was written, before the new key took the old one's place
+        (self.folder / "secret.key").rename(self.folder / "secret.key.next")
+        (self.folder / "secret.key").write_bytes(old)
+        secrets.set_secret(self.main, self.folder, self.project.id, self.owner.id, "gate", "low-water")
+        both = {"pin": "salt-and-tar", "gate": "low-water"}
+        self.assertEqual(secrets.secrets_for(self.main, self.folder, self.project.id, ""), both)
+        secrets.change_key(self.main, self.folder)
+        self.assertFalse((self.folder / "secret.key.next").exists())
+        self.assertEqual(secrets.secrets_for(self.main, self.folder, self.project.id, ""), both)
+        # a value that cannot be read: nothing changes
+        (self.folder / "secret.key").write_bytes(bytes(32))
+        with self.assertRaises(database.StoreError):
+            secrets.change_key(self.main, self.folder)
+        self.assertFalse((self.folder / "secret.key.next").exists())
+
+    def test_a_backup_is_whole_and_says_when_it_cannot_be(self):
+        archive = self.folder / "all.zip"
+        self.assertGreater(backup.back_up(self.folder, archive, with_key=False), 1000)
+        with zipfile.ZipFile(archive) as made:
+            self.assertEqual(made.namelist(), ["saltpath.db", "evidence.db"])
+        secrets.set_secret(self.main, self.folder, self.project.id, self.owner.id, "pin", "salt-and-tar")
+        backup.back_up(self.folder, archive, with_key=True)
+        restored = self.folder / "restored"
+        with zipfile.ZipFile(archive) as made:
+            made.extractall(restored)
+        with closing(database.connect(restored)) as main:
+            self.assertEqual(secrets.secrets_for(main, restored, self.project.id, ""), {"pin": "salt-and-tar"})
+        with self.assertRaises(database.StoreError):
+            backup.back_up(self.folder, self.folder / "nowhere" / "all.zip")
 
     def test_secrets_are_encrypted(self):
         secrets.set_secret(self.main, self.folder, self.project.id, self.owner.id, "pin", "salt-and-tar")

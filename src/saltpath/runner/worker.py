@@ -153,7 +153,7 @@ class Worker:
             self._given(run),
             secrets.secrets_for(self._main, self._folder, run.project, run.environment),
             int(run.request.get("jobs", 1)),
-            run.started_at or utc_us(),
+            runs.beginning(self._main, run, utc_us()),
             project_files.file_reader(self._main, run.project),
             frozenset(run.request["changes"]) if "changes" in run.request else None,
         )

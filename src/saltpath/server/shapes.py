@@ -166,7 +166,7 @@ SHAPES: dict[str, Any] = {
     "TextFault": _object(sentence=TEXT, line=WHOLE),
     "FormatWord": _object(kind=TEXT, text=TEXT, about=TEXT),
     "NewCase": _object(("document", "text"), project=TEXT, suite=TEXT, document={"type": "object"}, text=TEXT),
-    "NewRun": _object(("cases", "suite", "environment", "seed", "label", "kind", "steps", "values", "jobs", "changes"), project=TEXT,
+    "NewRun": _object(("cases", "suite", "environment", "seed", "label", "kind", "steps", "values", "jobs", "changes", "again"), project=TEXT, again=TEXT,
                       changes={"oneOf": [{"type": "array", "items": TEXT}, {"const": "all"}]},
                       cases=TEXTS, suite=TEXT, environment=TEXT, seed=WHOLE, label=TEXT, kind=TEXT, steps=WHOLES,
                       values={"type": "object", "additionalProperties": TEXT}, jobs=WHOLE),

@@ -16,8 +16,8 @@ from saltpath.store.events import add_event
 
 @dataclass(frozen=True, slots=True)
 class Run:
-    """One run. `request` is what was asked: `{only, jobs, sealed, changes}`, the values that it was given sealed, `changes`
-    the steps that may change a guarded environment; state is waiting,
+    """One run. `request` is what was asked: `{only, jobs, sealed, changes, started}`, the values that it was given sealed, `changes`
+    the steps that may change a guarded environment, `started` the moment that its data are drawn for; state is waiting,
     running, stopping or finished."""
 
     id: int
@@ -120,6 +120,18 @@ def ask(
         connection.execute("INSERT INTO job (project, run, state) VALUES (?, ?, 'waiting')", (project, run_id))
         add_event(connection, project, run_id, at, "run asked", {"run": oid, "number": number, "kind": kind})
     return run(connection, oid), True
+
+
+def beginning(connection: sqlite3.Connection, run: Run, at: int) -> int:
+    """The moment that a run's data are drawn for, its `now`: `at` when it is first asked for, and the same ever after, whoever goes on
+    with it or draws the same data again."""
+    with write(connection):
+        row = connection.execute("SELECT request FROM run WHERE id = ?", (run.id,)).fetchone()
+        request = plain.read_json(row["request"])
+        if "started" not in request:
+            request["started"] = at
+            connection.execute("UPDATE run SET request = ? WHERE id = ?", (plain.write_json(request).decode(), run.id))
+    return int(request["started"])
 
 
 def run(connection: sqlite3.Connection, oid: str) -> Run:

@@ -14,6 +14,7 @@ from saltpath.core import plain
 from saltpath.store.database import StoreError, now_us, write
 
 KEY_FILE = "secret.key"
+NEXT_KEY_FILE = "secret.key.next"
 
 
 def _key(folder: Path) -> bytes:
@@ -99,14 +100,63 @@ def given(folder: Path, project: int, sealed: str) -> dict[str, str]:
     return values
 
 
+def change_key(connection: sqlite3.Connection, folder: Path) -> int:
+    """Seal everything anew under a key that is made now; how many values that were. Whatever happens meanwhile, each can be read with the
+    old key or with the one that waits beside it, and a change that was broken off is made good by the next one. Raises StoreError where a
+    value cannot be read; then nothing has changed."""
+    key = AESGCM.generate_key(256)
+    number = 0
+    connection.execute("PRAGMA secure_delete = ON")  # what was sealed under the old key leaves no trace
+    with write(connection):
+        for row in connection.execute("SELECT project, environment, name, sealed FROM secret").fetchall():
+            about = f"{row['project']}/{row['environment']}/{row['name']}"
+            value = _opened(folder, about, row["sealed"], f"the secret {row['name']}")
+            connection.execute(
+                "UPDATE secret SET sealed = ? WHERE project = ? AND environment = ? AND name = ?",
+                (_sealed(key, about, value), row["project"], row["environment"], row["name"]),
+            )
+            number += 1
+        for row in connection.execute("SELECT id, project, number, request FROM run").fetchall():
+            request = plain.read_json(row["request"])
+            if "sealed" not in request:
+                continue
+            about = f"{row['project']}/given"
+            value = _opened(folder, about, base64.b64decode(request["sealed"]), f"what run {row['number']} was given")
+            request["sealed"] = base64.b64encode(_sealed(key, about, value)).decode()
+            connection.execute(
+                "UPDATE run SET request = ? WHERE id = ?", (plain.write_json(request).decode(), row["id"])
+            )
+            number += 1
+        _write_next(folder, key)
+    os.replace(folder / NEXT_KEY_FILE, folder / KEY_FILE)
+    connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    return number
+
+
+def _write_next(folder: Path, key: bytes) -> None:
+    """The key to come, on the disk before anything sealed under it is."""
+    descriptor = os.open(folder / NEXT_KEY_FILE, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+    with os.fdopen(descriptor, "wb") as file:
+        file.write(key)
+        file.flush()
+        os.fsync(file.fileno())
+
+
 def _seal(folder: Path, about: str, value: str) -> bytes:
+    return _sealed(_key(folder), about, value)
+
+
+def _sealed(key: bytes, about: str, value: str) -> bytes:
     nonce = os.urandom(12)
-    return nonce + AESGCM(_key(folder)).encrypt(nonce, value.encode("utf-8", "surrogatepass"), about.encode())
+    return nonce + AESGCM(key).encrypt(nonce, value.encode("utf-8", "surrogatepass"), about.encode())
 
 
 def _opened(folder: Path, about: str, sealed: bytes, what: str) -> str:
-    try:
-        octets = AESGCM(_key(folder)).decrypt(sealed[:12], sealed[12:], about.encode())
-    except InvalidTag:
-        raise StoreError(f"{what} cannot be read with {KEY_FILE}; the right key is missing") from None
-    return octets.decode("utf-8", "surrogatepass")
+    waiting = folder / NEXT_KEY_FILE
+    keys = [_key(folder), *([waiting.read_bytes()] if waiting.exists() else [])]
+    for key in keys:
+        try:
+            return AESGCM(key).decrypt(sealed[:12], sealed[12:], about.encode()).decode("utf-8", "surrogatepass")
+        except (InvalidTag, ValueError):
+            continue
+    raise StoreError(f"{what} cannot be read with {KEY_FILE}; the right key is missing")

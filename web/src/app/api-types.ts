@@ -1587,6 +1587,7 @@ export interface components {
         };
         NewRun: {
             project: string;
+            again?: string;
             changes?: string[] | "all";
             cases?: string[];
             suite?: string;

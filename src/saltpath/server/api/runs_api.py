@@ -43,6 +43,9 @@ def ask() -> Response:
     if kind not in ("run", "trial"):
         raise Refused(422, "kind", "kind is run or trial.")
     asked = _request(data, chosen, kind, project.id)
+    earlier = _earlier(data, project.id)
+    if earlier is not None:
+        asked["started"] = earlier.request.get("started") or earlier.started_at
     if environment in _guarded(project.id):
         asked["changes"] = _changes(data, chosen, asked, environment)
     run, new = runs.ask(
@@ -53,7 +56,7 @@ def ask() -> Response:
         kind=kind,
         title=title,
         environment=environment,
-        seed=_seed(data),
+        seed=_seed(data) if earlier is None else earlier.seed,
         label=str(data.get("label", ""))[:200],
         request=asked,
         idempotency=_idempotency(),
@@ -77,6 +80,16 @@ def _seed(data: dict[str, Any]) -> int:
     if not isinstance(seed, int) or isinstance(seed, bool) or not 0 <= seed < 2**53:
         raise Refused(422, "seed", "seed is a whole number from 0 to 2^53.")
     return seed
+
+
+def _earlier(data: dict[str, Any], project: int) -> runs.Run | None:
+    """The run whose data are to be drawn again: its seed, and the moment that it began at."""
+    if "again" not in data:
+        return None
+    found = runs.run(database(), str(data["again"]))
+    if found.project != project or found.started_at is None:
+        raise Refused(422, "again", "Name a run of this project that has begun.")
+    return found
 
 
 def _chosen(data: dict[str, Any], project: int) -> tuple[list[cases.StoredCase], str]:

@@ -34,10 +34,10 @@ function Report({ run }: { run: RunReport }) {
   const chosen = picked ?? firstBad(run);
   const finished = run.state === "finished";
   const bad = run.cases.filter((item) => item.verdict && item.verdict !== "passed");
-  const again = async () => {
+  const again = async (entries: RunReport["cases"], sameData = false) => {
     const environment = environments.find((item) => item.name === run.environment);
-    const cases = (bad.length ? bad : run.cases).map((item) => item.case);
-    const begun = await start({ cases }, environment);
+    const cases = entries.map((item) => item.case);
+    const begun = await start({ cases, ...(sameData && { again: run.id }) }, environment);
     if (begun) void navigate(`/runs/${begun.id}`);
   };
   return (
@@ -58,9 +58,19 @@ function Report({ run }: { run: RunReport }) {
             </Button>
           )}
           {finished && (
-            <Button type="primary" onClick={() => void again()}>
-              {bad.length ? "Run what did not pass again" : "Run it again"}
-            </Button>
+            <>
+              <button
+                type="button"
+                className="plain-link"
+                title={`What is generated and what time it is are drawn as they were, from seed ${run.seed}`}
+                onClick={() => void again(run.cases, true)}
+              >
+                Run it again with the same data
+              </button>
+              <Button type="primary" onClick={() => void again(bad.length ? bad : run.cases)}>
+                {bad.length ? "Run what did not pass again" : "Run it again"}
+              </Button>
+            </>
           )}
         </div>
       </div>
