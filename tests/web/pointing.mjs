@@ -331,10 +331,12 @@ test("a file is sent as the body, or as one more part", () => {
 });
 
 test("what is typed after [= finds the values that fit", () => {
-  const known = [{ name: "vesselId" }, { name: "vessel" }, { name: "any digits 6", made: true }];
+  const known = [{ name: "vesselId" }, { name: "vessel" }];
   assert.deepEqual(inserting.fitting("GET /[=ves", 10, known).map((item) => item.name), ["vesselId", "vessel"]);
   assert.deepEqual(inserting.fitting("GET /x", 6, known), []);
-  assert.equal(inserting.openReference("a [=b | ", 8), undefined);
+  assert.equal(inserting.openReference("a [=b | ", 8), "b | ");
+  assert.equal(inserting.openReference("a [=b] ", 7), undefined);
+  assert.deepEqual(inserting.inserted("a [=b | up", 10, "b | upper"), ["a [=b | upper]", 14]);
   assert.deepEqual(inserting.inserted("GET /[=ves]/x", 10, "vesselId"), ["GET /[=vesselId]/x", 16]);
   assert.deepEqual(inserting.putIn([{ name: "a" }, { name: "b" }], "[=a]").length, 1);
 });

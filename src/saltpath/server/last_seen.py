@@ -19,7 +19,7 @@ from saltpath.server.context import database
 from saltpath.server.shared_cases import with_shared
 from saltpath.store import evidence, projects, runs
 from saltpath.store.cases import StoredCase
-from saltpath.store.database import NotFound
+from saltpath.store.database import NotFound, now_us
 from saltpath.store.evidence import StepEvidence
 
 MOST_INSIDE = 300
@@ -119,6 +119,22 @@ def last_answer(stored: StoredCase, key: str) -> tuple[StepEvidence, Answer, Sco
         if use["from"] == "item":
             scopes.name_item(text[2:-1], use["value"])
     return seen, answer, scopes
+
+
+def scopes_now(stored: StoredCase, key: str) -> Scopes:
+    """What references of the step with a key stand for now: the documents' values as the last run read them, what steps kept in it, and
+    what is drawn from its seed."""
+    case = compiled(stored)
+    newest, _, found = last_seen(stored)
+    scopes = _scopes(stored, case, around(stored), newest, [of for _, of in found.values()])
+    for text, use in found[key][1].used.items() if key in found else ():
+        if use["from"] == "item":
+            scopes.name_item(text[2:-1], use["value"])
+    scopes.seeded = (newest.seed if newest else 1, case.key, 1)
+    scopes.now_us = newest.started_at or newest.asked_at if newest else now_us()
+    scopes.built_in = {"row.number": 1, "run.seed": scopes.seeded[0], "case.name": case.name}
+    scopes.begin_step(key)
+    return scopes
 
 
 def around(stored: StoredCase) -> tuple[Suite, Project]:

@@ -176,6 +176,8 @@ def document() -> dict[str, Any]:
             "get": _operation("pickPlaces", "Values of earlier answers", _page("EarlierPlace"), _ID,
                               _parameter("before", "the key of the step that wants one"),
                               _parameter("text", "what its place or its value holds"))},
+        "/cases/{id}/insertable": {
+            "post": _operation("listInsertable", "What a reference could be", _page("Insertable"), _ID, body="ToInsert")},
         "/cases/{id}/repeated": {
             "get": _operation("listRepeated", "Literals that earlier answers hold", _page("Repeated"), _ID)},
         "/cases/{id}/kept": {

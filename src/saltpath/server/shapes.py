@@ -190,6 +190,8 @@ SHAPES: dict[str, Any] = {
     "Proposal": _object(check={"type": "object"}, typed=TEXT, evidence=_ref("Reason")),
     "Proposals": _object(answers=WHOLE, needs=_object(sent=WHOLE, forms=WHOLE, always=WHOLE), items=_list("Proposal")),
     "EarlierPlace": _object(step=TEXT, number=WHOLE, name=TEXT, path=TEXT, value=TEXT),
+    "ToInsert": _object(step=TEXT, text=TEXT),
+    "Insertable": _object(text=TEXT, value=TEXT, about=TEXT, made=FLAG),
     "Repeated": _object((), **{"step": TEXT, "literal": TEXT, "from": TEXT, "path": TEXT}),
     "Revision": _object(version=WHOLE, at=TEXT, by=TEXT, runs=WHOLES, first=FLAG, changes=TEXTS, more=WHOLE),
     "RevisionDocument": _object(version=WHOLE, at=TEXT, document={"type": "object"}, text=TEXT, changes=TEXTS),

@@ -817,6 +817,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/cases/{id}/insertable": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a reference could be */
+        post: operations["listInsertable"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/cases/{id}/repeated": {
         parameters: {
             query?: never;
@@ -1763,6 +1780,16 @@ export interface components {
             name: string;
             path: string;
             value: string;
+        };
+        ToInsert: {
+            step: string;
+            text: string;
+        };
+        Insertable: {
+            text: string;
+            value: string;
+            about: string;
+            made: boolean;
         };
         Repeated: {
             step: string;
@@ -4012,6 +4039,45 @@ export interface operations {
                 content: {
                     "application/json": {
                         items: components["schemas"]["EarlierPlace"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listInsertable: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToInsert"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Insertable"][];
                         next: string | null;
                     };
                 };

@@ -286,6 +286,9 @@ export const api = {
   /** Values of earlier answers that a step can use. */
   places: (id: string, before: string, text: string) =>
     ask<Page<EarlierPlace>>(`/cases/${q(id)}/places?before=${q(before)}&text=${q(text)}`),
+  /** Pipes or generators for what is typed after `[=`, each with what it would give. */
+  insertable: (id: string, step: string, text: string) =>
+    send<Page<Shapes["Insertable"]>>(`/cases/${q(id)}/insertable`, { step, text }),
   repeated: (id: string) => ask<Page<Repeated>>(`/cases/${q(id)}/repeated`),
   /** What a place with its pipes gives on the step's last answer. */
   cleaned: (id: string, step: string, of: string) => send<Cleaned>(`/cases/${q(id)}/kept`, { step, of }),

@@ -29,3 +29,12 @@ export function readExact(text: string): Json {
 }
 
 export const writeExact = (value: unknown): string => JSON.stringify(value);
+
+/** A value as it is typed into a field: JSON where it is that, else text; a text that looks like something else stands in quotes. */
+export function readTyped(text: string): Json {
+  try {
+    return readExact(text.trim());
+  } catch {
+    return text;
+  }
+}

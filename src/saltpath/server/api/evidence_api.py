@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from datetime import UTC, datetime
+from itertools import islice
 from typing import Any
 
 from flask import Blueprint, Response, request
@@ -17,6 +18,7 @@ from saltpath.core.format.reader import case_from_data
 from saltpath.core.format.source import FormatError
 from saltpath.core.grammar import Unreadable
 from saltpath.core.jsonpath import MISSING
+from saltpath.core.offered import offered
 from saltpath.core.pipes import KINDS as PIPES
 from saltpath.core.repeated import repeated
 from saltpath.core.seen import places, seen, telling
@@ -27,7 +29,7 @@ from saltpath.core.why import Blocked
 from saltpath.server import again
 from saltpath.server.api.views import outcome_view, reason, run_view, step_view
 from saltpath.server.context import body, database
-from saltpath.server.last_seen import judged, last_answer, last_seen
+from saltpath.server.last_seen import judged, last_answer, last_seen, scopes_now
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.sheets import known_paths
 from saltpath.store import cases, evidence, runs
@@ -176,6 +178,22 @@ def pick_places(id: str) -> Response:
             items.append({"step": step["key"], "number": number, "name": step["request"], "path": path, "value": shown})
             if len(items) >= MOST_OFFERED:
                 return json_answer({"items": items, "next": None})
+    return json_answer({"items": items, "next": None})
+
+
+@evidence_api.post("/cases/<id>/insertable")
+def what_can_be_inserted(id: str) -> Response:
+    """For a reference that is being typed in a step: pipes that fit the value there, or generators, each with what it would give; from the
+    seed and the kept values of the last run."""
+    stored, data = cases.case(database(), id), body()
+    text, key = data.get("text"), data.get("step")
+    if not isinstance(text, str) or not isinstance(key, str) or len(text) > 2_000:
+        raise Refused(400, "text-missing", "Give what is typed after [= as text, and the key of its step as step.")
+    found = list(islice(offered(text, scopes_now(stored, key)), MOST_OFFERED))
+    items = [
+        {"text": item.text, "value": "a secret" if MASK in item.value else item.value, "about": item.about, "made": item.made}
+        for item in found
+    ]  # fmt: skip
     return json_answer({"items": items, "next": None})
 
 

@@ -128,17 +128,19 @@ const FIXED: Extension[] = [
   keymap.of([...defaultKeymap, ...historyKeymap]),
 ];
 
-/** What `[=` offers: values in scope, then places of earlier answers. */
+/** What `[=` offers: values in scope, then places of earlier answers, pipes and generators. */
 async function completed(
   context: CompletionContext,
   insertable: Insertable | undefined,
   take: (reference: Reference) => void,
 ) {
-  const before = context.matchBefore(/\[=[^\]|[\n]*/);
+  const before = context.matchBefore(/\[=[^\][\n]*/);
   if (!before || !insertable) return null;
   const wanted = before.text.slice(2).trim().toLowerCase();
   const known = insertable.known.filter((item) => item.name.toLowerCase().includes(wanted));
-  const offered = [...known.slice(0, 10), ...(await insertable.earlier(wanted)).slice(0, 15)];
+  const typed = before.text.slice(2);
+  const [places, made] = await Promise.all([insertable.earlier(typed.trim()), insertable.made(typed)]);
+  const offered = [...known.slice(0, 10), ...places.slice(0, 15), ...made];
   return {
     from: before.from,
     filter: false,

@@ -44,10 +44,8 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
   const taken = useRef<Reference[]>([]);
   const known = caret < 0 ? [] : fitting(typed, caret, insertable?.known ?? []);
   const asked = caret < 0 ? undefined : openReference(typed, caret);
-  const earlier = useEarlier(insertable, asked);
-  const there = known.filter((item) => !item.made);
-  const made = known.filter((item) => item.made);
-  const offered = asked === undefined ? [] : [...there, ...earlier, ...made];
+  const others = useOthers(insertable, asked);
+  const offered = asked === undefined ? [] : [...known, ...others];
   const write = (next: string) => {
     setTyped(next);
     setProblem(undefined);
@@ -204,15 +202,15 @@ function Offered({ id, offered, chosen, insert }: OfferedProps) {
   );
 }
 
-/** Places of earlier answers for what is typed after `[=`. */
-function useEarlier(insertable: Insertable | undefined, asked: string | undefined): Reference[] {
+/** Places of earlier answers, pipes and generators for what is typed after `[=`. */
+function useOthers(insertable: Insertable | undefined, asked: string | undefined): Reference[] {
   const [found, setFound] = useState<Reference[]>([]);
   useEffect(() => {
     if (!insertable || asked === undefined) return setFound([]);
     let late = false;
     const timer = window.setTimeout(async () => {
-      const places = await insertable.earlier(asked.trim());
-      if (!late) setFound(places.slice(0, 20));
+      const [places, made] = await Promise.all([insertable.earlier(asked.trim()), insertable.made(asked)]);
+      if (!late) setFound([...places.slice(0, 20), ...made]);
     }, PAUSE_MS);
     return () => {
       late = true;

@@ -3,7 +3,7 @@ export interface Reference {
   name: string;
   from: string;
   value: string;
-  /** It is made up anew from the run's seed; offered after everything that is there already. */
+  /** It is made up anew from the run's seed. */
   made?: boolean;
   /** Where it is to be kept first, because it is a place of an earlier answer that nothing keeps yet. */
   keep?: { step: string; path: string };
@@ -12,20 +12,21 @@ export interface Reference {
 /** What can be inserted at a place of a request: values in scope, and places of earlier answers. */
 export interface Insertable {
   known: Reference[];
+  /** Pipes that fit behind a bar, generators without one, each with what it would give. */
+  made: (text: string) => Promise<Reference[]>;
   earlier: (text: string) => Promise<Reference[]>;
   /** Save; the places that were put in are kept by the same edit. */
   keeping: (taken: Reference[], save: () => Promise<string | undefined>) => Promise<string | undefined>;
 }
 
-const OPEN = /\[=([^\]|[]*)$/;
+const OPEN = /\[=([^\][]*)$/;
 
-/** The references that fit what is being typed right before the caret; none outside `[=`. */
+/** The values that fit what is being typed right before the caret; none outside `[=`. */
 export function fitting(text: string, caret: number, references: Reference[]): Reference[] {
   const typed = OPEN.exec(text.slice(0, caret))?.[1];
   if (typed === undefined) return [];
   const wanted = typed.trim().toLowerCase();
-  const found = references.filter((item) => item.name.toLowerCase().includes(wanted));
-  return [...found.filter((item) => !item.made).slice(0, 10), ...found.filter((item) => item.made)];
+  return references.filter((item) => item.name.toLowerCase().includes(wanted)).slice(0, 10);
 }
 
 /** What is typed after the `[=` that is open at the caret; undefined outside one. */

@@ -10,9 +10,10 @@ import { ExpectBand } from "./ExpectBand";
 import { DragContext, useEdited } from "./edit/context";
 import { inStep, moveStep, setField, setKeep, stepWith } from "./edit/document";
 import { DropPlaces } from "./edit/PutInto";
-import { KeepBand, uses } from "./KeepBand";
+import { KeepBand } from "./KeepBand";
 import { Moment } from "./Moment";
 import { SendBand } from "./SendBand";
+import { SetBand } from "./SetBand";
 import { type Early, StepFoot } from "./StepFoot";
 import { EachBand } from "./shared/EachBand";
 import { UseBand } from "./shared/UseBand";
@@ -244,23 +245,4 @@ function Gives({ keeps, start }: { keeps: { name: string }[]; start: string }) {
 /** The address without the value that it begins with, which is the same for every step. */
 function withoutStart<Item extends { name?: string; text: string }>(pieces: Item[]): Item[] {
   return pieces.length > 1 && pieces[0]?.name && pieces[1]?.text.startsWith("/") ? pieces.slice(1) : pieces;
-}
-
-function SetBand({ step, evidence }: { step: Step; evidence: StepEvidence | undefined }) {
-  return (
-    <div className="band">
-      <h3>Set</h3>
-      <ul>
-        {step.set?.map((value) => (
-          <li key={value.name} data-keep={value.name}>
-            <span className="reference">{value.name}</span> to{" "}
-            <span className="mono">
-              <Pieces pieces={value.value} used={evidence?.used} />
-            </span>
-            <span className="was">{uses(value.to)}</span>
-          </li>
-        ))}
-      </ul>
-    </div>
-  );
 }

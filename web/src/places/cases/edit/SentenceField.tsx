@@ -1,6 +1,7 @@
 import { type KeyboardEvent, useEffect, useId, useRef, useState } from "react";
 import { api, type Understood } from "../../../app/api";
 import { useDraft } from "../../../parts/typing/drafts";
+import { fitting, inserted, openReference } from "../../../parts/typing/inserting";
 import { VerdictMark } from "../../../parts/VerdictMark";
 import { useEdited } from "./context";
 import type { CheckDocument } from "./document";
@@ -46,7 +47,12 @@ export function SentenceField({ step, text, label, placeholder, take, close }: P
     const timer = window.setTimeout(() => void ask(typed), PAUSE_MS);
     return () => window.clearTimeout(timer);
   }, [typed, active]);
-  const suggestions = active ? (said?.is.suggestions ?? []).filter((item) => item !== typed) : [];
+  const references = useReferences(step, active ? openReference(typed, typed.length) : undefined);
+  const suggestions = !active
+    ? []
+    : references.length
+      ? references.map((name) => inserted(typed, typed.length, name)[0])
+      : (said?.is.suggestions ?? []).filter((item) => item !== typed);
   const write = (next: string) => {
     setTyped(next);
     if (next === text) draft.forget();
@@ -57,7 +63,7 @@ export function SentenceField({ step, text, label, placeholder, take, close }: P
     close?.();
   };
   const put = (sentence: string) => {
-    write(`${sentence} `);
+    write(sentence.endsWith("]") ? sentence : `${sentence} `);
     setChosen(-1);
   };
   const commit = async () => {
@@ -154,4 +160,25 @@ export function SentenceField({ step, text, label, placeholder, take, close }: P
       )}
     </span>
   );
+}
+
+/** What can stand in the reference that is open at the end of the sentence: values, pipes behind a bar, generators. */
+function useReferences(step: string, asked: string | undefined): string[] {
+  const { id, references } = useEdited();
+  const [found, setFound] = useState<string[]>([]);
+  useEffect(() => {
+    if (asked === undefined) return setFound([]);
+    let late = false;
+    const timer = window.setTimeout(async () => {
+      const known = fitting(`[=${asked}`, asked.length + 2, references(Number.POSITIVE_INFINITY));
+      const made = await api.insertable(id, step, asked).catch(() => undefined);
+      if (!late)
+        setFound([...known.map((item) => item.name), ...(made?.items ?? []).map((item) => item.text)]);
+    }, PAUSE_MS);
+    return () => {
+      late = true;
+      window.clearTimeout(timer);
+    };
+  }, [id, step, asked, references]);
+  return asked === undefined ? [] : found;
 }

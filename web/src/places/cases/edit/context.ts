@@ -1,4 +1,3 @@
-import { useQuery } from "@tanstack/react-query";
 import { createContext, useContext, useMemo } from "react";
 import { api, type EveryAnswer } from "../../../app/api";
 import type { Picked } from "../../../parts/tree/picked";
@@ -43,31 +42,22 @@ export function useEdited(): EditedCase {
 /** What the step with this number and key can insert; without a key, a step at the end. */
 export function useInsertable(number: number, key = ""): Insertable {
   const { id, editing, references } = useEdited();
-  const words = useQuery({
-    queryKey: ["format"],
-    queryFn: api.formatWords,
-    staleTime: Number.POSITIVE_INFINITY,
-  });
-  const made = useMemo(
-    () =>
-      (words.data?.items ?? [])
-        .filter((word) => word.kind === "generator")
-        .map(
-          (word): Reference => ({
-            name: word.text,
-            made: true,
-            from: "made up from the run's seed",
-            value: word.about,
-          }),
-        ),
-    [words.data],
-  );
   return useMemo(
     () => ({
       get known() {
-        return [...references(number), ...made];
+        return references(number);
+      },
+      made: async (text) => {
+        const found = await api.insertable(id, key, text).catch(() => undefined);
+        return (found?.items ?? []).map((item) => ({
+          name: item.text,
+          value: item.value,
+          from: item.about,
+          made: item.made,
+        }));
       },
       earlier: async (text) => {
+        if (text.includes("|")) return [];
         const found = await api.places(id, key, text).catch(() => undefined);
         return (found?.items ?? []).flatMap((item) => {
           const step = stepWith(editing.document, item.step);
@@ -85,6 +75,6 @@ export function useInsertable(number: number, key = ""): Insertable {
           save,
         ),
     }),
-    [id, editing, references, made, number, key],
+    [id, editing, references, number, key],
   );
 }

@@ -1,6 +1,6 @@
 import { Link, useNavigate } from "react-router";
 import type { Case, Environment, Evidence } from "../../../app/api";
-import type { Json } from "../../../app/exact";
+import { type Json, readTyped } from "../../../app/exact";
 import { ago, count } from "../../../app/format";
 import { useStart } from "../../../app/run";
 import { RunButton } from "../../../parts/RunButton";
@@ -109,7 +109,7 @@ function Inputs({ shared, state }: Pick<Props, "shared" | "state">) {
     if (!typed)
       return state.edits.apply((document) => withField("inputs", left(inputs(document), name))(document));
     const [, kind, value] = /^(?:(text|number|integer|boolean|list|object)\b,?)?\s*(.*?)$/s.exec(typed) ?? [];
-    const input = { ...(kind && { kind }), ...(value && { default: read(value) }) };
+    const input = { ...(kind && { kind }), ...(value && { default: readTyped(value) }) };
     return state.edits.apply((document) =>
       withField("inputs", { ...inputs(document), [name]: input })(document),
     );
@@ -197,12 +197,3 @@ const withField =
     const empty = value === "" || (typeof value === "object" && value !== null && !Object.keys(value).length);
     return empty ? rest : { ...rest, [name]: value };
   };
-
-/** A default as it is typed: JSON where it is that, else text. */
-function read(text: string): Json {
-  try {
-    return JSON.parse(text) as Json;
-  } catch {
-    return text;
-  }
-}

@@ -1,0 +1,71 @@
+"""What can stand in a reference that is being typed, each with what it would be: generators drawn from a run's seed, and pipes on the real
+value. Nothing here decides; the tester picks."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from saltpath.core import generators, pipes, plain, slow
+from saltpath.core.grammar import Unreadable
+from saltpath.core.references import read_template
+from saltpath.core.scopes import Scopes
+from saltpath.core.why import Blocked
+
+MOST_LETTERS = 80
+
+
+@dataclass(frozen=True, slots=True)
+class Offered:
+    """`text` stands between `[=` and `]`; `value` is what it gives now, shown; `about` says what it does. `made`: it is generated."""
+
+    text: str
+    value: str
+    about: str
+    made: bool = False
+
+
+def offered(typed: str, scopes: Scopes) -> Iterator[Offered]:
+    """For what is typed after `[=`: pipes behind the last bar, generators without one. Only what fits the value there."""
+    source, bar, last = typed.rpartition("|")
+    if not bar:
+        yield from _generators(typed.strip(), scopes)
+        return
+    base, wanted = source.strip(), last.strip().lower()
+    own = f"{base} | {last.strip()}"
+    value = _shown(own, scopes) if wanted else None
+    if value is not None:
+        yield Offered(own, value, "as typed")
+    for kind in pipes.KINDS.values():
+        text = f"{base} | {kind.example[1]}"
+        if kind.by_name or wanted not in kind.name or text == own:
+            continue
+        value = _shown(text, scopes)
+        if value is not None:
+            yield Offered(text, value, kind.about)
+
+
+def _generators(typed: str, scopes: Scopes) -> Iterator[Offered]:
+    own = _shown(typed, scopes) if typed.split(" ")[0] in generators.FIRST_WORDS else None
+    if own is not None:
+        yield Offered(typed, own, "as typed", made=True)
+    for kind in generators.KINDS.values():
+        if typed.lower() not in kind.example.lower() or kind.example == typed:
+            continue
+        value = _shown(kind.example, scopes)
+        if value is not None:
+            yield Offered(kind.example, value, kind.about, made=True)
+
+
+def _shown(text: str, scopes: Scopes) -> str | None:
+    """What a reference gives, cut; None where it gives nothing, or would take long."""
+    try:
+        template = read_template(f"[={text}]")
+        if template.single is None:
+            return None
+        with slow.deferred({}):
+            value: Any = scopes.resolve(template.single)
+    except (Unreadable, Blocked, slow.Slow, ArithmeticError, ValueError, TypeError, LookupError, AttributeError):
+        return None
+    return plain.show(value, MOST_LETTERS)
