@@ -14,6 +14,7 @@ from saltpath.core.scopes import Scopes
 from saltpath.core.why import Blocked
 
 MOST_LETTERS = 80
+_CODES = frozenset(["base64", "from base64", "sha256", "url", "json"])  # seldom what is looked for; they come last
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,13 +38,17 @@ def offered(typed: str, scopes: Scopes) -> Iterator[Offered]:
     value = _shown(own, scopes) if wanted else None
     if value is not None:
         yield Offered(own, value, "as typed")
+    before = _shown(base, scopes)
+    found: list[tuple[int, Offered]] = []
     for kind in pipes.KINDS.values():
         text = f"{base} | {kind.example[1]}"
         if kind.by_name or wanted not in kind.name or text == own:
             continue
         value = _shown(text, scopes)
         if value is not None:
-            yield Offered(text, value, kind.about)
+            rank = 2 if kind.name in _CODES else 1 if value == before else 0
+            found.append((rank, Offered(text, value, kind.about)))
+    yield from (item for _, item in sorted(found, key=lambda pair: pair[0]))
 
 
 def _generators(typed: str, scopes: Scopes) -> Iterator[Offered]:

@@ -9,6 +9,8 @@ from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from typing import Any
 
+import msgspec
+
 from saltpath.core.answer import Answer
 from saltpath.core.case import CLEANING, ForEach, Part, Request, SetValues, Step, UseShared, Wait, checks_in, may_change
 from saltpath.core.checks.judge import Outcome, judge_all
@@ -75,8 +77,7 @@ class _Sum:
         return "unchecked" if not self.counted or (verdict == "passed" and not self.judged) else verdict
 
 
-@dataclass(frozen=True, slots=True)
-class _Spot:
+class _Spot(msgspec.Struct, frozen=True, gc=False):
     """Where a step stands: its part and index, or where inside such a step (`inner`, see events.py), below the steps with these keys and
     item numbers (`path`). `items`: those that it is carried out for, by name. `wanted`: the names of kept values that steps after it use."""
 
@@ -100,7 +101,7 @@ class _Spot:
     def for_item(self, step: ForEach, number: int, item: Any, place: int) -> _Spot:
         """A place inside the step that stands here, for one of its items."""
         below = self.below(step, f"{number}.{place}", self.wanted)
-        return replace(below, path=(*below.path, number), items=(*self.items, (step.item, item)))
+        return msgspec.structs.replace(below, path=(*below.path, number), items=(*self.items, (step.item, item)))
 
 
 @dataclass(slots=True)
@@ -213,7 +214,8 @@ class Walk:
             if planned.resume is not None and (part == "once" or (part, index) in planned.resume.finished):
                 continue
             spot = _Spot(part, index, planned.hands_over)
-            await self._one(spot, step, total, self._ended(part), session, options)
+            if not self._left_behind(spot, step, total, self._ended(part)):
+                await self._carried_out(spot, step, total, session, options)
 
     def _ended(self, part: Part) -> bool:
         """Whether a step of this part is not reached any more. Cleaning up always is."""
@@ -223,17 +225,19 @@ class Walk:
             return True
         return part == "steps" and self.row.bad is not None and self.planned.case.stop_on_failure
 
-    async def _one(self, spot: _Spot, step: Step, total: _Sum, ended: bool, session: Session, options: Options) -> None:
-        """One step, wherever it stands: switched off, not reached, or carried out."""
+    def _left_behind(self, spot: _Spot, step: Step, total: _Sum, ended: bool) -> bool:
+        """Whether a step, wherever it stands, is switched off or not reached; that is told then."""
         if step.off:
             self._finish(spot, step, Done("skipped", why("switched-off"), 0, 0), total)
         elif ended:
             self._skip(spot, step, total)
-        else:
-            row = 1 if spot.part in _OF_ROW else 0
-            self.of_run.emit(StepStarted(self.of_run.now_us(), self.index, row, spot.part, spot.index, spot.inner))
-            done, used = await self._step(spot, step, session, options)
-            self._finish(spot, step, done, total, used)
+        return ended or step.off
+
+    async def _carried_out(self, spot: _Spot, step: Step, total: _Sum, session: Session, options: Options) -> None:
+        row = 1 if spot.part in _OF_ROW else 0
+        self.of_run.emit(StepStarted(self.of_run.now_us(), self.index, row, spot.part, spot.index, spot.inner))
+        done, used = await self._step(spot, step, session, options)
+        self._finish(spot, step, done, total, used)
 
     def _skip(self, spot: _Spot, step: Step, total: _Sum) -> None:
         bad = self.around.bad or total.bad
@@ -252,7 +256,8 @@ class Walk:
             scopes.measures = self.planned.measures.get(step.key, {})
         used = scopes.used
         try:
-            left_out = await self._left_out(step, session)
+            plain = not step.only_if and self.of_run.plan.changes is None  # most are
+            left_out = None if plain else await self._left_out(step, session)
             if left_out is not None:
                 done = left_out
             elif isinstance(step, Request):
@@ -290,7 +295,8 @@ class Walk:
         total, wanted = _Sum(), handed_over(shared)
         for place, one in enumerate(shared.steps):
             below = spot.below(step, str(place), wanted)
-            await self._one(below, one, total, self._ends(below, total), session, options)
+            if not self._left_behind(below, one, total, self._ends(below, total)):
+                await self._carried_out(below, one, total, session, options)
         if total.bad is not None:
             problem = total.bad.why.sentence if total.bad.why else ""
             return self._held(total, why("inside", step=total.bad.name, problem=problem))
@@ -309,7 +315,8 @@ class Walk:
             try:
                 for place, one in enumerate(step.steps):
                     below = spot.for_item(step, number, item, place)
-                    await self._one(below, one, total, self._ends(below, total), session, options)
+                    if not self._left_behind(below, one, total, self._ends(below, total)):
+                        await self._carried_out(below, one, total, session, options)
             finally:
                 back()
             if self._ends(spot, total):

@@ -51,12 +51,16 @@ export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy, 
   );
   const several = of.steps.map((step) => step.key).filter((key) => marked.includes(key));
   const [places, setPlaces] = useState<CardPlace[]>([]);
+  const [height, setHeight] = useState(0);
   // Places are read when the browser has laid the cards out anyway, so that reading them costs nothing.
   // biome-ignore lint/correctness/useExhaustiveDependencies: another order or another open card has other places
   useEffect(() => {
     const list = box.current;
     if (!list) return;
-    const measure = () => setPlaces(measured(list));
+    const measure = () => {
+      setPlaces(measured(list));
+      setHeight(list.offsetHeight);
+    };
     const observer = new ResizeObserver(measure);
     observer.observe(list);
     for (const child of list.children) observer.observe(child);
@@ -94,7 +98,7 @@ export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy, 
   return (
     <div className="trail">
       {several.length > 0 && <Several keys={several} done={() => setMarked([])} />}
-      <svg className="threads" aria-hidden="true" width={MARGIN + 4} height="100%">
+      <svg className="threads" aria-hidden="true" width={MARGIN + 4} height={Math.max(height, 60)}>
         {!of.single && <path className="rail" d={`M${MARGIN - 22} 0 V4000`} />}
         {threads.map((thread) => (
           <g key={thread.key} className={thread.broken ? "thread broken" : "thread"}>
