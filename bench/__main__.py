@@ -5,10 +5,12 @@ from bench.engine import e1, e4
 from bench.nginx import harbour
 from bench.pages import main as s7
 from bench.recorded import e2_e3_e7
+from bench.runners import e5
 
 with harbour() as address:
     e1(address)
     e2_e3_e7(address)
     e4(address)
     e8(address)
+e5()
 s7()
