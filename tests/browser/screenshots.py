@@ -19,6 +19,8 @@ def main() -> None:
         names = app.cases()
         suite = app.get(f"/suites?project={app.project}")["items"][0]["id"]
         app.run(cases=[names["A visiting vessel is given a berth"]])
+        shared = app.get(f"/shared-steps?project={app.project}")["items"][0]["id"]
+        app.run(cases=[shared], kind="trial")
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         for file, path, theme in [
@@ -27,11 +29,13 @@ def main() -> None:
             ("case-failed", f"/cases/{names['A long vessel gets a berth long enough']}", "light"),
             ("runs", "/runs", "light"),
             ("run", f"/runs/{first['id']}", "light"),
-            ("groups", f"/cases/{names['Long vessels pay for more pilots']}", "light"),
             ("xml", f"/cases/{names['Cargo is declared by SOAP']}", "light"),
             ("sheet", f"/cases/{names['A visiting vessel is given a berth']}?view=sheet", "light"),
             ("suite-sheet", f"/cases/suite/{suite}", "light"),
             ("fields", f"/cases/fields?case={names['A visiting vessel is given a berth']}", "light"),
+            ("setup", "/setup", "light"),
+            ("shared-steps", f"/cases/{shared}", "light"),
+            ("each", f"/cases/{names['Every berth that is listed can be read']}?step=3", "light"),
             ("text", f"/cases/{names['A berth is described in full']}?view=text", "light"),
             ("case-dark", f"/cases/{names['A long vessel gets a berth long enough']}", "dark"),
         ]:
@@ -46,16 +50,6 @@ def main() -> None:
         page.get_by_role("toolbar").wait_for()
         page.wait_for_timeout(300)
         page.screenshot(path=FOLDER / "pointing.png")
-        page.goto(f"{app.address}/cases/{names['Vessels are filtered, sorted and paged']}?step=1")
-        node = page.get_by_role("treeitem").filter(has_text="homePort").first.bounding_box()
-        assert node is not None
-        page.mouse.move(node["x"] + 90, node["y"] + 10)
-        page.mouse.down()
-        page.mouse.move(node["x"] + 30, node["y"] + 20, steps=4)
-        page.get_by_text("at the end of the address").first.wait_for()
-        page.wait_for_timeout(300)
-        page.screenshot(path=FOLDER / "dragging.png")
-        page.mouse.up()
         page.goto(f"{app.address}/cases/{names['A stay is quoted to the cent']}")
         page.get_by_role("treeitem").filter(has_text="total").first.click()
         page.get_by_role("button", name="Expect any number").click()
@@ -86,6 +80,7 @@ def main() -> None:
         address = page.get_by_label("The method and the address")
         address.fill(f"GET http://127.0.0.1:{app.harbour_port}/berths")
         address.press("Enter")
+        page.get_by_title("The method and the address").get_by_text("/berths").wait_for()
         page.keyboard.press("Control+Enter")
         page.get_by_role("region", name="Sent before").get_by_text("/berths").wait_for()
         page.wait_for_timeout(500)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 from flask import Blueprint, Response
@@ -65,7 +66,7 @@ def list_suites() -> Response:
 
 
 def _case_line(case: cases.StoredCase, last: dict[str, Any] | None) -> dict[str, Any]:
-    steps = [s for part in PARTS for s in case.document.get(part, [])]
+    steps = list(_every_step(step for part in PARTS for step in case.document.get(part, [])))
     return {
         "id": case.oid,
         "name": case.name,
@@ -85,6 +86,13 @@ def _case_line(case: cases.StoredCase, last: dict[str, Any] | None) -> dict[str,
         if last
         else None,
     }
+
+
+def _every_step(steps: Iterable[dict[str, Any]]) -> Iterator[dict[str, Any]]:
+    """The steps with those inside them."""
+    for step in steps:
+        yield step
+        yield from _every_step(step.get("steps", ()))
 
 
 @outline_api.post("/suites")

@@ -194,7 +194,13 @@ function Opened({ of }: { of: Case }) {
   );
   const about =
     seen &&
-    (of.single ? `sent ${ago(seen.at)}` : seen.runKind === "trial" ? "sent alone" : `run ${seen.runNumber}`);
+    (of.single
+      ? `sent ${ago(seen.at)}`
+      : of.shared
+        ? `tried ${ago(seen.at)}`
+        : seen.runKind === "trial"
+          ? "sent alone"
+          : `run ${seen.runNumber}`);
   const drag = useCallback(
     (node: Picked | undefined) =>
       setDragged(node && step ? { from: step.key, number: step.number, picked: node } : undefined),

@@ -36,7 +36,7 @@ export function SharedHead({ of, shared, state, evidence, at, running, run, view
   };
   return (
     <div className="page-head">
-      <div>
+      <div className="shared-head">
         <p className="crumb">
           <Link to="/cases">Cases</Link> ▸ shared steps · in files{" "}
           <span className="mono">{shared.called}</span>
