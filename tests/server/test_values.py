@@ -111,6 +111,47 @@ class Values(unittest.TestCase):
         self.change(*done["undo"])
         self.assertTrue(self.rows()["lastPier"]["nowhere"])
 
+    def test_a_value_is_called_otherwise_everywhere(self):
+        name = {"project": self.app.project, "name": "agentPassword", "to": "deskPassword"}
+        cases = self.rows()["agentPassword"]["uses"]
+        status, _, done = self.app.ask("POST", "/value-names", name)
+        self.assertEqual((status, done["cases"] > 0), (200, True))
+        row = self.rows()["deskPassword"]
+        self.assertEqual(
+            (row["uses"], row["secret"], [cell["given"] for cell in row["cells"]]), (cases, True, [True, False, True])
+        )
+        self.assertNotIn("agentPassword", self.rows())
+        run = self.app.run(cases=[self.app.cases()["A vessel that nobody registered is refused"]])
+        self.assertEqual(run["verdict"], "passed", "it is sealed under its new name, and found there")
+        self.assertEqual(self.app.ask("POST", "/value-names", {**name, "name": "agent"})[0], 409)
+        self.assertEqual(self.app.ask("POST", "/value-names", {**name, "name": "nowhere"})[0], 404)
+        self.assertEqual(self.app.ask("POST", "/value-names", {**name, "to": "any"})[0], 422)
+        self.app.ask("POST", "/value-names", {**name, "name": "deskPassword", "to": "agentPassword"})
+        self.assertIn("agentPassword", self.rows())
+
+    def test_the_same_cases_run_against_both_harbours(self):
+        suite = next(s for s in self.app.get(f"/suites?project={self.app.project}")["items"] if s["name"] == "Arrivals")
+        verdicts = {}
+        for environment in ("Rehearsal", "Live"):
+            run = self.app.run(suite=suite["id"], environment=environment, changes="all")
+            verdicts[environment] = {
+                case["name"]: case["verdict"] for case in run["cases"] if case["name"] not in ("Wind", "Waves")
+            }
+        long = "A long vessel gets a berth long enough"
+        self.assertEqual(
+            (verdicts["Rehearsal"].pop(long), verdicts["Live"].pop(long)),
+            ("failed", "passed"),
+            "only Live has a berth of 160 m",
+        )
+        self.assertEqual(verdicts["Rehearsal"], verdicts["Live"])
+        self.assertEqual(set(verdicts["Live"].values()), {"passed"})
+        asked = {"project": self.app.project, "suite": suite["id"], "environment": "Live"}
+        status, _, refused = self.app.ask("POST", "/runs", asked)
+        self.assertEqual((status, refused["code"]), (409, "guarded"))
+        self.assertIn("POST [=harbour]/port-calls", [step["send"] for step in refused["steps"]])
+        left_out = self.app.run(suite=suite["id"], environment="Live", changes=[])
+        self.assertNotIn("failed", [case["verdict"] for case in left_out["cases"]])
+
     def test_what_cannot_be_taken_is_refused(self):
         for body in (
             {},

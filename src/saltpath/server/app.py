@@ -14,6 +14,7 @@ from saltpath.server.api.incoming import incoming
 from saltpath.server.api.lift_api import lift_api
 from saltpath.server.api.outline_api import outline_api
 from saltpath.server.api.proposals_api import proposals_api
+from saltpath.server.api.renaming_api import renaming_api
 from saltpath.server.api.runs_api import runs_api
 from saltpath.server.api.shared_api import shared_api
 from saltpath.server.api.sheets_api import sheets_api
@@ -40,6 +41,7 @@ def make_app(folder: Path, host: str = "127.0.0.1") -> Flask:
         outline_api,
         values_api,
         lift_api,
+        renaming_api,
         files_api,
         documents,
         incoming,

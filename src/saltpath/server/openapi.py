@@ -100,6 +100,7 @@ def document() -> dict[str, Any]:
         "/shared-steps/{id}": {"delete": _operation("removeSharedSteps", "Take away what nobody uses", _of("Gone"), _ID)},
         "/cases/{id}/shared-steps": {
             "post": _operation("extractSteps", "Steps of a case as shared steps", _of("Extracted"), _ID, status=201, body="ToShare")},
+        "/value-names": {"post": _operation("renameValue", "Call a value otherwise, everywhere", _of("Renamed"), body="NewValueName")},
         "/lifts": {
             "get": _operation("listLiftOffers", "What stands written out in several steps", _page("LiftOffer"), _PROJECT),
             "post": _operation("lift", "Make a value of what stands written out", _of("Lifted"), body="Lift")},

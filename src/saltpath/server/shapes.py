@@ -80,6 +80,8 @@ SHAPES: dict[str, Any] = {
     "ValueChanges": _object(project=TEXT, changes=_list("ValueChange")),
     "ValueFault": _object(index=WHOLE, sentence=TEXT),
     "ChangedValues": _object(faults=_list("ValueFault"), undo=_list("ValueChange")),
+    "NewValueName": _object(("suite",), project=TEXT, suite=TEXT, name=TEXT, to=TEXT),
+    "Renamed": _object(cases=WHOLE),
     "LiftOffer": _object(literal=TEXT, name=TEXT, there=FLAG, steps=WHOLE, cases=WHOLE),
     "Lift": _object(("take", "left"), project=TEXT, literal=TEXT, name=TEXT, take=FLAG,
                     left={"type": "object", "additionalProperties": TEXTS}),

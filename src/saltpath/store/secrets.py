@@ -69,6 +69,18 @@ def move(connection: sqlite3.Connection, folder: Path, project: int, before: str
         forget(connection, project, row["name"], before)
 
 
+def rename(connection: sqlite3.Connection, folder: Path, project: int, name: str, to: str, keep: bool) -> None:
+    """What is sealed under a name under another one, within the caller's transaction; with `keep` under both."""
+    rows = connection.execute(
+        "SELECT environment, sealed, actor FROM secret WHERE project = ? AND name = ?", (project, name)
+    ).fetchall()
+    for row in rows:
+        value = _opened(folder, f"{project}/{row['environment']}/{name}", row["sealed"], f"the secret {name}")
+        seal(connection, folder, project, row["actor"], to, value, row["environment"])
+    if not keep:
+        forget(connection, project, name)
+
+
 def places(connection: sqlite3.Connection, project: int) -> set[tuple[str, str]]:
     """Where secrets have a value: (environment, name)."""
     rows = connection.execute("SELECT environment, name FROM secret WHERE project = ?", (project,))

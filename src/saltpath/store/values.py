@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any, Literal
 
 from saltpath.core import plain
+from saltpath.core.renaming import renaming
 from saltpath.core.values import EVERYWHERE, SECRET, is_secret, with_value, with_value_in, write_value
 from saltpath.store import projects, secrets
 from saltpath.store.database import NotFound, now_us, write
@@ -37,6 +38,33 @@ def change_values(
         for change in changes:
             desk.take(change)
         desk.save()
+        add_event(connection, project.id, None, now_us(), "values changed", {})
+
+
+def has_value(connection: sqlite3.Connection, project: Document, suite: str, name: str) -> bool:
+    """Whether the project, or one of its suites, says anything of the value, anywhere. Raises NotFound for a suite that is not there."""
+    desk = _Desk(connection, Path(), projects.project_by_id(connection, project.id), 0)
+    return desk.has(suite, name)
+
+
+def rename_value(
+    connection: sqlite3.Connection,
+    folder: Path,
+    project: Document,
+    actor: int,
+    suite: str,
+    name: str,
+    to: str,
+    keep: bool,
+) -> None:
+    """What is said of a value under another name, and in its place; other values that are made of it follow. `keep`: it has its old name
+    as well."""
+    with write(connection):
+        desk = _Desk(connection, folder, projects.project_by_id(connection, project.id), actor)
+        desk.rename(suite, name, to, keep)
+        desk.save()
+        if not suite:
+            secrets.rename(connection, folder, project.id, name, to, keep)
         add_event(connection, project.id, None, now_us(), "values changed", {})
 
 
@@ -89,6 +117,29 @@ class _Desk:
             self._write(change.suite, environment, change.name, ...)
         self._write(change.suite, EVERYWHERE, change.name, dict(SECRET))
 
+    def has(self, suite: str, name: str) -> bool:
+        if (suite, EVERYWHERE) not in self._now:
+            raise NotFound(f"there is no suite {suite}")
+        return any(self._read(suite, environment, name) is not ... for environment in self._environments())
+
+    def rename(self, suite: str, name: str, to: str, keep: bool) -> None:
+        for place, document in self._now.items():
+            if suite and place[0] != suite:
+                continue
+            mine = place[0] == suite
+            bare = mine or not self.has(place[0], name)
+            follow = renaming(name, to, "suite" if suite else "project", bare)
+            followed = dict(document)
+            for field in ("values", "values in", "every answer"):
+                if field in document:
+                    followed[field] = follow(document[field])
+            if mine and "values" in followed:
+                followed["values"] = _called(followed["values"], name, to, keep)
+            if mine and "values in" in followed:
+                inside = followed["values in"].items()
+                followed["values in"] = {where: _called(values, name, to, keep) for where, values in inside}
+            self._now[place] = followed
+
     def _environments(self) -> list[str]:
         return [environment for suite, environment in self._places if not suite]
 
@@ -111,3 +162,14 @@ class _Desk:
         for key, (kind, place) in self._places.items():
             if not plain.same(self._now[key], place.document):
                 projects.put_document(self._connection, kind, place.id, self._actor, self._now[key])
+
+
+def _called(values: dict[str, Any], name: str, to: str, keep: bool) -> dict[str, Any]:
+    """The values with one under its new name, in its place; with `keep` under both."""
+    found: dict[str, Any] = {}
+    for key, value in values.items():
+        if key == name:
+            found[to] = value
+        if key != to and (key != name or keep):
+            found[key] = value
+    return found

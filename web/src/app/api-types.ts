@@ -248,6 +248,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/value-names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Call a value otherwise, everywhere */
+        post: operations["renameValue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/lifts": {
         parameters: {
             query?: never;
@@ -1142,6 +1159,15 @@ export interface components {
         ChangedValues: {
             faults: components["schemas"]["ValueFault"][];
             undo: components["schemas"]["ValueChange"][];
+        };
+        NewValueName: {
+            project: string;
+            suite?: string;
+            name: string;
+            to: string;
+        };
+        Renamed: {
+            cases: number;
         };
         LiftOffer: {
             literal: string;
@@ -2597,6 +2623,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Extracted"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    renameValue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewValueName"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Renamed"];
                 };
             };
             /** @description a problem */

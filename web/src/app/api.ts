@@ -140,6 +140,8 @@ export const api = {
   values: (project: string) => ask<Page<ValueRow>>(`/values?project=${q(project)}`),
   changeValues: (project: string, changes: ValueChange[]) =>
     send<Shapes["ChangedValues"]>("/values", { project, changes }),
+  renameValue: (project: string, suite: string, name: string, to: string) =>
+    send<Shapes["Renamed"]>("/value-names", { project, suite, name, to }),
   lifts: (project: string) => ask<Page<LiftOffer>>(`/lifts?project=${q(project)}`),
   /** Where a literal stands, and with `take` its name in its places. */
   lift: async (lift: Shapes["Lift"]) => {

@@ -182,6 +182,8 @@ def add_case() -> Response:
 def move_case(id: str) -> Response:
     """Into a `suite` of the project, right `before` another case there (null: to the end)."""
     stored, data = cases.case(database(), id), body()
+    if "shared" in stored.document:
+        raise Refused(409, "shared", "Shared steps stand beside the suites, and in none.")
     suite = projects.suite(database(), str(data.get("suite", "")))
     before = data.get("before")
     if suite.project != stored.project or not (before is None or isinstance(before, str)):
@@ -192,7 +194,10 @@ def move_case(id: str) -> Response:
 @documents.delete("/cases/<id>")
 def remove_case(id: str) -> Response:
     """Take a case out of its suite. Its runs stay, and `/back` undoes it."""
-    cases.case(database(), id)
+    if "shared" in cases.case(database(), id).document:
+        raise Refused(
+            409, "shared", "These are shared steps: DELETE /shared-steps takes them away where nobody uses them."
+        )
     cases.remove_case(database(), id)
     return json_answer({"gone": True})
 

@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { api } from "../../app/api";
 import { count, listed } from "../../app/format";
@@ -40,11 +40,18 @@ function Opened({ project }: { project: string | undefined }) {
   const [text, setText] = useState("");
   const [show, setShow] = useState<Show>("all");
   const rows = useMemo(() => found(values.rows, text, show), [values.rows, text, show]);
+  const [suite, setSuite] = useState("");
+  const suites = useQuery({
+    queryKey: ["suites", project],
+    queryFn: () => api.suites(project as string),
+    enabled: Boolean(project),
+  });
   const grid = useValueGrid({
     rows,
     environments: names,
-    suite: "",
+    suite,
     apply: values.apply,
+    rename: values.rename,
     say: values.setSaid,
   });
   const active = rows[grid.at[0]];
@@ -102,6 +109,17 @@ function Opened({ project }: { project: string | undefined }) {
             </button>
           ))}
         </fieldset>
+        <label className="muted">
+          new values belong to{" "}
+          <select className="which-part" value={suite} onChange={(event) => setSuite(event.target.value)}>
+            <option value="">the project</option>
+            {(suites.data?.items ?? []).map((item) => (
+              <option key={item.id} value={item.id}>
+                {item.name}
+              </option>
+            ))}
+          </select>
+        </label>
         <InPlace text="" label="The name of a new environment" hint="Such as Rehearsal." save={add}>
           <span className="add">+ an environment</span>
         </InPlace>

@@ -2,7 +2,7 @@ import type { ClipboardEvent } from "react";
 import type { ValueChange, ValueRow } from "../../app/api";
 import { readTable, writeTable } from "../../parts/grid/table";
 import { useGrid } from "../../parts/grid/useGrid";
-import { EMPTY, EVERYWHERE, isUnused, NAME, opened, pasted, textOf, typed } from "./values";
+import { EMPTY, EVERYWHERE, NAME, opened, pasted, textOf, typed } from "./values";
 
 interface Props {
   rows: ValueRow[];
@@ -10,11 +10,13 @@ interface Props {
   /** Where a new value goes: a suite's id, or empty for the project. */
   suite: string;
   apply: (changes: ValueChange[]) => Promise<void>;
+  /** Another name, everywhere. */
+  rename: (row: ValueRow, to: string) => Promise<void>;
   say: (sentence: string) => void;
 }
 
 /** The table of values as a grid: the last row is for a new one. */
-export function useValueGrid({ rows, environments, suite, apply, say }: Props) {
+export function useValueGrid({ rows, environments, suite, apply, rename, say }: Props) {
   const places = ["", ...environments];
   const open = (index: number, column: number): string | undefined => {
     const row = rows[index];
@@ -26,12 +28,8 @@ export function useValueGrid({ rows, environments, suite, apply, say }: Props) {
       const cell = row.cells[column - 1];
       return cell ? opened(row, cell) : "";
     }
-    if (isUnused(row) && !row.nowhere && !row.secret) return row.name;
-    say(
-      row.nowhere
-        ? "Type what it reads as into one of its cells."
-        : "A name that is used, or a secret's, stays as it is.",
-    );
+    if (!row.nowhere) return row.name;
+    say("Type what it reads as into one of its cells.");
     return undefined;
   };
   const chosen = () => rows.slice(grid.area.top, grid.area.bottom + 1);
@@ -83,17 +81,7 @@ export function useValueGrid({ rows, environments, suite, apply, say }: Props) {
     if (rows.some((item) => item.name === name && item.suite === (row?.suite ?? suite) && !item.nowhere))
       return say(`There is a value ${name} already.`);
     if (!row) return void apply([{ kind: "put", suite, name, environment: "", text: EMPTY }]);
-    const cells = row.cells.filter((cell) => cell.given);
-    void apply([
-      { kind: "remove", suite: row.suite, name: row.name },
-      ...cells.map((cell) => ({
-        kind: "put" as const,
-        suite: row.suite,
-        name,
-        environment: cell.environment,
-        text: cell.text,
-      })),
-    ]);
+    void rename(row, name);
   };
   const copy = (event: ClipboardEvent) => {
     if (grid.typing !== undefined) return;

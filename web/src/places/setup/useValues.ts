@@ -14,7 +14,7 @@ export function useValues(project: string | undefined, environments: string[]) {
     queryFn: () => api.values(project as string),
     enabled: Boolean(project),
   });
-  const past = useRef<ValueChange[][]>([]);
+  const past = useRef<(() => Promise<unknown>)[]>([]);
   const [undoable, setUndoable] = useState(0);
   const [said, setSaid] = useState("");
   const underWay = useRef(0);
@@ -56,15 +56,41 @@ export function useValues(project: string | undefined, environments: string[]) {
     await refresh();
     return undo;
   };
+  const remember = (back: () => Promise<unknown>) => {
+    past.current.push(back);
+    setUndoable(past.current.length);
+  };
   const apply = async (changes: ValueChange[]): Promise<void> => {
     const undo = await save(changes);
-    if (undo.length) past.current.push(undo);
-    setUndoable(past.current.length);
+    if (undo.length) remember(() => save(undo));
+  };
+  const call = async (suite: string, name: string, to: string): Promise<void> => {
+    const answer = await api.renameValue(project as string, suite, name, to);
+    setSaid(`${name} is called ${to} now${answer.cases ? `, in ${count(answer.cases, "case")} too` : ""}.`);
+    await refresh();
+  };
+  const rename = async (row: ValueRow, to: string): Promise<void> => {
+    try {
+      await call(row.suite, row.name, to);
+      remember(() => call(row.suite, to, row.name));
+    } catch (problem) {
+      setSaid((problem as Error).message);
+    }
   };
   const undo = async (): Promise<void> => {
-    const last = past.current.pop();
+    const back = past.current.pop();
     setUndoable(past.current.length);
-    if (last) await save(last);
+    await back?.().catch((problem: Error) => setSaid(problem.message));
   };
-  return { query, rows: query.data?.items ?? [], apply, undo, canUndo: undoable > 0, said, setSaid, refresh };
+  return {
+    query,
+    rows: query.data?.items ?? [],
+    apply,
+    rename,
+    undo,
+    canUndo: undoable > 0,
+    said,
+    setSaid,
+    refresh,
+  };
 }

@@ -1,0 +1,44 @@
+"""A value called otherwise, wherever it is meant: in references, as the name of a signature's secret, as the subject of a check."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from typing import Any
+
+from saltpath.core.case import Case, keeps_of
+
+Document = dict[str, Any]
+
+
+def renaming(name: str, to: str, scope: str, bare: bool) -> Callable[[Any], Any]:
+    """A function that gives a document, or any part of one, with the value of `scope` (`suite` or `project`) under its new name. `bare`:
+    whether the name without a scope means it, too."""
+    prefix = rf"(?:{scope}\.)?" if bare else rf"{scope}\."
+    old = re.escape(name)
+    reference = re.compile(rf"(\[=\s*{prefix}){old}(?=\s*[\]|])")
+    signed = re.compile(rf"(\|\s*hmac-sha256 {prefix}){old}(?=\s*[\]|])")
+    subject = re.compile(rf"(value {prefix}){old}(?=\s*(?:\||$))")
+
+    def inside(text: str) -> str:
+        if "[=" not in text:
+            return text
+        return signed.sub(rf"\g<1>{to}", reference.sub(rf"\g<1>{to}", text))
+
+    def renamed(held: Any) -> Any:
+        if isinstance(held, dict):
+            return {
+                inside(key): subject.sub(rf"\g<1>{to}", inside(inner)) if key == "of" and isinstance(inner, str) else renamed(inner)
+                for key, inner in held.items()
+            }  # fmt: skip
+        if isinstance(held, list):
+            return [renamed(inner) for inner in held]
+        return inside(held) if isinstance(held, str) else held
+
+    return renamed
+
+
+def means_another(case: Case, name: str) -> bool:
+    """Whether the name without a scope means something of the case itself there: its own value, an input, what a step keeps."""
+    own = {*case.values.values, *case.values.secret, *(item.name for item in case.inputs)}
+    return name in own or any(name in keeps_of(step) for _, _, step in case.parts())

@@ -1,0 +1,78 @@
+"""A value called otherwise, everywhere in one act."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, Response
+
+from saltpath.core import plain
+from saltpath.core.format.carried import carried
+from saltpath.core.references import is_name
+from saltpath.core.renaming import means_another, renaming
+from saltpath.server.compiled import compiled
+from saltpath.server.context import actor, body, database, folder
+from saltpath.server.problems import Refused, json_answer
+from saltpath.store import cases, projects, shared_steps
+from saltpath.store.database import Conflict, Taken
+from saltpath.store.values import has_value, rename_value
+
+renaming_api = Blueprint("renaming", __name__)
+TRIES = 5
+
+
+@renaming_api.post("/value-names")
+def rename() -> Response:
+    """Call a value of the project, or of a `suite`, `to` something else: in its documents and environments, its secrets, and wherever cases,
+    shared steps and other values mean it. Until all of it is done it has both names, so that nothing is without a value meanwhile."""
+    data = body()
+    project = projects.project(database(), str(data.get("project", "")))
+    name, to, suite = data.get("name"), data.get("to"), data.get("suite", "")
+    if not all(isinstance(item, str) for item in (name, to, suite)) or not is_name(str(to)):
+        raise Refused(
+            422, "name", "A name begins with a letter and holds letters, digits, - and _; some words are reserved."
+        )
+    assert isinstance(name, str) and isinstance(to, str) and isinstance(suite, str)
+    if not has_value(database(), project, suite, name):
+        raise Refused(404, "not-found", f"There is no value {name}.")
+    if has_value(database(), project, suite, to):
+        raise Taken(f"there is a value {to} already")
+    rename_value(database(), folder(), project, actor().id, suite, name, to, keep=True)
+    changed = [case.name for case in _all(project, suite) if _renamed(project, case, suite, name, to)]
+    rename_value(database(), folder(), project, actor().id, suite, name, to, keep=False)
+    return json_answer({"cases": len(changed)})
+
+
+def _all(project: projects.Document, suite: str) -> list[cases.StoredCase]:
+    every = cases.cases(database(), project.id)
+    if not suite:
+        return [*every, *shared_steps.shared_steps(database(), project.id)]
+    inside = projects.suite(database(), suite).id
+    return [case for case in every if case.suite == inside]
+
+
+def _renamed(project: projects.Document, case: cases.StoredCase, suite: str, name: str, to: str) -> bool:
+    """Whether the case means the value; then it says the new name from now on."""
+    for tried in range(TRIES):
+        holder = "" if suite else projects.suite_by_id(database(), case.suite).oid
+        hidden = holder != "" and _is_suites(project, holder, name)
+        bare = not means_another(compiled(case), name) and not hidden
+        change = renaming(name, to, "suite" if suite else "project", bare)
+        document: dict[str, Any] = change(case.document)
+        if plain.same(document, case.document):
+            return False
+        try:
+            comments = carried(case.document, document, case.comments)
+            cases.save_case(database(), case.oid, actor().id, case.version, document, comments)
+            return True
+        except Conflict:
+            if tried == TRIES - 1:
+                raise
+            case = cases.case(database(), case.oid)
+    return False
+
+
+def _is_suites(project: projects.Document, suite: str, name: str) -> bool:
+    """Whether a suite has a value of the name, which its cases mean."""
+    known = {item.oid for item in projects.suites(database(), project.id)}
+    return suite in known and has_value(database(), project, suite, name)

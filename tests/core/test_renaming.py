@@ -1,0 +1,26 @@
+"""A value called otherwise, where it is meant and nowhere else."""
+
+import unittest
+
+from saltpath.core.format.reader import case_from_data
+from saltpath.core.renaming import means_another, renaming
+
+
+class Renaming(unittest.TestCase):
+    def test_where_it_is_meant(self):
+        renamed = renaming("pin", "agentPin", "project", bare=True)
+        for before, after in (
+            ("[=pin]", "[=agentPin]"),
+            ("[=project.pin | trim]-[=pins]-[=kept.pin]", "[=project.agentPin | trim]-[=pins]-[=kept.pin]"),
+            ("[='x' | hmac-sha256 pin]", "[='x' | hmac-sha256 agentPin]"),
+            ("[=pin|upper]", "[=agentPin|upper]"),
+            ("pin", "pin"),
+        ):
+            self.assertEqual(renamed({"a": [before]}), {"a": [after]})
+        self.assertEqual(renamed({"of": "value pin", "is": "pin"}), {"of": "value agentPin", "is": "pin"})
+
+    def test_only_with_its_scope_where_the_name_means_another(self):
+        renamed = renaming("pin", "agentPin", "project", bare=False)
+        self.assertEqual(renamed("[=pin] [=project.pin]"), "[=pin] [=project.agentPin]")
+        step = {"request": "A", "send": "GET [=x]", "keep": {"pin": "$.pin"}}
+        self.assertTrue(means_another(case_from_data({"salt-path": 1, "case": "x", "steps": [step]}), "pin"))
