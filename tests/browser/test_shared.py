@@ -89,7 +89,7 @@ class Shared(BrowserTest):
         check = page.locator('[data-step="3"] li.check', has_text="$.id")
         check.get_by_role("img", name="passed").wait_for()
         self.finished("passed")
-        page.locator('[data-step="2"] .step-head').click()
+        self.open_step(2)
         expect(page.get_by_label("The steps inside").get_by_role("listitem")).to_have_count(5)
         expect(page.get_by_label("The steps inside")).to_contain_text("item 5")
 

@@ -60,7 +60,7 @@ class Folders(unittest.TestCase):
         self.assertEqual(read_disk(first), read_disk(source), "what went in comes out")
         case.write_text(text.replace("a visitor", "a guest"))
         again = cli("import", str(source), *data)
-        self.assertEqual(again.stdout, "Fernholm Harbour: 0 new cases, 1 changed, 45 as they were\n")
+        self.assertEqual(again.stdout, "Fernholm Harbour: 0 new cases, 1 changed, 46 as they were\n")
         cli("export", "Fernholm Harbour", str(second), *data)
         self.assertEqual(read_disk(second), read_disk(source))
         self.assertNotIn(b"salt-and-tar", b"".join(read_disk(second).values()))

@@ -19,6 +19,7 @@ from saltpath.core.naming import value_name
 from saltpath.core.references import RESERVED
 from saltpath.core.repeated import literals
 from saltpath.core.seen import telling
+from saltpath.core.steps import steps_in
 
 Document = dict[str, Any]
 ORIGIN = re.compile(r"[A-Za-z][\w+.-]*://[^/?#\s\[]+")
@@ -155,8 +156,7 @@ def offers(documents: Iterable[Mapping[str, Any]], taken: Iterable[str]) -> list
     more. The most frequent first. `taken`: names that values have already."""
     found: dict[str, set[tuple[int, int]]] = defaultdict(set)
     for number, document in enumerate(documents):
-        steps = [step for part in PARTS for step in document.get(part) or () if isinstance(step, dict)]
-        for index, step in enumerate(steps):
+        for index, step in enumerate(steps_in(document)):
             for literal in _written_out(step):
                 found[literal].add((number, index))
     names = {*taken, *RESERVED}

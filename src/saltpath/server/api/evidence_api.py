@@ -11,7 +11,7 @@ from flask import Blueprint, Response, request
 
 from saltpath.core import plain
 from saltpath.core.answer import Answer
-from saltpath.core.case import PARTS, Request
+from saltpath.core.case import Request
 from saltpath.core.checks.typed import read_sentence, suggestions, write_sentence
 from saltpath.core.exchange import MASK
 from saltpath.core.format.reader import case_from_data
@@ -24,6 +24,7 @@ from saltpath.core.repeated import repeated
 from saltpath.core.seen import places, seen, telling
 from saltpath.core.sent import asker
 from saltpath.core.sheet.cells import read_cells
+from saltpath.core.steps import steps_in
 from saltpath.core.subjects import find, read_subject, taken
 from saltpath.core.why import Blocked
 from saltpath.server import again
@@ -155,8 +156,7 @@ def _document_of(answer: Answer | None) -> Any:
 def _earlier(stored: cases.StoredCase, before: str = "") -> Iterator[tuple[int, dict[str, Any], Any]]:
     """Number, step document and last answer (MISSING without one) of the request steps before a key; all without it."""
     _, _, found = last_seen(stored)
-    steps = [step for part in PARTS for step in stored.document.get(part, [])]
-    for number, step in enumerate(steps, 1):
+    for number, step in enumerate(steps_in(stored.document), 1):
         if step.get("key") == before:
             return
         if "request" in step:

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Iterable, Iterator
 from typing import Any
 
 from flask import Blueprint, Response
 
-from saltpath.core.case import PARTS
 from saltpath.core.format.project import read_project, read_suite
+from saltpath.core.steps import steps_in
 from saltpath.server.api.views import every_answer_view, moment, ms
 from saltpath.server.context import actor, body, database, project_asked, version_changed
 from saltpath.server.problems import Refused, json_answer
@@ -66,7 +65,7 @@ def list_suites() -> Response:
 
 
 def _case_line(case: cases.StoredCase, last: dict[str, Any] | None) -> dict[str, Any]:
-    steps = list(_every_step(step for part in PARTS for step in case.document.get(part, [])))
+    steps = list(steps_in(case.document))
     return {
         "id": case.oid,
         "name": case.name,
@@ -86,13 +85,6 @@ def _case_line(case: cases.StoredCase, last: dict[str, Any] | None) -> dict[str,
         if last
         else None,
     }
-
-
-def _every_step(steps: Iterable[dict[str, Any]]) -> Iterator[dict[str, Any]]:
-    """The steps with those inside them."""
-    for step in steps:
-        yield step
-        yield from _every_step(step.get("steps", ()))
 
 
 @outline_api.post("/suites")

@@ -9,11 +9,11 @@ from urllib.parse import parse_qsl, urlsplit
 from flask import Blueprint, Response
 
 from saltpath.core import plain
-from saltpath.core.case import PARTS
 from saltpath.core.checks.typed import write_sentence
 from saltpath.core.exchange import MASK
 from saltpath.core.proposals import ECHOES, FORMS, SURE, Observed, propose
 from saltpath.core.seen import places
+from saltpath.core.steps import steps_in
 from saltpath.server import again
 from saltpath.server.api.views import reason
 from saltpath.server.context import database
@@ -33,9 +33,7 @@ def list_proposals(id: str, key: str) -> Response:
     stored = cases.case(database(), id)
     observed = list(_observed(stored, key))
     observed.reverse()
-    step: dict[str, Any] = next(
-        (step for part in PARTS for step in stored.document.get(part, []) if step.get("key") == key), {}
-    )
+    step: dict[str, Any] = next((step for step in steps_in(stored.document) if step.get("key") == key), {})
     looked_at = {check.get("of") for check in step.get("expect", [])}
     items = [
         {"check": proposal.check, "typed": write_sentence(proposal.check), "evidence": reason(proposal.evidence)}

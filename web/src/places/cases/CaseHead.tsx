@@ -5,6 +5,7 @@ import type { Json } from "../../app/exact";
 import { ago, count } from "../../app/format";
 import { RunButton } from "../../parts/RunButton";
 import { InPlace } from "../../parts/typing/InPlace";
+import { CaseValues } from "./CaseValues";
 import type { Change } from "./edit/document";
 import { History } from "./edit/History";
 import type { Editing } from "./edit/useEditing";
@@ -81,6 +82,8 @@ export function CaseHead({ of, state, evidence, others, at, running, run, view, 
           </InPlace>
           {of.about ? <br /> : " · "}
           {facts(of, evidence)}
+          {" · "}
+          <CaseValues of={of} edits={state.edits} />
           {evidence?.run && (
             <>
               {" · "}

@@ -1,7 +1,7 @@
 import { api, type Step } from "../../app/api";
 import type { Json } from "../../app/exact";
 import { InPlace } from "../../parts/typing/InPlace";
-import { useEdited } from "./edit/context";
+import { useEdited, useInsertable } from "./edit/context";
 import { setField } from "./edit/document";
 
 const REPEAT =
@@ -10,6 +10,7 @@ const REPEAT =
 /** When the step is carried out, and how often: its condition, and what is waited for. Nothing is shown where it has neither. */
 export function Moment({ step }: { step: Step }) {
   const { editing, id } = useEdited();
+  const insertable = useInsertable(step.number, step.key);
   const check = async (text: string): Promise<Json | string> => {
     const understood = await api.understood(id, step.key, text);
     return (understood.check as Json) ?? (understood.problem || "This is no check.");
@@ -36,6 +37,7 @@ export function Moment({ step }: { step: Step }) {
         text={onlyIf}
         label="The condition of this step"
         hint="A check of a value, such as: value portCallId is present. Empty: always."
+        insertable={insertable}
         save={saveCondition}
       >
         {onlyIf ? `only if ${onlyIf}` : <span className="muted add">+ condition</span>}
@@ -47,6 +49,7 @@ export function Moment({ step }: { step: Step }) {
             text={again}
             label="What is waited for"
             hint="until $.state is quoted, every 1 s, at most 20 s. Empty: sent once."
+            insertable={insertable}
             save={saveRepeat}
           >
             {again ? `sent again ${again}` : <span className="muted add">+ wait until</span>}
