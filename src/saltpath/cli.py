@@ -91,15 +91,18 @@ def run(
 
 def _guard(plan: Plan, allowed: bool) -> None:
     """Steps that may change a guarded environment are asked about, where there is someone to ask. Raises NotUnderstood if they may not."""
-    from saltpath.core.case import changing
     from saltpath.core.measures import counted
+    from saltpath.core.steps import changing
+    from saltpath.formats.terminal import printable
 
     steps = [step for planned in plan.cases for _, _, top in planned.case.parts() for step in changing([top])]
     if allowed or plan.environment is None or not plan.environment.guarded or not steps:
         return
     name = plan.environment.name
     told = "".join(f"\n  {step.method} {step.address.text}  ({step.name})" for step in steps[:20])
-    question = f"{name} is guarded, and {counted(len(steps), 'step')} may change something there:{told}\nRun them?"
+    question = printable(
+        f"{name} is guarded, and {counted(len(steps), 'step')} may change something there:{told}\nRun them?"
+    )
     if sys.stdin.isatty() and click.confirm(question):
         return
     raise NotUnderstood(f"{question.removesuffix('Run them?')}Say --allow changes to run them; nothing was sent.")

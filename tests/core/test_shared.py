@@ -4,6 +4,7 @@ import unittest
 
 from saltpath.core.case import ForEach, NamedValues, UseShared
 from saltpath.core.extract import NotShareable, extracted, without
+from saltpath.core.format.folder import Entry, Folder, read_folder, write_folder
 from saltpath.core.format.reader import case_from_data, read_case
 from saltpath.core.format.source import FormatError, read_source
 from saltpath.core.format.writer import write_document
@@ -166,3 +167,19 @@ class Extracting(unittest.TestCase):
             with self.assertRaises(NotShareable) as caught:
                 extracted(case, self.DOCUMENT, keys, "x")
             self.assertIn(sentence, str(caught.exception))
+
+
+class Folders(unittest.TestCase):
+    def test_shared_steps_and_environments_come_back_from_their_files(self):
+        folder = Folder(Entry({"salt-path": 1, "project": "x"}))
+        folder.shared["sign-in"] = Entry(read_source(SIGN_IN).root.data())
+        for name in ("Live!", "Live?", "Prøve"):
+            folder.environments[name] = Entry({"salt-path": 1, "environment": name})
+        files = write_folder(folder)
+        self.assertIn("shared/sign-in.steps.yaml", files)
+        again = read_folder(files)
+        self.assertEqual(set(again.environments), {"Live!", "Live?", "Prøve"})
+        self.assertEqual(again.shared["sign-in"].document, folder.shared["sign-in"].document)
+        with self.assertRaises(FormatError) as caught:
+            read_folder({**files, "shared/x.steps.yaml": b"salt-path: 1\ncase: x\nsteps: []\n"})
+        self.assertIn("these are no shared steps", str(caught.exception))

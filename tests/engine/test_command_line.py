@@ -141,6 +141,38 @@ class CommandLine(unittest.TestCase):
         )
         self.assertEqual((one.tests, one.failures, one.errors, one.skipped), (83, 9, 24, 2))
 
+    def test_a_project_with_shared_steps_against_a_guarded_environment(self):
+        folder = self.enterContext(tempfile.TemporaryDirectory())
+        files = {
+            "project.yaml": "salt-path: 1\nproject: P\nvalues: { pin: { secret: true } }\n",
+            "environments/live.yaml": f"salt-path: 1\nenvironment: Live\nguarded: true\nvalues: {{ harbour: '{harbour()}' }}\n",
+            "shared/sign-in.steps.yaml": "salt-path: 1\nshared: Sign in\noutputs: { token: '[=kept.token]' }\nsteps:\n"
+            "  - { request: A, send: 'POST [=harbour]/sessions', json: { user: desk, password: '[=pin]' }, expect: [ { of: status, is: 201 } ], keep: { token: $.token } }\n",
+            "suites/s/one.case.yaml": "salt-path: 1\ncase: One\nonce: [ { shared: sign-in, gives: { token: desk } } ]\nsteps:\n"
+            "  - for each: [V-101, V-102]\n    as: id\n    steps: [ { request: B, send: 'GET [=harbour]/vessels/[=id]', auth: { bearer: '[=desk]' }, expect: [ { of: status, is: 200 } ] } ]\n",
+        }  # fmt: skip
+        for name, text in files.items():
+            (Path(folder) / name).parent.mkdir(parents=True, exist_ok=True)
+            (Path(folder) / name).write_text(text)
+        pin = {"SALTPATH_VALUE_PIN": "salt-and-tar"}
+        self.assertEqual(saltpath("check", folder).stdout, "no findings in 1 case\n")
+        refused = saltpath("run", folder, "--env", "live", **pin)
+        self.assertEqual(refused.returncode, 2)
+        self.assertIn(
+            "Live is guarded, and 1 step may change something there:\n  POST [=harbour]/sessions", refused.stderr
+        )
+        report = Path(folder) / "report.json"
+        done = saltpath("run", folder, "--env", "live", "--allow", "changes", "--json", str(report), **pin)
+        self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
+        data = json.loads(report.read_text())
+        jsonschema.Draft202012Validator(json.loads(saltpath("schema", "report").stdout)).validate(data)
+        [case] = data["cases"]
+        self.assertEqual(
+            [(step["step"], [inner["step"] for inner in step["steps"]]) for step in case["once"]], [("Sign in", ["A"])]
+        )
+        [each] = case["rows"][0]["steps"]
+        self.assertEqual([(inner["item"], inner["verdict"]) for inner in each["steps"]], [(1, "passed"), (2, "passed")])
+
     def test_secrets_from_the_environment(self):
         text = case("  - { request: A, send: 'POST [=harbour]/sessions', json: { user: desk, password: '[=pin]' }, expect: [ { of: status, is: 201 } ] }\n",
                     "values: { pin: { secret: true } }\n")  # fmt: skip

@@ -14,6 +14,7 @@ import "./app/single.css";
 import "./app/workbook.css";
 import "./app/fields.css";
 import "./app/setup.css";
+import "./app/shared.css";
 import "./app/runs.css";
 import "./app/narrow.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";

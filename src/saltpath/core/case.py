@@ -323,26 +323,6 @@ _FIELDS: dict[Part, str] = {
 }
 
 
-SAFE = frozenset(["GET", "HEAD", "OPTIONS", "TRACE"])
-"""Methods that change nothing (RFC 9110, 9.2.1)."""
-
-
-def may_change(step: Request) -> bool:
-    """Whether a request may change something where it is sent."""
-    return step.method.upper() not in SAFE
-
-
-def changing(steps: Iterable[Step]) -> Iterator[Request]:
-    """The requests that may change something, those inside other steps too."""
-    for step in steps:
-        if isinstance(step, ForEach):
-            yield from changing(step.steps)
-        elif isinstance(step, UseShared) and step.shared is not None:
-            yield from changing(step.shared.steps)
-        elif isinstance(step, Request) and may_change(step) and not step.off:
-            yield step
-
-
 def numbered(step: Step, number: str) -> Iterator[tuple[str, Step]]:
     """A step with its number, and those inside it."""
     yield number, step

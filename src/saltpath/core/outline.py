@@ -39,7 +39,7 @@ from saltpath.core.checks.typed import write_sentence
 from saltpath.core.grammar import Unreadable
 from saltpath.core.inspect import asked_for, own_references
 from saltpath.core.options import Options
-from saltpath.core.references import Template, read_template, references_in
+from saltpath.core.references import read_template, references_in, written_tree
 
 Piece = dict[str, str]
 
@@ -152,18 +152,8 @@ def pieces(text: str) -> list[Piece]:
 
 def _shown(tree: Any) -> str:
     """A compiled tree as a text: a text as it is, all else as JSON."""
-    written = _written(tree)
+    written = written_tree(tree)
     return written if isinstance(written, str) else plain.as_text(written) if written is not None else "null"
-
-
-def _written(tree: Any) -> Any:
-    if isinstance(tree, Template):
-        return tree.text
-    if isinstance(tree, list):
-        return [_written(item) for item in tree]
-    if isinstance(tree, dict):
-        return {key: _written(item) for key, item in tree.items()}
-    return tree
 
 
 def _request(step: Request) -> dict[str, Any]:
@@ -198,7 +188,7 @@ def _body(body: Body) -> dict[str, Any]:
             for piece in content.pieces
         )
     else:
-        text = msgspec.json.format(plain.write_json(_written(content)), indent=2).decode()
+        text = msgspec.json.format(plain.write_json(written_tree(content)), indent=2).decode()
     return {"kind": body.kind, "text": pieces(text.rstrip("\n"))}
 
 
@@ -289,7 +279,7 @@ def document_of(item: Expectation) -> dict[str, Any]:
 
 
 def _expected(check: Check) -> Any:
-    return written(check.expected) if TABLE[check.relation].takes == "pattern tree" else _written(check.expected)
+    return written(check.expected) if TABLE[check.relation].takes == "pattern tree" else written_tree(check.expected)
 
 
 def _check(check: Check) -> dict[str, Any]:

@@ -238,3 +238,14 @@ def references_in(data: Any) -> Iterator[Reference]:
     elif isinstance(data, dict):
         for item in data.values():
             yield from references_in(item)
+
+
+def written_tree(tree: Any) -> Any:
+    """A compiled tree as a document has it."""
+    if isinstance(tree, Template):
+        return tree.text
+    if isinstance(tree, list):
+        return [written_tree(item) for item in tree]
+    if isinstance(tree, dict):
+        return {key: written_tree(item) for key, item in tree.items()}
+    return tree

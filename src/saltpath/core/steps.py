@@ -1,11 +1,11 @@
-"""The steps of a case's document, before it is read: plain mappings, as the store keeps them."""
+"""Steps looked through: those of a document, before it is read (plain mappings, as the store keeps them), and those of a case."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
-from saltpath.core.case import PARTS
+from saltpath.core.case import PARTS, ForEach, Request, Step, UseShared
 
 
 def steps_in(document: Mapping[str, Any]) -> Iterator[dict[str, Any]]:
@@ -18,3 +18,23 @@ def _with_inner(steps: Iterable[dict[str, Any]]) -> Iterator[dict[str, Any]]:
     for step in steps:
         yield step
         yield from _with_inner(step.get("steps") or ())
+
+
+SAFE = frozenset(["GET", "HEAD", "OPTIONS", "TRACE"])
+"""Methods that change nothing (RFC 9110, 9.2.1)."""
+
+
+def may_change(step: Request) -> bool:
+    """Whether a request may change something where it is sent."""
+    return step.method.upper() not in SAFE
+
+
+def changing(steps: Iterable[Step]) -> Iterator[Request]:
+    """The requests that may change something, those inside other steps too."""
+    for step in steps:
+        if isinstance(step, ForEach):
+            yield from changing(step.steps)
+        elif isinstance(step, UseShared) and step.shared is not None:
+            yield from changing(step.shared.steps)
+        elif isinstance(step, Request) and may_change(step) and not step.off:
+            yield step

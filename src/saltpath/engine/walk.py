@@ -9,10 +9,8 @@ from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from typing import Any
 
-import msgspec
-
 from saltpath.core.answer import Answer
-from saltpath.core.case import CLEANING, ForEach, Part, Request, SetValues, Step, UseShared, Wait, checks_in, may_change
+from saltpath.core.case import CLEANING, ForEach, Part, Request, SetValues, Step, UseShared, Wait, checks_in
 from saltpath.core.checks.judge import Outcome, judge_all
 from saltpath.core.events import (
     CaseFinished,
@@ -29,6 +27,7 @@ from saltpath.core.options import Options
 from saltpath.core.plan import Plan, PlannedCase, Resume, options_of, scope_of, scope_of_suite
 from saltpath.core.scopes import Scope, Scopes
 from saltpath.core.slow import Slow
+from saltpath.core.steps import may_change
 from saltpath.core.subjects import find
 from saltpath.core.verdicts import Verdict, worst
 from saltpath.core.why import Blocked, Why, why
@@ -38,6 +37,7 @@ from saltpath.engine.helper import Helper
 from saltpath.engine.inside import inputs_of, items_of
 from saltpath.engine.masking import Masker
 from saltpath.engine.session import Session
+from saltpath.engine.spot import Spot, Sum
 from saltpath.engine.step import Done, carry_out
 from saltpath.engine.stop import Stop
 from saltpath.engine.tokens import Tokens
@@ -63,48 +63,6 @@ class OfRun:
 
 
 @dataclass(slots=True)
-class _Sum:
-    """What the steps of a row, or those around all rows, add up to."""
-
-    counted: list[Verdict] = field(default_factory=list)
-    judged: bool = False
-    bad: StepFinished | None = None
-    us: int = 0
-
-    def verdict(self) -> Verdict:
-        """The worst of the parts; unchecked if no check was judged at all."""
-        verdict = worst(self.counted)
-        return "unchecked" if not self.counted or (verdict == "passed" and not self.judged) else verdict
-
-
-class _Spot(msgspec.Struct, frozen=True, gc=False):
-    """Where a step stands: its part and index, or where inside such a step (`inner`, see events.py), below the steps with these keys and
-    item numbers (`path`). `items`: those that it is carried out for, by name. `wanted`: the names of kept values that steps after it use."""
-
-    part: Part
-    index: int
-    wanted: frozenset[str]
-    inner: str = ""
-    path: tuple[str | int, ...] = ()
-    items: tuple[tuple[str, Any], ...] = ()
-
-    @property
-    def cleans(self) -> bool:
-        """Whether it is carried out whatever happened before it."""
-        return self.part == "afterwards" or self.part == "at the end"
-
-    def below(self, step: Step, place: str, wanted: frozenset[str]) -> _Spot:
-        """A place inside the shared steps that stand here."""
-        inner = f"{self.inner}/{place}" if self.inner else place
-        return _Spot(self.part, self.index, wanted, inner, (*self.path, step.key or step.name))
-
-    def for_item(self, step: ForEach, number: int, item: Any, place: int) -> _Spot:
-        """A place inside the step that stands here, for one of its items."""
-        below = self.below(step, f"{number}.{place}", self.wanted)
-        return msgspec.structs.replace(below, path=(*below.path, number), items=(*self.items, (step.item, item)))
-
-
-@dataclass(slots=True)
 class Walk:
     """One case's way through its steps."""
 
@@ -112,8 +70,8 @@ class Walk:
     planned: PlannedCase
     index: int
     masker: Masker = field(default_factory=Masker)
-    row: _Sum = field(default_factory=_Sum)
-    around: _Sum = field(default_factory=_Sum)
+    row: Sum = field(default_factory=Sum)
+    around: Sum = field(default_factory=Sum)
 
     async def run(self) -> Verdict:
         """The case's verdict. A case not begun when the run is stopped is skipped without a trace of steps."""
@@ -199,7 +157,7 @@ class Walk:
         for index, step in enumerate(self.planned.case.steps):
             if ("steps", index) in resume.finished:
                 continue
-            spot = _Spot("steps", index, self.planned.hands_over)
+            spot = Spot("steps", index, self.planned.hands_over)
             if self.row.bad is None:
                 self._finish(spot, step, Done("blocked", why("interrupted"), 0, 0), self.row)
             else:
@@ -213,7 +171,7 @@ class Walk:
                 continue
             if planned.resume is not None and (part == "once" or (part, index) in planned.resume.finished):
                 continue
-            spot = _Spot(part, index, planned.hands_over)
+            spot = Spot(part, index, planned.hands_over)
             if not self._left_behind(spot, step, total, self._ended(part)):
                 await self._carried_out(spot, step, total, session, options)
 
@@ -225,7 +183,7 @@ class Walk:
             return True
         return part == "steps" and self.row.bad is not None and self.planned.case.stop_on_failure
 
-    def _left_behind(self, spot: _Spot, step: Step, total: _Sum, ended: bool) -> bool:
+    def _left_behind(self, spot: Spot, step: Step, total: Sum, ended: bool) -> bool:
         """Whether a step, wherever it stands, is switched off or not reached; that is told then."""
         if step.off:
             self._finish(spot, step, Done("skipped", why("switched-off"), 0, 0), total)
@@ -233,13 +191,13 @@ class Walk:
             self._skip(spot, step, total)
         return ended or step.off
 
-    async def _carried_out(self, spot: _Spot, step: Step, total: _Sum, session: Session, options: Options) -> None:
+    async def _carried_out(self, spot: Spot, step: Step, total: Sum, session: Session, options: Options) -> None:
         row = 1 if spot.part in _OF_ROW else 0
         self.of_run.emit(StepStarted(self.of_run.now_us(), self.index, row, spot.part, spot.index, spot.inner))
         done, used = await self._step(spot, step, session, options)
         self._finish(spot, step, done, total, used)
 
-    def _skip(self, spot: _Spot, step: Step, total: _Sum) -> None:
+    def _skip(self, spot: Spot, step: Step, total: Sum) -> None:
         bad = self.around.bad or total.bad
         if bad is not None:
             reason = why("not-reached", step=bad.name, verdict=bad.verdict)
@@ -247,7 +205,7 @@ class Walk:
             reason = why("stopped", by=self.of_run.stop.by)
         self._finish(spot, step, Done("skipped", reason, 0, 0), total)
 
-    async def _step(self, spot: _Spot, step: Step, session: Session, options: Options) -> tuple[Done, dict[str, Any]]:
+    async def _step(self, spot: Spot, step: Step, session: Session, options: Options) -> tuple[Done, dict[str, Any]]:
         scopes = session.scopes
         scopes.begin_step(step.key or step.name, spot.path)
         scopes.now_us = self.of_run.plan.started_us
@@ -284,7 +242,7 @@ class Walk:
 
     # ---- steps inside steps
 
-    async def _use(self, spot: _Spot, step: UseShared, session: Session, options: Options) -> Done:
+    async def _use(self, spot: Spot, step: UseShared, session: Session, options: Options) -> Done:
         """Shared steps: they see their inputs, and what they give is kept here."""
         shared = step.shared
         if shared is None:
@@ -292,7 +250,7 @@ class Walk:
         scopes = session.scopes
         inner = scopes.inside(*inputs_of(step, shared, scopes))
         session = replace(session, scopes=inner)
-        total, wanted = _Sum(), handed_over(shared)
+        total, wanted = Sum(), handed_over(shared)
         for place, one in enumerate(shared.steps):
             below = spot.below(step, str(place), wanted)
             if not self._left_behind(below, one, total, self._ends(below, total)):
@@ -306,10 +264,10 @@ class Walk:
             scopes.keep(here, value, inner.is_secret(outputs[output]))
         return self._held(total, None, kept, tuple(name for name in kept if name in scopes.kept.secret))
 
-    async def _for_each(self, spot: _Spot, step: ForEach, session: Session, options: Options) -> Done:
+    async def _for_each(self, spot: Spot, step: ForEach, session: Session, options: Options) -> Done:
         """The steps once for each item. A bad one ends it where it ends the row."""
         items = items_of(step, session.scopes)
-        total = _Sum()
+        total = Sum()
         for number, item in enumerate(items, 1):
             back = session.scopes.name_item(step.item, item)
             try:
@@ -329,7 +287,7 @@ class Walk:
         problem = total.bad.why.sentence if total.bad.why else ""
         return self._held(total, why("inside-item", item=item, step=total.bad.name, problem=problem))
 
-    def _ends(self, spot: _Spot, total: _Sum) -> bool:
+    def _ends(self, spot: Spot, total: Sum) -> bool:
         """Whether steps beside this one inside another are not reached any more."""
         if spot.cleans:
             return False
@@ -337,7 +295,7 @@ class Walk:
         return bad or bool(self.of_run.stop.by)
 
     def _held(
-        self, total: _Sum, reason: Why | None, kept: dict[str, Any] | None = None, secret: tuple[str, ...] = ()
+        self, total: Sum, reason: Why | None, kept: dict[str, Any] | None = None, secret: tuple[str, ...] = ()
     ) -> Done:
         """A step that holds others is as bad as the worst of them."""
         verdict: Verdict = total.verdict() if total.counted else "passed"
@@ -394,7 +352,7 @@ class Walk:
             raise Aborted
         return Done("passed", None, step.us, 0, counts=False)
 
-    def _finish(self, spot: _Spot, step: Step, done: Done, total: _Sum, used: dict[str, Any] | None = None) -> None:
+    def _finish(self, spot: Spot, step: Step, done: Done, total: Sum, used: dict[str, Any] | None = None) -> None:
         verdict = done.verdict
         event = StepFinished(
             self.of_run.now_us(), self.index, 1 if spot.part in _OF_ROW else 0, spot.part, spot.index, step.key, step.name,

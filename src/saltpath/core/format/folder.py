@@ -58,7 +58,9 @@ def write_folder(folder: Folder) -> dict[str, bytes]:
     """Every file by its path."""
     files = {"project.yaml": _text(folder.project)}
     for name, entry in folder.environments.items():
-        files[f"environments/{slug(name, 'environment')}.yaml"] = _text(entry)
+        stem = f"environments/{slug(name, 'environment')}"
+        names = (f"{stem}.yaml", *(f"{stem}-{number}.yaml" for number in range(2, len(folder.environments) + 2)))
+        files[next(path for path in names if path not in files)] = _text(entry)
     for path, entry in folder.suites.items():
         files[f"{path}/suite.yaml"] = _text(Entry(_with_order(entry.document, folder.cases_of(path)), entry.comments))
     for name, entry in folder.shared.items():

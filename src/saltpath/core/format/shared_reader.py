@@ -8,7 +8,7 @@ from saltpath.core.case import Input, NamedValues
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.source import Node
 from saltpath.core.nearest import listed
-from saltpath.core.references import Template, is_name
+from saltpath.core.references import is_name, written_tree
 
 INPUT_KEYS = ("kind", "default")
 INPUT_KINDS = ("text", "number", "integer", "boolean", "list", "object")
@@ -51,15 +51,4 @@ def read_outputs(reading: Reading, node: Node | None) -> tuple[tuple[str, Any], 
 
 def defaults_of(inputs: tuple[Input, ...]) -> NamedValues:
     """The defaults as values of a case, so that shared steps can be tried by themselves."""
-    return NamedValues({item.name: _written(item.default) for item in inputs if item.default is not ...})
-
-
-def _written(tree: Any) -> Any:
-    """A compiled tree as a document has it."""
-    if isinstance(tree, Template):
-        return tree.text
-    if isinstance(tree, list):
-        return [_written(item) for item in tree]
-    if isinstance(tree, dict):
-        return {key: _written(item) for key, item in tree.items()}
-    return tree
+    return NamedValues({item.name: written_tree(item.default) for item in inputs if item.default is not ...})

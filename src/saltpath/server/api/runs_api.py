@@ -9,10 +9,10 @@ from typing import Any
 from flask import Blueprint, Response, request
 
 from saltpath.core.case import Request as Step
-from saltpath.core.case import changing
 from saltpath.core.measures import counted
 from saltpath.core.outline import placed
 from saltpath.core.references import is_name
+from saltpath.core.steps import changing
 from saltpath.server.api.views import run_case_view, run_view, step_view
 from saltpath.server.context import actor, body, database, folder, limit, project_asked, whole
 from saltpath.server.problems import Refused, json_answer

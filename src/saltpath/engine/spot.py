@@ -1,0 +1,54 @@
+"""Where a step stands in a case, and what steps beside each other add up to."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import msgspec
+
+from saltpath.core.case import ForEach, Part, Step
+from saltpath.core.events import StepFinished
+from saltpath.core.verdicts import Verdict, worst
+
+
+@dataclass(slots=True)
+class Sum:
+    """What the steps of a row, or those around all rows, add up to."""
+
+    counted: list[Verdict] = field(default_factory=list)
+    judged: bool = False
+    bad: StepFinished | None = None
+    us: int = 0
+
+    def verdict(self) -> Verdict:
+        """The worst of the parts; unchecked if no check was judged at all."""
+        verdict = worst(self.counted)
+        return "unchecked" if not self.counted or (verdict == "passed" and not self.judged) else verdict
+
+
+class Spot(msgspec.Struct, frozen=True, gc=False):
+    """Where a step stands: its part and index, or where inside such a step (`inner`, see events.py), below the steps with these keys and
+    item numbers (`path`). `items`: those that it is carried out for, by name. `wanted`: the names of kept values that steps after it use."""
+
+    part: Part
+    index: int
+    wanted: frozenset[str]
+    inner: str = ""
+    path: tuple[str | int, ...] = ()
+    items: tuple[tuple[str, Any], ...] = ()
+
+    @property
+    def cleans(self) -> bool:
+        """Whether it is carried out whatever happened before it."""
+        return self.part == "afterwards" or self.part == "at the end"
+
+    def below(self, step: Step, place: str, wanted: frozenset[str]) -> Spot:
+        """A place inside the shared steps that stand here."""
+        inner = f"{self.inner}/{place}" if self.inner else place
+        return Spot(self.part, self.index, wanted, inner, (*self.path, step.key or step.name))
+
+    def for_item(self, step: ForEach, number: int, item: Any, place: int) -> Spot:
+        """A place inside the step that stands here, for one of its items."""
+        below = self.below(step, f"{number}.{place}", self.wanted)
+        return msgspec.structs.replace(below, path=(*below.path, number), items=(*self.items, (step.item, item)))
