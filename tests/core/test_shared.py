@@ -10,6 +10,8 @@ from saltpath.core.format.source import FormatError, read_source
 from saltpath.core.format.writer import write_document
 from saltpath.core.inspect import inspect, surroundings
 from saltpath.core.shared import linked, users, uses
+from saltpath.core.sheet.rows import rows_of
+from saltpath.core.steps import steps_in, with_step
 
 SIGN_IN = """\
 salt-path: 1
@@ -183,3 +185,17 @@ class Folders(unittest.TestCase):
         with self.assertRaises(FormatError) as caught:
             read_folder({**files, "shared/x.steps.yaml": b"salt-path: 1\ncase: x\nsteps: []\n"})
         self.assertIn("these are no shared steps", str(caught.exception))
+
+
+class Looking(unittest.TestCase):
+    def test_steps_inside_others_are_steps_of_the_document(self):
+        document = read_source(CASE).root.data()
+        self.assertEqual([step["key"] for step in steps_in(document)], ["us3s1n", "each01", "readln", "rdlast"])
+        inner = document["steps"][1]["steps"][0]
+        changed = with_step(document, inner, {**inner, "expect": [{"of": "status", "is": 200}]})
+        self.assertEqual(changed["steps"][1]["steps"][0]["expect"], [{"of": "status", "is": 200}])
+        self.assertEqual(changed["steps"][2], document["steps"][2])
+        rows = [row.cells for row in rows_of(changed)]
+        self.assertIn(
+            ("status", "is", "200"), [(cells.get("of"), cells.get("relation"), cells.get("expected")) for cells in rows]
+        )

@@ -20,6 +20,18 @@ def _with_inner(steps: Iterable[dict[str, Any]]) -> Iterator[dict[str, Any]]:
         yield from _with_inner(step.get("steps") or ())
 
 
+def with_step(document: Mapping[str, Any], stored: dict[str, Any], made: dict[str, Any]) -> dict[str, Any]:
+    """The document with one of its steps, wherever it stands, replaced by another."""
+
+    def within(steps: list[dict[str, Any]]) -> list[dict[str, Any]]:
+        return [
+            made if step is stored else {**step, "steps": within(step["steps"])} if step.get("steps") else step
+            for step in steps
+        ]
+
+    return {**document, **{part: within(document[part]) for part in PARTS if document.get(part)}}
+
+
 SAFE = frozenset(["GET", "HEAD", "OPTIONS", "TRACE"])
 """Methods that change nothing (RFC 9110, 9.2.1)."""
 

@@ -11,7 +11,6 @@ from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
 
-from saltpath.core.case import PARTS
 from saltpath.core.difference import differences
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.format.source import FormatError
@@ -21,6 +20,7 @@ from saltpath.core.nearest import nearest
 from saltpath.core.sheet.cells import as_cell, aside, read_cells, read_request
 from saltpath.core.sheet.headings import EXPECTED_OF, is_own
 from saltpath.core.sheet.rows import REQUEST_COLUMNS, check_cells, requests_of
+from saltpath.core.steps import with_step
 
 Document = dict[str, Any]
 Known = Callable[[str, str], Mapping[str, str]]
@@ -332,8 +332,4 @@ def _with_step(document: Document, stored: Document | None, made: Document) -> D
     """The case with a step in the place of the stored one, or a new one at the end of its path."""
     if stored is None:
         return {**document, "steps": [*(document.get("steps") or []), made]}
-    changed = dict(document)
-    for part in PARTS:
-        if document.get(part):
-            changed[part] = [made if step is stored else step for step in document[part]]
-    return changed
+    return with_step(document, stored, made)

@@ -6,8 +6,8 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from saltpath.core.case import PARTS
 from saltpath.core.sheet.cells import as_cell, marks_of, write_cells, write_request
+from saltpath.core.steps import steps_in
 
 REQUEST_COLUMNS = ("method", "address", "headers", "body")
 CHECK_COLUMNS = ("of", "relation", "expected", "note", "mark")
@@ -57,4 +57,4 @@ def check_cells(check: Mapping[str, Any]) -> dict[str, str]:
 
 def requests_of(document: Mapping[str, Any]) -> list[dict[str, Any]]:
     """The request steps of a case, in the order of execution."""
-    return [step for part in PARTS for step in document.get(part) or () if "request" in step]
+    return [step for step in steps_in(document) if "request" in step]
