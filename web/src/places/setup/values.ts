@@ -123,12 +123,20 @@ export function changed(rows: ValueRow[], changes: ValueChange[], environments: 
     const next = own.reduce<ValueRow | undefined>(changedRow, { ...row, nowhere: false });
     return next ? [next] : [];
   });
-  const fresh = [...byKey.values()].flatMap((own) => {
+  for (const own of byKey.values()) {
     const first = own[0];
     const next = first && own.reduce<ValueRow | undefined>(changedRow, emptyRow(first, environments));
-    return next ? [next] : [];
-  });
-  return [...after, ...fresh];
+    if (next) after.splice(placeFor(next, after), 0, next);
+  }
+  return after;
+}
+
+/** Where a new row stands once it is stored, so that it does not move then: after the others of its suite or of the project. */
+function placeFor(row: ValueRow, rows: ValueRow[]): number {
+  const last = rows.findLastIndex((other) => other.suite === row.suite && !other.nowhere);
+  if (last >= 0) return last + 1;
+  const nowhere = rows.findIndex((other) => other.nowhere);
+  return nowhere >= 0 ? nowhere : rows.length;
 }
 
 const emptyRow = (change: ValueChange, environments: string[]): ValueRow => ({
