@@ -71,7 +71,7 @@ class Reading(unittest.TestCase):
         self.assertIsInstance(use, UseShared)
         self.assertEqual((use.of, use.gives), ("sign-in", (("token", "deskToken"),)))
         self.assertIsInstance(each, ForEach)
-        self.assertEqual(each.name, "for each line of [=lines]")
+        self.assertEqual(each.name, "for each line of lines")
         self.assertEqual([number for number, _ in case.every_step()], ["1", "2", "2.1", "3"])
         self.assertEqual(write_document(read_source(CASE).root.data()), CASE)
 

@@ -151,5 +151,8 @@ class Guarded(unittest.TestCase):
         results = run(USE + READ.replace("[=line]", "V-101"), changes=frozenset(), more="on failure: go on\n")
         self.assertEqual(steps_of(results)[0][1:], ("Ask for a token", "skipped"))
         self.assertEqual(results.cases[0].steps[-1].verdict, "passed")
+        use = results.cases[0].steps[1]
+        self.assertEqual((use.verdict, use.why.code), ("blocked", "not-given"))
+        self.assertIn("since Ask for a token was skipped", use.why.sentence)
         allowed = run(USE, changes=frozenset(["askt0k"]))
         self.assertEqual(steps_of(allowed)[0][1:], ("Ask for a token", "passed"))

@@ -37,6 +37,7 @@ TEMPLATES: dict[str, str] = {
     "no-output": "the shared steps {shared} have no output {name}; they have {names}",
     "not-of-kind": "the input {name} is {actual}; the shared steps {shared} need a {kind}",
     "guarded": "{environment} is guarded, and this run was to change nothing there",
+    "not-given": "{output} is not given, since {step} was skipped: {problem}",
     "inside": "{step}: {problem}",
     "inside-item": "item {item}, {step}: {problem}",
     "no-list": "for each needs a list; {of} is {actual}",

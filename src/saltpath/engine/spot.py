@@ -19,6 +19,7 @@ class Sum:
     counted: list[Verdict] = field(default_factory=list)
     judged: bool = False
     bad: StepFinished | None = None
+    skipped: StepFinished | None = None
     us: int = 0
 
     def verdict(self) -> Verdict:

@@ -260,7 +260,13 @@ class Walk:
             return self._held(total, why("inside", step=total.bad.name, problem=problem))
         kept, outputs = {}, dict(shared.outputs)
         for output, here in step.gives:
-            kept[here] = value = inner.fill(outputs[output])
+            try:
+                kept[here] = value = inner.fill(outputs[output])
+            except Blocked:
+                if total.skipped is None or total.skipped.why is None:
+                    raise
+                problem = total.skipped.why.sentence
+                raise Blocked(why("not-given", output=output, step=total.skipped.name, problem=problem)) from None
             scopes.keep(here, value, inner.is_secret(outputs[output]))
         return self._held(total, None, kept, tuple(name for name in kept if name in scopes.kept.secret))
 
@@ -366,6 +372,8 @@ class Walk:
             total.judged = done.judged or any(o.verdict in ("passed", "failed") and o.counts for o in done.outcomes)
         if total.bad is None and verdict in ("failed", "blocked"):
             total.bad = event
+        if total.skipped is None and verdict == "skipped":
+            total.skipped = event
         self.of_run.emit(event)
 
 

@@ -195,7 +195,8 @@ def heads(connection: sqlite3.Connection, run: int, position: int | None = None)
     """The steps of a run, or of one of its cases, in the order in which they ended; without those inside others."""
     where = "" if position is None else "AND position = ?"
     rows = connection.execute(
-        f"SELECT position, row, part, step, verdict, status, us, at, inner FROM step WHERE run = ? AND inner = '' {where} ORDER BY position, row, id",
+        f"SELECT position, row, part, step, verdict, status, us, at, inner FROM step WHERE run = ? AND inner = '' {where}"
+        " ORDER BY position, part = 'at the end', row, id",
         (run,) if position is None else (run, position),
     )
     return [StepHead(*row) for row in rows]

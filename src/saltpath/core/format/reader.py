@@ -192,7 +192,9 @@ def _for_each(reading: Reading, node: Node, path: str, level: int) -> Step:
         reading.wrong(f"a name begins with a letter and is no reserved word; found {item!r}", f"{path}.as", node.line)
     if "steps" not in keys:
         reading.wrong("a step for each item needs steps, a list", path, node.line)
-    shown = of.text if isinstance(of, Template) else "the list"
+    shown = "the list"
+    if isinstance(of, Template):
+        shown = of.text[2:-1] if of.single is not None else of.text
     return ForEach(
         f"for each {item} of {shown}",
         _step_key(reading, keys, path),

@@ -198,10 +198,10 @@ const names = (pieces: Piece[]): string =>
 
 function Closed({ step, evidence }: { step: Step; evidence: StepEvidence | undefined }) {
   const keeps = step.keep ?? step.use?.gives ?? [];
+  if (step.kind === "shared" && !keeps.length) return null;
   if (step.kind === "shared")
     return (
       <p className="step-line">
-        {step.use?.problem}
         <Gives keeps={keeps} start="gives " />
       </p>
     );

@@ -124,6 +124,14 @@ function Opened({ project }: { project: string | undefined }) {
           <span className="add">+ an environment</span>
         </InPlace>
       </div>
+      {values.query.isSuccess && !values.rows.length && (
+        <p>
+          A value has a name, such as <span className="reference mono">harbour</span>, and{" "}
+          <span className="mono">[=harbour]</span> inserts it in any case. Where the API stands more than
+          once, each place is an environment, in which values may read otherwise. Name the first value in the
+          row below.
+        </p>
+      )}
       <ValueGrid rows={rows} environments={environments} grid={grid} refresh={refresh} />
       <p className="muted small" role="status">
         {values.said ||

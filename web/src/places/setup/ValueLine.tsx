@@ -97,6 +97,7 @@ function Shown({ row, column }: { row: ValueRow | undefined; column: number }) {
   if (cell.given && cell.text === EMPTY) return <span className="hidden-value">an empty text</span>;
   if (cell.given) return row.secret ? <span className="hidden-value">set, hidden</span> : cell.text;
   if (cell.missing) return <span className="missing">missing</span>;
+  if (row.secret && cell.environment) return <span className="hidden-value">as everywhere</span>;
   return <span className="inherited">{opened(row, cell)}</span>;
 }
 
