@@ -173,6 +173,21 @@ class CommandLine(unittest.TestCase):
         [each] = case["rows"][0]["steps"]
         self.assertEqual([(inner["item"], inner["verdict"]) for inner in each["steps"]], [(1, "passed"), (2, "passed")])
 
+    def test_a_backup_and_another_key(self):
+        data = str(self.folder / "data")
+        self.assertEqual(
+            saltpath("backup", str(self.folder / "all.zip"), "--data", data).returncode, 2, "there is nothing yet"
+        )
+        self.assertEqual(saltpath("import", str(PROJECT), "--data", data).returncode, 0)
+        done = saltpath("backup", str(self.folder / "all.zip"), "--data", data)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertIn("without the key", done.stdout)
+        self.assertEqual(saltpath("backup", str(self.folder / "no/all.zip"), "--data", data).returncode, 2)
+        changed = saltpath("change-key", "--data", data)
+        self.assertIn("0 values sealed under a new key", changed.stdout)
+        again = saltpath("import", str(PROJECT), "--data", data)
+        self.assertIn("0 new cases, 0 changed, 47 as they were", again.stdout, again.stderr)
+
     def test_secrets_from_the_environment(self):
         text = case("  - { request: A, send: 'POST [=harbour]/sessions', json: { user: desk, password: '[=pin]' }, expect: [ { of: status, is: 201 } ] }\n",
                     "values: { pin: { secret: true } }\n")  # fmt: skip
