@@ -150,6 +150,15 @@ class Values(unittest.TestCase):
         self.assertNotIn("salt-and-tar", str(result.steps))
         self.assertEqual(result.steps[1].secret_kept, ("got",))
 
+    def test_what_was_kept_before_a_failure_is_given_all_the_same(self):
+        steps = f"  - {{ set: {{ a: 7 }} }}\n  - {GET % ('A', '/nowhere', 200)}\n"
+        inner = shared(steps, "outputs: { a: '[=a]', b: '[=nothing]' }\n")
+        use = "  - { shared: inner, gives: { a: got, b: lost } }\n  - { set: { c: '[=got]' } }\n"
+        result = run(f"on failure: go on\nsteps:\n{use}", inner=inner)
+        self.assertEqual(
+            [(step.verdict, step.kept) for step in result.steps[-2:]], [("failed", {"got": 7}), ("passed", {"c": 7})]
+        )
+
     def test_a_suite_s_value_in_an_environment(self):
         suite = Suite("S", values=NamedValues({"pier": "east"}), values_in={"Live": NamedValues({"pier": "west"})})
         self.assertEqual(run("steps:\n  - { set: { x: '[=pier]' } }\n", suite=suite).steps[0].kept, {"x": "east"})

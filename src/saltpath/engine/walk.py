@@ -255,20 +255,23 @@ class Walk:
             below = spot.below(step, str(place), wanted)
             if not self._left_behind(below, one, total, self._ends(below, total)):
                 await self._carried_out(below, one, total, session, options)
-        if total.bad is not None:
-            problem = total.bad.why.sentence if total.bad.why else ""
-            return self._held(total, why("inside", step=total.bad.name, problem=problem))
         kept, outputs = {}, dict(shared.outputs)
         for output, here in step.gives:
             try:
                 kept[here] = value = inner.fill(outputs[output])
             except Blocked:
+                if total.bad is not None:
+                    continue  # what failed is told; the others are given all the same, as a request's are
                 if total.skipped is None or total.skipped.why is None:
                     raise
                 problem = total.skipped.why.sentence
                 raise Blocked(why("not-given", output=output, step=total.skipped.name, problem=problem)) from None
             scopes.keep(here, value, inner.is_secret(outputs[output]))
-        return self._held(total, None, kept, tuple(name for name in kept if name in scopes.kept.secret))
+        secret = tuple(name for name in kept if name in scopes.kept.secret)
+        if total.bad is None:
+            return self._held(total, None, kept, secret)
+        problem = total.bad.why.sentence if total.bad.why else ""
+        return self._held(total, why("inside", step=total.bad.name, problem=problem), kept, secret)
 
     async def _for_each(self, spot: Spot, step: ForEach, session: Session, options: Options) -> Done:
         """The steps once for each item. A bad one ends it where it ends the row."""
