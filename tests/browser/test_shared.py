@@ -70,6 +70,21 @@ class Shared(BrowserTest):
         page.get_by_text("All 4 cases passed.").wait_for()
         self.assertEqual(self.axe(), [])
 
+    def test_other_cases_that_have_them_written_out_use_them_from_one_click_on(self):
+        page = self.page
+        first, second = (self.add(name, {**SIGN_IN, "request": name}, CALLS) for name in ("Morning", "Evening"))
+        made = self.app.get(f"/cases/{first}")["steps"][0]["key"]
+        shared = self.app.ask("POST", f"/cases/{first}/shared-steps", {"steps": [made], "name": "Come in"})[2]["shared"]
+        self.go(f"/cases/{shared['id']}")
+        page.get_by_text("Morning and Evening have these steps written out").wait_for()
+        page.get_by_role("button", name="Use the shared ones there, too").click()
+        page.get_by_text("2 cases use them now.").wait_for()
+        expect(page.get_by_text("Run these 2 cases")).to_be_visible()
+        self.assertEqual(self.app.get(f"/cases/{second}")["steps"][0]["name"], "Come in")
+        page.get_by_role("status").get_by_role("button", name="Undo").click()
+        page.get_by_text("Morning and Evening have these steps written out").wait_for()
+        self.assertEqual(self.app.get(f"/cases/{second}")["steps"][0]["name"], "Evening")
+
     def test_steps_for_each_item_are_written_in_the_path(self):
         page = self.page
         listing = {"request": "List", "send": "GET [=harbour]/berths", "keep": {"berths": "$.items"}}

@@ -18,7 +18,7 @@ class SharedSteps(unittest.TestCase):
 
     def case(self, *steps, **more):
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
-        document = {"salt-path": 1, "case": "Listed", "steps": list(steps), **more}
+        document = {"salt-path": 1, "case": "Listed", "steps": list(steps)} | more
         return self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": document})[2]
 
     def shared(self):
@@ -68,6 +68,26 @@ class SharedSteps(unittest.TestCase):
         self.assertEqual(saved["steps"][0]["name"], "Get a token")
         trial = self.app.run(cases=[shared["id"]], kind="trial")
         self.assertEqual(trial["verdict"], "passed", "with its defaults")
+
+    def test_where_they_are_written_out_they_are_used(self):
+        one, two = (
+            self.case(*STEPS, values={"who": who}, case=name) for who, name in (("desk", "One"), ("desk", "Two"))
+        )
+        made = self.app.ask(
+            "POST", f"/cases/{one['id']}/shared-steps", {"steps": [one["steps"][0]["key"]], "name": "Come in"}
+        )[2]
+        path = f"/shared-steps/{made['shared']['id']}/alike"
+        self.assertEqual({item["name"] for item in self.app.get(path)["items"]} >= {"One", "Two"}, True)
+        saved = self.app.ask("POST", path, {})[2]["saved"]
+        self.assertIn(two["id"], [item["id"] for item in saved])
+        self.assertEqual(self.app.get(path)["items"], [])
+        run = self.app.run(cases=[one["id"], two["id"]])
+        self.assertEqual(run["verdict"], "passed")
+        for item in saved:
+            back = self.app.ask(
+                "PUT", f"/cases/{item['id']}", {"document": item["before"]}, If_Match=f'"{item["version"]}"'
+            )
+            self.assertEqual(back[0], 200)
 
     def test_what_cannot_be_shared_is_said(self):
         case = self.case(*STEPS, values={"who": "desk"})

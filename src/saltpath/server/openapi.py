@@ -97,6 +97,9 @@ def document() -> dict[str, Any]:
         "/shared-steps": {
             "get": _operation("listSharedSteps", "Shared steps and who uses them", _page("SharedSteps"), _PROJECT),
             "post": _operation("addSharedSteps", "New ones", _of("Case"), status=201, body="NewSharedSteps")},
+        "/shared-steps/{id}/alike": {
+            "get": _operation("listAlike", "Cases that have them written out", _page("NamedCase"), _ID),
+            "post": _operation("useThere", "Use them in these cases", _of("UsedThere"), _ID)},
         "/shared-steps/{id}": {"delete": _operation("removeSharedSteps", "Take away what nobody uses", _of("Gone"), _ID)},
         "/cases/{id}/shared-steps": {
             "post": _operation("extractSteps", "Steps of a case as shared steps", _of("Extracted"), _ID, status=201, body="ToShare")},

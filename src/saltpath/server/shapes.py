@@ -115,6 +115,7 @@ SHAPES: dict[str, Any] = {
     "SharedSteps": _object(id=TEXT, name=TEXT, about=TEXT, steps=WHOLE, called=TEXT, inputs=_list("SharedInput"),
                            outputs=_list("SharedOutput"), uses=WHOLE, cases=_list("NamedCase")),
     "NewSharedSteps": _object(project=TEXT, document={"type": "object"}),
+    "UsedThere": _object(saved=_list("SavedCase")),
     "ToShare": _object(steps=TEXTS, name=TEXT),
     "Extracted": _object(shared=_ref("SharedSteps"), use={"type": "object"}),
     "UsedInput": _object(name=TEXT, kind=TEXT, needed=FLAG, given=FLAG, value=_list("Piece")),

@@ -154,6 +154,11 @@ export const api = {
     const text = await (await answered(`/cases/${q(id)}/shared-steps`, posted({ steps, name }))).text();
     return readExact(text) as unknown as { shared: SharedSteps; use: { [key: string]: Json } };
   },
+  alike: (id: string) => ask<Page<Shapes["NamedCase"]>>(`/shared-steps/${q(id)}/alike`),
+  useThere: async (id: string) => {
+    const text = await (await answered(`/shared-steps/${q(id)}/alike`, posted({}))).text();
+    return (readExact(text) as unknown as Pick<TakenRows, "saved">).saved;
+  },
   removeShared: (id: string) => ask<unknown>(`/shared-steps/${q(id)}`, { method: "DELETE" }),
   suites: (project: string) => ask<Page<Suite>>(`/suites?project=${q(project)}`),
   addSuite: (project: string, name: string) => send<Suite>("/suites", { project, name }),

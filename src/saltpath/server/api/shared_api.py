@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 from flask import Blueprint, Response
 
+from saltpath.core.alike import alike
 from saltpath.core.extract import NotShareable, extracted
+from saltpath.core.format.carried import carried
 from saltpath.core.format.reader import case_from_data
 from saltpath.server.api.documents import case_answer
+from saltpath.server.compiled import compiled
 from saltpath.server.context import actor, body, database, project_asked
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.shared_cases import shared_view, users_of, with_shared
 from saltpath.store import cases, projects, shared_steps
+from saltpath.store.database import Conflict
 
 shared_api = Blueprint("shared", __name__)
 
@@ -67,12 +72,47 @@ def extract(id: str) -> Response:
     return json_answer({"shared": _line(made), "use": use}, 201)
 
 
+@shared_api.get("/shared-steps/<id>/alike")
+def list_alike(id: str) -> Response:
+    """The cases that have these steps written out."""
+    found = [{"id": case.oid, "name": case.name} for case, _ in _alike(_shared(id))]
+    return json_answer({"items": found, "next": None})
+
+
+@shared_api.post("/shared-steps/<id>/alike")
+def use_there(id: str) -> Response:
+    """Use the shared steps in every case that has them written out. Gives the cases as they were, so that it can be undone."""
+    saved = []
+    for case, after in _alike(_shared(id)):
+        case_from_data(after)
+        comments = carried(case.document, after, case.comments)
+        try:
+            made = cases.save_case(database(), case.oid, actor().id, case.version, after, comments)
+        except Conflict:
+            continue  # somebody is at it just now; it is offered again
+        saved.append({"id": made.oid, "name": made.name, "version": made.version, "before": case.document})
+    return json_answer({"saved": saved})
+
+
+def _shared(id: str) -> cases.StoredCase:
+    stored = cases.case(database(), id)
+    if "shared" not in stored.document:
+        raise Refused(409, "a-case", f"“{stored.name}” is a case, and no shared steps.")
+    return stored
+
+
+def _alike(shared: cases.StoredCase) -> Iterator[tuple[cases.StoredCase, dict[str, Any]]]:
+    """Each case that has the steps written out, and what it would be with the shared ones."""
+    for case in cases.cases(database(), shared.project):
+        found = alike(shared.document, shared_steps.called(shared), compiled(case), case.document)
+        if found is not None:
+            yield case, found.document
+
+
 @shared_api.delete("/shared-steps/<id>")
 def remove_shared_steps(id: str) -> Response:
     """Take shared steps away that nobody uses."""
-    stored = cases.case(database(), id)
-    if not stored.document.get("shared"):
-        raise Refused(409, "a-case", f"“{stored.name}” is a case, and no shared steps.")
+    stored = _shared(id)
     users = users_of(stored)
     if users:
         raise Refused(409, "in-use", f"“{users[0].name}” uses them; take them out there first.")

@@ -9,6 +9,7 @@ import { Saved, type View, Views } from "../CaseHead";
 import type { Document } from "../edit/document";
 import type { Editing } from "../edit/useEditing";
 import type { CaseRun } from "../useCaseRun";
+import { UseThere } from "./UseThere";
 
 interface Props {
   of: Case;
@@ -81,6 +82,7 @@ export function SharedHead({ of, shared, state, evidence, at, running, run, view
             </>
           )}
         </p>
+        <UseThere id={of.id} />
       </div>
       <Views view={view} show={show} />
       <Saved of={of} state={state} />
