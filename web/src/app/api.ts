@@ -155,7 +155,7 @@ export const api = {
     return readExact(text) as unknown as { shared: SharedSteps; use: { [key: string]: Json } };
   },
   alike: (id: string) => ask<Page<Shapes["NamedCase"]>>(`/shared-steps/${q(id)}/alike`),
-  useThere: async (id: string) => {
+  putShared: async (id: string) => {
     const text = await (await answered(`/shared-steps/${q(id)}/alike`, posted({}))).text();
     return (readExact(text) as unknown as Pick<TakenRows, "saved">).saved;
   },

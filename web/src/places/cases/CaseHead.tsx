@@ -1,14 +1,14 @@
 import { useState } from "react";
 import { Link } from "react-router";
 import type { Case, Environment, Evidence, Other } from "../../app/api";
-import type { Json } from "../../app/exact";
 import { ago, count } from "../../app/format";
 import { RunButton } from "../../parts/RunButton";
 import { InPlace } from "../../parts/typing/InPlace";
 import { CaseValues } from "./CaseValues";
-import type { Change } from "./edit/document";
+import { setOwn } from "./edit/document";
 import { History } from "./edit/History";
 import type { Editing } from "./edit/useEditing";
+import { AboutField, NameField } from "./Titled";
 import type { CaseRun } from "./useCaseRun";
 
 export const VIEWS = ["Path", "Sheet", "Text"] as const;
@@ -38,7 +38,7 @@ export function CaseHead({ of, state, evidence, others, at, running, run, view, 
             text={of.register}
             label="The case's id in your own register"
             hint="Such as BERTH-7; empty: none."
-            save={(register) => state.edits.apply(setOf("register", register.trim()))}
+            save={(register) => state.edits.apply(setOwn("register", register.trim()))}
           >
             {of.register || <span className="add">+ register id</span>}
           </InPlace>
@@ -47,7 +47,7 @@ export function CaseHead({ of, state, evidence, others, at, running, run, view, 
             text={of.tags.join(", ")}
             label="The case's tags"
             hint="With commas between them, such as arrivals, smoke."
-            save={(tags) => state.edits.apply(setOf("tags", tagsOf(tags)))}
+            save={(tags) => state.edits.apply(setOwn("tags", tagsOf(tags)))}
           >
             {of.tags.length ? of.tags.join(", ") : <span className="add">+ tags</span>}
           </InPlace>
@@ -57,29 +57,17 @@ export function CaseHead({ of, state, evidence, others, at, running, run, view, 
             className="in-place"
             title="What happens when a step fails; a click changes it"
             onClick={() =>
-              void state.edits.apply(setOf("on failure", of.onFailure === "stop" ? "go on" : undefined))
+              void state.edits.apply(setOwn("on failure", of.onFailure === "stop" ? "go on" : undefined))
             }
           >
             {of.onFailure === "stop" ? "stops at what fails" : "goes on after what fails"}
           </button>
         </p>
         <h1>
-          <InPlace
-            text={of.name}
-            label="The case's name"
-            save={(name) => state.edits.apply((document) => ({ ...document, case: name.trim() }))}
-          >
-            {of.name}
-          </InPlace>
+          <NameField of={of} edits={state.edits} />
         </h1>
         <p className="muted">
-          <InPlace
-            text={of.about}
-            label="What the case is about"
-            save={(about) => state.edits.apply(setOf("about", about.trim()))}
-          >
-            {of.about || <span className="add">+ what it is about</span>}
-          </InPlace>
+          <AboutField of={of} edits={state.edits} />
           {of.about ? <br /> : " · "}
           {facts(of, evidence)}
           {" · "}
@@ -156,15 +144,6 @@ export function Saved({ of, state }: { of: Case; state: Editing }) {
     </>
   );
 }
-
-/** A field of the case itself; what is empty is left out. */
-const setOf =
-  (name: string, value: Json | undefined): Change =>
-  (document) => {
-    const { [name]: _, ...rest } = document;
-    const empty = value === undefined || value === "" || (Array.isArray(value) && !value.length);
-    return empty ? rest : { ...document, [name]: value };
-  };
 
 const tagsOf = (text: string): string[] => [
   ...new Set(

@@ -62,6 +62,18 @@ export function inStep(
   );
 }
 
+/** A field of the case itself, or of shared steps; what is empty is left out. */
+export const setOwn =
+  (name: string, value: Json | undefined): Change =>
+  (document) => {
+    const { [name]: _, ...rest } = document;
+    const empty =
+      value === undefined ||
+      value === "" ||
+      (typeof value === "object" && value !== null && !Object.keys(value).length);
+    return empty ? rest : { ...document, [name]: value };
+  };
+
 /** A step's field; undefined takes it away. */
 export const setField = (key: string, field: string, value: Json | undefined): Change =>
   inStep(key, (step) => without({ ...step, [field]: value as Json }));

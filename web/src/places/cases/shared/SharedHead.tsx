@@ -6,8 +6,9 @@ import { useStart } from "../../../app/run";
 import { RunButton } from "../../../parts/RunButton";
 import { InPlace } from "../../../parts/typing/InPlace";
 import { Saved, type View, Views } from "../CaseHead";
-import type { Document } from "../edit/document";
+import { type Document, setOwn } from "../edit/document";
 import type { Editing } from "../edit/useEditing";
+import { AboutField, NameField } from "../Titled";
 import type { CaseRun } from "../useCaseRun";
 import { UseThere } from "./UseThere";
 
@@ -43,22 +44,10 @@ export function SharedHead({ of, shared, state, evidence, at, running, run, view
           <span className="mono">{shared.called}</span>
         </p>
         <h1>
-          <InPlace
-            text={of.name}
-            label="The name of the shared steps"
-            save={(name) => state.edits.apply((document) => ({ ...document, shared: name.trim() }))}
-          >
-            {of.name}
-          </InPlace>
+          <NameField of={of} edits={state.edits} />
         </h1>
         <p className="muted">
-          <InPlace
-            text={of.about}
-            label="What they are about"
-            save={(about) => state.edits.apply(withField("about", about.trim()))}
-          >
-            {of.about || <span className="add">+ what they are about</span>}
-          </InPlace>
+          <AboutField of={of} edits={state.edits} />
           {evidence?.run &&
             evidence.verdict &&
             ` · tried ${ago(evidence.run.startedAt)}: ${evidence.verdict}`}
@@ -109,20 +98,18 @@ function Inputs({ shared, state }: Pick<Props, "shared" | "state">) {
   const saveInput = (name: string) => (text: string) => {
     const typed = text.trim();
     if (!typed)
-      return state.edits.apply((document) => withField("inputs", left(inputs(document), name))(document));
+      return state.edits.apply((document) => setOwn("inputs", left(inputs(document), name))(document));
     const [, kind, value] = /^(?:(text|number|integer|boolean|list|object)\b,?)?\s*(.*?)$/s.exec(typed) ?? [];
     const input = { ...(kind && { kind }), ...(value && { default: readTyped(value) }) };
     return state.edits.apply((document) =>
-      withField("inputs", { ...inputs(document), [name]: input })(document),
+      setOwn("inputs", { ...inputs(document), [name]: input })(document),
     );
   };
   const rename = (text: string) =>
-    state.edits.apply((document) =>
-      withField("inputs", { ...inputs(document), [text.trim()]: {} })(document),
-    );
+    state.edits.apply((document) => setOwn("inputs", { ...inputs(document), [text.trim()]: {} })(document));
   const saveOutput = (name: string) => (text: string) =>
     state.edits.apply((document) =>
-      withField(
+      setOwn(
         "outputs",
         text.trim() ? { ...outputs(document), [name]: text.trim() } : left(outputs(document), name),
       )(document),
@@ -130,7 +117,7 @@ function Inputs({ shared, state }: Pick<Props, "shared" | "state">) {
   const addOutput = (text: string) => {
     const name = text.trim();
     return state.edits.apply((document) =>
-      withField("outputs", { ...outputs(document), [name]: `[=kept.${name}]` })(document),
+      setOwn("outputs", { ...outputs(document), [name]: `[=kept.${name}]` })(document),
     );
   };
   return (
@@ -190,12 +177,3 @@ function Inputs({ shared, state }: Pick<Props, "shared" | "state">) {
 
 const left = (held: { [name: string]: Json }, name: string): { [name: string]: Json } =>
   Object.fromEntries(Object.entries(held).filter(([key]) => key !== name));
-
-/** A field of the document; what is empty is left out. */
-const withField =
-  (name: string, value: Json) =>
-  (document: Document): Document => {
-    const { [name]: _, ...rest } = document;
-    const empty = value === "" || (typeof value === "object" && value !== null && !Object.keys(value).length);
-    return empty ? rest : { ...rest, [name]: value };
-  };

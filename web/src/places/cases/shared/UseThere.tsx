@@ -39,7 +39,7 @@ export function UseThere({ id }: { id: string }) {
         <>
           {listed([...names.slice(0, MOST), ...(more > 0 ? [count(more, "other case")] : [])])}{" "}
           {names.length === 1 ? "has" : "have"} these steps written out.{" "}
-          <button type="button" className="plain-link" onClick={() => void act(() => api.useThere(id))}>
+          <button type="button" className="plain-link" onClick={() => void act(() => api.putShared(id))}>
             Use the shared ones there, too
           </button>
         </>
