@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 if TYPE_CHECKING:
+    from saltpath.core.case import Case
     from saltpath.core.inspect import Finding
     from saltpath.core.plan import Plan
     from saltpath.formats.project_files import ProjectFiles
@@ -45,10 +46,15 @@ def main() -> None:
 @click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option("--env", "environment", default="", help="Run against this environment.")
 @click.option("--set", "assignments", multiple=True, metavar="NAME=VALUE", help="Give a value for this run, as text.")
+@click.option("--rows", "rows_file", type=click.Path(path_type=Path, dir_okay=False, exists=True),
+              help="A file whose rows stand in for those of the cases.")  # fmt: skip
+@click.option(
+    "--pick", default="", metavar="TEXT", help="Which rows: 1 to 20, every 10th, sample 50, where length above 90."
+)
 @click.option("--only", default="", help="Only cases whose name holds this text.")
 @click.option("--tag", "tags", multiple=True, help="Only cases with this tag; twice means both.")
 @click.option("--seed", type=int, default=None, help="The seed of generated values.")
-@click.option("--jobs", type=click.IntRange(1, 256), default=1, help="How many cases run side by side.")
+@click.option("--jobs", type=click.IntRange(1, 256), default=1, help="How many cases or rows run side by side.")
 @click.option("--label", default="", help="A word about this run, kept in its report.")
 @click.option("--allow", type=click.Choice(["unchecked", "changes"]), multiple=True,
               help="unchecked: do not count it against the run; changes: let steps change a guarded environment.")  # fmt: skip
@@ -66,6 +72,8 @@ def run(
     paths: tuple[Path, ...],
     environment: str,
     assignments: tuple[str, ...],
+    rows_file: Path | None,
+    pick: str,
     only: str,
     tags: tuple[str, ...],
     seed: int | None,
@@ -82,11 +90,52 @@ def run(
     found = _load(paths)
     measures = _measures(baseline) if baseline is not None else None
     plan = _plan(found, environment, _values(assignments), only, tags, seed, jobs, measures)
+    plan = _with_rows(plan, found.root, rows_file, pick)
     _guard(plan, "changes" in allow)
     for file in (json_file, junit_file):
         if file is not None and not file.resolve().parent.is_dir():
             raise NotUnderstood(f"{file}: there is no folder {file.resolve().parent}")
     sys.exit(_execute(plan, json_file, junit_file, quiet, allow, label))
+
+
+def _with_rows(plan: Plan, root: Path, rows_file: Path | None, pick: str) -> Plan:
+    """The plan with what reads rows; those of another file, and those that are meant. Raises NotUnderstood."""
+    from dataclasses import replace
+
+    from saltpath.core.grammar import Unreadable
+    from saltpath.core.tables.picking import read_picks
+    from saltpath.core.tables.sources import FileRows
+    from saltpath.formats.project_files import file_opener
+    from saltpath.formats.rows import rows_reader
+
+    try:
+        read_picks(pick)
+    except Unreadable as problem:
+        raise NotUnderstood(f"--pick: {problem}") from None
+    cases = plan.cases
+    if rows_file is not None or pick:
+        if not any(planned.case.rows for planned in cases):
+            raise NotUnderstood("none of these cases has rows")
+        cases = tuple(replace(planned, pick=pick) if planned.case.rows else planned for planned in cases)
+    opened = file_opener(root)
+    if rows_file is not None:
+        name, given = str(rows_file), rows_file
+        cases = tuple(
+            replace(
+                planned,
+                source=replace(planned.source, file=name, pick="")
+                if isinstance(planned.source, FileRows)
+                else FileRows(name),
+                no_source=None,
+            )
+            if planned.case.rows
+            else planned
+            for planned in cases
+        )
+        return replace(
+            plan, cases=cases, read_rows=rows_reader(lambda path: given.open("rb") if path == name else opened(path))
+        )
+    return replace(plan, cases=cases, read_rows=rows_reader(opened))
 
 
 def _guard(plan: Plan, allowed: bool) -> None:
@@ -199,7 +248,7 @@ def _execute(
     from saltpath.formats.results import CaseResult, Results
     from saltpath.formats.terminal import Terminal, both
 
-    results = Results([CaseResult(planned) for planned in plan.cases], label=label)
+    results = Results([CaseResult(planned) for planned in plan.cases], label=label, keep=bool(json_file or junit_file))
     terminal = Terminal(plan, quiet=quiet)
 
     async def walk(selector: object) -> str:
@@ -242,13 +291,38 @@ def check(paths: tuple[Path, ...]) -> None:
     for case in found.cases:
         suite = found.suites.get(case.folder)
         around = surroundings((), suite, found.project.values, environments)
-        number += _told(case.file, inspect(linked(case.case, found.shared), around))
+        columns, findings = _columns(found, case.case)
+        number += _told(
+            case.file, findings + inspect(linked(case.case, found.shared), replace(around, columns=columns))
+        )
     for name, shared in found.shared.items():
         around = surroundings((), None, found.project.values, environments)
         around = replace(around, suite=frozenset(n for s in found.suites.values() for n in s.values.values))
         number += _told(found.shared_files[name], inspect(linked(shared, found.shared, (name,)), around))
     click.echo(f"{counted(number, 'finding') if number else 'no findings'} in {counted(len(found.cases), 'case')}")
     sys.exit(1 if number else 0)
+
+
+def _columns(found: ProjectFiles, case: Case) -> tuple[frozenset[str] | None, list[Finding]]:
+    """The columns of the file that a case's rows come from, and what is wrong with where they come from."""
+    from saltpath.core.grammar import Unreadable
+    from saltpath.core.inspect import Finding
+    from saltpath.core.tables.sources import FileRows
+    from saltpath.core.why import Blocked, Why, why
+    from saltpath.formats.project_files import file_opener
+    from saltpath.formats.rows import read_table
+
+    source = found.project.source_of(case.rows) if case.rows else None
+    if isinstance(source, Why):
+        return None, [Finding("error", source, case.place)]
+    if not isinstance(source, FileRows):
+        return None, []
+    try:
+        with file_opener(found.root)(source.file) as file:
+            return frozenset(read_table(file, source).names), []
+    except (Blocked, Unreadable) as problem:
+        reason = why("source-unreadable", source=source.file, problem=str(problem))
+        return None, [Finding("error", reason, case.place)]
 
 
 def _told(file: str, findings: list[Finding]) -> int:

@@ -293,12 +293,12 @@ class Around(unittest.TestCase):
         done = run(self.STEPS, self.ONCE + self.END % "E1")
         self.assertEqual([(s.part, s.row, s.verdict) for s in done.steps],
                          [("once", 0, "unchecked"), ("steps", 1, "passed"), ("at the end", 0, "unchecked")])  # fmt: skip
-        self.assertEqual((done.verdict, done.row.verdict), ("passed", "passed"))
+        self.assertEqual((done.verdict, done.rows[0].verdict), ("passed", "passed"))
 
     def test_a_bad_once_skips_the_row_and_gives_the_case_its_verdict(self):
         done = run(self.STEPS, "once: [ { request: No, send: 'GET [=harbour]/gone' } ]\n" + self.END % "E1")
         self.assertEqual([s.verdict for s in done.steps], ["blocked", "skipped", "unchecked"])
-        self.assertEqual((done.verdict, done.row.verdict), ("blocked", "skipped"))
+        self.assertEqual((done.verdict, done.rows[0].verdict), ("blocked", "skipped"))
         self.assertEqual(done.why.sentence, "answered 404, so this was not done")
 
     def test_a_bad_end_is_told(self):

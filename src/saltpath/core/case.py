@@ -10,10 +10,12 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
+from saltpath.core.nearest import nearest
 from saltpath.core.options import NO_OPTIONS, Options
 from saltpath.core.references import Reference, Template
 from saltpath.core.subjects import Subject
-from saltpath.core.why import Why
+from saltpath.core.tables.sources import NamedRows, Source
+from saltpath.core.why import Why, why
 
 Part = Literal["once", "steps", "afterwards", "at the end"]
 PARTS: tuple[Part, ...] = ("once", "steps", "afterwards", "at the end")
@@ -274,6 +276,7 @@ class Case:
     register: str = ""
     tags: tuple[str, ...] = ()
     values: NamedValues = field(default_factory=NamedValues)
+    rows: Source | None = None
     options: Options = NO_OPTIONS
     stop_on_failure: bool = True
     every_answer: tuple[Expectation, ...] = ()
@@ -379,3 +382,14 @@ class Project:
     every_answer: tuple[Expectation, ...] = ()
     zone: str = "UTC"
     environment: str = ""
+    sources: dict[str, Source] = field(default_factory=dict)
+
+    def source_of(self, rows: Source) -> Source | Why:
+        """Rows by the name of a source as that source, or why there is none."""
+        if not isinstance(rows, NamedRows):
+            return rows
+        found = self.sources.get(rows.source)
+        if found is None:
+            near = nearest(rows.source, self.sources)
+            return why("no-source", name=rows.source, near=f"; did you mean {near}?" if near else "")
+        return replace(found, pick=rows.pick) if rows.pick else found

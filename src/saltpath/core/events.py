@@ -76,12 +76,15 @@ class StepFinished(msgspec.Struct, frozen=True, gc=False):
 
 
 class RowFinished(msgspec.Struct, frozen=True, gc=False):
+    """`data`: the row's values by column, of a case that has rows."""
+
     at: int
     case: int
     row: int
     verdict: Verdict
     why: Why | None
     us: int
+    data: Mapping[str, Any] | None = None
 
 
 class CaseFinished(msgspec.Struct, frozen=True, gc=False):

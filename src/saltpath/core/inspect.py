@@ -30,7 +30,9 @@ from saltpath.core.case import (
 from saltpath.core.checks.loose import references_in_expected
 from saltpath.core.grammar import Unreadable
 from saltpath.core.nearest import nearest
-from saltpath.core.references import BUILT_IN, Reference, compile_tree, references_in
+from saltpath.core.references import Reference, compile_tree, named, references_in
+from saltpath.core.tables.made import names_of
+from saltpath.core.tables.sources import CombinedRows, MadeRows, WrittenRows, trees_of
 from saltpath.core.why import Why, why
 
 Weight = Literal["error", "warning"]
@@ -57,6 +59,8 @@ class Surroundings:
     run: frozenset[str] = frozenset()
     suite: frozenset[str] = frozenset()
     project: frozenset[str] = frozenset()
+    columns: frozenset[str] | None = None
+    """Of the file that the rows come from; None: they are not known here."""
 
 
 def surroundings(
@@ -83,6 +87,9 @@ def inspect(case: Case, around: Surroundings) -> list[Finding]:
         "project": around.project,
         "kept": frozenset(kept_at),
     }
+    columns = columns_of(case, around)
+    if columns is not None:
+        known_by_scope["row"] = columns
     for name, value in case.values.values.items():
         try:
             tree = compile_tree(value)
@@ -105,9 +112,18 @@ def inspect(case: Case, around: Surroundings) -> list[Finding]:
             findings += _of_request(step)
         if isinstance(step, UseShared) and step.problem is not None and not step.off:
             findings.append(Finding("error", step.problem, step.place, step.name))
-    used |= {reference.name for reference in references_in([tree for _, tree in case.outputs])}
+    used |= {reference.name for reference in references_in([*trees_of(case.rows), *(tree for _, tree in case.outputs)])}
     findings += _unused(case, used)
     return findings
+
+
+def columns_of(case: Case, around: Surroundings) -> frozenset[str] | None:
+    """The columns of the case's rows; None if they cannot be known before it runs."""
+    if case.rows is None:
+        return frozenset()
+    if isinstance(case.rows, (WrittenRows, MadeRows, CombinedRows)):
+        return frozenset(names_of(case.rows))
+    return around.columns
 
 
 def _items_around(case: Case) -> dict[str, frozenset[str]]:
@@ -203,8 +219,7 @@ def references_of_checks(items: Iterable[Expectation]) -> Iterator[Reference]:
     for check in checks_in(items):
         yield from references_in_expected(check.expected)
         if check.of.kind == "value" and check.relation not in ("present", "absent"):
-            scope, dot, rest = str(check.of.argument).partition(".")
-            yield Reference(str(check.of.argument), scope if dot else None, rest if dot else scope)
+            yield named(str(check.of.argument))
     for subject in subjects_in(items):
         yield from subject.references()
 
@@ -218,11 +233,13 @@ def _unknown(
     own: set[str],
 ) -> Finding | None:
     name = reference.name
-    if not name or reference.full_name in BUILT_IN:
+    if not name or reference.built_in:
         return None
     if any(pipe.name == "default" for pipe in reference.pipes):
         return None
-    wider = [reference.scope] if reference.scope else ["run", "case", "suite", "project"]
+    wider = [reference.scope] if reference.scope else ["run", "row", "case", "suite", "project"]
+    if "row" in wider and "row" not in known:
+        return None
     if any(name in known.get(scope, ()) for scope in wider if scope != "kept"):
         return None
     places = kept_at.get(name, []) if reference.scope in (None, "kept") else []
@@ -284,16 +301,14 @@ def handed_over(case: Case) -> frozenset[str]:
     used: set[str] = set()
     for _, _, step in case.parts():
         used |= {reference.name for reference, _ in references_of(step)}
-    used |= {reference.name for reference in references_in([tree for _, tree in case.outputs])}
+    used |= {reference.name for reference in references_in([*trees_of(case.rows), *(tree for _, tree in case.outputs)])}
     return frozenset(used)
 
 
 def asked_for(step: Step) -> frozenset[str]:
     """The names that a step only asks about: `value portCallId is present`."""
     items = (*step.only_if, *(step.expect if isinstance(step, Request) else ()))
-    return frozenset(
-        str(check.of.argument).rpartition(".")[2] for check in checks_in(items) if check.of.kind == "value"
-    )
+    return frozenset(named(str(check.of.argument)).name for check in checks_in(items) if check.of.kind == "value")
 
 
 def used_names(step: Step) -> frozenset[str]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Awaitable, Callable, Iterator
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -11,6 +11,9 @@ from saltpath.core.inspect import asks, handed_over
 from saltpath.core.options import DEFAULTS, Options
 from saltpath.core.scopes import Scope
 from saltpath.core.shared import Library, linked
+from saltpath.core.tables.sources import FileRows, Row, Source
+from saltpath.core.verdicts import Verdict
+from saltpath.core.why import Why
 
 NO_LIBRARY: Library = {}
 
@@ -24,10 +27,21 @@ class Resume:
 
 
 @dataclass(frozen=True, slots=True)
+class ResumedRows:
+    """A case with rows that another runner had begun. `begun`: the number of the last row that may have begun; `finished(number)`: how a row
+    ended, if it did; `row(number)`: what was recorded of one that did not."""
+
+    begun: int
+    finished: Callable[[int], tuple[Verdict, Why | None] | None]
+    row: Callable[[int], Resume]
+
+
+@dataclass(frozen=True, slots=True)
 class PlannedCase:
     """One case of a plan. `file` is where it came from. `only`: these steps alone,
     with `given` as kept values (a step sent by itself). `measures`: what checks saw when each step last passed, by step key and
-    the check's sentence; None where that is not known."""
+    the check's sentence; None where that is not known. `source`: where its rows come from, if it has any, `no_source` why that is not known;
+    `pick`: which of them the run is about; `resume` is of a case without rows, `resumed` of one with."""
 
     case: Case
     suite: Suite | None = None
@@ -37,11 +51,16 @@ class PlannedCase:
     given: dict[str, Any] = field(default_factory=dict)
     hands_over: frozenset[str] = frozenset()
     measures: dict[str, dict[str, Any]] | None = None
+    source: Source | None = None
+    no_source: Why | None = None
+    pick: str = ""
+    resumed: ResumedRows | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Plan:
-    """A whole run. `values` are given at the start (text), `secrets` fill the values that are marked secret.
+    """A whole run. `read_rows` reads the rows of a file, as engine/rows.py says; `begin_rows(case, row)` is awaited before rows up to that
+    one begin. `values` are given at the start (text), `secrets` fill the values that are marked secret.
     `started_us`: UTC microseconds, the run's `now`. `read_file` reads a file of the project, and raises Blocked. `changes`: the keys of the
     steps that may change something; others that might are left out. None: whichever."""
 
@@ -56,6 +75,8 @@ class Plan:
     started_us: int = 0
     read_file: Callable[[str], bytes] | None = None
     changes: frozenset[str] | None = None
+    read_rows: Callable[[FileRows], Iterator[Row]] | None = None
+    begin_rows: Callable[[int, int], Awaitable[None]] | None = None
 
 
 def planned(
@@ -68,7 +89,12 @@ def planned(
 ) -> PlannedCase:
     """A planned case, with its shared steps, what it hands over and what it inherits worked out once."""
     case = inheriting(linked(case, library, more.pop("inside", ())), suite, project)
+    source = case.rows and (project or NO_PROJECT).source_of(case.rows)
+    more |= {"no_source": source} if isinstance(source, Why) else {"source": source}
     return PlannedCase(case, suite, file, hands_over=handed_over(case), **more)
+
+
+NO_PROJECT = Project("")
 
 
 def inheriting(case: Case, suite: Suite | None, project: Project | None) -> Case:

@@ -31,7 +31,7 @@ _NAME = re.compile(r"[^\W\d_][\w-]*")
 class Reference:
     """`[=scope.name | pipes]`. A quoted source has `literal`, a generator `made`, and no name.
 
-    `asks`: what is asked of this request or this answer, as (`sent`, subject), (`answer`, subject) or (`request`, part)."""
+    `built_in`: it is one of BUILT_IN, and no column of that name. `asks`: what is asked of this request or this answer, as (`sent`, subject), (`answer`, subject) or (`request`, part)."""
 
     text: str
     scope: str | None = None
@@ -41,6 +41,7 @@ class Reference:
     raw: bool = False
     made: Generated | None = None
     asks: tuple[str, str] | None = None
+    built_in: bool = False
 
     def inner(self) -> Iterator[Reference]:
         """The references inside its arguments."""
@@ -159,7 +160,7 @@ def _reference(text: str, pieces: list[str]) -> Reference:
         return Reference(text, literal=unquote(source), pipes=kept, raw=raw)
     if source in BUILT_IN:
         scope, _, name = source.partition(".")
-        return Reference(text, scope, name, pipes=kept, raw=raw)
+        return Reference(text, scope, name, pipes=kept, raw=raw, built_in=True)
     if source in OF_REQUEST:
         return Reference(text, pipes=kept, raw=raw, asks=("request", source.partition(".")[2]))
     first, _, rest = source.partition(" ")
@@ -200,6 +201,19 @@ def _name(text: str, whole: str) -> str:
         if text
         else f"{whole}: a name is missing"
     )
+
+
+def named(text: str) -> Reference:
+    """The reference of a value's name, with or without its scope. Raises Unreadable."""
+    reference = read_template(f"[={text}]").single
+    if reference is None or not reference.name or reference.pipes:
+        raise Unreadable(f"{text!r} is not the name of a value")
+    return reference
+
+
+def written_name(name: str) -> str:
+    """A name as a reference has it: `length`, or in quotes `'Gross tonnage'`."""
+    return name if is_name(name) else "'" + name.replace("'", "''") + "'"
 
 
 def is_name(text: str) -> bool:

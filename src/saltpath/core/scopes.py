@@ -19,7 +19,7 @@ from saltpath.core.grammar import Unreadable, quoted
 from saltpath.core.jsonpath import as_literal
 from saltpath.core.nearest import listed, nearest
 from saltpath.core.pipes import apply_pipes
-from saltpath.core.references import SCOPES, Reference, Template, compile_tree, references_in
+from saltpath.core.references import SCOPES, Reference, Template, compile_tree, holds_reference, references_in
 from saltpath.core.why import Blocked, why
 
 
@@ -85,6 +85,7 @@ class Scopes:
             (name, key): compile_tree(value)
             for name in ("case", "suite", "project")
             for key, value in self.by_name[name].values.items()
+            if holds_reference(value)
         }
         self._resolving: list[str] = []
         self._known: dict[str, dict[str, tuple[Any, Any]]] = {}  # by name, then by the reference's text
@@ -109,6 +110,29 @@ class Scopes:
     def keep(self, name: str, value: Any, secret: bool = False) -> None:
         """Put a finished value into the scope of kept values."""
         self.by_name["kept"].put(name, value, secret)
+        self._known.pop(name, None)
+
+    def for_row(self, number: int, values: dict[str, Any]) -> Scopes:
+        """What one row sees: these values, what was kept before all rows, and values of documents, which it resolves for itself."""
+        row = Scopes.__new__(Scopes)
+        open_in = {scope for scope, _ in self._open}
+        row.by_name = {
+            name: Scope(dict(scope.values), set(scope.secret)) if name == "kept" or name in open_in else scope
+            for name, scope in self.by_name.items()
+        }
+        row.by_name["row"] = Scope(values)
+        row._open = dict(self._open) if self._open else {}
+        row._resolving, row._known, row._drawn, row.used = [], {}, {}, {}
+        row._path = row._stand = ()
+        row.on_secret, row.zone, row.now_us, row.clock_us = self.on_secret, self.zone, self.now_us, self.clock_us
+        row.read_file, row.measures, row.asking = self.read_file, self.measures, None
+        row.built_in = {**self.built_in, "row.number": number}
+        row.seeded = (*self.seeded[:2], number)
+        return row
+
+    def put_column(self, name: str, value: Any) -> None:
+        """One column more of the row."""
+        self.by_name["row"].put(name, value)
         self._known.pop(name, None)
 
     def inside(self, given: Scope, defaults: dict[str, Any]) -> Scopes:
@@ -186,7 +210,7 @@ class Scopes:
         """(scope, value, secret) of a reference's source. Raises Blocked if nothing has the name."""
         name = reference.name
         if reference.scope is not None:
-            if reference.full_name in self.built_in:
+            if reference.built_in and reference.full_name in self.built_in:
                 return reference.scope, self.built_in[reference.full_name], False
             scope = self.by_name.get(reference.scope, _EMPTY)
             if name in scope.values:

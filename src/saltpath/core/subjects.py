@@ -18,7 +18,7 @@ from saltpath.core.answer import Answer
 from saltpath.core.grammar import Pipe, Unreadable
 from saltpath.core.nearest import listed, nearest
 from saltpath.core.pipes import apply_pipes, read_pipe
-from saltpath.core.references import Reference, Template, is_name, read_template, split_pieces
+from saltpath.core.references import Reference, Template, named, read_template, split_pieces
 from saltpath.core.scopes import Scopes, fill_path
 from saltpath.core.why import Blocked, Why, why
 
@@ -203,10 +203,8 @@ def _first_byte(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
 
 def _value(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
     name = str(subject.argument)
-    scope, dot, rest = name.partition(".")
-    reference = Reference(name, scope, rest) if dot else Reference(name, None, name)
     try:
-        return Found([(f"value {name}", scopes.resolve(reference))], True, "json")
+        return Found([(f"value {name}", scopes.resolve(named(name)))], True, "json")
     except Blocked as problem:
         if problem.reason.code != "no-value":
             raise
@@ -265,8 +263,8 @@ def read_subject(text: str) -> Subject:
             raise Unreadable(f"{word} needs a name after it, such as {KINDS[word].example}")
         if word != "value" and not _TOKEN.fullmatch(rest):
             raise Unreadable(f"{rest!r} is not the name of a {word}")
-        if word == "value" and not all(is_name(p) or i == 0 for i, p in enumerate(rest.split("."))):
-            raise Unreadable(f"{rest!r} is not the name of a value")
+        if word == "value":
+            named(rest)
         return Subject(whole, word, rest, pipes)
     if word in KINDS and word != "path":
         if rest:

@@ -46,6 +46,15 @@ class Masker:
         self._untold = False  # a secret has no such piece
         self._ends: set[str] = set()  # how a beginning of a form may end
 
+    def copy(self) -> Masker:
+        """One that knows the same, and learns for itself from now on."""
+        masker = Masker()
+        if self.any:
+            masker.any, masker._untold = True, self._untold
+            masker._texts, masker._forms = set(self._texts), dict(self._forms)
+            masker._needles, masker._ends = dict(self._needles), set(self._ends)
+        return masker
+
     def add(self, value: Any) -> None:
         """Take a secret value. Lists and objects give each text and number in them."""
         if isinstance(value, (list, dict)):

@@ -1,4 +1,4 @@
-"""Carries out a plan: cases side by side, each on its own walk; emits the stream of events."""
+"""Carries out a plan: cases and rows side by side, as many at once as it has jobs; emits the stream of events."""
 
 from __future__ import annotations
 
@@ -6,18 +6,16 @@ import asyncio
 import time
 from collections.abc import Callable
 
-from saltpath.core.events import (
-    RunFinished,
-    RunStarted,
-)
+from saltpath.core.events import RunFinished, RunStarted
 from saltpath.core.plan import Plan
 from saltpath.core.verdicts import Verdict, worst
+from saltpath.engine.case_walk import CaseWalk
 from saltpath.engine.client import Client
 from saltpath.engine.helper import Helper
 from saltpath.engine.loop import CurlSelector, Strand
 from saltpath.engine.stop import Stop
 from saltpath.engine.tokens import Tokens
-from saltpath.engine.walk import Emit, OfRun, Walk, since
+from saltpath.engine.walk import Emit, OfRun, since
 
 
 def utc_us() -> int:
@@ -35,20 +33,73 @@ async def run_plan(
     begun = time.monotonic_ns()
     environment = plan.environment.name if plan.environment else ""
     emit(RunStarted(now_us(), plan.seed, environment, len(plan.cases)))
-    verdicts: list[Verdict] = []
-    waiting = iter(range(len(plan.cases)))
-
     of_run = OfRun(plan, client, Tokens(), Helper(), emit, stop, now_us)
-
-    async def work() -> None:
-        for index in waiting:
-            verdicts.append(await Walk(of_run, plan.cases[index], index).run())
-
+    crew = _Crew(of_run)
     try:
-        await asyncio.gather(*[Strand(work()).done for _ in range(max(min(plan.jobs, len(plan.cases)), 1))])
+        await crew.carry_out()
     finally:
         client.close()
         of_run.helper.close()
-    verdict = worst(verdicts)
+    verdict = worst(crew.verdicts)
     emit(RunFinished(now_us(), verdict, since(begun), stop.by))
     return verdict
+
+
+class _Crew:
+    """Strands that take the next row of a case that was begun, or else begin the next case. Where a case opens its rows, as many more come
+    as the run has jobs left; who finds nothing to do leaves. The last at a case's rows ends it."""
+
+    def __init__(self, of_run: OfRun) -> None:
+        self._of_run = of_run
+        self._waiting = iter(range(len(of_run.plan.cases)))
+        self._open: list[CaseWalk] = []
+        self._at_work = 0
+        self._over: asyncio.Future[None] = asyncio.get_running_loop().create_future()
+        self.verdicts: list[Verdict] = []
+
+    async def carry_out(self) -> None:
+        self._come(len(self._of_run.plan.cases) or 1)
+        await self._over
+
+    def _come(self, wanted: int) -> None:
+        for _ in range(min(wanted, self._of_run.plan.jobs - self._at_work)):
+            self._at_work += 1
+            Strand(self._work()).done.add_done_callback(self._left)
+
+    def _left(self, done: asyncio.Future[None]) -> None:
+        self._at_work -= 1
+        problem = done.exception()
+        if self._over.done():
+            return
+        if problem is not None:
+            self._over.set_exception(problem)
+        elif not self._at_work:
+            self._over.set_result(None)
+
+    async def _work(self) -> None:
+        while True:
+            if self._open:
+                await self._rows(self._open[0])
+                continue
+            index = next(self._waiting, None)
+            if index is None:
+                return
+            case = CaseWalk(self._of_run, self._of_run.plan.cases[index], index)
+            await case.begin()
+            if case.feed is None:
+                self.verdicts.append(case.verdict)
+            else:
+                self._open.append(case)
+                self._come(self._of_run.plan.jobs)
+
+    async def _rows(self, case: CaseWalk) -> None:
+        """Rows of a case until none is left to begin."""
+        case.under_way += 1
+        while await case.one_row():
+            pass
+        case.under_way -= 1
+        if case in self._open:
+            self._open.remove(case)
+        if not case.under_way:
+            await case.end()
+            self.verdicts.append(case.verdict)

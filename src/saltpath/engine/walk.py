@@ -6,36 +6,28 @@ import asyncio
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from datetime import UTC, datetime
 from typing import Any
 
 from saltpath.core.answer import Answer
 from saltpath.core.case import CLEANING, ForEach, Part, Request, SetValues, Step, UseShared, Wait, checks_in
 from saltpath.core.checks.judge import Outcome, judge_all
 from saltpath.core.events import (
-    CaseFinished,
-    CaseStarted,
     Event,
-    RowFinished,
-    RowStarted,
     StepFinished,
     StepStarted,
 )
 from saltpath.core.inspect import handed_over
-from saltpath.core.moments import zone_of
 from saltpath.core.options import Options
-from saltpath.core.plan import Plan, PlannedCase, Resume, options_of, scope_of, scope_of_suite
-from saltpath.core.scopes import Scope, Scopes
+from saltpath.core.plan import Plan, PlannedCase, Resume
+from saltpath.core.scopes import Scopes
 from saltpath.core.slow import Slow
 from saltpath.core.steps import may_change
 from saltpath.core.subjects import find
-from saltpath.core.verdicts import Verdict, worst
+from saltpath.core.verdicts import Verdict
 from saltpath.core.why import Blocked, Why, why
 from saltpath.engine.client import Aborted, Client
-from saltpath.engine.cookies import Jar
 from saltpath.engine.helper import Helper
 from saltpath.engine.inside import inputs_of, items_of
-from saltpath.engine.masking import Masker
 from saltpath.engine.session import Session
 from saltpath.engine.spot import Spot, Sum
 from saltpath.engine.step import Done, carry_out
@@ -64,124 +56,48 @@ class OfRun:
 
 @dataclass(slots=True)
 class Walk:
-    """One case's way through its steps."""
+    """One way through steps: those of a row, or (row 0) those around all rows. `before`: the bad step of `once`, after which no row begins."""
 
     of_run: OfRun
     planned: PlannedCase
     index: int
-    masker: Masker = field(default_factory=Masker)
-    row: Sum = field(default_factory=Sum)
-    around: Sum = field(default_factory=Sum)
+    row: int
+    session: Session
+    options: Options
+    before: StepFinished | None = None
+    resume: Resume | None = None
+    total: Sum = field(default_factory=Sum)
 
-    async def run(self) -> Verdict:
-        """The case's verdict. A case not begun when the run is stopped is skipped without a trace of steps."""
-        begun = time.monotonic_ns()
-        emit, now_us, case = self.of_run.emit, self.of_run.now_us, self.planned.case
-        emit(CaseStarted(now_us(), self.index))
-        if self.of_run.stop.requested and self.planned.resume is None:
-            emit(CaseFinished(now_us(), self.index, "skipped", why("stopped", by=self.of_run.stop.by), 0))
-            return "skipped"
-        session = self._session()
-        options = options_of(self.of_run.plan, self.planned)
-        if case.once and self.planned.only is None:
-            await self._part("once", session, options)
-        row, reason = await self._row(session, options, begun)
-        if case.at_the_end and self.planned.only is None:
-            await self._part("at the end", session, options)
-        counted = [*self.around.counted, row] if self.around.counted else [row]
-        verdict = worst(counted)
-        if self.around.bad is not None and verdict == self.around.bad.verdict:
-            reason = self.around.bad.why
-        emit(CaseFinished(now_us(), self.index, verdict, reason, since(begun)))
-        return verdict
+    async def part(self, part: Part) -> None:
+        """Carry out the steps of a part."""
+        planned = self.planned
+        for index, step in enumerate(planned.case.part(part)):
+            if planned.only is not None and (part != "steps" or index not in planned.only):
+                continue
+            if self.resume is not None and (part, index) in self.resume.finished:
+                continue
+            spot = Spot(part, index, planned.hands_over)
+            if not self._left_behind(spot, step, self.total, self._ended(part)):
+                await self._carried_out(spot, step, self.total, self.session, self.options)
 
-    async def _row(self, session: Session, options: Options, begun: int) -> tuple[Verdict, Why | None]:
-        """The one row that a case without rows has. A bad `once` skips it, its cleaning up too."""
-        emit, now_us = self.of_run.emit, self.of_run.now_us
-        emit(RowStarted(now_us(), self.index, 1))
-        if self.planned.resume is not None:
-            self._after_interruption(self.planned.resume)
-        else:
-            await self._part("steps", session, options)
-        if self.around.bad is None:
-            await self._part("afterwards", session, options)
-        bad = self.row.bad
-        verdict: Verdict = "skipped" if self.around.bad is not None else self.row.verdict()
-        emit(RowFinished(now_us(), self.index, 1, verdict, bad.why if bad else None, since(begun)))
-        return verdict, bad.why if bad else None
-
-    def _session(self) -> Session:
-        of_run = self.of_run
-
-        async def pause(seconds: float) -> bool:
-            return await of_run.stop.sleep(seconds)
-
-        return Session(
-            of_run.client, self._scopes(), self.masker, Jar(), of_run.tokens, of_run.helper, of_run.now_us, pause
-        )
-
-    def _scopes(self) -> Scopes:
-        plan, case, suite = self.of_run.plan, self.planned.case, self.planned.suite
-        over = plan.environment.values if plan.environment else None
-        project = scope_of(plan.project.values, over, plan.secrets)
-        suite_scope = (
-            scope_of_suite(suite, plan.environment.name if plan.environment else "", plan.secrets) if suite else Scope()
-        )
-        case_scope = scope_of(case.values, None, plan.secrets)
-        secret_names = project.secret | suite_scope.secret | case_scope.secret
-        run = Scope(dict(plan.values), {name for name in plan.values if name in secret_names})
-        scopes = Scopes(project, suite_scope, case_scope, run=run, on_secret=self.masker.add)
-        for scope in (project, suite_scope, case_scope, run):
-            for name in scope.secret:
-                self.masker.add(scope.values.get(name))
-        kept = self.planned.resume.kept if self.planned.resume else self.planned.given
-        for name, value in kept.items():
-            scopes.keep(name, value)
-        start = datetime.fromtimestamp(plan.started_us / 1e6, UTC).isoformat(timespec="milliseconds")
-        scopes.built_in = {
-            "row.number": 1,
-            "run.number": plan.number,
-            "run.seed": plan.seed,
-            "run.start": start.replace("+00:00", "Z"),
-            "run.environment": plan.environment.name if plan.environment else "",
-            "case.name": case.name,
-        }
-        scopes.zone = zone_of(plan.project.zone)
-        scopes.clock_us = self.of_run.now_us
-        scopes.seeded = (plan.seed, case.key or f"{self.planned.file} {case.name}", 1)
-        scopes.read_file = plan.read_file
-        return scopes
-
-    def _after_interruption(self, resume: Resume) -> None:
+    def after_interruption(self, resume: Resume) -> None:
         """The first step that was not finished is blocked, what follows is skipped."""
         for index, step in enumerate(self.planned.case.steps):
             if ("steps", index) in resume.finished:
                 continue
             spot = Spot("steps", index, self.planned.hands_over)
-            if self.row.bad is None:
-                self._finish(spot, step, Done("blocked", why("interrupted"), 0, 0), self.row)
+            if self.total.bad is None:
+                self._finish(spot, step, Done("blocked", why("interrupted"), 0, 0), self.total)
             else:
-                self._skip(spot, step, self.row)
-
-    async def _part(self, part: Part, session: Session, options: Options) -> None:
-        planned = self.planned
-        total = self.row if part in _OF_ROW else self.around
-        for index, step in enumerate(planned.case.part(part)):
-            if planned.only is not None and (part != "steps" or index not in planned.only):
-                continue
-            if planned.resume is not None and (part == "once" or (part, index) in planned.resume.finished):
-                continue
-            spot = Spot(part, index, planned.hands_over)
-            if not self._left_behind(spot, step, total, self._ended(part)):
-                await self._carried_out(spot, step, total, session, options)
+                self._skip(spot, step, self.total)
 
     def _ended(self, part: Part) -> bool:
         """Whether a step of this part is not reached any more. Cleaning up always is."""
         if part == "afterwards" or part == "at the end":
             return False
-        if self.around.bad is not None or self.of_run.stop.by:
+        if self.before is not None or self.of_run.stop.by:
             return True
-        return part == "steps" and self.row.bad is not None and self.planned.case.stop_on_failure
+        return self.total.bad is not None and (part == "once" or self.planned.case.stop_on_failure)
 
     def _left_behind(self, spot: Spot, step: Step, total: Sum, ended: bool) -> bool:
         """Whether a step, wherever it stands, is switched off or not reached; that is told then."""
@@ -192,13 +108,12 @@ class Walk:
         return ended or step.off
 
     async def _carried_out(self, spot: Spot, step: Step, total: Sum, session: Session, options: Options) -> None:
-        row = 1 if spot.part in _OF_ROW else 0
-        self.of_run.emit(StepStarted(self.of_run.now_us(), self.index, row, spot.part, spot.index, spot.inner))
+        self.of_run.emit(StepStarted(self.of_run.now_us(), self.index, self.row, spot.part, spot.index, spot.inner))
         done, used = await self._step(spot, step, session, options)
         self._finish(spot, step, done, total, used)
 
     def _skip(self, spot: Spot, step: Step, total: Sum) -> None:
-        bad = self.around.bad or total.bad
+        bad = self.before or total.bad
         if bad is not None:
             reason = why("not-reached", step=bad.name, verdict=bad.verdict)
         else:
@@ -231,13 +146,13 @@ class Walk:
         except Aborted:
             done = Done("blocked", why("stopped", by=self.of_run.stop.by), 0, 0)
         except Blocked as problem:
-            done = Done("blocked", self.masker.why(problem.reason), 0, 0)
+            done = Done("blocked", self.session.masker.why(problem.reason), 0, 0)
         except (RecursionError, ArithmeticError, LookupError, TypeError, ValueError, AttributeError) as problem:
             done = Done("blocked", why("fault", problem=f"{type(problem).__name__}: {problem}"), 0, 0)
         for name, item in spot.items:
             used[f"[={name}]"] = {"from": "item", "value": item}
-        if self.masker.any:
-            used = {text: {**use, "value": self.masker.value(use["value"])} for text, use in used.items()}
+        if self.session.masker.any:
+            used = {text: {**use, "value": self.session.masker.value(use["value"])} for text, use in used.items()}
         return done, used
 
     # ---- steps inside steps
@@ -308,7 +223,7 @@ class Walk:
     ) -> Done:
         """A step that holds others is as bad as the worst of them."""
         verdict: Verdict = total.verdict() if total.counted else "passed"
-        return Done(verdict, reason, total.us, 0, kept=self.masker.value(kept or {}), secret_kept=secret,
+        return Done(verdict, reason, total.us, 0, kept=self.session.masker.value(kept or {}), secret_kept=secret,
                     counts=bool(total.counted), judged=total.judged)  # fmt: skip
 
     async def _left_out(self, step: Step, session: Session) -> Done | None:
@@ -334,11 +249,11 @@ class Walk:
         except Slow as asked:
             outcomes = await session.patiently(judged, asked)
         except Blocked as missing:
-            return Done("blocked", self.masker.why(missing.reason), 0, 0)
+            return Done("blocked", self.session.masker.why(missing.reason), 0, 0)
         bad = next((o for o in outcomes if o.verdict in ("failed", "blocked") and o.counts), None)
         if bad is None:
             return None
-        reason = self.masker.why(bad.why)
+        reason = self.session.masker.why(bad.why)
         if bad.verdict == "blocked":
             return Done("blocked", reason, 0, 0)
         problem = f"{bad.check}: {reason.sentence}" if reason else bad.check
@@ -351,8 +266,8 @@ class Walk:
                 kept[name] = value = scopes.fill(tree)
                 scopes.keep(name, value)
         except Blocked as problem:
-            return Done("blocked", self.masker.why(problem.reason), 0, 0, kept=self.masker.value(kept))
-        return Done("passed", None, 0, 0, kept=self.masker.value(kept), counts=False)
+            return Done("blocked", self.session.masker.why(problem.reason), 0, 0, kept=self.session.masker.value(kept))
+        return Done("passed", None, 0, 0, kept=self.session.masker.value(kept), counts=False)
 
     async def _wait(self, step: Wait, part: Part) -> Done:
         if part in CLEANING:
@@ -364,7 +279,7 @@ class Walk:
     def _finish(self, spot: Spot, step: Step, done: Done, total: Sum, used: dict[str, Any] | None = None) -> None:
         verdict = done.verdict
         event = StepFinished(
-            self.of_run.now_us(), self.index, 1 if spot.part in _OF_ROW else 0, spot.part, spot.index, step.key, step.name,
+            self.of_run.now_us(), self.index, self.row, spot.part, spot.index, step.key, step.name,
             step.kind, verdict, done.why, done.us, done.status, done.exchanges, done.outcomes, done.kept, used or {},
             done.secret_kept, done.counts, done.attempts, spot.inner,
         )  # fmt: skip
@@ -378,6 +293,3 @@ class Walk:
         if total.skipped is None and verdict == "skipped":
             total.skipped = event
         self.of_run.emit(event)
-
-
-_OF_ROW: tuple[Part, ...] = ("steps", "afterwards")

@@ -7,7 +7,7 @@ from typing import Any
 
 from saltpath.core import plain
 from saltpath.core.checks.outcome import Outcome
-from saltpath.core.events import StepFinished
+from saltpath.core.events import RowFinished, StepFinished
 from saltpath.formats.results import CaseResult, Results
 
 
@@ -39,11 +39,10 @@ def ms(us: int) -> Any:
 
 
 def _case(result: CaseResult) -> dict[str, Any]:
-    rows = []
-    if result.row is not None:
-        why = result.row.why.sentence if result.row.why else ""
-        steps = [_step(step, result.steps) for step in result.steps if step.row and not step.inner]
-        rows = [{"row": 1, "data": {}, "verdict": result.row.verdict, "why": why, "steps": steps}]
+    of_row: dict[int, list[StepFinished]] = {}
+    for step in result.steps:
+        of_row.setdefault(step.row, []).append(step)
+    rows = [_row(row, of_row.get(row.row, [])) for row in sorted(result.rows, key=lambda row: row.row)]
     return {
         "case": result.planned.case.name,
         "key": result.planned.case.key,
@@ -58,8 +57,20 @@ def _case(result: CaseResult) -> dict[str, Any]:
     }
 
 
+def _row(row: RowFinished, steps: list[StepFinished]) -> dict[str, Any]:
+    return {
+        "row": row.row,
+        "data": dict(row.data or {}),
+        "verdict": row.verdict,
+        "why": row.why.sentence if row.why else "",
+        "ms": ms(row.us),
+        "steps": [_step(step, steps) for step in steps if not step.inner],
+    }
+
+
 def _of_part(part: str, result: CaseResult) -> list[dict[str, Any]]:
-    return [_step(step, result.steps) for step in result.steps if step.part == part and not step.inner]
+    steps = [step for step in result.steps if not step.row]
+    return [_step(step, steps) for step in steps if step.part == part and not step.inner]
 
 
 def _inside(step: StepFinished, every: list[StepFinished]) -> list[StepFinished]:

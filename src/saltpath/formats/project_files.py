@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import BinaryIO
 
 from saltpath.core.case import Case, Environment, Project, Suite
 from saltpath.core.format.folder import SHARED_ENDING
@@ -175,21 +176,35 @@ def _text(path: Path, name: str) -> str:
         raise FormatError([Problem(f"the file cannot be read: {problem.strerror}", file=name)]) from None
 
 
-def file_reader(root: Path) -> Callable[[str], bytes]:
-    """Reads files below the root for bodies and certificates; what leads outside it, by whatever way, blocks the step."""
+def file_opener(root: Path) -> Callable[[str], BinaryIO]:
+    """Opens files below the root; what leads outside it, by whatever way, blocks whoever asks."""
     home = root.resolve()
 
-    def read(path: str) -> bytes:
+    def opened(path: str) -> BinaryIO:
         try:
             file = (home / path).resolve()
             if not file.is_relative_to(home):
                 raise Blocked(why("no-file", path=path, problem="it leads outside the project"))
-            if file.stat().st_size > LARGEST_SENT:
-                raise Blocked(why("no-file", path=path, problem="it is larger than 200 MB"))
-            return file.read_bytes()
+            if not file.is_file():
+                raise FileNotFoundError
+            return file.open("rb")
         except FileNotFoundError:
             raise Blocked(why("no-file", path=path, problem="there is no such file")) from None
         except (OSError, ValueError) as problem:
             raise Blocked(why("no-file", path=path, problem=getattr(problem, "strerror", "") or str(problem))) from None
+
+    return opened
+
+
+def file_reader(root: Path) -> Callable[[str], bytes]:
+    """Reads files below the root for bodies and certificates."""
+    opened = file_opener(root)
+
+    def read(path: str) -> bytes:
+        with opened(path) as file:
+            octets = file.read(LARGEST_SENT + 1)
+        if len(octets) > LARGEST_SENT:
+            raise Blocked(why("no-file", path=path, problem="it is larger than 200 MB"))
+        return octets
 
     return read

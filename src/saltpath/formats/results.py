@@ -13,19 +13,21 @@ from saltpath.core.why import Why
 
 @dataclass(slots=True)
 class CaseResult:
-    """One case: its verdict and its finished steps in order."""
+    """One case: its verdict, its finished steps and rows in the order in which they ended, and how many rows had which verdict."""
 
     planned: PlannedCase
     verdict: Verdict = "skipped"
     why: Why | None = None
     us: int = 0
     steps: list[StepFinished] = field(default_factory=list)
-    row: RowFinished | None = None
+    rows: list[RowFinished] = field(default_factory=list)
+    row_counts: Counter[str] = field(default_factory=Counter)
 
 
 @dataclass(slots=True)
 class Results:
-    """A consumer of events: call `take` with each."""
+    """A consumer of events: call `take` with each. `keep` False: only counts are kept, so that a million rows take no memory; no report
+    can be written then but that of the terminal."""
 
     cases: list[CaseResult]
     seed: int = 0
@@ -35,12 +37,17 @@ class Results:
     us: int = 0
     stopped_by: str = ""
     label: str = ""
+    keep: bool = True
+    step_counts: Counter[str] = field(default_factory=Counter)
+    check_counts: Counter[str] = field(default_factory=Counter)
 
     def take(self, event: Event) -> None:
         if isinstance(event, StepFinished):
-            self.cases[event.case].steps.append(event)
+            self._step(event)
         elif isinstance(event, RowFinished):
-            self.cases[event.case].row = event
+            self.cases[event.case].row_counts[event.verdict] += 1
+            if self.keep:
+                self.cases[event.case].rows.append(event)
         elif isinstance(event, CaseFinished):
             case = self.cases[event.case]
             case.verdict, case.why, case.us = event.verdict, event.why, event.us
@@ -49,14 +56,21 @@ class Results:
         elif isinstance(event, RunFinished):
             self.verdict, self.us, self.stopped_by = event.verdict, event.us, event.stopped_by
 
+    def _step(self, event: StepFinished) -> None:
+        if self.keep:
+            self.cases[event.case].steps.append(event)
+        if event.counts and event.kind not in ("shared", "for each"):
+            self.step_counts[event.verdict] += 1
+        for outcome in event.outcomes:
+            self.check_counts[outcome.verdict] += 1
+
     def counts(self) -> dict[str, dict[str, int]]:
         """How many cases, rows, steps and checks had which verdict. Steps that do not count are left out, and those that
         only hold others."""
-        steps = [step for case in self.cases for step in case.steps]
-        counted = [step for step in steps if step.counts and step.kind not in ("shared", "for each")]
+        rows = sum((case.row_counts for case in self.cases), Counter[str]())
         return {
             "cases": dict(Counter(case.verdict for case in self.cases)),
-            "rows": dict(Counter(case.row.verdict for case in self.cases if case.row)),
-            "steps": dict(Counter(step.verdict for step in counted)),
-            "checks": dict(Counter(outcome.verdict for step in steps for outcome in step.outcomes)),
+            "rows": dict(rows),
+            "steps": dict(self.step_counts),
+            "checks": dict(self.check_counts),
         }

@@ -4,16 +4,19 @@ from __future__ import annotations
 
 import re
 import sys
+import time
 from collections.abc import Callable
 from typing import Any, TextIO
 
 from saltpath.core import plain
-from saltpath.core.events import CaseFinished, CaseStarted, Event, StepFinished, StepStarted
+from saltpath.core.events import CaseFinished, CaseStarted, Event, RowFinished, RowStarted, StepFinished, StepStarted
 from saltpath.core.measures import counted, show_duration
 from saltpath.core.plan import Plan
 from saltpath.formats.results import Results
 
 MARKS = {"passed": "✓", "failed": "✗", "blocked": "▲", "unchecked": "○", "skipped": "-"}
+PERIOD_S = 0.05
+MOST_TOLD = 100
 _COLOURS = {"passed": "32", "failed": "31", "blocked": "33", "unchecked": "90", "skipped": "90"}
 
 
@@ -35,23 +38,37 @@ class Terminal:
         self._quiet = quiet
         self._live = out.isatty() and not quiet
         self._done = 0
+        self._rows = self._told = 0
+        self._not_begun: set[tuple[int, int]] = set()
+        self._shown = 0.0
         self._colour = self._live
 
     def take(self, event: Event) -> None:
         if isinstance(event, StepFinished):
             self._step(event)
+        elif isinstance(event, RowFinished):
+            self._rows += 1
+            self._row(event)
+        elif isinstance(event, RowStarted):
+            self._not_begun.add((event.case, event.row))
         elif isinstance(event, CaseFinished):
             self._done += 1
+            self._rows = self._told = 0
             self._case(event)
-        elif isinstance(event, (CaseStarted, StepStarted)) and self._live:
-            self._progress(event)
+        elif isinstance(event, (CaseStarted, StepStarted)):
+            if isinstance(event, StepStarted):
+                self._not_begun.discard((event.case, event.row))
+            if self._live and time.monotonic() - self._shown > PERIOD_S:
+                self._shown = time.monotonic()
+                self._progress(event)
 
     def _progress(self, event: Any) -> None:
         case = self._plan.cases[event.case].case
         doing = ""
         if isinstance(event, StepStarted) and not event.inner:
             doing = f": {case.part(event.part)[event.step].name}"
-        line = f"{self._done} of {len(self._plan.cases)} cases · {case.name}{doing}"
+        rows = f" · {counted(self._rows, 'row')}" if case.rows is not None else ""
+        line = f"{self._done} of {len(self._plan.cases)} cases · {case.name}{rows}{doing}"
         self._out.write("\r\x1b[2K" + printable(line[:100]).replace("\n", " "))
         self._out.flush()
 
@@ -70,15 +87,23 @@ class Terminal:
             return
         name = self._plan.cases[event.case].case.name
         self._line(f"{event.verdict:9} {name} ({show_duration(event.us)})", event.verdict)
+        if self._plan.cases[event.case].case.rows is not None and event.why is not None:
+            self._line(event.why.sentence, indent=12)
 
     def _step(self, event: StepFinished) -> None:
         if event.verdict not in ("failed", "blocked") and not (event.verdict == "unchecked" and event.counts):
             return
         if event.why and event.why.code.startswith("inside"):
             return  # the step inside has said it
+        self._told += 1
+        if self._told > MOST_TOLD:
+            if self._told == MOST_TOLD + 1:
+                self._line("more of this case did not pass; the reports say what", indent=2)
+            return
         case = self._plan.cases[event.case].case
         reason = event.why.sentence if event.why else "nothing was checked"
-        self._line(f"{case.name} · {event.name}: {reason}", event.verdict, 2)
+        row = f" · row {event.row}" if case.rows is not None and event.row else ""
+        self._line(f"{case.name}{row} · {event.name}: {reason}", event.verdict, 2)
         for outcome in event.outcomes:
             if outcome.verdict not in ("failed", "blocked") or outcome.advice:
                 continue
@@ -90,6 +115,14 @@ class Terminal:
         for exchange in event.exchanges[-1:]:
             status = f"answered {exchange.status}" if exchange.status else "no answer"
             self._line(f"      {exchange.method} {exchange.address} · {status} · {show_duration(event.us)}")
+
+    def _row(self, event: RowFinished) -> None:
+        """A row that was not carried out at all says why; of others a step has said it."""
+        if (event.case, event.row) in self._not_begun and event.why is not None and self._told < MOST_TOLD:
+            self._told += 1
+            case = self._plan.cases[event.case].case
+            self._line(f"{case.name} · row {event.row}: {event.why.sentence}", event.verdict, 2)
+        self._not_begun.discard((event.case, event.row))
 
     def finish(self, results: Results) -> None:
         """The outcome in one sentence."""

@@ -10,11 +10,8 @@ import csv
 import io
 import re
 import zipfile
-import zlib
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, time, timedelta
-from decimal import Decimal
 from typing import Any
 
 from openpyxl import Workbook, load_workbook
@@ -24,6 +21,11 @@ from openpyxl.utils import get_column_letter
 
 from saltpath.core import plain
 from saltpath.core.grammar import Unreadable
+from saltpath.core.tables.sources import FileRows
+from saltpath.formats.archives import safe_archive, short
+from saltpath.formats.rows.csv_rows import found_dialect
+from saltpath.formats.rows.encodings import shown
+from saltpath.formats.rows.xlsx_rows import plain_value
 
 LARGEST = 20_000_000
 LARGEST_UNPACKED = 100_000_000
@@ -32,7 +34,6 @@ MOST_COLUMNS = 200
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 CSV = "text/csv; charset=utf-8"
 _OLD = b"\xd0\xcf\x11\xe0"
-_DELIMITERS = ",;\t|"
 _FORMULA = re.compile(r"[=+\-@\t\r]")
 _ESCAPED = re.compile(r"'+[=+\-@\t\r]")
 _NUMBER = re.compile(r"-?(?:0|[1-9]\d*)(?:\.\d+)?")
@@ -76,7 +77,7 @@ def read_book(octets: bytes) -> Book:
 
 
 def _read_xlsx(octets: bytes) -> Book:
-    _safe_archive(octets)
+    safe_archive(io.BytesIO(octets), LARGEST_UNPACKED)
     try:
         book = load_workbook(io.BytesIO(octets), read_only=True, data_only=True, keep_links=False)
         sheets = [Sheet(sheet.title, _table(sheet)) for sheet in book.worksheets]
@@ -84,43 +85,10 @@ def _read_xlsx(octets: bytes) -> Book:
     except Unreadable:
         raise
     except Exception as problem:  # the library raises whatever a spoilt part of the archive makes it stumble over
-        raise Unreadable(f"this workbook cannot be read; it may be cut short or damaged ({_short(problem)})") from None
+        raise Unreadable(f"this workbook cannot be read; it may be cut short or damaged ({short(problem)})") from None
     if not sheets:
         raise Unreadable("this workbook holds no sheet with cells")
     return Book(sheets, _formulas_without_values(octets, sheets))
-
-
-def _short(problem: Exception) -> str:
-    return f"{type(problem).__name__}: {problem}"[:120]
-
-
-def _safe_archive(octets: bytes) -> None:
-    """Refuse what would take more than it says, and what no spreadsheet program writes."""
-    try:
-        with zipfile.ZipFile(io.BytesIO(octets)) as archive:
-            parts = archive.infolist()
-            if sum(part.file_size for part in parts) > LARGEST_UNPACKED or len(parts) > 5_000:
-                raise Unreadable(f"this workbook unpacks to more than {LARGEST_UNPACKED // 1_000_000} MB")
-            names = {part.filename for part in parts}
-            if "mimetype" in names and "content.xml" in names:
-                raise Unreadable("this is an OpenDocument sheet (.ods); save it as .xlsx or as CSV")
-            if "[Content_Types].xml" not in names:
-                raise Unreadable("this is an archive, and no workbook")
-            for part in parts:
-                if part.filename.endswith((".xml", ".rels")) and b"<!DOCTYPE" in archive.open(part).read(4_000):
-                    raise Unreadable(
-                        "this workbook declares a document type, which no spreadsheet program does; it is not read"
-                    )
-    except (
-        zipfile.BadZipFile,
-        zlib.error,
-        EOFError,
-        OSError,
-        NotImplementedError,
-        RuntimeError,
-        ValueError,
-    ) as problem:
-        raise Unreadable(f"this workbook cannot be read; it may be cut short or damaged ({_short(problem)})") from None
 
 
 def _table(sheet: Any) -> Table:
@@ -136,26 +104,8 @@ def _table(sheet: Any) -> Table:
 
 
 def _text(cell: Any) -> str:
-    if cell is None:
-        return ""
-    if isinstance(cell, bool):
-        return "true" if cell else "false"
-    if isinstance(cell, int):
-        return str(cell)
-    if isinstance(cell, float):
-        return str(int(cell)) if cell.is_integer() and abs(cell) < 1e15 else format(Decimal(repr(cell)), "f")
-    if isinstance(cell, datetime):
-        midnight = cell.time() == time() and cell.tzinfo is None
-        return (
-            cell.date().isoformat()
-            if midnight
-            else cell.isoformat(timespec="milliseconds" if cell.microsecond else "seconds")
-        )
-    if isinstance(cell, date | time):
-        return cell.isoformat()
-    if isinstance(cell, timedelta):
-        return f"{cell.total_seconds():g} s"
-    return str(cell)
+    value = plain_value(cell)
+    return "" if value is None else plain.as_text(value)
 
 
 def _formulas_without_values(octets: bytes, sheets: list[Sheet]) -> list[str]:
@@ -193,10 +143,7 @@ def _has_formulas(octets: bytes) -> bool:
 
 
 def _read_csv(octets: bytes) -> Book:
-    text, said = _decoded(octets)
-    if "\x00" in text:
-        raise Unreadable("this is neither a workbook (.xlsx) nor a text of cells (CSV)")
-    delimiter = _delimiter(text)
+    text, delimiter, said = _decoded(octets)
     table: Table = []
     try:
         for row in csv.reader(io.StringIO(text, newline=""), delimiter=delimiter):
@@ -212,40 +159,21 @@ def _read_csv(octets: bytes) -> Book:
     return Book([Sheet("", _trimmed(table))], said)
 
 
-def _decoded(octets: bytes) -> tuple[str, list[str]]:
-    for mark, encoding in ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16")):
-        if octets.startswith(mark):
-            try:
-                return octets.decode(encoding), []
-            except UnicodeDecodeError as problem:
-                raise Unreadable(f"this file begins as {encoding}, and is not: {problem.reason}") from None
-    try:
-        return octets.decode(), []
-    except UnicodeDecodeError:
-        return octets.decode("cp1252", "replace"), [
-            "It is not UTF-8; its letters were read as Windows-1252. Save it as UTF-8 if they are wrong."
+def _decoded(octets: bytes) -> tuple[str, str, list[str]]:
+    """The text, its delimiter, and what is worth saying about its letters."""
+    file = io.BytesIO(octets)
+    dialect = found_dialect(file, FileRows(""))
+    said = (
+        []
+        if dialect.encoding.startswith("utf")
+        else [
+            f"It is not UTF-8; its letters were read as {shown(dialect.encoding)}. Save it as UTF-8 if they are wrong."
         ]
-
-
-def _delimiter(text: str) -> str:
-    """The one that divides the first rows into the same number of cells, more than one; a comma if none does."""
-    best, most = ",", 0
-    for delimiter in _DELIMITERS:
-        try:
-            rows = [
-                row
-                for row, _ in zip(
-                    csv.reader(io.StringIO(text[:200_000], newline=""), delimiter=delimiter), range(20), strict=False
-                )
-                if row
-            ]
-        except csv.Error:
-            continue
-        widths = [len(row) for row in rows]
-        score = sum(width == widths[0] for width in widths) * (widths[0] - 1) if widths else 0
-        if score > most:
-            best, most = delimiter, score
-    return best
+    )
+    try:
+        return octets.decode(dialect.encoding), dialect.delimiter, said
+    except UnicodeDecodeError as problem:
+        raise Unreadable(f"this file begins as {shown(dialect.encoding)}, and is not: {problem.reason}") from None
 
 
 def _unescaped(cell: str) -> str:
@@ -333,12 +261,12 @@ def beside(octets: bytes, sheet: str, headings: int, columns: Mapping[str, int],
     if not octets.startswith(b"PK"):
         table = read_book(octets).sheets[0].table
         return _csv_with_cells(octets, table, _texts(max(map(len, table)), headings, columns, values))
-    _safe_archive(octets)
+    safe_archive(io.BytesIO(octets), LARGEST_UNPACKED)
     try:
         book = load_workbook(io.BytesIO(octets))
         of = book[sheet]
     except Exception as problem:  # see _read_xlsx
-        raise Unreadable(f"this workbook cannot be read again ({_short(problem)})") from None
+        raise Unreadable(f"this workbook cannot be read again ({short(problem)})") from None
     width = max((cell.column for row in of.iter_rows() for cell in row if cell.value is not None), default=0)
     for (row, column), text in _texts(width, headings, columns, values).items():
         cell = of.cell(row + 1, column + 1)
@@ -365,4 +293,4 @@ def _csv_with_cells(octets: bytes, table: Table, texts: Mapping[tuple[int, int],
     wide = [row + [""] * (width - len(row)) for row in table]
     for (row, column), text in texts.items():
         wide[row][column] = text
-    return write_csv_table(wide, _delimiter(_decoded(octets)[0]))
+    return write_csv_table(wide, _decoded(octets)[1])

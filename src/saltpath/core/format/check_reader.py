@@ -12,7 +12,7 @@ from saltpath.core.checks import loose, relations, schemas
 from saltpath.core.checks.judge import quickly
 from saltpath.core.checks.sentences import group_sentence, sentence
 from saltpath.core.format.reading import Reading, check_asked, found
-from saltpath.core.format.source import Node
+from saltpath.core.format.source import Node, from_data
 from saltpath.core.grammar import Unreadable
 from saltpath.core.nearest import listed
 from saltpath.core.references import holds_reference
@@ -48,6 +48,15 @@ def read_expectations(reading: Reading, node: Node | None, path: str, what: str)
         for index, child in enumerate(reading.items(node, path, what))
     )
     return tuple(item for item in items if item is not None)
+
+
+def expectations_of(documents: list[Any]) -> tuple[Expectation, ...]:
+    """Checks of plain documents. Raises Unreadable with what is wrong with the first."""
+    reading = Reading()
+    items = read_expectations(reading, from_data(documents), "checks", "checks")
+    if reading.problems:
+        raise Unreadable(reading.problems[0].sentence)
+    return items
 
 
 def _some(reading: Reading, node: Node | None, path: str, level: int) -> tuple[Expectation, ...]:

@@ -9,10 +9,12 @@ from saltpath.core.format.check_reader import read_expectations
 from saltpath.core.format.options_reader import named_values, options
 from saltpath.core.format.reader import located, version
 from saltpath.core.format.reading import Reading, found
+from saltpath.core.format.rows_reader import FILE_ENDINGS, read_rows
 from saltpath.core.format.source import FormatError, Node, from_data, read_source
+from saltpath.core.tables.sources import Source
 
-PROJECT_KEYS = ("salt-path", "project", "about", "values", "options", "every answer", "zone", "environment")
-PROJECT_LATER = ("databases", "sources")
+PROJECT_KEYS = ("salt-path", "project", "about", "values", "options", "every answer", "zone", "environment", "sources")
+PROJECT_LATER = ("databases",)
 SUITE_KEYS = ("salt-path", "suite", "about", "values", "values in", "options", "every answer", "order")
 ENVIRONMENT_KEYS = ("salt-path", "environment", "about", "values", "guarded")
 
@@ -46,9 +48,28 @@ def read_project(source: str | dict[str, object], file: str = "project.yaml") ->
         every_answer=read_expectations(reading, keys.get("every answer"), "every answer", "every answer"),
         zone=zone,
         environment=reading.text(keys.get("environment"), "environment", "environment"),
+        sources=_sources(reading, keys.get("sources")),
     )
     reading.finish()
     return project
+
+
+def _sources(reading: Reading, node: Node | None) -> dict[str, Source]:
+    """Data sources by name."""
+    if node is None:
+        return {}
+    if not isinstance(node.value, dict):
+        reading.wrong(f"sources must be a mapping of names; found {found(node)}", "sources", node.line)
+        return {}
+    sources: dict[str, Source] = {}
+    for name, child in node.value.items():
+        if name.lower().endswith(FILE_ENDINGS) or "/" in name or not name.strip():
+            line = node.keys.get(name, child.line)
+            reading.wrong(f"a source's name is no path of a file; found {name!r}", f"sources.{name}", line)
+        source = read_rows(reading, child, f"sources.{name}", named=False)
+        if source is not None:
+            sources[name] = source
+    return sources
 
 
 def read_suite(source: str | dict[str, object], file: str = "suite.yaml") -> Suite:

@@ -11,6 +11,7 @@ from saltpath.core.format.check_reader import read_expectations
 from saltpath.core.format.options_reader import named_values, options
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.request_reader import read_condition, read_request
+from saltpath.core.format.rows_reader import read_rows
 from saltpath.core.format.shared_reader import defaults_of, read_inputs, read_names, read_outputs
 from saltpath.core.format.source import FormatError, Node, Problem, from_data, read_source
 from saltpath.core.grammar import Unreadable
@@ -18,10 +19,9 @@ from saltpath.core.nearest import listed, nearest
 from saltpath.core.references import Template, compile_tree, is_name
 
 CASE_KEYS = (
-    "salt-path", "case", "about", "key", "register", "tags", "values", "options", "on failure", "every answer", "once", "steps",
+    "salt-path", "case", "about", "key", "register", "tags", "values", "rows", "options", "on failure", "every answer", "once", "steps",
     "afterwards", "at the end",
 )  # fmt: skip
-CASE_LATER = ("rows",)
 SHARED_KEYS = ("salt-path", "shared", "about", "key", "tags", "inputs", "outputs", "steps")
 STEP_KINDS = ("request", "set", "wait", "shared", "for each")
 STEP_LATER = ("look up",)
@@ -58,7 +58,7 @@ def case_of(root: Node, file: str) -> Case:
     if isinstance(root.value, dict) and "shared" in root.value and "case" not in root.value:
         return _shared_steps(root, file)
     reading = Reading(file)
-    keys = reading.mapping(root, "", CASE_KEYS, CASE_LATER, "a case")
+    keys = reading.mapping(root, "", CASE_KEYS, (), "a case")
     version(reading, keys.get("salt-path"), root)
     if "case" not in keys:
         reading.wrong("a case needs a name: case: A visiting vessel is given a berth", "", root.line)
@@ -75,6 +75,7 @@ def case_of(root: Node, file: str) -> Case:
         register=reading.text(keys.get("register"), "register", "register"),
         tags=tuple(reading.text(n, f"tags[{i}]", "a tag") for i, n in enumerate(reading.items(keys.get("tags"), "tags", "tags"))),
         values=named_values(reading, keys.get("values"), "values"),
+        rows=read_rows(reading, keys.get("rows")),
         options=options(reading, keys.get("options"), "options"),
         stop_on_failure=on_failure != "go on",
         every_answer=read_expectations(reading, keys.get("every answer"), "every answer", "every answer"),

@@ -13,6 +13,7 @@ from typing import Any
 from saltpath.core.checks.relations import TABLE, VALUE_KINDS
 from saltpath.core.format.shared_reader import INPUT_KINDS
 from saltpath.core.formats_of_text import FORMATS
+from saltpath.core.tables.sources import CELL_KINDS
 
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
 TEXT: dict[str, Any] = {"type": "string", "minLength": 1}
@@ -56,6 +57,37 @@ OPTIONS = _object(
         "namespaces": {"type": "object", "additionalProperties": TEXT},
     },
 )
+COLUMN = {
+    "anyOf": [{"enum": list(CELL_KINDS)}, _object((), {"kind": {"enum": list(CELL_KINDS)}, "may be empty": FLAG})]
+}
+_FILE: dict[str, Any] = {
+    "sheet": TEXT,
+    "names in": COUNT,
+    "data in": {"type": "string", "pattern": "^[A-Za-z]{1,3}[1-9][0-9]*(:([A-Za-z]{1,3})?([1-9][0-9]*)?)?$"},
+    "delimiter": TEXT,
+    "quote": TEXT,
+    "encoding": TEXT,
+    "decimal": {"enum": [",", "."]},
+    "path": TEXT,
+    "columns": {"type": "object", "additionalProperties": COLUMN},
+}
+_WRITTEN = _list({"type": "object", "minProperties": 1})
+_MADE = {"type": "object", "minProperties": 1}
+SAMPLE = _object(("sample",), {"sample": {"type": "integer", "minimum": 1}})
+SOURCE: dict[str, Any] = {
+    "anyOf": [
+        TEXT,
+        _WRITTEN,
+        _object(("source",), {"source": TEXT, **_FILE, "pick": TEXT}),
+        _object(("file",), {"file": TEXT, **_FILE, "pick": TEXT}),
+        _object(("rows",), {"rows": _WRITTEN, "pick": TEXT}),
+        _object(("make", "columns"), {"make": {"type": "integer", "minimum": 1}, "columns": _MADE, "pick": TEXT}),
+        _object(("combine", "columns"), {
+            "combine": {"anyOf": [{"enum": ["all", "pairwise"]}, SAMPLE]},
+            "columns": {**_MADE, "additionalProperties": {"type": "array", "minItems": 1}}, "pick": TEXT}),
+        _object(("items of",), {"items of": {"type": ["string", "array"]}, "pick": TEXT}),
+    ]
+}  # fmt: skip
 PAIRS = {
     "oneOf": [
         {"type": "object", "additionalProperties": SCALAR},
@@ -162,6 +194,7 @@ def case_schema() -> dict[str, Any]:
             "register": SCALAR,
             "tags": _list(SCALAR),
             "values": VALUES,
+            "rows": SOURCE,
             "options": {"$ref": "#/$defs/options"},
             "on failure": {"enum": ["stop", "go on"]},
             "every answer": EVERY_ANSWER,
@@ -221,7 +254,7 @@ EVERY_ANSWER = _list({"$ref": "#/$defs/expectation"})
 def project_schema() -> dict[str, Any]:
     schema = _object(("salt-path", "project"), {
         "salt-path": {"const": 1}, "project": TEXT, "about": TEXT, "values": VALUES, "options": OPTIONS, "zone": TEXT,
-        "environment": TEXT, "every answer": EVERY_ANSWER})  # fmt: skip
+        "environment": TEXT, "every answer": EVERY_ANSWER, "sources": {"type": "object", "additionalProperties": SOURCE}})  # fmt: skip
     return _titled("A project of Salt Path", {**schema, "$defs": _expectations()})
 
 
@@ -251,7 +284,7 @@ def report_schema() -> dict[str, Any]:
         "status": {"type": "integer"}, "part": {"enum": ["afterwards"]}, "kept": {"type": "object"}, "attempts": {"type": "integer"},
         "item": {"type": "integer", "minimum": 1}, "checks": _list({"$ref": "#/$defs/check"}), "steps": _list({"$ref": "#/$defs/step"})})  # fmt: skip
     row = _object(("row", "data", "verdict", "why", "steps"), {
-        "row": {"type": "integer", "minimum": 1}, "data": {"type": "object"}, "verdict": VERDICT, "why": text,
+        "row": {"type": "integer", "minimum": 1}, "data": {"type": "object"}, "verdict": VERDICT, "why": text, "ms": number,
         "steps": _list({"$ref": "#/$defs/step"})})  # fmt: skip
     case = _object(("case", "file", "verdict", "rows", "once", "at the end"), {
         "case": text, "key": text, "register": text, "file": text, "verdict": VERDICT, "why": text, "ms": number,

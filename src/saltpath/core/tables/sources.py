@@ -1,0 +1,115 @@
+"""What a data source is, as types: a file with its frame, rows that are written out, made, combined, or taken from a list.
+
+`format/rows_reader.py` reads them from documents; `formats/rows/` reads the files.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Literal, NamedTuple
+
+from saltpath.core.why import Why
+
+CELL_KINDS = ("text", "number", "integer", "boolean", "date", "date-time", "list", "object")
+
+
+class Row(NamedTuple):
+    """One row: its number in its source, from 1, and its values by column. `why`: what keeps it from being carried out."""
+
+    number: int
+    values: dict[str, Any]
+    why: Why | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """What the cells of a column must be. `may_be_empty`: then an empty one is null."""
+
+    name: str
+    kind: str = ""
+    may_be_empty: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Area:
+    """Cells from the top left one to the last column and row, all counted from 1; None: as far as there are any."""
+
+    row: int
+    column: int
+    last_column: int | None = None
+    last_row: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class FileRows:
+    """Rows of a file of the project: CSV, XLSX, JSON or JSON Lines. `names_in`: the row that has the columns' names, 0: none does;
+    `data_in`: where the data stand; None of either: as it is found. `path`: a JSON path to the list. What is empty is found."""
+
+    file: str
+    sheet: str = ""
+    names_in: int | None = None
+    data_in: Area | None = None
+    delimiter: str = ""
+    quote: str = ""
+    encoding: str = ""
+    decimal: str = ""
+    path: str = ""
+    columns: tuple[Column, ...] = ()
+    pick: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class NamedRows:
+    """Rows of a source of the project, by its name."""
+
+    source: str
+    pick: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class WrittenRows:
+    """Rows that are written out: compiled trees by column."""
+
+    rows: tuple[tuple[tuple[str, Any], ...], ...]
+    pick: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class MadeRows:
+    """So many rows, each column made from its tree."""
+
+    count: int
+    columns: tuple[tuple[str, Any], ...]
+    pick: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class CombinedRows:
+    """Values of each column combined: every combination; as few as hold every pair of values of two columns; or so many, drawn."""
+
+    how: Literal["all", "pairs", "sample"]
+    columns: tuple[tuple[str, tuple[Any, ...]], ...]
+    sample: int = 0
+    pick: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class ListRows:
+    """The items of a list that a step of `once` kept."""
+
+    of: Any
+    pick: str = ""
+
+
+def trees_of(source: Source | None) -> list[Any]:
+    """What is worked out for the rows: compiled trees, in which references may stand."""
+    if isinstance(source, ListRows):
+        return [source.of]
+    if isinstance(source, WrittenRows):
+        return [tree for row in source.rows for _, tree in row]
+    if isinstance(source, (MadeRows, CombinedRows)):
+        return [list(tree) if isinstance(tree, tuple) else tree for _, tree in source.columns]
+    return []
+
+
+Source = FileRows | NamedRows | WrittenRows | MadeRows | CombinedRows | ListRows

@@ -1,0 +1,121 @@
+"""The rows of one case: read ahead in a thread, said to be about to begin before they do, handed out one by one."""
+
+from __future__ import annotations
+
+import asyncio
+from collections import deque
+from collections.abc import Awaitable, Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from itertools import islice
+
+from saltpath.core.grammar import Unreadable
+from saltpath.core.scopes import Scopes
+from saltpath.core.tables.made import made_rows
+from saltpath.core.tables.picking import Picks, read_picks
+from saltpath.core.tables.sources import FileRows, NamedRows, Row, Source
+from saltpath.core.why import Blocked, why
+
+MOST_AHEAD = 256
+Begin = Callable[[int], Awaitable[None]]
+
+
+ReadRows = Callable[[FileRows], Iterator[Row]]
+"""Reads the rows of a file. Raises Unreadable or Blocked, also while they are read."""
+
+
+class Feed:
+    """`next` gives a row, or None when there is none left. `begin(number)`, if given, is awaited before a row up to that number is handed
+    out, so that whoever records knows which rows may have begun. What went wrong while reading stands in `problem`."""
+
+    def __init__(self, rows: Iterator[Row], ahead: int, begin: Begin | None) -> None:
+        self._rows = rows
+        self._ready: deque[Row] = deque()
+        self._ahead = max(min(ahead, MOST_AHEAD), 1)
+        self._begin = begin
+        self._filling: asyncio.Task[None] | None = None
+        self._over = False
+        self._pool = ThreadPoolExecutor(1, thread_name_prefix="rows")
+        self.problem: Blocked | None = None
+
+    async def next(self) -> Row | None:
+        while not self._ready:
+            if self._over:
+                return None
+            if self._filling is None or self._filling.done():
+                self._filling = asyncio.create_task(self._fill())
+            await self._filling
+            if self._ready and self._begin is not None:
+                self._ahead = min(self._ahead * 2, MOST_AHEAD)  # they were waited for
+        row = self._ready.popleft()
+        if len(self._ready) * 2 < self._ahead and not self._over and (self._filling is None or self._filling.done()):
+            self._filling = asyncio.create_task(self._fill())
+        return row
+
+    async def _fill(self) -> None:
+        wanted = self._ahead
+        rows = await asyncio.get_running_loop().run_in_executor(self._pool, self._read, wanted)
+        self._over = self._over or len(rows) < wanted
+        if rows and self._begin is not None:
+            await self._begin(rows[-1].number)
+        self._ready.extend(rows)
+
+    def _read(self, wanted: int) -> list[Row]:
+        rows: list[Row] = []
+        try:
+            rows.extend(islice(self._rows, wanted))
+        except Blocked as problem:
+            self.problem = problem
+        return rows
+
+    def close(self) -> None:
+        """No row any more."""
+        self._over = True
+        self._ready.clear()
+        self._pool.shutdown(wait=False)
+
+
+def rows_of(source: Source, pick: str, scopes: Scopes, read_rows: ReadRows | None) -> Iterator[Row]:
+    """The rows of a source that are meant, by its own picks and by the run's. Raises Blocked while they are read: with the reason, also
+    where there is none at all."""
+    own, wanted = read_picks(source.pick), read_picks(pick)
+    seen = read = False
+
+    def every() -> Iterator[Row]:
+        if isinstance(source, FileRows):
+            if read_rows is None:
+                raise Blocked(why("source-unreadable", source=source.file, problem="there are no files here"))
+            return read_rows(source)
+        assert not isinstance(source, NamedRows)
+        return made_rows(source, scopes)
+
+    def counted() -> Iterator[Row]:
+        nonlocal read
+        for row in every():
+            read = True
+            yield row
+
+    try:
+        for row in _picked(wanted, lambda: _picked(own, counted, scopes), scopes):
+            seen = True
+            yield row
+    except Unreadable as problem:
+        raise Blocked(why("source-unreadable", source=title(source), problem=str(problem))) from None
+    if not seen:
+        said = " and ".join(filter(None, (source.pick, pick)))
+        code = (
+            why("none-picked", source=title(source), pick=said)
+            if read or said
+            else why("source-empty", source=title(source))
+        )
+        raise Blocked(code)
+
+
+def _picked(picks: Picks, read: Callable[[], Iterator[Row]], scopes: Scopes) -> Iterator[Row]:
+    return read() if picks.all else picks.rows(read, scopes)
+
+
+def title(source: Source) -> str:
+    """What a source is called in a sentence."""
+    if isinstance(source, FileRows):
+        return f"{source.file} ({source.sheet})" if source.sheet else source.file
+    return source.source if isinstance(source, NamedRows) else "this case"

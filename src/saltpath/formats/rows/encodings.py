@@ -1,0 +1,70 @@
+"""Which encoding a text file is in: by its byte order mark, by where zeros stand, by whether it is UTF-8."""
+
+from __future__ import annotations
+
+import codecs
+from typing import BinaryIO
+
+from saltpath.core.grammar import Unreadable
+
+_MARKS = (
+    (codecs.BOM_UTF8, "utf-8-sig"),
+    (codecs.BOM_UTF32_LE, "utf-32"),
+    (codecs.BOM_UTF32_BE, "utf-32"),
+    (codecs.BOM_UTF16_LE, "utf-16"),
+    (codecs.BOM_UTF16_BE, "utf-16"),
+)
+_CHUNK = 1 << 20
+_NOT_IN_1252 = bytes([0x81, 0x8D, 0x8F, 0x90, 0x9D])
+
+
+def found_encoding(file: BinaryIO) -> str:
+    """A name that Python knows; the file is at its beginning again. Raises Unreadable for what is no text."""
+    begin = file.read(_CHUNK)
+    file.seek(0)
+    for mark, name in _MARKS:
+        if begin.startswith(mark):
+            return name
+    if b"\x00" in begin:
+        return _without_mark(begin)
+    decoder = codecs.getincrementaldecoder("utf-8")()
+    odd = False
+    try:
+        while chunk := file.read(_CHUNK):
+            decoder.decode(chunk)
+        decoder.decode(b"", final=True)
+        return "utf-8"
+    except UnicodeDecodeError:
+        file.seek(0)
+        while chunk := file.read(_CHUNK):
+            odd = odd or any(octet in chunk for octet in _NOT_IN_1252)
+    finally:
+        file.seek(0)
+    return "latin-1" if odd else "cp1252"
+
+
+def _without_mark(begin: bytes) -> str:
+    """UTF-16 without a mark: of letters of the West every second octet is zero."""
+    for place, name in ((1, "utf-16-le"), (0, "utf-16-be")):
+        zeros = [begin[at::2].count(0) / max(len(begin[at::2]), 1) for at in (place, 1 - place)]
+        if zeros[0] > 0.4 > 0.1 > zeros[1]:
+            text = begin[: len(begin) // 2 * 2].decode(name, "replace")
+            if all(char.isprintable() or char in "\r\n\t" for char in text[:1000]):
+                return name
+    raise Unreadable("this is neither a workbook (.xlsx) nor a text of cells (CSV)")
+
+
+_SHOWN = {"cp1252": "Windows-1252", "latin-1": "Latin-1", "utf-8-sig": "UTF-8", "utf-8": "UTF-8"}
+
+
+def shown(encoding: str) -> str:
+    """An encoding as people call it."""
+    return _SHOWN.get(encoding, encoding.upper())
+
+
+def known_encoding(name: str) -> str:
+    """The encoding by a name that somebody gave. Raises Unreadable."""
+    try:
+        return codecs.lookup(name.strip()).name
+    except LookupError:
+        raise Unreadable(f"there is no encoding {name!r}; expected such as utf-8, latin-1 or windows-1252") from None

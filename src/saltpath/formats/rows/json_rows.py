@@ -1,0 +1,48 @@
+"""JSON and JSON Lines: the items of a list, a line each."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any, BinaryIO
+
+from saltpath.core import plain
+from saltpath.core.grammar import Unreadable
+from saltpath.core.tables.frame import Table
+from saltpath.core.tables.objects import list_in, table_of_items
+from saltpath.core.tables.sources import FileRows
+from saltpath.formats.rows.encodings import found_encoding, known_encoding
+
+LARGEST = 100_000_000
+LONGEST_LINE = 20_000_000
+
+
+def read(file: BinaryIO, source: FileRows) -> Table:
+    """The list in a JSON document of at most 100 MB. Raises Unreadable."""
+    encoding = known_encoding(source.encoding) if source.encoding else found_encoding(file)
+    octets = file.read(LARGEST + 1)
+    if len(octets) > LARGEST:
+        raise Unreadable(
+            "a JSON document of more than 100 MB cannot be read; JSON Lines (.jsonl) can be as long as you like"
+        )
+    try:
+        document = plain.read_json(octets.decode(encoding))
+    except (UnicodeError, ValueError) as problem:
+        raise Unreadable(f"it is not JSON: {problem}") from None
+    return table_of_items(list_in(document, source.path), source)
+
+
+def read_lines(file: BinaryIO, source: FileRows) -> Table:
+    """JSON Lines: a document in each line, empty lines left out. Raises Unreadable with the line."""
+    return table_of_items(_lines(file), source)
+
+
+def _lines(file: BinaryIO) -> Iterator[Any]:
+    number = 0
+    while line := file.readline(LONGEST_LINE):
+        number += 1
+        text = line.removeprefix(b"\xef\xbb\xbf").strip() if number == 1 else line.strip()
+        if text:
+            try:
+                yield plain.read_json(text)
+            except ValueError as problem:
+                raise Unreadable(f"line {number} is not JSON: {problem}") from None
