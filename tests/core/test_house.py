@@ -29,7 +29,7 @@ ALLOWED = {
     "engine": {"core"},
     "formats": {"core"},
     "store": {"core"},
-    "runner": {"core", "engine", "store"},
+    "runner": {"core", "engine", "formats", "store"},
     "server": {"core", "formats", "store"},
     "demo": {"core", "formats", "store", "runner"},
     "cli": {"core", "engine", "formats", "runner", "store", "demo"},

@@ -15,6 +15,7 @@ from saltpath.core.case import Case, NamedValues, keeps_of
 from saltpath.core.grammar import Unreadable
 from saltpath.core.inspect import references_of, references_of_checks
 from saltpath.core.references import Reference, compile_tree, references_in
+from saltpath.core.tables.sources import trees_of
 
 EVERYWHERE = ""
 SECRET: dict[str, Any] = {"secret": True}
@@ -83,7 +84,7 @@ def wanted_by(case: Case) -> frozenset[Wanted]:
     found = set(_outside(references_in(_compiled(case.values)), own))
     for _, _, step in case.parts():
         found |= set(_outside((reference for reference, _ in references_of(step)), own))
-    found |= set(_outside(references_in([tree for _, tree in case.outputs]), own))
+    found |= set(_outside(references_in([*trees_of(case.rows), *(tree for _, tree in case.outputs)]), own))
     return frozenset(found | set(_outside(references_of_checks(case.every_answer), own)))
 
 

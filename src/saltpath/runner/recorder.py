@@ -6,14 +6,26 @@ and sends what was not acknowledged. When 20,000 messages wait, the engine waits
 
 from __future__ import annotations
 
+import asyncio
 import socket
 import threading
 import time
 from collections import deque
+from collections.abc import Callable
 from pathlib import Path
 
-from saltpath.core.events import CaseFinished, CaseStarted, Event, RunFinished, RunStarted, StepFinished, StepStarted
+from saltpath.core.events import (
+    CaseFinished,
+    CaseStarted,
+    Event,
+    RowFinished,
+    RunFinished,
+    RunStarted,
+    StepFinished,
+    StepStarted,
+)
 from saltpath.runner.wire import SOCKET, Message, pack, read_acknowledgement
+from saltpath.store import run_rows
 from saltpath.store.evidence import row_of
 
 MOST_WAITING = 20_000
@@ -31,20 +43,38 @@ class Recorder:
         self._acknowledged = 0
         self._project = self._run = 0
         self._positions: list[int] = []
+        self._with_rows: frozenset[int] = frozenset()
+        self._waiting: deque[tuple[int, Callable[[], object]]] = deque()
         self._step_events = True
         self._closed = False
         threading.Thread(target=self._keep_sending, name="recorder", daemon=True).start()
 
-    def begin(self, project: int, run: int, positions: list[int]) -> None:
-        """The events that follow belong to this run; `positions` maps the plan's case indexes to the run's."""
-        self._project, self._run, self._positions = project, run, positions
+    def begin(self, project: int, run: int, positions: list[int], with_rows: frozenset[int] = frozenset()) -> None:
+        """The events that follow belong to this run; `positions` maps the plan's case indexes to the run's, `with_rows` are the indexes of
+        cases that have rows."""
+        self._project, self._run, self._positions, self._with_rows = project, run, positions, with_rows
         self._step_events = len(positions) <= 50
 
     def take(self, event: Event) -> None:
         """Consume one event."""
         message = self._message(event)
-        if message is None:
-            return
+        if message is not None:
+            self._hand_over(message)
+
+    async def rows_begin(self, case: int, row: int) -> None:
+        """Say that rows up to this one are about to begin; returns when it is recorded."""
+        facts: dict[str, object] = {"row": row}
+        loop = asyncio.get_running_loop()
+        recorded: asyncio.Future[None] = loop.create_future()
+        message = Message(0, self._project, self._run, "rows-begun", 0, self._positions[case], None, facts)
+        number = self._hand_over(message)
+        with self._changed:
+            if self._acknowledged >= number:
+                return
+            self._waiting.append((number, lambda: loop.call_soon_threadsafe(_settle, recorded)))
+        await recorded
+
+    def _hand_over(self, message: Message) -> int:
         with self._changed:
             while len(self._unsent) + len(self._sent) >= MOST_WAITING:
                 self._changed.wait(1)
@@ -52,14 +82,21 @@ class Recorder:
             message.number = self._number
             self._unsent.append((self._number, pack(message)))
             self._changed.notify_all()
+            return self._number
 
     def _message(self, event: Event) -> Message | None:
         project, run = self._project, self._run
         if isinstance(event, StepFinished):
             position = self._positions[event.case]
-            return Message(0, project, run, "step", event.at, position, row_of(event, position))
+            quiet = bool(event.row) and event.case in self._with_rows
+            return Message(0, project, run, "step", event.at, position, row_of(event, position), quiet=quiet)
+        if isinstance(event, RowFinished):
+            if event.case not in self._with_rows:
+                return None
+            row = run_rows.row_of(event, self._positions[event.case])
+            return Message(0, project, run, "row", event.at, self._positions[event.case], row=row)
         if isinstance(event, StepStarted):
-            if not self._step_events:
+            if not self._step_events or (event.row and event.case in self._with_rows):
                 return None
             facts: dict[str, object] = {"part": event.part, "step": event.step, "inner": event.inner}
             return Message(0, project, run, "step-started", event.at, self._positions[event.case], None, facts)
@@ -128,9 +165,16 @@ class Recorder:
                     self._acknowledged = max(self._acknowledged, number)
                     while self._sent and self._sent[0][0] <= number:
                         self._sent.popleft()
+                    while self._waiting and self._waiting[0][0] <= number:
+                        self._waiting.popleft()[1]()
                     self._changed.notify_all()
         except OSError:
             pass
+
+
+def _settle(recorded: asyncio.Future[None]) -> None:
+    if not recorded.done():
+        recorded.set_result(None)
 
 
 def _plain(why: dict[str, object] | None) -> object:

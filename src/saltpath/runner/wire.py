@@ -10,14 +10,15 @@ from typing import Any
 import msgspec
 
 from saltpath.store.evidence import StepRow
+from saltpath.store.run_rows import RowRow
 
 SOCKET = "writer.sock"
 _LENGTH = struct.Struct("!I")
 
 
 class Message(msgspec.Struct, array_like=True):
-    """One thing that happened in a run. `kind`: started, case-started, step, case-finished, finished.
-    `facts` are the kind's own."""
+    """One thing that happened in a run. `kind`: started, case-started, rows-begun, step, row, case-finished, finished.
+    `facts` are the kind's own. `quiet`: it is one of very many, and told to pages only in numbers."""
 
     number: int
     project: int
@@ -27,6 +28,8 @@ class Message(msgspec.Struct, array_like=True):
     position: int = 0
     step: StepRow | None = None
     facts: Any = None
+    row: RowRow | None = None
+    quiet: bool = False
 
 
 _encoder = msgspec.msgpack.Encoder()

@@ -12,7 +12,7 @@ import sqlite3
 import threading
 from collections.abc import Iterable, Iterator
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 from saltpath.core.case import Case, Request, checks_in, keeps_of
 from saltpath.core.checks.one import AS_BEFORE
@@ -22,14 +22,17 @@ from saltpath.core.format.project import read_environment, read_project, read_su
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.format.source import FormatError
 from saltpath.core.inspect import used_names
-from saltpath.core.plan import Plan, PlannedCase, Resume, planned
-from saltpath.core.why import why
+from saltpath.core.plan import Plan, PlannedCase, Resume, ResumedRows, planned
+from saltpath.core.tables.sources import FileRows
+from saltpath.core.verdicts import Verdict
+from saltpath.core.why import Why, why
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan, utc_us
 from saltpath.engine.stop import Stop
+from saltpath.formats.rows import rows_reader
 from saltpath.runner.life import parent_gone, until_told
 from saltpath.runner.recorder import Recorder
-from saltpath.store import cases, evidence, jobs, project_files, projects, runs, secrets, shared_steps
+from saltpath.store import cases, evidence, jobs, project_files, projects, run_rows, runs, secrets, shared_steps
 from saltpath.store.database import NotFound, StoreError, connect, new_id
 
 BEAT_S = 0.4
@@ -84,7 +87,8 @@ class Worker:
                 runs.refuse(self._main, run, why("not-begun", problem=str(problem)).to_json())
                 jobs.finish(self._main, job.id, self._name)
                 return
-            self._recorder.begin(job.project, job.run, positions)
+            with_rows = frozenset(at for at, planned in enumerate(plan.cases) if planned.case.rows is not None)
+            self._recorder.begin(job.project, job.run, positions, with_rows)
             run_in_loop(lambda selector: self._drive(selector, plan, job, told))
             while not self._recorder.settled(1):
                 if jobs.beat(self._main, job.id, self._name) is None:
@@ -134,8 +138,10 @@ class Worker:
                 continue
             stored = cases.case_at(self._main, entry.case_id, entry.version)
             case = case_from_data(stored.document)
-            more: dict[str, Any] = {}
-            if again and entry.state == "running":
+            more: dict[str, Any] = {"pick": run.request.get("picks", {}).get(str(entry.position), "")}
+            if again and entry.state == "running" and case.rows is not None:
+                more["resumed"] = self._resumed_rows(run.id, entry)
+            elif again and entry.state == "running":
                 more["resume"] = self._resume(run.id, entry.position)
             elif run.request.get("only"):
                 more["only"], more["given"] = self._alone(run, stored, case)
@@ -144,6 +150,7 @@ class Worker:
             more["measures"] = self._measures(run, stored, case)
             chosen.append(planned(case, suites.get(stored.suite), stored.file, project, library, **more))
             positions.append(entry.position)
+        started, files = runs.beginning(self._main, run, utc_us(), self._files_of(run.project, chosen))
         plan = Plan(
             tuple(chosen),
             project,
@@ -153,11 +160,19 @@ class Worker:
             self._given(run),
             secrets.secrets_for(self._main, self._folder, run.project, run.environment),
             int(run.request.get("jobs", 1)),
-            runs.beginning(self._main, run, utc_us()),
+            started,
             project_files.file_reader(self._main, run.project),
             frozenset(run.request["changes"]) if "changes" in run.request else None,
+            rows_reader(project_files.opener(self._main, run.project, files)),
+            self._recorder.rows_begin,
         )
         return plan, positions
+
+    def _files_of(self, project: int, chosen: list[PlannedCase]) -> dict[str, int]:
+        """The present version of each file that rows come from, by its path."""
+        files = {planned.source.file for planned in chosen if isinstance(planned.source, FileRows)}
+        found = {path.removeprefix("./"): project_files.current(self._main, project, path) for path in files}
+        return {path: file.version for path, file in found.items() if file is not None}
 
     def _given(self, run: runs.Run) -> dict[str, str]:
         """The values that the run was given at its start."""
@@ -183,11 +198,22 @@ class Worker:
                     return {o.check: o.actual for o in _every(step.outcomes) if o.check in wanted}
         return {}
 
-    def _resume(self, run: int, position: int) -> Resume:
+    def _resumed_rows(self, run: int, entry: runs.RunCase) -> ResumedRows:
+        """The rows of a case that another runner had begun."""
+
+        def finished(row: int) -> tuple[Verdict, Why | None] | None:
+            ended = run_rows.finished(self._evidence, run, entry.position, row)
+            return (cast(Verdict, ended.verdict), ended.why) if ended else None
+
+        return ResumedRows(entry.begun, finished, lambda row: self._resume(run, entry.position, row))
+
+    def _resume(self, run: int, position: int, row: int | None = None) -> Resume:
         """What was recorded of a begun row: its keeps (secret ones are lost) and its finished steps."""
         kept: dict[str, Any] = {}
         finished: set[tuple[str, int]] = set()
-        for step in evidence.steps(self._evidence, run, position):
+        for step in evidence.steps(self._evidence, run, position, row):
+            if row is not None and not step.head.row:
+                continue
             if evidence.hidden(step.head.inner):
                 continue
             if not step.head.inner:

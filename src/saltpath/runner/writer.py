@@ -17,9 +17,10 @@ from typing import Any
 
 from saltpath.runner.life import parent_gone, until_told
 from saltpath.runner.wire import SOCKET, Message, acknowledge, unpack
-from saltpath.store import events, runs
+from saltpath.store import events, run_rows, runs
 from saltpath.store.database import connect, write
 from saltpath.store.evidence import Packer, StepRow
+from saltpath.store.run_rows import RowRow
 
 MOST = 200
 PERIOD_S = 0.020
@@ -101,21 +102,31 @@ class Writer:
 
     def _record(self, messages: list[Message]) -> None:
         steps: dict[tuple[int, int], list[StepRow]] = defaultdict(list)
+        told: dict[tuple[int, int], list[StepRow]] = defaultdict(list)
+        rows: dict[tuple[int, int], list[RowRow]] = defaultdict(list)
         for message in messages:
             if message.step is not None:
                 steps[message.project, message.run].append(message.step)
-        if steps:
+                if not message.quiet:
+                    told[message.project, message.run].append(message.step)
+            elif message.row is not None:
+                rows[message.project, message.run].append(message.row)
+        if steps or rows:
             with write(self._evidence):
-                for (project, run), rows in steps.items():
-                    self._packer.insert(self._evidence, project, run, rows)
+                for (project, run), finished in steps.items():
+                    self._packer.insert(self._evidence, project, run, finished)
+                for (project, run), ended in rows.items():
+                    run_rows.insert(self._evidence, project, run, ended)
         with write(self._main):
             for message in messages:
-                if message.step is None:
+                if message.step is None and message.row is None:
                     self._turn(message)
-            for (project, run), rows in steps.items():
-                events.add_event(
-                    self._main, project, run, rows[-1].at, "steps finished", _progress(self._oid(run), rows)
-                )
+            for (project, run), finished in told.items():
+                about = _progress(self._oid(run), finished)
+                events.add_event(self._main, project, run, finished[-1].at, "steps finished", about)
+            for (project, run), ended in rows.items():
+                about = {"run": self._oid(run), "rows": [[row.position, row.verdict] for row in _last_of(ended)]}
+                events.add_event(self._main, project, run, ended[-1].at, "rows finished", about)
 
     def _oid(self, run: int) -> str:
         return runs.run_by_id(self._main, run).oid
@@ -124,6 +135,9 @@ class Writer:
         """A run or a case began or ended."""
         facts: dict[str, Any] = message.facts or {}
         event: dict[str, Any] = {"run": self._oid(message.run), "position": message.position}
+        if message.kind == "rows-begun":
+            runs.record_rows_begun(self._main, message.run, message.position, facts["row"])
+            return
         if message.kind == "started":
             runs.record_started(self._main, message.run, message.at)
         elif message.kind == "case-started":
@@ -135,12 +149,20 @@ class Writer:
                 self._main, message.run, message.position, facts["verdict"], facts["why"], facts["us"]
             )
             event["verdict"] = facts["verdict"]
+            counts = run_rows.counts(self._evidence, message.run, message.position)
+            if counts:
+                runs.record_rows(self._main, message.run, message.position, counts)
         elif message.kind == "finished":
             runs.record_finished(self._main, message.run, message.at, facts["stopped_by"])
             event["verdict"] = runs.run_by_id(self._main, message.run).verdict
         name = {"started": "run started", "case-started": "case started", "step-started": "step started",
                 "case-finished": "case finished", "finished": "run finished"}[message.kind]  # fmt: skip
         events.add_event(self._main, message.project, message.run, message.at, name, event)
+
+
+def _last_of(rows: list[RowRow]) -> list[RowRow]:
+    """One row of each case: that something changed there is all that is told."""
+    return list({row.position: row for row in rows}.values())
 
 
 def _progress(oid: str, rows: list[StepRow]) -> dict[str, Any]:

@@ -15,6 +15,7 @@ from saltpath.server.api.lift_api import lift_api
 from saltpath.server.api.outline_api import outline_api
 from saltpath.server.api.proposals_api import proposals_api
 from saltpath.server.api.renaming_api import renaming_api
+from saltpath.server.api.rows_api import rows_api
 from saltpath.server.api.runs_api import runs_api
 from saltpath.server.api.shared_api import shared_api
 from saltpath.server.api.sheets_api import sheets_api
@@ -52,6 +53,7 @@ def make_app(folder: Path, host: str = "127.0.0.1") -> Flask:
         proposals_api,
         coverage_api,
         runs_api,
+        rows_api,
         live,
     ):
         app.register_blueprint(blueprint, url_prefix="/api/v1")

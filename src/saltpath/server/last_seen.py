@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
@@ -12,12 +12,14 @@ from saltpath.core.case import Case, ForEach, Project, Request, Step, Suite, Use
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.outline import placed
 from saltpath.core.plan import inheriting
-from saltpath.core.scopes import Scopes
+from saltpath.core.scopes import Scope, Scopes
+from saltpath.core.tables.sources import Row
 from saltpath.server import again
 from saltpath.server.compiled import compiled
 from saltpath.server.context import database
 from saltpath.server.shared_cases import with_shared
-from saltpath.store import evidence, projects, runs
+from saltpath.server.sources import begin_of, source_of
+from saltpath.store import evidence, projects, run_rows, runs
 from saltpath.store.cases import StoredCase
 from saltpath.store.database import NotFound, now_us
 from saltpath.store.evidence import StepEvidence
@@ -50,12 +52,12 @@ class Judged:
     steps: list[SeenStep]
 
 
-def judged(stored: StoredCase, run: str = "") -> Judged:
+def judged(stored: StoredCase, run: str = "", row: int | None = None) -> Judged:
     """What the last run or trial of a case saw, a trial's steps over the last run's; of the run with an oid, what that one saw. Checks that
-    were edited since are judged on the kept answers."""
+    were edited since are judged on the kept answers. Of a case with rows it is one row, by default that to look at first."""
     suite, project = around(stored)
     case = inheriting(with_shared(stored), suite, project)
-    newest, verdict, found = _seen_in(stored, run) if run else last_seen(stored)
+    newest, verdict, found = _seen_in(stored, run, row) if run else last_seen(stored, row)
     scopes = _scopes(stored, case, (suite, project), newest, [seen for _, seen in found.values()])
     for _, step in case.every_step():
         if isinstance(step, Request) and step.key in found:
@@ -130,9 +132,9 @@ def scopes_now(stored: StoredCase, key: str) -> Scopes:
     for text, use in found[key][1].used.items() if key in found else ():
         if use["from"] == "item":
             scopes.name_item(text[2:-1], use["value"])
-    scopes.seeded = (newest.seed if newest else 1, case.key, 1)
+    scopes.seeded = (newest.seed if newest else 1, case.key, scopes.built_in["row.number"])
     scopes.now_us = newest.started_at or newest.asked_at if newest else now_us()
-    scopes.built_in = {"row.number": 1, "run.seed": scopes.seeded[0], "case.name": case.name}
+    scopes.built_in |= {"run.seed": scopes.seeded[0], "case.name": case.name}
     scopes.begin_step(key)
     return scopes
 
@@ -143,8 +145,8 @@ def around(stored: StoredCase) -> tuple[Suite, Project]:
     return suite, read_project(projects.project_by_id(database(), stored.project).document)
 
 
-def last_seen(stored: StoredCase) -> tuple[runs.Run | None, str | None, Found]:
-    """The newest run or trial of the case with its verdict, and what it saw."""
+def last_seen(stored: StoredCase, row: int | None = None) -> tuple[runs.Run | None, str | None, Found]:
+    """The newest run or trial of the case with its verdict, and what it saw: of several rows one, by default that to look at first."""
     found: Found = {}
     newest: runs.Run | None = None
     verdict = None
@@ -154,16 +156,16 @@ def last_seen(stored: StoredCase) -> tuple[runs.Run | None, str | None, Found]:
             continue
         run = newest = runs.run_by_id(database(), last[0])
         verdict = runs.verdict_of_case(database(), *last)
-        found |= _by_key(run, evidence.steps(database("evidence"), *last))
+        found |= _by_key(run, evidence.steps(database("evidence"), *last, row))
     return newest, verdict, found
 
 
-def _seen_in(stored: StoredCase, oid: str) -> tuple[runs.Run | None, str | None, Found]:
+def _seen_in(stored: StoredCase, oid: str, row: int | None) -> tuple[runs.Run | None, str | None, Found]:
     run = runs.run(database(), oid)
     position = next((entry.position for entry in runs.run_cases(database(), run.id) if entry.case == stored.oid), None)
     if position is None:
         raise NotFound("this run does not hold this case")
-    steps = evidence.steps(database("evidence"), run.id, position)
+    steps = evidence.steps(database("evidence"), run.id, position, row)
     return run, runs.verdict_of_case(database(), run.id, position), _by_key(run, steps)
 
 
@@ -185,4 +187,27 @@ def _scopes(
 ) -> Scopes:
     environments = [read_environment(e.document) for e in projects.environments(database(), stored.project)]
     environment = next((e for e in environments if run is not None and e.name == run.environment), None)
-    return again.scopes_of(case, *around, environment, seen)
+    scopes = again.scopes_of(case, *around, environment, seen)
+    row = row_seen(stored, case, around[1], run, seen, scopes)
+    if row is not None:
+        scopes.by_name["row"] = Scope(dict(row.values))
+    scopes.built_in["row.number"] = row.number if row is not None else 1
+    return scopes
+
+
+def row_seen(
+    stored: StoredCase, case: Case, project: Project, run: runs.Run | None, seen: Iterable[StepEvidence], scopes: Scopes
+) -> Row | None:
+    """The row that was seen in a run, or else the first of the source; None of a case without rows, or where none is known."""
+    if case.rows is None:
+        return None
+    number = next((step.head.row for step in seen if step.head.row), None)
+    if run is not None and number is not None:
+        entry = next((e for e in runs.run_cases(database(), run.id) if e.case == stored.oid), None)
+        ended = run_rows.finished(database("evidence"), run.id, entry.position, number) if entry else None
+        if ended is not None:
+            return Row(number, ended.data)
+    scopes.seeded = (run.seed if run else 1, case.key, 1)
+    scopes.now_us = (run.started_at if run else None) or now_us()
+    begin = begin_of(stored.project, source_of(stored.project, case, project), scopes)
+    return begin.rows[0] if begin.rows else None

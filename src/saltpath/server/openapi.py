@@ -169,7 +169,7 @@ def document() -> dict[str, Any]:
                               _parameter("version", "the version's number", True, "path", "integer"))},
         "/cases/{id}/evidence": {
             "get": _operation("readCaseEvidence", "What its last run saw", _of("Evidence"), _ID,
-                              _parameter("run", "one of its runs instead"))},
+                              _parameter("run", "one of its runs instead"), _parameter("row", "of which row", kind="integer"))},
         "/cases/{id}/steps/{key}/seen": {
             "get": _operation("readSeen", "What a step's last answers have shown", _of("Seen"), _ID,
                               _parameter("key", "the step's key", True, "path"))},
@@ -200,7 +200,14 @@ def document() -> dict[str, Any]:
             "post": _operation("listChangingSteps", "What of a run may change something", _page("ChangingStep"), body="NewRun")},
         "/runs/{id}": {"get": _operation("readRun", "A run with its cases", _of("RunReport"), _ID)},
         "/runs/{id}/cases/{position}": {
-            "get": _operation("readRunCase", "A case's steps with evidence", _page("StepEvidence"), _ID, position)},
+            "get": _operation("readRunCase", "A case's steps with evidence", _page("StepEvidence"), _ID, position,
+                              _parameter("row", "of which row", kind="integer"))},
+        "/runs/{id}/cases/{position}/rows": {
+            "get": _operation("listRunRows", "How a case's rows ended", _page("RunRow"), _ID, position, _LIMIT,
+                              _parameter("offset", "how many are left out before", kind="integer"),
+                              _parameter("sort", "number, verdict, time, column NAME, step PART INDEX time"),
+                              _parameter("down", "true: the other way round"), _parameter("verdict", "failed,blocked: only such"),
+                              _parameter("value", "a kept value that is shown"))},
         "/runs/{id}/stop": {"post": _operation("stopRun", "Stop a run", _of("Run"), _ID, status=202)},
         "/exchanges/{id}/body": {"get": body},
         "/events": {"get": _operation("listEvents", "Events after an id", _page("Event"), _PROJECT, _LIMIT,

@@ -10,6 +10,7 @@ from saltpath.core.format.project import read_environment, read_project, read_su
 from saltpath.core.inspect import references_of_checks
 from saltpath.core.values import Wanted, wanted_by, wanted_by_values
 from saltpath.server.compiled import compiled
+from saltpath.server.sources import begin_of, source_of
 from saltpath.store import cases, projects, shared_steps
 from saltpath.store.cases import StoredCase
 
@@ -28,7 +29,9 @@ def wanted(stored: StoredCase) -> frozenset[Wanted]:
         if name in _known:
             _known.move_to_end(name)
             return _known[name]
-    found = wanted_by(compiled(stored))
+    case = compiled(stored)
+    columns = begin_of(stored.project, source_of(stored.project, case)).names or ()
+    found = frozenset(item for item in wanted_by(case) if item.scope is not None or item.name not in columns)
     with _lock:
         _known[name] = found
         while len(_known) > MOST:

@@ -1,4 +1,4 @@
-"""A whole installation in one archive: both databases as they stand, the main one first, so that no run in it lacks its evidence."""
+"""A whole installation in one archive: both databases as they stand, the main one first, so that no run in it lacks its evidence; then large files."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ from contextlib import closing
 from pathlib import Path
 
 from saltpath.store.database import FILES, StoreError, connect
+from saltpath.store.project_files import FOLDER
 from saltpath.store.secrets import KEY_FILE, NEXT_KEY_FILE
 
 
@@ -28,6 +29,9 @@ def back_up(folder: Path, archive: Path, with_key: bool = False) -> int:
                     source.backup(target, pages=2000)
                 made.write(copy, FILES[which])
                 copy.unlink()
+            for file in sorted((folder / FOLDER).glob("*")) if (folder / FOLDER).is_dir() else ():
+                if not file.name.startswith("part-"):
+                    made.write(file, f"{FOLDER}/{file.name}")
             for name in (KEY_FILE, NEXT_KEY_FILE) if with_key else ():
                 if (folder / name).exists():
                     made.write(folder / name, name)

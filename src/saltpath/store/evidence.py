@@ -9,6 +9,7 @@ from __future__ import annotations
 import hashlib
 import re
 import sqlite3
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -20,6 +21,7 @@ from saltpath.core.checks.judge import Outcome
 from saltpath.core.events import StepFinished
 from saltpath.core.exchange import Exchange, Times
 from saltpath.core.why import Why
+from saltpath.store import run_rows
 
 APART = 8_000
 _LEVEL = 3
@@ -42,6 +44,7 @@ class StepRow(msgspec.Struct, array_like=True):
     record: bytes
     bodies: dict[bytes, bytes]
     inner: str = ""
+    size: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,6 +60,7 @@ class StepHead:
     us: int
     at: int
     inner: str = ""
+    size: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,7 +108,7 @@ def row_of(event: StepFinished, position: int) -> StepRow:
     )
     record = msgspec.msgpack.encode([exchanges, facts])
     return StepRow(position, event.row, event.part, event.step, 1, event.key, event.verdict, event.status, event.us, event.at,
-                   record, bodies, event.inner)  # fmt: skip
+                   record, bodies, event.inner, len(event.exchanges[-1].body) if event.exchanges else 0)  # fmt: skip
 
 
 def _packed(o: Outcome) -> list[Any]:
@@ -167,9 +171,9 @@ class Packer:
             packed = base[1].compress(row.record) if base else self._plain.compress(row.record)
             cursor = connection.execute(
                 "INSERT OR IGNORE INTO step (project, run, position, row, part, step, attempt, key, verdict, status, us, at,"
-                " base, packed, inner) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                " base, packed, inner, size) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
                 (project, run, row.position, row.row, row.part, row.step, row.attempt, row.key, row.verdict, row.status,
-                 row.us, row.at, base[0] if base else None, packed, row.inner),
+                 row.us, row.at, base[0] if base else None, packed, row.inner, row.size),
             )  # fmt: skip
             if base is None and cursor.rowcount == 1:
                 dictionary = zstandard.ZstdCompressionDict(row.record, dict_type=zstandard.DICT_TYPE_RAWCONTENT)
@@ -191,31 +195,51 @@ def hidden(inner: str) -> bool:
     return any("." not in place for place in inner.split("/") if place)
 
 
-def heads(connection: sqlite3.Connection, run: int, position: int | None = None) -> list[StepHead]:
-    """The steps of a run, or of one of its cases, in the order in which they ended; without those inside others."""
-    where = "" if position is None else "AND position = ?"
+_HEAD = "position, row, part, step, verdict, status, us, at, inner, size"
+
+
+def heads(connection: sqlite3.Connection, run: int, with_rows: Collection[int] = ()) -> list[StepHead]:
+    """The steps of a run in the order in which they ended; without those inside others, and of the cases at the positions `with_rows`
+    only those around the rows."""
+    marks = ", ".join("?" for _ in with_rows)
     rows = connection.execute(
-        f"SELECT position, row, part, step, verdict, status, us, at, inner FROM step WHERE run = ? AND inner = '' {where}"
+        f"SELECT {_HEAD} FROM step WHERE run = ? AND inner = '' AND (row = 0 OR position NOT IN ({marks}))"
         " ORDER BY position, part = 'at the end', row, id",
-        (run,) if position is None else (run, position),
+        (run, *with_rows),
     )
     return [StepHead(*row) for row in rows]
 
 
-def steps(connection: sqlite3.Connection, run: int, position: int) -> list[StepEvidence]:
-    """Every step of one case of a run, with its evidence."""
+def heads_of_rows(connection: sqlite3.Connection, run: int, position: int, rows: Sequence[int]) -> list[StepHead]:
+    """The steps of these rows of one case, without those inside others."""
+    marks = ", ".join("?" for _ in rows)
+    found = connection.execute(
+        f"SELECT {_HEAD} FROM step WHERE run = ? AND position = ? AND row IN ({marks}) AND inner = '' ORDER BY row, id",
+        (run, position, *rows),
+    )
+    return [StepHead(*row) for row in found]
+
+
+def steps(connection: sqlite3.Connection, run: int, position: int, row: int | None = None) -> list[StepEvidence]:
+    """The steps of one case of a run, with their evidence: of a case with rows those of one row (by default that to look at first), and
+    those around them."""
+    chosen = run_rows.first(connection, run, position) if row is None else row
+    where, values = ("", ()) if chosen is None else ("AND row IN (0, ?)", (chosen,))
     rows = connection.execute(
-        "SELECT * FROM step WHERE run = ? AND position = ? ORDER BY id", (run, position)
+        f"SELECT * FROM step WHERE run = ? AND position = ? {where} ORDER BY id", (run, position, *values)
     ).fetchall()
     return [_evidence(connection, row) for row in rows]
 
 
-def steps_with_key(connection: sqlite3.Connection, run: int, position: int, key: str) -> list[StepEvidence]:
-    """What one step of a case saw in a run, by the step's key: once a row and attempt."""
+def steps_with_key(
+    connection: sqlite3.Connection, run: int, position: int, key: str, most: int = 200
+) -> list[StepEvidence]:
+    """What one step of a case saw in a run, by the step's key: once a row and attempt, the last of them where there are many."""
     rows = connection.execute(
-        "SELECT * FROM step WHERE run = ? AND position = ? AND key = ? ORDER BY id", (run, position, key)
+        "SELECT * FROM step WHERE run = ? AND position = ? AND key = ? ORDER BY id DESC LIMIT ?",
+        (run, position, key, most),
     ).fetchall()
-    return [_evidence(connection, row) for row in rows]
+    return [_evidence(connection, row) for row in reversed(rows)]
 
 
 def steps_inside(connection: sqlite3.Connection, run: int, head: StepHead, most: int) -> list[StepEvidence]:
@@ -242,8 +266,8 @@ def step(
 def copy_step(connection: sqlite3.Connection, run: int, position: int, to: int, index: int, key: str) -> None:
     """What the only step of one case of a run saw, once more as that of step `index` with `key` of the case at position `to`."""
     connection.execute(
-        "INSERT OR IGNORE INTO step (project, run, position, row, part, step, attempt, key, verdict, status, us, at, base, packed)"
-        " SELECT project, run, ?, row, part, ?, attempt, ?, verdict, status, us, at, base, packed FROM step"
+        "INSERT OR IGNORE INTO step (project, run, position, row, part, step, attempt, key, verdict, status, us, at, base, packed, size)"
+        " SELECT project, run, ?, row, part, ?, attempt, ?, verdict, status, us, at, base, packed, size FROM step"
         " WHERE run = ? AND position = ?",
         (to, index, key, run, position),
     )
@@ -263,6 +287,7 @@ def _evidence(connection: sqlite3.Connection, row: sqlite3.Row) -> StepEvidence:
             row["us"],
             row["at"],
             row["inner"],
+            row["size"],
         ),
         data["name"],
         data["kind"],

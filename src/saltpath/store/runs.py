@@ -16,8 +16,9 @@ from saltpath.store.events import add_event
 
 @dataclass(frozen=True, slots=True)
 class Run:
-    """One run. `request` is what was asked: `{only, jobs, sealed, changes, started}`, the values that it was given sealed, `changes`
-    the steps that may change a guarded environment, `started` the moment that its data are drawn for; state is waiting,
+    """One run. `request` is what was asked: `{only, jobs, sealed, changes, started, files, picks}`, the values that it was given sealed,
+    `changes` the steps that may change a guarded environment, `started` the moment that its data are drawn for, `files` the versions of
+    those that its rows come from, `picks` which rows are meant, by a case's position; state is waiting,
     running, stopping or finished."""
 
     id: int
@@ -42,7 +43,8 @@ class Run:
 
 @dataclass(frozen=True, slots=True)
 class RunCase:
-    """A case within a run: state waiting, running or finished."""
+    """A case within a run: state waiting, running or finished. `begun`: the number of the last row that may have begun; `rows`: how many
+    rows had which verdict, once it is finished, or None of a case without rows."""
 
     position: int
     case: str
@@ -55,6 +57,8 @@ class RunCase:
     why: dict[str, Any] | None
     started_at: int | None
     us: int | None
+    begun: int = 0
+    rows: dict[str, int] | None = None
 
 
 _SELECT = """
@@ -122,16 +126,18 @@ def ask(
     return run(connection, oid), True
 
 
-def beginning(connection: sqlite3.Connection, run: Run, at: int) -> int:
-    """The moment that a run's data are drawn for, its `now`: `at` when it is first asked for, and the same ever after, whoever goes on
-    with it or draws the same data again."""
+def beginning(connection: sqlite3.Connection, run: Run, at: int, files: dict[str, int]) -> tuple[int, dict[str, int]]:
+    """The moment that a run's data are drawn for, its `now`, and the versions of the files that its rows come from, by path: `at` and
+    `files` when it is first asked for, and the same ever after, whoever goes on with it or draws the same data again."""
     with write(connection):
         row = connection.execute("SELECT request FROM run WHERE id = ?", (run.id,)).fetchone()
         request = plain.read_json(row["request"])
-        if "started" not in request:
-            request["started"] = at
+        before = dict(request)
+        request.setdefault("started", at)
+        request["files"] = {**files, **request.get("files", {})}
+        if request != before:
             connection.execute("UPDATE run SET request = ? WHERE id = ?", (plain.write_json(request).decode(), run.id))
-    return int(request["started"])
+    return int(request["started"]), request["files"]
 
 
 def run(connection: sqlite3.Connection, oid: str) -> Run:
@@ -170,12 +176,17 @@ def run_cases(connection: sqlite3.Connection, run: int) -> list[RunCase]:
     """In their order."""
     rows = connection.execute(
         'SELECT rc.position, c.oid AS "case", c.id AS case_id, rc.version, rc.name, s.name AS suite, rc.state, rc.verdict,'
-        " rc.why, rc.started_at, rc.us"
+        " rc.why, rc.started_at, rc.us, rc.begun, rc.rows"
         " FROM run_case rc JOIN test_case c ON c.id = rc.test_case JOIN suite s ON s.id = c.suite"
         " WHERE rc.run = ? ORDER BY rc.position",
         (run,),
     )
-    return [RunCase(**{**dict(row), "why": plain.read_json(row["why"]) if row["why"] else None}) for row in rows]
+    return [
+        RunCase(
+            **{**dict(row), **{name: plain.read_json(row[name]) if row[name] else None for name in ("why", "rows")}}
+        )
+        for row in rows
+    ]
 
 
 def last_of_cases(connection: sqlite3.Connection, project: int) -> dict[int, dict[str, Any]]:
@@ -258,6 +269,19 @@ def record_case_started(connection: sqlite3.Connection, run: int, position: int,
         "UPDATE run_case SET state = 'running', started_at = COALESCE(started_at, ?)"
         " WHERE run = ? AND position = ? AND state <> 'finished'",
         (at, run, position),
+    )
+
+
+def record_rows_begun(connection: sqlite3.Connection, run: int, position: int, row: int) -> None:
+    """Rows up to this one may have begun."""
+    connection.execute("UPDATE run_case SET begun = MAX(begun, ?) WHERE run = ? AND position = ?", (row, run, position))
+
+
+def record_rows(connection: sqlite3.Connection, run: int, position: int, counts: dict[str, int]) -> None:
+    """How many rows of a case had which verdict."""
+    connection.execute(
+        "UPDATE run_case SET rows = ? WHERE run = ? AND position = ?",
+        (plain.write_json(counts).decode(), run, position),
     )
 
 

@@ -1006,6 +1006,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/cases/{position}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a case's rows ended */
+        get: operations["listRunRows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/stop": {
         parameters: {
             query?: never;
@@ -1456,6 +1473,7 @@ export interface components {
             tags: string[];
             onFailure: string;
             values: components["schemas"]["CaseValue"][];
+            rows: components["schemas"]["RowsOfCase"] | null;
             scope: components["schemas"]["ScopeValue"][];
             version: number;
             changedAt: string;
@@ -1465,6 +1483,15 @@ export interface components {
             steps: components["schemas"]["Step"][];
             threads: components["schemas"]["Thread"][];
             findings: components["schemas"]["Finding"][];
+        };
+        RowsOfCase: {
+            source: string;
+            file: string;
+            kind: string;
+            pick: string;
+            columns: string[];
+            first: string[][];
+            problem: string;
         };
         CaseDocument: {
             document?: Record<string, never>;
@@ -1652,6 +1679,8 @@ export interface components {
         NewRun: {
             project: string;
             again?: string;
+            pick?: string;
+            bad?: string;
             changes?: string[] | "all";
             cases?: string[];
             suite?: string;
@@ -1705,6 +1734,7 @@ export interface components {
             verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
             status: number;
             ms: number;
+            size: number;
         };
         StepName: {
             /** @enum {string} */
@@ -1726,6 +1756,41 @@ export interface components {
             ms: number | null;
             steps: components["schemas"]["StepHead"][];
             stepNames: components["schemas"]["StepName"][];
+            rows: components["schemas"]["CaseRows"] | null;
+        };
+        CaseRows: {
+            counts: {
+                [key: string]: number;
+            };
+            columns: string[];
+            kept: string[];
+            first: number | null;
+            pick: string;
+        };
+        RowCell: {
+            row: number;
+            /** @enum {string} */
+            part: "once" | "steps" | "afterwards" | "at the end";
+            index: number;
+            inner: string;
+            place: string;
+            /** @enum {string} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
+            status: number;
+            ms: number;
+            size: number;
+            value: string;
+        };
+        RunRow: {
+            row: number;
+            /** @enum {string} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
+            ms: number;
+            why: components["schemas"]["Reason"] | null;
+            data: {
+                [key: string]: string;
+            };
+            cells: components["schemas"]["RowCell"][];
         };
         RunReport: {
             id: string;
@@ -1927,6 +1992,7 @@ export interface components {
             verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
             status: number;
             ms: number;
+            size: number;
             at: string;
             name: string;
             kind: string;
@@ -1953,6 +2019,7 @@ export interface components {
             verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
             status: number;
             ms: number;
+            size: number;
             at: string;
             name: string;
             kind: string;
@@ -4063,6 +4130,8 @@ export interface operations {
             query?: {
                 /** @description one of its runs instead */
                 run?: string;
+                /** @description of which row */
+                row?: number;
             };
             header?: never;
             path: {
@@ -4533,7 +4602,10 @@ export interface operations {
     };
     readRunCase: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description of which row */
+                row?: number;
+            };
             header?: never;
             path: {
                 /** @description the identity */
@@ -4553,6 +4625,56 @@ export interface operations {
                 content: {
                     "application/json": {
                         items: components["schemas"]["StepEvidence"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listRunRows: {
+        parameters: {
+            query?: {
+                /** @description how many at most, 1 to 1000 */
+                limit?: number;
+                /** @description how many are left out before */
+                offset?: number;
+                /** @description number, verdict, time, column NAME, step PART INDEX time */
+                sort?: string;
+                /** @description true: the other way round */
+                down?: string;
+                /** @description failed,blocked: only such */
+                verdict?: string;
+                /** @description a kept value that is shown */
+                value?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+                /** @description the case's place in the run, from 0 */
+                position: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["RunRow"][];
                         next: string | null;
                     };
                 };

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from heapq import nsmallest
 from typing import Any
@@ -33,7 +33,7 @@ Rows = Callable[[], Iterator[Row]]
 @dataclass(frozen=True, slots=True)
 class Picks:
     """Which rows are meant: those in one of the `ranges` (first and last number, None: to the end), every so manieth of them, those for
-    which the checks of `where` hold, and of what is left so many as a sample. `never_above`: the highest number that may be meant."""
+    which the checks of `where` hold, and of what is left so many as a sample."""
 
     ranges: tuple[tuple[int, int | None], ...] = ()
     every: int = 1
@@ -43,11 +43,6 @@ class Picks:
     @property
     def all(self) -> bool:
         return not self.ranges and self.every == 1 and self.sample is None and not self.where
-
-    @property
-    def last(self) -> int | None:
-        ends = [end for _, end in self.ranges]
-        return None if not ends or None in ends else max(end for end in ends if end is not None)
 
     def rows(self, read: Rows, scopes: Scopes) -> Iterator[Row]:
         """The rows that are meant. A sample reads the source twice. Raises Blocked where a condition cannot be judged at all."""
@@ -67,13 +62,13 @@ class Picks:
                 return
 
     def _in_order(self, read: Rows, scopes: Scopes) -> Iterator[Row]:
-        last, counted = self.last, 0
+        ranges, at, counted = sorted(self.ranges, key=lambda pair: pair[0]), 0, 0
         for row in read():
-            if last is not None and row.number > last:
+            while at < len(ranges) and (ranges[at][1] or row.number) < row.number:
+                at += 1
+            if ranges and at == len(ranges):
                 return
-            if self.ranges and not any(
-                begin <= row.number and (end is None or row.number <= end) for begin, end in self.ranges
-            ):
+            if ranges and row.number < ranges[at][0]:
                 continue
             counted += 1
             if (counted - 1) % self.every:
@@ -95,6 +90,17 @@ def _as_number(cell: Any) -> Any:
     """A text that is a number as one: in a condition nobody cares how the file wrote it."""
     number = plain.number_in(cell) if isinstance(cell, str) else None
     return cell if number is None else number
+
+
+def picks_of(numbers: Iterable[int]) -> str:
+    """Rows by their numbers, which are in order, as `read_picks` reads them: `3 to 5, 9`."""
+    parts: list[list[int]] = []
+    for number in numbers:
+        if parts and parts[-1][1] == number - 1:
+            parts[-1][1] = number
+        else:
+            parts.append([number, number])
+    return ", ".join(str(first) if first == last else f"{first} to {last}" for first, last in parts)
 
 
 NO_PICKS = Picks()

@@ -113,3 +113,16 @@ def trees_of(source: Source | None) -> list[Any]:
 
 
 Source = FileRows | NamedRows | WrittenRows | MadeRows | CombinedRows | ListRows
+
+
+def kind_of(source: Source | None) -> str:
+    """What a source is, in a word: file, named, written, made, combined or list."""
+    kinds = {
+        FileRows: "file",
+        NamedRows: "named",
+        WrittenRows: "written",
+        MadeRows: "made",
+        CombinedRows: "combined",
+        ListRows: "list",
+    }
+    return kinds[type(source)] if source is not None else ""

@@ -4,25 +4,21 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint, Response, current_app, request
+from flask import Blueprint, Response, current_app
 
-from saltpath.core import plain
-from saltpath.core.case import Case, NamedValues, Request
+from saltpath.core.case import Case, Request
 from saltpath.core.difference import differences
 from saltpath.core.format.carried import carried
-from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.reader import case_from_data, case_of
 from saltpath.core.format.source import FormatError, read_source
 from saltpath.core.format.words import words
 from saltpath.core.format.writer import write_document
-from saltpath.core.inspect import inspect, surroundings
-from saltpath.core.outline import outline
-from saltpath.server.api.views import every_answer_view, moment, reason
+from saltpath.server.api.case_view import case_answer
+from saltpath.server.api.views import moment
 from saltpath.server.compiled import remember
 from saltpath.server.context import actor, body, database, version_changed
 from saltpath.server.presence import Presence
 from saltpath.server.problems import Refused, json_answer
-from saltpath.server.shared_cases import shared_view, with_shared
 from saltpath.store import cases, projects, single
 
 documents = Blueprint("documents", __name__)
@@ -33,75 +29,6 @@ MOST_CHANGES = 12
 def read_case(id: str) -> Response:
     """One case: its document, how it reads, and what is wrong with it; `?text=false` leaves its text out."""
     return case_answer(cases.case(database(), id))
-
-
-def case_answer(stored: cases.StoredCase) -> Response:
-    connection = database()
-    suite = projects.suite_by_id(connection, stored.suite)
-    project = projects.project_by_id(connection, stored.project)
-    case = with_shared(stored)
-    usual = project.document.get("environment", "")
-    standing = sorted(projects.environments(connection, stored.project), key=lambda e: e.name != usual)
-    environments = [read_environment(e.document).values for e in standing]
-    of_suite, of_project = read_suite(suite.document), read_project(project.document)
-    values, shared = of_suite.values, of_project.values
-    around = surroundings((), of_suite, shared, environments)
-    findings = [
-        {
-            "weight": f.weight,
-            "step": f.step,
-            "path": f.place.path,
-            "name": str(f.why.params.get("name", "")),
-            **(reason(f.why) or {}),
-        }
-        for f in inspect(case, around)
-    ]
-    answer = json_answer(
-        {
-            "id": stored.oid,
-            "project": project.oid,
-            "suite": {"id": suite.oid, "name": suite.name},
-            "shared": shared_view(stored) if case.is_shared else None,
-            "single": suite.hidden == single.SINGLE,
-            "key": stored.key,
-            "name": stored.name,
-            "about": case.about,
-            "register": case.register,
-            "tags": list(case.tags),
-            "onFailure": "stop" if case.stop_on_failure else "go on",
-            "values": _values(case.values),
-            "scope": [
-                {**value, "from": name}
-                for name, several in (
-                    ("suite", [*of_suite.values_in.values(), values]),
-                    ("project", [*environments, shared]),
-                )
-                for value in {v["name"]: v for part in reversed(several) for v in _values(part)}.values()
-            ],
-            "version": stored.version,
-            "changedAt": moment(stored.at),
-            "document": stored.document,
-            **(
-                {}
-                if request.args.get("text") == "false"
-                else {"text": write_document(stored.document, stored.comments)}
-            ),
-            "everyAnswer": [
-                every_answer_view("project", project, of_project.every_answer),
-                every_answer_view("suite", suite, of_suite.every_answer),
-                every_answer_view("case", stored, case.every_answer),
-            ],
-            **outline(case),
-            "findings": findings,
-        }
-    )
-    answer.headers["ETag"] = f'"{stored.version}"'
-    return answer
-
-
-def _values(values: NamedValues) -> list[dict[str, Any]]:
-    shown = [{"name": name, "value": plain.show(value), "secret": False} for name, value in values.values.items()]
-    return shown + [{"name": name, "value": "", "secret": True} for name in sorted(values.secret)]
 
 
 @documents.put("/cases/<id>")

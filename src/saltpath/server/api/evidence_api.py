@@ -29,7 +29,7 @@ from saltpath.core.subjects import find, read_subject, taken
 from saltpath.core.why import Blocked
 from saltpath.server import again
 from saltpath.server.api.views import outcome_view, reason, run_view, step_view
-from saltpath.server.context import body, database
+from saltpath.server.context import body, database, whole
 from saltpath.server.last_seen import judged, last_answer, last_seen, scopes_now
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.sheets import known_paths
@@ -51,7 +51,7 @@ def case_evidence(id: str) -> Response:
     Steps are those of the case as it is now, wherever they stood then; checks that were edited since are judged again on
     the kept answers."""
     stored = cases.case(database(), id)
-    found = judged(stored, request.args.get("run", ""))
+    found = judged(stored, request.args.get("run", ""), whole("row", 0) or None)
     items = [
         {**step_view(of.seen, of.run.oid, of.again), **{name: of.where[name] for name in ("part", "index", "place")}, "key": of.step.key, "run": of.run.oid, "runNumber": of.run.number,
          "runKind": of.run.kind, "namespaces": [{"prefix": prefix, "uri": uri} for prefix, uri in of.namespaces],

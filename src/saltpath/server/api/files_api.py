@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, BinaryIO, cast
 
 from flask import Blueprint, Response, request
 
@@ -14,7 +14,8 @@ from saltpath.server.problems import Refused, json_answer
 from saltpath.store import folders, project_files, projects
 
 files_api = Blueprint("files", __name__)
-LARGEST = 100_000_000
+LARGEST = 1_000_000_000
+LARGEST_FOLDER = 100_000_000
 LONGEST_PATH = 300
 
 
@@ -32,7 +33,7 @@ def project_folder(id: str) -> Response:
 @files_api.post("/projects/folder")
 def bring_in_folder() -> Response:
     """A zip archive of a project's folder, at most 100 MB: onto the project of its name, or as a new one."""
-    request.max_content_length = LARGEST
+    request.max_content_length = LARGEST_FOLDER
     found = read_folder(read_zip(request.get_data()))
     name = found.project.document["project"]
     same = next((item for item in projects.projects(database()) if item.name == name), None)
@@ -51,13 +52,14 @@ def list_files(id: str) -> Response:
 
 @files_api.put("/projects/<id>/files/<path:path>")
 def put_file(id: str, path: str) -> Response:
-    """Keep a file of at most 100 MB in the project, or a new version of it."""
+    """Keep a file of at most 1 GB in the project, or a new version of it."""
     request.max_content_length = LARGEST
     project = projects.project(database(), id)
     path = inside(path)
     if is_document(path) or len(path) > LONGEST_PATH:
         raise Refused(422, "path", "This path is none for a file; give it one such as data/papers.pdf.")
-    return json_answer(_view(project_files.put_file(database(), project.id, actor().id, path, request.get_data())))
+    stream = cast(BinaryIO, request.stream)
+    return json_answer(_view(project_files.put_stream(database(), project.id, actor().id, path, stream)))
 
 
 @files_api.delete("/projects/<id>/files/<path:path>")

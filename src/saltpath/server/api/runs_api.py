@@ -8,22 +8,27 @@ from typing import Any
 
 from flask import Blueprint, Response, request
 
+from saltpath.core.case import Case, keeps_of
 from saltpath.core.case import Request as Step
+from saltpath.core.grammar import Unreadable
 from saltpath.core.measures import counted
 from saltpath.core.outline import placed
 from saltpath.core.references import is_name
 from saltpath.core.steps import changing
+from saltpath.core.tables.picking import picks_of, read_picks
 from saltpath.server.api.views import run_case_view, run_view, step_view
 from saltpath.server.context import actor, body, database, folder, limit, project_asked, whole
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.shared_cases import with_shared
-from saltpath.store import cases, evidence, jobs, projects, runs
+from saltpath.store import cases, evidence, jobs, projects, run_rows, runs
 from saltpath.store.database import NotFound
+from saltpath.store.run_rows import Order
 from saltpath.store.secrets import seal_given
 
 runs_api = Blueprint("runs", __name__)
 MOST_CASES = 10_000
 MOST_ASKED = 500
+LONGEST_PICK = 2_000
 _WHOLE = re.compile(r"[0-9]{1,9}")
 _PLACE = re.compile(r"([0-9]{1,9})(?:-([0-9_~]{1,200}))?")
 _IN = str.maketrans("_~", "/.")
@@ -43,9 +48,13 @@ def ask() -> Response:
     if kind not in ("run", "trial"):
         raise Refused(422, "kind", "kind is run or trial.")
     asked = _request(data, chosen, kind, project.id)
+    picks = _picks(data, chosen, asked)
+    if picks:
+        asked["picks"] = picks
     earlier = _earlier(data, project.id)
     if earlier is not None:
         asked["started"] = earlier.request.get("started") or earlier.started_at
+        asked["files"] = earlier.request.get("files", {})
     if environment in _guarded(project.id):
         asked["changes"] = _changes(data, chosen, asked, environment)
     run, new = runs.ask(
@@ -64,6 +73,34 @@ def ask() -> Response:
     answer = json_answer(run_view(run), 201 if new else 200)
     answer.headers["Location"] = f"/api/v1/runs/{run.oid}"
     return answer
+
+
+def _picks(data: dict[str, Any], chosen: list[cases.StoredCase], asked: dict[str, Any]) -> dict[str, str]:
+    """Which rows are meant, by a case's position: those that `pick` says, those that did not pass in the run `bad`, of a step sent alone
+    the first."""
+    pick = data.get("pick", "1" if "only" in asked else "")
+    if not isinstance(pick, str) or len(pick) > LONGEST_PICK:
+        raise Refused(422, "pick", "pick is a text such as 1 to 20, or where length above 90.")
+    try:
+        read_picks(pick)
+    except Unreadable as problem:
+        raise Refused(422, "pick", f"{problem}.") from None
+    before = runs.run(database(), str(data["bad"])) if "bad" in data else None
+    positions = {entry.case_id: entry.position for entry in runs.run_cases(database(), before.id)} if before else {}
+    found: dict[str, str] = {}
+    for position, case in enumerate(chosen):
+        if "rows" not in case.document:
+            continue
+        bad: list[int] = []
+        if before is not None and case.id in positions:
+            bad = run_rows.numbers(
+                database("evidence"), before.id, positions[case.id], ("failed", "blocked", "unchecked")
+            )
+        if bad or pick:
+            found[str(position)] = picks_of(bad) if bad else pick
+    if data.get("pick") and not found:
+        raise Refused(422, "pick", "None of these cases has rows.")
+    return found
 
 
 def _idempotency() -> str | None:
@@ -214,19 +251,41 @@ def read_run(id: str) -> Response:
     connection = database()
     run = runs.run(connection, id)
     entries = runs.run_cases(connection, run.id)
+    compiled = {
+        entry.position: with_shared(cases.case_at(connection, entry.case_id, entry.version)) for entry in entries
+    }
+    with_rows = [position for position, case in compiled.items() if case.rows is not None]
     by_position: dict[int, list[evidence.StepHead]] = {}
-    for head in evidence.heads(database("evidence"), run.id):
+    for head in evidence.heads(database("evidence"), run.id, with_rows):
         by_position.setdefault(head.position, []).append(head)
     view = run_view(run)
-    view["cases"] = [run_case_view(entry, by_position.get(entry.position, []), _step_names(entry)) for entry in entries]
+    view["cases"] = [
+        run_case_view(entry, by_position.get(entry.position, []), _step_names(compiled[entry.position]))
+        | {"rows": _rows_view(run, entry, compiled[entry.position])}
+        for entry in entries
+    ]
     view["project"] = projects.project_by_id(connection, run.project).oid
     return json_answer(view)
 
 
-def _step_names(entry: runs.RunCase) -> list[dict[str, Any]]:
+def _rows_view(run: runs.Run, entry: runs.RunCase, case: Case) -> dict[str, Any] | None:
+    """How many rows a case had of which verdict so far, their columns in order, and what their steps keep; None of a case without rows."""
+    if case.rows is None:
+        return None
+    rows = database("evidence")
+    some = run_rows.page(rows, run.id, entry.position, (), Order(), 0, 1)
+    kept = [name for _, step in case.every_step() for name in keeps_of(step)]
+    return {
+        "counts": entry.rows or run_rows.counts(rows, run.id, entry.position),
+        "columns": list(some[0].data) if some else [],
+        "kept": list(dict.fromkeys(kept)),
+        "first": run_rows.first(rows, run.id, entry.position),
+        "pick": run.request.get("picks", {}).get(str(entry.position), ""),
+    }
+
+
+def _step_names(case: Case) -> list[dict[str, Any]]:
     """The steps of a case at the version that was run, in the order of execution."""
-    stored = cases.case_at(database(), entry.case_id, entry.version)
-    case = with_shared(stored)
     return [
         {"part": where["part"], "index": where["index"], "number": number, "name": step.name}
         for number, (where, step) in enumerate(placed(case), 1)
@@ -236,9 +295,9 @@ def _step_names(entry: runs.RunCase) -> list[dict[str, Any]]:
 
 @runs_api.get("/runs/<id>/cases/<int:position>")
 def read_run_case(id: str, position: int) -> Response:
-    """Every step of one case of a run, with its evidence."""
+    """Every step of one case of a run, with its evidence; of a case with rows those of `?row=`, by default of the row to look at first."""
     run = runs.run(database(), id)
-    steps = evidence.steps(database("evidence"), run.id, min(position, 2**31))
+    steps = evidence.steps(database("evidence"), run.id, min(position, 2**31), whole("row", 0) or None)
     return json_answer({"items": [step_view(step, run.oid) for step in steps], "next": None})
 
 

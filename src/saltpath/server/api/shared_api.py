@@ -11,7 +11,7 @@ from saltpath.core.alike import alike
 from saltpath.core.extract import NotShareable, extracted
 from saltpath.core.format.carried import carried
 from saltpath.core.format.reader import case_from_data
-from saltpath.server.api.documents import case_answer
+from saltpath.server.api.case_view import case_answer
 from saltpath.server.compiled import compiled
 from saltpath.server.context import actor, body, database, project_asked
 from saltpath.server.problems import Refused, json_answer

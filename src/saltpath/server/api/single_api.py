@@ -8,7 +8,7 @@ from typing import Any
 from flask import Blueprint, Response
 
 from saltpath.core.format.reader import case_from_data
-from saltpath.server.api.documents import case_answer
+from saltpath.server.api.case_view import case_answer
 from saltpath.server.api.views import moment, ms, reason
 from saltpath.server.context import actor, body, database, limit, project_asked
 from saltpath.server.origins import by_name, origins_of

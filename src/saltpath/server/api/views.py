@@ -17,6 +17,7 @@ from saltpath.store.projects import Document
 from saltpath.store.runs import Run, RunCase
 
 TEXT_MOST = 200_000
+LONGEST_CELL = 300
 _OUT = str.maketrans("/.", "_~")  # an exchange's id has dots of its own
 
 
@@ -86,6 +87,7 @@ def head_view(head: StepHead) -> dict[str, Any]:
         "verdict": head.verdict,
         "status": head.status,
         "ms": ms(head.us),
+        "size": head.size,
     }
 
 
@@ -189,3 +191,9 @@ def exchange_view(exchange: Exchange, id: str) -> dict[str, Any]:
 def text(data: bytes) -> str:
     """Octets as text for reading, cut at 200 kB; what is not UTF-8 is shown as such."""
     return data[:TEXT_MOST].decode("utf-8", "backslashreplace")
+
+
+def cell_text(value: Any) -> str:
+    """A cell as it is shown: text as it is, nothing for null."""
+    text = "" if value is None else plain.as_text(value)
+    return text if len(text) <= LONGEST_CELL else text[: LONGEST_CELL - 1] + "…"

@@ -1,0 +1,137 @@
+"""One case as pages need it: its document, how it reads, what surrounds it, where its rows come from, what is wrong with it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from flask import Response, request
+
+from saltpath.core import plain
+from saltpath.core.case import Case, NamedValues, Project, Suite
+from saltpath.core.format.project import read_environment, read_project, read_suite
+from saltpath.core.format.writer import write_document
+from saltpath.core.inspect import inspect, surroundings
+from saltpath.core.outline import outline
+from saltpath.core.scopes import Scopes
+from saltpath.core.tables.sources import FileRows, NamedRows, Source, kind_of
+from saltpath.core.why import Why
+from saltpath.server.again import scopes_of
+from saltpath.server.api.views import cell_text, every_answer_view, moment, reason
+from saltpath.server.context import database
+from saltpath.server.problems import json_answer
+from saltpath.server.shared_cases import shared_view, with_shared
+from saltpath.server.sources import Begin, begin_of, source_of
+from saltpath.store import cases, projects, single
+from saltpath.store.database import now_us
+
+
+def case_answer(stored: cases.StoredCase) -> Response:
+    connection = database()
+    suite = projects.suite_by_id(connection, stored.suite)
+    project = projects.project_by_id(connection, stored.project)
+    case = with_shared(stored)
+    usual = project.document.get("environment", "")
+    standing = sorted(projects.environments(connection, stored.project), key=lambda e: e.name != usual)
+    environments = [read_environment(e.document).values for e in standing]
+    of_suite, of_project = read_suite(suite.document), read_project(project.document)
+    values, shared = of_suite.values, of_project.values
+    source = source_of(stored.project, case, of_project)
+    begin = begin_of(stored.project, source, _scopes_of(case, of_suite, of_project) if case.rows is not None else None)
+    columns = None if begin.names is None else frozenset(begin.names)
+    around = replace(surroundings((), of_suite, shared, environments), columns=columns)
+    findings = [
+        {
+            "weight": f.weight,
+            "step": f.step,
+            "path": f.place.path,
+            "name": str(f.why.params.get("name", "")),
+            **(reason(f.why) or {}),
+        }
+        for f in inspect(case, around)
+    ]
+    answer = json_answer(
+        {
+            "id": stored.oid,
+            "project": project.oid,
+            "suite": {"id": suite.oid, "name": suite.name},
+            "shared": shared_view(stored) if case.is_shared else None,
+            "single": suite.hidden == single.SINGLE,
+            "key": stored.key,
+            "name": stored.name,
+            "about": case.about,
+            "register": case.register,
+            "tags": list(case.tags),
+            "onFailure": "stop" if case.stop_on_failure else "go on",
+            "values": _values(case.values),
+            "rows": _rows(case, source, begin),
+            "scope": [
+                *(
+                    {"name": name, "value": plain.show(value), "secret": False, "from": "row"}
+                    for name, value in _first(begin)
+                ),
+                *(
+                    {"name": name, "value": "", "secret": False, "from": "row"}
+                    for name in begin.names or ()
+                    if not begin.rows
+                ),
+            ]
+            + [
+                {**value, "from": name}
+                for name, several in (
+                    ("suite", [*of_suite.values_in.values(), values]),
+                    ("project", [*environments, shared]),
+                )
+                for value in {v["name"]: v for part in reversed(several) for v in _values(part)}.values()
+            ],
+            "version": stored.version,
+            "changedAt": moment(stored.at),
+            "document": stored.document,
+            **(
+                {}
+                if request.args.get("text") == "false"
+                else {"text": write_document(stored.document, stored.comments)}
+            ),
+            "everyAnswer": [
+                every_answer_view("project", project, of_project.every_answer),
+                every_answer_view("suite", suite, of_suite.every_answer),
+                every_answer_view("case", stored, case.every_answer),
+            ],
+            **outline(case),
+            "findings": findings,
+        }
+    )
+    answer.headers["ETag"] = f'"{stored.version}"'
+    return answer
+
+
+def _scopes_of(case: Case, suite: Suite, project: Project) -> Scopes:
+    """What rows are made in, so that they can be shown before a run."""
+    scopes = scopes_of(case, suite, project, None, ())
+    scopes.seeded, scopes.now_us = (1, case.key, 1), now_us()
+    scopes.built_in = {"run.seed": 1, "run.number": 1, "case.name": case.name}
+    return scopes
+
+
+def _first(begin: Begin) -> list[tuple[str, Any]]:
+    return list(begin.rows[0].values.items()) if begin.rows else []
+
+
+def _rows(case: Case, source: Source | Why | None, begin: Begin) -> dict[str, Any] | None:
+    """Where the rows come from, their columns, and the first of them; None of a case without rows."""
+    if case.rows is None:
+        return None
+    return {
+        "source": case.rows.source if isinstance(case.rows, NamedRows) else "",
+        "file": source.file if isinstance(source, FileRows) else "",
+        "kind": kind_of(source) if not isinstance(source, Why) else "",
+        "pick": case.rows.pick,
+        "columns": begin.names or [],
+        "first": [[cell_text(row.values.get(name)) for name in begin.names or ()] for row in begin.rows],
+        "problem": begin.problem,
+    }
+
+
+def _values(values: NamedValues) -> list[dict[str, Any]]:
+    shown = [{"name": name, "value": plain.show(value), "secret": False} for name, value in values.values.items()]
+    return shown + [{"name": name, "value": "", "secret": True} for name in sorted(values.secret)]
