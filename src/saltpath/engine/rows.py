@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import time
 from collections import deque
 from collections.abc import Awaitable, Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -27,14 +28,16 @@ class Feed:
     """`next` gives a row, or None when there is none left. `begin(number)`, if given, is awaited before a row up to that number is handed
     out, so that whoever records knows which rows may have begun. What went wrong while reading stands in `problem`."""
 
-    def __init__(self, rows: Iterator[Row], ahead: int, begin: Begin | None) -> None:
+    def __init__(self, rows: Iterator[Row], jobs: int, begin: Begin | None) -> None:
         self._rows = rows
         self._ready: deque[Row] = deque()
-        self._ahead = max(min(ahead, MOST_AHEAD), 1)
+        self._jobs = self._ahead = max(min(jobs, MOST_AHEAD), 1)
         self._begin = begin
         self._filling: asyncio.Task[None] | None = None
         self._over = False
         self._pool = ThreadPoolExecutor(1, thread_name_prefix="rows")
+        self._begun = time.monotonic()
+        self._given = 0
         self.problem: Blocked | None = None
 
     async def next(self) -> Row | None:
@@ -44,20 +47,24 @@ class Feed:
             if self._filling is None or self._filling.done():
                 self._filling = asyncio.create_task(self._fill())
             await self._filling
-            if self._ready and self._begin is not None:
-                self._ahead = min(self._ahead * 2, MOST_AHEAD)  # they were waited for
         row = self._ready.popleft()
+        self._given += 1
         if len(self._ready) * 2 < self._ahead and not self._over and (self._filling is None or self._filling.done()):
             self._filling = asyncio.create_task(self._fill())
         return row
 
     async def _fill(self) -> None:
-        wanted = self._ahead
+        wanted, begun = self._ahead, time.monotonic()
         rows = await asyncio.get_running_loop().run_in_executor(self._pool, self._read, wanted)
-        self._over = self._over or len(rows) < wanted
         if rows and self._begin is not None:
             await self._begin(rows[-1].number)
         self._ready.extend(rows)
+        self._over = self._over or len(rows) < wanted
+        now = time.monotonic()
+        used = (
+            self._given / max(now - self._begun, 0.001) * (now - begun)
+        )  # rows that are handed out while so many are read
+        self._ahead = min(max(self._jobs, int(used * 2)), MOST_AHEAD)
 
     def _read(self, wanted: int) -> list[Row]:
         rows: list[Row] = []
