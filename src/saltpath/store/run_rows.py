@@ -98,6 +98,19 @@ def first(connection: sqlite3.Connection, run: int, position: int) -> int | None
     return None
 
 
+def firsts(connection: sqlite3.Connection, run: int, position: int) -> list[RunRow]:
+    """The first row that failed, the first that was blocked, and the first that is unchecked, as far as there are such."""
+    found = []
+    for verdict in ("failed", "blocked", "unchecked"):
+        row = connection.execute(
+            "SELECT MIN(row) FROM run_row WHERE run = ? AND position = ? AND verdict = ?", (run, position, verdict)
+        ).fetchone()[0]
+        ended = finished(connection, run, position, row) if row is not None else None
+        if ended is not None:
+            found.append(ended)
+    return found
+
+
 def numbers(connection: sqlite3.Connection, run: int, position: int, verdicts: tuple[str, ...]) -> list[int]:
     """The numbers of the rows that ended so, in order."""
     marks = ", ".join("?" for _ in verdicts)

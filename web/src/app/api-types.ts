@@ -1766,6 +1766,15 @@ export interface components {
             kept: string[];
             first: number | null;
             pick: string;
+            told: components["schemas"]["ToldRow"][];
+        };
+        ToldRow: {
+            row: number;
+            /** @enum {string} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
+            why: components["schemas"]["Reason"] | null;
+            part: string;
+            index: number;
         };
         RowCell: {
             row: number;

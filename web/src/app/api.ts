@@ -18,6 +18,10 @@ export type Run = Shapes["Run"];
 export type RunReport = Shapes["RunReport"];
 export type RunCase = Shapes["RunCase"];
 export type StepHead = Shapes["StepHead"];
+export type StepName = Shapes["StepName"];
+export type CaseRows = Shapes["CaseRows"];
+export type RunRow = Shapes["RunRow"];
+export type RowCell = Shapes["RowCell"];
 export type StepEvidence = Shapes["StepEvidence"];
 export type Evidence = Shapes["Evidence"];
 export type Exchange = Shapes["Exchange"];
@@ -312,7 +316,11 @@ export const api = {
   runsOf: (project: string, id: string) =>
     ask<Page<Run>>(`/runs?project=${q(project)}&case=${q(id)}&limit=12`),
   run: (id: string) => ask<RunReport>(`/runs/${q(id)}`),
-  runCase: (id: string, position: number) => ask<Page<StepEvidence>>(`/runs/${q(id)}/cases/${position}`),
+  /** A case's steps with evidence; of a case with rows those of one row. */
+  runCase: (id: string, position: number, row?: number) =>
+    ask<Page<StepEvidence>>(`/runs/${q(id)}/cases/${position}${row ? `?row=${row}` : ""}`),
+  runRows: (id: string, position: number, query: { [name: string]: string }) =>
+    ask<Page<RunRow>>(`/runs/${q(id)}/cases/${position}/rows?${new URLSearchParams(query)}`),
   changingSteps: (run: NewRun) => send<Page<ChangingStep>>("/changing-steps", run),
   start: (run: NewRun) => send<Run>("/runs", run, { "Idempotency-Key": crypto.randomUUID() }),
   stop: (id: string) => send<Run>(`/runs/${q(id)}/stop`, {}),

@@ -16,13 +16,13 @@ from saltpath.core.outline import placed
 from saltpath.core.references import is_name
 from saltpath.core.steps import changing
 from saltpath.core.tables.picking import picks_of, read_picks
-from saltpath.server.api.views import run_case_view, run_view, step_view
+from saltpath.server.api.views import reason, run_case_view, run_view, step_view
 from saltpath.server.context import actor, body, database, folder, limit, project_asked, whole
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.shared_cases import with_shared
 from saltpath.store import cases, evidence, jobs, projects, run_rows, runs
 from saltpath.store.database import NotFound
-from saltpath.store.run_rows import Order
+from saltpath.store.run_rows import Order, RunRow
 from saltpath.store.secrets import seal_given
 
 runs_api = Blueprint("runs", __name__)
@@ -280,7 +280,21 @@ def _rows_view(run: runs.Run, entry: runs.RunCase, case: Case) -> dict[str, Any]
         "columns": list(some[0].data) if some else [],
         "kept": list(dict.fromkeys(kept)),
         "first": run_rows.first(rows, run.id, entry.position),
+        "told": [_told(run, entry, row) for row in run_rows.firsts(rows, run.id, entry.position)],
         "pick": run.request.get("picks", {}).get(str(entry.position), ""),
+    }
+
+
+def _told(run: runs.Run, entry: runs.RunCase, row: RunRow) -> dict[str, Any]:
+    """A row that needs a person, with the step that says so."""
+    heads = evidence.heads_of_rows(database("evidence"), run.id, entry.position, [row.row])
+    step = next((head for head in heads if head.verdict == row.verdict), None)
+    return {
+        "row": row.row,
+        "verdict": row.verdict,
+        "why": reason(row.why),
+        "part": step.part if step else "",
+        "index": step.step if step else 0,
     }
 
 

@@ -1,10 +1,15 @@
+import { useState } from "react";
 import type { RunCase, RunReport, StepHead } from "../../app/api";
-import { duration } from "../../app/format";
+import { duration, whole } from "../../app/format";
 import { type MarkKind, VerdictMark } from "../../parts/VerdictMark";
-import { stepName } from "./report";
+import { RowsOf } from "./rows/RowsOf";
+import { verdictsOf } from "./rows/rows";
+import { stepName } from "./steps";
 
+/** A step that is looked at; of a case with rows also in which row (0: around them). */
 export interface Chosen {
   position: number;
+  row?: number;
   part: StepHead["part"];
   index: number;
 }
@@ -15,7 +20,7 @@ interface Props {
   choose: (chosen: Chosen) => void;
 }
 
-/** Every case of the run with its steps, each a cell with its mark and time. */
+/** Every case of the run with its steps, each a cell with its mark and time; of a case with rows they stand in a matrix. */
 export function CaseRows({ run, chosen, choose }: Props) {
   return (
     <ol className="run-cases">
@@ -37,13 +42,58 @@ export function CaseRows({ run, chosen, choose }: Props) {
                   chosen.part === step.part &&
                   chosen.index === step.index
                 }
-                choose={() => choose({ position: entry.position, part: step.part, index: step.index })}
+                choose={() =>
+                  choose({
+                    position: entry.position,
+                    part: step.part,
+                    index: step.index,
+                    ...(entry.rows && { row: 0 }),
+                  })
+                }
               />
             ))}
           </div>
+          {entry.rows && <Rows run={run} entry={entry} rows={entry.rows} chosen={chosen} choose={choose} />}
         </li>
       ))}
     </ol>
+  );
+}
+
+/** The rows of a case: how many of which verdict, and unfolded the matrix. */
+function Rows({
+  run,
+  entry,
+  rows,
+  chosen,
+  choose,
+}: Props & { entry: RunCase; rows: NonNullable<RunCase["rows"]> }) {
+  const [open, setOpen] = useState(run.cases.length === 1);
+  const at = chosen?.position === entry.position && chosen.row ? { ...chosen, row: chosen.row } : undefined;
+  return (
+    <>
+      {run.cases.length > 1 && (
+        <p className="rows-line">
+          {verdictsOf(rows).map(([verdict, number]) => (
+            <span key={verdict}>
+              <VerdictMark verdict={verdict} size={12} /> {whole(number)} {verdict}
+            </span>
+          ))}
+          <button type="button" className="plain-link" aria-expanded={open} onClick={() => setOpen(!open)}>
+            {open ? "Fold its rows" : "Look at its rows"}
+          </button>
+        </p>
+      )}
+      {open && (
+        <RowsOf
+          run={run}
+          entry={entry}
+          rows={rows}
+          chosen={at}
+          choose={(cell) => choose({ position: entry.position, ...cell })}
+        />
+      )}
+    </>
   );
 }
 

@@ -8,12 +8,14 @@ import { VerdictMark } from "../../parts/VerdictMark";
 interface Props {
   entry: RunCase;
   step: StepEvidence;
+  /** Of a case with rows, which of them. */
+  row: number | undefined;
   /** What the steps inside it saw. */
   inside: StepEvidence[];
 }
 
 /** The chosen step of a run: what was expected, what it was, where; its times; its exchange. */
-export function ChosenStep({ entry, step, inside }: Props) {
+export function ChosenStep({ entry, step, row, inside }: Props) {
   const last = step.exchanges.at(-1);
   const bad = step.checks.filter((check) => check.verdict === "failed" || check.verdict === "blocked");
   const held = step.checks.filter((check) => check.verdict === "passed").length;
@@ -23,7 +25,8 @@ export function ChosenStep({ entry, step, inside }: Props) {
     <>
       <div className="panel-head">
         <h2>
-          <VerdictMark verdict={step.verdict} /> {step.name}
+          <VerdictMark verdict={step.verdict} /> {row ? `Row ${row} · ` : ""}
+          {step.name}
         </h2>
         <Link to={`/cases/${entry.case}?step=${number}`}>Open the step</Link>
       </div>
@@ -39,9 +42,9 @@ export function ChosenStep({ entry, step, inside }: Props) {
       {held > 0 && <p className="muted small">{held === 1 ? "1 check holds." : `${held} checks hold.`}</p>}
       {last && <Phases times={last.times} />}
       {step.kind === "shared" || step.kind === "for each" ? (
-        <Inside key={`${entry.position}-${step.place}`} why={undefined} inside={inside} />
+        <Inside key={`${entry.position}-${row}-${step.place}`} why={undefined} inside={inside} />
       ) : (
-        <Evidence key={`${entry.position}-${step.place}`} step={step} />
+        <Evidence key={`${entry.position}-${row}-${step.place}`} step={step} />
       )}
     </>
   );

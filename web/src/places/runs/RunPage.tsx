@@ -37,7 +37,11 @@ function Report({ run }: { run: RunReport }) {
   const again = async (entries: RunReport["cases"], sameData = false) => {
     const environment = environments.find((item) => item.name === run.environment);
     const cases = entries.map((item) => item.case);
-    const begun = await start({ cases, ...(sameData && { again: run.id }) }, environment);
+    const rows = !sameData && entries === bad && entries.some((item) => item.rows);
+    const begun = await start(
+      { cases, ...(sameData && { again: run.id }), ...(rows && { bad: run.id }) },
+      environment,
+    );
     if (begun) void navigate(`/runs/${begun.id}`);
   };
   return (
@@ -88,7 +92,7 @@ function Report({ run }: { run: RunReport }) {
         </p>
       </div>
       {finished && <CameOtherwise run={run} />}
-      <div className="run-columns">
+      <div className={run.cases.some((entry) => entry.rows) ? "run-columns with-rows" : "run-columns"}>
         <CaseRows run={run} chosen={chosen} choose={setPicked} />
         {chosen && <StepPanel run={run} chosen={chosen} />}
       </div>
@@ -99,20 +103,29 @@ function Report({ run }: { run: RunReport }) {
 function StepPanel({ run, chosen }: { run: RunReport; chosen: Chosen }) {
   const entry = run.cases.find((item) => item.position === chosen.position);
   const steps = useQuery({
-    queryKey: ["runCase", run.id, chosen.position, entry?.steps.length],
-    queryFn: () => api.runCase(run.id, chosen.position),
+    queryKey: ["runCase", run.id, chosen.position, chosen.row, entry?.steps.length],
+    queryFn: () => api.runCase(run.id, chosen.position, chosen.row),
+    placeholderData: (before) => before,
   });
   const of = (steps.data?.items ?? []).filter(
-    (item) => item.part === chosen.part && item.index === chosen.index,
+    (item) =>
+      item.part === chosen.part && item.index === chosen.index && (!chosen.row || item.row === chosen.row),
   );
   const step = of.find((item) => !item.inner);
   if (!entry) return null;
   return (
     <aside className="panel" aria-label="The chosen step">
       {step ? (
-        <ChosenStep entry={entry} step={step} inside={of.filter((item) => item.inner)} />
+        <ChosenStep
+          entry={entry}
+          step={step}
+          row={entry.rows ? step.row : undefined}
+          inside={of.filter((item) => item.inner)}
+        />
       ) : (
-        <p className="muted pad">Reading the step…</p>
+        <p className="muted pad">
+          {steps.isFetching ? "Reading the step…" : "This step was not carried out."}
+        </p>
       )}
     </aside>
   );
@@ -120,10 +133,22 @@ function StepPanel({ run, chosen }: { run: RunReport; chosen: Chosen }) {
 
 /** The step to look at first: the first bad one of the first bad case, else the first of all. */
 function firstBad(run: RunReport): Chosen | undefined {
+  const alone = run.cases.length === 1 ? run.cases[0] : undefined;
+  if (
+    alone?.rows?.first &&
+    !alone.steps.some((step) => step.verdict === "failed" || step.verdict === "blocked")
+  )
+    return { position: 0, part: "steps", index: 0, row: alone.rows.first };
   for (const verdict of ["failed", "blocked", "unchecked", "passed"]) {
     for (const entry of run.cases) {
       const step = entry.steps.find((item) => item.verdict === verdict);
-      if (step) return { position: entry.position, part: step.part, index: step.index };
+      if (step)
+        return {
+          position: entry.position,
+          part: step.part,
+          index: step.index,
+          ...(entry.rows && { row: 0 }),
+        };
     }
   }
   return undefined;

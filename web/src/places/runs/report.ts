@@ -1,5 +1,7 @@
-import type { RunCase, RunReport } from "../../app/api";
-import { count } from "../../app/format";
+import type { CaseRows, RunCase, RunReport } from "../../app/api";
+import { count, whole } from "../../app/format";
+import { rowsSentence, total } from "./rows/rows";
+import { stepName } from "./steps";
 
 const MOST = 4;
 
@@ -10,10 +12,15 @@ export function sentences(run: RunReport): string[] {
     return [
       run.state === "waiting"
         ? "Waiting for a runner."
-        : `${done.length} of ${count(run.cases.length, "case")} done.`,
+        : run.cases.length === 1 && run.cases[0]?.rows
+          ? `${count(total(run.cases[0].rows, new Set()), "row")} done.`
+          : `${done.length} of ${count(run.cases.length, "case")} done.`,
       ...trouble(run),
     ];
   }
+  const alone = run.cases.length === 1 ? run.cases[0] : undefined;
+  if (alone?.rows && Object.keys(alone.rows.counts).length)
+    return [rowsSentence(alone.rows), ...rowTrouble(alone, alone.rows)];
   const passed = run.cases.filter((entry) => entry.verdict === "passed").length;
   const first =
     passed === run.cases.length
@@ -24,6 +31,28 @@ export function sentences(run: RunReport): string[] {
         ? `${capital(run.verdict ?? "")}.`
         : `${passed} of ${count(run.cases.length, "case")} passed.`;
   return [first, ...trouble(run)];
+}
+
+/** The first row of each kind of trouble, and how many more there are: "Row 7 failed at Ask for a berth: …" */
+function rowTrouble(entry: RunCase, rows: CaseRows): string[] {
+  const words = {
+    failed: "failed",
+    blocked: "was blocked",
+    unchecked: "checks nothing",
+    passed: "",
+    skipped: "",
+  };
+  const told = rows.told.map((row) => {
+    const at = row.part ? ` at ${stepName(entry, row.part, row.index)}` : "";
+    const more = (rows.counts[row.verdict] ?? 1) - 1;
+    const others = more ? `, as ${more === 1 ? "one more does" : `${whole(more)} more do`}` : "";
+    const why = row.why ? `: ${row.why.sentence}` : "";
+    return ended(`Row ${row.row} ${words[row.verdict]}${at}${others}${why}`);
+  });
+  const code = entry.why?.code ?? "";
+  return code && !code.startsWith("rows-bad") && entry.why
+    ? [...told, ended(capital(entry.why.sentence))]
+    : told;
 }
 
 function capital(word: string): string {
@@ -45,15 +74,10 @@ function sentence(entry: RunCase, alone: boolean): string {
   const name = step ? stepName(entry, step.part, step.index) : "";
   const who = alone ? "It" : `“${entry.name}”`;
   const why = ended(entry.why?.sentence ?? "");
+  if (entry.rows && entry.verdict !== "unchecked") return `${who}: ${why}`;
   if (entry.verdict === "failed") return `${who} failed at ${name}: ${why}`;
   if (entry.verdict === "blocked") return `${who} was blocked at ${name}: ${why}`;
   return `${who} checks nothing at ${name}.`;
-}
-
-export function stepName(entry: RunCase, part: string, index: number): string {
-  return (
-    entry.stepNames.find((item) => item.part === part && item.index === index)?.name ?? `step ${index + 1}`
-  );
 }
 
 /** "12 cases · 29 steps": how much there was. */
@@ -62,7 +86,11 @@ export function tally(run: RunReport): string {
     (sum, entry) => sum + entry.steps.filter((step) => step.verdict !== "skipped").length,
     0,
   );
-  return [count(run.cases.length, "case"), `${count(steps, "step")} carried out`].join(" · ");
+  const rows = run.cases.reduce((sum, entry) => sum + (entry.rows ? total(entry.rows, new Set()) : 0), 0);
+  const words = [count(run.cases.length, "case")];
+  if (rows) words.push(count(rows, "row"));
+  else if (steps) words.push(`${count(steps, "step")} carried out`);
+  return words.join(" · ");
 }
 
 function ended(sentence: string): string {
