@@ -58,12 +58,11 @@ class Living(BrowserTest):
 
     def test_only_what_did_not_pass_is_run_again(self):
         self.go("/cases")
-        self.page.get_by_role("button", name="Run these 5 of Arrivals").click()
-        self.page.locator(".banner").get_by_text("4 of 5 cases passed.").wait_for()
+        self.page.get_by_role("button", name="Run these 6 of Arrivals").click()
+        self.page.locator(".banner").get_by_text("4 of 6 cases passed.").wait_for()
         self.page.get_by_role("button", name="Run what did not pass again").click()
-        self.page.get_by_role("heading", level=1, name="A long vessel gets a berth long enough").wait_for()
-        self.page.locator(".banner").get_by_text("Failed.").wait_for()
-        self.assertEqual(self.page.locator(".run-case").count(), 1)
+        self.page.locator(".banner").get_by_text("0 of 2 cases passed.").wait_for()
+        self.assertEqual(self.page.locator(".run-case").count(), 2)
 
     def test_the_theme_is_remembered(self):
         self.go("/cases")

@@ -129,7 +129,7 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(done.returncode, 1, done.stderr)
         data = json.loads(report.read_text())
         jsonschema.Draft202012Validator(report_schema()).validate(data)
-        self.assertEqual(data["counts"]["cases"], {"passed": 18, "failed": 7, "unchecked": 1, "blocked": 21})
+        self.assertEqual(data["counts"]["cases"], {"passed": 19, "failed": 8, "unchecked": 1, "blocked": 21})
         self.assertIn('"actual":448.80', report.read_text())
         self.assertNotIn("salt-and-tar", report.read_text() + junit.read_text())
         one = junitparser.JUnitXml.fromfile(str(junit))
@@ -139,7 +139,7 @@ class CommandLine(unittest.TestCase):
             (one.tests, one.failures, one.errors, one.skipped),
             (two.testsRun, len(two.failures), len(two.errors), len(two.skipped)),
         )
-        self.assertEqual((one.tests, one.failures, one.errors, one.skipped), (83, 9, 24, 2))
+        self.assertEqual((one.tests, one.failures, one.errors, one.skipped), (142, 11, 25, 5))
 
     def test_a_project_with_shared_steps_against_a_guarded_environment(self):
         folder = self.enterContext(tempfile.TemporaryDirectory())
@@ -186,7 +186,7 @@ class CommandLine(unittest.TestCase):
         changed = saltpath("change-key", "--data", data)
         self.assertIn("0 values sealed under a new key", changed.stdout)
         again = saltpath("import", str(PROJECT), "--data", data)
-        self.assertIn("0 new cases, 0 changed, 47 as they were", again.stdout, again.stderr)
+        self.assertIn("0 new cases, 0 changed, 49 as they were", again.stdout, again.stderr)
 
     def test_secrets_from_the_environment(self):
         text = case("  - { request: A, send: 'POST [=harbour]/sessions', json: { user: desk, password: '[=pin]' }, expect: [ { of: status, is: 201 } ] }\n",

@@ -43,7 +43,7 @@ class Files(unittest.TestCase):
         self.assertIn("data/Mannschaft größer.csv", self.files())
         for path in ("data/crew-2.csv", "data/Mannschaft%20gr%C3%B6%C3%9Fer.csv"):
             self.assertEqual(self.send("DELETE", f"/projects/{self.app.project}/files/{path}")[0], 200)
-        self.assertEqual(set(self.files()), {"data/crew.csv"})
+        self.assertEqual(set(self.files()), {"data/arrivals.xlsx", "data/crew.csv"})
         status, said = self.send("DELETE", f"/projects/{self.app.project}/files/data/crew-2.csv")
         self.assertEqual(status, 404)
         self.assertIn("no file data/crew-2.csv", said)
@@ -86,7 +86,7 @@ class Files(unittest.TestCase):
             self.assertIn(self.put(path)[0], (404, 422), path)
         self.assertEqual(self.put("data/x", media="application/json")[0], 415)
         self.assertEqual(self.put("data/x", media="text/plain")[0], 415)
-        self.assertEqual(set(self.files()), {"data/crew.csv"})
+        self.assertEqual(set(self.files()), {"data/arrivals.xlsx", "data/crew.csv"})
 
     def test_large_ones(self):
         large = os.urandom(12_000_000)

@@ -185,7 +185,9 @@ class Client:
         selector.multi.setopt(pycurl.M_MAXCONNECTS, connections)
 
     def _done(self, handle: Any, error: tuple[int, str] | None) -> None:
-        slot = self._busy.pop(handle)
+        slot = self._busy.pop(handle, None)
+        if slot is None:  # given up a moment ago, by what another's end set off
+            return
         self._selector.multi.remove_handle(handle)
         self._selector.active -= 1
         resume = slot.resume

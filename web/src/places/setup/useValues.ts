@@ -18,6 +18,7 @@ export function useValues(project: string | undefined, environments: string[]) {
   const [undoable, setUndoable] = useState(0);
   const [said, setSaid] = useState("");
   const underWay = useRef(0);
+  const last = useRef<Promise<unknown>>(Promise.resolve());
   const refresh = useCallback(async () => {
     if (!underWay.current) await client.invalidateQueries({ queryKey: ["values", project] });
   }, [client, project]);
@@ -38,8 +39,11 @@ export function useValues(project: string | undefined, environments: string[]) {
       (page) => page && { ...page, items: changed(page.items, changes, environments) },
     );
     let undo: ValueChange[] = [];
+    // One after the other, so that what an undo brings back is what stood there.
+    const mine = last.current.catch(() => undefined).then(() => api.changeValues(project, changes));
+    last.current = mine;
     try {
-      const answer = await api.changeValues(project, changes);
+      const answer = await mine;
       undo = answer.undo;
       const first = answer.faults[0];
       if (first)
