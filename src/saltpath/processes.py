@@ -1,4 +1,5 @@
-"""The entry of each supervised process: `python -m saltpath.processes writer|runner|web FOLDER [HOST PORT]`."""
+"""The entry of each supervised process: `python -m saltpath.processes writer|runner|web FOLDER [HOST PORT]`, and of the one that looks through a
+file of rows for the web server."""
 
 from __future__ import annotations
 
@@ -18,6 +19,10 @@ def main(arguments: list[str]) -> None:
         from saltpath.runner import worker
 
         worker.main(folder)
+    elif kind == "profile":
+        from saltpath.server import profiling
+
+        profiling.main(folder, int(arguments[2]), int(arguments[3]), arguments[4])
     else:
         from saltpath.server import web
 

@@ -16,6 +16,7 @@ import "./app/fields.css";
 import "./app/setup.css";
 import "./app/shared.css";
 import "./app/runs.css";
+import "./app/data.css";
 import "./app/narrow.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { App as AntApp } from "antd";
@@ -36,6 +37,8 @@ import { RecordingPage } from "./places/cases/recording/RecordingPage";
 import { SuiteSheet } from "./places/cases/sheet/SuiteSheet";
 import { SinglesPage } from "./places/cases/single/SinglesPage";
 import { WorkbookPage } from "./places/cases/workbook/WorkbookPage";
+import { DataPage } from "./places/data/DataPage";
+import { SourcePage } from "./places/data/SourcePage";
 import { RunPage } from "./places/runs/RunPage";
 import { RunsPage } from "./places/runs/RunsPage";
 import { SetupPage } from "./places/setup/SetupPage";
@@ -63,6 +66,8 @@ const router = createBrowserRouter([
       { path: "cases/workbook", element: <WorkbookPage /> },
       { path: "cases/fields", element: <FieldsPage /> },
       { path: "cases/:id", element: <CasePage /> },
+      { path: "data", element: <DataPage /> },
+      { path: "data/source", element: <SourcePage /> },
       { path: "runs", element: <RunsPage /> },
       { path: "runs/:id", element: <RunPage /> },
       { path: "setup", element: <SetupPage /> },

@@ -7,6 +7,7 @@ from pathlib import Path
 from flask import Flask, Response, g, send_from_directory
 
 from saltpath.server.api.coverage_api import coverage_api
+from saltpath.server.api.data_api import data_api
 from saltpath.server.api.documents import documents
 from saltpath.server.api.evidence_api import evidence_api
 from saltpath.server.api.files_api import files_api
@@ -44,6 +45,7 @@ def make_app(folder: Path, host: str = "127.0.0.1") -> Flask:
         lift_api,
         renaming_api,
         files_api,
+        data_api,
         documents,
         incoming,
         single_api,

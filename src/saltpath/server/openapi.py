@@ -15,6 +15,7 @@ def _parameter(
 
 _ID = _parameter("id", "the identity", True, "path")
 _PROJECT = _parameter("project", "the project's identity", True)
+_SOURCE = _parameter("name", "the source's name", True)
 _TEXT = _parameter("text", "false leaves the case's text out")
 _LIMIT = _parameter("limit", "how many at most, 1 to 1000", kind="integer")
 
@@ -85,6 +86,20 @@ def document() -> dict[str, Any]:
         "/projects/{id}/files/{path}": {
             "put": _operation("putFile", "Keep a file", _of("ProjectFile"), _ID, path, upload="application/octet-stream"),
             "delete": _operation("removeFile", "Take a file away", _of("Gone"), _ID, path)},
+        "/file-versions": {
+            "get": _operation("listFileVersions", "The versions of a file", _page("FileVersion"), _PROJECT,
+                              _parameter("path", "the file's path", True))},
+        "/sources": {
+            "get": _operation("listSources", "Data sources", _page("DataSource"), _PROJECT),
+            "post": _operation("addSource", "A new one", _of("DataSource"), status=201, body="NewSource"),
+            "patch": _operation("changeSource", "What it is, or is called", _of("DataSource"), _PROJECT, _SOURCE, body="SourceChange"),
+            "delete": _operation("removeSource", "Take it away", _of("Gone"), _PROJECT, _SOURCE)},
+        "/sources/looked": {
+            "post": _operation("lookAtSource", "How its rows would look", _of("LookedAt"), body="SourceToLookAt")},
+        "/sources/profile": {
+            "post": _operation("profileSource", "What all of its rows hold", _of("SourceProfile"), body="SourceToLookAt")},
+        "/sources/changes": {
+            "post": _operation("compareVersions", "What a new version of its file changed", _of("SourceChanges"), body="VersionsToCompare")},
         "/environments": {
             "get": _operation("listEnvironments", "Environments", _page("Environment"), _PROJECT),
             "post": _operation("addEnvironment", "A new environment", _of("Environment"), status=201, body="NewEnvironment")},

@@ -11,6 +11,7 @@ import { useTheme } from "./theme";
 
 const PLACES = [
   { to: "/cases", name: "Cases" },
+  { to: "/data", name: "Data" },
   { to: "/runs", name: "Runs" },
   { to: "/setup", name: "Setup" },
 ];

@@ -142,6 +142,94 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/file-versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The versions of a file */
+        get: operations["listFileVersions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Data sources */
+        get: operations["listSources"];
+        put?: never;
+        /** A new one */
+        post: operations["addSource"];
+        /** Take it away */
+        delete: operations["removeSource"];
+        options?: never;
+        head?: never;
+        /** What it is, or is called */
+        patch: operations["changeSource"];
+        trace?: never;
+    };
+    "/sources/looked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How its rows would look */
+        post: operations["lookAtSource"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sources/profile": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What all of its rows hold */
+        post: operations["profileSource"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sources/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a new version of its file changed */
+        post: operations["compareVersions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/environments": {
         parameters: {
             query?: never;
@@ -1493,6 +1581,139 @@ export interface components {
             first: string[][];
             problem: string;
         };
+        DataSource: {
+            name: string;
+            kind: string;
+            file: string;
+            sheet: string;
+            size: number | null;
+            changedAt: string | null;
+            changedBy: string;
+            columns: string[];
+            problem: string;
+            document: unknown;
+            uses: number;
+            cases: components["schemas"]["NamedCase"][];
+        };
+        NewSource: {
+            project: string;
+            name: string;
+            document: unknown;
+        };
+        SourceChange: {
+            document?: unknown;
+            to?: string;
+        };
+        SourceToLookAt: {
+            project: string;
+            document: unknown;
+        };
+        BadCell: {
+            row: number;
+            column: number;
+            problem: string;
+        };
+        SourceFrame: {
+            names: number;
+            row: number;
+            column: number;
+            lastRow: number | null;
+            lastColumn: number | null;
+            text: string;
+            namesSaid: boolean;
+            dataSaid: boolean;
+        };
+        SourceRow: {
+            row: number;
+            cells: string[];
+            why: string;
+        };
+        LookedAt: {
+            kind: string;
+            problem: string;
+            sheets: string[];
+            sheet: string;
+            encoding: string;
+            delimiter: string;
+            quote: string;
+            lists: string[];
+            records: string[][];
+            badCells: components["schemas"]["BadCell"][];
+            frame: components["schemas"]["SourceFrame"] | null;
+            columns: string[];
+            rows: components["schemas"]["SourceRow"][];
+            profile: components["schemas"]["SourceProfile"] | null;
+        };
+        CommonValue: {
+            text: string;
+            times: number;
+        };
+        MisfitCell: {
+            row: number;
+            text: string;
+        };
+        BadRow: {
+            row: number;
+            sentence: string;
+        };
+        ColumnProfile: {
+            name: string;
+            kind: string;
+            fits: string;
+            withComma: number;
+            filled: number;
+            empties: number;
+            distinct: number;
+            more: boolean;
+            common: components["schemas"]["CommonValue"][];
+            least: string;
+            most: string;
+            misfits: components["schemas"]["MisfitCell"][];
+            misfitCount: number;
+        };
+        SourceProfile: {
+            /** @enum {string} */
+            state?: "waiting" | "looking" | "done" | "broken off";
+            rows: number;
+            whole: boolean;
+            bad: components["schemas"]["BadRow"][];
+            badCount: number;
+            columns: components["schemas"]["ColumnProfile"][];
+            problem: string;
+        };
+        FileVersion: {
+            version: number;
+            size: number;
+            at: string;
+            by: string;
+        };
+        VersionsToCompare: {
+            project: string;
+            document: unknown;
+            before: number;
+            after: number;
+        };
+        ChangedCell: {
+            row: number;
+            column: string;
+            was: string;
+            now: string;
+        };
+        SourceChanges: {
+            key: string;
+            columnsNew: string[];
+            columnsGone: string[];
+            rowsBefore: number;
+            rowsNow: number;
+            cells: components["schemas"]["ChangedCell"][];
+            cellsChanged: number;
+            rowsChanged: number;
+            new: string[];
+            rowsNew: number;
+            gone: string[];
+            rowsGone: number;
+            whole: boolean;
+        };
         CaseDocument: {
             document?: Record<string, never>;
             text?: string;
@@ -2380,6 +2601,282 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listFileVersions: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description the file's path */
+                path: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["FileVersion"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listSources: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["DataSource"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addSource: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSource"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DataSource"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeSource: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description the source's name */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeSource: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description the source's name */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceChange"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DataSource"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lookAtSource: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceToLookAt"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookedAt"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    profileSource: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceToLookAt"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceProfile"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compareVersions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionsToCompare"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceChanges"];
                 };
             };
             /** @description a problem */

@@ -65,6 +65,15 @@ export type ValueChange = Shapes["ValueChange"];
 export type LiftOffer = Shapes["LiftOffer"];
 export type LiftedPlace = Shapes["LiftedPlace"];
 export type Lifted = Omit<Shapes["Lifted"], "saved"> & { saved: TakenRows["saved"] };
+/** What a source is, as it stands in the project; numbers as they were written. */
+export type SourceDocument = { [key: string]: Json };
+export type DataSource = Omit<Shapes["DataSource"], "document"> & { document: SourceDocument };
+export type LookedAt = Shapes["LookedAt"];
+export type SourceFrame = Shapes["SourceFrame"];
+export type SourceProfile = Shapes["SourceProfile"];
+export type ColumnProfile = Shapes["ColumnProfile"];
+export type FileVersion = Shapes["FileVersion"];
+export type SourceChanges = Shapes["SourceChanges"];
 type Present = Shapes["Present"];
 export type NewRun = Shapes["NewRun"];
 /** A step that may change something where it is sent. */
@@ -129,6 +138,10 @@ async function askRows(path: string): Promise<Page<StoredRow>> {
   return readExact(await (await answered(path)).text()) as unknown as Page<StoredRow>;
 }
 
+async function askSource(path: string, init?: RequestInit): Promise<DataSource> {
+  return readExact(await (await answered(path, init)).text()) as unknown as DataSource;
+}
+
 /** Every call of the API that the pages make. */
 export const api = {
   me: () => ask<Person>("/me"),
@@ -152,6 +165,24 @@ export const api = {
     const text = await (await answered("/lifts", posted(lift))).text();
     return { ...(JSON.parse(text) as Lifted), saved: (readExact(text) as unknown as Lifted).saved };
   },
+  sources: async (project: string) =>
+    readExact(await (await answered(`/sources?project=${q(project)}`)).text()) as unknown as Page<DataSource>,
+  addSource: (project: string, name: string, document: SourceDocument) =>
+    askSource("/sources", posted({ project, name, document })),
+  changeSource: (project: string, name: string, change: { document?: SourceDocument; to?: string }) =>
+    askSource(`/sources?project=${q(project)}&name=${q(name)}`, posted(change, {}, "PATCH")),
+  removeSource: (project: string, name: string) =>
+    ask<unknown>(`/sources?project=${q(project)}&name=${q(name)}`, { method: "DELETE" }),
+  /** How rows would look if a source were this. */
+  lookAtSource: (project: string, document: SourceDocument) =>
+    send<LookedAt>("/sources/looked", { project, document }),
+  /** What all rows of its file hold; asked again until `state` is done. */
+  profileSource: (project: string, document: SourceDocument) =>
+    send<SourceProfile>("/sources/profile", { project, document }),
+  fileVersions: (project: string, path: string) =>
+    ask<Page<FileVersion>>(`/file-versions?project=${q(project)}&path=${q(path)}`),
+  compareVersions: (project: string, document: SourceDocument, before: number, after: number) =>
+    send<SourceChanges>("/sources/changes", { project, document, before, after }),
   sharedSteps: (project: string) => ask<Page<SharedSteps>>(`/shared-steps?project=${q(project)}`),
   /** Steps of a case as shared steps, and the step that uses them. */
   extract: async (id: string, steps: string[], name: string) => {

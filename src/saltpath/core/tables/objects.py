@@ -15,6 +15,8 @@ from saltpath.core.why import Why
 
 LOOKED_AT = 1_000
 ITEM = "item"
+MOST_LISTS = 10
+DEEPEST_LIST = 6
 
 
 def list_in(document: Any, path: str) -> list[Any]:
@@ -37,6 +39,18 @@ def list_in(document: Any, path: str) -> list[Any]:
     if len(lists) != 1:
         raise Unreadable("it is not a list; say by a path where the list stands, such as $.items")
     return list(lists[0])
+
+
+def lists_in(document: Any) -> list[str]:
+    """The paths of the lists that a document holds, outermost first and none inside another; at most ten."""
+    found: list[str] = []
+    waiting: list[tuple[jsonpath.Location, Any]] = [((), document)]
+    for location, value in waiting:
+        if isinstance(value, list):
+            found.append(jsonpath.as_path(location))
+        elif isinstance(value, dict) and len(location) < DEEPEST_LIST:
+            waiting += [((*location, str(name)), below) for name, below in value.items()]
+    return found[:MOST_LISTS]
 
 
 def flat(item: Any) -> dict[str, Any]:

@@ -18,6 +18,11 @@ LONGEST_LINE = 20_000_000
 
 def read(file: BinaryIO, source: FileRows) -> Table:
     """The list in a JSON document of at most 100 MB. Raises Unreadable."""
+    return table_of_items(list_in(document(file, source), source.path), source)
+
+
+def document(file: BinaryIO, source: FileRows) -> Any:
+    """The whole JSON document. Raises Unreadable."""
     encoding = known_encoding(source.encoding) if source.encoding else found_encoding(file)
     octets = file.read(LARGEST + 1)
     if len(octets) > LARGEST:
@@ -25,10 +30,9 @@ def read(file: BinaryIO, source: FileRows) -> Table:
             "a JSON document of more than 100 MB cannot be read; JSON Lines (.jsonl) can be as long as you like"
         )
     try:
-        document = plain.read_json(octets.decode(encoding))
+        return plain.read_json(octets.decode(encoding))
     except (UnicodeError, ValueError) as problem:
         raise Unreadable(f"it is not JSON: {problem}") from None
-    return table_of_items(list_in(document, source.path), source)
 
 
 def read_lines(file: BinaryIO, source: FileRows) -> Table:

@@ -38,24 +38,27 @@ def read(file: BinaryIO, source: FileRows) -> Table:
         )
     safe_archive(file, LARGEST_UNPACKED)
     try:
-        return table_of(_records(file, source.sheet), source, empty=None)
+        return table_of(records(file, source.sheet), source, empty=None)
     except Unreadable:
         raise
     except Exception as problem:  # the library raises whatever a spoilt part of the archive makes it stumble over
         raise Unreadable(f"this workbook cannot be read; it may be cut short or damaged ({short(problem)})") from None
 
 
-def sheets_of(file: BinaryIO) -> list[str]:
-    """The names of its sheets. Raises Unreadable."""
+def sheets_of(file: BinaryIO, name: str = "") -> tuple[list[str], str]:
+    """The names of its sheets, and the one that a name means: the first that is not hidden, if it is empty. Raises Unreadable."""
     safe_archive(file, LARGEST_UNPACKED)
     try:
         book = load_workbook(file, read_only=True, data_only=True, keep_links=False)
-        return [sheet.title for sheet in book.worksheets]
+        return [sheet.title for sheet in book.worksheets], _sheet(book, name).title
+    except Unreadable:
+        raise
     except Exception as problem:  # see read
         raise Unreadable(f"this workbook cannot be read; it may be cut short or damaged ({short(problem)})") from None
 
 
-def _records(file: BinaryIO, name: str) -> Iterator[list[Any]]:
+def records(file: BinaryIO, name: str) -> Iterator[list[Any]]:
+    """A sheet's cells row by row, the empty rows too. Raises Unreadable."""
     book = load_workbook(file, read_only=True, data_only=True, keep_links=False)
     sheet = _sheet(book, name)
     merged, formulas = _looked_through(file, sheet)

@@ -37,7 +37,9 @@ def case_answer(stored: cases.StoredCase) -> Response:
     of_suite, of_project = read_suite(suite.document), read_project(project.document)
     values, shared = of_suite.values, of_project.values
     source = source_of(stored.project, case, of_project)
-    begin = begin_of(stored.project, source, _scopes_of(case, of_suite, of_project) if case.rows is not None else None)
+    begin = begin_of(
+        stored.project, source, scopes_for_rows(case, of_suite, of_project) if case.rows is not None else None
+    )
     columns = None if begin.names is None else frozenset(begin.names)
     around = replace(surroundings((), of_suite, shared, environments), columns=columns)
     findings = [
@@ -105,7 +107,7 @@ def case_answer(stored: cases.StoredCase) -> Response:
     return answer
 
 
-def _scopes_of(case: Case, suite: Suite, project: Project) -> Scopes:
+def scopes_for_rows(case: Case, suite: Suite, project: Project) -> Scopes:
     """What rows are made in, so that they can be shown before a run."""
     scopes = scopes_of(case, suite, project, None, ())
     scopes.seeded, scopes.now_us = (1, case.key, 1), now_us()

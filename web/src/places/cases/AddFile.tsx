@@ -2,10 +2,11 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Dropdown } from "antd";
 import { useRef, useState } from "react";
 import { api, type Step } from "../../app/api";
+import { freePath, mediaTypeOf } from "../../app/files";
 import { size } from "../../app/format";
 import { useProject } from "../../app/project";
 import { useEdited } from "./edit/context";
-import { freePath, mediaTypeOf, withFile } from "./edit/files";
+import { withFile } from "./edit/files";
 
 const BRING = "bring one in";
 

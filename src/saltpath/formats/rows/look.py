@@ -1,0 +1,50 @@
+"""How a file of rows looks before a table is made of it: its kind, its sheets or how it writes cells, and its first cells as they stand."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from itertools import islice
+from typing import Any, BinaryIO
+
+from saltpath.core import plain
+from saltpath.core.tables.objects import lists_in
+from saltpath.core.tables.sources import FileRows
+from saltpath.formats.rows import csv_rows, json_rows, kind_of_file, xlsx_rows
+from saltpath.formats.rows.encodings import shown
+
+MOST_RECORDS = 60
+
+
+@dataclass(slots=True)
+class Look:
+    """`kind`: csv, xlsx, json or lines. Of a workbook its `sheets` and the one that is meant; of CSV its `encoding` as people call it, its
+    `delimiter` and `quote`; of JSON the paths of its `lists`. `records`: the first cells of CSV and workbooks, row by row."""
+
+    kind: str
+    sheets: list[str] = field(default_factory=list)
+    sheet: str = ""
+    encoding: str = ""
+    delimiter: str = ""
+    quote: str = ""
+    lists: list[str] = field(default_factory=list)
+    records: list[list[Any]] = field(default_factory=list)
+
+
+def look(file: BinaryIO, source: FileRows, most: int = MOST_RECORDS) -> Look:
+    """Look at the beginning of a file; it is not to be read any more afterwards. Raises Unreadable."""
+    found = Look(kind_of_file(file, source.file))
+    if found.kind == "xlsx":
+        found.sheets, found.sheet = xlsx_rows.sheets_of(file, source.sheet)
+        found.records = list(islice(xlsx_rows.records(file, source.sheet), most))
+    elif found.kind == "csv":
+        dialect = csv_rows.found_dialect(file, source)
+        found.encoding, found.delimiter, found.quote = shown(dialect.encoding), dialect.delimiter, dialect.quote
+        found.records = list(islice(csv_rows.records(file, dialect), most))
+    elif found.kind == "json":
+        found.lists = lists_in(json_rows.document(file, source)) if not source.path else [source.path]
+    return found
+
+
+def cell_shown(cell: Any) -> str:
+    """A cell as it stands there."""
+    return cell if isinstance(cell, str) else "" if cell is None else plain.as_text(cell)

@@ -1,0 +1,296 @@
+"""Data sources of a project: what each is, how its rows look, what its columns hold, what a new version of its file changed."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from itertools import islice
+from typing import Any
+
+from flask import Blueprint, Response, request
+
+from saltpath.core.case import Case, Project, Suite
+from saltpath.core.format.project import read_project
+from saltpath.core.grammar import Unreadable
+from saltpath.core.tables.cells import BadCell
+from saltpath.core.tables.changes import changes
+from saltpath.core.tables.frame import Frame, framed, write_area
+from saltpath.core.tables.made import made_rows
+from saltpath.core.tables.made import names_of as names_of_made
+from saltpath.core.tables.sources import (
+    CombinedRows,
+    FileRows,
+    ListRows,
+    MadeRows,
+    NamedRows,
+    Row,
+    Source,
+    WrittenRows,
+    kind_of,
+)
+from saltpath.core.why import Blocked
+from saltpath.formats.rows import read_table
+from saltpath.formats.rows.look import cell_shown, look
+from saltpath.server.api.case_view import scopes_for_rows
+from saltpath.server.api.views import cell_text, moment
+from saltpath.server.context import actor, body, database, folder, project_asked
+from saltpath.server.problems import Refused, json_answer
+from saltpath.server.profiling import looked_through, profile_of_rows, profiled, source_in
+from saltpath.server.sources import begin_of
+from saltpath.store import project_files, projects, sources
+from saltpath.store.database import NotFound
+
+data_api = Blueprint("data", __name__)
+MOST_LOOKED_AT = 5_000
+MOST_SHOWN = 200
+MOST_COLUMNS_SHOWN = 60
+MOST_CASES_NAMED = 5
+LONGEST_NAME = 100
+
+
+@data_api.get("/sources")
+def list_sources() -> Response:
+    """The project's data sources in their order, and the files that none of them reads."""
+    project = project_asked()
+    read = read_project(project.document)
+    files = {file.path: file for file in project_files.listed(database(), project.id)}
+    items = [_line(project, name, source, files) for name, source in read.sources.items()]
+    return json_answer({"items": items, "next": None})
+
+
+def _line(project: projects.Document, name: str, source: Source, files: dict[str, Any]) -> dict[str, Any]:
+    """A source in the list: where its rows come from, its columns, who uses it."""
+    begin = begin_of(project.id, source, scopes_for_rows(_NOBODY, Suite(""), read_project(project.document)))
+    users = sources.using(database(), project.id, name)
+    file = files.get(source.file.removeprefix("./")) if isinstance(source, FileRows) else None
+    return {
+        "name": name,
+        "kind": kind_of(source),
+        "file": source.file if isinstance(source, FileRows) else "",
+        "sheet": source.sheet if isinstance(source, FileRows) else "",
+        "size": file.size if file else None,
+        "changedAt": moment(file.at) if file else None,
+        "changedBy": file.actor if file else "",
+        "columns": begin.names or [],
+        "problem": begin.problem,
+        "document": sources.sources(project)[name],
+        "uses": len(users),
+        "cases": [{"id": case.oid, "name": case.name} for case in users[:MOST_CASES_NAMED]],
+    }
+
+
+_NOBODY = Case(name="", key="aaaaaaaaaa")
+"""What a source is looked at for, outside of any case."""
+
+
+@data_api.post("/sources")
+def add_source() -> Response:
+    """A new source by its name and what it is."""
+    data = body()
+    project = projects.project(database(), str(data.get("project", "")))
+    name, document = _name(data.get("name")), data.get("document")
+    _readable(project, name, document)
+    sources.put_source(database(), project, actor().id, name, document, new=True)
+    return json_answer(_stored(project, name), 201)
+
+
+@data_api.patch("/sources")
+def change_source() -> Response:
+    """What `?name=` is from now on (`document`), or is called (`to`; cases that name it follow)."""
+    project, name, data = project_asked(), request.args.get("name", ""), body()
+    if "document" in data:
+        _readable(project, name, data["document"])
+        sources.put_source(database(), project, actor().id, name, data["document"])
+    if "to" in data:
+        to = _name(data["to"])
+        if to != name:
+            sources.rename_source(database(), project, actor().id, name, to)
+            name = to
+    return json_answer(_stored(project, name))
+
+
+@data_api.delete("/sources")
+def remove_source() -> Response:
+    """Take `?name=` away; refused while cases use it. Its file stays."""
+    sources.remove_source(database(), project_asked(), actor().id, request.args.get("name", ""))
+    return json_answer({"gone": True})
+
+
+def _stored(project: projects.Document, name: str) -> dict[str, Any]:
+    now = projects.project_by_id(database(), project.id)
+    files = {file.path: file for file in project_files.listed(database(), project.id)}
+    return _line(now, name, read_project(now.document).sources[name], files)
+
+
+def _name(name: object) -> str:
+    if not isinstance(name, str) or not name.strip() or len(name) > LONGEST_NAME:
+        raise Refused(422, "name", f"Give the source a name of 1 to {LONGEST_NAME} characters.")
+    return name.strip()
+
+
+def _readable(project: projects.Document, name: str, document: object) -> None:
+    """Raises FormatError for what is no source."""
+    held = sources.sources(project)
+    read_project({**project.document, "sources": {**held, name: document}})
+
+
+@data_api.post("/sources/looked")
+def look_at_source() -> Response:
+    """How rows would look if a source were this `document`: a file's first cells as they stand, its frame, and what the columns hold, of the
+    first 5,000 rows."""
+    data = body()
+    project = projects.project(database(), str(data.get("project", "")))
+    document = data.get("document")
+    read = read_project({**project.document, "sources": {"it": document}})
+    source = read.sources["it"]
+    if not isinstance(source, FileRows):
+        return json_answer(_made(read, source))
+    opened = project_files.opener(database(), project.id)
+    answer: dict[str, Any] = {**_EMPTY, "kind": "", "problem": "", "columns": []}
+    try:
+        with opened(source.file) as file:
+            found = look(file, source)
+        answer |= {"kind": found.kind, "sheets": found.sheets, "sheet": found.sheet, "encoding": found.encoding,
+                   "delimiter": found.delimiter, "quote": found.quote, "lists": found.lists, **_cells(found.records)}  # fmt: skip
+        if found.records:
+            answer["frame"] = _frame(framed(found.records, source), source)
+        with opened(source.file) as file:
+            table = read_table(file, source)
+            answer["rows"] = [_row(row, table.names) for row in islice(table.rows, MOST_SHOWN)]
+        answer["columns"] = table.names
+        with opened(source.file) as file:
+            answer["profile"] = profiled(file, source, MOST_LOOKED_AT)
+    except (Unreadable, Blocked) as problem:
+        answer["problem"] = str(problem)
+    return json_answer(answer)
+
+
+_EMPTY: dict[str, Any] = {
+    "sheets": [], "sheet": "", "encoding": "", "delimiter": "", "quote": "", "lists": [], "records": [], "badCells": [], "frame": None,
+    "rows": [], "profile": None,
+}  # fmt: skip
+
+
+def _cells(records: list[list[Any]]) -> dict[str, Any]:
+    bad = [
+        {"row": at, "column": place, "problem": cell.problem or "a formula that was never worked out"}
+        for at, record in enumerate(records, 1)
+        for place, cell in enumerate(record[:MOST_COLUMNS_SHOWN], 1)
+        if isinstance(cell, BadCell)
+    ]
+    shown = [
+        ["" if isinstance(cell, BadCell) else cell_text(cell_shown(cell)) for cell in record[:MOST_COLUMNS_SHOWN]]
+        for record in records
+    ]
+    return {"records": shown, "badCells": bad}
+
+
+def _frame(frame: Frame, source: FileRows) -> dict[str, Any]:
+    return {
+        "names": frame.names,
+        "row": frame.area.row,
+        "column": frame.area.column,
+        "lastRow": frame.area.last_row,
+        "lastColumn": frame.area.last_column,
+        "text": write_area(frame.area),
+        "namesSaid": source.names_in is not None,
+        "dataSaid": source.data_in is not None,
+    }
+
+
+def _row(row: Row, names: list[str]) -> dict[str, Any]:
+    return {
+        "row": row.number,
+        "cells": [cell_text(row.values.get(name)) for name in names],
+        "why": row.why.sentence if row.why else "",
+    }
+
+
+def _made(project: Project, source: Source) -> dict[str, Any]:
+    """Rows that no file holds, as they would be made with the seed 1."""
+    answer: dict[str, Any] = {**_EMPTY, "kind": kind_of(source), "problem": "", "columns": []}
+    if isinstance(source, (NamedRows, ListRows)):
+        return answer
+    assert isinstance(source, (MadeRows, CombinedRows, WrittenRows))
+    names = names_of_made(source)
+    answer["columns"] = names
+    try:
+        rows = list(islice(made_rows(source, scopes_for_rows(_NOBODY, Suite(""), project)), MOST_LOOKED_AT + 1))
+    except (Unreadable, Blocked) as problem:
+        return {**answer, "problem": str(problem)}
+    answer["rows"] = [_row(row, names) for row in rows[:MOST_SHOWN]]
+    answer["profile"] = {**profile_of_rows(names, rows[:MOST_LOOKED_AT]), "whole": len(rows) <= MOST_LOOKED_AT}
+    if isinstance(source, MadeRows):
+        answer["profile"] |= {"rows": source.count, "whole": True}
+    return answer
+
+
+@data_api.post("/sources/profile")
+def profile_source() -> Response:
+    """What all rows of a source's file hold: asked again and again until `state` is done; a file is looked through once for each version."""
+    data = body()
+    project = projects.project(database(), str(data.get("project", "")))
+    document = data.get("document")
+    read = read_project({**project.document, "sources": {"it": document}})
+    source = read.sources["it"]
+    if not isinstance(source, FileRows):
+        raise Refused(422, "no-file", "Only the rows of a file are looked through.")
+    file = _current(project, source.file)
+    found = looked_through(folder(), project.id, file.version, document)
+    return json_answer({"columns": [], "bad": [], "badCount": 0, "whole": True, "problem": "", **found})
+
+
+def _current(project: projects.Document, path: str) -> project_files.StoredFile:
+    file = project_files.current(database(), project.id, path)
+    if file is None:
+        raise NotFound(f"the project has no file {path}")
+    return file
+
+
+@data_api.get("/file-versions")
+def list_versions() -> Response:
+    """The versions of the project's file `?path=` that are kept, newest first."""
+    project = project_asked()
+    path = _current(project, request.args.get("path", "")).path
+    items = [
+        {"version": item.version, "size": item.size, "at": moment(item.at), "by": item.actor}
+        for item in project_files.versions(database(), project.id, path)
+    ]
+    return json_answer({"items": items, "next": None})
+
+
+@data_api.post("/sources/changes")
+def changes_of_version() -> Response:
+    """What version `after` of a source's file has otherwise than `before`."""
+    data = body()
+    project = projects.project(database(), str(data.get("project", "")))
+    source = source_in(data.get("document"))
+    kept = {item.version for item in project_files.versions(database(), project.id, source.file.removeprefix("./"))}
+    versions = [item for item in (data.get("before"), data.get("after")) if isinstance(item, int) and item in kept]
+    if len(versions) != 2:
+        raise Refused(404, "not-found", "This version is not kept.")
+    tables = []
+    try:
+        for version in versions:
+            opened = project_files.opener(database(), project.id, {source.file.removeprefix("./"): version})
+            # what is not fit is compared as it stands
+            tables.append(read_table(opened(source.file), replace(source, columns=())))
+        found = changes(tables[0].names, tables[0].rows, tables[1].names, tables[1].rows)
+    except (Unreadable, Blocked) as problem:
+        raise Refused(422, "unreadable", f"One of the versions cannot be read: {problem}.") from None
+    return json_answer(
+        {
+            "key": found.key,
+            "columnsNew": found.columns_new,
+            "columnsGone": found.columns_gone,
+            "rowsBefore": found.rows_before,
+            "rowsNow": found.rows_now,
+            "cells": [{"row": c.row, "column": c.column, "was": c.was, "now": c.now} for c in found.cells],
+            "cellsChanged": found.cells_changed,
+            "rowsChanged": found.rows_changed,
+            "new": found.new,
+            "rowsNew": found.rows_new,
+            "gone": found.gone,
+            "rowsGone": found.rows_gone,
+            "whole": found.whole,
+        }
+    )

@@ -1,0 +1,153 @@
+"""What a whole file of rows holds, looked through by a process of its own, which says how far it is; remembered by the file's version."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import threading
+import time
+from collections import OrderedDict
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, BinaryIO
+
+from saltpath.core import plain
+from saltpath.core.format.project import read_project
+from saltpath.core.grammar import Unreadable
+from saltpath.core.tables.profile import ColumnProfile, Profile, profile
+from saltpath.core.tables.sources import FileRows, Row
+from saltpath.core.why import Blocked
+from saltpath.formats.rows import read_table
+from saltpath.server.api.views import cell_text
+from saltpath.store import project_files
+from saltpath.store.database import connect
+
+MOST_AT_ONCE = 2
+MOST_KEPT = 64
+LONGEST_S = 1_800
+SAYS_EVERY_S = 0.5
+_lock = threading.Lock()
+_known: OrderedDict[tuple[str, int, str], Looking] = OrderedDict()
+
+
+@dataclass(slots=True)
+class Looking:
+    """A look through a file that is under way, or done. `said`: what it said last, as `profile_view` with `state`."""
+
+    said: dict[str, Any] = field(default_factory=lambda: {"state": "waiting", "rows": 0})
+    process: subprocess.Popen[bytes] | None = None
+
+
+def looked_through(folder: Path, project: int, version: int, document: Any) -> dict[str, Any]:
+    """What is known of a file's version read as this source: `state` waiting, looking, done or broken off, and what was seen."""
+    text = plain.write_json(document).decode()
+    key = (str(folder), version, text)
+    with _lock:
+        looking = _known.get(key)
+        if looking is None:
+            looking = _known[key] = Looking()
+            while len(_known) > MOST_KEPT:
+                _, old = _known.popitem(last=False)
+                if old.process is not None:
+                    old.process.kill()
+        _known.move_to_end(key)
+        busy = sum(item.process is not None for item in _known.values())
+        if looking.process is None and looking.said["state"] == "waiting" and busy < MOST_AT_ONCE:
+            words = [sys.executable, "-m", "saltpath.processes", "profile", str(folder), str(project), str(version)]
+            looking.process = subprocess.Popen([*words, text], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
+            assert looking.process.stdout is not None
+            threading.Thread(target=_listen, args=(looking, looking.process.stdout), daemon=True).start()
+    return looking.said
+
+
+def _listen(looking: Looking, out: Any) -> None:
+    assert looking.process is not None
+    with out:
+        for line in out:
+            looking.said = plain.read_json(line)
+    looking.process.wait()
+    if looking.said["state"] != "done":
+        looking.said = {**looking.said, "state": "broken off"}
+    looking.process = None
+
+
+def main(folder: Path, project: int, version: int, text: str) -> None:
+    """The process: looks, and writes a line of JSON now and then."""
+    os.nice(5)
+    source = source_in(plain.read_json(text))
+    connection = connect(folder, "main")
+    said, begun = time.monotonic(), time.monotonic()
+
+    def counted(rows: Any) -> Any:
+        nonlocal said
+        for number, row in enumerate(rows, 1):
+            if not number & 1023 and (now := time.monotonic()) - said > SAYS_EVERY_S:
+                said = now
+                _say({"state": "looking", "rows": number})
+                if now - begun > LONGEST_S:
+                    raise Unreadable("this took longer than half an hour")
+            yield row
+
+    with project_files.opener(connection, project, {source.file: version})(source.file) as file:
+        _say({"state": "done", **profiled(file, source, None, counted)})
+
+
+def _say(what: dict[str, Any]) -> None:
+    sys.stdout.buffer.write(plain.write_json(what) + b"\n")
+    sys.stdout.buffer.flush()
+
+
+def source_in(document: Any) -> FileRows:
+    """A source of a file, of its document. Raises FormatError."""
+    source = read_project({"salt-path": 1, "project": "looked at", "sources": {"it": document}}).sources["it"]
+    assert isinstance(source, FileRows)
+    return source
+
+
+def profiled(file: BinaryIO, source: FileRows, most: int | None, through: Any = iter) -> dict[str, Any]:
+    """What a file holds, as it is shown; of a file that breaks off, what was read until then, and the reason."""
+    seen: list[str] = []
+
+    def rows(table_rows: Any) -> Any:
+        try:
+            yield from through(table_rows)
+        except (Unreadable, Blocked) as problem:
+            seen.append(str(problem))
+
+    table = read_table(file, source)
+    found = profile(table.names, rows(table.rows), source.columns, most)
+    return {**profile_view(found), "problem": seen[0] if seen else ""}
+
+
+def profile_of_rows(names: list[str], rows: list[Row]) -> dict[str, Any]:
+    """The same of rows that no file holds."""
+    return {**profile_view(profile(names, rows)), "problem": ""}
+
+
+def profile_view(found: Profile) -> dict[str, Any]:
+    return {
+        "rows": found.rows,
+        "whole": found.whole,
+        "bad": [{"row": row, "sentence": sentence} for row, sentence in found.bad],
+        "badCount": found.bad_count,
+        "columns": [_column(column) for column in found.columns],
+    }
+
+
+def _column(column: ColumnProfile) -> dict[str, Any]:
+    return {
+        "name": column.name,
+        "kind": column.kind,
+        "fits": column.fits,
+        "withComma": column.with_comma,
+        "filled": sum(column.kinds.values()),
+        "empties": column.empties,
+        "distinct": len(column.values),
+        "more": column.overflown,
+        "common": [{"text": text, "times": times} for text, times in column.common],
+        "least": cell_text(column.least),
+        "most": cell_text(column.most),
+        "misfits": [{"row": row, "text": text} for row, text in column.misfits],
+        "misfitCount": column.misfit_count,
+    }

@@ -1,0 +1,145 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { api, type DataSource, type RunEvent, type SourceDocument } from "../../app/api";
+import { useEvents } from "../../app/events";
+import { freePath } from "../../app/files";
+import { ago, count, exactly, size } from "../../app/format";
+import { useProject } from "../../app/project";
+import { DropFile } from "../../parts/DropFile";
+import { Notice } from "../../parts/Notice";
+import { addressOf, columnsSaid, FILES, sourceName, whence } from "./source";
+
+const MADE: SourceDocument = { make: 20, columns: { name: "[=any name]", number: "[=row.number]" } };
+const COMBINED: SourceDocument = {
+  combine: "pairwise",
+  columns: { season: ["summer", "winter"], nights: [1, 7, 30] },
+};
+
+/** Data: the sources that cases take their rows from. */
+export function DataPage() {
+  const project = useProject();
+  const client = useQueryClient();
+  const go = useNavigate();
+  const [said, setSaid] = useState("");
+  const query = useQuery({
+    queryKey: ["sources", project?.id],
+    queryFn: () => api.sources(project?.id as string),
+    enabled: Boolean(project),
+  });
+  const listener = useCallback(
+    (event: RunEvent) => {
+      if (event.type === "sources changed") void client.invalidateQueries({ queryKey: ["sources"] });
+    },
+    [client],
+  );
+  useEvents(project?.id, listener);
+  const sources = query.data?.items ?? [];
+  const add = async (like: string, document: SourceDocument) => {
+    try {
+      const made = await api.addSource(
+        project?.id as string,
+        sourceName(
+          like,
+          sources.map((s) => s.name),
+        ),
+        document,
+      );
+      await client.invalidateQueries({ queryKey: ["sources"] });
+      await go(addressOf(made.name));
+    } catch (problem) {
+      setSaid((problem as Error).message);
+    }
+  };
+  const bring = async (file: File | undefined) => {
+    if (!file || !project) return;
+    setSaid(`Bringing in ${file.name}…`);
+    try {
+      const known = (await api.files(project.id)).items;
+      const kept = await api.putFile(project.id, freePath(file.name, known), file);
+      await add(file.name, { file: kept.path });
+    } catch (problem) {
+      setSaid((problem as Error).message);
+    }
+  };
+  return (
+    <div className="page data">
+      <div className="page-head">
+        <div>
+          <p className="crumb">Data</p>
+          <h1>Where rows come from</h1>
+          <p className="muted">
+            {sources.length
+              ? `${count(sources.length, "source")}; a case that names one runs once for each of its rows`
+              : "A case runs once for each row of a source: of a spreadsheet, a CSV or JSON file, or of rows that are made."}
+          </p>
+        </div>
+      </div>
+      {query.error && <Notice sentence={query.error.message} retry={() => void query.refetch()} />}
+      <ul className="sources">
+        {sources.map((source) => (
+          <li key={source.name}>
+            <SourceLine source={source} />
+          </li>
+        ))}
+      </ul>
+      <DropFile label="A file of rows" accept={FILES} take={(file) => void bring(file)}>
+        <p>
+          Drop a spreadsheet (.xlsx), a CSV or a JSON file here. Where names and data stand is found, and
+          shown for you to change.
+        </p>
+      </DropFile>
+      <p>
+        Or let rows be made:{" "}
+        <button type="button" className="plain-link" onClick={() => void add("made rows", MADE)}>
+          of generators
+        </button>
+        , or{" "}
+        <button type="button" className="plain-link" onClick={() => void add("combinations", COMBINED)}>
+          of values that are combined
+        </button>
+        .
+      </p>
+      <p role="status" className={said.startsWith("Bringing") ? "muted" : "problem"}>
+        {said}
+      </p>
+    </div>
+  );
+}
+
+/** A source as a sentence. */
+function SourceLine({ source }: { source: DataSource }) {
+  return (
+    <article className="source-line">
+      <p>
+        <Link to={addressOf(source.name)} className="source-name">
+          {source.name}
+        </Link>{" "}
+        {source.problem ? (
+          <span className="trouble">cannot be read: {source.problem}</span>
+        ) : (
+          <>
+            <span className={source.kind === "file" ? "mono" : undefined}>{whence(source)}</span>, with{" "}
+            {columnsSaid(source.columns)}
+          </>
+        )}
+      </p>
+      <p className="muted small">
+        {source.size !== null && `${size(source.size)} · `}
+        {source.changedAt && (
+          <span title={exactly(source.changedAt)}>
+            brought in {ago(source.changedAt)} by {source.changedBy} ·{" "}
+          </span>
+        )}
+        {source.uses ? "used by " : "no case uses it yet"}
+        {source.cases.map((user, index) => (
+          <span key={user.id}>
+            {index > 0 && ", "}
+            <Link to={`/cases/${user.id}`}>{user.name}</Link>
+          </span>
+        ))}
+        {source.uses > source.cases.length && ` and ${source.uses - source.cases.length} more`}
+      </p>
+    </article>
+  );
+}

@@ -1,0 +1,181 @@
+import type { DataSource, LookedAt, SourceDocument } from "../../app/api";
+import { InPlace } from "../../parts/typing/InPlace";
+import { saying } from "./source";
+
+type Choice = [value: string, name: string];
+const DELIMITERS: Choice[] = [
+  [",", "a comma"],
+  [";", "a semicolon"],
+  ["tab", "a tab"],
+  ["|", "a bar"],
+];
+const QUOTES: Choice[] = [
+  ['"', "double quotes"],
+  ["'", "apostrophes"],
+  ["none", "nothing"],
+];
+const ENCODINGS: Choice[] = [
+  ["utf-8", "UTF-8"],
+  ["windows-1252", "Windows-1252"],
+  ["latin-1", "Latin-1"],
+  ["utf-16", "UTF-16"],
+];
+const DECIMALS: Choice[] = [
+  [".", "a point"],
+  [",", "a comma"],
+];
+
+interface Props {
+  source: DataSource;
+  looked: LookedAt;
+  change: (document: SourceDocument) => Promise<string | undefined>;
+}
+
+/** How the file is read, as one sentence: what was found, and can be said otherwise. */
+export function HowItIsRead({ source, looked, change }: Props) {
+  const { document } = source;
+  const said = (key: string) => (typeof document[key] === "string" ? (document[key] as string) : "");
+  const set = (key: string) => (value: string) => void change(saying(document, key, value));
+  const { frame } = looked;
+  return (
+    <p className="how-read">
+      {looked.kind === "xlsx" && (
+        <>
+          Its sheet{" "}
+          <Chosen
+            label="Which sheet"
+            value={said("sheet") || looked.sheet}
+            choices={looked.sheets.map((sheet) => [sheet, sheet])}
+            set={set("sheet")}
+          />
+          .{" "}
+        </>
+      )}
+      {looked.kind === "csv" && (
+        <>
+          Cells are divided by{" "}
+          <Found
+            label="What divides cells"
+            value={said("delimiter")}
+            found={looked.delimiter === "\t" ? "tab" : looked.delimiter}
+            choices={DELIMITERS}
+            set={set("delimiter")}
+          />
+          , those with a line break or a divider stand in{" "}
+          <Found
+            label="What stands around cells"
+            value={said("quote")}
+            found={looked.quote || "none"}
+            choices={QUOTES}
+            set={set("quote")}
+          />
+          , letters are{" "}
+          <Found
+            label="The file’s encoding"
+            value={said("encoding")}
+            found={looked.encoding}
+            choices={ENCODINGS}
+            set={set("encoding")}
+          />
+          , numbers have{" "}
+          <Chosen
+            label="What stands before decimals"
+            value={said("decimal") || "."}
+            choices={DECIMALS}
+            set={(value) => set("decimal")(value === "." ? "" : value)}
+          />
+          .{" "}
+        </>
+      )}
+      {looked.kind === "json" && (
+        <>
+          The list stands at{" "}
+          <InPlace
+            text={said("path")}
+            label="Where the list stands"
+            hint="A path such as $.items"
+            save={(path) => change(saying(document, "path", path.trim()))}
+          >
+            <span className="mono">{said("path") || looked.lists[0] || "$"}</span>
+          </InPlace>
+          {looked.lists.length > 1 && (
+            <span className="muted"> (lists stand at {looked.lists.join(", ")})</span>
+          )}
+          .{" "}
+        </>
+      )}
+      {looked.kind === "lines" && "Each line is a JSON document. "}
+      {frame && (
+        <>
+          {frame.names ? "Names stand in row " : "No row has "}
+          <InPlace
+            text={String(frame.names)}
+            label="The row that has the columns’ names"
+            hint="Its number; 0: no row has names"
+            save={async (row) =>
+              /^\d{1,4}$/.test(row.trim())
+                ? change(saying(document, "names in", Number(row)))
+                : "Type the row’s number, or 0."
+            }
+          >
+            {frame.names || "names"}
+          </InPlace>
+          , data in{" "}
+          <InPlace
+            text={frame.text}
+            label="Where the data stand"
+            hint="Cells such as A2:F40, or A2:F to the last row"
+            save={(area) => change(saying(document, "data in", area.trim()))}
+          >
+            <span className="mono">{frame.text}</span>
+          </InPlace>
+          {!frame.lastRow && " to the last row"}.{" "}
+          {(frame.namesSaid || frame.dataSaid) && (
+            <button
+              type="button"
+              className="plain-link"
+              onClick={() =>
+                void change(saying(saying(document, "names in", undefined), "data in", undefined))
+              }
+            >
+              find them again
+            </button>
+          )}
+        </>
+      )}
+    </p>
+  );
+}
+
+interface ChosenProps {
+  label: string;
+  value: string;
+  choices: Choice[];
+  set: (value: string) => void;
+}
+
+/** A word of a sentence that is one of several. */
+function Chosen({ label, value, choices, set }: ChosenProps) {
+  const known = choices.some(([choice]) => choice === value);
+  return (
+    <select
+      className="in-sentence"
+      aria-label={label}
+      value={value}
+      onChange={(event) => set(event.target.value)}
+    >
+      {!known && <option value={value}>{value}</option>}
+      {choices.map(([choice, name]) => (
+        <option key={choice} value={choice}>
+          {name}
+        </option>
+      ))}
+    </select>
+  );
+}
+
+/** The same, which is found unless it is said. */
+function Found({ found, choices, value, ...props }: ChosenProps & { found: string }) {
+  const name = choices.find(([choice]) => choice === found)?.[1] ?? found;
+  return <Chosen {...props} value={value} choices={[["", `${name}, as found`], ...choices]} />;
+}
