@@ -9,6 +9,7 @@ import { useProject } from "../../app/project";
 import { DropFile } from "../../parts/DropFile";
 import { Notice } from "../../parts/Notice";
 import { addressOf, columnsSaid, FILES, sourceName, whence } from "./source";
+import { Users } from "./Users";
 
 const MADE: SourceDocument = { make: 20, columns: { name: "[=any name]", number: "[=row.number]" } };
 const COMBINED: SourceDocument = {
@@ -132,13 +133,7 @@ function SourceLine({ source }: { source: DataSource }) {
           </span>
         )}
         {source.uses ? "used by " : "no case uses it yet"}
-        {source.cases.map((user, index) => (
-          <span key={user.id}>
-            {index > 0 && ", "}
-            <Link to={`/cases/${user.id}`}>{user.name}</Link>
-          </span>
-        ))}
-        {source.uses > source.cases.length && ` and ${source.uses - source.cases.length} more`}
+        <Users source={source} />
       </p>
     </article>
   );

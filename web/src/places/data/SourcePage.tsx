@@ -11,6 +11,7 @@ import { FramedCells } from "./FramedCells";
 import { HowItIsRead } from "./HowItIsRead";
 import { MadeColumns } from "./MadeColumns";
 import { MadeRows } from "./MadeRows";
+import { Users } from "./Users";
 import { type Opened, useSource } from "./useSource";
 import { Versions } from "./Versions";
 
@@ -78,13 +79,7 @@ function OpenedSource({ project, name }: { project: string; name: string }) {
           <p className="muted">
             <Counted opened={opened} />
             {source.uses ? " · used by " : " · no case uses it yet; choose it in a case’s rows"}
-            {source.cases.map((user, index) => (
-              <span key={user.id}>
-                {index > 0 && ", "}
-                <Link to={`/cases/${user.id}`}>{user.name}</Link>
-              </span>
-            ))}
-            {source.uses > source.cases.length && ` and ${source.uses - source.cases.length} more`}
+            <Users source={source} />
           </p>
         </div>
         <div className="source-acts">
