@@ -36,7 +36,8 @@ demo: setup
 
 test: setup
 	@sh tests/need-chromium
-	@sh tests/need-libreoffice
+	@sh tests/need-optional /usr/bin/soffice libreoffice-calc-nogui 'LibreOffice Calc'
+	@sh tests/need-optional '/usr/lib/postgresql/*/bin/initdb' postgresql PostgreSQL
 	@$(BIN)/python -m tests
 
 check: setup

@@ -141,14 +141,14 @@ def _with_rows(plan: Plan, root: Path, rows_file: Path | None, pick: str) -> Pla
 def _guard(plan: Plan, allowed: bool) -> None:
     """Steps that may change a guarded environment are asked about, where there is someone to ask. Raises NotUnderstood if they may not."""
     from saltpath.core.measures import counted
-    from saltpath.core.steps import changing
+    from saltpath.core.steps import changing, where_to
     from saltpath.formats.terminal import printable
 
     steps = [step for planned in plan.cases for _, _, top in planned.case.parts() for step in changing([top])]
     if allowed or plan.environment is None or not plan.environment.guarded or not steps:
         return
     name = plan.environment.name
-    told = "".join(f"\n  {step.method} {step.address.text}  ({step.name})" for step in steps[:20])
+    told = "".join(f"\n  {where_to(step)}  ({step.name})" for step in steps[:20])
     question = printable(
         f"{name} is guarded, and {counted(len(steps), 'step')} may change something there:{told}\nRun them?"
     )
@@ -214,7 +214,9 @@ def _plan(
     names = {name for c in cases for name in _secret_names(found, c.case.values.secret)}
     filled = {name: given[key] for name in names for key in (name, name.upper()) if key in given}
     seed = secrets.randbelow(1_000_000) if seed is None else seed
-    return Plan(tuple(cases), found.project, chosen, seed, 0, values, filled, jobs, utc_us(), file_reader(found.root))
+    return Plan(
+        tuple(cases), found.project, chosen, seed, 0, values, filled, jobs, utc_us(), file_reader(found.root), root=found.root
+    )  # fmt: skip
 
 
 def _measures(report: Path) -> dict[str, dict[str, Any]]:

@@ -170,7 +170,7 @@ class Leaks(unittest.TestCase):
         for name in ("head", "octets", "text", "value", "why", "exchange", "_without_end"):
             with self.subTest(name), patch.object(Masker, name, as_it_is):
                 self.assertNotEqual(leaks(), [], f"without Masker.{name}")
-        with patch.object(step, "_mask_outcome", lambda outcome, _masker: outcome):
+        with patch.object(step, "mask_outcome", lambda outcome, _masker: outcome):
             self.assertNotEqual(leaks(), [])
 
     def test_every_form_and_every_escape_is_needed(self):

@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from typing import Any, Literal
 
+from saltpath.core.lookups.statement import Asked
 from saltpath.core.nearest import nearest
 from saltpath.core.options import NO_OPTIONS, Options
 from saltpath.core.references import Reference, Template
@@ -158,6 +159,37 @@ class Repeat:
 
 
 @dataclass(frozen=True, slots=True)
+class Cell:
+    """A column of an output table: a subject, or a compiled tree; `of_step`: its verdict, or why."""
+
+    of: Any
+    of_step: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Write:
+    """A row for an output table, by its columns."""
+
+    table: str
+    columns: tuple[tuple[str, Cell], ...]
+    place: Place = field(default_factory=Place, compare=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Database:
+    """Where a database stands: a SQLite file, or PostgreSQL as `host:port/name`. `may_change`: statements that change something are
+    allowed. `tls`: off, require, verify, or empty for whatever the server offers."""
+
+    kind: Literal["sqlite", "postgres"]
+    at: Template
+    user: Template | None = None
+    password: Template | None = None
+    tls: str = ""
+    may_change: bool = False
+    place: Place = field(default_factory=Place, compare=False)
+
+
+@dataclass(frozen=True, slots=True)
 class Request:
     """A request step: what is sent, what must hold of the answer, what is kept. `inherited`: the checks on every answer that
     it does not except itself from, each with where it comes from. `signs`: its head asks for the finished request; `asks`: its
@@ -178,11 +210,36 @@ class Request:
     repeat: Repeat | None = None
     without: tuple[str, ...] = ()
     inherited: tuple[tuple[str, Expectation], ...] = ()
+    write: Write | None = None
     signs: bool = False
     asks: bool = False
     off: bool = False
     place: Place = field(default_factory=Place, compare=False)
     kind: Literal["request"] = "request"
+
+
+@dataclass(frozen=True, slots=True)
+class LookUp:
+    """Rows that are looked up in a database of the project. `changes`: whether the statement may change something; `most`: how many rows at
+    most; with more the step is blocked. It has no checks on every answer."""
+
+    name: str
+    key: str
+    database: str
+    asked: Asked
+    changes: bool = False
+    most: int = 1_000
+    options: Options = NO_OPTIONS
+    expect: tuple[Expectation, ...] = ()
+    keep: tuple[Keep, ...] = ()
+    only_if: tuple[Expectation, ...] = ()
+    repeat: Repeat | None = None
+    inherited: tuple[tuple[str, Expectation], ...] = ()
+    write: Write | None = None
+    asks: bool = False
+    off: bool = False
+    place: Place = field(default_factory=Place, compare=False)
+    kind: Literal["look up"] = "look up"
 
 
 @dataclass(frozen=True, slots=True)
@@ -193,6 +250,7 @@ class SetValues:
     key: str
     values: tuple[tuple[str, Any], ...]
     only_if: tuple[Expectation, ...] = ()
+    write: Write | None = None
     off: bool = False
     place: Place = field(default_factory=Place, compare=False)
     kind: Literal["set"] = "set"
@@ -244,7 +302,10 @@ class ForEach:
     kind: Literal["for each"] = "for each"
 
 
-Step = Request | SetValues | Wait | UseShared | ForEach
+Answered = Request | LookUp
+"""Steps that get something to check and to keep."""
+
+Step = Request | LookUp | SetValues | Wait | UseShared | ForEach
 
 
 @dataclass(frozen=True, slots=True)
@@ -336,7 +397,7 @@ def numbered(step: Step, number: str) -> Iterator[tuple[str, Step]]:
 
 def keeps_of(step: Step) -> tuple[str, ...]:
     """The names under which a step keeps values for those after it, those of the steps inside it too."""
-    if isinstance(step, Request):
+    if isinstance(step, Answered):
         return tuple(keep.name for keep in step.keep)
     if isinstance(step, SetValues):
         return tuple(name for name, _ in step.values)
@@ -383,6 +444,7 @@ class Project:
     zone: str = "UTC"
     environment: str = ""
     sources: dict[str, Source] = field(default_factory=dict)
+    databases: dict[str, Database] = field(default_factory=dict)
 
     def source_of(self, rows: Source) -> Source | Why:
         """Rows by the name of a source as that source, or why there is none."""

@@ -31,7 +31,8 @@ TEMPLATES = {
     "keep-gone": "{step} no longer keeps {name}",
     "keep-changed": "{step} keeps {of} as {name}, and kept {before}",
 }
-_KINDS = ("request", "set", "wait", "shared", "for each")
+_NAMED = ("request", "look up")
+_KINDS = ("request", "look up", "set", "wait", "shared", "for each")
 _PARTS = {
     "once": "once, before everything",
     "steps": "in its turn",
@@ -39,7 +40,7 @@ _PARTS = {
     "at the end": "at the end, always",
 }
 _EVERY = "every answer"
-_OWN = ("key", "off", "expect", "keep", "request")
+_OWN = ("key", "off", "expect", "keep", *_NAMED)
 
 
 def differences(before: Document, after: Document) -> list[str]:
@@ -117,8 +118,9 @@ def _longest(chains: list[list[int]]) -> list[int]:
 def _of_step(before: Document, after: Document) -> list[str]:
     step = _title(after)
     found = []
-    if before.get("request") != after.get("request"):
-        found.append(_said("step-named", step=step, before=_quoted(before.get("request"))))
+    for field in _NAMED:
+        if field in before and field in after and before[field] != after[field]:
+            found.append(_said("step-named", step=step, before=_quoted(before[field])))
     if bool(before.get("off")) != bool(after.get("off")):
         found.append(_said("step-off" if after.get("off") else "step-on", step=step))
     for field in dict.fromkeys([*before, *after]):
@@ -167,7 +169,7 @@ def _same(before: Document, after: Document, field: str) -> bool:
 
 def _title(step: Document) -> str:
     kind = next((kind for kind in _KINDS if kind in step), "step")
-    return f"“{step[kind]}”" if kind == "request" else f"the step {kind} {_shown(step.get(kind))}"
+    return f"“{step[kind]}”" if kind in _NAMED else f"the step {kind} {_shown(step.get(kind))}"
 
 
 def _quoted(value: Any) -> str:

@@ -51,7 +51,8 @@ class StepFinished(msgspec.Struct, frozen=True, gc=False):
     """`exchanges` in the order in which they went (redirects first, the answer that was judged last).
     `used` holds what each reference resolved to. Steps that do not count (set, wait, cleaning up without checks)
     are left out of the row's verdict. Steps of `once` and `at the end` have row 0. `attempts`: how often a step that
-    repeats was sent; `exchanges` then holds the first attempt's and the last one's."""
+    repeats was sent; `exchanges` then holds the first attempt's and the last one's. `wrote`: its row of the output table that the step
+    names, by column."""
 
     at: int
     case: int
@@ -73,6 +74,7 @@ class StepFinished(msgspec.Struct, frozen=True, gc=False):
     counts: bool = True
     attempts: int = 1
     inner: str = ""
+    wrote: Mapping[str, Any] | None = None
 
 
 class RowFinished(msgspec.Struct, frozen=True, gc=False):

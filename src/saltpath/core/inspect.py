@@ -9,12 +9,14 @@ from dataclasses import dataclass
 from typing import Literal
 
 from saltpath.core.case import (
+    Answered,
     Body,
     Case,
     Expectation,
     ForEach,
     JsonText,
     Keep,
+    LookUp,
     NamedValues,
     Place,
     Request,
@@ -29,8 +31,10 @@ from saltpath.core.case import (
 )
 from saltpath.core.checks.loose import references_in_expected
 from saltpath.core.grammar import Unreadable
+from saltpath.core.lookups.statement import Asked
 from saltpath.core.nearest import nearest
 from saltpath.core.references import Reference, compile_tree, named, references_in
+from saltpath.core.subjects import Subject
 from saltpath.core.tables.made import names_of
 from saltpath.core.tables.sources import CombinedRows, MadeRows, WrittenRows, trees_of
 from saltpath.core.why import Why, why
@@ -61,6 +65,8 @@ class Surroundings:
     project: frozenset[str] = frozenset()
     columns: frozenset[str] | None = None
     """Of the file that the rows come from; None: they are not known here."""
+    databases: frozenset[str] | None = None
+    """Of the project; None: they are not known here."""
 
 
 def surroundings(
@@ -100,7 +106,7 @@ def inspect(case: Case, around: Surroundings) -> list[Finding]:
         findings += _secret_text(name, value, where)
     items = _items_around(case)
     for place, (number, step) in enumerate(case.every_step(), 1):
-        own = {keep.name for keep in step.keep} if isinstance(step, Request) else set()
+        own = {keep.name for keep in step.keep} if isinstance(step, Answered) else set()
         for reference, late in own_references(step):
             used.add(reference.name)
             if reference.scope is None and reference.name in items[number]:
@@ -110,6 +116,8 @@ def inspect(case: Case, around: Surroundings) -> list[Finding]:
                 findings.append(finding)
         if isinstance(step, Request):
             findings += _of_request(step)
+        if isinstance(step, LookUp):
+            findings += _of_lookup(step, around)
         if isinstance(step, UseShared) and step.problem is not None and not step.off:
             findings.append(Finding("error", step.problem, step.place, step.name))
     used |= {reference.name for reference in references_in([*trees_of(case.rows), *(tree for _, tree in case.outputs)])}
@@ -169,24 +177,38 @@ def own_references(step: Step) -> Iterator[tuple[Reference, bool]]:
         yield from ((reference, False) for reference in references_in([tree for _, tree in step.given]))
     if isinstance(step, ForEach):
         yield from ((reference, False) for reference in references_in(step.of))
-    if not isinstance(step, Request):
+    if isinstance(step, SetValues | Answered) and step.write is not None:
+        cells = [cell.of for _, cell in step.write.columns]
+        yield from ((reference, True) for reference in references_in(cells))
+        subjects = [cell for cell in cells if isinstance(cell, Subject)]
+        yield from ((reference, True) for subject in subjects for reference in subject.references())
+    if not isinstance(step, Answered):
         yield from ((reference, False) for reference in references_of_checks(step.only_if))
         return
-    sent: list[object] = [step.address, [value for _, value in step.query], [value for _, value in step.headers]]
-    if step.auth is not None:
-        sent.append(step.auth.parts)
-    for reference in references_in(sent):
-        yield reference, False
-    for reference in _in_body(step.body):
-        yield reference, False
-    options = step.options
-    for template in (options.proxy, options.certificate.password if options.certificate else None):
-        if template is not None:
-            yield from ((reference, False) for reference in template.references())
+    if isinstance(step, LookUp):
+        yield from ((reference, False) for reference in _asked_with(step.asked))
+    else:
+        yield from ((reference, False) for reference in _sent(step))
     expected = (*step.only_if, *(step.repeat.until if step.repeat else ()), *step.expect)
     yield from ((reference, False) for reference in references_of_checks(expected))
     for keep in step.keep:
         yield from ((reference, True) for reference in keep.of.references())
+
+
+def _asked_with(asked: Asked) -> Iterator[Reference]:
+    yield from references_in([asked.sql, *(condition.expected for condition in asked.conditions)])
+
+
+def _sent(step: Request) -> Iterator[Reference]:
+    sent: list[object] = [step.address, [value for _, value in step.query], [value for _, value in step.headers]]
+    if step.auth is not None:
+        sent.append(step.auth.parts)
+    yield from references_in(sent)
+    yield from _in_body(step.body)
+    options = step.options
+    for template in (options.proxy, options.certificate.password if options.certificate else None):
+        if template is not None:
+            yield from template.references()
 
 
 def _in_body(body: Body | None) -> Iterator[Reference]:
@@ -283,6 +305,21 @@ def _of_request(step: Request) -> Iterator[Finding]:
         yield Finding("warning", why("secret-in-text", name=f"the {step.auth.kind} sign-in"), step.place, step.name)
 
 
+def _of_lookup(step: LookUp, around: Surroundings) -> Iterator[Finding]:
+    if step.off:
+        return
+    if not any(not check.off and not check.advice for check in step.expect) and step.place.path.startswith("steps"):
+        yield Finding("warning", why("no-checks"), step.place, step.name)
+    if around.databases is not None and step.database not in around.databases:
+        yield Finding("error", no_database(step.database, around.databases), step.place, step.name)
+
+
+def no_database(name: str, known: Iterable[str]) -> Why:
+    """There is no database of this name."""
+    near = nearest(name, known)
+    return why("no-database", name=name, near=f"; did you mean {near}?" if near else "")
+
+
 def _secret_text(name: str, value: object, place: Place) -> Iterator[Finding]:
     if isinstance(value, str) and value and "[=" not in value and _SECRET_NAME.search(name):
         yield Finding("warning", why("secret-in-text", name=name), place)
@@ -290,7 +327,7 @@ def _secret_text(name: str, value: object, place: Place) -> Iterator[Finding]:
 
 def _unused(case: Case, used: set[str]) -> Iterator[Finding]:
     for _, step in case.every_step():
-        keeps: tuple[Keep, ...] = step.keep if isinstance(step, Request) else ()
+        keeps: tuple[Keep, ...] = step.keep if isinstance(step, Answered) else ()
         for keep in keeps:
             if keep.name not in used and not step.off:
                 yield Finding("warning", why("unused-keep", name=keep.name), keep.place, step.name)
@@ -307,7 +344,7 @@ def handed_over(case: Case) -> frozenset[str]:
 
 def asked_for(step: Step) -> frozenset[str]:
     """The names that a step only asks about: `value portCallId is present`."""
-    items = (*step.only_if, *(step.expect if isinstance(step, Request) else ()))
+    items = (*step.only_if, *(step.expect if isinstance(step, Answered) else ()))
     return frozenset(named(str(check.of.argument)).name for check in checks_in(items) if check.of.kind == "value")
 
 

@@ -14,6 +14,7 @@ import msgspec
 
 from saltpath.core import measures, plain
 from saltpath.core.case import (
+    Answered,
     Auth,
     Body,
     Case,
@@ -21,6 +22,7 @@ from saltpath.core.case import (
     Expectation,
     ForEach,
     JsonText,
+    LookUp,
     MultipartPart,
     Repeat,
     Request,
@@ -28,6 +30,7 @@ from saltpath.core.case import (
     Step,
     UseShared,
     Wait,
+    Write,
     XmlText,
     keeps_of,
     numbered,
@@ -40,6 +43,7 @@ from saltpath.core.grammar import Unreadable
 from saltpath.core.inspect import asked_for, own_references
 from saltpath.core.options import Options
 from saltpath.core.references import read_template, references_in, written_tree
+from saltpath.core.subjects import Subject
 
 Piece = dict[str, str]
 
@@ -65,8 +69,10 @@ def outline(case: Case) -> dict[str, Any]:
             "off": step.off,
         }
         entry["onlyIf"] = " and ".join(item.sentence for item in step.only_if)
-        if isinstance(step, Request):
-            entry |= _request(step)
+        if isinstance(step, SetValues | Answered) and step.write is not None:
+            entry["write"] = _write(step.write)
+        if isinstance(step, Answered):
+            entry |= _request(step) if isinstance(step, Request) else _lookup(step)
             entry["repeat"] = _repeat(step.repeat) if step.repeat else None
             entry["keep"] = [
                 {
@@ -170,6 +176,34 @@ def _request(step: Request) -> dict[str, Any]:
         "expect": [expectation(item) for item in step.expect],
         "without": list(step.without),
     }
+
+
+def _lookup(step: LookUp) -> dict[str, Any]:
+    asked = step.asked
+    return {
+        "lookUp": {
+            "database": step.database,
+            "table": asked.table,
+            "columns": list(asked.columns),
+            "where": [
+                {"column": item.column, "relation": item.relation, "value": pieces(_shown(item.expected))}
+                for item in asked.conditions
+            ],
+            "order": list(asked.order),
+            "sql": pieces(asked.sql.text) if asked.sql else [],
+            "most": step.most,
+        },
+        "expect": [expectation(item) for item in step.expect],
+        "without": [],
+    }
+
+
+def _write(write: Write) -> dict[str, Any]:
+    columns = [
+        {"name": name, "of": cell.of_step or (cell.of.text if isinstance(cell.of, Subject) else _shown(cell.of))}
+        for name, cell in write.columns
+    ]
+    return {"table": write.table, "columns": columns}
 
 
 def _body(body: Body) -> dict[str, Any]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Awaitable, Callable, Iterator
 from dataclasses import dataclass, field, replace
+from pathlib import Path
 from typing import Any
 
 from saltpath.core.case import Case, Environment, NamedValues, Project, Request, Step, Suite, UseShared
@@ -62,7 +63,8 @@ class Plan:
     """A whole run. `read_rows` reads the rows of a file, as engine/rows.py says; `begin_rows(case, row)` is awaited before rows up to that
     one begin. `values` are given at the start (text), `secrets` fill the values that are marked secret.
     `started_us`: UTC microseconds, the run's `now`. `read_file` reads a file of the project, and raises Blocked. `changes`: the keys of the
-    steps that may change something; others that might are left out. None: whichever."""
+    steps that may change something; others that might are left out. None: whichever. `own_folder`: the application's, in which no database is looked into; `root`: the
+    folder that the project is, if it is one."""
 
     cases: tuple[PlannedCase, ...]
     project: Project
@@ -77,6 +79,8 @@ class Plan:
     changes: frozenset[str] | None = None
     read_rows: Callable[[FileRows], Iterator[Row]] | None = None
     begin_rows: Callable[[int, int], Awaitable[None]] | None = None
+    own_folder: Path | None = None
+    root: Path | None = None
 
 
 def planned(

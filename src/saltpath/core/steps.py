@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
-from saltpath.core.case import PARTS, ForEach, Request, Step, UseShared
+from saltpath.core.case import PARTS, Answered, ForEach, LookUp, Step, UseShared
 
 
 def steps_in(document: Mapping[str, Any]) -> Iterator[dict[str, Any]]:
@@ -36,17 +36,24 @@ SAFE = frozenset(["GET", "HEAD", "OPTIONS", "TRACE"])
 """Methods that change nothing (RFC 9110, 9.2.1)."""
 
 
-def may_change(step: Request) -> bool:
-    """Whether a request may change something where it is sent."""
-    return step.method.upper() not in SAFE
+def may_change(step: Answered) -> bool:
+    """Whether a step may change something where it is sent, or looks."""
+    return step.changes if isinstance(step, LookUp) else step.method.upper() not in SAFE
 
 
-def changing(steps: Iterable[Step]) -> Iterator[Request]:
-    """The requests that may change something, those inside other steps too."""
+def where_to(step: Answered) -> str:
+    """Where a step goes, in a line: `POST [=harbour]/port-calls`, or the database and what is asked of it."""
+    if isinstance(step, LookUp):
+        return f"{step.database}: {step.asked.sql.text if step.asked.sql else step.asked.table}"
+    return f"{step.method} {step.address.text}"
+
+
+def changing(steps: Iterable[Step]) -> Iterator[Answered]:
+    """The steps that may change something, those inside others too."""
     for step in steps:
         if isinstance(step, ForEach):
             yield from changing(step.steps)
         elif isinstance(step, UseShared) and step.shared is not None:
             yield from changing(step.shared.steps)
-        elif isinstance(step, Request) and may_change(step) and not step.off:
+        elif isinstance(step, Answered) and may_change(step) and not step.off:
             yield step

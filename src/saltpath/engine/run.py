@@ -11,6 +11,7 @@ from saltpath.core.plan import Plan
 from saltpath.core.verdicts import Verdict, worst
 from saltpath.engine.case_walk import CaseWalk
 from saltpath.engine.client import Client
+from saltpath.engine.databases import Databases
 from saltpath.engine.helper import Helper
 from saltpath.engine.loop import CurlSelector, Strand
 from saltpath.engine.stop import Stop
@@ -33,13 +34,16 @@ async def run_plan(
     begun = time.monotonic_ns()
     environment = plan.environment.name if plan.environment else ""
     emit(RunStarted(now_us(), plan.seed, environment, len(plan.cases)))
-    of_run = OfRun(plan, client, Tokens(), Helper(), emit, stop, now_us)
+    databases = Databases(plan.own_folder, plan.root)
+    stop.aborts(databases.interrupt)
+    of_run = OfRun(plan, client, Tokens(), Helper(), databases, emit, stop, now_us)
     crew = _Crew(of_run)
     try:
         await crew.carry_out()
     finally:
         client.close()
         of_run.helper.close()
+        databases.close()
     verdict = worst(crew.verdicts)
     emit(RunFinished(now_us(), verdict, since(begun), stop.by))
     return verdict

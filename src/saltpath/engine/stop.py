@@ -12,7 +12,7 @@ class Stop:
     def __init__(self) -> None:
         self.by = ""
         self._event = asyncio.Event()
-        self._abort: Callable[[], None] = lambda: None
+        self._aborts: list[Callable[[], None]] = []
 
     @property
     def requested(self) -> bool:
@@ -23,10 +23,12 @@ class Stop:
         if not self.by:
             self.by = by or "someone"
             self._event.set()
-            self._abort()
+            for abort in self._aborts:
+                abort()
 
     def aborts(self, abort: Callable[[], None]) -> None:
-        self._abort = abort
+        """Call this, too, when the run is to stop."""
+        self._aborts.append(abort)
 
     async def sleep(self, seconds: float) -> bool:
         """Pause; True if the pause was ended by a stop."""

@@ -8,8 +8,22 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+import msgspec
+
 from saltpath.core.answer import Answer
-from saltpath.core.case import CLEANING, ForEach, Part, Request, SetValues, Step, UseShared, Wait, checks_in
+from saltpath.core.case import (
+    CLEANING,
+    Answered,
+    ForEach,
+    LookUp,
+    Part,
+    Request,
+    SetValues,
+    Step,
+    UseShared,
+    Wait,
+    checks_in,
+)
 from saltpath.core.checks.judge import Outcome, judge_all
 from saltpath.core.events import (
     Event,
@@ -26,11 +40,14 @@ from saltpath.core.subjects import find
 from saltpath.core.verdicts import Verdict
 from saltpath.core.why import Blocked, Why, why
 from saltpath.engine.client import Aborted, Client
+from saltpath.engine.databases import Databases
 from saltpath.engine.helper import Helper
 from saltpath.engine.inside import inputs_of, items_of
+from saltpath.engine.judging import Done, wrote
+from saltpath.engine.looking_up import look_up
 from saltpath.engine.session import Session
 from saltpath.engine.spot import Spot, Sum
-from saltpath.engine.step import Done, carry_out
+from saltpath.engine.step import carry_out
 from saltpath.engine.stop import Stop
 from saltpath.engine.tokens import Tokens
 
@@ -49,6 +66,7 @@ class OfRun:
     client: Client
     tokens: Tokens
     helper: Helper
+    databases: Databases
     emit: Emit
     stop: Stop
     now_us: Callable[[], int]
@@ -135,6 +153,11 @@ class Walk:
                 done = left_out
             elif isinstance(step, Request):
                 done = await carry_out(step, options, session, spot.part, spot.wanted)
+            elif isinstance(step, LookUp):
+                of_run = self.of_run
+                done = await look_up(
+                    step, options, session, spot.part, spot.wanted, of_run.plan.project, of_run.databases
+                )
             elif isinstance(step, SetValues):
                 done = self._set(step, scopes)
             elif isinstance(step, Wait):
@@ -143,6 +166,8 @@ class Walk:
                 done = await self._use(spot, step, session, options)
             else:
                 done = await self._for_each(spot, step, session, options)
+            if isinstance(step, SetValues | Answered) and step.write is not None and done.verdict != "skipped":
+                done = msgspec.structs.replace(done, wrote=await wrote(step.write, done, session))
         except Aborted:
             done = Done("blocked", why("stopped", by=self.of_run.stop.by), 0, 0)
         except Blocked as problem:
@@ -230,7 +255,12 @@ class Walk:
         """What becomes of the step if nothing may be changed, or if its condition says no or cannot be judged; None if it is to be carried
         out."""
         plan = self.of_run.plan
-        if plan.changes is not None and isinstance(step, Request) and may_change(step) and step.key not in plan.changes:
+        if (
+            plan.changes is not None
+            and isinstance(step, Answered)
+            and may_change(step)
+            and step.key not in plan.changes
+        ):
             return Done("skipped", why("guarded", environment=plan.environment.name if plan.environment else ""), 0, 0)
         if not step.only_if:
             return None
@@ -281,7 +311,7 @@ class Walk:
         event = StepFinished(
             self.of_run.now_us(), self.index, self.row, spot.part, spot.index, step.key, step.name,
             step.kind, verdict, done.why, done.us, done.status, done.exchanges, done.outcomes, done.kept, used or {},
-            done.secret_kept, done.counts, done.attempts, spot.inner,
+            done.secret_kept, done.counts, done.attempts, spot.inner, done.wrote,
         )  # fmt: skip
         total.us += done.us
         if done.counts:

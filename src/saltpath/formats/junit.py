@@ -53,10 +53,10 @@ def _suite(result: CaseResult, started: int) -> ET.Element:
 
 
 def _is_test(step: StepFinished) -> bool:
-    """Requests, and whatever else was blocked; what holds other steps is told by these, unless it was blocked before them."""
+    """Requests and look-ups, and whatever else was blocked; what holds other steps is told by these, unless it was blocked before them."""
     if step.kind in ("shared", "for each"):
         return step.verdict == "blocked" and (step.why is None or not step.why.code.startswith("inside"))
-    return step.kind == "request" or step.verdict == "blocked"
+    return step.kind in ("request", "look up") or step.verdict == "blocked"
 
 
 def _test(step: StepFinished, case: str) -> ET.Element:

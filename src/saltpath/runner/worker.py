@@ -14,7 +14,7 @@ from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any, cast
 
-from saltpath.core.case import Case, Request, checks_in, keeps_of
+from saltpath.core.case import Answered, Case, checks_in, keeps_of
 from saltpath.core.checks.one import AS_BEFORE
 from saltpath.core.checks.outcome import Outcome
 from saltpath.core.exchange import MASK
@@ -165,6 +165,7 @@ class Worker:
             frozenset(run.request["changes"]) if "changes" in run.request else None,
             rows_reader(project_files.opener(self._main, run.project, files)),
             self._recorder.rows_begin,
+            self._folder,
         )
         return plan, positions
 
@@ -183,7 +184,7 @@ class Worker:
         """What each check of `same as last pass` saw when its step last passed in this environment, by step key and sentence."""
         found: dict[str, dict[str, Any]] = {}
         for _, step in case.every_step():
-            checks = checks_in(step.expect) if isinstance(step, Request) else ()
+            checks = checks_in(step.expect) if isinstance(step, Answered) else ()
             wanted = {check.sentence for check in checks if check.relation == AS_BEFORE}
             if wanted:
                 found[step.key] = self._last_pass(run, stored, step.key, wanted)

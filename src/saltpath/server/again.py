@@ -13,7 +13,7 @@ import msgspec
 
 from saltpath.core import plain, slow
 from saltpath.core.answer import Answer
-from saltpath.core.case import Case, Environment, Expectation, Project, Request, Suite, checks_in, subjects_in
+from saltpath.core.case import Answered, Case, Environment, Expectation, Project, Suite, checks_in, subjects_in
 from saltpath.core.checks.judge import Outcome, about, judge, verdict_of
 from saltpath.core.checks.one import AS_BEFORE
 from saltpath.core.exchange import MASK
@@ -45,7 +45,7 @@ def scopes_of(
     return scopes
 
 
-def kept(step: Request, seen: StepEvidence, scopes: Scopes) -> StepEvidence:
+def kept(step: Answered, seen: StepEvidence, scopes: Scopes) -> StepEvidence:
     """The step's evidence with what its keeps, as they are now, take from the kept answer; secrets and what cannot be taken
     stay as they were."""
     answer = answer_of(seen)
@@ -82,7 +82,7 @@ def answer_of(step: StepEvidence, namespaces: tuple[tuple[str, str], ...] = ()) 
 
 
 def judged(
-    step: Request, seen: StepEvidence, scopes: Scopes, namespaces: tuple[tuple[str, str], ...] = ()
+    step: Answered, seen: StepEvidence, scopes: Scopes, namespaces: tuple[tuple[str, str], ...] = ()
 ) -> tuple[StepEvidence, tuple[bool, ...]]:
     """The step's evidence with outcomes for its checks as they are now, its own and those on every answer, and which of these
     were judged again. What was waited for (`until`) stands behind them as it was."""
@@ -114,13 +114,13 @@ def _was_off(outcome: Outcome) -> bool:
     return outcome.why is not None and outcome.why.code == "switched-off"
 
 
-def _found_again(step: Request, seen: StepEvidence) -> bool:
+def _found_again(step: Answered, seen: StepEvidence) -> bool:
     """A keep had found nothing, and as the keeps are now each finds something."""
     lost = seen.why is not None and seen.why.code == "keep-nothing"
     return lost and all(keep.name in seen.kept for keep in step.keep)
 
 
-def _verdict(step: Request, seen: StepEvidence, outcomes: list[Outcome]) -> tuple[Verdict, Why | None]:
+def _verdict(step: Answered, seen: StepEvidence, outcomes: list[Outcome]) -> tuple[Verdict, Why | None]:
     """What the step's verdict is now. A keep that found nothing still blocks it, and without any check the verdict of the
     run stands."""
     verdict = verdict_of(outcomes)

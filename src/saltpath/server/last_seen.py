@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from saltpath.core.answer import Answer
-from saltpath.core.case import Case, ForEach, Project, Request, Step, Suite, UseShared
+from saltpath.core.case import Answered, Case, ForEach, Project, Step, Suite, UseShared
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.outline import placed
 from saltpath.core.plan import inheriting
@@ -60,7 +60,7 @@ def judged(stored: StoredCase, run: str = "", row: int | None = None) -> Judged:
     newest, verdict, found = _seen_in(stored, run, row) if run else last_seen(stored, row)
     scopes = _scopes(stored, case, (suite, project), newest, [seen for _, seen in found.values()])
     for _, step in case.every_step():
-        if isinstance(step, Request) and step.key in found:
+        if isinstance(step, Answered) and step.key in found:
             of, seen = found[step.key]
             found[step.key] = (of, again.kept(step, seen, scopes))
             for name, value in found[step.key][1].kept.items():
@@ -72,7 +72,7 @@ def judged(stored: StoredCase, run: str = "", row: int | None = None) -> Judged:
         of, seen = found[step.key]
         anew: tuple[bool, ...] = ()
         spaces: tuple[tuple[str, str], ...] = ()
-        if isinstance(step, Request):
+        if isinstance(step, Answered):
             spaces = _namespaces(step, case, suite, project)
             with _items_of(seen, scopes):
                 seen, anew = again.judged(step, seen, scopes, spaces)
@@ -99,7 +99,7 @@ def _inside(run: runs.Run, seen: StepEvidence) -> list[StepEvidence]:
 
 def _namespaces(step: Step, case: Case, suite: Suite, project: Project) -> tuple[tuple[str, str], ...]:
     """The prefixes of the nearest options that name some."""
-    own = step.options.over(case.options) if isinstance(step, Request) else case.options
+    own = step.options.over(case.options) if isinstance(step, Answered) else case.options
     return own.over(suite.options.over(project.options)).namespaces or ()
 
 

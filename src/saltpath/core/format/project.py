@@ -6,6 +6,7 @@ import zoneinfo
 
 from saltpath.core.case import Environment, NamedValues, Project, Suite
 from saltpath.core.format.check_reader import read_expectations
+from saltpath.core.format.lookup_reader import read_databases
 from saltpath.core.format.options_reader import named_values, options
 from saltpath.core.format.reader import located, version
 from saltpath.core.format.reading import Reading, found
@@ -13,8 +14,9 @@ from saltpath.core.format.rows_reader import FILE_ENDINGS, read_rows
 from saltpath.core.format.source import FormatError, Node, from_data, read_source
 from saltpath.core.tables.sources import Source
 
-PROJECT_KEYS = ("salt-path", "project", "about", "values", "options", "every answer", "zone", "environment", "sources")
-PROJECT_LATER = ("databases",)
+PROJECT_KEYS = (
+    "salt-path", "project", "about", "values", "options", "every answer", "zone", "environment", "sources", "databases",
+)  # fmt: skip
 SUITE_KEYS = ("salt-path", "suite", "about", "values", "values in", "options", "every answer", "order")
 ENVIRONMENT_KEYS = ("salt-path", "environment", "about", "values", "guarded")
 
@@ -31,7 +33,7 @@ def _root(source: str | dict[str, object], file: str) -> Node:
 def read_project(source: str | dict[str, object], file: str = "project.yaml") -> Project:
     """Read a project file's text or document. Raises FormatError."""
     reading, root = Reading(file), _root(source, file)
-    keys = reading.mapping(root, "", PROJECT_KEYS, PROJECT_LATER, "a project file")
+    keys = reading.mapping(root, "", PROJECT_KEYS, (), "a project file")
     version(reading, keys.get("salt-path"), root)
     zone = reading.text(keys.get("zone"), "zone", "zone") or "UTC"
     try:
@@ -49,6 +51,7 @@ def read_project(source: str | dict[str, object], file: str = "project.yaml") ->
         zone=zone,
         environment=reading.text(keys.get("environment"), "environment", "environment"),
         sources=_sources(reading, keys.get("sources")),
+        databases=read_databases(reading, keys.get("databases")),
     )
     reading.finish()
     return project

@@ -8,7 +8,9 @@ from typing import Any
 from saltpath.core import measures
 from saltpath.core.case import Case, ForEach, Place, SetValues, Step, UseShared, Wait
 from saltpath.core.format.check_reader import read_expectations
+from saltpath.core.format.lookup_reader import read_lookup
 from saltpath.core.format.options_reader import named_values, options
+from saltpath.core.format.output_reader import read_write
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.request_reader import read_condition, read_request
 from saltpath.core.format.rows_reader import read_rows
@@ -23,8 +25,7 @@ CASE_KEYS = (
     "afterwards", "at the end",
 )  # fmt: skip
 SHARED_KEYS = ("salt-path", "shared", "about", "key", "tags", "inputs", "outputs", "steps")
-STEP_KINDS = ("request", "set", "wait", "shared", "for each")
-STEP_LATER = ("look up",)
+STEP_KINDS = ("request", "look up", "set", "wait", "shared", "for each")
 USE_KEYS = ("shared", "with", "gives", "key", "only if", "off")
 EACH_KEYS = ("for each", "as", "steps", "key", "only if", "off")
 MOST_LEVELS = 20
@@ -142,19 +143,15 @@ def _step(reading: Reading, node: Node, path: str, level: int) -> Step | None:
     if not isinstance(node.value, dict):
         reading.wrong(f"a step must be a mapping that begins with its kind; found {found(node)}", path, node.line)
         return None
-    kinds = [key for key in (*STEP_KINDS, *STEP_LATER) if key in node.value]
+    kinds = [key for key in STEP_KINDS if key in node.value]
     if not kinds:
         near = next((n for key in node.value if (n := nearest(key, STEP_KINDS))), None)
         hint = f"did you mean {near!r}?" if near else f"expected one of {listed(STEP_KINDS)}"
         reading.wrong(f"this step has no kind; {hint}", path, node.line)
         return None
-    if kinds[0] in STEP_LATER:
-        reading.wrong(
-            f"a step {kinds[0]!r} is part of the format; this version cannot carry it out yet", path, node.line
-        )
-        return None
-    if kinds[0] == "request":
-        return read_request(reading, node, path, _step_key(reading, node.value, path), _off(reading, node.value, path))
+    if kinds[0] in ("request", "look up"):
+        read = read_request if kinds[0] == "request" else read_lookup
+        return read(reading, node, path, _step_key(reading, node.value, path), _off(reading, node.value, path))
     if kinds[0] == "for each":
         return _for_each(reading, node, path, level)
     return {"set": _set, "wait": _wait, "shared": _use}[kinds[0]](reading, node, path)
@@ -209,16 +206,16 @@ def _for_each(reading: Reading, node: Node, path: str, level: int) -> Step:
 
 
 def _set(reading: Reading, node: Node, path: str) -> Step:
-    keys = reading.mapping(node, path, ("set", "key", "only if", "off"), (), "a set step")
+    keys = reading.mapping(node, path, ("set", "key", "only if", "write", "off"), (), "a set step")
     values = named_values(reading, keys["set"], f"{path}.set")
     compiled = tuple((name, compile_tree_quietly(value)) for name, value in values.values.items())
     if values.secret:
         reading.wrong("a set step cannot hold a secret; a file never does", path, node.line)
     name = f"set {listed(values.values, 3)}"
     only_if = read_condition(reading, keys.get("only if"), f"{path}.only if")
-    return SetValues(
-        name, _step_key(reading, keys, path), compiled, only_if, _off(reading, keys, path), Place(path, node.line)
-    )
+    write = read_write(reading, keys.get("write"), f"{path}.write")
+    key = _step_key(reading, keys, path)
+    return SetValues(name, key, compiled, only_if, write, _off(reading, keys, path), Place(path, node.line))
 
 
 def compile_tree_quietly(value: Any) -> Any:

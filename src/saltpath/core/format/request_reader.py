@@ -9,6 +9,7 @@ from saltpath.core.case import Auth, Expectation, Keep, Place, Repeat, Request, 
 from saltpath.core.format.body_reader import BODY_KEYS, read_body, read_pairs
 from saltpath.core.format.check_reader import read_expectations, read_subject_of
 from saltpath.core.format.options_reader import options
+from saltpath.core.format.output_reader import read_write
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.source import Node
 from saltpath.core.inspect import asks
@@ -16,9 +17,9 @@ from saltpath.core.references import Template, is_name
 
 REQUEST_KEYS = (
     "request", "key", "off", "send", "query", "headers", "auth", *BODY_KEYS, "type", "options", "only if", "repeat", "without",
-    "expect", "keep",
+    "expect", "keep", "write",
 )  # fmt: skip
-REQUEST_LATER = ("operation", "write")
+REQUEST_LATER = ("operation",)
 AUTH_KINDS = ("bearer", "basic", "digest", "key", "oauth2")
 OAUTH2_KEYS = ("token url", "client id", "client secret", "scope")
 _TOKEN = re.compile(r"[A-Za-z0-9!#$%&'*+.^_`|~-]+")
@@ -30,7 +31,7 @@ def read_request(reading: Reading, node: Node, path: str, step_key: str, off: bo
     query = read_pairs(reading, keys.get("query"), f"{path}.query", ("request",))
     headers = _headers(reading, keys.get("headers"), f"{path}.headers")
     expect = read_expectations(reading, keys.get("expect"), f"{path}.expect", "expect")
-    repeat = _repeat(reading, keys.get("repeat"), f"{path}.repeat")
+    repeat = read_repeat(reading, keys.get("repeat"), f"{path}.repeat")
     return Request(
         name=reading.text(keys["request"], path, "the step's name"),
         key=step_key,
@@ -42,13 +43,14 @@ def read_request(reading: Reading, node: Node, path: str, step_key: str, off: bo
         body=read_body(reading, keys, path),
         options=options(reading, keys.get("options"), f"{path}.options"),
         expect=expect,
-        keep=_keeps(reading, keys.get("keep"), f"{path}.keep"),
+        keep=read_keeps(reading, keys.get("keep"), f"{path}.keep"),
         only_if=read_condition(reading, keys.get("only if"), f"{path}.only if"),
         repeat=repeat,
         without=tuple(
             reading.text(child, f"{path}.without[{index}]", "the note of a check on every answer")
             for index, child in enumerate(reading.items(keys.get("without"), f"{path}.without", "without"))
         ),
+        write=read_write(reading, keys.get("write"), f"{path}.write"),
         signs=any(reference.asks for _, template in (*query, *headers) for reference in template.references()),
         asks=asks((*expect, *(repeat.until if repeat else ()))),
         off=off,
@@ -74,7 +76,7 @@ def _one_or_more(reading: Reading, node: Node | None, path: str) -> tuple[Expect
     return read_expectations(reading, node, path, path.rpartition(".")[2])
 
 
-def _repeat(reading: Reading, node: Node | None, path: str) -> Repeat | None:
+def read_repeat(reading: Reading, node: Node | None, path: str) -> Repeat | None:
     if node is None:
         return None
     keys = reading.mapping(node, path, ("until", "every", "at most"), (), "repeat")
@@ -154,7 +156,7 @@ def _oauth2(reading: Reading, node: Node, path: str) -> Auth | None:
     return Auth("oauth2", tuple(reading.template(keys.get(key, empty), f"{path}.{key}", key) for key in OAUTH2_KEYS))
 
 
-def _keeps(reading: Reading, node: Node | None, path: str) -> tuple[Keep, ...]:
+def read_keeps(reading: Reading, node: Node | None, path: str) -> tuple[Keep, ...]:
     if node is None:
         return ()
     if not isinstance(node.value, dict):

@@ -11,8 +11,10 @@ from pathlib import Path
 from typing import Any
 
 from saltpath.core.checks.relations import TABLE, VALUE_KINDS
+from saltpath.core.format.lookup_reader import LARGEST_MOST
 from saltpath.core.format.shared_reader import INPUT_KINDS
 from saltpath.core.formats_of_text import FORMATS
+from saltpath.core.lookups.statement import RELATIONS
 from saltpath.core.tables.sources import CELL_KINDS
 
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
@@ -141,6 +143,9 @@ def _expectations() -> dict[str, Any]:
     }
 
 
+REPEAT = _object(("until", "every", "at most"), {"until": CHECKS, "every": DURATION, "at most": DURATION})
+
+
 def _request() -> dict[str, Any]:
     pair = {"type": "array", "items": SCALAR, "minItems": 2, "maxItems": 2}
     key = _object(
@@ -153,7 +158,6 @@ def _request() -> dict[str, Any]:
     auth = _object((), {"bearer": SCALAR, "basic": pair, "digest": pair, "key": key, "oauth2": oauth2})
     part = _object(("name",), {"name": SCALAR, "text": SCALAR, "file": TEXT, "type": TEXT})
     part["oneOf"] = [{"required": ["text"]}, {"required": ["file"]}]
-    keep = {"anyOf": [TEXT, _object(("of",), {"of": TEXT, "secret": FLAG})]}
     return _object(
         ("request", "send"),
         {
@@ -173,12 +177,62 @@ def _request() -> dict[str, Any]:
             "form": PAIRS,
             "options": {"$ref": "#/$defs/options"},
             "only if": CHECKS,
-            "repeat": _object(("until", "every", "at most"), {"until": CHECKS, "every": DURATION, "at most": DURATION}),
+            "repeat": REPEAT,
             "without": _list(TEXT),
             "expect": _list({"$ref": "#/$defs/expectation"}),
-            "keep": {"type": "object", "propertyNames": NAMES, "additionalProperties": keep},
+            "keep": KEEPS,
+            "write": WRITE,
         },
     )
+
+
+KEEPS = {
+    "type": "object",
+    "propertyNames": NAMES,
+    "additionalProperties": {"anyOf": [TEXT, _object(("of",), {"of": TEXT, "secret": FLAG})]},
+}
+WRITE = _object(("table", "columns"), {
+    "table": TEXT,
+    "columns": {"type": "object", "minProperties": 1, "additionalProperties": SCALAR},
+})  # fmt: skip
+
+
+def _lookup() -> dict[str, Any]:
+    names = {"anyOf": [TEXT, _list(TEXT)]}
+    relations = {"type": "object", "additionalProperties": False, "properties": {key: {} for key in RELATIONS}}
+    schema = _object(
+        ("look up", "in"),
+        {
+            "look up": TEXT,
+            "key": {"type": "string", "pattern": "^[a-z0-9]{6}$"},
+            "off": FLAG,
+            "in": TEXT,
+            "rows of": TEXT,
+            "columns": names,
+            "where": {
+                "type": "object",
+                "additionalProperties": {"anyOf": [SCALAR, {"type": ["null", "array"]}, relations]},
+            },
+            "order by": names,
+            "sql": TEXT,
+            "most rows": {"type": "integer", "minimum": 1, "maximum": LARGEST_MOST},
+            "options": {"$ref": "#/$defs/options"},
+            "only if": CHECKS,
+            "repeat": REPEAT,
+            "expect": _list({"$ref": "#/$defs/expectation"}),
+            "keep": KEEPS,
+            "write": WRITE,
+        },
+    )
+    return {**schema, "oneOf": [{"required": ["rows of"]}, {"required": ["sql"]}]}
+
+
+DATABASE = {
+    **_object((), {
+        "sqlite": SCALAR, "postgres": SCALAR, "user": SCALAR, "password": SCALAR, "tls": {"enum": ["off", "require", "verify", False]},
+        "may change": FLAG}),
+    "oneOf": [{"required": ["sqlite"]}, {"required": ["postgres"]}],
+}  # fmt: skip
 
 
 def case_schema() -> dict[str, Any]:
@@ -210,14 +264,15 @@ def case_schema() -> dict[str, Any]:
 def _steps() -> dict[str, Any]:
     """Everything that stands below a list of steps, as definitions."""
     own = {"key": {"type": "string", "pattern": "^[a-z0-9]{6}$"}, "off": FLAG, "only if": CHECKS}
-    kinds = ("request", "set", "wait", "use", "each")
+    kinds = ("request", "lookup", "set", "wait", "use", "each")
     named = {"type": "object", "propertyNames": NAMES}
     return {
         "options": OPTIONS,
         **_expectations(),
         "steps": _list({"oneOf": [{"$ref": f"#/$defs/{kind}"} for kind in kinds]}),
         "request": _request(),
-        "set": _object(("set",), {"set": VALUES, **own}),
+        "lookup": _lookup(),
+        "set": _object(("set",), {"set": VALUES, "write": WRITE, **own}),
         "wait": _object(("wait",), {"wait": DURATION, **own}),
         "use": _object(
             ("shared",), {"shared": TEXT, "with": named, "gives": {**named, "additionalProperties": NAMES}, **own}
@@ -254,7 +309,7 @@ EVERY_ANSWER = _list({"$ref": "#/$defs/expectation"})
 def project_schema() -> dict[str, Any]:
     schema = _object(("salt-path", "project"), {
         "salt-path": {"const": 1}, "project": TEXT, "about": TEXT, "values": VALUES, "options": OPTIONS, "zone": TEXT,
-        "environment": TEXT, "every answer": EVERY_ANSWER, "sources": {"type": "object", "additionalProperties": SOURCE}})  # fmt: skip
+        "environment": TEXT, "every answer": EVERY_ANSWER, "sources": {"type": "object", "additionalProperties": SOURCE}, "databases": {"type": "object", "additionalProperties": DATABASE}})  # fmt: skip
     return _titled("A project of Salt Path", {**schema, "$defs": _expectations()})
 
 

@@ -13,15 +13,15 @@ from saltpath.core import plain
 from saltpath.core.format.source import FormatError, plain_scalar
 
 ORDER = (
-    "salt-path", "case", "project", "suite", "environment", "request", "set", "wait", "shared", "for each", "as", "about", "key", "register", "tags",
-    "off", "zone", "guarded", "order", "values", "values in", "rows", "on failure", "every answer", "once", "only if", "send", "query", "headers",
+    "salt-path", "case", "project", "suite", "environment", "request", "look up", "set", "wait", "shared", "for each", "as", "about", "key", "register", "tags",
+    "off", "zone", "guarded", "order", "values", "values in", "rows", "on failure", "every answer", "once", "only if", "in", "rows of", "columns", "where", "order by", "sql", "most rows", "send", "query", "headers",
     "auth", "json", "xml", "text", "file", "multipart", "type", "form", "options", "repeat", "without", "inputs", "outputs", "with", "gives", "kind", "default", "until", "every", "at most", "when", "then",
     "otherwise", "any of", "all of", "none of", "may be empty", "of", "steps", "expect",
-    "keep", "afterwards", "at the end",
+    "keep", "write", "afterwards", "at the end",
 )  # fmt: skip
 WIDTH = 110
 _AS_GIVEN = re.compile(
-    r"(^|\.)(values|values in|query|headers|form|keep|set|namespaces|with|gives|inputs|outputs|sources|columns|rows\[\d+\])$|(^|\.)(json|set|with|default|outputs|values|values in|fits|fits exactly|schema|is)(\.|\[|$)"
+    r"(^|\.)(values|values in|query|headers|form|keep|set|namespaces|with|gives|inputs|outputs|sources|databases|columns|where|rows\[\d+\])$|(^|\.)(json|set|with|default|outputs|values|values in|fits|fits exactly|schema|is)(\.|\[|$)"
 )
 """Mappings whose keys stand in the order that their writer chose."""
 _BLOCK_UNSAFE = re.compile(

@@ -7,7 +7,7 @@ from typing import Any
 from flask import Blueprint, Response
 
 from saltpath.core import plain
-from saltpath.core.case import Request
+from saltpath.core.case import Answered
 from saltpath.core.coverage import by_name, coverage
 from saltpath.core.scopes import Scope, Scopes
 from saltpath.server import again
@@ -49,8 +49,8 @@ def _of_case(case: StoredCase) -> dict[str, Any]:
 
 
 def _of_step(of: SeenStep, number: int, scopes: Scopes) -> dict[str, Any] | None:
-    answer = again.answer_of(of.seen, of.namespaces) if isinstance(of.step, Request) else None
-    if answer is None or not isinstance(of.step, Request) or len(answer.body) > again.LARGEST_BODY:
+    answer = again.answer_of(of.seen, of.namespaces) if isinstance(of.step, Answered) else None
+    if answer is None or not isinstance(of.step, Answered) or len(answer.body) > again.LARGEST_BODY:
         return None
     size = len(answer.body)
     found = coverage(of.step.expect, answer, scopes, lambda subject: again.may_take_long(subject, size))

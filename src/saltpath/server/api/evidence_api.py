@@ -11,7 +11,7 @@ from flask import Blueprint, Response, request
 
 from saltpath.core import plain
 from saltpath.core.answer import Answer
-from saltpath.core.case import Request
+from saltpath.core.case import Answered
 from saltpath.core.checks.typed import read_sentence, suggestions, write_sentence
 from saltpath.core.exchange import MASK
 from saltpath.core.format.reader import case_from_data
@@ -82,7 +82,7 @@ def read_typed(id: str) -> Response:
     except (Unreadable, FormatError) as problem:
         return json_answer({**result, "problem": str(problem)})
     result |= {"check": check, "typed": write_sentence(check)}
-    if last is not None and isinstance(read, Request):
+    if last is not None and isinstance(read, Answered):
         seen_last, answer, scopes = last
         scopes.asking = asker(seen_last.exchanges[-1], answer, scopes)
         result["outcome"] = outcome_view(again.judge_kept(read.expect[0], answer, scopes), again=True)

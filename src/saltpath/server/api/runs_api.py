@@ -8,13 +8,12 @@ from typing import Any
 
 from flask import Blueprint, Response, request
 
-from saltpath.core.case import Case, keeps_of
-from saltpath.core.case import Request as Step
+from saltpath.core.case import Answered, Case, keeps_of
 from saltpath.core.grammar import Unreadable
 from saltpath.core.measures import counted
 from saltpath.core.outline import placed
 from saltpath.core.references import is_name
-from saltpath.core.steps import changing
+from saltpath.core.steps import changing, where_to
 from saltpath.core.tables.picking import picks_of, read_picks
 from saltpath.server.api.views import reason, run_case_view, run_view, step_view
 from saltpath.server.context import actor, body, database, folder, limit, project_asked, whole
@@ -221,13 +220,13 @@ def _changes(
 
 def _changing_steps(chosen: list[cases.StoredCase], asked: dict[str, Any]) -> list[dict[str, Any]]:
     return [
-        {"case": case.oid, "caseName": case.name, "step": step.key, "name": step.name, "send": f"{step.method} {step.address.text}"}
+        {"case": case.oid, "caseName": case.name, "step": step.key, "name": step.name, "send": where_to(step)}
         for case in chosen
         for step in _changing(case, asked.get("only"))
     ]  # fmt: skip
 
 
-def _changing(case: cases.StoredCase, only: list[int] | None) -> list[Step]:
+def _changing(case: cases.StoredCase, only: list[int] | None) -> list[Answered]:
     linked = with_shared(case)
     steps = [step for part, index, step in linked.parts() if only is None or (part == "steps" and index in only)]
     return list(changing(steps))

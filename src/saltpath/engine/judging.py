@@ -1,0 +1,227 @@
+"""What came back is judged: checks, what is waited for, kept values, the verdict; with patience for what is slow, and secrets masked."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Awaitable, Callable
+from typing import Any, TypeVar
+
+import msgspec
+from msgspec.structs import replace
+
+from saltpath.core import slow
+from saltpath.core.answer import Answer
+from saltpath.core.case import CLEANING, Answered, Expectation, Keep, Part, Repeat, Request, Write
+from saltpath.core.checks.judge import Outcome, about, judge_all, judge_inherited
+from saltpath.core.exchange import Exchange
+from saltpath.core.jsonpath import MISSING
+from saltpath.core.measures import show_duration
+from saltpath.core.options import NO_OPTIONS, Options
+from saltpath.core.outputs import written
+from saltpath.core.scopes import Scopes
+from saltpath.core.sent import asker
+from saltpath.core.subjects import find, taken
+from saltpath.core.verdicts import Verdict
+from saltpath.core.why import Blocked, Why, why
+from saltpath.engine.client import Aborted
+from saltpath.engine.masking import Masker
+from saltpath.engine.sending import retry_after_s
+from saltpath.engine.session import Session
+
+T = TypeVar("T")
+Kept = tuple[dict[str, Any], Why | None]
+NOTHING: Kept = ({}, None)
+
+
+class Done(msgspec.Struct, frozen=True, gc=False):
+    """What became of a step, secrets already masked. A cleaning-up step without checks does not count. `attempts`: how often
+    a step that repeats was sent; `exchanges` then holds the first and the last attempt's. `judged`: of a step that holds others, whether
+    a check of theirs was. `wrote`: its row of an output table."""
+
+    verdict: Verdict
+    why: Why | None
+    us: int
+    status: int
+    exchanges: tuple[Exchange, ...] = ()
+    outcomes: tuple[Outcome, ...] = ()
+    kept: dict[str, Any] = {}
+    secret_kept: tuple[str, ...] = ()
+    counts: bool = True
+    attempts: int = 1
+    judged: bool = False
+    wrote: dict[str, Any] | None = None
+
+
+async def now(work: Callable[[], T], session: Session) -> T:
+    """The work's result; what is slow in it is done by the helper, while other exchanges go on."""
+    try:
+        return work()
+    except slow.Slow as asked:
+        return await session.patiently(work, asked)
+
+
+async def judged_slowly(
+    step: Answered, answer: Answer, session: Session, asked: slow.Slow
+) -> tuple[tuple[Outcome, ...], Verdict]:
+    return await session.patiently(lambda: judge_all(step.expect, answer, session.scopes), asked)
+
+
+async def inherited(step: Answered, answer: Answer, session: Session) -> tuple[Outcome, ...]:
+    return await now(lambda: judge_inherited(step.inherited, answer, session.scopes), session)
+
+
+async def kept_slowly(step: Answered, answer: Answer, session: Session, asked: slow.Slow) -> Kept:
+    return await session.patiently(lambda: take_kept(step.keep, answer, session.scopes, session.masker), asked)
+
+
+def answer_of(exchange: Exchange, options: Options) -> Answer:
+    times = exchange.times
+    return Answer(
+        exchange.status, exchange.received_head, exchange.body, times.total, times.total - times.receiving,
+        options.namespaces or (),
+    )  # fmt: skip
+
+
+async def repeated(
+    step: Answered,
+    repeat: Repeat,
+    options: Options,
+    session: Session,
+    exchanges: list[Exchange],
+    attempt_of: Callable[[list[Exchange]], Awaitable[Exchange]],
+) -> tuple[Exchange, tuple[Outcome, ...], int]:
+    """Send until the checks hold or the time is up. A blocked attempt counts as not yet; no attempt starts after the time.
+    Gives the last exchange, the outcomes of `until`, and the number of attempts. Raises Blocked with the last one's reason."""
+    begun = time.monotonic()
+    attempt = first = 0
+    while True:
+        attempt += 1
+        session.scopes.begin_attempt(step.key, attempt)
+        tried: list[Exchange] = []
+        problem: Blocked | None = None
+        outcomes: tuple[Outcome, ...] = ()
+        try:
+            exchange = await attempt_of(tried)
+            if exchange.why is not None:
+                problem = Blocked(exchange.why)
+            else:
+                outcomes = await _until_outcomes(step, repeat.until, exchange, options, session)
+        except Blocked as blocked:
+            problem = blocked
+        del exchanges[first:]
+        exchanges += tried
+        if attempt == 1:
+            first = len(exchanges)
+        if outcomes and all(outcome.verdict in ("passed", "skipped") for outcome in outcomes):
+            return exchange, outcomes, attempt
+        pause = repeat.every_us / 1e6 if problem else retry_after_s(exchange, repeat.every_us / 1e6)
+        if time.monotonic() - begun + pause > repeat.at_most_us / 1e6:
+            if problem is not None:
+                raise problem
+            return exchange, tuple(_never(outcome, repeat, attempt) for outcome in outcomes), attempt
+        if await session.pause(pause):
+            raise Aborted
+
+
+async def _until_outcomes(
+    step: Answered, until: tuple[Expectation, ...], exchange: Exchange, options: Options, session: Session
+) -> tuple[Outcome, ...]:
+    answer = answer_of(exchange, options)
+    session.scopes.now_us = exchange.begun_us + exchange.times.total
+    if step.asks:
+        session.scopes.asking = asker(exchange, answer, session.scopes)
+    pairs = tuple(("until", item) for item in until)
+    return await now(lambda: judge_inherited(pairs, answer, session.scopes), session)
+
+
+async def wrote(write: Write, done: Done, session: Session) -> dict[str, Any]:
+    """The step's row of an output table, secrets masked."""
+    last = done.exchanges[-1] if done.exchanges and done.exchanges[-1].why is None else None
+    answer = answer_of(last, NO_OPTIONS) if last else None
+    reason = done.why.sentence if done.why else ""
+    row = await now(lambda: written(write, session.scopes, done.verdict, reason, answer), session)
+    return session.masker.value(row) if session.masker.any else row
+
+
+def _never(outcome: Outcome, repeat: Repeat, attempts: int) -> Outcome:
+    """A check of `until` that did not hold in the end is a failed check of the step."""
+    if outcome.verdict in ("passed", "skipped") or outcome.why is None:
+        return outcome
+    limit = show_duration(repeat.at_most_us)
+    return replace(outcome, why=why("until-never", limit=limit, attempts=attempts, problem=outcome.why.sentence))
+
+
+def blocked_step(step: Answered, reason: Why, exchanges: list[Exchange], masker: Masker) -> Done:
+    skipped = tuple(Outcome("skipped", item.sentence, note=item.note, advice=item.advice) for item in step.expect)
+    last = exchanges[-1] if exchanges else None
+    return Done(
+        "blocked",
+        masker.why(reason),
+        last.times.total if last else 0,
+        last.status if last else 0,
+        masked(exchanges, masker),
+        skipped,
+    )
+
+
+def reasoned(
+    step: Answered, outcomes: tuple[Outcome, ...], verdict: Verdict, answer: Answer, part: Part, wanted: frozenset[str]
+) -> tuple[Verdict, Why | None]:
+    """The verdict of a step that did not pass, with the rules for hand-over and cleaning-up steps (decisions.md)."""
+    if verdict != "unchecked":
+        index, bad = next((i, o) for i, o in enumerate(outcomes) if o.verdict == verdict and o.counts)
+        return verdict, about(bad, step.expect[index] if index < len(step.expect) else None)
+    if part in CLEANING:
+        if answer.status < 400 or (
+            isinstance(step, Request) and step.method == "DELETE" and answer.status in (404, 410)
+        ):
+            return "unchecked", None
+        return "blocked", why("cleanup-answered", status=answer.status)
+    if answer.status >= 400 and any(keep.name in wanted for keep in step.keep):
+        return "blocked", why("nothing-handed-over", status=answer.status)
+    return "unchecked", None
+
+
+def take_kept(keeps: tuple[Keep, ...], answer: Answer, scopes: Scopes, masker: Masker) -> Kept:
+    """Take the kept values into the scope. The first that finds nothing blocks the step; the others are still kept."""
+    kept: dict[str, Any] = {}
+    lost: Why | None = None
+    for keep in keeps:
+        try:
+            if keep.of.plain and keep.of.path is not None:
+                value = keep.of.path.get(answer.json())
+                if value is not MISSING:
+                    kept[keep.name] = value
+                    continue
+            found = find(keep.of, answer, scopes)
+            if not found.nodes:
+                problem = found.nothing.sentence if found.nothing else f"nothing at {keep.of.text}"
+                raise Blocked(why("keep-nothing", name=keep.name, problem=problem))
+            kept[keep.name] = taken(found)
+        except Blocked as problem:
+            lost = lost or problem.reason
+    for keep in keeps:
+        if keep.name in kept:
+            scopes.keep(keep.name, kept[keep.name], keep.secret)
+            if keep.secret:
+                masker.add(kept[keep.name])
+    return kept, lost
+
+
+# ---- masking
+
+
+def masked(exchanges: list[Exchange], masker: Masker) -> tuple[Exchange, ...]:
+    return tuple(masker.exchange(item) if masker.concerns(item) else item for item in exchanges)
+
+
+def mask_outcome(outcome: Outcome, masker: Masker) -> Outcome:
+    return replace(
+        outcome,
+        check=masker.text(outcome.check),
+        where=tuple(map(masker.text, outcome.where)),
+        expected=masker.value(outcome.expected),
+        actual=masker.value(outcome.actual),
+        why=masker.why(outcome.why),
+        parts=tuple(mask_outcome(part, masker) for part in outcome.parts),
+    )

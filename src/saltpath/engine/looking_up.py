@@ -1,0 +1,131 @@
+"""One look-up: its statement asked of a database, the rows judged as an answer in JSON is."""
+
+from __future__ import annotations
+
+import time
+
+from saltpath.core import plain
+from saltpath.core.case import CLEANING, Database, LookUp, Part, Project
+from saltpath.core.checks.judge import Outcome, judge_all, verdict_of
+from saltpath.core.exchange import Exchange, Times
+from saltpath.core.grammar import Unreadable
+from saltpath.core.inspect import no_database
+from saltpath.core.lookups.statement import Statement, statement
+from saltpath.core.options import DEFAULTS, NO_OPTIONS, Options
+from saltpath.core.scopes import Scopes
+from saltpath.core.sent import asker
+from saltpath.core.why import Blocked, Why, why
+from saltpath.engine.databases import LARGEST, Databases, Place
+from saltpath.engine.judging import (
+    Done,
+    answer_of,
+    blocked_step,
+    inherited,
+    mask_outcome,
+    masked,
+    now,
+    reasoned,
+    repeated,
+    take_kept,
+)
+from saltpath.engine.session import Session
+
+LOOK_UP = "LOOK UP"
+"""What stands for the method in the evidence of a look-up."""
+
+
+async def look_up(
+    step: LookUp,
+    options: Options,
+    session: Session,
+    part: Part,
+    wanted: frozenset[str],
+    project: Project,
+    databases: Databases,
+) -> Done:
+    """Carry out the step of this part. What was asked and what came stands in its evidence as an exchange: the statement with its values as
+    what was sent, the rows in JSON as what was received."""
+    scopes, masker = session.scopes, session.masker
+    exchanges: list[Exchange] = []
+    attempts = 1
+    options = step.options.over(options) if step.options is not NO_OPTIONS else options
+
+    async def once(tried: list[Exchange]) -> Exchange:
+        exchange = await _asked(step, options, session, project, databases)
+        tried.append(exchange)
+        return exchange
+
+    try:
+        until: tuple[Outcome, ...] = ()
+        if step.repeat is None:
+            exchange = await once(exchanges)
+        else:
+            exchange, until, attempts = await repeated(step, step.repeat, options, session, exchanges, once)
+        if exchange.why is not None:
+            raise Blocked(exchange.why)
+        answer = answer_of(exchange, options)
+        scopes.now_us = exchange.begun_us + exchange.times.total
+        if step.asks:
+            scopes.asking = asker(exchange, answer, scopes)
+        outcomes, verdict = await now(lambda: judge_all(step.expect, answer, scopes), session)
+        if until:
+            outcomes = (*outcomes, *await inherited(step, answer, session), *until)
+            verdict = verdict_of(outcomes)
+        reason: Why | None = None
+        if verdict != "passed":
+            verdict, reason = reasoned(step, outcomes, verdict, answer, part, wanted)
+        kept, lost = await now(lambda: take_kept(step.keep, answer, scopes, masker), session)
+        if lost is not None and verdict != "failed":
+            verdict, reason = "blocked", reason if verdict == "blocked" else lost
+    except Blocked as problem:
+        return blocked_step(step, problem.reason, exchanges, masker)
+    finally:
+        scopes.asking = None
+    secret = tuple(keep.name for keep in step.keep if keep.secret and keep.name in kept)
+    counts = verdict != "unchecked" or part not in CLEANING
+    return Done(
+        verdict, masker.why(reason), exchange.times.total, 0, masked(exchanges, masker),
+        tuple(mask_outcome(item, masker) for item in outcomes), masker.value(kept), secret, counts, attempts,
+    )  # fmt: skip
+
+
+async def _asked(step: LookUp, options: Options, session: Session, project: Project, databases: Databases) -> Exchange:
+    """Ask once. Raises Blocked where the question cannot be put; what the database does stands in the exchange."""
+    database = project.databases.get(step.database)
+    if database is None:
+        raise Blocked(no_database(step.database, project.databases))
+    if step.changes and not database.may_change:
+        raise Blocked(why("may-not-change", database=step.database))
+    place = _place(database, session.scopes)
+    try:
+        asked = statement(step.asked, session.scopes.fill, "?" if database.kind == "sqlite" else "%s", step.most)
+    except Unreadable as said:
+        raise Blocked(why("database", database=step.database, problem=str(said))) from None
+    limit_us = options.timeout_us or DEFAULTS.timeout_us or 0
+    begun_us, begun = session.now_us(), time.monotonic_ns()
+    body, problem = b"", None  # type: bytes, Why | None
+    try:
+        rows = await databases.ask(step.database, place, asked, step.most, limit_us)
+        body = plain.write_json(rows)
+        if len(body) > LARGEST:
+            raise Blocked(why("database", database=step.database, problem="the rows are larger than 20 MB"))
+    except Blocked as said:
+        body, problem = b"", said.reason
+    us = (time.monotonic_ns() - begun) // 1000
+    head = b"Content-Type: application/json\r\n\r\n" if problem is None else b""
+    return Exchange(
+        LOOK_UP, step.database, b"", _shown(asked).encode(), 0, head, body, body, Times(waiting=us, total=us), begun_us, why=problem,
+    )  # fmt: skip
+
+
+def _place(database: Database, scopes: Scopes) -> Place:
+    user, password = (scopes.text(text) if text else "" for text in (database.user, database.password))
+    return Place(database.kind, scopes.text(database.at), user, password, database.tls, database.may_change)
+
+
+def _shown(asked: Statement) -> str:
+    """The statement and the values that were bound, as they are kept."""
+    if not asked.values:
+        return asked.text
+    values = "\n".join(f"{number}: {plain.as_text(value)}" for number, value in enumerate(asked.values, 1))
+    return f"{asked.text}\n\n{values}"
