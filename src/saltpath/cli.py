@@ -61,6 +61,12 @@ def main() -> None:
 @click.option(
     "--json", "json_file", type=click.Path(path_type=Path, dir_okay=False), help="Write the JSON report here."
 )
+@click.option(
+    "--table",
+    "table_file",
+    type=click.Path(path_type=Path, dir_okay=False),
+    help="Write the output tables here: .xlsx, a sheet each, or .csv.",
+)
 @click.option("--junit", "junit_file", type=click.Path(path_type=Path, dir_okay=False), help="Write JUnit XML here.")
 @click.option(
     "--baseline",
@@ -82,6 +88,7 @@ def run(
     allow: tuple[str, ...],
     json_file: Path | None,
     junit_file: Path | None,
+    table_file: Path | None,
     baseline: Path | None,
     quiet: bool,
 ) -> None:
@@ -92,10 +99,12 @@ def run(
     plan = _plan(found, environment, _values(assignments), only, tags, seed, jobs, measures)
     plan = _with_rows(plan, found.root, rows_file, pick)
     _guard(plan, "changes" in allow)
-    for file in (json_file, junit_file):
+    if table_file is not None and table_file.suffix.lower() not in (".xlsx", ".csv"):
+        raise NotUnderstood(f"--table: the file ends in .xlsx or .csv; found {table_file.name!r}")
+    for file in (json_file, junit_file, table_file):
         if file is not None and not file.resolve().parent.is_dir():
             raise NotUnderstood(f"{file}: there is no folder {file.resolve().parent}")
-    sys.exit(_execute(plan, json_file, junit_file, quiet, allow, label))
+    sys.exit(_execute(plan, json_file, junit_file, table_file, quiet, allow, label))
 
 
 def _with_rows(plan: Plan, root: Path, rows_file: Path | None, pick: str) -> Plan:
@@ -242,16 +251,27 @@ def _secret_names(found: ProjectFiles, own: frozenset[str]) -> set[str]:
 
 
 def _execute(
-    plan: Plan, json_file: Path | None, junit_file: Path | None, quiet: bool, allow: tuple[str, ...], label: str
+    plan: Plan,
+    json_file: Path | None,
+    junit_file: Path | None,
+    table_file: Path | None,
+    quiet: bool,
+    allow: tuple[str, ...],
+    label: str,
 ) -> int:
+    from dataclasses import replace
+
     from saltpath.engine.loop import run_in_loop
     from saltpath.engine.run import run_plan
     from saltpath.engine.stop import Stop
+    from saltpath.formats.output_tables import OutputTables
     from saltpath.formats.results import CaseResult, Results
     from saltpath.formats.terminal import Terminal, both
 
     results = Results([CaseResult(planned) for planned in plan.cases], label=label, keep=bool(json_file or junit_file))
     terminal = Terminal(plan, quiet=quiet)
+    tables = OutputTables()
+    plan = replace(plan, read_output=tables.read)
 
     async def walk(selector: object) -> str:
         import asyncio
@@ -260,7 +280,7 @@ def _execute(
         loop = asyncio.get_running_loop()
         for number in (signal.SIGINT, signal.SIGTERM):
             loop.add_signal_handler(number, stop.request, "a signal")
-        return await run_plan(plan, selector, both(results.take, terminal.take), stop)  # type: ignore[arg-type]
+        return await run_plan(plan, selector, both(results.take, terminal.take, tables.take), stop)  # type: ignore[arg-type]
 
     verdict = run_in_loop(walk)
     if json_file is not None:
@@ -271,6 +291,10 @@ def _execute(
         from saltpath.formats import junit
 
         junit_file.write_bytes(junit.write(results))
+    if table_file is not None:
+        for file in tables.save(table_file):
+            click.echo(f"wrote {file}")
+    tables.close()
     terminal.finish(results)
     if results.stopped_by:
         return STOPPED
@@ -294,6 +318,7 @@ def check(paths: tuple[Path, ...]) -> None:
         suite = found.suites.get(case.folder)
         around = surroundings((), suite, found.project.values, environments)
         columns, findings = _columns(found, case.case)
+        around = replace(around, databases=frozenset(found.project.databases))
         number += _told(
             case.file, findings + inspect(linked(case.case, found.shared), replace(around, columns=columns))
         )
@@ -464,12 +489,17 @@ def _store(data: Path, make: bool = False) -> Any:
 
 @main.command()
 @click.option("--port", type=click.IntRange(0, 65535), default=8421, show_default=True)
-def harbour(port: int) -> None:
+@click.option(
+    "--database",
+    type=click.Path(path_type=Path, dir_okay=False),
+    help="Its SQLite file; a new one in the system's folder for such unless it is said.",
+)
+def harbour(port: int, database: Path | None) -> None:
     """Start Fernholm Harbour's service alone."""
     from saltpath.demo.harbour.server import Harbour
 
-    service = Harbour(port=port)
-    click.echo(f"Fernholm Harbour answers at {service.address}")
+    service = Harbour(port=port, database=database)
+    click.echo(f"Fernholm Harbour answers at {service.address}; its database is {service.database}")
     try:
         service.serve()
     except KeyboardInterrupt:

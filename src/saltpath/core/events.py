@@ -47,12 +47,18 @@ class StepStarted(msgspec.Struct, frozen=True, gc=False):
     inner: str = ""
 
 
+class Wrote(msgspec.Struct, frozen=True, gc=False):
+    """A row of an output table, by column."""
+
+    table: str
+    cells: Mapping[str, Any]
+
+
 class StepFinished(msgspec.Struct, frozen=True, gc=False):
     """`exchanges` in the order in which they went (redirects first, the answer that was judged last).
     `used` holds what each reference resolved to. Steps that do not count (set, wait, cleaning up without checks)
     are left out of the row's verdict. Steps of `once` and `at the end` have row 0. `attempts`: how often a step that
-    repeats was sent; `exchanges` then holds the first attempt's and the last one's. `wrote`: its row of the output table that the step
-    names, by column."""
+    repeats was sent; `exchanges` then holds the first attempt's and the last one's. `wrote`: its row of an output table."""
 
     at: int
     case: int
@@ -74,7 +80,7 @@ class StepFinished(msgspec.Struct, frozen=True, gc=False):
     counts: bool = True
     attempts: int = 1
     inner: str = ""
-    wrote: Mapping[str, Any] | None = None
+    wrote: Wrote | None = None
 
 
 class RowFinished(msgspec.Struct, frozen=True, gc=False):

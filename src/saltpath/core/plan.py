@@ -61,7 +61,7 @@ class PlannedCase:
 @dataclass(frozen=True, slots=True)
 class Plan:
     """A whole run. `read_rows` reads the rows of a file, as engine/rows.py says; `begin_rows(case, row)` is awaited before rows up to that
-    one begin. `values` are given at the start (text), `secrets` fill the values that are marked secret.
+    one begin; `read_output` the rows of an output table. `values` are given at the start (text), `secrets` fill the values that are marked secret.
     `started_us`: UTC microseconds, the run's `now`. `read_file` reads a file of the project, and raises Blocked. `changes`: the keys of the
     steps that may change something; others that might are left out. None: whichever. `own_folder`: the application's, in which no database is looked into; `root`: the
     folder that the project is, if it is one."""
@@ -79,6 +79,7 @@ class Plan:
     changes: frozenset[str] | None = None
     read_rows: Callable[[FileRows], Iterator[Row]] | None = None
     begin_rows: Callable[[int, int], Awaitable[None]] | None = None
+    read_output: Callable[[str], Iterator[Row]] | None = None
     own_folder: Path | None = None
     root: Path | None = None
 

@@ -9,14 +9,16 @@ from typing import Any
 from saltpath.core.format.folder import read_folder
 from saltpath.demo.harbour.desks import SECRET
 from saltpath.demo.harbour.port import AGENTS, LIVE_AGENTS
+from saltpath.demo.harbour.server import Harbour
 from saltpath.formats.folders import read_disk
 from saltpath.store import cases, people, projects, runs, secrets
 from saltpath.store.database import connect
 from saltpath.store.folders import bring_in
 
 
-def seed(folder: Path, harbours: dict[str, str]) -> None:
-    """Bring in project, environments, suites and cases if the store is empty; else only set the harbours' addresses, by environment."""
+def seed(folder: Path, harbours: dict[str, Harbour]) -> None:
+    """Bring in project, environments, suites and cases if the store is empty; else only set the harbours' addresses and databases, by
+    environment."""
     connection = connect(folder)
     owner = people.local_owner(connection)
     existing = projects.projects(connection)
@@ -37,11 +39,14 @@ def seed(folder: Path, harbours: dict[str, str]) -> None:
     connection.close()
 
 
-def _follow(connection: Any, project: int, owner: int, harbours: dict[str, str]) -> None:
+def _follow(connection: Any, project: int, owner: int, harbours: dict[str, Harbour]) -> None:
     """The environments are where the harbours answer now."""
     for environment in projects.environments(connection, project):
         values = environment.document.get("values", {})
         harbour = harbours.get(environment.name)
-        if harbour is not None and values.get("harbour") != harbour:
-            document = {**environment.document, "values": {**values, "harbour": harbour}}
+        if harbour is None:
+            continue
+        now = {**values, "harbour": harbour.address, "harbourDatabase": str(harbour.database)}
+        if now != values:
+            document = {**environment.document, "values": now}
             projects.set_environment(connection, environment.id, owner, document)

@@ -27,7 +27,7 @@ def start(folder: Path, port: int, harbour_port: int) -> int:
         return 2
     try:
         migrate(folder)
-        seed(folder, {"Rehearsal": harbour.address, "Live": live.address})
+        seed(folder, {"Rehearsal": harbour, "Live": live})
     except (StoreError, OSError) as problem:
         print(f"The demonstration cannot start: {problem}", file=sys.stderr)
         return 2

@@ -14,7 +14,7 @@ from saltpath.core.moments import zone_of
 from saltpath.core.options import Options
 from saltpath.core.plan import PlannedCase, Resume, options_of, scope_of, scope_of_suite
 from saltpath.core.scopes import Scope, Scopes
-from saltpath.core.tables.sources import Row
+from saltpath.core.tables.sources import OutputRows, Row
 from saltpath.core.verdicts import Verdict, worst
 from saltpath.core.why import Why, why
 from saltpath.engine.cookies import Jar
@@ -89,12 +89,14 @@ class CaseWalk:
         elif self._around.total.bad is not None or self._of_run.stop.requested:
             await self.end()
         else:
+            if isinstance(planned.source, OutputRows):
+                await self._of_run.order.written(planned.source.table, self._index)
             self.feed = self._open()
 
     def _open(self) -> Feed:
         plan, planned, index = self._of_run.plan, self._planned, self._index
         assert planned.source is not None
-        rows = rows_of(planned.source, planned.pick, self._session.scopes, plan.read_rows)
+        rows = rows_of(planned.source, planned.pick, self._session.scopes, plan.read_rows, plan.read_output)
         claim = plan.begin_rows
         if claim is None:
             return Feed(rows, plan.jobs, None)
@@ -190,6 +192,7 @@ class CaseWalk:
 
     def _finish(self, verdict: Verdict, reason: Why | None) -> None:
         self.verdict = verdict
+        self._of_run.order.ended(self._index)
         self._of_run.emit(CaseFinished(self._of_run.now_us(), self._index, verdict, reason, since(self._begun)))
 
     # ---- what surrounds the steps

@@ -13,6 +13,7 @@ from saltpath.core import slow
 from saltpath.core.answer import Answer
 from saltpath.core.case import CLEANING, Answered, Expectation, Keep, Part, Repeat, Request, Write
 from saltpath.core.checks.judge import Outcome, about, judge_all, judge_inherited
+from saltpath.core.events import Wrote
 from saltpath.core.exchange import Exchange
 from saltpath.core.jsonpath import MISSING
 from saltpath.core.measures import show_duration
@@ -49,7 +50,7 @@ class Done(msgspec.Struct, frozen=True, gc=False):
     counts: bool = True
     attempts: int = 1
     judged: bool = False
-    wrote: dict[str, Any] | None = None
+    wrote: Wrote | None = None
 
 
 async def now(work: Callable[[], T], session: Session) -> T:
@@ -134,13 +135,13 @@ async def _until_outcomes(
     return await now(lambda: judge_inherited(pairs, answer, session.scopes), session)
 
 
-async def wrote(write: Write, done: Done, session: Session) -> dict[str, Any]:
+async def wrote(write: Write, done: Done, session: Session) -> Wrote:
     """The step's row of an output table, secrets masked."""
     last = done.exchanges[-1] if done.exchanges and done.exchanges[-1].why is None else None
     answer = answer_of(last, NO_OPTIONS) if last else None
     reason = done.why.sentence if done.why else ""
     row = await now(lambda: written(write, session.scopes, done.verdict, reason, answer), session)
-    return session.masker.value(row) if session.masker.any else row
+    return Wrote(write.table, session.masker.value(row) if session.masker.any else row)
 
 
 def _never(outcome: Outcome, repeat: Repeat, attempts: int) -> Outcome:

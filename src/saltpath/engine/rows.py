@@ -13,13 +13,15 @@ from saltpath.core.grammar import Unreadable
 from saltpath.core.scopes import Scopes
 from saltpath.core.tables.made import made_rows
 from saltpath.core.tables.picking import Picks, read_picks
-from saltpath.core.tables.sources import FileRows, NamedRows, Row, Source
+from saltpath.core.tables.sources import FileRows, NamedRows, OutputRows, Row, Source
 from saltpath.core.why import Blocked, why
 
 MOST_AHEAD = 256
 Begin = Callable[[int], Awaitable[None]]
 
 
+ReadOutput = Callable[[str], Iterator[Row]]
+"""Reads the rows of an output table. Raises Blocked."""
 ReadRows = Callable[[FileRows], Iterator[Row]]
 """Reads the rows of a file. Raises Unreadable or Blocked, also while they are read."""
 
@@ -81,7 +83,9 @@ class Feed:
         self._pool.shutdown(wait=False)
 
 
-def rows_of(source: Source, pick: str, scopes: Scopes, read_rows: ReadRows | None) -> Iterator[Row]:
+def rows_of(
+    source: Source, pick: str, scopes: Scopes, read_rows: ReadRows | None, read_output: ReadOutput | None = None
+) -> Iterator[Row]:
     """The rows of a source that are meant, by its own picks and by the run's. Raises Blocked while they are read: with the reason, also
     where there is none at all."""
     own, wanted = read_picks(source.pick), read_picks(pick)
@@ -92,6 +96,10 @@ def rows_of(source: Source, pick: str, scopes: Scopes, read_rows: ReadRows | Non
             if read_rows is None:
                 raise Blocked(why("source-unreadable", source=source.file, problem="there are no files here"))
             return read_rows(source)
+        if isinstance(source, OutputRows):
+            if read_output is None:
+                raise Blocked(why("source-unreadable", source=title(source), problem="nothing was written yet"))
+            return read_output(source.table)
         assert not isinstance(source, NamedRows)
         return made_rows(source, scopes)
 
@@ -125,4 +133,6 @@ def title(source: Source) -> str:
     """What a source is called in a sentence."""
     if isinstance(source, FileRows):
         return f"{source.file} ({source.sheet})" if source.sheet else source.file
+    if isinstance(source, OutputRows):
+        return f"the output table {source.table}"
     return source.source if isinstance(source, NamedRows) else "this case"

@@ -14,6 +14,7 @@ from saltpath.engine.client import Client
 from saltpath.engine.databases import Databases
 from saltpath.engine.helper import Helper
 from saltpath.engine.loop import CurlSelector, Strand
+from saltpath.engine.order import Order
 from saltpath.engine.stop import Stop
 from saltpath.engine.tokens import Tokens
 from saltpath.engine.walk import Emit, OfRun, since
@@ -36,7 +37,8 @@ async def run_plan(
     emit(RunStarted(now_us(), plan.seed, environment, len(plan.cases)))
     databases = Databases(plan.own_folder, plan.root)
     stop.aborts(databases.interrupt)
-    of_run = OfRun(plan, client, Tokens(), Helper(), databases, emit, stop, now_us)
+    order = Order(planned.case for planned in plan.cases)
+    of_run = OfRun(plan, client, Tokens(), Helper(), databases, order, emit, stop, now_us)
     crew = _Crew(of_run)
     try:
         await crew.carry_out()

@@ -45,6 +45,7 @@ from saltpath.engine.helper import Helper
 from saltpath.engine.inside import inputs_of, items_of
 from saltpath.engine.judging import Done, wrote
 from saltpath.engine.looking_up import look_up
+from saltpath.engine.order import Order
 from saltpath.engine.session import Session
 from saltpath.engine.spot import Spot, Sum
 from saltpath.engine.step import carry_out
@@ -67,6 +68,7 @@ class OfRun:
     tokens: Tokens
     helper: Helper
     databases: Databases
+    order: Order
     emit: Emit
     stop: Stop
     now_us: Callable[[], int]

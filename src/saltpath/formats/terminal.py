@@ -114,6 +114,8 @@ class Terminal:
                 self._line(f"      {outcome.why.sentence}")
         for exchange in event.exchanges[-1:]:
             status = f"answered {exchange.status}" if exchange.status else "no answer"
+            if event.kind == "look up":
+                status = exchange.sent_body.decode().partition("\n\n")[0]
             self._line(f"      {exchange.method} {exchange.address} · {status} · {show_duration(event.us)}")
 
     def _row(self, event: RowFinished) -> None:

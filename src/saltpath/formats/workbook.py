@@ -21,6 +21,8 @@ from openpyxl.utils import get_column_letter
 
 from saltpath.core import plain
 from saltpath.core.grammar import Unreadable
+from saltpath.core.nearest import listed
+from saltpath.core.outputs import columns_of
 from saltpath.core.tables.sources import FileRows
 from saltpath.formats.archives import safe_archive, short
 from saltpath.formats.rows.csv_rows import found_dialect
@@ -40,6 +42,7 @@ _NUMBER = re.compile(r"-?(?:0|[1-9]\d*)(?:\.\d+)?")
 _WIDTHS = {"case": 34, "step": 28, "method": 9, "address": 40, "headers": 26, "body": 40, "of": 28, "relation": 16, "expected": 28,
            "note": 22, "mark": 9, "verdict": 11, "was": 24, "seen": 24}  # fmt: skip
 _NARROW = 12
+LONGEST_CELL = 32_000
 
 Table = list[list[str]]
 
@@ -211,13 +214,90 @@ def _escaped(cell: str) -> str:
 def write_xlsx(title: str, headings: Sequence[str], rows: Iterable[Mapping[str, str]]) -> bytes:
     """A workbook of one sheet, its headings frozen. Numbers that a spreadsheet program keeps as they are written are numbers, all else text."""
     book = Workbook(write_only=True)
-    sheet = book.create_sheet(re.sub(r"[\[\]:*?/\\]", " ", title)[:31].strip(" '") or "Checks")
+    sheet = book.create_sheet(_sheet_title(title or "Checks", ()))
     sheet.freeze_panes = "A2"
     for at, name in enumerate(headings, 1):
         sheet.column_dimensions[get_column_letter(at)].width = _WIDTHS.get(name, _NARROW)
     sheet.append([_cell(sheet, name, bold=True) for name in headings])
     for row in rows:
         sheet.append([_cell(sheet, row.get(name, ""), name in ("expected", "was")) for name in headings])
+    out = io.BytesIO()
+    book.save(out)
+    return out.getvalue()
+
+
+Row = Mapping[str, Any]
+
+
+def write_values_xlsx(tables: Sequence[tuple[str, Sequence[Row]]]) -> bytes:
+    """A workbook with a sheet for each table of plain values: numbers that a spreadsheet program keeps as they are, truth values, and texts."""
+    book = Workbook(write_only=True)
+    for name, rows in tables or [("Rows", [])]:
+        sheet = book.create_sheet(_sheet_title(name, book.sheetnames))
+        sheet.freeze_panes = "A2"
+        columns = columns_of(rows)
+        sheet.append([_cell(sheet, column, bold=True) for column in columns])
+        for row in rows:
+            sheet.append([_value_cell(sheet, row.get(column)) for column in columns])
+    out = io.BytesIO()
+    book.save(out)
+    return out.getvalue()
+
+
+def _sheet_title(name: str, taken: Sequence[str]) -> str:
+    """A name that a sheet can have and no other has."""
+    title = re.sub(r"[\[\]:*?/\\]", " ", name)[:31].strip(" '") or "Rows"
+    number, free = 1, title
+    while free.lower() in (other.lower() for other in taken):
+        number += 1
+        free = f"{title[: 30 - len(str(number))]} {number}"
+    return free
+
+
+def write_values_csv(rows: Sequence[Row]) -> bytes:
+    """The same as CSV: UTF-8 with a byte order mark; what would run as a formula has an apostrophe before it."""
+    columns = columns_of(rows)
+    return write_csv_table([columns, *([value_text(row.get(column)) for column in columns] for row in rows)])
+
+
+def value_text(value: Any) -> str:
+    """A plain value as a cell's text: nothing for null, lists and objects as JSON."""
+    return "" if value is None else plain.as_text(value)
+
+
+def _value_cell(sheet: Any, value: Any) -> Any:
+    if isinstance(value, bool):
+        return WriteOnlyCell(sheet, value=value)
+    text = value_text(value)
+    return _cell(sheet, text[:LONGEST_CELL], not isinstance(value, str) and plain.is_number(value))
+
+
+def into_sheet(octets: bytes, sheet: str, row: int, column: int, rows: Sequence[Row]) -> bytes:
+    """A workbook with a table put into one of its sheets, its headings at this cell (counted from 1), whatever stood there. Formulas, formats
+    and the other sheets stay; charts and pictures do not. Raises Unreadable."""
+    safe_archive(io.BytesIO(octets), LARGEST_UNPACKED)
+    try:
+        book = load_workbook(io.BytesIO(octets))
+    except Exception as problem:  # the library raises whatever a spoilt part of the archive makes it stumble over
+        raise Unreadable(f"this workbook cannot be read; it may be cut short or damaged ({short(problem)})") from None
+    if sheet not in book.sheetnames:
+        raise Unreadable(f"the workbook has no sheet {sheet!r}; it has {listed(book.sheetnames, 8)}")
+    columns = columns_of(rows)
+    table: list[list[Any]] = [list(columns), *([one.get(name) for name in columns] for one in rows)]
+    for down, cells in enumerate(table):
+        for right, value in enumerate(cells):
+            cell = book[sheet].cell(row + down, column + right)
+            if isinstance(cell, MergedCell):
+                raise Unreadable(f"the cell {cell.coordinate} is merged with others; choose another place")
+            text = value_text(value)[:LONGEST_CELL]
+            if isinstance(value, bool) or (
+                not isinstance(value, str) and plain.is_number(value) and is_safe_number(text)
+            ):
+                cell.value = value
+            else:
+                cell.value = text
+                cell.data_type = "s"
+                cell.quotePrefix = bool(_FORMULA.match(text))
     out = io.BytesIO()
     book.save(out)
     return out.getvalue()

@@ -10,7 +10,8 @@ import asyncio
 import logging
 import sqlite3
 import threading
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import closing
 from pathlib import Path
 from typing import Any, cast
 
@@ -23,16 +24,27 @@ from saltpath.core.format.reader import case_from_data
 from saltpath.core.format.source import FormatError
 from saltpath.core.inspect import used_names
 from saltpath.core.plan import Plan, PlannedCase, Resume, ResumedRows, planned
-from saltpath.core.tables.sources import FileRows
+from saltpath.core.tables.sources import FileRows, Row
 from saltpath.core.verdicts import Verdict
-from saltpath.core.why import Why, why
+from saltpath.core.why import Blocked, Why, why
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan, utc_us
 from saltpath.engine.stop import Stop
 from saltpath.formats.rows import rows_reader
 from saltpath.runner.life import parent_gone, until_told
 from saltpath.runner.recorder import Recorder
-from saltpath.store import cases, evidence, jobs, project_files, projects, run_rows, runs, secrets, shared_steps
+from saltpath.store import (
+    cases,
+    evidence,
+    jobs,
+    output_rows,
+    project_files,
+    projects,
+    run_rows,
+    runs,
+    secrets,
+    shared_steps,
+)
 from saltpath.store.database import NotFound, StoreError, connect, new_id
 
 BEAT_S = 0.4
@@ -40,6 +52,7 @@ LOOK_S = 0.010
 LOOK_ANYWAY_S = 0.4
 MOST_TRIES = 5
 MOST_LOOKED_AT = 50
+SETTLED_S = 60
 log = logging.getLogger("saltpath.runner")
 
 
@@ -165,9 +178,29 @@ class Worker:
             frozenset(run.request["changes"]) if "changes" in run.request else None,
             rows_reader(project_files.opener(self._main, run.project, files)),
             self._recorder.rows_begin,
+            self._output_reader(run),
             self._folder,
         )
         return plan, positions
+
+    def _output_reader(self, run: runs.Run) -> Callable[[str], Iterator[Row]]:
+        """Reads the rows of an output table: those that this run has written, else those of the newest that did. In any thread."""
+
+        def read(table: str) -> Iterator[Row]:
+            self._recorder.settled(SETTLED_S)
+            with (
+                closing(connect(self._folder, "evidence")) as evidence_side,
+                closing(connect(self._folder, "main")) as main,
+            ):
+                own = run.id if output_rows.count(evidence_side, run.id, table) else None
+                of = own or output_rows.newest_run(main, evidence_side, run.project, table)
+                if of is None:
+                    problem = "nothing was written there"
+                    raise Blocked(why("source-unreadable", source=f"the output table {table}", problem=problem))
+                for number, cells in enumerate(output_rows.rows(evidence_side, of, table), 1):
+                    yield Row(number, cells)
+
+        return read
 
     def _files_of(self, project: int, chosen: list[PlannedCase]) -> dict[str, int]:
         """The present version of each file that rows come from, by its path."""

@@ -14,6 +14,7 @@ from saltpath.server.api.files_api import files_api
 from saltpath.server.api.incoming import incoming
 from saltpath.server.api.lift_api import lift_api
 from saltpath.server.api.outline_api import outline_api
+from saltpath.server.api.outputs_api import outputs_api
 from saltpath.server.api.proposals_api import proposals_api
 from saltpath.server.api.renaming_api import renaming_api
 from saltpath.server.api.rows_api import rows_api
@@ -55,6 +56,7 @@ def make_app(folder: Path, host: str = "127.0.0.1") -> Flask:
         proposals_api,
         coverage_api,
         runs_api,
+        outputs_api,
         rows_api,
         live,
     ):

@@ -15,6 +15,8 @@ def _parameter(
 
 _ID = _parameter("id", "the identity", True, "path")
 _PROJECT = _parameter("project", "the project's identity", True)
+_TABLE = _parameter("name", "the table's name", True)
+_WRITTEN_BY = _parameter("run", "which run wrote them; the newest unless it is said")
 _SOURCE = _parameter("name", "the source's name", True)
 _TEXT = _parameter("text", "false leaves the case's text out")
 _LIMIT = _parameter("limit", "how many at most, 1 to 1000", kind="integer")
@@ -100,6 +102,16 @@ def document() -> dict[str, Any]:
             "post": _operation("profileSource", "What all of its rows hold", _of("SourceProfile"), body="SourceToLookAt")},
         "/sources/changes": {
             "post": _operation("compareVersions", "What a new version of its file changed", _of("SourceChanges"), body="VersionsToCompare")},
+        "/output-tables": {"get": _operation("listOutputTables", "Tables that runs have written", _page("OutputTable"), _PROJECT)},
+        "/output-tables/rows": {
+            "get": _operation("listOutputRows", "Rows of one", _of("OutputRows"), _PROJECT, _TABLE, _WRITTEN_BY, _LIMIT,
+                              _parameter("offset", "how many are left out before", kind="integer"))},
+        "/output-tables/file": {
+            "get": _operation("saveOutputTable", "One as a workbook or CSV", None, _PROJECT, _TABLE, _WRITTEN_BY, _FORM, media=_SHEET)},
+        "/output-tables/into": {
+            "post": _operation("putIntoWorkbook", "One into a workbook of one's own", None, _PROJECT, _TABLE, _WRITTEN_BY,
+                               _parameter("sheet", "which of its sheets", True), _parameter("cell", "where the headings begin, such as B4"),
+                               media=_SHEET, upload=_ANY)},
         "/environments": {
             "get": _operation("listEnvironments", "Environments", _page("Environment"), _PROJECT),
             "post": _operation("addEnvironment", "A new environment", _of("Environment"), status=201, body="NewEnvironment")},

@@ -11,14 +11,15 @@ from itertools import islice
 from saltpath.core.case import Case, Project
 from saltpath.core.format.project import read_project
 from saltpath.core.grammar import Unreadable
+from saltpath.core.outputs import columns_of
 from saltpath.core.scopes import Scopes
 from saltpath.core.tables.made import made_rows
 from saltpath.core.tables.made import names_of as names_of_made
-from saltpath.core.tables.sources import FileRows, ListRows, NamedRows, Row, Source
+from saltpath.core.tables.sources import FileRows, ListRows, NamedRows, OutputRows, Row, Source
 from saltpath.core.why import Blocked, Why
 from saltpath.formats.rows import read_table
 from saltpath.server.context import database
-from saltpath.store import project_files, projects
+from saltpath.store import output_rows, project_files, projects
 
 FEW = 5
 MOST = 256
@@ -51,6 +52,8 @@ def begin_of(project: int, source: Source | Why | None, scopes: Scopes | None = 
         return Begin(problem=source.sentence)
     if isinstance(source, FileRows):
         return _of_file(project, source)
+    if isinstance(source, OutputRows):
+        return _of_output(project, source)
     if isinstance(source, (ListRows, NamedRows)):
         return Begin()
     try:
@@ -58,6 +61,14 @@ def begin_of(project: int, source: Source | Why | None, scopes: Scopes | None = 
         return Begin(names_of_made(source), rows)
     except (Blocked, Unreadable) as problem:
         return Begin(names_of_made(source), problem=str(problem))
+
+
+def _of_output(project: int, source: OutputRows) -> Begin:
+    run = output_rows.newest_run(database(), database("evidence"), project, source.table)
+    if run is None:
+        return Begin()  # an earlier case of the same run may write it
+    rows = output_rows.page(database("evidence"), run, source.table, 0, FEW)
+    return Begin(columns_of(rows), [Row(number, cells) for number, cells in enumerate(rows, 1)])
 
 
 def _of_file(project: int, source: FileRows) -> Begin:

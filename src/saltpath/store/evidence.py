@@ -21,7 +21,8 @@ from saltpath.core.checks.judge import Outcome
 from saltpath.core.events import StepFinished
 from saltpath.core.exchange import Exchange, Times
 from saltpath.core.why import Why
-from saltpath.store import run_rows
+from saltpath.store import output_rows, run_rows
+from saltpath.store.output_rows import OutputRow
 
 APART = 8_000
 _LEVEL = 3
@@ -45,6 +46,7 @@ class StepRow(msgspec.Struct, array_like=True):
     bodies: dict[bytes, bytes]
     inner: str = ""
     size: int = 0
+    wrote: OutputRow | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,7 +110,8 @@ def row_of(event: StepFinished, position: int) -> StepRow:
     )
     record = msgspec.msgpack.encode([exchanges, facts])
     return StepRow(position, event.row, event.part, event.step, 1, event.key, event.verdict, event.status, event.us, event.at,
-                   record, bodies, event.inner, len(event.exchanges[-1].body) if event.exchanges else 0)  # fmt: skip
+                   record, bodies, event.inner, len(event.exchanges[-1].body) if event.exchanges else 0,
+                   output_rows.row_of(event))  # fmt: skip
 
 
 def _packed(o: Outcome) -> list[Any]:
@@ -175,6 +178,8 @@ class Packer:
                 (project, run, row.position, row.row, row.part, row.step, row.attempt, row.key, row.verdict, row.status,
                  row.us, row.at, base[0] if base else None, packed, row.inner, row.size),
             )  # fmt: skip
+            if row.wrote is not None:
+                output_rows.insert(connection, project, run, row.position, row.wrote)
             if base is None and cursor.rowcount == 1:
                 dictionary = zstandard.ZstdCompressionDict(row.record, dict_type=zstandard.DICT_TYPE_RAWCONTENT)
                 dictionary.precompute_compress(level=_LEVEL)

@@ -230,6 +230,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/output-tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tables that runs have written */
+        get: operations["listOutputTables"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/output-tables/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rows of one */
+        get: operations["listOutputRows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/output-tables/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One as a workbook or CSV */
+        get: operations["saveOutputTable"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/output-tables/into": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** One into a workbook of one's own */
+        post: operations["putIntoWorkbook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/environments": {
         parameters: {
             query?: never;
@@ -1492,6 +1560,28 @@ export interface components {
             outputs: string[];
             gives: components["schemas"]["GivenOutput"][];
         };
+        LookUpCondition: {
+            column: string;
+            relation: string;
+            value: components["schemas"]["Piece"][];
+        };
+        LookUp: {
+            database: string;
+            table: string;
+            columns: string[];
+            where: components["schemas"]["LookUpCondition"][];
+            order: string[];
+            sql: components["schemas"]["Piece"][];
+            most: number;
+        };
+        WrittenColumn: {
+            name: string;
+            of: string;
+        };
+        Written: {
+            table: string;
+            columns: components["schemas"]["WrittenColumn"][];
+        };
         ForEach: {
             of: components["schemas"]["Piece"][];
             item: string;
@@ -1508,10 +1598,12 @@ export interface components {
             use?: components["schemas"]["UseShared"];
             each?: components["schemas"]["ForEach"];
             /** @enum {string} */
-            kind: "request" | "set" | "wait" | "shared" | "for each";
+            kind: "request" | "look up" | "set" | "wait" | "shared" | "for each";
             name: string;
             off: boolean;
             send?: components["schemas"]["Send"];
+            lookUp?: components["schemas"]["LookUp"];
+            write?: components["schemas"]["Written"];
             expect?: components["schemas"]["Check"][];
             without?: string[];
             keep?: components["schemas"]["Keep"][];
@@ -1643,6 +1735,23 @@ export interface components {
             columns: string[];
             rows: components["schemas"]["SourceRow"][];
             profile: components["schemas"]["SourceProfile"] | null;
+        };
+        RunThatWrote: {
+            id: string;
+            number: number;
+            title: string;
+            at: string;
+        };
+        OutputTable: {
+            name: string;
+            columns: string[];
+            rows: number;
+            runs: components["schemas"]["RunThatWrote"][];
+        };
+        OutputRows: {
+            columns: string[];
+            items: string[][];
+            next: string | null;
         };
         CommonValue: {
             text: string;
@@ -2877,6 +2986,163 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SourceChanges"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listOutputTables: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["OutputTable"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listOutputRows: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description the table's name */
+                name: string;
+                /** @description which run wrote them; the newest unless it is said */
+                run?: string;
+                /** @description how many at most, 1 to 1000 */
+                limit?: number;
+                /** @description how many are left out before */
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutputRows"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    saveOutputTable: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description the table's name */
+                name: string;
+                /** @description which run wrote them; the newest unless it is said */
+                run?: string;
+                /** @description xlsx or csv */
+                format?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    putIntoWorkbook: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description the table's name */
+                name: string;
+                /** @description which run wrote them; the newest unless it is said */
+                run?: string;
+                /** @description which of its sheets */
+                sheet: string;
+                /** @description where the headings begin, such as B4 */
+                cell?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
                 };
             };
             /** @description a problem */

@@ -19,18 +19,19 @@ from saltpath.core.tables.sources import (
     ListRows,
     MadeRows,
     NamedRows,
+    OutputRows,
     Source,
     WrittenRows,
 )
 
 FILE_KEYS = ("sheet", "names in", "data in", "delimiter", "quote", "encoding", "decimal", "path", "columns")
-ROWS_KEYS = ("source", "file", *FILE_KEYS, "make", "combine", "items of", "rows", "pick")
+ROWS_KEYS = ("source", "file", *FILE_KEYS, "make", "combine", "items of", "output table", "rows", "pick")
 COLUMN_KEYS = ("kind", "may be empty")
 FILE_ENDINGS = (".csv", ".tsv", ".txt", ".xlsx", ".xlsm", ".json", ".jsonl", ".ndjson")
 COMBINED = {"all": "all", "pairwise": "pairs"}
 MOST_MADE = 10_000_000
 MOST_NAME = 200
-_KINDS_OF_SOURCE = ("source", "file", "make", "combine", "items of", "rows")
+_KINDS_OF_SOURCE = ("source", "file", "make", "combine", "items of", "output table", "rows")
 
 
 def read_rows(reading: Reading, node: Node | None, path: str = "rows", named: bool = True) -> Source | None:
@@ -58,6 +59,8 @@ def read_rows(reading: Reading, node: Node | None, path: str = "rows", named: bo
         return _by_name(reading, child, path, keys, pick, named)
     if kind == "rows":
         return _written(reading, child, f"{path}.rows", pick)
+    if kind == "output table":
+        return OutputRows(reading.text(child, f"{path}.output table", "the name of a table"), pick)
     if kind == "items of":
         tree = reading.tree(child, f"{path}.items of")
         if isinstance(tree, str):

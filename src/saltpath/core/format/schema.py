@@ -87,6 +87,7 @@ SOURCE: dict[str, Any] = {
         _object(("combine", "columns"), {
             "combine": {"anyOf": [{"enum": ["all", "pairwise"]}, SAMPLE]},
             "columns": {**_MADE, "additionalProperties": {"type": "array", "minItems": 1}}, "pick": TEXT}),
+        _object(("output table",), {"output table": TEXT, "pick": TEXT}),
         _object(("items of",), {"items of": {"type": ["string", "array"]}, "pick": TEXT}),
     ]
 }  # fmt: skip

@@ -30,6 +30,7 @@ KEYS: dict[str, str] = {
     "columns": "of a file: kinds by name, such as length: number; of rows that are made: how each is made",
     "make": "how many rows are made",
     "combine": "all, pairwise or { sample: 50 }: how the columns' values are combined",
+    "output table": "rows that steps have written: of this run, or of the newest that wrote there",
     "items of": "a list that a step of once kept; each item is a row",
     "pick": "which rows: 1 to 20, every 10th, sample 50, where length above 90",
     "options": "how exchanges are carried out",

@@ -101,6 +101,15 @@ class ListRows:
     pick: str = ""
 
 
+@dataclass(frozen=True, slots=True)
+class OutputRows:
+    """The rows of an output table: those that this run has written when the case begins, if an earlier case of it writes there; else those of
+    the newest run that did."""
+
+    table: str
+    pick: str = ""
+
+
 def trees_of(source: Source | None) -> list[Any]:
     """What is worked out for the rows: compiled trees, in which references may stand."""
     if isinstance(source, ListRows):
@@ -112,11 +121,11 @@ def trees_of(source: Source | None) -> list[Any]:
     return []
 
 
-Source = FileRows | NamedRows | WrittenRows | MadeRows | CombinedRows | ListRows
+Source = FileRows | NamedRows | WrittenRows | MadeRows | CombinedRows | ListRows | OutputRows
 
 
 def kind_of(source: Source | None) -> str:
-    """What a source is, in a word: file, named, written, made, combined or list."""
+    """What a source is, in a word: file, named, written, made, combined, list or output."""
     kinds = {
         FileRows: "file",
         NamedRows: "named",
@@ -124,5 +133,6 @@ def kind_of(source: Source | None) -> str:
         MadeRows: "made",
         CombinedRows: "combined",
         ListRows: "list",
+        OutputRows: "output",
     }
     return kinds[type(source)] if source is not None else ""

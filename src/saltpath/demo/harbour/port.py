@@ -1,4 +1,5 @@
-"""The harbour itself: vessels, berths, port calls and their states, pilots, tides, sign-in. Thread-safe, in memory."""
+"""The harbour itself: vessels, berths, port calls and their states, pilots, tides, sign-in. Thread-safe; in memory, and port calls
+in a database, too."""
 
 from __future__ import annotations
 
@@ -11,6 +12,7 @@ from decimal import Decimal
 from typing import Any
 
 from saltpath.demo.harbour.fees import SEASONS, quote
+from saltpath.demo.harbour.ledger import Ledger
 
 QUOTE_AFTER_S = 0.15
 TOKEN_LIFE_S = 900
@@ -87,6 +89,7 @@ class Port:
     next_vessel: int = 113
     agents: dict[str, str] = field(default_factory=lambda: dict(AGENTS))
     berths: list[dict[str, Any]] = field(default_factory=lambda: list(BERTHS))
+    ledger: Ledger | None = None
 
     @classmethod
     def live(cls) -> Port:
@@ -175,7 +178,12 @@ class Port:
                 "fee": quote(Decimal(length), Decimal(vessel["tonnage"]), nights, season),
                 "pilots": [p["name"] for p in PILOTS[: 2 if length > 90 else 1]], "remark": None, "_asked": self.now(),
             }  # fmt: skip
+            self._store(key)
             return self._seen(self.calls[key])
+
+    def _store(self, key: str) -> None:
+        if self.ledger is not None:
+            self.ledger.put(self.calls[key])
 
     def call(self, key: str) -> dict[str, Any]:
         with self.lock:
@@ -190,12 +198,15 @@ class Port:
             if call["state"] != needs:
                 raise Refusal(409, f"the port call is {call['state']}; only one that is {needs} can become {state}")
             self.calls[key]["state"] = state
+            self._store(key)
             return self.call(key)
 
     def cancel(self, key: str) -> None:
         with self.lock:
             self.call(key)
             del self.calls[key]
+            if self.ledger is not None:
+                self.ledger.remove(key)
 
     def all_calls(self) -> list[dict[str, Any]]:
         with self.lock:
@@ -204,6 +215,7 @@ class Port:
     def _seen(self, call: dict[str, Any]) -> dict[str, Any]:
         if call["state"] == "requested" and self.now() - call["_asked"] >= QUOTE_AFTER_S:
             call["state"] = "quoted"
+            self._store(call["id"])
         return {name: value for name, value in call.items() if name[0] != "_"}
 
     def _vessel_of(self, name: str) -> dict[str, Any]:

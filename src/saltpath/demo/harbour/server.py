@@ -5,12 +5,14 @@ from __future__ import annotations
 import threading
 from decimal import Decimal
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from pathlib import Path
 from typing import Any
 from urllib.parse import parse_qsl, unquote, urlsplit
 
 from saltpath.core import plain
 from saltpath.demo.harbour import cargo, desks, papers  # noqa: F401 - they enter their routes into the table
 from saltpath.demo.harbour.faults import FAULTS
+from saltpath.demo.harbour.ledger import Ledger
 from saltpath.demo.harbour.openapi import document
 from saltpath.demo.harbour.port import PILOTS, RELEASES, Port, Refusal
 from saltpath.demo.harbour.routes import ROUTES, Call, Reply, route
@@ -249,10 +251,15 @@ class _Server(ThreadingHTTPServer):
 
 
 class Harbour:
-    """The service in threads of this process. `address` is where it answers."""
+    """The service in threads of this process. `address` is where it answers, `database` its SQLite file."""
 
-    def __init__(self, host: str = "127.0.0.1", port: int = 0, live: bool = False) -> None:
-        handler = type("BoundHandler", (Handler,), {"port": Port.live() if live else Port()})
+    def __init__(
+        self, host: str = "127.0.0.1", port: int = 0, live: bool = False, database: Path | None = None
+    ) -> None:
+        state = Port.live() if live else Port()
+        state.ledger = self._ledger = Ledger(database, state.berths)
+        self.database = self._ledger.file
+        handler = type("BoundHandler", (Handler,), {"port": state})
         self._server = _Server((host, port), handler)
         self.address = f"http://{host}:{self._server.server_address[1]}"
         self._thread = threading.Thread(target=self._server.serve_forever, name="harbour", daemon=True)
@@ -268,6 +275,7 @@ class Harbour:
     def stop(self) -> None:
         self._server.shutdown()
         self._server.server_close()
+        self._ledger.close()
 
     def __enter__(self) -> Harbour:
         return self.start()

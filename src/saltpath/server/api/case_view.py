@@ -41,7 +41,8 @@ def case_answer(stored: cases.StoredCase) -> Response:
         stored.project, source, scopes_for_rows(case, of_suite, of_project) if case.rows is not None else None
     )
     columns = None if begin.names is None else frozenset(begin.names)
-    around = replace(surroundings((), of_suite, shared, environments), columns=columns)
+    around = surroundings((), of_suite, shared, environments)
+    around = replace(around, columns=columns, databases=frozenset(of_project.databases))
     findings = [
         {
             "weight": f.weight,

@@ -1,0 +1,47 @@
+"""Which cases must have ended before another one begins its rows: those before it that write the output table that it reads."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Iterable, Iterator
+
+from saltpath.core.case import Answered, Case, ForEach, SetValues, Step, UseShared
+
+
+class Order:
+    """The cases of a run by what they write."""
+
+    def __init__(self, cases: Iterable[Case]) -> None:
+        self._writers: dict[str, list[int]] = {}
+        for index, case in enumerate(cases):
+            for table in dict.fromkeys(_tables(step for _, _, step in case.parts())):
+                self._writers.setdefault(table, []).append(index)
+        self._over: set[int] = set()
+        self._waiting: list[tuple[set[int], asyncio.Future[None]]] = []
+
+    async def written(self, table: str, before: int) -> None:
+        """Wait until the cases before this one that write the table have ended."""
+        missing = {index for index in self._writers.get(table, ()) if index < before} - self._over
+        if missing:
+            ready: asyncio.Future[None] = asyncio.get_running_loop().create_future()
+            self._waiting.append((missing, ready))
+            await ready
+
+    def ended(self, case: int) -> None:
+        """A case has ended."""
+        self._over.add(case)
+        for missing, ready in self._waiting:
+            missing.discard(case)
+            if not missing and not ready.done():
+                ready.set_result(None)
+
+
+def _tables(steps: Iterable[Step]) -> Iterator[str]:
+    """The tables that steps write, those inside others too."""
+    for step in steps:
+        if isinstance(step, SetValues | Answered) and step.write is not None:
+            yield step.write.table
+        elif isinstance(step, ForEach):
+            yield from _tables(step.steps)
+        elif isinstance(step, UseShared) and step.shared is not None:
+            yield from _tables(step.shared.steps)
