@@ -200,7 +200,7 @@ def _lookup(step: LookUp) -> dict[str, Any]:
 
 def _write(write: Write) -> dict[str, Any]:
     columns = [
-        {"name": name, "of": cell.of_step or (cell.of.text if isinstance(cell.of, Subject) else _shown(cell.of))}
+        {"name": name, "of": pieces(cell.of_step or (cell.of.text if isinstance(cell.of, Subject) else _shown(cell.of)))}
         for name, cell in write.columns
     ]
     return {"table": write.table, "columns": columns}

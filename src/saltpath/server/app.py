@@ -8,6 +8,7 @@ from flask import Flask, Response, g, send_from_directory
 
 from saltpath.server.api.coverage_api import coverage_api
 from saltpath.server.api.data_api import data_api
+from saltpath.server.api.databases_api import databases_api
 from saltpath.server.api.documents import documents
 from saltpath.server.api.evidence_api import evidence_api
 from saltpath.server.api.files_api import files_api
@@ -47,6 +48,7 @@ def make_app(folder: Path, host: str = "127.0.0.1") -> Flask:
         renaming_api,
         files_api,
         data_api,
+        databases_api,
         documents,
         incoming,
         single_api,

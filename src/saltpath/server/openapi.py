@@ -15,6 +15,7 @@ def _parameter(
 
 _ID = _parameter("id", "the identity", True, "path")
 _PROJECT = _parameter("project", "the project's identity", True)
+_DATABASE = _parameter("name", "the database's name", True)
 _TABLE = _parameter("name", "the table's name", True)
 _WRITTEN_BY = _parameter("run", "which run wrote them; the newest unless it is said")
 _SOURCE = _parameter("name", "the source's name", True)
@@ -102,6 +103,10 @@ def document() -> dict[str, Any]:
             "post": _operation("profileSource", "What all of its rows hold", _of("SourceProfile"), body="SourceToLookAt")},
         "/sources/changes": {
             "post": _operation("compareVersions", "What a new version of its file changed", _of("SourceChanges"), body="VersionsToCompare")},
+        "/databases": {
+            "get": _operation("listDatabases", "Databases that look-ups ask", _page("Database"), _PROJECT),
+            "put": _operation("putDatabase", "Where one stands", _of("Database"), _PROJECT, _DATABASE, body="DatabaseDocument"),
+            "delete": _operation("removeDatabase", "Take one away", _of("Gone"), _PROJECT, _DATABASE)},
         "/output-tables": {"get": _operation("listOutputTables", "Tables that runs have written", _page("OutputTable"), _PROJECT)},
         "/output-tables/rows": {
             "get": _operation("listOutputRows", "Rows of one", _of("OutputRows"), _PROJECT, _TABLE, _WRITTEN_BY, _LIMIT,

@@ -230,6 +230,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/databases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Databases that look-ups ask */
+        get: operations["listDatabases"];
+        /** Where one stands */
+        put: operations["putDatabase"];
+        post?: never;
+        /** Take one away */
+        delete: operations["removeDatabase"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/output-tables": {
         parameters: {
             query?: never;
@@ -1576,7 +1595,7 @@ export interface components {
         };
         WrittenColumn: {
             name: string;
-            of: string;
+            of: components["schemas"]["Piece"][];
         };
         Written: {
             table: string;
@@ -1735,6 +1754,15 @@ export interface components {
             columns: string[];
             rows: components["schemas"]["SourceRow"][];
             profile: components["schemas"]["SourceProfile"] | null;
+        };
+        Database: {
+            name: string;
+            document: Record<string, never>;
+            uses: number;
+            cases: components["schemas"]["NamedCase"][];
+        };
+        DatabaseDocument: {
+            document: Record<string, never>;
         };
         RunThatWrote: {
             id: string;
@@ -2986,6 +3014,113 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SourceChanges"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listDatabases: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Database"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    putDatabase: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description the database's name */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DatabaseDocument"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Database"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeDatabase: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description the database's name */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
                 };
             };
             /** @description a problem */

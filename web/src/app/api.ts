@@ -68,6 +68,8 @@ export type Lifted = Omit<Shapes["Lifted"], "saved"> & { saved: TakenRows["saved
 /** What a source is, as it stands in the project; numbers as they were written. */
 export type SourceDocument = { [key: string]: Json };
 export type DataSource = Omit<Shapes["DataSource"], "document"> & { document: SourceDocument };
+export type Database = Omit<Shapes["Database"], "document"> & { document: SourceDocument };
+export type OutputTable = Shapes["OutputTable"];
 export type LookedAt = Shapes["LookedAt"];
 export type SourceFrame = Shapes["SourceFrame"];
 export type SourceProfile = Shapes["SourceProfile"];
@@ -183,6 +185,29 @@ export const api = {
     ask<Page<FileVersion>>(`/file-versions?project=${q(project)}&path=${q(path)}`),
   compareVersions: (project: string, document: SourceDocument, before: number, after: number) =>
     send<SourceChanges>("/sources/changes", { project, document, before, after }),
+  databases: (project: string) => ask<Page<Database>>(`/databases?project=${q(project)}`),
+  putDatabase: (project: string, name: string, document: SourceDocument) =>
+    ask<Database>(`/databases?project=${q(project)}&name=${q(name)}`, posted({ document }, {}, "PUT")),
+  removeDatabase: (project: string, name: string) =>
+    ask<unknown>(`/databases?project=${q(project)}&name=${q(name)}`, { method: "DELETE" }),
+  outputTables: (project: string) => ask<Page<OutputTable>>(`/output-tables?project=${q(project)}`),
+  outputRows: (project: string, name: string, run: string, offset: number) =>
+    ask<Shapes["OutputRows"]>(
+      `/output-tables/rows?project=${q(project)}&name=${q(name)}&run=${q(run)}&offset=${offset}&limit=200`,
+    ),
+  outputFile: (project: string, name: string, run: string, format: "xlsx" | "csv") =>
+    `/api/v1/output-tables/file?project=${q(project)}&name=${q(name)}&run=${q(run)}&format=${format}`,
+  /** A workbook of one's own with an output table in it, as a file. */
+  intoWorkbook: async (
+    project: string,
+    name: string,
+    run: string,
+    into: { sheet: string; cell: string; file: File },
+  ) => {
+    const asked = `project=${q(project)}&name=${q(name)}&run=${q(run)}&sheet=${q(into.sheet)}&cell=${q(into.cell)}`;
+    const init = { method: "POST", body: into.file, headers: { "Content-Type": "application/octet-stream" } };
+    return (await answered(`/output-tables/into?${asked}`, init)).blob();
+  },
   sharedSteps: (project: string) => ask<Page<SharedSteps>>(`/shared-steps?project=${q(project)}`),
   /** Steps of a case as shared steps, and the step that uses them. */
   extract: async (id: string, steps: string[], name: string) => {

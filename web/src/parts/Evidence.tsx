@@ -34,7 +34,7 @@ export function Evidence({ step, about, keeps, acts, loose, namespaces = NONE }:
   const last = step.exchanges.length - 1;
   const exchange = step.exchanges[Math.min(hop ?? last, last)];
   if (!exchange) return <p className="muted pad">{step.why?.sentence ?? "Nothing was sent in this step."}</p>;
-  const facts = [exchange.status || "no answer", duration(exchange.times.total), size(exchange.size)];
+  const facts = [outcome(exchange), duration(exchange.times.total), size(exchange.size)];
   return (
     <>
       <div className="evidence-head">
@@ -61,7 +61,7 @@ export function Evidence({ step, about, keeps, acts, loose, namespaces = NONE }:
               className={item === exchange ? "hop chosen" : "hop"}
               onClick={() => setHop(number)}
             >
-              {number + 1}. {item.status || "no answer"}
+              {number + 1}. {outcome(item)}
             </button>
           ))}
         </div>
@@ -85,6 +85,14 @@ export function Evidence({ step, about, keeps, acts, loose, namespaces = NONE }:
       />
     </>
   );
+}
+
+/** Rows that were looked up come as an exchange, too: what was asked of the database, and the rows as JSON. */
+export const isLookUp = (exchange: Exchange): boolean => exchange.method === "LOOK UP";
+
+function outcome(exchange: Exchange): string {
+  if (isLookUp(exchange)) return exchange.why ? "" : "looked up";
+  return String(exchange.status || "no answer");
 }
 
 interface BodyProps {
@@ -120,7 +128,10 @@ function Body({ view, exchange, step, keeps, acts, loose, namespaces }: BodyProp
       <>
         {exchange.sentHead && <Copies request={exchange} />}
         <pre className="code pad">
-          {exchange.sentHead.trimEnd() || `${exchange.method} ${exchange.address}\n(nothing was sent)`}
+          {exchange.sentHead.trimEnd() ||
+            (isLookUp(exchange)
+              ? `In ${exchange.address}:`
+              : `${exchange.method} ${exchange.address}\n(nothing was sent)`)}
           {exchange.sentBody && `\n\n${exchange.sentBody}`}
         </pre>
       </>

@@ -14,6 +14,7 @@ import { NodeActs, whatWasSent } from "./edit/NodeActs";
 import { type SentPlace, sentPlaces } from "./edit/sent";
 import type { Edits } from "./edit/useEditing";
 import { asWritten } from "./edit/written";
+import { isNamed } from "./stepKinds";
 
 interface Props {
   step: Step | undefined;
@@ -28,7 +29,7 @@ interface Props {
 /** The last answer of the step in focus, or the one that another run had; with what can be made of it. */
 export function EvidencePanel({ step, seen, about, run, chooseRun, drag }: Props) {
   const { id, single, editing } = useEdited();
-  const key = step?.kind === "request" ? step.key : "";
+  const key = step && isNamed(step) ? step.key : "";
   const shown = useQuery({
     queryKey: ["seen", id, key],
     queryFn: () => api.seen(id, key),
@@ -45,7 +46,7 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, drag }: Props
   const sent = useMemo(() => onceAsked(() => sentPlaces(exchange)), [exchange]);
   const acts = useMemo(
     () =>
-      step?.kind === "request" ? actsOn(editing, step, places, sent, single ? undefined : drag) : undefined,
+      step && isNamed(step) ? actsOn(editing, step, places, sent, single ? undefined : drag) : undefined,
     [editing, step, places, sent, drag, single],
   );
   return (

@@ -11,12 +11,15 @@ import { DragContext, useEdited } from "./edit/context";
 import { inStep, moveStep, setField, setKeep, stepWith } from "./edit/document";
 import { DropPlaces } from "./edit/PutInto";
 import { KeepBand } from "./KeepBand";
+import { LookBand } from "./LookBand";
 import { Moment } from "./Moment";
 import { SendBand } from "./SendBand";
 import { SetBand } from "./SetBand";
 import { type Early, StepFoot } from "./StepFoot";
 import { EachBand } from "./shared/EachBand";
 import { UseBand } from "./shared/UseBand";
+import { isNamed } from "./stepKinds";
+import { WriteBand } from "./WriteBand";
 
 interface Props {
   step: Step;
@@ -57,7 +60,7 @@ export const StepCard = memo(function StepCard({
     wasNaming.current = naming;
   }, [naming]);
   const classes = ["step", open && "open", step.off && "off", marked && "marked"].filter(Boolean).join(" ");
-  const named = step.kind === "request";
+  const named = isNamed(step);
   return (
     <WhereContext.Provider value={`${id}.${step.key}`}>
       <article className={classes} aria-label={`Step ${step.number}: ${step.name}`}>
@@ -66,7 +69,7 @@ export const StepCard = memo(function StepCard({
             <Typing
               text={step.name}
               label="The step's name"
-              save={(name) => editing.apply(setField(step.key, "request", name.trim()))}
+              save={(name) => editing.apply(setField(step.key, step.kind, name.trim()))}
               close={() => setNaming(false)}
             />
           </div>
@@ -101,6 +104,8 @@ export const StepCard = memo(function StepCard({
           >
             <span className="step-name">{named || step.kind === "shared" ? step.name : title(step)}</span>
             {step.kind === "shared" && <span className="tag">shared steps</span>}
+            {step.lookUp && <span className="tag">look-up</span>}
+            {step.write && <span className="tag">writes {step.write.table}</span>}
             {step.off && <span className="tag">switched off</span>}
             {others.map((other) => (
               <span className="tag here" key={other.name + other.step}>
@@ -113,14 +118,18 @@ export const StepCard = memo(function StepCard({
         <Trouble step={step} evidence={evidence} open={open} />
         {!open && <Closed step={step} evidence={evidence} />}
         {!open && evidence?.verdict !== "blocked" && <Wrong findings={findings} />}
-        {open && step.kind !== "request" && (
+        {open && !named && (
           <p className="step-line">
             <Moment step={step} />
           </p>
         )}
-        {open && step.kind === "request" && (
+        {open && named && (
           <>
-            <SendBand step={step} used={evidence?.used ?? []} />
+            {step.lookUp ? (
+              <LookBand step={step} used={evidence?.used ?? []} />
+            ) : (
+              <SendBand step={step} used={evidence?.used ?? []} />
+            )}
             <ExpectBand step={step} evidence={evidence} />
             <KeepBand step={step} evidence={evidence} />
           </>
@@ -128,6 +137,7 @@ export const StepCard = memo(function StepCard({
         {open && step.kind === "shared" && <UseBand step={step} evidence={evidence} />}
         {open && step.kind === "for each" && <EachBand step={step} evidence={evidence} />}
         {open && step.kind === "set" && <SetBand step={step} evidence={evidence} />}
+        {open && <WriteBand step={step} />}
         {open && (
           <StepFoot
             step={step}
@@ -205,12 +215,17 @@ function Closed({ step, evidence }: { step: Step; evidence: StepEvidence | undef
         <Gives keeps={keeps} start="gives " />
       </p>
     );
-  if (step.kind !== "request" || !step.send) return null;
+  if (!isNamed(step)) return null;
   const checks = step.expect?.length ?? 0;
   return (
     <p className="step-line">
       <span className="mono">
-        {step.send.method} <Pieces pieces={withoutStart(step.send.address)} used={evidence?.used} />
+        {step.send && (
+          <>
+            {step.send.method} <Pieces pieces={withoutStart(step.send.address)} used={evidence?.used} />
+          </>
+        )}
+        {step.lookUp && `${step.lookUp.database}: ${step.lookUp.table || "SQL"}`}
       </span>
       <span>
         {checks

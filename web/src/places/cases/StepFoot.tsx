@@ -3,6 +3,7 @@ import { useEdited } from "./edit/context";
 import { duplicateStep, inStep, moveStepTo, PARTS, type Part, setField, setPart } from "./edit/document";
 import { SendAlone } from "./edit/SendAlone";
 import { Findings } from "./Findings";
+import { isNamed } from "./stepKinds";
 
 /** A value that is used here, and kept only later by another step. */
 export interface Early {
@@ -25,7 +26,7 @@ interface Props {
 export function StepFoot({ step, findings, early, used, rename, sendAlone, busy }: Props) {
   const { editing, single, shared } = useEdited();
   if (single) return null;
-  const named = step.kind === "request";
+  const named = isNamed(step);
   return (
     <footer className="step-foot">
       <Findings findings={findings} />
@@ -43,6 +44,14 @@ export function StepFoot({ step, findings, early, used, rename, sendAlone, busy 
         {named && (
           <button type="button" onClick={rename}>
             rename
+          </button>
+        )}
+        {(named || step.kind === "set") && !step.write && (
+          <button
+            type="button"
+            onClick={() => void editing.apply(setField(step.key, "write", newWrite(step)))}
+          >
+            write a row
           </button>
         )}
         <button type="button" onClick={() => void editing.apply(duplicateStep(step.key))}>
@@ -73,11 +82,18 @@ export function StepFoot({ step, findings, early, used, rename, sendAlone, busy 
           </select>
         )}
       </span>
-      {(step.kind === "request" || step.kind === "shared" || step.kind === "for each") &&
+      {(named || step.kind === "shared" || step.kind === "for each") &&
         step.part === "steps" &&
         !step.inside && <SendAlone step={step} used={used} send={sendAlone} busy={busy} />}
     </footer>
   );
+}
+
+/** A row to begin with: what the step keeps or sets, and how it ended. */
+function newWrite(step: Step) {
+  const names = [...(step.keep ?? []), ...(step.set ?? [])].map((item) => item.name);
+  const own = Object.fromEntries(names.map((name) => [name, `[=${name}]`]));
+  return { table: "results", columns: { ...own, verdict: "verdict" } };
 }
 
 const PART_WORDS: Record<Part, string> = {

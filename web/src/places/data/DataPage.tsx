@@ -8,6 +8,8 @@ import { ago, count, exactly, size } from "../../app/format";
 import { useProject } from "../../app/project";
 import { DropFile } from "../../parts/DropFile";
 import { Notice } from "../../parts/Notice";
+import { Databases } from "./Databases";
+import { Outputs } from "./Outputs";
 import { addressOf, columnsSaid, FILES, sourceName, whence } from "./source";
 import { Users } from "./Users";
 
@@ -101,6 +103,8 @@ export function DataPage() {
         </button>
         .
       </p>
+      {project && <Outputs project={project.id} />}
+      {project && <Databases project={project.id} />}
       <p role="status" className={said.startsWith("Bringing") ? "muted" : "problem"}>
         {said}
       </p>

@@ -131,3 +131,26 @@ export function sourceName(file: string, taken: string[]): string {
 }
 
 export const addressOf = (name: string): string => `/data/source?name=${encodeURIComponent(name)}`;
+
+/** Where a database stands, in a line, as it is typed. */
+export function databaseText(document: SourceDocument): string {
+  const kind = "sqlite" in document ? "sqlite" : "postgres";
+  const words = [`${kind} ${String(document[kind] ?? "")}`];
+  for (const key of ["user", "password", "tls"])
+    if (document[key] !== undefined && document[key] !== false) words.push(`${key} ${String(document[key])}`);
+  if (document["may change"] === true) words.push("may change");
+  return words.join(" ");
+}
+
+export function readDatabase(text: string): SourceDocument | string {
+  const found: SourceDocument = {};
+  const plain = text.trim();
+  const rest = plain.replace(/\s+may change$/i, "");
+  if (rest !== plain) found["may change"] = true;
+  const words = rest.match(/\[=[^\]]*\]\S*|\S+/g) ?? [];
+  for (let at = 0; at + 1 < words.length; at += 2)
+    found[(words[at] as string).toLowerCase()] = words[at + 1] as string;
+  if (words.length % 2 || !words.length)
+    return "Write it as: sqlite PATH, or postgres host:port/name user NAME password [=a secret].";
+  return found;
+}

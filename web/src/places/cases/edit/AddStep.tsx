@@ -71,6 +71,11 @@ export function AddStep({ of, choose }: { of: Case; choose: (key: string) => voi
       )}
       <OfferShared of={of} />
       {steps > 0 && (
+        <button type="button" className="plain-link add-empty" onClick={() => void save("look up a_table")}>
+          + rows of a database
+        </button>
+      )}
+      {steps > 0 && (
         <button type="button" className="plain-link add-empty" onClick={() => void save(emptyAddress(of))}>
           + an empty step
         </button>

@@ -2,7 +2,8 @@ import { useQueryClient } from "@tanstack/react-query";
 import { api } from "../../../app/api";
 import { InPlace } from "../../../parts/typing/InPlace";
 import { useEdited } from "./context";
-import { duplicateStep, inPlaceOf, inStep, newKey, PARTS, setField, stepWith, toEach } from "./document";
+import { duplicateStep, inPlaceOf, inStep, PARTS, setField, stepWith, toEach } from "./document";
+import { newKey } from "./keys";
 
 /** What can be done with several steps at once. */
 export function Several({ keys, done }: { keys: string[]; done: () => void }) {

@@ -1,4 +1,6 @@
 import { type Json, readExact } from "../../../app/exact";
+import { newKey } from "./keys";
+import { LOOK_UP, lookUp } from "./lookup";
 import { nameFor } from "./naming";
 
 /** A case's document as the format has it, and the edits that the Path makes. Edits find their step by its key, so that they
@@ -42,11 +44,6 @@ const inLists =
     for (const part of PARTS) if (document[part]) next[part] = within(stepsOf(document, part)) as Json;
     return next;
   };
-
-export function newKey(): string {
-  const letters = "abcdefghijkmnpqrstuvwxyz23456789";
-  return Array.from(crypto.getRandomValues(new Uint8Array(6)), (byte) => letters[byte % 32]).join("");
-}
 
 /** Change one step; null takes it away, a list puts several in its place. */
 export function inStep(
@@ -273,7 +270,7 @@ export const addBefore = (step: StepDocument, before: string | undefined): Chang
   before ? inStep(before, (next) => [step, next]) : addStep(step);
 
 /** A step from what was typed or pasted: `GET /pilots`, `http://host/path?a=b`, `wait 2 s`, `set name = value`, `for each line of
- * lines`. */
+ * lines`, `look up port_call in harbour-db`. */
 export function stepFrom(text: string): StepDocument {
   const copied = copiedStep(text);
   if (copied) return copied;
@@ -284,6 +281,8 @@ export function stepFrom(text: string): StepDocument {
   const each = /^for each\s+(?:(\S+)\s+of\s+)?(\S.*)$/i.exec(text.trim());
   if (each)
     return { "for each": reference(each[2] as string), as: each[1] ?? "item", key: newKey(), steps: [] };
+  const look = LOOK_UP.exec(text);
+  if (look) return lookUp(look[2] ?? "", look[1] as string);
   const words = text.trim().split(/\s+/);
   const stated = /^[A-Za-z]+$/.test(words[0] ?? "") && words.length > 1;
   const method = stated ? (words[0] as string).toUpperCase() : "GET";
@@ -305,7 +304,7 @@ function copiedStep(text: string): StepDocument | undefined {
   if (!text.trim().startsWith("{")) return undefined;
   try {
     const step = readExact(text) as StepDocument;
-    const known = ["request", "wait", "set", "shared", "for each"].some((kind) => kind in step);
+    const known = ["request", "look up", "wait", "set", "shared", "for each"].some((kind) => kind in step);
     return known ? withNewKeys(step) : undefined;
   } catch {
     return undefined;

@@ -1,5 +1,6 @@
 import type { Case } from "../../../app/api";
-import { type Document, newKey } from "./document";
+import type { Document } from "./document";
+import { newKey } from "./keys";
 
 const LOCAL = "http://127.0.0.1:8421";
 

@@ -5,13 +5,13 @@ import {
   type Change,
   type Document,
   inStep,
-  newKey,
   PARTS,
   type StepDocument,
   setKeep,
   stepFrom,
   stepsOf,
 } from "./document";
+import { newKey } from "./keys";
 
 /** A place in a later step that a value can be put into. `change` puts the reference there. */
 export interface Place {

@@ -1,5 +1,6 @@
 import { api, type Case } from "../../../app/api";
-import { newKey, type StepDocument, stepFrom } from "./document";
+import { type StepDocument, stepFrom } from "./document";
+import { newKey } from "./keys";
 
 /** What a text came to: steps, and what could not be taken along, in sentences. */
 export interface FromText {

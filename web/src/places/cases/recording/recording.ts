@@ -1,7 +1,8 @@
 import type { RecordedEntry, Recording } from "../../../app/api";
 import type { Json } from "../../../app/exact";
-import { type Document, newKey, type StepDocument, setKeep, stepWith } from "../edit/document";
+import { type Document, type StepDocument, setKeep, stepWith } from "../edit/document";
 import { handOver, keptAs, placesIn, takenNames } from "../edit/handover";
+import { newKey } from "../edit/keys";
 import { proposeName } from "../edit/naming";
 
 /** A value that one chosen answer gave and later chosen requests sent. */

@@ -1,6 +1,7 @@
 import type { Case, SharedSteps } from "../../../app/api";
 import type { Json } from "../../../app/exact";
-import { newKey, type StepDocument } from "../edit/document";
+import type { StepDocument } from "../edit/document";
+import { newKey } from "../edit/keys";
 
 /** A step that uses shared ones: what they need is given by the values of these names, what they give is kept under its own name, or one
  * beside it where that is taken. */
