@@ -17,6 +17,7 @@ import "./app/setup.css";
 import "./app/shared.css";
 import "./app/runs.css";
 import "./app/data.css";
+import "./app/rows.css";
 import "./app/narrow.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { App as AntApp } from "antd";

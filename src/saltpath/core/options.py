@@ -24,7 +24,8 @@ class Options:
     """How an exchange is carried out. None: the next wider level, or the default of `DEFAULTS`, decides.
 
     `retries`: how often a blocked exchange is tried again, `retry_sent`: also a POST or PATCH after something was sent.
-    `proxy`: the address of an HTTP proxy, as text once it is filled in."""
+    `proxy`: the address of an HTTP proxy, as text once it is filled in. `at_once`: how many requests one host gets
+    side by side; `per_second`: how many in a second."""
 
     timeout_us: int | None = None
     follow_redirects: bool | None = None
@@ -37,6 +38,8 @@ class Options:
     fresh_connection: bool | None = None
     certificate: Certificate | None = None
     proxy: Template | None = None
+    at_once: int | None = None
+    per_second: float | None = None
     namespaces: tuple[tuple[str, str], ...] | None = None
 
     def over(self, wider: Options) -> Options:

@@ -200,7 +200,10 @@ def _lookup(step: LookUp) -> dict[str, Any]:
 
 def _write(write: Write) -> dict[str, Any]:
     columns = [
-        {"name": name, "of": pieces(cell.of_step or (cell.of.text if isinstance(cell.of, Subject) else _shown(cell.of)))}
+        {
+            "name": name,
+            "of": pieces(cell.of_step or (cell.of.text if isinstance(cell.of, Subject) else _shown(cell.of))),
+        }
         for name, cell in write.columns
     ]
     return {"table": write.table, "columns": columns}
@@ -262,6 +265,8 @@ def _options(options: Options) -> list[str]:
         (options.fresh_connection, "a connection of its own"),
         (options.certificate is not None, "a client certificate"),
         (options.proxy is not None, "through a proxy"),
+        (options.at_once is not None, f"at most {options.at_once} at once"),
+        (options.per_second is not None, f"at most {options.per_second or 0:g} in a second"),
         (bool(options.namespaces), "namespaces of its own"),
     ):
         if value:

@@ -23,6 +23,7 @@ from saltpath.core.why import Blocked, Why, why
 from saltpath.engine.decode import decode
 from saltpath.engine.failures import HEADER_LIMIT, headers_too_large, reason
 from saltpath.engine.loop import CurlSelector, Transfer
+from saltpath.engine.pace import Pace
 
 _HEADER_IN, _HEADER_OUT = pycurl.INFOTYPE_HEADER_IN, pycurl.INFOTYPE_HEADER_OUT
 _FIRST, _TOTAL = pycurl.STARTTRANSFER_TIME_T, pycurl.TOTAL_TIME_T
@@ -181,6 +182,7 @@ class Client:
         self._now_us = now_us
         self._free: list[_Slot] = []
         self._busy: dict[Any, _Slot] = {}
+        self._pace = Pace()
         selector.on_done = self._done
         selector.multi.setopt(pycurl.M_MAXCONNECTS, connections)
 
@@ -195,7 +197,8 @@ class Client:
         resume(error)
 
     def abort(self) -> None:
-        """Give up every exchange under way; their callers get Aborted."""
+        """Give up every exchange under way, and every one that waits for its turn; their callers get Aborted."""
+        self._pace.abort(Aborted())
         for handle, slot in list(self._busy.items()):
             del self._busy[handle]
             self._selector.multi.remove_handle(handle)
@@ -209,8 +212,11 @@ class Client:
             slot.handle.close()
         self._free.clear()
 
-    async def exchange(self, prepared: Prepared, options: Options) -> Exchange:
-        """Send one request and wait for its answer, in a strand. Never raises for what the network does: `why` says it."""
+    async def exchange(self, prepared: Prepared, options: Options, paced: bool = False) -> Exchange:
+        """Send one request and wait for its answer, in a strand. Never raises for what the network does: `why` says it. It waits
+        for its host's turn where the options say so, unless it is `paced` already."""
+        if (options.at_once is not None or options.per_second is not None) and not paced:
+            return await self._paced(prepared, options)
         slot = self._free.pop() if self._free else _Slot()
         begun = self._now_us()
         try:
@@ -225,6 +231,15 @@ class Client:
         result = _collect(slot, prepared, options, begun, error)
         self._free.append(slot)
         return result
+
+    async def _paced(self, prepared: Prepared, options: Options) -> Exchange:
+        """The same when the host's turn has come."""
+        host = urlsplit(prepared.address).netloc.rpartition("@")[2].lower()
+        await self._pace.begin(host, options.at_once, options.per_second)
+        try:
+            return await self.exchange(prepared, options, paced=True)
+        finally:
+            self._pace.end(host)
 
 
 def _address(address: str) -> str:

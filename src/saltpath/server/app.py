@@ -12,6 +12,7 @@ from saltpath.server.api.databases_api import databases_api
 from saltpath.server.api.documents import documents
 from saltpath.server.api.evidence_api import evidence_api
 from saltpath.server.api.files_api import files_api
+from saltpath.server.api.finished_api import finished_api
 from saltpath.server.api.incoming import incoming
 from saltpath.server.api.lift_api import lift_api
 from saltpath.server.api.outline_api import outline_api
@@ -55,6 +56,7 @@ def make_app(folder: Path, host: str = "127.0.0.1") -> Flask:
         shared_api,
         sheets_api,
         evidence_api,
+        finished_api,
         proposals_api,
         coverage_api,
         runs_api,

@@ -193,6 +193,9 @@ def document() -> dict[str, Any]:
         },
         "/cases/{id}/back": {"post": _operation("bringBack", "Bring a case back", _of("Case"), _ID)},
         "/cases/{id}/move": {"post": _operation("moveCase", "To another place", _of("Case"), _ID, body="CaseMove")},
+        "/cases/{id}/finished": {
+            "get": _operation("listFinished", "Finished requests of the first rows", _page("FinishedRequest"), _ID,
+                              _parameter("step", "the step's key", True), _parameter("environment", "against which; else the usual one"))},
         "/cases/{id}/presence": {
             "post": _operation("bePresent", "Who else has it open", _of("Present"), _ID, body="Tab")},
         "/cases/{id}/revisions": {"get": _operation("listRevisions", "Kept versions", _page("Revision"), _ID)},

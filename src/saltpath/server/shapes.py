@@ -154,6 +154,8 @@ SHAPES: dict[str, Any] = {
                         rows=_list("SourceRow"), profile=_maybe("SourceProfile")),
     "Database": _object(name=TEXT, document={"type": "object"}, uses=WHOLE, cases=_list("NamedCase")),
     "DatabaseDocument": _object(document={"type": "object"}),
+    "FinishedHeader": _object(name=TEXT, value=TEXT),
+    "FinishedRequest": _object(row=WHOLE, method=TEXT, address=TEXT, head=_list("FinishedHeader"), body=TEXT, why=TEXT),
     "RunThatWrote": _object(id=TEXT, number=WHOLE, title=TEXT, at=TEXT),
     "OutputTable": _object(name=TEXT, columns=TEXTS, rows=WHOLE, runs=_list("RunThatWrote")),
     "OutputRows": _object(columns=TEXTS, items={"type": "array", "items": TEXTS}, next=MAYBE_TEXT),

@@ -908,6 +908,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/cases/{id}/finished": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Finished requests of the first rows */
+        get: operations["listFinished"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/cases/{id}/presence": {
         parameters: {
             query?: never;
@@ -1763,6 +1780,18 @@ export interface components {
         };
         DatabaseDocument: {
             document: Record<string, never>;
+        };
+        FinishedHeader: {
+            name: string;
+            value: string;
+        };
+        FinishedRequest: {
+            row: number;
+            method: string;
+            address: string;
+            head: components["schemas"]["FinishedHeader"][];
+            body: string;
+            why: string;
         };
         RunThatWrote: {
             id: string;
@@ -4914,6 +4943,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Case"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listFinished: {
+        parameters: {
+            query: {
+                /** @description the step's key */
+                step: string;
+                /** @description against which; else the usual one */
+                environment?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["FinishedRequest"][];
+                        next: string | null;
+                    };
                 };
             };
             /** @description a problem */

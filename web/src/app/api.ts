@@ -185,6 +185,11 @@ export const api = {
     ask<Page<FileVersion>>(`/file-versions?project=${q(project)}&path=${q(path)}`),
   compareVersions: (project: string, document: SourceDocument, before: number, after: number) =>
     send<SourceChanges>("/sources/changes", { project, document, before, after }),
+  /** The requests of a step for the first rows, before anything is sent. */
+  finished: (id: string, step: string, environment: string) =>
+    ask<Page<Shapes["FinishedRequest"]> & { problem: string }>(
+      `/cases/${q(id)}/finished?step=${q(step)}&environment=${q(environment)}`,
+    ),
   databases: (project: string) => ask<Page<Database>>(`/databases?project=${q(project)}`),
   putDatabase: (project: string, name: string, document: SourceDocument) =>
     ask<Database>(`/databases?project=${q(project)}&name=${q(name)}`, posted({ document }, {}, "PUT")),
@@ -338,7 +343,9 @@ export const api = {
   /** Fields that no check watches; the checks that would have numbers as they were written. */
   caseCoverage: (id: string) => askCoverage(`/cases/${q(id)}/coverage`),
   suiteCoverage: (id: string) => askCoverage(`/suites/${q(id)}/coverage`),
-  evidence: (id: string, run = "") => ask<Evidence>(`/cases/${q(id)}/evidence${run ? `?run=${q(run)}` : ""}`),
+  /** What a run of the case saw, by default the last; of a case with rows one of them, by default that to look at first. */
+  evidence: (id: string, run = "", row = 0) =>
+    ask<Evidence>(`/cases/${q(id)}/evidence?run=${q(run)}${row ? `&row=${row}` : ""}`),
   seen: (id: string, step: string) => ask<Seen>(`/cases/${q(id)}/steps/${q(step)}/seen`),
   /** Checks that a step's answers justify; numbers in them stay as they were written. */
   proposals: async (id: string, step: string) => {

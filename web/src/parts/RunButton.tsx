@@ -12,7 +12,21 @@ interface Props {
   running: boolean;
   stop: () => void;
   shortcut?: boolean;
+  /** Of a case with rows: which of them run, and how many at once. */
+  rows?: RowsToRun;
 }
+
+/** Which rows run, as a choice of several, and how many side by side. */
+export interface RowsToRun {
+  which: string;
+  choices: string[];
+  choose: (which: string) => void;
+  jobs: number;
+  chooseJobs: (jobs: number) => void;
+}
+
+const JOBS = [1, 4, 16, 64];
+const atOnce = (jobs: number): string => (jobs === 1 ? "one at a time" : `${jobs} at once`);
 
 /** "Run this case against Rehearsal": where it goes is part of the sentence, and can be changed there. */
 export function RunButton({
@@ -25,6 +39,7 @@ export function RunButton({
   running,
   stop,
   shortcut,
+  rows,
 }: Props) {
   if (running) {
     return (
@@ -44,17 +59,44 @@ export function RunButton({
       <button type="button" onClick={run} aria-keyshortcuts={shortcut ? "Control+Enter" : undefined}>
         {verb} {what}
       </button>
+      {rows && (
+        <>
+          <Chosen
+            text={rows.which}
+            items={rows.choices.map((item) => ({ key: item, label: item }))}
+            choose={rows.choose}
+          />
+          <Chosen
+            text={atOnce(rows.jobs)}
+            items={JOBS.map((jobs) => ({ key: String(jobs), label: atOnce(jobs) }))}
+            choose={(jobs) => rows.chooseJobs(Number(jobs))}
+          />
+        </>
+      )}
       {environment && (
         <>
           <span>against</span>
-          <Dropdown menu={{ items, onClick: ({ key }) => choose(key) }} trigger={["click"]} autoFocus>
-            <button type="button" className="underlined" aria-haspopup="menu">
-              {environment.name}
-            </button>
-          </Dropdown>
+          <Chosen text={environment.name} items={items} choose={choose} />
         </>
       )}
       {shortcut && <kbd>Ctrl ↵</kbd>}
     </div>
+  );
+}
+
+interface ChosenProps {
+  text: string;
+  items: { key: string; label: string }[];
+  choose: (key: string) => void;
+}
+
+/** A word of the button's sentence that is one of several. */
+function Chosen({ text, items, choose }: ChosenProps) {
+  return (
+    <Dropdown menu={{ items, onClick: ({ key }) => choose(key) }} trigger={["click"]} autoFocus>
+      <button type="button" className="underlined" aria-haspopup="menu">
+        {text}
+      </button>
+    </Dropdown>
   );
 }

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from saltpath.core import measures
+from saltpath.core import measures, plain
 from saltpath.core.case import NamedValues
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.source import Node
@@ -13,9 +13,11 @@ from saltpath.core.references import NO_TEMPLATE, RESERVED, is_name
 
 OPTION_KEYS = (
     "timeout", "follow redirects", "verify tls", "largest body", "retries", "retry after", "cookies", "fresh connection",
-    "client certificate", "proxy", "namespaces",
+    "client certificate", "proxy", "at once per host", "per second", "namespaces",
 )  # fmt: skip
 MOST_RETRIES = 20
+MOST_AT_ONCE = 256
+LEAST_RATE, MOST_RATE = 0.01, 10_000
 
 
 def named_values(reading: Reading, node: Node | None, path: str) -> NamedValues:
@@ -66,8 +68,28 @@ def options(reading: Reading, node: Node | None, path: str) -> Options:
         fresh_connection=flag("fresh connection"),
         certificate=_certificate(reading, keys.get("client certificate"), f"{path}.client certificate"),
         proxy=None if proxy is None else reading.template(proxy, f"{path}.proxy", "proxy"),
+        at_once=_whole(reading, keys.get("at once per host"), f"{path}.at once per host", MOST_AT_ONCE),
+        per_second=_rate(reading, keys.get("per second"), f"{path}.per second"),
         namespaces=_namespaces(reading, keys.get("namespaces"), f"{path}.namespaces"),
     )
+
+
+def _whole(reading: Reading, node: Node | None, path: str, most: int) -> int | None:
+    if node is None:
+        return None
+    if isinstance(node.value, int) and not isinstance(node.value, bool) and 1 <= node.value <= most:
+        return node.value
+    reading.wrong(f"{path.rpartition('.')[2]} is a number from 1 to {most}; found {found(node)}", path, node.line)
+    return None
+
+
+def _rate(reading: Reading, node: Node | None, path: str) -> float | None:
+    if node is None:
+        return None
+    if plain.is_number(node.value) and LEAST_RATE <= node.value <= MOST_RATE:
+        return float(node.value)
+    reading.wrong(f"per second is a number from {LEAST_RATE} to {MOST_RATE}; found {found(node)}", path, node.line)
+    return None
 
 
 def _retries(reading: Reading, node: Node | None, path: str) -> tuple[int | None, bool | None]:

@@ -12,6 +12,7 @@ from typing import Any
 
 from saltpath.core.checks.relations import TABLE, VALUE_KINDS
 from saltpath.core.format.lookup_reader import LARGEST_MOST
+from saltpath.core.format.options_reader import LEAST_RATE, MOST_AT_ONCE, MOST_RATE
 from saltpath.core.format.shared_reader import INPUT_KINDS
 from saltpath.core.formats_of_text import FORMATS
 from saltpath.core.lookups.statement import RELATIONS
@@ -56,6 +57,8 @@ OPTIONS = _object(
         "fresh connection": FLAG,
         "client certificate": {"anyOf": [TEXT, CERTIFICATE]},
         "proxy": TEXT,
+        "at once per host": {"type": "integer", "minimum": 1, "maximum": MOST_AT_ONCE},
+        "per second": {"type": "number", "minimum": LEAST_RATE, "maximum": MOST_RATE},
         "namespaces": {"type": "object", "additionalProperties": TEXT},
     },
 )

@@ -109,6 +109,8 @@ KEYS: dict[str, str] = {
     "verify tls": "false: any certificate will do",
     "largest body": "decoded, such as 10 MB",
     "retries": "how often a blocked exchange is tried again",
+    "at once per host": "how many requests one host gets side by side",
+    "per second": "how many requests one host gets in a second",
     "retry after": "the pause before that",
     "cookies": "false: cookies are not sent back",
     "fresh connection": "true: a connection for this exchange alone",

@@ -1,13 +1,14 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import type { Case, Environment, Evidence, Other } from "../../app/api";
+import type { Case, Environment, Evidence, Other, Step } from "../../app/api";
 import { ago, count } from "../../app/format";
-import { RunButton } from "../../parts/RunButton";
+import { type RowsToRun, RunButton } from "../../parts/RunButton";
 import { InPlace } from "../../parts/typing/InPlace";
 import { CaseValues } from "./CaseValues";
 import { setOwn } from "./edit/document";
 import { History } from "./edit/History";
 import type { Editing } from "./edit/useEditing";
+import { AddRows } from "./rows/AddRows";
 import { AboutField, NameField } from "./Titled";
 import type { CaseRun } from "./useCaseRun";
 
@@ -24,10 +25,12 @@ interface Props {
   run: () => void;
   view: View;
   show: (view: View) => void;
+  step: Step | undefined;
+  rows: RowsToRun | undefined;
 }
 
 /** What the case is, how it stands, and the run of it. */
-export function CaseHead({ of, state, evidence, others, at, running, run, view, show }: Props) {
+export function CaseHead({ of, state, evidence, others, at, running, run, view, show, step, rows }: Props) {
   const [environment, choose, environments] = at;
   return (
     <div className="page-head">
@@ -72,6 +75,8 @@ export function CaseHead({ of, state, evidence, others, at, running, run, view, 
           {facts(of, evidence)}
           {" · "}
           <CaseValues of={of} edits={state.edits} />
+          {!of.rows && " · "}
+          <AddRows of={of} edits={state.edits} step={step} />
           {evidence?.run && (
             <>
               {" · "}
@@ -84,7 +89,8 @@ export function CaseHead({ of, state, evidence, others, at, running, run, view, 
       <Views view={view} show={show} />
       <Saved of={of} state={state} />
       <RunButton
-        what="this case"
+        what={rows ? "" : "this case"}
+        rows={rows}
         environment={environment}
         environments={environments}
         choose={choose}
@@ -157,6 +163,7 @@ const tagsOf = (text: string): string[] => [
 function facts(of: Case, seen: Evidence | undefined): string {
   const checks = of.steps.reduce((sum, step) => sum + (step.expect?.length ?? 0), 0);
   const words = [count(of.steps.length, "step"), count(checks, "check")];
+  if (of.rows) words.push(`rows of ${of.rows.source || of.rows.file || "its own"}`);
   if (seen?.run && seen.verdict) words.push(`last run ${ago(seen.run.startedAt)}: ${seen.verdict}`);
   return words.join(" · ");
 }

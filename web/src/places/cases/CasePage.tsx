@@ -31,6 +31,8 @@ import { DragContext, type Dragged, EditContext, EveryContext } from "./edit/con
 import { placesIn, referencesFor } from "./edit/references";
 import { useEditing } from "./edit/useEditing";
 import { usePresence } from "./edit/usePresence";
+import { RowsCard } from "./rows/RowsCard";
+import { useRowsToRun } from "./rows/useRowsToRun";
 import { Standing } from "./Standing";
 import { SharedHead } from "./shared/SharedHead";
 import { SentBefore } from "./single/SentBefore";
@@ -51,7 +53,7 @@ export function CasePage() {
     if (project) choose(project);
   }, [project, choose]);
   // Asked for together with the case, not after it.
-  useQuery({ queryKey: ["evidence", id, ""], queryFn: () => api.evidence(id) });
+  useQuery({ queryKey: ["evidence", id, "", 0], queryFn: () => api.evidence(id) });
   const shown = useDeferredValue(loaded.data);
   if (loaded.error) {
     return (
@@ -98,16 +100,18 @@ function Opened({ of }: { of: Case }) {
   const places = useMemo(() => placesIn(of), [of]);
   const view: View = VIEWS.find((name) => name.toLowerCase() === search.get("view")) ?? "Path";
   const [run, chooseRun] = useState("");
+  const [row, chooseRow] = useState(0);
   const evidence = useQuery({
-    queryKey: ["evidence", of.id, run],
-    queryFn: () => api.evidence(of.id, run),
+    queryKey: ["evidence", of.id, run, row],
+    queryFn: () => api.evidence(of.id, run, row),
     placeholderData: (before) => before,
   });
   const open = useRef(picked);
   open.current = picked;
   const [dragged, setDragged] = useState<Dragged>();
   const at = useEnvironment();
-  const running = useCaseRun(of, at[0]);
+  const toRun = useRowsToRun(of, evidence.data?.run);
+  const running = useCaseRun(of, at[0], toRun.asked);
   useFollowed(of);
 
   // A long case and its evidence are drawn in the background, so that typing and scrolling go on meanwhile.
@@ -239,6 +243,8 @@ function Opened({ of }: { of: Case }) {
                     run={() => void runAll()}
                     view={view}
                     show={(next) => setSearch(next === "Path" ? {} : { view: next.toLowerCase() })}
+                    step={step}
+                    rows={toRun.rows}
                   />
                 )}
                 {said && <p className="live">{said}</p>}
@@ -271,6 +277,7 @@ function Opened({ of }: { of: Case }) {
                       sendAlone={sendAlone}
                       busy={running.running}
                       others={others}
+                      rows={<RowsCard of={of} step={step} seen={seen} environment={at[0]} />}
                     >
                       {of.single && <SentBefore id={of.id} run={run} chooseRun={chooseRun} />}
                     </Trail>
@@ -281,6 +288,8 @@ function Opened({ of }: { of: Case }) {
                     about={about}
                     run={run}
                     chooseRun={chooseRun}
+                    row={of.rows ? (seen?.row ?? row) : undefined}
+                    chooseRow={chooseRow}
                     drag={drag}
                   />
                 </div>

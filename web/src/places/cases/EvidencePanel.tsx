@@ -23,11 +23,14 @@ interface Props {
   /** The run that is looked at; the newest without one. */
   run: string;
   chooseRun: (run: string) => void;
+  /** Which row is looked at; undefined: the case has none. */
+  row: number | undefined;
+  chooseRow: (row: number) => void;
   drag: (picked: Picked | undefined) => void;
 }
 
 /** The last answer of the step in focus, or the one that another run had; with what can be made of it. */
-export function EvidencePanel({ step, seen, about, run, chooseRun, drag }: Props) {
+export function EvidencePanel({ step, seen, about, run, chooseRun, row, chooseRow, drag }: Props) {
   const { id, single, editing } = useEdited();
   const key = step && isNamed(step) ? step.key : "";
   const shown = useQuery({
@@ -49,20 +52,21 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, drag }: Props
       step && isNamed(step) ? actsOn(editing, step, places, sent, single ? undefined : drag) : undefined,
     [editing, step, places, sent, drag, single],
   );
+  const whose = (
+    <>
+      {row !== undefined && <RowField row={row} choose={chooseRow} />}
+      <Runs id={id} about={about ?? ""} run={run} choose={chooseRun} />
+    </>
+  );
   return (
     <aside className="evidence" aria-label="Evidence">
       {seen && (step?.use || step?.each) ? (
-        <Inside
-          key={`${seen.run}-${step.key}`}
-          about={<Runs id={id} about={about ?? ""} run={run} choose={chooseRun} />}
-          why={seen.why}
-          inside={seen.inside}
-        />
+        <Inside key={`${seen.run}-${step.key}`} about={whose} why={seen.why} inside={seen.inside} />
       ) : seen ? (
         <Evidence
           key={`${seen.run}-${step?.key}`}
           step={seen}
-          about={<Runs id={id} about={about ?? ""} run={run} choose={chooseRun} />}
+          about={whose}
           keeps={step?.keep}
           acts={acts}
           loose={loose}
@@ -146,6 +150,24 @@ function actsOn(
           : "Click a value to expect it, or to keep it.",
     rest: (unchecked) => expect(everything(unchecked, seen).checks),
   };
+}
+
+/** Which row's exchange is shown: its number, changed where it stands. */
+function RowField({ row, choose }: { row: number; choose: (row: number) => void }) {
+  return (
+    <label className="row-field">
+      row{" "}
+      <input
+        key={row}
+        type="number"
+        min={1}
+        defaultValue={row || undefined}
+        aria-label="Which row is looked at"
+        onChange={(event) => event.target.valueAsNumber > 0 && choose(event.target.valueAsNumber)}
+      />
+      {" · "}
+    </label>
+  );
 }
 
 interface RunsProps {

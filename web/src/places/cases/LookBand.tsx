@@ -71,7 +71,7 @@ export function LookBand({ step, used }: { step: Step; used: StepEvidence["used"
               >
                 <span className="mono">{asked.table}</span>
               </InPlace>
-              {asked.columns.length > 0 && ", of them "}
+              {asked.columns.length > 0 ? ", of them " : " "}
               <InPlace
                 text={asked.columns.join(", ")}
                 label="Which columns"

@@ -20,6 +20,8 @@ interface Props {
   busy: boolean;
   /** Who else has the case open, and where. */
   others: Other[];
+  /** The rows that the case runs over, above its steps. */
+  rows?: ReactNode;
   /** What stands below the steps of what is no case. */
   children?: ReactNode;
 }
@@ -28,7 +30,18 @@ const MARGIN = 84;
 const NONE: never[] = [];
 
 /** The path down the page: numbered steps on a rail, and threads in the margin. */
-export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy, others, children }: Props) {
+export function Trail({
+  of,
+  chosen,
+  choose,
+  evidence,
+  verdict,
+  sendAlone,
+  busy,
+  others,
+  rows,
+  children,
+}: Props) {
   const { editing } = useEdited();
   const box = useRef<HTMLOListElement>(null);
   const dragged = useRef("");
@@ -98,65 +111,72 @@ export function Trail({ of, chosen, choose, evidence, verdict, sendAlone, busy, 
   return (
     <div className="trail">
       {several.length > 0 && <Several keys={several} done={() => setMarked([])} />}
-      <svg className="threads" aria-hidden="true" width={MARGIN + 4} height={Math.max(height, 60)}>
-        {!of.single && <path className="rail" d={`M${MARGIN - 22} 0 V4000`} />}
-        {threads.map((thread) => (
-          <g key={thread.key} className={thread.broken ? "thread broken" : "thread"}>
-            <path d={thread.path} />
-            <circle cx={thread.dot[0]} cy={thread.dot[1]} r="3.500" />
-            {thread.arrows.map(([x, y]) => (
-              <path key={y} className="arrow" d={`M${x - 6} ${y - 3.5} L${x} ${y} L${x - 6} ${y + 3.5} Z`} />
-            ))}
-          </g>
-        ))}
-      </svg>
-      <ol ref={box} aria-label="The path">
-        {of.steps.map((step) => (
-          <li
-            key={step.key}
-            data-step={step.number}
-            className={step.inside ? "inside" : undefined}
-            onDragOver={(event) => dragged.current && event.preventDefault()}
-            onDrop={(event) => {
-              const box = event.currentTarget.getBoundingClientRect();
-              void editing.apply(
-                moveStepTo(dragged.current, step.key, event.clientY > box.top + box.height / 2),
-              );
-              dragged.current = "";
-            }}
-          >
-            {step.part !== (of.steps[step.number - 2]?.part ?? "steps") && (
-              <h2 className="part-head">{PART_HEADS[step.part]}</h2>
-            )}
-            {/* biome-ignore lint/a11y/noStaticElementInteractions: Alt and the arrows move a step too */}
-            <span
-              className="grip"
-              title="Drag to move; Alt and an arrow key does it too"
-              draggable
-              onDragStart={(event) => {
-                dragged.current = step.key;
-                event.dataTransfer.effectAllowed = "move";
-                event.dataTransfer.setData("text/plain", step.name);
+      {rows}
+      <div className="trail-path">
+        <svg className="threads" aria-hidden="true" width={MARGIN + 4} height={Math.max(height, 60)}>
+          {!of.single && <path className="rail" d={`M${MARGIN - 22} 0 V4000`} />}
+          {threads.map((thread) => (
+            <g key={thread.key} className={thread.broken ? "thread broken" : "thread"}>
+              <path d={thread.path} />
+              <circle cx={thread.dot[0]} cy={thread.dot[1]} r="3.500" />
+              {thread.arrows.map(([x, y]) => (
+                <path
+                  key={y}
+                  className="arrow"
+                  d={`M${x - 6} ${y - 3.5} L${x} ${y} L${x - 6} ${y + 3.5} Z`}
+                />
+              ))}
+            </g>
+          ))}
+        </svg>
+        <ol ref={box} aria-label="The path">
+          {of.steps.map((step) => (
+            <li
+              key={step.key}
+              data-step={step.number}
+              className={step.inside ? "inside" : undefined}
+              onDragOver={(event) => dragged.current && event.preventDefault()}
+              onDrop={(event) => {
+                const box = event.currentTarget.getBoundingClientRect();
+                void editing.apply(
+                  moveStepTo(dragged.current, step.key, event.clientY > box.top + box.height / 2),
+                );
+                dragged.current = "";
               }}
             >
-              <StepNumber number={step.label} verdict={verdict(step)} />
-            </span>
-            <StepCard
-              step={step}
-              open={step.number === chosen}
-              choose={choose}
-              evidence={evidence.get(step.place)}
-              findings={findings.get(pathOf(step)) ?? NONE}
-              early={early.get(step.number) ?? NONE}
-              sendAlone={sendAlone}
-              busy={busy}
-              marked={marked.includes(step.key)}
-              mark={mark}
-              others={here.get(step.key) ?? NONE}
-            />
-          </li>
-        ))}
-      </ol>
+              {step.part !== (of.steps[step.number - 2]?.part ?? "steps") && (
+                <h2 className="part-head">{PART_HEADS[step.part]}</h2>
+              )}
+              {/* biome-ignore lint/a11y/noStaticElementInteractions: Alt and the arrows move a step too */}
+              <span
+                className="grip"
+                title="Drag to move; Alt and an arrow key does it too"
+                draggable
+                onDragStart={(event) => {
+                  dragged.current = step.key;
+                  event.dataTransfer.effectAllowed = "move";
+                  event.dataTransfer.setData("text/plain", step.name);
+                }}
+              >
+                <StepNumber number={step.label} verdict={verdict(step)} />
+              </span>
+              <StepCard
+                step={step}
+                open={step.number === chosen}
+                choose={choose}
+                evidence={evidence.get(step.place)}
+                findings={findings.get(pathOf(step)) ?? NONE}
+                early={early.get(step.number) ?? NONE}
+                sendAlone={sendAlone}
+                busy={busy}
+                marked={marked.includes(step.key)}
+                mark={mark}
+                others={here.get(step.key) ?? NONE}
+              />
+            </li>
+          ))}
+        </ol>
+      </div>
       {of.single ? children : <AddStep of={of} choose={choose} />}
     </div>
   );

@@ -1,8 +1,17 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useState } from "react";
-import { api, type Case, type Environment, type RunReport, type Step } from "../../app/api";
+import { useCallback, useEffect, useRef, useState } from "react";
+import {
+  api,
+  type Case,
+  type Environment,
+  type NewRun,
+  type RunCase,
+  type RunReport,
+  type Step,
+} from "../../app/api";
 import { count } from "../../app/format";
 import { useRun, useStart } from "../../app/run";
+import { total } from "../runs/rows/rows";
 
 export interface CaseRun {
   running: boolean;
@@ -16,7 +25,13 @@ export interface CaseRun {
 }
 
 /** Runs of one case from its page: the whole of it, or a step alone; what they change on the page is asked for anew. */
-export function useCaseRun(of: Case, environment: Environment | undefined): CaseRun {
+export function useCaseRun(
+  of: Case,
+  environment: Environment | undefined,
+  rows?: Pick<NewRun, "jobs" | "pick" | "bad">,
+): CaseRun {
+  const more = useRef(rows);
+  more.current = rows;
   const client = useQueryClient();
   const start = useStart();
   const [running, setRunning] = useState<string>();
@@ -34,7 +49,10 @@ export function useCaseRun(of: Case, environment: Environment | undefined): Case
   }, [report.data?.state, report.data?.verdict, client, of.id, of.single]);
   const run = useCallback(async () => {
     setEnded("");
-    const begun = await start({ cases: [of.id], ...(of.shared && { kind: "trial" }) }, environment);
+    const begun = await start(
+      { cases: [of.id], ...(of.shared && { kind: "trial" }), ...more.current },
+      environment,
+    );
     if (begun) setRunning(begun.id);
     return Boolean(begun);
   }, [start, of.id, of.shared, environment]);
@@ -51,12 +69,13 @@ export function useCaseRun(of: Case, environment: Environment | undefined): Case
   const stop = useCallback(() => {
     if (running) void api.stop(running).catch(() => undefined);
   }, [running]);
-  const said = running ? progress(live?.state, live?.cases[0]?.steps.length ?? 0, of) : ended;
+  const said = running ? progress(live?.state, live?.cases[0], of) : ended;
   return { running: Boolean(running), live, said, run, sendAlone, stop };
 }
 
-function progress(state: string | undefined, done: number, of: Case): string {
+function progress(state: string | undefined, entry: RunCase | undefined, of: Case): string {
   if (state === undefined || state === "waiting") return "Waiting for a runner.";
   if (state === "stopping") return "Stopping; what cleans up still runs.";
-  return `Running: ${done} of ${count(of.steps.length, "step")} done.`;
+  if (of.rows) return `Running: ${count(entry?.rows ? total(entry.rows, new Set()) : 0, "row")} done.`;
+  return `Running: ${entry?.steps.length ?? 0} of ${count(of.steps.length, "step")} done.`;
 }

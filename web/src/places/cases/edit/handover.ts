@@ -119,7 +119,7 @@ export function placeInNewStep(from: StepDocument, name: string): Place {
 const MOST_LEAVES = 60;
 
 /** The leaves of a JSON body with the text that it would be with another one in their place. */
-function leavesOf(
+export function leavesOf(
   body: Json | undefined,
 ): { path: string; value: string; with: (written: string) => string }[] {
   if (body === undefined) return [];

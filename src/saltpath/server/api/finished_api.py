@@ -1,0 +1,105 @@
+"""The finished requests of a case's first rows, before anything is sent. What a step before it would keep stands as the last run kept it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, Response, request
+
+from saltpath.core.case import Case, Environment, Request
+from saltpath.core.exchange import MASK
+from saltpath.core.format.project import read_environment
+from saltpath.core.moments import zone_of
+from saltpath.core.plan import scope_of, scope_of_suite
+from saltpath.core.prepare import Prepared, prepare
+from saltpath.core.scopes import Scope, Scopes
+from saltpath.core.tables.sources import Row
+from saltpath.core.why import Blocked
+from saltpath.server.api.case_view import scopes_for_rows
+from saltpath.server.context import database
+from saltpath.server.last_seen import around, last_seen
+from saltpath.server.problems import Refused, json_answer
+from saltpath.server.shared_cases import with_shared
+from saltpath.server.sources import begin_of, source_of
+from saltpath.store import cases, project_files, projects
+from saltpath.store.database import NotFound, now_us
+
+finished_api = Blueprint("finished", __name__)
+MOST_BODY = 20_000
+SIGNED_BY = ("authorization", "proxy-authorization", "cookie")
+
+
+@finished_api.get("/cases/<id>/finished")
+def finished_requests(id: str) -> Response:
+    """The request of the step `?step=` for each of the first rows, against `?environment=`; secrets as marks. A row that could not be sent
+    says why."""
+    stored = cases.case(database(), id)
+    case = with_shared(stored)
+    key = request.args.get("step", "")
+    step = next((step for _, step in case.every_step() if step.key == key), None)
+    if step is None:
+        raise NotFound("the case has no such step")
+    if not isinstance(step, Request):
+        raise Refused(422, "no-request", "Only a request is finished before it is sent.")
+    environment = _environment(stored.project, request.args.get("environment", ""))
+    scopes = _scopes(stored, case, environment)
+    suite, project = around(stored)
+    source = source_of(stored.project, case, project)
+    begin = begin_of(stored.project, source, scopes_for_rows(case, suite, project))
+    rows = begin.rows if case.rows is not None else [Row(1, {})]
+    return json_answer(
+        {"items": [_finished(step, row, scopes) for row in rows], "next": None, "problem": begin.problem}
+    )
+
+
+def _environment(project: int, name: str) -> Environment | None:
+    found = [read_environment(item.document) for item in projects.environments(database(), project)]
+    usual = projects.project_by_id(database(), project).document.get("environment", "")
+    return next((item for item in found if item.name == (name or usual)), None)
+
+
+def _scopes(stored: cases.StoredCase, case: Case, environment: Environment | None) -> Scopes:
+    """The documents' values in this environment, secrets as marks, and what the last run kept."""
+    suite, project = around(stored)
+    over = environment.values if environment else None
+    name = environment.name if environment else ""
+    every = (project.values, suite.values, case.values, *suite.values_in.values(), *([over] if over else []))
+    hidden: dict[str, Any] = {secret: MASK for values in every for secret in values.secret}
+    of_project, of_suite = scope_of(project.values, over, hidden), scope_of_suite(suite, name, hidden)
+    scopes = Scopes(of_project, of_suite, scope_of(case.values, None, hidden), run=Scope())
+    scopes.zone = zone_of(project.zone)
+    scopes.seeded, scopes.now_us = (1, case.key, 1), now_us()
+    scopes.built_in = {"run.seed": 1, "run.number": 1, "case.name": case.name}
+    _, _, found = last_seen(stored)
+    for _, seen in found.values():
+        for kept, value in seen.kept.items():
+            scopes.keep(kept, value)
+    scopes.built_in["run.environment"] = name
+    scopes.read_file = project_files.file_reader(database(), stored.project)
+    return scopes
+
+
+def _finished(step: Request, row: Row, scopes: Scopes) -> dict[str, Any]:
+    answer = {"row": row.number, "method": step.method, "address": "", "head": [], "body": "", "why": ""}
+    if row.why is not None:
+        return {**answer, "why": row.why.sentence}
+    seeing = scopes.for_row(row.number, row.values)
+    seeing.begin_step(step.key)
+    seeing.built_in["step.name"] = step.name
+    try:
+        prepared = prepare(step, seeing, token=MASK)
+    except Blocked as problem:
+        return {**answer, "why": problem.reason.sentence}
+    return {**answer, **_shown(prepared)}
+
+
+def _shown(prepared: Prepared) -> dict[str, Any]:
+    body = (prepared.body or b"")[:MOST_BODY].decode("utf-8", "backslashreplace")
+    return {
+        "method": prepared.method,
+        "address": prepared.address,
+        "head": [
+            {"name": name, "value": MASK if name.lower() in SIGNED_BY else value} for name, value in prepared.headers
+        ],
+        "body": body,
+    }
