@@ -243,6 +243,8 @@ def document() -> dict[str, Any]:
                               _parameter("sort", "number, verdict, time, column NAME, step PART INDEX time"),
                               _parameter("down", "true: the other way round"), _parameter("verdict", "failed,blocked: only such"),
                               _parameter("value", "a kept value that is shown"))},
+        "/runs/{id}/cases/{position}/common": {
+            "get": _operation("readInCommon", "What rows that went wrong have in common", _of("FoundInCommon"), _ID, position)},
         "/runs/{id}/stop": {"post": _operation("stopRun", "Stop a run", _of("Run"), _ID, status=202)},
         "/exchanges/{id}/body": {"get": body},
         "/events": {"get": _operation("listEvents", "Events after an id", _page("Event"), _PROJECT, _LIMIT,

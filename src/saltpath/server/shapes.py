@@ -156,6 +156,8 @@ SHAPES: dict[str, Any] = {
     "DatabaseDocument": _object(document={"type": "object"}),
     "FinishedHeader": _object(name=TEXT, value=TEXT),
     "FinishedRequest": _object(row=WHOLE, method=TEXT, address=TEXT, head=_list("FinishedHeader"), body=TEXT, why=TEXT),
+    "InCommon": _object(sentence=TEXT, feature=TEXT, p=NUMBER, bad=WHOLE, good=WHOLE),
+    "FoundInCommon": _object(items=_list("InCommon"), next=MAYBE_TEXT, looked=WHOLE, whole=FLAG),
     "RunThatWrote": _object(id=TEXT, number=WHOLE, title=TEXT, at=TEXT),
     "OutputTable": _object(name=TEXT, columns=TEXTS, rows=WHOLE, runs=_list("RunThatWrote")),
     "OutputRows": _object(columns=TEXTS, items={"type": "array", "items": TEXTS}, next=MAYBE_TEXT),

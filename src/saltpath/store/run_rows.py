@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -172,12 +172,15 @@ def _sorting(order: Order) -> _Sorting:
     return _Sorting(({"verdict": _RANK.format(of="r.verdict"), "time": "r.us"}.get(order.by, "r.row"),))
 
 
-def data_of(connection: sqlite3.Connection, run: int, position: int) -> Iterator[RunRow]:
-    """Every row, in order, read as it is asked for."""
-    rows = connection.execute(
-        "SELECT row, verdict, us, why, data FROM run_row WHERE run = ? AND position = ? ORDER BY row", (run, position)
+def data_of_rows(
+    connection: sqlite3.Connection, run: int, position: int, rows: Sequence[int]
+) -> dict[int, dict[str, Any]]:
+    """The values of these rows by their numbers."""
+    marks = ", ".join("?" for _ in rows)
+    found = connection.execute(
+        f"SELECT row, data FROM run_row WHERE run = ? AND position = ? AND row IN ({marks})", (run, position, *rows)
     )
-    return map(_row, rows)
+    return {row["row"]: plain.read_json(row["data"]) for row in found}
 
 
 def _row(row: sqlite3.Row) -> RunRow:

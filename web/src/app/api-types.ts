@@ -1215,6 +1215,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/cases/{position}/common": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What rows that went wrong have in common */
+        get: operations["readInCommon"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/stop": {
         parameters: {
             query?: never;
@@ -1792,6 +1809,19 @@ export interface components {
             head: components["schemas"]["FinishedHeader"][];
             body: string;
             why: string;
+        };
+        InCommon: {
+            sentence: string;
+            feature: string;
+            p: number;
+            bad: number;
+            good: number;
+        };
+        FoundInCommon: {
+            items: components["schemas"]["InCommon"][];
+            next: string | null;
+            looked: number;
+            whole: boolean;
         };
         RunThatWrote: {
             id: string;
@@ -5653,6 +5683,40 @@ export interface operations {
                         items: components["schemas"]["RunRow"][];
                         next: string | null;
                     };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readInCommon: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+                /** @description the case's place in the run, from 0 */
+                position: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundInCommon"];
                 };
             };
             /** @description a problem */

@@ -190,6 +190,8 @@ export const api = {
     ask<Page<Shapes["FinishedRequest"]> & { problem: string }>(
       `/cases/${q(id)}/finished?step=${q(step)}&environment=${q(environment)}`,
     ),
+  inCommon: (run: string, position: number) =>
+    ask<Shapes["FoundInCommon"]>(`/runs/${q(run)}/cases/${position}/common`),
   databases: (project: string) => ask<Page<Database>>(`/databases?project=${q(project)}`),
   putDatabase: (project: string, name: string, document: SourceDocument) =>
     ask<Database>(`/databases?project=${q(project)}&name=${q(name)}`, posted({ document }, {}, "PUT")),

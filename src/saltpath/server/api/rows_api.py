@@ -9,9 +9,12 @@ from flask import Blueprint, Response, request
 from saltpath.core.case import PARTS
 from saltpath.core.verdicts import WORST_FIRST
 from saltpath.server.api.views import LONGEST_CELL, cell_text, head_view, ms, reason
+from saltpath.server.common import common
 from saltpath.server.context import database, limit, whole
 from saltpath.server.problems import Refused, json_answer
-from saltpath.store import evidence, run_rows, runs
+from saltpath.server.shared_cases import with_shared
+from saltpath.store import cases, evidence, run_rows, runs
+from saltpath.store.database import NotFound
 from saltpath.store.run_rows import Order, RunRow
 
 rows_api = Blueprint("rows", __name__)
@@ -33,6 +36,23 @@ def list_rows(id: str, position: int) -> Response:
     values = _kept(run.id, position, [row.row for row in found], name) if name else {}
     items = [_row(row, heads.get(row.row, []), values) for row in found]
     return json_answer({"items": items, "next": str(offset + size) if len(found) == size else None})
+
+
+@rows_api.get("/runs/<id>/cases/<int:position>/common")
+def what_is_common(id: str, position: int) -> Response:
+    """What the rows that failed, or were blocked, have in common and those that passed have not; only what is clearer than chance."""
+    run = runs.run(database(), id)
+    entry = next((item for item in runs.run_cases(database(), run.id) if item.position == position), None)
+    if entry is None:
+        raise NotFound("the run has no such case")
+    case = with_shared(cases.case_at(database(), entry.case_id, entry.version))
+    names = {(str(part), index): step.name for part, index, step in case.parts()}
+    claims, looked, whole = common(run.id, position, names)
+    items = [
+        {"sentence": item.why.sentence, "feature": item.feature, "p": item.p, "bad": item.bad, "good": item.good}
+        for item in claims
+    ]
+    return json_answer({"items": items, "next": None, "looked": looked, "whole": whole})
 
 
 def _verdicts() -> tuple[str, ...]:

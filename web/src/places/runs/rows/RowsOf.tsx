@@ -2,6 +2,7 @@ import { useState } from "react";
 import type { CaseRows, RunCase, RunReport, Verdict } from "../../../app/api";
 import { count } from "../../../app/format";
 import { VerdictMark } from "../../../parts/VerdictMark";
+import { InCommon } from "./InCommon";
 import { type ChosenCell, Matrix } from "./Matrix";
 import { FACTS, type Facts, type Order, total, verdictsOf } from "./rows";
 
@@ -76,6 +77,7 @@ export function RowsOf({ run, entry, rows, chosen, choose }: Props) {
           </button>
         )}
       </div>
+      <InCommon run={run.id} entry={entry} />
       {rows.pick && <p className="muted small">Of the rows only {rows.pick}.</p>}
       <Matrix
         key={`${[...verdicts].join()} ${order.by} ${order.down} ${facts}`}

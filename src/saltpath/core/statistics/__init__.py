@@ -1,0 +1,1 @@
+"""Statistics of runs: what is said of many results, and how sure it is."""
