@@ -22,6 +22,12 @@ def harbour() -> str:
     return _running[0].address
 
 
+def harbour_database() -> str:
+    """The path of its database."""
+    harbour()
+    return str(_running[0].database)
+
+
 def run_text(
     *texts: str,
     secrets: dict[str, Any] | None = None,

@@ -264,9 +264,10 @@ def _execute(
     from saltpath.engine.loop import run_in_loop
     from saltpath.engine.run import run_plan
     from saltpath.engine.stop import Stop
-    from saltpath.formats.output_tables import OutputTables
+    from saltpath.formats.output_tables import save_tables
     from saltpath.formats.results import CaseResult, Results
     from saltpath.formats.terminal import Terminal, both
+    from saltpath.store.collected import OutputTables
 
     results = Results([CaseResult(planned) for planned in plan.cases], label=label, keep=bool(json_file or junit_file))
     terminal = Terminal(plan, quiet=quiet)
@@ -292,7 +293,7 @@ def _execute(
 
         junit_file.write_bytes(junit.write(results))
     if table_file is not None:
-        for file in tables.save(table_file):
+        for file in save_tables([(name, list(tables.rows(name))) for name in tables.names], table_file):
             click.echo(f"wrote {file}")
     tables.close()
     terminal.finish(results)

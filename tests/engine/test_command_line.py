@@ -17,7 +17,7 @@ import xunitparser
 
 from saltpath.core.format.schema import report_schema
 from tests.application import PATIENCE_S
-from tests.harbour import case, harbour
+from tests.harbour import case, harbour, harbour_database
 
 PROJECT = Path(__file__).resolve().parents[2] / "src/saltpath/demo/project"
 GOOD = "  - { request: A, send: 'GET [=harbour]/pilots', expect: [ { of: status, is: 200 } ] }\n"
@@ -124,12 +124,12 @@ class CommandLine(unittest.TestCase):
 
     def test_reports(self):
         report, junit = self.folder / "r.json", self.folder / "r.xml"
-        done = saltpath("run", str(PROJECT), "--set", f"harbour={harbour()}", "--set", "agentPassword=salt-and-tar", "--set", "clientSecret=deep-water-9", "--seed", "90417",
+        done = saltpath("run", str(PROJECT), "--set", f"harbour={harbour()}", "--set", f"harbourDatabase={harbour_database()}", "--set", "agentPassword=salt-and-tar", "--set", "clientSecret=deep-water-9", "--seed", "90417",
                         "--json", str(report), "--junit", str(junit), "--label", "3.3.0")  # fmt: skip
         self.assertEqual(done.returncode, 1, done.stderr)
         data = json.loads(report.read_text())
         jsonschema.Draft202012Validator(report_schema()).validate(data)
-        self.assertEqual(data["counts"]["cases"], {"passed": 19, "failed": 8, "unchecked": 1, "blocked": 21})
+        self.assertEqual(data["counts"]["cases"], {"passed": 20, "failed": 9, "unchecked": 1, "blocked": 21})
         self.assertIn('"actual":448.80', report.read_text())
         self.assertNotIn("salt-and-tar", report.read_text() + junit.read_text())
         one = junitparser.JUnitXml.fromfile(str(junit))
@@ -186,7 +186,7 @@ class CommandLine(unittest.TestCase):
         changed = saltpath("change-key", "--data", data)
         self.assertIn("0 values sealed under a new key", changed.stdout)
         again = saltpath("import", str(PROJECT), "--data", data)
-        self.assertIn("0 new cases, 0 changed, 49 as they were", again.stdout, again.stderr)
+        self.assertIn("0 new cases, 0 changed, 51 as they were", again.stdout, again.stderr)
 
     def test_secrets_from_the_environment(self):
         text = case("  - { request: A, send: 'POST [=harbour]/sessions', json: { user: desk, password: '[=pin]' }, expect: [ { of: status, is: 201 } ] }\n",

@@ -16,9 +16,9 @@ from saltpath.core.grammar import Unreadable
 from saltpath.core.plan import Plan, planned
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
-from saltpath.formats.output_tables import OutputTables
 from saltpath.formats.results import CaseResult, Results
 from saltpath.formats.workbook import into_sheet, write_values_csv, write_values_xlsx
+from saltpath.store.collected import OutputTables
 from tests.engine.test_command_line import saltpath
 from tests.harbour import harbour
 

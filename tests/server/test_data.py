@@ -29,7 +29,7 @@ class Data(unittest.TestCase):
     def test_the_demonstrations_sources(self):
         arrivals, ways = self.app.get(f"/sources?project={self.app.project}")["items"]
         self.assertEqual(
-            (arrivals["name"], arrivals["uses"], arrivals["columns"][:2]), ("arrivals", 1, ["vessel", "length"])
+            (arrivals["name"], arrivals["uses"], arrivals["columns"][:2]), ("arrivals", 2, ["vessel", "length"])
         )
         self.assertEqual((ways["kind"], ways["columns"]), ("combined", ["port", "order", "size"]))
         looked = self.looked(arrivals["document"])

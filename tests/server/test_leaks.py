@@ -30,6 +30,7 @@ class Leaks(unittest.TestCase):
             text = f"salt-path: 1\ncase: Told back\nkey: toldback01\non failure: go on\nvalues: {{ echo: '{address}' }}\nsteps:{steps}"
             suite = app.get(f"/suites?project={app.project}")["items"][0]["id"]
             _, _, case = app.ask("POST", "/cases", {"project": app.project, "suite": suite, "text": text})
+            app.finished(app.get(f"/runs?project={app.project}")["items"][0]["id"])
             run = app.run(cases=[case["id"]])
             trial = app.run(
                 cases=[case["id"]], kind="trial", steps=[0], values={"agentPassword": SECRET, "echo": address}

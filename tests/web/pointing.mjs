@@ -5,7 +5,7 @@ import { fileURLToPath } from "node:url";
 import { built } from "./built.mjs";
 
 const web = process.env.WEB;
-const { accepted, answered, body, book, columns, compared, copied, document, fields, files, format, grid, handover, indexer, inserting, making, mapping, naming, pairs, pasting, picked, places, recording, sheet, table, report, sent, threads, values, written } =
+const { accepted, answered, body, book, columns, compared, copied, document, fields, files, format, grid, handover, indexer, inserting, making, mapping, naming, pairs, pasting, paths, picked, places, recording, sheet, table, report, sent, threads, values, written } =
   await built(web, fileURLToPath(new URL("pointing.ts", import.meta.url)));
 
 let seed = 11;
@@ -322,12 +322,12 @@ test("a file is sent as the body, or as one more part", () => {
   assert.deepEqual(sends({ form: [["a", "1"], ["a", "2"]] }).multipart.length, 3);
   assert.deepEqual(sends({ multipart: [{ name: "x", text: "y" }] }).multipart[1], part);
   const known = [{ path: "data/plan.pdf" }, { path: "data/plan-2.pdf" }];
-  assert.equal(files.freePath("plan.pdf", known), "data/plan-3.pdf");
-  assert.equal(files.freePath("../../etc/passwd", []), "data/etc-passwd");
-  assert.equal(files.freePath("Größe 1.csv", []), "data/Größe-1.csv");
-  assert.equal(files.freePath("..", []), "data/file");
-  assert.equal(files.mediaTypeOf("a.PDF"), "application/pdf");
-  assert.equal(files.mediaTypeOf("a"), "application/octet-stream");
+  assert.equal(paths.freePath("plan.pdf", known), "data/plan-3.pdf");
+  assert.equal(paths.freePath("../../etc/passwd", []), "data/etc-passwd");
+  assert.equal(paths.freePath("Größe 1.csv", []), "data/Größe-1.csv");
+  assert.equal(paths.freePath("..", []), "data/file");
+  assert.equal(paths.mediaTypeOf("a.PDF"), "application/pdf");
+  assert.equal(paths.mediaTypeOf("a"), "application/octet-stream");
 });
 
 test("what is typed after [= finds the values that fit", () => {

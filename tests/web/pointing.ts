@@ -3,6 +3,7 @@ export * as compared from "../../web/src/places/cases/edit/compared";
 export * as body from "../../web/src/places/cases/edit/expectedBody";
 export * as document from "../../web/src/places/cases/edit/document";
 export * as files from "../../web/src/places/cases/edit/files";
+export * as paths from "../../web/src/app/files";
 export * as format from "../../web/src/app/format";
 export * as handover from "../../web/src/places/cases/edit/handover";
 export * as indexer from "../../web/src/parts/tree/indexer";

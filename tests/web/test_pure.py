@@ -1,4 +1,5 @@
-"""What the pages work out without a browser: what pointing makes (pointing.mjs), how an answer is read (reading.mjs)."""
+"""What the pages work out without a browser: what pointing makes (pointing.mjs), how an answer is read (reading.mjs), what is typed
+about rows (rows.mjs)."""
 
 import os
 import re
@@ -15,6 +16,9 @@ class Pure(unittest.TestCase):
 
     def test_how_an_answer_is_read(self):
         self.each("reading.mjs", 11)
+
+    def test_rows(self):
+        self.each("rows.mjs", 8)
 
     def each(self, name: str, wanted: int) -> None:
         done = subprocess.run(

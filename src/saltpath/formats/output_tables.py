@@ -1,85 +1,23 @@
-"""Output tables of a run on the command line: collected on disk as rows end, in whatever order, and written in the order of the rows."""
+"""Output tables as files: a workbook with a sheet for each, or CSV."""
 
 from __future__ import annotations
 
-import sqlite3
-import threading
-from collections.abc import Iterator
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
-from saltpath.core import plain
-from saltpath.core.events import Event, StepFinished
-from saltpath.core.outputs import place_in_table
-from saltpath.core.tables.sources import Row
-from saltpath.core.why import Blocked, why
 from saltpath.formats.workbook import write_values_csv, write_values_xlsx
 
-AT_ONCE = 1_000
+ENDINGS = (".xlsx", ".csv")
 
 
-class OutputTables:
-    """A consumer of events. May be asked from another thread than it is told in."""
-
-    def __init__(self) -> None:
-        self._lock = threading.Lock()
-        self._rows = sqlite3.connect(
-            "", isolation_level=None, check_same_thread=False
-        )  # a file of its own, gone when it is closed
-        self._rows.execute(
-            "CREATE TABLE output (tab TEXT, position INTEGER, place TEXT, cells BLOB, PRIMARY KEY (tab, position, place))"
-        )
-
-    def take(self, event: Event) -> None:
-        if isinstance(event, StepFinished) and event.wrote is not None:
-            place = place_in_table(event.part, event.row, event.step, event.inner)
-            cells = plain.write_json(dict(event.wrote.cells))
-            with self._lock:
-                self._rows.execute(
-                    "INSERT OR REPLACE INTO output VALUES (?, ?, ?, ?)", (event.wrote.table, event.case, place, cells)
-                )
-
-    @property
-    def names(self) -> list[str]:
-        with self._lock:
-            return [row[0] for row in self._rows.execute("SELECT DISTINCT tab FROM output ORDER BY tab")]
-
-    def rows(self, table: str) -> Iterator[dict[str, Any]]:
-        """The rows of a table, in order."""
-        position, place = -1, ""
-        while True:
-            with self._lock:
-                found = self._rows.execute(
-                    "SELECT position, place, cells FROM output WHERE tab = ? AND (position, place) > (?, ?)"
-                    " ORDER BY position, place LIMIT ?",
-                    (table, position, place, AT_ONCE),
-                ).fetchall()
-            for _, _, cells in found:
-                yield plain.read_json(cells)
-            if len(found) < AT_ONCE:
-                return
-            position, place = found[-1][:2]
-
-    def read(self, table: str) -> Iterator[Row]:
-        """The rows as a source. Raises Blocked where nothing was written."""
-        number = 0
-        for number, cells in enumerate(self.rows(table), 1):
-            yield Row(number, cells)
-        if not number:
-            raise Blocked(
-                why("source-unreadable", source=f"the output table {table}", problem="nothing was written there")
-            )
-
-    def save(self, file: Path) -> list[Path]:
-        """Write the tables: a workbook with a sheet for each, or a CSV file; of several each beside it, with its name. Gives the files."""
-        names = self.names
-        if file.suffix.lower() == ".xlsx":
-            file.write_bytes(write_values_xlsx([(name, list(self.rows(name))) for name in names]))
-            return [file]
-        files = [file if len(names) < 2 else file.with_name(f"{file.stem}-{name}{file.suffix}") for name in names]
-        for name, one in zip(names, files, strict=True):
-            one.write_bytes(write_values_csv(list(self.rows(name))))
-        return files
-
-    def close(self) -> None:
-        self._rows.close()
+def save_tables(tables: Sequence[tuple[str, Sequence[Mapping[str, Any]]]], file: Path) -> list[Path]:
+    """Write tables by name: into one workbook, or into a CSV file; of several each beside it, with its name. Gives the files."""
+    if file.suffix.lower() == ".xlsx":
+        file.write_bytes(write_values_xlsx(tables))
+        return [file]
+    several = len(tables) > 1
+    files = [file.with_name(f"{file.stem}-{name}{file.suffix}") if several else file for name, _ in tables]
+    for one, (_, rows) in zip(files, tables, strict=True):
+        one.write_bytes(write_values_csv(rows))
+    return files
