@@ -5,6 +5,7 @@ from bench.engine import e1, e4
 from bench.nginx import harbour
 from bench.pages import main as s7
 from bench.recorded import e2_e3_e7
+from bench.rows import e6_s3
 from bench.runners import e5
 
 with harbour() as address:
@@ -13,4 +14,5 @@ with harbour() as address:
     e4(address)
     e8(address)
 e5()
+e6_s3()
 s7()

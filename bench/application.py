@@ -1,0 +1,86 @@
+"""The whole application in a folder of its own, for what is measured of it."""
+
+from __future__ import annotations
+
+import json
+import multiprocessing.connection
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from pathlib import Path
+from typing import Any
+
+from saltpath.store import cases, people, project_files, projects
+from saltpath.store.database import connect, migrate
+
+
+class Application:
+    """The whole of it with so many runners, and a project with cases and files."""
+
+    def __init__(
+        self, address: str, runners: int, documents: list[dict[str, Any]], files: dict[str, Path] | None = None
+    ) -> None:
+        self._folder = tempfile.TemporaryDirectory()
+        data = Path(self._folder.name)
+        migrate(data)
+        connection = connect(data)
+        owner = people.local_owner(connection).id
+        values = {"harbour": address}
+        project = projects.add_project(connection, owner, {"salt-path": 1, "project": "Bench", "values": values})
+        suite = projects.add_suite(connection, project.id, owner, "s", {"salt-path": 1, "suite": "S"})
+        for path, file in (files or {}).items():
+            with file.open("rb") as stream:
+                project_files.put_stream(connection, project.id, owner, path, stream)
+        self.cases = [cases.add_case(connection, project.id, suite.id, owner, document).oid for document in documents]
+        connection.close()
+        self.project = project.oid
+        with multiprocessing.connection.Listener(("127.0.0.1", 0)) as probe:
+            self.port = probe.address[1]
+        command = [
+            sys.executable,
+            "-m",
+            "saltpath.cli",
+            "serve",
+            "--data",
+            str(data),
+            "--port",
+            str(self.port),
+            "--runners",
+            str(runners),
+        ]
+        self._process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        while True:
+            try:
+                self.ask("/health")
+                break
+            except OSError:
+                time.sleep(0.1)
+
+    def ask(self, path: str, body: Any = None) -> Any:
+        data = None if body is None else json.dumps(body).encode()
+        request = urllib.request.Request(
+            f"http://127.0.0.1:{self.port}/api/v1{path}", data, {"Content-Type": "application/json"}
+        )
+        with urllib.request.urlopen(request, timeout=60) as answer:
+            return json.load(answer)
+
+    def pids(self, kind: str) -> list[int]:
+        """The process ids of the application's runners, or of its writer."""
+        found = []
+        for folder in Path("/proc").iterdir():
+            if folder.name.isdigit():
+                try:
+                    words = (folder / "cmdline").read_bytes().decode().split("\0")
+                except OSError:
+                    continue
+                if "saltpath.processes" in words and kind in words and self._folder.name in words:
+                    found.append(int(folder.name))
+        return found
+
+    def close(self) -> None:
+        self._process.send_signal(signal.SIGTERM)
+        self._process.wait(30)
+        self._folder.cleanup()
