@@ -139,7 +139,7 @@ class CommandLine(unittest.TestCase):
             (one.tests, one.failures, one.errors, one.skipped),
             (two.testsRun, len(two.failures), len(two.errors), len(two.skipped)),
         )
-        self.assertEqual((one.tests, one.failures, one.errors, one.skipped), (142, 11, 25, 5))
+        self.assertEqual((one.tests, one.failures, one.errors, one.skipped), (191, 12, 25, 5))
 
     def test_a_project_with_shared_steps_against_a_guarded_environment(self):
         folder = self.enterContext(tempfile.TemporaryDirectory())

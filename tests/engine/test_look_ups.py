@@ -141,7 +141,7 @@ class Both(Looking):
             "    write: { table: t, columns: { pin: '$[0].pin', own: '[=pin]', why: why, verdict: verdict } }"
         )
         self.assertEqual(done.verdict, "failed", done.why)
-        self.assertEqual((done.wrote["own"], done.wrote["pin"]), ("●●●", "●●●"))
+        self.assertEqual((done.wrote.cells["own"], done.wrote.cells["pin"]), ("●●●", "●●●"))
         self.assertNotIn(PASSWORD.encode(), everything_in(done))
 
     def test_it_waits_for_a_row(self):

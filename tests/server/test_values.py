@@ -140,6 +140,7 @@ class Values(unittest.TestCase):
         for name, at_rehearsal, at_live in (
             ("A long vessel gets a berth long enough", "failed", "passed"),
             ("Every arrival of the week gets a berth", "failed", "blocked"),  # a row that gets no answer is in both
+            ("What is stored is what was said", "failed", "failed"),
         ):
             told = verdicts["Rehearsal"].pop(name), verdicts["Live"].pop(name)
             self.assertEqual(told, (at_rehearsal, at_live), "only Live has a berth of 160 m")

@@ -339,7 +339,7 @@ def report_schema() -> dict[str, Any]:
         "advice": FLAG, "note": text, "parts": _list({"$ref": "#/$defs/check"}), "role": {"enum": ["when"]},
         "from": {"enum": ["project", "suite", "case", "until"]}})  # fmt: skip
     step = _object(("step", "kind", "verdict", "why", "ms", "kept", "checks"), {
-        "step": text, "key": text, "kind": {"enum": ["request", "set", "wait", "shared", "for each"]}, "verdict": VERDICT, "why": text, "ms": number,
+        "step": text, "key": text, "kind": {"enum": ["request", "look up", "set", "wait", "shared", "for each"]}, "verdict": VERDICT, "why": text, "ms": number,
         "status": {"type": "integer"}, "part": {"enum": ["afterwards"]}, "kept": {"type": "object"}, "attempts": {"type": "integer"},
         "item": {"type": "integer", "minimum": 1}, "checks": _list({"$ref": "#/$defs/check"}), "steps": _list({"$ref": "#/$defs/step"})})  # fmt: skip
     row = _object(("row", "data", "verdict", "why", "steps"), {

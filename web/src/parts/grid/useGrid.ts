@@ -31,8 +31,10 @@ export function useGrid({ rows, columns, begins = [0, 0], open, fillDown, remove
     setAt([row, column]);
     if (!extend) setAnchor([row, column]);
   }, []);
-  const begin = (text?: string) => {
-    const held = open(...at);
+  /** Type into the chosen cell, or into the one at a place: a double click may come before its first click is drawn. */
+  const begin = (text?: string, place: Place = at) => {
+    const held = open(...place);
+    if (place !== at) move(...place);
     if (held !== undefined) setTyping(text ?? held);
   };
   const keys = (event: KeyboardEvent) => {

@@ -47,7 +47,7 @@ export const ValueLine = memo(
                 if (!(here && typing !== undefined)) grid.move(number, column, event.shiftKey);
               }}
               onMouseEnter={(event) => event.buttons === 1 && grid.move(number, column, true)}
-              onDoubleClick={() => grid.begin()}
+              onDoubleClick={() => grid.begin(undefined, [number, column])}
             >
               {here && typing !== undefined ? (
                 <CellField

@@ -68,15 +68,15 @@ export function useValues(project: string | undefined, environments: string[]) {
     const undo = await save(changes);
     if (undo.length) remember(() => save(undo));
   };
-  const call = async (suite: string, name: string, to: string): Promise<void> => {
+  const call = async (suite: string, name: string, to: string, done?: () => void): Promise<void> => {
     const answer = await api.renameValue(project as string, suite, name, to);
+    done?.(); // before it is said, so that Undo means this
     setSaid(`${name} is called ${to} now${answer.cases ? `, in ${count(answer.cases, "case")} too` : ""}.`);
     await refresh();
   };
   const rename = async (row: ValueRow, to: string): Promise<void> => {
     try {
-      await call(row.suite, row.name, to);
-      remember(() => call(row.suite, to, row.name));
+      await call(row.suite, row.name, to, () => remember(() => call(row.suite, to, row.name)));
     } catch (problem) {
       setSaid((problem as Error).message);
     }

@@ -17,7 +17,7 @@ interface Props {
   active: number;
   typing: string | undefined;
   move: (row: number, column: number, extend?: boolean) => void;
-  begin: (text?: string) => void;
+  begin: (text?: string, place?: [row: number, column: number]) => void;
   write: (text: string) => void;
   leave: (typing: string | undefined) => void;
 }
@@ -76,7 +76,7 @@ export const SheetRow = memo(
                 if (!(here && typing !== undefined)) move(number, place, event.shiftKey);
               }}
               onMouseEnter={(event) => event.buttons === 1 && move(number, place, true)}
-              onDoubleClick={() => begin()}
+              onDoubleClick={() => begin(undefined, [number, place])}
             >
               {here && typing !== undefined ? (
                 <CellField
