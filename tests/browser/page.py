@@ -48,7 +48,10 @@ class BrowserTest(unittest.TestCase):
         context.set_default_timeout(PATIENCE_S * 1000)
         self.page: Page = context.new_page()
         self.said: list[str] = []
-        self.page.on("console", lambda message: self.said.append(f"{message.type}: {message.text}"))
+        self.page.on(
+            "console",
+            lambda message: self.said.append(f"{message.type}: {message.text} {message.location.get('url', '')}"),
+        )
         self.page.on("pageerror", lambda error: self.said.append(f"error: {error}"))
 
     def tearDown(self) -> None:

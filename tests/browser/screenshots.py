@@ -19,6 +19,7 @@ def main() -> None:
         names = app.cases()
         suite = app.get(f"/suites?project={app.project}")["items"][0]["id"]
         app.run(cases=[names["A visiting vessel is given a berth"]])
+        rows = app.run(cases=[names["Every arrival of the week gets a berth"]], jobs=4)
         shared = app.get(f"/shared-steps?project={app.project}")["items"][0]["id"]
         app.run(cases=[shared], kind="trial")
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
@@ -31,8 +32,8 @@ def main() -> None:
             ("run", f"/runs/{first['id']}", "light"),
             ("xml", f"/cases/{names['Cargo is declared by SOAP']}", "light"),
             ("sheet", f"/cases/{names['A visiting vessel is given a berth']}?view=sheet", "light"),
-            ("suite-sheet", f"/cases/suite/{suite}", "light"),
-            ("fields", f"/cases/fields?case={names['A visiting vessel is given a berth']}", "light"),
+            ("rows", f"/runs/{rows['id']}", "light"),
+            ("source", "/data/source?name=arrivals", "light"),
             ("setup", "/setup", "light"),
             ("shared-steps", f"/cases/{shared}", "light"),
             ("each", f"/cases/{names['Every berth that is listed can be read']}?step=3", "light"),

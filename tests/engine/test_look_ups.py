@@ -31,8 +31,9 @@ class Looking:
     root: Path | None = None
     own: Path | None = None
 
-    def look(self, *steps: str, values: dict | None = None, more: str = "", database: str = "") -> list:
-        text = "salt-path: 1\ncase: A test\nkey: aaaaaaaaaa\nsteps:\n" + "".join(f"  - {step}\n" for step in steps)
+    def look(self, *steps: str, values: dict | None = None, more: str = "", database: str = "", rows: str = "") -> list:
+        head = "salt-path: 1\ncase: A test\nkey: aaaaaaaaaa\n" + (f"rows: {rows}\n" if rows else "")
+        text = head + "steps:\n" + "".join(f"  - {step}\n" for step in steps)
         project = read_project(
             "salt-path: 1\nproject: P\nvalues: { pin: { secret: true } }\n"
             f"databases:\n  desk: {{ {database or self.database}{more} }}\n"
@@ -42,7 +43,7 @@ class Looking:
 
         async def walk(selector):
             await run_plan(
-                Plan((planned(read_case(text)),), project, seed=1, secrets={"pin": PASSWORD}, root=self.root, own_folder=self.own),
+                Plan((planned(read_case(text), project=project),), project, seed=1, secrets={"pin": PASSWORD}, root=self.root, own_folder=self.own),
                 selector, events.append,
             )  # fmt: skip
 
@@ -134,6 +135,28 @@ class Both(Looking):
         self.assertEqual((done.verdict, done.why.sentence), ("blocked", "desk did not answer within 200 ms"))
         self.assertLess(done.us, 3_000_000)
 
+    def test_a_case_runs_over_its_rows(self):
+        read = "{ set: { told: '[=row.vessel] [=row.metres]' } }"
+        steps = self.look(
+            read,
+            rows="{ in: desk, rows of: port_call, where: { nights: { above: '[=least]' } }, order by: -id }",
+            values={"least": 1},
+        )
+        self.assertEqual(
+            [(step.row, step.kept["told"]) for step in steps],
+            [(1, "O'Hara's Pride 88.2"), (2, self.told("Marrow Finch", "23.40"))],
+        )
+        steps = self.look(
+            read,
+            rows="{ in: desk, sql: 'select vessel, metres from port_call where id = [=id]', pick: 1 to 5 }",
+            values={"id": "PC-2"},
+        )
+        self.assertEqual([step.kept["told"] for step in steps], ["Oda Lantern 41"])
+        self.assertEqual(self.look(read, rows="{ in: desk, rows of: nothing_there }"), [])
+
+    def told(self, vessel: str, metres: str) -> str:
+        return f"{vessel} {metres}"
+
     def test_a_secret_is_masked_wherever_it_stands(self):
         [done] = self.look(
             "\n    look up: A\n    in: desk\n    sql: |\n      select vessel, [=pin] as pin from port_call where vessel <> [=pin]\n"
@@ -158,6 +181,9 @@ class InSQLite(Both, unittest.TestCase):
         with sqlite3.connect(self.root / "harbour.db") as made:
             made.executescript(TABLE)
         made.close()
+
+    def told(self, vessel: str, metres: str) -> str:
+        return f"{vessel} {metres.rstrip('0')}"  # SQLite keeps numbers without the zeros at their end
 
     def test_other_files_are_not_reached(self):
         for sql, said in (
@@ -231,13 +257,14 @@ class InPostgres(Both, unittest.TestCase):
 class Reading(unittest.TestCase):
     def test_what_is_no_look_up_is_refused(self):
         for step, said in (
-            ("{ look up: A, rows of: x }", "needs in"), ("{ look up: A, in: d }", "needs rows of"), ("{ look up: A, in: d, rows of: x, sql: select 1 }", "needs rows of"),
+            ("{ look up: A, rows of: x }", "need in:"), ("{ look up: A, in: d }", "need rows of"), ("{ look up: A, in: d, rows of: x, sql: select 1 }", "need rows of"),
             ("{ look up: A, in: d, sql: \"select * from x where id = '[=v]'\" }", "cannot stand in quotes"),
             ("{ look up: A, in: d, sql: 'select 1 -- [=v]' }", "cannot stand in a comment"), ("{ look up: A, in: d, sql: 'select 1; select 2' }", "one statement"),
             ("{ look up: A, in: d, sql: 'select $$[=v]$$' }", "cannot stand in quotes"),
             ("{ look up: A, in: d, rows of: x, where: { id: { abov: 1 } } }", "did you mean 'above'"),
             ("{ look up: A, in: d, rows of: x, expect: [ { of: status, is: 200 } ] }", "status has no meaning for rows"),
             ("{ look up: A, in: d, rows of: x, most rows: 0 }", "from 1 to"),
+            ("{ wait: 1 s }\nrows: { in: d, sql: delete from x }", "rows are only read"), ("{ wait: 1 s }\nrows: { in: d }", "need rows of"),
         ):  # fmt: skip
             with self.subTest(step), self.assertRaises(FormatError) as caught:
                 read_case(f"salt-path: 1\ncase: A\nsteps:\n  - {step}\n")

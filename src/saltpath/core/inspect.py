@@ -31,7 +31,6 @@ from saltpath.core.case import (
 )
 from saltpath.core.checks.loose import references_in_expected
 from saltpath.core.grammar import Unreadable
-from saltpath.core.lookups.statement import Asked
 from saltpath.core.nearest import nearest
 from saltpath.core.references import Reference, compile_tree, named, references_in
 from saltpath.core.subjects import Subject
@@ -186,17 +185,13 @@ def own_references(step: Step) -> Iterator[tuple[Reference, bool]]:
         yield from ((reference, False) for reference in references_of_checks(step.only_if))
         return
     if isinstance(step, LookUp):
-        yield from ((reference, False) for reference in _asked_with(step.asked))
+        yield from ((reference, False) for reference in references_in(step.asked.trees()))
     else:
         yield from ((reference, False) for reference in _sent(step))
     expected = (*step.only_if, *(step.repeat.until if step.repeat else ()), *step.expect)
     yield from ((reference, False) for reference in references_of_checks(expected))
     for keep in step.keep:
         yield from ((reference, True) for reference in keep.of.references())
-
-
-def _asked_with(asked: Asked) -> Iterator[Reference]:
-    yield from references_in([asked.sql, *(condition.expected for condition in asked.conditions)])
 
 
 def _sent(step: Request) -> Iterator[Reference]:

@@ -14,10 +14,11 @@ from saltpath.core.moments import zone_of
 from saltpath.core.options import Options
 from saltpath.core.plan import PlannedCase, Resume, options_of, scope_of, scope_of_suite
 from saltpath.core.scopes import Scope, Scopes
-from saltpath.core.tables.sources import OutputRows, Row
+from saltpath.core.tables.sources import DatabaseRows, OutputRows, Row
 from saltpath.core.verdicts import Verdict, worst
 from saltpath.core.why import Why, why
 from saltpath.engine.cookies import Jar
+from saltpath.engine.looking_up import rows_of_database
 from saltpath.engine.masking import Masker
 from saltpath.engine.rows import Feed, rows_of
 from saltpath.engine.session import Session
@@ -96,7 +97,12 @@ class CaseWalk:
     def _open(self) -> Feed:
         plan, planned, index = self._of_run.plan, self._planned, self._index
         assert planned.source is not None
-        rows = rows_of(planned.source, planned.pick, self._session.scopes, plan.read_rows, plan.read_output)
+        scopes, of_run, options = self._session.scopes, self._of_run, self._options
+
+        def ask(source: DatabaseRows) -> list[dict[str, Any]]:
+            return rows_of_database(source, scopes, plan.project, of_run.databases, options)
+
+        rows = rows_of(planned.source, planned.pick, scopes, plan.read_rows, plan.read_output, ask)
         claim = plan.begin_rows
         if claim is None:
             return Feed(rows, plan.jobs, None)

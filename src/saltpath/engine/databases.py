@@ -67,6 +67,10 @@ class Databases:
         loop = asyncio.get_running_loop()
         return await loop.run_in_executor(self._pool, self._ask, name, place, asked, most, limit_us)
 
+    def ask_now(self, name: str, place: Place, asked: Statement, most: int, limit_us: int) -> Rows:
+        """The same in the thread that asks, which waits."""
+        return self._ask(name, place, asked, most, limit_us)
+
     def _ask(self, name: str, place: Place, asked: Statement, most: int, limit_us: int) -> Rows:
         while True:
             with self._lock:

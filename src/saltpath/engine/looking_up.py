@@ -10,12 +10,13 @@ from saltpath.core.checks.judge import Outcome, judge_all, verdict_of
 from saltpath.core.exchange import Exchange, Times
 from saltpath.core.grammar import Unreadable
 from saltpath.core.inspect import no_database
-from saltpath.core.lookups.statement import Statement, statement
+from saltpath.core.lookups.statement import Asked, Statement, statement
 from saltpath.core.options import DEFAULTS, NO_OPTIONS, Options
 from saltpath.core.scopes import Scopes
 from saltpath.core.sent import asker
+from saltpath.core.tables.sources import DatabaseRows
 from saltpath.core.why import Blocked, Why, why
-from saltpath.engine.databases import LARGEST, Databases, Place
+from saltpath.engine.databases import LARGEST, Databases, Place, Rows
 from saltpath.engine.judging import (
     Done,
     answer_of,
@@ -89,18 +90,30 @@ async def look_up(
     )  # fmt: skip
 
 
+def rows_of_database(
+    source: DatabaseRows, scopes: Scopes, project: Project, databases: Databases, options: Options
+) -> Rows:
+    """The rows of a data source, in the thread that asks. Raises Blocked."""
+    place, asked = _question(source.database, source.asked, source.most, scopes, project)
+    return databases.ask_now(source.database, place, asked, source.most, options.timeout_us or DEFAULTS.timeout_us or 0)
+
+
+def _question(name: str, asked: Asked, most: int, scopes: Scopes, project: Project) -> tuple[Place, Statement]:
+    """Where is asked, and what. Raises Blocked."""
+    database = project.databases.get(name)
+    if database is None:
+        raise Blocked(no_database(name, project.databases))
+    try:
+        return _place(database, scopes), statement(asked, scopes.fill, "?" if database.kind == "sqlite" else "%s", most)
+    except Unreadable as said:
+        raise Blocked(why("database", database=name, problem=str(said))) from None
+
+
 async def _asked(step: LookUp, options: Options, session: Session, project: Project, databases: Databases) -> Exchange:
     """Ask once. Raises Blocked where the question cannot be put; what the database does stands in the exchange."""
-    database = project.databases.get(step.database)
-    if database is None:
-        raise Blocked(no_database(step.database, project.databases))
-    if step.changes and not database.may_change:
+    place, asked = _question(step.database, step.asked, step.most, session.scopes, project)
+    if step.changes and not place.may_change:
         raise Blocked(why("may-not-change", database=step.database))
-    place = _place(database, session.scopes)
-    try:
-        asked = statement(step.asked, session.scopes.fill, "?" if database.kind == "sqlite" else "%s", step.most)
-    except Unreadable as said:
-        raise Blocked(why("database", database=step.database, problem=str(said))) from None
     limit_us = options.timeout_us or DEFAULTS.timeout_us or 0
     begun_us, begun = session.now_us(), time.monotonic_ns()
     body, problem = b"", None  # type: bytes, Why | None

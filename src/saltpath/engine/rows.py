@@ -8,12 +8,13 @@ from collections import deque
 from collections.abc import Awaitable, Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from itertools import islice
+from typing import Any
 
 from saltpath.core.grammar import Unreadable
 from saltpath.core.scopes import Scopes
 from saltpath.core.tables.made import made_rows
 from saltpath.core.tables.picking import Picks, read_picks
-from saltpath.core.tables.sources import FileRows, NamedRows, OutputRows, Row, Source
+from saltpath.core.tables.sources import DatabaseRows, FileRows, NamedRows, OutputRows, Row, Source
 from saltpath.core.why import Blocked, why
 
 MOST_AHEAD = 256
@@ -84,7 +85,12 @@ class Feed:
 
 
 def rows_of(
-    source: Source, pick: str, scopes: Scopes, read_rows: ReadRows | None, read_output: ReadOutput | None = None
+    source: Source,
+    pick: str,
+    scopes: Scopes,
+    read_rows: ReadRows | None,
+    read_output: ReadOutput | None = None,
+    ask: Callable[[DatabaseRows], list[dict[str, Any]]] | None = None,
 ) -> Iterator[Row]:
     """The rows of a source that are meant, by its own picks and by the run's. Raises Blocked while they are read: with the reason, also
     where there is none at all."""
@@ -96,6 +102,9 @@ def rows_of(
             if read_rows is None:
                 raise Blocked(why("source-unreadable", source=source.file, problem="there are no files here"))
             return read_rows(source)
+        if isinstance(source, DatabaseRows):
+            assert ask is not None
+            return (Row(number, values) for number, values in enumerate(ask(source), 1))
         if isinstance(source, OutputRows):
             if read_output is None:
                 raise Blocked(why("source-unreadable", source=title(source), problem="nothing was written yet"))
@@ -133,6 +142,8 @@ def title(source: Source) -> str:
     """What a source is called in a sentence."""
     if isinstance(source, FileRows):
         return f"{source.file} ({source.sheet})" if source.sheet else source.file
+    if isinstance(source, DatabaseRows):
+        return f"{source.database} ({source.asked.table or 'SQL'})"
     if isinstance(source, OutputRows):
         return f"the output table {source.table}"
     return source.source if isinstance(source, NamedRows) else "this case"

@@ -12,7 +12,7 @@ from saltpath.server.problems import problem
 
 LOCAL = ("127.0.0.1", "localhost", "::1")
 _WRITES = frozenset(["POST", "PUT", "PATCH", "DELETE"])
-_FILE = re.compile(r"/api/v1/(?:projects/[^/]+/files/|workbooks$|suites/[^/]+/workbook$)")
+_FILE = re.compile(r"/api/v1/(?:projects/[^/]+/files/|workbooks$|suites/[^/]+/workbook$|output-tables/into$)")
 
 
 def guard(app: Flask, host: str) -> None:

@@ -107,6 +107,8 @@ def document() -> dict[str, Any]:
             "get": _operation("listDatabases", "Databases that look-ups ask", _page("Database"), _PROJECT),
             "put": _operation("putDatabase", "Where one stands", _of("Database"), _PROJECT, _DATABASE, body="DatabaseDocument"),
             "delete": _operation("removeDatabase", "Take one away", _of("Gone"), _PROJECT, _DATABASE)},
+        "/databases/looks": {
+            "post": _operation("lookIntoDatabase", "Ask a runner for tables, or for first rows", _of("Look"), status=201, body="NewLook")},
         "/output-tables": {"get": _operation("listOutputTables", "Tables that runs have written", _page("OutputTable"), _PROJECT)},
         "/output-tables/rows": {
             "get": _operation("listOutputRows", "Rows of one", _of("OutputRows"), _PROJECT, _TABLE, _WRITTEN_BY, _LIMIT,

@@ -153,6 +153,8 @@ SHAPES: dict[str, Any] = {
                         records={"type": "array", "items": TEXTS}, badCells=_list("BadCell"), frame=_maybe("SourceFrame"), columns=TEXTS,
                         rows=_list("SourceRow"), profile=_maybe("SourceProfile")),
     "Database": _object(name=TEXT, document={"type": "object"}, uses=WHOLE, cases=_list("NamedCase")),
+    "NewLook": _object(("table", "environment"), project=TEXT, database=TEXT, table=TEXT, environment=TEXT),
+    "Look": _object(run=TEXT, case=TEXT),
     "DatabaseDocument": _object(document={"type": "object"}),
     "FinishedHeader": _object(name=TEXT, value=TEXT),
     "FinishedRequest": _object(row=WHOLE, method=TEXT, address=TEXT, head=_list("FinishedHeader"), body=TEXT, why=TEXT),

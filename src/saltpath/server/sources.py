@@ -15,7 +15,7 @@ from saltpath.core.outputs import columns_of
 from saltpath.core.scopes import Scopes
 from saltpath.core.tables.made import made_rows
 from saltpath.core.tables.made import names_of as names_of_made
-from saltpath.core.tables.sources import FileRows, ListRows, NamedRows, OutputRows, Row, Source
+from saltpath.core.tables.sources import DatabaseRows, FileRows, ListRows, NamedRows, OutputRows, Row, Source
 from saltpath.core.why import Blocked, Why
 from saltpath.formats.rows import read_table
 from saltpath.server.context import database
@@ -54,8 +54,8 @@ def begin_of(project: int, source: Source | Why | None, scopes: Scopes | None = 
         return _of_file(project, source)
     if isinstance(source, OutputRows):
         return _of_output(project, source)
-    if isinstance(source, (ListRows, NamedRows)):
-        return Begin()
+    if isinstance(source, (DatabaseRows, ListRows, NamedRows)):
+        return Begin()  # known when it runs
     try:
         rows = list(islice(made_rows(source, scopes), FEW)) if scopes is not None else []
         return Begin(names_of_made(source), rows)

@@ -249,6 +249,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/databases/looks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask a runner for tables, or for first rows */
+        post: operations["lookIntoDatabase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/output-tables": {
         parameters: {
             query?: never;
@@ -1795,6 +1812,16 @@ export interface components {
             uses: number;
             cases: components["schemas"]["NamedCase"][];
         };
+        NewLook: {
+            project: string;
+            database: string;
+            table?: string;
+            environment?: string;
+        };
+        Look: {
+            run: string;
+            case: string;
+        };
         DatabaseDocument: {
             document: Record<string, never>;
         };
@@ -3180,6 +3207,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lookIntoDatabase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewLook"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Look"];
                 };
             };
             /** @description a problem */

@@ -144,6 +144,19 @@ async function askSource(path: string, init?: RequestInit): Promise<DataSource> 
   return readExact(await (await answered(path, init)).text()) as unknown as DataSource;
 }
 
+const LOOK_EVERY_MS = 120;
+const MOST_TRIES = 250;
+
+/** The rows that a look-up gave. */
+async function rowsOf(id: string, run: string): Promise<{ [name: string]: Json }[]> {
+  const [step] = (await ask<Evidence>(`/cases/${q(id)}/evidence?run=${q(run)}`)).steps;
+  const exchange = step?.exchanges.at(-1);
+  if (step?.why || !exchange) throw new ApiProblem(0, step?.why?.sentence ?? "Nothing came.");
+  return readExact(await (await answered(`/exchanges/${q(exchange.id)}/body`)).text()) as {
+    [name: string]: Json;
+  }[];
+}
+
 /** Every call of the API that the pages make. */
 export const api = {
   me: () => ask<Person>("/me"),
@@ -192,6 +205,21 @@ export const api = {
     ),
   inCommon: (run: string, position: number) =>
     ask<Shapes["FoundInCommon"]>(`/runs/${q(run)}/cases/${position}/common`),
+  /** What a database holds: its tables, or the first rows of one, asked by a runner. */
+  look: async (
+    project: string,
+    environment: string,
+    database: string,
+    table: string,
+  ): Promise<{ [name: string]: Json }[]> => {
+    const asked = await send<Shapes["Look"]>("/databases/looks", { project, environment, database, table });
+    for (let tried = 0; tried < MOST_TRIES; tried += 1) {
+      const run = await ask<RunReport>(`/runs/${q(asked.run)}`);
+      if (run.state === "finished") return await rowsOf(asked.case, asked.run);
+      await new Promise((again) => setTimeout(again, LOOK_EVERY_MS));
+    }
+    throw new ApiProblem(0, `${database} has not answered yet.`);
+  },
   databases: (project: string) => ask<Page<Database>>(`/databases?project=${q(project)}`),
   putDatabase: (project: string, name: string, document: SourceDocument) =>
     ask<Database>(`/databases?project=${q(project)}&name=${q(name)}`, posted({ document }, {}, "PUT")),

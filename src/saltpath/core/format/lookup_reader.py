@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from saltpath.core.case import Database, LookUp, Place, checks_in, subjects_in
+from saltpath.core.format.asked_reader import read_asked, read_most
 from saltpath.core.format.check_reader import read_expectations
 from saltpath.core.format.options_reader import options
 from saltpath.core.format.output_reader import read_write
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.request_reader import read_condition, read_keeps, read_repeat
 from saltpath.core.format.source import Node
-from saltpath.core.grammar import Unreadable
 from saltpath.core.inspect import asks
-from saltpath.core.lookups.statement import RELATIONS, Asked, Condition, changes, read_sql
+from saltpath.core.lookups.statement import changes
 from saltpath.core.nearest import listed
 from saltpath.core.subjects import Subject
 
@@ -22,14 +22,13 @@ LOOKUP_KEYS = (
 DATABASE_KEYS = ("sqlite", "postgres", "user", "password", "tls", "may change")
 TLS = ("off", "require", "verify")
 MOST_ROWS = 1_000
-LARGEST_MOST = 100_000
 _OF_ROWS = ("path", "time", "size", "value")
 
 
 def read_lookup(reading: Reading, node: Node, path: str, key: str, off: bool) -> LookUp:
     """A step that looks rows up."""
     keys = reading.mapping(node, path, LOOKUP_KEYS, (), "a look-up")
-    asked = _asked(reading, keys, path, node)
+    asked = read_asked(reading, keys, path, node)
     expect = read_expectations(reading, keys.get("expect"), f"{path}.expect", "expect")
     keep = read_keeps(reading, keys.get("keep"), f"{path}.keep")
     repeat = read_repeat(reading, keys.get("repeat"), f"{path}.repeat")
@@ -45,7 +44,7 @@ def read_lookup(reading: Reading, node: Node, path: str, key: str, off: bool) ->
         database=reading.text(keys.get("in"), f"{path}.in", "the name of a database"),
         asked=asked,
         changes=changes(asked),
-        most=_most(reading, keys.get("most rows"), f"{path}.most rows"),
+        most=read_most(reading, keys.get("most rows"), f"{path}.most rows", MOST_ROWS),
         options=options(reading, keys.get("options"), f"{path}.options"),
         expect=expect,
         keep=keep,
@@ -65,65 +64,6 @@ def _of_rows(reading: Reading, subject: Subject, path: str, node: Node) -> None:
             path,
             node.line,
         )
-
-
-def _asked(reading: Reading, keys: dict[str, Node], path: str, node: Node) -> Asked:
-    if "in" not in keys:
-        reading.wrong("a look-up needs in: the name of a database of the project", path, node.line)
-    if ("sql" in keys) == ("rows of" in keys):
-        reading.wrong("a look-up needs rows of: a table, or sql: one statement", path, node.line)
-        return Asked()
-    if "sql" in keys:
-        for key in ("columns", "where", "order by"):
-            if key in keys:
-                reading.wrong(f"{key!r} is said in the SQL itself", path, keys[key].line)
-        template = reading.template(keys["sql"], f"{path}.sql", "sql")
-        try:
-            read_sql(template)
-        except Unreadable as problem:
-            reading.wrong(str(problem), f"{path}.sql", keys["sql"].line)
-        return Asked(sql=template)
-    return Asked(
-        reading.text(keys["rows of"], f"{path}.rows of", "the name of a table"),
-        _names(reading, keys.get("columns"), f"{path}.columns"),
-        _where(reading, keys.get("where"), f"{path}.where"),
-        _names(reading, keys.get("order by"), f"{path}.order by"),
-    )
-
-
-def _names(reading: Reading, node: Node | None, path: str) -> tuple[str, ...]:
-    """One name or a list."""
-    if node is None:
-        return ()
-    items = node.value if isinstance(node.value, list) else [node]
-    return tuple(reading.text(item, f"{path}[{at}]", "the name of a column") for at, item in enumerate(items))
-
-
-def _where(reading: Reading, node: Node | None, path: str) -> tuple[Condition, ...]:
-    if node is None:
-        return ()
-    if not isinstance(node.value, dict):
-        reading.wrong(f"where is a mapping of columns; found {found(node)}", path, node.line)
-        return ()
-    conditions: list[Condition] = []
-    for column, child in node.value.items():
-        place = f"{path}.{column}"
-        if isinstance(child.value, dict):
-            relations = reading.mapping(child, place, RELATIONS, (), "what is asked of a column")
-            for relation, expected in relations.items():
-                conditions.append(Condition(column, relation, reading.tree(expected, f"{place}.{relation}")))
-        else:
-            conditions.append(Condition(column, "is", reading.tree(child, place)))
-    return tuple(conditions)
-
-
-def _most(reading: Reading, node: Node | None, path: str) -> int:
-    if node is None:
-        return MOST_ROWS
-    if isinstance(node.value, int) and not isinstance(node.value, bool) and 1 <= node.value <= LARGEST_MOST:
-        return node.value
-    reading.wrong(f"most rows is a number from 1 to {LARGEST_MOST}; found {found(node)}", path, node.line)
-    return MOST_ROWS
 
 
 def read_databases(reading: Reading, node: Node | None) -> dict[str, Database]:

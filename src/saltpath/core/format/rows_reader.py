@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
+from saltpath.core.format.asked_reader import ASKED_KEYS, LARGEST_MOST, read_asked, read_most
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.source import Node
 from saltpath.core.grammar import Unreadable
+from saltpath.core.lookups.statement import changes
 from saltpath.core.nearest import listed
 from saltpath.core.tables.frame import read_area
 from saltpath.core.tables.picking import read_picks
@@ -15,6 +17,7 @@ from saltpath.core.tables.sources import (
     Area,
     Column,
     CombinedRows,
+    DatabaseRows,
     FileRows,
     ListRows,
     MadeRows,
@@ -25,13 +28,13 @@ from saltpath.core.tables.sources import (
 )
 
 FILE_KEYS = ("sheet", "names in", "data in", "delimiter", "quote", "encoding", "decimal", "path", "columns")
-ROWS_KEYS = ("source", "file", *FILE_KEYS, "make", "combine", "items of", "output table", "rows", "pick")
+ROWS_KEYS = ("source", "file", *FILE_KEYS, "make", "combine", "items of", "output table", "rows", *ASKED_KEYS, "pick")
 COLUMN_KEYS = ("kind", "may be empty")
 FILE_ENDINGS = (".csv", ".tsv", ".txt", ".xlsx", ".xlsm", ".json", ".jsonl", ".ndjson")
 COMBINED = {"all": "all", "pairwise": "pairs"}
 MOST_MADE = 10_000_000
 MOST_NAME = 200
-_KINDS_OF_SOURCE = ("source", "file", "make", "combine", "items of", "output table", "rows")
+_KINDS_OF_SOURCE = ("source", "file", "make", "combine", "items of", "output table", "rows", "in")
 
 
 def read_rows(reading: Reading, node: Node | None, path: str = "rows", named: bool = True) -> Source | None:
@@ -59,6 +62,12 @@ def read_rows(reading: Reading, node: Node | None, path: str = "rows", named: bo
         return _by_name(reading, child, path, keys, pick, named)
     if kind == "rows":
         return _written(reading, child, f"{path}.rows", pick)
+    if kind == "in":
+        most = read_most(reading, keys.get("most rows"), f"{path}.most rows", LARGEST_MOST)
+        asked = read_asked(reading, keys, path, node)
+        if changes(asked):
+            reading.wrong("rows are only read; this statement may change something", path, node.line)
+        return DatabaseRows(reading.text(child, f"{path}.in", "the name of a database"), asked, most, pick)
     if kind == "output table":
         return OutputRows(reading.text(child, f"{path}.output table", "the name of a table"), pick)
     if kind == "items of":
@@ -77,7 +86,13 @@ def read_rows(reading: Reading, node: Node | None, path: str = "rows", named: bo
 
 def _only_of(reading: Reading, keys: dict[str, Node], kind: str, path: str) -> None:
     """A key that belongs to another kind of source would do nothing, so it is refused."""
-    allowed = {"file": FILE_KEYS, "source": FILE_KEYS, "make": ("columns",), "combine": ("columns",)}.get(kind, ())
+    allowed = {
+        "in": ASKED_KEYS,
+        "file": FILE_KEYS,
+        "source": FILE_KEYS,
+        "make": ("columns",),
+        "combine": ("columns",),
+    }.get(kind, ())
     for name, node in keys.items():
         if name not in (kind, "pick", *allowed):
             reading.wrong(f"{name!r} has no meaning for rows with {kind!r}", path, node.line)

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from saltpath.core.checks.relations import TABLE, VALUE_KINDS
-from saltpath.core.format.lookup_reader import LARGEST_MOST
+from saltpath.core.format.asked_reader import LARGEST_MOST
 from saltpath.core.format.options_reader import LEAST_RATE, MOST_AT_ONCE, MOST_RATE
 from saltpath.core.format.shared_reader import INPUT_KINDS
 from saltpath.core.formats_of_text import FORMATS
@@ -79,6 +79,16 @@ _FILE: dict[str, Any] = {
 _WRITTEN = _list({"type": "object", "minProperties": 1})
 _MADE = {"type": "object", "minProperties": 1}
 SAMPLE = _object(("sample",), {"sample": {"type": "integer", "minimum": 1}})
+_NAMES = {"anyOf": [TEXT, _list(TEXT)]}
+_RELATIONS = {"type": "object", "additionalProperties": False, "properties": {key: {} for key in RELATIONS}}
+ASKED: dict[str, Any] = {
+    "rows of": TEXT,
+    "columns": _NAMES,
+    "where": {"type": "object", "additionalProperties": {"anyOf": [SCALAR, {"type": ["null", "array"]}, _RELATIONS]}},
+    "order by": _NAMES,
+    "sql": TEXT,
+    "most rows": {"type": "integer", "minimum": 1, "maximum": LARGEST_MOST},
+}
 SOURCE: dict[str, Any] = {
     "anyOf": [
         TEXT,
@@ -90,6 +100,7 @@ SOURCE: dict[str, Any] = {
         _object(("combine", "columns"), {
             "combine": {"anyOf": [{"enum": ["all", "pairwise"]}, SAMPLE]},
             "columns": {**_MADE, "additionalProperties": {"type": "array", "minItems": 1}}, "pick": TEXT}),
+        {**_object(("in",), {"in": TEXT, **ASKED, "pick": TEXT}), "oneOf": [{"required": ["rows of"]}, {"required": ["sql"]}]},
         _object(("output table",), {"output table": TEXT, "pick": TEXT}),
         _object(("items of",), {"items of": {"type": ["string", "array"]}, "pick": TEXT}),
     ]
@@ -202,8 +213,6 @@ WRITE = _object(("table", "columns"), {
 
 
 def _lookup() -> dict[str, Any]:
-    names = {"anyOf": [TEXT, _list(TEXT)]}
-    relations = {"type": "object", "additionalProperties": False, "properties": {key: {} for key in RELATIONS}}
     schema = _object(
         ("look up", "in"),
         {
@@ -211,15 +220,7 @@ def _lookup() -> dict[str, Any]:
             "key": {"type": "string", "pattern": "^[a-z0-9]{6}$"},
             "off": FLAG,
             "in": TEXT,
-            "rows of": TEXT,
-            "columns": names,
-            "where": {
-                "type": "object",
-                "additionalProperties": {"anyOf": [SCALAR, {"type": ["null", "array"]}, relations]},
-            },
-            "order by": names,
-            "sql": TEXT,
-            "most rows": {"type": "integer", "minimum": 1, "maximum": LARGEST_MOST},
+            **ASKED,
             "options": {"$ref": "#/$defs/options"},
             "only if": CHECKS,
             "repeat": REPEAT,

@@ -50,6 +50,10 @@ class Asked:
     order: tuple[str, ...] = ()
     sql: Template | None = None
 
+    def trees(self) -> list[Any]:
+        """What is worked out for it: compiled trees, in which references may stand."""
+        return [*([self.sql] if self.sql else []), *(condition.expected for condition in self.conditions)]
+
 
 @dataclass(frozen=True, slots=True)
 class Statement:

@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any, Literal, NamedTuple
 
+from saltpath.core.lookups.statement import Asked
 from saltpath.core.why import Why
 
 CELL_KINDS = ("text", "number", "integer", "boolean", "date", "date-time", "list", "object")
@@ -110,10 +111,22 @@ class OutputRows:
     pick: str = ""
 
 
+@dataclass(frozen=True, slots=True)
+class DatabaseRows:
+    """The rows of a table of a database, or what a statement gives; at most `most`."""
+
+    database: str
+    asked: Asked
+    most: int = 100_000
+    pick: str = ""
+
+
 def trees_of(source: Source | None) -> list[Any]:
     """What is worked out for the rows: compiled trees, in which references may stand."""
     if isinstance(source, ListRows):
         return [source.of]
+    if isinstance(source, DatabaseRows):
+        return source.asked.trees()
     if isinstance(source, WrittenRows):
         return [tree for row in source.rows for _, tree in row]
     if isinstance(source, (MadeRows, CombinedRows)):
@@ -121,11 +134,11 @@ def trees_of(source: Source | None) -> list[Any]:
     return []
 
 
-Source = FileRows | NamedRows | WrittenRows | MadeRows | CombinedRows | ListRows | OutputRows
+Source = FileRows | NamedRows | WrittenRows | MadeRows | CombinedRows | ListRows | OutputRows | DatabaseRows
 
 
 def kind_of(source: Source | None) -> str:
-    """What a source is, in a word: file, named, written, made, combined, list or output."""
+    """What a source is, in a word: file, named, written, made, combined, list, output or database."""
     kinds = {
         FileRows: "file",
         NamedRows: "named",
@@ -134,5 +147,6 @@ def kind_of(source: Source | None) -> str:
         CombinedRows: "combined",
         ListRows: "list",
         OutputRows: "output",
+        DatabaseRows: "database",
     }
     return kinds[type(source)] if source is not None else ""

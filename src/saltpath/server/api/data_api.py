@@ -19,9 +19,7 @@ from saltpath.core.tables.made import names_of as names_of_made
 from saltpath.core.tables.sources import (
     CombinedRows,
     FileRows,
-    ListRows,
     MadeRows,
-    NamedRows,
     Row,
     Source,
     WrittenRows,
@@ -208,9 +206,8 @@ def _row(row: Row, names: list[str]) -> dict[str, Any]:
 def _made(project: Project, source: Source) -> dict[str, Any]:
     """Rows that no file holds, as they would be made with the seed 1."""
     answer: dict[str, Any] = {**_EMPTY, "kind": kind_of(source), "problem": "", "columns": []}
-    if isinstance(source, (NamedRows, ListRows)):
+    if not isinstance(source, (MadeRows, CombinedRows, WrittenRows)):
         return answer
-    assert isinstance(source, (MadeRows, CombinedRows, WrittenRows))
     names = names_of_made(source)
     answer["columns"] = names
     try:

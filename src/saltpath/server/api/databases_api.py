@@ -7,9 +7,11 @@ from typing import Any
 from flask import Blueprint, Response, request
 
 from saltpath.core.format.project import read_project
+from saltpath.core.lookups.statement import table_name
 from saltpath.server.context import actor, body, database, project_asked
 from saltpath.server.problems import Refused, json_answer
-from saltpath.store import databases, projects
+from saltpath.store import databases, looks, projects, runs
+from saltpath.store.database import NotFound
 
 databases_api = Blueprint("databases", __name__)
 LONGEST_NAME = 100
@@ -40,6 +42,39 @@ def remove_database() -> Response:
     """Take `?name=` away; refused while cases ask it."""
     databases.remove_database(database(), project_asked(), actor().id, request.args.get("name", ""))
     return json_answer({"gone": True})
+
+
+@databases_api.post("/databases/looks")
+def look_into() -> Response:
+    """Ask a runner for the tables of a `database`, or for the first rows of a `table`; what it gives is the evidence of the case, when the run
+    has ended. `environment`: where the database's values are read."""
+    data = body()
+    project = projects.project(database(), str(data.get("project", "")))
+    name, table = data.get("database"), data.get("table", "")
+    document = databases.databases(project).get(name) if isinstance(name, str) else None
+    if document is None:
+        raise NotFound(f"there is no database {name}")
+    if not isinstance(table, str) or len(table) > LONGEST_TABLE:
+        raise Refused(422, "table", "table is the name of one.")
+    sql = (
+        f"select * from {table_name(table)} limit {FEW_ROWS}"
+        if table
+        else TABLES["sqlite" if "sqlite" in document else "postgres"]
+    )
+    case = looks.look(database(), project.id, actor().id, f"{name}: {table or 'its tables'}", str(name), sql)
+    environment = str(data.get("environment", "")) or str(project.document.get("environment", ""))
+    run, _ = runs.ask(database(), project.id, actor().id, [(case.id, case.version, case.name)], kind="trial", title=case.name,
+                      environment=environment, seed=1, request={"jobs": 1})  # fmt: skip
+    return json_answer({"run": run.oid, "case": case.oid}, 201)
+
+
+TABLES = {
+    "sqlite": "select name from sqlite_master where type in ('table', 'view') and name not like 'sqlite~_%' escape '~' order by name",
+    "postgres": "select case table_schema when 'public' then '' else table_schema || '.' end || table_name as name"
+    " from information_schema.tables where table_schema not in ('pg_catalog', 'information_schema') order by 1",
+}
+FEW_ROWS = 20
+LONGEST_TABLE = 300
 
 
 def _view(project: projects.Document, name: str) -> dict[str, Any]:

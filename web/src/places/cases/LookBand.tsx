@@ -1,11 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { api, type Step, type StepEvidence } from "../../app/api";
+import { useLook } from "../../app/looks";
 import { useProject } from "../../app/project";
 import { Pieces } from "../../parts/Pieces";
 import { InPlace } from "../../parts/typing/InPlace";
 import { useEdited, useInsertable } from "./edit/context";
 import { inStep, type StepDocument, setField, stepWith } from "./edit/document";
-import { conditionLines, readConditions } from "./edit/lookup";
+import { conditionLines, NO_DATABASE, readConditions, UNNAMED } from "./edit/lookup";
+import { LookTable } from "./LookTable";
 
 /** What is looked up, as a sentence: the rows of a table where its columns say so, or one statement of SQL. */
 export function LookBand({ step, used }: { step: Step; used: StepEvidence["used"] }) {
@@ -17,7 +20,13 @@ export function LookBand({ step, used }: { step: Step; used: StepEvidence["used"
     queryFn: () => api.databases(project as string),
     enabled: Boolean(project),
   });
+  const [looking, setLooking] = useState(false);
   const asked = step.lookUp;
+  const tables = useLook(
+    asked?.database ?? "",
+    "",
+    asked?.database !== NO_DATABASE && (looking || asked?.table === UNNAMED),
+  );
   if (!asked) return null;
   const names = (databases.data?.items ?? []).map((item) => item.name);
   const document = stepWith(editing.document, step.key);
@@ -51,7 +60,9 @@ export function LookBand({ step, used }: { step: Step; used: StepEvidence["used"
             onChange={(event) => void editing.apply(setField(step.key, "in", event.target.value))}
           >
             {!names.includes(asked.database) && (
-              <option value={asked.database}>{asked.database || "choose a database"}</option>
+              <option value={asked.database}>
+                {asked.database === NO_DATABASE ? "choose a database" : asked.database}
+              </option>
             )}
             {names.map((name) => (
               <option key={name}>{name}</option>
@@ -63,14 +74,32 @@ export function LookBand({ step, used }: { step: Step; used: StepEvidence["used"
             <>
               {" "}
               the rows of{" "}
-              <InPlace
-                text={asked.table}
-                label="Which table"
-                hint="Its name, or schema.table"
-                save={put("rows of")}
-              >
-                <span className="mono">{asked.table}</span>
-              </InPlace>
+              {tables.data ? (
+                <select
+                  className="in-sentence mono"
+                  aria-label="Which table"
+                  value={asked.table}
+                  onChange={(event) => void put("rows of")(event.target.value)}
+                >
+                  {!tables.data.some((row) => row.name === asked.table) && (
+                    <option value={asked.table}>
+                      {asked.table === UNNAMED ? "choose a table" : asked.table}
+                    </option>
+                  )}
+                  {tables.data.map((row) => (
+                    <option key={String(row.name)}>{String(row.name)}</option>
+                  ))}
+                </select>
+              ) : (
+                <InPlace
+                  text={asked.table}
+                  label="Which table"
+                  hint="Its name, or schema.table"
+                  save={put("rows of")}
+                >
+                  <span className="mono">{asked.table}</span>
+                </InPlace>
+              )}
               {asked.columns.length > 0 ? ", of them " : " "}
               <InPlace
                 text={asked.columns.join(", ")}
@@ -145,10 +174,25 @@ export function LookBand({ step, used }: { step: Step; used: StepEvidence["used"
           <button type="button" className="plain-link" onClick={turn}>
             {inSql ? "choose a table instead" : "say it in SQL"}
           </button>
+          {!inSql && (
+            <>
+              {" · "}
+              <button
+                type="button"
+                className="plain-link"
+                aria-expanded={looking}
+                onClick={() => setLooking(!looking)}
+              >
+                {looking ? "close the table" : "look at the table, and point"}
+              </button>
+            </>
+          )}
+          {tables.error && <span className="trouble"> {tables.error.message}</span>}
           {names.length === 0 &&
             databases.isSuccess &&
             " The project has no database yet; say in Data where one stands."}
         </p>
+        {looking && !inSql && asked.table !== UNNAMED && <LookTable step={step} />}
       </div>
     </div>
   );
@@ -158,11 +202,11 @@ const OF_TABLE = ["rows of", "columns", "where", "order by"];
 
 function ofSql(step: StepDocument): StepDocument {
   const kept = Object.fromEntries(Object.entries(step).filter(([name]) => !OF_TABLE.includes(name)));
-  return { ...kept, sql: `select * from ${String(step["rows of"] ?? "a_table")}` };
+  return { ...kept, sql: `select * from ${String(step["rows of"] ?? UNNAMED)}` };
 }
 
 function ofTable(step: StepDocument): StepDocument {
   const { sql, ...kept } = step;
-  const table = /\bfrom\s+([\w.]+)/i.exec(String(sql))?.[1] ?? "a_table";
+  const table = /\bfrom\s+([\w.]+)/i.exec(String(sql))?.[1] ?? UNNAMED;
   return { ...kept, "rows of": table };
 }

@@ -8,6 +8,7 @@ import { ago, count, exactly, size } from "../../app/format";
 import { useProject } from "../../app/project";
 import { DropFile } from "../../parts/DropFile";
 import { Notice } from "../../parts/Notice";
+import { NO_DATABASE, UNNAMED } from "../cases/edit/lookup";
 import { Databases } from "./Databases";
 import { Outputs } from "./Outputs";
 import { addressOf, columnsSaid, FILES, sourceName, whence } from "./source";
@@ -18,6 +19,9 @@ const COMBINED: SourceDocument = {
   combine: "pairwise",
   columns: { season: ["summer", "winter"], nights: [1, 7, 30] },
 };
+
+const OF_DATABASE: SourceDocument = { in: NO_DATABASE, "rows of": UNNAMED };
+const OF_OUTPUT: SourceDocument = { "output table": "results" };
 
 /** Data: the sources that cases take their rows from. */
 export function DataPage() {
@@ -40,14 +44,8 @@ export function DataPage() {
   const sources = query.data?.items ?? [];
   const add = async (like: string, document: SourceDocument) => {
     try {
-      const made = await api.addSource(
-        project?.id as string,
-        sourceName(
-          like,
-          sources.map((s) => s.name),
-        ),
-        document,
-      );
+      const taken = (await api.sources(project?.id as string)).items.map((item) => item.name);
+      const made = await api.addSource(project?.id as string, sourceName(like, taken), document);
       await client.invalidateQueries({ queryKey: ["sources"] });
       await go(addressOf(made.name));
     } catch (problem) {
@@ -100,6 +98,18 @@ export function DataPage() {
         , or{" "}
         <button type="button" className="plain-link" onClick={() => void add("combinations", COMBINED)}>
           of values that are combined
+        </button>
+        ; or read when a case runs:{" "}
+        <button
+          type="button"
+          className="plain-link"
+          onClick={() => void add("rows of a database", OF_DATABASE)}
+        >
+          of a database
+        </button>
+        , or{" "}
+        <button type="button" className="plain-link" onClick={() => void add("rows of a table", OF_OUTPUT)}>
+          of an output table
         </button>
         .
       </p>

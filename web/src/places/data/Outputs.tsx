@@ -2,7 +2,8 @@ import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link } from "react-router";
 import { api, type OutputTable } from "../../app/api";
-import { ago, count, whole } from "../../app/format";
+import { ago, count } from "../../app/format";
+import { CellTable } from "../../parts/CellTable";
 import { columnsSaid } from "./source";
 
 /** The tables that steps of runs have written. */
@@ -95,39 +96,13 @@ function Rows({ project, table, run }: { project: string; table: string; run: st
   const columns = pages[0]?.columns ?? [];
   const rows = pages.flatMap((page) => page.items);
   return (
-    // biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls by keys
-    <section className="made-rows" aria-label={`The rows of ${table}`} tabIndex={0}>
-      <table>
-        <thead>
-          <tr>
-            <th scope="col">row</th>
-            {columns.map((name) => (
-              <th key={name} scope="col" className="mono">
-                {name}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map((cells, index) => (
-            // biome-ignore lint/suspicious/noArrayIndexKey: rows stand in a fixed order
-            <tr key={index}>
-              <td className="muted">{whole(index + 1)}</td>
-              {cells.map((cell, place) => (
-                <td key={columns[place]} className="mono">
-                  {cell}
-                </td>
-              ))}
-            </tr>
-          ))}
-        </tbody>
-      </table>
+    <CellTable label={`The rows of ${table}`} columns={columns} rows={rows} numbered>
       {query.hasNextPage && (
         <button type="button" className="plain-link" onClick={() => void query.fetchNextPage()}>
           more rows
         </button>
       )}
-    </section>
+    </CellTable>
   );
 }
 

@@ -11,6 +11,7 @@ import { FramedCells } from "./FramedCells";
 import { HowItIsRead } from "./HowItIsRead";
 import { MadeColumns } from "./MadeColumns";
 import { MadeRows } from "./MadeRows";
+import { ReadWhenItRuns } from "./ReadWhenItRuns";
 import { Users } from "./Users";
 import { type Opened, useSource } from "./useSource";
 import { Versions } from "./Versions";
@@ -53,6 +54,7 @@ function OpenedSource({ project, name }: { project: string; name: string }) {
     if (yes) await opened.remove();
   };
   const file = source.kind === "file";
+  const later = source.kind === "database" || source.kind === "output";
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: the shortcut of a button that is there too
     <div
@@ -68,7 +70,13 @@ function OpenedSource({ project, name }: { project: string; name: string }) {
         <div>
           <p className="crumb">
             <Link to="/data">Data</Link> ▸{" "}
-            {file ? <span className="mono">{source.file}</span> : "rows that are made"}
+            {file ? (
+              <span className="mono">{source.file}</span>
+            ) : later ? (
+              "rows that are there when it runs"
+            ) : (
+              "rows that are made"
+            )}
             {source.size !== null && ` · ${size(source.size)}`}
           </p>
           <h1>
@@ -77,7 +85,7 @@ function OpenedSource({ project, name }: { project: string; name: string }) {
             </InPlace>
           </h1>
           <p className="muted">
-            <Counted opened={opened} />
+            {later ? "Counted when it runs" : <Counted opened={opened} />}
             {source.uses ? " · used by " : " · no case uses it yet; choose it in a case’s rows"}
             <Users source={source} />
           </p>
@@ -97,7 +105,8 @@ function OpenedSource({ project, name }: { project: string; name: string }) {
       {looked && file && looked.records.length > 0 && (
         <FramedCells document={source.document} looked={looked} change={opened.change} />
       )}
-      {looked && !file && <MadeColumns source={source} looked={looked} change={opened.change} />}
+      {looked && !file && !later && <MadeColumns source={source} looked={looked} change={opened.change} />}
+      {later && <ReadWhenItRuns project={project} source={source} change={opened.change} />}
       {looked && !looked.records.length && <MadeRows looked={looked} />}
       {opened.profile && (
         <ColumnsOf

@@ -11,6 +11,9 @@ export function whence(source: DataSource): string {
   if (source.kind === "file") return source.sheet ? `${source.sheet} in ${source.file}` : source.file;
   if (source.kind === "made") return `${count(Number(source.document.make), "row")} made of generators`;
   if (source.kind === "combined") return `${combined(source.document.combine)} of its columns’ values`;
+  if (source.kind === "output") return `the output table ${String(source.document["output table"])}`;
+  if (source.kind === "database")
+    return `${String(source.document["rows of"] ?? "a statement")} in the database ${String(source.document.in)}`;
   return "rows that are written out";
 }
 
@@ -21,7 +24,7 @@ export function combined(how: Json | undefined): string {
 }
 
 export function columnsSaid(names: string[]): string {
-  if (!names.length) return "no columns";
+  if (!names.length) return "columns that are known when it runs";
   const few = names.slice(0, FEW_COLUMNS);
   const more = names.length - few.length;
   return `the ${names.length === 1 ? "column" : "columns"} ${more ? `${few.join(", ")} and ${more} more` : listed(few)}`;

@@ -132,7 +132,9 @@ function Opened({ project }: { project: string | undefined }) {
           row below.
         </p>
       )}
-      <ValueGrid rows={rows} environments={environments} grid={grid} refresh={refresh} />
+      {values.query.isSuccess && (
+        <ValueGrid rows={rows} environments={environments} grid={grid} refresh={refresh} />
+      )}
       <p className="muted small" role="status">
         {values.said ||
           "Type to change a cell; an empty one reads as everywhere. Ctrl C and Ctrl V go to and from a spreadsheet; Ctrl D fills down; Delete empties."}

@@ -6,6 +6,7 @@ import { OfferShared } from "../shared/OfferShared";
 import { useEdited, useInsertable } from "./context";
 import { addStep, stepsOf } from "./document";
 import { exampleSteps } from "./example";
+import { UNNAMED } from "./lookup";
 import { fromText, looksPasted } from "./pasting";
 
 /** The end of the path: type or paste an address, and it becomes a step. */
@@ -71,7 +72,11 @@ export function AddStep({ of, choose }: { of: Case; choose: (key: string) => voi
       )}
       <OfferShared of={of} />
       {steps > 0 && (
-        <button type="button" className="plain-link add-empty" onClick={() => void save("look up a_table")}>
+        <button
+          type="button"
+          className="plain-link add-empty"
+          onClick={() => void save(`look up ${UNNAMED}`)}
+        >
           + rows of a database
         </button>
       )}

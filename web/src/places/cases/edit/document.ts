@@ -1,6 +1,6 @@
 import { type Json, readExact } from "../../../app/exact";
 import { newKey } from "./keys";
-import { LOOK_UP, lookUp } from "./lookup";
+import { LOOK_UP, lookUp, NO_DATABASE } from "./lookup";
 import { nameFor } from "./naming";
 
 /** A case's document as the format has it, and the edits that the Path makes. Edits find their step by its key, so that they
@@ -282,7 +282,7 @@ export function stepFrom(text: string): StepDocument {
   if (each)
     return { "for each": reference(each[2] as string), as: each[1] ?? "item", key: newKey(), steps: [] };
   const look = LOOK_UP.exec(text);
-  if (look) return lookUp(look[2] ?? "", look[1] as string);
+  if (look) return lookUp(look[2] ?? NO_DATABASE, look[1] as string);
   const words = text.trim().split(/\s+/);
   const stated = /^[A-Za-z]+$/.test(words[0] ?? "") && words.length > 1;
   const method = stated ? (words[0] as string).toUpperCase() : "GET";

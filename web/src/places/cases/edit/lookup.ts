@@ -58,13 +58,17 @@ export function readConditions(text: string): { [column: string]: Json } | strin
   return found;
 }
 
+/** What stands for a table, and for a database, that is yet to be chosen. */
+export const UNNAMED = "a_table";
+export const NO_DATABASE = "a_database";
+
 /** A new look-up of a table. */
 export function lookUp(database: string, table: string): StepDocument {
   return {
-    "look up": table ? `Rows of ${table}` : "Look rows up",
+    "look up": table && table !== UNNAMED ? `Rows of ${table}` : "Look rows up",
     key: newKey(),
     in: database,
-    "rows of": table || "a_table",
+    "rows of": table || UNNAMED,
   };
 }
 

@@ -1,0 +1,131 @@
+import { useQuery } from "@tanstack/react-query";
+import { api, type DataSource, type SourceDocument } from "../../app/api";
+import { cellOf, useLook } from "../../app/looks";
+import { CellTable } from "../../parts/CellTable";
+import { InPlace } from "../../parts/typing/InPlace";
+import { conditionLines, NO_DATABASE, readConditions, UNNAMED } from "../cases/edit/lookup";
+import { saying } from "./source";
+
+interface Props {
+  project: string;
+  source: DataSource;
+  change: (document: SourceDocument) => Promise<string | undefined>;
+}
+
+/** Rows that are there only when a case runs: of a database's table, or of an output table. */
+export function ReadWhenItRuns({ project, source, change }: Props) {
+  const { document, kind } = source;
+  const databases = useQuery({ queryKey: ["databases", project], queryFn: () => api.databases(project) });
+  const tables = useQuery({ queryKey: ["output-tables", project], queryFn: () => api.outputTables(project) });
+  const database = kind === "database" && document.in !== NO_DATABASE ? String(document.in) : "";
+  const table = String(document["rows of"] ?? UNNAMED);
+  const held = useLook(database, "", Boolean(database) && document.sql === undefined);
+  const first = useLook(database, table, Boolean(database) && table !== UNNAMED);
+  const put = (key: string) => (text: string) => change(saying(document, key, text.trim() || undefined));
+  if (kind === "output")
+    return (
+      <p>
+        Rows of the output table{" "}
+        <Named
+          label="Which output table"
+          value={String(document["output table"])}
+          names={(tables.data?.items ?? []).map((item) => item.name)}
+          set={(name) => void put("output table")(name)}
+        />
+        : those that the run itself has written when a case begins, else those of the newest run that wrote
+        there.
+      </p>
+    );
+  const where = async (text: string) => {
+    const found = readConditions(text);
+    return typeof found === "string"
+      ? found
+      : change(saying(document, "where", Object.keys(found).length ? found : undefined));
+  };
+  const names = Object.keys(first.data?.[0] ?? {});
+  const problem = held.error ?? first.error;
+  return (
+    <>
+      <p>
+        In{" "}
+        <Named
+          label="Which database"
+          value={String(document.in)}
+          names={(databases.data?.items ?? []).map((item) => item.name)}
+          set={(name) => void put("in")(name)}
+        />{" "}
+        {typeof document.sql === "string" ? (
+          <>
+            what this gives:{" "}
+            <InPlace
+              text={document.sql}
+              label="The statement"
+              lines
+              hint="One statement that only reads. Ctrl Enter keeps."
+              save={put("sql")}
+            >
+              <span className="code body-text">{document.sql}</span>
+            </InPlace>
+          </>
+        ) : (
+          <>
+            the rows of{" "}
+            <Named
+              label="Which table"
+              value={table === UNNAMED ? "choose a table" : table}
+              names={(held.data ?? []).map((row) => String(row.name))}
+              set={(name) => void put("rows of")(name)}
+            />{" "}
+            where{" "}
+            <InPlace
+              text={conditionLines(document.where)}
+              label="Which rows, a line each"
+              lines
+              hint="column = value; above 90; is one of [a, b]. Nothing: all. Ctrl Enter keeps."
+              save={where}
+            >
+              {document.where ? (
+                <span className="mono">{conditionLines(document.where).split("\n").join(", ")}</span>
+              ) : (
+                "anything holds"
+              )}
+            </InPlace>
+          </>
+        )}
+        . They are read when a case runs.
+      </p>
+      {problem && <p className="trouble">{problem.message}</p>}
+      {names.length > 0 && (
+        <CellTable
+          label={`The first rows of ${table}, whatever holds of them`}
+          columns={names}
+          rows={(first.data ?? []).map((row) => names.map((name) => cellOf(row[name])))}
+          referred
+        />
+      )}
+    </>
+  );
+}
+
+interface NamedProps {
+  label: string;
+  value: string;
+  names: string[];
+  set: (name: string) => void;
+}
+
+function Named({ label, value, names, set }: NamedProps) {
+  return (
+    <select
+      className="in-sentence"
+      aria-label={label}
+      value={value}
+      onChange={(event) => set(event.target.value)}
+    >
+      {!names.includes(value) && <option>{value}</option>}
+      {names.map((name) => (
+        <option key={name}>{name}</option>
+      ))}
+    </select>
+  );
+}
