@@ -110,6 +110,7 @@ STEPS = """
       - { of: "$['[=pin]']", is: 2 }
       - { of: $, fits: { pin: "[?integer]", note: "[=pin]" } }
     keep: { again: $.pin, whole: $ }
+    write: { table: told, columns: { pin: "[=pin]", coded: "[=pin | base64]", told: $.note, why: why } }
   - request: As a form
     send: POST [=echo]/raw
     form: { pin: "[=pin]", again: "[=again]" }
