@@ -159,6 +159,27 @@ test("what was sent is expected by its name, and of several by its value", () =>
   assert.deepEqual(sent.sentPlaces(undefined), []);
 });
 
+test("what earlier requests sent is expected as it is written there, the nearest first", () => {
+  const steps = [
+    { key: "a", request: "A", send: "POST /a", json: { vessel: "[=row.vessel]", agent: "[=any name]", berth: { metres: 5 } } },
+    { key: "b", request: "B", send: "POST /b?x=1", query: { nights: "[=row.nights]", quay: "7" }, json: '{"vessel": "MV [=name]", "length": [=length | round 1], "eta": [=now +2 days]}' },
+    { key: "c", lookUp: {} },
+    { key: "d", request: "D", send: "POST /d", json: { state: "later" } },
+  ];
+  const known = sent.sentBefore({ steps }, "c");
+  assert.deepEqual(known.map((place) => place.name), ["vessel", "length", "nights", "quay", "vessel", "metres"], "what is made anew is left out");
+  const made = (row, path) => sent.asSent(node([row], path), path, known)?.is;
+  assert.equal(made({ vessel: "x" }, "$[0].vessel"), "MV [=name]");
+  assert.equal(made({ length: 2.5 }, "$[0].length"), "[=length | round 1]");
+  assert.equal(made({ nights: 3 }, "$[0].nights"), "[=row.nights | number]");
+  assert.equal(made({ quay: 7 }, "$[0].quay"), 7);
+  assert.equal(made({ quay: "7" }, "$[0].quay"), "7");
+  assert.equal(made({ metres: 4 }, "$[0].metres"), 5);
+  assert.equal(made({ state: "x" }, "$[0].state"), undefined);
+  assert.deepEqual(sent.sentBefore({ steps }, "a"), []);
+  assert.deepEqual(sent.sentBefore({ steps: [{ key: "a", request: "A", send: "POST /a", json: "{" }, steps[2]] }, "c"), []);
+});
+
 test("a kept value is named after what it is of", () => {
   const name = (path, send = "POST [=harbour]/port-calls", taken = []) => naming.proposeName(path, send, taken);
   assert.equal(name("$.id"), "portCallId");

@@ -95,9 +95,8 @@ class Answer(msgspec.Struct, gc=False):
             return self._json
         if self._unread is None:
             try:
-                self._json = plain.read_json(
-                    self.body if self.looks_json and not self._strange() else self._json_text()
-                )
+                as_it_is = self.looks_json and not (b"charset" in self.head and self._strange())
+                self._json = plain.read_json(self.body if as_it_is else self._json_text())
             except plain.NotPlain as problem:
                 if problem.too_deep:
                     raise Blocked(why("too-deep", levels=LEVELS)) from None
@@ -106,7 +105,7 @@ class Answer(msgspec.Struct, gc=False):
 
     def _strange(self) -> bool:
         """Whether another charset than UTF-8 is declared. JSON is UTF-8 (RFC 8259); some servers think otherwise."""
-        return b"charset" in self.head and (self.charset or "utf-8") not in _UTF8
+        return (self.charset or "utf-8") not in _UTF8
 
     def _json_text(self) -> str | bytes:
         text = self.text()

@@ -37,9 +37,9 @@ def prepare(step: Request, scopes: Scopes, token: str = "") -> Prepared:
     auth = step.auth
     if step.signs:
         return _signed(step, scopes, token)
+    if not step.headers and auth is None and step.body is None and not step.query:
+        return _bare(step.method, _fill_address(step.address, scopes))
     address = prepare_address(step.address, _query(step), scopes)
-    if not step.headers and auth is None and step.body is None:
-        return _bare(step.method, address)
     body, media_type = body_of(step.body, scopes) if step.body else (None, "")
     return Prepared(step.method, address, _head(step, scopes, media_type, token), body)
 
@@ -79,8 +79,9 @@ def _signed(step: Request, scopes: Scopes, token: str) -> Prepared:
 
 
 @lru_cache(maxsize=512)
-def _bare(method: str, address: str) -> Prepared:
-    """A request that sends nothing of its own."""
+def _bare(method: str, text: str) -> Prepared:
+    """A request that sends nothing of its own, to what stands as its address. Raises Blocked."""
+    address = _usable(text.strip())
     return Prepared(method, address, _DEFAULT_HEADERS, None, private="@" in address)
 
 

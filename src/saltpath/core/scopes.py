@@ -109,8 +109,14 @@ class Scopes:
 
     def keep(self, name: str, value: Any, secret: bool = False) -> None:
         """Put a finished value into the scope of kept values."""
-        self.by_name["kept"].put(name, value, secret)
-        self._known.pop(name, None)
+        kept = self.by_name["kept"]
+        kept.values[name] = value
+        if secret:
+            kept.secret.add(name)
+        elif kept.secret:
+            kept.secret.discard(name)
+        if name in self._known:
+            del self._known[name]
 
     def for_row(self, number: int, values: dict[str, Any]) -> Scopes:
         """What one row sees: these values, what was kept before all rows, and values of documents, which it resolves for itself."""

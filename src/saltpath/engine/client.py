@@ -1,7 +1,8 @@
 """HTTP by libcurl: one exchange at a time per slot, many slots at once, connections reused between them.
 
 libcurl's own redirects, decoding and cookies are off: each hop is evidence, and raw bytes survive bad gzip. Every
-HEADER_OUT is an exchange of its own, since libcurl resends on a kept-alive connection that died.
+HEADER_OUT is an exchange of its own, since libcurl resends on a kept-alive connection that died. Where the head is known
+beforehand (`heads.py`), libcurl is not asked for it.
 """
 
 from __future__ import annotations
@@ -22,12 +23,13 @@ from saltpath.core.prepare import Prepared
 from saltpath.core.why import Blocked, Why, why
 from saltpath.engine.decode import decode
 from saltpath.engine.failures import HEADER_LIMIT, headers_too_large, reason
+from saltpath.engine.heads import Heads, sent_of
 from saltpath.engine.loop import CurlSelector, Transfer
 from saltpath.engine.pace import Pace
 
-_HEADER_IN, _HEADER_OUT = pycurl.INFOTYPE_HEADER_IN, pycurl.INFOTYPE_HEADER_OUT
+_HEADER_OUT = pycurl.INFOTYPE_HEADER_OUT
 _FIRST, _TOTAL = pycurl.STARTTRANSFER_TIME_T, pycurl.TOTAL_TIME_T
-_NEW_CONNECTIONS = pycurl.NUM_CONNECTS
+_NEW_CONNECTIONS, _REQUEST_SIZE = pycurl.NUM_CONNECTS, pycurl.REQUEST_SIZE
 _BODILESS = frozenset(["GET", "DELETE", "OPTIONS", "TRACE", "HEAD"])
 
 
@@ -41,7 +43,9 @@ class _Slot(Transfer):
     __slots__ = (
         "address",
         "body",
+        "expected",
         "handle",
+        "heads",
         "heads_in",
         "heads_out",
         "limit",
@@ -51,8 +55,10 @@ class _Slot(Transfer):
         "too_large",
     )
 
-    def __init__(self) -> None:
+    def __init__(self, heads: Heads) -> None:
         super().__init__()
+        self.heads = heads
+        self.expected: bytes | None = None  # the head that will be sent, where that is known
         self.heads_out: list[bytes] = []
         self.heads_in: list[bytes] = []
         self.body: list[bytes] = []
@@ -72,8 +78,33 @@ class _Slot(Transfer):
         handle.setopt(pycurl.CAINFO, certifi.where())
         handle.setopt(pycurl.TCP_NODELAY, 1)
         handle.setopt(pycurl.VERBOSE, 1)
-        handle.setopt(pycurl.DEBUGFUNCTION, _head_taker(self.heads_in, self.heads_out))
+        handle.setopt(pycurl.DEBUGFUNCTION, self._watch)
+        handle.setopt(pycurl.HEADERFUNCTION, self.heads_in.append)
         handle.setopt(pycurl.WRITEFUNCTION, self._write)
+
+    def _watch(self, kind: int, data: bytes) -> None:
+        if kind == _HEADER_OUT:
+            self.heads_out.append(data)
+            self.heads_in.clear()
+
+    def expect(self, head: bytes | None) -> None:
+        """Take this head for what will be sent; None watches for it."""
+        if (head is None) != (self.expected is None):
+            self.handle.setopt(pycurl.VERBOSE, 1 if head is None else 0)
+        self.expected = head
+
+    def sent(self, error: bool) -> list[bytes]:
+        """The heads as they went out: more than one where it was sent again."""
+        expected, watched = self.expected, self.heads_out
+        if expected is not None:
+            size = self.handle.getinfo(_REQUEST_SIZE)
+            return [expected] if size == len(expected) else sent_of(expected, size)
+        prepared, options = self.prepared, self.options
+        if not error and len(watched) == 1 and prepared is not None and options is not None:
+            head = watched[0]
+            if self.handle.getinfo(_REQUEST_SIZE) == len(head) and self.heads.learn(prepared, options, head):
+                self.expect(head)
+        return watched
 
     def _write(self, data: bytes) -> int | None:
         self.size += len(data)
@@ -103,6 +134,7 @@ class _Slot(Transfer):
             self.address = prepared.address
         if before is not None and alike and _differ_in_address(before, prepared):
             self.prepared = prepared  # nothing but the address differs
+            self.expect(self.heads.expected(prepared, options))
             return
         self._set_method(prepared)
         lines = [f"{name}: {value}" if value else f"{name};" for name, value in prepared.headers]
@@ -119,6 +151,7 @@ class _Slot(Transfer):
         if not alike:
             self._set_way(options)
         self.prepared, self.options = prepared, options
+        self.expect(self.heads.expected(prepared, options))
 
     def _set_way(self, options: Options) -> None:
         """Set over what the request goes: a connection of its own, a proxy, a client certificate."""
@@ -156,21 +189,6 @@ def _differ_in_address(one: Prepared, other: Prepared) -> bool:
     return one.body is None and other.body is None and one.method == other.method and one.headers == other.headers
 
 
-def _head_taker(heads_in: list[bytes], heads_out: list[bytes]) -> Callable[[int, bytes], None]:
-    """A debug function that collects heads, as they go out and line by line as they come in. It is called a dozen times
-    an exchange."""
-    take_in, take_out, forget_in = heads_in.append, heads_out.append, heads_in.clear
-
-    def take(kind: int, data: bytes) -> None:
-        if kind == _HEADER_IN:
-            take_in(data)
-        elif kind == _HEADER_OUT:
-            take_out(data)
-            forget_in()
-
-    return take
-
-
 class Client:
     """Carries out exchanges in one loop. Its connections belong to one project's run. Close it when done.
 
@@ -183,6 +201,7 @@ class Client:
         self._free: list[_Slot] = []
         self._busy: dict[Any, _Slot] = {}
         self._pace = Pace()
+        self._heads = Heads()
         selector.on_done = self._done
         selector.multi.setopt(pycurl.M_MAXCONNECTS, connections)
 
@@ -217,7 +236,7 @@ class Client:
         for its host's turn where the options say so, unless it is `paced` already."""
         if (options.at_once is not None or options.per_second is not None) and not paced:
             return await self._paced(prepared, options)
-        slot = self._free.pop() if self._free else _Slot()
+        slot = self._free.pop() if self._free else _Slot(self._heads)
         begun = self._now_us()
         try:
             slot.begin(prepared, options)
@@ -263,6 +282,7 @@ def _unsent(prepared: Prepared, begun: int, problem: Why) -> Exchange:
 def _collect(slot: _Slot, prepared: Prepared, options: Options, begun: int, error: tuple[int, str] | None) -> Exchange:
     getinfo = slot.handle.getinfo
     times = _times(getinfo)
+    sent = slot.sent(error is not None)
     raw = b"".join(slot.body)
     head = b"".join(slot.heads_in)
     status = getinfo(pycurl.RESPONSE_CODE)
@@ -278,27 +298,25 @@ def _collect(slot: _Slot, prepared: Prepared, options: Options, begun: int, erro
                 prepared.address,
                 timeout_us=options.timeout_us or 0,
                 os_errno=getinfo(pycurl.OS_ERRNO),
-                connected=bool(slot.heads_out),
+                connected=bool(sent),
                 received=slot.size,
             )
     elif len(head) > HEADER_LIMIT:
         problem = headers_too_large()
     else:
         try:
-            body = _decoded(raw, head, prepared.method, slot.limit)
+            if b"content-encoding" in head.lower() and prepared.method != "HEAD":
+                body = _decoded(raw, head, slot.limit)
         except Blocked as blocked:
             problem, body = blocked.reason, b""
-    sent = slot.heads_out
     return Exchange(
         prepared.method, prepared.address, sent[-1] if sent else b"", prepared.body or b"", status, head, raw, body,
         times, begun, times.connect == 0 and error is None, len(sent) > 1, problem,
     )  # fmt: skip
 
 
-def _decoded(raw: bytes, head: bytes, method: str, limit: int) -> bytes:
+def _decoded(raw: bytes, head: bytes, limit: int) -> bytes:
     """The body without its content encodings. Raises Blocked."""
-    if head.lower().find(b"content-encoding") < 0 or method == "HEAD":
-        return raw
     encodings = [value for name, value in headers_of(head) if name.lower() == "content-encoding"]
     return decode(raw, ",".join(encodings), limit)
 

@@ -26,16 +26,13 @@ class Cookie:
 class Jar:
     """The cookies of one row. Each row begins with a copy of those that `once` left."""
 
-    __slots__ = ("_cookies",)
+    __slots__ = ("cookies",)
 
     def __init__(self, cookies: dict[tuple[str, str, str], Cookie] | None = None) -> None:
-        self._cookies = dict(cookies or {})
-
-    def __bool__(self) -> bool:
-        return bool(self._cookies)
+        self.cookies = dict(cookies or {})
 
     def copy(self) -> Jar:
-        return Jar(self._cookies)
+        return Jar(self.cookies)
 
     def take(self, address: str, headers: list[tuple[str, str]], now_us: int) -> None:
         """Take the cookies that an answer from the address sets."""
@@ -45,9 +42,9 @@ class Jar:
                 cookie = _read(value, parts.hostname or "", parts.path, now_us)
                 if cookie is not None and (not cookie.secure or parts.scheme == "https" or _is_here(parts.hostname)):
                     key = (cookie.host, cookie.path, cookie.name)
-                    self._cookies.pop(key, None)
-                    if (cookie.ends_us is None or cookie.ends_us > now_us) and len(self._cookies) < MOST:
-                        self._cookies[key] = cookie
+                    self.cookies.pop(key, None)
+                    if (cookie.ends_us is None or cookie.ends_us > now_us) and len(self.cookies) < MOST:
+                        self.cookies[key] = cookie
 
     def header(self, address: str, own: str, now_us: int) -> str:
         """The Cookie header for a request to the address; `own`: what the request itself gives, which wins by name."""
@@ -56,7 +53,7 @@ class Jar:
         given = {pair.partition("=")[0].strip() for pair in own.split(";")} if own else set()
         fitting = [
             cookie
-            for cookie in self._cookies.values()
+            for cookie in self.cookies.values()
             if (host == cookie.host if cookie.exact else _within(host, cookie.host))
             and _below(path, cookie.path)
             and (not cookie.secure or parts.scheme == "https" or _is_here(host))

@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 
-from saltpath.core.case import Answered, Case, ForEach, SetValues, Step, UseShared
+from saltpath.core.case import Answered, ForEach, SetValues, Step, UseShared
+from saltpath.core.plan import PlannedCase
+from saltpath.core.tables.sources import OutputRows
 
 
 class Order:
     """The cases of a run by what they write."""
 
-    def __init__(self, cases: Iterable[Case]) -> None:
+    def __init__(self, cases: Sequence[PlannedCase]) -> None:
         self._writers: dict[str, list[int]] = {}
-        for index, case in enumerate(cases):
-            for table in dict.fromkeys(_tables(step for _, _, step in case.parts())):
-                self._writers.setdefault(table, []).append(index)
+        if any(isinstance(planned.source, OutputRows) for planned in cases):
+            for index, planned in enumerate(cases):
+                for table in dict.fromkeys(_tables(step for _, _, step in planned.case.parts())):
+                    self._writers.setdefault(table, []).append(index)
         self._over: set[int] = set()
         self._waiting: list[tuple[set[int], asyncio.Future[None]]] = []
 

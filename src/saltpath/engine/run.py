@@ -37,7 +37,7 @@ async def run_plan(
     emit(RunStarted(now_us(), plan.seed, environment, len(plan.cases)))
     databases = Databases(plan.own_folder, plan.root)
     stop.aborts(databases.interrupt)
-    order = Order(planned.case for planned in plan.cases)
+    order = Order(plan.cases)
     of_run = OfRun(plan, client, Tokens(), Helper(), databases, order, emit, stop, now_us)
     crew = _Crew(of_run)
     try:

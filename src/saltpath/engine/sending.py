@@ -42,7 +42,7 @@ async def send(step: Request, options: Options, session: Session, exchanges: lis
 
 def at_once(step: Request, options: Options, session: Session) -> Prepared | None:
     """The finished request, if it takes one exchange and nothing but redirects or cookies can come of it; else None."""
-    if session.jar or options.retries or (step.auth is not None and step.auth.kind in _ASKING):
+    if session.jar.cookies or options.retries or (step.auth is not None and step.auth.kind in _ASKING):
         return None
     try:
         prepared = prepare(step, session.scopes)
@@ -91,7 +91,7 @@ def _may_retry(exchange: Exchange, options: Options) -> bool:
 
 
 async def _exchange(prepared: Prepared, options: Options, session: Session) -> Exchange:
-    if session.jar and options.cookies:
+    if session.jar.cookies and options.cookies:
         prepared = _with_cookies(prepared, session)
     exchange = await session.client.exchange(prepared, options)
     if options.cookies and b"ookie:" in exchange.received_head:

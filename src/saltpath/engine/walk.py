@@ -53,6 +53,7 @@ from saltpath.engine.stop import Stop
 from saltpath.engine.tokens import Tokens
 
 Emit = Callable[[Event], None]
+_WRITING = (SetValues, Answered)  # as a tuple: a union of types would be made anew at every step
 
 
 def since(begun_ns: int) -> int:
@@ -98,7 +99,7 @@ class Walk:
                 continue
             spot = Spot(part, index, planned.hands_over)
             if not self._left_behind(spot, step, self.total, self._ended(part)):
-                await self._carried_out(spot, step, self.total, self.session, self.options)
+                await self._step(spot, step, self.total, self.session, self.options)
 
     def after_interruption(self, resume: Resume) -> None:
         """The first step that was not finished is blocked, what follows is skipped."""
@@ -127,11 +128,6 @@ class Walk:
             self._skip(spot, step, total)
         return ended or step.off
 
-    async def _carried_out(self, spot: Spot, step: Step, total: Sum, session: Session, options: Options) -> None:
-        self.of_run.emit(StepStarted(self.of_run.now_us(), self.index, self.row, spot.part, spot.index, spot.inner))
-        done, used = await self._step(spot, step, session, options)
-        self._finish(spot, step, done, total, used)
-
     def _skip(self, spot: Spot, step: Step, total: Sum) -> None:
         bad = self.before or total.bad
         if bad is not None:
@@ -140,23 +136,23 @@ class Walk:
             reason = why("stopped", by=self.of_run.stop.by)
         self._finish(spot, step, Done("skipped", reason, 0, 0), total)
 
-    async def _step(self, spot: Spot, step: Step, session: Session, options: Options) -> tuple[Done, dict[str, Any]]:
-        scopes = session.scopes
+    async def _step(self, spot: Spot, step: Step, total: Sum, session: Session, options: Options) -> None:
+        of_run, scopes = self.of_run, session.scopes
+        of_run.emit(StepStarted(of_run.now_us(), self.index, self.row, spot.part, spot.index, spot.inner))
         scopes.begin_step(step.key or step.name, spot.path)
-        scopes.now_us = self.of_run.plan.started_us
+        scopes.now_us = of_run.plan.started_us
         scopes.built_in["step.name"] = step.name
         if self.planned.measures is not None:
             scopes.measures = self.planned.measures.get(step.key, {})
         used = scopes.used
         try:
-            plain = not step.only_if and self.of_run.plan.changes is None  # most are
+            plain = not step.only_if and of_run.plan.changes is None  # most are
             left_out = None if plain else await self._left_out(step, session)
             if left_out is not None:
                 done = left_out
             elif isinstance(step, Request):
                 done = await carry_out(step, options, session, spot.part, spot.wanted)
             elif isinstance(step, LookUp):
-                of_run = self.of_run
                 done = await look_up(
                     step, options, session, spot.part, spot.wanted, of_run.plan.project, of_run.databases
                 )
@@ -168,10 +164,10 @@ class Walk:
                 done = await self._use(spot, step, session, options)
             else:
                 done = await self._for_each(spot, step, session, options)
-            if isinstance(step, SetValues | Answered) and step.write is not None and done.verdict != "skipped":
+            if isinstance(step, _WRITING) and step.write is not None and done.verdict != "skipped":
                 done = msgspec.structs.replace(done, wrote=await wrote(step.write, done, session))
         except Aborted:
-            done = Done("blocked", why("stopped", by=self.of_run.stop.by), 0, 0)
+            done = Done("blocked", why("stopped", by=of_run.stop.by), 0, 0)
         except Blocked as problem:
             done = Done("blocked", self.session.masker.why(problem.reason), 0, 0)
         except (RecursionError, ArithmeticError, LookupError, TypeError, ValueError, AttributeError) as problem:
@@ -180,7 +176,7 @@ class Walk:
             used[f"[={name}]"] = {"from": "item", "value": item}
         if self.session.masker.any:
             used = {text: {**use, "value": self.session.masker.value(use["value"])} for text, use in used.items()}
-        return done, used
+        self._finish(spot, step, done, total, used)
 
     # ---- steps inside steps
 
@@ -196,7 +192,7 @@ class Walk:
         for place, one in enumerate(shared.steps):
             below = spot.below(step, str(place), wanted)
             if not self._left_behind(below, one, total, self._ends(below, total)):
-                await self._carried_out(below, one, total, session, options)
+                await self._step(below, one, total, session, options)
         kept, outputs = {}, dict(shared.outputs)
         for output, here in step.gives:
             try:
@@ -225,7 +221,7 @@ class Walk:
                 for place, one in enumerate(step.steps):
                     below = spot.for_item(step, number, item, place)
                     if not self._left_behind(below, one, total, self._ends(below, total)):
-                        await self._carried_out(below, one, total, session, options)
+                        await self._step(below, one, total, session, options)
             finally:
                 back()
             if self._ends(spot, total):

@@ -11,7 +11,7 @@ import { useEdited } from "./edit/context";
 import { inChecks, stepWith } from "./edit/document";
 import { anyOfKind, asItIs, byPath, everything, isThere, type SeenPlaces } from "./edit/making";
 import { NodeActs, whatWasSent } from "./edit/NodeActs";
-import { type SentPlace, sentPlaces } from "./edit/sent";
+import { type SentPlace, sentBefore, sentPlaces } from "./edit/sent";
 import type { Edits } from "./edit/useEditing";
 import { asWritten } from "./edit/written";
 import { isNamed } from "./stepKinds";
@@ -46,7 +46,11 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, row, chooseRo
   const exchange = seen?.exchanges.at(-1);
   const document = seen ? undefined : stepWith(editing.document, key);
   const written = document?.send ? asWritten(document) : undefined;
-  const sent = useMemo(() => onceAsked(() => sentPlaces(exchange)), [exchange]);
+  const sent = useMemo(
+    () =>
+      onceAsked(() => [...(step?.lookUp ? [] : sentPlaces(exchange)), ...sentBefore(editing.document, key)]),
+    [exchange, step, editing.document, key],
+  );
   const acts = useMemo(
     () =>
       step && isNamed(step) ? actsOn(editing, step, places, sent, single ? undefined : drag) : undefined,
