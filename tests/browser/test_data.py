@@ -61,7 +61,7 @@ class Data(BrowserTest):
         page.get_by_role("button", name="Berths", exact=True).click()
         page.get_by_label("The name of this source").fill("berths of ours")
         page.keyboard.press("Enter")
-        page.get_by_role("heading", name="berths of ours").wait_for()
+        page.get_by_role("button", name="berths of ours", exact=True).wait_for()
         page.get_by_role("button", name="take it away").click()
         page.get_by_role("button", name="Take it away", exact=True).click()
         page.get_by_role("heading", name="Where rows come from").wait_for()

@@ -156,6 +156,10 @@ class Encoding(unittest.TestCase):
     def test_query_and_form(self):
         sent = self.prepared('send: "GET http://h/?a=1", query: { b: "[=x]", c: 1.50 }', x="1&2")
         self.assertEqual(sent.address, "http://h/?a=1&b=1%262&c=1.50")
+        sent = self.prepared(
+            "send: GET http://h/, query: { name: East 4, q: '1+1=2 & 50% #é', at: '12:00/[=x]' }", x="a/b"
+        )
+        self.assertEqual(sent.address, "http://h/?name=East%204&q=1%2B1%3D2%20%26%2050%25%20%23%C3%A9&at=12:00/a%2Fb")
         sent = self.prepared('send: POST http://h/, form: { "a b": "[=x]" }', x="1 &é")
         self.assertEqual(sent.body, b"a+b=1+%26%C3%A9")
 

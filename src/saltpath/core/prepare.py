@@ -17,6 +17,7 @@ from saltpath.core.why import Blocked, why
 
 _HOST = re.compile(r"[A-Za-z0-9._~:\[\]-]*")
 _LITERAL_SAFE = "!#$%&'()*+,/:;=?@[]~-._"
+_QUERY_SAFE = "!$'()*,/:;?@~"
 _CONTROL = re.compile(r"[\x00-\x08\x0a-\x1f\x7f]")
 _DEFAULT_HEADERS = (("User-Agent", "saltpath"), ("Accept", "*/*"), ("Accept-Encoding", "gzip, deflate, br, zstd"))
 
@@ -96,7 +97,7 @@ def prepare_address(template: Template, query: tuple[tuple[str, Template], ...],
 def _with_query(text: str, query: tuple[tuple[str, Template], ...], scopes: Scopes) -> str:
     if not query:
         return text
-    pairs = [f"{_percent(name)}={scopes.text(value, _encoded)}" for name, value in query]
+    pairs = [f"{_percent(name)}={scopes.text(value, _encoded, _in_query)}" for name, value in query]
     path, hash_sign, fragment = text.partition("#")
     joint = "" if path.endswith(("?", "&")) else "&" if "?" in path else "?"
     return path + joint + "&".join(pairs) + hash_sign + fragment
@@ -164,6 +165,12 @@ def _segment(text: str) -> str:
 
 def _percent(text: str) -> str:
     return quote(text, safe="")
+
+
+@lru_cache(maxsize=512)
+def _in_query(text: str) -> str:
+    """What is written out in a parameter's value, so that it arrives as it stands there."""
+    return quote(text, safe=_QUERY_SAFE)
 
 
 def _encoded(text: str, value: Any, reference: Reference) -> str:

@@ -337,12 +337,18 @@ class Scopes:
             pieces.append(part if isinstance(part, str) else literal)
         return "".join(pieces)
 
-    def text(self, template: Template, encode: Callable[[str, Any, Reference], str] | None = None) -> str:
-        """The template as text, each value encoded by `encode(text, value, reference)` unless it is `| raw`."""
+    def text(
+        self,
+        template: Template,
+        encode: Callable[[str, Any, Reference], str] | None = None,
+        written: Callable[[str], str] | None = None,
+    ) -> str:
+        """The template as text, each value encoded by `encode(text, value, reference)` unless it is `| raw`, and what stands
+        between them by `written(text)`."""
         pieces: list[str] = []
         for part in template.parts:
             if isinstance(part, str):
-                pieces.append(part)
+                pieces.append(part if written is None else written(part))
                 continue
             value = self.resolve(part)
             if value is None:

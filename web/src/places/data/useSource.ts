@@ -21,6 +21,7 @@ export function useSource(project: string, name: string) {
   const go = useNavigate();
   const past = useRef<(() => Promise<unknown>)[]>([]);
   const last = useRef<Promise<unknown>>(Promise.resolve());
+  const called = useRef(name);
   const [undoable, setUndoable] = useState(0);
   const [said, setSaid] = useState("");
   const query = useQuery({ queryKey: ["sources", project], queryFn: () => api.sources(project) });
@@ -67,6 +68,12 @@ export function useSource(project: string, name: string) {
       return (problem as Error).message;
     }
   };
+  /** One after the other: each acts on what the one before has made of it, its name too. */
+  const inTurn = <Made>(act: () => Promise<Made>): Promise<Made> => {
+    const mine = last.current.catch(() => undefined).then(act);
+    last.current = mine;
+    return mine;
+  };
   /** Shown at once, so that the next change is made on it; saved one after the other. */
   const put = async (document: SourceDocument) => {
     await client.cancelQueries({ queryKey: ["sources", project] });
@@ -78,11 +85,7 @@ export function useSource(project: string, name: string) {
           items: page.items.map((item) => (item.name === name ? { ...item, document } : item)),
         },
     );
-    const mine = last.current
-      .catch(() => undefined)
-      .then(() => api.changeSource(project, name, { document }));
-    last.current = mine;
-    await mine;
+    await inTurn(() => api.changeSource(project, called.current, { document }));
   };
   const change = (document: SourceDocument) => {
     const before = source?.document as SourceDocument;
@@ -94,12 +97,13 @@ export function useSource(project: string, name: string) {
   };
   const rename = (to: string) =>
     carry(async () => {
-      const made = await api.changeSource(project, name, { to });
+      const made = await inTurn(() => api.changeSource(project, called.current, { to }));
+      called.current = made.name;
       await go(addressOf(made.name), { replace: true });
     });
   const remove = () =>
     carry(async () => {
-      await api.removeSource(project, name);
+      await inTurn(() => api.removeSource(project, called.current));
       await go("/data");
     });
   const bring = (file: File) =>
