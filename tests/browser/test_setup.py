@@ -51,6 +51,32 @@ class Setup(BrowserTest):
         expect(grid.get_by_text("by hand").first).to_be_visible()
         self.assertEqual(self.axe(), [])
 
+    def test_what_is_typed_stays_with_its_value_while_rows_move(self):
+        """Another value comes before it meanwhile; then its own is taken away by somebody else."""
+        self.addCleanup(
+            self.app.ask,
+            "POST",
+            "/values",
+            {"project": self.app.project, "changes": [{"kind": "remove", "name": "buoy"}]},
+        )
+        self.go("/setup")
+        page = self.page
+        grid = page.get_by_role("grid", name="Values")
+        grid.get_by_role("row").filter(has_text="weather").get_by_role("gridcell").nth(2).dblclick()
+        page.keyboard.type("ca")
+        self.values({"kind": "put", "name": "buoy", "environment": "", "text": "red"})
+        grid.get_by_text("buoy").wait_for()
+        page.keyboard.type("lm")
+        field = grid.get_by_label("What weather reads as")
+        expect(field).to_have_value(re.compile("calm$"))
+        page.keyboard.press("Escape")
+        expect(field).to_have_count(0)
+        grid.get_by_role("row").filter(has_text="buoy").get_by_role("gridcell").nth(1).dblclick()
+        page.keyboard.type("green")
+        self.values({"kind": "remove", "name": "buoy"})
+        page.get_by_text("buoy is not there any more.").wait_for()
+        expect(grid.get_by_role("textbox")).to_have_count(0)
+
     def test_a_value_by_hand_its_secret_and_its_end(self):
         self.go("/setup")
         page = self.page

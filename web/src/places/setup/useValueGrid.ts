@@ -1,8 +1,8 @@
-import type { ClipboardEvent } from "react";
+import { type ClipboardEvent, useLayoutEffect, useRef } from "react";
 import type { ValueChange, ValueRow } from "../../app/api";
 import { readTable, writeTable } from "../../parts/grid/table";
 import { useGrid } from "../../parts/grid/useGrid";
-import { EMPTY, EVERYWHERE, NAME, opened, pasted, textOf, typed } from "./values";
+import { EMPTY, EVERYWHERE, keyOf, NAME, opened, pasted, textOf, typed } from "./values";
 
 interface Props {
   rows: ValueRow[];
@@ -66,6 +66,26 @@ export function useValueGrid({ rows, environments, suite, apply, rename, say }: 
     fillDown,
     remove: clear,
   });
+  // Rows come, go and change places while one types: the chosen cells stay those of the same values.
+  const before = useRef(rows);
+  useLayoutEffect(() => {
+    const old = before.current;
+    before.current = rows;
+    if (old === rows) return;
+    const now = (index: number): number => {
+      const row = old[index];
+      if (!row) return old.length && index === old.length ? rows.length : index;
+      const found = rows.findIndex((item) => keyOf(item) === keyOf(row));
+      return found < 0 ? index : found;
+    };
+    const { at, area } = grid;
+    const row = old[at[0]];
+    if (grid.typing !== undefined && row && !rows.some((item) => keyOf(item) === keyOf(row))) {
+      grid.setTyping(undefined);
+      say(`${row.name} is not there any more.`);
+    } else if ([at[0], area.top, area.bottom].some((index) => now(index) !== index))
+      grid.moved(([index, column]) => [now(index), column]);
+  }, [rows, grid, say]);
   const write = (text: string) => {
     grid.setTyping(undefined);
     const [index, column] = grid.at;
