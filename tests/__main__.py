@@ -1,4 +1,6 @@
-"""Runs every test, two modules side by side, of which one at most drives a browser while there are others; with words, only the tests whose name holds one, in this process. The last line is
+"""Runs every test, two modules side by side, of which one at most drives a browser while there are others. What failed is run once more at the
+end, alone, and both are told: a browser that stood still for seconds because its neighbours were busy is no fault, what fails twice is.
+With words, only the tests whose name holds one, in this process. The last line is
 `N passed, N failed`."""
 
 import re
@@ -13,6 +15,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent
 LONGEST_S = 600
+MOST_AGAIN = 3  # more modules than this do not fail because the machine was busy
 COUNTED = "counted: "  # a line that a test writes to the real output is shown also where all went well
 
 
@@ -59,24 +62,39 @@ def run_module(name: str) -> tuple[int, int]:
     return passed, failed
 
 
-def take(following: Callable[[], str]) -> tuple[int, int]:
-    """Modules one after another, for as long as there is a following one."""
-    passed = failed = 0
+Counts = dict[str, tuple[int, int]]
+
+
+def take(following: Callable[[], str]) -> Counts:
+    """Modules one after another, for as long as there is a following one: (passed, failed) of each."""
+    counts: Counts = {}
     while True:
         try:
             name = following()
         except IndexError:
-            return passed, failed
-        counts = run_module(name)
-        passed, failed = passed + counts[0], failed + counts[1]
+            return counts
+        counts[name] = run_module(name)
+
+
+def again(counts: Counts) -> None:
+    """Run once more, alone, what failed; its counts are those of the second time."""
+    bad = [name for name, (_, failed) in counts.items() if failed]
+    for name in bad if len(bad) <= MOST_AGAIN else ():
+        before = counts[name][1]
+        print(f"{name} failed ({before}), and is run again, alone", flush=True)
+        counts[name] = run_module(name)
+        if not counts[name][1]:
+            print(f"unsteady: {name} failed ({before}) at first, and passed alone", flush=True)
 
 
 def every() -> tuple[int, int]:
     files = sorted(ROOT.rglob("test_*.py"), key=lambda file: ("browser" not in file.parts, -file.stat().st_size))
     names = deque(".".join(file.relative_to(ROOT.parent).with_suffix("").parts) for file in files)
     with ThreadPoolExecutor(2) as pool:  # one takes the browser's from the front, the other the rest from the end
-        counts = list(pool.map(take, (names.popleft, names.pop)))
-    return sum(passed for passed, _ in counts), sum(failed for _, failed in counts)
+        front, back = pool.map(take, (names.popleft, names.pop))
+    counts = front | back
+    again(counts)
+    return sum(passed for passed, _ in counts.values()), sum(failed for _, failed in counts.values())
 
 
 def main() -> int:
