@@ -8,6 +8,8 @@ interface Choice {
 }
 
 const ThemeChoice = createContext<Choice>({ theme: "light", toggle: () => undefined });
+/** Whether the user has asked the system for as little motion as may be. */
+const STILL = window.matchMedia("(prefers-reduced-motion: reduce)");
 const KEY = "saltpath-theme";
 
 export const useTheme = (): Choice => useContext(ThemeChoice);
@@ -60,6 +62,7 @@ export function ThemeProvider({ children }: { children: ReactNode }) {
             fontFamily: fonts.text,
             fontFamilyCode: fonts.mono,
             fontSize: 14,
+            motion: !STILL.matches,
             motionDurationMid: "0.1s",
             motionDurationSlow: "0.15s",
           },
