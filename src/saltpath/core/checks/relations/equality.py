@@ -20,8 +20,7 @@ def _quick_is(expected: Any) -> Test | None:
     if kind in _SIMPLE:
         return lambda value: type(value) is kind and bool(value == expected)
     if kind is Decimal:
-        # written the same way, it has no more digits than what is expected
-        return lambda value: type(value) is Decimal and value.same_quantum(expected) and value == expected
+        return lambda value: type(value) is Decimal and value == expected and plain.is_short(value)
     return None
 
 
