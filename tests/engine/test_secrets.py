@@ -15,7 +15,7 @@ from unittest.mock import patch
 from urllib.parse import quote, quote_plus
 
 from saltpath.core.exchange import MASK
-from saltpath.engine import encodings, step
+from saltpath.engine import encodings, judging
 from saltpath.engine.encodings import ESCAPES, FORMS, undone
 from saltpath.engine.masking import Masker
 from tests.engine.answering import serving
@@ -171,7 +171,7 @@ class Leaks(unittest.TestCase):
         for name in ("head", "octets", "text", "value", "why", "exchange", "_without_end"):
             with self.subTest(name), patch.object(Masker, name, as_it_is):
                 self.assertNotEqual(leaks(), [], f"without Masker.{name}")
-        with patch.object(step, "mask_outcome", lambda outcome, _masker: outcome):
+        with patch.object(judging, "mask_outcome", lambda outcome, _masker: outcome):
             self.assertNotEqual(leaks(), [])
 
     def test_every_form_and_every_escape_is_needed(self):

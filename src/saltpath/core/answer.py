@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
+from functools import lru_cache
+from typing import Any, NamedTuple
 
 import msgspec
 
@@ -12,6 +13,7 @@ from saltpath.core.why import Blocked, Why, why
 
 LEVELS = 1000
 _BOM = b"\xef\xbb\xbf"
+_OPENING = tuple(b"{[")
 _UTF8 = frozenset(["utf-8", "utf8", "us-ascii", "ascii"])
 
 
@@ -32,6 +34,21 @@ def headers_of(head: bytes) -> list[tuple[str, str]]:
     return headers
 
 
+class Mentions(NamedTuple):
+    """Whether a head has something of which the way on depends; most have nothing, and need not be taken apart then."""
+
+    encoding: bool
+    cookie: bool
+    charset: bool
+
+
+@lru_cache(maxsize=32)
+def mentions(head: bytes) -> Mentions:
+    """Of an answer's head, most of which are the same for a second."""
+    lower = head.lower()
+    return Mentions(b"content-encoding" in lower, b"cookie:" in lower, b"charset" in lower)
+
+
 class Answer(msgspec.Struct, gc=False):
     """`time_us` covers the whole last exchange, connecting included, `first_us` the time until its first byte; `head` is
     the answer's head as it came, `body` is decoded (no content encoding). `namespaces` are those of the step's options.
@@ -47,11 +64,6 @@ class Answer(msgspec.Struct, gc=False):
     _json: Any = MISSING
     _unread: Why | None = None
     _xml: Any = None
-
-    @property
-    def looks_json(self) -> bool:
-        """Whether the body begins as an object or a list in UTF-8 does."""
-        return self.body.startswith((b"{", b"["))
 
     @property
     def headers(self) -> list[tuple[str, str]]:
@@ -87,6 +99,16 @@ class Answer(msgspec.Struct, gc=False):
         except LookupError:
             return why("no-charset", charset=charset)
 
+    @property
+    def looks_json(self) -> bool:
+        """Whether the body begins as an object or a list in UTF-8 does."""
+        body = self.body
+        return bool(body) and body[0] in _OPENING
+
+    def document(self) -> Any:
+        """The body as a plain value, if it begins as an object or a list in UTF-8 does, else MISSING. Raises Blocked as `json` does."""
+        return self.json() if self.looks_json else MISSING
+
     def json(self) -> Any:
         """The body as a plain value; MISSING if it is not JSON (`unread` then says why).
 
@@ -95,7 +117,7 @@ class Answer(msgspec.Struct, gc=False):
             return self._json
         if self._unread is None:
             try:
-                as_it_is = self.looks_json and not (b"charset" in self.head and self._strange())
+                as_it_is = self.looks_json and not (mentions(self.head).charset and self._strange())
                 self._json = plain.read_json(self.body if as_it_is else self._json_text())
             except plain.NotPlain as problem:
                 if problem.too_deep:

@@ -76,13 +76,17 @@ class Auth:
     at: tuple[str, str] = ("", "")
 
 
+def unsure(status: int, document: Any) -> None:
+    """The quick way of what has none."""
+
+
 @dataclass(frozen=True, slots=True)
 class Check:
     """One thing that must hold: of a subject, a relation, an expected value (a compiled tree; `fixed`: no reference in
     it, so it is the value itself).
 
-    `quick`, from the status and the body's document, gives the outcome of a check that passes, or None where it is not
-    sure (see `judge.quickly`). Most checks pass most of the time, and this is their way."""
+    `quick`, from the status and the body's document (MISSING if it is not JSON), gives the outcome of a check that passes, or None where it
+    is not sure (see `judge.quickly`). Most checks pass most of the time, and this is their way."""
 
     of: Subject
     relation: str
@@ -93,7 +97,7 @@ class Check:
     note: str = ""
     sentence: str = ""
     fixed: bool = False
-    quick: Callable[[int, Any], Any] | None = field(default=None, compare=False, repr=False)
+    quick: Callable[[int, Any], Any] = field(default=unsure, compare=False, repr=False)
     place: Place = field(default_factory=Place, compare=False)
 
 
@@ -112,7 +116,7 @@ class Group:
     off: bool = False
     note: str = ""
     sentence: str = ""
-    quick: None = field(default=None, compare=False, repr=False)
+    quick: Callable[[int, Any], Any] = field(default=unsure, compare=False, repr=False)
     place: Place = field(default_factory=Place, compare=False)
 
 

@@ -40,7 +40,7 @@ def coverage(
     items: Iterable[Expectation], answer: Answer, scopes: Scopes, waits: Callable[[Subject], bool] = lambda _: False
 ) -> Coverage | None:
     """None for an answer that is no JSON object or list. `waits`: subjects that are not looked up here, since that may take long."""
-    document = answer.json() if answer.looks_json else MISSING
+    document = answer.document()
     if document is MISSING:
         return None
     fields = [(path, value) for path, value in places(document) if not (isinstance(value, dict | list) and value)][

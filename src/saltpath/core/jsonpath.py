@@ -114,11 +114,17 @@ def _getter(keys: tuple[str | int, ...]) -> Callable[[Any], Any]:
 
         def get_named(document: Any) -> Any:
             try:
-                return document[name] if inner is None else document[name][inner]
+                return document[name]
             except (KeyError, TypeError):
                 return MISSING
 
-        return get_named
+        def get_inner(document: Any) -> Any:
+            try:
+                return document[name][inner]
+            except (KeyError, TypeError):
+                return MISSING
+
+        return get_named if inner is None else get_inner
 
     def get(document: Any) -> Any:
         value = document

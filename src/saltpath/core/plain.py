@@ -6,7 +6,7 @@ form (`1318.40` stays `1318.40`), and compare by value.
 
 from __future__ import annotations
 
-from decimal import Decimal
+from decimal import MAX_EMAX, MAX_PREC, MIN_EMIN, Context, Decimal, Inexact, InvalidOperation, Overflow, Underflow
 from typing import Any
 
 import msgspec
@@ -21,11 +21,18 @@ type_names = {
     "object": "an object",
 }
 
-_decoder = msgspec.json.Decoder(float_hook=Decimal)
+_exact = Context(
+    prec=MAX_PREC, Emax=MAX_EMAX, Emin=MIN_EMIN, traps=[InvalidOperation, Overflow, Underflow, Inexact]
+).create_decimal
+"""A number as it is written; a third quicker than Decimal's own constructor."""
+_decoder = msgspec.json.Decoder(float_hook=_exact)
 _encoder = msgspec.json.Encoder(decimal_format="number")
 MOST_DIGITS = 1000
 MOST_EXPONENT = 400
 _LEAST_EXPONENT = -MOST_EXPONENT
+SHORT_BITS = 3000
+SHORT_BYTES = 400
+"""A decimal of up to so many bytes has far fewer digits than too many; sizing is cheap, counting digits is not."""
 
 
 class NotPlain(ValueError):
@@ -46,6 +53,8 @@ def read_json(text: str | bytes) -> Any:
         raise NotPlain("nested too deeply", too_deep=True) from None
     except UnicodeDecodeError:
         raise NotPlain("it is not UTF-8") from None
+    except ArithmeticError:
+        raise NotPlain("a number's exponent has too many digits") from None
 
 
 def _big_numbers(text: str | bytes, problem: msgspec.DecodeError) -> Any:
@@ -108,8 +117,8 @@ def _decimal(text: str) -> Decimal | None:
 def is_short(value: int | Decimal) -> bool:
     """Whether a number is surely not too long; a quick look that may say no to one that is just fit."""
     if isinstance(value, int):
-        return value.bit_length() < 3000
-    return _LEAST_EXPONENT <= value.adjusted() <= MOST_EXPONENT and value.__sizeof__() <= 400
+        return value.bit_length() <= SHORT_BITS
+    return _LEAST_EXPONENT <= value.adjusted() <= MOST_EXPONENT and value.__sizeof__() <= SHORT_BYTES
 
 
 def too_long(value: int | Decimal) -> bool:
@@ -118,8 +127,7 @@ def too_long(value: int | Decimal) -> bool:
         return value.bit_length() > 3322
     if not -MOST_EXPONENT <= value.adjusted() <= MOST_EXPONENT:
         return True
-    # Sizing is cheap, counting digits is not: a decimal of up to 500 digits never takes so many bytes.
-    return value.__sizeof__() > 400 and len(value.as_tuple().digits) > MOST_DIGITS
+    return value.__sizeof__() > SHORT_BYTES and len(value.as_tuple().digits) > MOST_DIGITS
 
 
 def same(left: Any, right: Any) -> bool:

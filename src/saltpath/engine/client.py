@@ -15,7 +15,7 @@ from urllib.parse import urlsplit, urlunsplit
 import certifi
 import pycurl
 
-from saltpath.core.answer import headers_of
+from saltpath.core.answer import headers_of, mentions
 from saltpath.core.exchange import Exchange, Times
 from saltpath.core.measures import show_size
 from saltpath.core.options import Options
@@ -37,11 +37,12 @@ class Aborted(Exception):
     """The exchange was given up because the run is being stopped."""
 
 
-class _Slot(Transfer):
+class Sending(Transfer):
     """One easy handle with what its callbacks collect. Awaited, it gives libcurl's error, or None."""
 
     __slots__ = (
         "address",
+        "begun",
         "body",
         "expected",
         "handle",
@@ -68,6 +69,7 @@ class _Slot(Transfer):
         self.prepared: Prepared | None = None  # what the handle is set to, with these options
         self.options: Options | None = None
         self.too_large = False
+        self.begun = 0
         handle = self.handle = pycurl.Curl()
         handle.setopt(pycurl.NOSIGNAL, 1)
         handle.setopt(pycurl.PATH_AS_IS, 1)
@@ -114,7 +116,7 @@ class _Slot(Transfer):
         self.body.append(data)
         return None
 
-    def begin(self, prepared: Prepared, options: Options) -> None:
+    def set(self, prepared: Prepared, options: Options) -> None:
         """Set what differs between requests. Raises pycurl.error or UnicodeError on what libcurl cannot take."""
         self.heads_out.clear()
         self.heads_in.clear()
@@ -198,8 +200,8 @@ class Client:
         self._selector = selector
         self._loop = asyncio.get_running_loop()
         self._now_us = now_us
-        self._free: list[_Slot] = []
-        self._busy: dict[Any, _Slot] = {}
+        self._free: list[Sending] = []
+        self._busy: dict[Any, Sending] = {}
         self._pace = Pace()
         self._heads = Heads()
         selector.on_done = self._done
@@ -234,22 +236,31 @@ class Client:
     async def exchange(self, prepared: Prepared, options: Options, paced: bool = False) -> Exchange:
         """Send one request and wait for its answer, in a strand. Never raises for what the network does: `why` says it. It waits
         for its host's turn where the options say so, unless it is `paced` already."""
-        if (options.at_once is not None or options.per_second is not None) and not paced:
+        if not paced and in_turn(options):
             return await self._paced(prepared, options)
-        slot = self._free.pop() if self._free else _Slot(self._heads)
-        begun = self._now_us()
+        slot = self.begin(prepared, options)
+        return slot if isinstance(slot, Exchange) else self.end(slot, prepared, options, await slot)
+
+    def begin(self, prepared: Prepared, options: Options) -> Sending | Exchange:
+        """Begin to send, whoever's turn it is: what the strand has to await for `end`; or the exchange, if it cannot be sent."""
+        slot = self._free.pop() if self._free else Sending(self._heads)
+        slot.begun = self._now_us()
         try:
-            slot.begin(prepared, options)
+            slot.set(prepared, options)
         except (pycurl.error, UnicodeError) as problem:
             self._free.append(slot)
-            return _unsent(prepared, begun, why("address-unreadable", address=prepared.address, problem=str(problem)))
+            reason = why("address-unreadable", address=prepared.address, problem=str(problem))
+            return _unsent(prepared, slot.begun, reason)
         self._busy[slot.handle] = slot
         self._selector.multi.add_handle(slot.handle)
         self._selector.active += 1
-        error = await slot
-        result = _collect(slot, prepared, options, begun, error)
+        return slot
+
+    def end(self, slot: Sending, prepared: Prepared, options: Options, error: tuple[int, str] | None) -> Exchange:
+        """What came of what was begun."""
+        exchange = _collect(slot, prepared, options, error)
         self._free.append(slot)
-        return result
+        return exchange
 
     async def _paced(self, prepared: Prepared, options: Options) -> Exchange:
         """The same when the host's turn has come."""
@@ -259,6 +270,11 @@ class Client:
             return await self.exchange(prepared, options, paced=True)
         finally:
             self._pace.end(host)
+
+
+def in_turn(options: Options) -> bool:
+    """Whether its host gets so many requests at once only, or so many in a second."""
+    return options.at_once is not None or options.per_second is not None
 
 
 def _address(address: str) -> str:
@@ -279,7 +295,7 @@ def _unsent(prepared: Prepared, begun: int, problem: Why) -> Exchange:
     )
 
 
-def _collect(slot: _Slot, prepared: Prepared, options: Options, begun: int, error: tuple[int, str] | None) -> Exchange:
+def _collect(slot: Sending, prepared: Prepared, options: Options, error: tuple[int, str] | None) -> Exchange:
     getinfo = slot.handle.getinfo
     times = _times(getinfo)
     sent = slot.sent(error is not None)
@@ -305,13 +321,13 @@ def _collect(slot: _Slot, prepared: Prepared, options: Options, begun: int, erro
         problem = headers_too_large()
     else:
         try:
-            if b"content-encoding" in head.lower() and prepared.method != "HEAD":
+            if mentions(head).encoding and prepared.method != "HEAD":
                 body = _decoded(raw, head, slot.limit)
         except Blocked as blocked:
             problem, body = blocked.reason, b""
     return Exchange(
         prepared.method, prepared.address, sent[-1] if sent else b"", prepared.body or b"", status, head, raw, body,
-        times, begun, times.connect == 0 and error is None, len(sent) > 1, problem,
+        times, slot.begun, times.connect == 0 and error is None, len(sent) > 1, problem,
     )  # fmt: skip
 
 

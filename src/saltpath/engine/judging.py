@@ -216,6 +216,18 @@ def masked(exchanges: list[Exchange], masker: Masker) -> tuple[Exchange, ...]:
     return tuple(masker.exchange(item) if masker.concerns(item) else item for item in exchanges)
 
 
+def mask_done(done: Done, step: Answered, exchanges: list[Exchange], masker: Masker) -> Done:
+    """What became of a step, with these exchanges, secrets masked."""
+    return replace(
+        done,
+        why=masker.why(done.why),
+        exchanges=masked(exchanges, masker),
+        outcomes=tuple(mask_outcome(item, masker) for item in done.outcomes),
+        kept=masker.value(done.kept),
+        secret_kept=tuple(keep.name for keep in step.keep if keep.secret and keep.name in done.kept),
+    )
+
+
 def mask_outcome(outcome: Outcome, masker: Masker) -> Outcome:
     return replace(
         outcome,

@@ -22,8 +22,7 @@ from saltpath.engine.judging import (
     answer_of,
     blocked_step,
     inherited,
-    mask_outcome,
-    masked,
+    mask_done,
     now,
     reasoned,
     repeated,
@@ -82,12 +81,9 @@ async def look_up(
         return blocked_step(step, problem.reason, exchanges, masker)
     finally:
         scopes.asking = None
-    secret = tuple(keep.name for keep in step.keep if keep.secret and keep.name in kept)
     counts = verdict != "unchecked" or part not in CLEANING
-    return Done(
-        verdict, masker.why(reason), exchange.times.total, 0, masked(exchanges, masker),
-        tuple(mask_outcome(item, masker) for item in outcomes), masker.value(kept), secret, counts, attempts,
-    )  # fmt: skip
+    done = Done(verdict, reason, exchange.times.total, 0, (), outcomes, kept, (), counts, attempts)
+    return mask_done(done, step, exchanges, masker)
 
 
 def rows_of_database(

@@ -176,6 +176,10 @@ class Masker:
             return MASK if plain.as_text(value) in self._texts else value
         return value
 
+    def uses(self, used: dict[str, Any]) -> dict[str, Any]:
+        """What references resolved to."""
+        return {text: {**use, "value": self.value(use["value"])} for text, use in used.items()}
+
     def why(self, reason: Why | None) -> Why | None:
         if reason is None or not self.any:
             return reason

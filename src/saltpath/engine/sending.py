@@ -5,12 +5,13 @@ from __future__ import annotations
 from urllib.parse import urljoin, urlsplit
 
 from saltpath.core import slow
+from saltpath.core.answer import mentions
 from saltpath.core.case import Request
 from saltpath.core.exchange import Exchange
 from saltpath.core.options import Options
 from saltpath.core.prepare import Prepared, prepare
 from saltpath.core.why import Blocked, why
-from saltpath.engine.client import Aborted
+from saltpath.engine.client import Aborted, in_turn
 from saltpath.engine.digest import answered, challenge_of
 from saltpath.engine.session import Session
 
@@ -42,7 +43,9 @@ async def send(step: Request, options: Options, session: Session, exchanges: lis
 
 def at_once(step: Request, options: Options, session: Session) -> Prepared | None:
     """The finished request, if it takes one exchange and nothing but redirects or cookies can come of it; else None."""
-    if session.jar.cookies or options.retries or (step.auth is not None and step.auth.kind in _ASKING):
+    if session.jar.cookies or options.retries or in_turn(options):
+        return None
+    if step.auth is not None and step.auth.kind in _ASKING:
         return None
     try:
         prepared = prepare(step, session.scopes)
@@ -94,7 +97,7 @@ async def _exchange(prepared: Prepared, options: Options, session: Session) -> E
     if session.jar.cookies and options.cookies:
         prepared = _with_cookies(prepared, session)
     exchange = await session.client.exchange(prepared, options)
-    if options.cookies and b"ookie:" in exchange.received_head:
+    if options.cookies and mentions(exchange.received_head).cookie:
         session.jar.take(prepared.address, exchange.headers, session.now_us())
     return exchange
 

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import replace as replaced
+from functools import partial
 
 from saltpath.core import slow
-from saltpath.core.answer import Answer
+from saltpath.core.answer import Answer, mentions
 from saltpath.core.case import CLEANING, Part, Request
 from saltpath.core.checks.judge import Outcome, judge_all, verdict_of
 from saltpath.core.exchange import Exchange
@@ -14,6 +15,7 @@ from saltpath.core.references import Template
 from saltpath.core.scopes import Scopes
 from saltpath.core.sent import asker
 from saltpath.core.why import Blocked, Why
+from saltpath.engine.client import Sending
 from saltpath.engine.judging import (
     NOTHING,
     Done,
@@ -21,7 +23,7 @@ from saltpath.engine.judging import (
     inherited,
     judged_slowly,
     kept_slowly,
-    mask_outcome,
+    mask_done,
     masked,
     reasoned,
     repeated,
@@ -46,15 +48,19 @@ async def carry_out(step: Request, options: Options, session: Session, part: Par
             prepared = at_once(step, options, session)
             if prepared is None:
                 exchange = await send(step, options, session, exchanges)
-            else:  # most of the time; a layer of coroutines less
-                exchange = await session.client.exchange(prepared, options)
+            else:  # most of the time; two layers of coroutines less
+                sending = session.client.begin(prepared, options)
+                exchange = (
+                    session.client.end(sending, prepared, options, await sending)
+                    if isinstance(sending, Sending)
+                    else sending
+                )
                 exchanges.append(exchange)
-                if exchange.status in REDIRECTS or b"ookie:" in exchange.received_head:
+                if exchange.status in REDIRECTS or mentions(exchange.received_head).cookie:
                     exchange = await followed(prepared, options, session, exchanges)
         else:
-            exchange, until, attempts = await repeated(
-                step, step.repeat, options, session, exchanges, lambda tried: send(step, options, session, tried)
-            )
+            sending_again = partial(send, step, options, session)
+            exchange, until, attempts = await repeated(step, step.repeat, options, session, exchanges, sending_again)
         if exchange.why is not None:
             raise Blocked(exchange.why)
         us = exchange.times.total
@@ -95,12 +101,8 @@ async def carry_out(step: Request, options: Options, session: Session, part: Par
     if not masker.any:
         shown = masked(exchanges, masker) if session.private or len(exchanges) > 1 else (exchange,)
         return Done(verdict, reason, us, exchange.status, shown, outcomes, kept, (), counts, attempts)
-    shown = masked(exchanges, masker)
-    secret = tuple(keep.name for keep in step.keep if keep.secret and keep.name in kept)
-    outcomes = tuple(mask_outcome(item, masker) for item in outcomes)
-    return Done(
-        verdict, masker.why(reason), us, exchange.status, shown, outcomes, masker.value(kept), secret, counts, attempts
-    )
+    done = Done(verdict, reason, us, exchange.status, (), outcomes, kept, (), counts, attempts)
+    return mask_done(done, step, exchanges, masker)
 
 
 def _filled(options: Options, scopes: Scopes) -> Options:

@@ -53,7 +53,7 @@ from saltpath.engine.stop import Stop
 from saltpath.engine.tokens import Tokens
 
 Emit = Callable[[Event], None]
-_WRITING = (SetValues, Answered)  # as a tuple: a union of types would be made anew at every step
+_WRITING = (Request, LookUp, SetValues)
 
 
 def since(begun_ns: int) -> int:
@@ -98,7 +98,9 @@ class Walk:
             if self.resume is not None and (part, index) in self.resume.finished:
                 continue
             spot = Spot(part, index, planned.hands_over)
-            if not self._left_behind(spot, step, self.total, self._ended(part)):
+            if (ended := self._ended(part)) or step.off:
+                self._left_behind(spot, step, self.total, ended)
+            else:
                 await self._step(spot, step, self.total, self.session, self.options)
 
     def after_interruption(self, resume: Resume) -> None:
@@ -114,11 +116,10 @@ class Walk:
 
     def _ended(self, part: Part) -> bool:
         """Whether a step of this part is not reached any more. Cleaning up always is."""
-        if part == "afterwards" or part == "at the end":
+        bad, stopped = self.total.bad is not None, self.before is not None or self.of_run.stop.by
+        if not (bad or stopped) or part in CLEANING:
             return False
-        if self.before is not None or self.of_run.stop.by:
-            return True
-        return self.total.bad is not None and (part == "once" or self.planned.case.stop_on_failure)
+        return bool(stopped) or part == "once" or self.planned.case.stop_on_failure
 
     def _left_behind(self, spot: Spot, step: Step, total: Sum, ended: bool) -> bool:
         """Whether a step, wherever it stands, is switched off or not reached; that is told then."""
@@ -175,7 +176,7 @@ class Walk:
         for name, item in spot.items:
             used[f"[={name}]"] = {"from": "item", "value": item}
         if self.session.masker.any:
-            used = {text: {**use, "value": self.session.masker.value(use["value"])} for text, use in used.items()}
+            used = self.session.masker.uses(used)
         self._finish(spot, step, done, total, used)
 
     # ---- steps inside steps

@@ -14,7 +14,6 @@ from saltpath.core.case import Check, Expectation
 from saltpath.core.checks.groups import judge
 from saltpath.core.checks.outcome import Outcome, verdict_of
 from saltpath.core.checks.relations import TABLE
-from saltpath.core.jsonpath import MISSING
 from saltpath.core.scopes import Scopes
 from saltpath.core.verdicts import Verdict
 from saltpath.core.why import Why, why
@@ -27,13 +26,13 @@ def judge_all(items: Iterable[Expectation], answer: Answer, scopes: Scopes) -> t
 
     What a quick test says yes to (most checks, most of the time) is passed at once. Raises Blocked if the body is nested
     too deeply, which blocks the step whoever asks."""
-    document = answer.json() if answer.looks_json else MISSING
+    document = answer.document()
     status = answer.status
     outcomes: list[Outcome] = []
     all_quick = True
     for item in items:
-        quick = item.quick
-        if quick is None or (outcome := quick(status, document)) is None:
+        outcome = item.quick(status, document)
+        if outcome is None:
             all_quick = False
             outcome = judge(item, answer, scopes)
         outcomes.append(outcome)

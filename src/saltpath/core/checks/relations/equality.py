@@ -20,7 +20,9 @@ def _quick_is(expected: Any) -> Test | None:
     if kind in _SIMPLE:
         return lambda value: type(value) is kind and bool(value == expected)
     if kind is Decimal:
-        return lambda value: type(value) is Decimal and value == expected and plain.is_short(value)
+        if not expected:
+            return None  # a zero may have any exponent
+        return lambda value: type(value) is Decimal and value == expected and value.__sizeof__() <= plain.SHORT_BYTES
     return None
 
 

@@ -34,9 +34,14 @@ def _quick_order(holds: Callable[[Any, Any], bool]) -> Callable[[Any], Test | No
     def quick(expected: Any) -> Test | None:
         if type(expected) not in (int, Decimal) or plain.too_long(expected):
             return None
-        return lambda value: (
-            (type(value) is int or type(value) is Decimal) and plain.is_short(value) and bool(holds(value, expected))
-        )
+
+        def test(value: Any) -> bool:
+            kind = type(value)
+            if kind is int:
+                return value.bit_length() <= plain.SHORT_BITS and bool(holds(value, expected))
+            return kind is Decimal and plain.is_short(value) and bool(holds(value, expected))
+
+        return test
 
     return quick
 
