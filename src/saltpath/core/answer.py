@@ -107,17 +107,20 @@ class Answer(msgspec.Struct, gc=False):
 
     def document(self) -> Any:
         """The body as a plain value, if it begins as an object or a list in UTF-8 does, else MISSING. Raises Blocked as `json` does."""
-        return self.json() if self.looks_json else MISSING
+        if self._json is not MISSING:
+            return self._json
+        return self._read(True) if self.looks_json else MISSING
 
     def json(self) -> Any:
         """The body as a plain value; MISSING if it is not JSON (`unread` then says why).
 
         Raises Blocked if it is nested deeper than the limit, which blocks the step whoever asks."""
-        if self._json is not MISSING:
-            return self._json
+        return self._json if self._json is not MISSING else self._read(self.looks_json)
+
+    def _read(self, looks_json: bool) -> Any:
         if self._unread is None:
             try:
-                as_it_is = self.looks_json and not (mentions(self.head).charset and self._strange())
+                as_it_is = looks_json and not (mentions(self.head).charset and self._strange())
                 self._json = plain.read_json(self.body if as_it_is else self._json_text())
             except plain.NotPlain as problem:
                 if problem.too_deep:

@@ -25,7 +25,8 @@ class Options:
 
     `retries`: how often a blocked exchange is tried again, `retry_sent`: also a POST or PATCH after something was sent.
     `proxy`: the address of an HTTP proxy, as text once it is filled in. `at_once`: how many requests one host gets
-    side by side; `per_second`: how many in a second."""
+    side by side; `per_second`: how many in a second. `straight`: whether one exchange is sent at once, and nothing has to be
+    filled in."""
 
     timeout_us: int | None = None
     follow_redirects: bool | None = None
@@ -41,6 +42,11 @@ class Options:
     at_once: int | None = None
     per_second: float | None = None
     namespaces: tuple[tuple[str, str], ...] | None = None
+    straight: bool = field(init=False, compare=False, repr=False)
+
+    def __post_init__(self) -> None:
+        ways = (self.certificate, self.proxy, self.at_once, self.per_second)
+        object.__setattr__(self, "straight", not self.retries and all(way is None for way in ways))
 
     def over(self, wider: Options) -> Options:
         """These options, with what they leave open taken from the wider level."""
@@ -50,7 +56,7 @@ class Options:
         return replace(wider, **own)
 
 
-_OPTION_FIELDS = tuple(field.name for field in fields(Options))
+_OPTION_FIELDS = tuple(field.name for field in fields(Options) if field.init)
 NO_OPTIONS = Options()
 DEFAULTS = Options(
     timeout_us=30_000_000,

@@ -211,11 +211,10 @@ class Client:
         slot = self._busy.pop(handle, None)
         if slot is None:  # given up a moment ago, by what another's end set off
             return
-        self._selector.multi.remove_handle(handle)
-        self._selector.active -= 1
-        resume = slot.resume
-        assert resume is not None
-        resume(error)
+        selector = self._selector
+        selector.multi.remove_handle(handle)
+        selector.active -= 1
+        slot.resume(error)
 
     def abort(self) -> None:
         """Give up every exchange under way, and every one that waits for its turn; their callers get Aborted."""
@@ -224,7 +223,6 @@ class Client:
             del self._busy[handle]
             self._selector.multi.remove_handle(handle)
             self._selector.active -= 1
-            assert slot.resume is not None
             self._loop.call_soon(slot.resume, Aborted())
 
     def close(self) -> None:
@@ -236,7 +234,7 @@ class Client:
     async def exchange(self, prepared: Prepared, options: Options, paced: bool = False) -> Exchange:
         """Send one request and wait for its answer, in a strand. Never raises for what the network does: `why` says it. It waits
         for its host's turn where the options say so, unless it is `paced` already."""
-        if not paced and in_turn(options):
+        if not paced and (options.at_once is not None or options.per_second is not None):
             return await self._paced(prepared, options)
         slot = self.begin(prepared, options)
         return slot if isinstance(slot, Exchange) else self.end(slot, prepared, options, await slot)
@@ -270,11 +268,6 @@ class Client:
             return await self.exchange(prepared, options, paced=True)
         finally:
             self._pace.end(host)
-
-
-def in_turn(options: Options) -> bool:
-    """Whether its host gets so many requests at once only, or so many in a second."""
-    return options.at_once is not None or options.per_second is not None
 
 
 def _address(address: str) -> str:

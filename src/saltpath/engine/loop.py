@@ -20,6 +20,10 @@ from saltpath.core.slow import deferred
 LONGEST_WAIT_S = 0.010
 
 
+def _nobody(outcome: Any) -> None:
+    """Nobody awaits it yet."""
+
+
 class Transfer:
     """What a strand awaits: one transfer by libcurl. Whoever sees its end calls `resume` with the outcome; an exception as
     the outcome is raised where it is awaited."""
@@ -27,11 +31,11 @@ class Transfer:
     __slots__ = ("resume",)
 
     def __init__(self) -> None:
-        self.resume: Callable[[Any], None] | None = None
+        self.resume: Callable[[Any], None] = _nobody
 
     def __await__(self) -> Generator[Transfer, Any, Any]:
         outcome = yield self
-        if isinstance(outcome, BaseException):
+        if outcome is not None and isinstance(outcome, BaseException):
             raise outcome
         return outcome
 

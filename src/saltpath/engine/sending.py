@@ -11,7 +11,7 @@ from saltpath.core.exchange import Exchange
 from saltpath.core.options import Options
 from saltpath.core.prepare import Prepared, prepare
 from saltpath.core.why import Blocked, why
-from saltpath.engine.client import Aborted, in_turn
+from saltpath.engine.client import Aborted
 from saltpath.engine.digest import answered, challenge_of
 from saltpath.engine.session import Session
 
@@ -43,7 +43,7 @@ async def send(step: Request, options: Options, session: Session, exchanges: lis
 
 def at_once(step: Request, options: Options, session: Session) -> Prepared | None:
     """The finished request, if it takes one exchange and nothing but redirects or cookies can come of it; else None."""
-    if session.jar.cookies or options.retries or in_turn(options):
+    if session.jar.cookies or not options.straight:
         return None
     if step.auth is not None and step.auth.kind in _ASKING:
         return None

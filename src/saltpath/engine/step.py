@@ -42,7 +42,7 @@ async def carry_out(step: Request, options: Options, session: Session, part: Par
     try:
         if step.options is not NO_OPTIONS:
             options = step.options.over(options)
-        if options.proxy is not None or options.certificate is not None:
+        if not options.straight:
             options = _filled(options, scopes)
         if step.repeat is None:
             prepared = at_once(step, options, session)
@@ -113,6 +113,8 @@ def _filled(options: Options, scopes: Scopes) -> Options:
         key = scopes.file(certificate.key) if certificate.key else pem
         certificate = replaced(certificate, pem=pem, key_pem=key, password=_fixed(scopes.text(certificate.password)))
     proxy = None if options.proxy is None else _fixed(scopes.text(options.proxy))
+    if proxy is None and certificate is None:
+        return options
     return replaced(options, proxy=proxy, certificate=certificate)
 
 
