@@ -264,7 +264,6 @@ def _execute(
     from saltpath.engine.loop import run_in_loop
     from saltpath.engine.run import run_plan
     from saltpath.engine.stop import Stop
-    from saltpath.formats.output_tables import save_tables
     from saltpath.formats.results import CaseResult, Results
     from saltpath.formats.terminal import Terminal, both
     from saltpath.store.collected import OutputTables
@@ -293,6 +292,8 @@ def _execute(
 
         junit_file.write_bytes(junit.write(results))
     if table_file is not None:
+        from saltpath.formats.output_tables import save_tables
+
         for file in save_tables([(name, list(tables.rows(name))) for name in tables.names], table_file):
             click.echo(f"wrote {file}")
     tables.close()

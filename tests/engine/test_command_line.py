@@ -76,6 +76,15 @@ class CommandLine(unittest.TestCase):
                 self.assertEqual(self.run_it(case(GOOD), *arguments).returncode, 2)
         self.assertEqual(saltpath("run", str(self.folder / "gone")).returncode, 2)
 
+    def test_a_plain_run_waits_for_no_library_that_it_has_no_use_for(self):
+        code = "import sys, saltpath.cli\ntry: saltpath.cli.main()\nfinally: print(*sys.modules)"
+        call = [sys.executable, "-c", code, "run", self.write(case(GOOD)), "--set", f"harbour={harbour()}", "--quiet"]
+        done = subprocess.run(call, capture_output=True, text=True, timeout=PATIENCE_S)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        loaded = {name.partition(".")[0] for name in done.stdout.split()}
+        self.assertIn("pycurl", loaded)
+        self.assertFalse(loaded & {"openpyxl", "numpy", "lxml", "flask", "jsonschema"})
+
     def test_stopping_gives_130_and_still_writes_the_report(self):
         text = case("  - { request: A, send: 'GET [=harbour]/berths', expect: [ { of: status, is: 200 } ] }\n")
         report = self.folder / "r.json"

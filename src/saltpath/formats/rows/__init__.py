@@ -9,7 +9,7 @@ from typing import BinaryIO
 
 from saltpath.core.tables.frame import Table
 from saltpath.core.tables.sources import FileRows, Row
-from saltpath.formats.rows import csv_rows, json_rows, xlsx_rows
+from saltpath.formats.rows import csv_rows, json_rows
 
 OLD_WORKBOOK = b"\xd0\xcf\x11\xe0"
 
@@ -32,8 +32,14 @@ def kind_of_file(file: BinaryIO, name: str) -> str:
 
 def read_table(file: BinaryIO, source: FileRows) -> Table:
     """The table in a file, its names found. Raises Unreadable, also while its rows are read."""
-    reader = {"xlsx": xlsx_rows.read, "json": json_rows.read, "lines": json_rows.read_lines, "csv": csv_rows.read}
+    reader = {"xlsx": _read_workbook, "json": json_rows.read, "lines": json_rows.read_lines, "csv": csv_rows.read}
     return reader[kind_of_file(file, source.file)](file, source)
+
+
+def _read_workbook(file: BinaryIO, source: FileRows) -> Table:
+    from saltpath.formats.rows import xlsx_rows  # its library takes as long to import as all of a short run
+
+    return xlsx_rows.read(file, source)
 
 
 def rows_reader(open_file: Callable[[str], BinaryIO]) -> Callable[[FileRows], Iterator[Row]]:
