@@ -67,6 +67,28 @@ class Data(BrowserTest):
         page.get_by_role("heading", name="Where rows come from").wait_for()
         expect(page.get_by_role("link", name="berths of ours")).to_have_count(0)
 
+    def test_rows_of_a_database_are_looked_at(self):
+        page = self.page
+        self.go("/data")
+        page.get_by_role("button", name="of a database").click()
+        page.get_by_label("Which database").select_option("harbour-db")
+        page.get_by_label("Which table").select_option("berth")
+        page.get_by_text("5 rows when they were last looked at").wait_for()
+        rows = page.get_by_role("region", name="The first rows")
+        rows.get_by_text("West 1").wait_for()
+        columns = page.get_by_role("region", name="Columns")
+        columns.get_by_role("row", name=re.compile("^metres integer 5 5 30 … 120")).wait_for()
+        page.get_by_role("button", name="anything holds").click()
+        page.get_by_label("Which rows, a line each").fill("state = free\nmetres above 50")
+        page.keyboard.press("Control+Enter")
+        page.get_by_text("3 rows when they were last looked at").wait_for()
+        expect(rows.get_by_text("West 1")).to_have_count(0)
+        self.assertEqual(self.axe(), [])
+        page.get_by_role("button", name="Undo").click()
+        rows.get_by_text("West 1").wait_for()
+        page.get_by_role("button", name="look again").click()
+        page.get_by_text("5 rows when they were last looked at").wait_for()
+
     def test_rows_are_made_and_combined(self):
         page = self.page
         self.go("/data")

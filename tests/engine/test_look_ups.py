@@ -1,8 +1,10 @@
 """Look-ups in databases: real SQLite files and a real PostgreSQL server, by table and by SQL; what they must never do; what happens to them."""
 
 import json
+import resource
 import sqlite3
 import tempfile
+import time
 import unittest
 from pathlib import Path
 
@@ -31,7 +33,9 @@ class Looking:
     root: Path | None = None
     own: Path | None = None
 
-    def look(self, *steps: str, values: dict | None = None, more: str = "", database: str = "", rows: str = "") -> list:
+    def look(
+        self, *steps: str, values: dict | None = None, more: str = "", database: str = "", rows: str = "", **plan
+    ) -> list:
         head = "salt-path: 1\ncase: A test\nkey: aaaaaaaaaa\n" + (f"rows: {rows}\n" if rows else "")
         text = head + "steps:\n" + "".join(f"  - {step}\n" for step in steps)
         project = read_project(
@@ -43,7 +47,7 @@ class Looking:
 
         async def walk(selector):
             await run_plan(
-                Plan((planned(read_case(text), project=project),), project, seed=1, secrets={"pin": PASSWORD}, root=self.root, own_folder=self.own),
+                Plan((planned(read_case(text), project=project),), project, seed=1, secrets={"pin": PASSWORD}, root=self.root, own_folder=self.own, **plan),
                 selector, events.append,
             )  # fmt: skip
 
@@ -130,6 +134,8 @@ class Both(Looking):
             f'{{ look up: A, in: desk, most rows: 3000, sql: "{many.format(2000)}", expect: [ {{ of: $, count: 2000 }} ] }}'
         )
         self.assertEqual(done.verdict, "passed", done.why)
+        [done] = self.look(f'{{ look up: A, in: desk, most rows: 7, sql: "{many.format(2000)}" }}', first_rows=True)
+        self.assertEqual([row["i"] for row in json.loads(done.exchanges[0].body)], [1, 2, 3, 4, 5, 6, 7])
         count = many.replace("select i from n", "select count(*) as c from n").format(900_000_000)
         [done] = self.look(f'{{ look up: A, in: desk, options: {{ timeout: 200 ms }}, sql: "{count}" }}')
         self.assertEqual((done.verdict, done.why.sentence), ("blocked", "desk did not answer within 200 ms"))
@@ -243,6 +249,19 @@ class InPostgres(Both, unittest.TestCase):
             "{ look up: B, in: desk, rows of: port_call, expect: [ { of: $, count: 3 } ] }",
         )
         self.assertEqual((first.verdict, second.verdict), ("passed", "passed"))
+
+    def test_rows_by_the_million_do_not_fill_the_memory(self):
+        before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+        begun = time.monotonic()
+        first, second = self.look(
+            "{ look up: A, in: desk, sql: 'select i, repeat(md5(i::text), 20) from generate_series(1, 3000000) i', most rows: 10 }",
+            "{ look up: B, in: desk, sql: 'select 7 as seven', expect: [ { of: '$[0].seven', is: 7 } ] }",
+            first_rows=True,
+        )
+        self.assertEqual(len(json.loads(first.exchanges[0].body)), 10)
+        self.assertEqual(second.verdict, "passed", "the connection is still good")
+        self.assertLess(time.monotonic() - begun, 20)
+        self.assertLess(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before, 200_000, "kB")
 
     def test_the_transaction_cannot_be_made_to_write(self):
         for sql in (

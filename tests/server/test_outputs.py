@@ -121,6 +121,54 @@ class Outputs(unittest.TestCase):
         look = self.app.ask("POST", "/databases/looks", hostile)[2]
         self.assertEqual(self.app.finished(look["run"])["verdict"], "blocked")
 
+    def looked(self, document: dict, look: bool = True) -> dict:
+        """How the rows of a source look, after a runner has looked into its database."""
+        if look:
+            asked = {"project": self.app.project, "rows": document}
+            status, _, made = self.app.ask("POST", "/databases/looks", asked)
+            self.assertEqual(status, 201, made)
+            self.app.finished(made["run"])
+        return self.app.ask("POST", "/sources/looked", {"project": self.app.project, "document": document})[2]
+
+    def test_rows_that_are_there_when_it_runs_are_shown_as_they_were_last(self):
+        long = {"in": "harbour-db", "rows of": "berth", "where": {"metres": {"at least": 60}}, "order by": "metres"}
+        self.assertEqual(self.looked(long, look=False)["profile"], None, "nobody has looked")
+        found = self.looked(long)
+        self.assertEqual(found["columns"], ["id", "name", "metres", "depth", "state"])
+        self.assertEqual([row["cells"][1] for row in found["rows"]], ["East 2", "West 2", "East 4"])
+        metres = found["profile"]["columns"][2]
+        self.assertEqual((metres["fits"], metres["least"], metres["most"]), ("integer", "60", "120"))
+        self.assertEqual(self.looked(long, look=False), found)
+        many = (
+            "with recursive n(i) as (select 1 union all select i + 1 from n where i < {}) select i, null as none from n"
+        )
+        for rows, whole in ((5000, True), (5001, False), (5400, False)):
+            profile = self.looked({"in": "harbour-db", "sql": many.format(rows)})["profile"]
+            self.assertEqual((profile["rows"], profile["whole"]), (5000, whole))
+        self.assertEqual(profile["columns"][1]["empties"], 5000)
+        wrong = self.looked({"in": "harbour-db", "rows of": "berths"})
+        self.assertIn("no such table: berths", wrong["problem"])
+        self.assertEqual(self.looked({"output table": "lengths"}, look=False)["profile"]["rows"], 120)
+        for document in ({"file": "data/arrivals.xlsx"}, {"in": "harbour-db", "sql": "delete from berth"}, {}, None, 7):
+            with self.subTest(document):
+                asked = {"project": self.app.project, "rows": document}
+                self.assertEqual(self.app.ask("POST", "/databases/looks", asked)[0], 422)
+
+    def test_columns_of_a_database_are_known_to_a_case_once_they_were_seen(self):
+        document = {"in": "harbour-db", "rows of": "berth", "where": {"state": "free"}}
+        suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
+        text = (
+            "salt-path: 1\ncase: Free ones\nrows: { in: harbour-db, rows of: berth, where: { state: free } }\n"
+            "steps: [ { request: A, key: read00, send: 'GET [=harbour]/berths/[=row.id]', expect: [ { of: status, is: 200 } ] } ]\n"
+        )
+        case = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "text": text})[2]["id"]
+        self.assertEqual(self.app.get(f"/cases/{case}")["rows"]["columns"], [])
+        self.looked(document)
+        self.assertEqual(self.app.get(f"/cases/{case}")["rows"]["columns"], ["id", "name", "metres", "depth", "state"])
+        items = self.app.get(f"/cases/{case}/finished?step=read00")["items"]
+        self.assertEqual([item["address"].rpartition("/")[2] for item in items], ["E1", "E2", "E4", "W2"])
+        self.assertEqual(self.app.run(cases=[case])["verdict"], "passed")
+
     def test_salt_paths_own_files_are_not_looked_into(self):
         project = f"?project={self.app.project}"
         own = str(self.app.data / "saltpath.db")

@@ -7,7 +7,7 @@ from decimal import Decimal
 from pathlib import Path
 
 from saltpath.core.why import Blocked
-from saltpath.store import cases, events, people, project_files, projects
+from saltpath.store import cases, events, looks, people, project_files, projects
 from saltpath.store.database import Conflict, Gone, NotFound, connect, migrate
 
 
@@ -34,6 +34,19 @@ class Documents(unittest.TestCase):
 
     def names(self) -> list[str]:
         return [case.name for case in cases.cases(self.main, self.project.id)]
+
+    def test_the_same_look_is_the_same_case_and_the_oldest_go(self):
+        def look(number: int) -> cases.StoredCase:
+            return looks.look(self.main, self.project.id, self.me, f"look {number}", {"in": "db", "sql": "select 1"})
+
+        first = look(0)
+        self.assertEqual(look(0), first)
+        for number in range(looks.MOST + 3):
+            last = look(number)
+        held = {case.name for case in cases.hidden_cases(self.main, self.project.id, looks.KIND)}
+        self.assertEqual(held, {f"look {number}" for number in range(3, looks.MOST + 3)})
+        self.assertEqual(self.names(), [], "and no case to anybody")
+        self.assertEqual(look(looks.MOST + 2), last)
 
     def test_suites_keep_their_order_and_their_folders(self):
         a, b, c = (self.suite(name) for name in "abc")

@@ -64,7 +64,7 @@ class Plan:
     one begin; `read_output` the rows of an output table. `values` are given at the start (text), `secrets` fill the values that are marked secret.
     `started_us`: UTC microseconds, the run's `now`. `read_file` reads a file of the project, and raises Blocked. `changes`: the keys of the
     steps that may change something; others that might are left out. None: whichever. `own_folder`: the application's, in which no database is looked into; `root`: the
-    folder that the project is, if it is one."""
+    folder that the project is, if it is one. `first_rows`: look-ups give their first rows where there are more than they may have."""
 
     cases: tuple[PlannedCase, ...]
     project: Project
@@ -82,6 +82,7 @@ class Plan:
     read_output: Callable[[str], Iterator[Row]] | None = None
     own_folder: Path | None = None
     root: Path | None = None
+    first_rows: bool = False
 
 
 def planned(

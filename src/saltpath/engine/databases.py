@@ -38,7 +38,8 @@ class Place:
 
 
 class Connection(Protocol):
-    """One connection. `ask` raises Blocked; afterwards it is good for another question, or `broken`."""
+    """One connection. `ask` gives one row more than `most` where there are more, and raises Blocked; afterwards it is good for another
+    question, or `broken`."""
 
     broken: bool
 
@@ -51,10 +52,10 @@ class Connection(Protocol):
 
 class Databases:
     """The connections of a run. `forbidden`: a folder in which no SQLite file is opened (the application's own); `root`: where files are
-    looked for that have no whole path."""
+    looked for that have no whole path. `first_rows`: where there are more rows than are wanted, the first are given."""
 
-    def __init__(self, forbidden: Path | None = None, root: Path | None = None) -> None:
-        self._forbidden, self._root = forbidden, root
+    def __init__(self, forbidden: Path | None = None, root: Path | None = None, first_rows: bool = False) -> None:
+        self._forbidden, self._root, self._first_rows = forbidden, root, first_rows
         self._idle: dict[Place, list[Connection]] = {}
         self._busy: set[Connection] = set()
         self._lock = threading.Lock()
@@ -82,7 +83,7 @@ class Databases:
             with self._lock:
                 self._busy.add(connection)
             try:
-                return connection.ask(asked, most, limit_us)
+                return self._fit(connection.ask(asked, most, limit_us), most)
             except Blocked as problem:
                 if fresh or not connection.broken or place.may_change:
                     raise _named(problem, name) from None
@@ -94,6 +95,11 @@ class Databases:
                 if connection.broken:
                     connection.close()
             # a connection that was kept may have been closed meanwhile by the other side: once more on a new one
+
+    def _fit(self, rows: Rows, most: int) -> Rows:
+        if len(rows) > most and not self._first_rows:
+            raise Blocked(why("too-many-rows", database="", most=most))
+        return rows[:most]
 
     def _connect(self, name: str, place: Place) -> Connection:
         try:
@@ -137,10 +143,8 @@ def ended(ends: float, limit_us: int) -> Blocked:
     return Blocked(why("database-slow", database="", limit=show_duration(limit_us)))
 
 
-def as_rows(names: Sequence[str], rows: Sequence[Sequence[Any]], most: int, value_of: Callable[[Any], Any]) -> Rows:
-    """Rows by column; a name that stands twice gets a number. Raises Blocked where there are more than `most`."""
-    if len(rows) > most:
-        raise Blocked(why("too-many-rows", database="", most=most))
+def as_rows(names: Sequence[str], rows: Sequence[Sequence[Any]], value_of: Callable[[Any], Any]) -> Rows:
+    """Rows by column; a name that stands twice gets a number."""
     unique: list[str] = []
     for name in names:
         given, number = name, 1
@@ -204,7 +208,7 @@ class SQLite:
             raise could_not("a whole number is larger than SQLite can hold") from None
         finally:
             self._ends = float("inf")
-        return as_rows(names, rows, most, _value)
+        return as_rows(names, rows, _value)
 
     def interrupt(self) -> None:
         self._connection.interrupt()

@@ -7,6 +7,7 @@ import time
 from datetime import date, datetime, timedelta
 from datetime import time as time_of_day
 from decimal import Decimal
+from itertools import islice
 from typing import Any
 
 import psycopg
@@ -50,12 +51,16 @@ class Postgres:
                 reading = "" if self._may_change else "SET TRANSACTION READ ONLY; "
                 connection.execute(f"{reading}SET LOCAL statement_timeout = {limit_ms}")
                 # with parameters there is never more than one statement (the extended protocol)
-                cursor.execute(asked.text.encode(), [_bound(value) for value in asked.values], prepare=True)
-                if cursor.description is None:
-                    return []
-                names = [column.name for column in cursor.description]
-                rows = cursor.fetchmany(most + 1)
-            return as_rows(names, rows, most, _value)
+                text, values = asked.text.encode(), [_bound(value) for value in asked.values]
+                if self._may_change:
+                    cursor.execute(text, values, prepare=True)
+                    rows = cursor.fetchmany(most + 1) if cursor.description else []
+                else:  # row by row, so that a question with millions of them does not fill the memory
+                    coming: Any = cursor.stream(text, values)
+                    with contextlib.closing(coming):
+                        rows = list(islice(coming, most + 1))
+                names = [column.name for column in cursor.description or ()]
+            return as_rows(names, rows, _value)
         except psycopg.errors.QueryCanceled:
             raise ended(ends, limit_us) from None
         except psycopg.errors.ReadOnlySqlTransaction:

@@ -35,7 +35,7 @@ async def run_plan(
     begun = time.monotonic_ns()
     environment = plan.environment.name if plan.environment else ""
     emit(RunStarted(now_us(), plan.seed, environment, len(plan.cases)))
-    databases = Databases(plan.own_folder, plan.root)
+    databases = Databases(plan.own_folder, plan.root, plan.first_rows)
     stop.aborts(databases.interrupt)
     order = Order(plan.cases)
     of_run = OfRun(plan, client, Tokens(), Helper(), databases, order, emit, stop, now_us)

@@ -180,6 +180,7 @@ class Worker:
             self._recorder.rows_begin,
             self._output_reader(run),
             self._folder,
+            first_rows=bool(run.request.get("firstRows")),
         )
         return plan, positions
 

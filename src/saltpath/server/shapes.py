@@ -153,7 +153,7 @@ SHAPES: dict[str, Any] = {
                         records={"type": "array", "items": TEXTS}, badCells=_list("BadCell"), frame=_maybe("SourceFrame"), columns=TEXTS,
                         rows=_list("SourceRow"), profile=_maybe("SourceProfile")),
     "Database": _object(name=TEXT, document={"type": "object"}, uses=WHOLE, cases=_list("NamedCase")),
-    "NewLook": _object(("table", "environment"), project=TEXT, database=TEXT, table=TEXT, environment=TEXT),
+    "NewLook": _object(("database", "table", "rows", "environment"), project=TEXT, database=TEXT, table=TEXT, rows={}, environment=TEXT),
     "Look": _object(run=TEXT, case=TEXT),
     "DatabaseDocument": _object(document={"type": "object"}),
     "FinishedHeader": _object(name=TEXT, value=TEXT),

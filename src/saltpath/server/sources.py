@@ -7,8 +7,10 @@ import threading
 from collections import OrderedDict
 from dataclasses import dataclass, field
 from itertools import islice
+from typing import Any
 
-from saltpath.core.case import Case, Project
+from saltpath.core import plain
+from saltpath.core.case import Case, LookUp, Project
 from saltpath.core.format.project import read_project
 from saltpath.core.grammar import Unreadable
 from saltpath.core.outputs import columns_of
@@ -18,10 +20,12 @@ from saltpath.core.tables.made import names_of as names_of_made
 from saltpath.core.tables.sources import DatabaseRows, FileRows, ListRows, NamedRows, OutputRows, Row, Source
 from saltpath.core.why import Blocked, Why
 from saltpath.formats.rows import read_table
+from saltpath.server.compiled import compiled
 from saltpath.server.context import database
-from saltpath.store import output_rows, project_files, projects
+from saltpath.store import cases, evidence, looks, output_rows, project_files, projects, runs
 
 FEW = 5
+MOST_LOOKED_AT = 5_000
 MOST = 256
 _lock = threading.Lock()
 _known: OrderedDict[tuple[int, FileRows], Begin] = OrderedDict()
@@ -52,9 +56,9 @@ def begin_of(project: int, source: Source | Why | None, scopes: Scopes | None = 
         return Begin(problem=source.sentence)
     if isinstance(source, FileRows):
         return _of_file(project, source)
-    if isinstance(source, OutputRows):
-        return _of_output(project, source)
-    if isinstance(source, (DatabaseRows, ListRows, NamedRows)):
+    if isinstance(source, (DatabaseRows, OutputRows)):
+        return _of_elsewhere(project, source)
+    if isinstance(source, (ListRows, NamedRows)):
         return Begin()  # known when it runs
     try:
         rows = list(islice(made_rows(source, scopes), FEW)) if scopes is not None else []
@@ -63,12 +67,41 @@ def begin_of(project: int, source: Source | Why | None, scopes: Scopes | None = 
         return Begin(names_of_made(source), problem=str(problem))
 
 
-def _of_output(project: int, source: OutputRows) -> Begin:
+def _of_elsewhere(project: int, source: DatabaseRows | OutputRows) -> Begin:
+    try:
+        found = rows_elsewhere(project, source, FEW)
+    except Blocked:
+        return Begin()  # it may be there when it runs
+    return Begin(*found) if found is not None else Begin()
+
+
+def rows_elsewhere(project: int, source: DatabaseRows | OutputRows, most: int) -> tuple[list[str], list[Row]] | None:
+    """The columns and the first rows that a runner saw in a database when it last looked there, or that a run wrote last; None if none did.
+    Raises Blocked: why it saw none."""
+    rows = _seen_in_database(project, source) if isinstance(source, DatabaseRows) else _written(project, source, most)
+    if rows is None:
+        return None
+    return columns_of(rows), [Row(number, cells) for number, cells in enumerate(rows[:most], 1)]
+
+
+def _written(project: int, source: OutputRows, most: int) -> list[dict[str, Any]] | None:
     run = output_rows.newest_run(database(), database("evidence"), project, source.table)
-    if run is None:
-        return Begin()  # an earlier case of the same run may write it
-    rows = output_rows.page(database("evidence"), run, source.table, 0, FEW)
-    return Begin(columns_of(rows), [Row(number, cells) for number, cells in enumerate(rows, 1)])
+    return None if run is None else output_rows.page(database("evidence"), run, source.table, 0, most)
+
+
+def _seen_in_database(project: int, source: DatabaseRows) -> list[dict[str, Any]] | None:
+    for known in cases.hidden_cases(database(), project, looks.KIND):
+        [step] = compiled(known).steps
+        if not isinstance(step, LookUp) or step.most <= MOST_LOOKED_AT:
+            continue  # it was about the names of tables, or about a few rows
+        if (step.database, step.asked) != (source.database, source.asked):
+            continue
+        for run, position in runs.last_runs_of_case(database(), project, known.id, 2):  # one may be under way
+            for seen in evidence.steps_with_key(database("evidence"), run, position, step.key):
+                if seen.why is not None:
+                    raise Blocked(seen.why)
+                return list(plain.read_json(seen.exchanges[-1].body))
+    return None
 
 
 def _of_file(project: int, source: FileRows) -> Begin:

@@ -1814,8 +1814,9 @@ export interface components {
         };
         NewLook: {
             project: string;
-            database: string;
+            database?: string;
             table?: string;
+            rows?: unknown;
             environment?: string;
         };
         Look: {

@@ -147,6 +147,17 @@ async function askSource(path: string, init?: RequestInit): Promise<DataSource> 
 const LOOK_EVERY_MS = 120;
 const MOST_TRIES = 250;
 
+/** A look of a runner into a database, when it has ended. */
+async function lookedInto(wanted: Shapes["NewLook"]): Promise<Shapes["Look"]> {
+  const asked = await send<Shapes["Look"]>("/databases/looks", wanted);
+  for (let tried = 0; tried < MOST_TRIES; tried += 1) {
+    const run = await ask<RunReport>(`/runs/${q(asked.run)}`);
+    if (run.state === "finished") return asked;
+    await new Promise((again) => setTimeout(again, LOOK_EVERY_MS));
+  }
+  throw new ApiProblem(0, "The database has not answered yet.");
+}
+
 /** The rows that a look-up gave. */
 async function rowsOf(id: string, run: string): Promise<{ [name: string]: Json }[]> {
   const [step] = (await ask<Evidence>(`/cases/${q(id)}/evidence?run=${q(run)}`)).steps;
@@ -212,14 +223,12 @@ export const api = {
     database: string,
     table: string,
   ): Promise<{ [name: string]: Json }[]> => {
-    const asked = await send<Shapes["Look"]>("/databases/looks", { project, environment, database, table });
-    for (let tried = 0; tried < MOST_TRIES; tried += 1) {
-      const run = await ask<RunReport>(`/runs/${q(asked.run)}`);
-      if (run.state === "finished") return await rowsOf(asked.case, asked.run);
-      await new Promise((again) => setTimeout(again, LOOK_EVERY_MS));
-    }
-    throw new ApiProblem(0, `${database} has not answered yet.`);
+    const asked = await lookedInto({ project, environment, database, table });
+    return await rowsOf(asked.case, asked.run);
   },
+  /** Have a runner look at the rows of a database that a source has; `lookAtSource` tells them from then on. */
+  lookAtRows: (project: string, environment: string, rows: SourceDocument) =>
+    lookedInto({ project, environment, rows }),
   databases: (project: string) => ask<Page<Database>>(`/databases?project=${q(project)}`),
   putDatabase: (project: string, name: string, document: SourceDocument) =>
     ask<Database>(`/databases?project=${q(project)}&name=${q(name)}`, posted({ document }, {}, "PUT")),

@@ -14,7 +14,7 @@ from saltpath.core.format.writer import write_document
 from saltpath.core.inspect import inspect, surroundings
 from saltpath.core.outline import outline
 from saltpath.core.scopes import Scopes
-from saltpath.core.tables.sources import FileRows, NamedRows, Source, kind_of
+from saltpath.core.tables.sources import DatabaseRows, FileRows, NamedRows, Source, kind_of
 from saltpath.core.why import Why
 from saltpath.server.again import scopes_of
 from saltpath.server.api.views import cell_text, every_answer_view, moment, reason
@@ -40,7 +40,10 @@ def case_answer(stored: cases.StoredCase) -> Response:
     begin = begin_of(
         stored.project, source, scopes_for_rows(case, of_suite, of_project) if case.rows is not None else None
     )
-    columns = None if begin.names is None else frozenset(begin.names)
+    sure = begin.names is not None and not isinstance(
+        source, DatabaseRows
+    )  # which may have others since it was looked into
+    columns = frozenset(begin.names or ()) if sure else None
     around = surroundings((), of_suite, shared, environments)
     around = replace(around, columns=columns, databases=frozenset(of_project.databases))
     findings = [

@@ -18,8 +18,10 @@ from saltpath.core.tables.made import made_rows
 from saltpath.core.tables.made import names_of as names_of_made
 from saltpath.core.tables.sources import (
     CombinedRows,
+    DatabaseRows,
     FileRows,
     MadeRows,
+    OutputRows,
     Row,
     Source,
     WrittenRows,
@@ -33,12 +35,11 @@ from saltpath.server.api.views import cell_text, moment
 from saltpath.server.context import actor, body, database, folder, project_asked
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.profiling import looked_through, profile_of_rows, profiled, source_in
-from saltpath.server.sources import begin_of
+from saltpath.server.sources import MOST_LOOKED_AT, begin_of, rows_elsewhere
 from saltpath.store import project_files, projects, sources
 from saltpath.store.database import NotFound
 
 data_api = Blueprint("data", __name__)
-MOST_LOOKED_AT = 5_000
 MOST_SHOWN = 200
 MOST_COLUMNS_SHOWN = 60
 MOST_CASES_NAMED = 5
@@ -134,14 +135,16 @@ def _readable(project: projects.Document, name: str, document: object) -> None:
 @data_api.post("/sources/looked")
 def look_at_source() -> Response:
     """How rows would look if a source were this `document`: a file's first cells as they stand, its frame, and what the columns hold, of the
-    first 5,000 rows."""
+    first 5,000 rows. Of a database it is what a runner saw there last (`/databases/looks`), of an output table what a run wrote last."""
     data = body()
     project = projects.project(database(), str(data.get("project", "")))
     document = data.get("document")
     read = read_project({**project.document, "sources": {"it": document}})
     source = read.sources["it"]
     if not isinstance(source, FileRows):
-        return json_answer(_made(read, source))
+        return json_answer(
+            _kept(project, source) if isinstance(source, (DatabaseRows, OutputRows)) else _made(read, source)
+        )
     opened = project_files.opener(database(), project.id)
     answer: dict[str, Any] = {**_EMPTY, "kind": "", "problem": "", "columns": []}
     try:
@@ -203,6 +206,28 @@ def _row(row: Row, names: list[str]) -> dict[str, Any]:
     }
 
 
+def _kept(project: projects.Document, source: DatabaseRows | OutputRows) -> dict[str, Any]:
+    """Rows that are there when a case runs, as they were last."""
+    answer: dict[str, Any] = {**_EMPTY, "kind": kind_of(source), "problem": "", "columns": []}
+    try:
+        found = rows_elsewhere(project.id, source, MOST_LOOKED_AT + 1)
+    except Blocked as problem:
+        return {**answer, "problem": str(problem)}
+    if found is not None:
+        names, rows = found
+        answer |= {
+            "columns": names,
+            "rows": [_row(row, names) for row in rows[:MOST_SHOWN]],
+            "profile": _profile(names, rows),
+        }
+    return answer
+
+
+def _profile(names: list[str], rows: list[Row]) -> dict[str, Any]:
+    """What the first of these rows hold."""
+    return {**profile_of_rows(names, rows[:MOST_LOOKED_AT]), "whole": len(rows) <= MOST_LOOKED_AT}
+
+
 def _made(project: Project, source: Source) -> dict[str, Any]:
     """Rows that no file holds, as they would be made with the seed 1."""
     answer: dict[str, Any] = {**_EMPTY, "kind": kind_of(source), "problem": "", "columns": []}
@@ -215,7 +240,7 @@ def _made(project: Project, source: Source) -> dict[str, Any]:
     except (Unreadable, Blocked) as problem:
         return {**answer, "problem": str(problem)}
     answer["rows"] = [_row(row, names) for row in rows[:MOST_SHOWN]]
-    answer["profile"] = {**profile_of_rows(names, rows[:MOST_LOOKED_AT]), "whole": len(rows) <= MOST_LOOKED_AT}
+    answer["profile"] = _profile(names, rows)
     if isinstance(source, MadeRows):
         answer["profile"] |= {"rows": source.count, "whole": True}
     return answer

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import hashlib
 from typing import Any
 
 from flask import Blueprint, Response, request
 
+from saltpath.core import plain
 from saltpath.core.format.project import read_project
-from saltpath.core.lookups.statement import table_name
+from saltpath.core.tables.sources import DatabaseRows
 from saltpath.server.context import actor, body, database, project_asked
 from saltpath.server.problems import Refused, json_answer
+from saltpath.server.sources import MOST_LOOKED_AT
 from saltpath.store import databases, looks, projects, runs
 from saltpath.store.database import NotFound
 
@@ -46,26 +49,39 @@ def remove_database() -> Response:
 
 @databases_api.post("/databases/looks")
 def look_into() -> Response:
-    """Ask a runner for the tables of a `database`, or for the first rows of a `table`; what it gives is the evidence of the case, when the run
-    has ended. `environment`: where the database's values are read."""
+    """Ask a runner for the tables of a `database`, for the first rows of a `table`, or for those of a data source (`rows`: its document);
+    what it gives is the evidence of the case, when the run has ended. `environment`: where the database's values are read."""
     data = body()
     project = projects.project(database(), str(data.get("project", "")))
+    about, asked = _of_source(project, data["rows"]) if "rows" in data else _of_database(project, data)
+    case = looks.look(database(), project.id, actor().id, about, asked)
+    environment = str(data.get("environment", "")) or str(project.document.get("environment", ""))
+    run, _ = runs.ask(database(), project.id, actor().id, [(case.id, case.version, case.name)], kind="trial", title=case.name,
+                      environment=environment, seed=1, request={"jobs": 1, "firstRows": True})  # fmt: skip
+    return json_answer({"run": run.oid, "case": case.oid}, 201)
+
+
+def _of_database(project: projects.Document, data: dict[str, Any]) -> tuple[str, dict[str, Any]]:
+    """What the look is about, and what is asked."""
     name, table = data.get("database"), data.get("table", "")
     document = databases.databases(project).get(name) if isinstance(name, str) else None
     if document is None:
         raise NotFound(f"there is no database {name}")
     if not isinstance(table, str) or len(table) > LONGEST_TABLE:
         raise Refused(422, "table", "table is the name of one.")
-    sql = (
-        f"select * from {table_name(table)} limit {FEW_ROWS}"
-        if table
-        else TABLES["sqlite" if "sqlite" in document else "postgres"]
-    )
-    case = looks.look(database(), project.id, actor().id, f"{name}: {table or 'its tables'}", str(name), sql)
-    environment = str(data.get("environment", "")) or str(project.document.get("environment", ""))
-    run, _ = runs.ask(database(), project.id, actor().id, [(case.id, case.version, case.name)], kind="trial", title=case.name,
-                      environment=environment, seed=1, request={"jobs": 1})  # fmt: skip
-    return json_answer({"run": run.oid, "case": case.oid}, 201)
+    if table:
+        return f"{name}: {table}", {"in": name, "rows of": table, "most rows": FEW_ROWS}
+    return f"{name}: its tables", {"in": name, "sql": TABLES["sqlite" if "sqlite" in document else "postgres"]}
+
+
+def _of_source(project: projects.Document, document: object) -> tuple[str, dict[str, Any]]:
+    """The same of a data source. Raises FormatError."""
+    source = read_project({**project.document, "sources": {"it": document}}).sources["it"]
+    if not isinstance(source, DatabaseRows) or not isinstance(document, dict):
+        raise Refused(422, "no-database", "Only rows of a database are looked for there.")
+    asked = {key: value for key, value in document.items() if key != "pick"}
+    about = hashlib.sha256(plain.write_json(asked)).hexdigest()[:12]
+    return f"{source.database}: rows {about}", {**asked, "most rows": MOST_LOOKED_AT + 1}
 
 
 TABLES = {

@@ -1,30 +1,30 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, type DataSource, type SourceDocument } from "../../app/api";
-import { cellOf, useLook } from "../../app/looks";
-import { CellTable } from "../../parts/CellTable";
+import { api, type DataSource } from "../../app/api";
+import { useLook } from "../../app/looks";
 import { InPlace } from "../../parts/typing/InPlace";
 import { conditionLines, NO_DATABASE, readConditions, UNNAMED } from "../cases/edit/lookup";
 import { saying } from "./source";
+import type { Opened } from "./useSource";
 
 interface Props {
   project: string;
-  source: DataSource;
-  change: (document: SourceDocument) => Promise<string | undefined>;
+  opened: Opened;
 }
 
-/** Rows that are there only when a case runs: of a database's table, or of an output table. */
-export function ReadWhenItRuns({ project, source, change }: Props) {
+/** Rows that are there only when a case runs, of a database's table or of an output table; what is shown is how they were last. */
+export function ReadWhenItRuns({ project, opened }: Props) {
+  const { change, looking, lookAgain } = opened;
+  const source = opened.source as DataSource;
   const { document, kind } = source;
   const databases = useQuery({ queryKey: ["databases", project], queryFn: () => api.databases(project) });
   const tables = useQuery({ queryKey: ["output-tables", project], queryFn: () => api.outputTables(project) });
   const database = kind === "database" && document.in !== NO_DATABASE ? String(document.in) : "";
   const table = String(document["rows of"] ?? UNNAMED);
   const held = useLook(database, "", Boolean(database) && document.sql === undefined);
-  const first = useLook(database, table, Boolean(database) && table !== UNNAMED);
   const put = (key: string) => (text: string) => change(saying(document, key, text.trim() || undefined));
   if (kind === "output")
     return (
-      <p>
+      <p className="how-read">
         Rows of the output table{" "}
         <Named
           label="Which output table"
@@ -42,11 +42,9 @@ export function ReadWhenItRuns({ project, source, change }: Props) {
       ? found
       : change(saying(document, "where", Object.keys(found).length ? found : undefined));
   };
-  const names = Object.keys(first.data?.[0] ?? {});
-  const problem = held.error ?? first.error;
   return (
     <>
-      <p>
+      <p className="how-read">
         In{" "}
         <Named
           label="Which database"
@@ -92,17 +90,14 @@ export function ReadWhenItRuns({ project, source, change }: Props) {
             </InPlace>
           </>
         )}
-        . They are read when a case runs.
+        . They are read when a case runs.{" "}
+        {lookAgain && (
+          <button type="button" className="plain-link" disabled={looking} onClick={lookAgain}>
+            {looking ? "looking…" : "look again"}
+          </button>
+        )}
       </p>
-      {problem && <p className="trouble">{problem.message}</p>}
-      {names.length > 0 && (
-        <CellTable
-          label={`The first rows of ${table}, whatever holds of them`}
-          columns={names}
-          rows={(first.data ?? []).map((row) => names.map((name) => cellOf(row[name])))}
-          referred
-        />
-      )}
+      {held.error && <p className="trouble">{held.error.message}</p>}
     </>
   );
 }

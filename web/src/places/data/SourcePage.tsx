@@ -85,7 +85,7 @@ function OpenedSource({ project, name }: { project: string; name: string }) {
             </InPlace>
           </h1>
           <p className="muted">
-            {later ? "Counted when it runs" : <Counted opened={opened} />}
+            {later ? <CountedLast opened={opened} /> : <Counted opened={opened} />}
             {source.uses ? " · used by " : " · no case uses it yet; choose it in a case’s rows"}
             <Users source={source} />
           </p>
@@ -106,9 +106,9 @@ function OpenedSource({ project, name }: { project: string; name: string }) {
         <FramedCells document={source.document} looked={looked} change={opened.change} />
       )}
       {looked && !file && !later && <MadeColumns source={source} looked={looked} change={opened.change} />}
-      {later && <ReadWhenItRuns project={project} source={source} change={opened.change} />}
+      {later && <ReadWhenItRuns project={project} opened={opened} />}
       {looked && !looked.records.length && <MadeRows looked={looked} />}
-      {opened.profile && (
+      {opened.profile && opened.profile.columns.length > 0 && (
         <ColumnsOf
           document={source.document}
           profile={opened.profile}
@@ -119,6 +119,12 @@ function OpenedSource({ project, name }: { project: string; name: string }) {
       {file && <Versions project={project} source={source} bring={opened.bring} />}
     </div>
   );
+}
+
+/** How many rows there were when they were looked at last. */
+function CountedLast({ opened: { profile, looking } }: { opened: Opened }) {
+  if (!profile) return looking ? "A runner is looking…" : "Counted when it runs";
+  return `${profile.whole ? "" : "Over "}${count(profile.rows, "row")} when they were last looked at, read anew when it runs`;
 }
 
 /** How many rows there are, or how far they have been counted. */

@@ -1,6 +1,7 @@
 import type { DataSource, SourceDocument, SourceFrame } from "../../app/api";
 import { isFields, type Json, readTyped, writeExact } from "../../app/exact";
 import { count, listed } from "../../app/format";
+import { NO_DATABASE, UNNAMED } from "../cases/edit/lookup";
 
 export const FILES = ".csv,.tsv,.txt,.xlsx,.xlsm,.json,.jsonl,.ndjson";
 export const KINDS = ["text", "number", "integer", "boolean", "date", "date-time", "list", "object"];
@@ -132,6 +133,10 @@ export function sourceName(file: string, taken: string[]): string {
   for (let number = 2; taken.includes(name); number += 1) name = `${stem} ${number}`;
   return name;
 }
+
+/** Whether it is said which rows of which database it has. */
+export const isAsked = (document: SourceDocument): boolean =>
+  document.in !== NO_DATABASE && document["rows of"] !== UNNAMED;
 
 export const addressOf = (name: string): string => `/data/source?name=${encodeURIComponent(name)}`;
 

@@ -11,9 +11,11 @@ import {
 } from "../../app/api";
 import { useEvents } from "../../app/events";
 import { writeExact } from "../../app/exact";
-import { addressOf } from "./source";
+import { useEnvironment } from "../../app/run";
+import { addressOf, isAsked } from "./source";
 
 const ASK_AGAIN_MS = 600;
+const FRESH_MS = 60_000;
 
 /** One source: what it is, how its rows look, its changes, each of which can be undone. */
 export function useSource(project: string, name: string) {
@@ -27,8 +29,17 @@ export function useSource(project: string, name: string) {
   const query = useQuery({ queryKey: ["sources", project], queryFn: () => api.sources(project) });
   const source = query.data?.items.find((item) => item.name === name);
   const text = source ? writeExact(source.document) : "";
+  const [environment] = useEnvironment();
+  const ofDatabase = source?.kind === "database" && isAsked(source.document);
+  const seen = useQuery({
+    queryKey: ["look at rows", project, environment?.name, text],
+    queryFn: () => api.lookAtRows(project, environment?.name ?? "", source?.document as SourceDocument),
+    enabled: ofDatabase,
+    staleTime: FRESH_MS,
+    retry: false,
+  });
   const looked = useQuery({
-    queryKey: ["looked", project, text, source?.changedAt],
+    queryKey: ["looked", project, text, source?.changedAt, seen.data?.run],
     queryFn: () => api.lookAtSource(project, source?.document as SourceDocument),
     enabled: Boolean(source),
     placeholderData: keepPreviousData,
@@ -120,7 +131,10 @@ export function useSource(project: string, name: string) {
     query,
     source,
     looked: looked.data,
-    problem: looked.error?.message ?? looked.data?.problem ?? "",
+    problem: seen.error?.message ?? looked.error?.message ?? looked.data?.problem ?? "",
+    /** Whether a runner is looking into the database. */
+    looking: seen.isFetching,
+    lookAgain: ofDatabase ? () => void seen.refetch() : undefined,
     profile,
     /** How far all rows have been looked through; undefined: they are. */
     underWay: partly && whole.data?.state !== "done" ? (whole.data?.state ?? "waiting") : undefined,
