@@ -27,11 +27,12 @@ class Data(unittest.TestCase):
         return self.app.ask("POST", "/sources/looked", {"project": self.app.project, "document": document})[2]
 
     def test_the_demonstrations_sources(self):
-        arrivals, ways = self.app.get(f"/sources?project={self.app.project}")["items"]
+        arrivals, ways, berths = self.app.get(f"/sources?project={self.app.project}")["items"][:3]
         self.assertEqual(
             (arrivals["name"], arrivals["uses"], arrivals["columns"][:2]), ("arrivals", 2, ["vessel", "length"])
         )
         self.assertEqual((ways["kind"], ways["columns"]), ("combined", ["port", "order", "size"]))
+        self.assertEqual((berths["kind"], berths["uses"], berths["columns"]), ("database", 1, []), "nobody has looked")
         looked = self.looked(arrivals["document"])
         self.assertEqual(
             (looked["sheets"], looked["frame"]["names"], looked["frame"]["text"]), (["Arrivals", "Notes"], 3, "A4")
