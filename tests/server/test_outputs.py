@@ -148,6 +148,10 @@ class Outputs(unittest.TestCase):
         self.assertEqual(profile["columns"][1]["empties"], 5000)
         wrong = self.looked({"in": "harbour-db", "rows of": "berths"})
         self.assertIn("no such table: berths", wrong["problem"])
+        escapes = self.looked(
+            {"in": "harbour-db", "sql": "select replace(hex(zeroblob(200000)), '00', '%41%41') as much"}
+        )
+        self.assertIn("may hold secrets, and was withheld", escapes["problem"])
         self.assertEqual(self.looked({"output table": "lengths"}, look=False)["profile"]["rows"], 120)
         for document in ({"file": "data/arrivals.xlsx"}, {"in": "harbour-db", "sql": "delete from berth"}, {}, None, 7):
             with self.subTest(document):

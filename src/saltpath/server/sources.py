@@ -1,16 +1,18 @@
 """Where the rows of stored cases come from: their columns, and the first of them. Files are read as far as that needs, and what they gave
-is remembered by their version."""
+is remembered by their version; what a runner saw in a database, by its look."""
 
 from __future__ import annotations
 
+import hashlib
 import threading
 from collections import OrderedDict
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass, field
 from itertools import islice
 from typing import Any
 
 from saltpath.core import plain
-from saltpath.core.case import Case, LookUp, Project
+from saltpath.core.case import Case, Project
 from saltpath.core.format.project import read_project
 from saltpath.core.grammar import Unreadable
 from saltpath.core.outputs import columns_of
@@ -18,17 +20,20 @@ from saltpath.core.scopes import Scopes
 from saltpath.core.tables.made import made_rows
 from saltpath.core.tables.made import names_of as names_of_made
 from saltpath.core.tables.sources import DatabaseRows, FileRows, ListRows, NamedRows, OutputRows, Row, Source
-from saltpath.core.why import Blocked, Why
+from saltpath.core.why import Blocked, Why, why
 from saltpath.formats.rows import read_table
-from saltpath.server.compiled import compiled
 from saltpath.server.context import database
-from saltpath.store import cases, evidence, looks, output_rows, project_files, projects, runs
+from saltpath.store import evidence, looks, output_rows, project_files, projects, runs
 
 FEW = 5
 MOST_LOOKED_AT = 5_000
 MOST = 256
 _lock = threading.Lock()
-_known: OrderedDict[tuple[int, FileRows], Begin] = OrderedDict()
+_known: OrderedDict[Hashable, Begin] = OrderedDict()
+Held = tuple[list[str], list[Row]]
+"""Columns, and rows."""
+Look = tuple[int, int, str]
+"""Where a runner's look into a database is kept: its run, its place there, its step's key."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,57 +73,95 @@ def begin_of(project: int, source: Source | Why | None, scopes: Scopes | None = 
 
 
 def _of_elsewhere(project: int, source: DatabaseRows | OutputRows) -> Begin:
-    try:
-        found = rows_elsewhere(project, source, FEW)
-    except Blocked:
-        return Begin()  # it may be there when it runs
-    return Begin(*found) if found is not None else Begin()
+    """Nothing is told of rows that could not be read last: they may be there when it runs."""
+    if isinstance(source, OutputRows):
+        return Begin(*(_written(project, source, FEW) or ()))
+    look = _newest_look(project, source)
+    if look is None:
+        return Begin()
+
+    def found() -> Begin:
+        try:
+            return Begin(*_seen(look, source, FEW))
+        except Blocked:
+            return Begin()
+
+    return _remembered(look, found)
 
 
-def rows_elsewhere(project: int, source: DatabaseRows | OutputRows, most: int) -> tuple[list[str], list[Row]] | None:
-    """The columns and the first rows that a runner saw in a database when it last looked there, or that a run wrote last; None if none did.
-    Raises Blocked: why it saw none."""
-    rows = _seen_in_database(project, source) if isinstance(source, DatabaseRows) else _written(project, source, most)
-    if rows is None:
-        return None
-    return columns_of(rows), [Row(number, cells) for number, cells in enumerate(rows[:most], 1)]
+def rows_elsewhere(project: int, source: DatabaseRows | OutputRows, most: int) -> Held | None:
+    """What a runner saw in a database when it last looked there, or what a run wrote last; None if none did. Raises Blocked: why it saw
+    nothing."""
+    if isinstance(source, OutputRows):
+        return _written(project, source, most)
+    look = _newest_look(project, source)
+    return _seen(look, source, most) if look is not None else None
 
 
-def _written(project: int, source: OutputRows, most: int) -> list[dict[str, Any]] | None:
+def _written(project: int, source: OutputRows, most: int) -> Held | None:
     run = output_rows.newest_run(database(), database("evidence"), project, source.table)
-    return None if run is None else output_rows.page(database("evidence"), run, source.table, 0, most)
+    return None if run is None else _held(output_rows.page(database("evidence"), run, source.table, 0, most))
 
 
-def _seen_in_database(project: int, source: DatabaseRows) -> list[dict[str, Any]] | None:
-    for known in cases.hidden_cases(database(), project, looks.KIND):
-        [step] = compiled(known).steps
-        if not isinstance(step, LookUp) or step.most <= MOST_LOOKED_AT:
-            continue  # it was about the names of tables, or about a few rows
-        if (step.database, step.asked) != (source.database, source.asked):
-            continue
-        for run, position in runs.last_runs_of_case(database(), project, known.id, 2):  # one may be under way
-            for seen in evidence.steps_with_key(database("evidence"), run, position, step.key):
-                if seen.why is not None:
-                    raise Blocked(seen.why)
-                return list(plain.read_json(seen.exchanges[-1].body))
+def look_of(source: DatabaseRows) -> str:
+    """What a look for these rows is called."""
+    asked = hashlib.sha256(repr(source.asked).encode()).hexdigest()
+    return f"{source.database}: rows {asked[:12]}"
+
+
+def _newest_look(project: int, source: DatabaseRows) -> Look | None:
+    known = looks.of_name(database(), project, look_of(source))
+    if known is None:
+        return None
+    key = known.document["steps"][0]["key"]
+    for run, position in runs.last_runs_of_case(database(), project, known.id, 2):  # one may be under way
+        if runs.verdict_of_case(database(), run, position) is not None:
+            return run, position, key
     return None
+
+
+def _seen(look: Look, source: DatabaseRows, most: int) -> Held:
+    for seen in evidence.steps_with_key(database("evidence"), *look):
+        if seen.why is None:
+            return _rows_in(seen.exchanges[-1].body, source, most)
+        raise Blocked(seen.why)
+    raise Blocked(why("source-unreadable", source=source.database, problem="the look into it was broken off"))
+
+
+def _rows_in(body: bytes, source: DatabaseRows, most: int) -> Held:
+    try:
+        return _held(plain.read_json(body)[:most])
+    except plain.NotPlain:
+        withheld = "what came there may hold secrets, and was withheld"
+        raise Blocked(why("source-unreadable", source=source.database, problem=withheld)) from None
+
+
+def _held(rows: list[dict[str, Any]]) -> Held:
+    return columns_of(rows), [Row(number, cells) for number, cells in enumerate(rows, 1)]
 
 
 def _of_file(project: int, source: FileRows) -> Begin:
     file = project_files.current(database(), project, source.file)
     if file is None:
         return Begin(problem=f"the project has no file {source.file}")
-    name = (file.version, source)
+
+    def found() -> Begin:
+        try:
+            with project_files.opener(database(), project)(source.file) as opened:
+                table = read_table(opened, source)
+                return Begin(table.names, list(islice(table.rows, FEW)))
+        except (Blocked, Unreadable) as problem:
+            return Begin(problem=str(problem))
+
+    return _remembered((file.version, source), found)
+
+
+def _remembered(name: Hashable, find: Callable[[], Begin]) -> Begin:
     with _lock:
         if name in _known:
             _known.move_to_end(name)
             return _known[name]
-    try:
-        with project_files.opener(database(), project)(source.file) as opened:
-            table = read_table(opened, source)
-            found = Begin(table.names, list(islice(table.rows, FEW)))
-    except (Blocked, Unreadable) as problem:
-        found = Begin(problem=str(problem))
+    found = find()
     with _lock:
         _known[name] = found
         while len(_known) > MOST:

@@ -245,12 +245,12 @@ def single_requests(connection: sqlite3.Connection, project: int, most: int) -> 
     return [_case(row) for row in rows]
 
 
-def hidden_cases(connection: sqlite3.Connection, project: int, kind: int) -> list[StoredCase]:
-    """What stands in the project's hidden place of this kind (see projects.py)."""
+def hidden_cases(connection: sqlite3.Connection, project: int, kind: int, name: str | None = None) -> list[StoredCase]:
+    """What stands in the project's hidden place of this kind (see projects.py), also only under this name."""
     rows = connection.execute(
         _SELECT + "AND r.version = c.version JOIN suite s ON s.id = c.suite WHERE c.project = ? AND c.gone_at IS NULL"
-        " AND s.hidden = ?",
-        (project, kind),
+        " AND s.hidden = ? AND (? IS NULL OR c.name = ?)",
+        (project, kind, name, name),
     )
     return [_case(row) for row in rows]
 

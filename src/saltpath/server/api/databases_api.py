@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-import hashlib
 from typing import Any
 
 from flask import Blueprint, Response, request
 
-from saltpath.core import plain
 from saltpath.core.format.project import read_project
 from saltpath.core.tables.sources import DatabaseRows
 from saltpath.server.context import actor, body, database, project_asked
 from saltpath.server.problems import Refused, json_answer
-from saltpath.server.sources import MOST_LOOKED_AT
+from saltpath.server.sources import MOST_LOOKED_AT, look_of
 from saltpath.store import databases, looks, projects, runs
 from saltpath.store.database import NotFound
 
@@ -80,8 +78,7 @@ def _of_source(project: projects.Document, document: object) -> tuple[str, dict[
     if not isinstance(source, DatabaseRows) or not isinstance(document, dict):
         raise Refused(422, "no-database", "Only rows of a database are looked for there.")
     asked = {key: value for key, value in document.items() if key != "pick"}
-    about = hashlib.sha256(plain.write_json(asked)).hexdigest()[:12]
-    return f"{source.database}: rows {about}", {**asked, "most rows": MOST_LOOKED_AT + 1}
+    return look_of(source), {**asked, "most rows": MOST_LOOKED_AT + 1}
 
 
 TABLES = {
