@@ -124,6 +124,35 @@ class Rows(BrowserTest):
         card.get_by_role("button", name="without rows").click()
         expect(card).to_have_count(0)
 
+    def test_a_case_runs_over_a_list_of_an_answer(self):
+        page = self.page
+        id = self.make(
+            "salt-path: 1\ncase: Each of them\nsteps:\n  - request: List them\n    send: GET [=harbour]/berths\n"
+            "    expect: [ { of: status, is: 200 } ]\n  - request: Read one\n    send: GET [=harbour]/berths/E4\n"
+            "    expect: [ { of: status, is: 200 } ]\n"
+        )
+        self.app.run(cases=[id])
+        self.go(f"/cases/{id}?step=2")
+        page.get_by_role("treeitem").filter(has_text="depth").first.click()
+        expect(page.get_by_role("button", name="Run the case over its items")).to_have_count(0)
+        page.keyboard.press("Escape")
+        page.get_by_role("article", name="Step 1: List them").click()
+        page.get_by_role("treeitem").filter(has_text="items").first.click()
+        page.get_by_role("button", name="Run the case over its items").click()
+        card = page.get_by_role("region", name="Rows")
+        expect(card.get_by_label("Where the rows come from").locator("option:checked")).to_have_text(
+            "the items of items"
+        )
+        card.get_by_role("button", name="metres", exact=True).wait_for()
+        self.assertEqual(self.app.get(f"/cases/{id}")["document"]["rows"], {"items of": "[=kept.items]"})
+        page.get_by_role("article", name=re.compile("Read one")).click()
+        card.get_by_role("button", name="id", exact=True).click()
+        page.get_by_role("button", name="in the address instead of E4").click()
+        page.get_by_role("button", name="Run", exact=True).click()
+        page.get_by_role("status").filter(has_text="Finished: passed.").wait_for()
+        run = self.app.get(f"/cases/{id}/evidence")["run"]["id"]
+        self.assertEqual(self.app.get(f"/runs/{run}")["cases"][0]["rows"]["counts"], {"passed": 5})
+
     def test_a_look_up_and_a_row_that_is_written(self):
         page = self.page
         id = self.make(

@@ -138,7 +138,7 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(done.returncode, 1, done.stderr)
         data = json.loads(report.read_text())
         jsonschema.Draft202012Validator(report_schema()).validate(data)
-        self.assertEqual(data["counts"]["cases"], {"passed": 20, "failed": 9, "unchecked": 1, "blocked": 21})
+        self.assertEqual(data["counts"]["cases"], {"passed": 21, "failed": 9, "unchecked": 1, "blocked": 21})
         self.assertIn('"actual":448.80', report.read_text())
         self.assertNotIn("salt-and-tar", report.read_text() + junit.read_text())
         one = junitparser.JUnitXml.fromfile(str(junit))
@@ -148,7 +148,7 @@ class CommandLine(unittest.TestCase):
             (one.tests, one.failures, one.errors, one.skipped),
             (two.testsRun, len(two.failures), len(two.errors), len(two.skipped)),
         )
-        self.assertEqual((one.tests, one.failures, one.errors, one.skipped), (191, 12, 25, 5))
+        self.assertEqual((one.tests, one.failures, one.errors, one.skipped), (196, 12, 25, 5))
 
     def test_a_project_with_shared_steps_against_a_guarded_environment(self):
         folder = self.enterContext(tempfile.TemporaryDirectory())
@@ -195,7 +195,7 @@ class CommandLine(unittest.TestCase):
         changed = saltpath("change-key", "--data", data)
         self.assertIn("0 values sealed under a new key", changed.stdout)
         again = saltpath("import", str(PROJECT), "--data", data)
-        self.assertIn("0 new cases, 0 changed, 51 as they were", again.stdout, again.stderr)
+        self.assertIn("0 new cases, 0 changed, 52 as they were", again.stdout, again.stderr)
 
     def test_secrets_from_the_environment(self):
         text = case("  - { request: A, send: 'POST [=harbour]/sessions', json: { user: desk, password: '[=pin]' }, expect: [ { of: status, is: 201 } ] }\n",

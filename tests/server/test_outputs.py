@@ -173,6 +173,23 @@ class Outputs(unittest.TestCase):
         self.assertEqual([item["address"].rpartition("/")[2] for item in items], ["E1", "E2", "E4", "W2"])
         self.assertEqual(self.app.run(cases=[case])["verdict"], "passed")
 
+    def test_columns_of_a_list_are_known_once_it_was_kept(self):
+        suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
+        text = (
+            "salt-path: 1\ncase: Of a list\nrows: { items of: '[=kept.berths]' }\n"
+            "once: [ { request: List, key: listed, send: 'GET [=harbour]/berths', expect: [ { of: status, is: 200 } ], keep: { berths: $.items } } ]\n"
+            "steps: [ { request: A, key: read00, send: 'GET [=harbour]/berths/[=row.id]', expect: [ { of: $.name, is: '[=row.name]' } ] } ]\n"
+        )
+        case = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "text": text})[2]["id"]
+        rows = self.app.get(f"/cases/{case}")["rows"]
+        self.assertEqual((rows["kind"], rows["columns"], rows["problem"]), ("list", [], ""))
+        self.assertEqual(self.app.run(cases=[case])["verdict"], "passed")
+        rows = self.app.get(f"/cases/{case}")["rows"]
+        self.assertEqual(rows["columns"], ["id", "name", "metres", "depth", "state"])
+        self.assertEqual(rows["first"][0][:3], ["E1", "East 1", "30"])
+        items = self.app.get(f"/cases/{case}/finished?step=read00")["items"]
+        self.assertEqual([item["address"].rpartition("/")[2] for item in items], ["E1", "E2", "E4", "W1", "W2"])
+
     def test_salt_paths_own_files_are_not_looked_into(self):
         project = f"?project={self.app.project}"
         own = str(self.app.data / "saltpath.db")

@@ -59,12 +59,7 @@ def judged(stored: StoredCase, run: str = "", row: int | None = None) -> Judged:
     case = inheriting(with_shared(stored), suite, project)
     newest, verdict, found = _seen_in(stored, run, row) if run else last_seen(stored, row)
     scopes = _scopes(stored, case, (suite, project), newest, [seen for _, seen in found.values()])
-    for _, step in case.every_step():
-        if isinstance(step, Answered) and step.key in found:
-            of, seen = found[step.key]
-            found[step.key] = (of, again.kept(step, seen, scopes))
-            for name, value in found[step.key][1].kept.items():
-                scopes.keep(name, value)
+    keep_again(case, found, scopes)
     steps = []
     for where, step in placed(case):
         if step.key not in found:
@@ -79,6 +74,16 @@ def judged(stored: StoredCase, run: str = "", row: int | None = None) -> Judged:
         inside = _inside(of, seen) if isinstance(step, UseShared | ForEach) else []
         steps.append(SeenStep(step, of, seen, anew, spaces, where, inside))
     return Judged(newest, verdict, steps)
+
+
+def keep_again(case: Case, found: Found, scopes: Scopes) -> None:
+    """What the steps' keeps, as they are now, take from the answers that were seen: in `found`, and into the scopes."""
+    for _, step in case.every_step():
+        if isinstance(step, Answered) and step.key in found:
+            of, seen = found[step.key]
+            found[step.key] = (of, again.kept(step, seen, scopes))
+            for name, value in found[step.key][1].kept.items():
+                scopes.keep(name, value)
 
 
 @contextmanager

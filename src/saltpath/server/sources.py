@@ -63,13 +63,24 @@ def begin_of(project: int, source: Source | Why | None, scopes: Scopes | None = 
         return _of_file(project, source)
     if isinstance(source, (DatabaseRows, OutputRows)):
         return _of_elsewhere(project, source)
-    if isinstance(source, (ListRows, NamedRows)):
+    if isinstance(source, NamedRows):
         return Begin()  # known when it runs
+    if isinstance(source, ListRows):
+        return _of_list(source, scopes)
     try:
         rows = list(islice(made_rows(source, scopes), FEW)) if scopes is not None else []
         return Begin(names_of_made(source), rows)
     except (Blocked, Unreadable) as problem:
         return Begin(names_of_made(source), problem=str(problem))
+
+
+def _of_list(source: ListRows, scopes: Scopes | None) -> Begin:
+    """The items that the list had when it was last kept."""
+    try:
+        rows = list(islice(made_rows(source, scopes), FEW)) if scopes is not None else []
+    except (Blocked, Unreadable):
+        return Begin()  # it may be there when it runs
+    return Begin(columns_of(row.values for row in rows), rows) if rows else Begin()
 
 
 def _of_elsewhere(project: int, source: DatabaseRows | OutputRows) -> Begin:

@@ -14,11 +14,12 @@ from saltpath.core.format.writer import write_document
 from saltpath.core.inspect import inspect, surroundings
 from saltpath.core.outline import outline
 from saltpath.core.scopes import Scopes
-from saltpath.core.tables.sources import DatabaseRows, FileRows, NamedRows, Source, kind_of
+from saltpath.core.tables.sources import DatabaseRows, FileRows, ListRows, NamedRows, Source, kind_of
 from saltpath.core.why import Why
 from saltpath.server.again import scopes_of
 from saltpath.server.api.views import cell_text, every_answer_view, moment, reason
 from saltpath.server.context import database
+from saltpath.server.last_seen import keep_again, last_seen
 from saltpath.server.problems import json_answer
 from saltpath.server.shared_cases import shared_view, with_shared
 from saltpath.server.sources import Begin, begin_of, source_of
@@ -37,13 +38,9 @@ def case_answer(stored: cases.StoredCase) -> Response:
     of_suite, of_project = read_suite(suite.document), read_project(project.document)
     values, shared = of_suite.values, of_project.values
     source = source_of(stored.project, case, of_project)
-    begin = begin_of(
-        stored.project, source, scopes_for_rows(case, of_suite, of_project) if case.rows is not None else None
-    )
-    sure = begin.names is not None and not isinstance(
-        source, DatabaseRows
-    )  # which may have others since it was looked into
-    columns = frozenset(begin.names or ()) if sure else None
+    begin = begin_of_case(stored, case, of_suite, of_project, source)
+    may_differ = begin.names is None or isinstance(source, (DatabaseRows, ListRows))  # when it runs
+    columns = None if may_differ else frozenset(begin.names or ())
     around = surroundings((), of_suite, shared, environments)
     around = replace(around, columns=columns, databases=frozenset(of_project.databases))
     findings = [
@@ -109,6 +106,18 @@ def case_answer(stored: cases.StoredCase) -> Response:
     )
     answer.headers["ETag"] = f'"{stored.version}"'
     return answer
+
+
+def begin_of_case(
+    stored: cases.StoredCase, case: Case, suite: Suite, project: Project, source: Source | Why | None
+) -> Begin:
+    """How a case's rows begin; those of a list that its last run kept, too."""
+    if case.rows is None:
+        return begin_of(stored.project, source)
+    scopes = scopes_for_rows(case, suite, project)
+    if isinstance(source, ListRows):
+        keep_again(case, last_seen(stored)[2], scopes)
+    return begin_of(stored.project, source, scopes)
 
 
 def scopes_for_rows(case: Case, suite: Suite, project: Project) -> Scopes:

@@ -15,12 +15,12 @@ from saltpath.core.prepare import Prepared, prepare
 from saltpath.core.scopes import Scope, Scopes
 from saltpath.core.tables.sources import Row
 from saltpath.core.why import Blocked
-from saltpath.server.api.case_view import scopes_for_rows
+from saltpath.server.api.case_view import begin_of_case
 from saltpath.server.context import database
 from saltpath.server.last_seen import around, last_seen
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.shared_cases import with_shared
-from saltpath.server.sources import begin_of, source_of
+from saltpath.server.sources import source_of
 from saltpath.store import cases, project_files, projects
 from saltpath.store.database import NotFound, now_us
 
@@ -45,7 +45,7 @@ def finished_requests(id: str) -> Response:
     scopes = _scopes(stored, case, environment)
     suite, project = around(stored)
     source = source_of(stored.project, case, project)
-    begin = begin_of(stored.project, source, scopes_for_rows(case, suite, project))
+    begin = begin_of_case(stored, case, suite, project, source)
     rows = begin.rows if case.rows is not None else [Row(1, {})]
     return json_answer(
         {"items": [_finished(step, row, scopes) for row in rows], "next": None, "problem": begin.problem}

@@ -4,7 +4,7 @@ import type { Picked } from "../../../parts/tree/picked";
 import { Typing } from "../../../parts/typing/Typing";
 import { useEdited } from "./context";
 import { type CheckDocument, inChecks, setKeep, stepWith } from "./document";
-import { keptAs, takenNames } from "./handover";
+import { canRunOver, keptAs, overList, takenNames } from "./handover";
 import {
   anyOfKind,
   asBody,
@@ -80,6 +80,11 @@ export function NodeActs(props: Props) {
       return setKeep(step.key, name, item.path);
     });
     const wrong = await editing.apply((before) => changes.reduce((next, change) => change(next), before));
+    if (wrong) setProblem(wrong);
+    else close();
+  };
+  const overItems = async () => {
+    const wrong = await editing.apply(overList(step.key, name, only ? pathOf(only) : ""));
     if (wrong) setProblem(wrong);
     else close();
   };
@@ -170,6 +175,11 @@ export function NodeActs(props: Props) {
       {only && !single && (
         <button type="button" onClick={() => setMode("put")}>
           Put into… <kbd>P</kbd>
+        </button>
+      )}
+      {only?.kind === "list" && canRunOver(editing.document, step.key) && (
+        <button type="button" onClick={() => void overItems()}>
+          Run the case over its items
         </button>
       )}
       {named && (

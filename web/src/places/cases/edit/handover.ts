@@ -8,6 +8,8 @@ import {
   PARTS,
   type StepDocument,
   setKeep,
+  setOwn,
+  setPart,
   stepFrom,
   stepsOf,
 } from "./document";
@@ -21,6 +23,23 @@ export interface Place {
   fits: boolean;
   change: (reference: string) => Change;
 }
+
+/** Whether the case can run over a list in the answer of this step: it has no rows yet, and the step stands before all the others. */
+export function canRunOver(document: Document, key: string): boolean {
+  if (document.case === undefined || document.rows !== undefined) return false;
+  const [first, second] = stepsOf(document, "steps");
+  const isFirst = first?.key === key && second !== undefined;
+  return isFirst || stepsOf(document, "once").some((step) => step.key === key);
+}
+
+/** The case runs over the items of a list that this step keeps, once before all of them. */
+export const overList =
+  (key: string, name: string, path: string): Change =>
+  (document) => {
+    const kept = setKeep(key, name, path)(document);
+    const once = stepsOf(kept, "once").some((step) => step.key === key) ? kept : setPart(key, "once")(kept);
+    return setOwn("rows", { "items of": `[=kept.${name}]` })(once);
+  };
 
 /** Where a value of one step could go in the steps after it; places that hold this very value come first. */
 export function placesAfter(document: Document, key: string, literal: string): Place[] {

@@ -1,26 +1,25 @@
 import type { Step } from "../../../app/api";
 import { useEdited } from "../edit/context";
-import { type Change, checksOf, inChecks, stepWith } from "../edit/document";
-import { placesIn } from "../edit/handover";
+import { type Change, checksOf, inChecks, type StepDocument, stepWith } from "../edit/document";
+import { type Place, placesIn } from "../edit/handover";
 import { referenceTo } from "./columns";
 
 const MOST_PLACES = 14;
 
 interface Props {
   column: string;
-  /** What the first row has there. */
-  value: string;
+  /** What the first rows have there. */
+  values: string[];
   step: Step;
   put: (change: Change, done: string) => void;
 }
 
-/** Where a column can go in the step in focus: its address, parameters, headers and body, those that hold the first row's value first; and
- * what its checks expect. */
-export function ColumnPlaces({ column, value, step, put }: Props) {
+/** Where a column can go in the step in focus: its address, parameters, headers and body, those that hold a value of the first rows first;
+ * and what its checks expect. */
+export function ColumnPlaces({ column, values, step, put }: Props) {
   const { editing } = useEdited();
   const document = stepWith(editing.document, step.key);
-  const places = step.send && document ? placesIn(document, value) : [];
-  places.sort((left, right) => Number(right.fits) - Number(left.fits));
+  const places = step.send && document ? placesFor(document, values) : [];
   const checks = checksOf(document).map((check, index) => ({ check, index, of: check.of }));
   return (
     <div className="column-places">
@@ -58,4 +57,11 @@ export function ColumnPlaces({ column, value, step, put }: Props) {
         ))}
     </div>
   );
+}
+
+/** The places of a request, each once: those that hold one of these values first. */
+export function placesFor(step: StepDocument, values: string[]): Place[] {
+  const found = (values.length ? values : [""]).flatMap((value) => placesIn(step, value));
+  const sorted = found.sort((left, right) => Number(right.fits) - Number(left.fits));
+  return sorted.filter((place, at) => sorted.findIndex((other) => other.place === place.place) === at);
 }

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, type Case, type Environment, type Step, type StepEvidence } from "../../../app/api";
-import { type Json, readExact } from "../../../app/exact";
+import { isFields, type Json, readExact } from "../../../app/exact";
 import { count } from "../../../app/format";
 import { InPlace } from "../../../parts/typing/InPlace";
 import { addressOf } from "../../data/source";
@@ -111,7 +111,7 @@ export function RowsCard({ of, step, seen, environment }: Props) {
       {picked && step && (
         <ColumnPlaces
           column={picked}
-          value={rows.first[0]?.[rows.columns.indexOf(picked)] ?? ""}
+          values={rows.first.map((cells) => cells[rows.columns.indexOf(picked)] ?? "")}
           step={step}
           put={(change, done) => {
             setPicked(undefined);
@@ -167,7 +167,9 @@ function Source({ of }: { of: Case }) {
           void editing.apply(setOwn("rows", withSource(editing.document.rows, event.target.value)))
         }
       >
-        {!names.includes(named) && <option value={named}>{named || written(of)}</option>}
+        {!names.includes(named) && (
+          <option value={named}>{named || written(of, editing.document.rows)}</option>
+        )}
         {names.map((name) => (
           <option key={name}>{name}</option>
         ))}
@@ -188,10 +190,17 @@ const WORDS: Record<string, string> = {
   written: "those written out here",
   made: "rows that are made here",
   combined: "values combined here",
-  list: "a list that was kept",
   output: "an output table",
 };
-const written = (of: Case): string => of.rows?.file || WORDS[of.rows?.kind ?? ""] || "a source";
+
+/** What rows that no source of the project has are called. */
+function written(of: Case, said: Json | undefined): string {
+  if (isFields(said) && typeof said["items of"] === "string")
+    return `the items of ${said["items of"].replace(/^\[=(kept\.)?|\]$/g, "")}`;
+  if (isFields(said) && said.in !== undefined)
+    return `${String(said["rows of"] ?? "a statement")} in ${String(said.in)}`;
+  return of.rows?.file || WORDS[of.rows?.kind ?? ""] || "a source";
+}
 
 function withSource(rows: Json | undefined, source: string): Json {
   const pick = typeof rows === "object" && rows && "pick" in rows ? (rows as { pick: Json }).pick : undefined;
