@@ -3,15 +3,19 @@ end, alone, and both are told: a browser that stood still for seconds because it
 With words, only the tests whose name holds one, in this process. The last line is
 `N passed, N failed`."""
 
+import os
 import re
 import subprocess
 import sys
+import tempfile
 import time
 import unittest
 from collections import deque
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+
+from tests.application import begin
 
 ROOT = Path(__file__).resolve().parent
 LONGEST_S = 600
@@ -90,10 +94,13 @@ def again(counts: Counts) -> None:
 def every() -> tuple[int, int]:
     files = sorted(ROOT.rglob("test_*.py"), key=lambda file: ("browser" not in file.parts, -file.stat().st_size))
     names = deque(".".join(file.relative_to(ROOT.parent).with_suffix("").parts) for file in files)
-    with ThreadPoolExecutor(2) as pool:  # one takes the browser's from the front, the other the rest from the end
-        front, back = pool.map(take, (names.popleft, names.pop))
-    counts = front | back
-    again(counts)
+    with tempfile.TemporaryDirectory() as folder:
+        os.environ["SALTPATH_TESTS_BEGUN"] = str(Path(folder) / "begun")
+        begin(Path(folder) / "begun")
+        with ThreadPoolExecutor(2) as pool:  # one takes the browser's from the front, the other the rest from the end
+            front, back = pool.map(take, (names.popleft, names.pop))
+        counts = front | back
+        again(counts)
     return sum(passed for passed, _ in counts.values()), sum(failed for _, failed in counts.values())
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import shutil
 import signal
 import socket
 import subprocess
@@ -18,6 +19,9 @@ from typing import Any
 # How long a test waits for what has to come. A test that passes never waits so long; a machine that stands still for seconds at
 # a time, which shared ones do, must not fail one. What is promised within a time (bars.md) gives its own.
 PATIENCE_S = float(os.environ.get("PATIENCE_S", "45"))
+
+# A folder in which the demonstration's first run has ended, to begin from; without it each application begins anew.
+BEGUN = os.environ.get("SALTPATH_TESTS_BEGUN", "")
 
 
 def free_port() -> int:
@@ -50,6 +54,8 @@ class Application:
     def __enter__(self) -> Application:
         command = [sys.executable, "-m", "saltpath.cli", "demo", "--data", str(self.data), "--port", str(self.port),
                    "--harbour-port", str(self.harbour_port)]  # fmt: skip
+        if BEGUN:
+            shutil.copytree(BEGUN, self.data)
         self.log = (Path(self._folder.name) / "log").open("w+")
         self.process = subprocess.Popen(command, stdout=self.log, stderr=subprocess.STDOUT)
         self.wait(lambda: self.get("/health"))
@@ -57,10 +63,13 @@ class Application:
         return self
 
     def __exit__(self, *_: object) -> None:
+        self.stop()
+        self._folder.cleanup()
+
+    def stop(self) -> None:
         self.process.send_signal(signal.SIGTERM)
         self.process.wait(PATIENCE_S)
         self.log.close()
-        self._folder.cleanup()
 
     def wait(self, probe, seconds: float = PATIENCE_S) -> Any:
         """What `probe` gives once it gives something; it may raise while it does not."""
@@ -130,3 +139,11 @@ class Application:
     def kill(self, kind: str) -> None:
         for process in self.children()[kind]:
             os.kill(process, signal.SIGKILL)
+
+
+def begin(folder: Path) -> None:
+    """Let the demonstration begin, and put what it has when its first run has ended into the folder, for `BEGUN`."""
+    with Application() as app:
+        app.finished(app.get(f"/runs?project={app.project}")["items"][0]["id"])
+        app.stop()
+        shutil.copytree(app.data, folder, ignore=shutil.ignore_patterns("*.sock"))
