@@ -153,6 +153,24 @@ class Rows(BrowserTest):
         run = self.app.get(f"/cases/{id}/evidence")["run"]["id"]
         self.assertEqual(self.app.get(f"/runs/{run}")["cases"][0]["rows"]["counts"], {"passed": 5})
 
+    def test_rows_that_are_written_out_become_a_source(self):
+        page = self.page
+        id = self.make(
+            "salt-path: 1\ncase: Two berths\nrows: [ { id: E1, metres: 30.0 }, { id: W2, metres: 90 } ]\nsteps:\n"
+            "  - request: Read it\n    send: GET [=harbour]/berths/[=row.id]\n    expect: [ { of: $.metres, is: '[=row.metres]' } ]\n"
+        )
+        self.go(f"/cases/{id}")
+        card = page.get_by_role("region", name="Rows")
+        card.get_by_role("button", name="make a source of them").click()
+        card.get_by_text("They stand in Data as Two berths.").wait_for()
+        expect(card.get_by_label("Where the rows come from")).to_have_value("Two berths")
+        expect(card.get_by_role("button", name="make a source of them")).to_have_count(0)
+        card.get_by_text("30.0", exact=True).wait_for()
+        self.assertEqual(self.app.run(cases=[id])["verdict"], "passed")
+        page.get_by_role("button", name="Undo", exact=True).click()
+        card.get_by_role("button", name="make a source of them").wait_for()
+        self.addCleanup(self.app.ask, "DELETE", f"/sources?project={self.app.project}&name=Two%20berths")
+
     def test_a_look_up_and_a_row_that_is_written(self):
         page = self.page
         id = self.make(

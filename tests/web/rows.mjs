@@ -4,7 +4,7 @@ import { test } from "node:test";
 import { fileURLToPath } from "node:url";
 import { built } from "./built.mjs";
 
-const { columns, lookup, source } = await built(process.env.WEB, fileURLToPath(new URL("rows.ts", import.meta.url)));
+const { columns, handover, lookup, source } = await built(process.env.WEB, fileURLToPath(new URL("rows.ts", import.meta.url)));
 
 test("a frame that is drawn says where names and data stand", () => {
   const shown = { rows: 20, columns: 6 };
@@ -80,4 +80,46 @@ test("the fields of a request that stand written out could be columns", () => {
   const put = found.reduce((of, field) => field.put(of, columns.referenceTo(field.name)), step);
   assert.equal(put.json, "{ \"a\": \"[=row.a]\", \"b\": { \"a\": \"[=row.'a (2)']\" }, \"c\": \"[=d]\", \"e\": \"[=row.e]\", \"f\": \"[=row.f]\" }");
   assert.equal(columns.csvOf([{ name: "a", value: "1.50" }, { name: "b, c", value: 'say "x"' }]), 'a,"b, c"\n1.50,"say ""x"""\n');
+});
+
+test("a case runs over a list that its first step's answer has", () => {
+  const list = { key: "a", request: "List", send: "GET /berths" };
+  const read = { key: "b", request: "Read", send: "GET /berths/E4" };
+  const of = { case: "Each", steps: [list, read] };
+  assert.deepEqual(["a", "b"].map((key) => handover.canRunOver(of, key)), [true, false]);
+  assert.equal(handover.canRunOver({ case: "Alone", steps: [list] }, "a"), false, "nothing would be left to carry out for an item");
+  assert.equal(handover.canRunOver({ ...of, rows: "arrivals" }, "a"), false);
+  assert.equal(handover.canRunOver({ shared: "Sign in", steps: [list, read] }, "a"), false);
+  const over = handover.overList("a", "berths", "$.items")(of);
+  assert.deepEqual(over, {
+    case: "Each", rows: { "items of": "[=kept.berths]" }, once: [{ ...list, keep: { berths: "$.items" } }], steps: [read],
+  });
+  const { rows, ...before } = over;
+  assert.equal(handover.canRunOver(before, "a"), true, "it stands before all rows already");
+  assert.deepEqual(handover.overList("a", "all", "$.items")(before).once, [{ ...list, keep: { berths: "$.items", all: "$.items" } }]);
+  assert.equal(columns.rowsSaid(rows, null), "the items of berths");
+});
+
+test("a column is offered the places that hold a value of any of the first rows", () => {
+  const step = { key: "b", request: "Read", send: "GET /berths/E4", query: { of: "W1" } };
+  const places = (values) => handover.placesFor(step, values).map((place) => place.place);
+  assert.deepEqual(places(["E1", "E4", "W1"]).slice(0, 2), ["in the address instead of E4", "in the parameter of"]);
+  assert.equal(new Set(places(["E1", "E4", "W1"])).size, places(["E1", "E4", "W1"]).length, "each once");
+  assert.deepEqual(places([]), places(["nowhere"]));
+});
+
+test("rows that no source of the project has are called by where they come from", () => {
+  assert.equal(columns.rowsSaid({ in: "harbour-db", "rows of": "berth" }, { kind: "database" }), "berth in harbour-db");
+  assert.equal(columns.rowsSaid({ in: "harbour-db", sql: "select 1" }, { kind: "database" }), "a statement in harbour-db");
+  assert.equal(columns.rowsSaid({ file: "data/a.csv" }, { kind: "file", file: "data/a.csv" }), "data/a.csv");
+  assert.equal(columns.rowsSaid([{ a: 1 }], { kind: "written", file: "" }), "those written out here");
+  assert.equal(source.isAsked({ in: "harbour-db", "rows of": "berth" }), true);
+  assert.equal(source.isAsked({ in: "harbour-db", "rows of": "a_table" }), false);
+});
+
+test("rows that are written out can become a source where a file has the same", () => {
+  assert.deepEqual(columns.writtenOut([{ a: 1, b: "x" }]), [{ a: 1, b: "x" }]);
+  assert.deepEqual(columns.writtenOut({ rows: [{ a: null }], pick: "1" }), [{ a: null }]);
+  for (const rows of ["arrivals", { file: "a.csv" }, [], [{ a: "[=b]" }], [{ a: { b: 1 } }], [{ a: [1] }], [1], undefined])
+    assert.equal(columns.writtenOut(rows), undefined);
 });

@@ -24,6 +24,13 @@ export interface Place {
   change: (reference: string) => Change;
 }
 
+/** The places of a request, each once: those that hold one of these values first. */
+export function placesFor(step: StepDocument, values: string[]): Place[] {
+  const found = (values.length ? values : [""]).flatMap((value) => placesIn(step, value));
+  const sorted = found.sort((left, right) => Number(right.fits) - Number(left.fits));
+  return sorted.filter((place, at) => sorted.findIndex((other) => other.place === place.place) === at);
+}
+
 /** Whether the case can run over a list in the answer of this step: it has no rows yet, and the step stands before all the others. */
 export function canRunOver(document: Document, key: string): boolean {
   if (document.case === undefined || document.rows !== undefined) return false;

@@ -1,14 +1,13 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { api, type Case, type Step } from "../../../app/api";
-import { freePath } from "../../../app/files";
+import { api, type Case, type SourceDocument, type Step } from "../../../app/api";
 import { count } from "../../../app/format";
-import { sourceName } from "../../data/source";
 import type { StepDocument } from "../edit/document";
 import { inStep, setOwn, stepWith } from "../edit/document";
 import type { Edits } from "../edit/useEditing";
 import { csvOf, markable, referenceTo } from "./columns";
+import { newSource } from "./newSource";
 
 interface Props {
   of: Case;
@@ -83,19 +82,14 @@ function MarkFields({ of, edits, request, name, close }: MarkProps) {
   };
   const make = async () => {
     try {
-      const known = (await api.files(of.project)).items;
-      const taken = (await api.sources(of.project)).items.map((item) => item.name);
-      const file = new File([csvOf(chosen)], `${of.name}.csv`, { type: "text/csv" });
-      const kept = await api.putFile(of.project, freePath(file.name, known), file);
       const kinds = chosen.filter((field) => field.kind !== "text").map((field) => [field.name, field.kind]);
-      const document = { file: kept.path, ...(kinds.length && { columns: Object.fromEntries(kinds) }) };
-      const made = await api.addSource(of.project, sourceName(of.name, taken), document);
-      await client.invalidateQueries({ queryKey: ["sources"] });
+      const more: SourceDocument = kinds.length ? { columns: Object.fromEntries(kinds) } : {};
+      const made = await newSource(client, of, csvOf(chosen), "csv", more);
       const problem = await edits.apply((before) => {
         const withRefs = inStep(request.key as string, (step) =>
           chosen.reduce((next, field) => field.put(next, referenceTo(field.name)), step),
         )(before);
-        return setOwn("rows", made.name)(withRefs);
+        return setOwn("rows", made)(withRefs);
       });
       if (problem) setSaid(problem);
       else close();

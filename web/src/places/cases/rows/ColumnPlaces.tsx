@@ -1,7 +1,7 @@
 import type { Step } from "../../../app/api";
 import { useEdited } from "../edit/context";
-import { type Change, checksOf, inChecks, type StepDocument, stepWith } from "../edit/document";
-import { type Place, placesIn } from "../edit/handover";
+import { type Change, checksOf, inChecks, stepWith } from "../edit/document";
+import { placesFor } from "../edit/handover";
 import { referenceTo } from "./columns";
 
 const MOST_PLACES = 14;
@@ -57,11 +57,4 @@ export function ColumnPlaces({ column, values, step, put }: Props) {
         ))}
     </div>
   );
-}
-
-/** The places of a request, each once: those that hold one of these values first. */
-export function placesFor(step: StepDocument, values: string[]): Place[] {
-  const found = (values.length ? values : [""]).flatMap((value) => placesIn(step, value));
-  const sorted = found.sort((left, right) => Number(right.fits) - Number(left.fits));
-  return sorted.filter((place, at) => sorted.findIndex((other) => other.place === place.place) === at);
 }

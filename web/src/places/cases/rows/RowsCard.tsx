@@ -1,16 +1,17 @@
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, type Case, type Environment, type Step, type StepEvidence } from "../../../app/api";
-import { isFields, type Json, readExact } from "../../../app/exact";
+import { type Json, readExact, writeExact } from "../../../app/exact";
 import { count } from "../../../app/format";
 import { InPlace } from "../../../parts/typing/InPlace";
 import { addressOf } from "../../data/source";
 import { useEdited } from "../edit/context";
 import { checksOf, inChecks, setOwn, stepWith } from "../edit/document";
 import { ColumnPlaces } from "./ColumnPlaces";
-import { byName, expectedByName } from "./columns";
+import { byName, expectedByName, rowsSaid, writtenOut } from "./columns";
 import { FinishedRows } from "./FinishedRows";
+import { newSource } from "./newSource";
 
 const FEW_ROWS = 3;
 
@@ -28,6 +29,7 @@ export function RowsCard({ of, step, seen, environment }: Props) {
   const [picked, setPicked] = useState<string>();
   const [finished, setFinished] = useState(false);
   const [said, setSaid] = useState("");
+  const client = useQueryClient();
   const { rows } = of;
   if (!rows) return null;
   const document = step && stepWith(editing.document, step.key);
@@ -50,6 +52,18 @@ export function RowsCard({ of, step, seen, environment }: Props) {
       `${count(checks.length, "check")} made.`,
     );
   };
+  const held = writtenOut(editing.document.rows);
+  const intoData = async () => {
+    try {
+      const source = await newSource(client, of, writeExact(held as Json), "json");
+      await put(
+        editing.apply(setOwn("rows", withSource(editing.document.rows, source))),
+        `They stand in Data as ${source}.`,
+      );
+    } catch (problem) {
+      setSaid((problem as Error).message);
+    }
+  };
   return (
     <section className="rows-card" aria-label="Rows">
       <p>
@@ -64,6 +78,14 @@ export function RowsCard({ of, step, seen, environment }: Props) {
           {rows.pick ? `only ${rows.pick}` : <span className="add">+ only some</span>}
         </InPlace>
         {" · "}
+        {held && (
+          <>
+            <button type="button" className="plain-link" onClick={() => void intoData()}>
+              make a source of them
+            </button>
+            {" · "}
+          </>
+        )}
         <button
           type="button"
           className="plain-link"
@@ -168,7 +190,7 @@ function Source({ of }: { of: Case }) {
         }
       >
         {!names.includes(named) && (
-          <option value={named}>{named || written(of, editing.document.rows)}</option>
+          <option value={named}>{named || rowsSaid(editing.document.rows, of.rows)}</option>
         )}
         {names.map((name) => (
           <option key={name}>{name}</option>
@@ -184,22 +206,6 @@ function Source({ of }: { of: Case }) {
       )}
     </>
   );
-}
-
-const WORDS: Record<string, string> = {
-  written: "those written out here",
-  made: "rows that are made here",
-  combined: "values combined here",
-  output: "an output table",
-};
-
-/** What rows that no source of the project has are called. */
-function written(of: Case, said: Json | undefined): string {
-  if (isFields(said) && typeof said["items of"] === "string")
-    return `the items of ${said["items of"].replace(/^\[=(kept\.)?|\]$/g, "")}`;
-  if (isFields(said) && said.in !== undefined)
-    return `${String(said["rows of"] ?? "a statement")} in ${String(said.in)}`;
-  return of.rows?.file || WORDS[of.rows?.kind ?? ""] || "a source";
 }
 
 function withSource(rows: Json | undefined, source: string): Json {

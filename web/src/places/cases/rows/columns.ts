@@ -1,4 +1,5 @@
-import { isFields, type Json } from "../../../app/exact";
+import type { Case } from "../../../app/api";
+import { isFields, type Json, writeExact } from "../../../app/exact";
 import { fieldOf, fieldsOn } from "../../../parts/places";
 import type { Change, CheckDocument, StepDocument } from "../edit/document";
 import { inStep } from "../edit/document";
@@ -139,4 +140,30 @@ function distinct(found: Markable[]): Markable[] {
 export function csvOf(fields: { name: string; value: string }[]): string {
   const cell = (text: string) => (/[",\n\r]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text);
   return `${fields.map((field) => cell(field.name)).join(",")}\n${fields.map((field) => cell(field.value)).join(",")}\n`;
+}
+
+const WORDS: Record<string, string> = {
+  written: "those written out here",
+  made: "rows that are made here",
+  combined: "values combined here",
+  output: "an output table",
+};
+
+/** What rows that no source of the project has are called. */
+export function rowsSaid(said: Json | undefined, found: Case["rows"]): string {
+  if (isFields(said) && typeof said["items of"] === "string")
+    return `the items of ${said["items of"].replace(/^\[=(kept\.)?|\]$/g, "")}`;
+  if (isFields(said) && said.in !== undefined)
+    return `${String(said["rows of"] ?? "a statement")} in ${String(said.in)}`;
+  return found?.file || WORDS[found?.kind ?? ""] || "a source";
+}
+
+/** Rows that stand written out in the case, if a file could have them: there a reference would be text, and an object several columns. */
+export function writtenOut(rows: Json | undefined): Json[] | undefined {
+  const held = isFields(rows) ? rows.rows : rows;
+  if (!Array.isArray(held) || !held.length || writeExact(held).includes("[=")) return undefined;
+  const flat = held.every(
+    (row) => isFields(row) && !Object.values(row).some((cell) => isFields(cell) || Array.isArray(cell)),
+  );
+  return flat ? held : undefined;
 }
