@@ -123,3 +123,13 @@ test("rows that are written out can become a source where a file has the same", 
   for (const rows of ["arrivals", { file: "a.csv" }, [], [{ a: "[=b]" }], [{ a: { b: 1 } }], [{ a: [1] }], [1], undefined])
     assert.equal(columns.writtenOut(rows), undefined);
 });
+
+test("columns and cells of a table that are pressed one right after the other are all taken", () => {
+  const names = ["id", "name", "metres"];
+  const pressed = (step, ...each) => each.reduce((old, name) => lookup.turningColumn(name, names)(old), step);
+  assert.deepEqual(pressed({ key: "a" }, "metres", "id", "name"), { key: "a", columns: names });
+  assert.deepEqual(pressed({ key: "a", columns: "id" }, "name"), { key: "a", columns: ["id", "name"] });
+  assert.deepEqual(pressed({ key: "a", columns: ["id"] }, "id"), { key: "a" });
+  const where = [["id", "E4"], ["state", null], ["id", "E1"]].reduce((old, [name, value]) => lookup.havingValue(name, value)(old), { key: "a" });
+  assert.deepEqual(where, { key: "a", where: { id: "E1", state: { absent: true } } });
+});

@@ -1,8 +1,9 @@
 import type { Step } from "../../app/api";
-import { isFields, type Json } from "../../app/exact";
+import type { Json } from "../../app/exact";
 import { cellOf, useLook } from "../../app/looks";
 import { useEdited } from "./edit/context";
-import { inStep, stepWith } from "./edit/document";
+import { inStep } from "./edit/document";
+import { havingValue, turningColumn } from "./edit/lookup";
 
 /** The first rows of a step's table, to point at: a column's name says that it is wanted, a cell that rows have to hold it. */
 export function LookTable({ step }: { step: Step }) {
@@ -15,21 +16,8 @@ export function LookTable({ step }: { step: Step }) {
   const names = Object.keys(query.data[0] ?? {});
   if (!names.length) return <p className="muted">{table} holds no row yet.</p>;
   const wanted = new Set(step.lookUp?.columns ?? []);
-  const turn = (name: string) => {
-    const next = names.filter((item) => (item === name ? !wanted.has(item) : wanted.has(item)));
-    void editing.apply(
-      inStep(step.key, ({ columns: _, ...rest }) => (next.length ? { ...rest, columns: next } : rest)),
-    );
-  };
-  const where = (name: string, value: Json) => {
-    const before = stepWith(editing.document, step.key)?.where;
-    void editing.apply(
-      inStep(step.key, (old) => ({
-        ...old,
-        where: { ...(isFields(before) ? before : {}), [name]: value === null ? { absent: true } : value },
-      })),
-    );
-  };
+  const turn = (name: string) => void editing.apply(inStep(step.key, turningColumn(name, names)));
+  const where = (name: string, value: Json) => void editing.apply(inStep(step.key, havingValue(name, value)));
   return (
     // biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls by keys
     <section className="made-rows look-table" aria-label={`The first rows of ${table}`} tabIndex={0}>

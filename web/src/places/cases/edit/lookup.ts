@@ -94,3 +94,20 @@ export function readColumns(text: string): { [name: string]: Json } | string {
   }
   return found;
 }
+
+/** A look-up with one column more, or less; `names`: the order of all. None is wanted: all are. */
+export const turningColumn =
+  (name: string, names: string[]) =>
+  ({ columns, ...rest }: StepDocument): StepDocument => {
+    const wanted = Array.isArray(columns) ? columns : columns === undefined ? [] : [columns];
+    const next = names.filter((item) => (item === name ? !wanted.includes(item) : wanted.includes(item)));
+    return next.length ? { ...rest, columns: next } : rest;
+  };
+
+/** A look-up whose rows must have this value there, too. */
+export const havingValue =
+  (name: string, value: Json) =>
+  (step: StepDocument): StepDocument => ({
+    ...step,
+    where: { ...(isFields(step.where) ? step.where : {}), [name]: value === null ? { absent: true } : value },
+  });
