@@ -253,13 +253,15 @@ class InPostgres(Both, unittest.TestCase):
     def test_rows_by_the_million_do_not_fill_the_memory(self):
         before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
         begun = time.monotonic()
-        first, second = self.look(
-            "{ look up: A, in: desk, sql: 'select i, repeat(md5(i::text), 20) from generate_series(1, 3000000) i', most rows: 10 }",
-            "{ look up: B, in: desk, sql: 'select 7 as seven', expect: [ { of: '$[0].seven', is: 7 } ] }",
-            first_rows=True,
-        )
-        self.assertEqual(len(json.loads(first.exchanges[0].body)), 10)
-        self.assertEqual(second.verdict, "passed", "the connection is still good")
+        for more in ("", ", may change: true"):
+            first, second = self.look(
+                "{ look up: A, in: desk, sql: 'select i, repeat(md5(i::text), 20) from generate_series(1, 3000000) i', most rows: 10 }",
+                "{ look up: B, in: desk, sql: 'select 7 as seven', expect: [ { of: '$[0].seven', is: 7 } ] }",
+                more=more,
+                first_rows=True,
+            )
+            self.assertEqual((first.verdict, len(json.loads(first.exchanges[0].body))), ("unchecked", 10), first.why)
+            self.assertEqual(second.verdict, "passed", "the connection is still good")
         self.assertLess(time.monotonic() - begun, 20)
         self.assertLess(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before, 200_000, "kB")
 

@@ -52,13 +52,13 @@ class Postgres:
                 connection.execute(f"{reading}SET LOCAL statement_timeout = {limit_ms}")
                 # with parameters there is never more than one statement (the extended protocol)
                 text, values = asked.text.encode(), [_bound(value) for value in asked.values]
-                if self._may_change:
-                    cursor.execute(text, values, prepare=True)
-                    rows = cursor.fetchmany(most + 1) if cursor.description else []
-                else:  # row by row, so that a question with millions of them does not fill the memory
+                if asked.reads:  # row by row, so that a question with millions of them does not fill the memory
                     coming: Any = cursor.stream(text, values)
                     with contextlib.closing(coming):
                         rows = list(islice(coming, most + 1))
+                else:
+                    cursor.execute(text, values, prepare=True)
+                    rows = cursor.fetchmany(most + 1) if cursor.description else []
                 names = [column.name for column in cursor.description or ()]
             return as_rows(names, rows, _value)
         except psycopg.errors.QueryCanceled:

@@ -61,8 +61,10 @@ def begin_of(project: int, source: Source | Why | None, scopes: Scopes | None = 
         return Begin(problem=source.sentence)
     if isinstance(source, FileRows):
         return _of_file(project, source)
-    if isinstance(source, (DatabaseRows, OutputRows)):
-        return _of_elsewhere(project, source)
+    if isinstance(source, OutputRows):
+        return Begin(*(_written(project, source, FEW) or ()))  # else an earlier case of the same run may write it
+    if isinstance(source, DatabaseRows):
+        return _of_database(project, source)
     if isinstance(source, NamedRows):
         return Begin()  # known when it runs
     if isinstance(source, ListRows):
@@ -83,10 +85,8 @@ def _of_list(source: ListRows, scopes: Scopes | None) -> Begin:
     return Begin(columns_of(row.values for row in rows), rows) if rows else Begin()
 
 
-def _of_elsewhere(project: int, source: DatabaseRows | OutputRows) -> Begin:
+def _of_database(project: int, source: DatabaseRows) -> Begin:
     """Nothing is told of rows that could not be read last: they may be there when it runs."""
-    if isinstance(source, OutputRows):
-        return Begin(*(_written(project, source, FEW) or ()))
     look = _newest_look(project, source)
     if look is None:
         return Begin()

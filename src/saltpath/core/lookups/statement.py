@@ -57,10 +57,11 @@ class Asked:
 
 @dataclass(frozen=True, slots=True)
 class Statement:
-    """`text` with a placeholder (`?` or `%s`) for each of `values`, in order."""
+    """`text` with a placeholder (`?` or `%s`) for each of `values`, in order. `reads`: whether it changes nothing, as far as its words tell."""
 
     text: str
     values: tuple[Any, ...]
+    reads: bool
 
 
 def read_sql(template: Template) -> None:
@@ -92,7 +93,7 @@ def statement(asked: Asked, fill: Callable[[Any], Any], mark: str, most: int) ->
     """The statement with its values worked out by `fill`, which raises Blocked. `mark` stands for a value. One row more than `most` is
     asked for, so that it is seen when there are more. Raises Unreadable for a value that cannot be asked with."""
     if asked.sql is not None:
-        return _of_sql(asked.sql, fill, mark)
+        return _of_sql(asked.sql, fill, mark, not changes(asked))
     values: list[Any] = []
     columns = ", ".join(map(_of_row, asked.columns)) or "*"
     text = _literal(f"SELECT {columns} FROM {table_name(asked.table)} AS r", mark)
@@ -102,7 +103,7 @@ def statement(asked: Asked, fill: Callable[[Any], Any], mark: str, most: int) ->
     if asked.order:
         order = (_of_row(name.removeprefix("-")) + (" DESC" if name.startswith("-") else "") for name in asked.order)
         text += _literal(" ORDER BY " + ", ".join(order), mark)
-    return Statement(text + f" LIMIT {most + 1}", tuple(values))
+    return Statement(text + f" LIMIT {most + 1}", tuple(values), True)
 
 
 def _literal(text: str, mark: str) -> str:
@@ -110,7 +111,7 @@ def _literal(text: str, mark: str) -> str:
     return text.replace("%", "%%") if mark == "%s" else text
 
 
-def _of_sql(sql: Template, fill: Callable[[Any], Any], mark: str) -> Statement:
+def _of_sql(sql: Template, fill: Callable[[Any], Any], mark: str, reads: bool) -> Statement:
     values: list[Any] = []
     pieces: list[str] = []
     for part in sql.parts:
@@ -118,7 +119,7 @@ def _of_sql(sql: Template, fill: Callable[[Any], Any], mark: str) -> Statement:
             pieces.append(_marks(fill(Template(part.text, (part,))), mark, values))
         else:
             pieces.append(_literal(part, mark))
-    return Statement("".join(pieces).strip().rstrip(";"), tuple(values))
+    return Statement("".join(pieces).strip().rstrip(";"), tuple(values), reads)
 
 
 def _marks(value: Any, mark: str, values: list[Any]) -> str:
