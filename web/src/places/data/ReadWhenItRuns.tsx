@@ -3,7 +3,7 @@ import { api, type DataSource } from "../../app/api";
 import { useLook } from "../../app/looks";
 import { InPlace } from "../../parts/typing/InPlace";
 import { conditionLines, NO_DATABASE, readConditions, UNNAMED } from "../cases/edit/lookup";
-import { saying } from "./source";
+import { isAsked, saying } from "./source";
 import type { Opened } from "./useSource";
 
 interface Props {
@@ -48,7 +48,7 @@ export function ReadWhenItRuns({ project, opened }: Props) {
         In{" "}
         <Named
           label="Which database"
-          value={String(document.in)}
+          value={document.in === NO_DATABASE ? "choose a database" : String(document.in)}
           names={(databases.data?.items ?? []).map((item) => item.name)}
           set={(name) => void put("in")(name)}
         />{" "}
@@ -90,7 +90,7 @@ export function ReadWhenItRuns({ project, opened }: Props) {
             </InPlace>
           </>
         )}
-        . They are read when a case runs.{" "}
+        {document.sql === undefined && ". "}They are read when a case runs.{" "}
         {lookAgain && (
           <button type="button" className="plain-link" disabled={looking} onClick={lookAgain}>
             {looking ? "looking…" : "look again"}
@@ -98,6 +98,16 @@ export function ReadWhenItRuns({ project, opened }: Props) {
         )}
       </p>
       {held.error && <p className="trouble">{held.error.message}</p>}
+      {!isAsked(document) && (
+        <p className="muted">
+          {databases.data?.items.length === 0
+            ? "Say in Data first where a database stands."
+            : "Choose a database and one of its tables: the rows that are there now are shown here, with what their columns hold."}
+        </p>
+      )}
+      {opened.profile?.rows === 0 && (
+        <p className="muted">No row is there now. A case over them would be blocked.</p>
+      )}
     </>
   );
 }

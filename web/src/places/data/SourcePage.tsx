@@ -121,10 +121,12 @@ function OpenedSource({ project, name }: { project: string; name: string }) {
   );
 }
 
-/** How many rows there were when they were looked at last. */
-function CountedLast({ opened: { profile, looking } }: { opened: Opened }) {
+/** How many rows there were when they were looked at, or written, last. */
+function CountedLast({ opened: { source, profile, looking } }: { opened: Opened }) {
   if (!profile) return looking ? "A runner is looking…" : "Counted when it runs";
-  return `${profile.whole ? "" : "Over "}${count(profile.rows, "row")} when they were last looked at, read anew when it runs`;
+  const when =
+    source?.kind === "output" ? "in the newest run that wrote them" : "when they were last looked at";
+  return `${profile.whole ? "" : "Over "}${count(profile.rows, "row")} ${when}, read anew when it runs`;
 }
 
 /** How many rows there are, or how far they have been counted. */
