@@ -11,6 +11,8 @@ import unittest
 from collections.abc import Iterator
 from contextlib import contextmanager
 
+from msgspec.structs import replace
+
 from saltpath.core.exchange import Exchange
 from saltpath.core.options import DEFAULTS
 from saltpath.core.prepare import Prepared
@@ -138,7 +140,7 @@ class Sent(unittest.TestCase):
     def test_nobody_is_there_any_more(self):
         with recorder() as server:
             last = Prepared("GET", server.address + "/a?last", LINES[0], None)
-            known, gone = sent([last._replace(address=server.address + "/a"), last, last], pause_s=0.05)[1:]
+            known, gone = sent([replace(last, address=server.address + "/a"), last, last], pause_s=0.05)[1:]
         self.assertIn(b"GET /a?last ", known.sent_head)
         self.assertIn(gone.sent_head, (b"", known.sent_head), "it may have gone out to nobody")
         self.assertFalse(gone.resent)
@@ -148,7 +150,7 @@ class Sent(unittest.TestCase):
         heads, asked = Heads(), Prepared("GET", "http://a.example/x?y", (("A", "b"),), None)
         self.assertIsNone(heads.expected(asked, DEFAULTS))
         self.assertTrue(heads.learn(asked, DEFAULTS, b"GET /x?y HTTP/1.1\r\nHost: a.example\r\nA: b\r\n\r\n"))
-        other = asked._replace(address="http://a.example/z")
+        other = replace(asked, address="http://a.example/z")
         self.assertEqual(heads.expected(other, DEFAULTS), b"GET /z HTTP/1.1\r\nHost: a.example\r\nA: b\r\n\r\n")
         for unlike in (
             {"method": "PUT"},
@@ -158,7 +160,7 @@ class Sent(unittest.TestCase):
             {"headers": ()},
             {"body": b""},
         ):
-            self.assertIsNone(heads.expected(asked._replace(**unlike), DEFAULTS), unlike)
+            self.assertIsNone(heads.expected(replace(asked, **unlike), DEFAULTS), unlike)
         self.assertFalse(
             heads.learn(asked, DEFAULTS, b"GET /X?y HTTP/1.1\r\n\r\n"), "libcurl wrote the target otherwise"
         )

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from functools import lru_cache
-from typing import Any, NamedTuple
+from typing import Any
 
 import msgspec
 
@@ -12,6 +13,7 @@ from saltpath.core.jsonpath import MISSING
 from saltpath.core.why import Blocked, Why, why
 
 LEVELS = 1000
+_STATUS = re.compile(rb"HTTP/[\d.]+ (\d{3})\s")
 _BOM = b"\xef\xbb\xbf"
 _OPENING = tuple(b"{[")
 _UTF8 = frozenset(["utf-8", "utf8", "us-ascii", "ascii"])
@@ -34,9 +36,11 @@ def headers_of(head: bytes) -> list[tuple[str, str]]:
     return headers
 
 
-class Mentions(NamedTuple):
-    """Whether a head has something of which the way on depends; most have nothing, and need not be taken apart then."""
+class Mentions(msgspec.Struct, frozen=True, gc=False):
+    """What a head has of which the way on depends; most have nothing but their status, and need not be taken apart then.
+    `status`: that of the last head in it; 0 if it is not plain to see."""
 
+    status: int
     encoding: bool
     cookie: bool
     charset: bool
@@ -46,12 +50,15 @@ class Mentions(NamedTuple):
 def mentions(head: bytes) -> Mentions:
     """Of an answer's head, most of which are the same for a second."""
     lower = head.lower()
-    return Mentions(b"content-encoding" in lower, b"cookie:" in lower, b"charset" in lower)
+    found = _STATUS.match(head, head.rfind(b"\nHTTP/") + 1)
+    status = int(found[1]) if found else 0
+    return Mentions(status, b"content-encoding" in lower, b"cookie:" in lower, b"charset" in lower)
 
 
 class Answer(msgspec.Struct, gc=False):
     """`time_us` covers the whole last exchange, connecting included, `first_us` the time until its first byte; `head` is
-    the answer's head as it came, `body` is decoded (no content encoding). `namespaces` are those of the step's options.
+    the answer's head as it came, `body` is decoded (no content encoding). `namespaces` are those of the step's options; `seen` is
+    what the head mentions, where somebody looked already.
 
     A finished request can be asked the same way: its head, its body, and no status."""
 
@@ -61,6 +68,7 @@ class Answer(msgspec.Struct, gc=False):
     time_us: int
     first_us: int = 0
     namespaces: tuple[tuple[str, str], ...] | None = ()
+    seen: Mentions | None = None
     _json: Any = MISSING
     _unread: Why | None = None
     _xml: Any = None
@@ -109,7 +117,8 @@ class Answer(msgspec.Struct, gc=False):
         """The body as a plain value, if it begins as an object or a list in UTF-8 does, else MISSING. Raises Blocked as `json` does."""
         if self._json is not MISSING:
             return self._json
-        return self._read(True) if self.looks_json else MISSING
+        body = self.body
+        return self._read(True) if body and body[0] in _OPENING else MISSING
 
     def json(self) -> Any:
         """The body as a plain value; MISSING if it is not JSON (`unread` then says why).
@@ -120,7 +129,8 @@ class Answer(msgspec.Struct, gc=False):
     def _read(self, looks_json: bool) -> Any:
         if self._unread is None:
             try:
-                as_it_is = looks_json and not (mentions(self.head).charset and self._strange())
+                seen = self.seen or mentions(self.head)
+                as_it_is = looks_json and not (seen.charset and self._strange())
                 self._json = plain.read_json(self.body if as_it_is else self._json_text())
             except plain.NotPlain as problem:
                 if problem.too_deep:

@@ -5,8 +5,10 @@ from __future__ import annotations
 import base64
 import re
 from functools import lru_cache
-from typing import Any, NamedTuple
+from typing import Any
 from urllib.parse import quote, urlsplit
+
+import msgspec
 
 from saltpath.core import plain
 from saltpath.core.bodies import body_of
@@ -18,11 +20,12 @@ from saltpath.core.why import Blocked, why
 _HOST = re.compile(r"[A-Za-z0-9._~:\[\]-]*")
 _LITERAL_SAFE = "!#$%&'()*+,/:;=?@[]~-._"
 _QUERY_SAFE = "!$'()*,/:;?@~"
+_MOST_BARE = 512
 _CONTROL = re.compile(r"[\x00-\x08\x0a-\x1f\x7f]")
 _DEFAULT_HEADERS = (("User-Agent", "saltpath"), ("Accept", "*/*"), ("Accept-Encoding", "gzip, deflate, br, zstd"))
 
 
-class Prepared(NamedTuple):
+class Prepared(msgspec.Struct, frozen=True, gc=False):
     """A finished request. `headers` in the order in which they are sent; `body` None sends none."""
 
     method: str
@@ -39,7 +42,12 @@ def prepare(step: Request, scopes: Scopes, token: str = "") -> Prepared:
     if step.signs:
         return _signed(step, scopes, token)
     if not step.headers and auth is None and step.body is None and not step.query:
-        return _bare(step.method, _fill_address(step.address, scopes))
+        whole = step.address.single
+        text = _filled(whole, scopes) if whole is not None else _fill_address(step.address, scopes)
+        try:
+            return _bares[step.method, text]
+        except KeyError:
+            return _bare(step.method, text)
     address = prepare_address(step.address, _query(step), scopes)
     body, media_type = body_of(step.body, scopes) if step.body else (None, "")
     return Prepared(step.method, address, _head(step, scopes, media_type, token), body)
@@ -79,11 +87,17 @@ def _signed(step: Request, scopes: Scopes, token: str) -> Prepared:
         scopes.asking = None
 
 
-@lru_cache(maxsize=512)
+_bares: dict[tuple[str, str], Prepared] = {}
+"""Requests that send nothing of their own, by method and what stands as their address."""
+
+
 def _bare(method: str, text: str) -> Prepared:
-    """A request that sends nothing of its own, to what stands as its address. Raises Blocked."""
+    """One that is not in `_bares` yet. Raises Blocked."""
     address = _usable(text.strip())
-    return Prepared(method, address, _DEFAULT_HEADERS, None, private="@" in address)
+    if len(_bares) >= _MOST_BARE:
+        _bares.clear()
+    made = _bares[method, text] = Prepared(method, address, _DEFAULT_HEADERS, None, private="@" in address)
+    return made
 
 
 # ---- the address
@@ -150,7 +164,7 @@ def _filled(reference: Reference, scopes: Scopes) -> str:
     value = scopes.resolve(reference)
     if value is None:
         raise Blocked(why("null-inserted", name=reference.full_name))
-    return plain.as_text(value)
+    return value if type(value) is str else plain.as_text(value)
 
 
 def _in_host(text: str) -> bool:

@@ -194,7 +194,7 @@ class Scopes:
         with the numbers of their items."""
         self.used = {}
         self._path = path
-        self._stand = (*path, key, 1)
+        self._stand = (*path, key, 1) if path else (key, 1)
         if self._drawn:
             self._drawn = {}
 
@@ -264,9 +264,9 @@ class Scopes:
         """The value of a reference after its pipes, in its own type. Raises Blocked.
 
         A value found once is known until a step keeps another one under its name."""
-        known = self._known.get(reference.name)
-        if known is not None and reference.text in known:
-            value, self.used[reference.text] = known[reference.text]
+        known, text = self._known.get(reference.name), reference.text
+        if known is not None and text in known:
+            value, self.used[text] = known[text]
             return value
         if not reference.name:
             return self._without_name(reference)

@@ -38,13 +38,15 @@ class Aborted(Exception):
 
 
 class Sending(Transfer):
-    """One easy handle with what its callbacks collect. Awaited, it gives libcurl's error, or None."""
+    """One easy handle with what its callbacks collect. `error`: libcurl's, once it was awaited."""
 
     __slots__ = (
         "address",
         "begun",
         "body",
+        "error",
         "expected",
+        "getinfo",
         "handle",
         "heads",
         "heads_in",
@@ -70,7 +72,9 @@ class Sending(Transfer):
         self.options: Options | None = None
         self.too_large = False
         self.begun = 0
+        self.error: tuple[int, str] | None = None
         handle = self.handle = pycurl.Curl()
+        self.getinfo = handle.getinfo
         handle.setopt(pycurl.NOSIGNAL, 1)
         handle.setopt(pycurl.PATH_AS_IS, 1)
         handle.setopt(pycurl.PROTOCOLS, pycurl.PROTO_HTTP | pycurl.PROTO_HTTPS)
@@ -99,12 +103,12 @@ class Sending(Transfer):
         """The heads as they went out: more than one where it was sent again."""
         expected, watched = self.expected, self.heads_out
         if expected is not None:
-            size = self.handle.getinfo(_REQUEST_SIZE)
+            size = self.getinfo(_REQUEST_SIZE)
             return [expected] if size == len(expected) else sent_of(expected, size)
         prepared, options = self.prepared, self.options
         if not error and len(watched) == 1 and prepared is not None and options is not None:
             head = watched[0]
-            if self.handle.getinfo(_REQUEST_SIZE) == len(head) and self.heads.learn(prepared, options, head):
+            if self.getinfo(_REQUEST_SIZE) == len(head) and self.heads.learn(prepared, options, head):
                 self.expect(head)
         return watched
 
@@ -118,7 +122,8 @@ class Sending(Transfer):
 
     def set(self, prepared: Prepared, options: Options) -> None:
         """Set what differs between requests. Raises pycurl.error or UnicodeError on what libcurl cannot take."""
-        self.heads_out.clear()
+        if self.heads_out:
+            self.heads_out.clear()
         self.heads_in.clear()
         self.body = []
         self.size = 0
@@ -197,13 +202,13 @@ class Client:
     `now_us` gives UTC in microseconds."""
 
     def __init__(self, selector: CurlSelector, now_us: Callable[[], int], connections: int = 100) -> None:
-        self._selector = selector
         self._loop = asyncio.get_running_loop()
         self._now_us = now_us
         self._free: list[Sending] = []
-        self._busy: dict[Any, Sending] = {}
+        self._busy: dict[Any, Sending] = selector.under_way
         self._pace = Pace()
         self._heads = Heads()
+        self._add_handle, self._remove_handle = selector.multi.add_handle, selector.multi.remove_handle
         selector.on_done = self._done
         selector.multi.setopt(pycurl.M_MAXCONNECTS, connections)
 
@@ -211,18 +216,17 @@ class Client:
         slot = self._busy.pop(handle, None)
         if slot is None:  # given up a moment ago, by what another's end set off
             return
-        selector = self._selector
-        selector.multi.remove_handle(handle)
-        selector.active -= 1
-        slot.resume(error)
+        self._remove_handle(handle)
+        slot.error = error
+        resume = slot.resume
+        resume(None)
 
     def abort(self) -> None:
         """Give up every exchange under way, and every one that waits for its turn; their callers get Aborted."""
         self._pace.abort(Aborted())
         for handle, slot in list(self._busy.items()):
             del self._busy[handle]
-            self._selector.multi.remove_handle(handle)
-            self._selector.active -= 1
+            self._remove_handle(handle)
             self._loop.call_soon(slot.resume, Aborted())
 
     def close(self) -> None:
@@ -237,12 +241,16 @@ class Client:
         if not paced and (options.at_once is not None or options.per_second is not None):
             return await self._paced(prepared, options)
         slot = self.begin(prepared, options)
-        return slot if isinstance(slot, Exchange) else self.end(slot, prepared, options, await slot)
+        if isinstance(slot, Exchange):
+            return slot
+        await slot
+        return self.end(slot, prepared, options)
 
     def begin(self, prepared: Prepared, options: Options) -> Sending | Exchange:
         """Begin to send, whoever's turn it is: what the strand has to await for `end`; or the exchange, if it cannot be sent."""
         slot = self._free.pop() if self._free else Sending(self._heads)
-        slot.begun = self._now_us()
+        now_us = self._now_us
+        slot.begun = now_us()
         try:
             slot.set(prepared, options)
         except (pycurl.error, UnicodeError) as problem:
@@ -250,13 +258,12 @@ class Client:
             reason = why("address-unreadable", address=prepared.address, problem=str(problem))
             return _unsent(prepared, slot.begun, reason)
         self._busy[slot.handle] = slot
-        self._selector.multi.add_handle(slot.handle)
-        self._selector.active += 1
+        self._add_handle(slot.handle)
         return slot
 
-    def end(self, slot: Sending, prepared: Prepared, options: Options, error: tuple[int, str] | None) -> Exchange:
-        """What came of what was begun."""
-        exchange = _collect(slot, prepared, options, error)
+    def end(self, slot: Sending, prepared: Prepared, options: Options) -> Exchange:
+        """What came of what was begun and awaited."""
+        exchange = _collect(slot, prepared, options)
         self._free.append(slot)
         return exchange
 
@@ -288,13 +295,14 @@ def _unsent(prepared: Prepared, begun: int, problem: Why) -> Exchange:
     )
 
 
-def _collect(slot: Sending, prepared: Prepared, options: Options, error: tuple[int, str] | None) -> Exchange:
-    getinfo = slot.handle.getinfo
+def _collect(slot: Sending, prepared: Prepared, options: Options) -> Exchange:
+    getinfo, error = slot.getinfo, slot.error
     times = _times(getinfo)
     sent = slot.sent(error is not None)
     raw = b"".join(slot.body)
     head = b"".join(slot.heads_in)
-    status = getinfo(pycurl.RESPONSE_CODE)
+    seen = mentions(head)
+    status = seen.status or getinfo(pycurl.RESPONSE_CODE)
     problem: Why | None = None
     body = raw
     if error is not None:
@@ -314,7 +322,7 @@ def _collect(slot: Sending, prepared: Prepared, options: Options, error: tuple[i
         problem = headers_too_large()
     else:
         try:
-            if mentions(head).encoding and prepared.method != "HEAD":
+            if seen.encoding and prepared.method != "HEAD":
                 body = _decoded(raw, head, slot.limit)
         except Blocked as blocked:
             problem, body = blocked.reason, b""

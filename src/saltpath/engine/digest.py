@@ -9,6 +9,8 @@ from collections.abc import Iterable
 from typing import NamedTuple
 from urllib.parse import urlsplit
 
+from msgspec.structs import replace
+
 from saltpath.core.prepare import Prepared
 from saltpath.core.why import Blocked, why
 
@@ -94,7 +96,7 @@ def answered(prepared: Prepared, challenge: Challenge, user: str, password: str,
     if challenge.userhash:
         text += ", userhash=true"
     headers = tuple(pair for pair in prepared.headers if pair[0].lower() != "authorization")
-    return prepared._replace(headers=(*headers, ("Authorization", f"Digest {text}")), private=True)
+    return replace(prepared, headers=(*headers, ("Authorization", f"Digest {text}")), private=True)
 
 
 def _hash(challenge: Challenge, octets: bytes) -> str:

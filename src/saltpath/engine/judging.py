@@ -190,7 +190,8 @@ def take_kept(keeps: tuple[Keep, ...], answer: Answer, scopes: Scopes, masker: M
     for keep in keeps:
         try:
             if keep.of.plain and keep.of.path is not None:
-                value = keep.of.path.get(answer.json())
+                get = keep.of.path.get
+                value = get(answer.json())
                 if value is not MISSING:
                     kept[keep.name] = value
                     continue

@@ -11,6 +11,7 @@ import asyncio
 import gc
 import selectors
 from collections.abc import Callable, Coroutine, Generator
+from itertools import repeat
 from typing import Any
 
 import pycurl
@@ -20,24 +21,21 @@ from saltpath.core.slow import deferred
 LONGEST_WAIT_S = 0.010
 
 
-def _nobody(outcome: Any) -> None:
+def _nobody(problem: BaseException | None) -> None:
     """Nobody awaits it yet."""
 
 
 class Transfer:
-    """What a strand awaits: one transfer by libcurl. Whoever sees its end calls `resume` with the outcome; an exception as
-    the outcome is raised where it is awaited."""
+    """What a strand awaits: one transfer by libcurl. Whoever sees its end calls `resume`: with None, or with what is to be
+    raised where it is awaited."""
 
     __slots__ = ("resume",)
 
     def __init__(self) -> None:
-        self.resume: Callable[[Any], None] = _nobody
+        self.resume: Callable[[BaseException | None], None] = _nobody
 
-    def __await__(self) -> Generator[Transfer, Any, Any]:
-        outcome = yield self
-        if outcome is not None and isinstance(outcome, BaseException):
-            raise outcome
-        return outcome
+    def __await__(self) -> Generator[Transfer, None, None]:
+        return repeat(self, 1)  # type: ignore[return-value]  # yields itself once, at a third of a generator's cost
 
 
 class Strand:
@@ -53,9 +51,9 @@ class Strand:
         self.done: asyncio.Future[Any] = self._loop.create_future()
         self._loop.call_soon(self._resume)
 
-    def _resume(self, outcome: Any = None) -> None:
+    def _resume(self, problem: BaseException | None = None) -> None:
         try:
-            awaited = self._coroutine.send(outcome)
+            awaited = self._coroutine.send(None) if problem is None else self._coroutine.throw(problem)
         except StopIteration as end:
             self.done.set_result(end.value)
         except BaseException as problem:
@@ -79,11 +77,11 @@ class CurlSelector(selectors.DefaultSelector):
     def __init__(self) -> None:
         super().__init__()
         self.multi = pycurl.CurlMulti()
-        self.active = 0
+        self.under_way: dict[Any, Any] = {}  # by handle; while there are any, libcurl is driven
         self.on_done: Callable[[Any, tuple[int, str] | None], None] = lambda handle, error: None
 
     def select(self, timeout: float | None = None) -> Any:
-        if self.active == 0:
+        if not self.under_way:
             return super().select(timeout)
         if not self._advance() and (timeout is None or timeout > 0):
             self.multi.select(LONGEST_WAIT_S if timeout is None else min(timeout, LONGEST_WAIT_S))
@@ -92,17 +90,17 @@ class CurlSelector(selectors.DefaultSelector):
 
     def _advance(self) -> bool:
         """Let libcurl work; True if a transfer finished."""
-        multi = self.multi
+        multi, on_done = self.multi, self.on_done
         multi.perform()
         any_done = False
         while True:
             queued, done, failed = multi.info_read()
             for handle in done:
                 any_done = True
-                self.on_done(handle, None)
+                on_done(handle, None)
             for handle, code, text in failed:
                 any_done = True
-                self.on_done(handle, (code, text))
+                on_done(handle, (code, text))
             if not queued:
                 return any_done
 

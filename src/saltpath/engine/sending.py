@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from urllib.parse import urljoin, urlsplit
 
+from msgspec.structs import replace
+
 from saltpath.core import slow
 from saltpath.core.answer import mentions
 from saltpath.core.case import Request
@@ -108,7 +110,7 @@ def _with_cookies(prepared: Prepared, session: Session) -> Prepared:
     if text == own:
         return prepared
     headers = tuple(pair for pair in prepared.headers if pair[0].lower() != "cookie")
-    return prepared._replace(headers=(*headers, ("Cookie", text)), private=True)
+    return replace(prepared, headers=(*headers, ("Cookie", text)), private=True)
 
 
 # ---- sign-ins that ask first

@@ -6,7 +6,7 @@ from dataclasses import replace as replaced
 from functools import partial
 
 from saltpath.core import slow
-from saltpath.core.answer import Answer, mentions
+from saltpath.core.answer import Answer, Mentions, mentions
 from saltpath.core.case import CLEANING, Part, Request
 from saltpath.core.checks.judge import Outcome, judge_all, verdict_of
 from saltpath.core.exchange import Exchange
@@ -39,6 +39,7 @@ async def carry_out(step: Request, options: Options, session: Session, part: Par
     exchanges: list[Exchange] = []
     until: tuple[Outcome, ...] = ()
     attempts = 1
+    seen: Mentions | None = None
     try:
         if step.options is not NO_OPTIONS:
             options = step.options.over(options)
@@ -50,14 +51,15 @@ async def carry_out(step: Request, options: Options, session: Session, part: Par
                 exchange = await send(step, options, session, exchanges)
             else:  # most of the time; two layers of coroutines less
                 sending = session.client.begin(prepared, options)
-                exchange = (
-                    session.client.end(sending, prepared, options, await sending)
-                    if isinstance(sending, Sending)
-                    else sending
-                )
+                if isinstance(sending, Sending):
+                    await sending
+                    exchange = session.client.end(sending, prepared, options)
+                else:
+                    exchange = sending
                 exchanges.append(exchange)
-                if exchange.status in REDIRECTS or mentions(exchange.received_head).cookie:
-                    exchange = await followed(prepared, options, session, exchanges)
+                seen = mentions(exchange.received_head)
+                if exchange.status in REDIRECTS or seen.cookie:
+                    seen, exchange = None, await followed(prepared, options, session, exchanges)
         else:
             sending_again = partial(send, step, options, session)
             exchange, until, attempts = await repeated(step, step.repeat, options, session, exchanges, sending_again)
@@ -71,6 +73,7 @@ async def carry_out(step: Request, options: Options, session: Session, part: Par
             us,
             us - exchange.times.receiving,
             options.namespaces,
+            seen,
         )
         scopes.now_us = exchange.begun_us + us
         if step.asks:

@@ -91,17 +91,18 @@ class Walk:
 
     async def part(self, part: Part) -> None:
         """Carry out the steps of a part."""
-        planned = self.planned
+        planned, total, stop = self.planned, self.total, self.of_run.stop
         for index, step in enumerate(planned.case.part(part)):
             if planned.only is not None and (part != "steps" or index not in planned.only):
                 continue
             if self.resume is not None and (part, index) in self.resume.finished:
                 continue
             spot = Spot(part, index, planned.hands_over)
-            if (ended := self._ended(part)) or step.off:
-                self._left_behind(spot, step, self.total, ended)
+            ended = (total.bad is not None or self.before is not None or bool(stop.by)) and self._ended(part)
+            if ended or step.off:
+                self._left_behind(spot, step, total, ended)
             else:
-                await self._step(spot, step, self.total, self.session, self.options)
+                await self._step(spot, step, total, self.session, self.options)
 
     def after_interruption(self, resume: Resume) -> None:
         """The first step that was not finished is blocked, what follows is skipped."""
@@ -139,7 +140,8 @@ class Walk:
 
     async def _step(self, spot: Spot, step: Step, total: Sum, session: Session, options: Options) -> None:
         of_run, scopes = self.of_run, session.scopes
-        of_run.emit(StepStarted(of_run.now_us(), self.index, self.row, spot.part, spot.index, spot.inner))
+        emit, now_us = of_run.emit, of_run.now_us
+        emit(StepStarted(now_us(), self.index, self.row, spot.part, spot.index, spot.inner))
         scopes.begin_step(step.key or step.name, spot.path)
         scopes.now_us = of_run.plan.started_us
         scopes.built_in["step.name"] = step.name
@@ -306,9 +308,9 @@ class Walk:
         return Done("passed", None, step.us, 0, counts=False)
 
     def _finish(self, spot: Spot, step: Step, done: Done, total: Sum, used: dict[str, Any] | None = None) -> None:
-        verdict = done.verdict
+        verdict, emit, now_us = done.verdict, self.of_run.emit, self.of_run.now_us
         event = StepFinished(
-            self.of_run.now_us(), self.index, self.row, spot.part, spot.index, step.key, step.name,
+            now_us(), self.index, self.row, spot.part, spot.index, step.key, step.name,
             step.kind, verdict, done.why, done.us, done.status, done.exchanges, done.outcomes, done.kept, used or {},
             done.secret_kept, done.counts, done.attempts, spot.inner, done.wrote,
         )  # fmt: skip
@@ -321,4 +323,4 @@ class Walk:
             total.bad = event
         if total.skipped is None and verdict == "skipped":
             total.skipped = event
-        self.of_run.emit(event)
+        emit(event)

@@ -31,7 +31,8 @@ def judge_all(items: Iterable[Expectation], answer: Answer, scopes: Scopes) -> t
     outcomes: list[Outcome] = []
     all_quick = True
     for item in items:
-        outcome = item.quick(status, document)
+        quick = item.quick
+        outcome = quick(status, document)
         if outcome is None:
             all_quick = False
             outcome = judge(item, answer, scopes)
