@@ -29,7 +29,7 @@ from saltpath.engine.pace import Pace
 
 _HEADER_OUT = pycurl.INFOTYPE_HEADER_OUT
 _FIRST, _TOTAL = pycurl.STARTTRANSFER_TIME_T, pycurl.TOTAL_TIME_T
-_NEW_CONNECTIONS, _REQUEST_SIZE = pycurl.NUM_CONNECTS, pycurl.REQUEST_SIZE
+_NEW_CONNECTIONS, _REQUEST_SIZE, _STATUS = pycurl.NUM_CONNECTS, pycurl.REQUEST_SIZE, pycurl.RESPONSE_CODE
 _BODILESS = frozenset(["GET", "DELETE", "OPTIONS", "TRACE", "HEAD"])
 
 
@@ -99,18 +99,16 @@ class Sending(Transfer):
             self.handle.setopt(pycurl.VERBOSE, 1 if head is None else 0)
         self.expected = head
 
-    def sent(self, error: bool) -> list[bytes]:
-        """The heads as they went out: more than one where it was sent again."""
-        expected, watched = self.expected, self.heads_out
+    def sent(self, error: bool) -> tuple[bytes, bool]:
+        """The last head as it went out (empty: none did), and whether it was one of several, sent again."""
+        expected, heads = self.expected, self.heads_out
         if expected is not None:
-            size = self.getinfo(_REQUEST_SIZE)
-            return [expected] if size == len(expected) else sent_of(expected, size)
-        prepared, options = self.prepared, self.options
-        if not error and len(watched) == 1 and prepared is not None and options is not None:
-            head = watched[0]
-            if self.getinfo(_REQUEST_SIZE) == len(head) and self.heads.learn(prepared, options, head):
-                self.expect(head)
-        return watched
+            heads = sent_of(expected, self.getinfo(_REQUEST_SIZE))
+        elif not error and len(heads) == 1 and self.prepared is not None and self.options is not None:
+            known = self.getinfo(_REQUEST_SIZE) == len(heads[0])
+            if known and self.heads.learn(self.prepared, self.options, heads[0]):
+                self.expect(heads[0])
+        return heads[-1] if heads else b"", len(heads) > 1
 
     def _write(self, data: bytes) -> int | None:
         self.size += len(data)
@@ -263,9 +261,36 @@ class Client:
 
     def end(self, slot: Sending, prepared: Prepared, options: Options) -> Exchange:
         """What came of what was begun and awaited."""
-        exchange = _collect(slot, prepared, options)
+        getinfo, error, expected = slot.getinfo, slot.error, slot.expected
+        if getinfo(_NEW_CONNECTIONS) == 0:  # on a connection that is used again, waiting begins at the start
+            first, total = getinfo(_FIRST), getinfo(_TOTAL)
+            times, reused = Times(0, 0, 0, first, total - first if first else 0, total), error is None
+        else:
+            times = _times(getinfo)
+            reused = times.connect == 0 and error is None
+        if expected is not None and getinfo(_REQUEST_SIZE) == len(expected):
+            sent, resent = expected, False
+        else:
+            sent, resent = slot.sent(error is not None)
+        head = b"".join(slot.heads_in)
+        body = raw = b"".join(slot.body)
+        seen = mentions(head)
+        status = seen.status if error is None else 0
+        problem: Why | None = None
+        if error is not None:
+            problem = _problem(slot, prepared, options, error, bool(sent))
+        elif len(head) > HEADER_LIMIT:
+            problem = headers_too_large()
+        elif seen.encoding and prepared.method != "HEAD":
+            try:
+                body = _decoded(raw, head, slot.limit)
+            except Blocked as blocked:
+                problem, body = blocked.reason, b""
         self._free.append(slot)
-        return exchange
+        return Exchange(
+            prepared.method, prepared.address, sent, prepared.body or b"", status or getinfo(_STATUS), head, raw, body,
+            times, slot.begun, reused, resent, problem,
+        )  # fmt: skip
 
     async def _paced(self, prepared: Prepared, options: Options) -> Exchange:
         """The same when the host's turn has come."""
@@ -295,41 +320,18 @@ def _unsent(prepared: Prepared, begun: int, problem: Why) -> Exchange:
     )
 
 
-def _collect(slot: Sending, prepared: Prepared, options: Options) -> Exchange:
-    getinfo, error = slot.getinfo, slot.error
-    times = _times(getinfo)
-    sent = slot.sent(error is not None)
-    raw = b"".join(slot.body)
-    head = b"".join(slot.heads_in)
-    seen = mentions(head)
-    status = seen.status or getinfo(pycurl.RESPONSE_CODE)
-    problem: Why | None = None
-    body = raw
-    if error is not None:
-        if slot.too_large:
-            problem = why("too-large", limit=show_size(slot.limit))
-        else:
-            problem = reason(
-                error[0],
-                error[1],
-                prepared.address,
-                timeout_us=options.timeout_us or 0,
-                os_errno=getinfo(pycurl.OS_ERRNO),
-                connected=bool(sent),
-                received=slot.size,
-            )
-    elif len(head) > HEADER_LIMIT:
-        problem = headers_too_large()
-    else:
-        try:
-            if seen.encoding and prepared.method != "HEAD":
-                body = _decoded(raw, head, slot.limit)
-        except Blocked as blocked:
-            problem, body = blocked.reason, b""
-    return Exchange(
-        prepared.method, prepared.address, sent[-1] if sent else b"", prepared.body or b"", status, head, raw, body,
-        times, slot.begun, times.connect == 0 and error is None, len(sent) > 1, problem,
-    )  # fmt: skip
+def _problem(slot: Sending, prepared: Prepared, options: Options, error: tuple[int, str], connected: bool) -> Why:
+    if slot.too_large:
+        return why("too-large", limit=show_size(slot.limit))
+    return reason(
+        error[0],
+        error[1],
+        prepared.address,
+        timeout_us=options.timeout_us or 0,
+        os_errno=slot.getinfo(pycurl.OS_ERRNO),
+        connected=connected,
+        received=slot.size,
+    )
 
 
 def _decoded(raw: bytes, head: bytes, limit: int) -> bytes:
@@ -339,22 +341,15 @@ def _decoded(raw: bytes, head: bytes, limit: int) -> bytes:
 
 
 def _times(getinfo: Callable[[int], Any]) -> Times:
-    """libcurl's moments since the start, as lengths of the phases between them. On a connection that is used again,
-    waiting begins at the start."""
-    first = getinfo(_FIRST)
-    total = getinfo(_TOTAL)
-    receiving = total - first if first else 0
-    if getinfo(_NEW_CONNECTIONS) == 0:
-        return Times(0, 0, 0, first, receiving, total)
-    sent = getinfo(pycurl.PRETRANSFER_TIME_T)
-    lookup = getinfo(pycurl.NAMELOOKUP_TIME_T)
-    connect = getinfo(pycurl.CONNECT_TIME_T)
-    tls = getinfo(pycurl.APPCONNECT_TIME_T)
+    """libcurl's moments since the start, of a new connection, as lengths of the phases between them."""
+    lookup, connect = getinfo(pycurl.NAMELOOKUP_TIME_T), getinfo(pycurl.CONNECT_TIME_T)
+    tls, sent = getinfo(pycurl.APPCONNECT_TIME_T), getinfo(pycurl.PRETRANSFER_TIME_T)
+    first, total = getinfo(_FIRST), getinfo(_TOTAL)
     return Times(
         lookup if connect else 0,
         max(connect - lookup, 0),
         max(tls - connect, 0) if tls else 0,
         max(first - sent, 0),
-        receiving,
+        total - first if first else 0,
         total,
     )

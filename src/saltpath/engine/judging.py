@@ -188,9 +188,10 @@ def take_kept(keeps: tuple[Keep, ...], answer: Answer, scopes: Scopes, masker: M
     kept: dict[str, Any] = {}
     lost: Why | None = None
     for keep in keeps:
+        path = keep.of.path
         try:
-            if keep.of.plain and keep.of.path is not None:
-                get = keep.of.path.get
+            if path is not None and keep.of.plain:
+                get = path.get
                 value = get(answer.json())
                 if value is not MISSING:
                     kept[keep.name] = value
@@ -203,10 +204,11 @@ def take_kept(keeps: tuple[Keep, ...], answer: Answer, scopes: Scopes, masker: M
         except Blocked as problem:
             lost = lost or problem.reason
     for keep in keeps:
-        if keep.name in kept:
-            scopes.keep(keep.name, kept[keep.name], keep.secret)
+        name = keep.name
+        if name in kept:
+            scopes.keep(name, kept[name], keep.secret)
             if keep.secret:
-                masker.add(kept[keep.name])
+                masker.add(kept[name])
     return kept, lost
 
 

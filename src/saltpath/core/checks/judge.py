@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
-from decimal import Decimal
+from types import NoneType
 from typing import Any
 
 import msgspec
@@ -21,23 +21,27 @@ from saltpath.core.why import Why, why
 __all__ = ["Outcome", "about", "judge", "judge_all", "judge_inherited", "quickly", "verdict_of"]
 
 
-def judge_all(items: Iterable[Expectation], answer: Answer, scopes: Scopes) -> tuple[tuple[Outcome, ...], Verdict]:
+def judge_all(items: Sequence[Expectation], answer: Answer, scopes: Scopes) -> tuple[tuple[Outcome, ...], Verdict]:
     """The outcome of each check or group, and the verdict that they make together.
 
     What a quick test says yes to (most checks, most of the time) is passed at once. Raises Blocked if the body is nested
     too deeply, which blocks the step whoever asks."""
     document = answer.document()
     status = answer.status
-    outcomes: list[Outcome] = []
-    all_quick = True
+    sure: list[Outcome | None] = []
     for item in items:
         quick = item.quick
-        outcome = quick(status, document)
-        if outcome is None:
-            all_quick = False
-            outcome = judge(item, answer, scopes)
-        outcomes.append(outcome)
-    return tuple(outcomes), "passed" if all_quick and outcomes else verdict_of(outcomes)
+        sure.append(quick(status, document))
+    if sure and all(sure):
+        return tuple(sure), "passed"  # type: ignore[arg-type]  # there is no None
+    return _with_the_unsure(sure, items, answer, scopes)
+
+
+def _with_the_unsure(
+    sure: list[Outcome | None], items: Sequence[Expectation], answer: Answer, scopes: Scopes
+) -> tuple[tuple[Outcome, ...], Verdict]:
+    outcomes = tuple(one or judge(items[at], answer, scopes) for at, one in enumerate(sure))
+    return outcomes, verdict_of(outcomes)
 
 
 def judge_inherited(items: Iterable[tuple[str, Expectation]], answer: Answer, scopes: Scopes) -> tuple[Outcome, ...]:
@@ -60,9 +64,15 @@ def quickly(check: Check) -> Check:
     of, expected, test = check.of, check.expected, TABLE[check.relation].quick(check.expected)
     if not of.plain or not check.fixed or check.off or check.advice or test is None:
         return check
-    get = of.path.get if of.path is not None else None
-    kind, equal = type(expected), check.relation == "is"
-    passed = Outcome("passed", check.sentence, expected, expected, note=check.note)
+    kind, get = type(expected), of.path.get if of.path is not None else None
+    sentence, note = check.sentence, check.note
+    passed = Outcome("passed", sentence, expected, expected, note=note)
+
+    def same_status(status: int, document: Any) -> Outcome | None:
+        return passed if status == expected else None
+
+    def same_text(status: int, document: Any) -> Outcome | None:
+        return passed if get(document) == expected else None  # type: ignore[misc]  # there is a path
 
     def same(status: int, document: Any) -> Outcome | None:
         value = status if get is None else get(document)
@@ -74,5 +84,5 @@ def quickly(check: Check) -> Check:
             return None
         return passed if value is expected else Outcome("passed", sentence, expected, value, (), None, False, note)
 
-    sentence, note = check.sentence, check.note
-    return replace(check, quick=same if equal and kind is not Decimal else holds)
+    way = same_status if get is None else same_text if kind is str else same
+    return replace(check, quick=way if check.relation == "is" and kind in (int, str, bool, NoneType) else holds)

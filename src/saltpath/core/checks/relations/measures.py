@@ -38,8 +38,8 @@ def _quick_order(holds: Callable[[Any, Any], bool]) -> Callable[[Any], Test | No
         def test(value: Any) -> bool:
             kind = type(value)
             if kind is int:
-                return value.bit_length() <= plain.SHORT_BITS and bool(holds(value, expected))
-            return kind is Decimal and plain.is_short(value) and bool(holds(value, expected))
+                return value.bit_length() <= plain.SHORT_BITS and holds(value, expected)
+            return kind is Decimal and plain.is_short(value) and holds(value, expected)
 
         return test
 
