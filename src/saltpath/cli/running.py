@@ -1,8 +1,4 @@
-"""The command line. `run` and `check` work on files without a server; `serve` and `demo` start the application.
-
-Exit status: 0 passed; 1 something failed, was blocked or is unchecked (findings, for `check`); 2 the call or a file could
-not be understood, and nothing was sent; 130 stopped.
-"""
+"""`run`: cases from files, carried out, told in the terminal and in reports."""
 
 from __future__ import annotations
 
@@ -15,34 +11,16 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from saltpath.cli.calls import STOPPED, NotUnderstood, load_files
+
 if TYPE_CHECKING:
-    from saltpath.core.case import Case
-    from saltpath.core.inspect import Finding
     from saltpath.core.plan import Plan
     from saltpath.formats.project_files import ProjectFiles
 
 SECRET_PREFIX = "SALTPATH_VALUE_"
-STOPPED = 130
 
 
-class NotUnderstood(click.ClickException):
-    """The call or a file could not be understood; nothing was sent."""
-
-    exit_code = 2
-
-    def show(self, file: object = None) -> None:
-        from saltpath.formats.terminal import printable
-
-        click.echo(printable(self.message), err=True)
-
-
-@click.group(context_settings={"help_option_names": ["-h", "--help"]})
-@click.version_option(package_name="saltpath", prog_name="saltpath")
-def main() -> None:
-    """Salt Path: API tests that read as sentences."""
-
-
-@main.command()
+@click.command()
 @click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option("--env", "environment", default="", help="Run against this environment.")
 @click.option("--set", "assignments", multiple=True, metavar="NAME=VALUE", help="Give a value for this run, as text.")
@@ -94,7 +72,7 @@ def run(
 ) -> None:
     """Run case files, suites or a whole project."""
     signal.signal(signal.SIGINT, lambda *_: sys.exit(STOPPED))  # until the run takes over: nothing was sent yet
-    found = _load(paths)
+    found = load_files(paths)
     measures = _measures(baseline) if baseline is not None else None
     plan = _plan(found, environment, _values(assignments), only, tags, seed, jobs, measures)
     plan = _with_rows(plan, found.root, rows_file, pick)
@@ -164,16 +142,6 @@ def _guard(plan: Plan, allowed: bool) -> None:
     if sys.stdin.isatty() and click.confirm(question):
         return
     raise NotUnderstood(f"{question.removesuffix('Run them?')}Say --allow changes to run them; nothing was sent.")
-
-
-def _load(paths: tuple[Path, ...]) -> ProjectFiles:
-    from saltpath.core.format.source import FormatError
-    from saltpath.formats.project_files import load
-
-    try:
-        return load(paths)
-    except FormatError as problem:
-        raise NotUnderstood("\n".join(map(str, problem.problems))) from None
 
 
 def _values(assignments: tuple[str, ...]) -> dict[str, str]:
@@ -301,221 +269,3 @@ def _execute(
     if results.stopped_by:
         return STOPPED
     return 0 if verdict == "passed" or (verdict == "unchecked" and "unchecked" in allow) else 1
-
-
-@main.command()
-@click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path))
-def check(paths: tuple[Path, ...]) -> None:
-    """Report what is wrong with cases, without sending anything."""
-    from dataclasses import replace
-
-    from saltpath.core.inspect import inspect, surroundings
-    from saltpath.core.measures import counted
-    from saltpath.core.shared import linked
-
-    found = _load(paths)
-    environments = [environment.values for environment in found.environments.values()]
-    number = 0
-    for case in found.cases:
-        suite = found.suites.get(case.folder)
-        around = surroundings((), suite, found.project.values, environments)
-        columns, findings = _columns(found, case.case)
-        around = replace(around, databases=frozenset(found.project.databases))
-        number += _told(
-            case.file, findings + inspect(linked(case.case, found.shared), replace(around, columns=columns))
-        )
-    for name, shared in found.shared.items():
-        around = surroundings((), None, found.project.values, environments)
-        around = replace(around, suite=frozenset(n for s in found.suites.values() for n in s.values.values))
-        number += _told(found.shared_files[name], inspect(linked(shared, found.shared, (name,)), around))
-    click.echo(f"{counted(number, 'finding') if number else 'no findings'} in {counted(len(found.cases), 'case')}")
-    sys.exit(1 if number else 0)
-
-
-def _columns(found: ProjectFiles, case: Case) -> tuple[frozenset[str] | None, list[Finding]]:
-    """The columns of the file that a case's rows come from, and what is wrong with where they come from."""
-    from saltpath.core.grammar import Unreadable
-    from saltpath.core.inspect import Finding
-    from saltpath.core.tables.sources import FileRows
-    from saltpath.core.why import Blocked, Why, why
-    from saltpath.formats.project_files import file_opener
-    from saltpath.formats.rows import read_table
-
-    source = found.project.source_of(case.rows) if case.rows else None
-    if isinstance(source, Why):
-        return None, [Finding("error", source, case.place)]
-    if not isinstance(source, FileRows):
-        return None, []
-    try:
-        with file_opener(found.root)(source.file) as file:
-            return frozenset(read_table(file, source).names), []
-    except (Blocked, Unreadable) as problem:
-        reason = why("source-unreadable", source=source.file, problem=str(problem))
-        return None, [Finding("error", reason, case.place)]
-
-
-def _told(file: str, findings: list[Finding]) -> int:
-    """Print what was found in a file; how many."""
-    from saltpath.formats.terminal import printable
-
-    for finding in findings:
-        step = f"{finding.step}: " if finding.step else ""
-        click.echo(printable(f"{file}:{finding.place.line}: {step}{finding.sentence}"))
-    return len(findings)
-
-
-@main.command()
-@click.option("--data", type=click.Path(path_type=Path, file_okay=False), default=Path("saltpath-data"), show_default=True,
-              help="The folder that holds everything.")  # fmt: skip
-@click.option("--host", default="127.0.0.1", show_default=True, help="The address to listen on.")
-@click.option("--port", type=click.IntRange(0, 65535), default=8420, show_default=True)
-@click.option(
-    "--runners", type=click.IntRange(1, 64), default=None, help="How many runners; as many as cores if not given."
-)
-def serve(data: Path, host: str, port: int, runners: int | None) -> None:
-    """Start the application: web server, runners and writer, supervised."""
-    from saltpath.runner.supervisor import Settings, supervise
-
-    sys.exit(supervise(Settings(data, host, port, runners or min(os.cpu_count() or 1, 4))))
-
-
-@main.command()
-@click.option("--data", type=click.Path(path_type=Path, file_okay=False), default=Path("saltpath-data/demo"), show_default=True,
-              help="The folder that holds everything.")  # fmt: skip
-@click.option("--port", type=click.IntRange(0, 65535), default=8420, show_default=True)
-@click.option("--harbour-port", type=click.IntRange(0, 65535), default=8421, show_default=True)
-def demo(data: Path, port: int, harbour_port: int) -> None:
-    """Start the application with Fernholm Harbour and a project that tests it."""
-    from saltpath.demo.start import start
-
-    sys.exit(start(data, port, harbour_port))
-
-
-_DATA = click.option("--data", type=click.Path(path_type=Path, file_okay=False), default=Path("saltpath-data"), show_default=True,
-                     help="The application's folder.")  # fmt: skip
-
-
-@main.command(name="export")
-@click.argument("project")
-@click.argument("folder", type=click.Path(path_type=Path, file_okay=False))
-@_DATA
-def export_project(project: str, folder: Path, data: Path) -> None:
-    """Write a project of the application as a folder of files. Secrets are left out."""
-    from saltpath.core.format.folder import write_folder
-    from saltpath.formats.folders import write_disk
-    from saltpath.store import folders, projects
-
-    connection = _store(data)
-    found = next((item for item in projects.projects(connection) if project in (item.name, item.oid)), None)
-    if found is None:
-        known = ", ".join(item.name for item in projects.projects(connection)) or "none"
-        raise NotUnderstood(f"there is no project {project!r}; there are: {known}")
-    files = write_folder(folders.folder_of(connection, found))
-    changed = write_disk(folder, files)
-    click.echo(f"{len(files)} files in {folder}, {changed} of them new or changed")
-
-
-@main.command(name="import")
-@click.argument("folder", type=click.Path(path_type=Path, file_okay=False))
-@click.option("--as-new", is_flag=True, help="As a new project, even if there is one of this name.")
-@_DATA
-def import_project(folder: Path, as_new: bool, data: Path) -> None:
-    """Bring a folder of files into the application: onto the project of its name, or as a new one."""
-    from saltpath.core.format.folder import read_folder
-    from saltpath.core.format.source import FormatError
-    from saltpath.formats.folders import read_disk
-    from saltpath.store import folders, people, projects
-
-    try:
-        found = read_folder(read_disk(folder))
-    except FormatError as problem:
-        raise NotUnderstood("\n".join(map(str, problem.problems))) from None
-    connection = _store(data, make=True)
-    name = found.project.document["project"]
-    same = [] if as_new else [item for item in projects.projects(connection) if item.name == name]
-    done = folders.bring_in(connection, people.local_owner(connection).id, found, same[0] if same else None)
-    click.echo(f"{name}: {done.new} new cases, {done.changed} changed, {done.same} as they were")
-
-
-@main.command()
-@click.argument("archive", type=click.Path(path_type=Path, dir_okay=False))
-@click.option(
-    "--with-key",
-    is_flag=True,
-    help="The key that secrets are sealed under, too; keep such an archive as you keep the key.",
-)
-@_DATA
-def backup(archive: Path, with_key: bool, data: Path) -> None:
-    """Write everything into one archive (zip), also while the application runs. To restore, unpack it into an empty folder."""
-    from saltpath.core.measures import show_size
-    from saltpath.store.backup import back_up
-    from saltpath.store.database import StoreError
-
-    _store(data)
-    try:
-        size = back_up(data, archive, with_key)
-    except StoreError as problem:
-        raise NotUnderstood(str(problem)) from None
-    key = "with the key" if with_key else "without the key: secrets in it can be read only where the key is"
-    click.echo(f"{archive}, {show_size(size)}, {key}")
-
-
-@main.command(name="change-key")
-@_DATA
-def change_key(data: Path) -> None:
-    """Seal every secret anew under a new key; the old one opens nothing any more."""
-    from saltpath.core.measures import counted
-    from saltpath.store import secrets as sealed
-    from saltpath.store.database import StoreError
-
-    try:
-        number = sealed.change_key(_store(data), data)
-    except StoreError as problem:
-        raise NotUnderstood(str(problem)) from None
-    click.echo(f"{counted(number, 'value')} sealed under a new key, in {data / sealed.KEY_FILE}")
-
-
-def _store(data: Path, make: bool = False) -> Any:
-    from saltpath.store.database import FILES, StoreError, connect, migrate
-
-    if make:
-        data.mkdir(parents=True, exist_ok=True)
-    elif not (data / FILES["main"]).is_file():
-        raise NotUnderstood(f"there is no application in {data}; name its folder with --data")
-    try:
-        migrate(data)
-        return connect(data)
-    except StoreError as problem:
-        raise NotUnderstood(str(problem)) from None
-
-
-@main.command()
-@click.option("--port", type=click.IntRange(0, 65535), default=8421, show_default=True)
-@click.option(
-    "--database",
-    type=click.Path(path_type=Path, dir_okay=False),
-    help="Its SQLite file; a new one in the system's folder for such unless it is said.",
-)
-def harbour(port: int, database: Path | None) -> None:
-    """Start Fernholm Harbour's service alone."""
-    from saltpath.demo.harbour.server import Harbour
-
-    service = Harbour(port=port, database=database)
-    click.echo(f"Fernholm Harbour answers at {service.address}; its database is {service.database}")
-    try:
-        service.serve()
-    except KeyboardInterrupt:
-        sys.exit(STOPPED)
-
-
-@main.command()
-@click.argument("name", type=click.Choice(["case", "shared", "project", "environment", "suite", "report"]))
-def schema(name: str) -> None:
-    """Print the JSON Schema of a kind of file."""
-    from importlib.resources import files
-
-    click.echo((files("saltpath") / "schemas" / f"{name}.schema.json").read_text(encoding="utf-8"), nl=False)
-
-
-if __name__ == "__main__":
-    main()

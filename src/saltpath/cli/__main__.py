@@ -1,0 +1,3 @@
+from saltpath.cli import main
+
+main()

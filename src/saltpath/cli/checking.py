@@ -1,0 +1,77 @@
+"""`check`: what is wrong with cases, without sending anything."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from saltpath.cli.calls import load_files
+
+if TYPE_CHECKING:
+    from saltpath.core.case import Case
+    from saltpath.core.inspect import Finding
+    from saltpath.formats.project_files import ProjectFiles
+
+
+@click.command()
+@click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path))
+def check(paths: tuple[Path, ...]) -> None:
+    """Report what is wrong with cases, without sending anything."""
+    from dataclasses import replace
+
+    from saltpath.core.inspect import inspect, surroundings
+    from saltpath.core.measures import counted
+    from saltpath.core.shared import linked
+
+    found = load_files(paths)
+    environments = [environment.values for environment in found.environments.values()]
+    number = 0
+    for case in found.cases:
+        suite = found.suites.get(case.folder)
+        around = surroundings((), suite, found.project.values, environments)
+        columns, findings = _columns(found, case.case)
+        around = replace(around, databases=frozenset(found.project.databases))
+        number += _told(
+            case.file, findings + inspect(linked(case.case, found.shared), replace(around, columns=columns))
+        )
+    for name, shared in found.shared.items():
+        around = surroundings((), None, found.project.values, environments)
+        around = replace(around, suite=frozenset(n for s in found.suites.values() for n in s.values.values))
+        number += _told(found.shared_files[name], inspect(linked(shared, found.shared, (name,)), around))
+    click.echo(f"{counted(number, 'finding') if number else 'no findings'} in {counted(len(found.cases), 'case')}")
+    sys.exit(1 if number else 0)
+
+
+def _columns(found: ProjectFiles, case: Case) -> tuple[frozenset[str] | None, list[Finding]]:
+    """The columns of the file that a case's rows come from, and what is wrong with where they come from."""
+    from saltpath.core.grammar import Unreadable
+    from saltpath.core.inspect import Finding
+    from saltpath.core.tables.sources import FileRows
+    from saltpath.core.why import Blocked, Why, why
+    from saltpath.formats.project_files import file_opener
+    from saltpath.formats.rows import read_table
+
+    source = found.project.source_of(case.rows) if case.rows else None
+    if isinstance(source, Why):
+        return None, [Finding("error", source, case.place)]
+    if not isinstance(source, FileRows):
+        return None, []
+    try:
+        with file_opener(found.root)(source.file) as file:
+            return frozenset(read_table(file, source).names), []
+    except (Blocked, Unreadable) as problem:
+        reason = why("source-unreadable", source=source.file, problem=str(problem))
+        return None, [Finding("error", reason, case.place)]
+
+
+def _told(file: str, findings: list[Finding]) -> int:
+    """Print what was found in a file; how many."""
+    from saltpath.formats.terminal import printable
+
+    for finding in findings:
+        step = f"{finding.step}: " if finding.step else ""
+        click.echo(printable(f"{file}:{finding.place.line}: {step}{finding.sentence}"))
+    return len(findings)

@@ -1,0 +1,107 @@
+"""What the application holds, in and out of it: projects as folders, backups, the key of its secrets."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from saltpath.cli.calls import NotUnderstood
+
+_DATA = click.option("--data", type=click.Path(path_type=Path, file_okay=False), default=Path("saltpath-data"), show_default=True,
+                     help="The application's folder.")  # fmt: skip
+
+
+@click.command(name="export")
+@click.argument("project")
+@click.argument("folder", type=click.Path(path_type=Path, file_okay=False))
+@_DATA
+def export_project(project: str, folder: Path, data: Path) -> None:
+    """Write a project of the application as a folder of files. Secrets are left out."""
+    from saltpath.core.format.folder import write_folder
+    from saltpath.formats.folders import write_disk
+    from saltpath.store import folders, projects
+
+    connection = _store(data)
+    found = next((item for item in projects.projects(connection) if project in (item.name, item.oid)), None)
+    if found is None:
+        known = ", ".join(item.name for item in projects.projects(connection)) or "none"
+        raise NotUnderstood(f"there is no project {project!r}; there are: {known}")
+    files = write_folder(folders.folder_of(connection, found))
+    changed = write_disk(folder, files)
+    click.echo(f"{len(files)} files in {folder}, {changed} of them new or changed")
+
+
+@click.command(name="import")
+@click.argument("folder", type=click.Path(path_type=Path, file_okay=False))
+@click.option("--as-new", is_flag=True, help="As a new project, even if there is one of this name.")
+@_DATA
+def import_project(folder: Path, as_new: bool, data: Path) -> None:
+    """Bring a folder of files into the application: onto the project of its name, or as a new one."""
+    from saltpath.core.format.folder import read_folder
+    from saltpath.core.format.source import FormatError
+    from saltpath.formats.folders import read_disk
+    from saltpath.store import folders, people, projects
+
+    try:
+        found = read_folder(read_disk(folder))
+    except FormatError as problem:
+        raise NotUnderstood("\n".join(map(str, problem.problems))) from None
+    connection = _store(data, make=True)
+    name = found.project.document["project"]
+    same = [] if as_new else [item for item in projects.projects(connection) if item.name == name]
+    done = folders.bring_in(connection, people.local_owner(connection).id, found, same[0] if same else None)
+    click.echo(f"{name}: {done.new} new cases, {done.changed} changed, {done.same} as they were")
+
+
+@click.command()
+@click.argument("archive", type=click.Path(path_type=Path, dir_okay=False))
+@click.option(
+    "--with-key",
+    is_flag=True,
+    help="The key that secrets are sealed under, too; keep such an archive as you keep the key.",
+)
+@_DATA
+def backup(archive: Path, with_key: bool, data: Path) -> None:
+    """Write everything into one archive (zip), also while the application runs. To restore, unpack it into an empty folder."""
+    from saltpath.core.measures import show_size
+    from saltpath.store.backup import back_up
+    from saltpath.store.database import StoreError
+
+    _store(data)
+    try:
+        size = back_up(data, archive, with_key)
+    except StoreError as problem:
+        raise NotUnderstood(str(problem)) from None
+    key = "with the key" if with_key else "without the key: secrets in it can be read only where the key is"
+    click.echo(f"{archive}, {show_size(size)}, {key}")
+
+
+@click.command(name="change-key")
+@_DATA
+def change_key(data: Path) -> None:
+    """Seal every secret anew under a new key; the old one opens nothing any more."""
+    from saltpath.core.measures import counted
+    from saltpath.store import secrets as sealed
+    from saltpath.store.database import StoreError
+
+    try:
+        number = sealed.change_key(_store(data), data)
+    except StoreError as problem:
+        raise NotUnderstood(str(problem)) from None
+    click.echo(f"{counted(number, 'value')} sealed under a new key, in {data / sealed.KEY_FILE}")
+
+
+def _store(data: Path, make: bool = False) -> Any:
+    from saltpath.store.database import FILES, StoreError, connect, migrate
+
+    if make:
+        data.mkdir(parents=True, exist_ok=True)
+    elif not (data / FILES["main"]).is_file():
+        raise NotUnderstood(f"there is no application in {data}; name its folder with --data")
+    try:
+        migrate(data)
+        return connect(data)
+    except StoreError as problem:
+        raise NotUnderstood(str(problem)) from None

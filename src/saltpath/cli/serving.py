@@ -1,0 +1,66 @@
+"""Commands that start something, and `schema`, which prints what ships with it."""
+
+from __future__ import annotations
+
+import os
+import sys
+from pathlib import Path
+
+import click
+
+from saltpath.cli.calls import STOPPED
+
+
+@click.command()
+@click.option("--data", type=click.Path(path_type=Path, file_okay=False), default=Path("saltpath-data"), show_default=True,
+              help="The folder that holds everything.")  # fmt: skip
+@click.option("--host", default="127.0.0.1", show_default=True, help="The address to listen on.")
+@click.option("--port", type=click.IntRange(0, 65535), default=8420, show_default=True)
+@click.option(
+    "--runners", type=click.IntRange(1, 64), default=None, help="How many runners; as many as cores if not given."
+)
+def serve(data: Path, host: str, port: int, runners: int | None) -> None:
+    """Start the application: web server, runners and writer, supervised."""
+    from saltpath.runner.supervisor import Settings, supervise
+
+    sys.exit(supervise(Settings(data, host, port, runners or min(os.cpu_count() or 1, 4))))
+
+
+@click.command()
+@click.option("--data", type=click.Path(path_type=Path, file_okay=False), default=Path("saltpath-data/demo"), show_default=True,
+              help="The folder that holds everything.")  # fmt: skip
+@click.option("--port", type=click.IntRange(0, 65535), default=8420, show_default=True)
+@click.option("--harbour-port", type=click.IntRange(0, 65535), default=8421, show_default=True)
+def demo(data: Path, port: int, harbour_port: int) -> None:
+    """Start the application with Fernholm Harbour and a project that tests it."""
+    from saltpath.demo.start import start
+
+    sys.exit(start(data, port, harbour_port))
+
+
+@click.command()
+@click.option("--port", type=click.IntRange(0, 65535), default=8421, show_default=True)
+@click.option(
+    "--database",
+    type=click.Path(path_type=Path, dir_okay=False),
+    help="Its SQLite file; a new one in the system's folder for such unless it is said.",
+)
+def harbour(port: int, database: Path | None) -> None:
+    """Start Fernholm Harbour's service alone."""
+    from saltpath.demo.harbour.server import Harbour
+
+    service = Harbour(port=port, database=database)
+    click.echo(f"Fernholm Harbour answers at {service.address}; its database is {service.database}")
+    try:
+        service.serve()
+    except KeyboardInterrupt:
+        sys.exit(STOPPED)
+
+
+@click.command()
+@click.argument("name", type=click.Choice(["case", "shared", "project", "environment", "suite", "report"]))
+def schema(name: str) -> None:
+    """Print the JSON Schema of a kind of file."""
+    from importlib.resources import files
+
+    click.echo((files("saltpath") / "schemas" / f"{name}.schema.json").read_text(encoding="utf-8"), nl=False)

@@ -1,0 +1,11 @@
+import { casesApi } from "./cases";
+import { dataApi } from "./data";
+import { projectApi } from "./project";
+import { runsApi } from "./runs";
+import { suitesApi } from "./suites";
+
+export { ApiProblem } from "./asking";
+export type * from "./shapes";
+
+/** Every call of the API that the pages make. */
+export const api = { ...projectApi, ...dataApi, ...suitesApi, ...casesApi, ...runsApi };
