@@ -3,16 +3,14 @@
 import threading
 import time
 import unittest
-from http.server import BaseHTTPRequestHandler
 
 from saltpath.core.format.reader import read_case
 from saltpath.core.format.source import FormatError
-from tests.engine.answering import serving
+from tests.engine.answering import Handler, serving
 from tests.engine.test_rows import Run
 
 
-class Counting(BaseHTTPRequestHandler):
-    protocol_version = "HTTP/1.1"
+class Counting(Handler):
     lock = threading.Lock()
     now = most = 0
     times: list[float] = []
@@ -29,9 +27,6 @@ class Counting(BaseHTTPRequestHandler):
         self.send_response(200)
         self.send_header("Content-Length", "0")
         self.end_headers()
-
-    def log_message(self, *_):
-        pass
 
 
 def case(address: str, options: str, rows: int = 24) -> str:

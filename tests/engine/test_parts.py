@@ -8,7 +8,7 @@ import threading
 import unittest
 import zlib
 from decimal import Decimal
-from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from http.server import ThreadingHTTPServer
 from pathlib import Path
 
 from saltpath.core.format.source import FormatError
@@ -18,6 +18,7 @@ from saltpath.engine.masking import MASK, Masker
 from saltpath.formats import json_report, junit
 from saltpath.formats.project_files import load
 from saltpath.formats.terminal import Terminal
+from tests.engine.answering import Handler
 from tests.harbour import case, harbour, run_text
 
 
@@ -85,14 +86,10 @@ class Decoding(unittest.TestCase):
             self.assertEqual(caught.exception.reason.code, code)
 
 
-class _Hops(BaseHTTPRequestHandler):
+class _Hops(Handler):
     """/301, /303, /307 lead to /end; /away leads to another port; /end says what came."""
 
-    protocol_version = "HTTP/1.1"
     away = ""
-
-    def log_message(self, *_):
-        pass
 
     def answer(self):
         size = int(self.headers.get("Content-Length", 0))

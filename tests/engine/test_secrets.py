@@ -10,7 +10,6 @@ import time
 import unittest
 import zlib
 from contextlib import contextmanager
-from http.server import BaseHTTPRequestHandler
 from unittest.mock import patch
 from urllib.parse import quote, quote_plus
 
@@ -18,7 +17,7 @@ from saltpath.core.exchange import MASK
 from saltpath.engine import encodings, judging
 from saltpath.engine.encodings import ESCAPES, FORMS, undone
 from saltpath.engine.masking import Masker
-from tests.engine.answering import serving
+from tests.engine.answering import Handler, serving
 from tests.harbour import case, run_text
 
 SECRET = 's4lt&tar/<"9"> +é½'
@@ -60,12 +59,7 @@ def forms(text: str) -> dict[str, bytes]:
 def echo(secret: str = SECRET):
     """A server that gives a request back: its body in JSON, in every form of the secret, and compressed at /gzip."""
 
-    class Handler(BaseHTTPRequestHandler):
-        protocol_version = "HTTP/1.1"
-
-        def log_message(self, format: str, *args: object) -> None:
-            pass
-
+    class Echo(Handler):
         def do_POST(self) -> None:
             sent = self.rfile.read(int(self.headers.get("Content-Length", 0)))
             said = {
@@ -92,7 +86,7 @@ def echo(secret: str = SECRET):
             self.end_headers()
             self.wfile.write(body)
 
-    with serving(Handler) as address:
+    with serving(Echo) as address:
         yield address
 
 

@@ -6,7 +6,7 @@ import threading
 import unittest
 from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
-from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from http.server import ThreadingHTTPServer
 from tempfile import NamedTemporaryFile
 
 from cryptography import x509
@@ -14,7 +14,7 @@ from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import NameOID
 
-from tests.engine.answering import answering
+from tests.engine.answering import Handler, answering
 from tests.harbour import case, harbour, run_text
 
 
@@ -35,20 +35,10 @@ def made(name: str, password: bytes = b"") -> tuple[bytes, bytes]:
     return certificate.public_bytes(serialization.Encoding.PEM), pem
 
 
-class Handler(BaseHTTPRequestHandler):
-    protocol_version = "HTTP/1.1"
-
-    def log_message(self, format: str, *args: object) -> None:
-        pass
-
+class Known(Handler):
     def do_GET(self) -> None:
         peer = self.connection.getpeercert(binary_form=True)
-        body = b'{"known": %s}' % (b"true" if peer else b"false")
-        self.send_response(200)
-        self.send_header("Content-Type", "application/json")
-        self.send_header("Content-Length", str(len(body)))
-        self.end_headers()
-        self.wfile.write(body)
+        self.give(b'{"known": %s}' % (b"true" if peer else b"false"))
 
 
 class Quiet(ThreadingHTTPServer):
@@ -70,7 +60,7 @@ def secured(client: bytes = b""):
     if client:
         context.verify_mode = ssl.CERT_REQUIRED
         context.load_verify_locations(cadata=client.decode())
-    server = Quiet(("127.0.0.1", 0), Handler)
+    server = Quiet(("127.0.0.1", 0), Known)
     server.socket = context.wrap_socket(server.socket, server_side=True)
     threading.Thread(target=server.serve_forever, daemon=True).start()
     try:

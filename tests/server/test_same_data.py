@@ -9,12 +9,11 @@ import unittest
 import urllib.request
 import zipfile
 from collections import defaultdict
-from http.server import BaseHTTPRequestHandler
 from io import BytesIO
 from pathlib import Path
 
 from tests.application import Application
-from tests.engine.answering import serving
+from tests.engine.answering import Handler, serving
 
 SHARED = {
     "salt-path": 1,
@@ -54,20 +53,11 @@ class SameData(unittest.TestCase):
         self.heard = defaultdict(list)
         heard = self.heard
 
-        class Echo(BaseHTTPRequestHandler):
-            protocol_version = "HTTP/1.1"
-
-            def log_message(self, *_):
-                pass
-
+        class Echo(Handler):
             def do_POST(self):
                 body = self.rfile.read(int(self.headers["Content-Length"]))
                 heard[self.path.partition("?")[0]].append((self.requestline, self.headers.as_bytes(), body))
-                self.send_response(200)
-                self.send_header("Content-Type", "application/json")
-                self.send_header("Content-Length", str(len(body)))
-                self.end_headers()
-                self.wfile.write(body)
+                self.give(body)
 
         self.echo = self.enterContext(serving(Echo))
 

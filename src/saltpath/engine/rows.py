@@ -39,14 +39,18 @@ class Feed:
         self._filling: asyncio.Task[None] | None = None
         self._over = False
         self._pool = ThreadPoolExecutor(1, thread_name_prefix="rows")
-        self._begun = time.monotonic()
+        self._pace = 0.0  # rows a second that are taken while there are any
+        self._filled: float | None = None  # when rows came last; since then `_given` were taken, until one was `_missed`
         self._given = 0
+        self._missed: float | None = None
         self.problem: Blocked | None = None
 
     async def next(self) -> Row | None:
         while not self._ready:
             if self._over:
                 return None
+            if self._missed is None:
+                self._missed = time.monotonic()
             if self._filling is None or self._filling.done():
                 self._filling = asyncio.create_task(self._fill())
             await self._filling
@@ -57,6 +61,7 @@ class Feed:
         return row
 
     async def _fill(self) -> None:
+        """Read as many rows as will be taken twice over while so many are read and said."""
         wanted, begun = self._ahead, time.monotonic()
         rows = await asyncio.get_running_loop().run_in_executor(self._pool, self._read, wanted)
         if rows and self._begin is not None:
@@ -64,10 +69,10 @@ class Feed:
         self._ready.extend(rows)
         self._over = self._over or len(rows) < wanted
         now = time.monotonic()
-        used = (
-            self._given / max(now - self._begun, 0.001) * (now - begun)
-        )  # rows that are handed out while so many are read
-        self._ahead = min(max(self._jobs, int(used * 2)), MOST_AHEAD)
+        if self._filled is not None and self._given:
+            self._pace = self._given / max((self._missed or now) - self._filled, 0.0001)
+        self._filled, self._given, self._missed = now, 0, None
+        self._ahead = min(max(self._jobs, int(self._pace * (now - begun) * 2)), MOST_AHEAD)
 
     def _read(self, wanted: int) -> list[Row]:
         rows: list[Row] = []

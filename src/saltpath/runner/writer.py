@@ -1,7 +1,7 @@
 """The writer: takes what runners report, compresses it and commits it in batches, evidence before the main database.
 
-A batch holds at most 200 steps or 20 ms, with 5 ms between two, so that other writers get their turn. A number is
-acknowledged only when both files hold it.
+A batch holds at most 200 steps or 20 ms, with 5 ms between two, so that other writers get their turn; a claim of rows, for which a
+runner waits, is not kept waiting. A number is acknowledged only when both files hold it.
 """
 
 from __future__ import annotations
@@ -38,6 +38,7 @@ class Writer:
         self._packer = Packer()
         self._buffers: dict[socket.socket, bytearray] = {}
         self._waiting: list[tuple[socket.socket, Message]] = []
+        self._awaited = False  # a runner waits for one of these
         self._selector = selectors.DefaultSelector()
         path = folder / SOCKET
         path.unlink(missing_ok=True)
@@ -55,7 +56,7 @@ class Writer:
             if not self._waiting:
                 continue
             end = time.monotonic() + PERIOD_S
-            while len(self._waiting) < MOST and (left := end - time.monotonic()) > 0:
+            while not self._awaited and len(self._waiting) < MOST and (left := end - time.monotonic()) > 0:
                 self._receive(left)
             self._commit()
             time.sleep(PAUSE_S)
@@ -80,10 +81,13 @@ class Writer:
                 continue
             buffer = self._buffers[connection]
             buffer += data
-            self._waiting += [(connection, message) for message in unpack(buffer)]
+            for message in unpack(buffer):
+                self._waiting.append((connection, message))
+                self._awaited = self._awaited or message.kind == "rows-begun"
 
     def _commit(self) -> None:
         """Commit what waits. On a full disk or a locked file it is tried again until it is mended; nothing is lost."""
+        self._awaited = False
         while self._waiting:
             batch = self._waiting[:MOST]
             try:
