@@ -14,6 +14,7 @@ from saltpath.core.why import Blocked, Why, why
 
 LEVELS = 1000
 _STATUS = re.compile(rb"HTTP/[\d.]+ (\d{3})\s")
+_END = re.compile(rb"\n\r?\n")
 _BOM = b"\xef\xbb\xbf"
 _OPENING = tuple(b"{[")
 _UTF8 = frozenset(["utf-8", "utf8", "us-ascii", "ascii"])
@@ -38,9 +39,10 @@ def headers_of(head: bytes) -> list[tuple[str, str]]:
 
 class Mentions(msgspec.Struct, frozen=True, gc=False):
     """What a head has of which the way on depends; most have nothing but their status, and need not be taken apart then.
-    `status`: that of the last head in it; 0 if it is not plain to see."""
+    `status`: that of the last head in it, 0 if it is not plain to see; `whole`: that head has its end, an empty line."""
 
     status: int
+    whole: bool
     encoding: bool
     cookie: bool
     charset: bool
@@ -50,9 +52,10 @@ class Mentions(msgspec.Struct, frozen=True, gc=False):
 def mentions(head: bytes) -> Mentions:
     """Of an answer's head, most of which are the same for a second."""
     lower = head.lower()
-    found = _STATUS.match(head, head.rfind(b"\nHTTP/") + 1)
-    status = int(found[1]) if found else 0
-    return Mentions(status, b"content-encoding" in lower, b"cookie:" in lower, b"charset" in lower)
+    last = head.rfind(b"\nHTTP/") + 1
+    found = _STATUS.match(head, last)
+    status, whole = int(found[1]) if found else 0, _END.search(head, last) is not None
+    return Mentions(status, whole, b"content-encoding" in lower, b"cookie:" in lower, b"charset" in lower)
 
 
 class Answer(msgspec.Struct, gc=False):

@@ -23,7 +23,7 @@ class Times(msgspec.Struct, frozen=True, gc=False, array_like=True):
 
 
 class Exchange(msgspec.Struct, frozen=True, gc=False):
-    """`sent_head` and `received_head` are the exact bytes, status line and headers included. `raw_body` is as received,
+    """`sent_head` and `received_head` are the exact bytes, status line and headers included (a folded line of the answer's is one). `raw_body` is as received,
     `body` decoded. `why` says why it could not be carried out (None: an answer of some status came).
     `begun_us`: UTC, microseconds."""
 

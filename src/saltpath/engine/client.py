@@ -22,7 +22,7 @@ from saltpath.core.options import Options
 from saltpath.core.prepare import Prepared
 from saltpath.core.why import Blocked, Why, why
 from saltpath.engine.decode import decode
-from saltpath.engine.failures import HEADER_LIMIT, headers_too_large, reason
+from saltpath.engine.failures import HEADER_LIMIT, head_cut, headers_too_large, reason
 from saltpath.engine.heads import Heads, sent_of
 from saltpath.engine.loop import CurlSelector, Transfer
 from saltpath.engine.pace import Pace
@@ -281,6 +281,8 @@ class Client:
             problem = _problem(slot, prepared, options, error, bool(sent))
         elif len(head) > HEADER_LIMIT:
             problem = headers_too_large()
+        elif not seen.whole:
+            problem = head_cut()
         elif seen.encoding and prepared.method != "HEAD":
             try:
                 body = _decoded(raw, head, slot.limit)

@@ -52,6 +52,11 @@ def headers_too_large() -> Why:
     return why("headers-too-large", limit=show_size(HEADER_LIMIT))
 
 
+def head_cut() -> Why:
+    """libcurl takes a head that ends anywhere behind its status line for a whole one."""
+    return why("cut", when="in the middle of the answer's head")
+
+
 def reason(
     code: int, text: str, address: str, *, timeout_us: int, os_errno: int, connected: bool, received: int
 ) -> Why:

@@ -40,7 +40,9 @@ class Feed:
         self._over = False
         self._pool = ThreadPoolExecutor(1, thread_name_prefix="rows")
         self._pace = 0.0  # rows a second that are taken while there are any
-        self._filled: float | None = None  # when rows came last; since then `_given` were taken, until one was `_missed`
+        self._filled: float | None = (
+            None  # when rows came last; since then `_given` were taken, until one was `_missed`
+        )
         self._given = 0
         self._missed: float | None = None
         self.problem: Blocked | None = None
