@@ -9,7 +9,7 @@ from itertools import chain, islice
 from typing import Any
 
 from saltpath.core.grammar import Unreadable
-from saltpath.core.tables.cells import BadCell, Unfit, fitted, kind_of, problem_of
+from saltpath.core.tables.cells import BadCell, Unfit, fitted, kind_of, looks_with_comma, problem_of
 from saltpath.core.tables.sources import Area, Column, FileRows, Row
 from saltpath.core.why import Why, why
 
@@ -99,7 +99,7 @@ def _is_empty(cell: Any) -> bool:
 def _are_names(record: Record, below: Sequence[Record]) -> bool:
     cells = [cell for cell in record if not _is_empty(cell)]
     kinds = [kind_of(cell) for cell in cells if not isinstance(cell, BadCell)]
-    if len(kinds) < len(cells) or any(kind != "text" for kind in kinds):
+    if len(kinds) < len(cells) or any(kind != "text" for kind in kinds) or any(map(looks_with_comma, cells)):
         return False
     if not below:
         return True

@@ -11,6 +11,7 @@ from itertools import islice
 from typing import Any, BinaryIO
 
 from saltpath.core.grammar import Unreadable
+from saltpath.core.tables.cells import looks_with_comma
 from saltpath.core.tables.frame import Table, table_of
 from saltpath.core.tables.sources import FileRows
 from saltpath.formats.rows.encodings import found_encoding, known_encoding, shown
@@ -20,6 +21,8 @@ LOOKED_AT = 200_000
 LONGEST_CELL = 10_000_000
 MOST_LINES = 10_000
 _SAID = re.compile(r"\ufeff?sep=(.)\r?\n?", re.IGNORECASE)
+_SINGLE = re.compile(r"(?:^|[,;\t|\n])('[^'\n]*')(?=[,;\t|\r\n]|$)")
+_ALL_SINGLE = re.compile(r"'[^']*'(?:[,;\t|] *'[^']*')*")
 csv.field_size_limit(LONGEST_CELL)
 
 
@@ -55,29 +58,46 @@ def found_dialect(file: BinaryIO, source: FileRows) -> Dialect:
 
 
 def _quote(sample: str) -> str:
-    if '"' not in sample and len(re.findall(r"(?:^|[,;\t|\n])'[^'\n]*'(?=[,;\t|\r\n]|$)", sample)) > 1:
+    """A single quote where it is used as one: around each name of the first row, or around a cell that has a delimiter in it."""
+    cells = [] if '"' in sample else _SINGLE.findall(sample)
+    first = next(filter(str.strip, sample.splitlines()), "")
+    if len(cells) > 1 and (_ALL_SINGLE.fullmatch(first) or any(set(cell) & set(DELIMITERS) for cell in cells)):
         return "'"
     return '"'
 
 
 def _delimiter(sample: str, quote: str) -> str:
-    """The one that divides the first rows into the same number of cells, more than one; a comma if none does."""
-    best, most = ",", 0.0
-    for delimiter in DELIMITERS:
-        try:
-            rows = [
-                row
-                for row in islice(_reader(io.StringIO(sample, newline=""), Dialect("", delimiter, quote)), 40)
-                if row
-            ]
-        except csv.Error:
-            continue
+    """The one that divides the most of the first rows into the same number of cells, more than one; of several the one that gives more cells.
+    If none does, a comma where the first row has one, else what stands nowhere: then there is one column, with all its commas."""
+    tried = {delimiter: rows for delimiter in DELIMITERS if (rows := _first_rows(sample, delimiter, quote))}
+    best, most = "", (0.0, 0)
+    for delimiter, rows in tried.items():
         widths = [len(row) for row in rows[:-1] or rows]
-        usual = max(widths, key=widths.count, default=1)
-        score = widths.count(usual) / max(len(widths), 1) * min(usual - 1, 3)
-        if score > most:
+        usual = max(widths, key=widths.count)
+        score = (widths.count(usual) / len(widths), usual)
+        if usual > 1 and score > most and not (delimiter == "," and _are_decimal(rows, tried)):
             best, most = delimiter, score
-    return best
+    first = next(filter(str.strip, sample.splitlines()), "")
+    return best or ("," if "," in first else min(DELIMITERS, key=sample.count))
+
+
+def _first_rows(sample: str, delimiter: str, quote: str) -> list[list[str]]:
+    reader = _reader(io.StringIO(sample, newline=""), Dialect("", delimiter, quote))
+    try:
+        return [row for row in islice(reader, 40) if row]
+    except csv.Error:
+        return []
+
+
+def _are_decimal(rows: list[list[str]], tried: dict[str, list[list[str]]]) -> bool:
+    """Whether commas divide nothing but numbers: a column of them under its name, or the cells that another delimiter gives."""
+    if len(rows[0]) == 1 and rows[1:] and all(looks_with_comma(",".join(row)) for row in rows[1:]):
+        return True
+    for delimiter, others in tried.items():
+        cells = [cell for row in others for cell in row if "," in cell]
+        if delimiter != "," and len(others[0]) > 1 and all(map(looks_with_comma, cells)):
+            return True
+    return False
 
 
 def _reader(text: io.TextIOBase, dialect: Dialect) -> Any:
