@@ -111,9 +111,9 @@ class Quickly(unittest.TestCase):
 
     def test_it_agrees_with_the_long_way(self):
         quick, scopes = 0, Scopes(Scope())
-        for relation in ("is", "above", "below", "at least", "at most"):
-            for expected in VALUES:
-                if len(expected) > 1000 or (relation != "is" and expected[0] not in "-0123456789"):
+        for relation in ("is", "above", "below", "at least", "at most", "present"):
+            for expected in VALUES if relation != "present" else ["true"]:
+                if len(expected) > 1000 or (relation not in ("is", "present") and expected[0] not in "-0123456789"):
                     continue
                 check = self.check("$.at", relation, expected)
                 for value in VALUES:

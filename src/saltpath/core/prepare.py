@@ -18,6 +18,10 @@ from saltpath.core.scopes import Scopes
 from saltpath.core.why import Blocked, why
 
 _HOST = re.compile(r"[A-Za-z0-9._~:\[\]-]*")
+_ORDINARY = re.compile(
+    r"https?://[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)*(?::[1-9]\d{0,3}|:[1-5]\d{4})?(?:[/?][!-\"$-Z^-~]*)?"
+)
+"""An address of which a glance tells that it can be sent to; most are."""
 _LITERAL_SAFE = "!#$%&'()*+,/:;=?@[]~-._"
 _QUERY_SAFE = "!$'()*,/:;?@~"
 _MOST_BARE = 512
@@ -120,6 +124,8 @@ def _with_query(text: str, query: tuple[tuple[str, Template], ...], scopes: Scop
 @lru_cache(maxsize=512)
 def _usable(text: str) -> str:
     """The address without its fragment, if it can be sent to. Raises Blocked."""
+    if _ORDINARY.fullmatch(text):
+        return text
     try:
         parts = urlsplit(text)
         port = parts.port
@@ -178,7 +184,7 @@ def _segment(text: str) -> str:
 
 
 def _percent(text: str) -> str:
-    return quote(text, safe="")
+    return text if text.isalnum() and text.isascii() else quote(text, safe="")
 
 
 @lru_cache(maxsize=512)

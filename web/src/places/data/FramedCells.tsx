@@ -16,8 +16,8 @@ export function FramedCells({ document, looked, change }: Props) {
   const [withNames, setWithNames] = useState((looked.frame?.names ?? 1) > 0);
   const from = useRef<{ row: number; column: number }>(undefined);
   const { records, frame } = looked;
-  const columns = Math.max(FEWEST_COLUMNS, ...records.map((record) => record.length));
-  const shown = { rows: records.length, columns };
+  const shown = { rows: records.length, columns: Math.max(1, ...records.map((record) => record.length)) };
+  const columns = Math.max(FEWEST_COLUMNS, shown.columns);
   const area = drawn ?? (frame ? outer(areaOf(frame, shown), frame.names) : undefined);
   const names = drawn ? (withNames ? drawn.top : 0) : (frame?.names ?? 0);
   const bad = new Map(looked.badCells.map((cell) => [`${cell.row} ${cell.column}`, cell.problem]));

@@ -8,6 +8,7 @@ from typing import Any
 
 from saltpath.core import formats_of_text, plain
 from saltpath.core.checks.relations.table import TABLE, Setting, relation, unfit
+from saltpath.core.jsonpath import MISSING
 from saltpath.core.why import Why, why
 
 VALUE_KINDS = ("text", "number", "integer", "boolean", "list", "object", "null")
@@ -50,7 +51,8 @@ def _format(actual: Any, expected: Any, setting: Setting) -> Why | None:
 # ---- these look at the nodes together; judge.py hands over the list of them, or the value of a singular path
 
 
-@relation("present", "there is such a place; null is present", (True, True), "is present", takes="true", of_list=True)
+@relation("present", "there is such a place; null is present", (True, True), "is present", takes="true", of_list=True,
+          quick=lambda expected: lambda value: value is not MISSING)  # fmt: skip
 def _present(actual: Any, expected: Any, setting: Setting) -> Why | None:
     return None if actual else why("nothing-there-bare", path="it")
 
