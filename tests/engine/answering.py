@@ -43,7 +43,7 @@ def serving(handler: type[BaseHTTPRequestHandler]) -> Iterator[str]:
     """The address of a server on loopback that answers by the handler."""
     server = ThreadingHTTPServer(("127.0.0.1", 0), handler)
     server.daemon_threads = True
-    threading.Thread(target=server.serve_forever, daemon=True).start()
+    threading.Thread(target=server.serve_forever, args=(0.02,), daemon=True).start()
     try:
         yield f"http://127.0.0.1:{server.server_address[1]}"
     finally:

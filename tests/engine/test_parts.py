@@ -120,7 +120,7 @@ class Redirects(unittest.TestCase):
     def setUp(self):
         self.servers = [ThreadingHTTPServer(("127.0.0.1", 0), _Hops) for _ in range(2)]
         for server in self.servers:
-            threading.Thread(target=server.serve_forever, daemon=True).start()
+            threading.Thread(target=server.serve_forever, args=(0.02,), daemon=True).start()
             self.addCleanup(server.server_close)
             self.addCleanup(server.shutdown)
         self.address = f"http://127.0.0.1:{self.servers[0].server_port}"

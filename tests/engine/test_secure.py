@@ -62,7 +62,7 @@ def secured(client: bytes = b""):
         context.load_verify_locations(cadata=client.decode())
     server = Quiet(("127.0.0.1", 0), Known)
     server.socket = context.wrap_socket(server.socket, server_side=True)
-    threading.Thread(target=server.serve_forever, daemon=True).start()
+    threading.Thread(target=server.serve_forever, args=(0.02,), daemon=True).start()
     try:
         yield f"https://127.0.0.1:{server.server_address[1]}/"
     finally:

@@ -309,7 +309,7 @@ class AsItself(unittest.TestCase):
 
     def test_same_method_query_and_body(self):
         server = http.server.ThreadingHTTPServer(("127.0.0.1", 0), Noted)
-        threading.Thread(target=server.serve_forever, daemon=True).start()
+        threading.Thread(target=server.serve_forever, args=(0.02,), daemon=True).start()
         self.addCleanup(server.server_close)
         self.addCleanup(server.shutdown)
         base = f"http://127.0.0.1:{server.server_port}"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import signal
+import socket
 import threading
 
 _PARENT = os.getppid()
@@ -20,3 +21,12 @@ def until_told() -> threading.Event:
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: told.set())
     return told
+
+
+def woken_by_signals() -> socket.socket:
+    """What becomes readable by any signal, for who waits for sockets."""
+    ours, theirs = socket.socketpair()
+    ours.setblocking(False)
+    theirs.setblocking(False)
+    signal.set_wakeup_fd(theirs.detach())
+    return ours

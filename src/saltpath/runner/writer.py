@@ -15,7 +15,7 @@ from collections import defaultdict
 from pathlib import Path
 from typing import Any
 
-from saltpath.runner.life import parent_gone, until_told
+from saltpath.runner.life import parent_gone, until_told, woken_by_signals
 from saltpath.runner.wire import SOCKET, Message, acknowledge, unpack
 from saltpath.store import events, run_rows, runs
 from saltpath.store.database import connect, write
@@ -26,6 +26,7 @@ MOST = 200
 PERIOD_S = 0.020
 PAUSE_S = 0.005
 RETRY_S = 0.5
+_SIGNAL = "signal"
 log = logging.getLogger("saltpath.writer")
 
 
@@ -51,6 +52,7 @@ class Writer:
     def serve(self) -> None:
         """Until told to end, or until the supervisor is gone. What came before is committed first."""
         told = until_told()
+        self._selector.register(woken_by_signals(), selectors.EVENT_READ, _SIGNAL)
         while not told.is_set() and not parent_gone():
             self._receive(0.5)
             if not self._waiting:
@@ -70,6 +72,9 @@ class Writer:
                 self._selector.register(connection, selectors.EVENT_READ)
                 continue
             connection = key.fileobj  # type: ignore[assignment]
+            if key.data is _SIGNAL:
+                connection.recv(64)
+                continue
             try:
                 data = connection.recv(1 << 20)
             except OSError:

@@ -250,6 +250,10 @@ class _Server(ThreadingHTTPServer):
         pass
 
 
+LOOK_S = 0.05
+"""How often it looks whether it is to end."""
+
+
 class Harbour:
     """The service in threads of this process. `address` is where it answers, `database` its SQLite file."""
 
@@ -262,7 +266,7 @@ class Harbour:
         handler = type("BoundHandler", (Handler,), {"port": state})
         self._server = _Server((host, port), handler)
         self.address = f"http://{host}:{self._server.server_address[1]}"
-        self._thread = threading.Thread(target=self._server.serve_forever, name="harbour", daemon=True)
+        self._thread = threading.Thread(target=self._server.serve_forever, args=(LOOK_S,), name="harbour", daemon=True)
 
     def start(self) -> Harbour:
         self._thread.start()
@@ -270,7 +274,7 @@ class Harbour:
 
     def serve(self) -> None:
         """Serve in this thread until the process ends."""
-        self._server.serve_forever()
+        self._server.serve_forever(LOOK_S)
 
     def stop(self) -> None:
         self._server.shutdown()
