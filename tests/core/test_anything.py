@@ -7,11 +7,13 @@ from pathlib import Path
 from typing import Any
 
 from saltpath.core.case import NamedValues
+from saltpath.core.difference import differences
 from saltpath.core.format.reader import case_from_data, read_case
 from saltpath.core.format.source import FormatError, read_source
 from saltpath.core.format.writer import write_document
 from saltpath.core.inspect import inspect, surroundings
 from saltpath.core.outline import outline
+from saltpath.core.plain import same
 
 FILES = sorted((Path(__file__).resolve().parents[2] / "src/saltpath/demo/project").rglob("*.case.yaml"))
 VALUES: list[Any] = [
@@ -101,6 +103,24 @@ class Anything(unittest.TestCase):
             outline(case)
             self.assertEqual(read_source(write_document(document)).root.data(), document)
         self.assertGreater(read, 100)
+
+    def test_two_versions(self):
+        """What differs is told, and what does not is not."""
+        told = 0
+        for _ in range(1500):
+            after = self.mutated()
+            try:
+                case_from_data(after)
+            except FormatError:
+                continue
+            same_case = (document for document in self.documents if document.get("key") == after.get("key"))
+            before = next(same_case, self.documents[0])
+            sentences = differences(before, after)
+            told += bool(sentences)
+            self.assertEqual(bool(sentences), not same(before, after), (before, after))
+            self.assertTrue(all(sentences), sentences)
+            self.assertEqual(differences(after, copy.deepcopy(after)), [])
+        self.assertGreater(told, 100)
 
     def test_texts(self):
         for _ in range(400):

@@ -46,6 +46,30 @@ afterwards:
 
 
 class Reading(unittest.TestCase):
+    def test_what_is_empty_is_nothing_forgotten(self):
+        """An empty mapping where something has to stand is refused, and not left out."""
+        step = "salt-path: 1\ncase: x\nsteps:\n  - request: A\n    send: GET http://h/\n    "
+        check = "a check is missing here"
+        for text, words in (
+            (step + "expect: [ {} ]", check),
+            (step + "expect: [ { any of: [ {} ] } ]", check),
+            (step + "expect: [ { any of: [] } ]", check),
+            (step + "expect: [ { when: {}, then: { of: status, is: 200 } } ]", check),
+            (step + "expect: [ { when: { of: status, is: 200 }, then: {} } ]", check),
+            (step + "expect: [ { for each: $.items, expect: [ {} ] } ]", check),
+            (step + "only if: [ {} ]", check),
+            (step + "repeat: {}", "repeat needs until"),
+            (step + "auth: {}", "auth takes one kind"),
+            (step + "multipart: [ {} ]", "a part needs a name"),
+            ("salt-path: 1\ncase: x\nevery answer: [ {} ]\nsteps: []", check),
+            ("salt-path: 1\ncase: x\nsteps: [ {} ]", "this step has no kind"),
+            ("salt-path: 1\ncase: x\nrows: [ {} ]\nsteps: []", "found an empty one"),
+            ("salt-path: 1\ncase: x\nrows: {}\nsteps: []", "rows come from one of"),
+        ):
+            with self.subTest(text=text), self.assertRaises(FormatError) as refused:
+                read_case(text + "\n")
+            self.assertIn(words, str(refused.exception))
+
     def test_a_case_with_everything(self):
         case = read_case(CASE)
         ask, reference, wait = case.steps

@@ -28,6 +28,7 @@ GROUPS = {
 }
 ASIDE = ("advice", "note", "off")
 MOST_LEVELS = 12
+_MISSING = "a check is missing here, such as { of: status, is: 200 }"
 
 
 def read_subject_of(reading: Reading, node: Node, path: str) -> Subject | None:
@@ -68,7 +69,7 @@ def _some(reading: Reading, node: Node | None, path: str, level: int) -> tuple[E
         return () if item is None else (item,)
     items = reading.items(node, path, "checks")
     if not items:
-        reading.wrong("a check is missing here, such as { of: status, is: 200 }", path, node.line)
+        reading.wrong(_MISSING, path, node.line)
     read = (_expectation(reading, child, f"{path}[{index}]", level) for index, child in enumerate(items))
     return tuple(item for item in read if item is not None)
 
@@ -118,6 +119,8 @@ def read_check(reading: Reading, node: Node, path: str) -> Check | None:
     """`{ of: SUBJECT, RELATION: EXPECTED }` with exactly one relation."""
     keys = reading.mapping(node, path, (*CHECK_KEYS, *relations.TABLE), (), "a check")
     if not keys:
+        if node.value == {}:
+            reading.wrong(_MISSING, path, node.line)
         return None
     named = [key for key in keys if key in relations.TABLE]
     if "of" not in keys:

@@ -115,7 +115,7 @@ def _auth(reading: Reading, node: Node | None, path: str) -> Auth | None:
     if node is None:
         return None
     keys = reading.mapping(node, path, AUTH_KINDS, (), "auth")
-    if len(keys) > 1:
+    if len(keys) > 1 or node.value == {}:
         reading.wrong("auth takes one kind: bearer, basic, digest, key or oauth2", path, node.line)
     for kind, inner in keys.items():
         place = f"{path}.{kind}"

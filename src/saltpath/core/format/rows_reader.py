@@ -194,7 +194,11 @@ def _written(reading: Reading, node: Node, path: str, pick: str) -> WrittenRows:
     for index, child in enumerate(reading.items(node, path, "rows")):
         place = f"{path}[{index}]"
         if not isinstance(child.value, dict) or not child.value:
-            reading.wrong(f"a row is a mapping of columns; found {found(child)}", place, child.line)
+            reading.wrong(
+                f"a row is a mapping of columns; found {found(child) if child.value else 'an empty one'}",
+                place,
+                child.line,
+            )
             continue
         for name in child.value:
             _name(reading, name, place, child)
