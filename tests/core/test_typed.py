@@ -1,10 +1,13 @@
 """Checks typed as sentences: what is understood, what is said where it is not, and that writing and reading agree."""
 
+import random
 import unittest
 from decimal import Decimal
+from typing import Any
 
 from saltpath.core.checks.relations import TABLE
 from saltpath.core.checks.typed import PHRASES, read_sentence, suggestions, write_sentence
+from saltpath.core.format.check_reader import expectations_of
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.grammar import Unreadable
 from saltpath.core.outline import outline
@@ -13,6 +16,48 @@ from saltpath.core.sheet.cells import read_cells
 from saltpath.core.subjects import read_subject
 
 KNOWN = {"id": "$.id", "total": "$.fee.total"}
+
+
+TEXTS = (
+    "a", "FHC", "two words", "one, two", "a and b", "x within y", "is 3", "15", "true", "null", "", "  pad ", 'say "no"', "it's", "[=name]",
+    "[=a | lower]", "x [=n] y", "a; b", "(a)", "$.x", "not", "no", "one", "at least 3", "any of", "2026-11-23", "500 ms", "é漢", "a\nb", "\\",
+    "a then b", "otherwise", "1e3", "-", "#", "http://h/?a=b&c", "{}", "[]", "where", "each of", "when", "up", "date-time", "integer",
+)  # fmt: skip
+NUMBERS = (0, 1, -3, 15, Decimal("1.50"), Decimal("448.80"), 10**20)
+SUBJECTS = (
+    "status", "$.id", "$.a.b", "$['x y']", "$[0].a", "$.items[?@.a=='b and c'].x", "$.items[*].id", "header X-Id", "cookie a", "body", "time", "size",
+    "type", "$.a | count", "$.t | text | lower", "value row.length", "$", "$..x", "time to first byte", "value row.'Gross tonnage'",
+)  # fmt: skip
+
+
+def check_at_random(chance: random.Random, level: int) -> dict[str, Any]:
+    """A check or a group, as a document has it; some are none."""
+
+    def several() -> list[dict[str, Any]]:
+        return [check_at_random(chance, level + 1) for _ in range(chance.randrange(1, 3))]
+
+    if level < 3 and chance.random() < 0.25:
+        kind = chance.choice(("any of", "all of", "none of", "when", "for each"))
+        if kind == "when":
+            return {"when": several(), "then": several(), **({"otherwise": several()} if chance.random() < 0.5 else {})}
+        if kind == "for each":
+            return {
+                "for each": "$.lines[*]",
+                "expect": several(),
+                **({"may be empty": True} if chance.random() < 0.5 else {}),
+            }
+        return {kind: several()}
+    relation = chance.choice(list(TABLE))
+    values = (*TEXTS, *NUMBERS, True, False, None, [1, "a"], {"a": 1, "b": ["x"]})
+    expected = {
+        "true": [True],
+        "measure": [*NUMBERS, "500 ms", "10 kB", "[=x]"],
+        "count": [3, {"at least": 2}, {"below": 5}],
+        "pair": [[chance.choice(NUMBERS), chance.choice(NUMBERS)]],
+        "list": [[chance.choice(values) for _ in range(chance.randrange(1, 4))]],
+    }.get(TABLE[relation].takes, values)
+    value = chance.choice((True, False)) if relation == "empty" else chance.choice(expected)
+    return {"of": chance.choice(SUBJECTS), relation: value, **({"any": True} if chance.random() < 0.2 else {})}
 
 
 class Bodies(unittest.TestCase):
@@ -135,6 +180,21 @@ class Reading(unittest.TestCase):
                     with self.subTest(check):
                         again = read_sentence(write_sentence(check))
                         self.assertTrue(same(again, check), (write_sentence(check), again))
+
+    def test_at_random(self):
+        """Whatever the format takes as a check or a group of them, its sentence is read as the same one."""
+        chance, read = random.Random(4711), 0
+        for _ in range(12_000):
+            check = check_at_random(chance, 0)
+            try:
+                expectations_of([check])
+            except Unreadable:
+                continue
+            read += 1
+            sentence = write_sentence(check)
+            with self.subTest(check=check, sentence=sentence):
+                self.assertTrue(same(read_sentence(sentence), check))
+        self.assertGreater(read, 5_000)
 
     def test_groups(self):
         one, two = {"of": "status", "is": 200}, {"of": "$.state", "is": "now; then a"}

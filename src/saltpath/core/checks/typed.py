@@ -7,7 +7,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from itertools import islice
 from typing import Any
 
@@ -59,6 +59,12 @@ ALL_PHRASES = sorted(
 _COUNTED = ("is one of", "is not", "above", "below", "at least", "at most", "between", "is")
 _BARE_RELATIONS = ("present", "absent", "unique", "same as last pass")
 _PAIRED = {"close to": ("value", "within"), "near": ("time", "within")}
+_WORDS: dict[str, tuple[Collection[str], str]] = {
+    "sorted": (("up", "down"), "It is sorted up, or down"),
+    "format": (FORMATS, f"The formats are {', '.join(FORMATS)}"),
+    "kind": (VALUE_KINDS, f"The kinds are {', '.join(VALUE_KINDS)}"),
+}
+"""Relations whose expected value is one of few words, written as they are."""
 _JOINTS = (" and ", " then ", " otherwise ", " within ")
 _FIRST_WORDS = frozenset(phrase.split()[0] for phrase, _ in ALL_PHRASES) | {"not", "any", "true", "false", "null"}
 _BARE = re.compile(r"(?:[^\W_][\w./:@%+*#&?~-]*|\[=[^\"'\[\]|]*\])(?: [\w./:@%+*#&?~-]+)*")
@@ -100,10 +106,23 @@ def _write_check(check: Mapping[str, Any]) -> str:
         return f"{subject} {'is empty' if expected else NOT_EMPTY}"
     if relation in _BARE_RELATIONS:
         return f"{subject} {PHRASES[relation][0]}"
-    return f"{subject} {PHRASES[relation][0]} {_expected(relation, expected)}"
+    phrase, words = PHRASES[relation][0], _expected(relation, expected)
+    if isinstance(expected, str) and words == expected and not _states(f"{phrase} {words}", relation, expected):
+        words = plain.write_json(expected).decode()
+    return f"{subject} {phrase} {words}"
+
+
+def _states(text: str, relation: str, expected: str) -> bool:
+    """Whether the text is read as this relation and value: `is no` would go on as `is not` does."""
+    try:
+        return _stated(text) == {relation: expected}
+    except Unreadable:
+        return False
 
 
 def _expected(relation: str, expected: Any) -> str:
+    if relation in _WORDS and isinstance(expected, str):
+        return expected
     if relation in ("is one of", "is none of") and isinstance(expected, list) and expected:
         return ", ".join(map(_literal, expected))
     for name, (first, second) in _PAIRED.items():
@@ -280,12 +299,11 @@ def _with_expected(relation: str, text: str) -> dict[str, Any] | None:
         raise Unreadable(f"Say what it {PHRASES[relation][0]}")
     if relation in ("count", "length"):
         return {relation: _counted(text)}
-    if relation == "sorted" and text not in ("up", "down"):
-        raise Unreadable(f"It is sorted up, or down; found {text!r}")
-    if relation == "format" and text not in FORMATS:
-        raise Unreadable(f"The formats are {', '.join(FORMATS)}; found {text!r}")
-    if relation == "kind" and text not in VALUE_KINDS:
-        raise Unreadable(f"The kinds are {', '.join(VALUE_KINDS)}; found {text!r}")
+    if relation in _WORDS:
+        words, said = _WORDS[relation]
+        if text not in words and "[=" not in text:
+            raise Unreadable(f"{said}; found {text!r}")
+        return {relation: text}
     return {relation: _read_expected(relation, text)}
 
 
@@ -302,6 +320,9 @@ def _read_expected(relation: str, text: str) -> Any:
         return [_value(item) for item in _split(text, ",")]
     if relation in _PAIRED:
         value, joint, within = _partition(text, " within ")
+        whole = _value(text)
+        if not joint and isinstance(whole, str) and "[=" in whole:
+            return whole
         if not joint:
             raise Unreadable(
                 f"Say how near, such as: {PHRASES[relation][0]} {'now within 5 min' if relation == 'near' else '0.33 within 0.01'}"
