@@ -148,6 +148,8 @@ def _yaml_sentence(problem: yaml.MarkedYAMLError, text: str, line: int) -> str:
         return "a second document begins here; a file holds one"
     if "\t" in here[: len(here) - len(here.lstrip())]:
         return "a tab stands at the beginning of the line; use spaces"
+    if str(problem.problem).endswith("got '?'"):
+        return f"a text with ? inside {{ }} or [ ] must be put in quotes; found: {here.strip()}"
     if "[=" in here or "[?" in here or "$" in here:
         return f"a reference, or a path with brackets, inside {{ }} or [ ] must be put in quotes; found: {here.strip()}"
     return f"this is not YAML: {problem.problem or problem.context}"

@@ -21,13 +21,14 @@ ORDER = (
 )  # fmt: skip
 WIDTH = 110
 _AS_GIVEN = re.compile(
-    r"(^|\.)(values|values in|query|headers|form|keep|set|namespaces|with|gives|inputs|outputs|sources|databases|columns|where|rows\[\d+\])$|(^|\.)(json|set|with|default|outputs|values|values in|fits|fits exactly|schema|is)(\.|\[|$)"
+    r"(^|\.)(query|headers|form|keep|namespaces|gives|inputs|sources|databases|where)$|"
+    r"(^|\.)(json|set|with|default|outputs|values|values in|fits|fits exactly|schema|is|for each|columns|rows\[\d+\])(\.|\[|$)"
 )
 """Mappings whose keys stand in the order that their writer chose."""
 _BLOCK_UNSAFE = re.compile(
     r": |:$| #|^[\s\[\]{},'\"&*!|>%@`#?=<-]|\s$|[\x00-\x1f\x7f-\xa0\u2028\u2029\ufeff\ud800-\udfff]"
 )
-_FLOW_UNSAFE = re.compile(r"[\[\]{},'\":#]")
+_FLOW_UNSAFE = re.compile(r"[\[\]{},'\":#?]")
 
 
 def write_document(data: dict[str, Any], comments: dict[str, list[str]] | None = None) -> str:
