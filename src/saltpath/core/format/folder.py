@@ -93,7 +93,7 @@ def read_folder(files: Mapping[str, bytes]) -> Folder:
     if "project.yaml" not in texts:
         problems.append(Problem("there is no project.yaml here, so this is no project", file="project.yaml"))
     folder = Folder(_entry("project.yaml", texts.get("project.yaml", ""), read_project, problems))
-    for path in sorted(texts):
+    for path in sorted(texts, key=lambda path: path.removesuffix(".yaml")):  # a.yaml, then a-2.yaml
         if path.startswith("environments/"):
             entry = _entry(path, texts[path], read_environment, problems)
             folder.environments[str(entry.document.get("environment", path))] = entry
@@ -151,7 +151,7 @@ def _entry(path: str, text: str, check: Any, problems: list[Problem]) -> Entry:
     except FormatError as problem:
         problems += located(problem, path).problems
         return Entry({})
-    if path.endswith("/suite.yaml") and "suite" not in document:
+    if check is read_suite and "suite" not in document:
         document = {**document, "suite": path.split("/")[-2].replace("-", " ").capitalize()}
     return Entry(document, source.comments)
 
