@@ -18,6 +18,19 @@ class Renaming(unittest.TestCase):
         ):
             self.assertEqual(renamed({"a": [before]}), {"a": [after]})
         self.assertEqual(renamed({"of": "value pin", "is": "pin"}), {"of": "value agentPin", "is": "pin"})
+        self.assertEqual(
+            renamed({"for each": "value pin | split ,", "expect": [{"of": "$", "is": "value pin"}]}),
+            {"for each": "value agentPin | split ,", "expect": [{"of": "$", "is": "value pin"}]},
+        )
+        self.assertEqual(
+            renamed({"keep": {"a": "value pin", "pin": "$.pin", "b": {"of": "value pin", "secret": True}}, "for each": [{"a": "[=pin]"}]}),
+            {"keep": {"a": "value agentPin", "pin": "$.pin", "b": {"of": "value agentPin", "secret": True}},
+             "for each": [{"a": "[=agentPin]"}]},
+        )  # fmt: skip
+        self.assertEqual(
+            renamed({"write": {"table": "t", "columns": {"pin": "value pin", "x": "pin"}}, "rows": {"make": 1, "columns": {"a": "value pin"}}}),
+            {"write": {"table": "t", "columns": {"pin": "value agentPin", "x": "pin"}}, "rows": {"make": 1, "columns": {"a": "value pin"}}},
+        )  # fmt: skip
 
     def test_only_with_its_scope_where_the_name_means_another(self):
         renamed = renaming("pin", "agentPin", "project", bare=False)

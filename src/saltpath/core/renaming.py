@@ -9,6 +9,7 @@ from typing import Any
 from saltpath.core.case import Case, keeps_of
 
 Document = dict[str, Any]
+_SUBJECTS = ("of", "for each", "keep")
 
 
 def renaming(name: str, to: str, scope: str, bare: bool) -> Callable[[Any], Any]:
@@ -25,12 +26,19 @@ def renaming(name: str, to: str, scope: str, bare: bool) -> Callable[[Any], Any]
             return text
         return signed.sub(rf"\g<1>{to}", reference.sub(rf"\g<1>{to}", text))
 
+    def looked_at(held: Any) -> Any:
+        """The same of a subject, or of subjects by name."""
+        if isinstance(held, dict):
+            return {key: renamed(inner) if isinstance(inner, dict) else looked_at(inner) for key, inner in held.items()}
+        return subject.sub(rf"\g<1>{to}", inside(held)) if isinstance(held, str) else renamed(held)
+
     def renamed(held: Any) -> Any:
         if isinstance(held, dict):
+            write = "table" in held  # a row of an output table, whose columns are looked at as what is kept is
             return {
-                inside(key): subject.sub(rf"\g<1>{to}", inside(inner)) if key == "of" and isinstance(inner, str) else renamed(inner)
+                inside(key): looked_at(inner) if key in _SUBJECTS or (write and key == "columns") else renamed(inner)
                 for key, inner in held.items()
-            }  # fmt: skip
+            }
         if isinstance(held, list):
             return [renamed(inner) for inner in held]
         return inside(held) if isinstance(held, str) else held
