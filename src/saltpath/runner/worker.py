@@ -53,6 +53,8 @@ LOOK_ANYWAY_S = 0.4
 MOST_TRIES = 5
 MOST_LOOKED_AT = 50
 SETTLED_S = 60
+MOST_STEPS_READ = 5_000
+"""Of cases that are kept as they were read; a step with five checks takes 5 kB, and reading it 160 us."""
 log = logging.getLogger("saltpath.runner")
 
 
@@ -65,6 +67,7 @@ class Worker:
         self._main = connect(folder, "main")
         self._evidence = connect(folder, "evidence")
         self._recorder = Recorder(folder)
+        self._read: dict[tuple[int, int], Case] = {}  # by case and version, which never changes
 
     def serve(self) -> None:
         """Until told to end. A run under way is then stopped, its afterwards carried out."""
@@ -150,7 +153,7 @@ class Worker:
             if entry.state == "finished":
                 continue
             stored = cases.case_at(self._main, entry.case_id, entry.version)
-            case = case_from_data(stored.document)
+            case = self._case(stored)
             more: dict[str, Any] = {"pick": run.request.get("picks", {}).get(str(entry.position), "")}
             if again and entry.state == "running" and case.rows is not None:
                 more["resumed"] = self._resumed_rows(run.id, entry)
@@ -183,6 +186,15 @@ class Worker:
             first_rows=bool(run.request.get("firstRows")),
         )
         return plan, positions
+
+    def _case(self, stored: cases.StoredCase) -> Case:
+        """What a stored case reads as; one that was run lately is not read again."""
+        key = (stored.id, stored.version)
+        if key not in self._read:
+            if sum(len(case.steps) for case in self._read.values()) > MOST_STEPS_READ:
+                self._read.clear()
+            self._read[key] = case_from_data(stored.document)
+        return self._read[key]
 
     def _output_reader(self, run: runs.Run) -> Callable[[str], Iterator[Row]]:
         """Reads the rows of an output table: those that this run has written, else those of the newest that did. In any thread."""
