@@ -29,6 +29,8 @@ from saltpath.store import run_rows
 from saltpath.store.evidence import row_of
 
 MOST_WAITING = 20_000
+GATHER_S = 0.002
+"""So long a message waits for others to be sent with: to be woken for each would take turns with the engine a thousand times a second."""
 
 
 class Recorder:
@@ -81,7 +83,8 @@ class Recorder:
             self._number += 1
             message.number = self._number
             self._unsent.append((self._number, pack(message)))
-            self._changed.notify_all()
+            if len(self._unsent) == 1:  # else nobody sleeps who would have to know
+                self._changed.notify_all()
             return self._number
 
     def _message(self, event: Event) -> Message | None:
@@ -149,6 +152,9 @@ class Recorder:
             with self._changed:
                 if not self._unsent:
                     self._changed.wait(0.2)
+            if not self._waiting:
+                time.sleep(GATHER_S)
+            with self._changed:
                 batch = list(self._unsent)
                 self._unsent.clear()
                 self._sent.extend(batch)

@@ -1,7 +1,7 @@
 """The writer: takes what runners report, compresses it and commits it in batches, evidence before the main database.
 
 A batch holds at most 200 steps or 20 ms, with 5 ms between two, so that other writers get their turn; a claim of rows, for which a
-runner waits, is not kept waiting. A number is acknowledged only when both files hold it.
+runner waits, and a run's end are not kept waiting. A number is acknowledged only when both files hold it.
 """
 
 from __future__ import annotations
@@ -26,6 +26,7 @@ MOST = 200
 PERIOD_S = 0.020
 PAUSE_S = 0.005
 RETRY_S = 0.5
+_AWAITED = ("rows-begun", "finished")
 _SIGNAL = "signal"
 log = logging.getLogger("saltpath.writer")
 
@@ -39,7 +40,7 @@ class Writer:
         self._packer = Packer()
         self._buffers: dict[socket.socket, bytearray] = {}
         self._waiting: list[tuple[socket.socket, Message]] = []
-        self._awaited = False  # a runner waits for one of these
+        self._awaited = False  # somebody waits for one of these
         self._selector = selectors.DefaultSelector()
         path = folder / SOCKET
         path.unlink(missing_ok=True)
@@ -88,7 +89,7 @@ class Writer:
             buffer += data
             for message in unpack(buffer):
                 self._waiting.append((connection, message))
-                self._awaited = self._awaited or message.kind == "rows-begun"
+                self._awaited = self._awaited or message.kind in _AWAITED
 
     def _commit(self) -> None:
         """Commit what waits. On a full disk or a locked file it is tried again until it is mended; nothing is lost."""
