@@ -5,7 +5,6 @@ from __future__ import annotations
 import itertools
 import re
 import socket
-import threading
 import time
 import unittest
 from collections.abc import Iterator
@@ -19,6 +18,7 @@ from saltpath.core.prepare import Prepared
 from saltpath.engine.client import Client
 from saltpath.engine.heads import Heads, sent_of
 from saltpath.engine.loop import Strand, run_in_loop
+from tests.engine.raw import next_head, raw_server
 
 METHODS = ("GET", "HEAD", "DELETE", "OPTIONS", "POST", "REPORT")
 TARGETS = (
@@ -47,26 +47,15 @@ class Recorder:
 
     def __init__(self) -> None:
         self.heads: list[bytes] = []
-        self.socket = socket.create_server(("127.0.0.1", 0))
-        self.address = f"http://127.0.0.1:{self.socket.getsockname()[1]}"
-
-    def serve(self) -> None:
-        while True:
-            try:
-                connection, _ = self.socket.accept()
-            except OSError:
-                return
-            threading.Thread(target=self.answer, args=(connection,), daemon=True).start()
+        self.address = ""
+        self.listening: socket.socket
 
     def answer(self, connection: socket.socket) -> None:
         octets = b""
         for turn in itertools.count():
-            while b"\r\n\r\n" not in octets:
-                more = connection.recv(65536)
-                if not more:
-                    return connection.close()
-                octets += more
-            head, _, octets = octets.partition(b"\r\n\r\n")
+            head, octets = next_head(connection, octets)
+            if not head:
+                return connection.close()
             self.heads.append(head + b"\r\n\r\n")
             length = re.search(rb"Content-Length: (\d+)", head)
             while length and len(octets) < int(length[1]):
@@ -77,18 +66,15 @@ class Recorder:
             body = b"" if head.startswith(b"HEAD") else b"{}"
             connection.sendall(b"HTTP/1.1 200 OK\r\nX-Turn: 1\r\nContent-Length: 2\r\n\r\n" + body)
             if b"?last" in head:
-                self.socket.shutdown(socket.SHUT_RDWR)
+                self.listening.shutdown(socket.SHUT_RDWR)
                 return connection.close()
 
 
 @contextmanager
 def recorder() -> Iterator[Recorder]:
     server = Recorder()
-    threading.Thread(target=server.serve, daemon=True).start()
-    try:
+    with raw_server(server.answer) as (server.address, server.listening):
         yield server
-    finally:
-        server.socket.close()
 
 
 def sent(requests: list[Prepared], pause_s: float = 0) -> list[Exchange]:

@@ -6,7 +6,6 @@ import gzip
 import itertools
 import random
 import socket
-import threading
 import unittest
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -19,6 +18,7 @@ from saltpath.core.options import DEFAULTS, Options
 from saltpath.core.prepare import Prepared
 from saltpath.engine.client import Client
 from saltpath.engine.loop import Strand, run_in_loop
+from tests.engine.raw import next_head, raw_server
 
 SEED = 20931
 MANY = 400
@@ -82,47 +82,21 @@ def made(chance: random.Random) -> Sent:
     return Sent(method, wire_head + wire_body, status, head + after, raw, body)
 
 
-class Wire:
-    """A server that answers the n-th request with the n-th of these octets, over as many connections as it takes; what is cut ends its
-    connection."""
-
-    def __init__(self, answers: list[bytes], cut: bool = False) -> None:
-        self.answers, self.cut = answers, cut
-        self.socket = socket.create_server(("127.0.0.1", 0))
-        self.address = f"http://127.0.0.1:{self.socket.getsockname()[1]}"
-
-    def serve(self) -> None:
-        while True:
-            try:
-                connection, _ = self.socket.accept()
-            except OSError:
-                return
-            threading.Thread(target=self.answer, args=(connection,), daemon=True).start()
-
-    def answer(self, connection: socket.socket) -> None:
-        octets = b""
-        connection.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
-        with connection:
-            while True:
-                while b"\r\n\r\n" not in octets:
-                    more = connection.recv(65536)
-                    if not more:
-                        return
-                    octets += more
-                head, _, octets = octets.partition(b"\r\n\r\n")
-                connection.sendall(self.answers[int(head.split()[1].removeprefix(b"/"))])
-                if self.cut:
-                    return
-
-
 @contextmanager
 def wire(answers: list[bytes], cut: bool = False) -> Iterator[str]:
-    server = Wire(answers, cut)
-    threading.Thread(target=server.serve, daemon=True).start()
-    try:
-        yield server.address
-    finally:
-        server.socket.close()
+    """The address of a server that answers a request for /n with the n-th of these octets; what is cut ends its connection."""
+
+    def answer(connection: socket.socket) -> None:
+        head, rest = next_head(connection, b"")
+        with connection:
+            while head:
+                connection.sendall(answers[int(head.split()[1].removeprefix(b"/"))])
+                if cut:
+                    return
+                head, rest = next_head(connection, rest)
+
+    with raw_server(answer) as (address, _):
+        yield address
 
 
 def received(address: str, methods: list[str], options: Options = DEFAULTS) -> list[Exchange]:
