@@ -1,13 +1,19 @@
 """What stands written out becomes a value, and values as the cells of a table."""
 
 import unittest
+from collections.abc import Iterator
 from decimal import Decimal
+from pathlib import Path
+from typing import Any
 
 from saltpath.core.format.reader import case_from_data
+from saltpath.core.format.source import read_source
 from saltpath.core.grammar import Unreadable
 from saltpath.core.lift import lifted, offers
+from saltpath.core.plain import is_number, write_json
 from saltpath.core.values import Wanted, read_value, wanted_by, with_value, with_value_in, write_value
 
+DEMO = Path(__file__).resolve().parents[2] / "src/saltpath/demo/project"
 HOST = "http://127.0.0.1:8429"
 CASE = {
     "salt-path": 1,
@@ -23,6 +29,15 @@ CASE = {
         },
     ],
 }
+
+
+def leaves(held: Any) -> Iterator[Any]:
+    """Texts without references, and numbers."""
+    if isinstance(held, dict | list):
+        for inner in held.values() if isinstance(held, dict) else held:
+            yield from leaves(inner)
+    elif is_number(held) or (isinstance(held, str) and "[=" not in held):
+        yield held
 
 
 class Lifting(unittest.TestCase):
@@ -55,6 +70,64 @@ class Lifting(unittest.TestCase):
         document, places = lifted(CASE, "V-101", "vessel", frozenset(["steps[0].send"]))
         self.assertEqual(document["steps"][0]["send"], CASE["steps"][0]["send"])
         self.assertEqual(len(places), 5)
+
+    def test_only_where_a_value_can_stand(self):
+        """Names, words of the format and subjects stay, though they read the same."""
+        step = {
+            "request": "v7", "send": "POST http://h/v7", "headers": [["v7", "v7"], ["a", "b"]],
+            "json": {"type": "v7", "note": ["v7"], "v7": {"key": "v7"}},
+            "auth": {"key": {"in": "header", "name": "v7", "value": "v7"}},
+            "repeat": {"until": [{"of": "$.state", "is": "v7"}], "every": "1 s", "at most": "20 s"},
+            "expect": [{"for each": "$.v7", "expect": [{"of": "$", "is": {"type": "v7"}, "note": "v7"}]}, {"of": "$", "kind": "text"}],
+            "keep": {"v7": "$.v7"}, "write": {"table": "v7", "columns": {"v7": "'v7'"}},
+        }  # fmt: skip
+        look_up = {
+            "look up": "v7",
+            "in": "v7",
+            "rows of": "v7",
+            "columns": ["v7"],
+            "where": {"v7": "v7"},
+            "order by": "v7",
+        }
+        each = {"for each": ["v7", "b"], "as": "v7", "steps": [{"set": {"v7": "v7"}}, {"wait": "1 s"}]}
+        used = {"shared": "v7", "with": {"v7": "v7"}, "gives": {"v7": "v7"}}
+        document, _ = lifted({"salt-path": 1, "case": "v7", "steps": [step, look_up, each, used]}, "v7", "it")
+        self.assertEqual(
+            document["steps"],
+            [
+                {
+                    **step, "send": "POST http://h/[=it]", "headers": [["v7", "[=it]"], ["a", "b"]],
+                    "json": {"type": "[=it]", "note": ["[=it]"], "v7": {"key": "[=it]"}},
+                    "auth": {"key": {"in": "header", "name": "v7", "value": "[=it]"}},
+                    "repeat": {**step["repeat"], "until": [{"of": "$.state", "is": "[=it]"}]},
+                    "expect": [{"for each": "$.v7", "expect": [{"of": "$", "is": {"type": "[=it]"}, "note": "v7"}]}, {"of": "$", "kind": "text"}],
+                },
+                {**look_up, "where": {"v7": "[=it]"}},
+                {**each, "for each": ["[=it]", "b"], "steps": [{"set": {"v7": "[=it]"}}, {"wait": "1 s"}]},
+                {**used, "with": {"v7": "[=it]"}},
+            ],
+        )  # fmt: skip
+        case_from_data(document)
+        for text in ("1 s", "20 s", "text", "$.v7", "header"):
+            self.assertEqual(lifted(document, text, "other"), (document, []), text)
+
+    def test_whatever_is_lifted_leaves_a_case(self):
+        """Every text and number of the demonstration's cases; and what was put in can be taken out again."""
+        done = 0
+        for file in sorted(DEMO.rglob("*.case.yaml")):
+            document = read_source(file.read_text(encoding="utf-8")).root.data()
+            for value in set(leaves(document)):
+                again, places = lifted(document, value, "liftedName")
+                if not places:
+                    self.assertEqual(again, document)
+                    continue
+                done += 1
+                with self.subTest(file=file.name, value=value):
+                    case_from_data(again)
+                    if isinstance(value, str) and value.isalnum():
+                        text = write_json(again).decode().replace("[=liftedName]", value)
+                        self.assertEqual(text, write_json(document).decode())
+        self.assertGreater(done, 100)
 
     def test_what_is_offered(self):
         twice = {"steps": [{"request": "A", "send": f"GET {HOST}/a"}, {"request": "B", "send": f"GET {HOST}/b"}]}

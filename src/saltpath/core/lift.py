@@ -24,9 +24,12 @@ from saltpath.core.steps import steps_in
 Document = dict[str, Any]
 ORIGIN = re.compile(r"[A-Za-z][\w+.-]*://[^/?#\s\[]+")
 _TOKEN = re.compile(r'"(?:[^"\\]|\\.)*"|-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?')
-_ASIDE = frozenset(
-    ["of", "note", "key", "request", "advice", "off", "any", "without", "keep", "options", "type", "file"]
-)
+_VALUES = frozenset(["text", "set", "with", "where", "json", "auth"])
+"""Fields of a step whose leaves are all values."""
+_PAIRS = frozenset(["query", "headers", "form"])
+_CHECKS = frozenset(["expect", "only if", "until", "when", "then", "otherwise", "any of", "all of", "none of"])
+_ASIDE = frozenset(["of", "for each", "may be empty", "note", "advice", "off", "any", "kind", "format", "sorted"])
+"""What of a check is no value."""
 LEAST_STEPS = 3
 
 
@@ -61,7 +64,7 @@ def lifted(
         if isinstance(document.get(part), list):
             changed[part] = [lifting.step(step, f"{part}[{index}]") for index, step in enumerate(document[part])]
     if isinstance(document.get("every answer"), list):
-        changed["every answer"] = lifting.tree(document["every answer"], "every answer", "every answer")
+        changed["every answer"] = lifting.checks(document["every answer"], "every answer", "every answer")
     return (changed, lifting.places) if lifting.places else (document, [])
 
 
@@ -88,14 +91,60 @@ class _Lifting:
             return self._put(path, step, held, held.replace(f">{self._text}<", f">{self._reference}<"))
         if key == "steps" and isinstance(held, list):
             return [self.step(inner, f"{path}[{index}]") for index, inner in enumerate(held)]
+        if key == "repeat" and isinstance(held, dict):
+            return {name: self._field(name, inner, f"{path}.{name}", step) for name, inner in held.items()}
+        if key in _CHECKS:
+            return self.checks(held, path, step)
+        if key in _PAIRS:
+            return self._named(held, path, step)
+        if key in _VALUES or (key == "for each" and isinstance(held, list)):
+            return self._sign_in(held, path, step) if key == "auth" else self.tree(held, path, step)
+        if key == "multipart" and isinstance(held, list):
+            return [self._part(part, f"{path}[{index}]", step) for index, part in enumerate(held)]
+        return held
+
+    def checks(self, held: Any, path: str, step: str) -> Any:
+        """Checks and groups of them, with the reference in the place of what is expected."""
+        if isinstance(held, list):
+            return [self.checks(inner, f"{path}[{index}]", step) for index, inner in enumerate(held)]
+        if not isinstance(held, dict):
+            return held
+        return {key: self._of_check(key, inner, f"{path}.{key}", step) for key, inner in held.items()}
+
+    def _of_check(self, key: str, held: Any, path: str, step: str) -> Any:
+        if key in _CHECKS:
+            return self.checks(held, path, step)
         return held if key in _ASIDE else self.tree(held, path, step)
+
+    def _named(self, held: Any, path: str, step: str) -> Any:
+        """Values by name, as a mapping or as pairs of which each begins with its name."""
+        if not isinstance(held, list):
+            return self.tree(held, path, step)
+        return [
+            [pair[0], *(self.tree(value, f"{path}[{index}][1]", step) for value in pair[1:])]
+            if isinstance(pair, list) and pair
+            else pair
+            for index, pair in enumerate(held)
+        ]
+
+    def _sign_in(self, held: Any, path: str, step: str) -> Any:
+        if isinstance(held, dict) and isinstance(held.get("key"), dict):
+            key = {
+                name: self.tree(v, f"{path}.key.{name}", step) if name == "value" else v
+                for name, v in held["key"].items()
+            }
+            return {**held, "key": key}
+        return self.tree(held, path, step)
+
+    def _part(self, held: Any, path: str, step: str) -> Any:
+        if not isinstance(held, dict):
+            return held
+        return {name: self.tree(v, f"{path}.{name}", step) if name == "text" else v for name, v in held.items()}
 
     def tree(self, held: Any, path: str, step: str) -> Any:
         """A tree with the reference in the place of each leaf that is the value, or an address that begins with it."""
         if isinstance(held, dict):
-            return {
-                key: inner if key in _ASIDE else self.tree(inner, f"{path}.{key}", step) for key, inner in held.items()
-            }
+            return {key: self.tree(inner, f"{path}.{key}", step) for key, inner in held.items()}
         if isinstance(held, list):
             return [self.tree(inner, f"{path}[{index}]", step) for index, inner in enumerate(held)]
         if isinstance(held, str) and ORIGIN.fullmatch(self._text) and _goes_to(held, self._text):
