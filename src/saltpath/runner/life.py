@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import signal
 import socket
-import threading
+import time
 
 _PARENT = os.getppid()
 
@@ -15,12 +15,28 @@ def parent_gone() -> bool:
     return os.getppid() != _PARENT
 
 
-def until_told() -> threading.Event:
-    """An event that is set by SIGTERM or SIGINT."""
-    told = threading.Event()
-    for number in (signal.SIGTERM, signal.SIGINT):
-        signal.signal(number, lambda *_: told.set())
-    return told
+class Told:
+    """Whether this process was told to end, by SIGTERM or SIGINT. To be made in the main thread.
+
+    It is no `threading.Event`: a handler runs in the thread that it interrupts, and an event that is set there, while the same thread
+    begins or ends to wait for it, waits for its own lock for ever."""
+
+    def __init__(self) -> None:
+        self._told = False
+        for number in (signal.SIGTERM, signal.SIGINT):
+            signal.signal(number, self._tell)
+
+    def _tell(self, number: int, frame: object) -> None:
+        self._told = True
+
+    def is_set(self) -> bool:
+        return self._told
+
+    def wait(self, seconds: float) -> bool:
+        """Sleep, and say whether it was told meanwhile."""
+        if not self._told:
+            time.sleep(seconds)
+        return self._told
 
 
 def woken_by_signals() -> socket.socket:

@@ -11,13 +11,13 @@ import signal
 import socket
 import subprocess
 import sys
-import threading
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import IO
 
+from saltpath.runner.life import Told
 from saltpath.store.database import StoreError, migrate
 
 LOOK_S = 0.05
@@ -53,7 +53,7 @@ class Supervisor:
 
     settings: Settings
     children: list[_Child] = field(default_factory=list)
-    told: threading.Event = field(default_factory=threading.Event)
+    told: Told = field(default_factory=Told)
     lock: IO[str] | None = None
 
     def prepare(self) -> None:
@@ -137,8 +137,6 @@ def supervise(settings: Settings, ready: Callable[[], None] | None = None) -> in
     except (StoreError, OSError) as problem:
         print(f"Salt Path cannot start: {problem}", file=sys.stderr)
         return 2
-    for number in (signal.SIGTERM, signal.SIGINT):
-        signal.signal(number, lambda *_: supervisor.told.set())
 
     def announce() -> None:
         print(f"Salt Path answers at http://{settings.host}:{settings.port}/  (Ctrl C ends it)", flush=True)

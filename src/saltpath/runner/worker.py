@@ -31,7 +31,7 @@ from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan, utc_us
 from saltpath.engine.stop import Stop
 from saltpath.formats.rows import rows_reader
-from saltpath.runner.life import parent_gone, until_told
+from saltpath.runner.life import Told, parent_gone
 from saltpath.runner.recorder import Recorder
 from saltpath.store import (
     cases,
@@ -71,7 +71,7 @@ class Worker:
 
     def serve(self) -> None:
         """Until told to end. A run under way is then stopped, its afterwards carried out."""
-        told = until_told()
+        told = Told()
         seen, quiet = -1, 0.0
         while not told.is_set() and not parent_gone():
             version = self._main.execute("PRAGMA data_version").fetchone()[0]
@@ -91,7 +91,7 @@ class Worker:
         self._recorder.settled(5)
         self._recorder.close()
 
-    def _carry_out(self, job: jobs.Job, told: threading.Event) -> None:
+    def _carry_out(self, job: jobs.Job, told: Told) -> None:
         run = runs.run_by_id(self._main, job.run)
         if run.state != "finished":
             try:
@@ -111,7 +111,7 @@ class Worker:
                     return
         jobs.finish(self._main, job.id, self._name)
 
-    async def _drive(self, selector: Any, plan: Plan, job: jobs.Job, told: threading.Event) -> None:
+    async def _drive(self, selector: Any, plan: Plan, job: jobs.Job, told: Told) -> None:
         stop = Stop()
         loop = asyncio.get_running_loop()
         over = threading.Event()

@@ -15,7 +15,7 @@ from collections import defaultdict
 from pathlib import Path
 from typing import Any
 
-from saltpath.runner.life import parent_gone, until_told, woken_by_signals
+from saltpath.runner.life import Told, parent_gone, woken_by_signals
 from saltpath.runner.wire import SOCKET, Message, acknowledge, unpack
 from saltpath.store import events, run_rows, runs
 from saltpath.store.database import connect, write
@@ -52,7 +52,7 @@ class Writer:
 
     def serve(self) -> None:
         """Until told to end, or until the supervisor is gone. What came before is committed first."""
-        told = until_told()
+        told = Told()
         self._selector.register(woken_by_signals(), selectors.EVENT_READ, _SIGNAL)
         while not told.is_set() and not parent_gone():
             self._receive(0.5)
