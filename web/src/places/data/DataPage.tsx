@@ -43,9 +43,10 @@ export function DataPage() {
   useEvents(project?.id, listener);
   const sources = query.data?.items ?? [];
   const add = async (like: string, document: SourceDocument) => {
+    if (!project) return;
     try {
-      const taken = (await api.sources(project?.id as string)).items.map((item) => item.name);
-      const made = await api.addSource(project?.id as string, sourceName(like, taken), document);
+      const taken = (await api.sources(project.id)).items.map((item) => item.name);
+      const made = await api.addSource(project.id, sourceName(like, taken), document);
       await client.invalidateQueries({ queryKey: ["sources"] });
       await go(addressOf(made.name));
     } catch (problem) {
@@ -84,35 +85,43 @@ export function DataPage() {
           </li>
         ))}
       </ul>
-      <DropFile label="A file of rows" accept={FILES} take={(file) => void bring(file)}>
-        <p>
-          Drop a spreadsheet (.xlsx), a CSV or a JSON file here. Where names and data stand is found, and
-          shown for you to change.
-        </p>
-      </DropFile>
-      <p>
-        Or let rows be made:{" "}
-        <button type="button" className="plain-link" onClick={() => void add("made rows", MADE)}>
-          of generators
-        </button>
-        , or{" "}
-        <button type="button" className="plain-link" onClick={() => void add("combinations", COMBINED)}>
-          of values that are combined
-        </button>
-        ; or read when a case runs:{" "}
-        <button
-          type="button"
-          className="plain-link"
-          onClick={() => void add("rows of a database", OF_DATABASE)}
-        >
-          of a database
-        </button>
-        , or{" "}
-        <button type="button" className="plain-link" onClick={() => void add("rows of a table", OF_OUTPUT)}>
-          of an output table
-        </button>
-        .
-      </p>
+      {project && (
+        <>
+          <DropFile label="A file of rows" accept={FILES} take={(file) => void bring(file)}>
+            <p>
+              Drop a spreadsheet (.xlsx), a CSV or a JSON file here. Where names and data stand is found, and
+              shown for you to change.
+            </p>
+          </DropFile>
+          <p>
+            Or let rows be made:{" "}
+            <button type="button" className="plain-link" onClick={() => void add("made rows", MADE)}>
+              of generators
+            </button>
+            , or{" "}
+            <button type="button" className="plain-link" onClick={() => void add("combinations", COMBINED)}>
+              of values that are combined
+            </button>
+            ; or read when a case runs:{" "}
+            <button
+              type="button"
+              className="plain-link"
+              onClick={() => void add("rows of a database", OF_DATABASE)}
+            >
+              of a database
+            </button>
+            , or{" "}
+            <button
+              type="button"
+              className="plain-link"
+              onClick={() => void add("rows of a table", OF_OUTPUT)}
+            >
+              of an output table
+            </button>
+            .
+          </p>
+        </>
+      )}
       {project && <Outputs project={project.id} />}
       {project && <Databases project={project.id} />}
       <p role="status" className={said.startsWith("Bringing") ? "muted" : "problem"}>
