@@ -32,6 +32,18 @@ class Renaming(unittest.TestCase):
             {"write": {"table": "t", "columns": {"pin": "value agentPin", "x": "pin"}}, "rows": {"make": 1, "columns": {"a": "value pin"}}},
         )  # fmt: skip
 
+    def test_what_a_tester_sends_or_expects_is_no_subject(self):
+        renamed = renaming("pin", "agentPin", "project", bare=True)
+        own = {
+            "of": "value pin",
+            "keep": {"a": "value pin"},
+            "table": "t",
+            "columns": {"a": "value pin"},
+            "b": "[=pin]",
+        }
+        for key in ("json", "is", "fits", "with", "set"):
+            self.assertEqual(renamed({key: own}), {key: {**own, "b": "[=agentPin]"}})
+
     def test_only_with_its_scope_where_the_name_means_another(self):
         renamed = renaming("pin", "agentPin", "project", bare=False)
         self.assertEqual(renamed("[=pin] [=project.pin]"), "[=pin] [=project.agentPin]")

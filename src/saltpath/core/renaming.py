@@ -10,6 +10,7 @@ from saltpath.core.case import Case, keeps_of
 
 Document = dict[str, Any]
 _SUBJECTS = ("of", "for each", "keep")
+_OWN = ("json", "is", "is not", "contains", "fits", "fits exactly", "schema", "set", "with", "values")
 
 
 def renaming(name: str, to: str, scope: str, bare: bool) -> Callable[[Any], Any]:
@@ -27,21 +28,32 @@ def renaming(name: str, to: str, scope: str, bare: bool) -> Callable[[Any], Any]
         return signed.sub(rf"\g<1>{to}", reference.sub(rf"\g<1>{to}", text))
 
     def looked_at(held: Any) -> Any:
-        """The same of a subject, or of subjects by name."""
+        """A subject, or subjects by name."""
         if isinstance(held, dict):
             return {key: renamed(inner) if isinstance(inner, dict) else looked_at(inner) for key, inner in held.items()}
         return subject.sub(rf"\g<1>{to}", inside(held)) if isinstance(held, str) else renamed(held)
 
+    def told(held: Any) -> Any:
+        """A tester's own values, in which nothing is a subject."""
+        if isinstance(held, dict):
+            return {inside(key): told(inner) for key, inner in held.items()}
+        if isinstance(held, list):
+            return [told(inner) for inner in held]
+        return inside(held) if isinstance(held, str) else held
+
     def renamed(held: Any) -> Any:
         if isinstance(held, dict):
-            write = "table" in held  # a row of an output table, whose columns are looked at as what is kept is
-            return {
-                inside(key): looked_at(inner) if key in _SUBJECTS or (write and key == "columns") else renamed(inner)
-                for key, inner in held.items()
-            }
+            return {inside(key): way(key)(inner) for key, inner in held.items()}
         if isinstance(held, list):
             return [renamed(inner) for inner in held]
         return inside(held) if isinstance(held, str) else held
+
+    def written(held: Any) -> Any:
+        """A row of an output table, whose columns are looked at as what is kept is."""
+        return {**held, "columns": looked_at(held["columns"])} if isinstance(held, dict) and "columns" in held else held
+
+    def way(key: str) -> Callable[[Any], Any]:
+        return looked_at if key in _SUBJECTS else told if key in _OWN else written if key == "write" else renamed
 
     return renamed
 

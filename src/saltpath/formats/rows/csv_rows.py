@@ -60,8 +60,9 @@ def found_dialect(file: BinaryIO, source: FileRows) -> Dialect:
 def _quote(sample: str) -> str:
     """A single quote where it is used as one: around each name of the first row, or around a cell that has a delimiter in it."""
     cells = [] if '"' in sample else _SINGLE.findall(sample)
-    first = next(filter(str.strip, sample.splitlines()), "")
-    if len(cells) > 1 and (_ALL_SINGLE.fullmatch(first) or any(set(cell) & set(DELIMITERS) for cell in cells)):
+    if len(cells) > 1 and (
+        _ALL_SINGLE.fullmatch(_first_line(sample)) or any(set(cell) & set(DELIMITERS) for cell in cells)
+    ):
         return "'"
     return '"'
 
@@ -77,8 +78,11 @@ def _delimiter(sample: str, quote: str) -> str:
         score = (widths.count(usual) / len(widths), usual)
         if usual > 1 and score > most and not (delimiter == "," and _are_decimal(rows, tried)):
             best, most = delimiter, score
-    first = next(filter(str.strip, sample.splitlines()), "")
-    return best or ("," if "," in first else min(DELIMITERS, key=sample.count))
+    return best or ("," if "," in _first_line(sample) else min(DELIMITERS, key=sample.count))
+
+
+def _first_line(sample: str) -> str:
+    return next(filter(str.strip, sample.splitlines()), "")
 
 
 def _first_rows(sample: str, delimiter: str, quote: str) -> list[list[str]]:
