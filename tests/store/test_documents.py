@@ -1,14 +1,18 @@
 """Projects, suites, cases and files in the store: their order, moving, going and coming back, versions, two who write at once."""
 
+import json
+import re
 import tempfile
 import threading
 import unittest
+import unittest.mock
 from decimal import Decimal
 from pathlib import Path
 
+from saltpath.core.format.source import FormatError
 from saltpath.core.why import Blocked
-from saltpath.store import cases, events, looks, people, project_files, projects
-from saltpath.store.database import Conflict, Gone, NotFound, connect, migrate
+from saltpath.store import cases, documents, events, looks, people, project_files, projects, runs, sources
+from saltpath.store.database import Conflict, Gone, NotFound, connect, migrate, write
 
 
 def document(name: str, *keys: str) -> dict:
@@ -144,17 +148,102 @@ class Documents(unittest.TestCase):
     def test_a_suite_and_a_project_are_saved_on_their_version(self):
         suite = self.suite("one")
         changed = {**suite.document, "every answer": [{"of": "$.fee", "is": Decimal("1318.40")}]}
-        projects.set_suite(self.main, suite.id, self.me, changed, 1)
+        documents.put(self.main, suite, self.me, changed)
         self.assertEqual(str(projects.suite(self.main, suite.oid).document["every answer"][0]["is"]), "1318.40")
         with self.assertRaises(Conflict) as raised:
-            projects.set_suite(self.main, suite.id, self.me, suite.document, 1)
+            documents.put(self.main, suite, self.me, suite.document)
         self.assertEqual(raised.exception.version, 2)
-        projects.set_suite(self.main, suite.id, self.me, {**changed, "suite": "renamed"})
-        self.assertEqual(projects.suite(self.main, suite.oid).name, "renamed", "without a version it is laid over")
-        projects.set_project(self.main, self.project.id, self.me, {"salt-path": 1, "project": "Port"}, 1)
+        documents.change(self.main, suite, self.me, lambda held: {**held, "suite": "renamed"})
+        self.assertEqual(projects.suite(self.main, suite.oid).name, "renamed", "a change is made on what stands")
+        documents.put(self.main, self.project, self.me, {"salt-path": 1, "project": "Port"})
         with self.assertRaises(Conflict):
-            projects.set_project(self.main, self.project.id, self.me, {"salt-path": 1, "project": "Quay"}, 1)
+            documents.put(self.main, self.project, self.me, {"salt-path": 1, "project": "Quay"})
         self.assertEqual(projects.project(self.main, self.project.oid).name, "Port")
+
+    def test_documents_are_written_in_one_place_alone(self):
+        """No other statement of the store writes a document: who reads one outside of the transaction that writes it loses what others
+        wrote meanwhile."""
+        store = Path(documents.__file__).parent
+        wanted = re.compile(r"UPDATE\s+(?:\{|project\b|environment\b|suite\b)[^\"]*\bdocument\s*=", re.IGNORECASE)
+        writers = {file.name for file in store.glob("*.py") if wanted.search(file.read_text())}
+        self.assertEqual(writers, {"documents.py"})
+
+    def test_what_the_reader_refuses_is_not_stored(self):
+        for of, spoilt in (
+            (self.project, {"sources": {"it": {"file": "data/a.csv", "encoding": "no such"}}}),
+            (self.suite("one"), {"values": ["no", "mapping"]}),
+        ):
+            with self.subTest(of=of.kind):
+                with self.assertRaises(FormatError):
+                    documents.change(self.main, of, self.me, lambda held, spoilt=spoilt: {**held, **spoilt})
+                self.assertEqual(documents.current(self.main, of.kind, of.id), of)
+
+    def test_what_an_older_fault_has_stored_can_be_mended_bit_by_bit(self):
+        spoilt = {**self.project.document, "zone": "Nowhere/At all", "values": ["no"]}
+        self.main.execute("UPDATE project SET document = ?", (json.dumps(spoilt),))
+        documents.change(self.main, self.project, self.me, lambda held: {**held, "values": {}})
+        with self.assertRaises(FormatError):
+            documents.change(self.main, self.project, self.me, lambda held: {**held, "values": [1, 2]})
+        documents.change(self.main, self.project, self.me, lambda held: {**held, "zone": "Europe/Oslo"})
+        self.assertEqual(documents.current(self.main, "project", self.project.id).version, 3)
+
+    def test_a_part_of_a_transaction_is_taken_back_alone(self):
+        with write(self.main):
+            suite = self.suite("kept")
+            with self.assertRaises(ValueError), write(self.main):
+                self.suite("taken back")
+                raise ValueError
+        self.assertEqual([held.name for held in projects.suites(self.main, self.project.id)], [suite.name])
+        with self.assertRaises(ValueError), write(self.main):
+            self.suite("gone as well")
+            raise ValueError
+        self.assertEqual([held.name for held in projects.suites(self.main, self.project.id)], [suite.name])
+
+    def test_a_version_that_a_run_was_asked_for_stays(self):
+        case = self.case(self.suite("one"), "a", "step01")
+        for number in range(3):
+            case = cases.save_case(self.main, case.oid, self.me, case.version, document(f"a {number}", "step01"), {})
+        read = case.version - 1
+        with self.assertRaises(Conflict, msg="it was folded away since it was read"):
+            runs.ask(
+                self.main,
+                self.project.id,
+                self.me,
+                [(case.id, read, "a")],
+                kind="run",
+                title="",
+                environment="",
+                seed=1,
+            )
+        self.assertEqual(runs.runs(self.main, self.project.id, before=None, limit=9), [], "and nothing was asked for")
+        runs.ask(
+            self.main,
+            self.project.id,
+            self.me,
+            [(case.id, case.version, "a")],
+            kind="run",
+            title="",
+            environment="",
+            seed=1,
+        )
+        cases.save_case(self.main, case.oid, self.me, case.version, document("b", "step01"), {})
+        self.assertEqual(cases.case_at(self.main, case.id, case.version).version, case.version)
+
+    def test_a_source_is_renamed_in_one_transaction(self):
+        rows = {"make": 2, "columns": {"n": "[=number]"}}
+        documents.change(self.main, self.project, self.me, lambda held: {**held, "sources": {"old": rows}})
+        made = self.case(self.suite("one"), "a", "step01")
+        cases.save_case(self.main, made.oid, self.me, 1, {**made.document, "rows": "old"}, {})
+        with (
+            unittest.mock.patch.object(cases, "save_case", side_effect=OSError("the disk is full")),
+            self.assertRaises(OSError),
+        ):
+            sources.rename_source(self.main, self.project, self.me, "old", "new")
+        held = sources.sources(documents.current(self.main, "project", self.project.id))
+        self.assertEqual((list(held), len(sources.using(self.main, self.project.id, "old"))), (["old"], 1))
+        self.assertEqual(sources.rename_source(self.main, self.project, self.me, "old", "new"), 1)
+        held = sources.sources(documents.current(self.main, "project", self.project.id))
+        self.assertEqual((list(held), len(sources.using(self.main, self.project.id, "new"))), (["new"], 1))
 
     def test_files_of_one_project_are_not_anothers(self):
         other = projects.add_project(self.main, self.me, {"salt-path": 1, "project": "Other"})

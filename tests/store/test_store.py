@@ -14,8 +14,21 @@ from saltpath.core.checks.judge import Outcome
 from saltpath.core.events import StepFinished
 from saltpath.core.exchange import Exchange, Times
 from saltpath.core.why import why
-from saltpath.store import backup, cases, database, evidence, jobs, people, projects, runs, secrets, workbooks
+from saltpath.store import (
+    backup,
+    cases,
+    database,
+    environments,
+    evidence,
+    jobs,
+    people,
+    projects,
+    runs,
+    secrets,
+    workbooks,
+)
 from saltpath.store.database import Conflict, StoreError, connect, migrate, now_us, write
+from saltpath.store.values import CellChange, change_values, rename_value
 
 DOCUMENT = {
     "salt-path": 1,
@@ -40,6 +53,73 @@ class Store(unittest.TestCase):
         return runs.ask(
             self.main, self.project.id, self.owner.id, chosen, kind="run", title="A", environment="", seed=1, **more
         )[0]
+
+    def seal(self, name: str, value: str, environment: str = "", suite: str = "") -> None:
+        place = secrets.Place(self.project.id, name, suite, environment)
+        secrets.set_secret(self.main, self.folder, place, self.owner.id, value)
+
+    def read_in(self, environment: str = "", suite: str = "") -> dict[str, str]:
+        return secrets.secrets_for(self.main, self.folder, self.project.id, environment, suite)
+
+    def test_a_suites_secret_is_not_the_projects(self):
+        """The fault: hiding a suite's value `tok` overwrote the project's secret `tok`; renaming a suite's lost its value."""
+        suite = self.suite.oid
+
+        def change(kind: str, name: str, suite: str = "", value: str = "", environment: str = "") -> None:
+            change_values(
+                self.main, self.folder, self.project, self.owner.id, [CellChange(kind, name, suite, environment, value)]
+            )
+
+        for name in ("Live", "Rehearsal"):
+            projects.add_environment(self.main, self.project.id, self.owner.id, {"salt-path": 1, "environment": name})
+        for of, value in (("", "of the project"), (suite, "of the suite")):
+            change("put", "tok", of, value)
+            change("hide", "tok", of)
+        change("put", "tok", suite, "live one", "Live")
+        self.assertEqual(
+            (self.read_in(), self.read_in(suite=suite)), ({"tok": "of the project"}, {"tok": "of the suite"})
+        )
+        rename_value(self.main, self.folder, self.project, self.owner.id, suite, "tok", "token", keep=True)
+        self.assertEqual(self.read_in("Live", suite), {"tok": "live one", "token": "live one"})
+        rename_value(self.main, self.folder, self.project, self.owner.id, suite, "tok", "token", keep=False)
+        rename_value(self.main, self.folder, self.project, self.owner.id, "", "tok", "key", keep=False)
+        live = next(e for e in projects.environments(self.main, self.project.id) if e.name == "Live")
+        environments.change_environment(
+            self.main, self.folder, self.project, live, self.owner.id, lambda held: {**held, "environment": "Sea"}
+        )
+        self.assertEqual(
+            (self.read_in("Sea"), self.read_in("Sea", suite)), ({"key": "of the project"}, {"token": "live one"})
+        )
+        self.assertEqual(secrets.change_key(self.main, self.folder), 3)
+        self.assertEqual(
+            (self.read_in(), self.read_in(suite=suite)), ({"key": "of the project"}, {"token": "of the suite"})
+        )
+        change("clear", "token", suite, environment="Sea")
+        self.assertEqual(self.read_in("Sea", suite), {"token": "of the suite"})
+        change("remove", "token", suite)
+        self.assertEqual((self.read_in(), self.read_in(suite=suite)), ({"key": "of the project"}, {}))
+
+    def test_secrets_of_suites_that_an_older_version_kept_as_the_projects_are_read(self):
+        scripts = sorted((Path(database.__file__).parent / "migrations/main").glob("*.sql"))
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            old = connect(folder)
+            for script in scripts[:7]:
+                old.executescript(script.read_text())
+            old.execute("PRAGMA user_version = 7")
+            owner = people.local_owner(old).id
+            project = projects.add_project(old, owner, {"salt-path": 1, "project": "P"}).id
+            document = {"salt-path": 1, "suite": "S", "values": {"tok": {"secret": True}}}
+            suite = projects.add_suite(old, project, owner, "s", document).oid
+            sealed = secrets._seal(folder, f"{project}/Live/tok", "salt-and-tar")
+            old.execute("INSERT INTO secret VALUES (?, 'Live', 'tok', ?, ?, 1)", (project, sealed, owner))
+            old.close()
+            migrate(folder)
+            with closing(connect(folder)) as main:
+                for of in ("", suite):
+                    self.assertEqual(secrets.secrets_for(main, folder, project, "Live", of), {"tok": "salt-and-tar"})
+                secrets.change_key(main, folder)
+                self.assertEqual(secrets.secrets_for(main, folder, project, "Live", suite), {"tok": "salt-and-tar"})
 
     def test_migrating_again_changes_nothing_and_a_newer_file_is_refused(self):
         migrate(self.folder)
@@ -98,7 +178,7 @@ class Store(unittest.TestCase):
         self.assertEqual((keys[0], len(set(keys))), ("abcdef", 2))
 
     def test_the_key_is_changed(self):
-        secrets.set_secret(self.main, self.folder, self.project.id, self.owner.id, "pin", "salt-and-tar")
+        self.seal("pin", "salt-and-tar")
         given = secrets.seal_given(self.folder, self.project.id, {"pin": "low-water"})
         runs.ask(
             self.main,
@@ -119,13 +199,13 @@ class Store(unittest.TestCase):
         self.assertEqual(secrets.given(self.folder, self.project.id, sealed), {"pin": "low-water"})
 
     def test_a_change_of_key_that_was_broken_off_loses_nothing(self):
-        secrets.set_secret(self.main, self.folder, self.project.id, self.owner.id, "pin", "salt-and-tar")
+        self.seal("pin", "salt-and-tar")
         old = (self.folder / "secret.key").read_bytes()
         secrets.change_key(self.main, self.folder)
         # killed after what is sealed was written, before the new key took the old one's place
         (self.folder / "secret.key").rename(self.folder / "secret.key.next")
         (self.folder / "secret.key").write_bytes(old)
-        secrets.set_secret(self.main, self.folder, self.project.id, self.owner.id, "gate", "low-water")
+        self.seal("gate", "low-water")
         both = {"pin": "salt-and-tar", "gate": "low-water"}
         self.assertEqual(secrets.secrets_for(self.main, self.folder, self.project.id, ""), both)
         secrets.change_key(self.main, self.folder)
@@ -142,7 +222,7 @@ class Store(unittest.TestCase):
         self.assertGreater(backup.back_up(self.folder, archive, with_key=False), 1000)
         with zipfile.ZipFile(archive) as made:
             self.assertEqual(made.namelist(), ["saltpath.db", "evidence.db"])
-        secrets.set_secret(self.main, self.folder, self.project.id, self.owner.id, "pin", "salt-and-tar")
+        self.seal("pin", "salt-and-tar")
         backup.back_up(self.folder, archive, with_key=True)
         restored = self.folder / "restored"
         with zipfile.ZipFile(archive) as made:
@@ -153,8 +233,8 @@ class Store(unittest.TestCase):
             backup.back_up(self.folder, self.folder / "nowhere" / "all.zip")
 
     def test_secrets_are_encrypted(self):
-        secrets.set_secret(self.main, self.folder, self.project.id, self.owner.id, "pin", "salt-and-tar")
-        secrets.set_secret(self.main, self.folder, self.project.id, self.owner.id, "pin", "low-water", "Live")
+        self.seal("pin", "salt-and-tar")
+        self.seal("pin", "low-water", "Live")
         self.assertEqual(secrets.secrets_for(self.main, self.folder, self.project.id, ""), {"pin": "salt-and-tar"})
         self.assertEqual(secrets.secrets_for(self.main, self.folder, self.project.id, "Live"), {"pin": "low-water"})
         self.assertEqual(stat.S_IMODE(os.stat(self.folder / "secret.key").st_mode), 0o600)

@@ -9,6 +9,7 @@ from typing import Any
 import msgspec
 
 from saltpath.core import plain
+from saltpath.core.charsets import codec_of
 from saltpath.core.jsonpath import MISSING
 from saltpath.core.why import Blocked, Why, why
 
@@ -103,12 +104,13 @@ class Answer(msgspec.Struct, gc=False):
     def text(self) -> str | Why:
         """The body as text in its declared charset (else what its first octets mark, else UTF-8), or why it is none."""
         charset = self.charset or _marked(self.body)
+        codec = codec_of(charset)
+        if codec is None:
+            return why("no-charset", charset=charset)
         try:
-            return self.body.removeprefix(_BOM).decode(charset)
+            return self.body.removeprefix(_BOM).decode(codec)
         except UnicodeDecodeError:
             return why("not-text", charset=charset)
-        except LookupError:
-            return why("no-charset", charset=charset)
 
     @property
     def looks_json(self) -> bool:

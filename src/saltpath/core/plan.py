@@ -56,6 +56,8 @@ class PlannedCase:
     no_source: Why | None = None
     pick: str = ""
     resumed: ResumedRows | None = None
+    secrets: dict[str, Any] = field(default_factory=dict)
+    """What fills the values that the suite marks as secret; of a name that is not here the plan's fill them."""
 
 
 @dataclass(frozen=True, slots=True)

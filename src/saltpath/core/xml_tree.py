@@ -15,6 +15,7 @@ from typing import Any, NamedTuple
 from lxml import etree
 
 from saltpath.core import slow
+from saltpath.core.charsets import codec_of
 from saltpath.core.why import Blocked, why
 
 LARGEST_QUICK = 256_000
@@ -48,6 +49,8 @@ class XmlNode(NamedTuple):
 
 def read_xml(octets: bytes, charset: str = "") -> Document:
     """Raises NotXml, or Blocked if it is nested too deeply."""
+    if charset and codec_of(charset) is None:
+        raise NotXml(f"its charset {charset} is not known")
     encoding = charset if charset and charset.lower() not in ("utf-8", "utf8") else None
     try:
         root = etree.fromstring(octets.lstrip() if encoding is None else octets, _parser(encoding))
@@ -75,7 +78,7 @@ def _as_utf8(octets: bytes, charset: str) -> bytes:
     try:
         text = octets.decode(charset)
     except (LookupError, ValueError):
-        raise NotXml(f"its charset {charset} is not known") from None
+        raise NotXml(f"it is not text in {charset}") from None
     return re.sub(r"\A\s*<\?xml[^>]*\?>", "", text).encode()
 
 

@@ -11,7 +11,7 @@ from saltpath.demo.harbour.desks import SECRET
 from saltpath.demo.harbour.port import AGENTS, LIVE_AGENTS
 from saltpath.demo.harbour.server import Harbour
 from saltpath.formats.folders import read_disk
-from saltpath.store import cases, people, projects, runs, secrets
+from saltpath.store import cases, documents, people, projects, runs, secrets
 from saltpath.store.database import connect
 from saltpath.store.folders import bring_in
 
@@ -29,9 +29,13 @@ def seed(folder: Path, harbours: dict[str, Harbour]) -> None:
         found = read_folder(read_disk(root))
     bring_in(connection, owner.id, found)
     project = projects.projects(connection)[0]
-    secrets.set_secret(connection, folder, project.id, owner.id, "agentPassword", AGENTS["desk"])
-    secrets.set_secret(connection, folder, project.id, owner.id, "clientSecret", SECRET)
-    secrets.set_secret(connection, folder, project.id, owner.id, "agentPassword", LIVE_AGENTS["desk"], "Live")
+    for name, value, environment in (
+        ("agentPassword", AGENTS["desk"], ""),
+        ("clientSecret", SECRET, ""),
+        ("agentPassword", LIVE_AGENTS["desk"], "Live"),
+    ):
+        place = secrets.Place(project.id, name, environment=environment)
+        secrets.set_secret(connection, folder, place, owner.id, value)
     _follow(connection, project.id, owner.id, harbours)
     everything = [(case.id, case.version, case.name) for case in cases.cases(connection, project.id)]
     runs.ask(connection, project.id, owner.id, everything, kind="run", title="Every suite",
@@ -42,11 +46,8 @@ def seed(folder: Path, harbours: dict[str, Harbour]) -> None:
 def _follow(connection: Any, project: int, owner: int, harbours: dict[str, Harbour]) -> None:
     """The environments are where the harbours answer now."""
     for environment in projects.environments(connection, project):
-        values = environment.document.get("values", {})
         harbour = harbours.get(environment.name)
-        if harbour is None:
-            continue
-        now = {**values, "harbour": harbour.address, "harbourDatabase": str(harbour.database)}
-        if now != values:
-            document = {**environment.document, "values": now}
-            projects.set_environment(connection, environment.id, owner, document)
+        if harbour is not None:
+            there = {"harbour": harbour.address, "harbourDatabase": str(harbour.database)}
+            values = {**environment.document.get("values", {}), **there}
+            documents.put(connection, environment, owner, {**environment.document, "values": values})

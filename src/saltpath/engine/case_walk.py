@@ -220,9 +220,9 @@ class CaseWalk:
         plan, case, suite = self._of_run.plan, self._planned.case, self._planned.suite
         over = plan.environment.values if plan.environment else None
         project = scope_of(plan.project.values, over, plan.secrets)
-        suite_scope = (
-            scope_of_suite(suite, plan.environment.name if plan.environment else "", plan.secrets) if suite else Scope()
-        )
+        there = plan.environment.name if plan.environment else ""
+        sealed = {**plan.secrets, **self._planned.secrets}
+        suite_scope = scope_of_suite(suite, there, sealed) if suite else Scope()
         case_scope = scope_of(case.values, None, plan.secrets)
         secret_names = project.secret | suite_scope.secret | case_scope.secret
         run = Scope(dict(plan.values), {name for name in plan.values if name in secret_names})

@@ -142,7 +142,7 @@ class Worker:
 
     def _plan(self, run: runs.Run, again: bool) -> tuple[Plan, list[int]]:
         project = read_project(projects.project_by_id(self._main, run.project).document)
-        suites = {suite.id: read_suite(suite.document) for suite in projects.suites(self._main, run.project)}
+        suites = {suite.id: suite for suite in projects.suites(self._main, run.project)}
         environment = next(
             (e for e in projects.environments(self._main, run.project) if e.name == run.environment), None
         )
@@ -164,7 +164,11 @@ class Worker:
             if case.is_shared:
                 more["inside"] = (shared_steps.called(stored),)
             more["measures"] = self._measures(run, stored, case)
-            chosen.append(planned(case, suites.get(stored.suite), stored.file, project, library, **more))
+            suite = suites.get(stored.suite)
+            if suite is not None:
+                more["secrets"] = self._secrets(run, suite.oid)
+            read = read_suite(suite.document) if suite else None
+            chosen.append(planned(case, read, stored.file, project, library, **more))
             positions.append(entry.position)
         started, files = runs.beginning(self._main, run, utc_us(), self._files_of(run.project, chosen))
         plan = Plan(
@@ -174,7 +178,7 @@ class Worker:
             run.seed,
             run.number,
             self._given(run),
-            secrets.secrets_for(self._main, self._folder, run.project, run.environment),
+            self._secrets(run),
             int(run.request.get("jobs", 1)),
             started,
             project_files.file_reader(self._main, run.project),
@@ -186,6 +190,10 @@ class Worker:
             first_rows=bool(run.request.get("firstRows")),
         )
         return plan, positions
+
+    def _secrets(self, run: runs.Run, suite: str = "") -> dict[str, str]:
+        """Those of the project, or of one of its suites (by its oid), as they read where the run goes."""
+        return secrets.secrets_for(self._main, self._folder, run.project, run.environment, suite)
 
     def _case(self, stored: cases.StoredCase) -> Case:
         """What a stored case reads as; one that was run lately is not read again."""

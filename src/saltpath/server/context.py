@@ -14,6 +14,7 @@ from saltpath.core import plain
 from saltpath.server.problems import Refused
 from saltpath.store import people, projects
 from saltpath.store.database import Which, connect
+from saltpath.store.documents import Document
 
 _local = threading.local()
 LARGEST_BODY = 10_000_000
@@ -59,7 +60,7 @@ def version_changed() -> int:
     return int(found[1])
 
 
-def project_asked() -> projects.Document:
+def project_asked() -> Document:
     """The project of `?project=`. Raises Refused or NotFound."""
     oid = request.args.get("project", "")
     if not oid:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from saltpath.server.context import database
 from saltpath.store import projects
+from saltpath.store.documents import Document
 
 
-def origins_of(project: projects.Document) -> dict[str, str]:
+def origins_of(project: Document) -> dict[str, str]:
     """The addresses that the project's values are, in any environment, each with the value's name."""
     documents = [project.document, *(e.document for e in projects.environments(database(), project.id))]
     values = [item for document in documents for item in document.get("values", {}).items()]

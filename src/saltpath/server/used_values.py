@@ -13,6 +13,7 @@ from saltpath.server.compiled import compiled
 from saltpath.server.sources import begin_of, source_of
 from saltpath.store import cases, projects, shared_steps
 from saltpath.store.cases import StoredCase
+from saltpath.store.documents import Document
 
 MOST = 20_000
 _lock = threading.Lock()
@@ -39,7 +40,7 @@ def wanted(stored: StoredCase) -> frozenset[Wanted]:
     return found
 
 
-def uses(connection: sqlite3.Connection, project: projects.Document) -> tuple[Uses, set[str]]:
+def uses(connection: sqlite3.Connection, project: Document) -> tuple[Uses, set[str]]:
     """Who uses which value: cases by value, and the names that values and checks on every answer use."""
     suites = {suite.id: suite for suite in projects.suites(connection, project.id)}
     own = {suite.oid: _names(suite.document, "values", "values in") for suite in suites.values()}
@@ -61,7 +62,7 @@ def _names(document: dict[str, object], *fields: str) -> set[str]:
     return {*values, *(name for several in inside.values() for name in several)}
 
 
-def _by_documents(connection: sqlite3.Connection, project: projects.Document) -> set[str]:
+def _by_documents(connection: sqlite3.Connection, project: Document) -> set[str]:
     read = read_project(project.document)
     several = [
         read.values,

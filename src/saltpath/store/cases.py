@@ -218,8 +218,10 @@ def case(connection: sqlite3.Connection, oid: str, gone: bool = False) -> Stored
 
 
 def case_at(connection: sqlite3.Connection, id: int, version: int) -> StoredCase:
-    """A case at the version that a run used."""
-    row = connection.execute(_SELECT + "WHERE c.id = ? AND r.version = ?", (id, version)).fetchone()
+    """A case at the version that a run used. Where an older Salt Path had folded that one away, the one that took its place."""
+    row = connection.execute(
+        _SELECT + "WHERE c.id = ? AND r.version >= ? ORDER BY r.version LIMIT 1", (id, version)
+    ).fetchone()
     if row is None:
         raise NotFound(f"version {version} of this case is not kept")
     return _case(row)

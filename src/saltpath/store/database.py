@@ -67,14 +67,20 @@ def connect(folder: Path, which: Which = "main") -> sqlite3.Connection:
 
 @contextmanager
 def write(connection: sqlite3.Connection) -> Iterator[sqlite3.Connection]:
-    """A short write transaction: committed at the end of the block, rolled back on any exception."""
-    connection.execute("BEGIN IMMEDIATE")
+    """A short write transaction: committed at the end of the block, rolled back on any exception. Within another one it is
+    part of that, and what it did is taken back alone where an exception leaves it and is caught further out."""
+    begin, keep, drop = ("BEGIN IMMEDIATE", "COMMIT", "ROLLBACK")
+    if connection.in_transaction:
+        begin, keep, drop = ("SAVEPOINT part", "RELEASE part", "ROLLBACK TO part; RELEASE part")
+    connection.execute(begin)
     try:
         yield connection
+        connection.execute(keep)
     except BaseException:
-        connection.execute("ROLLBACK")
+        for statement in drop.split("; "):
+            if connection.in_transaction:  # a full disk has ended it already
+                connection.execute(statement)
         raise
-    connection.execute("COMMIT")
 
 
 def migrate(folder: Path) -> None:

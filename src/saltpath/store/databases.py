@@ -6,10 +6,10 @@ import sqlite3
 from typing import Any
 
 from saltpath.core.steps import steps_in
-from saltpath.store import cases, projects, shared_steps
+from saltpath.store import cases, documents, shared_steps
 from saltpath.store.database import NotFound, Taken, now_us, write
+from saltpath.store.documents import Document
 from saltpath.store.events import add_event
-from saltpath.store.projects import Document
 
 
 def databases(project: Document) -> dict[str, Any]:
@@ -20,24 +20,22 @@ def databases(project: Document) -> dict[str, Any]:
 
 def put_database(connection: sqlite3.Connection, project: Document, actor: int, name: str, document: Any) -> None:
     """Say where a database stands, also a new one."""
-    with write(connection):
-        now = projects.project_by_id(connection, project.id)
-        _save(connection, now, actor, {**databases(now), name: document})
+    _change(connection, project, actor, lambda held: {**held, name: document})
 
 
 def remove_database(connection: sqlite3.Connection, project: Document, actor: int, name: str) -> None:
     """Take one away. Raises NotFound, and Taken while cases ask it."""
-    with write(connection):
-        now = projects.project_by_id(connection, project.id)
-        held = dict(databases(now))
+
+    def without(held: dict[str, Any]) -> dict[str, Any]:
         if name not in held:
             raise NotFound(f"there is no database {name}")
         users = asking(connection, project.id, name)
         if users:
             more = f" and {len(users) - 1} more" if len(users) > 1 else ""
             raise Taken(f"{name} is asked by {users[0].name}{more}")
-        del held[name]
-        _save(connection, now, actor, held)
+        return {key: value for key, value in held.items() if key != name}
+
+    _change(connection, project, actor, without)
 
 
 def asking(connection: sqlite3.Connection, project: int, name: str) -> list[cases.StoredCase]:
@@ -48,9 +46,7 @@ def asking(connection: sqlite3.Connection, project: int, name: str) -> list[case
     ]
 
 
-def _save(connection: sqlite3.Connection, project: Document, actor: int, held: dict[str, Any]) -> None:
-    document = {key: value for key, value in project.document.items() if key != "databases"}
-    if held:
-        document["databases"] = held
-    projects.put_document(connection, "project", project.id, actor, document)
-    add_event(connection, project.id, None, now_us(), "databases changed", {})
+def _change(connection: sqlite3.Connection, project: Document, actor: int, edit: documents.Edit) -> None:
+    with write(connection):
+        documents.change(connection, project, actor, lambda held: documents.with_entries(held, "databases", edit))
+        add_event(connection, project.id, None, now_us(), "databases changed", {})

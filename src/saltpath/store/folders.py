@@ -7,9 +7,9 @@ from dataclasses import dataclass
 
 from saltpath.core import plain
 from saltpath.core.format.folder import Comments, Entry, Folder, slug
-from saltpath.store import cases, project_files, projects, shared_steps
+from saltpath.store import cases, documents, project_files, projects, shared_steps
 from saltpath.store.database import write
-from saltpath.store.projects import Document
+from saltpath.store.documents import Document
 
 
 @dataclass(slots=True)
@@ -50,12 +50,17 @@ def _free(suite: str, name: str, folder: Folder) -> str:
 
 
 def bring_in(connection: sqlite3.Connection, actor: int, folder: Folder, into: Document | None = None) -> Brought:
-    """Store a folder, as a new project or onto one that is there. Cases are known again by key, suites by folder, environments by
-    name; what the folder does not hold stays as it is."""
+    """Store a folder, as a new project or onto one that is there, all of it or nothing. Cases are known again by key, suites by folder,
+    environments by name; what the folder does not hold stays as it is."""
+    with write(connection):
+        return _bring_in(connection, actor, folder, into)
+
+
+def _bring_in(connection: sqlite3.Connection, actor: int, folder: Folder, into: Document | None) -> Brought:
     if into is None:
         into = projects.add_project(connection, actor, folder.project.document)
     else:
-        projects.set_project(connection, into.id, actor, folder.project.document)
+        documents.put(connection, documents.current(connection, "project", into.id), actor, folder.project.document)
     _set_comments(connection, "project", into.id, folder.project.comments)
     _environments(connection, actor, folder, into)
     suites = _suites(connection, actor, folder, into)
@@ -90,12 +95,12 @@ def _shared(connection: sqlite3.Connection, actor: int, folder: Folder, into: Do
 
 
 def _environments(connection: sqlite3.Connection, actor: int, folder: Folder, into: Document) -> None:
-    known = {item.name: item.id for item in projects.environments(connection, into.id)}
+    known = {item.name: item for item in projects.environments(connection, into.id)}
     usual = folder.project.document.get("environment")
     for name in sorted(folder.environments, key=lambda name: name != usual):
         entry = folder.environments[name]
         if name in known:
-            projects.set_environment(connection, known[name], actor, entry.document)
+            documents.put(connection, known[name], actor, entry.document)
         else:
             projects.add_environment(connection, into.id, actor, entry.document)
     for item in projects.environments(connection, into.id):
@@ -104,14 +109,14 @@ def _environments(connection: sqlite3.Connection, actor: int, folder: Folder, in
 
 
 def _suites(connection: sqlite3.Connection, actor: int, folder: Folder, into: Document) -> dict[str, int]:
-    known = {item.folder: item.id for item in projects.suites(connection, into.id)}
+    known = {item.folder: item for item in projects.suites(connection, into.id)}
     for path, entry in folder.suites.items():
         if path in known:
-            projects.set_suite(connection, known[path], actor, entry.document)
+            documents.put(connection, known[path], actor, entry.document)
         else:
-            known[path] = projects.add_suite(connection, into.id, actor, path, entry.document).id
-        _set_comments(connection, "suite", known[path], entry.comments)
-    return known
+            known[path] = projects.add_suite(connection, into.id, actor, path, entry.document)
+        _set_comments(connection, "suite", known[path].id, entry.comments)
+    return {path: suite.id for path, suite in known.items()}
 
 
 def _comments(connection: sqlite3.Connection, table: str, id: int) -> Comments:

@@ -1,39 +1,17 @@
-"""Projects, their environments and suites: documents of the case format, each with a version."""
+"""Projects, their environments and suites: documents of the case format, each with a version (see documents.py)."""
 
 from __future__ import annotations
 
 import sqlite3
-from dataclasses import dataclass, replace
 from typing import Any
 
 from saltpath.core import plain
-from saltpath.store.database import Conflict, NotFound, new_id, now_us, write
-
-
-@dataclass(frozen=True, slots=True)
-class Document:
-    """A stored document. `id` inside, `oid` outside; `project` inside. `hidden`: of a place that is no suite to anybody else;
-    1 holds the project's single requests (see single.py), 2 its shared steps (shared_steps.py)."""
-
-    id: int
-    oid: str
-    project: int
-    name: str
-    document: dict[str, Any]
-    version: int
-    folder: str = ""
-    hidden: int = 0
-
-
-def _document(row: sqlite3.Row) -> Document:
-    data = plain.read_json(row["document"])
-    found = Document(row["id"], row["oid"], row["project"], row["name"], data, row["version"])
-    if "folder" in row.keys():  # noqa: SIM118 - a Row iterates over values
-        found = replace(found, folder=row["folder"], hidden=row["hidden"])
-    return found
+from saltpath.store.database import NotFound, Taken, new_id, now_us, write
+from saltpath.store.documents import Document, check, document_of
 
 
 def add_project(connection: sqlite3.Connection, actor: int, document: dict[str, Any]) -> Document:
+    check("project", document)
     oid, text = new_id("project"), plain.write_json(document).decode()
     with write(connection):
         connection.execute(
@@ -43,25 +21,9 @@ def add_project(connection: sqlite3.Connection, actor: int, document: dict[str, 
     return project(connection, oid)
 
 
-def set_project(
-    connection: sqlite3.Connection, id: int, actor: int, document: dict[str, Any], version: int | None = None
-) -> None:
-    """Replace a project's document; with `version`, on top of that one. Raises Conflict if another one stands."""
-    with write(connection):
-        _on_top(connection.execute("SELECT version FROM project WHERE id = ?", (id,)).fetchone(), version)
-        connection.execute(
-            "UPDATE project SET document = ?, name = ?, version = version + 1, actor = ? WHERE id = ?",
-            (plain.write_json(document).decode(), document["project"], actor, id),
-        )
-
-
-def _on_top(row: sqlite3.Row, version: int | None) -> None:
-    if version is not None and row["version"] != version:
-        raise Conflict(row["version"])
-
-
 def projects(connection: sqlite3.Connection) -> list[Document]:
-    return [_document(row) for row in connection.execute("SELECT *, id AS project FROM project ORDER BY name, id")]
+    rows = connection.execute("SELECT *, id AS project FROM project ORDER BY name, id")
+    return [document_of("project", row) for row in rows]
 
 
 def project(connection: sqlite3.Connection, oid: str) -> Document:
@@ -69,49 +31,27 @@ def project(connection: sqlite3.Connection, oid: str) -> Document:
     row = connection.execute("SELECT *, id AS project FROM project WHERE oid = ?", (oid,)).fetchone()
     if row is None:
         raise NotFound(f"there is no project {oid}")
-    return _document(row)
+    return document_of("project", row)
 
 
 def project_by_id(connection: sqlite3.Connection, id: int) -> Document:
     row = connection.execute("SELECT *, id AS project FROM project WHERE id = ?", (id,)).fetchone()
-    return _document(row)
+    return document_of("project", row)
 
 
-def add_environment(connection: sqlite3.Connection, project: int, actor: int, document: dict[str, Any]) -> None:
+def add_environment(connection: sqlite3.Connection, project: int, actor: int, document: dict[str, Any]) -> Document:
+    """At the end of the project's environments. Raises Taken where one has its name."""
+    check("environment", document)
+    oid, name = new_id("env"), document["environment"]
     with write(connection):
+        if connection.execute("SELECT 1 FROM environment WHERE project = ? AND name = ?", (project, name)).fetchone():
+            raise Taken(f"there is an environment {name} already")
         connection.execute(
             "INSERT INTO environment (project, oid, name, document, version, position, actor, made_at)"
-            " SELECT ?, ?, ?, ?, 1, COUNT(*), ?, ? FROM environment WHERE project = ?",
-            (
-                project,
-                new_id("env"),
-                document["environment"],
-                plain.write_json(document).decode(),
-                actor,
-                now_us(),
-                project,
-            ),
+            " SELECT ?, ?, ?, ?, 1, COALESCE(MAX(position), -1) + 1, ?, ? FROM environment WHERE project = ?",
+            (project, oid, name, plain.write_json(document).decode(), actor, now_us(), project),
         )
-
-
-def set_environment(connection: sqlite3.Connection, id: int, actor: int, document: dict[str, Any]) -> None:
-    """Replace an environment's document."""
-    with write(connection):
-        connection.execute(
-            "UPDATE environment SET document = ?, version = version + 1, actor = ? WHERE id = ?",
-            (plain.write_json(document).decode(), actor, id),
-        )
-
-
-_TABLES = {"project": "project", "environment": "environment", "suite": "suite"}
-
-
-def put_document(connection: sqlite3.Connection, kind: str, id: int, actor: int, document: dict[str, Any]) -> None:
-    """Replace the document of a project, an environment or a suite, within the caller's transaction."""
-    connection.execute(
-        f"UPDATE {_TABLES[kind]} SET document = ?, name = ?, version = version + 1, actor = ? WHERE id = ?",
-        (plain.write_json(document).decode(), document[kind], actor, id),
-    )
+    return environment(connection, oid)
 
 
 def environment(connection: sqlite3.Connection, oid: str) -> Document:
@@ -119,18 +59,19 @@ def environment(connection: sqlite3.Connection, oid: str) -> Document:
     row = connection.execute("SELECT * FROM environment WHERE oid = ?", (oid,)).fetchone()
     if row is None:
         raise NotFound(f"there is no environment {oid}")
-    return _document(row)
+    return document_of("environment", row)
 
 
 def environments(connection: sqlite3.Connection, project: int) -> list[Document]:
     rows = connection.execute("SELECT * FROM environment WHERE project = ? ORDER BY position", (project,))
-    return [_document(row) for row in rows]
+    return [document_of("environment", row) for row in rows]
 
 
 def add_suite(
     connection: sqlite3.Connection, project: int, actor: int, folder: str, document: dict[str, Any]
 ) -> Document:
     """At the end of the project's suites, in a folder that no other one has."""
+    check("suite", document)
     oid = new_id("suite")
     with write(connection):
         taken = {row["folder"] for row in connection.execute("SELECT folder FROM suite WHERE project = ?", (project,))}
@@ -150,7 +91,7 @@ def suites(connection: sqlite3.Connection, project: int) -> list[Document]:
     rows = connection.execute(
         "SELECT * FROM suite WHERE project = ? AND gone_at IS NULL AND NOT hidden ORDER BY position, id", (project,)
     )
-    return [_document(row) for row in rows]
+    return [document_of("suite", row) for row in rows]
 
 
 def suite(connection: sqlite3.Connection, oid: str) -> Document:
@@ -158,24 +99,12 @@ def suite(connection: sqlite3.Connection, oid: str) -> Document:
     row = connection.execute("SELECT * FROM suite WHERE oid = ? AND gone_at IS NULL AND NOT hidden", (oid,)).fetchone()
     if row is None:
         raise NotFound(f"there is no suite {oid}")
-    return _document(row)
+    return document_of("suite", row)
 
 
 def suite_by_id(connection: sqlite3.Connection, id: int) -> Document:
     """Also one that is gone, for cases that were in it."""
-    return _document(connection.execute("SELECT * FROM suite WHERE id = ?", (id,)).fetchone())
-
-
-def set_suite(
-    connection: sqlite3.Connection, id: int, actor: int, document: dict[str, Any], version: int | None = None
-) -> None:
-    """Replace a suite's document; with `version`, on top of that one. Raises Conflict if another one stands."""
-    with write(connection):
-        _on_top(connection.execute("SELECT version FROM suite WHERE id = ?", (id,)).fetchone(), version)
-        connection.execute(
-            "UPDATE suite SET document = ?, name = ?, version = version + 1, actor = ? WHERE id = ?",
-            (plain.write_json(document).decode(), document["suite"], actor, id),
-        )
+    return document_of("suite", connection.execute("SELECT * FROM suite WHERE id = ?", (id,)).fetchone())
 
 
 def move_suite(connection: sqlite3.Connection, moved: Document, before: str | None) -> None:

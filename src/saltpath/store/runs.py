@@ -10,7 +10,7 @@ from typing import Any
 from saltpath.core import plain
 from saltpath.core.verdicts import worst
 from saltpath.store.cases import StoredCase
-from saltpath.store.database import NotFound, new_id, now_us, write
+from saltpath.store.database import Conflict, NotFound, new_id, now_us, write
 from saltpath.store.events import add_event
 
 
@@ -91,7 +91,8 @@ def ask(
     idempotency: str | None = None,
 ) -> tuple[Run, bool]:
     """Ask for a run of the cases (id, version, name). With an idempotency key that was used before, that run is given
-    back, and the flag is False."""
+    back, and the flag is False. From now on these versions are kept. Raises Conflict, and nothing is asked for, where one of them was
+    folded into a later one since it was read."""
     with write(connection):
         if idempotency is not None:
             old = connection.execute(
@@ -99,6 +100,12 @@ def ask(
             ).fetchone()
             if old is not None:
                 return run(connection, old["oid"]), False
+        for id, version, _ in cases:
+            kept = connection.execute(
+                "UPDATE case_revision SET used = 1 WHERE test_case = ? AND version = ?", (id, version)
+            )
+            if not kept.rowcount:
+                raise Conflict(connection.execute("SELECT version FROM test_case WHERE id = ?", (id,)).fetchone()[0])
         oid, at = new_id("run"), now_us()
         number = connection.execute(
             "UPDATE project SET next_run = next_run + 1 WHERE id = ? RETURNING next_run - 1", (project,)
@@ -117,9 +124,6 @@ def ask(
                 (run_id, position, project, id, version, name, kind)
                 for position, (id, version, name) in enumerate(cases)
             ],
-        )
-        connection.executemany(
-            "UPDATE case_revision SET used = 1 WHERE test_case = ? AND version = ?", [(id, v) for id, v, _ in cases]
         )
         connection.execute("INSERT INTO job (project, run, state) VALUES (?, ?, 'waiting')", (project, run_id))
         add_event(connection, project, run_id, at, "run asked", {"run": oid, "number": number, "kind": kind})

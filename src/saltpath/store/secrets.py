@@ -5,6 +5,8 @@ from __future__ import annotations
 import base64
 import os
 import sqlite3
+from dataclasses import dataclass, replace
+from itertools import product
 from pathlib import Path
 
 from cryptography.exceptions import InvalidTag
@@ -32,72 +34,97 @@ def _key(folder: Path) -> bytes:
     return key
 
 
-def set_secret(connection: sqlite3.Connection, folder: Path, project: int, actor: int, name: str, value: str,
-               environment: str = "") -> None:  # fmt: skip
-    """Store a secret for one environment, or for all (`environment` empty)."""
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where a secret's value belongs: to a project, or to one of its suites; in one environment, or in all."""
+
+    project: int
+    name: str
+    suite: str = ""
+    """The suite's oid; empty of a value of the project."""
+    environment: str = ""
+    """The environment's name; empty everywhere."""
+
+    @property
+    def about(self) -> str:
+        """What it is sealed for: it cannot be opened anywhere else."""
+        suite = f"{self.suite}:" if self.suite else ""
+        return f"{self.project}/{suite}{self.environment}/{self.name}"
+
+
+def set_secret(connection: sqlite3.Connection, folder: Path, place: Place, actor: int, value: str) -> None:
+    """Store a secret's value there, in the place of one that stands."""
     with write(connection):
-        seal(connection, folder, project, actor, name, value, environment)
+        connection.execute(
+            "INSERT INTO secret (project, suite, environment, name, sealed, actor, at) VALUES (?, ?, ?, ?, ?, ?, ?)"
+            " ON CONFLICT DO UPDATE SET sealed = excluded.sealed, actor = excluded.actor, at = excluded.at",
+            (
+                place.project,
+                place.suite,
+                place.environment,
+                place.name,
+                _seal(folder, place.about, value),
+                actor,
+                now_us(),
+            ),
+        )
 
 
-def seal(connection: sqlite3.Connection, folder: Path, project: int, actor: int, name: str, value: str,
-         environment: str = "") -> None:  # fmt: skip
-    """The same within the caller's transaction."""
-    sealed = _seal(folder, f"{project}/{environment}/{name}", value)
-    connection.execute(
-        "INSERT INTO secret (project, environment, name, sealed, actor, at) VALUES (?, ?, ?, ?, ?, ?)"
-        " ON CONFLICT DO UPDATE SET sealed = excluded.sealed, actor = excluded.actor, at = excluded.at",
-        (project, environment, name, sealed, actor, now_us()),
-    )
-
-
-def forget(connection: sqlite3.Connection, project: int, name: str, environment: str | None = None) -> None:
-    """Take a secret away, in one environment or (None) wherever it has a value, within the caller's transaction."""
-    connection.execute(
-        "DELETE FROM secret WHERE project = ? AND name = ? AND (? IS NULL OR environment = ?)",
-        (project, name, environment, environment),
-    )
+def forget(connection: sqlite3.Connection, place: Place, everywhere: bool = False) -> None:
+    """Take a secret's value away there; `everywhere`: in each environment."""
+    with write(connection):
+        connection.execute(
+            "DELETE FROM secret WHERE project = ? AND suite = ? AND name = ? AND (? OR environment = ?)",
+            (place.project, place.suite, place.name, everywhere, place.environment),
+        )
 
 
 def move(connection: sqlite3.Connection, folder: Path, project: int, before: str, after: str) -> None:
-    """The secrets of an environment under its new name, within the caller's transaction. Each is sealed for the place where it stands."""
+    """The secrets of an environment under its new name, those of suites too."""
+    with write(connection):
+        for place, sealed, actor in _stored(connection, project, "environment = ?", before):
+            value = _opened_at(folder, place, sealed)
+            set_secret(connection, folder, replace(place, environment=after), actor, value)
+            forget(connection, place)
+
+
+def rename(
+    connection: sqlite3.Connection, folder: Path, project: int, suite: str, name: str, to: str, keep: bool
+) -> None:
+    """What is sealed under a name, of the project or of one of its suites, under another one; with `keep` under both."""
+    with write(connection):
+        for place, sealed, actor in _stored(connection, project, "suite = ? AND name = ?", suite, name):
+            set_secret(connection, folder, replace(place, name=to), actor, _opened_at(folder, place, sealed))
+            if not keep:
+                forget(connection, place)
+
+
+def places(connection: sqlite3.Connection, project: int) -> set[tuple[str, str, str]]:
+    """Where secrets have a value: (suite's oid or empty, environment, name)."""
+    return {(place.suite, place.environment, place.name) for place, _, _ in _stored(connection, project, "1")}
+
+
+def secrets_for(
+    connection: sqlite3.Connection, folder: Path, project: int, environment: str, suite: str = ""
+) -> dict[str, str]:
+    """The secrets of the project, or of one of its suites, by name as they read in the environment. Raises StoreError if the key does not
+    fit."""
+    wanted = "suite = ? AND environment IN ('', ?) ORDER BY environment"
+    found = _stored(connection, project, wanted, suite, environment)
+    return {place.name: _opened_at(folder, place, sealed) for place, sealed, _ in found}
+
+
+def _stored(connection: sqlite3.Connection, project: int, wanted: str, *values: str) -> list[tuple[Place, bytes, int]]:
     rows = connection.execute(
-        "SELECT name, sealed, actor FROM secret WHERE project = ? AND environment = ?", (project, before)
-    ).fetchall()
-    for row in rows:
-        value = _opened(folder, f"{project}/{before}/{row['name']}", row["sealed"], f"the secret {row['name']}")
-        seal(connection, folder, project, row["actor"], row["name"], value, after)
-        forget(connection, project, row["name"], before)
+        f"SELECT name, suite, environment, sealed, actor FROM secret WHERE project = ? AND {wanted}", (project, *values)
+    )
+    return [(Place(project, r["name"], r["suite"], r["environment"]), r["sealed"], r["actor"]) for r in rows]
 
 
-def rename(connection: sqlite3.Connection, folder: Path, project: int, name: str, to: str, keep: bool) -> None:
-    """What is sealed under a name under another one, within the caller's transaction; with `keep` under both."""
-    rows = connection.execute(
-        "SELECT environment, sealed, actor FROM secret WHERE project = ? AND name = ?", (project, name)
-    ).fetchall()
-    for row in rows:
-        value = _opened(folder, f"{project}/{row['environment']}/{name}", row["sealed"], f"the secret {name}")
-        seal(connection, folder, project, row["actor"], to, value, row["environment"])
-    if not keep:
-        forget(connection, project, name)
-
-
-def places(connection: sqlite3.Connection, project: int) -> set[tuple[str, str]]:
-    """Where secrets have a value: (environment, name)."""
-    rows = connection.execute("SELECT environment, name FROM secret WHERE project = ?", (project,))
-    return {(row["environment"], row["name"]) for row in rows}
-
-
-def secrets_for(connection: sqlite3.Connection, folder: Path, project: int, environment: str) -> dict[str, str]:
-    """Every secret by name as it reads in the environment. Raises StoreError if the key does not fit."""
-    rows = connection.execute(
-        "SELECT environment, name, sealed FROM secret WHERE project = ? AND environment IN ('', ?) ORDER BY environment",
-        (project, environment),
-    ).fetchall()
-    values: dict[str, str] = {}
-    for row in rows:
-        about = f"{project}/{row['environment']}/{row['name']}"
-        values[row["name"]] = _opened(folder, about, row["sealed"], f"the secret {row['name']}")
-    return values
+def _opened_at(folder: Path, place: Place, sealed: bytes) -> str:
+    """A suite's that was sealed before suites had places of their own was sealed for the project's."""
+    known = (place.about, replace(place, suite="").about)
+    return _opened(folder, known, sealed, f"the secret {place.name}")
 
 
 def seal_given(folder: Path, project: int, values: dict[str, str]) -> str:
@@ -107,7 +134,7 @@ def seal_given(folder: Path, project: int, values: dict[str, str]) -> str:
 
 def given(folder: Path, project: int, sealed: str) -> dict[str, str]:
     """Raises StoreError if the key does not fit."""
-    text = _opened(folder, f"{project}/given", base64.b64decode(sealed), "what the run was given")
+    text = _opened(folder, (f"{project}/given",), base64.b64decode(sealed), "what the run was given")
     values: dict[str, str] = plain.read_json(text)
     return values
 
@@ -120,20 +147,22 @@ def change_key(connection: sqlite3.Connection, folder: Path) -> int:
     number = 0
     connection.execute("PRAGMA secure_delete = ON")  # what was sealed under the old key leaves no trace
     with write(connection):
-        for row in connection.execute("SELECT project, environment, name, sealed FROM secret").fetchall():
-            about = f"{row['project']}/{row['environment']}/{row['name']}"
-            value = _opened(folder, about, row["sealed"], f"the secret {row['name']}")
-            connection.execute(
-                "UPDATE secret SET sealed = ? WHERE project = ? AND environment = ? AND name = ?",
-                (_sealed(key, about, value), row["project"], row["environment"], row["name"]),
-            )
-            number += 1
+        for (project,) in connection.execute("SELECT DISTINCT project FROM secret").fetchall():
+            for place, sealed, _ in _stored(connection, project, "1"):
+                value = _opened_at(folder, place, sealed)
+                connection.execute(
+                    "UPDATE secret SET sealed = ? WHERE project = ? AND suite = ? AND environment = ? AND name = ?",
+                    (_sealed(key, place.about, value), project, place.suite, place.environment, place.name),
+                )
+                number += 1
         for row in connection.execute("SELECT id, project, number, request FROM run").fetchall():
             request = plain.read_json(row["request"])
             if "sealed" not in request:
                 continue
             about = f"{row['project']}/given"
-            value = _opened(folder, about, base64.b64decode(request["sealed"]), f"what run {row['number']} was given")
+            value = _opened(
+                folder, (about,), base64.b64decode(request["sealed"]), f"what run {row['number']} was given"
+            )
             request["sealed"] = base64.b64encode(_sealed(key, about, value)).decode()
             connection.execute(
                 "UPDATE run SET request = ? WHERE id = ?", (plain.write_json(request).decode(), row["id"])
@@ -163,12 +192,13 @@ def _sealed(key: bytes, about: str, value: str) -> bytes:
     return nonce + AESGCM(key).encrypt(nonce, value.encode("utf-8", "surrogatepass"), about.encode())
 
 
-def _opened(folder: Path, about: str, sealed: bytes, what: str) -> str:
+def _opened(folder: Path, about: tuple[str, ...], sealed: bytes, what: str) -> str:
+    """What was sealed for one of these."""
     waiting = folder / NEXT_KEY_FILE
     keys = [_key(folder), *([waiting.read_bytes()] if waiting.exists() else [])]
-    for key in keys:
+    for key, one in product(keys, about):
         try:
-            return AESGCM(key).decrypt(sealed[:12], sealed[12:], about.encode()).decode("utf-8", "surrogatepass")
+            return AESGCM(key).decrypt(sealed[:12], sealed[12:], one.encode()).decode("utf-8", "surrogatepass")
         except (InvalidTag, ValueError):
             continue
     raise StoreError(f"{what} cannot be read with {KEY_FILE}; the right key is missing")

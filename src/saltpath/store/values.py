@@ -8,13 +8,12 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal
 
-from saltpath.core import plain
 from saltpath.core.renaming import renaming
 from saltpath.core.values import EVERYWHERE, SECRET, is_secret, with_value, with_value_in, write_value
-from saltpath.store import projects, secrets
+from saltpath.store import documents, projects, secrets
 from saltpath.store.database import NotFound, now_us, write
+from saltpath.store.documents import Document
 from saltpath.store.events import add_event
-from saltpath.store.projects import Document
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,8 +62,7 @@ def rename_value(
         desk = _Desk(connection, folder, projects.project_by_id(connection, project.id), actor)
         desk.rename(suite, name, to, keep)
         desk.save()
-        if not suite:
-            secrets.rename(connection, folder, project.id, name, to, keep)
+        secrets.rename(connection, folder, project.id, suite, name, to, keep)
         add_event(connection, project.id, None, now_us(), "values changed", {})
 
 
@@ -73,12 +71,12 @@ class _Desk:
 
     def __init__(self, connection: sqlite3.Connection, folder: Path, project: Document, actor: int) -> None:
         self._connection, self._folder, self._project, self._actor = connection, folder, project, actor
-        self._places: dict[tuple[str, str], tuple[str, Document]] = {("", EVERYWHERE): ("project", project)}
+        self._places: dict[tuple[str, str], Document] = {("", EVERYWHERE): project}
         for environment in projects.environments(connection, project.id):
-            self._places["", environment.name] = ("environment", environment)
+            self._places["", environment.name] = environment
         for suite in projects.suites(connection, project.id):
-            self._places[suite.oid, EVERYWHERE] = ("suite", suite)
-        self._now = {key: place.document for key, (_, place) in self._places.items()}
+            self._places[suite.oid, EVERYWHERE] = suite
+        self._now = {key: place.document for key, place in self._places.items()}
 
     def take(self, change: CellChange) -> None:
         if ("", change.environment) not in self._now:
@@ -90,30 +88,31 @@ class _Desk:
         elif change.kind == "remove":
             for environment in self._environments():
                 self._write(change.suite, environment, change.name, ...)
-            if not change.suite:
-                secrets.forget(self._connection, self._project.id, change.name)
+            secrets.forget(self._connection, self._sealed_at(change.suite, "", change.name), everywhere=True)
         elif self._hidden(change.suite, change.name):
             self._seal(change)
         else:
             self._write(change.suite, change.environment, change.name, change.value if change.kind == "put" else ...)
 
+    def _sealed_at(self, suite: str, environment: str, name: str) -> secrets.Place:
+        return secrets.Place(self._project.id, name, suite, environment)
+
     def _seal(self, change: CellChange) -> None:
+        place = self._sealed_at(change.suite, change.environment, change.name)
         if change.kind == "clear":
-            secrets.forget(self._connection, self._project.id, change.name, change.environment)
-            return
-        text = change.value if isinstance(change.value, str) else write_value(change.value)
-        secrets.seal(
-            self._connection, self._folder, self._project.id, self._actor, change.name, text, change.environment
-        )
+            secrets.forget(self._connection, place)
+        else:
+            self._set_secret(place, change.value)
+
+    def _set_secret(self, place: secrets.Place, value: Any) -> None:
+        text = value if isinstance(value, str) else write_value(value)
+        secrets.set_secret(self._connection, self._folder, place, self._actor, text)
 
     def _hide(self, change: CellChange) -> None:
         for environment in self._environments():
             value = self._read(change.suite, environment, change.name)
             if value is not ... and not is_secret(value):
-                text = value if isinstance(value, str) else write_value(value)
-                secrets.seal(
-                    self._connection, self._folder, self._project.id, self._actor, change.name, text, environment
-                )
+                self._set_secret(self._sealed_at(change.suite, environment, change.name), value)
             self._write(change.suite, environment, change.name, ...)
         self._write(change.suite, EVERYWHERE, change.name, dict(SECRET))
 
@@ -159,9 +158,8 @@ class _Desk:
             self._now[suite, environment] = with_value(self._now[suite, environment], name, value)
 
     def save(self) -> None:
-        for key, (kind, place) in self._places.items():
-            if not plain.same(self._now[key], place.document):
-                projects.put_document(self._connection, kind, place.id, self._actor, self._now[key])
+        for key, place in self._places.items():
+            documents.put(self._connection, place, self._actor, self._now[key])
 
 
 def _called(values: dict[str, Any], name: str, to: str, keep: bool) -> dict[str, Any]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from saltpath.core.charsets import codec_of, no_encoding
 from saltpath.core.format.asked_reader import ASKED_KEYS, LARGEST_MOST, read_asked, read_most
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.source import Node
@@ -126,9 +127,12 @@ def _file(reading: Reading, keys: dict[str, Node], file: str, path: str, pick: s
     decimal = text("decimal")
     if decimal not in ("", ",", "."):
         reading.wrong(f"decimal is , or .; found {decimal!r}", path, keys["decimal"].line)
+    encoding = text("encoding")
+    if encoding and codec_of(encoding) is None:
+        reading.wrong(no_encoding(encoding), path, keys["encoding"].line)
     return FileRows(
         file, text("sheet"), _names_in(reading, keys.get("names in"), f"{path}.names in"),
-        _area(reading, keys.get("data in"), f"{path}.data in"), delimiter, text("quote"), text("encoding"), decimal,
+        _area(reading, keys.get("data in"), f"{path}.data in"), delimiter, text("quote"), encoding, decimal,
         text("path"), _columns(reading, keys.get("columns"), f"{path}.columns"), pick,
     )  # fmt: skip
 

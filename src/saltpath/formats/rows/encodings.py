@@ -5,6 +5,7 @@ from __future__ import annotations
 import codecs
 from typing import BinaryIO
 
+from saltpath.core.charsets import codec_of, no_encoding
 from saltpath.core.grammar import Unreadable
 
 _MARKS = (
@@ -64,7 +65,7 @@ def shown(encoding: str) -> str:
 
 def known_encoding(name: str) -> str:
     """The encoding by a name that somebody gave. Raises Unreadable."""
-    try:
-        return codecs.lookup(name.strip()).name
-    except LookupError:
-        raise Unreadable(f"there is no encoding {name!r}; expected such as utf-8, latin-1 or windows-1252") from None
+    codec = codec_of(name)
+    if codec is None:
+        raise Unreadable(no_encoding(name))
+    return codecs.lookup(codec).name

@@ -38,6 +38,7 @@ from saltpath.server.profiling import looked_through, profile_of_rows, profiled,
 from saltpath.server.sources import MOST_LOOKED_AT, begin_of, rows_elsewhere
 from saltpath.store import project_files, projects, sources
 from saltpath.store.database import NotFound
+from saltpath.store.documents import Document
 
 data_api = Blueprint("data", __name__)
 MOST_SHOWN = 200
@@ -56,7 +57,7 @@ def list_sources() -> Response:
     return json_answer({"items": items, "next": None})
 
 
-def _line(project: projects.Document, name: str, source: Source, files: dict[str, Any]) -> dict[str, Any]:
+def _line(project: Document, name: str, source: Source, files: dict[str, Any]) -> dict[str, Any]:
     """A source in the list: where its rows come from, its columns, who uses it."""
     begin = begin_of(project.id, source, scopes_for_rows(_NOBODY, Suite(""), read_project(project.document)))
     users = sources.using(database(), project.id, name)
@@ -114,7 +115,7 @@ def remove_source() -> Response:
     return json_answer({"gone": True})
 
 
-def _stored(project: projects.Document, name: str) -> dict[str, Any]:
+def _stored(project: Document, name: str) -> dict[str, Any]:
     now = projects.project_by_id(database(), project.id)
     files = {file.path: file for file in project_files.listed(database(), project.id)}
     return _line(now, name, read_project(now.document).sources[name], files)
@@ -126,7 +127,7 @@ def _name(name: object) -> str:
     return name.strip()
 
 
-def _readable(project: projects.Document, name: str, document: object) -> None:
+def _readable(project: Document, name: str, document: object) -> None:
     """Raises FormatError for what is no source."""
     held = sources.sources(project)
     read_project({**project.document, "sources": {**held, name: document}})
@@ -206,7 +207,7 @@ def _row(row: Row, names: list[str]) -> dict[str, Any]:
     }
 
 
-def _kept(project: projects.Document, source: DatabaseRows | OutputRows) -> dict[str, Any]:
+def _kept(project: Document, source: DatabaseRows | OutputRows) -> dict[str, Any]:
     """Rows that are there when a case runs, as they were last."""
     answer: dict[str, Any] = {**_EMPTY, "kind": kind_of(source), "problem": "", "columns": []}
     try:
@@ -261,7 +262,7 @@ def profile_source() -> Response:
     return json_answer({"columns": [], "bad": [], "badCount": 0, "whole": True, "problem": "", **found})
 
 
-def _current(project: projects.Document, path: str) -> project_files.StoredFile:
+def _current(project: Document, path: str) -> project_files.StoredFile:
     file = project_files.current(database(), project.id, path)
     if file is None:
         raise NotFound(f"the project has no file {path}")

@@ -13,6 +13,7 @@ from saltpath.server.problems import Refused, json_answer
 from saltpath.server.sources import MOST_LOOKED_AT, look_of
 from saltpath.store import databases, looks, projects, runs
 from saltpath.store.database import NotFound
+from saltpath.store.documents import Document
 
 databases_api = Blueprint("databases", __name__)
 LONGEST_NAME = 100
@@ -59,7 +60,7 @@ def look_into() -> Response:
     return json_answer({"run": run.oid, "case": case.oid}, 201)
 
 
-def _of_database(project: projects.Document, data: dict[str, Any]) -> tuple[str, dict[str, Any]]:
+def _of_database(project: Document, data: dict[str, Any]) -> tuple[str, dict[str, Any]]:
     """What the look is about, and what is asked."""
     name, table = data.get("database"), data.get("table", "")
     document = databases.databases(project).get(name) if isinstance(name, str) else None
@@ -72,7 +73,7 @@ def _of_database(project: projects.Document, data: dict[str, Any]) -> tuple[str,
     return f"{name}: its tables", {"in": name, "sql": TABLES["sqlite" if "sqlite" in document else "postgres"]}
 
 
-def _of_source(project: projects.Document, document: object) -> tuple[str, dict[str, Any]]:
+def _of_source(project: Document, document: object) -> tuple[str, dict[str, Any]]:
     """The same of a data source. Raises FormatError."""
     source = read_project({**project.document, "sources": {"it": document}}).sources["it"]
     if not isinstance(source, DatabaseRows) or not isinstance(document, dict):
@@ -90,7 +91,7 @@ FEW_ROWS = 20
 LONGEST_TABLE = 300
 
 
-def _view(project: projects.Document, name: str) -> dict[str, Any]:
+def _view(project: Document, name: str) -> dict[str, Any]:
     users = databases.asking(database(), project.id, name)
     return {
         "name": name,

@@ -20,6 +20,7 @@ from saltpath.server.context import actor, body, database, version_changed
 from saltpath.server.presence import Presence
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import cases, projects, single
+from saltpath.store.database import NotFound
 
 documents = Blueprint("documents", __name__)
 MOST_CHANGES = 12
@@ -155,6 +156,8 @@ def read_revision(id: str, version: int) -> Response:
     """One kept version: its document and text, and what the case now has otherwise."""
     now = cases.case(database(), id)
     then = cases.case_at(database(), now.id, min(version, 2**53))
+    if then.version != version:
+        raise NotFound(f"version {version} of this case is not kept")
     return json_answer(
         {"version": then.version, "at": moment(then.at), "document": then.document,
          "text": write_document(then.document, then.comments), "changes": differences(then.document, now.document)}

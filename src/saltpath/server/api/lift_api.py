@@ -17,6 +17,7 @@ from saltpath.server.origins import origins_of
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import cases, projects
 from saltpath.store.database import Conflict
+from saltpath.store.documents import Document
 from saltpath.store.values import CellChange, change_values
 
 lift_api = Blueprint("lift", __name__)
@@ -40,7 +41,7 @@ def list_offers() -> Response:
     return json_answer({"items": items, "next": None})
 
 
-def _values(project: projects.Document) -> dict[str, Any]:
+def _values(project: Document) -> dict[str, Any]:
     """The project's values by name, an environment's where it says one alone."""
     found: dict[str, Any] = {}
     for environment in projects.environments(database(), project.id):
@@ -83,7 +84,7 @@ def lift() -> Response:
     return json_answer({"places": places, "there": there, "saved": saved, "undo": undo})
 
 
-def _is_there(project: projects.Document, name: str, value: Any, literal: str) -> bool:
+def _is_there(project: Document, name: str, value: Any, literal: str) -> bool:
     """Whether the project has the value already. Raises Refused if it has another one of this name."""
     if origins_of(project).get(literal.rstrip("/")) == name:
         return True

@@ -13,7 +13,9 @@ from saltpath.core.steps import steps_in
 from saltpath.server.api.views import every_answer_view, moment, ms
 from saltpath.server.context import actor, body, database, project_asked, version_changed
 from saltpath.server.problems import Refused, json_answer
-from saltpath.store import cases, people, projects, runs
+from saltpath.store import cases, documents, people, projects, runs
+from saltpath.store.database import write
+from saltpath.store.documents import Document
 
 outline_api = Blueprint("outline", __name__)
 
@@ -39,7 +41,6 @@ def list_projects() -> Response:
 def add_project() -> Response:
     """A new project, empty, by its name."""
     document = {"salt-path": 1, "project": _name(body())}
-    read_project(document)
     made = projects.add_project(database(), actor().id, document)
     return json_answer({"id": made.oid, "name": made.name, "about": ""}, 201)
 
@@ -94,12 +95,11 @@ def add_suite() -> Response:
     project = projects.project(database(), str(data.get("project", "")))
     name = _name(data)
     document = {"salt-path": 1, "suite": name}
-    read_suite(document)
     made = projects.add_suite(database(), project.id, actor().id, _folder(name), document)
     return json_answer(_suite_view(made, []), 201)
 
 
-def _suite_view(suite: projects.Document, lines: list[dict[str, Any]]) -> dict[str, Any]:
+def _suite_view(suite: Document, lines: list[dict[str, Any]]) -> dict[str, Any]:
     return {"id": suite.oid, "name": suite.name, "about": suite.document.get("about", ""), "cases": lines}
 
 
@@ -112,49 +112,44 @@ def _folder(name: str) -> str:
 def change_suite(id: str) -> Response:
     """Rename a suite, say what it is about, or put it `before` another one (null: to the end). Only what is given changes."""
     suite, data = projects.suite(database(), id), body()
-    document = dict(suite.document)
-    if "name" in data:
-        document["suite"] = _name(data)
+    put = {"suite": _name(data)} if "name" in data else {}
     if "about" in data:
-        document["about"] = data["about"]
+        put["about"] = data["about"]
         if not isinstance(data["about"], str):
             raise Refused(422, "about", "about is a text.")
     if "before" in data and not (data["before"] is None or isinstance(data["before"], str)):
         raise Refused(422, "before", "before is another suite's id, or null.")
-    read_suite(document)
-    if document != suite.document:
-        projects.set_suite(database(), suite.id, actor().id, document)
-    if "before" in data:
-        projects.move_suite(database(), suite, data["before"])
+    with write(database()):
+        documents.change(database(), suite, actor().id, lambda document: {**document, **put})
+        if "before" in data:
+            projects.move_suite(database(), suite, data["before"])
     return json_answer(_suite_view(projects.suite(database(), id), []))
 
 
 @outline_api.put("/suites/<id>/every-answer")
 def set_suite_checks(id: str) -> Response:
     """The checks on every answer of a suite's cases, on top of the version that If-Match names."""
-    version, suite = version_changed(), projects.suite(database(), id)
-    document = _with_checks(suite.document)
-    read = read_suite(document)
-    projects.set_suite(database(), suite.id, actor().id, document, version)
-    return json_answer(every_answer_view("suite", projects.suite(database(), id), read.every_answer))
+    suite = _with_checks(projects.suite(database(), id))
+    return json_answer(every_answer_view("suite", suite, read_suite(suite.document).every_answer))
 
 
 @outline_api.put("/projects/<id>/every-answer")
 def set_project_checks(id: str) -> Response:
     """The checks on every answer of all a project's cases, on top of the version that If-Match names."""
-    version, project = version_changed(), projects.project(database(), id)
-    document = _with_checks(project.document)
-    read = read_project(document)
-    projects.set_project(database(), project.id, actor().id, document, version)
-    return json_answer(every_answer_view("project", projects.project(database(), id), read.every_answer))
+    project = _with_checks(projects.project(database(), id))
+    return json_answer(every_answer_view("project", project, read_project(project.document).every_answer))
 
 
-def _with_checks(document: dict[str, Any]) -> dict[str, Any]:
-    checks = body().get("checks")
+def _with_checks(of: Document) -> Document:
+    version, checks = version_changed(), body().get("checks")
     if not isinstance(checks, list):
         raise Refused(422, "checks", "Give the checks as a list.")
-    rest = {name: value for name, value in document.items() if name != "every answer"}
-    return {**rest, "every answer": checks} if checks else rest
+
+    def edit(document: dict[str, Any]) -> dict[str, Any]:
+        rest = {name: value for name, value in document.items() if name != "every answer"}
+        return {**rest, "every answer": checks} if checks else rest
+
+    return documents.change(database(), of, actor().id, edit, version)
 
 
 @outline_api.delete("/suites/<id>")

@@ -22,8 +22,9 @@ from saltpath.formats.workbook import (
 from saltpath.server.api.views import moment
 from saltpath.server.context import database, limit, project_asked, whole
 from saltpath.server.problems import Refused, json_answer
-from saltpath.store import output_rows, projects, runs
+from saltpath.store import output_rows, runs
 from saltpath.store.database import NotFound
+from saltpath.store.documents import Document
 
 outputs_api = Blueprint("outputs", __name__)
 MOST_SAVED = 500_000
@@ -95,7 +96,7 @@ def _saved(octets: bytes, name: str, media: str) -> Response:
     return Response(octets, 200, {"Content-Disposition": f'attachment; filename="{name}"'}, content_type=media)
 
 
-def _chosen(project: projects.Document, name: str) -> runs.Run:
+def _chosen(project: Document, name: str) -> runs.Run:
     """The run that is asked for, or the newest that wrote to the table. Raises NotFound."""
     if "run" in request.args:
         run = runs.run(database(), request.args["run"])

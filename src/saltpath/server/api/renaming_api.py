@@ -15,6 +15,7 @@ from saltpath.server.context import actor, body, database, folder
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import cases, projects, shared_steps
 from saltpath.store.database import Conflict, Taken
+from saltpath.store.documents import Document
 from saltpath.store.values import has_value, rename_value
 
 renaming_api = Blueprint("renaming", __name__)
@@ -43,7 +44,7 @@ def rename() -> Response:
     return json_answer({"cases": len(changed)})
 
 
-def _all(project: projects.Document, suite: str) -> list[cases.StoredCase]:
+def _all(project: Document, suite: str) -> list[cases.StoredCase]:
     every = cases.cases(database(), project.id)
     if not suite:
         return [*every, *shared_steps.shared_steps(database(), project.id)]
@@ -51,7 +52,7 @@ def _all(project: projects.Document, suite: str) -> list[cases.StoredCase]:
     return [case for case in every if case.suite == inside]
 
 
-def _renamed(project: projects.Document, case: cases.StoredCase, suite: str, name: str, to: str) -> bool:
+def _renamed(project: Document, case: cases.StoredCase, suite: str, name: str, to: str) -> bool:
     """Whether the case means the value; then it says the new name from now on."""
     for tried in range(TRIES):
         holder = "" if suite else projects.suite_by_id(database(), case.suite).oid
@@ -72,7 +73,7 @@ def _renamed(project: projects.Document, case: cases.StoredCase, suite: str, nam
     return False
 
 
-def _is_suites(project: projects.Document, suite: str, name: str) -> bool:
+def _is_suites(project: Document, suite: str, name: str) -> bool:
     """Whether a suite has a value of the name, which its cases mean."""
     known = {item.oid for item in projects.suites(database(), project.id)}
     return suite in known and has_value(database(), project, suite, name)

@@ -20,12 +20,13 @@ from saltpath.server.context import actor, body, database, folder, limit, projec
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.shared_cases import with_shared
 from saltpath.store import cases, evidence, jobs, projects, run_rows, runs
-from saltpath.store.database import NotFound
+from saltpath.store.database import Conflict, NotFound, write
 from saltpath.store.run_rows import Order, RunRow
 from saltpath.store.secrets import seal_given
 
 runs_api = Blueprint("runs", __name__)
 MOST_CASES = 10_000
+TRIES = 5
 MOST_ASKED = 500
 LONGEST_PICK = 2_000
 _WHOLE = re.compile(r"[0-9]{1,9}")
@@ -37,6 +38,16 @@ _IN = str.maketrans("_~", "/.")
 def ask() -> Response:
     """Ask for a run of cases, of a suite, or of everything; or for a trial of single steps."""
     data = body()
+    for _ in range(TRIES):
+        try:
+            return _asked(data)
+        except Conflict:
+            continue  # a case was saved between reading and asking; its newest version is meant
+    with write(database()):
+        return _asked(data)
+
+
+def _asked(data: dict[str, Any]) -> Response:
     connection = database()
     project = projects.project(connection, str(data.get("project", "")))
     chosen, title = _chosen(data, project.id)

@@ -38,6 +38,7 @@ from saltpath.server.sheets import known_paths, rows_with_evidence, verdicts_bes
 from saltpath.store import cases, projects, workbooks
 from saltpath.store.cases import StoredCase
 from saltpath.store.database import Conflict
+from saltpath.store.documents import Document
 
 sheets_api = Blueprint("sheets", __name__)
 
@@ -59,7 +60,7 @@ def suite_workbook(id: str) -> Response:
     return _workbook(suite.name, _cases_of(suite))
 
 
-def _cases_of(suite: projects.Document) -> list[StoredCase]:
+def _cases_of(suite: Document) -> list[StoredCase]:
     return [case for case in cases.cases(database(), suite.project) if case.suite == suite.id]
 
 
@@ -193,9 +194,7 @@ def _plan(
     return plan(table, columns, documents, first=first, known=known, new_cases=new_cases, otherwise=otherwise)
 
 
-def _saved(
-    suite: projects.Document, planned: Plan, found: Iterable[StoredCase]
-) -> tuple[list[dict[str, Any]], list[str]]:
+def _saved(suite: Document, planned: Plan, found: Iterable[StoredCase]) -> tuple[list[dict[str, Any]], list[str]]:
     """Save what changes. Each case of it can be read as a whole, or none is saved."""
     by_key = {case.key: case for case in found}
     changed = [item for item in planned.cases if item.before is None or item.changes]
@@ -212,7 +211,7 @@ def _saved(
     return saved, left
 
 
-def _save(suite: projects.Document, item: Planned, by_key: Mapping[str, StoredCase]) -> StoredCase:
+def _save(suite: Document, item: Planned, by_key: Mapping[str, StoredCase]) -> StoredCase:
     if item.before is None:
         return cases.add_case(database(), suite.project, suite.id, actor().id, item.document)
     stored = by_key[str(item.before["key"])]

@@ -6,7 +6,6 @@ from typing import Any
 
 from flask import Blueprint, Response
 
-from saltpath.core.format.project import read_environment
 from saltpath.core.grammar import Unreadable
 from saltpath.core.references import is_name
 from saltpath.core.values import EVERYWHERE, is_secret, read_value, write_value
@@ -14,7 +13,8 @@ from saltpath.server.context import actor, body, database, folder, project_asked
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.used_values import uses
 from saltpath.store import environments, projects, secrets
-from saltpath.store.database import Taken
+from saltpath.store.database import write
+from saltpath.store.documents import Document
 from saltpath.store.values import CellChange, change_values
 
 values_api = Blueprint("values", __name__)
@@ -30,7 +30,7 @@ def list_values() -> Response:
     return json_answer({"items": _table(project_asked()), "next": None})
 
 
-def _table(project: projects.Document) -> list[dict[str, Any]]:
+def _table(project: Document) -> list[dict[str, Any]]:
     connection = database()
     names = [EVERYWHERE, *(e.name for e in projects.environments(connection, project.id))]
     by_case, by_documents = uses(connection, project)
@@ -41,7 +41,7 @@ def _table(project: projects.Document) -> list[dict[str, Any]]:
         cells = {}
         for environment in names:
             value = values.get(environment, ...)
-            given = (environment, name) in sealed if hidden else value is not ...
+            given = (suite.oid if suite else "", environment, name) in sealed if hidden else value is not ...
             cells[environment] = {"given": given, "text": write_value(value) if given and not hidden else ""}
         everywhere = cells[EVERYWHERE]["given"]
         users = by_case.get((suite.oid if suite else "", name), [])
@@ -82,7 +82,7 @@ def _nowhere(name: str, names: list[str], users: list[Any]) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _places(connection: Any, project: projects.Document, names: list[str]) -> Any:
+def _places(connection: Any, project: Document, names: list[str]) -> Any:
     """(suite or None, name, {environment: value}) for each value, in the order of the documents."""
     of_project: dict[str, dict[str, Any]] = {EVERYWHERE: project.document.get("values", {})}
     for environment in projects.environments(connection, project.id):
@@ -180,28 +180,19 @@ def add_environment() -> Response:
     """A new environment by its name; `like`: another one, whose values it begins with."""
     data = body()
     project = projects.project(database(), str(data.get("project", "")))
-    name = _name(data.get("name"))
-    every = projects.environments(database(), project.id)
-    if any(e.name == name for e in every):
-        raise Taken(f"there is an environment {name} already")
-    document: dict[str, Any] = {"salt-path": 1, "environment": name}
-    like = next((e for e in every if e.oid == data.get("like")), None)
-    if like is not None and like.document.get("values"):
-        document["values"] = like.document["values"]
-    read_environment(document)
-    projects.add_environment(database(), project.id, actor().id, document)
-    if not every:
-        projects.set_project(database(), project.id, actor().id, {**project.document, "environment": name})
-    return json_answer(_view(project, name), 201)
+    like = data.get("like")
+    made = environments.add_environment(
+        database(), project, actor().id, _name(data.get("name")), like if isinstance(like, str) else ""
+    )
+    return json_answer(_view(project, made), 201)
 
 
-def _view(project: projects.Document, name: str) -> dict[str, Any]:
-    found = next(e for e in projects.environments(database(), project.id) if e.name == name)
+def _view(project: Document, environment: Document) -> dict[str, Any]:
     usual = projects.project_by_id(database(), project.id).document.get("environment", "")
-    return environment_view(found, usual)
+    return environment_view(projects.environment(database(), environment.oid), usual)
 
 
-def environment_view(environment: projects.Document, usual: str) -> dict[str, Any]:
+def environment_view(environment: Document, usual: str) -> dict[str, Any]:
     return {
         "id": environment.oid,
         "name": environment.name,
@@ -220,27 +211,23 @@ def _name(name: object) -> str:
 @values_api.patch("/environments/<id>")
 def change_environment(id: str) -> Response:
     """Rename an environment, say what it is about, guard it, or make it the usual one. Only what is given changes."""
-    before, data = projects.environment(database(), id), body()
-    project = projects.project_by_id(database(), before.project)
-    document = dict(before.document)
-    if "name" in data:
-        document["environment"] = _name(data["name"])
+    of, data = projects.environment(database(), id), body()
+    project = projects.project_by_id(database(), of.project)
+    put: dict[str, Any] = {"environment": _name(data["name"])} if "name" in data else {}
     for field, kind in (("about", str), ("guarded", bool)):
         if field in data:
             if not isinstance(data[field], kind):
                 raise Refused(422, field, "about is a text, guarded is true or false.")
-            document = {key: held for key, held in document.items() if key != field}
-            if data[field]:
-                document[field] = data[field]
-    read_environment(document)
-    if document != before.document:
-        environments.change_environment(database(), folder(), project, before, actor().id, document)
-    if data.get("usual") is True:
-        now = projects.project_by_id(database(), project.id)
-        projects.set_project(
-            database(), project.id, actor().id, {**now.document, "environment": document["environment"]}
-        )
-    return json_answer(_view(project, document["environment"]))
+            put[field] = data[field]
+
+    def edit(document: dict[str, Any]) -> dict[str, Any]:
+        return {key: held for key, held in {**document, **put}.items() if held or key not in ("about", "guarded")}
+
+    with write(database()):
+        environments.change_environment(database(), folder(), project, of, actor().id, edit)
+        if data.get("usual") is True:
+            environments.make_usual(database(), project, actor().id, of)
+    return json_answer(_view(project, of))
 
 
 @values_api.delete("/environments/<id>")

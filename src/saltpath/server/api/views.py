@@ -12,8 +12,8 @@ from saltpath.core.exchange import Exchange
 from saltpath.core.outline import expectation, place_of
 from saltpath.core.why import TEMPLATES, Why
 from saltpath.store.cases import StoredCase
+from saltpath.store.documents import Document
 from saltpath.store.evidence import StepEvidence, StepHead
-from saltpath.store.projects import Document
 from saltpath.store.runs import Run, RunCase
 
 TEXT_MOST = 200_000
