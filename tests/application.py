@@ -52,15 +52,19 @@ class Application:
         self.address = f"http://127.0.0.1:{self.port}"
 
     def __enter__(self) -> Application:
-        command = [sys.executable, "-m", "saltpath.cli", "demo", "--data", str(self.data), "--port", str(self.port),
-                   "--harbour-port", str(self.harbour_port)]  # fmt: skip
         if BEGUN:
             shutil.copytree(BEGUN, self.data)
         self.log = (Path(self._folder.name) / "log").open("w+")
-        self.process = subprocess.Popen(command, stdout=self.log, stderr=subprocess.STDOUT)
+        self.start()
         self.wait(lambda: self.get("/health"))
         self.project = self.get("/projects")["items"][0]["id"]
         return self
+
+    def start(self) -> None:
+        """Start the supervisor, also once more."""
+        command = [sys.executable, "-m", "saltpath.cli", "demo", "--data", str(self.data), "--port", str(self.port),
+                   "--harbour-port", str(self.harbour_port)]  # fmt: skip
+        self.process = subprocess.Popen(command, stdout=self.log, stderr=subprocess.STDOUT)
 
     def __exit__(self, *_: object) -> None:
         self.stop()

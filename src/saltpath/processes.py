@@ -1,4 +1,4 @@
-"""The entry of each supervised process: `python -m saltpath.processes writer|runner|web FOLDER [HOST PORT]`, and of the one that looks through a
+"""The entry of each supervised process: `python -m saltpath.processes writer|runner|web FOLDER [HOST PORT | NAME DESCRIPTOR]`, and of the one that looks through a
 file of rows for the web server."""
 
 from __future__ import annotations
@@ -7,10 +7,14 @@ import logging
 import sys
 from pathlib import Path
 
+from saltpath.runner import life
+
 
 def main(arguments: list[str]) -> None:
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(message)s")
     kind, folder = arguments[0], Path(arguments[1])
+    if kind in ("web", "runner"):  # the writer first records what came
+        life.die_with_parent()
     if kind == "writer":
         from saltpath.runner import writer
 
@@ -18,7 +22,7 @@ def main(arguments: list[str]) -> None:
     elif kind == "runner":
         from saltpath.runner import worker
 
-        worker.main(folder)
+        worker.main(folder, arguments[2], int(arguments[3]))
     elif kind == "profile":
         from saltpath.server import profiling
 

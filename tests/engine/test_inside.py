@@ -6,7 +6,8 @@ import unittest
 from saltpath.core.case import NamedValues, Project, Suite
 from saltpath.core.format.project import read_project
 from saltpath.core.format.reader import read_case
-from saltpath.core.plan import Plan, Resume, planned
+from saltpath.core.plan import Kept, Plan, Resume, planned
+from saltpath.core.totals import RecordedStep
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
 from saltpath.formats.results import CaseResult, Results
@@ -168,7 +169,13 @@ class BrokenOff(unittest.TestCase):
     def test_the_step_that_held_others_is_interrupted_and_cleaning_up_runs(self):
         inner = shared(f"  - {GET % ('A', '/berths', 200)}\n")
         text = f"steps:\n  - {GET % ('D', '/berths', 200)}\n  - {{ shared: inner }}\nafterwards:\n  - {{ shared: inner }}\n"
-        result = run(text, resume=Resume({}, frozenset([("steps", 0)])), inner=inner)
+        result = run(
+            text,
+            resume=Resume(
+                Kept({}), {("steps", 0): RecordedStep("D", "passed", None, True, True)}, frozenset({"steps"})
+            ),
+            inner=inner,
+        )
         self.assertEqual([(row[0], row[2], row[3]) for row in told(result)],
                          [("steps", "Inner", "blocked"), ("afterwards", "A", "passed"), ("afterwards", "Inner", "passed")])  # fmt: skip
         self.assertEqual(result.steps[0].why.code, "interrupted")

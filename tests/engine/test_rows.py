@@ -7,7 +7,8 @@ from dataclasses import replace
 from saltpath.core.case import NamedValues, Project
 from saltpath.core.events import RowFinished, RowStarted, StepFinished
 from saltpath.core.format.reader import read_case
-from saltpath.core.plan import Plan, Resume, ResumedRows, planned
+from saltpath.core.plan import Kept, Plan, Resume, ResumedRows, planned
+from saltpath.core.totals import RecordedStep
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
 from saltpath.engine.stop import Stop
@@ -42,9 +43,10 @@ class Run:
         self.events: list = []
         self.claimed: list[int] = []
 
-        async def begin(case: int, row: int) -> None:
+        async def begin(case: int, row: int) -> bool:
             await asyncio.sleep(0.001)
             self.claimed.append(row)
+            return True
 
         plan = Plan((case,), project, seed=7, jobs=jobs, started_us=1_795_420_800_000_000,
                     read_rows=rows_reader(lambda path: io.BytesIO((files or {})[path])), begin_rows=begin if more.get("claims") else None)  # fmt: skip
@@ -168,6 +170,10 @@ steps:
         self.assertLess(len(run.rows), 40)
         self.assertEqual(run.results.stopped_by, "Ines")
         self.assertEqual(len(run.of(RowStarted)), len(run.of(RowFinished)), "what was begun ended")
+        self.assertEqual(
+            (run.case.verdict, run.results.verdict), ("blocked", "blocked"), "with rows missing it has not passed"
+        )
+        self.assertRegex(run.case.why.sentence, r"^stopped by Ines after \d+ rows; the others were not carried out$")
 
     def test_rows_are_said_before_they_begin(self):
         run = Run(MADE, jobs=8, claims=True)
@@ -177,9 +183,10 @@ steps:
 
     def test_going_on(self):
         """Rows 1 to 10 may have begun; 1 to 7 ended, 8 had asked, of 9 and 10 nothing is known."""
-        asked = Resume({"drawn": "x"}, frozenset({("steps", 0)}))
+        passed, steps = RecordedStep("Ask", "passed", None, True, True), frozenset({"steps"})
+        asked = Resume(Kept({"drawn": "x"}), {("steps", 0): passed}, steps)
         ended = dict.fromkeys(range(1, 8), ("passed", None)) | {3: ("failed", None)}
-        resumed = ResumedRows(10, ended.get, lambda number: asked if number == 8 else Resume({}, frozenset()))
+        resumed = ResumedRows(10, ended.get, lambda number: asked if number == 8 else Resume(Kept({}), {}, steps))
         after = 'afterwards:\n  - { request: Tidy, only if: { of: value drawn, present: true }, send: "GET [=harbour]/vessels?word=[=drawn]" }\n'
         run = Run(MADE + after, resumed=resumed, pick="1 to 15", claims=True)
         self.assertEqual(

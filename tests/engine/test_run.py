@@ -7,7 +7,9 @@ import unittest
 from saltpath.core.case import NamedValues, Project
 from saltpath.core.events import StepStarted
 from saltpath.core.format.reader import read_case
-from saltpath.core.plan import Plan, Resume, planned
+from saltpath.core.plan import Kept, Plan, Resume, planned
+from saltpath.core.totals import RecordedStep
+from saltpath.core.why import why
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
 from saltpath.engine.stop import Stop
@@ -199,8 +201,29 @@ class Stopping(unittest.TestCase):
         self.assertEqual(results.cases[0].steps[4].status, 204)
 
     def test_a_begun_row_is_gone_on_with_as_interrupted(self):
-        resume = Resume({"portCallId": "PC-1", "token": "x"}, frozenset([("steps", 0), ("steps", 1)]))
+        ended = RecordedStep("Sign in", "passed", None, True, True)
+        kept = Kept({"portCallId": "PC-1", "token": "x"})
+        resume = Resume(kept, {("steps", 0): ended, ("steps", 1): ended}, frozenset({"steps"}))
         results = self.run_with(case(SIGN_IN + ASK + READ + READ) + CANCEL, resume=resume)
         self.assertEqual(verdicts(results), ["blocked", "skipped", "blocked"])
         self.assertEqual(results.cases[0].why.code, "interrupted")
         self.assertIn("/port-calls/PC-1", results.cases[0].steps[2].exchanges[0].address)
+
+    def test_what_had_failed_before_an_interruption_still_counts(self):
+        """The fault: a step had failed and was recorded, the runner was killed during `afterwards`, and the case ended unchecked."""
+        bad = RecordedStep("Ask", "failed", why("not-json", problem="x"), True, True)
+        kept, finished = Kept({"portCallId": "PC-1", "token": "x"}), {("steps", n): bad for n in range(2)}
+        for begun, sent in ((frozenset({"steps"}), 1), (frozenset({"steps", "afterwards"}), 0)):
+            with self.subTest(begun=begun):
+                results = self.run_with(case(SIGN_IN + ASK) + CANCEL, resume=Resume(kept, finished, begun))
+                self.assertEqual((results.verdict, results.cases[0].verdict), ("failed", "failed"))
+                self.assertEqual(results.cases[0].why.code, "not-json")
+                [cleaning] = results.cases[0].steps
+                self.assertEqual((cleaning.part, len(cleaning.exchanges)), ("afterwards", sent), "at most once")
+
+    def test_a_run_that_is_stopped_between_steps_has_not_passed(self):
+        """Of a case that was stopped after a step that passed, the steps that were not reached are missing."""
+        wait = "  - wait: 60 s\n"
+        results = self.run_with(case(SIGN_IN + wait + READ), stopped_in=1)
+        self.assertEqual(verdicts(results), ["passed", "blocked", "skipped"])
+        self.assertEqual((results.verdict, results.cases[0].why.code), ("blocked", "stopped"))

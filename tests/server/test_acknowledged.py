@@ -271,7 +271,9 @@ class Acknowledged(unittest.TestCase):
                 for thread in threads:
                     thread.join()
                 for name in pair:
-                    if name != "a suite's checks":  # they are saved on a version, which another may always have moved on
+                    if (
+                        name != "a suite's checks"
+                    ):  # they are saved on a version, which another may always have moved on
                         self.assertTrue(done[name], f"{name} was never acknowledged")
                     self.assertEqual(
                         OPERATIONS[name][1](self, client, done[name]), set(), f"{name}: of {len(done[name])}"

@@ -1,6 +1,7 @@
 """The way from a runner to the store: acknowledged, sent again after a break, recorded once."""
 
 import signal
+import socket
 import subprocess
 import sys
 import tempfile
@@ -9,12 +10,15 @@ import time
 import unittest
 from pathlib import Path
 
+import msgspec
+
 from saltpath.core.events import CaseFinished, CaseStarted, RunFinished, RunStarted, StepFinished
 from saltpath.core.exchange import Exchange, Times
+from saltpath.core.totals import Planned
 from saltpath.core.why import why
 from saltpath.runner.recorder import Recorder
-from saltpath.runner.wire import Message, pack, unpack
-from saltpath.store import cases, evidence, people, projects, runs
+from saltpath.runner.wire import Message, pack, read_acknowledgement, unpack
+from saltpath.store import cases, evidence, jobs, people, projects, runs
 from saltpath.store.database import connect, migrate, write
 
 STEPS = 400
@@ -57,7 +61,8 @@ class Recording(unittest.TestCase):
         self.start_writer()
         self.recorder = Recorder(self.folder)
         self.addCleanup(self.recorder.close)
-        self.recorder.begin(self.project, self.run_asked.id, [0])
+        self.job = jobs.take(self.main, "one")
+        self.recorder.begin(self.project, self.run_asked.id, self.job.epoch, [0])
 
     def start_writer(self) -> None:
         self.writer = subprocess.Popen(
@@ -82,13 +87,64 @@ class Recording(unittest.TestCase):
                 self.writer.wait()
                 self.start_writer()
             time.sleep(0.0005)
-        self.recorder.take(CaseFinished(9, 0, "blocked", why("number-too-long"), 7))
+        self.recorder.take(CaseFinished(9, 0, "passed", None, 7, Planned(problem=why("number-too-long"))))
         self.recorder.take(RunFinished(9, "blocked", 7))
         self.assertTrue(self.recorder.settled(15))
         self.assertEqual(sorted(self.stored()), list(range(STEPS)))
         done = runs.run(self.main, self.run_asked.oid)
         self.assertEqual((done.state, done.verdict), ("finished", "blocked"))
         self.assertEqual(runs.run_cases(self.main, done.id)[0].why["code"], "number-too-long")
+
+    def test_what_comes_under_an_old_epoch_is_refused_whenever_it_arrives(self):
+        """The fault: a runner that had lost its lease still ended the run, which passed at 34 of 150 rows."""
+        self.recorder.take(RunStarted(1, 1, "", 1))
+        self.recorder.take(step(1))
+        self.assertTrue(self.recorder.settled(15))
+        jobs.release(self.main, "one")
+        self.recorder.take(step(2))
+        self.assertTrue(self.recorder.settled(15))
+        self.assertEqual((self.stored(), self.recorder.refused), ([1, 2], False), "nobody has taken it yet")
+        again = jobs.take(self.main, "two")
+        self.recorder.take(step(3))
+        self.recorder.take(CaseFinished(9, 0, "passed", None, 7))
+        self.recorder.take(RunFinished(9, "passed", 7))
+        self.assertTrue(self.recorder.settled(15))
+        self.assertEqual((self.stored(), self.recorder.refused), ([1, 2], True))
+        self.assertEqual(runs.run(self.main, self.run_asked.oid).state, "running")
+        other = Recorder(self.folder)
+        self.addCleanup(other.close)
+        other.begin(self.project, self.run_asked.id, again.epoch, [0])
+        other.take(step(3))
+        self.assertTrue(other.settled(15))
+        self.assertEqual((self.stored(), other.refused), ([1, 2, 3], False))
+
+    def test_a_verdict_is_that_of_what_is_recorded_held_against_what_was_planned(self):
+        """Whatever a runner says of its case: a step was planned that was never recorded."""
+        self.recorder.take(RunStarted(1, 1, "", 1))
+        self.recorder.take(CaseStarted(1, 0))
+        for number in range(3):
+            self.recorder.take(msgspec.structs.replace(step(number), judged=True))
+        self.recorder.take(CaseFinished(9, 0, "passed", None, 7, Planned(steps=4)))
+        self.recorder.take(RunFinished(9, "passed", 7))
+        self.assertTrue(self.recorder.settled(15))
+        done = runs.run(self.main, self.run_asked.oid)
+        [case] = runs.run_cases(self.main, done.id)
+        self.assertEqual((done.verdict, case.verdict, case.why["code"]), ("blocked", "blocked", "not-recorded"))
+
+    def test_a_message_that_is_missing_between_others_is_asked_for_again(self):
+        with socket.socket(socket.AF_UNIX) as raw:
+            for _ in range(500):
+                try:
+                    raw.connect(str(self.folder / "writer.sock"))
+                    break
+                except OSError:
+                    time.sleep(0.02)
+            raw.settimeout(15)
+            answers = []
+            for number in (7, 9):
+                raw.sendall(pack(Message(number, self.project, self.run_asked.id, "started", 1, epoch=1)))
+                answers.append(read_acknowledgement(raw))
+            self.assertEqual(answers, [(7, False), None])
 
     def test_a_locked_database_is_waited_for(self):
         locked, release = threading.Event(), threading.Event()

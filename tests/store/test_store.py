@@ -5,6 +5,7 @@ import sqlite3
 import stat
 import tempfile
 import unittest
+import unittest.mock
 import zipfile
 from contextlib import closing
 from decimal import Decimal
@@ -27,7 +28,7 @@ from saltpath.store import (
     secrets,
     workbooks,
 )
-from saltpath.store.database import Conflict, StoreError, connect, migrate, now_us, write
+from saltpath.store.database import Conflict, StoreError, connect, migrate, write
 from saltpath.store.values import CellChange, change_values, rename_value
 
 DOCUMENT = {
@@ -244,18 +245,39 @@ class Store(unittest.TestCase):
         with self.assertRaises(StoreError):
             secrets.secrets_for(self.main, self.folder, self.project.id, "")
 
-    def test_jobs_are_taken_once_and_taken_over_when_the_lease_ends(self):
+    def test_a_job_is_held_until_its_runner_has_ended_whatever_clocks_say(self):
         self.ask()
         first = jobs.take(self.main, "one")
-        self.assertEqual((first.taken, jobs.take(self.main, "two")), (1, None))
-        self.assertEqual(jobs.beat(self.main, first.id, "one"), "")
+        with unittest.mock.patch("time.time_ns", return_value=2**62):
+            self.assertEqual((first.epoch, jobs.take(self.main, "two")), (1, None))
+        self.assertEqual(jobs.stop_asked(self.main, first), "")
         jobs.ask_to_stop(self.main, first.run, "Ines")
-        self.assertEqual(jobs.beat(self.main, first.id, "one"), "Ines")
-        self.main.execute("UPDATE job SET lease_until = ?", (now_us() - 1,))
-        self.assertEqual(jobs.take(self.main, "two").taken, 2)
-        self.assertIsNone(jobs.beat(self.main, first.id, "one"), "it is another's now")
-        jobs.finish(self.main, first.id, "two")
+        self.assertEqual(jobs.stop_asked(self.main, first), "Ines")
+        self.assertEqual(jobs.asked_to_stop(self.main), {"one"})
+        self.assertEqual((jobs.release(self.main, "another"), jobs.take(self.main, "two")), (0, None))
+        jobs.release(self.main, "one")
+        self.assertTrue(
+            jobs.held(self.main, first.run, 1), "what its process had reported before it ended is still taken"
+        )
+        second = jobs.take(self.main, "two")
+        self.assertEqual(
+            (second.epoch, jobs.held(self.main, first.run, 1), jobs.held(self.main, first.run, 2)), (2, False, True)
+        )
+        self.assertIsNone(jobs.stop_asked(self.main, first), "it is another's now")
+        self.assertFalse(jobs.finish(self.main, first), "and not the first one's to end")
+        self.assertTrue(jobs.finish(self.main, second))
         self.assertFalse(jobs.ask_to_stop(self.main, first.run, "Ines"))
+        self.assertFalse(jobs.held(self.main, first.run, 2), "what comes when all is over changes nothing")
+
+    def test_a_job_whose_runners_end_without_any_progress_is_known(self):
+        run = self.ask()
+        stuck = []
+        for number in range(5):
+            stuck.append(jobs.take(self.main, "one").stuck)
+            if number == 2:
+                runs.record_steps(self.main, run.id, 0, 1)
+            jobs.release(self.main, "one")
+        self.assertEqual(stuck, [0, 1, 2, 0, 1])
 
     def test_the_run_s_verdict_comes_from_its_cases(self):
         run = self.ask()

@@ -16,6 +16,7 @@ import msgspec
 from saltpath.core.case import Part
 from saltpath.core.checks.judge import Outcome
 from saltpath.core.exchange import Exchange
+from saltpath.core.totals import Planned
 from saltpath.core.verdicts import Verdict
 from saltpath.core.why import Why
 
@@ -81,6 +82,8 @@ class StepFinished(msgspec.Struct, frozen=True, gc=False):
     attempts: int = 1
     inner: str = ""
     wrote: Wrote | None = None
+    judged: bool = False
+    """Whether one of its own checks was judged, or of a step inside it."""
 
 
 class RowFinished(msgspec.Struct, frozen=True, gc=False):
@@ -101,6 +104,8 @@ class CaseFinished(msgspec.Struct, frozen=True, gc=False):
     verdict: Verdict
     why: Why | None
     us: int
+    planned: Planned = Planned()
+    """What the plan held of the case, against which its record is held."""
 
 
 class RunFinished(msgspec.Struct, frozen=True, gc=False):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Awaitable, Callable, Iterator
+from collections.abc import Awaitable, Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
@@ -13,6 +13,7 @@ from saltpath.core.options import DEFAULTS, Options
 from saltpath.core.scopes import Scope
 from saltpath.core.shared import Library, linked
 from saltpath.core.tables.sources import FileRows, Row, Source
+from saltpath.core.totals import RecordedStep
 from saltpath.core.verdicts import Verdict
 from saltpath.core.why import Why
 
@@ -20,21 +21,36 @@ NO_LIBRARY: Library = {}
 
 
 @dataclass(frozen=True, slots=True)
-class Resume:
-    """A row that another runner had begun: the values that were recorded as kept, and the steps that were finished."""
+class Kept:
+    """What `once` left for the rows: values with the names of secret ones, and cookies (as engine/cookies.py has them)."""
 
-    kept: dict[str, Any]
-    finished: frozenset[tuple[str, int]]
+    values: dict[str, Any]
+    secret: frozenset[str] = frozenset()
+    cookies: tuple[tuple[Any, ...], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Resume:
+    """A row that another runner had begun, or (row 0) what stands around the rows of such a case."""
+
+    kept: Kept
+    """What was recorded as kept; of steps around the rows all of it, else without secrets."""
+    finished: Mapping[tuple[str, int], RecordedStep]
+    """The steps that had ended, by part and index."""
+    begun: frozenset[str]
+    """The parts of which a step may have been sent; such a step is never sent again."""
 
 
 @dataclass(frozen=True, slots=True)
 class ResumedRows:
-    """A case with rows that another runner had begun. `begun`: the number of the last row that may have begun; `finished(number)`: how a row
-    ended, if it did; `row(number)`: what was recorded of one that did not."""
+    """The rows of a case that another runner had begun."""
 
     begun: int
+    """The number of the last row that may have begun."""
     finished: Callable[[int], tuple[Verdict, Why | None] | None]
+    """How a row ended, by its number, if it did."""
     row: Callable[[int], Resume]
+    """What was recorded of one that did not."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,11 +58,13 @@ class PlannedCase:
     """One case of a plan. `file` is where it came from. `only`: these steps alone,
     with `given` as kept values (a step sent by itself). `measures`: what checks saw when each step last passed, by step key and
     the check's sentence; None where that is not known. `source`: where its rows come from, if it has any, `no_source` why that is not known;
-    `pick`: which of them the run is about; `resume` is of a case without rows, `resumed` of one with."""
+    `pick`: which of them the run is about. `around`: what was recorded around the rows of a case that another runner had begun;
+    `resume` is its row of a case without rows, `resumed` those of one with."""
 
     case: Case
     suite: Suite | None = None
     file: str = ""
+    around: Resume | None = None
     resume: Resume | None = None
     only: frozenset[int] | None = None
     given: dict[str, Any] = field(default_factory=dict)
@@ -63,7 +81,8 @@ class PlannedCase:
 @dataclass(frozen=True, slots=True)
 class Plan:
     """A whole run. `read_rows` reads the rows of a file, as engine/rows.py says; `begin_rows(case, row)` is awaited before rows up to that
-    one begin; `read_output` the rows of an output table. `values` are given at the start (text), `secrets` fill the values that are marked secret.
+    one begin, and gives False if they may not; `begin_part(case, row, part, recorded)` before the steps around all rows and those afterwards, and `keep_session(case, kept)` when `once`
+    has ended, so that whoever goes on with the run knows of it; `read_output` the rows of an output table. `values` are given at the start (text), `secrets` fill the values that are marked secret.
     `started_us`: UTC microseconds, the run's `now`. `read_file` reads a file of the project, and raises Blocked. `changes`: the keys of the
     steps that may change something; others that might are left out. None: whichever. `own_folder`: the application's, in which no database is looked into; `root`: the
     folder that the project is, if it is one. `first_rows`: look-ups give their first rows where there are more than they may have."""
@@ -80,7 +99,9 @@ class Plan:
     read_file: Callable[[str], bytes] | None = None
     changes: frozenset[str] | None = None
     read_rows: Callable[[FileRows], Iterator[Row]] | None = None
-    begin_rows: Callable[[int, int], Awaitable[None]] | None = None
+    begin_rows: Callable[[int, int], Awaitable[bool]] | None = None
+    begin_part: Callable[[int, int, str, bool], Awaitable[None]] | None = None
+    keep_session: Callable[[int, Kept], Awaitable[None]] | None = None
     read_output: Callable[[str], Iterator[Row]] | None = None
     own_folder: Path | None = None
     root: Path | None = None

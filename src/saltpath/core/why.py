@@ -155,6 +155,8 @@ TEMPLATES: dict[str, str] = {
     "not-begun": "the run could not begin: {problem}",
     "interrupted": "interrupted: it was begun and could not go on",
     "stopped": "stopped by {by}",
+    "stopped-at-row": "stopped by {by} after {rows} rows; the others were not carried out",
+    "not-recorded": "{recorded} of {planned} {of} were recorded; what became of the others is not known",
     "not-reached": "not reached: {step} {verdict}",
     "switched-off": "switched off",
     "judged-later": "this path is judged when the case runs next",

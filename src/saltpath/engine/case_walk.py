@@ -3,58 +3,27 @@
 from __future__ import annotations
 
 import time
-from collections import Counter
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any
 
+from saltpath.core.case import Part
 from saltpath.core.events import CaseFinished, CaseStarted, RowFinished, RowStarted
 from saltpath.core.moments import zone_of
 from saltpath.core.options import Options
-from saltpath.core.plan import PlannedCase, Resume, options_of, scope_of, scope_of_suite
+from saltpath.core.plan import Kept, PlannedCase, Resume, options_of, scope_of, scope_of_suite
 from saltpath.core.scopes import Scope, Scopes
 from saltpath.core.tables.sources import DatabaseRows, OutputRows, Row
-from saltpath.core.verdicts import Verdict, worst
-from saltpath.core.why import Why, why
+from saltpath.core.totals import Planned, RowsTotal, case_outcome
+from saltpath.core.verdicts import Verdict
+from saltpath.core.why import Why
 from saltpath.engine.cookies import Jar
 from saltpath.engine.looking_up import rows_of_database
 from saltpath.engine.masking import Masker
 from saltpath.engine.rows import Feed, rows_of
 from saltpath.engine.session import Session
 from saltpath.engine.walk import OfRun, Walk, since
-
-_BAD = {"failed": "failed", "blocked": "were blocked"}
-
-
-@dataclass(slots=True)
-class RowSum:
-    """What the rows of a case add up to: how many of each verdict, and the first of each with its reason."""
-
-    counts: Counter[Verdict] = field(default_factory=Counter)
-    first: dict[Verdict, tuple[int, Why | None]] = field(default_factory=dict)
-
-    def add(self, row: int, verdict: Verdict, reason: Why | None) -> None:
-        self.counts[verdict] += 1
-        if verdict not in self.first or row < self.first[verdict][0]:
-            self.first[verdict] = (row, reason)
-
-    @property
-    def verdict(self) -> Verdict:
-        return worst(self.counts)
-
-    @property
-    def why(self) -> Why | None:
-        """Of the worst verdict how many rows, and the first of them."""
-        verdict = self.verdict
-        if verdict not in _BAD:
-            return None
-        row, reason = self.first[verdict]
-        rows = sum(self.counts.values())
-        code = "rows-bad-one" if rows == 1 else "rows-bad"
-        problem = reason.sentence if reason else ""
-        said = "was blocked" if rows == 1 and verdict == "blocked" else _BAD[verdict]
-        return why(code, bad=self.counts[verdict], rows=rows, verdict=said, row=row, problem=problem)
 
 
 class CaseWalk:
@@ -67,21 +36,28 @@ class CaseWalk:
         self._masker = Masker()
         self._session = self._new_session()
         self._options: Options = options_of(of_run.plan, planned)
-        self._around = self._walk(0, self._session)
-        self._sum = RowSum()
+        self._around = self._walk(0, self._session, planned.around)
+        self._sum = RowsTotal()
+        self._handed_out = 0
+        self._rows: int | None = None  # how many rows there are, once all were read
         self.feed: Feed | None = None
         self.under_way = 0
         self.verdict: Verdict = "skipped"
+        self.reason: Why | None = None
 
     async def begin(self) -> None:
         """A case not begun when the run is stopped is skipped without a trace of steps."""
         emit, now_us, case, planned = self._of_run.emit, self._of_run.now_us, self._planned.case, self._planned
         emit(CaseStarted(now_us(), self._index))
-        if self._of_run.stop.requested and planned.resume is None and planned.resumed is None:
-            self._finish("skipped", why("stopped", by=self._of_run.stop.by))
+        if self._of_run.stop.requested and planned.around is None:
+            self._finish(Planned(begun=False, stopped_by=self._of_run.stop.by))
             return
-        if case.once and planned.only is None and planned.resume is None:
+        if planned.around is not None:
+            self._restore(planned.around.kept)
+        if case.once and planned.only is None:
+            await self._begin_part(0, "once")
             await self._around.part("once")
+            await self._keep_session()
         if case.rows is None:
             await self._only_row()
             await self.end()
@@ -93,6 +69,23 @@ class CaseWalk:
             if isinstance(planned.source, OutputRows):
                 await self._of_run.order.written(planned.source.table, self._index)
             self.feed = self._open()
+
+    async def _begin_part(self, row: int, part: Part, recorded: bool = True) -> None:
+        """Have it known that steps of a part may be sent from now on, before any is."""
+        if self._of_run.plan.begin_part is not None:
+            await self._of_run.plan.begin_part(self._index, row, part, recorded)
+
+    async def _keep_session(self) -> None:
+        """Have what `once` left recorded, for whoever goes on with the rows."""
+        keep = self._of_run.plan.keep_session
+        if keep is not None and self._around.total.bad is None and self._planned.around is None:
+            kept = self._session.scopes.by_name["kept"]
+            await keep(self._index, Kept(dict(kept.values), frozenset(kept.secret), self._session.jar.given_away()))
+
+    def _restore(self, kept: Kept) -> None:
+        for name, value in kept.values.items():
+            self._session.scopes.keep(name, value, secret=name in kept.secret)
+        self._session.jar.take_over(kept.cookies)
 
     def _open(self) -> Feed:
         plan, planned, index = self._of_run.plan, self._planned, self._index
@@ -108,23 +101,21 @@ class CaseWalk:
             return Feed(rows, plan.jobs, None)
         before = planned.resumed.begun if planned.resumed else 0
 
-        async def begin(row: int) -> None:
-            if row > before:
-                await claim(index, row)
+        async def begin(row: int) -> bool:
+            return row <= before or await claim(index, row)
 
         return Feed(rows, plan.jobs, begin)
 
     async def one_row(self) -> bool:
         """Carry out the next row; False if there is none, or the run is to stop."""
-        feed, resumed = self.feed, self._planned.resumed
-        assert feed is not None
-        row = await feed.next()
+        resumed = self._planned.resumed
+        row = await self._next_row()
         while row is not None and resumed is not None and row.number <= resumed.begun:
             ended = resumed.finished(row.number)
             if ended is None:
                 break
             self._sum.add(row.number, *ended)
-            row = await feed.next()
+            row = await self._next_row()
         if row is None:
             return False
         interrupted = resumed is not None and row.number <= resumed.begun
@@ -132,6 +123,15 @@ class CaseWalk:
             return False
         await self._row(row, resumed.row(row.number) if interrupted and resumed else None)
         return True
+
+    async def _next_row(self) -> Row | None:
+        assert self.feed is not None
+        row = await self.feed.next()
+        if row is not None:
+            self._handed_out += 1
+        elif self.feed.problem is None:
+            self._rows = self._handed_out
+        return row
 
     async def _row(self, row: Row, resume: Resume | None) -> None:
         """One row of several, with a copy of what was kept and of the cookies that there are before all rows."""
@@ -141,7 +141,7 @@ class CaseWalk:
         masker = before.masker.copy()
         scopes = before.scopes.for_row(row.number, row.values)
         scopes.on_secret = masker.add
-        for name, value in resume.kept.items() if resume else ():
+        for name, value in resume.kept.values.items() if resume else ():
             scopes.keep(name, value)
         walk = self._walk(row.number, replace(before, scopes=scopes, masker=masker, jar=before.jar.copy()), resume)
         if row.why is not None and resume is None:
@@ -158,23 +158,24 @@ class CaseWalk:
         """The one row that a case without rows has. A bad `once` skips it, its cleaning up too."""
         of_run, once = self._of_run, self._around.total.bad
         of_run.emit(RowStarted(of_run.now_us(), self._index, 1))
-        walk = self._walk(1, self._session, self._planned.resume)
+        resume = self._planned.resume
+        for name, value in resume.kept.values.items() if resume else ():
+            self._session.scopes.keep(name, value)
+        walk = self._walk(1, self._session, resume)
         walk.before = once
-        verdict, reason = await self._steps_of(walk, self._planned.resume)
+        verdict, reason = await self._steps_of(walk, resume)
         of_run.emit(RowFinished(of_run.now_us(), self._index, 1, verdict, reason, since(self._begun)))
         self._sum.add(1, verdict, reason)
 
     async def _steps_of(self, walk: Walk, resume: Resume | None) -> tuple[Verdict, Why | None]:
         """The verdict of a row, and the reason of its first bad step."""
-        if resume is not None:
-            walk.after_interruption(resume)
-        else:
-            await walk.part("steps")
+        await walk.part("steps")
         if walk.before is not None:
             return "skipped", None
+        if self._planned.case.afterwards and self._planned.only is None:
+            await self._begin_part(walk.row, "afterwards", recorded=resume is not None)
         await walk.part("afterwards")
-        bad = walk.total.bad
-        return walk.total.verdict(), bad.why if bad else None
+        return walk.total.verdict(), walk.total.why
 
     async def end(self, problem: Why | None = None) -> None:
         """What stands after all rows. `problem`: why there are none, or why they end."""
@@ -182,24 +183,31 @@ class CaseWalk:
         if self.feed is not None:
             self.feed.close()
             problem = problem or (self.feed.problem.reason if self.feed.problem else None)
-        once_bad = around.bad
+        once_bad = around.bad is not None
         if case.at_the_end and self._planned.only is None:
+            await self._begin_part(0, "at the end")
             await self._around.part("at the end")
-        counted = [*around.counted, *self._sum.counts, *(["blocked"] if problem else [])]
-        verdict = worst(counted)  # type: ignore[arg-type]
-        reason = self._sum.why if case.rows is not None else self._sum.first.get(self._sum.verdict, (0, None))[1]
-        if problem is not None and verdict == "blocked":
-            reason = self._masker.why(problem)
-        if around.bad is not None and verdict == around.bad.verdict:
-            reason = around.bad.why
-        if reason is None and self._of_run.stop.requested and verdict == "skipped" and once_bad is None:
-            reason = why("stopped", by=self._of_run.stop.by)
-        self._finish(verdict, reason)
+        self._finish(self._what_was_planned(problem, once_bad))
 
-    def _finish(self, verdict: Verdict, reason: Why | None) -> None:
-        self.verdict = verdict
+    def _what_was_planned(self, problem: Why | None, once_bad: bool) -> Planned:
+        case, only, has_rows = self._planned.case, self._planned.only, self._planned.case.rows is not None
+        steps = len(case.steps) + (0 if once_bad else len(case.afterwards))
+        around = len(case.once) + len(case.at_the_end) if only is None else 0
+        return Planned(
+            has_rows=has_rows,
+            rows=self._rows if has_rows else 1,
+            steps=steps if only is None else len(only),
+            around=around,
+            problem=self._masker.why(problem),
+            stopped_by=self._of_run.stop.by,
+        )
+
+    def _finish(self, planned: Planned) -> None:
+        self.verdict, reason = case_outcome(planned, self._around.total, self._sum)
+        self.reason = reason
         self._of_run.order.ended(self._index)
-        self._of_run.emit(CaseFinished(self._of_run.now_us(), self._index, verdict, reason, since(self._begun)))
+        us = since(self._begun)
+        self._of_run.emit(CaseFinished(self._of_run.now_us(), self._index, self.verdict, reason, us, planned))
 
     # ---- what surrounds the steps
 
@@ -230,8 +238,7 @@ class CaseWalk:
         for scope in (project, suite_scope, case_scope, run):
             for name in scope.secret:
                 self._masker.add(scope.values.get(name))
-        kept = self._planned.resume.kept if self._planned.resume else self._planned.given
-        for name, value in kept.items():
+        for name, value in self._planned.given.items():
             scopes.keep(name, value)
         start = datetime.fromtimestamp(plan.started_us / 1e6, UTC).isoformat(timespec="milliseconds")
         scopes.built_in = {

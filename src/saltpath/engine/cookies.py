@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import astuple, dataclass
 from datetime import UTC, datetime
 from email.utils import parsedate_to_datetime
+from typing import Any
 from urllib.parse import urlsplit
 
 MOST = 1_000
@@ -33,6 +35,16 @@ class Jar:
 
     def copy(self) -> Jar:
         return Jar(self.cookies)
+
+    def given_away(self) -> tuple[tuple[Any, ...], ...]:
+        """The cookies as tuples of their fields, for whoever goes on with the run."""
+        return tuple(astuple(cookie) for cookie in self.cookies.values())
+
+    def take_over(self, cookies: Iterable[tuple[Any, ...]]) -> None:
+        """What `given_away` gave."""
+        for fields in cookies:
+            cookie = Cookie(*fields)
+            self.cookies[cookie.host, cookie.path, cookie.name] = cookie
 
     def take(self, address: str, headers: list[tuple[str, str]], now_us: int) -> None:
         """Take the cookies that an answer from the address sets."""

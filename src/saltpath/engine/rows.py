@@ -18,7 +18,8 @@ from saltpath.core.tables.sources import DatabaseRows, FileRows, NamedRows, Outp
 from saltpath.core.why import Blocked, why
 
 MOST_AHEAD = 256
-Begin = Callable[[int], Awaitable[None]]
+Begin = Callable[[int], Awaitable[bool]]
+"""Says that rows up to this number may begin; gives False if they may not."""
 
 
 ReadOutput = Callable[[str], Iterator[Row]]
@@ -66,8 +67,10 @@ class Feed:
         """Read as many rows as will be taken twice over while so many are read and said."""
         wanted, begun = self._ahead, time.monotonic()
         rows = await asyncio.get_running_loop().run_in_executor(self._pool, self._read, wanted)
-        if rows and self._begin is not None:
-            await self._begin(rows[-1].number)
+        if rows and self._begin is not None and not await self._begin(rows[-1].number):
+            self.problem = Blocked(why("interrupted"))
+            self._over = True
+            return
         self._ready.extend(rows)
         self._over = self._over or len(rows) < wanted
         now = time.monotonic()

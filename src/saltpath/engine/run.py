@@ -8,7 +8,9 @@ from collections.abc import Callable
 
 from saltpath.core.events import RunFinished, RunStarted
 from saltpath.core.plan import Plan
-from saltpath.core.verdicts import Verdict, worst
+from saltpath.core.totals import run_verdict
+from saltpath.core.verdicts import Verdict
+from saltpath.core.why import Why
 from saltpath.engine.case_walk import CaseWalk
 from saltpath.engine.client import Client
 from saltpath.engine.databases import Databases
@@ -46,7 +48,7 @@ async def run_plan(
         client.close()
         of_run.helper.close()
         databases.close()
-    verdict = worst(crew.verdicts)
+    verdict = run_verdict(crew.ended)
     emit(RunFinished(now_us(), verdict, since(begun), stop.by))
     return verdict
 
@@ -61,7 +63,7 @@ class _Crew:
         self._open: list[CaseWalk] = []
         self._at_work = 0
         self._over: asyncio.Future[None] = asyncio.get_running_loop().create_future()
-        self.verdicts: list[Verdict] = []
+        self.ended: list[tuple[Verdict, Why | None]] = []
 
     async def carry_out(self) -> None:
         self._come(len(self._of_run.plan.cases) or 1)
@@ -93,7 +95,7 @@ class _Crew:
             case = CaseWalk(self._of_run, self._of_run.plan.cases[index], index)
             await case.begin()
             if case.feed is None:
-                self.verdicts.append(case.verdict)
+                self.ended.append((case.verdict, case.reason))
             else:
                 self._open.append(case)
                 self._come(self._of_run.plan.jobs)
@@ -108,4 +110,4 @@ class _Crew:
             self._open.remove(case)
         if not case.under_way:
             await case.end()
-            self.verdicts.append(case.verdict)
+            self.ended.append((case.verdict, case.reason))

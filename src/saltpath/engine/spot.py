@@ -1,31 +1,12 @@
-"""Where a step stands in a case, and what steps beside each other add up to."""
+"""Where a step stands in a case."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from typing import Any
 
 import msgspec
 
 from saltpath.core.case import ForEach, Part, Step
-from saltpath.core.events import StepFinished
-from saltpath.core.verdicts import Verdict, worst
-
-
-@dataclass(slots=True)
-class Sum:
-    """What the steps of a row, or those around all rows, add up to."""
-
-    counted: list[Verdict] = field(default_factory=list)
-    judged: bool = False
-    bad: StepFinished | None = None
-    skipped: StepFinished | None = None
-    us: int = 0
-
-    def verdict(self) -> Verdict:
-        """The worst of the parts; unchecked if no check was judged at all."""
-        verdict = worst(self.counted)
-        return "unchecked" if not self.counted or (verdict == "passed" and not self.judged) else verdict
 
 
 class Spot(msgspec.Struct, frozen=True, gc=False):

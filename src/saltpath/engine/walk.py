@@ -37,6 +37,7 @@ from saltpath.core.scopes import Scopes
 from saltpath.core.slow import Slow
 from saltpath.core.steps import may_change
 from saltpath.core.subjects import find
+from saltpath.core.totals import Ended, StepsTotal
 from saltpath.core.verdicts import Verdict
 from saltpath.core.why import Blocked, Why, why
 from saltpath.engine.client import Aborted, Client
@@ -47,7 +48,7 @@ from saltpath.engine.judging import Done, wrote
 from saltpath.engine.looking_up import look_up
 from saltpath.engine.order import Order
 from saltpath.engine.session import Session
-from saltpath.engine.spot import Spot, Sum
+from saltpath.engine.spot import Spot
 from saltpath.engine.step import carry_out
 from saltpath.engine.stop import Stop
 from saltpath.engine.tokens import Tokens
@@ -85,35 +86,44 @@ class Walk:
     row: int
     session: Session
     options: Options
-    before: StepFinished | None = None
+    before: Ended | None = None
     resume: Resume | None = None
-    total: Sum = field(default_factory=Sum)
+    total: StepsTotal = field(default_factory=StepsTotal)
+    interrupted: set[str] = field(default_factory=set)
+    """The parts whose first unfinished step was found to be interrupted."""
 
     async def part(self, part: Part) -> None:
-        """Carry out the steps of a part."""
-        planned, total, stop = self.planned, self.total, self.of_run.stop
+        """Carry out the steps of a part; of one that was begun before an interruption those that cannot have been sent."""
+        planned, total, stop, resume = self.planned, self.total, self.of_run.stop, self.resume
         for index, step in enumerate(planned.case.part(part)):
             if planned.only is not None and (part != "steps" or index not in planned.only):
                 continue
-            if self.resume is not None and (part, index) in self.resume.finished:
-                continue
             spot = Spot(part, index, planned.hands_over)
+            if resume is not None and self._as_recorded(spot, step, resume):
+                continue
             ended = (total.bad is not None or self.before is not None or bool(stop.by)) and self._ended(part)
             if ended or step.off:
                 self._left_behind(spot, step, total, ended)
             else:
                 await self._step(spot, step, total, self.session, self.options)
 
-    def after_interruption(self, resume: Resume) -> None:
-        """The first step that was not finished is blocked, what follows is skipped."""
-        for index, step in enumerate(self.planned.case.steps):
-            if ("steps", index) in resume.finished:
-                continue
-            spot = Spot("steps", index, self.planned.hands_over)
-            if self.total.bad is None:
-                self._finish(spot, step, Done("blocked", why("interrupted"), 0, 0), self.total)
-            else:
-                self._skip(spot, step, self.total)
+    def _as_recorded(self, spot: Spot, step: Step, resume: Resume) -> bool:
+        """Whether a step needs nothing more after an interruption: it had ended, or it was the first that had not, which may have been
+        sent and is blocked; those behind it follow in what cleans up, and are skipped elsewhere."""
+        recorded = resume.finished.get((spot.part, spot.index))
+        if recorded is not None:
+            self.total.add(recorded)
+            return True
+        if spot.part not in resume.begun:
+            return False
+        if spot.part not in self.interrupted:
+            self.interrupted.add(spot.part)
+            self._finish(spot, step, Done("blocked", why("interrupted"), 0, 0), self.total)
+            return True
+        if not spot.cleans:
+            self._skip(spot, step, self.total)
+            return True
+        return False
 
     def _ended(self, part: Part) -> bool:
         """Whether a step of this part is not reached any more. Cleaning up always is."""
@@ -122,7 +132,7 @@ class Walk:
             return False
         return bool(stopped) or part == "once" or self.planned.case.stop_on_failure
 
-    def _left_behind(self, spot: Spot, step: Step, total: Sum, ended: bool) -> bool:
+    def _left_behind(self, spot: Spot, step: Step, total: StepsTotal, ended: bool) -> bool:
         """Whether a step, wherever it stands, is switched off or not reached; that is told then."""
         if step.off:
             self._finish(spot, step, Done("skipped", why("switched-off"), 0, 0), total)
@@ -130,7 +140,7 @@ class Walk:
             self._skip(spot, step, total)
         return ended or step.off
 
-    def _skip(self, spot: Spot, step: Step, total: Sum) -> None:
+    def _skip(self, spot: Spot, step: Step, total: StepsTotal) -> None:
         bad = self.before or total.bad
         if bad is not None:
             reason = why("not-reached", step=bad.name, verdict=bad.verdict)
@@ -138,7 +148,7 @@ class Walk:
             reason = why("stopped", by=self.of_run.stop.by)
         self._finish(spot, step, Done("skipped", reason, 0, 0), total)
 
-    async def _step(self, spot: Spot, step: Step, total: Sum, session: Session, options: Options) -> None:
+    async def _step(self, spot: Spot, step: Step, total: StepsTotal, session: Session, options: Options) -> None:
         of_run, scopes = self.of_run, session.scopes
         emit, now_us = of_run.emit, of_run.now_us
         emit(StepStarted(now_us(), self.index, self.row, spot.part, spot.index, spot.inner))
@@ -191,7 +201,7 @@ class Walk:
         scopes = session.scopes
         inner = scopes.inside(*inputs_of(step, shared, scopes))
         session = replace(session, scopes=inner)
-        total, wanted = Sum(), handed_over(shared)
+        total, wanted = StepsTotal(), handed_over(shared)
         for place, one in enumerate(shared.steps):
             below = spot.below(step, str(place), wanted)
             if not self._left_behind(below, one, total, self._ends(below, total)):
@@ -210,14 +220,14 @@ class Walk:
             scopes.keep(here, value, inner.is_secret(outputs[output]))
         secret = tuple(name for name in kept if name in scopes.kept.secret)
         if total.bad is None:
-            return self._held(total, None, kept, secret)
+            return self._held(total, total.why, kept, secret)
         problem = total.bad.why.sentence if total.bad.why else ""
         return self._held(total, why("inside", step=total.bad.name, problem=problem), kept, secret)
 
     async def _for_each(self, spot: Spot, step: ForEach, session: Session, options: Options) -> Done:
         """The steps once for each item. A bad one ends it where it ends the row."""
         items = items_of(step, session.scopes)
-        total = Sum()
+        total = StepsTotal()
         for number, item in enumerate(items, 1):
             back = session.scopes.name_item(step.item, item)
             try:
@@ -232,12 +242,12 @@ class Walk:
         if not items:
             return Done("skipped", why("empty-list", of=step.name.partition(" of ")[2]), 0, 0)
         if total.bad is None:
-            return self._held(total, None)
+            return self._held(total, total.why)
         item = total.bad.inner.rpartition("/")[2].partition(".")[0]
         problem = total.bad.why.sentence if total.bad.why else ""
         return self._held(total, why("inside-item", item=item, step=total.bad.name, problem=problem))
 
-    def _ends(self, spot: Spot, total: Sum) -> bool:
+    def _ends(self, spot: Spot, total: StepsTotal) -> bool:
         """Whether steps beside this one inside another are not reached any more."""
         if spot.cleans:
             return False
@@ -245,7 +255,7 @@ class Walk:
         return bad or bool(self.of_run.stop.by)
 
     def _held(
-        self, total: Sum, reason: Why | None, kept: dict[str, Any] | None = None, secret: tuple[str, ...] = ()
+        self, total: StepsTotal, reason: Why | None, kept: dict[str, Any] | None = None, secret: tuple[str, ...] = ()
     ) -> Done:
         """A step that holds others is as bad as the worst of them."""
         verdict: Verdict = total.verdict() if total.counted else "passed"
@@ -307,20 +317,19 @@ class Walk:
             raise Aborted
         return Done("passed", None, step.us, 0, counts=False)
 
-    def _finish(self, spot: Spot, step: Step, done: Done, total: Sum, used: dict[str, Any] | None = None) -> None:
-        verdict, emit, now_us = done.verdict, self.of_run.emit, self.of_run.now_us
+    def _finish(
+        self, spot: Spot, step: Step, done: Done, total: StepsTotal, used: dict[str, Any] | None = None
+    ) -> None:
+        judged = done.judged
+        if not judged:
+            for outcome in done.outcomes:
+                if outcome.counts and outcome.verdict in ("passed", "failed"):
+                    judged = True
+                    break
         event = StepFinished(
-            now_us(), self.index, self.row, spot.part, spot.index, step.key, step.name,
-            step.kind, verdict, done.why, done.us, done.status, done.exchanges, done.outcomes, done.kept, used or {},
-            done.secret_kept, done.counts, done.attempts, spot.inner, done.wrote,
+            self.of_run.now_us(), self.index, self.row, spot.part, spot.index, step.key, step.name,
+            step.kind, done.verdict, done.why, done.us, done.status, done.exchanges, done.outcomes, done.kept, used or {},
+            done.secret_kept, done.counts, done.attempts, spot.inner, done.wrote, judged,
         )  # fmt: skip
-        total.us += done.us
-        if done.counts:
-            total.counted.append(verdict)
-        if not total.judged:
-            total.judged = done.judged or any(o.verdict in ("passed", "failed") and o.counts for o in done.outcomes)
-        if total.bad is None and verdict in ("failed", "blocked"):
-            total.bad = event
-        if total.skipped is None and verdict == "skipped":
-            total.skipped = event
-        emit(event)
+        total.add(event)
+        self.of_run.emit(event)

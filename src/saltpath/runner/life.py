@@ -1,11 +1,21 @@
-"""How a supervised process lives: it ends when it is told to, and when its supervisor is gone."""
+"""How a supervised process lives: it ends when it is told to, and when its supervisor is gone; it says that it is not stuck."""
 
 from __future__ import annotations
 
+import ctypes
+import fcntl
 import os
 import signal
 import socket
+import struct
+import sys
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+PROCESSES_LOCK = "processes.lock"
+"""The file in the data folder that the writer and every runner hold a shared lock on while they live."""
 
 _PARENT = os.getppid()
 
@@ -13,6 +23,40 @@ _PARENT = os.getppid()
 def parent_gone() -> bool:
     """Whether the process that started this one has ended."""
     return os.getppid() != _PARENT
+
+
+_DEATH_SIGNAL = 1  # PR_SET_PDEATHSIG of prctl(2)
+
+
+def die_with_parent() -> None:
+    """Have this process killed the moment its supervisor ends, however that ends. On Linux; elsewhere `parent_gone` is asked."""
+    if sys.platform.startswith("linux"):
+        ctypes.CDLL(None, use_errno=True).prctl(_DEATH_SIGNAL, signal.SIGKILL, 0, 0, 0)
+        if parent_gone():  # it went before this was said
+            os.kill(os.getpid(), signal.SIGKILL)
+
+
+@contextmanager
+def holding(folder: Path) -> Iterator[None]:
+    """Hold the lock of the processes: a supervisor that starts waits for those of another one that was killed."""
+    with (folder / PROCESSES_LOCK).open("a") as lock:
+        fcntl.flock(lock, fcntl.LOCK_SH)
+        yield
+
+
+class Heartbeat:
+    """When a process last came by, written where its supervisor reads it: seconds of the monotonic clock, which all processes share. It is
+    written by the loop that does the work, so that a loop that hangs is found."""
+
+    def __init__(self, descriptor: int) -> None:
+        self._descriptor = descriptor
+
+    def beat(self) -> None:
+        os.pwrite(self._descriptor, struct.pack("!d", time.monotonic()), 0)
+
+    def last(self) -> float:
+        data = os.pread(self._descriptor, 8, 0)
+        return float(struct.unpack("!d", data)[0]) if len(data) == 8 else 0.0
 
 
 class Told:

@@ -24,6 +24,7 @@ from saltpath.core.events import (
     StepFinished,
     StepStarted,
 )
+from saltpath.core.totals import Planned
 from saltpath.runner.wire import SOCKET, Message, pack, read_acknowledgement
 from saltpath.store import run_rows
 from saltpath.store.evidence import row_of
@@ -34,27 +35,34 @@ GATHER_S = 0.002
 
 
 class Recorder:
-    """One per runner. `begin` names the run; `take` consumes its events; `settled` waits until all is recorded."""
+    """One per runner. `begin` names the run; `take` consumes its events; `settled` waits until all is recorded. `refused`: the writer has
+    refused what came, since another runner goes on with the run; then nothing more is sent of it."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, beat: Callable[[], None] = lambda: None) -> None:
         self._path = str(folder / SOCKET)
-        self._changed = threading.Condition()
+        self._changed = threading.Condition()  # its lock may be taken again by who holds it
         self._unsent: deque[tuple[int, bytes]] = deque()
         self._sent: deque[tuple[int, bytes]] = deque()
         self._number = 0
         self._acknowledged = 0
-        self._project = self._run = 0
+        self._project = self._run = self._epoch = 0
+        self._beat = beat
+        self.refused = False
         self._positions: list[int] = []
         self._with_rows: frozenset[int] = frozenset()
         self._waiting: deque[tuple[int, Callable[[], object]]] = deque()
+        self._to_be_sent: deque[tuple[int, Callable[[], object]]] = deque()
         self._step_events = True
         self._closed = False
         threading.Thread(target=self._keep_sending, name="recorder", daemon=True).start()
 
-    def begin(self, project: int, run: int, positions: list[int], with_rows: frozenset[int] = frozenset()) -> None:
-        """The events that follow belong to this run; `positions` maps the plan's case indexes to the run's, `with_rows` are the indexes of
-        cases that have rows."""
-        self._project, self._run, self._positions, self._with_rows = project, run, positions, with_rows
+    def begin(
+        self, project: int, run: int, epoch: int, positions: list[int], with_rows: frozenset[int] = frozenset()
+    ) -> None:
+        """The events that follow belong to this run, as its job is held under this epoch; `positions` maps the plan's case indexes to the
+        run's, `with_rows` are the indexes of cases that have rows."""
+        self._project, self._run, self._epoch = project, run, epoch
+        self._positions, self._with_rows, self.refused = positions, with_rows, False
         self._step_events = len(positions) <= 50
 
     def take(self, event: Event) -> None:
@@ -63,25 +71,48 @@ class Recorder:
         if message is not None:
             self._hand_over(message)
 
-    async def rows_begin(self, case: int, row: int) -> None:
-        """Say that rows up to this one are about to begin; returns when it is recorded."""
-        facts: dict[str, object] = {"row": row}
+    async def rows_begin(self, case: int, row: int) -> bool:
+        """Say that rows up to this one are about to begin; returns when it is recorded, False if it was refused."""
+        await self._recorded("rows-begun", case, {"row": row})
+        return not self.refused
+
+    async def part_begins(self, case: int, row: int, part: str, recorded: bool) -> None:
+        """Say that steps of a part of a row, or (0) around the rows, may be sent from now on; returns when that is on its way, so that it
+        is known even if this process is killed, or only when it is `recorded`."""
+        await self._told(
+            "part-begun", case, {"row": row, "part": part}, self._waiting if recorded else self._to_be_sent
+        )
+
+    async def keep_session(self, case: int, sealed: str) -> None:
+        """What a case's `once` left, sealed; returns when it is recorded."""
+        await self._recorded("session", case, {"sealed": sealed})
+
+    def _recorded(self, kind: str, case: int, facts: dict[str, object]) -> asyncio.Future[None]:
+        """Hand a message over; what it gives is done once the writer has recorded it."""
+        return self._told(kind, case, facts, self._waiting)
+
+    def _told(
+        self, kind: str, case: int, facts: dict[str, object], until: deque[tuple[int, Callable[[], object]]]
+    ) -> asyncio.Future[None]:
         loop = asyncio.get_running_loop()
-        recorded: asyncio.Future[None] = loop.create_future()
-        message = Message(0, self._project, self._run, "rows-begun", 0, self._positions[case], None, facts)
-        number = self._hand_over(message)
+        done: asyncio.Future[None] = loop.create_future()
+        message = Message(0, self._project, self._run, kind, 0, self._positions[case], None, facts)
         with self._changed:
-            if self._acknowledged >= number:
-                return
-            self._waiting.append((number, lambda: loop.call_soon_threadsafe(_settle, recorded)))
-        await recorded
+            if self.refused:
+                done.set_result(None)
+            else:
+                until.append((self._hand_over(message), lambda: loop.call_soon_threadsafe(_settle, done)))
+        return done
 
     def _hand_over(self, message: Message) -> int:
         with self._changed:
             while len(self._unsent) + len(self._sent) >= MOST_WAITING:
+                self._beat()  # it waits for the writer, and does not hang
                 self._changed.wait(1)
+            if self.refused:
+                return self._acknowledged
             self._number += 1
-            message.number = self._number
+            message.number, message.epoch = self._number, self._epoch
             self._unsent.append((self._number, pack(message)))
             if len(self._unsent) == 1:  # else nobody sleeps who would have to know
                 self._changed.notify_all()
@@ -107,7 +138,7 @@ class Recorder:
             return Message(0, project, run, "case-started", event.at, self._positions[event.case])
         if isinstance(event, CaseFinished):
             why = event.why.to_json() if event.why else None
-            facts = {"verdict": event.verdict, "why": _plain(why), "us": event.us}
+            facts = {"verdict": event.verdict, "why": _plain(why), "us": event.us, "planned": _planned(event.planned)}
             return Message(0, project, run, "case-finished", event.at, self._positions[event.case], None, facts)
         if isinstance(event, RunStarted):
             return Message(0, project, run, "started", event.at)
@@ -152,7 +183,7 @@ class Recorder:
             with self._changed:
                 if not self._unsent:
                     self._changed.wait(0.2)
-            if not self._waiting:
+            if not self._waiting and not self._to_be_sent:
                 time.sleep(GATHER_S)
             with self._changed:
                 batch = list(self._unsent)
@@ -163,11 +194,16 @@ class Recorder:
                     connection.sendall(b"".join(data for _, data in batch))
             except OSError:
                 return
+            with self._changed:
+                while batch and self._to_be_sent and self._to_be_sent[0][0] <= batch[-1][0]:
+                    self._to_be_sent.popleft()[1]()
 
     def _read(self, connection: socket.socket) -> None:
         try:
-            while (number := read_acknowledgement(connection)) is not None:
+            while (read := read_acknowledgement(connection)) is not None:
+                number, refused = read
                 with self._changed:
+                    self.refused = self.refused or refused
                     self._acknowledged = max(self._acknowledged, number)
                     while self._sent and self._sent[0][0] <= number:
                         self._sent.popleft()
@@ -181,6 +217,12 @@ class Recorder:
 def _settle(recorded: asyncio.Future[None]) -> None:
     if not recorded.done():
         recorded.set_result(None)
+
+
+def _planned(planned: Planned) -> dict[str, object]:
+    """What `totals.Planned` says, as msgpack can carry it."""
+    fields = {name: getattr(planned, name) for name in planned.__struct_fields__}
+    return {**fields, "problem": _plain(planned.problem.to_json() if planned.problem else None)}
 
 
 def _plain(why: dict[str, object] | None) -> object:

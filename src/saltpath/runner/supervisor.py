@@ -9,20 +9,32 @@ import fcntl
 import os
 import signal
 import socket
+import sqlite3
 import subprocess
 import sys
+import tempfile
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import IO
 
-from saltpath.runner.life import Told
-from saltpath.store.database import StoreError, migrate
+from saltpath.runner.life import PROCESSES_LOCK, Heartbeat, Told
+from saltpath.runner.wire import release
+from saltpath.store import jobs
+from saltpath.store.database import StoreError, connect, migrate, new_id
 
 LOOK_S = 0.05
 LONGEST_PAUSE_S = 2.0
 ENDING_S = 8.0
+ASK_S = 0.5
+RELEASE_S = 0.3
+ORPHANS_S = 5.0
+STOOD_STILL_S = 1.0
+HUNG_S = 20.0
+"""A runner whose loop has not come by for so long is ended. Reading an answer of 50 MB takes 3 s."""
+HUNG_WHEN_STOPPED_S = 5.0
+"""The same for one whose run somebody wants stopped."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,16 +57,34 @@ class _Child:
     started: float = 0.0
     quick_ends: int = 0
     not_before: float = 0.0
+    runner: str = ""
+    """Of a runner: the name that its jobs are held under, another one for each process."""
+    beats: IO[bytes] | None = None
+    """Of a runner: where its heartbeats are written."""
+
+    @property
+    def heartbeat(self) -> Heartbeat:
+        assert self.beats is not None
+        return Heartbeat(self.beats.fileno())
 
 
 @dataclass(slots=True)
 class Supervisor:
-    """All processes of one installation."""
+    """All processes of one installation, and the jobs of runners that have ended."""
 
     settings: Settings
     children: list[_Child] = field(default_factory=list)
     told: Told = field(default_factory=Told)
     lock: IO[str] | None = None
+    store: sqlite3.Connection | None = None
+    ended: list[str] = field(default_factory=list)
+    """Runners whose jobs are still to be released."""
+    stopping: dict[str, float] = field(default_factory=dict)
+    """Runners whose run somebody wants stopped, and since when."""
+    looked: float = 0.0
+    asked: float = 0.0
+    paused: float = 0.0
+    """Until when nothing is called hung, since this process itself stood still."""
 
     def prepare(self) -> None:
         """Take the folder, migrate the store and lay out the processes. Raises StoreError or OSError."""
@@ -62,10 +92,17 @@ class Supervisor:
         self._take_folder()
         _check_port(self.settings.host, self.settings.port)
         migrate(self.settings.folder)
+        self.store = connect(self.settings.folder)
+        self._wait_for_orphans()
+        jobs.release(self.store)
+        self.store.execute("PRAGMA busy_timeout = 200")  # it has others to look after, and tries again
         process = [sys.executable, "-m", "saltpath.processes"]
         web = [*process, "web", folder, self.settings.host, str(self.settings.port)]
         self.children = [_Child("writer", [*process, "writer", folder]), _Child("web", web)]
-        self.children += [_Child(f"runner {n + 1}", [*process, "runner", folder]) for n in range(self.settings.runners)]
+        self.children += [
+            _Child(f"runner {n + 1}", [*process, "runner", folder], beats=tempfile.TemporaryFile())
+            for n in range(self.settings.runners)
+        ]
 
     def _take_folder(self) -> None:
         """Two installations in one folder would take each other's runs; the lock goes with this process."""
@@ -76,14 +113,32 @@ class Supervisor:
         except OSError:
             raise StoreError(f"another Salt Path works in {self.settings.folder}") from None
 
+    def _wait_for_orphans(self) -> None:
+        """Runners of a supervisor that was killed end with it, and its writer once all they had sent is recorded; where they do not at once,
+        what they report later is refused."""
+        end = time.monotonic() + ORPHANS_S
+        with (self.settings.folder / PROCESSES_LOCK).open("a") as lock:
+            while time.monotonic() < end:
+                try:
+                    fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                    return
+                except OSError:
+                    time.sleep(LOOK_S)
+
     def watch(self, ready: Callable[[], None] = lambda: None) -> None:
         """Keep everything running until told to end; `ready` is called once all were started."""
         for child in self.children:
             _start(child)
         ready()
+        self.looked = time.monotonic()
         while not self.told.wait(LOOK_S):
+            now = time.monotonic()
+            if now - self.looked > STOOD_STILL_S:
+                self.paused = now + HUNG_S
+            self.looked = now
             for child in self.children:
                 self._look_after(child)
+            self._look_after_jobs(now)
         self._end()
 
     def _look_after(self, child: _Child) -> None:
@@ -96,6 +151,34 @@ class Supervisor:
             pause = min(0.05 * 2**child.quick_ends, LONGEST_PAUSE_S) if child.quick_ends else 0.0
             print(f"{child.name} ended ({child.process.returncode}); it is started again", file=sys.stderr, flush=True)
             child.process, child.not_before = None, now + pause
+            if child.runner:
+                self.ended.append(child.runner)
+        elif child.runner and now > self.paused:
+            self._end_hung(child, now)
+
+    def _end_hung(self, child: _Child, now: float) -> None:
+        """Kill a runner whose loop does not come by: the step that it hangs in is interrupted then, and the others go on."""
+        asked = self.stopping.get(child.runner)
+        silent = now - child.heartbeat.last()
+        if silent > HUNG_S or (asked is not None and min(silent, now - asked) > HUNG_WHEN_STOPPED_S):
+            assert child.process is not None
+            print(f"{child.name} has not come by for {silent:.0f} s; it is ended", file=sys.stderr, flush=True)
+            child.process.kill()
+            child.process.wait()
+
+    def _look_after_jobs(self, now: float) -> None:
+        """Release the jobs of runners that have ended; find out which are to stop. While the database is in use it is tried again."""
+        assert self.store is not None
+        if not self.ended and now - self.asked < ASK_S:
+            return
+        self.asked = now
+        try:
+            while self.ended and release(self.settings.folder, self.ended[0], RELEASE_S):
+                self.ended.pop(0)
+            asked = jobs.asked_to_stop(self.store)
+        except sqlite3.Error:
+            return
+        self.stopping = {runner: self.stopping.get(runner, now) for runner in asked}
 
     def _end(self) -> None:
         """Runners first, so that the writer still records what they report."""
@@ -125,7 +208,12 @@ def _check_port(host: str, port: int) -> None:
 
 def _start(child: _Child) -> None:
     environment = {**os.environ, "PYTHONUNBUFFERED": "1"}
-    child.process = subprocess.Popen(child.command, env=environment, stdin=subprocess.DEVNULL)
+    command, passed = child.command, tuple[int, ...]()
+    if child.beats is not None:
+        child.runner = new_id("runner")
+        child.heartbeat.beat()
+        command, passed = [*command, child.runner, str(child.beats.fileno())], (child.beats.fileno(),)
+    child.process = subprocess.Popen(command, env=environment, stdin=subprocess.DEVNULL, pass_fds=passed)
     child.started = time.monotonic()
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import socket
 import struct
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Any
 
 import msgspec
@@ -13,12 +14,16 @@ from saltpath.store.evidence import StepRow
 from saltpath.store.run_rows import RowRow
 
 SOCKET = "writer.sock"
+RELEASE = "release"
+"""The kind of the supervisor's message that a runner (`facts`: its name) has ended: once all that it had sent is recorded, others may take
+its jobs."""
 _LENGTH = struct.Struct("!I")
 
 
 class Message(msgspec.Struct, array_like=True):
-    """One thing that happened in a run. `kind`: started, case-started, rows-begun, step, row, case-finished, finished.
-    `facts` are the kind's own. `quiet`: it is one of very many, and told to pages only in numbers."""
+    """One thing that happened in a run. `kind`: started, case-started, rows-begun, part-begun, session, step-started, step, row,
+    case-finished, finished, release. `number` goes on by one from message to message of a runner. `epoch`: that of the job under which it happened
+    (see store/jobs.py). `facts` are the kind's own. `quiet`: it is one of very many, and told to pages only in numbers."""
 
     number: int
     project: int
@@ -30,6 +35,7 @@ class Message(msgspec.Struct, array_like=True):
     facts: Any = None
     row: RowRow | None = None
     quiet: bool = False
+    epoch: int = 0
 
 
 _encoder = msgspec.msgpack.Encoder()
@@ -53,16 +59,33 @@ def unpack(buffer: bytearray) -> Iterator[Message]:
     del buffer[:at]
 
 
-def acknowledge(connection: socket.socket, number: int) -> None:
-    connection.sendall(struct.pack("!Q", number))
+_ACKNOWLEDGED = struct.Struct("!QB")
 
 
-def read_acknowledgement(connection: socket.socket) -> int | None:
-    """The next acknowledged number; None when the writer is gone."""
+def acknowledge(connection: socket.socket, number: int, refused: bool) -> None:
+    """Say that what came up to this number is recorded, or that something of it was `refused`: it came under an old epoch."""
+    connection.sendall(_ACKNOWLEDGED.pack(number, refused))
+
+
+def read_acknowledgement(connection: socket.socket) -> tuple[int, bool] | None:
+    """The next acknowledged number, and whether something up to it was refused; None when the writer is gone."""
     data = b""
-    while len(data) < 8:
-        piece = connection.recv(8 - len(data))
+    while len(data) < _ACKNOWLEDGED.size:
+        piece = connection.recv(_ACKNOWLEDGED.size - len(data))
         if not piece:
             return None
         data += piece
-    return int(struct.unpack("!Q", data)[0])
+    number, refused = _ACKNOWLEDGED.unpack(data)
+    return number, bool(refused)
+
+
+def release(folder: Path, runner: str, patience_s: float) -> bool:
+    """Have the writer release the jobs of a runner that has ended; False if it has not said so in time."""
+    with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as connection:
+        connection.settimeout(patience_s)
+        try:
+            connection.connect(str(folder / SOCKET))
+            connection.sendall(pack(Message(1, 0, 0, RELEASE, facts={"runner": runner})))
+            return read_acknowledgement(connection) is not None
+        except OSError:
+            return False

@@ -1,7 +1,8 @@
-"""A runner: takes a job, builds its plan from the store, drives the engine, keeps the lease alive.
+"""A runner: takes a job, builds its plan from the store, drives the engine, and says that it is not stuck.
 
-A job that another runner had begun is gone on with: finished cases stand, the begun row is blocked ("interrupted") and
-its afterwards runs from the recorded keeps, cases not begun run as if nothing had happened.
+A job that another runner had begun is gone on with: finished cases, rows and steps stand, a step that may have been sent is blocked
+("interrupted") and never sent again, its row's afterwards runs from the recorded keeps, what was not begun runs as if nothing had
+happened.
 """
 
 from __future__ import annotations
@@ -12,6 +13,7 @@ import sqlite3
 import threading
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import closing
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, cast
 
@@ -23,7 +25,7 @@ from saltpath.core.format.project import read_environment, read_project, read_su
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.format.source import FormatError
 from saltpath.core.inspect import used_names
-from saltpath.core.plan import Plan, PlannedCase, Resume, ResumedRows, planned
+from saltpath.core.plan import Kept, Plan, PlannedCase, Resume, ResumedRows, planned
 from saltpath.core.tables.sources import FileRows, Row
 from saltpath.core.verdicts import Verdict
 from saltpath.core.why import Blocked, Why, why
@@ -31,7 +33,7 @@ from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan, utc_us
 from saltpath.engine.stop import Stop
 from saltpath.formats.rows import rows_reader
-from saltpath.runner.life import Told, parent_gone
+from saltpath.runner.life import Heartbeat, Told, holding, parent_gone
 from saltpath.runner.recorder import Recorder
 from saltpath.store import (
     cases,
@@ -45,12 +47,13 @@ from saltpath.store import (
     secrets,
     shared_steps,
 )
-from saltpath.store.database import NotFound, StoreError, connect, new_id
+from saltpath.store.database import NotFound, StoreError, connect
 
-BEAT_S = 0.4
+BEAT_S = 0.25
+STOP_LOOK_S = 0.1
 LOOK_S = 0.010
 LOOK_ANYWAY_S = 0.4
-MOST_TRIES = 5
+MOST_STUCK = 5
 MOST_LOOKED_AT = 50
 SETTLED_S = 60
 MOST_STEPS_READ = 5_000
@@ -59,14 +62,13 @@ log = logging.getLogger("saltpath.runner")
 
 
 class Worker:
-    """One runner process."""
+    """One runner process. `name`: that its supervisor knows it by, and releases its jobs by when it has ended."""
 
-    def __init__(self, folder: Path) -> None:
-        self._folder = folder
-        self._name = new_id("runner")
+    def __init__(self, folder: Path, name: str, heartbeat: Heartbeat) -> None:
+        self._folder, self._name, self._heartbeat = folder, name, heartbeat
         self._main = connect(folder, "main")
         self._evidence = connect(folder, "evidence")
-        self._recorder = Recorder(folder)
+        self._recorder = Recorder(folder, heartbeat.beat)
         self._read: dict[tuple[int, int], Case] = {}  # by case and version, which never changes
 
     def serve(self) -> None:
@@ -74,6 +76,7 @@ class Worker:
         told = Told()
         seen, quiet = -1, 0.0
         while not told.is_set() and not parent_gone():
+            self._heartbeat.beat()
             version = self._main.execute("PRAGMA data_version").fetchone()[0]
             if version == seen and quiet < LOOK_ANYWAY_S:
                 told.wait(LOOK_S)
@@ -88,50 +91,72 @@ class Worker:
             except sqlite3.OperationalError as problem:
                 log.error("the database cannot be used: %s; trying again", problem)
                 told.wait(0.5)
-        self._recorder.settled(5)
+                self._release()
+        self._wait_until_settled(5)
         self._recorder.close()
+
+    def _release(self) -> None:
+        """Let go of what could not be carried out, so that it is taken again."""
+        try:
+            jobs.release(self._main, self._name)
+        except sqlite3.OperationalError as problem:
+            log.error("the database cannot be used: %s; this runner ends, so that its run is taken by another", problem)
+            raise SystemExit(1) from None
+
+    def _wait_until_settled(self, seconds: float) -> bool:
+        """Wait for the writer, and say meanwhile that nothing hangs here."""
+        for _ in range(int(seconds * 2)):
+            self._heartbeat.beat()
+            if self._recorder.settled(0.5):
+                return True
+        return False
 
     def _carry_out(self, job: jobs.Job, told: Told) -> None:
         run = runs.run_by_id(self._main, job.run)
         if run.state != "finished":
             try:
-                if job.taken > MOST_TRIES:
-                    raise StoreError(f"{MOST_TRIES} runners have ended while they carried it out")
-                plan, positions = self._plan(run, again=job.taken > 1)
+                if job.stuck >= MOST_STUCK:
+                    raise StoreError(f"{MOST_STUCK} runners have ended while they carried it out")
+                plan, positions = self._plan(run, again=job.epoch > 1)
             except (StoreError, FormatError, NotFound) as problem:
                 log.error("run %s cannot begin: %s", run.oid, problem)
                 runs.refuse(self._main, run, why("not-begun", problem=str(problem)).to_json())
-                jobs.finish(self._main, job.id, self._name)
+                jobs.finish(self._main, job)
                 return
             with_rows = frozenset(at for at, planned in enumerate(plan.cases) if planned.case.rows is not None)
-            self._recorder.begin(job.project, job.run, positions, with_rows)
+            self._recorder.begin(job.project, job.run, job.epoch, positions, with_rows)
             run_in_loop(lambda selector: self._drive(selector, plan, job, told))
-            while not self._recorder.settled(1):
-                if jobs.beat(self._main, job.id, self._name) is None:
+            while not self._wait_until_settled(1):
+                if jobs.stop_asked(self._main, job) is None:
                     return
-        jobs.finish(self._main, job.id, self._name)
+        jobs.finish(self._main, job)
 
     async def _drive(self, selector: Any, plan: Plan, job: jobs.Job, told: Told) -> None:
         stop = Stop()
         loop = asyncio.get_running_loop()
         over = threading.Event()
 
-        def keep_lease() -> None:
+        def look_for_stop() -> None:
             connection = connect(self._folder, "main")
-            while not over.wait(BEAT_S):
+            while not over.wait(STOP_LOOK_S):
                 try:
-                    by = jobs.beat(connection, job.id, self._name)
+                    by = jobs.stop_asked(connection, job)
                 except sqlite3.OperationalError:
                     continue
                 if told.is_set() or parent_gone():
                     by = by or "the application's end"
-                if by is None:
+                if by is None or self._recorder.refused:
                     by = "another runner, which took the run over"
                 if by:
                     loop.call_soon_threadsafe(stop.request, by)
             connection.close()
 
-        thread = threading.Thread(target=keep_lease, name="lease", daemon=True)
+        def beat() -> None:
+            self._heartbeat.beat()
+            loop.call_later(BEAT_S, beat)
+
+        beat()
+        thread = threading.Thread(target=look_for_stop, name="stop", daemon=True)
         thread.start()
         try:
             await run_plan(plan, selector, self._recorder.take, stop)
@@ -155,11 +180,14 @@ class Worker:
             stored = cases.case_at(self._main, entry.case_id, entry.version)
             case = self._case(stored)
             more: dict[str, Any] = {"pick": run.request.get("picks", {}).get(str(entry.position), "")}
-            if again and entry.state == "running" and case.rows is not None:
-                more["resumed"] = self._resumed_rows(run.id, entry)
-            elif again and entry.state == "running":
-                more["resume"] = self._resume(run.id, entry.position)
-            elif run.request.get("only"):
+            self._heartbeat.beat()
+            if again and entry.state == "running":
+                more["around"] = self._around(run, entry.position)
+                if case.rows is not None:
+                    more["resumed"] = self._resumed_rows(run.id, entry)
+                else:
+                    more["resume"] = self._resume(run.id, entry.position, 1)
+            if run.request.get("only"):
                 more["only"], more["given"] = self._alone(run, stored, case)
             if case.is_shared:
                 more["inside"] = (shared_steps.called(stored),)
@@ -184,9 +212,11 @@ class Worker:
             project_files.file_reader(self._main, run.project),
             frozenset(run.request["changes"]) if "changes" in run.request else None,
             rows_reader(project_files.opener(self._main, run.project, files)),
-            self._recorder.rows_begin,
-            self._output_reader(run),
-            self._folder,
+            begin_rows=self._recorder.rows_begin,
+            begin_part=self._recorder.part_begins,
+            keep_session=lambda case, kept: self._recorder.keep_session(case, self._sealed(run, kept)),
+            read_output=self._output_reader(run),
+            own_folder=self._folder,
             first_rows=bool(run.request.get("firstRows")),
         )
         return plan, positions
@@ -262,19 +292,30 @@ class Worker:
 
         return ResumedRows(entry.begun, finished, lambda row: self._resume(run, entry.position, row))
 
-    def _resume(self, run: int, position: int, row: int | None = None) -> Resume:
-        """What was recorded of a begun row: its keeps (secret ones are lost) and its finished steps."""
+    def _resume(self, run: int, position: int, row: int) -> Resume:
+        """What was recorded of a begun row, or (0) around the rows: its keeps (secret ones are lost), its finished steps, what was begun."""
         kept: dict[str, Any] = {}
-        finished: set[tuple[str, int]] = set()
-        for step in evidence.steps(self._evidence, run, position, row):
-            if row is not None and not step.head.row:
-                continue
-            if evidence.hidden(step.head.inner):
-                continue
-            if not step.head.inner:
-                finished.add((step.head.part, step.head.step))
-            kept.update({name: value for name, value in step.kept.items() if name not in step.secret_kept})
-        return Resume(kept, frozenset(finished))
+        for step in evidence.steps_of_row(self._evidence, run, position, row):
+            if not evidence.hidden(step.head.inner):
+                kept.update({name: value for name, value in step.kept.items() if name not in step.secret_kept})
+        finished = evidence.recorded_steps(self._evidence, run, position, row)
+        begun = evidence.parts_begun(self._evidence, run, position, row) | {part for part, _ in finished}
+        return Resume(Kept(kept), finished, begun | {"steps"})
+
+    def _around(self, run: runs.Run, position: int) -> Resume:
+        """What was recorded around the rows of a case, with all that its `once` left."""
+        found = self._resume(run.id, position, 0)
+        sealed = runs.session(self._main, run.id, position)
+        if sealed is None:
+            return found
+        left = secrets.given(self._folder, run.project, sealed)
+        kept = Kept(left["values"], frozenset(left["secret"]), tuple(tuple(cookie) for cookie in left["cookies"]))
+        return replace(found, kept=kept)
+
+    def _sealed(self, run: runs.Run, kept: Kept) -> str:
+        """What `once` left, as it may be stored."""
+        left = {"values": kept.values, "secret": sorted(kept.secret), "cookies": kept.cookies}
+        return secrets.seal_given(self._folder, run.project, left)
 
     def _alone(self, run: runs.Run, stored: cases.StoredCase, case: Any) -> tuple[frozenset[int], dict[str, Any]]:
         """The steps to send for a step by itself, and the kept values that they are given from the last run.
@@ -312,5 +353,6 @@ def _every(outcomes: Iterable[Outcome]) -> Iterator[Outcome]:
         yield from _every(outcome.parts)
 
 
-def main(folder: Path) -> None:
-    Worker(folder).serve()
+def main(folder: Path, name: str, descriptor: int) -> None:
+    with holding(folder):
+        Worker(folder, name, Heartbeat(descriptor)).serve()

@@ -11,13 +11,16 @@ import selectors
 import socket
 import sqlite3
 import time
-from collections import defaultdict
+from collections import Counter, defaultdict
 from pathlib import Path
 from typing import Any
 
-from saltpath.runner.life import Told, parent_gone, woken_by_signals
-from saltpath.runner.wire import SOCKET, Message, acknowledge, unpack
-from saltpath.store import events, run_rows, runs
+from saltpath.core.totals import Planned, RowsTotal, StepsTotal, case_outcome
+from saltpath.core.verdicts import Verdict
+from saltpath.core.why import Why
+from saltpath.runner.life import Told, holding, parent_gone, woken_by_signals
+from saltpath.runner.wire import RELEASE, SOCKET, Message, acknowledge, unpack
+from saltpath.store import events, evidence, jobs, run_rows, runs
 from saltpath.store.database import connect, write
 from saltpath.store.evidence import Packer, StepRow
 from saltpath.store.run_rows import RowRow
@@ -26,7 +29,7 @@ MOST = 200
 PERIOD_S = 0.020
 PAUSE_S = 0.005
 RETRY_S = 0.5
-_AWAITED = ("rows-begun", "finished")
+_AWAITED = ("rows-begun", "part-begun", "session", "finished", RELEASE)
 _SIGNAL = "signal"
 log = logging.getLogger("saltpath.writer")
 
@@ -39,6 +42,7 @@ class Writer:
         self._evidence = connect(folder, "evidence")
         self._packer = Packer()
         self._buffers: dict[socket.socket, bytearray] = {}
+        self._last: dict[socket.socket, int] = {}  # the number that came last
         self._waiting: list[tuple[socket.socket, Message]] = []
         self._awaited = False  # somebody waits for one of these
         self._selector = selectors.DefaultSelector()
@@ -63,10 +67,18 @@ class Writer:
                 self._receive(left)
             self._commit()
             time.sleep(PAUSE_S)
+        self._drain()
         self._commit()
 
-    def _receive(self, timeout: float) -> None:
-        for key, _ in self._selector.select(timeout):
+    def _drain(self) -> None:
+        """Take whatever has come: all that processes which have ended had sent."""
+        while self._receive(0):
+            pass
+
+    def _receive(self, timeout: float) -> bool:
+        """Wait for messages, and take them; False if nothing came."""
+        ready = self._selector.select(timeout)
+        for key, _ in ready:
             if key.fileobj is self._server:
                 connection, _ = self._server.accept()
                 self._buffers[connection] = bytearray()
@@ -81,36 +93,65 @@ class Writer:
             except OSError:
                 data = b""
             if not data:
-                self._selector.unregister(connection)
-                del self._buffers[connection]
-                connection.close()
+                self._let_go(connection)
                 continue
             buffer = self._buffers[connection]
             buffer += data
             for message in unpack(buffer):
+                if message.number != self._last.get(connection, message.number - 1) + 1:
+                    log.error("message %s came out of turn; the runner sends again", message.number)
+                    self._let_go(connection)
+                    break
+                self._last[connection] = message.number
                 self._waiting.append((connection, message))
                 self._awaited = self._awaited or message.kind in _AWAITED
+        return bool(ready)
+
+    def _let_go(self, connection: socket.socket) -> None:
+        self._selector.unregister(connection)
+        del self._buffers[connection]
+        self._last.pop(connection, None)
+        connection.close()
 
     def _commit(self) -> None:
         """Commit what waits. On a full disk or a locked file it is tried again until it is mended; nothing is lost."""
         self._awaited = False
+        if any(message.kind == RELEASE for _, message in self._waiting):
+            self._drain()  # what the runner had sent before it ended comes before its jobs are released
+            self._waiting.sort(key=lambda waiting: waiting[1].kind == RELEASE)
         while self._waiting:
             batch = self._waiting[:MOST]
             try:
-                self._record([message for _, message in batch])
+                refused = self._record([message for _, message in batch])
             except sqlite3.Error as problem:
                 self._packer.forget()
                 log.error("cannot record: %s; trying again", problem)
                 time.sleep(RETRY_S)
                 continue
             del self._waiting[: len(batch)]
+            stale = {connection for connection, message in batch if _held_as(message) in refused}
             for connection, number in {connection: message.number for connection, message in batch}.items():
                 try:
-                    acknowledge(connection, number)
+                    acknowledge(connection, number, connection in stale)
                 except OSError:
                     pass  # the runner is gone; what it reported stands
 
-    def _record(self, messages: list[Message]) -> None:
+    def _record(self, reported: list[Message]) -> set[tuple[int, int]]:
+        """Record what happened, but what comes under an old epoch; of which runs and epochs that is. A job is not taken while it is done:
+        that, too, needs the main database's lock."""
+        released = [message.facts["runner"] for message in reported if message.kind == RELEASE]
+        reported = [message for message in reported if message.kind != RELEASE]
+        with write(self._main):
+            known = {_held_as(message) for message in reported}
+            refused = {held for held in known if not jobs.held(self._main, *held)}
+            self._record_held([message for message in reported if _held_as(message) not in refused])
+            for runner in released:
+                jobs.release(self._main, runner)
+        for run, epoch in refused:
+            log.warning("refused what came of run %s under epoch %s: another runner goes on with it", run, epoch)
+        return refused
+
+    def _record_held(self, messages: list[Message]) -> None:
         steps: dict[tuple[int, int], list[StepRow]] = defaultdict(list)
         told: dict[tuple[int, int], list[StepRow]] = defaultdict(list)
         rows: dict[tuple[int, int], list[RowRow]] = defaultdict(list)
@@ -121,22 +162,28 @@ class Writer:
                     told[message.project, message.run].append(message.step)
             elif message.row is not None:
                 rows[message.project, message.run].append(message.row)
-        if steps or rows:
+        begun = [message for message in messages if message.kind == "part-begun"]
+        if steps or rows or begun:
             with write(self._evidence):
                 for (project, run), finished in steps.items():
                     self._packer.insert(self._evidence, project, run, finished)
                 for (project, run), ended in rows.items():
                     run_rows.insert(self._evidence, project, run, ended)
-        with write(self._main):
-            for message in messages:
-                if message.step is None and message.row is None:
-                    self._turn(message)
-            for (project, run), finished in told.items():
-                about = _progress(self._oid(run), finished)
-                events.add_event(self._main, project, run, finished[-1].at, "steps finished", about)
-            for (project, run), ended in rows.items():
-                about = {"run": self._oid(run), "rows": [[row.position, row.verdict] for row in _last_of(ended)]}
-                events.add_event(self._main, project, run, ended[-1].at, "rows finished", about)
+                for message in begun:
+                    place = (message.position, message.facts["row"], message.facts["part"])
+                    evidence.record_parts_begun(self._evidence, message.run, [place])
+        for message in messages:
+            if message.step is None and message.row is None:
+                self._turn(message)
+        for (project, run), finished in told.items():
+            for position, number in Counter(row.position for row in finished).items():
+                runs.record_steps(self._main, run, position, number)
+            events.add_event(
+                self._main, project, run, finished[-1].at, "steps finished", _progress(self._oid(run), finished)
+            )
+        for (project, run), ended in rows.items():
+            about = {"run": self._oid(run), "rows": [[row.position, row.verdict] for row in _last_of(ended)]}
+            events.add_event(self._main, project, run, ended[-1].at, "rows finished", about)
 
     def _oid(self, run: int) -> str:
         return runs.run_by_id(self._main, run).oid
@@ -144,10 +191,15 @@ class Writer:
     def _turn(self, message: Message) -> None:
         """A run or a case began or ended."""
         facts: dict[str, Any] = message.facts or {}
-        event: dict[str, Any] = {"run": self._oid(message.run), "position": message.position}
         if message.kind == "rows-begun":
             runs.record_rows_begun(self._main, message.run, message.position, facts["row"])
             return
+        if message.kind == "session":
+            runs.record_session(self._main, message.run, message.position, facts["sealed"])
+            return
+        if message.kind == "part-begun":
+            return
+        event: dict[str, Any] = {"run": self._oid(message.run), "position": message.position}
         if message.kind == "started":
             runs.record_started(self._main, message.run, message.at)
         elif message.kind == "case-started":
@@ -155,10 +207,10 @@ class Writer:
         elif message.kind == "step-started":
             event |= facts
         elif message.kind == "case-finished":
-            runs.record_case_finished(
-                self._main, message.run, message.position, facts["verdict"], facts["why"], facts["us"]
-            )
-            event["verdict"] = facts["verdict"]
+            verdict, reason = self._outcome(message, facts["planned"])
+            why = reason.to_json() if reason else None
+            runs.record_case_finished(self._main, message.run, message.position, verdict, why, facts["us"])
+            event["verdict"] = verdict
             counts = run_rows.counts(self._evidence, message.run, message.position)
             if counts:
                 runs.record_rows(self._main, message.run, message.position, counts)
@@ -168,6 +220,28 @@ class Writer:
         name = {"started": "run started", "case-started": "case started", "step-started": "step started",
                 "case-finished": "case finished", "finished": "run finished"}[message.kind]  # fmt: skip
         events.add_event(self._main, message.project, message.run, message.at, name, event)
+
+    def _outcome(self, message: Message, planned: dict[str, Any]) -> tuple[Verdict, Why | None]:
+        """A case's verdict from what is recorded of it, held against what was planned."""
+        run, position, problem = message.run, message.position, planned["problem"]
+        held = Planned(**{**planned, "problem": Why(problem["code"], problem["params"]) if problem else None})
+        around = StepsTotal()
+        for step in evidence.recorded_steps(self._evidence, run, position, 0).values():
+            around.add(step)
+        if held.has_rows:
+            return case_outcome(held, around, run_rows.total(self._evidence, run, position))
+        row = StepsTotal()
+        for step in evidence.recorded_steps(self._evidence, run, position, 1).values():
+            row.add(step)
+        rows = RowsTotal()
+        if row.number or not held.steps:
+            rows.add(1, "skipped" if around.bad is not None else row.verdict(), row.why)
+        return case_outcome(held, around, rows, row.number)
+
+
+def _held_as(message: Message) -> tuple[int, int]:
+    """Of which run a message is, and under which epoch it happened."""
+    return message.run, message.epoch
 
 
 def _last_of(rows: list[RowRow]) -> list[RowRow]:
@@ -183,4 +257,5 @@ def _progress(oid: str, rows: list[StepRow]) -> dict[str, Any]:
 
 
 def main(folder: Path) -> None:
-    Writer(folder).serve()
+    with holding(folder):
+        Writer(folder).serve()

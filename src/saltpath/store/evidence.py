@@ -9,7 +9,7 @@ from __future__ import annotations
 import hashlib
 import re
 import sqlite3
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -20,6 +20,7 @@ from saltpath.core import plain
 from saltpath.core.checks.judge import Outcome
 from saltpath.core.events import StepFinished
 from saltpath.core.exchange import Exchange, Times
+from saltpath.core.totals import RecordedStep
 from saltpath.core.why import Why
 from saltpath.store import output_rows, run_rows
 from saltpath.store.output_rows import OutputRow
@@ -47,6 +48,8 @@ class StepRow(msgspec.Struct, array_like=True):
     inner: str = ""
     size: int = 0
     wrote: OutputRow | None = None
+    flags: int = 0
+    """1: it counts for its row's verdict; 2: one of its own checks was judged."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,7 +114,7 @@ def row_of(event: StepFinished, position: int) -> StepRow:
     record = msgspec.msgpack.encode([exchanges, facts])
     return StepRow(position, event.row, event.part, event.step, 1, event.key, event.verdict, event.status, event.us, event.at,
                    record, bodies, event.inner, len(event.exchanges[-1].body) if event.exchanges else 0,
-                   output_rows.row_of(event))  # fmt: skip
+                   output_rows.row_of(event), event.counts | event.judged << 1)  # fmt: skip
 
 
 def _packed(o: Outcome) -> list[Any]:
@@ -174,9 +177,9 @@ class Packer:
             packed = base[1].compress(row.record) if base else self._plain.compress(row.record)
             cursor = connection.execute(
                 "INSERT OR IGNORE INTO step (project, run, position, row, part, step, attempt, key, verdict, status, us, at,"
-                " base, packed, inner, size) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                " base, packed, inner, size, flags) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
                 (project, run, row.position, row.row, row.part, row.step, row.attempt, row.key, row.verdict, row.status,
-                 row.us, row.at, base[0] if base else None, packed, row.inner, row.size),
+                 row.us, row.at, base[0] if base else None, packed, row.inner, row.size, row.flags),
             )  # fmt: skip
             if row.wrote is not None:
                 output_rows.insert(connection, project, run, row.position, row.wrote)
@@ -192,7 +195,50 @@ class Packer:
         self._bases.clear()
 
 
+def record_parts_begun(connection: sqlite3.Connection, run: int, begun: Iterable[tuple[int, int, str]]) -> None:
+    """Steps of these parts (position, row, part) may be sent from now on, within the caller's transaction."""
+    connection.executemany(
+        "INSERT OR IGNORE INTO part_begun (run, position, row, part) VALUES (?, ?, ?, ?)",
+        [(run, *place) for place in begun],
+    )
+
+
 # ---- out
+
+
+def parts_begun(connection: sqlite3.Connection, run: int, position: int, row: int) -> frozenset[str]:
+    """The parts of a row, or (0) around the rows, of which a step may have been sent."""
+    rows = connection.execute(
+        "SELECT part FROM part_begun WHERE run = ? AND position = ? AND row = ?", (run, position, row)
+    )
+    return frozenset(found["part"] for found in rows)
+
+
+def recorded_steps(
+    connection: sqlite3.Connection, run: int, position: int, row: int
+) -> dict[tuple[str, int], RecordedStep]:
+    """How the steps of a row, or (0) those around the rows, ended, by part and index in the order in which they did; without those inside
+    others. The names and reasons of those that passed, or that nothing was checked of, are left out."""
+    rows = connection.execute(
+        "SELECT * FROM step WHERE run = ? AND position = ? AND row = ? AND inner = '' ORDER BY id", (run, position, row)
+    ).fetchall()
+    found: dict[tuple[str, int], RecordedStep] = {}
+    for one in rows:
+        name, why = "", None
+        if one["verdict"] in ("failed", "blocked", "skipped"):
+            evidence = _evidence(connection, one)
+            name, why = evidence.name, evidence.why
+        counts, judged = bool(one["flags"] & 1), bool(one["flags"] & 2)
+        found[one["part"], one["step"]] = RecordedStep(name, one["verdict"], why, counts, judged, one["us"])
+    return found
+
+
+def steps_of_row(connection: sqlite3.Connection, run: int, position: int, row: int) -> list[StepEvidence]:
+    """The steps of a row, or (0) those around the rows, with their evidence."""
+    rows = connection.execute(
+        "SELECT * FROM step WHERE run = ? AND position = ? AND row = ? ORDER BY id", (run, position, row)
+    ).fetchall()
+    return [_evidence(connection, found) for found in rows]
 
 
 def hidden(inner: str) -> bool:
@@ -271,8 +317,8 @@ def step(
 def copy_step(connection: sqlite3.Connection, run: int, position: int, to: int, index: int, key: str) -> None:
     """What the only step of one case of a run saw, once more as that of step `index` with `key` of the case at position `to`."""
     connection.execute(
-        "INSERT OR IGNORE INTO step (project, run, position, row, part, step, attempt, key, verdict, status, us, at, base, packed, size)"
-        " SELECT project, run, ?, row, part, ?, attempt, ?, verdict, status, us, at, base, packed, size FROM step"
+        "INSERT OR IGNORE INTO step (project, run, position, row, part, step, attempt, key, verdict, status, us, at, base, packed, size, flags)"
+        " SELECT project, run, ?, row, part, ?, attempt, ?, verdict, status, us, at, base, packed, size, flags FROM step"
         " WHERE run = ? AND position = ?",
         (to, index, key, run, position),
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sqlite3
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -11,6 +12,7 @@ import msgspec
 
 from saltpath.core import plain
 from saltpath.core.events import RowFinished
+from saltpath.core.totals import RowsTotal
 from saltpath.core.why import Why
 
 
@@ -76,6 +78,14 @@ def counts(connection: sqlite3.Connection, run: int, position: int) -> dict[str,
         "SELECT verdict, COUNT(*) FROM run_row WHERE run = ? AND position = ? GROUP BY verdict", (run, position)
     )
     return {row[0]: row[1] for row in rows}
+
+
+def total(connection: sqlite3.Connection, run: int, position: int) -> RowsTotal:
+    """What the recorded rows of a case add up to; the reasons are those of the first that failed, was blocked, or is unchecked."""
+    found = RowsTotal(Counter(counts(connection, run, position)))  # type: ignore[arg-type]
+    for row in firsts(connection, run, position):
+        found.first[row.verdict] = (row.row, row.why)  # type: ignore[index]
+    return found
 
 
 def finished(connection: sqlite3.Connection, run: int, position: int, row: int) -> RunRow | None:

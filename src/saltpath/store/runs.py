@@ -4,11 +4,13 @@ cases when it ends, so that a run that several runners shared adds up all the sa
 from __future__ import annotations
 
 import sqlite3
+from collections import Counter
 from dataclasses import dataclass
 from typing import Any
 
 from saltpath.core import plain
-from saltpath.core.verdicts import worst
+from saltpath.core.totals import run_verdict
+from saltpath.core.why import Why
 from saltpath.store.cases import StoredCase
 from saltpath.store.database import Conflict, NotFound, new_id, now_us, write
 from saltpath.store.events import add_event
@@ -289,25 +291,47 @@ def record_rows(connection: sqlite3.Connection, run: int, position: int, counts:
     )
 
 
+def record_session(connection: sqlite3.Connection, run: int, position: int, sealed: str) -> None:
+    """What a case's `once` left, for whoever goes on with its rows."""
+    connection.execute("UPDATE run_case SET session = ? WHERE run = ? AND position = ?", (sealed, run, position))
+
+
+def session(connection: sqlite3.Connection, run: int, position: int) -> str | None:
+    """What was recorded so, sealed; None if nothing was."""
+    row = connection.execute("SELECT session FROM run_case WHERE run = ? AND position = ?", (run, position)).fetchone()
+    return row["session"] if row else None
+
+
+def record_steps(connection: sqlite3.Connection, run: int, position: int, number: int) -> None:
+    """So many more steps of a case were recorded."""
+    connection.execute("UPDATE run_case SET steps = steps + ? WHERE run = ? AND position = ?", (number, run, position))
+
+
 def record_case_finished(
     connection: sqlite3.Connection, run: int, position: int, verdict: str, why: dict[str, Any] | None, us: int
 ) -> None:
     connection.execute(
-        "UPDATE run_case SET state = 'finished', verdict = ?, why = ?, us = ?"
+        "UPDATE run_case SET state = 'finished', verdict = ?, why = ?, us = ?, session = NULL"
         " WHERE run = ? AND position = ? AND state <> 'finished'",
         (verdict, plain.write_json(why).decode() if why else None, us, run, position),
     )
 
 
 def record_finished(connection: sqlite3.Connection, run: int, at: int, stopped_by: str) -> None:
-    """End the run: its verdict and counts come from its cases."""
-    verdicts = [row[0] for row in connection.execute("SELECT verdict FROM run_case WHERE run = ?", (run,))]
-    counts = {verdict: verdicts.count(verdict) for verdict in dict.fromkeys(verdicts) if verdict}
+    """End the run: its verdict and counts come from what was recorded of its cases."""
+    rows = connection.execute("SELECT verdict, why FROM run_case WHERE run = ?", (run,)).fetchall()
+    ended = [(row["verdict"], _read_why(row["why"])) for row in rows]
+    counts = Counter(verdict for verdict, _ in ended if verdict)
     connection.execute(
         "UPDATE run SET state = 'finished', verdict = ?, finished_at = ?, stopped_by = ?, counts = ?"
         " WHERE id = ? AND state <> 'finished'",
-        (worst(v for v in verdicts if v), at, stopped_by, plain.write_json(counts).decode(), run),
+        (run_verdict(ended), at, stopped_by, plain.write_json(dict(counts)).decode(), run),
     )
+
+
+def _read_why(text: str | None) -> Why | None:
+    reason = plain.read_json(text) if text else None
+    return Why(reason["code"], reason["params"]) if reason else None
 
 
 def refuse(connection: sqlite3.Connection, run: Run, why: dict[str, Any]) -> None:

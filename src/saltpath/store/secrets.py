@@ -8,6 +8,7 @@ import sqlite3
 from dataclasses import dataclass, replace
 from itertools import product
 from pathlib import Path
+from typing import Any
 
 from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
@@ -127,15 +128,15 @@ def _opened_at(folder: Path, place: Place, sealed: bytes) -> str:
     return _opened(folder, known, sealed, f"the secret {place.name}")
 
 
-def seal_given(folder: Path, project: int, values: dict[str, str]) -> str:
-    """The values that a run is given at its start, as they may be stored: any of them can be a secret."""
+def seal_given(folder: Path, project: int, values: dict[str, Any]) -> str:
+    """The values that a run is given at its start, or that its rows begin with, as they may be stored: any of them can be a secret."""
     return base64.b64encode(_seal(folder, f"{project}/given", plain.write_json(values).decode())).decode()
 
 
-def given(folder: Path, project: int, sealed: str) -> dict[str, str]:
+def given(folder: Path, project: int, sealed: str) -> dict[str, Any]:
     """Raises StoreError if the key does not fit."""
     text = _opened(folder, (f"{project}/given",), base64.b64decode(sealed), "what the run was given")
-    values: dict[str, str] = plain.read_json(text)
+    values: dict[str, Any] = plain.read_json(text)
     return values
 
 
@@ -166,6 +167,15 @@ def change_key(connection: sqlite3.Connection, folder: Path) -> int:
             request["sealed"] = base64.b64encode(_sealed(key, about, value)).decode()
             connection.execute(
                 "UPDATE run SET request = ? WHERE id = ?", (plain.write_json(request).decode(), row["id"])
+            )
+            number += 1
+        sessions = "SELECT project, run, position, session FROM run_case WHERE session IS NOT NULL"
+        for row in connection.execute(sessions).fetchall():
+            about = f"{row['project']}/given"
+            value = _opened(folder, (about,), base64.b64decode(row["session"]), "what a run keeps before its rows")
+            text = base64.b64encode(_sealed(key, about, value)).decode()
+            connection.execute(
+                "UPDATE run_case SET session = ? WHERE run = ? AND position = ?", (text, row["run"], row["position"])
             )
             number += 1
         _write_next(folder, key)

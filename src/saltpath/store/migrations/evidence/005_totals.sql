@@ -1,0 +1,5 @@
+ALTER TABLE step ADD COLUMN flags INTEGER NOT NULL DEFAULT 3;
+CREATE TABLE part_begun (
+    run INTEGER NOT NULL, position INTEGER NOT NULL, row INTEGER NOT NULL, part TEXT NOT NULL,
+    PRIMARY KEY (run, position, row, part)
+) WITHOUT ROWID
