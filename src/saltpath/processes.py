@@ -1,4 +1,4 @@
-"""The entry of each supervised process: `python -m saltpath.processes writer|runner|web FOLDER [HOST PORT | NAME DESCRIPTOR]`, and of the one that looks through a
+"""The entry of each supervised process: `python -m saltpath.processes writer|runner|web FOLDER [HOST PORT | NAME DESCRIPTOR OWN_PORT]`, and of the one that looks through a
 file of rows for the web server."""
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ def main(arguments: list[str]) -> None:
     elif kind == "runner":
         from saltpath.runner import worker
 
-        worker.main(folder, arguments[2], int(arguments[3]))
+        worker.main(folder, arguments[2], int(arguments[3]), int(arguments[4]))
     elif kind == "profile":
         from saltpath.server import profiling
 

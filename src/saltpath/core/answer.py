@@ -22,15 +22,20 @@ _UTF8 = frozenset(["utf-8", "utf8", "us-ascii", "ascii"])
 
 
 def headers_of(head: bytes) -> list[tuple[str, str]]:
-    """The last head's header lines (an informational 1xx head may come before it)."""
+    """The last head's header lines (an informational 1xx head may come before it, trailers behind it)."""
     try:
         text = head.decode()
     except UnicodeDecodeError:
         text = head.decode("latin-1")
     headers: list[tuple[str, str]] = []
+    inside = True
     for line in text.split("\r\n"):
         if line[:5] == "HTTP/":
             headers.clear()
+            inside = True
+            continue
+        inside = inside and bool(line)
+        if not inside:  # behind the empty line: trailers, which are no headers (RFC 9110, 6.5)
             continue
         name, colon, value = line.partition(":")
         if colon:
@@ -52,10 +57,10 @@ class Mentions(msgspec.Struct, frozen=True, gc=False):
 @lru_cache(maxsize=32)
 def mentions(head: bytes) -> Mentions:
     """Of an answer's head, most of which are the same for a second."""
-    lower = head.lower()
     last = head.rfind(b"\nHTTP/") + 1
-    found = _STATUS.match(head, last)
-    status, whole = int(found[1]) if found else 0, _END.search(head, last) is not None
+    found, end = _STATUS.match(head, last), _END.search(head, last)
+    status, whole = int(found[1]) if found else 0, end is not None
+    lower = head[last : end.start() if end else None].lower()
     return Mentions(status, whole, b"content-encoding" in lower, b"cookie:" in lower, b"charset" in lower)
 
 

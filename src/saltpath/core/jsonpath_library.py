@@ -9,12 +9,12 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Any, NamedTuple
 
-import regex
 from iregexp_check import check as is_iregexp
 from jsonpath_rfc9535 import JSONPathEnvironment, JSONPathError
 from jsonpath_rfc9535.function_extensions import ExpressionType, FilterFunction
 
 from saltpath.core import slow
+from saltpath.core.patterns import PatternError, compile_pattern
 
 PATTERN_LIMIT_S = 0.1
 
@@ -56,7 +56,10 @@ class _Search(FilterFunction):
     def __call__(self, value: object, pattern: object) -> bool:
         if not isinstance(value, str) or not isinstance(pattern, str) or not is_iregexp(pattern):
             return False
-        compiled = regex.compile(_dot_as_rfc9485(pattern))
+        try:
+            compiled = compile_pattern(_dot_as_rfc9485(pattern))
+        except PatternError:
+            return False
         search = compiled.fullmatch if self._whole else compiled.search
         limit_s = slow.GLANCE_S if slow.is_deferred() else PATTERN_LIMIT_S
         try:

@@ -42,6 +42,8 @@ class Options:
     at_once: int | None = None
     per_second: float | None = None
     namespaces: tuple[tuple[str, str], ...] | None = None
+    trusted: tuple[str, ...] | None = None
+    """Hosts, with their ports where these are said, to which a redirect may carry all that the request had."""
     straight: bool = field(init=False, compare=False, repr=False)
 
     def __post_init__(self) -> None:
@@ -69,4 +71,5 @@ DEFAULTS = Options(
     cookies=True,
     fresh_connection=False,
     namespaces=(),
+    trusted=(),
 )

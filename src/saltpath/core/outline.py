@@ -268,6 +268,7 @@ def _options(options: Options) -> list[str]:
         (options.at_once is not None, f"at most {options.at_once} at once"),
         (options.per_second is not None, f"at most {options.per_second or 0:g} in a second"),
         (bool(options.namespaces), "namespaces of its own"),
+        (bool(options.trusted), f"trusts redirects to {', '.join(options.trusted or ())}"),
     ):
         if value:
             words.append(sentence)

@@ -15,12 +15,18 @@ from saltpath.core import slow
 from saltpath.core.why import Blocked, why
 
 PatternError = regex.error
+LONGEST = 20_000
 
 
 @lru_cache(maxsize=1024)
 def compile_pattern(pattern: str) -> Any:
-    """Raises PatternError."""
-    return regex.compile(pattern)
+    """Raises PatternError, also for one that is nested too deeply or too long to be a person's."""
+    if len(pattern) > LONGEST:
+        raise PatternError(f"it is longer than {LONGEST} letters")
+    try:
+        return regex.compile(pattern, cache_pattern=False)
+    except (RecursionError, MemoryError, OverflowError):
+        raise PatternError("it is nested too deeply") from None
 
 
 @dataclass(frozen=True, slots=True)

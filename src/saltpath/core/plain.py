@@ -6,6 +6,7 @@ form (`1318.40` stays `1318.40`), and compare by value.
 
 from __future__ import annotations
 
+import re
 from decimal import MAX_EMAX, MAX_PREC, MIN_EMIN, Context, Decimal, Inexact, InvalidOperation, Overflow, Underflow
 from typing import Any
 
@@ -27,6 +28,8 @@ _exact = Context(
 """A number as it is written; a third quicker than Decimal's own constructor."""
 _decoder = msgspec.json.Decoder(float_hook=_exact)
 _encoder = msgspec.json.Encoder(decimal_format="number")
+_HALF = re.compile(rb"\\\\u[dD][89a-fA-F]")
+"""The escape of a surrogate."""
 MOST_DIGITS = 1000
 MOST_EXPONENT = 400
 _LEAST_EXPONENT = -MOST_EXPONENT
@@ -48,7 +51,7 @@ def read_json(text: str | bytes) -> Any:
     try:
         return _decoder.decode(text)
     except msgspec.DecodeError as problem:
-        return _big_numbers(text, problem)
+        return _read_patiently(text, problem)
     except RecursionError:
         raise NotPlain("nested too deeply", too_deep=True) from None
     except UnicodeDecodeError:
@@ -57,22 +60,55 @@ def read_json(text: str | bytes) -> Any:
         raise NotPlain("a number's exponent has too many digits") from None
 
 
-def _big_numbers(text: str | bytes, problem: msgspec.DecodeError) -> Any:
-    """The fast reader refuses numbers of thousands of digits; the standard library's is told to keep them."""
-    if "out of range" not in str(problem):
+def _read_patiently(text: str | bytes, problem: msgspec.DecodeError) -> Any:
+    """The fast reader refuses numbers of thousands of digits and escapes of half a character (RFC 8259, 8.2); the standard library's is
+    told to keep them. `NaN` and `Infinity`, which that one would take, are no JSON."""
+    octets = text.encode("utf-8", "surrogatepass") if isinstance(text, str) else text
+    if "out of range" not in str(problem) and not _HALF.search(octets):
         raise NotPlain(str(problem).replace("JSON is malformed: ", "")) from None
     import json
 
     try:
-        return json.loads(text, parse_float=Decimal, parse_int=lambda digits: Decimal(digits))
-    except (ValueError, RecursionError) as second:
+        found = json.loads(octets.decode(), parse_float=_exact, parse_int=Decimal, parse_constant=_refused)
+    except UnicodeDecodeError:
+        raise NotPlain("it is not UTF-8") from None
+    except (ValueError, RecursionError, ArithmeticError) as second:
         raise NotPlain(str(second)) from None
+    return with_whole_texts(found)
+
+
+def _refused(constant: str) -> Any:
+    raise ValueError(f"{constant} is no JSON")
+
+
+def whole_text(text: str) -> str:
+    """The text as UTF-8 can hold it: half of a pair of surrogates stands as its escape, `\\ud800`. The same object where nothing does."""
+    if text.isascii():
+        return text
+    try:
+        text.encode()
+    except UnicodeEncodeError:
+        return text.encode("utf-8", "backslashreplace").decode()
+    return text
+
+
+def with_whole_texts(value: Any) -> Any:
+    """A plain value whose texts, and names in objects, UTF-8 can hold."""
+    if isinstance(value, str):
+        return whole_text(value)
+    if isinstance(value, (list, tuple)):
+        return [with_whole_texts(item) for item in value]
+    if isinstance(value, dict):
+        return {whole_text(str(name)): with_whole_texts(item) for name, item in value.items()}
+    return value
 
 
 def write_json(value: Any) -> bytes:
-    """Compact JSON, numbers exactly as kept."""
+    """Compact JSON, numbers exactly as kept; a text that UTF-8 cannot hold as `whole_text` writes it."""
     try:
         return _encoder.encode(value)
+    except UnicodeEncodeError:
+        return _encoder.encode(with_whole_texts(value))
     except ValueError:  # integers beyond the printing limit never come from us; say it rather than lose it
         raise NotPlain("a number with too many digits") from None
 

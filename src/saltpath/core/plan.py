@@ -106,6 +106,8 @@ class Plan:
     own_folder: Path | None = None
     root: Path | None = None
     first_rows: bool = False
+    own_port: int = 0
+    """Where Salt Path itself listens on this machine; no redirect leads there."""
 
 
 def planned(

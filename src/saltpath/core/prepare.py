@@ -38,6 +38,10 @@ class Prepared(msgspec.Struct, frozen=True, gc=False):
     body: bytes | None
     private: bool = True
     """Whether its head may carry what is always masked: Authorization or Cookie, also from the address's user."""
+    redirected: bool = False
+    """Whether an answer led there: then it does not reach Salt Path itself."""
+    stranger: bool = False
+    """Whether that is another origin, which gets no client certificate."""
 
 
 def prepare(step: Request, scopes: Scopes, token: str = "") -> Prepared:

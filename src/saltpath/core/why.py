@@ -10,6 +10,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from saltpath.core.plain import whole_text
+
+LONGEST_FAULT = 500
 TEMPLATES: dict[str, str] = {
     # reading a value
     "nothing-there": "nothing at {path}; {hint}",
@@ -162,6 +165,10 @@ TEMPLATES: dict[str, str] = {
     "judged-later": "this path is judged when the case runs next",
     "masked": "what is masked cannot be judged again; it is judged when the case runs next",
     "fault": "Salt Path itself made a mistake here: {problem}",
+    "header-unread": "{name} cannot be read and was passed over: {value}",
+    "redirect-with-body": "answered {status} to {address}, another host; the body is sent there only where options say trust redirects to: [{host}]",
+    "redirect-here": "a redirect to {address} leads to Salt Path itself, and is not followed",
+    "not-kept": "what this step saw could not be kept: {problem}",
     # what several answers have shown
     "sometimes-there": "it was there in {present} of the last {answers} answers",
     "several-kinds": "it was {kinds} in the last {answers} answers",
@@ -226,7 +233,13 @@ class _Lenient(dict[str, Any]):
 
 
 def why(code: str, **params: Any) -> Why:
-    return Why(code, params)
+    """A reason; texts that UTF-8 cannot hold stand escaped in it, so that it can be kept and shown."""
+    return Why(code, {name: whole_text(item) if type(item) is str else item for name, item in params.items()})
+
+
+def fault(problem: BaseException) -> Why:
+    """The reason of what only Salt Path itself can be blamed for."""
+    return why("fault", problem=f"{type(problem).__name__}: {problem}"[:LONGEST_FAULT])
 
 
 class Blocked(Exception):

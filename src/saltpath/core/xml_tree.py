@@ -32,6 +32,10 @@ class XPathError(ValueError):
     """The text is not an XPath, or uses a prefix that nobody declares."""
 
 
+MOST_PREFIXES = 1_000
+"""So many prefixes of a document are known to XPaths; each costs every one of them."""
+
+
 class Document(NamedTuple):
     """A document and its prefixes. `names` maps prefixes to namespaces, `prefixes` the other way round."""
 
@@ -84,25 +88,14 @@ def _as_utf8(octets: bytes, charset: str) -> bytes:
 
 def _with_prefixes(root: Any) -> Document:
     names: dict[str, str] = {}
-    for element in root.iter(etree.Element):
-        for prefix, uri in element.nsmap.items() if element is root else _own(element):
-            if prefix is None:
-                if element is root:
-                    names["_"] = uri
-            elif prefix not in names:
-                names[prefix] = uri
+    for prefix, uri in sorted(root.nsmap.items(), key=lambda pair: pair[0] is not None):
+        names.setdefault(prefix or "_", uri)
+    for _, (prefix, uri) in etree.iterwalk(root, events=("start-ns",)):
+        if prefix:
+            names.setdefault(prefix, uri)
+            if len(names) >= MOST_PREFIXES:
+                break
     return Document(root, names, {uri: prefix for prefix, uri in reversed(names.items())})
-
-
-def _own(element: Any) -> list[tuple[str | None, str]]:
-    """The prefixes that an element declares anew."""
-    above = element.getparent().nsmap
-    own = element.nsmap
-    return (
-        []
-        if len(own) == len(above) and own == above
-        else [pair for pair in own.items() if above.get(pair[0]) != pair[1]]
-    )
 
 
 @lru_cache(maxsize=1024)

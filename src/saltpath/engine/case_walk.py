@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import time
 from collections.abc import Mapping
 from dataclasses import replace
@@ -12,6 +13,7 @@ from saltpath.core.case import Part
 from saltpath.core.events import CaseFinished, CaseStarted, RowFinished, RowStarted
 from saltpath.core.moments import zone_of
 from saltpath.core.options import Options
+from saltpath.core.plain import with_whole_texts
 from saltpath.core.plan import Kept, PlannedCase, Resume, options_of, scope_of, scope_of_suite
 from saltpath.core.scopes import Scope, Scopes
 from saltpath.core.tables.sources import DatabaseRows, OutputRows, Row
@@ -19,11 +21,14 @@ from saltpath.core.totals import Planned, RowsTotal, case_outcome
 from saltpath.core.verdicts import Verdict
 from saltpath.core.why import Why
 from saltpath.engine.cookies import Jar
+from saltpath.engine.judging import masked_fault
 from saltpath.engine.looking_up import rows_of_database
 from saltpath.engine.masking import Masker
 from saltpath.engine.rows import Feed, rows_of
 from saltpath.engine.session import Session
 from saltpath.engine.walk import OfRun, Walk, since
+
+log = logging.getLogger("saltpath.engine")
 
 
 class CaseWalk:
@@ -44,6 +49,8 @@ class CaseWalk:
         self.under_way = 0
         self.verdict: Verdict = "skipped"
         self.reason: Why | None = None
+        self.fault: Exception | None = None
+        """What went wrong with its rows that only Salt Path itself can be blamed for."""
 
     async def begin(self) -> None:
         """A case not begun when the run is stopped is skipped without a trace of steps."""
@@ -149,7 +156,7 @@ class CaseWalk:
             reason: Why | None = row.why
         else:
             verdict, reason = await self._steps_of(walk, resume)
-        data: Mapping[str, Any] = masker.value(row.values)
+        data: Mapping[str, Any] = masker.value(with_whole_texts(row.values))
         reason = masker.why(reason)
         of_run.emit(RowFinished(of_run.now_us(), self._index, row.number, verdict, reason, since(begun), data))
         self._sum.add(row.number, verdict, reason)
@@ -183,6 +190,9 @@ class CaseWalk:
         if self.feed is not None:
             self.feed.close()
             problem = problem or (self.feed.problem.reason if self.feed.problem else None)
+        if self.fault is not None:
+            log.error("a fault of Salt Path's own in the rows of %s", case.name, exc_info=self.fault)
+            problem = masked_fault(self.fault, self._masker)
         once_bad = around.bad is not None
         if case.at_the_end and self._planned.only is None:
             await self._begin_part(0, "at the end")
@@ -201,6 +211,13 @@ class CaseWalk:
             problem=self._masker.why(problem),
             stopped_by=self._of_run.stop.by,
         )
+
+    def give_up(self, problem: Exception) -> None:
+        """End the case here: something went wrong that only Salt Path itself can be blamed for."""
+        if self.feed is not None:
+            self.feed.close()
+        reason = masked_fault(problem, self._masker)
+        self._finish(Planned(has_rows=self._planned.case.rows is not None, rows=None, problem=reason))
 
     def _finish(self, planned: Planned) -> None:
         self.verdict, reason = case_outcome(planned, self._around.total, self._sum)

@@ -8,7 +8,9 @@ beforehand (`heads.py`), libcurl is not asked for it.
 from __future__ import annotations
 
 import asyncio
+import socket
 from collections.abc import Callable
+from ipaddress import ip_address
 from typing import Any
 from urllib.parse import urlsplit, urlunsplit
 
@@ -46,6 +48,7 @@ class Sending(Transfer):
         "body",
         "error",
         "expected",
+        "forbidden_port",
         "getinfo",
         "handle",
         "heads",
@@ -54,6 +57,7 @@ class Sending(Transfer):
         "limit",
         "options",
         "prepared",
+        "refused",
         "size",
         "too_large",
     )
@@ -71,6 +75,8 @@ class Sending(Transfer):
         self.prepared: Prepared | None = None  # what the handle is set to, with these options
         self.options: Options | None = None
         self.too_large = False
+        self.forbidden_port = 0  # of this machine, to which this exchange may not connect
+        self.refused = False  # it would have connected there
         self.begun = 0
         self.error: tuple[int, str] | None = None
         handle = self.handle = pycurl.Curl()
@@ -87,6 +93,27 @@ class Sending(Transfer):
         handle.setopt(pycurl.DEBUGFUNCTION, self._watch)
         handle.setopt(pycurl.HEADERFUNCTION, self.heads_in.append)
         handle.setopt(pycurl.WRITEFUNCTION, self._write)
+
+    def forbid(self, port: int) -> None:
+        """Do not connect to this port of this machine, under whatever name (0: connect anywhere); looked at when the address is known, so
+        that no name server can lead there. A connection that stands is not used again."""
+        self.refused = False
+        if port == self.forbidden_port:
+            return
+        self.forbidden_port = port
+        self.handle.setopt(pycurl.FRESH_CONNECT, 1 if port else 0)
+        if port:
+            self.handle.setopt(pycurl.OPENSOCKETFUNCTION, self._open)
+        else:
+            self.handle.unsetopt(pycurl.OPENSOCKETFUNCTION)
+            self.prepared = self.options = None  # what was set of connections is set anew
+
+    def _open(self, purpose: int, place: Any) -> Any:
+        family, kind, protocol, address = place
+        if address[1] == self.forbidden_port and _is_here(str(address[0])):
+            self.refused = True
+            return pycurl.SOCKET_BAD
+        return socket.socket(family, kind, protocol)
 
     def _watch(self, kind: int, data: bytes) -> None:
         if kind == _HEADER_OUT:
@@ -197,9 +224,12 @@ def _differ_in_address(one: Prepared, other: Prepared) -> bool:
 class Client:
     """Carries out exchanges in one loop. Its connections belong to one project's run. Close it when done.
 
-    `now_us` gives UTC in microseconds."""
+    `now_us` gives UTC in microseconds. `own_port`: where Salt Path itself listens, to which no redirect leads."""
 
-    def __init__(self, selector: CurlSelector, now_us: Callable[[], int], connections: int = 100) -> None:
+    def __init__(
+        self, selector: CurlSelector, now_us: Callable[[], int], connections: int = 100, own_port: int = 0
+    ) -> None:
+        self._own_port = own_port
         self._loop = asyncio.get_running_loop()
         self._now_us = now_us
         self._free: list[Sending] = []
@@ -250,7 +280,11 @@ class Client:
         now_us = self._now_us
         slot.begun = now_us()
         try:
+            if prepared.redirected or slot.forbidden_port:
+                slot.forbid(0)
             slot.set(prepared, options)
+            if prepared.redirected:
+                slot.forbid(self._own_port)
         except (pycurl.error, UnicodeError) as problem:
             self._free.append(slot)
             reason = why("address-unreadable", address=prepared.address, problem=str(problem))
@@ -304,6 +338,23 @@ class Client:
             self._pace.end(host)
 
 
+def _is_here(address: str) -> bool:
+    """Whether an IP address is this machine's own: one that can be bound to here."""
+    try:
+        ip = ip_address(address.partition("%")[0])
+    except ValueError:
+        return True  # what cannot be told is not trusted
+    ip = getattr(ip, "ipv4_mapped", None) or ip
+    if ip.is_loopback or ip.is_unspecified:
+        return True
+    with socket.socket(socket.AF_INET6 if ip.version == 6 else socket.AF_INET, socket.SOCK_DGRAM) as probe:
+        try:
+            probe.bind((address, 0))
+        except OSError:
+            return False
+    return True
+
+
 def _address(address: str) -> str:
     """The address with its host in ASCII (IDNA 2008) and nothing but ASCII elsewhere."""
     if address.isascii():
@@ -323,6 +374,8 @@ def _unsent(prepared: Prepared, begun: int, problem: Why) -> Exchange:
 
 
 def _problem(slot: Sending, prepared: Prepared, options: Options, error: tuple[int, str], connected: bool) -> Why:
+    if slot.refused:
+        return why("redirect-here", address=prepared.address)
     if slot.too_large:
         return why("too-large", limit=show_size(slot.limit))
     return reason(

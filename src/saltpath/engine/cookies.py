@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import astuple, dataclass
-from datetime import UTC, datetime
-from email.utils import parsedate_to_datetime
 from typing import Any
 from urllib.parse import urlsplit
+
+from saltpath.core.header_values import attributes_of, max_age_of, moment_of
 
 MOST = 1_000
 
@@ -83,11 +83,10 @@ def _is_here(host: str | None) -> bool:
 
 
 def _read(text: str, host: str, path: str, now_us: int) -> Cookie | None:
-    pair, *attributes = text.split(";")
-    name, equals, value = pair.partition("=")
+    name, equals, value = text.partition(";")[0].partition("=")
     if not equals or not name.strip():
         return None
-    given = {key.strip().lower(): item.strip() for key, _, item in (part.partition("=") for part in attributes)}
+    given = attributes_of(text)
     domain = given.get("domain", "").lstrip(".").lower()
     if domain and not (_within(host, domain) and ("." in domain or domain == host)):
         return None
@@ -100,20 +99,11 @@ def _read(text: str, host: str, path: str, now_us: int) -> Cookie | None:
 
 
 def _ends(given: dict[str, str], now_us: int) -> int | None:
-    age = given.get("max-age", "")
-    if age.lstrip("-").isdigit():
-        return now_us + min(int(age), 10**9) * 1_000_000
-    if "expires" not in given:
-        return None
-    try:
-        moment = parsedate_to_datetime(given["expires"].replace("-", " "))
-    except (ValueError, TypeError):
-        return None
-    return (
-        int((moment if moment.tzinfo else moment.replace(tzinfo=UTC)).timestamp() * 1e6)
-        if moment != datetime.min
-        else None
-    )
+    age = max_age_of(given.get("max-age", ""))
+    if age is not None:
+        return now_us + age * 1_000_000
+    moment = moment_of(given["expires"]) if "expires" in given else None
+    return None if moment is None else int(moment.timestamp() * 1e6)
 
 
 def _within(host: str, domain: str) -> bool:

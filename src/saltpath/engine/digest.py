@@ -15,7 +15,9 @@ from saltpath.core.prepare import Prepared
 from saltpath.core.why import Blocked, why
 
 _HASHES = {"sha-512-256": "sha512_256", "sha-256": "sha256", "md5": "md5"}
-_FIELD = re.compile(r'([A-Za-z0-9_*-]+)\s*=\s*(?:"((?:[^"\\]|\\.)*)"|([^\s,]+))')
+_ESCAPED = re.compile(r"\\(.)")
+_LONGEST = 16_000
+"""What is looked at of all such headers of an answer together; real challenges have some hundred letters."""
 
 
 class Challenge(NamedTuple):
@@ -36,32 +38,63 @@ def challenge_of(headers: Iterable[tuple[str, str]]) -> Challenge:
     """The strongest Digest challenge of a 401. Raises Blocked if there is none that can be answered."""
     found: list[Challenge] = []
     refused = "the answer asks for no Digest sign-in"
-    for name, value in headers:
-        if name.lower() != "www-authenticate":
+    given = ", ".join(value for name, value in headers if name.lower() == "www-authenticate")
+    for scheme, fields in _challenges(given[:_LONGEST]):
+        if scheme != "digest":
             continue
-        for part in re.split(r"(?i)(?:^|,\s*)(?=[a-z][a-z0-9-]*\s+[a-z*-]+\s*=)", value):
-            scheme, _, rest = part.strip().partition(" ")
-            if scheme.lower() != "digest":
-                continue
-            fields = {
-                key.lower(): re.sub(r"\\(.)", r"\1", quoted) or bare for key, quoted, bare in _FIELD.findall(rest)
-            }
-            algorithm = fields.get("algorithm", "MD5")
-            kind = algorithm.lower().removesuffix("-sess")
-            offered = [item.strip().lower() for item in fields.get("qop", "").split(",") if item.strip()]
-            if kind not in _HASHES or "nonce" not in fields or (offered and not {"auth", "auth-int"} & set(offered)):
-                refused = f"the answer asks for Digest with {algorithm}, which is not known here"
-                continue
-            qop = "" if not offered else "auth" if "auth" in offered else "auth-int"
-            found.append(
-                Challenge(fields.get("realm", ""), fields["nonce"], fields.get("opaque", ""), algorithm, _HASHES[kind],
-                          algorithm.lower().endswith("-sess"), qop, fields.get("stale", "").lower() == "true",
-                          fields.get("userhash", "").lower() == "true")
-            )  # fmt: skip
+        algorithm = fields.get("algorithm", "MD5")
+        kind = algorithm.lower().removesuffix("-sess")
+        offered = [item.strip().lower() for item in fields.get("qop", "").split(",") if item.strip()]
+        if kind not in _HASHES or "nonce" not in fields or (offered and not {"auth", "auth-int"} & set(offered)):
+            refused = f"the answer asks for Digest with {algorithm[:40]}, which is not known here"
+            continue
+        qop = "" if not offered else "auth" if "auth" in offered else "auth-int"
+        found.append(
+            Challenge(fields.get("realm", ""), fields["nonce"], fields.get("opaque", ""), algorithm, _HASHES[kind],
+                      algorithm.lower().endswith("-sess"), qop, fields.get("stale", "").lower() == "true",
+                      fields.get("userhash", "").lower() == "true")
+        )  # fmt: skip
     if not found:
         raise Blocked(why("digest", problem=refused))
     order = list(_HASHES.values())
     return min(found, key=lambda challenge: order.index(challenge.hash))
+
+
+def _challenges(text: str) -> list[tuple[str, dict[str, str]]]:
+    """The challenges of WWW-Authenticate headers (RFC 9110, 11.6.1): scheme and parameters, names in lower case. Each letter is looked at
+    once, whatever stands there."""
+    found: list[tuple[str, dict[str, str]]] = []
+    for item in _items(text):
+        name, equals, value = item.partition("=")
+        before, space, key = name.strip().rpartition(" ")
+        if space or not equals:  # a scheme begins, with its first parameter or with none
+            found.append(((before if space and equals else name).strip().lower(), {}))
+        if equals and found:
+            found[-1][1].setdefault(key.strip().lower(), _unquoted(value.strip()))
+    return found
+
+
+def _items(text: str) -> list[str]:
+    """What stands between commas, those within quotes left alone."""
+    items: list[str] = []
+    begin, quoted, escaped = 0, False, False
+    for at, letter in enumerate(text):
+        if escaped:
+            escaped = False
+        elif quoted and letter == "\\":
+            escaped = True
+        elif letter == '"':
+            quoted = not quoted
+        elif letter == "," and not quoted:
+            items.append(text[begin:at])
+            begin = at + 1
+    return [item.strip() for item in (*items, text[begin:]) if item.strip()]
+
+
+def _unquoted(value: str) -> str:
+    if len(value) < 2 or value[0] != '"' or value[-1] != '"':
+        return value
+    return _ESCAPED.sub(r"\1", value[1:-1])
 
 
 def answered(prepared: Prepared, challenge: Challenge, user: str, password: str, nonce: str = "") -> Prepared:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import time
 from collections.abc import Awaitable, Callable
 from typing import Any, TypeVar
@@ -23,12 +24,13 @@ from saltpath.core.scopes import Scopes
 from saltpath.core.sent import asker
 from saltpath.core.subjects import find, taken
 from saltpath.core.verdicts import Verdict
-from saltpath.core.why import Blocked, Why, why
+from saltpath.core.why import Blocked, Why, fault, why
 from saltpath.engine.client import Aborted
 from saltpath.engine.masking import Masker
 from saltpath.engine.sending import retry_after_s
 from saltpath.engine.session import Session
 
+log = logging.getLogger("saltpath.engine")
 T = TypeVar("T")
 Kept = tuple[dict[str, Any], Why | None]
 NOTHING: Kept = ({}, None)
@@ -163,6 +165,25 @@ def blocked_step(step: Answered, reason: Why, exchanges: list[Exchange], masker:
         masked(exchanges, masker),
         skipped,
     )
+
+
+def masked_fault(problem: BaseException, masker: Masker) -> Why:
+    """The reason of a fault of Salt Path's own, which may speak of anything."""
+    try:
+        reason = masker.why(fault(problem))
+    except Exception:
+        reason = None
+    return reason or why("fault", problem=type(problem).__name__)
+
+
+def faulty_step(step: Answered, problem: Exception, exchanges: list[Exchange], masker: Masker) -> Done:
+    """What becomes of a step in which Salt Path itself made a mistake: it is blocked, with the exchanges that there were."""
+    log.error("a fault of Salt Path's own in the step %s", step.name, exc_info=problem)
+    reason = masked_fault(problem, masker)
+    try:
+        return blocked_step(step, reason, exchanges, masker)
+    except Exception:
+        return Done("blocked", reason, 0, exchanges[-1].status if exchanges else 0)
 
 
 def reasoned(

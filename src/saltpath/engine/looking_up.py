@@ -16,11 +16,13 @@ from saltpath.core.scopes import Scopes
 from saltpath.core.sent import asker
 from saltpath.core.tables.sources import DatabaseRows
 from saltpath.core.why import Blocked, Why, why
+from saltpath.engine.client import Aborted
 from saltpath.engine.databases import LARGEST, Databases, Place, Rows
 from saltpath.engine.judging import (
     Done,
     answer_of,
     blocked_step,
+    faulty_step,
     inherited,
     mask_done,
     now,
@@ -77,13 +79,17 @@ async def look_up(
         kept, lost = await now(lambda: take_kept(step.keep, answer, scopes, masker), session)
         if lost is not None and verdict != "failed":
             verdict, reason = "blocked", reason if verdict == "blocked" else lost
+        counts = verdict != "unchecked" or part not in CLEANING
+        done = Done(verdict, reason, exchange.times.total, 0, (), outcomes, kept, (), counts, attempts)
+        return mask_done(done, step, exchanges, masker)
     except Blocked as problem:
         return blocked_step(step, problem.reason, exchanges, masker)
+    except Aborted:
+        raise
+    except Exception as problem:
+        return faulty_step(step, problem, exchanges, masker)
     finally:
         scopes.asking = None
-    counts = verdict != "unchecked" or part not in CLEANING
-    done = Done(verdict, reason, exchange.times.total, 0, (), outcomes, kept, (), counts, attempts)
-    return mask_done(done, step, exchanges, masker)
 
 
 def rows_of_database(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import logging
 import time
 from collections import deque
 from collections.abc import Awaitable, Callable, Iterator
@@ -15,8 +16,9 @@ from saltpath.core.scopes import Scopes
 from saltpath.core.tables.made import made_rows
 from saltpath.core.tables.picking import Picks, read_picks
 from saltpath.core.tables.sources import DatabaseRows, FileRows, NamedRows, OutputRows, Row, Source
-from saltpath.core.why import Blocked, why
+from saltpath.core.why import Blocked, fault, why
 
+log = logging.getLogger("saltpath.engine")
 MOST_AHEAD = 256
 Begin = Callable[[int], Awaitable[bool]]
 """Says that rows up to this number may begin; gives False if they may not."""
@@ -85,6 +87,9 @@ class Feed:
             rows.extend(islice(self._rows, wanted))
         except Blocked as problem:
             self.problem = problem
+        except Exception as problem:
+            log.exception("a fault of Salt Path's own while rows are read")
+            self.problem = Blocked(fault(problem))
         return rows
 
     def close(self) -> None:

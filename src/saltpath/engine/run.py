@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import logging
 import time
 from collections.abc import Callable
 
@@ -21,6 +22,8 @@ from saltpath.engine.stop import Stop
 from saltpath.engine.tokens import Tokens
 from saltpath.engine.walk import Emit, OfRun, since
 
+log = logging.getLogger("saltpath.engine")
+
 
 def utc_us() -> int:
     """Now, UTC, in microseconds. The one clock that the engine is given unless a test hands in another."""
@@ -32,7 +35,7 @@ async def run_plan(
 ) -> Verdict:
     """Carry out the plan; every event goes to `emit` in the loop's thread. Returns the run's verdict."""
     stop = stop or Stop()
-    client = Client(selector, now_us, connections=max(plan.jobs * 2, 16))
+    client = Client(selector, now_us, connections=max(plan.jobs * 2, 16), own_port=plan.own_port)
     stop.aborts(client.abort)
     begun = time.monotonic_ns()
     environment = plan.environment.name if plan.environment else ""
@@ -93,7 +96,11 @@ class _Crew:
             if index is None:
                 return
             case = CaseWalk(self._of_run, self._of_run.plan.cases[index], index)
-            await case.begin()
+            try:
+                await case.begin()
+            except Exception as problem:
+                self._give_up(case, problem)
+                continue
             if case.feed is None:
                 self.ended.append((case.verdict, case.reason))
             else:
@@ -103,11 +110,27 @@ class _Crew:
     async def _rows(self, case: CaseWalk) -> None:
         """Rows of a case until none is left to begin."""
         case.under_way += 1
-        while await case.one_row():
-            pass
+        problem: Exception | None = None
+        try:
+            while await case.one_row():
+                pass
+        except Exception as fault:
+            problem = fault
         case.under_way -= 1
         if case in self._open:
             self._open.remove(case)
-        if not case.under_way:
+        if problem is not None:
+            case.fault = problem
+        if case.under_way:
+            return
+        try:
             await case.end()
             self.ended.append((case.verdict, case.reason))
+        except Exception as fault:
+            self._give_up(case, fault)
+
+    def _give_up(self, case: CaseWalk, problem: Exception) -> None:
+        """End a case that Salt Path itself made a mistake in; the others go on."""
+        log.exception("a fault of Salt Path's own in a case")
+        case.give_up(problem)
+        self.ended.append((case.verdict, case.reason))

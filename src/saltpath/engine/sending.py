@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from urllib.parse import urljoin, urlsplit
+from dataclasses import replace as replaced
+from urllib.parse import urlsplit
 
 from msgspec.structs import replace
 
@@ -10,6 +11,7 @@ from saltpath.core import slow
 from saltpath.core.answer import mentions
 from saltpath.core.case import Request
 from saltpath.core.exchange import Exchange
+from saltpath.core.header_values import location_of, retry_after_of
 from saltpath.core.options import Options
 from saltpath.core.prepare import Prepared, prepare
 from saltpath.core.why import Blocked, why
@@ -21,7 +23,9 @@ MOST_REDIRECTS = 10
 LONGEST_RETRY_AFTER_S = 60.0
 REDIRECTS = frozenset([301, 302, 303, 307, 308])
 _BODY_HEADERS = frozenset(["content-type", "content-length", "content-encoding", "content-language"])
-_OWN_HEADERS = frozenset(["authorization", "cookie"])
+_TO_STRANGERS = frozenset(["accept", "accept-encoding", "accept-language", "user-agent"])
+"""The headers that go along to another origin. A browser that is led there by an answer sends no others of a page's own, no
+credentials, and none of the first one's cookies (Fetch, 4.4; RFC 9110, 15.4)."""
 _ASKING = frozenset(["digest", "oauth2"])
 _UNSAFE = frozenset(["POST", "PATCH"])
 
@@ -168,9 +172,12 @@ async def _follow(prepared: Prepared, options: Options, session: Session, exchan
         exchange = exchanges[-1]
         seen.add((prepared.method, prepared.address))
         location = next((value for name, value in exchange.headers if name.lower() == "location"), None)
-        if exchange.status not in REDIRECTS or exchange.why is not None or location is None:
+        address = None if location is None else location_of(prepared.address, location)
+        if exchange.status not in REDIRECTS or exchange.why is not None or address is None:
             return exchange
-        prepared = _redirected(prepared, exchange.status, location)
+        prepared = _redirected(prepared, exchange.status, address, options.trusted or ())
+        if prepared.stranger and options.certificate is not None:
+            options = replaced(options, certificate=None)
         if (prepared.method, prepared.address) in seen:
             raise Blocked(why("redirect-loop", address=prepared.address))
         hops += 1
@@ -179,27 +186,37 @@ async def _follow(prepared: Prepared, options: Options, session: Session, exchan
         await _tried(prepared, options, session, exchanges)
 
 
-def _redirected(prepared: Prepared, status: int, location: str) -> Prepared:
-    address = urljoin(prepared.address, location).partition("#")[0]
+def _redirected(prepared: Prepared, status: int, address: str, trusted: tuple[str, ...]) -> Prepared:
+    """The request that a redirect asks for. To another origin goes what a browser would send, unless it is trusted."""
     try:
-        parts, before = urlsplit(address), urlsplit(prepared.address)
-        same_place = (parts.scheme, parts.hostname, parts.port) == (before.scheme, before.hostname, before.port)
+        here, there = _origin(prepared.address), _origin(address)
     except ValueError as problem:
         raise Blocked(why("redirect-nowhere", address=address, problem=str(problem))) from None
-    if parts.scheme not in ("http", "https") or not parts.hostname:
+    scheme, host, port = there
+    if scheme not in ("http", "https") or not host:
         raise Blocked(why("redirect-nowhere", address=address, problem="only http and https are followed"))
     method, body, headers = prepared.method, prepared.body, prepared.headers
     if (status == 303 and method != "HEAD") or (status in (301, 302) and method == "POST"):
         method, body = "GET", None
         headers = tuple(pair for pair in headers if pair[0].lower() not in _BODY_HEADERS)
-    if not same_place:
-        headers = tuple(pair for pair in headers if pair[0].lower() not in _OWN_HEADERS)
-    return Prepared(method, address, headers, body)
+    stranger = prepared.stranger or (here != there and not {host, f"{host}:{port}"} & set(trusted))
+    if stranger:
+        if body is not None:
+            raise Blocked(why("redirect-with-body", status=status, address=address, host=host))
+        headers = tuple(pair for pair in headers if pair[0].lower() in _TO_STRANGERS)
+    return Prepared(method, address, headers, body, redirected=True, stranger=stranger)
+
+
+def _origin(address: str) -> tuple[str, str, int | None]:
+    """Scheme, host and port (RFC 6454, 4). Raises ValueError."""
+    parts = urlsplit(address)
+    usual = {"http": 80, "https": 443}.get(parts.scheme)
+    return parts.scheme, parts.hostname or "", parts.port or usual
 
 
 def retry_after_s(exchange: Exchange, usual_s: float) -> float:
     """How long to wait before sending again: what the answer's Retry-After says in seconds, up to a minute, else as usual."""
     for name, value in exchange.headers if exchange.why is None else ():
-        if name.lower() == "retry-after" and value.isdigit():
-            return min(float(value), LONGEST_RETRY_AFTER_S)
+        if name.lower() == "retry-after" and (seconds := retry_after_of(value)) is not None:
+            return min(seconds, LONGEST_RETRY_AFTER_S)
     return usual_s

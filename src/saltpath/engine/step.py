@@ -15,11 +15,12 @@ from saltpath.core.references import Template
 from saltpath.core.scopes import Scopes
 from saltpath.core.sent import asker
 from saltpath.core.why import Blocked, Why
-from saltpath.engine.client import Sending
+from saltpath.engine.client import Aborted, Sending
 from saltpath.engine.judging import (
     NOTHING,
     Done,
     blocked_step,
+    faulty_step,
     inherited,
     judged_slowly,
     kept_slowly,
@@ -96,16 +97,22 @@ async def carry_out(step: Request, options: Options, session: Session, part: Par
                 kept, lost = await kept_slowly(step, answer, session, asked)
         if lost is not None and verdict != "failed":
             verdict, reason = "blocked", reason if verdict == "blocked" else lost
+        scopes.asking = None
+        counts = verdict != "unchecked" or part not in CLEANING
+        if not masker.any:
+            shown = masked(exchanges, masker) if session.private or len(exchanges) > 1 else (exchange,)
+            return Done(verdict, reason, us, exchange.status, shown, outcomes, kept, (), counts, attempts)
+        done = Done(verdict, reason, us, exchange.status, (), outcomes, kept, (), counts, attempts)
+        return mask_done(done, step, exchanges, masker)
     except Blocked as problem:
         scopes.asking = None
         return blocked_step(step, problem.reason, exchanges, masker)
-    scopes.asking = None
-    counts = verdict != "unchecked" or part not in CLEANING
-    if not masker.any:
-        shown = masked(exchanges, masker) if session.private or len(exchanges) > 1 else (exchange,)
-        return Done(verdict, reason, us, exchange.status, shown, outcomes, kept, (), counts, attempts)
-    done = Done(verdict, reason, us, exchange.status, (), outcomes, kept, (), counts, attempts)
-    return mask_done(done, step, exchanges, masker)
+    except Aborted:
+        scopes.asking = None
+        raise
+    except Exception as problem:
+        scopes.asking = None
+        return faulty_step(step, problem, exchanges, masker)
 
 
 def _filled(options: Options, scopes: Scopes) -> Options:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import logging
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
@@ -44,7 +45,7 @@ from saltpath.engine.client import Aborted, Client
 from saltpath.engine.databases import Databases
 from saltpath.engine.helper import Helper
 from saltpath.engine.inside import inputs_of, items_of
-from saltpath.engine.judging import Done, wrote
+from saltpath.engine.judging import Done, masked_fault, wrote
 from saltpath.engine.looking_up import look_up
 from saltpath.engine.order import Order
 from saltpath.engine.session import Session
@@ -54,6 +55,7 @@ from saltpath.engine.stop import Stop
 from saltpath.engine.tokens import Tokens
 
 Emit = Callable[[Event], None]
+log = logging.getLogger("saltpath.engine")
 _WRITING = (Request, LookUp, SetValues)
 
 
@@ -183,12 +185,11 @@ class Walk:
             done = Done("blocked", why("stopped", by=of_run.stop.by), 0, 0)
         except Blocked as problem:
             done = Done("blocked", self.session.masker.why(problem.reason), 0, 0)
-        except (RecursionError, ArithmeticError, LookupError, TypeError, ValueError, AttributeError) as problem:
-            done = Done("blocked", why("fault", problem=f"{type(problem).__name__}: {problem}"), 0, 0)
+        except Exception as problem:  # whatever it is, it costs this step alone
+            log.exception("a fault of Salt Path's own in the step %s", step.name)
+            done = Done("blocked", masked_fault(problem, self.session.masker), 0, 0)
         for name, item in spot.items:
             used[f"[={name}]"] = {"from": "item", "value": item}
-        if self.session.masker.any:
-            used = self.session.masker.uses(used)
         self._finish(spot, step, done, total, used)
 
     # ---- steps inside steps
@@ -326,10 +327,34 @@ class Walk:
                 if outcome.counts and outcome.verdict in ("passed", "failed"):
                     judged = True
                     break
+        masker = self.session.masker
         event = StepFinished(
             self.of_run.now_us(), self.index, self.row, spot.part, spot.index, step.key, step.name,
-            step.kind, done.verdict, done.why, done.us, done.status, done.exchanges, done.outcomes, done.kept, used or {},
+            step.kind, done.verdict, done.why, done.us, done.status, done.exchanges, done.outcomes, done.kept, {},
             done.secret_kept, done.counts, done.attempts, spot.inner, done.wrote, judged,
         )  # fmt: skip
+        try:
+            if used:
+                event = msgspec.structs.replace(event, used=masker.uses(used) if masker.any else used)
+            self.of_run.emit(event)
+        except Exception as problem:
+            log.exception("what the step %s saw cannot be kept", step.name)
+            event = self._without_evidence(event, problem)
+            self.of_run.emit(event)
         total.add(event)
-        self.of_run.emit(event)
+
+    def _without_evidence(self, event: StepFinished, problem: Exception) -> StepFinished:
+        """How a step ended of which what it saw cannot be recorded: what could not be kept cannot be vouched for."""
+        reason = masked_fault(problem, self.session.masker)
+        return msgspec.structs.replace(
+            event,
+            verdict="blocked",
+            why=why("not-kept", problem=reason.params["problem"]),
+            exchanges=(),
+            outcomes=(),
+            kept={},
+            used={},
+            secret_kept=(),
+            counts=True,
+            wrote=None,
+        )

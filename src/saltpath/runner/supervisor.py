@@ -128,7 +128,7 @@ class Supervisor:
     def watch(self, ready: Callable[[], None] = lambda: None) -> None:
         """Keep everything running until told to end; `ready` is called once all were started."""
         for child in self.children:
-            _start(child)
+            _start(child, self.settings.port)
         ready()
         self.looked = time.monotonic()
         while not self.told.wait(LOOK_S):
@@ -145,7 +145,7 @@ class Supervisor:
         now = time.monotonic()
         if child.process is None:
             if now >= child.not_before:
-                _start(child)
+                _start(child, self.settings.port)
         elif child.process.poll() is not None:
             child.quick_ends = child.quick_ends + 1 if now - child.started < 2 else 0
             pause = min(0.05 * 2**child.quick_ends, LONGEST_PAUSE_S) if child.quick_ends else 0.0
@@ -206,13 +206,14 @@ def _check_port(host: str, port: int) -> None:
             raise StoreError(f"port {port} of {host} cannot be listened on: {problem.strerror}") from None
 
 
-def _start(child: _Child) -> None:
+def _start(child: _Child, own_port: int) -> None:
     environment = {**os.environ, "PYTHONUNBUFFERED": "1"}
     command, passed = child.command, tuple[int, ...]()
     if child.beats is not None:
         child.runner = new_id("runner")
         child.heartbeat.beat()
-        command, passed = [*command, child.runner, str(child.beats.fileno())], (child.beats.fileno(),)
+        command = [*command, child.runner, str(child.beats.fileno()), str(own_port)]
+        passed = (child.beats.fileno(),)
     child.process = subprocess.Popen(command, env=environment, stdin=subprocess.DEVNULL, pass_fds=passed)
     child.started = time.monotonic()
 

@@ -64,8 +64,8 @@ log = logging.getLogger("saltpath.runner")
 class Worker:
     """One runner process. `name`: that its supervisor knows it by, and releases its jobs by when it has ended."""
 
-    def __init__(self, folder: Path, name: str, heartbeat: Heartbeat) -> None:
-        self._folder, self._name, self._heartbeat = folder, name, heartbeat
+    def __init__(self, folder: Path, name: str, heartbeat: Heartbeat, own_port: int = 0) -> None:
+        self._folder, self._name, self._heartbeat, self._own_port = folder, name, heartbeat, own_port
         self._main = connect(folder, "main")
         self._evidence = connect(folder, "evidence")
         self._recorder = Recorder(folder, heartbeat.beat)
@@ -218,6 +218,7 @@ class Worker:
             read_output=self._output_reader(run),
             own_folder=self._folder,
             first_rows=bool(run.request.get("firstRows")),
+            own_port=self._own_port,
         )
         return plan, positions
 
@@ -353,6 +354,6 @@ def _every(outcomes: Iterable[Outcome]) -> Iterator[Outcome]:
         yield from _every(outcome.parts)
 
 
-def main(folder: Path, name: str, descriptor: int) -> None:
+def main(folder: Path, name: str, descriptor: int, own_port: int) -> None:
     with holding(folder):
-        Worker(folder, name, Heartbeat(descriptor)).serve()
+        Worker(folder, name, Heartbeat(descriptor), own_port).serve()

@@ -251,7 +251,7 @@ SHAPES: dict[str, Any] = {
     "Times": _object(lookup=NUMBER, connect=NUMBER, tls=NUMBER, waiting=NUMBER, receiving=NUMBER, total=NUMBER),
     "Exchange": _object(id=TEXT, method=TEXT, address=TEXT, sentHead=TEXT, sentBody=TEXT, sentSize=WHOLE, status=WHOLE,
                         receivedHead=TEXT, mediaType=TEXT, size=WHOLE, receivedSize=WHOLE, begunAt=TEXT, times=_ref("Times"),
-                        reused=FLAG, resent=FLAG, why=_maybe("Reason")),
+                        reused=FLAG, resent=FLAG, why=_maybe("Reason"), passedOver=TEXTS),
     "Kept": _object(name=TEXT, value=TEXT, secret=FLAG),
     "Used": _object((), **{"text": TEXT, "from": TEXT, "value": TEXT}),
     "StepEvidence": _object(**_EVIDENCE),

@@ -93,7 +93,7 @@ def row_of(event: StepFinished, position: int) -> StepRow:
     """A step's event as a row. Runs in the runner, so that the writer only compresses and inserts."""
     bodies: dict[bytes, bytes] = {}
     exchanges = [
-        [x.method, x.address, x.sent_head, _apart(x.sent_body, bodies), x.status, x.received_head,
+        [plain.whole_text(x.method), plain.whole_text(x.address), x.sent_head, _apart(x.sent_body, bodies), x.status, x.received_head,
          _apart(x.raw_body, bodies), None if x.body == x.raw_body else _apart(x.body, bodies), x.times, x.begun_us,
          x.reused, x.resent, _why(x.why)]
         for x in event.exchanges

@@ -2424,6 +2424,7 @@ export interface components {
             reused: boolean;
             resent: boolean;
             why: components["schemas"]["Reason"] | null;
+            passedOver: string[];
         };
         Kept: {
             name: string;

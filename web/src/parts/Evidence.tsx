@@ -122,7 +122,16 @@ function Body({ view, exchange, step, keeps, acts, loose, namespaces }: BodyProp
   if (view === "Tree") return <JsonTree address={api.bodyAddress(exchange.id)} watch={watch} acts={acts} />;
   if (view === "Raw") return <Raw exchange={exchange} />;
   if (view === "Headers")
-    return <pre className="code pad">{exchange.receivedHead.trimEnd() || "No answer came."}</pre>;
+    return (
+      <>
+        {exchange.passedOver.map((sentence) => (
+          <p key={sentence} className="blocked-note" role="note">
+            {sentence}
+          </p>
+        ))}
+        <pre className="code pad">{exchange.receivedHead.trimEnd() || "No answer came."}</pre>
+      </>
+    );
   if (view === "Sent") {
     return (
       <>

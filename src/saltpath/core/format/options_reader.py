@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from saltpath.core import measures, plain
@@ -13,8 +14,9 @@ from saltpath.core.references import NO_TEMPLATE, RESERVED, is_name
 
 OPTION_KEYS = (
     "timeout", "follow redirects", "verify tls", "largest body", "retries", "retry after", "cookies", "fresh connection",
-    "client certificate", "proxy", "at once per host", "per second", "namespaces",
+    "client certificate", "proxy", "at once per host", "per second", "namespaces", "trust redirects to",
 )  # fmt: skip
+_HOST = re.compile(r"(?:[A-Za-z0-9_.-]+|\[[0-9A-Fa-f:.]+\])(?::[0-9]{1,5})?")
 MOST_RETRIES = 20
 MOST_AT_ONCE = 256
 LEAST_RATE, MOST_RATE = 0.01, 10_000
@@ -71,6 +73,7 @@ def options(reading: Reading, node: Node | None, path: str) -> Options:
         at_once=_whole(reading, keys.get("at once per host"), f"{path}.at once per host", MOST_AT_ONCE),
         per_second=_rate(reading, keys.get("per second"), f"{path}.per second"),
         namespaces=_namespaces(reading, keys.get("namespaces"), f"{path}.namespaces"),
+        trusted=_hosts(reading, keys.get("trust redirects to"), f"{path}.trust redirects to"),
     )
 
 
@@ -123,6 +126,18 @@ def _certificate(reading: Reading, node: Node | None, path: str) -> Certificate 
         reading.text(keys.get("key"), f"{path}.key", "key"),
         NO_TEMPLATE if password is None else reading.template(password, f"{path}.password", "password"),
     )
+
+
+def _hosts(reading: Reading, node: Node | None, path: str) -> tuple[str, ...] | None:
+    if node is None:
+        return None
+    hosts = []
+    for index, child in enumerate(reading.items(node, path, "trust redirects to")):
+        host = reading.text(child, f"{path}[{index}]", "a host")
+        if not _HOST.fullmatch(host):
+            reading.wrong(f"a host is a name such as files.example or 127.0.0.1:8080; found {host!r}", path, child.line)
+        hosts.append(host.lower())
+    return tuple(hosts)
 
 
 def _namespaces(reading: Reading, node: Node | None, path: str) -> tuple[tuple[str, str], ...] | None:

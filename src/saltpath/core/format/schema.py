@@ -60,6 +60,7 @@ OPTIONS = _object(
         "at once per host": {"type": "integer", "minimum": 1, "maximum": MOST_AT_ONCE},
         "per second": {"type": "number", "minimum": LEAST_RATE, "maximum": MOST_RATE},
         "namespaces": {"type": "object", "additionalProperties": TEXT},
+        "trust redirects to": {"type": "array", "items": TEXT},
     },
 )
 COLUMN = {

@@ -1,13 +1,15 @@
 """Text to nodes: YAML 1.2 core or JSON, every node with its line, numbers exact, everything doubtful refused.
 
-PyYAML's Python composer does the grammar; what a plain scalar means is decided here (so `no` is text, `010` is ten).
-A text that begins with `{` or `[` is JSON.
+libyaml's parser does the grammar; its events are composed here, without recursion and only so deep, since its own composer
+crashes on deep nesting. What a plain scalar means is decided here (so `no` is text, `010` is ten). What libyaml refuses is read
+once more by PyYAML's Python composer, whose sentences are better. A text that begins with `{` or `[` is JSON.
 """
 
 from __future__ import annotations
 
 import json
 import re
+from bisect import bisect_left
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from decimal import Decimal
@@ -15,8 +17,14 @@ from json.decoder import scanstring  # type: ignore[attr-defined]
 from typing import Any
 
 import yaml
+from yaml.cyaml import CParser
+
+from saltpath.core.plain import whole_text
 
 MOST_LEVELS = 100
+MOST_LETTERS = 2_000_000
+MOST_READ_TWICE = 200_000
+"""Longer texts that are no YAML are told of in libyaml's words."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,6 +96,8 @@ def read_source(text: str) -> Source:
     """Read YAML or JSON. Raises FormatError with line, what was found and what to do."""
     if text.startswith("\ufeff"):
         text = text[1:]
+    if len(text) > MOST_LETTERS:
+        raise _refuse(f"this is longer than the {MOST_LETTERS:,} letters that a file may have", 0)
     if text.lstrip()[:1] in ("{", "["):
         return Source(_Json(text).read())
     root = _read_yaml(text)
@@ -114,19 +124,67 @@ class _Composer(yaml.reader.Reader, yaml.scanner.Scanner, yaml.parser.Parser, ya
 
     def compose_node(self, parent: Any, index: Any) -> Any:
         event: Any = self.peek_event()  # type: ignore[no-untyped-call]
-        line = event.start_mark.line + 1
-        if isinstance(event, yaml.AliasEvent):
-            raise _refuse(f"an alias (*{event.anchor}) is not part of the format; write the value out", line)
-        if getattr(event, "anchor", None) is not None:
-            raise _refuse(f"an anchor (&{event.anchor}) is not part of the format; write the value out", line)
-        if getattr(event, "tag", None) is not None:
-            raise _refuse(f"a tag ({event.tag}) is not part of the format; leave it out", line)
+        if isinstance(event, yaml.NodeEvent):
+            _only_plain(event, event.start_mark.line + 1)
         return super().compose_node(parent, index)
+
+
+def _composed(text: str) -> Any:
+    """The tree of YAML nodes, None of an empty text. Raises yaml.YAMLError, FormatError."""
+    parser: Any = CParser(text)
+    stack: list[Any] = []
+    root: Any = None
+    while True:
+        event: Any = parser.get_event()
+        begin, end, line = event.start_mark, event.end_mark, event.start_mark.line + 1
+        if isinstance(event, yaml.DocumentStartEvent) and root is not None:
+            raise _refuse("a second document begins here; a file holds one", line)
+        if isinstance(event, yaml.StreamEndEvent):
+            return root
+        if isinstance(event, yaml.AliasEvent | yaml.NodeEvent):
+            _only_plain(event, line)
+        if isinstance(event, yaml.CollectionEndEvent):
+            node: Any = stack.pop()
+            node.end_mark = end
+            if isinstance(node, yaml.MappingNode):
+                node.value = list(zip(node.value[::2], node.value[1::2], strict=True))
+            continue
+        if isinstance(event, yaml.ScalarEvent):
+            style = event.style if event.style else None
+            node = yaml.ScalarNode("", event.value, begin, end, style=style)
+        elif isinstance(event, yaml.CollectionStartEvent):
+            kind = yaml.SequenceNode if isinstance(event, yaml.SequenceStartEvent) else yaml.MappingNode
+            node = kind("", [], begin, end)
+        else:
+            continue
+        if stack:
+            stack[-1].value.append(node)
+        else:
+            root = node
+        if isinstance(event, yaml.CollectionStartEvent):
+            stack.append(node)
+            if len(stack) > MOST_LEVELS + 1:
+                raise _refuse(f"nested deeper than {MOST_LEVELS} levels", line)
+
+
+def _only_plain(event: Any, line: int) -> None:
+    """Raises FormatError for what is YAML and not part of the format."""
+    if isinstance(event, yaml.AliasEvent):
+        raise _refuse(f"an alias (*{event.anchor}) is not part of the format; write the value out", line)
+    if event.anchor is not None:
+        raise _refuse(f"an anchor (&{event.anchor}) is not part of the format; write the value out", line)
+    if getattr(event, "tag", None) is not None:
+        raise _refuse(f"a tag ({event.tag}) is not part of the format; leave it out", line)
 
 
 def _read_yaml(text: str) -> Node:
     try:
-        node = _Composer(text).get_single_node()
+        try:
+            node = _composed(text)
+        except (yaml.YAMLError, UnicodeError):
+            if len(text) > MOST_READ_TWICE:
+                raise
+            node = _Composer(text).get_single_node()
     except yaml.MarkedYAMLError as problem:
         mark = problem.problem_mark or problem.context_mark
         line = mark.line + 1 if mark else 0
@@ -134,6 +192,8 @@ def _read_yaml(text: str) -> Node:
     except yaml.reader.ReaderError as problem:
         line = text.count("\n", 0, problem.position) + 1
         raise _refuse(f"the character {problem.character!r} cannot stand in a file", line) from None
+    except UnicodeError:
+        raise _refuse("half of a character stands in it, which no file can hold", 0) from None
     except RecursionError:
         raise _refuse(f"nested deeper than {MOST_LEVELS} levels", _deep_line(text)) from None
     if node is None:
@@ -208,6 +268,8 @@ _COMMENT_AFTER = re.compile(r"[ \t]+#")
 
 def _scalar(node: Any, text: str, line: int, column: int) -> Node:
     value: str = node.value
+    if whole_text(value) is not value:
+        raise _refuse("half of a character (a lone surrogate) stands here, which no file can hold", line, column)
     if node.style is not None:
         return Node(value, line, column)
     if value[:1] == "=" or (value[:1] == "?" and len(value) > 1):
@@ -288,6 +350,7 @@ class _Json:
     def __init__(self, text: str) -> None:
         self._text = text
         self._at = 0
+        self._ends = [found.start() for found in re.finditer("\n", text)]
 
     def read(self) -> Node:
         node = self._value(0)
@@ -302,7 +365,7 @@ class _Json:
         self._at = found.end()
 
     def _line(self) -> int:
-        return self._text.count("\n", 0, self._at) + 1
+        return bisect_left(self._ends, self._at) + 1
 
     def _unexpected(self, wanted: str) -> FormatError:
         here = self._text[self._at : self._at + 20].split("\n")[0] or "the end of the file"
@@ -335,7 +398,7 @@ class _Json:
             value, self._at = scanstring(self._text, self._at + 1, True)
         except json.JSONDecodeError as problem:
             raise _refuse(f"this is not JSON: {problem.msg}", problem.lineno) from None
-        return str(value)
+        return whole_text(str(value))
 
     def _take(self, wanted: str) -> str:
         self._skip()

@@ -117,6 +117,7 @@ KEYS: dict[str, str] = {
     "client certificate": "a PEM file of the project, or { file, key, password }",
     "proxy": "the address of an HTTP proxy",
     "namespaces": "prefixes for XPath",
+    "trust redirects to": "hosts to which a redirect may carry headers, sign-in and body",
 }
 
 

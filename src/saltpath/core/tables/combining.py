@@ -10,8 +10,8 @@ from collections.abc import Iterator, Sequence
 from itertools import product
 
 Places = list[int | None]
-MOST_CELLS = 2_000
-"""Values of all columns together, for pairs; their pairs grow with the square."""
+MOST_WORK = 150_000
+"""The rows that the two longest columns make, times the columns; what is worked out for pairs grows with it. Two seconds."""
 
 
 def every(sizes: Sequence[int]) -> Iterator[tuple[int, ...]]:
@@ -40,26 +40,42 @@ def pairs(sizes: Sequence[int]) -> list[tuple[int, ...]]:
     return [tuple(row[place] or 0 for place in back) for row in rows]
 
 
+def work(sizes: Sequence[int]) -> int:
+    """How much there is to do for `pairs`, as MOST_WORK counts."""
+    longest = sorted(sizes, reverse=True)
+    return longest[0] * longest[1] * len(sizes) if len(longest) > 2 else 0
+
+
 def _lengthen(rows: list[Places], sizes: list[int]) -> None:
     """A further column: each row gets the value with which it holds most pairs that none holds yet; then rows for the others."""
+    import numpy as np
+
     new = len(sizes) - 1
-    missing = {
-        (column, value, own) for column in range(new) for value in range(sizes[column]) for own in range(sizes[new])
-    }
+    missing = [np.ones((sizes[column], sizes[new]), dtype=np.int16) for column in range(new)]
     for held in rows:
-        best = max(
-            range(sizes[new]), key=lambda own: sum((column, held[column], own) in missing for column in range(new))
-        )
+        known = [(column, value) for column in range(new) if (value := held[column]) is not None]
+        gain = np.zeros(sizes[new], dtype=np.int16)
+        for column, value in known:
+            gain += missing[column][value]
+        best = int(gain.argmax())
         held.append(best)
-        missing -= {(column, held[column], best) for column in range(new) if held[column] is not None}
-    free: list[Places] = [row for row in rows if None in row]
-    for column, value, own in sorted(missing):
-        if (column, value, own) not in missing:
-            continue
-        row: Places | None = next((r for r in free if r[new] in (None, own) and r[column] in (None, value)), None)
-        if row is None:
-            row = [None] * (new + 1)
-            rows.append(row)
-            free.append(row)
-        row[column], row[new] = value, own
-        missing -= {(c, row[c], own) for c in range(new) if row[c] is not None}
+        for column, value in known:
+            missing[column][value, best] = 0
+    free: dict[int, list[Places]] = {}
+    for row in rows:
+        if None in row:
+            free.setdefault(row[new] or 0, []).append(row)
+    for column in range(new):
+        for value, own in np.argwhere(missing[column]).tolist():
+            if not missing[column][value, own]:
+                continue
+            fitting = free.setdefault(own, [])
+            row = next((r for r in fitting if r[column] in (None, value)), [])
+            if not row:
+                row = [None] * (new + 1)
+                rows.append(row)
+                fitting.append(row)
+            row[column], row[new] = value, own
+            for c in range(new):
+                if (held_there := row[c]) is not None:
+                    missing[c][held_there, own] = 0

@@ -114,7 +114,8 @@ def _are_names(record: Record, below: Sequence[Record]) -> bool:
 
 def names_of(record: Record, first: int, last: int) -> list[str]:
     """A name for each column: what stands there in one line, else its letters; one that stands twice gets a number."""
-    names: list[str] = []
+    names: dict[str, None] = {}
+    numbers: dict[str, int] = {}  # the last that a name got
     for at in range(first, last + 1):
         cell = record[at - 1] if at <= len(record) else None
         text = (
@@ -122,12 +123,13 @@ def names_of(record: Record, first: int, last: int) -> list[str]:
             if _is_empty(cell) or isinstance(cell, BadCell)
             else " ".join(str(cell).split())[:MOST_NAME]
         )
-        name, number = text, 1
+        name, number = text, numbers.get(text, 1)
         while name in names:
             number += 1
             name = f"{text} ({number})"
-        names.append(name)
-    return names
+        numbers[text] = number
+        names[name] = None
+    return list(names)
 
 
 @dataclass(frozen=True, slots=True)

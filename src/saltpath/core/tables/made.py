@@ -10,7 +10,7 @@ from saltpath.core import plain
 from saltpath.core.draw import Draw
 from saltpath.core.grammar import Unreadable
 from saltpath.core.scopes import Scopes
-from saltpath.core.tables.combining import MOST_CELLS, combination, every, pairs
+from saltpath.core.tables.combining import MOST_WORK, combination, every, pairs, work
 from saltpath.core.tables.objects import flat
 from saltpath.core.tables.sources import CombinedRows, ListRows, MadeRows, Row, WrittenRows
 from saltpath.core.why import Blocked, why
@@ -51,11 +51,9 @@ def combined(source: CombinedRows, seeded: tuple[Any, ...] = ()) -> Iterator[dic
     number = prod(sizes)
     rows: Iterable[tuple[int, ...]]
     if source.how == "pairs":
-        if sum(sizes) > MOST_CELLS:
-            raise Unreadable(
-                f"pairs are found among at most {MOST_CELLS} values of all columns together; there are {sum(sizes)}"
-            )
-        rows = pairs(sizes)
+        if work(sizes) > MOST_WORK or (len(sizes) == 2 and number > MOST_ROWS):
+            raise Unreadable(f"the pairs of {sum(sizes)} values in {len(sizes)} columns are too many; take a sample")
+        rows = every(sizes) if len(sizes) == 2 else pairs(sizes)
     elif source.how == "sample":
         rows = (combination(sizes, at) for at in _drawn(number, source.sample, seeded))
     else:

@@ -9,6 +9,7 @@ from saltpath.core import measures, plain
 from saltpath.core.case import Expectation
 from saltpath.core.checks.judge import Outcome
 from saltpath.core.exchange import Exchange
+from saltpath.core.header_values import passed_over
 from saltpath.core.outline import expectation, place_of
 from saltpath.core.why import TEMPLATES, Why
 from saltpath.store.cases import StoredCase
@@ -185,6 +186,7 @@ def exchange_view(exchange: Exchange, id: str) -> dict[str, Any]:
         "reused": exchange.reused,
         "resent": exchange.resent,
         "why": reason(exchange.why),
+        "passedOver": [said.sentence for said in passed_over(exchange.address, exchange.headers)],
     }
 
 
