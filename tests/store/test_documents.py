@@ -16,7 +16,8 @@ from saltpath.store.database import Conflict, Gone, NotFound, connect, migrate, 
 
 
 def document(name: str, *keys: str) -> dict:
-    return {"salt-path": 1, "case": name, "steps": [{"request": key, "key": key, "send": "GET http://h/"} for key in keys]}  # fmt: skip
+    steps = [{"request": key, "key": f"{key:0<6}", "send": "GET http://h/"} for key in keys]
+    return {"salt-path": 1, "case": name, "steps": steps}  # fmt: skip
 
 
 class Documents(unittest.TestCase):
@@ -104,10 +105,10 @@ class Documents(unittest.TestCase):
         self.assertIn(("case changed", 2), told)
 
     def test_keys_are_given_once_and_never_twice(self):
-        case = self.case(self.suite("one"), "A", "same", "same", "")
+        case = self.case(self.suite("one"), "A", "same01", "same01", "third")
         keys = [step["key"] for step in case.document["steps"]]
         self.assertEqual(len(set(keys)), 3)
-        self.assertEqual(keys[0], "same", "the first keeps it")
+        self.assertEqual(keys[0], "same01", "the first keeps it")
         again = cases.save_case(self.main, case.oid, self.me, 1, {**case.document, "key": "stolen1234"}, {})
         self.assertEqual(again.key, case.key, "a case's key is its own for ever")
 

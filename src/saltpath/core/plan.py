@@ -74,6 +74,8 @@ class PlannedCase:
     no_source: Why | None = None
     pick: str = ""
     resumed: ResumedRows | None = None
+    problem: Why | None = None
+    """Why it cannot be carried out at all: it, or a document around it, cannot be read."""
     secrets: dict[str, Any] = field(default_factory=dict)
     """What fills the values that the suite marks as secret; of a name that is not here the plan's fill them."""
 

@@ -168,6 +168,7 @@ TEMPLATES: dict[str, str] = {
     "header-unread": "{name} cannot be read and was passed over: {value}",
     "redirect-with-body": "answered {status} to {address}, another host; the body is sent there only where options say trust redirects to: [{host}]",
     "redirect-here": "a redirect to {address} leads to Salt Path itself, and is not followed",
+    "stored-unread": "it was stored and cannot be read: {problem}",
     "not-kept": "what this step saw could not be kept: {problem}",
     # what several answers have shown
     "sometimes-there": "it was there in {present} of the last {answers} answers",

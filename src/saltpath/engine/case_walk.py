@@ -59,6 +59,9 @@ class CaseWalk:
         if self._of_run.stop.requested and planned.around is None:
             self._finish(Planned(begun=False, stopped_by=self._of_run.stop.by))
             return
+        if planned.problem is not None:
+            self._finish(Planned(has_rows=case.rows is not None, rows=None, problem=planned.problem))
+            return
         if planned.around is not None:
             self._restore(planned.around.kept)
         if case.once and planned.only is None:

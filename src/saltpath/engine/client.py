@@ -280,10 +280,10 @@ class Client:
         now_us = self._now_us
         slot.begun = now_us()
         try:
-            if prepared.redirected or slot.forbidden_port:
+            if slot.forbidden_port:
                 slot.forbid(0)
             slot.set(prepared, options)
-            if prepared.redirected:
+            if prepared.redirected and self._own_port and _port_of(prepared.address) == self._own_port:
                 slot.forbid(self._own_port)
         except (pycurl.error, UnicodeError) as problem:
             self._free.append(slot)
@@ -336,6 +336,11 @@ class Client:
             return await self.exchange(prepared, options, paced=True)
         finally:
             self._pace.end(host)
+
+
+def _port_of(address: str) -> int:
+    parts = urlsplit(address)
+    return parts.port or (443 if parts.scheme == "https" else 80)
 
 
 def _is_here(address: str) -> bool:

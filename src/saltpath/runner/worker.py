@@ -17,18 +17,18 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any, cast
 
-from saltpath.core.case import Answered, Case, checks_in, keeps_of
+from saltpath.core.case import Answered, Case, Project, checks_in, keeps_of
 from saltpath.core.checks.one import AS_BEFORE
 from saltpath.core.checks.outcome import Outcome
 from saltpath.core.exchange import MASK
-from saltpath.core.format.project import read_environment, read_project, read_suite
-from saltpath.core.format.reader import case_from_data
+from saltpath.core.format.readable import Broken, readable_case, readable_environment, readable_project, readable_suite
 from saltpath.core.format.source import FormatError
 from saltpath.core.inspect import used_names
 from saltpath.core.plan import Kept, Plan, PlannedCase, Resume, ResumedRows, planned
+from saltpath.core.shared import Library
 from saltpath.core.tables.sources import FileRows, Row
 from saltpath.core.verdicts import Verdict
-from saltpath.core.why import Blocked, Why, why
+from saltpath.core.why import Blocked, Why, fault, why
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan, utc_us
 from saltpath.engine.stop import Stop
@@ -48,6 +48,7 @@ from saltpath.store import (
     shared_steps,
 )
 from saltpath.store.database import NotFound, StoreError, connect
+from saltpath.store.documents import Document
 
 BEAT_S = 0.25
 STOP_LOOK_S = 0.1
@@ -58,6 +59,8 @@ MOST_LOOKED_AT = 50
 SETTLED_S = 60
 MOST_STEPS_READ = 5_000
 """Of cases that are kept as they were read; a step with five checks takes 5 kB, and reading it 160 us."""
+_KNOWN_ANYHOW = ("sources.", "databases.")
+"""Of a project's entries that cannot be read: a case that names one is told that it is not there, others do without."""
 log = logging.getLogger("saltpath.runner")
 
 
@@ -69,7 +72,7 @@ class Worker:
         self._main = connect(folder, "main")
         self._evidence = connect(folder, "evidence")
         self._recorder = Recorder(folder, heartbeat.beat)
-        self._read: dict[tuple[int, int], Case] = {}  # by case and version, which never changes
+        self._read: dict[tuple[int, int], tuple[Case, list[Broken]]] = {}  # by case and version, which never changes
 
     def serve(self) -> None:
         """Until told to end. A run under way is then stopped, its afterwards carried out."""
@@ -166,43 +169,25 @@ class Worker:
     # ---- the plan
 
     def _plan(self, run: runs.Run, again: bool) -> tuple[Plan, list[int]]:
-        project = read_project(projects.project_by_id(self._main, run.project).document)
+        project, broken = readable_project(projects.project_by_id(self._main, run.project).document)
         suites = {suite.id: suite for suite in projects.suites(self._main, run.project)}
-        environment = next(
-            (e for e in projects.environments(self._main, run.project) if e.name == run.environment), None
-        )
+        stored = [e for e in projects.environments(self._main, run.project) if e.name == run.environment]
+        environment, broken_there = readable_environment(stored[0].document) if stored else (None, [])
+        around = [item for item in broken if not item.place.startswith(_KNOWN_ANYHOW)] + broken_there
         library = shared_steps.library(self._main, run.project)
         chosen: list[PlannedCase] = []
         positions: list[int] = []
         for entry in runs.run_cases(self._main, run.id):
             if entry.state == "finished":
                 continue
-            stored = cases.case_at(self._main, entry.case_id, entry.version)
-            case = self._case(stored)
-            more: dict[str, Any] = {"pick": run.request.get("picks", {}).get(str(entry.position), "")}
             self._heartbeat.beat()
-            if again and entry.state == "running":
-                more["around"] = self._around(run, entry.position)
-                if case.rows is not None:
-                    more["resumed"] = self._resumed_rows(run.id, entry)
-                else:
-                    more["resume"] = self._resume(run.id, entry.position, 1)
-            if run.request.get("only"):
-                more["only"], more["given"] = self._alone(run, stored, case)
-            if case.is_shared:
-                more["inside"] = (shared_steps.called(stored),)
-            more["measures"] = self._measures(run, stored, case)
-            suite = suites.get(stored.suite)
-            if suite is not None:
-                more["secrets"] = self._secrets(run, suite.oid)
-            read = read_suite(suite.document) if suite else None
-            chosen.append(planned(case, read, stored.file, project, library, **more))
+            chosen.append(self._planned(run, entry, again, project, suites, library, around))
             positions.append(entry.position)
         started, files = runs.beginning(self._main, run, utc_us(), self._files_of(run.project, chosen))
         plan = Plan(
             tuple(chosen),
             project,
-            read_environment(environment.document) if environment else None,
+            environment,
             run.seed,
             run.number,
             self._given(run),
@@ -222,17 +207,55 @@ class Worker:
         )
         return plan, positions
 
+    def _planned(
+        self,
+        run: runs.Run,
+        entry: runs.RunCase,
+        again: bool,
+        project: Project,
+        suites: dict[int, Document],
+        library: Library,
+        broken: list[Broken],
+    ) -> PlannedCase:
+        """One case as it is to be carried out; what cannot be read, or worked out, costs it alone."""
+        stored = cases.case_at(self._main, entry.case_id, entry.version)
+        case, unread = self._case(stored)
+        suite = suites.get(stored.suite)
+        of_suite, broken_there = readable_suite(suite.document) if suite else (None, [])
+        problems = [*unread, *broken_there, *broken]
+        if problems:
+            return PlannedCase(case, of_suite, stored.file, problem=why("stored-unread", problem=problems[0].sentence))
+        more: dict[str, Any] = {"pick": run.request.get("picks", {}).get(str(entry.position), "")}
+        if again and entry.state == "running":
+            more["around"] = self._around(run, entry.position)
+            if case.rows is not None:
+                more["resumed"] = self._resumed_rows(run.id, entry)
+            else:
+                more["resume"] = self._resume(run.id, entry.position, 1)
+        if run.request.get("only"):
+            more["only"], more["given"] = self._alone(run, stored, case)
+        if case.is_shared:
+            more["inside"] = (shared_steps.called(stored),)
+        more["measures"] = self._measures(run, stored, case)
+        if suite is not None:
+            more["secrets"] = self._secrets(run, suite.oid)
+        try:
+            return planned(case, of_suite, stored.file, project, library, **more)
+        except Exception as problem:
+            log.exception("a fault of Salt Path's own in the plan of %s", stored.name)
+            return PlannedCase(case, of_suite, stored.file, problem=fault(problem))
+
     def _secrets(self, run: runs.Run, suite: str = "") -> dict[str, str]:
         """Those of the project, or of one of its suites (by its oid), as they read where the run goes."""
         return secrets.secrets_for(self._main, self._folder, run.project, run.environment, suite)
 
-    def _case(self, stored: cases.StoredCase) -> Case:
-        """What a stored case reads as; one that was run lately is not read again."""
+    def _case(self, stored: cases.StoredCase) -> tuple[Case, list[Broken]]:
+        """What a stored case reads as, and what is wrong if it cannot be read; one that was run lately is not read again."""
         key = (stored.id, stored.version)
         if key not in self._read:
-            if sum(len(case.steps) for case in self._read.values()) > MOST_STEPS_READ:
+            if sum(len(case.steps) for case, _ in self._read.values()) > MOST_STEPS_READ:
                 self._read.clear()
-            self._read[key] = case_from_data(stored.document)
+            self._read[key] = readable_case(stored.document, stored.name, stored.key)
         return self._read[key]
 
     def _output_reader(self, run: runs.Run) -> Callable[[str], Iterator[Row]]:

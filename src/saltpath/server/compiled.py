@@ -1,13 +1,21 @@
-"""Stored cases as the core reads them. A version never changes, so the last ones are remembered."""
+"""Stored documents as the core reads them; what of them cannot be read is left out (core/format/readable.py). A version of a case never
+changes, so the last ones are remembered."""
 
 from __future__ import annotations
 
 import threading
 from collections import OrderedDict
 
-from saltpath.core.case import Case
-from saltpath.core.format.reader import case_from_data
+from saltpath.core.case import Case, Environment, Project, Suite
+from saltpath.core.format.readable import (
+    Broken,
+    readable_case,
+    readable_environment,
+    readable_project,
+    readable_suite,
+)
 from saltpath.store.cases import StoredCase
+from saltpath.store.documents import Document
 
 MOST = 64
 _lock = threading.Lock()
@@ -15,14 +23,31 @@ _known: OrderedDict[tuple[str, int], Case] = OrderedDict()
 
 
 def compiled(stored: StoredCase) -> Case:
-    """The case at its stored version. Raises FormatError."""
+    """The case at its stored version; without steps where that cannot be read (`broken` says why)."""
     name = (stored.oid, stored.version)
     with _lock:
         found = _known.get(name)
         if found is not None:
             _known.move_to_end(name)
             return found
-    return remember(stored, case_from_data(stored.document))
+    return remember(stored, readable_case(stored.document, stored.name, stored.key)[0])
+
+
+def broken(stored: StoredCase) -> list[Broken]:
+    """What is wrong with a case that cannot be read."""
+    return [] if compiled(stored).steps else readable_case(stored.document, stored.name, stored.key)[1]
+
+
+def project_of(document: Document) -> Project:
+    return readable_project(document.document)[0]
+
+
+def suite_of(document: Document) -> Suite:
+    return readable_suite(document.document)[0]
+
+
+def environment_of(document: Document) -> Environment:
+    return readable_environment(document.document)[0]
 
 
 def remember(stored: StoredCase, case: Case) -> Case:

@@ -9,13 +9,12 @@ from typing import Any
 
 from saltpath.core.answer import Answer
 from saltpath.core.case import Answered, Case, ForEach, Project, Step, Suite, UseShared
-from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.outline import placed
 from saltpath.core.plan import inheriting
 from saltpath.core.scopes import Scope, Scopes
 from saltpath.core.tables.sources import Row
 from saltpath.server import again
-from saltpath.server.compiled import compiled
+from saltpath.server.compiled import compiled, environment_of, project_of, suite_of
 from saltpath.server.context import database
 from saltpath.server.shared_cases import with_shared
 from saltpath.server.sources import begin_of, source_of
@@ -146,8 +145,8 @@ def scopes_now(stored: StoredCase, key: str) -> Scopes:
 
 def around(stored: StoredCase) -> tuple[Suite, Project]:
     """The suite and the project that the case stands in."""
-    suite = read_suite(projects.suite_by_id(database(), stored.suite).document)
-    return suite, read_project(projects.project_by_id(database(), stored.project).document)
+    suite = suite_of(projects.suite_by_id(database(), stored.suite))
+    return suite, project_of(projects.project_by_id(database(), stored.project))
 
 
 def last_seen(stored: StoredCase, row: int | None = None) -> tuple[runs.Run | None, str | None, Found]:
@@ -190,7 +189,7 @@ def _by_key(run: runs.Run, steps: list[StepEvidence]) -> Found:
 def _scopes(
     stored: StoredCase, case: Case, around: tuple[Suite, Project], run: runs.Run | None, seen: list[StepEvidence]
 ) -> Scopes:
-    environments = [read_environment(e.document) for e in projects.environments(database(), stored.project)]
+    environments = [environment_of(e) for e in projects.environments(database(), stored.project)]
     environment = next((e for e in environments if run is not None and e.name == run.environment), None)
     scopes = again.scopes_of(case, *around, environment, seen)
     row = row_seen(stored, case, around[1], run, seen, scopes)

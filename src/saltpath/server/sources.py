@@ -13,7 +13,6 @@ from typing import Any
 
 from saltpath.core import plain
 from saltpath.core.case import Case, Project
-from saltpath.core.format.project import read_project
 from saltpath.core.grammar import Unreadable
 from saltpath.core.outputs import columns_of
 from saltpath.core.scopes import Scopes
@@ -22,6 +21,7 @@ from saltpath.core.tables.made import names_of as names_of_made
 from saltpath.core.tables.sources import DatabaseRows, FileRows, ListRows, NamedRows, OutputRows, Row, Source
 from saltpath.core.why import Blocked, Why, why
 from saltpath.formats.rows import read_table
+from saltpath.server.compiled import project_of
 from saltpath.server.context import database
 from saltpath.store import evidence, looks, output_rows, project_files, projects, runs
 
@@ -49,7 +49,7 @@ def source_of(project: int, case: Case, of: Project | None = None) -> Source | W
     """Where a case's rows come from, or why that is not known; None of a case without rows."""
     if case.rows is None or not isinstance(case.rows, NamedRows):
         return case.rows
-    of = of or read_project(projects.project_by_id(database(), project).document)
+    of = of or project_of(projects.project_by_id(database(), project))
     return of.source_of(case.rows)
 
 

@@ -6,10 +6,9 @@ import sqlite3
 import threading
 from collections import OrderedDict
 
-from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.inspect import references_of_checks
 from saltpath.core.values import Wanted, wanted_by, wanted_by_values
-from saltpath.server.compiled import compiled
+from saltpath.server.compiled import compiled, environment_of, project_of, suite_of
 from saltpath.server.sources import begin_of, source_of
 from saltpath.store import cases, projects, shared_steps
 from saltpath.store.cases import StoredCase
@@ -63,14 +62,14 @@ def _names(document: dict[str, object], *fields: str) -> set[str]:
 
 
 def _by_documents(connection: sqlite3.Connection, project: Document) -> set[str]:
-    read = read_project(project.document)
+    read = project_of(project)
     several = [
         read.values,
-        *(read_environment(e.document).values for e in projects.environments(connection, project.id)),
+        *(environment_of(e).values for e in projects.environments(connection, project.id)),
     ]
     names = {reference.name for reference in references_of_checks(read.every_answer)}
     for suite in projects.suites(connection, project.id):
-        of_suite = read_suite(suite.document)
+        of_suite = suite_of(suite)
         several += [of_suite.values, *of_suite.values_in.values()]
         names |= {reference.name for reference in references_of_checks(of_suite.every_answer)}
     return names | {item.name for values in several for item in wanted_by_values(values)}

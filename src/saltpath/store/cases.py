@@ -8,6 +8,7 @@ from typing import Any
 
 from saltpath.core import plain
 from saltpath.core.case import PARTS
+from saltpath.core.format.reader import case_from_data
 from saltpath.store.database import Conflict, Gone, NotFound, new_id, new_key, now_us, write
 from saltpath.store.events import add_event
 
@@ -99,8 +100,9 @@ def add_case(
     comments: dict[str, list[str]] | None = None,
     file: str = "",
 ) -> StoredCase:
-    """Store a new case; keys are written where they are missing."""
+    """Store a new case; keys are written where they are missing. Raises FormatError for what would not be read again."""
     document = with_keys(document)
+    case_from_data(document)
     oid, at = new_id("case"), now_us()
     with write(connection):
         taken = connection.execute(
@@ -139,11 +141,13 @@ def save_case(
     document: dict[str, Any],
     comments: dict[str, list[str]],
 ) -> StoredCase:
-    """Save on top of `version`. Raises Conflict if another one stands, NotFound if the case is gone.
+    """Save on top of `version`. Raises Conflict if another one stands, NotFound if the case is gone, FormatError for what would not be
+    read again.
 
     A revision of the same person within ten minutes that no run used is replaced rather than followed; its version
     number still moves on, so that nobody else's If-Match holds by accident."""
     at = now_us()
+    case_from_data(document)
     with write(connection):
         current = case(connection, oid)
         if current.version != version:

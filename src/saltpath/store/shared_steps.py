@@ -8,7 +8,7 @@ from typing import Any
 
 from saltpath.core.case import Case
 from saltpath.core.format.folder import SHARED_ENDING, slug
-from saltpath.core.format.reader import case_from_data
+from saltpath.core.format.readable import readable_case
 from saltpath.store import cases, single
 from saltpath.store.cases import StoredCase
 
@@ -27,8 +27,13 @@ def shared_steps(connection: sqlite3.Connection, project: int) -> list[StoredCas
 
 
 def library(connection: sqlite3.Connection, project: int) -> dict[str, Case]:
-    """Those of a project as cases link them. Raises FormatError."""
-    return {called(stored): case_from_data(stored.document) for stored in shared_steps(connection, project)}
+    """Those of a project as cases link them; what cannot be read is not among them."""
+    found = {}
+    for stored in shared_steps(connection, project):
+        case, broken = readable_case(stored.document, stored.name, stored.key)
+        if not broken:
+            found[called(stored)] = case
+    return found
 
 
 def add(

@@ -17,7 +17,7 @@ from json.decoder import scanstring  # type: ignore[attr-defined]
 from typing import Any
 
 import yaml
-from yaml.cyaml import CParser
+from yaml.cyaml import CParser  # type: ignore[attr-defined]
 
 from saltpath.core.plain import whole_text
 
@@ -124,8 +124,9 @@ class _Composer(yaml.reader.Reader, yaml.scanner.Scanner, yaml.parser.Parser, ya
 
     def compose_node(self, parent: Any, index: Any) -> Any:
         event: Any = self.peek_event()  # type: ignore[no-untyped-call]
+        line = event.start_mark.line + 1
         if isinstance(event, yaml.NodeEvent):
-            _only_plain(event, event.start_mark.line + 1)
+            _only_plain(event, line)
         return super().compose_node(parent, index)
 
 

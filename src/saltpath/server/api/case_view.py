@@ -9,15 +9,16 @@ from flask import Response, request
 
 from saltpath.core import plain
 from saltpath.core.case import Case, NamedValues, Project, Suite
-from saltpath.core.format.project import read_environment, read_project, read_suite
+from saltpath.core.format.readable import Broken
 from saltpath.core.format.writer import write_document
 from saltpath.core.inspect import inspect, surroundings
 from saltpath.core.outline import outline
 from saltpath.core.scopes import Scopes
 from saltpath.core.tables.sources import DatabaseRows, FileRows, ListRows, NamedRows, Source, kind_of
-from saltpath.core.why import Why
+from saltpath.core.why import Why, why
 from saltpath.server.again import scopes_of
 from saltpath.server.api.views import cell_text, every_answer_view, moment, reason
+from saltpath.server.compiled import broken, environment_of, project_of, suite_of
 from saltpath.server.context import database
 from saltpath.server.last_seen import keep_again, last_seen
 from saltpath.server.problems import json_answer
@@ -34,8 +35,8 @@ def case_answer(stored: cases.StoredCase) -> Response:
     case = with_shared(stored)
     usual = project.document.get("environment", "")
     standing = sorted(projects.environments(connection, stored.project), key=lambda e: e.name != usual)
-    environments = [read_environment(e.document).values for e in standing]
-    of_suite, of_project = read_suite(suite.document), read_project(project.document)
+    environments = [environment_of(e).values for e in standing]
+    of_suite, of_project = suite_of(suite), project_of(project)
     values, shared = of_suite.values, of_project.values
     source = source_of(stored.project, case, of_project)
     begin = begin_of_case(stored, case, of_suite, of_project, source)
@@ -53,6 +54,7 @@ def case_answer(stored: cases.StoredCase) -> Response:
         }
         for f in inspect(case, around)
     ]
+    findings += [_unread(item) for item in broken(stored)]
     answer = json_answer(
         {
             "id": stored.oid,
@@ -106,6 +108,12 @@ def case_answer(stored: cases.StoredCase) -> Response:
     )
     answer.headers["ETag"] = f'"{stored.version}"'
     return answer
+
+
+def _unread(item: Broken) -> dict[str, Any]:
+    """Something that keeps a stored case from being read."""
+    reason_of = why("stored-unread", problem=item.sentence)
+    return {"weight": "error", "step": 0, "path": item.place, "name": "", **(reason(reason_of) or {})}
 
 
 def begin_of_case(

@@ -10,6 +10,7 @@ from flask import Blueprint, Response, request
 
 from saltpath.core.case import Case, Project, Suite
 from saltpath.core.format.project import read_project
+from saltpath.core.format.readable import readable_project
 from saltpath.core.grammar import Unreadable
 from saltpath.core.tables.cells import BadCell
 from saltpath.core.tables.changes import changes
@@ -32,6 +33,7 @@ from saltpath.formats.rows import read_table
 from saltpath.formats.rows.look import cell_shown, look
 from saltpath.server.api.case_view import scopes_for_rows
 from saltpath.server.api.views import cell_text, moment
+from saltpath.server.compiled import project_of
 from saltpath.server.context import actor, body, database, folder, project_asked
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.profiling import looked_through, profile_of_rows, profiled, source_in
@@ -51,15 +53,21 @@ LONGEST_NAME = 100
 def list_sources() -> Response:
     """The project's data sources in their order, and the files that none of them reads."""
     project = project_asked()
-    read = read_project(project.document)
+    read = project_of(project)
     files = {file.path: file for file in project_files.listed(database(), project.id)}
-    items = [_line(project, name, source, files) for name, source in read.sources.items()]
+    told = {item.place.removeprefix("sources."): item.sentence for item in readable_project(project.document)[1]}
+    items = [
+        _line(project, name, read.sources[name], files)
+        if name in read.sources
+        else _broken(project, name, told.get(name, ""))
+        for name in sources.sources(project)
+    ]
     return json_answer({"items": items, "next": None})
 
 
 def _line(project: Document, name: str, source: Source, files: dict[str, Any]) -> dict[str, Any]:
     """A source in the list: where its rows come from, its columns, who uses it."""
-    begin = begin_of(project.id, source, scopes_for_rows(_NOBODY, Suite(""), read_project(project.document)))
+    begin = begin_of(project.id, source, scopes_for_rows(_NOBODY, Suite(""), project_of(project)))
     users = sources.using(database(), project.id, name)
     file = files.get(source.file.removeprefix("./")) if isinstance(source, FileRows) else None
     return {
@@ -76,6 +84,16 @@ def _line(project: Document, name: str, source: Source, files: dict[str, Any]) -
         "uses": len(users),
         "cases": [{"id": case.oid, "name": case.name} for case in users[:MOST_CASES_NAMED]],
     }
+
+
+def _broken(project: Document, name: str, sentence: str) -> dict[str, Any]:
+    """A source that was stored and cannot be read: it stands in the list with what is wrong, and can be changed or taken away."""
+    users = sources.using(database(), project.id, name)
+    return {
+        "name": name, "kind": "", "file": "", "sheet": "", "size": None, "changedAt": None, "changedBy": "", "columns": [],
+        "problem": f"this source cannot be read: {sentence}", "document": sources.sources(project)[name], "uses": len(users),
+        "cases": [{"id": case.oid, "name": case.name} for case in users[:MOST_CASES_NAMED]],
+    }  # fmt: skip
 
 
 _NOBODY = Case(name="", key="aaaaaaaaaa")

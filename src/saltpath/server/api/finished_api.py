@@ -8,7 +8,6 @@ from flask import Blueprint, Response, request
 
 from saltpath.core.case import Case, Environment, Request
 from saltpath.core.exchange import MASK
-from saltpath.core.format.project import read_environment
 from saltpath.core.moments import zone_of
 from saltpath.core.plan import scope_of, scope_of_suite
 from saltpath.core.prepare import Prepared, prepare
@@ -16,6 +15,7 @@ from saltpath.core.scopes import Scope, Scopes
 from saltpath.core.tables.sources import Row
 from saltpath.core.why import Blocked
 from saltpath.server.api.case_view import begin_of_case
+from saltpath.server.compiled import environment_of
 from saltpath.server.context import database
 from saltpath.server.last_seen import around, last_seen
 from saltpath.server.problems import Refused, json_answer
@@ -53,7 +53,7 @@ def finished_requests(id: str) -> Response:
 
 
 def _environment(project: int, name: str) -> Environment | None:
-    found = [read_environment(item.document) for item in projects.environments(database(), project)]
+    found = [environment_of(item) for item in projects.environments(database(), project)]
     usual = projects.project_by_id(database(), project).document.get("environment", "")
     return next((item for item in found if item.name == (name or usual)), None)
 

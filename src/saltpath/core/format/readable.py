@@ -1,0 +1,68 @@
+"""Stored documents as far as they can be read. Nothing is stored that the reader refuses; what an older fault has stored, or
+an older reader took, is left out piece by piece, each with the sentence that says what is wrong, so that all else works.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, TypeVar
+
+from saltpath.core.case import Case, Environment, Project, Suite
+from saltpath.core.format.project import read_environment, read_project, read_suite
+from saltpath.core.format.reader import case_from_data
+from saltpath.core.format.source import FormatError
+
+T = TypeVar("T")
+_ENTRIES = ("sources", "databases", "values", "values in")
+"""Keys whose entries are left out one by one."""
+
+
+@dataclass(frozen=True, slots=True)
+class Broken:
+    """What was left out of a document: its place, `sources.arrivals` or a key, and what is wrong with it."""
+
+    place: str
+    sentence: str
+
+
+def readable_project(document: dict[str, Any]) -> tuple[Project, list[Broken]]:
+    return _readable(read_project, document, "project")
+
+
+def readable_suite(document: dict[str, Any]) -> tuple[Suite, list[Broken]]:
+    return _readable(read_suite, document, "suite")
+
+
+def readable_environment(document: dict[str, Any]) -> tuple[Environment, list[Broken]]:
+    return _readable(read_environment, document, "environment")
+
+
+def readable_case(document: dict[str, Any], name: str, key: str) -> tuple[Case, list[Broken]]:
+    """A case is read whole or not at all: a part of its steps would be another case. What cannot be read has none."""
+    try:
+        return case_from_data(document), []
+    except FormatError as problem:
+        return Case(name=name, key=key), [Broken(one.path, one.sentence) for one in problem.problems]
+
+
+def _readable(read: Callable[[Any], T], document: dict[str, Any], kind: str) -> tuple[T, list[Broken]]:
+    """All of it, or else all the keys, and entries of keys, that can be read by themselves."""
+    try:
+        return read(document), []
+    except FormatError:
+        pass
+    rest: dict[str, Any] = {"salt-path": 1, kind: str(document.get(kind, ""))}
+    broken: list[Broken] = []
+    for key, held in document.items():
+        if key in rest:
+            continue
+        parts = held.items() if key in _ENTRIES and isinstance(held, dict) else [("", held)]
+        for name, part in parts:
+            try:
+                read({**rest, key: {name: part} if name else part})
+            except FormatError as problem:
+                broken.append(Broken(f"{key}.{name}" if name else key, problem.problems[0].sentence))
+            else:
+                rest[key] = {**rest.get(key, {}), name: part} if name else part
+    return read(rest), broken
