@@ -157,6 +157,7 @@ TEMPLATES: dict[str, str] = {
     "failed-exchange": "the request could not be carried out: {problem}",
     "not-begun": "the run could not begin: {problem}",
     "interrupted": "interrupted: it was begun and could not go on",
+    "not-known": "{step} was interrupted before it; whether it was reached is not known, and it is not sent again",
     "stopped": "stopped by {by}",
     "stopped-at-row": "stopped by {by} after {rows} rows; the others were not carried out",
     "not-recorded": "{recorded} of {planned} {of} were recorded; what became of the others is not known",

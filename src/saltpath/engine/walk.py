@@ -91,8 +91,8 @@ class Walk:
     before: Ended | None = None
     resume: Resume | None = None
     total: StepsTotal = field(default_factory=StepsTotal)
-    interrupted: set[str] = field(default_factory=set)
-    """The parts whose first unfinished step was found to be interrupted."""
+    interrupted: dict[str, str] = field(default_factory=dict)
+    """The step that was found to be interrupted, by its part."""
 
     async def part(self, part: Part) -> None:
         """Carry out the steps of a part; of one that was begun before an interruption those that cannot have been sent."""
@@ -110,22 +110,22 @@ class Walk:
                 await self._step(spot, step, total, self.session, self.options)
 
     def _as_recorded(self, spot: Spot, step: Step, resume: Resume) -> bool:
-        """Whether a step needs nothing more after an interruption: it had ended, or it was the first that had not, which may have been
-        sent and is blocked; those behind it follow in what cleans up, and are skipped elsewhere."""
+        """Whether a step needs nothing more after an interruption: it had ended, or its part was begun. Of such a part the first step that
+        had not ended is blocked; those behind it may have been sent as well, since what a runner says is on its way for a moment."""
         recorded = resume.finished.get((spot.part, spot.index))
         if recorded is not None:
             self.total.add(recorded)
             return True
         if spot.part not in resume.begun:
             return False
-        if spot.part not in self.interrupted:
-            self.interrupted.add(spot.part)
+        if spot.part in self.interrupted:
+            self._finish(
+                spot, step, Done("skipped", why("not-known", step=self.interrupted[spot.part]), 0, 0), self.total
+            )
+        else:
+            self.interrupted[spot.part] = step.name
             self._finish(spot, step, Done("blocked", why("interrupted"), 0, 0), self.total)
-            return True
-        if not spot.cleans:
-            self._skip(spot, step, self.total)
-            return True
-        return False
+        return True
 
     def _ended(self, part: Part) -> bool:
         """Whether a step of this part is not reached any more. Cleaning up always is."""
