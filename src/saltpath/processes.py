@@ -23,6 +23,10 @@ def main(arguments: list[str]) -> None:
         from saltpath.runner import worker
 
         worker.main(folder, arguments[2], int(arguments[3]), int(arguments[4]))
+    elif kind == "confined":
+        from saltpath.server import confined
+
+        confined.main(folder)
     elif kind == "profile":
         from saltpath.server import profiling
 

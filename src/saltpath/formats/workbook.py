@@ -24,7 +24,7 @@ from saltpath.core.grammar import Unreadable
 from saltpath.core.nearest import listed
 from saltpath.core.outputs import columns_of
 from saltpath.core.tables.sources import FileRows
-from saltpath.formats.archives import safe_archive, short
+from saltpath.formats.archives import check_places, safe_archive, short
 from saltpath.formats.rows.csv_rows import found_dialect
 from saltpath.formats.rows.encodings import shown
 from saltpath.formats.rows.xlsx_rows import plain_value
@@ -83,6 +83,10 @@ def _read_xlsx(octets: bytes) -> Book:
     safe_archive(io.BytesIO(octets), LARGEST_UNPACKED)
     try:
         book = load_workbook(io.BytesIO(octets), read_only=True, data_only=True, keep_links=False)
+        with zipfile.ZipFile(io.BytesIO(octets)) as archive:
+            for part in [sheet._worksheet_path for sheet in book.worksheets]:  # type: ignore[attr-defined]
+                with archive.open(part) as text:
+                    check_places(text)
         sheets = [Sheet(sheet.title, _table(sheet)) for sheet in book.worksheets]
         book.close()
     except Unreadable:

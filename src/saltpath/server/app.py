@@ -25,6 +25,7 @@ from saltpath.server.api.shared_api import shared_api
 from saltpath.server.api.sheets_api import sheets_api
 from saltpath.server.api.single_api import single_api
 from saltpath.server.api.values_api import values_api
+from saltpath.server.confined import Confined
 from saltpath.server.context import LARGEST_BODY, database
 from saltpath.server.guard import guard
 from saltpath.server.live import Watcher, live
@@ -38,7 +39,13 @@ PAGES = Path(__file__).parent / "pages"
 def make_app(folder: Path, host: str = "127.0.0.1") -> Flask:
     """The WSGI application over a data folder that was migrated."""
     app = Flask("saltpath", static_folder=None)
-    app.config.update(FOLDER=str(folder), WATCHER=Watcher(folder), PRESENCE=Presence(), MAX_CONTENT_LENGTH=LARGEST_BODY)
+    app.config.update(
+        FOLDER=str(folder),
+        WATCHER=Watcher(folder),
+        PRESENCE=Presence(),
+        CONFINED=Confined(folder),
+        MAX_CONTENT_LENGTH=LARGEST_BODY,
+    )
     app.url_map.strict_slashes = False
     guard(app, host)
     answer_errors(app)

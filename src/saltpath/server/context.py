@@ -11,6 +11,7 @@ from typing import Any
 from flask import current_app, request
 
 from saltpath.core import plain
+from saltpath.server.confined import Confined
 from saltpath.server.problems import Refused
 from saltpath.store import people, projects
 from saltpath.store.database import Which, connect
@@ -31,6 +32,13 @@ def database(which: Which = "main") -> sqlite3.Connection:
     if key not in connections:
         connections[key] = connect(folder(), which)
     return connections[key]
+
+
+def confined(task: str, *arguments: Any) -> Any:
+    """What a task on somebody's file gives, done by a process that may be ended (see confined.py). Raises Unreadable."""
+    processes: Confined = current_app.config["CONFINED"]
+    gone = request.environ.get("waitress.client_disconnected", lambda: False)
+    return processes.do(task, *arguments, gone=gone)
 
 
 def actor() -> people.Person:

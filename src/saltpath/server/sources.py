@@ -20,13 +20,11 @@ from saltpath.core.tables.made import made_rows
 from saltpath.core.tables.made import names_of as names_of_made
 from saltpath.core.tables.sources import DatabaseRows, FileRows, ListRows, NamedRows, OutputRows, Row, Source
 from saltpath.core.why import Blocked, Why, why
-from saltpath.formats.rows import read_table
 from saltpath.server.compiled import project_of
-from saltpath.server.context import database
+from saltpath.server.context import confined, database
 from saltpath.store import evidence, looks, output_rows, project_files, projects, runs
 
 FEW = 5
-MOST_LOOKED_AT = 5_000
 MOST = 256
 _lock = threading.Lock()
 _known: OrderedDict[Hashable, Begin] = OrderedDict()
@@ -158,10 +156,8 @@ def _of_file(project: int, source: FileRows) -> Begin:
 
     def found() -> Begin:
         try:
-            with project_files.opener(database(), project)(source.file) as opened:
-                table = read_table(opened, source)
-                return Begin(table.names, list(islice(table.rows, FEW)))
-        except (Blocked, Unreadable) as problem:
+            return Begin(*confined("begin", project, source, FEW))
+        except Unreadable as problem:
             return Begin(problem=str(problem))
 
     return _remembered((file.version, source), found)

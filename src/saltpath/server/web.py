@@ -25,6 +25,6 @@ def main(folder: Path, host: str, port: int) -> None:
 
     threading.Thread(target=end_with_parent, daemon=True).start()
     waitress.serve(
-        make_app(folder, host), host=host, port=port, threads=THREADS, channel_timeout=600, ident=None, connection_limit=500,
+        make_app(folder, host), host=host, port=port, threads=THREADS, channel_timeout=600, ident=None, connection_limit=500, channel_request_lookahead=1,
         _quiet=True,
     )  # fmt: skip

@@ -19,9 +19,9 @@ from saltpath.core.nearest import listed, nearest
 from saltpath.core.tables.cells import BadCell
 from saltpath.core.tables.frame import Table, column_letters, read_area, table_of
 from saltpath.core.tables.sources import Area, FileRows
-from saltpath.formats.archives import safe_archive, short
+from saltpath.formats.archives import check_places, safe_archive, short
 
-LARGEST_UNPACKED = 4_000_000_000
+LARGEST_UNPACKED = 1_000_000_000
 MOST_MERGED = 100_000
 _OLD = b"\xd0\xcf\x11\xe0"
 _LOOKED_FOR = re.compile(rb'<(?:\w+:)?(?:mergeCell [^>]*?ref="([A-Z]{1,3}\d{1,7}:[A-Z]{1,3}\d{1,7})"|(f)[ />])')
@@ -124,6 +124,8 @@ def _looked_through(file: BinaryIO, sheet: Any) -> tuple[dict[int, list[Area]], 
     """Merged cells by the row in which they begin, and whether there are formulas: one look through the sheet's text."""
     merged: dict[int, list[Area]] = {}
     formulas, count = False, 0
+    with zipfile.ZipFile(file) as archive, archive.open(sheet._worksheet_path) as text:
+        check_places(text)
     with zipfile.ZipFile(file) as archive, archive.open(sheet._worksheet_path) as text:
         rest = b""
         while chunk := text.read(_CHUNK):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from itertools import islice
 from typing import Any
 
@@ -12,9 +11,6 @@ from saltpath.core.case import Case, Project, Suite
 from saltpath.core.format.project import read_project
 from saltpath.core.format.readable import readable_project
 from saltpath.core.grammar import Unreadable
-from saltpath.core.tables.cells import BadCell
-from saltpath.core.tables.changes import changes
-from saltpath.core.tables.frame import Frame, framed, write_area
 from saltpath.core.tables.made import made_rows
 from saltpath.core.tables.made import names_of as names_of_made
 from saltpath.core.tables.sources import (
@@ -29,22 +25,19 @@ from saltpath.core.tables.sources import (
     kind_of,
 )
 from saltpath.core.why import Blocked
-from saltpath.formats.rows import read_table
-from saltpath.formats.rows.look import cell_shown, look
 from saltpath.server.api.case_view import scopes_for_rows
-from saltpath.server.api.views import cell_text, moment
+from saltpath.server.api.views import moment
 from saltpath.server.compiled import project_of
-from saltpath.server.context import actor, body, database, folder, project_asked
+from saltpath.server.context import actor, body, confined, database, folder, project_asked
 from saltpath.server.problems import Refused, json_answer
-from saltpath.server.profiling import looked_through, profile_of_rows, profiled, source_in
-from saltpath.server.sources import MOST_LOOKED_AT, begin_of, rows_elsewhere
+from saltpath.server.profiling import looked_through, profile_of_rows, source_in
+from saltpath.server.sources import begin_of, rows_elsewhere
+from saltpath.server.tasks import MOST_LOOKED_AT, MOST_SHOWN, NOTHING_SHOWN, row_shown
 from saltpath.store import project_files, projects, sources
 from saltpath.store.database import NotFound
 from saltpath.store.documents import Document
 
 data_api = Blueprint("data", __name__)
-MOST_SHOWN = 200
-MOST_COLUMNS_SHOWN = 60
 MOST_CASES_NAMED = 5
 LONGEST_NAME = 100
 
@@ -164,70 +157,12 @@ def look_at_source() -> Response:
         return json_answer(
             _kept(project, source) if isinstance(source, (DatabaseRows, OutputRows)) else _made(read, source)
         )
-    opened = project_files.opener(database(), project.id)
-    answer: dict[str, Any] = {**_EMPTY, "kind": "", "problem": "", "columns": []}
-    try:
-        with opened(source.file) as file:
-            found = look(file, source)
-        answer |= {"kind": found.kind, "sheets": found.sheets, "sheet": found.sheet, "encoding": found.encoding,
-                   "delimiter": found.delimiter, "quote": found.quote, "lists": found.lists, **_cells(found.records)}  # fmt: skip
-        if found.records:
-            answer["frame"] = _frame(framed(found.records, source), source)
-        with opened(source.file) as file:
-            table = read_table(file, source)
-            answer["rows"] = [_row(row, table.names) for row in islice(table.rows, MOST_SHOWN)]
-        answer["columns"] = table.names
-        with opened(source.file) as file:
-            answer["profile"] = profiled(file, source, MOST_LOOKED_AT)
-    except (Unreadable, Blocked) as problem:
-        answer["problem"] = str(problem)
-    return json_answer(answer)
-
-
-_EMPTY: dict[str, Any] = {
-    "sheets": [], "sheet": "", "encoding": "", "delimiter": "", "quote": "", "lists": [], "records": [], "badCells": [], "frame": None,
-    "rows": [], "profile": None,
-}  # fmt: skip
-
-
-def _cells(records: list[list[Any]]) -> dict[str, Any]:
-    bad = [
-        {"row": at, "column": place, "problem": cell.problem or "a formula that was never worked out"}
-        for at, record in enumerate(records, 1)
-        for place, cell in enumerate(record[:MOST_COLUMNS_SHOWN], 1)
-        if isinstance(cell, BadCell)
-    ]
-    shown = [
-        ["" if isinstance(cell, BadCell) else cell_text(cell_shown(cell)) for cell in record[:MOST_COLUMNS_SHOWN]]
-        for record in records
-    ]
-    return {"records": shown, "badCells": bad}
-
-
-def _frame(frame: Frame, source: FileRows) -> dict[str, Any]:
-    return {
-        "names": frame.names,
-        "row": frame.area.row,
-        "column": frame.area.column,
-        "lastRow": frame.area.last_row,
-        "lastColumn": frame.area.last_column,
-        "text": write_area(frame.area),
-        "namesSaid": source.names_in is not None,
-        "dataSaid": source.data_in is not None,
-    }
-
-
-def _row(row: Row, names: list[str]) -> dict[str, Any]:
-    return {
-        "row": row.number,
-        "cells": [cell_text(row.values.get(name)) for name in names],
-        "why": row.why.sentence if row.why else "",
-    }
+    return json_answer(confined("looked", project.id, source))
 
 
 def _kept(project: Document, source: DatabaseRows | OutputRows) -> dict[str, Any]:
     """Rows that are there when a case runs, as they were last."""
-    answer: dict[str, Any] = {**_EMPTY, "kind": kind_of(source), "problem": "", "columns": []}
+    answer: dict[str, Any] = {**NOTHING_SHOWN, "kind": kind_of(source), "problem": "", "columns": []}
     try:
         found = rows_elsewhere(project.id, source, MOST_LOOKED_AT + 1)
     except Blocked as problem:
@@ -236,7 +171,7 @@ def _kept(project: Document, source: DatabaseRows | OutputRows) -> dict[str, Any
         names, rows = found
         answer |= {
             "columns": names,
-            "rows": [_row(row, names) for row in rows[:MOST_SHOWN]],
+            "rows": [row_shown(row, names) for row in rows[:MOST_SHOWN]],
             "profile": _profile(names, rows),
         }
     return answer
@@ -249,7 +184,7 @@ def _profile(names: list[str], rows: list[Row]) -> dict[str, Any]:
 
 def _made(project: Project, source: Source) -> dict[str, Any]:
     """Rows that no file holds, as they would be made with the seed 1."""
-    answer: dict[str, Any] = {**_EMPTY, "kind": kind_of(source), "problem": "", "columns": []}
+    answer: dict[str, Any] = {**NOTHING_SHOWN, "kind": kind_of(source), "problem": "", "columns": []}
     if not isinstance(source, (MadeRows, CombinedRows, WrittenRows)):
         return answer
     names = names_of_made(source)
@@ -258,7 +193,7 @@ def _made(project: Project, source: Source) -> dict[str, Any]:
         rows = list(islice(made_rows(source, scopes_for_rows(_NOBODY, Suite(""), project)), MOST_LOOKED_AT + 1))
     except (Unreadable, Blocked) as problem:
         return {**answer, "problem": str(problem)}
-    answer["rows"] = [_row(row, names) for row in rows[:MOST_SHOWN]]
+    answer["rows"] = [row_shown(row, names) for row in rows[:MOST_SHOWN]]
     answer["profile"] = _profile(names, rows)
     if isinstance(source, MadeRows):
         answer["profile"] |= {"rows": source.count, "whole": True}
@@ -309,14 +244,9 @@ def changes_of_version() -> Response:
     versions = [item for item in (data.get("before"), data.get("after")) if isinstance(item, int) and item in kept]
     if len(versions) != 2:
         raise Refused(404, "not-found", "This version is not kept.")
-    tables = []
     try:
-        for version in versions:
-            opened = project_files.opener(database(), project.id, {source.file.removeprefix("./"): version})
-            # what is not fit is compared as it stands
-            tables.append(read_table(opened(source.file), replace(source, columns=())))
-        found = changes(tables[0].names, tables[0].rows, tables[1].names, tables[1].rows)
-    except (Unreadable, Blocked) as problem:
+        found = confined("changed", project.id, source, versions)
+    except Unreadable as problem:
         raise Refused(422, "unreadable", f"One of the versions cannot be read: {problem}.") from None
     return json_answer(
         {

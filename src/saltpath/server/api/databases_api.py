@@ -10,7 +10,8 @@ from saltpath.core.format.project import read_project
 from saltpath.core.tables.sources import DatabaseRows
 from saltpath.server.context import actor, body, database, project_asked
 from saltpath.server.problems import Refused, json_answer
-from saltpath.server.sources import MOST_LOOKED_AT, look_of
+from saltpath.server.sources import look_of
+from saltpath.server.tasks import MOST_LOOKED_AT
 from saltpath.store import databases, looks, projects, runs
 from saltpath.store.database import NotFound
 from saltpath.store.documents import Document

@@ -25,14 +25,12 @@ from saltpath.formats.workbook import (
     MOST_COLUMNS,
     MOST_ROWS,
     XLSX,
-    beside,
-    read_book,
     write_csv,
     write_xlsx,
 )
 from saltpath.server.api.views import moment
 from saltpath.server.compiled import compiled
-from saltpath.server.context import actor, body, database, project_asked, whole
+from saltpath.server.context import actor, body, confined, database, project_asked, whole
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.sheets import known_paths, rows_with_evidence, verdicts_beside
 from saltpath.store import cases, projects, workbooks
@@ -116,7 +114,7 @@ def read_workbook() -> Response:
     request.max_content_length = LARGEST
     known = workbooks.remembered(database(), project_asked().id)
     with _understood():
-        book = read_book(request.get_data(cache=False))
+        book = confined("book", request.get_data(cache=False))
     sheets = []
     for sheet in book.sheets:
         at = heading_row(sheet.table, known)
@@ -271,7 +269,7 @@ def keep_workbook(id: str) -> Response:
         raise Refused(422, "columns", "Give the file's name, and what each column is as a JSON list in columns.")
     octets = request.get_data(cache=False)
     with _understood():
-        if sheet not in [item.name for item in read_book(octets).sheets]:
+        if sheet not in [item.name for item in confined("book", octets).sheets]:
             raise Unreadable(f"this workbook holds no sheet {sheet}")
     book = workbooks.Workbook(name, sheet, min(whole("headings", 0), MOST_ROWS), columns, otherwise, octets, 0)
     workbooks.keep(database(), suite.project, suite.id, actor().id, book)
@@ -294,11 +292,15 @@ def workbook_with_verdicts(id: str) -> Response:
         raise Refused(404, "no-workbook", "No workbook was brought into this suite.")
     found = _cases_of(suite)
     with _understood():
-        table = next((s.table for s in read_book(book.octets).sheets if s.name == book.sheet), [])
+        table: list[list[str]] = next(
+            (s.table for s in confined("book", book.octets).sheets if s.name == book.sheet), []
+        )
         planned = _plan(table[book.headings + 1 :], book.columns, found, book.headings + 1, True, book.otherwise)
         known = {heading: at for at, heading in enumerate(table[book.headings] if book.headings < len(table) else [])}
         values = verdicts_beside(planned, found)
         names = {name for texts in values.values() for name in texts}
-        octets = beside(book.octets, book.sheet, book.headings, {n: known[n] for n in names if n in known}, values)
+        octets = confined(
+            "beside", book.octets, book.sheet, book.headings, {n: known[n] for n in names if n in known}, values
+        )
     name = slug(book.name.rpartition(".")[0] or book.name)
     return _file(octets, f"{name}.{'xlsx' if octets.startswith(b'PK') else 'csv'}")
