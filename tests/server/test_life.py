@@ -1,10 +1,14 @@
 """A process that is told to end does, at whatever moment it is told."""
 
+import os
 import signal
 import subprocess
 import sys
+import tempfile
 import time
 import unittest
+
+from saltpath.runner.life import PARENT
 
 LOOP = """
 from saltpath.runner.life import Told
@@ -34,3 +38,11 @@ class Life(unittest.TestCase):
             except subprocess.TimeoutExpired:
                 process.kill()
                 self.fail("it waits for itself")
+
+    def test_a_process_whose_supervisor_went_before_it_could_look_ends(self):
+        """It took the one that adopted it for its supervisor, lived on, and took jobs that others were given as well."""
+        for kind, more in (("runner", ["runner_x", "1", "0"]), ("web", ["127.0.0.1", "1"])):
+            with self.subTest(kind=kind), tempfile.TemporaryDirectory() as folder:
+                words = [sys.executable, "-m", "saltpath.processes", kind, folder, *more]
+                done = subprocess.run(words, env={**os.environ, PARENT: "999999999"}, timeout=20, check=False)
+                self.assertEqual(done.returncode, -signal.SIGKILL)

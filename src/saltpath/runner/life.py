@@ -17,7 +17,10 @@ from pathlib import Path
 PROCESSES_LOCK = "processes.lock"
 """The file in the data folder that the writer and every runner hold a shared lock on while they live."""
 
-_PARENT = os.getppid()
+PARENT = "SALTPATH_SUPERVISOR"
+"""The environment's variable that tells a process its supervisor's id: it may end before the process has begun to look."""
+
+_PARENT = int(os.environ.get(PARENT) or os.getppid())
 
 
 def parent_gone() -> bool:

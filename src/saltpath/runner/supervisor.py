@@ -19,7 +19,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import IO
 
-from saltpath.runner.life import PROCESSES_LOCK, Heartbeat, Told
+from saltpath.runner.life import PARENT, PROCESSES_LOCK, Heartbeat, Told
 from saltpath.runner.wire import release
 from saltpath.store import jobs
 from saltpath.store.database import StoreError, connect, migrate, new_id
@@ -207,7 +207,7 @@ def _check_port(host: str, port: int) -> None:
 
 
 def _start(child: _Child, own_port: int) -> None:
-    environment = {**os.environ, "PYTHONUNBUFFERED": "1"}
+    environment = {**os.environ, "PYTHONUNBUFFERED": "1", PARENT: str(os.getpid())}
     command, passed = child.command, tuple[int, ...]()
     if child.beats is not None:
         child.runner = new_id("runner")

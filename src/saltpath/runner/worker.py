@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import asyncio
 import logging
+import os
 import sqlite3
 import threading
 from collections.abc import Callable, Iterable, Iterator
@@ -146,10 +147,13 @@ class Worker:
                     by = jobs.stop_asked(connection, job)
                 except sqlite3.OperationalError:
                     continue
+                if by is None or self._recorder.refused:
+                    log.error(
+                        "another runner goes on with run %s; this one ends at once, and sends nothing more", job.run
+                    )
+                    os._exit(1)
                 if told.is_set() or parent_gone():
                     by = by or "the application's end"
-                if by is None or self._recorder.refused:
-                    by = "another runner, which took the run over"
                 if by:
                     loop.call_soon_threadsafe(stop.request, by)
             connection.close()
