@@ -30,7 +30,7 @@ def main(arguments: list[str]) -> None:
     elif kind == "profile":
         from saltpath.server import profiling
 
-        profiling.main(folder, int(arguments[2]), int(arguments[3]), arguments[4])
+        profiling.main(folder, int(arguments[2]), int(arguments[3]))
     else:
         from saltpath.server import web
 

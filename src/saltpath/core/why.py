@@ -169,6 +169,7 @@ TEMPLATES: dict[str, str] = {
     "header-unread": "{name} cannot be read and was passed over: {value}",
     "redirect-with-body": "answered {status} to {address}, another host; the body is sent there only where options say trust redirects to: [{host}]",
     "redirect-here": "a redirect to {address} leads to Salt Path itself, and is not followed",
+    "memory": "this needs more memory than a runner may have",
     "stored-unread": "it was stored and cannot be read: {problem}",
     "not-kept": "what this step saw could not be kept: {problem}",
     # what several answers have shown
@@ -240,7 +241,9 @@ def why(code: str, **params: Any) -> Why:
 
 
 def fault(problem: BaseException) -> Why:
-    """The reason of what only Salt Path itself can be blamed for."""
+    """The reason of what only Salt Path itself can be blamed for, or its memory."""
+    if isinstance(problem, MemoryError):
+        return why("memory")
     return why("fault", problem=f"{type(problem).__name__}: {problem}"[:LONGEST_FAULT])
 
 

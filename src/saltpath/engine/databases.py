@@ -6,15 +6,16 @@ import asyncio
 import sqlite3
 import threading
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from itertools import islice
 from pathlib import Path
 from typing import Any, Protocol
 
 from saltpath.core import plain
 from saltpath.core.lookups.statement import Statement
-from saltpath.core.measures import show_duration
+from saltpath.core.measures import show_duration, show_size
 from saltpath.core.why import Blocked, why
 
 MOST_AT_ONCE = 32
@@ -145,14 +146,26 @@ def ended(ends: float, limit_us: int) -> Blocked:
 
 def as_rows(names: Sequence[str], rows: Sequence[Sequence[Any]], value_of: Callable[[Any], Any]) -> Rows:
     """Rows by column; a name that stands twice gets a number."""
-    unique: list[str] = []
+    unique: dict[str, None] = {}
     for name in names:
         given, number = name, 1
         while given in unique:
             number += 1
             given = f"{name} ({number})"
-        unique.append(given)
+        unique[given] = None
     return [dict(zip(unique, map(value_of, row), strict=True)) for row in rows]
+
+
+def within_size(cursor: Iterable[Sequence[Any]], most: int) -> list[Sequence[Any]]:
+    """So many rows, as long as they are not larger than may be kept; they come one by one. Raises Blocked."""
+    rows: list[Sequence[Any]] = []
+    size = 0
+    for row in islice(cursor, most):
+        size += sum(len(cell) if isinstance(cell, (str, bytes)) else 8 for cell in row)
+        if size > LARGEST:
+            raise could_not(f"the rows are larger than {show_size(LARGEST)}")
+        rows.append(row)
+    return rows
 
 
 class SQLite:
@@ -182,6 +195,7 @@ class SQLite:
             self._connection.execute("PRAGMA schema_version").fetchone()
         except sqlite3.Error as problem:
             raise could_not(str(problem)) from None
+        self._connection.setlimit(sqlite3.SQLITE_LIMIT_LENGTH, LARGEST)  # of one cell, also while it is worked out
         self._connection.set_authorizer(self._allowed)
         self._ends = float("inf")
         self._connection.set_progress_handler(lambda: time.monotonic() > self._ends, PROGRESS_EVERY)
@@ -196,7 +210,7 @@ class SQLite:
         self._ends = time.monotonic() + limit_us / 1e6
         try:
             cursor = self._connection.execute(asked.text, [_bound(value) for value in asked.values])
-            rows = cursor.fetchmany(most + 1)
+            rows = within_size(cursor, most + 1)
             names = [column[0] for column in cursor.description or ()]
             cursor.close()
         except sqlite3.Error as problem:

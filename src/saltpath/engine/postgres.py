@@ -7,7 +7,6 @@ import time
 from datetime import date, datetime, timedelta
 from datetime import time as time_of_day
 from decimal import Decimal
-from itertools import islice
 from typing import Any
 
 import psycopg
@@ -15,7 +14,7 @@ from psycopg.conninfo import make_conninfo
 
 from saltpath.core import plain
 from saltpath.core.lookups.statement import Statement
-from saltpath.engine.databases import CONNECT_S, Place, Rows, as_rows, could_not, ended
+from saltpath.engine.databases import CONNECT_S, Place, Rows, as_rows, could_not, ended, within_size
 
 TLS = {"": "prefer", "off": "disable", "require": "require", "verify": "verify-full"}
 
@@ -55,10 +54,10 @@ class Postgres:
                 if asked.reads:  # row by row, so that a question with millions of them does not fill the memory
                     coming: Any = cursor.stream(text, values)
                     with contextlib.closing(coming):
-                        rows = list(islice(coming, most + 1))
+                        rows = within_size(coming, most + 1)
                 else:
                     cursor.execute(text, values, prepare=True)
-                    rows = cursor.fetchmany(most + 1) if cursor.description else []
+                    rows = within_size(cursor, most + 1) if cursor.description else []
                 names = [column.name for column in cursor.description or ()]
             return as_rows(names, rows, _value)
         except psycopg.errors.QueryCanceled:

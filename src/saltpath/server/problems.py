@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import logging
 import sqlite3
 from typing import Any
@@ -11,7 +12,9 @@ from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from saltpath.core import plain
 from saltpath.core.format.source import FormatError
+from saltpath.core.grammar import Unreadable
 from saltpath.core.measures import show_size
+from saltpath.core.why import Blocked
 from saltpath.store.database import Conflict, Gone, NotFound, StoreError, Taken
 
 log = logging.getLogger("saltpath.web")
@@ -63,6 +66,24 @@ def answer_errors(app: Flask) -> None:
         places = [{"sentence": p.sentence, "path": p.path, "line": p.line} for p in error.problems]
         return problem(422, "not-the-format", error.problems[0].sentence, problems=places)
 
+    @app.errorhandler(Unreadable)
+    @app.errorhandler(Blocked)
+    def _unreadable(error: Exception) -> Response:
+        return problem(422, "not-understood", f"{str(error)[:1].upper()}{str(error)[1:]}.")
+
+    @app.errorhandler(OverflowError)
+    def _too_great(error: OverflowError) -> Response:
+        return problem(422, "too-great", "A number is larger than can be kept here.")
+
+    @app.errorhandler(OSError)
+    def _disk(error: OSError) -> Response:
+        if error.errno in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG):
+            log.error("nothing can be written: %s", error)
+            return problem(
+                507, "disk-full", "There is no room left on the disk; nothing was kept. Make room and try again."
+            )
+        return _fault(error)
+
     @app.errorhandler(StoreError)
     def _store(error: StoreError) -> Response:
         return problem(503, "store", str(error))
@@ -70,6 +91,10 @@ def answer_errors(app: Flask) -> None:
     @app.errorhandler(sqlite3.OperationalError)
     def _database(error: sqlite3.OperationalError) -> Response:
         log.error("the database cannot be used: %s", error)
+        if "disk is full" in str(error):
+            return problem(
+                507, "disk-full", "There is no room left on the disk; nothing was kept. Make room and try again."
+            )
         return problem(503, "database", f"The database cannot be used just now ({error}). Try again in a moment.")
 
     @app.errorhandler(RequestEntityTooLarge)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
+import resource
 import subprocess
 import sys
 import threading
@@ -20,6 +22,7 @@ from saltpath.core.tables.sources import FileRows, Row
 from saltpath.core.why import Blocked
 from saltpath.formats.rows import read_table
 from saltpath.server.api.views import cell_text
+from saltpath.server.confined import MOST_MEMORY
 from saltpath.store import project_files
 from saltpath.store.database import connect
 
@@ -55,8 +58,12 @@ def looked_through(folder: Path, project: int, version: int, document: Any) -> d
         busy = sum(item.process is not None for item in _known.values())
         if looking.process is None and looking.said["state"] == "waiting" and busy < MOST_AT_ONCE:
             words = [sys.executable, "-m", "saltpath.processes", "profile", str(folder), str(project), str(version)]
-            looking.process = subprocess.Popen([*words, text], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
-            assert looking.process.stdout is not None
+            looking.process = subprocess.Popen(
+                words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
+            )
+            assert looking.process.stdout is not None and looking.process.stdin is not None
+            with contextlib.suppress(OSError), looking.process.stdin as asked:  # as long as it likes, unlike a word
+                asked.write(text.encode())
             threading.Thread(target=_listen, args=(looking, looking.process.stdout), daemon=True).start()
     return looking.said
 
@@ -72,10 +79,11 @@ def _listen(looking: Looking, out: Any) -> None:
     looking.process = None
 
 
-def main(folder: Path, project: int, version: int, text: str) -> None:
-    """The process: looks, and writes a line of JSON now and then."""
+def main(folder: Path, project: int, version: int) -> None:
+    """The process: reads the source's document, looks, and writes a line of JSON now and then."""
     os.nice(5)
-    source = source_in(plain.read_json(text))
+    resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
+    source = source_in(plain.read_json(sys.stdin.buffer.read()))
     connection = connect(folder, "main")
     said, begun = time.monotonic(), time.monotonic()
 

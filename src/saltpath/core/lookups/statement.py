@@ -127,7 +127,9 @@ def _marks(value: Any, mark: str, values: list[Any]) -> str:
     if isinstance(value, list) and not any(isinstance(item, (list, dict)) for item in value):
         _count(value)
         values += value
-        return ", ".join([mark] * len(value)) if value else "NULL"
+        if not value and mark != "?":
+            raise Unreadable("a list that stands in SQL is empty here; ask otherwise where there is nothing to ask for")
+        return ", ".join([mark] * len(value)) if value else "SELECT NULL WHERE 0"  # in a list of nothing is no value
     values.append(value)
     return mark
 
@@ -162,8 +164,17 @@ def _with_list(condition: Condition, value: Any, mark: str, values: list[Any]) -
     values += value
     if condition.relation == "between":
         return f"{column} BETWEEN {mark} AND {mark}"
-    no = "NOT " if condition.relation == "is none of" else ""
-    return f"{column} {no}IN ({', '.join([mark] * len(value)) or 'NULL'})"
+    none = condition.relation == "is none of"
+    if not value:
+        return "1 = 1" if none else "1 = 0"
+    known = [item for item in value if item is not None]
+    del values[len(values) - len(value) :]
+    values += known
+    said = f"{column} {'NOT ' if none else ''}IN ({', '.join([mark] * len(known))})" if known else ""
+    nothing = f"{column} IS {'NOT ' if none and len(known) < len(value) else ''}NULL"
+    if none:  # a row in which nothing stands is none of them, as it `is not` any value
+        return f"({said} {'AND' if len(known) < len(value) else 'OR'} {nothing})" if said else nothing
+    return said if len(known) == len(value) else f"({said} OR {nothing})" if said else nothing
 
 
 def _count(value: Sequence[Any]) -> None:

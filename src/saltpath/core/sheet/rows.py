@@ -38,7 +38,7 @@ def rows_of(document: Mapping[str, Any]) -> Iterator[Row]:
         for index in range(max(1, len(checks))):
             cells: dict[str, str] = {}
             if index == 0:
-                cells = {} if named else {"case": as_cell(str(document["case"]))}
+                cells = {} if named else {"case": as_cell(str(document.get("case", document.get("shared", ""))))}
                 cells |= {"step": as_cell(str(step["request"])), **write_request(step)}
                 named = True
             if checks:

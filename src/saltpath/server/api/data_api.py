@@ -30,7 +30,7 @@ from saltpath.server.api.views import moment
 from saltpath.server.compiled import project_of
 from saltpath.server.context import actor, body, confined, database, folder, project_asked
 from saltpath.server.problems import Refused, json_answer
-from saltpath.server.profiling import looked_through, profile_of_rows, source_in
+from saltpath.server.profiling import looked_through, profile_of_rows
 from saltpath.server.sources import begin_of, rows_elsewhere
 from saltpath.server.tasks import MOST_LOOKED_AT, MOST_SHOWN, NOTHING_SHOWN, row_shown
 from saltpath.store import project_files, projects, sources
@@ -129,7 +129,13 @@ def remove_source() -> Response:
 def _stored(project: Document, name: str) -> dict[str, Any]:
     now = projects.project_by_id(database(), project.id)
     files = {file.path: file for file in project_files.listed(database(), project.id)}
-    return _line(now, name, read_project(now.document).sources[name], files)
+    read = project_of(now)
+    if name not in sources.sources(now):
+        raise NotFound(f"there is no source {name}")
+    if name not in read.sources:
+        told = {item.place: item.sentence for item in readable_project(now.document)[1]}
+        return _broken(now, name, told.get(f"sources.{name}", ""))
+    return _line(now, name, read.sources[name], files)
 
 
 def _name(name: object) -> str:
@@ -144,6 +150,12 @@ def _readable(project: Document, name: str, document: object) -> None:
     read_project({**project.document, "sources": {**held, name: document}})
 
 
+def _alone(project: Document, document: object) -> Project:
+    """The project with one source alone, called `it`. Raises FormatError for what is no source."""
+    held = {key: value for key, value in project.document.items() if key in ("salt-path", "project", "zone", "values")}
+    return read_project({**held, "sources": {"it": document}})
+
+
 @data_api.post("/sources/looked")
 def look_at_source() -> Response:
     """How rows would look if a source were this `document`: a file's first cells as they stand, its frame, and what the columns hold, of the
@@ -151,7 +163,7 @@ def look_at_source() -> Response:
     data = body()
     project = projects.project(database(), str(data.get("project", "")))
     document = data.get("document")
-    read = read_project({**project.document, "sources": {"it": document}})
+    read = _alone(project, document)
     source = read.sources["it"]
     if not isinstance(source, FileRows):
         return json_answer(
@@ -206,7 +218,7 @@ def profile_source() -> Response:
     data = body()
     project = projects.project(database(), str(data.get("project", "")))
     document = data.get("document")
-    read = read_project({**project.document, "sources": {"it": document}})
+    read = _alone(project, document)
     source = read.sources["it"]
     if not isinstance(source, FileRows):
         raise Refused(422, "no-file", "Only the rows of a file are looked through.")
@@ -239,7 +251,9 @@ def changes_of_version() -> Response:
     """What version `after` of a source's file has otherwise than `before`."""
     data = body()
     project = projects.project(database(), str(data.get("project", "")))
-    source = source_in(data.get("document"))
+    source = _alone(project, data.get("document")).sources["it"]
+    if not isinstance(source, FileRows):
+        raise Refused(422, "no-file", "Only the rows of a file are compared.")
     kept = {item.version for item in project_files.versions(database(), project.id, source.file.removeprefix("./"))}
     versions = [item for item in (data.get("before"), data.get("after")) if isinstance(item, int) and item in kept]
     if len(versions) != 2:

@@ -52,6 +52,8 @@ def _asked(data: dict[str, Any]) -> Response:
     project = projects.project(connection, str(data.get("project", "")))
     chosen, title = _chosen(data, project.id)
     environment = data.get("environment", project.document.get("environment", ""))
+    if not isinstance(environment, str):
+        raise Refused(422, "no-environment", "environment is the name of one, or empty.")
     if environment and environment not in [e.name for e in projects.environments(connection, project.id)]:
         raise Refused(422, "no-environment", f"There is no environment {environment}.")
     kind = data.get("kind", "run")

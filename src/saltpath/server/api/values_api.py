@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, cast
 
 from flask import Blueprint, Response
 
@@ -129,7 +129,7 @@ def change() -> Response:
 def _change(item: dict[str, Any]) -> CellChange:
     kind, name = item.get("kind"), item.get("name")
     suite, environment, text = (item.get(field, "") for field in ("suite", "environment", "text"))
-    if kind not in _KINDS or not all(isinstance(field, str) for field in (name, suite, environment, text)):
+    if not isinstance(kind, str) or kind not in _KINDS or not all(map(_is_text, (name, suite, environment, text))):
         raise Refused(
             422,
             "change",
@@ -139,11 +139,15 @@ def _change(item: dict[str, Any]) -> CellChange:
     if kind in ("put", "hide") and not is_name(name):
         raise Unreadable(f"the name of a value begins with a letter and holds letters, digits, - and _; found {name!r}")
     if kind != "put":
-        return CellChange(kind, name, suite, environment)
+        return CellChange(cast(Any, kind), name, suite, environment)
     value = read_value(text)
     if is_secret(value):
         raise Unreadable("a value that is a secret is marked as one in its row")
     return CellChange("put", name, suite, environment, value)
+
+
+def _is_text(value: object) -> bool:
+    return isinstance(value, str)
 
 
 def _undone(made: CellChange, row: dict[str, Any] | None) -> list[dict[str, Any]]:
