@@ -43,10 +43,9 @@ class Run:
         self.events: list = []
         self.claimed: list[int] = []
 
-        async def begin(case: int, row: int) -> bool:
+        async def begin(case: int, row: int) -> None:
             await asyncio.sleep(0.001)
             self.claimed.append(row)
-            return True
 
         plan = Plan((case,), project, seed=7, jobs=jobs, started_us=1_795_420_800_000_000,
                     read_rows=rows_reader(lambda path: io.BytesIO((files or {})[path])), begin_rows=begin if more.get("claims") else None)  # fmt: skip

@@ -66,7 +66,8 @@ class Calls:
         for parameter in told.get("parameters", ()):
             if parameter["in"] == "path":
                 path = path.replace(
-                    "{" + parameter["name"] + "}", quote(self.place(parameter["name"], path).encode("utf-8", "replace"), safe="/.")
+                    "{" + parameter["name"] + "}",
+                    quote(self.place(parameter["name"], path).encode("utf-8", "replace"), safe="/."),
                 )
         query = "&".join(
             f"{parameter['name']}={quote(self.word(parameter['name']))}"

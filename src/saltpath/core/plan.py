@@ -83,7 +83,8 @@ class PlannedCase:
 @dataclass(frozen=True, slots=True)
 class Plan:
     """A whole run. `read_rows` reads the rows of a file, as engine/rows.py says; `begin_rows(case, row)` is awaited before rows up to that
-    one begin, and gives False if they may not; `begin_part(case, row, part, recorded)` before the steps around all rows and those afterwards, and `keep_session(case, kept)` when `once`
+    one begin; `begin_part(case, row, part)` before the steps of a case without rows,
+    those around all rows and those afterwards, and `keep_session(case, kept)` when `once`
     has ended, so that whoever goes on with the run knows of it; `read_output` the rows of an output table. `values` are given at the start (text), `secrets` fill the values that are marked secret.
     `started_us`: UTC microseconds, the run's `now`. `read_file` reads a file of the project, and raises Blocked. `changes`: the keys of the
     steps that may change something; others that might are left out. None: whichever. `own_folder`: the application's, in which no database is looked into; `root`: the
@@ -101,8 +102,8 @@ class Plan:
     read_file: Callable[[str], bytes] | None = None
     changes: frozenset[str] | None = None
     read_rows: Callable[[FileRows], Iterator[Row]] | None = None
-    begin_rows: Callable[[int, int], Awaitable[bool]] | None = None
-    begin_part: Callable[[int, int, str, bool], Awaitable[None]] | None = None
+    begin_rows: Callable[[int, int], Awaitable[None]] | None = None
+    begin_part: Callable[[int, int, str], Awaitable[None]] | None = None
     keep_session: Callable[[int, Kept], Awaitable[None]] | None = None
     read_output: Callable[[str], Iterator[Row]] | None = None
     own_folder: Path | None = None

@@ -65,7 +65,7 @@ class CaseWalk:
         if planned.around is not None:
             self._restore(planned.around.kept)
         if case.once and planned.only is None:
-            await self._begin_part(0, "once")
+            await self._begin_part(0, "once", planned.around)
             await self._around.part("once")
             await self._keep_session()
         if case.rows is None:
@@ -80,10 +80,11 @@ class CaseWalk:
                 await self._of_run.order.written(planned.source.table, self._index)
             self.feed = self._open()
 
-    async def _begin_part(self, row: int, part: Part, recorded: bool = True) -> None:
-        """Have it known that steps of a part may be sent from now on, before any is."""
-        if self._of_run.plan.begin_part is not None:
-            await self._of_run.plan.begin_part(self._index, row, part, recorded)
+    async def _begin_part(self, row: int, part: Part, resume: Resume | None) -> None:
+        """Have it recorded that steps of a part may be sent from now on, before any is; unless it was."""
+        begin = self._of_run.plan.begin_part
+        if begin is not None and self._planned.case.part(part) and (resume is None or part not in resume.begun):
+            await begin(self._index, row, part)
 
     async def _keep_session(self) -> None:
         """Have what `once` left recorded, for whoever goes on with the rows."""
@@ -111,8 +112,9 @@ class CaseWalk:
             return Feed(rows, plan.jobs, None)
         before = planned.resumed.begun if planned.resumed else 0
 
-        async def begin(row: int) -> bool:
-            return row <= before or await claim(index, row)
+        async def begin(row: int) -> None:
+            if row > before:
+                await claim(index, row)
 
         return Feed(rows, plan.jobs, begin)
 
@@ -173,6 +175,8 @@ class CaseWalk:
             self._session.scopes.keep(name, value)
         walk = self._walk(1, self._session, resume)
         walk.before = once
+        if once is None:
+            await self._begin_part(1, "steps", resume)  # rows are said to begin before they are handed out
         verdict, reason = await self._steps_of(walk, resume)
         of_run.emit(RowFinished(of_run.now_us(), self._index, 1, verdict, reason, since(self._begun)))
         self._sum.add(1, verdict, reason)
@@ -183,7 +187,7 @@ class CaseWalk:
         if walk.before is not None:
             return "skipped", None
         if self._planned.case.afterwards and self._planned.only is None:
-            await self._begin_part(walk.row, "afterwards", recorded=resume is not None)
+            await self._begin_part(walk.row, "afterwards", resume)
         await walk.part("afterwards")
         return walk.total.verdict(), walk.total.why
 
@@ -198,7 +202,7 @@ class CaseWalk:
             problem = masked_fault(self.fault, self._masker)
         once_bad = around.bad is not None
         if case.at_the_end and self._planned.only is None:
-            await self._begin_part(0, "at the end")
+            await self._begin_part(0, "at the end", self._planned.around)
             await self._around.part("at the end")
         self._finish(self._what_was_planned(problem, once_bad))
 

@@ -317,6 +317,8 @@ class Client:
             problem = headers_too_large()
         elif not seen.whole:
             problem = head_cut()
+        elif not status:  # libcurl takes the first three of four digits
+            problem = why("not-http", host=urlsplit(prepared.address).hostname or "")
         elif seen.encoding and prepared.method != "HEAD":
             try:
                 body = _decoded(raw, head, slot.limit)

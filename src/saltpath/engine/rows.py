@@ -20,8 +20,7 @@ from saltpath.core.why import Blocked, fault, why
 
 log = logging.getLogger("saltpath.engine")
 MOST_AHEAD = 256
-Begin = Callable[[int], Awaitable[bool]]
-"""Says that rows up to this number may begin; gives False if they may not."""
+Begin = Callable[[int], Awaitable[None]]
 
 
 ReadOutput = Callable[[str], Iterator[Row]]
@@ -69,10 +68,8 @@ class Feed:
         """Read as many rows as will be taken twice over while so many are read and said."""
         wanted, begun = self._ahead, time.monotonic()
         rows = await asyncio.get_running_loop().run_in_executor(self._pool, self._read, wanted)
-        if rows and self._begin is not None and not await self._begin(rows[-1].number):
-            self.problem = Blocked(why("interrupted"))
-            self._over = True
-            return
+        if rows and self._begin is not None:
+            await self._begin(rows[-1].number)
         self._ready.extend(rows)
         self._over = self._over or len(rows) < wanted
         now = time.monotonic()

@@ -51,7 +51,6 @@ class Recorder:
         self._positions: list[int] = []
         self._with_rows: frozenset[int] = frozenset()
         self._waiting: deque[tuple[int, Callable[[], object]]] = deque()
-        self._to_be_sent: deque[tuple[int, Callable[[], object]]] = deque()
         self._step_events = True
         self._closed = False
         threading.Thread(target=self._keep_sending, name="recorder", daemon=True).start()
@@ -71,17 +70,13 @@ class Recorder:
         if message is not None:
             self._hand_over(message)
 
-    async def rows_begin(self, case: int, row: int) -> bool:
-        """Say that rows up to this one are about to begin; returns when it is recorded, False if it was refused."""
+    async def rows_begin(self, case: int, row: int) -> None:
+        """Say that rows up to this one are about to begin; returns when it is recorded."""
         await self._recorded("rows-begun", case, {"row": row})
-        return not self.refused
 
-    async def part_begins(self, case: int, row: int, part: str, recorded: bool) -> None:
-        """Say that steps of a part of a row, or (0) around the rows, may be sent from now on; returns when that is on its way, so that it
-        is known even if this process is killed, or only when it is `recorded`."""
-        await self._told(
-            "part-begun", case, {"row": row, "part": part}, self._waiting if recorded else self._to_be_sent
-        )
+    async def part_begins(self, case: int, row: int, part: str) -> None:
+        """Say that steps of a part of a row, or (0) around the rows, may be sent from now on; returns when it is recorded."""
+        await self._recorded("part-begun", case, {"row": row, "part": part})
 
     async def keep_session(self, case: int, sealed: str) -> None:
         """What a case's `once` left, sealed; returns when it is recorded."""
@@ -89,19 +84,12 @@ class Recorder:
 
     def _recorded(self, kind: str, case: int, facts: dict[str, object]) -> asyncio.Future[None]:
         """Hand a message over; what it gives is done once the writer has recorded it."""
-        return self._told(kind, case, facts, self._waiting)
-
-    def _told(
-        self, kind: str, case: int, facts: dict[str, object], until: deque[tuple[int, Callable[[], object]]]
-    ) -> asyncio.Future[None]:
         loop = asyncio.get_running_loop()
         done: asyncio.Future[None] = loop.create_future()
         message = Message(0, self._project, self._run, kind, 0, self._positions[case], None, facts)
         with self._changed:
-            if self.refused:
-                done.set_result(None)
-            else:
-                until.append((self._hand_over(message), lambda: loop.call_soon_threadsafe(_settle, done)))
+            if not self.refused:  # else it is never done: this runner has nothing more to do with the run
+                self._waiting.append((self._hand_over(message), lambda: loop.call_soon_threadsafe(_settle, done)))
         return done
 
     def _hand_over(self, message: Message) -> int:
@@ -183,7 +171,7 @@ class Recorder:
             with self._changed:
                 if not self._unsent:
                     self._changed.wait(0.2)
-            if not self._waiting and not self._to_be_sent:
+            if not self._waiting:
                 time.sleep(GATHER_S)
             with self._changed:
                 batch = list(self._unsent)
@@ -194,9 +182,6 @@ class Recorder:
                     connection.sendall(b"".join(data for _, data in batch))
             except OSError:
                 return
-            with self._changed:
-                while batch and self._to_be_sent and self._to_be_sent[0][0] <= batch[-1][0]:
-                    self._to_be_sent.popleft()[1]()
 
     def _read(self, connection: socket.socket) -> None:
         try:
@@ -207,7 +192,7 @@ class Recorder:
                     self._acknowledged = max(self._acknowledged, number)
                     while self._sent and self._sent[0][0] <= number:
                         self._sent.popleft()
-                    while self._waiting and self._waiting[0][0] <= number:
+                    while self._waiting and self._waiting[0][0] <= number and not self.refused:
                         self._waiting.popleft()[1]()
                     self._changed.notify_all()
         except OSError:

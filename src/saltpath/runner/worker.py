@@ -321,7 +321,11 @@ class Worker:
             ended = run_rows.finished(self._evidence, run, entry.position, row)
             return (cast(Verdict, ended.verdict), ended.why) if ended else None
 
-        return ResumedRows(entry.begun, finished, lambda row: self._resume(run, entry.position, row))
+        def begun(row: int) -> Resume:
+            found = self._resume(run, entry.position, row)
+            return replace(found, begun=found.begun | {"steps"})
+
+        return ResumedRows(entry.begun, finished, begun)
 
     def _resume(self, run: int, position: int, row: int) -> Resume:
         """What was recorded of a begun row, or (0) around the rows: its keeps (secret ones are lost), its finished steps, what was begun."""
@@ -331,7 +335,7 @@ class Worker:
                 kept.update({name: value for name, value in step.kept.items() if name not in step.secret_kept})
         finished = evidence.recorded_steps(self._evidence, run, position, row)
         begun = evidence.parts_begun(self._evidence, run, position, row) | {part for part, _ in finished}
-        return Resume(Kept(kept), finished, begun | {"steps"})
+        return Resume(Kept(kept), finished, begun)
 
     def _around(self, run: runs.Run, position: int) -> Resume:
         """What was recorded around the rows of a case, with all that its `once` left."""
