@@ -208,7 +208,6 @@ def _encodings() -> list[Hostile]:
 
 def _framing() -> list[Hostile]:
     chunked = OK + b"Transfer-Encoding: chunked\r\n"
-    gzipped = gzip.compress(b"{}")
     return [
         Hostile("a trailer that is an encoding", chunked + b'\r\n8\r\n{"x": 1}\r\n0\r\nContent-Encoding: gzip\r\n\r\n'),
         Hostile("a trailer that is a cookie", chunked + b'\r\n8\r\n{"x": 1}\r\n0\r\nSet-Cookie: a=b\r\n\r\n'),

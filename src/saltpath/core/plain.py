@@ -28,7 +28,7 @@ _exact = Context(
 """A number as it is written; a third quicker than Decimal's own constructor."""
 _decoder = msgspec.json.Decoder(float_hook=_exact)
 _encoder = msgspec.json.Encoder(decimal_format="number")
-_HALF = re.compile(rb"\\\\u[dD][89a-fA-F]")
+_HALF = re.compile(rb"\\u[dD][89a-fA-F]")
 """The escape of a surrogate."""
 MOST_DIGITS = 1000
 MOST_EXPONENT = 400

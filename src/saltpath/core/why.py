@@ -169,6 +169,7 @@ TEMPLATES: dict[str, str] = {
     "header-unread": "{name} cannot be read and was passed over: {value}",
     "redirect-with-body": "answered {status} to {address}, another host; the body is sent there only where options say trust redirects to: [{host}]",
     "redirect-here": "a redirect to {address} leads to Salt Path itself, and is not followed",
+    "evidence-gone": "what this step saw is not kept any more, or cannot be read: {problem}",
     "memory": "this needs more memory than a runner may have",
     "stored-unread": "it was stored and cannot be read: {problem}",
     "not-kept": "what this step saw could not be kept: {problem}",

@@ -22,6 +22,7 @@ from saltpath.core.events import StepFinished
 from saltpath.core.exchange import Exchange, Times
 from saltpath.core.totals import RecordedStep
 from saltpath.core.why import Why
+from saltpath.core.why import why as reason_of
 from saltpath.store import output_rows, run_rows
 from saltpath.store.output_rows import OutputRow
 
@@ -325,6 +326,16 @@ def copy_step(connection: sqlite3.Connection, run: int, position: int, to: int, 
 
 
 def _evidence(connection: sqlite3.Connection, row: sqlite3.Row) -> StepEvidence:
+    """A step as it was kept. One whose record cannot be read any more says so, with its verdict."""
+    try:
+        return _unpacked(connection, row)
+    except (zstandard.ZstdError, msgspec.MsgspecError, plain.NotPlain, LookupError, TypeError, ValueError) as problem:
+        reason = reason_of("evidence-gone", problem=f"{type(problem).__name__}: {problem}")
+        head = StepHead(*(row[name] for name in _HEAD.split(", ")))
+        return StepEvidence(head, "", "request", reason, (), (), {}, {}, (), bool(row["flags"] & 1), row["key"])
+
+
+def _unpacked(connection: sqlite3.Connection, row: sqlite3.Row) -> StepEvidence:
     exchanges, facts = msgspec.msgpack.decode(_record(connection, row))
     data = plain.read_json(facts)
     return StepEvidence(

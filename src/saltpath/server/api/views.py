@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import logging
+from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any
 
@@ -11,12 +13,13 @@ from saltpath.core.checks.judge import Outcome
 from saltpath.core.exchange import Exchange
 from saltpath.core.header_values import passed_over
 from saltpath.core.outline import expectation, place_of
-from saltpath.core.why import TEMPLATES, Why
+from saltpath.core.why import TEMPLATES, Why, fault
 from saltpath.store.cases import StoredCase
 from saltpath.store.documents import Document
 from saltpath.store.evidence import StepEvidence, StepHead
 from saltpath.store.runs import Run, RunCase
 
+log = logging.getLogger("saltpath.web")
 TEXT_MOST = 200_000
 LONGEST_CELL = 300
 _OUT = str.maketrans("/.", "_~")  # an exchange's id has dots of its own
@@ -93,7 +96,17 @@ def head_view(head: StepHead) -> dict[str, Any]:
 
 
 def step_view(step: StepEvidence, run: str, again: tuple[bool, ...] = ()) -> dict[str, Any]:
-    """A step with its evidence; bodies are fetched apart, `/exchanges/{id}/body`. `again`: which checks were judged anew."""
+    """A step with its evidence; bodies are fetched apart, `/exchanges/{id}/body`. `again`: which checks were judged anew. A step that
+    cannot be shown says so, and keeps none beside it from being shown."""
+    try:
+        return _step_view(step, run, again)
+    except Exception as problem:
+        log.exception("step %s of run %s cannot be shown", step.name, run)
+        bare = replace(step, why=fault(problem), exchanges=(), outcomes=(), kept={}, used={}, secret_kept=())
+        return _step_view(bare, run, ())
+
+
+def _step_view(step: StepEvidence, run: str, again: tuple[bool, ...]) -> dict[str, Any]:
     head = step.head
     place = f"{run}.{head.position}.{head.row}.{head.part}.{head.step}{f'-{head.inner.translate(_OUT)}' if head.inner else ''}"
     return {
