@@ -11,12 +11,14 @@ import tempfile
 import time
 import unittest
 from collections import Counter
+from contextlib import closing
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
 from saltpath.server.app import make_app
 from saltpath.server.openapi import document
+from saltpath.store.database import connect
 from tests import application
 
 MOST_CPU_S = 2.0
@@ -185,6 +187,25 @@ class EveryCall(unittest.TestCase):
             "case": [case["id"] for suite in suites for case in suite["cases"]][:12] + shared,
             "environment": [item["id"] for item in get(f"/environments?project={project}")["items"]],
         }  # fmt: skip
+        self.spoil(folder, random.Random(self.seed))
+
+    def spoil(self, folder: Path, chance: random.Random) -> None:
+        """Some stored documents are none any more, as an older fault might have left them."""
+        calls = Calls(chance, self.app, self.known)
+        with closing(connect(folder)) as main, main:
+            for table, of in (
+                ("case_revision", "test_case"),
+                ("suite", "id"),
+                ("environment", "id"),
+                ("project", "id"),
+            ):
+                rows = main.execute(f"SELECT {of}, document FROM {table} ORDER BY 1").fetchall()
+                for id, text in rows[-3:] if table == "case_revision" else rows[-1:]:
+                    document = calls.mutated(json.loads(text), 0.08)
+                    if isinstance(document, dict):
+                        held = json.dumps(document).encode("utf-8", "replace").decode()
+                        more = ", checked = 0" if table == "case_revision" else ""
+                        main.execute(f"UPDATE {table} SET document = ?{more} WHERE {of} = ?", (held, id))
 
     def test_no_call_is_answered_with_a_fault(self) -> None:
         calls, statuses, slowest = Calls(random.Random(self.seed), self.app, self.known), Counter[int](), 0.0

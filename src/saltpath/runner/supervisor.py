@@ -21,7 +21,7 @@ from typing import IO
 
 from saltpath.runner.life import PARENT, PROCESSES_LOCK, Heartbeat, Told
 from saltpath.runner.wire import release
-from saltpath.store import jobs
+from saltpath.store import cases, jobs
 from saltpath.store.database import StoreError, connect, migrate, new_id
 
 LOOK_S = 0.05
@@ -93,6 +93,7 @@ class Supervisor:
         _check_port(self.settings.host, self.settings.port)
         migrate(self.settings.folder)
         self.store = connect(self.settings.folder)
+        cases.check_stored(self.store)
         self._wait_for_orphans()
         jobs.release(self.store)
         self.store.execute("PRAGMA busy_timeout = 200")  # it has others to look after, and tries again

@@ -262,7 +262,7 @@ class Worker:
         if key not in self._read:
             if sum(len(case.steps) for case, _ in self._read.values()) > MOST_STEPS_READ:
                 self._read.clear()
-            self._read[key] = readable_case(stored.document, stored.name, stored.key)
+            self._read[key] = readable_case(stored.unread or stored.document, stored.name, stored.key)
         return self._read[key]
 
     def _output_reader(self, run: runs.Run) -> Callable[[str], Iterator[Row]]:

@@ -14,6 +14,7 @@ from saltpath.core.format.readable import (
     readable_project,
     readable_suite,
 )
+from saltpath.core.format.reader import case_from_data
 from saltpath.store.cases import StoredCase
 from saltpath.store.documents import Document
 
@@ -24,18 +25,20 @@ _known: OrderedDict[tuple[str, int], Case] = OrderedDict()
 
 def compiled(stored: StoredCase) -> Case:
     """The case at its stored version; without steps where that cannot be read (`broken` says why)."""
+    if stored.unread is not None:
+        return readable_case(stored.unread, stored.name, stored.key)[0]
     name = (stored.oid, stored.version)
     with _lock:
         found = _known.get(name)
         if found is not None:
             _known.move_to_end(name)
             return found
-    return remember(stored, readable_case(stored.document, stored.name, stored.key)[0])
+    return remember(stored, case_from_data(stored.document))
 
 
 def broken(stored: StoredCase) -> list[Broken]:
     """What is wrong with a case that cannot be read."""
-    return [] if compiled(stored).steps else readable_case(stored.document, stored.name, stored.key)[1]
+    return [] if stored.unread is None else readable_case(stored.unread, stored.name, stored.key)[1]
 
 
 def project_of(document: Document) -> Project:

@@ -75,7 +75,7 @@ def shared_view(stored: StoredCase) -> dict[str, Any]:
         "called": shared_steps.called(stored),
         "inputs": [
             {"name": item.name, "kind": item.kind, "needed": item.default is ...,
-             "value": "" if item.default is ... else write_value(stored.document["inputs"][item.name]["default"])}
+             "value": "" if item.default is ... else write_value(stored.document.get("inputs", {})[item.name]["default"])}
             for item in case.inputs
         ],
         "outputs": [

@@ -8,6 +8,7 @@ from typing import Any
 
 from saltpath.core import plain
 from saltpath.core.case import PARTS
+from saltpath.core.format.readable import readable_case, stub_of_case
 from saltpath.core.format.reader import case_from_data
 from saltpath.store.database import Conflict, Gone, NotFound, new_id, new_key, now_us, write
 from saltpath.store.events import add_event
@@ -43,20 +44,40 @@ class StoredCase:
     comments: dict[str, list[str]]
     at: int
     gone_at: int | None = None
+    unread: Any = None
+    """What an older fault has stored in the place of a case, if that cannot be read: `document` is then one without steps."""
 
 
 _SELECT = """
-SELECT c.id, c.oid, c.project, c.suite, c.key, c.name, c.file, r.version, r.document, r.comments, r.at, c.gone_at
+SELECT c.id, c.oid, c.project, c.suite, c.key, c.name, c.file, r.version, r.document, r.comments, r.at, c.gone_at, r.checked
 FROM test_case c JOIN case_revision r ON r.test_case = c.id
 """
 
 
 def _case(row: sqlite3.Row) -> StoredCase:
     values = dict(row)
-    values["document"] = plain.read_json(values["document"])
+    document = values["document"] = plain.read_json(values["document"])
+    if not values.pop("checked") and readable_case(document, row["name"], row["key"])[1]:
+        values["unread"] = document
+        values["document"] = stub_of_case(document, row["name"], row["key"])
     values["name"] = name_of(values["document"])  # as it was called at this version
     values["comments"] = plain.read_json(values["comments"])
     return StoredCase(**values)
+
+
+def check_stored(connection: sqlite3.Connection) -> None:
+    """Look once whether what older versions have stored can be read, so that it need not be looked at whenever it is."""
+    rows = connection.execute(
+        "SELECT c.id, r.version, r.document, c.name, c.key FROM test_case c JOIN case_revision r ON r.test_case = c.id"
+        " AND r.version = c.version WHERE NOT r.checked"
+    ).fetchall()
+    good = [
+        (row["id"], row["version"])
+        for row in rows
+        if not readable_case(plain.read_json(row["document"]), row["name"], row["key"])[1]
+    ]
+    with write(connection):
+        connection.executemany("UPDATE case_revision SET checked = 1 WHERE test_case = ? AND version = ?", good)
 
 
 def name_of(document: dict[str, Any]) -> str:
@@ -128,7 +149,8 @@ def _revision(
     comments: dict[str, list[str]], actor: int, at: int,
 ) -> None:  # fmt: skip
     connection.execute(
-        "INSERT INTO case_revision (test_case, version, project, document, comments, actor, at) VALUES (?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO case_revision (test_case, version, project, document, comments, actor, at, checked)"
+        " VALUES (?, ?, ?, ?, ?, ?, ?, 1)",
         (id, version, project, plain.write_json(document).decode(), plain.write_json(comments).decode(), actor, at),
     )
 

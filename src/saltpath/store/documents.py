@@ -12,6 +12,7 @@ from typing import Any, Literal
 
 from saltpath.core import plain
 from saltpath.core.format.project import read_environment, read_project, read_suite
+from saltpath.core.format.readable import shaped
 from saltpath.core.format.source import FormatError
 from saltpath.store.database import Conflict, NotFound, write
 
@@ -48,8 +49,9 @@ class Document:
 
 
 def document_of(kind: Kind, row: sqlite3.Row) -> Document:
-    """A row of the kind's table; a project's with its id as `project`, too."""
-    data = plain.read_json(row["document"])
+    """A row of the kind's table; a project's with its id as `project`, too. What an older fault has left in it that has another shape than
+    it should is not there."""
+    data = shaped(plain.read_json(row["document"]), kind, row["name"])
     found = Document(kind, row["id"], row["oid"], row["project"], row["name"], data, row["version"])
     return replace(found, folder=row["folder"], hidden=row["hidden"]) if kind == "suite" else found
 

@@ -30,7 +30,7 @@ def library(connection: sqlite3.Connection, project: int) -> dict[str, Case]:
     """Those of a project as cases link them; what cannot be read is not among them."""
     found = {}
     for stored in shared_steps(connection, project):
-        case, broken = readable_case(stored.document, stored.name, stored.key)
+        case, broken = readable_case(stored.unread or stored.document, stored.name, stored.key)
         if not broken:
             found[called(stored)] = case
     return found

@@ -26,6 +26,32 @@ class Broken:
     sentence: str
 
 
+_SHAPES: dict[str, type] = {
+    "about": str, "zone": str, "environment": str, "values": dict, "values in": dict, "options": dict, "every answer": list, "sources": dict,
+    "databases": dict, "order": list, "guarded": bool,
+}  # fmt: skip
+
+
+def shaped(document: Any, kind: str, name: str) -> dict[str, Any]:
+    """A stored document of a project, suite or environment whose keys hold what they should hold, whatever stands inside: what has
+    another shape is left out. The same object where all is well."""
+    if not isinstance(document, dict):
+        return {"salt-path": 1, kind: name}
+    rest = {key: held for key, held in document.items() if isinstance(held, _SHAPES.get(key, object)) or key == kind}
+    inside = rest.get("values in")
+    if inside is not None and not all(isinstance(values, dict) for values in inside.values()):
+        rest["values in"] = {where: values for where, values in inside.items() if isinstance(values, dict)}
+    if not isinstance(rest.get(kind), str):
+        rest[kind] = name
+    return document if rest == document else rest
+
+
+def stub_of_case(document: Any, name: str, key: str) -> dict[str, Any]:
+    """What stands for a stored case, or shared steps, that cannot be read: one of the same name without steps."""
+    kind = "shared" if isinstance(document, dict) and "shared" in document else "case"
+    return {"salt-path": 1, kind: name, "key": key, "steps": []}
+
+
 def readable_project(document: dict[str, Any]) -> tuple[Project, list[Broken]]:
     return _readable(read_project, document, "project")
 
@@ -38,8 +64,10 @@ def readable_environment(document: dict[str, Any]) -> tuple[Environment, list[Br
     return _readable(read_environment, document, "environment")
 
 
-def readable_case(document: dict[str, Any], name: str, key: str) -> tuple[Case, list[Broken]]:
+def readable_case(document: Any, name: str, key: str) -> tuple[Case, list[Broken]]:
     """A case is read whole or not at all: a part of its steps would be another case. What cannot be read has none."""
+    if not isinstance(document, dict):
+        return Case(name=name, key=key), [Broken("", "it is no mapping of keys")]
     try:
         return case_from_data(document), []
     except FormatError as problem:

@@ -92,11 +92,7 @@ def case_answer(stored: cases.StoredCase) -> Response:
             "version": stored.version,
             "changedAt": moment(stored.at),
             "document": stored.document,
-            **(
-                {}
-                if request.args.get("text") == "false"
-                else {"text": write_document(stored.document, stored.comments)}
-            ),
+            **({} if request.args.get("text") == "false" else {"text": _text(stored)}),
             "everyAnswer": [
                 every_answer_view("project", project, of_project.every_answer),
                 every_answer_view("suite", suite, of_suite.every_answer),
@@ -108,6 +104,16 @@ def case_answer(stored: cases.StoredCase) -> Response:
     )
     answer.headers["ETag"] = f'"{stored.version}"'
     return answer
+
+
+def _text(stored: cases.StoredCase) -> str:
+    """The case as text; one that cannot be read as it was stored, so that it can be mended."""
+    if stored.unread is None:
+        return write_document(stored.document, stored.comments)
+    try:
+        return write_document(stored.unread, {})
+    except Exception:  # it was written for documents, and this is none
+        return plain.write_json(stored.unread).decode()
 
 
 def _unread(item: Broken) -> dict[str, Any]:
