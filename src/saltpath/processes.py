@@ -1,4 +1,4 @@
-"""The entry of each supervised process: `python -m saltpath.processes writer|runner|web FOLDER [HOST PORT | NAME DESCRIPTOR OWN_PORT]`, and of the one that looks through a
+"""The entry of each supervised process: `python -m saltpath.processes writer|runner|web FOLDER [HOST PORT NAME... | NAME DESCRIPTOR OWN_PORT]`, and of the one that looks through a
 file of rows for the web server."""
 
 from __future__ import annotations
@@ -34,7 +34,7 @@ def main(arguments: list[str]) -> None:
     else:
         from saltpath.server import web
 
-        web.main(folder, arguments[2], int(arguments[3]))
+        web.main(folder, arguments[2], int(arguments[3]), arguments[4:])
 
 
 if __name__ == "__main__":

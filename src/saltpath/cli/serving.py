@@ -19,11 +19,17 @@ from saltpath.cli.calls import STOPPED
 @click.option(
     "--runners", type=click.IntRange(1, 64), default=None, help="How many runners; as many as cores if not given."
 )
-def serve(data: Path, host: str, port: int, runners: int | None) -> None:
+@click.option(
+    "--name",
+    "names",
+    multiple=True,
+    help="A name of this host that browsers use for it, such as salt.example; can be repeated.",
+)
+def serve(data: Path, host: str, port: int, runners: int | None, names: tuple[str, ...]) -> None:
     """Start the application: web server, runners and writer, supervised."""
     from saltpath.runner.supervisor import Settings, supervise
 
-    sys.exit(supervise(Settings(data, host, port, runners or min(os.cpu_count() or 1, 4))))
+    sys.exit(supervise(Settings(data, host, port, runners or min(os.cpu_count() or 1, 4), names)))
 
 
 @click.command()

@@ -45,6 +45,8 @@ class Settings:
     host: str = "127.0.0.1"
     port: int = 8420
     runners: int = 2
+    names: tuple[str, ...] = ()
+    """Names of hosts that the web server answers to besides its own."""
 
 
 @dataclass(slots=True)
@@ -89,6 +91,7 @@ class Supervisor:
     def prepare(self) -> None:
         """Take the folder, migrate the store and lay out the processes. Raises StoreError or OSError."""
         folder = str(self.settings.folder.resolve())
+        os.umask(0o077)  # what is kept is nobody else's on this machine
         self._take_folder()
         _check_port(self.settings.host, self.settings.port)
         migrate(self.settings.folder)
@@ -98,7 +101,7 @@ class Supervisor:
         jobs.release(self.store)
         self.store.execute("PRAGMA busy_timeout = 200")  # it has others to look after, and tries again
         process = [sys.executable, "-m", "saltpath.processes"]
-        web = [*process, "web", folder, self.settings.host, str(self.settings.port)]
+        web = [*process, "web", folder, self.settings.host, str(self.settings.port), *self.settings.names]
         self.children = [_Child("writer", [*process, "writer", folder]), _Child("web", web)]
         self.children += [
             _Child(f"runner {n + 1}", [*process, "runner", folder], beats=tempfile.TemporaryFile())

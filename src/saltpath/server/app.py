@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from pathlib import Path
 
 from flask import Flask, Response, g, send_from_directory
@@ -26,8 +27,9 @@ from saltpath.server.api.sheets_api import sheets_api
 from saltpath.server.api.single_api import single_api
 from saltpath.server.api.values_api import values_api
 from saltpath.server.confined import Confined
-from saltpath.server.context import LARGEST_BODY, database
+from saltpath.server.context import database
 from saltpath.server.guard import guard
+from saltpath.server.limits import LARGEST_BODY
 from saltpath.server.live import Watcher, live
 from saltpath.server.openapi import document
 from saltpath.server.presence import Presence
@@ -36,7 +38,7 @@ from saltpath.server.problems import answer_errors, json_answer, problem
 PAGES = Path(__file__).parent / "pages"
 
 
-def make_app(folder: Path, host: str = "127.0.0.1") -> Flask:
+def make_app(folder: Path, host: str = "127.0.0.1", names: Iterable[str] = ()) -> Flask:
     """The WSGI application over a data folder that was migrated."""
     app = Flask("saltpath", static_folder=None)
     app.config.update(
@@ -47,7 +49,7 @@ def make_app(folder: Path, host: str = "127.0.0.1") -> Flask:
         MAX_CONTENT_LENGTH=LARGEST_BODY,
     )
     app.url_map.strict_slashes = False
-    guard(app, host)
+    guard(app, host, names)
     answer_errors(app)
     for blueprint in (
         outline_api,

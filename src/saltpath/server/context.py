@@ -18,7 +18,6 @@ from saltpath.store.database import Which, connect
 from saltpath.store.documents import Document
 
 _local = threading.local()
-LARGEST_BODY = 10_000_000
 
 
 def folder() -> Path:

@@ -4,10 +4,15 @@ from __future__ import annotations
 
 import re
 import secrets
+import socket
+from collections.abc import Iterable
+from ipaddress import ip_address
 from urllib.parse import urlsplit
 
 from flask import Flask, Response, g, request
+from werkzeug.exceptions import RequestEntityTooLarge
 
+from saltpath.server.limits import largest_body
 from saltpath.server.problems import problem
 
 LOCAL = ("127.0.0.1", "localhost", "::1")
@@ -15,17 +20,26 @@ _WRITES = frozenset(["POST", "PUT", "PATCH", "DELETE"])
 _FILE = re.compile(r"/api/v1/(?:projects/[^/]+/files/|workbooks$|suites/[^/]+/workbook$|output-tables/into$)")
 
 
-def guard(app: Flask, host: str) -> None:
-    """Install the checks. `host` is the address that the server listens on."""
-    known = {*LOCAL, host.lower()} - {"0.0.0.0", "::"}
+def guard(app: Flask, host: str, names: Iterable[str] = ()) -> None:
+    """Install the checks. `host` is the address that the server listens on, `names` are further ones that it answers to. Listening
+    everywhere it also answers to IP addresses and to this machine's name: a page of a stranger's, whose name leads here (DNS rebinding),
+    has none of them."""
+    known = {*LOCAL, host.lower(), *(name.lower() for name in names)} - {"0.0.0.0", "::"}
     anywhere = host in ("0.0.0.0", "::")
+    if anywhere:
+        known |= {socket.gethostname().lower(), socket.getfqdn().lower()}
 
     @app.before_request
     def _check() -> Response | None:
         g.nonce = secrets.token_urlsafe(16)
         name = _host_name(request.headers.get("Host", ""))
-        if name not in known and not anywhere:
-            return problem(421, "unknown-host", "This server does not answer to that name.")
+        if name not in known and not (anywhere and _is_address(name)):
+            told = "saltpath serve --name gives it further names"
+            return problem(421, "unknown-host", f"This server does not answer to that name; {told}.")
+        most = largest_body(request.path)
+        request.max_content_length = most
+        if (request.content_length or 0) > most:
+            raise RequestEntityTooLarge
         if request.method in _WRITES:
             origin = request.headers.get("Origin")
             if origin is not None and urlsplit(origin).netloc.lower() != request.headers.get("Host", "").lower():
@@ -61,9 +75,18 @@ def _body_of(path: str) -> str:
     return "application/octet-stream" if _FILE.match(path) else "application/json"
 
 
+_HOST = re.compile(r"(?:\[([0-9a-f:.]+)\]|([a-z0-9._-]+))(?::[0-9]{1,5})?")
+
+
 def _host_name(header: str) -> str:
-    """The name in a Host header, without its port."""
-    header = header.strip().lower()
-    if header.startswith("["):
-        return header[1:].partition("]")[0]
-    return header.partition(":")[0]
+    """The name in a Host header, without its port (RFC 9110, 7.2); empty for what is none."""
+    found = _HOST.fullmatch(header.strip().lower())
+    return (found[1] or found[2]) if found else ""
+
+
+def _is_address(name: str) -> bool:
+    try:
+        ip_address(name)
+    except ValueError:
+        return False
+    return True

@@ -1,4 +1,4 @@
-"""The web process: waitress with 48 threads."""
+"""The web process."""
 
 from __future__ import annotations
 
@@ -7,15 +7,12 @@ import threading
 import time
 from pathlib import Path
 
-import waitress
-
 from saltpath.server.app import make_app
+from saltpath.server.listening import serve
 
-THREADS = 48
 
-
-def main(folder: Path, host: str, port: int) -> None:
-    """Serve until the process is ended; it ends itself when its supervisor is gone."""
+def main(folder: Path, host: str, port: int, names: list[str]) -> None:
+    """Serve until the process is ended; it ends itself when its supervisor is gone. `names`: those that it answers to besides its own."""
     parent = os.getppid()
 
     def end_with_parent() -> None:
@@ -24,7 +21,4 @@ def main(folder: Path, host: str, port: int) -> None:
         os._exit(0)
 
     threading.Thread(target=end_with_parent, daemon=True).start()
-    waitress.serve(
-        make_app(folder, host), host=host, port=port, threads=THREADS, channel_timeout=600, ident=None, connection_limit=500, channel_request_lookahead=1,
-        _quiet=True,
-    )  # fmt: skip
+    serve(make_app(folder, host, names), host, port)

@@ -87,9 +87,12 @@ def migrate(folder: Path) -> None:
     """Bring both files to this version: forward only, each step a transaction, a copy made first.
 
     Raises StoreError if a file was written by a newer Salt Path."""
-    folder.mkdir(parents=True, exist_ok=True)
+    folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+    folder.chmod(0o700)
     for which in FILES:
         connection = connect(folder, which)
+        for file in folder.glob(f"{FILES[which]}*"):  # its log and its shared memory, too
+            file.chmod(0o600)
         try:
             _migrate(connection, folder, which)
         finally:

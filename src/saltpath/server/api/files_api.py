@@ -14,8 +14,6 @@ from saltpath.server.problems import Refused, json_answer
 from saltpath.store import folders, project_files, projects
 
 files_api = Blueprint("files", __name__)
-LARGEST = 1_000_000_000
-LARGEST_FOLDER = 100_000_000
 LONGEST_PATH = 300
 
 
@@ -33,7 +31,6 @@ def project_folder(id: str) -> Response:
 @files_api.post("/projects/folder")
 def bring_in_folder() -> Response:
     """A zip archive of a project's folder, at most 100 MB: onto the project of its name, or as a new one."""
-    request.max_content_length = LARGEST_FOLDER
     found = read_folder(read_zip(request.get_data()))
     name = found.project.document["project"]
     same = next((item for item in projects.projects(database()) if item.name == name), None)
@@ -53,7 +50,6 @@ def list_files(id: str) -> Response:
 @files_api.put("/projects/<id>/files/<path:path>")
 def put_file(id: str, path: str) -> Response:
     """Keep a file of at most 1 GB in the project, or a new version of it."""
-    request.max_content_length = LARGEST
     project = projects.project(database(), id)
     path = inside(path)
     if is_document(path) or len(path) > LONGEST_PATH:

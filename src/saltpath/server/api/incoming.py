@@ -11,7 +11,7 @@ from saltpath.core.format.reader import case_from_data
 from saltpath.core.format.source import FormatError
 from saltpath.core.grammar import Unreadable
 from saltpath.core.recorded import Recorded, ends_with, handed_over, left_out
-from saltpath.formats.har import LARGEST, Entry, read_har
+from saltpath.formats.har import Entry, read_har
 from saltpath.formats.pasted import read_pasted
 from saltpath.server.api.views import reason
 from saltpath.server.context import body, project_asked
@@ -39,7 +39,6 @@ def read_pasted_text() -> Response:
 def read_recording() -> Response:
     """A browser's recording (HAR), at most 60 MB: its entries as steps, which of them a case is proposed of, and the values that want
     to be handed over. Nothing is kept of it."""
-    request.max_content_length = LARGEST
     origins = origins_of(project_asked())
     try:
         recording = read_har(request.get_data(cache=False))

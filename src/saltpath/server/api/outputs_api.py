@@ -12,7 +12,6 @@ from saltpath.core.outputs import columns_of
 from saltpath.core.tables.frame import read_area
 from saltpath.formats.workbook import (
     CSV,
-    LARGEST,
     XLSX,
     into_sheet,
     value_text,
@@ -81,7 +80,6 @@ def save_table() -> Response:
 @outputs_api.post("/output-tables/into")
 def put_into_workbook() -> Response:
     """A workbook of one's own with the table in it: headings at the cell `?cell=` of `?sheet=`, rows below; formulas and other sheets stay."""
-    request.max_content_length = LARGEST
     project, name = project_asked(), request.args.get("name", "")
     rows = _all(_chosen(project, name), name)
     try:

@@ -21,7 +21,6 @@ from saltpath.core.sheet.plan import Plan, Planned, plan
 from saltpath.core.sheet.rows import COLUMNS, HEADINGS, REQUEST_COLUMNS, requests_of
 from saltpath.formats.workbook import (
     CSV,
-    LARGEST,
     MOST_COLUMNS,
     MOST_ROWS,
     XLSX,
@@ -111,7 +110,6 @@ def _rows(found: list[StoredCase]) -> Response:
 def read_workbook() -> Response:
     """A workbook (.xlsx) or CSV file, at most 20 MB, as tables of text, each with the row of its headings and what its columns are, by
     their names and by what the project was told before. Nothing is kept of it."""
-    request.max_content_length = LARGEST
     known = workbooks.remembered(database(), project_asked().id)
     with _understood():
         book = confined("book", request.get_data(cache=False))
@@ -259,7 +257,6 @@ def read_request_cells(id: str) -> Response:
 def keep_workbook(id: str) -> Response:
     """Keep the workbook that was brought into a suite, so that it can be had again with verdicts beside its rows."""
     suite = projects.suite(database(), id)
-    request.max_content_length = LARGEST
     name, sheet, otherwise = (request.args.get(arg, "")[:200] for arg in ("name", "sheet", "otherwise"))
     try:
         columns = plain.read_json(request.args.get("columns", ""))

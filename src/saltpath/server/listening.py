@@ -1,0 +1,125 @@
+"""The web server's side that strangers reach first: waitress, with limits that stand before anything is read.
+
+- A body's limit is that of its address (limits.py), known from its head: one that is too large is answered before it comes.
+- A request that comes too slowly is ended, whether its head or its body.
+- When all connections are taken, those on which nothing is asked go first, the longest silent ones before others.
+"""
+
+from __future__ import annotations
+
+import time
+from typing import Any
+
+from waitress.adjustments import Adjustments
+from waitress.channel import HTTPChannel
+from waitress.parser import HTTPRequestParser
+from waitress.server import TcpWSGIServer
+from waitress.task import ThreadedTaskDispatcher
+
+from saltpath.server.limits import largest_body
+
+THREADS = 48
+MOST_CONNECTIONS = 500
+IDLE_S = 120
+HEAD_S = 20.0
+"""For a head, and for a body on top of its share."""
+LEAST_RATE = 20_000
+"""Bytes of a body in a second, since it began."""
+LOOK_S = 1
+DROPPED_AT_ONCE = 50
+LONGEST_HEAD = 64_000
+
+
+class _Limited:
+    """The server's adjustments with another limit for bodies."""
+
+    def __init__(self, adjustments: Any, most: int) -> None:
+        self._adjustments = adjustments
+        self.max_request_body_size = most
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._adjustments, name)
+
+
+class Parser(HTTPRequestParser):  # type: ignore[misc]
+    """One request; a body that is larger than its address takes is left to the application to refuse, unread. Whatever comes behind its
+    head is that body and no further request, so nothing is read from the connection after the answer."""
+
+    adj: Any
+    content_length: int
+
+    def parse_header(self, header_plus: bytes) -> None:
+        super().parse_header(header_plus)
+        most = largest_body(str(self.path))
+        self.adj = _Limited(self.adj, most + 1)
+        if self.content_length > most:
+            self.body_rcv = None  # the application refuses it by its length; what comes of it is not taken
+            self.content_length = 0
+            self.expect_continue = False
+            self.headers["CONNECTION"] = "close"
+            self.connection_close = True
+
+
+class Channel(HTTPChannel):  # type: ignore[misc]
+    """One connection."""
+
+    parser_class = Parser
+    began: float | None = None
+    """When the request that has not come whole yet began (monotonic seconds)."""
+
+    def received(self, data: bytes) -> bool:
+        taken = bool(super().received(data))
+        if self.request is None:
+            self.began = None
+        elif self.began is None:
+            self.began = time.monotonic()
+        return taken
+
+    @property
+    def silent(self) -> bool:
+        """Whether nothing is asked on it, or being answered."""
+        return not self.requests and self.total_outbufs_len == 0
+
+    def too_slow(self, now: float) -> bool:
+        if self.began is None or self.request is None:
+            return False
+        return now - self.began > HEAD_S + self.request.body_bytes_received / LEAST_RATE
+
+
+class Server(TcpWSGIServer):  # type: ignore[misc]
+    """Listens at one address."""
+
+    channel_class = Channel
+
+    def readable(self) -> bool:
+        if len(self._map) >= self.adj.connection_limit:
+            self._make_room()
+        return bool(super().readable())
+
+    def _make_room(self) -> None:
+        silent = sorted((c for c in self.active_channels.values() if c.silent), key=lambda c: c.last_activity)
+        for channel in silent[:DROPPED_AT_ONCE]:
+            channel.handle_close()
+
+    def maintenance(self, now: float) -> None:
+        super().maintenance(now)
+        moment = time.monotonic()
+        for channel in self.active_channels.values():
+            if channel.too_slow(moment):
+                channel.will_close = True
+
+
+def serve(app: Any, host: str, port: int, **adjusted: Any) -> None:
+    """Serve until the process ends."""
+    adjustments = Adjustments(
+        host=host, port=port, threads=THREADS, channel_timeout=IDLE_S, cleanup_interval=LOOK_S, ident=None,
+        connection_limit=MOST_CONNECTIONS, channel_request_lookahead=1, max_request_header_size=LONGEST_HEAD,
+        asyncore_use_poll=True, **adjusted,
+    )  # fmt: skip
+    sockets: dict[int, Any] = {}
+    dispatcher = ThreadedTaskDispatcher()
+    dispatcher.set_thread_count(adjustments.threads)
+    servers = [
+        Server(app, sockets, dispatcher=dispatcher, adj=adjustments, sockinfo=place) for place in adjustments.listen
+    ]
+    servers[-1].run()
