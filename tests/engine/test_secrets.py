@@ -11,9 +11,10 @@ import unittest
 import zlib
 from contextlib import contextmanager
 from unittest.mock import patch
-from urllib.parse import quote, quote_plus
+from urllib.parse import quote, quote_plus, unquote
 
 from saltpath.core.exchange import MASK
+from saltpath.core.plain import masking, show
 from saltpath.engine import encodings, judging
 from saltpath.engine.encodings import ESCAPES, FORMS, undone
 from saltpath.engine.masking import Masker
@@ -162,7 +163,7 @@ class Leaks(unittest.TestCase):
 
     def test_every_place_of_masking_is_needed(self):
         as_it_is = lambda self, given, *more: given  # noqa: E731
-        for name in ("head", "octets", "text", "value", "why", "exchange", "_without_end"):
+        for name in ("head", "octets", "text", "value", "reason", "exchange"):
             with self.subTest(name), patch.object(Masker, name, as_it_is):
                 self.assertNotEqual(leaks(), [], f"without Masker.{name}")
         with patch.object(judging, "mask_outcome", lambda outcome, _masker: outcome):
@@ -240,6 +241,66 @@ class Forms(unittest.TestCase):
         for number in range(1000):
             masker.add(f"kept-{number:010d}-value")
         self.assertLess(time.monotonic() - begun, 5, "a thousand secrets that answers gave")
+
+
+class Cut(unittest.TestCase):
+    """A sentence shows the beginning of a long value: what is cut there was masked before, or half a secret could be read."""
+
+    LEAST_SEEN = 5
+
+    def seen_of(self, text: str) -> str:
+        """The longest piece of the secret that can be read in a text, however it is escaped there."""
+        for level in (
+            text,
+            unquote(text),
+            unquote(unquote(text)),
+            html.unescape(text),
+            text.encode().decode("unicode_escape", "replace"),
+        ):
+            for length in range(len(PLAIN), self.LEAST_SEEN - 1, -1):
+                for at in range(len(PLAIN) - length + 1):
+                    if PLAIN[at : at + length] in level:
+                        return PLAIN[at : at + length]
+        return ""
+
+    def test_at_every_place_in_every_form(self):
+        masker = Masker()
+        masker.add(PLAIN)
+        written = {
+            "percent": "".join(f"%{octet:02X}" for octet in PLAIN.encode()), "percent, twice": "".join(f"%25{octet:02X}" for octet in PLAIN.encode()),
+            "JSON": "".join(f"\\u{ord(char):04x}" for char in PLAIN), "XML": "".join(f"&#{ord(char)};" for char in PLAIN), "as it is": PLAIN,
+        }  # fmt: skip
+        before = masking.set(masker.text)
+        try:
+            for name, text in written.items():
+                for pad in range(20, 125):
+                    for value in (
+                        "x" * pad + text + "y" * 200,
+                        {"a": "x" * pad + text, "b": "y" * 200},
+                        ["x" * pad, text, "y" * 200],
+                    ):
+                        with self.subTest(form=name, pad=pad):
+                            self.assertEqual(self.seen_of(masker.text(show(value))), "")
+        finally:
+            masking.reset(before)
+
+    def test_in_a_run_with_rows_side_by_side(self):
+        """What is masked is each row's own, also while others are under way."""
+        before = "rows: { make: 40, columns: { pad: '[=any letters 60]' } }\non failure: go on\n"
+        check = "expect: [ { of: $.sent, is: nothing }, { of: $.sent, matches: '^no' } ]"
+        steps = f"  - {{ request: a, send: 'POST [=echo]/', text: '[=row.pad][=any letters 48][=pin][=pin | base64]', {check} }}\n"
+        with echo(PLAIN) as address:
+            events: list = []
+            run_text(
+                case(steps, before),
+                secrets={"pin": PLAIN},
+                events=events,
+                echo=address,
+                jobs=8,
+            )
+        told = [event.why.sentence for event in events if getattr(event, "why", None)]
+        self.assertTrue(told)
+        self.assertEqual({self.seen_of(text) for text in told}, {""})
 
 
 if __name__ == "__main__":

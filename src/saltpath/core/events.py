@@ -18,7 +18,7 @@ from saltpath.core.checks.judge import Outcome
 from saltpath.core.exchange import Exchange
 from saltpath.core.totals import Planned
 from saltpath.core.verdicts import Verdict
-from saltpath.core.why import Why
+from saltpath.core.why import MaskedWhy
 
 
 class RunStarted(msgspec.Struct, frozen=True, gc=False):
@@ -70,7 +70,7 @@ class StepFinished(msgspec.Struct, frozen=True, gc=False):
     name: str
     kind: str
     verdict: Verdict
-    why: Why | None
+    why: MaskedWhy | None
     us: int
     status: int
     exchanges: tuple[Exchange, ...]
@@ -93,7 +93,7 @@ class RowFinished(msgspec.Struct, frozen=True, gc=False):
     case: int
     row: int
     verdict: Verdict
-    why: Why | None
+    why: MaskedWhy | None
     us: int
     data: Mapping[str, Any] | None = None
 
@@ -102,7 +102,7 @@ class CaseFinished(msgspec.Struct, frozen=True, gc=False):
     at: int
     case: int
     verdict: Verdict
-    why: Why | None
+    why: MaskedWhy | None
     us: int
     planned: Planned = Planned()
     """What the plan held of the case, against which its record is held."""

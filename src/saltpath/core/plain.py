@@ -7,6 +7,8 @@ form (`1318.40` stays `1318.40`), and compare by value.
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
+from contextvars import ContextVar
 from decimal import MAX_EMAX, MAX_PREC, MIN_EMIN, Context, Decimal, Inexact, InvalidOperation, Overflow, Underflow
 from typing import Any
 
@@ -192,9 +194,21 @@ def as_text(value: Any) -> str:
     return write_json(value).decode()
 
 
+masking: ContextVar[Callable[[str], str] | None] = ContextVar("masking", default=None)
+"""What is done with a text before it is cut, where the values at hand may hold secrets: half of one could not be found any more."""
+
+
 def show(value: Any, most: int = 120) -> str:
-    """A value in a sentence: text in quotation marks, all else as JSON, cut at `most` characters."""
+    """A value in a sentence: text in quotation marks, all else as JSON, cut at `most` characters, secrets masked before."""
     text = f"“{value}”" if isinstance(value, str) else as_text(value) if value is not None else "null"
+    return text if len(text) <= most else cut(text, most)
+
+
+def cut(text: str, most: int) -> str:
+    """The beginning of a text, of so many characters; secrets are masked in the whole of it before."""
+    mask = masking.get()
+    if mask is not None and len(text) > most:
+        text = mask(text)
     return text if len(text) <= most else text[: most - 1] + "…"
 
 

@@ -15,7 +15,7 @@ from saltpath.core.shared import Library, linked
 from saltpath.core.tables.sources import FileRows, Row, Source
 from saltpath.core.totals import RecordedStep
 from saltpath.core.verdicts import Verdict
-from saltpath.core.why import Why
+from saltpath.core.why import MaskedWhy, Why
 
 NO_LIBRARY: Library = {}
 
@@ -47,7 +47,7 @@ class ResumedRows:
 
     begun: int
     """The number of the last row that may have begun."""
-    finished: Callable[[int], tuple[Verdict, Why | None] | None]
+    finished: Callable[[int], tuple[Verdict, MaskedWhy | None] | None]
     """How a row ended, by its number, if it did."""
     row: Callable[[int], Resume]
     """What was recorded of one that did not."""
@@ -74,7 +74,7 @@ class PlannedCase:
     no_source: Why | None = None
     pick: str = ""
     resumed: ResumedRows | None = None
-    problem: Why | None = None
+    problem: MaskedWhy | None = None
     """Why it cannot be carried out at all: it, or a document around it, cannot be read."""
     secrets: dict[str, Any] = field(default_factory=dict)
     """What fills the values that the suite marks as secret; of a name that is not here the plan's fill them."""

@@ -15,7 +15,7 @@ from typing import Protocol
 import msgspec
 
 from saltpath.core.verdicts import Verdict, worst
-from saltpath.core.why import Why, why
+from saltpath.core.why import MaskedWhy, said
 
 STOPPED = "stopped"
 """The code of the reason that a run was stopped before something was carried out."""
@@ -30,7 +30,7 @@ class Ended(Protocol):
     @property
     def verdict(self) -> Verdict: ...
     @property
-    def why(self) -> Why | None: ...
+    def why(self) -> MaskedWhy | None: ...
     @property
     def counts(self) -> bool:
         """Whether it counts for the row's verdict; `set`, `wait` and cleaning up without checks do not."""
@@ -51,7 +51,7 @@ class RecordedStep(msgspec.Struct, frozen=True, gc=False):
 
     name: str
     verdict: Verdict
-    why: Why | None
+    why: MaskedWhy | None
     counts: bool
     judged: bool
     us: int = 0
@@ -94,7 +94,7 @@ class StepsTotal:
         return "unchecked" if not self.counted or (verdict == "passed" and not self.judged) else verdict
 
     @property
-    def why(self) -> Why | None:
+    def why(self) -> MaskedWhy | None:
         """The reason of the verdict, where there is one."""
         step = self.bad or self.missing
         return step.why if step is not None else None
@@ -105,9 +105,9 @@ class RowsTotal:
     """What the rows of a case add up to: how many of each verdict, and the first of each with its reason."""
 
     counts: Counter[Verdict] = field(default_factory=Counter)
-    first: dict[Verdict, tuple[int, Why | None]] = field(default_factory=dict)
+    first: dict[Verdict, tuple[int, MaskedWhy | None]] = field(default_factory=dict)
 
-    def add(self, row: int, verdict: Verdict, reason: Why | None) -> None:
+    def add(self, row: int, verdict: Verdict, reason: MaskedWhy | None) -> None:
         self.counts[verdict] += 1
         if verdict not in self.first or row < self.first[verdict][0]:
             self.first[verdict] = (row, reason)
@@ -121,7 +121,7 @@ class RowsTotal:
         return worst(self.counts)
 
     @property
-    def why(self) -> Why | None:
+    def why(self) -> MaskedWhy | None:
         """Of the worst verdict how many rows, and the first of them."""
         verdict = self.verdict
         if verdict not in ("failed", "blocked"):
@@ -129,8 +129,8 @@ class RowsTotal:
         row, reason = self.first[verdict]
         code = "rows-bad-one" if self.number == 1 else "rows-bad"
         problem = reason.sentence if reason else ""
-        said = "was blocked" if self.number == 1 and verdict == "blocked" else _BAD[verdict]
-        return why(code, bad=self.counts[verdict], rows=self.number, verdict=said, row=row, problem=problem)
+        did = "was blocked" if self.number == 1 and verdict == "blocked" else _BAD[verdict]
+        return said(code, bad=self.counts[verdict], rows=self.number, verdict=did, row=row, problem=problem)
 
 
 class Planned(msgspec.Struct, frozen=True, gc=False):
@@ -145,18 +145,18 @@ class Planned(msgspec.Struct, frozen=True, gc=False):
     """How many steps a row has, those inside others left out; of a case without rows."""
     around: int = 0
     """How many steps stand around the rows."""
-    problem: Why | None = None
+    problem: MaskedWhy | None = None
     """Why there are no rows, or why they end."""
     stopped_by: str = ""
 
 
 def case_outcome(
     planned: Planned, around: StepsTotal, rows: RowsTotal, steps: int | None = None
-) -> tuple[Verdict, Why | None]:
+) -> tuple[Verdict, MaskedWhy | None]:
     """A case's verdict and its reason. `around` are the steps around its rows, `rows` how its rows ended, `steps` how many steps its only
     row has, where that is counted from a record."""
     if not planned.begun:
-        return "skipped", why(STOPPED, by=planned.stopped_by)
+        return "skipped", said(STOPPED, by=planned.stopped_by)
     counted: list[Verdict] = [*around.counted, *rows.counts]
     problem = planned.problem or _missing(planned, around, rows, steps)
     if problem is not None:
@@ -171,24 +171,24 @@ def case_outcome(
     return verdict, rows.first.get(rows.verdict, (0, None))[1]
 
 
-def _missing(planned: Planned, around: StepsTotal, rows: RowsTotal, steps: int | None) -> Why | None:
+def _missing(planned: Planned, around: StepsTotal, rows: RowsTotal, steps: int | None) -> MaskedWhy | None:
     """Why something that the plan holds was not carried out; None where all of it was, or where steps before the rows ended it."""
     if around.bad is None and (planned.rows is None or rows.number < planned.rows):
         if planned.stopped_by and planned.has_rows:
-            return why("stopped-at-row", by=planned.stopped_by, rows=rows.number)
+            return said("stopped-at-row", by=planned.stopped_by, rows=rows.number)
         if planned.stopped_by:
-            return why(STOPPED, by=planned.stopped_by)
-        return why(
+            return said(STOPPED, by=planned.stopped_by)
+        return said(
             "not-recorded", recorded=rows.number, planned="all" if planned.rows is None else planned.rows, of="rows"
         )
     if steps is not None and steps < planned.steps and not planned.has_rows:
-        return why("not-recorded", recorded=steps, planned=planned.steps, of="steps")
+        return said("not-recorded", recorded=steps, planned=planned.steps, of="steps")
     if around.number < planned.around:
-        return why("not-recorded", recorded=around.number, planned=planned.around, of="steps around the rows")
+        return said("not-recorded", recorded=around.number, planned=planned.around, of="steps around the rows")
     return None
 
 
-def run_verdict(cases: Iterable[tuple[Verdict | None, Why | None]]) -> Verdict:
+def run_verdict(cases: Iterable[tuple[Verdict | None, MaskedWhy | None]]) -> Verdict:
     """A run's verdict from those of its cases with their reasons. A case that was not recorded (None), or not begun because the run was
     stopped, is missing, and a run of which something is missing has not passed."""
     ended = list(cases)

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NewType
 
-from saltpath.core.plain import whole_text
+from saltpath.core.plain import cut, whole_text
 
 LONGEST_FAULT = 500
 TEMPLATES: dict[str, str] = {
@@ -245,7 +245,16 @@ def fault(problem: BaseException) -> Why:
     """The reason of what only Salt Path itself can be blamed for, or its memory."""
     if isinstance(problem, MemoryError):
         return why("memory")
-    return why("fault", problem=f"{type(problem).__name__}: {problem}"[:LONGEST_FAULT])
+    return why("fault", problem=cut(f"{type(problem).__name__}: {problem}", LONGEST_FAULT))
+
+
+MaskedWhy = NewType("MaskedWhy", Why)
+"""A reason in which no secret stands: what leaves the engine has only such (see engine/masking.py)."""
+
+
+def said(code: str, **params: Any) -> MaskedWhy:
+    """A reason made of words of our own and of names that a tester gave, in which no secret can stand."""
+    return MaskedWhy(why(code, **params))
 
 
 class Blocked(Exception):

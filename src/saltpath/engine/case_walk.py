@@ -13,13 +13,13 @@ from saltpath.core.case import Part
 from saltpath.core.events import CaseFinished, CaseStarted, RowFinished, RowStarted
 from saltpath.core.moments import zone_of
 from saltpath.core.options import Options
-from saltpath.core.plain import with_whole_texts
+from saltpath.core.plain import masking, with_whole_texts
 from saltpath.core.plan import Kept, PlannedCase, Resume, options_of, scope_of, scope_of_suite
 from saltpath.core.scopes import Scope, Scopes
 from saltpath.core.tables.sources import DatabaseRows, OutputRows, Row
 from saltpath.core.totals import Planned, RowsTotal, case_outcome
 from saltpath.core.verdicts import Verdict
-from saltpath.core.why import Why
+from saltpath.core.why import MaskedWhy, Why
 from saltpath.engine.cookies import Jar
 from saltpath.engine.judging import masked_fault
 from saltpath.engine.looking_up import rows_of_database
@@ -48,7 +48,7 @@ class CaseWalk:
         self.feed: Feed | None = None
         self.under_way = 0
         self.verdict: Verdict = "skipped"
-        self.reason: Why | None = None
+        self.reason: MaskedWhy | None = None
         self.fault: Exception | None = None
         """What went wrong with its rows that only Salt Path itself can be blamed for."""
 
@@ -56,6 +56,7 @@ class CaseWalk:
         """A case not begun when the run is stopped is skipped without a trace of steps."""
         emit, now_us, case, planned = self._of_run.emit, self._of_run.now_us, self._planned.case, self._planned
         emit(CaseStarted(now_us(), self._index))
+        masking.set(self._masker.text)
         if self._of_run.stop.requested and planned.around is None:
             self._finish(Planned(begun=False, stopped_by=self._of_run.stop.by))
             return
@@ -151,6 +152,7 @@ class CaseWalk:
         begun = time.monotonic_ns()
         of_run.emit(RowStarted(of_run.now_us(), self._index, row.number))
         masker = before.masker.copy()
+        masking.set(masker.text)
         scopes = before.scopes.for_row(row.number, row.values)
         scopes.on_secret = masker.add
         for name, value in resume.kept.values.items() if resume else ():
@@ -158,11 +160,10 @@ class CaseWalk:
         walk = self._walk(row.number, replace(before, scopes=scopes, masker=masker, jar=before.jar.copy()), resume)
         if row.why is not None and resume is None:
             verdict: Verdict = "blocked"
-            reason: Why | None = row.why
+            reason = masker.why(row.why)
         else:
             verdict, reason = await self._steps_of(walk, resume)
         data: Mapping[str, Any] = masker.value(with_whole_texts(row.values))
-        reason = masker.why(reason)
         of_run.emit(RowFinished(of_run.now_us(), self._index, row.number, verdict, reason, since(begun), data))
         self._sum.add(row.number, verdict, reason)
 
@@ -181,7 +182,7 @@ class CaseWalk:
         of_run.emit(RowFinished(of_run.now_us(), self._index, 1, verdict, reason, since(self._begun)))
         self._sum.add(1, verdict, reason)
 
-    async def _steps_of(self, walk: Walk, resume: Resume | None) -> tuple[Verdict, Why | None]:
+    async def _steps_of(self, walk: Walk, resume: Resume | None) -> tuple[Verdict, MaskedWhy | None]:
         """The verdict of a row, and the reason of its first bad step."""
         await walk.part("steps")
         if walk.before is not None:
@@ -194,6 +195,7 @@ class CaseWalk:
     async def end(self, problem: Why | None = None) -> None:
         """What stands after all rows. `problem`: why there are none, or why they end."""
         case, around = self._planned.case, self._around.total
+        masking.set(self._masker.text)
         if self.feed is not None:
             self.feed.close()
             problem = problem or (self.feed.problem.reason if self.feed.problem else None)

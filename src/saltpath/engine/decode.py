@@ -8,6 +8,7 @@ from collections.abc import Iterator
 import brotli
 import zstandard
 
+from saltpath.core import plain
 from saltpath.core.measures import show_size
 from saltpath.core.why import Blocked, why
 
@@ -24,7 +25,7 @@ def decode(body: bytes, encodings: str, limit: int) -> bytes:
     Raises Blocked: too large, not what it says, unknown."""
     names = [name.strip().lower() for name in encodings.split(",", _MOST_ENCODINGS + 1) if name.strip()]
     if len(names) > _MOST_ENCODINGS:
-        raise Blocked(why("unknown-encoding", encoding=f"{encodings[:60]}…"))
+        raise Blocked(why("unknown-encoding", encoding=plain.cut(encodings, 60)))
     for encoding in reversed(names):
         if encoding == "identity" or not body:
             continue

@@ -24,7 +24,7 @@ from saltpath.core.scopes import Scopes
 from saltpath.core.sent import asker
 from saltpath.core.subjects import find, taken
 from saltpath.core.verdicts import Verdict
-from saltpath.core.why import Blocked, Why, fault, why
+from saltpath.core.why import Blocked, MaskedWhy, Why, fault, said, why
 from saltpath.engine.client import Aborted
 from saltpath.engine.masking import Masker
 from saltpath.engine.sending import retry_after_s
@@ -42,7 +42,7 @@ class Done(msgspec.Struct, frozen=True, gc=False):
     a check of theirs was. `wrote`: its row of an output table."""
 
     verdict: Verdict
-    why: Why | None
+    why: MaskedWhy | None
     us: int
     status: int
     exchanges: tuple[Exchange, ...] = ()
@@ -167,13 +167,12 @@ def blocked_step(step: Answered, reason: Why, exchanges: list[Exchange], masker:
     )
 
 
-def masked_fault(problem: BaseException, masker: Masker) -> Why:
+def masked_fault(problem: BaseException, masker: Masker) -> MaskedWhy:
     """The reason of a fault of Salt Path's own, which may speak of anything."""
     try:
-        reason = masker.why(fault(problem))
+        return masker.reason(fault(problem))
     except Exception:
-        reason = None
-    return reason or why("fault", problem=type(problem).__name__)
+        return said("fault", problem=type(problem).__name__)
 
 
 def faulty_step(step: Answered, problem: Exception, exchanges: list[Exchange], masker: Masker) -> Done:
@@ -244,7 +243,6 @@ def mask_done(done: Done, step: Answered, exchanges: list[Exchange], masker: Mas
     """What became of a step, with these exchanges, secrets masked."""
     return replace(
         done,
-        why=masker.why(done.why),
         exchanges=masked(exchanges, masker),
         outcomes=tuple(mask_outcome(item, masker) for item in done.outcomes),
         kept=masker.value(done.kept),

@@ -80,7 +80,7 @@ async def look_up(
         if lost is not None and verdict != "failed":
             verdict, reason = "blocked", reason if verdict == "blocked" else lost
         counts = verdict != "unchecked" or part not in CLEANING
-        done = Done(verdict, reason, exchange.times.total, 0, (), outcomes, kept, (), counts, attempts)
+        done = Done(verdict, masker.why(reason), exchange.times.total, 0, (), outcomes, kept, (), counts, attempts)
         return mask_done(done, step, exchanges, masker)
     except Blocked as problem:
         return blocked_step(step, problem.reason, exchanges, masker)

@@ -11,6 +11,7 @@ import asyncio
 import gc
 import selectors
 from collections.abc import Callable, Coroutine, Generator
+from contextvars import copy_context
 from itertools import repeat
 from typing import Any
 
@@ -43,17 +44,19 @@ class Strand:
     as much as a fifth of an exchange. It may await transfers and asyncio's futures and tasks; it is not a task itself.
     `done` is a future with its result."""
 
-    __slots__ = ("_coroutine", "_loop", "done")
+    __slots__ = ("_coroutine", "_loop", "_run", "done")
 
     def __init__(self, coroutine: Coroutine[Any, Any, Any]) -> None:
         self._coroutine = coroutine
+        self._run = copy_context().run  # what is set in a strand is set there alone
         self._loop = asyncio.get_running_loop()
         self.done: asyncio.Future[Any] = self._loop.create_future()
         self._loop.call_soon(self._resume)
 
     def _resume(self, problem: BaseException | None = None) -> None:
         try:
-            awaited = self._coroutine.send(None) if problem is None else self._coroutine.throw(problem)
+            step: Callable[[Any], Any] = self._coroutine.send if problem is None else self._coroutine.throw
+            awaited = self._run(step, problem)
         except StopIteration as end:
             self.done.set_result(end.value)
         except BaseException as problem:

@@ -13,7 +13,7 @@ from typing import Any
 
 from saltpath.core import plain
 from saltpath.core.exchange import MASK, Exchange
-from saltpath.core.why import Why
+from saltpath.core.why import MaskedWhy, Why
 from saltpath.engine.encodings import (
     FORMS,
     LEAST,
@@ -28,8 +28,8 @@ from saltpath.engine.encodings import (
 
 _ALWAYS = re.compile(rb"(?im)^((?:proxy-)?authorization|cookie):[ \t]*([^\r\n]*)")
 _RUN = re.compile(r"[A-Za-z0-9]{4,}")
-_UNUSUAL = re.compile(r"%[3-7][0-9A-Fa-f]|\\u00|&#")
-"""By this letters and digits are written otherwise than as themselves."""
+_UNUSUAL = re.compile(r"%25|%[3-7][0-9A-Fa-f]|\\u00|&#|&amp;")
+"""By this letters and digits are written otherwise than as themselves, also where that is escaped once more."""
 _SHORT = 6
 _CUT = "…"
 _MASK = as_octets(MASK)
@@ -103,7 +103,7 @@ class Masker:
             return text
         octets = as_octets(text)
         masked = self._masked(octets)
-        if _CUT in text:  # a sentence shows long values cut; what stands before may be a secret's beginning
+        if _CUT in text:  # long values are masked before they are cut; what was cut elsewhere may end in a secret's beginning
             *parts, last = masked.split(as_octets(_CUT))
             masked = as_octets(_CUT).join([*map(self._without_end, parts), last])
         return text if masked is octets else as_text(masked)
@@ -180,10 +180,13 @@ class Masker:
         """What references resolved to."""
         return {text: {**use, "value": self.value(use["value"])} for text, use in used.items()}
 
-    def why(self, reason: Why | None) -> Why | None:
-        if reason is None or not self.any:
-            return reason
-        return Why(reason.code, self.value(dict(reason.params)))
+    def why(self, reason: Why | None) -> MaskedWhy | None:
+        if reason is None:
+            return None
+        return self.reason(reason)
+
+    def reason(self, reason: Why) -> MaskedWhy:
+        return MaskedWhy(Why(reason.code, self.value(dict(reason.params))) if self.any else reason)
 
     def exchange(self, exchange: Exchange) -> Exchange:
         """One exchange as it may be kept. An answer's body that came compressed and holds a secret stands as it was decoded in the place

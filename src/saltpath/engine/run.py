@@ -11,7 +11,7 @@ from saltpath.core.events import RunFinished, RunStarted
 from saltpath.core.plan import Plan
 from saltpath.core.totals import run_verdict
 from saltpath.core.verdicts import Verdict
-from saltpath.core.why import Why
+from saltpath.core.why import MaskedWhy
 from saltpath.engine.case_walk import CaseWalk
 from saltpath.engine.client import Client
 from saltpath.engine.databases import Databases
@@ -66,7 +66,7 @@ class _Crew:
         self._open: list[CaseWalk] = []
         self._at_work = 0
         self._over: asyncio.Future[None] = asyncio.get_running_loop().create_future()
-        self.ended: list[tuple[Verdict, Why | None]] = []
+        self.ended: list[tuple[Verdict, MaskedWhy | None]] = []
 
     async def carry_out(self) -> None:
         self._come(len(self._of_run.plan.cases) or 1)

@@ -101,8 +101,8 @@ async def carry_out(step: Request, options: Options, session: Session, part: Par
         counts = verdict != "unchecked" or part not in CLEANING
         if not masker.any:
             shown = masked(exchanges, masker) if session.private or len(exchanges) > 1 else (exchange,)
-            return Done(verdict, reason, us, exchange.status, shown, outcomes, kept, (), counts, attempts)
-        done = Done(verdict, reason, us, exchange.status, (), outcomes, kept, (), counts, attempts)
+            return Done(verdict, masker.why(reason), us, exchange.status, shown, outcomes, kept, (), counts, attempts)
+        done = Done(verdict, masker.why(reason), us, exchange.status, (), outcomes, kept, (), counts, attempts)
         return mask_done(done, step, exchanges, masker)
     except Blocked as problem:
         scopes.asking = None

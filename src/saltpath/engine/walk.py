@@ -40,7 +40,7 @@ from saltpath.core.steps import may_change
 from saltpath.core.subjects import find
 from saltpath.core.totals import Ended, StepsTotal
 from saltpath.core.verdicts import Verdict
-from saltpath.core.why import Blocked, Why, why
+from saltpath.core.why import Blocked, MaskedWhy, said, why
 from saltpath.engine.client import Aborted, Client
 from saltpath.engine.databases import Databases
 from saltpath.engine.helper import Helper
@@ -120,11 +120,11 @@ class Walk:
             return False
         if spot.part in self.interrupted:
             self._finish(
-                spot, step, Done("skipped", why("not-known", step=self.interrupted[spot.part]), 0, 0), self.total
+                spot, step, Done("skipped", said("not-known", step=self.interrupted[spot.part]), 0, 0), self.total
             )
         else:
             self.interrupted[spot.part] = step.name
-            self._finish(spot, step, Done("blocked", why("interrupted"), 0, 0), self.total)
+            self._finish(spot, step, Done("blocked", said("interrupted"), 0, 0), self.total)
         return True
 
     def _ended(self, part: Part) -> bool:
@@ -137,7 +137,7 @@ class Walk:
     def _left_behind(self, spot: Spot, step: Step, total: StepsTotal, ended: bool) -> bool:
         """Whether a step, wherever it stands, is switched off or not reached; that is told then."""
         if step.off:
-            self._finish(spot, step, Done("skipped", why("switched-off"), 0, 0), total)
+            self._finish(spot, step, Done("skipped", said("switched-off"), 0, 0), total)
         elif ended:
             self._skip(spot, step, total)
         return ended or step.off
@@ -145,9 +145,9 @@ class Walk:
     def _skip(self, spot: Spot, step: Step, total: StepsTotal) -> None:
         bad = self.before or total.bad
         if bad is not None:
-            reason = why("not-reached", step=bad.name, verdict=bad.verdict)
+            reason = said("not-reached", step=bad.name, verdict=bad.verdict)
         else:
-            reason = why("stopped", by=self.of_run.stop.by)
+            reason = said("stopped", by=self.of_run.stop.by)
         self._finish(spot, step, Done("skipped", reason, 0, 0), total)
 
     async def _step(self, spot: Spot, step: Step, total: StepsTotal, session: Session, options: Options) -> None:
@@ -182,7 +182,7 @@ class Walk:
             if isinstance(step, _WRITING) and step.write is not None and done.verdict != "skipped":
                 done = msgspec.structs.replace(done, wrote=await wrote(step.write, done, session))
         except Aborted:
-            done = Done("blocked", why("stopped", by=of_run.stop.by), 0, 0)
+            done = Done("blocked", said("stopped", by=of_run.stop.by), 0, 0)
         except Blocked as problem:
             done = Done("blocked", self.session.masker.why(problem.reason), 0, 0)
         except Exception as problem:  # whatever it is, it costs this step alone
@@ -223,7 +223,7 @@ class Walk:
         if total.bad is None:
             return self._held(total, total.why, kept, secret)
         problem = total.bad.why.sentence if total.bad.why else ""
-        return self._held(total, why("inside", step=total.bad.name, problem=problem), kept, secret)
+        return self._held(total, said("inside", step=total.bad.name, problem=problem), kept, secret)
 
     async def _for_each(self, spot: Spot, step: ForEach, session: Session, options: Options) -> Done:
         """The steps once for each item. A bad one ends it where it ends the row."""
@@ -241,12 +241,12 @@ class Walk:
             if self._ends(spot, total):
                 break
         if not items:
-            return Done("skipped", why("empty-list", of=step.name.partition(" of ")[2]), 0, 0)
+            return Done("skipped", said("empty-list", of=step.name.partition(" of ")[2]), 0, 0)
         if total.bad is None:
             return self._held(total, total.why)
         item = total.bad.inner.rpartition("/")[2].partition(".")[0]
         problem = total.bad.why.sentence if total.bad.why else ""
-        return self._held(total, why("inside-item", item=item, step=total.bad.name, problem=problem))
+        return self._held(total, said("inside-item", item=item, step=total.bad.name, problem=problem))
 
     def _ends(self, spot: Spot, total: StepsTotal) -> bool:
         """Whether steps beside this one inside another are not reached any more."""
@@ -256,7 +256,11 @@ class Walk:
         return bad or bool(self.of_run.stop.by)
 
     def _held(
-        self, total: StepsTotal, reason: Why | None, kept: dict[str, Any] | None = None, secret: tuple[str, ...] = ()
+        self,
+        total: StepsTotal,
+        reason: MaskedWhy | None,
+        kept: dict[str, Any] | None = None,
+        secret: tuple[str, ...] = (),
     ) -> Done:
         """A step that holds others is as bad as the worst of them."""
         verdict: Verdict = total.verdict() if total.counted else "passed"
@@ -273,7 +277,7 @@ class Walk:
             and may_change(step)
             and step.key not in plan.changes
         ):
-            return Done("skipped", why("guarded", environment=plan.environment.name if plan.environment else ""), 0, 0)
+            return Done("skipped", said("guarded", environment=plan.environment.name if plan.environment else ""), 0, 0)
         if not step.only_if:
             return None
         answer = Answer(0, b"", b"", 0)
@@ -299,7 +303,7 @@ class Walk:
         if bad.verdict == "blocked":
             return Done("blocked", reason, 0, 0)
         problem = f"{bad.check}: {reason.sentence}" if reason else bad.check
-        return Done("skipped", why("step-condition", problem=problem), 0, 0)
+        return Done("skipped", self.session.masker.reason(why("step-condition", problem=problem)), 0, 0)
 
     def _set(self, step: SetValues, scopes: Scopes) -> Done:
         kept: dict[str, Any] = {}
@@ -349,7 +353,7 @@ class Walk:
         return msgspec.structs.replace(
             event,
             verdict="blocked",
-            why=why("not-kept", problem=reason.params["problem"]),
+            why=said("not-kept", problem=reason.params["problem"]),
             exchanges=(),
             outcomes=(),
             kept={},

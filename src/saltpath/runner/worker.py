@@ -30,7 +30,7 @@ from saltpath.core.plan import Kept, Plan, PlannedCase, Resume, ResumedRows, pla
 from saltpath.core.shared import Library
 from saltpath.core.tables.sources import FileRows, Row
 from saltpath.core.verdicts import Verdict
-from saltpath.core.why import Blocked, Why, fault, why
+from saltpath.core.why import Blocked, MaskedWhy, fault, said, why
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan, utc_us
 from saltpath.engine.stop import Stop
@@ -231,7 +231,7 @@ class Worker:
         of_suite, broken_there = readable_suite(suite.document) if suite else (None, [])
         problems = [*unread, *broken_there, *broken]
         if problems:
-            return PlannedCase(case, of_suite, stored.file, problem=why("stored-unread", problem=problems[0].sentence))
+            return PlannedCase(case, of_suite, stored.file, problem=said("stored-unread", problem=problems[0].sentence))
         more: dict[str, Any] = {"pick": run.request.get("picks", {}).get(str(entry.position), "")}
         if again and entry.state == "running":
             more["around"] = self._around(run, entry.position)
@@ -250,7 +250,7 @@ class Worker:
             return planned(case, of_suite, stored.file, project, library, **more)
         except Exception as problem:
             log.exception("a fault of Salt Path's own in the plan of %s", stored.name)
-            return PlannedCase(case, of_suite, stored.file, problem=fault(problem))
+            return PlannedCase(case, of_suite, stored.file, problem=MaskedWhy(fault(problem)))
 
     def _secrets(self, run: runs.Run, suite: str = "") -> dict[str, str]:
         """Those of the project, or of one of its suites (by its oid), as they read where the run goes."""
@@ -317,7 +317,7 @@ class Worker:
     def _resumed_rows(self, run: int, entry: runs.RunCase) -> ResumedRows:
         """The rows of a case that another runner had begun."""
 
-        def finished(row: int) -> tuple[Verdict, Why | None] | None:
+        def finished(row: int) -> tuple[Verdict, MaskedWhy | None] | None:
             ended = run_rows.finished(self._evidence, run, entry.position, row)
             return (cast(Verdict, ended.verdict), ended.why) if ended else None
 

@@ -24,7 +24,7 @@ from saltpath.core.scopes import Scope, Scopes
 from saltpath.core.sent import asker
 from saltpath.core.subjects import Subject, find, taken
 from saltpath.core.verdicts import Verdict
-from saltpath.core.why import Blocked, Why, why
+from saltpath.core.why import Blocked, MaskedWhy, Why, why
 from saltpath.store.evidence import StepEvidence
 
 LARGEST_BODY = 256_000
@@ -107,7 +107,7 @@ def judged(
         return seen, tuple(again)
     verdict, reason = _verdict(step, seen, outcomes)
     head = replace(seen.head, verdict=verdict)
-    return replace(seen, head=head, why=reason, outcomes=tuple(outcomes)), tuple(again)
+    return replace(seen, head=head, why=MaskedWhy(reason) if reason else None, outcomes=tuple(outcomes)), tuple(again)
 
 
 def _was_off(outcome: Outcome) -> bool:

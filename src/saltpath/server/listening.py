@@ -78,12 +78,12 @@ class Channel(HTTPChannel):  # type: ignore[misc]
     @property
     def silent(self) -> bool:
         """Whether nothing is asked on it, or being answered."""
-        return not self.requests and self.total_outbufs_len == 0
+        return bool(not self.requests and self.total_outbufs_len == 0)
 
     def too_slow(self, now: float) -> bool:
         if self.began is None or self.request is None:
             return False
-        return now - self.began > HEAD_S + self.request.body_bytes_received / LEAST_RATE
+        return bool(now - self.began > HEAD_S + self.request.body_bytes_received / LEAST_RATE)
 
 
 class Server(TcpWSGIServer):  # type: ignore[misc]

@@ -21,8 +21,8 @@ from saltpath.core.checks.judge import Outcome
 from saltpath.core.events import StepFinished
 from saltpath.core.exchange import Exchange, Times
 from saltpath.core.totals import RecordedStep
-from saltpath.core.why import Why
-from saltpath.core.why import why as reason_of
+from saltpath.core.why import MaskedWhy, Why
+from saltpath.core.why import said as reason_of
 from saltpath.store import output_rows, run_rows
 from saltpath.store.output_rows import OutputRow
 
@@ -76,7 +76,7 @@ class StepEvidence:
     head: StepHead
     name: str
     kind: str
-    why: Why | None
+    why: MaskedWhy | None
     exchanges: tuple[Exchange, ...]
     outcomes: tuple[Outcome, ...]
     kept: dict[str, Any]
@@ -225,7 +225,7 @@ def recorded_steps(
     ).fetchall()
     found: dict[tuple[str, int], RecordedStep] = {}
     for one in rows:
-        name, why = "", None
+        name, why = "", None  # type: str, MaskedWhy | None
         if one["verdict"] in ("failed", "blocked", "skipped"):
             evidence = _evidence(connection, one)
             name, why = evidence.name, evidence.why
@@ -375,8 +375,8 @@ def _record(connection: sqlite3.Connection, row: sqlite3.Row) -> bytes:
     return zstandard.ZstdDecompressor(dict_data=dictionary).decompress(row["packed"])
 
 
-def _read_why(data: Any) -> Why | None:
-    return None if data is None else Why(data[0], data[1])
+def _read_why(data: Any) -> MaskedWhy | None:
+    return None if data is None else MaskedWhy(Why(data[0], data[1]))
 
 
 def _exchange(connection: sqlite3.Connection, item: list[Any]) -> Exchange:

@@ -13,7 +13,7 @@ import msgspec
 from saltpath.core import plain
 from saltpath.core.events import RowFinished
 from saltpath.core.totals import RowsTotal
-from saltpath.core.why import Why
+from saltpath.core.why import MaskedWhy, Why
 
 
 class RowRow(msgspec.Struct, array_like=True):
@@ -35,7 +35,7 @@ class RunRow:
     row: int
     verdict: str
     us: int
-    why: Why | None
+    why: MaskedWhy | None
     data: dict[str, Any]
 
 
@@ -199,6 +199,6 @@ def _row(row: sqlite3.Row) -> RunRow:
         row["row"],
         row["verdict"],
         row["us"],
-        Why(reason["code"], reason["params"]) if reason else None,
+        MaskedWhy(Why(reason["code"], reason["params"])) if reason else None,
         plain.read_json(row["data"]),
     )

@@ -10,7 +10,7 @@ from typing import Any
 
 from saltpath.core import plain
 from saltpath.core.totals import run_verdict
-from saltpath.core.why import Why
+from saltpath.core.why import MaskedWhy, Why
 from saltpath.store.cases import StoredCase
 from saltpath.store.database import Conflict, NotFound, new_id, now_us, write
 from saltpath.store.events import add_event
@@ -329,9 +329,9 @@ def record_finished(connection: sqlite3.Connection, run: int, at: int, stopped_b
     )
 
 
-def _read_why(text: str | None) -> Why | None:
+def _read_why(text: str | None) -> MaskedWhy | None:
     reason = plain.read_json(text) if text else None
-    return Why(reason["code"], reason["params"]) if reason else None
+    return MaskedWhy(Why(reason["code"], reason["params"])) if reason else None
 
 
 def refuse(connection: sqlite3.Connection, run: Run, why: dict[str, Any]) -> None:

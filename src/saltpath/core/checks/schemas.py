@@ -39,7 +39,7 @@ def check_schema(schema: Any) -> None:
         _class_of(schema).check_schema(schema)
     except SchemaError as problem:
         raise Unreadable(
-            f"the schema is wrong at {as_path(tuple(problem.absolute_path))}: {problem.message[:200]}"
+            f"the schema is wrong at {as_path(tuple(problem.absolute_path))}: {plain.cut(problem.message, 200)}"
         ) from None
     except RecursionError:
         raise Unreadable("the schema is nested too deeply") from None
@@ -110,4 +110,4 @@ def _words(fault: Any) -> str:
         "format": f"{shown} is not a {wanted}",
         "required": str(fault.message).replace("'", "“", 1).replace("'", "”", 1),
     }
-    return sentences.get(fault.validator) or str(fault.message)[:200]
+    return sentences.get(fault.validator) or plain.cut(str(fault.message), 200)

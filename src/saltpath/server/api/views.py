@@ -13,7 +13,7 @@ from saltpath.core.checks.judge import Outcome
 from saltpath.core.exchange import Exchange
 from saltpath.core.header_values import passed_over
 from saltpath.core.outline import expectation, place_of
-from saltpath.core.why import TEMPLATES, Why, fault
+from saltpath.core.why import TEMPLATES, MaskedWhy, Why, fault
 from saltpath.store.cases import StoredCase
 from saltpath.store.documents import Document
 from saltpath.store.evidence import StepEvidence, StepHead
@@ -102,7 +102,7 @@ def step_view(step: StepEvidence, run: str, again: tuple[bool, ...] = ()) -> dic
         return _step_view(step, run, again)
     except Exception as problem:
         log.exception("step %s of run %s cannot be shown", step.name, run)
-        bare = replace(step, why=fault(problem), exchanges=(), outcomes=(), kept={}, used={}, secret_kept=())
+        bare = replace(step, why=MaskedWhy(fault(problem)), exchanges=(), outcomes=(), kept={}, used={}, secret_kept=())
         return _step_view(bare, run, ())
 
 
