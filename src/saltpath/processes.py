@@ -1,4 +1,4 @@
-"""The entry of each supervised process: `python -m saltpath.processes writer|runner|web FOLDER [HOST PORT NAME... | NAME DESCRIPTOR OWN_PORT]`, and of the one that looks through a
+"""The entry of each supervised process: `python -m saltpath.processes writer|runner|web|keeper FOLDER [HOST PORT NAME... | NAME DESCRIPTOR OWN_PORT]`, and of the one that looks through a
 file of rows for the web server."""
 
 from __future__ import annotations
@@ -23,6 +23,10 @@ def main(arguments: list[str]) -> None:
         from saltpath.runner import worker
 
         worker.main(folder, arguments[2], int(arguments[3]), int(arguments[4]))
+    elif kind == "keeper":
+        from saltpath.runner import keeper
+
+        keeper.main(folder)
     elif kind == "confined":
         from saltpath.server import confined
 

@@ -103,7 +103,9 @@ class Masker:
             return text
         octets = as_octets(text)
         masked = self._masked(octets)
-        if _CUT in text:  # long values are masked before they are cut; what was cut elsewhere may end in a secret's beginning
+        if (
+            _CUT in text
+        ):  # long values are masked before they are cut; what was cut elsewhere may end in a secret's beginning
             *parts, last = masked.split(as_octets(_CUT))
             masked = as_octets(_CUT).join([*map(self._without_end, parts), last])
         return text if masked is octets else as_text(masked)

@@ -102,7 +102,7 @@ class Supervisor:
         self.store.execute("PRAGMA busy_timeout = 200")  # it has others to look after, and tries again
         process = [sys.executable, "-m", "saltpath.processes"]
         web = [*process, "web", folder, self.settings.host, str(self.settings.port), *self.settings.names]
-        self.children = [_Child("writer", [*process, "writer", folder]), _Child("web", web)]
+        self.children = [_Child(name, [*process, name, folder]) for name in ("writer", "keeper")] + [_Child("web", web)]
         self.children += [
             _Child(f"runner {n + 1}", [*process, "runner", folder], beats=tempfile.TemporaryFile())
             for n in range(self.settings.runners)
@@ -186,7 +186,7 @@ class Supervisor:
 
     def _end(self) -> None:
         """Runners first, so that the writer still records what they report."""
-        for group in (("runner", "web"), ("writer",)):
+        for group in (("runner", "web", "keeper"), ("writer",)):
             chosen = [c.process for c in self.children if c.process and c.name.startswith(group)]
             for process in chosen:
                 process.send_signal(signal.SIGTERM)

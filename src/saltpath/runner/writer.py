@@ -20,7 +20,7 @@ from saltpath.core.verdicts import Verdict
 from saltpath.core.why import Why
 from saltpath.runner.life import Told, holding, parent_gone, woken_by_signals
 from saltpath.runner.wire import RELEASE, SOCKET, Message, acknowledge, unpack
-from saltpath.store import events, evidence, jobs, run_rows, runs
+from saltpath.store import disk, events, evidence, jobs, run_rows, runs
 from saltpath.store.database import connect, write
 from saltpath.store.evidence import Packer, StepRow
 from saltpath.store.run_rows import RowRow
@@ -29,6 +29,7 @@ MOST = 200
 PERIOD_S = 0.020
 PAUSE_S = 0.005
 RETRY_S = 0.5
+LOOK_S = 2.0
 _AWAITED = ("rows-begun", "part-begun", "session", "finished", RELEASE)
 _SIGNAL = "signal"
 log = logging.getLogger("saltpath.writer")
@@ -41,6 +42,7 @@ class Writer:
         self._main = connect(folder, "main")
         self._evidence = connect(folder, "evidence")
         self._packer = Packer()
+        self._folder, self._looked, self._is_low = folder, float("-inf"), False
         self._buffers: dict[socket.socket, bytearray] = {}
         self._last: dict[socket.socket, int] = {}  # the number that came last
         self._waiting: list[tuple[socket.socket, Message]] = []
@@ -166,7 +168,7 @@ class Writer:
         if steps or rows or begun:
             with write(self._evidence):
                 for (project, run), finished in steps.items():
-                    self._packer.insert(self._evidence, project, run, finished)
+                    self._packer.insert(self._evidence, project, run, finished, bare=self._low())
                 for (project, run), ended in rows.items():
                     run_rows.insert(self._evidence, project, run, ended)
                 for message in begun:
@@ -184,6 +186,16 @@ class Writer:
         for (project, run), ended in rows.items():
             about = {"run": self._oid(run), "rows": [[row.position, row.verdict] for row in _last_of(ended)]}
             events.add_event(self._main, project, run, ended[-1].at, "rows finished", about)
+
+    def _low(self) -> bool:
+        """Whether there is too little room to keep what steps see; looked at now and then."""
+        now = time.monotonic()
+        if now - self._looked > LOOK_S:
+            was, self._is_low = self._is_low, disk.free(self._folder) < disk.LEAST_FREE
+            self._looked = now
+            if self._is_low and not was:
+                log.error("less than %s MB are free: what steps see is not kept", disk.LEAST_FREE // 1_000_000)
+        return self._is_low
 
     def _oid(self, run: int) -> str:
         return runs.run_by_id(self._main, run).oid

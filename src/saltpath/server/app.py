@@ -15,6 +15,7 @@ from saltpath.server.api.evidence_api import evidence_api
 from saltpath.server.api.files_api import files_api
 from saltpath.server.api.finished_api import finished_api
 from saltpath.server.api.incoming import incoming
+from saltpath.server.api.keeping_api import keeping_api
 from saltpath.server.api.lift_api import lift_api
 from saltpath.server.api.outline_api import outline_api
 from saltpath.server.api.outputs_api import outputs_api
@@ -57,6 +58,7 @@ def make_app(folder: Path, host: str = "127.0.0.1", names: Iterable[str] = ()) -
         lift_api,
         renaming_api,
         files_api,
+        keeping_api,
         data_api,
         databases_api,
         documents,

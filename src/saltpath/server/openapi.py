@@ -85,6 +85,10 @@ def document() -> dict[str, Any]:
                                upload="application/zip")},
         "/projects/{id}/folder": {
             "get": _operation("saveFolder", "The project as a folder of files, zipped", None, _ID, media="application/zip")},
+        "/projects/{id}/keeping": {
+            "get": _operation("readKeeping", "What is kept for how long", _of("Keeping"), _ID),
+            "patch": _operation("changeKeeping", "Change some of it", _of("Keeping"), _ID, body="KeepingChange")},
+        "/storage": {"get": _operation("readStorage", "How much room is taken, and free", _of("Storage"))},
         "/projects/{id}/files": {"get": _operation("listFiles", "A project's files", _page("ProjectFile"), _ID)},
         "/projects/{id}/files/{path}": {
             "put": _operation("putFile", "Keep a file", _of("ProjectFile"), _ID, path, upload="application/octet-stream"),

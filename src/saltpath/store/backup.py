@@ -13,6 +13,8 @@ from saltpath.store.database import FILES, StoreError, connect
 from saltpath.store.project_files import FOLDER
 from saltpath.store.secrets import KEY_FILE, NEXT_KEY_FILE
 
+PAGES = 2000
+
 
 def back_up(folder: Path, archive: Path, with_key: bool = False) -> int:
     """Write the archive while the application may run on; its size in bytes. Without the key, what is sealed in it can be read only where
@@ -26,7 +28,9 @@ def back_up(folder: Path, archive: Path, with_key: bool = False) -> int:
             for which in ("main", "evidence"):
                 copy = Path(aside) / FILES[which]
                 with closing(connect(folder, which)) as source, closing(sqlite3.connect(copy)) as target:
-                    source.backup(target, pages=2000)
+                    source.execute("BEGIN")  # one moment of it; without, it begins anew at each commit of others
+                    source.execute("SELECT 1 FROM sqlite_schema LIMIT 1").fetchone()
+                    source.backup(target, pages=PAGES)
                 made.write(copy, FILES[which])
                 copy.unlink()
             for file in sorted((folder / FOLDER).glob("*")) if (folder / FOLDER).is_dir() else ():

@@ -163,19 +163,22 @@ class Packer:
         self._plain = zstandard.ZstdCompressor(level=_LEVEL)
         self._bases: dict[tuple[int, str, int, str], tuple[int, zstandard.ZstdCompressor]] = {}
 
-    def insert(self, connection: sqlite3.Connection, project: int, run: int, rows: list[StepRow]) -> None:
-        """Insert rows within the caller's transaction; rows that are there already are left alone."""
+    def insert(
+        self, connection: sqlite3.Connection, project: int, run: int, rows: list[StepRow], bare: bool = False
+    ) -> None:
+        """Insert rows within the caller's transaction; rows that are there already are left alone. `bare`: without what the steps saw."""
         if len(self._bases) > 2000:
             self._bases.clear()
         for row in rows:
-            for key, body in row.bodies.items():
+            for key, body in () if bare else row.bodies.items():
                 connection.execute(
-                    "INSERT OR IGNORE INTO body (hash, size, packed) VALUES (?, ?, ?)",
-                    (key, len(body), self._plain.compress(body)),
+                    "INSERT INTO body (hash, size, packed, last_run) VALUES (?, ?, ?, ?)"
+                    " ON CONFLICT DO UPDATE SET last_run = MAX(last_run, excluded.last_run)",
+                    (key, len(body), self._plain.compress(body), run),
                 )
             name = (run, row.key or row.part, row.step, _PLACE.sub("", row.inner))
-            base = self._bases.get(name)
-            packed = base[1].compress(row.record) if base else self._plain.compress(row.record)
+            base = None if bare else self._bases.get(name)
+            packed = b"" if bare else base[1].compress(row.record) if base else self._plain.compress(row.record)
             cursor = connection.execute(
                 "INSERT OR IGNORE INTO step (project, run, position, row, part, step, attempt, key, verdict, status, us, at,"
                 " base, packed, inner, size, flags) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
@@ -184,7 +187,7 @@ class Packer:
             )  # fmt: skip
             if row.wrote is not None:
                 output_rows.insert(connection, project, run, row.position, row.wrote)
-            if base is None and cursor.rowcount == 1:
+            if base is None and cursor.rowcount == 1 and not bare:
                 dictionary = zstandard.ZstdCompressionDict(row.record, dict_type=zstandard.DICT_TYPE_RAWCONTENT)
                 dictionary.precompute_compress(level=_LEVEL)
                 self._bases[name] = (
@@ -328,9 +331,11 @@ def copy_step(connection: sqlite3.Connection, run: int, position: int, to: int, 
 def _evidence(connection: sqlite3.Connection, row: sqlite3.Row) -> StepEvidence:
     """A step as it was kept. One whose record cannot be read any more says so, with its verdict."""
     try:
+        if not row["packed"]:
+            raise LookupError("it was kept for as long as the rules say, or there was no room for it")
         return _unpacked(connection, row)
     except (zstandard.ZstdError, msgspec.MsgspecError, plain.NotPlain, LookupError, TypeError, ValueError) as problem:
-        reason = reason_of("evidence-gone", problem=f"{type(problem).__name__}: {problem}")
+        reason = reason_of("evidence-gone", problem=str(problem))
         head = StepHead(*(row[name] for name in _HEAD.split(", ")))
         return StepEvidence(head, "", "request", reason, (), (), {}, {}, (), bool(row["flags"] & 1), row["key"])
 

@@ -1,0 +1,48 @@
+"""Keeps house: takes away what is kept no more (store/keeping.py), in small pieces with pauses, now and then."""
+
+from __future__ import annotations
+
+import logging
+import sqlite3
+import time
+from pathlib import Path
+
+from saltpath.runner.life import Told, parent_gone
+from saltpath.store import keeping
+from saltpath.store.database import connect, now_us
+
+EVERY_S = 600.0
+SOON_S = 20.0
+PAUSE_S = 0.03
+log = logging.getLogger("saltpath.keeper")
+
+
+def main(folder: Path) -> None:
+    """Until told to end, or until the supervisor is gone."""
+    told = Told()
+    next_look = time.monotonic() + SOON_S
+    while not told.wait(0.5) and not parent_gone():
+        if time.monotonic() < next_look:
+            continue
+        try:
+            taken = keep_house(folder, told)
+            if taken:
+                log.info("took away %s rows that are kept no more", taken)
+        except sqlite3.Error as problem:
+            log.error("what is kept no more could not be taken away: %s; it is tried again", problem)
+        next_look = time.monotonic() + EVERY_S
+
+
+def keep_house(folder: Path, told: Told | None = None) -> int:
+    """One look through everything; how many rows were taken away. Broken off when told to end."""
+    taken = 0
+    main, evidence = connect(folder, "main"), connect(folder, "evidence")
+    try:
+        for rows in keeping.take_away(main, evidence, now_us()):
+            taken += rows
+            if told is not None and told.wait(PAUSE_S):
+                break
+    finally:
+        main.close()
+        evidence.close()
+    return taken

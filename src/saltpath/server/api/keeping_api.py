@@ -1,0 +1,58 @@
+"""What is kept for how long, and how much room there is."""
+
+from __future__ import annotations
+
+from dataclasses import fields
+from typing import Any
+
+from flask import Blueprint, Response
+
+from saltpath.server.context import actor, body, database, folder
+from saltpath.server.problems import Refused, json_answer
+from saltpath.store import keeping, projects
+from saltpath.store.disk import LEAST_FREE, disk
+
+keeping_api = Blueprint("keeping", __name__)
+_NAMES = {
+    "runDays": "run_days", "leastRuns": "least_runs", "mostRuns": "most_runs", "evidenceDays": "evidence_days",
+    "badEvidenceDays": "bad_evidence_days", "trialDays": "trial_days", "eventDays": "event_days",
+}  # fmt: skip
+
+
+@keeping_api.get("/projects/<id>/keeping")
+def read_keeping(id: str) -> Response:
+    """What a project keeps for how long."""
+    return json_answer(_view(keeping.rules_of(database(), projects.project(database(), id).id)))
+
+
+@keeping_api.patch("/projects/<id>/keeping")
+def change_keeping(id: str) -> Response:
+    """Change some of it. What is kept no more goes within ten minutes, and cannot be brought back."""
+    given = body()
+    unknown = [name for name in given if name not in _NAMES]
+    if unknown:
+        raise Refused(422, "keeping", f"{unknown[0]} is no rule of what is kept.")
+    project = projects.project(database(), id)
+    changed = {_NAMES[name]: value for name, value in given.items()}
+    return json_answer(_view(keeping.set_rules(database(), project.id, actor().id, changed)))
+
+
+def _view(rules: keeping.Rules) -> dict[str, Any]:
+    by_field = {field: name for name, field in _NAMES.items()}
+    return {by_field[field.name]: getattr(rules, field.name) for field in fields(rules)}
+
+
+@keeping_api.get("/storage")
+def read_storage() -> Response:
+    """How much the installation takes, in bytes, and how much is free; `low`: what steps see is not kept until there is more room."""
+    found = disk(folder())
+    return json_answer(
+        {
+            "results": found.results,
+            "evidence": found.evidence,
+            "files": found.files,
+            "free": found.free,
+            "low": found.low,
+            "least": LEAST_FREE,
+        }
+    )

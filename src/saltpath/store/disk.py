@@ -1,0 +1,46 @@
+"""How much room there is on the disk, and how much an installation takes."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from dataclasses import dataclass
+from pathlib import Path
+
+from saltpath.store.database import FILES
+from saltpath.store.project_files import FOLDER
+
+LEAST_FREE = int(os.environ.get("SALTPATH_LEAST_FREE", 500_000_000))
+"""Bytes. Below it what steps see is not kept any more; what became of them still is."""
+
+
+@dataclass(frozen=True, slots=True)
+class Disk:
+    """In bytes."""
+
+    results: int
+    evidence: int
+    files: int
+    free: int
+
+    @property
+    def low(self) -> bool:
+        return self.free < LEAST_FREE
+
+
+def free(folder: Path) -> int:
+    return shutil.disk_usage(folder).free
+
+
+def disk(folder: Path) -> Disk:
+    """What the databases with their logs and the files of projects take, and what is free where they lie."""
+    main, evidence = (sum(map(_size, folder.glob(f"{FILES[which]}*"))) for which in ("main", "evidence"))
+    files = sum(map(_size, (folder / FOLDER).glob("*"))) if (folder / FOLDER).is_dir() else 0
+    return Disk(main, evidence, files, free(folder))
+
+
+def _size(file: Path) -> int:
+    try:
+        return file.stat().st_size
+    except OSError:
+        return 0
