@@ -3,9 +3,6 @@ changes, so the last ones are remembered."""
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
-
 from saltpath.core.case import Case, Environment, Project, Suite
 from saltpath.core.format.readable import (
     Broken,
@@ -15,25 +12,18 @@ from saltpath.core.format.readable import (
     readable_suite,
 )
 from saltpath.core.format.reader import case_from_data
+from saltpath.server.remembered import ByVersion
 from saltpath.store.cases import StoredCase
 from saltpath.store.documents import Document
 
-MOST = 64
-_lock = threading.Lock()
-_known: OrderedDict[tuple[str, int], Case] = OrderedDict()
+_known: ByVersion[Case] = ByVersion(64)
 
 
 def compiled(stored: StoredCase) -> Case:
     """The case at its stored version; without steps where that cannot be read (`broken` says why)."""
     if stored.unread is not None:
         return readable_case(stored.unread, stored.name, stored.key)[0]
-    name = (stored.oid, stored.version)
-    with _lock:
-        found = _known.get(name)
-        if found is not None:
-            _known.move_to_end(name)
-            return found
-    return remember(stored, case_from_data(stored.document))
+    return _known.of(stored.oid, stored.version, lambda: case_from_data(stored.document))
 
 
 def broken(stored: StoredCase) -> list[Broken]:
@@ -55,8 +45,4 @@ def environment_of(document: Document) -> Environment:
 
 def remember(stored: StoredCase, case: Case) -> Case:
     """Note what a version reads as, where that is known from checking it before it was stored."""
-    with _lock:
-        _known[stored.oid, stored.version] = case
-        while len(_known) > MOST:
-            _known.popitem(last=False)
-    return case
+    return _known.put(stored.oid, stored.version, case)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
 from typing import Any
 
 from saltpath.core.case import Case
@@ -11,13 +9,12 @@ from saltpath.core.shared import Library, linked, uses
 from saltpath.core.values import write_value
 from saltpath.server.compiled import compiled
 from saltpath.server.context import database
+from saltpath.server.remembered import ByVersion
 from saltpath.store import cases, shared_steps
 from saltpath.store.cases import StoredCase
 
 MOST_NAMED = 50
-MOST_KNOWN = 20_000
-_lock = threading.Lock()
-_known: OrderedDict[tuple[str, int], tuple[str, ...]] = OrderedDict()
+_used: ByVersion[tuple[str, ...]] = ByVersion(20_000)
 
 
 def library(project: int) -> Library:
@@ -55,16 +52,7 @@ def cases_with(stored: StoredCase) -> list[StoredCase]:
 
 
 def _used_by(stored: StoredCase) -> tuple[str, ...]:
-    name = (stored.oid, stored.version)
-    with _lock:
-        if name in _known:
-            return _known[name]
-    found = tuple(uses(compiled(stored)))
-    with _lock:
-        _known[name] = found
-        while len(_known) > MOST_KNOWN:
-            _known.popitem(last=False)
-    return found
+    return _used.of(stored.oid, stored.version, lambda: tuple(uses(compiled(stored))))
 
 
 def shared_view(stored: StoredCase) -> dict[str, Any]:

@@ -3,40 +3,36 @@
 from __future__ import annotations
 
 import sqlite3
-import threading
-from collections import OrderedDict
+from functools import partial
 
 from saltpath.core.inspect import references_of_checks
 from saltpath.core.values import Wanted, wanted_by, wanted_by_values
 from saltpath.server.compiled import compiled, environment_of, project_of, suite_of
+from saltpath.server.remembered import ByVersion
 from saltpath.server.sources import begin_of, source_of
 from saltpath.store import cases, projects, shared_steps
-from saltpath.store.cases import StoredCase
+from saltpath.store.cases import CaseHead, StoredCase
 from saltpath.store.documents import Document
 
-MOST = 20_000
-_lock = threading.Lock()
-_known: OrderedDict[tuple[str, int], frozenset[Wanted]] = OrderedDict()
+_wanted: ByVersion[frozenset[Wanted]] = ByVersion(20_000)
 
-Uses = dict[tuple[str, str], list[StoredCase]]
+Uses = dict[tuple[str, str], list[CaseHead | StoredCase]]
 """By suite (empty: the project) and name, the cases that use the value."""
 
 
 def wanted(stored: StoredCase) -> frozenset[Wanted]:
     """The values that a case looks for outside of itself."""
-    name = (stored.oid, stored.version)
-    with _lock:
-        if name in _known:
-            _known.move_to_end(name)
-            return _known[name]
+    return _wanted.of(stored.oid, stored.version, partial(_wanted_by, stored))
+
+
+def _wanted_at(connection: sqlite3.Connection, head: CaseHead) -> frozenset[Wanted]:
+    return _wanted_by(cases.case_at(connection, head.id, head.version))
+
+
+def _wanted_by(stored: StoredCase) -> frozenset[Wanted]:
     case = compiled(stored)
     columns = begin_of(stored.project, source_of(stored.project, case)).names or ()
-    found = frozenset(item for item in wanted_by(case) if item.scope is not None or item.name not in columns)
-    with _lock:
-        _known[name] = found
-        while len(_known) > MOST:
-            _known.popitem(last=False)
-    return found
+    return frozenset(item for item in wanted_by(case) if item.scope is not None or item.name not in columns)
 
 
 def uses(connection: sqlite3.Connection, project: Document) -> tuple[Uses, set[str]]:
@@ -44,11 +40,11 @@ def uses(connection: sqlite3.Connection, project: Document) -> tuple[Uses, set[s
     suites = {suite.id: suite for suite in projects.suites(connection, project.id)}
     own = {suite.oid: _names(suite.document, "values", "values in") for suite in suites.values()}
     found: Uses = {}
-    for stored in cases.cases(connection, project.id):
-        suite = suites[stored.suite].oid
-        for item in wanted(stored):
+    for head in cases.heads(connection, project.id):
+        suite = suites[head.suite].oid
+        for item in _wanted.of(head.oid, head.version, partial(_wanted_at, connection, head)):
             of_suite = item.scope == "suite" or (item.scope is None and item.name in own[suite])
-            found.setdefault((suite if of_suite else "", item.name), []).append(stored)
+            found.setdefault((suite if of_suite else "", item.name), []).append(head)
     for stored in shared_steps.shared_steps(connection, project.id):
         for item in wanted(stored):
             found.setdefault(("", item.name), []).append(stored)

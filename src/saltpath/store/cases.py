@@ -10,7 +10,7 @@ from saltpath.core import plain
 from saltpath.core.case import PARTS
 from saltpath.core.format.readable import readable_case, stub_of_case
 from saltpath.core.format.reader import case_from_data
-from saltpath.store.database import Conflict, Gone, NotFound, new_id, new_key, now_us, write
+from saltpath.store.database import Conflict, Gone, NotFound, at_once, new_id, new_key, now_us, write
 from saltpath.store.events import add_event
 
 FOLD_US = 600_000_000
@@ -259,6 +259,39 @@ def cases(connection: sqlite3.Connection, project: int) -> list[StoredCase]:
         _SELECT + "AND r.version = c.version JOIN suite s ON s.id = c.suite WHERE c.project = ? AND c.gone_at IS NULL"
         " AND NOT s.hidden ORDER BY s.position, c.position, c.id",
         (project,),
+    )
+    return [_case(row) for row in rows]
+
+
+@dataclass(frozen=True, slots=True)
+class CaseHead:
+    """A case as lists know it, without its document."""
+
+    id: int
+    oid: str
+    suite: int
+    name: str
+    version: int
+
+
+def heads(connection: sqlite3.Connection, project: int, kind: int = 0) -> list[CaseHead]:
+    """All cases of a project in the order of `cases`, their documents left where they are; with a kind what stands in that hidden place."""
+    rows = at_once(
+        connection,
+        ("id", "oid", "suite", "name", "version"),
+        "SELECT c.id, c.oid, c.suite, c.name, c.version FROM test_case c JOIN suite s ON s.id = c.suite"
+        " WHERE c.project = ? AND c.gone_at IS NULL AND s.hidden = ? ORDER BY s.position, c.position, c.id",
+        (project, kind),
+    )
+    return [CaseHead(*row) for row in rows]
+
+
+def with_field(connection: sqlite3.Connection, project: int, field: str) -> list[StoredCase]:
+    """The cases of a project whose document has this field, in the order of `cases`."""
+    rows = connection.execute(
+        _SELECT + "AND r.version = c.version JOIN suite s ON s.id = c.suite WHERE c.project = ? AND c.gone_at IS NULL"
+        " AND NOT s.hidden AND json_type(r.document, ?) IS NOT NULL ORDER BY s.position, c.position, c.id",
+        (project, f'$."{field}"'),
     )
     return [_case(row) for row in rows]
 

@@ -5,11 +5,13 @@ from __future__ import annotations
 import secrets
 import sqlite3
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from importlib.resources import files
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
+
+import msgspec
 
 Which = Literal["main", "evidence"]
 FILES: dict[Which, str] = {"main": "saltpath.db", "evidence": "evidence.db"}
@@ -63,6 +65,19 @@ def connect(folder: Path, which: Which = "main") -> sqlite3.Connection:
     connection.execute("PRAGMA synchronous = FULL")
     connection.execute("PRAGMA foreign_keys = ON")
     return connection
+
+
+def at_once(
+    connection: sqlite3.Connection, columns: Sequence[str], query: str, values: Sequence[Any] = ()
+) -> list[list[Any]]:
+    """The rows of a query that gives these columns (texts, whole numbers and NULL), fetched in one step of SQLite. Each step gives up the
+    interpreter's lock and may wait 5 ms to have it back where other threads are busy, so that 500 rows one by one can take seconds."""
+    named = ", ".join(f'"{name}"' for name in columns)
+    row = connection.execute(f"SELECT json_group_array(json_array({named})) FROM ({query})", values).fetchone()
+    return _rows.decode(row[0])
+
+
+_rows = msgspec.json.Decoder(list[list[Any]])
 
 
 @contextmanager

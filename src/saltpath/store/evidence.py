@@ -24,6 +24,7 @@ from saltpath.core.totals import RecordedStep
 from saltpath.core.why import MaskedWhy, Why
 from saltpath.core.why import said as reason_of
 from saltpath.store import output_rows, run_rows
+from saltpath.store.database import at_once
 from saltpath.store.output_rows import OutputRow
 
 APART = 8_000
@@ -253,16 +254,23 @@ def hidden(inner: str) -> bool:
 _HEAD = "position, row, part, step, verdict, status, us, at, inner, size"
 
 
-def heads(connection: sqlite3.Connection, run: int, with_rows: Collection[int] = ()) -> list[StepHead]:
-    """The steps of a run in the order in which they ended; without those inside others, and of the cases at the positions `with_rows`
-    only those around the rows."""
+def heads(connection: sqlite3.Connection, run: int, with_rows: Collection[int] = ()) -> dict[int, str]:
+    """The steps of a run by the position of their case, written out (`read_heads` reads them), in the order in which they ended; without
+    those inside others, and of the cases at the positions `with_rows` only those around the rows."""
     marks = ", ".join("?" for _ in with_rows)
-    rows = connection.execute(
-        f"SELECT {_HEAD} FROM step WHERE run = ? AND inner = '' AND (row = 0 OR position NOT IN ({marks}))"
-        " ORDER BY position, part = 'at the end', row, id",
+    rows = at_once(
+        connection,
+        ("position", "heads"),
+        f"SELECT position, json_group_array(json_array({_HEAD})) AS heads FROM (SELECT {_HEAD} FROM step WHERE run = ? AND inner = ''"
+        f" AND (row = 0 OR position NOT IN ({marks})) ORDER BY position, part = 'at the end', row, id) GROUP BY position",
         (run, *with_rows),
     )
-    return [StepHead(*row) for row in rows]
+    return dict(rows)
+
+
+def read_heads(text: str) -> list[StepHead]:
+    """The steps as `heads` gives those of a case."""
+    return [StepHead(*row) for row in plain.read_json(text)]
 
 
 def heads_of_rows(connection: sqlite3.Connection, run: int, position: int, rows: Sequence[int]) -> list[StepHead]:

@@ -12,7 +12,7 @@ from saltpath.core import plain
 from saltpath.core.totals import run_verdict
 from saltpath.core.why import MaskedWhy, Why
 from saltpath.store.cases import StoredCase
-from saltpath.store.database import Conflict, NotFound, new_id, now_us, write
+from saltpath.store.database import Conflict, NotFound, at_once, new_id, now_us, write
 from saltpath.store.events import add_event
 
 
@@ -180,7 +180,24 @@ def runs(
 
 def run_cases(connection: sqlite3.Connection, run: int) -> list[RunCase]:
     """In their order."""
-    rows = connection.execute(
+    columns = (
+        "position",
+        "case",
+        "case_id",
+        "version",
+        "name",
+        "suite",
+        "state",
+        "verdict",
+        "why",
+        "started_at",
+        "us",
+        "begun",
+        "rows",
+    )
+    found = at_once(
+        connection,
+        columns,
         'SELECT rc.position, c.oid AS "case", c.id AS case_id, rc.version, rc.name, s.name AS suite, rc.state, rc.verdict,'
         " rc.why, rc.started_at, rc.us, rc.begun, rc.rows"
         " FROM run_case rc JOIN test_case c ON c.id = rc.test_case JOIN suite s ON s.id = c.suite"
@@ -189,35 +206,28 @@ def run_cases(connection: sqlite3.Connection, run: int) -> list[RunCase]:
     )
     return [
         RunCase(
-            **{**dict(row), **{name: plain.read_json(row[name]) if row[name] else None for name in ("why", "rows")}}
+            **{**values, **{name: plain.read_json(values[name]) if values[name] else None for name in ("why", "rows")}}
         )
-        for row in rows
+        for values in (dict(zip(columns, row, strict=True)) for row in found)
     ]
 
 
 def last_of_cases(connection: sqlite3.Connection, project: int) -> dict[int, dict[str, Any]]:
     """By case id: the verdicts of the last ten finished runs (newest first), and when the present one began."""
-    rows = connection.execute(
-        "SELECT test_case, verdict, started_at, us, run FROM ("
-        " SELECT *, ROW_NUMBER() OVER (PARTITION BY test_case ORDER BY run DESC) AS n FROM run_case"
-        " WHERE project = ? AND kind = 'run' AND state = 'finished') WHERE n <= 10 ORDER BY test_case, run DESC",
-        (project,),
-    ).fetchall()
+    rows = at_once(
+        connection,
+        ("test_case", "verdict", "started_at", "us", "run"),
+        "SELECT rc.test_case, rc.verdict, rc.started_at, rc.us, rc.run FROM test_case c JOIN run_case rc ON (rc.run, rc.position) IN ("
+        " SELECT run, position FROM run_case WHERE project = ? AND test_case = c.id AND kind = 'run' AND state = 'finished'"
+        " ORDER BY run DESC LIMIT 10) WHERE c.project = ? ORDER BY rc.test_case, rc.run DESC",
+        (project, project),
+    )
     found: dict[int, dict[str, Any]] = {}
-    for row in rows:
-        entry = found.setdefault(
-            row["test_case"],
-            {
-                "verdict": row["verdict"],
-                "at": row["started_at"],
-                "us": row["us"],
-                "verdicts": [],
-                "since": row["started_at"],
-            },
-        )
-        if all(verdict == row["verdict"] for verdict in entry["verdicts"]) and row["verdict"] == entry["verdict"]:
-            entry["since"] = row["started_at"]
-        entry["verdicts"].append(row["verdict"])
+    for case, verdict, at, us, _ in rows:
+        entry = found.setdefault(case, {"verdict": verdict, "at": at, "us": us, "verdicts": [], "since": at})
+        if all(before == verdict for before in entry["verdicts"]) and verdict == entry["verdict"]:
+            entry["since"] = at
+        entry["verdicts"].append(verdict)
     return found
 
 

@@ -71,9 +71,17 @@ def remove_source(connection: sqlite3.Connection, project: Document, actor: int,
     _change(connection, project, actor, without)
 
 
+def users(connection: sqlite3.Connection, project: int) -> dict[str, list[cases.StoredCase]]:
+    """By source, the cases that run over its rows."""
+    found: dict[str, list[cases.StoredCase]] = {}
+    for case in cases.with_field(connection, project, "rows"):
+        found.setdefault(source_named(case.document), []).append(case)
+    return found
+
+
 def using(connection: sqlite3.Connection, project: int, name: str) -> list[cases.StoredCase]:
     """The cases that run over the rows of a source."""
-    return [case for case in cases.cases(connection, project) if source_named(case.document) == name]
+    return users(connection, project).get(name, [])
 
 
 def source_named(document: dict[str, Any]) -> str:

@@ -34,6 +34,7 @@ from saltpath.server.profiling import looked_through, profile_of_rows
 from saltpath.server.sources import begin_of, rows_elsewhere
 from saltpath.server.tasks import MOST_LOOKED_AT, MOST_SHOWN, NOTHING_SHOWN, row_shown
 from saltpath.store import project_files, projects, sources
+from saltpath.store.cases import StoredCase
 from saltpath.store.database import NotFound
 from saltpath.store.documents import Document
 
@@ -49,19 +50,21 @@ def list_sources() -> Response:
     read = project_of(project)
     files = {file.path: file for file in project_files.listed(database(), project.id)}
     told = {item.place.removeprefix("sources."): item.sentence for item in readable_project(project.document)[1]}
+    users = sources.users(database(), project.id)
     items = [
-        _line(project, name, read.sources[name], files)
+        _line(project, name, read.sources[name], files, users.get(name, []))
         if name in read.sources
-        else _broken(project, name, told.get(name, ""))
+        else _broken(project, name, told.get(name, ""), users.get(name, []))
         for name in sources.sources(project)
     ]
     return json_answer({"items": items, "next": None})
 
 
-def _line(project: Document, name: str, source: Source, files: dict[str, Any]) -> dict[str, Any]:
+def _line(
+    project: Document, name: str, source: Source, files: dict[str, Any], users: list[StoredCase]
+) -> dict[str, Any]:
     """A source in the list: where its rows come from, its columns, who uses it."""
     begin = begin_of(project.id, source, scopes_for_rows(_NOBODY, Suite(""), project_of(project)))
-    users = sources.using(database(), project.id, name)
     file = files.get(source.file.removeprefix("./")) if isinstance(source, FileRows) else None
     return {
         "name": name,
@@ -79,9 +82,8 @@ def _line(project: Document, name: str, source: Source, files: dict[str, Any]) -
     }
 
 
-def _broken(project: Document, name: str, sentence: str) -> dict[str, Any]:
+def _broken(project: Document, name: str, sentence: str, users: list[StoredCase]) -> dict[str, Any]:
     """A source that was stored and cannot be read: it stands in the list with what is wrong, and can be changed or taken away."""
-    users = sources.using(database(), project.id, name)
     return {
         "name": name, "kind": "", "file": "", "sheet": "", "size": None, "changedAt": None, "changedBy": "", "columns": [],
         "problem": f"this source cannot be read: {sentence}", "document": sources.sources(project)[name], "uses": len(users),
@@ -132,10 +134,11 @@ def _stored(project: Document, name: str) -> dict[str, Any]:
     read = project_of(now)
     if name not in sources.sources(now):
         raise NotFound(f"there is no source {name}")
+    users = sources.using(database(), project.id, name)
     if name not in read.sources:
         told = {item.place: item.sentence for item in readable_project(now.document)[1]}
-        return _broken(now, name, told.get(f"sources.{name}", ""))
-    return _line(now, name, read.sources[name], files)
+        return _broken(now, name, told.get(f"sources.{name}", ""), users)
+    return _line(now, name, read.sources[name], files, users)
 
 
 def _name(name: object) -> str:

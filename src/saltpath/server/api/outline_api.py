@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
+import sqlite3
 import unicodedata
+from functools import partial
 from typing import Any
 
 from flask import Blueprint, Response
@@ -13,6 +15,7 @@ from saltpath.core.steps import steps_in
 from saltpath.server.api.views import every_answer_view, moment, ms
 from saltpath.server.context import actor, body, database, project_asked, version_changed
 from saltpath.server.problems import Refused, json_answer
+from saltpath.server.remembered import ByVersion
 from saltpath.store import cases, documents, people, projects, runs
 from saltpath.store.database import write
 from saltpath.store.documents import Document
@@ -59,13 +62,19 @@ def list_suites() -> Response:
     connection = database()
     last = runs.last_of_cases(connection, project.id)
     by_suite: dict[int, list[dict[str, Any]]] = {}
-    for case in cases.cases(connection, project.id):
-        by_suite.setdefault(case.suite, []).append(_case_line(case, last.get(case.id)))
+    for head in cases.heads(connection, project.id):
+        said = _said.of(head.oid, head.version, partial(_said_by, connection, head))
+        by_suite.setdefault(head.suite, []).append(said | {"last": _last_view(last.get(head.id))})
     items = [_suite_view(s, by_suite.get(s.id, [])) for s in projects.suites(connection, project.id)]
     return json_answer({"items": items, "next": None})
 
 
-def _case_line(case: cases.StoredCase, last: dict[str, Any] | None) -> dict[str, Any]:
+_said: ByVersion[dict[str, Any]] = ByVersion(5_000)
+
+
+def _said_by(connection: sqlite3.Connection, head: cases.CaseHead) -> dict[str, Any]:
+    """A case's line of the outline, as far as its document says it."""
+    case = cases.case_at(connection, head.id, head.version)
     steps = list(steps_in(case.document))
     return {
         "id": case.oid,
@@ -76,15 +85,18 @@ def _case_line(case: cases.StoredCase, last: dict[str, Any] | None) -> dict[str,
         "steps": len(steps),
         "checks": sum(len(step.get("expect", [])) for step in steps),
         "addresses": sorted({str(step["send"]) for step in steps if "send" in step}),
-        "last": {
-            "verdict": last["verdict"],
-            "at": moment(last["at"]),
-            "since": moment(last["since"]),
-            "ms": ms(last["us"]),
-            "verdicts": last["verdicts"],
-        }
-        if last
-        else None,
+    }
+
+
+def _last_view(last: dict[str, Any] | None) -> dict[str, Any] | None:
+    if last is None:
+        return None
+    return {
+        "verdict": last["verdict"],
+        "at": moment(last["at"]),
+        "since": moment(last["since"]),
+        "ms": ms(last["us"]),
+        "verdicts": last["verdicts"],
     }
 
 

@@ -8,20 +8,19 @@ from typing import Any
 
 from flask import Blueprint, Response, request
 
-from saltpath.core.case import Answered, Case, keeps_of
+from saltpath.core.case import Answered
 from saltpath.core.grammar import Unreadable
 from saltpath.core.measures import counted
-from saltpath.core.outline import placed
 from saltpath.core.references import is_name
 from saltpath.core.steps import changing, where_to
 from saltpath.core.tables.picking import picks_of, read_picks
-from saltpath.server.api.views import reason, run_case_view, run_view, step_view
+from saltpath.server.api.run_answer import run_with_cases
+from saltpath.server.api.views import run_view, step_view
 from saltpath.server.context import actor, body, database, folder, limit, project_asked, whole
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.shared_cases import with_shared
 from saltpath.store import cases, evidence, jobs, projects, run_rows, runs
 from saltpath.store.database import Conflict, NotFound, write
-from saltpath.store.run_rows import Order, RunRow
 from saltpath.store.secrets import seal_given
 
 runs_api = Blueprint("runs", __name__)
@@ -260,63 +259,7 @@ def list_runs() -> Response:
 @runs_api.get("/runs/<id>")
 def read_run(id: str) -> Response:
     """A run with its cases and their steps."""
-    connection = database()
-    run = runs.run(connection, id)
-    entries = runs.run_cases(connection, run.id)
-    compiled = {
-        entry.position: with_shared(cases.case_at(connection, entry.case_id, entry.version)) for entry in entries
-    }
-    with_rows = [position for position, case in compiled.items() if case.rows is not None]
-    by_position: dict[int, list[evidence.StepHead]] = {}
-    for head in evidence.heads(database("evidence"), run.id, with_rows):
-        by_position.setdefault(head.position, []).append(head)
-    view = run_view(run)
-    view["cases"] = [
-        run_case_view(entry, by_position.get(entry.position, []), _step_names(compiled[entry.position]))
-        | {"rows": _rows_view(run, entry, compiled[entry.position])}
-        for entry in entries
-    ]
-    view["project"] = projects.project_by_id(connection, run.project).oid
-    return json_answer(view)
-
-
-def _rows_view(run: runs.Run, entry: runs.RunCase, case: Case) -> dict[str, Any] | None:
-    """How many rows a case had of which verdict so far, their columns in order, and what their steps keep; None of a case without rows."""
-    if case.rows is None:
-        return None
-    rows = database("evidence")
-    some = run_rows.page(rows, run.id, entry.position, (), Order(), 0, 1)
-    kept = [name for _, step in case.every_step() for name in keeps_of(step)]
-    return {
-        "counts": entry.rows or run_rows.counts(rows, run.id, entry.position),
-        "columns": list(some[0].data) if some else [],
-        "kept": list(dict.fromkeys(kept)),
-        "first": run_rows.first(rows, run.id, entry.position),
-        "told": [_told(run, entry, row) for row in run_rows.firsts(rows, run.id, entry.position)],
-        "pick": run.request.get("picks", {}).get(str(entry.position), ""),
-    }
-
-
-def _told(run: runs.Run, entry: runs.RunCase, row: RunRow) -> dict[str, Any]:
-    """A row that needs a person, with the step that says so."""
-    heads = evidence.heads_of_rows(database("evidence"), run.id, entry.position, [row.row])
-    step = next((head for head in heads if head.verdict == row.verdict), None)
-    return {
-        "row": row.row,
-        "verdict": row.verdict,
-        "why": reason(row.why),
-        "part": step.part if step else "",
-        "index": step.step if step else 0,
-    }
-
-
-def _step_names(case: Case) -> list[dict[str, Any]]:
-    """The steps of a case at the version that was run, in the order of execution."""
-    return [
-        {"part": where["part"], "index": where["index"], "number": number, "name": step.name}
-        for number, (where, step) in enumerate(placed(case), 1)
-        if not where["inside"]
-    ]
+    return json_answer(run_with_cases(runs.run(database(), id)))
 
 
 @runs_api.get("/runs/<id>/cases/<int:position>")

@@ -17,7 +17,7 @@ from saltpath.core.why import TEMPLATES, MaskedWhy, Why, fault
 from saltpath.store.cases import StoredCase
 from saltpath.store.documents import Document
 from saltpath.store.evidence import StepEvidence, StepHead
-from saltpath.store.runs import Run, RunCase
+from saltpath.store.runs import Run
 
 log = logging.getLogger("saltpath.web")
 TEXT_MOST = 200_000
@@ -63,21 +63,6 @@ def run_view(run: Run) -> dict[str, Any]:
         "finishedAt": moment(run.finished_at),
         "ms": ms(run.finished_at - run.started_at) if run.finished_at and run.started_at else None,
         "counts": run.counts,
-    }
-
-
-def run_case_view(case: RunCase, heads: list[StepHead], names: list[dict[str, Any]]) -> dict[str, Any]:
-    return {
-        "position": case.position,
-        "case": case.case,
-        "name": case.name,
-        "suite": case.suite,
-        "state": case.state,
-        "verdict": case.verdict,
-        "why": reason(case.why),
-        "ms": ms(case.us),
-        "steps": [head_view(head) for head in heads],
-        "stepNames": names,
     }
 
 
