@@ -52,7 +52,7 @@ def list_sources() -> Response:
     told = {item.place.removeprefix("sources."): item.sentence for item in readable_project(project.document)[1]}
     users = sources.users(database(), project.id)
     items = [
-        _line(project, name, read.sources[name], files, users.get(name, []))
+        _line(project, read, name, files, users.get(name, []))
         if name in read.sources
         else _broken(project, name, told.get(name, ""), users.get(name, []))
         for name in sources.sources(project)
@@ -61,10 +61,11 @@ def list_sources() -> Response:
 
 
 def _line(
-    project: Document, name: str, source: Source, files: dict[str, Any], users: list[StoredCase]
+    project: Document, read: Project, name: str, files: dict[str, Any], users: list[StoredCase]
 ) -> dict[str, Any]:
     """A source in the list: where its rows come from, its columns, who uses it."""
-    begin = begin_of(project.id, source, scopes_for_rows(_NOBODY, Suite(""), project_of(project)))
+    source = read.sources[name]
+    begin = begin_of(project.id, source, scopes_for_rows(_NOBODY, Suite(""), read))
     file = files.get(source.file.removeprefix("./")) if isinstance(source, FileRows) else None
     return {
         "name": name,
@@ -138,7 +139,7 @@ def _stored(project: Document, name: str) -> dict[str, Any]:
     if name not in read.sources:
         told = {item.place: item.sentence for item in readable_project(now.document)[1]}
         return _broken(now, name, told.get(f"sources.{name}", ""), users)
-    return _line(now, name, read.sources[name], files, users)
+    return _line(now, read, name, files, users)
 
 
 def _name(name: object) -> str:
