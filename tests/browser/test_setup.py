@@ -134,3 +134,46 @@ class Setup(BrowserTest):
         page.get_by_label("Written out in many places").get_by_role("button", name=re.compile("^Undo")).click()
         page.get_by_text("Undone.").wait_for()
         self.assertEqual(self.app.get(f"/cases/{case['id']}")["document"]["steps"], case["document"]["steps"])
+
+    def test_what_is_kept_is_a_sentence_whose_numbers_are_changed(self):
+        at = f"/projects/{self.app.project}/keeping"
+        before = self.app.get(at)
+        self.addCleanup(self.app.ask, "PATCH", at, before)
+        self.go("/setup")
+        page, kept = self.page, self.page.get_by_label("What is kept")
+        expect(kept).to_contain_text("of evidence")
+        number = kept.get_by_title("How many days evidence is kept", exact=True)
+
+        def typed(text: str) -> None:
+            number.click()
+            page.keyboard.press("Control+a")
+            page.keyboard.type(text)
+            page.keyboard.press("Enter")
+
+        typed("31")
+        expect(number).to_have_text("31 days")
+        typed("a week")
+        expect(kept.get_by_role("alert")).to_have_text("Give a whole number.")
+        page.keyboard.press("Escape")
+        typed("100")
+        expect(kept.get_by_role("alert")).to_contain_text("at least as long")
+        self.said.clear()  # the refusal
+        page.keyboard.press("Escape")
+        typed("1")
+        page.get_by_role("button", name="Leave it").click()
+        expect(number).to_have_text("31 days")
+        self.assertEqual(self.app.get(at)["evidenceDays"], 31)
+        typed("1")
+        page.get_by_role("button", name="Keep less").click()
+        expect(number).to_have_text("1 day")
+        self.assertEqual(self.app.get(at), {**before, "evidenceDays": 1})
+        self.assertEqual(self.axe(), [])
+
+    def test_a_disk_that_is_nearly_full_is_told_on_every_page(self):
+        full = {**self.app.get("/storage"), "free": 300_000_000, "low": True}
+        self.page.route("**/api/v1/storage", lambda route: route.fulfill(json=full))
+        self.go("/runs")
+        expect(self.page.get_by_role("alert")).to_contain_text("The disk is nearly full: 300.0 MB free.")
+        self.go("/setup")
+        expect(self.page.get_by_label("What is kept")).to_contain_text("Below 500.0 MB no evidence is kept")
+        self.assertEqual(self.axe(), [])

@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Button } from "antd";
 import { Link, NavLink, Outlet } from "react-router";
 import { Hints } from "../parts/Hints";
+import { NoRoom } from "../parts/NoRoom";
 import { api } from "./api";
 import { Finder } from "./Finder";
 import { NewProject, ProjectMenu } from "./ProjectMenu";
@@ -57,6 +58,7 @@ export function Shell() {
         </span>
       </header>
       <Hints />
+      <NoRoom />
       <main id="main">{none ? <NoProject /> : <Outlet />}</main>
     </>
   );

@@ -5,6 +5,7 @@ import type {
   Brought,
   Environment,
   FormatWord,
+  Keeping,
   Lifted,
   LiftOffer,
   Page,
@@ -53,6 +54,10 @@ export const projectApi = {
       body: file,
       headers: { "Content-Type": "application/octet-stream" },
     }),
+  keeping: (project: string) => ask<Keeping>(`/projects/${q(project)}/keeping`),
+  changeKeeping: (project: string, change: Shapes["KeepingChange"]) =>
+    ask<Keeping>(`/projects/${q(project)}/keeping`, posted(change, {}, "PATCH")),
+  storage: () => ask<Shapes["Storage"]>("/storage"),
   events: (project: string, after: number) =>
     ask<Page<RunEvent>>(`/events?project=${q(project)}&after=${after}`),
 };

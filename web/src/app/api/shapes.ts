@@ -7,6 +7,7 @@ export type Verdict = Shapes["LastVerdict"]["verdict"];
 export type Project = Shapes["Project"];
 export type Person = Shapes["Person"];
 export type Environment = Shapes["Environment"];
+export type Keeping = Shapes["Keeping"];
 export type Suite = Shapes["Suite"];
 export type CaseLine = Shapes["CaseLine"];
 export type Case = Shapes["Case"];

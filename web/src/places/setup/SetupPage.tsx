@@ -9,6 +9,7 @@ import { WhereContext } from "../../parts/typing/drafts";
 import { InPlace } from "../../parts/typing/InPlace";
 import { UndoButton } from "../../parts/UndoButton";
 import { ActiveValue } from "./ActiveValue";
+import { Kept } from "./Kept";
 import { Lifts } from "./Lifts";
 import { useValueGrid } from "./useValueGrid";
 import { useValues } from "./useValues";
@@ -141,6 +142,7 @@ function Opened({ project }: { project: string | undefined }) {
       </p>
       {active && <ActiveValue row={active} apply={values.apply} />}
       <Lifts project={project} refresh={values.refresh} undoValues={values.apply} />
+      {project && <Kept project={project} />}
     </div>
   );
 }
