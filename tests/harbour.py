@@ -35,6 +35,7 @@ def run_text(
     events: list | None = None,
     read_file: Any = None,
     seed: int = 7,
+    own_port: int = 0,
     **values: Any,
 ) -> Results:
     """Run cases against the harbour, and collect what happened."""
@@ -42,7 +43,16 @@ def run_text(
     project = Project("Tests", values=NamedValues({"harbour": harbour(), **values}, names))
     cases = tuple(planned(read_case(text)) for text in texts)
     start = 1_795_420_800_000_000  # 2026-11-23T08:00:00Z
-    plan = Plan(cases, project, seed=seed, secrets=secrets or {}, jobs=jobs, started_us=start, read_file=read_file)
+    plan = Plan(
+        cases,
+        project,
+        seed=seed,
+        secrets=secrets or {},
+        jobs=jobs,
+        started_us=start,
+        read_file=read_file,
+        own_port=own_port,
+    )
     results = Results([CaseResult(case) for case in plan.cases])
 
     def take(event) -> None:

@@ -115,6 +115,7 @@ class Secure(unittest.TestCase):
             )
             done = run_text(case(steps, "on failure: go on\n"), read_file=lambda path: certificate + key).cases[0]
             self.assertEqual([step.verdict for step in done.steps], ["passed", "blocked"])
+            self.assertRegex(done.steps[1].why.sentence, "client certificate|was cut")
 
     def test_through_a_proxy(self):
         with answering({"http://fernholm.example/berths": b'{"known": 5}'}) as proxy:

@@ -48,6 +48,7 @@ class Sending(Transfer):
         "body",
         "error",
         "expected",
+        "certified",
         "forbidden_port",
         "getinfo",
         "handle",
@@ -75,6 +76,7 @@ class Sending(Transfer):
         self.prepared: Prepared | None = None  # what the handle is set to, with these options
         self.options: Options | None = None
         self.too_large = False
+        self.certified = False  # it has a client certificate, which libcurl does not take from it again
         self.forbidden_port = 0  # of this machine, to which this exchange may not connect
         self.refused = False  # it would have connected there
         self.begun = 0
@@ -158,14 +160,14 @@ class Sending(Transfer):
         if prepared is before and alike:
             return
         handle = self.handle
-        self.prepared = None
+        self.prepared = self.options = None  # until all of it is set
         self.limit = options.largest_body or 0
         if prepared.address != self.address:
             self.address = ""
             handle.setopt(pycurl.URL, _address(prepared.address))
             self.address = prepared.address
         if before is not None and alike and _differ_in_address(before, prepared):
-            self.prepared = prepared  # nothing but the address differs
+            self.prepared, self.options = prepared, options  # nothing but the address differs
             self.expect(self.heads.expected(prepared, options))
             return
         self._set_method(prepared)
@@ -193,13 +195,11 @@ class Sending(Transfer):
         handle.setopt(pycurl.PROXY, proxy.text if proxy else "")
         handle.setopt(pycurl.NOPROXY, "" if proxy and proxy.text else "*")
         if certificate is not None:
+            self.certified = True
             handle.setopt(pycurl.SSLCERTTYPE, "PEM")
             handle.setopt(pycurl.SSLCERT_BLOB, certificate.pem)
             handle.setopt(pycurl.SSLKEY_BLOB, certificate.key_pem)
             handle.setopt(pycurl.KEYPASSWD, certificate.password.text)
-        elif self.options is not None and self.options.certificate is not None:
-            for option in (pycurl.SSLCERT_BLOB, pycurl.SSLKEY_BLOB, pycurl.KEYPASSWD):
-                handle.unsetopt(option)
 
     def _set_method(self, prepared: Prepared) -> None:
         handle, method = self.handle, prepared.method
@@ -277,6 +277,9 @@ class Client:
     def begin(self, prepared: Prepared, options: Options) -> Sending | Exchange:
         """Begin to send, whoever's turn it is: what the strand has to await for `end`; or the exchange, if it cannot be sent."""
         slot = self._free.pop() if self._free else Sending(self._heads)
+        if slot.certified and options.certificate is None:
+            slot.handle.close()
+            slot = Sending(self._heads)
         now_us = self._now_us
         slot.begun = now_us()
         try:
