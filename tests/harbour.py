@@ -36,9 +36,11 @@ def run_text(
     read_file: Any = None,
     seed: int = 7,
     own_port: int = 0,
+    faults: bool = False,
     **values: Any,
 ) -> Results:
-    """Run cases against the harbour, and collect what happened."""
+    """Run cases against the harbour, and collect what happened. A fault of ours is none of the ways in which a step may be blocked: it
+    fails the test, unless it is about `faults`."""
     names = frozenset(secrets or {})
     project = Project("Tests", values=NamedValues({"harbour": harbour(), **values}, names))
     cases = tuple(planned(read_case(text)) for text in texts)
@@ -61,6 +63,8 @@ def run_text(
             events.append(event)
 
     run_in_loop(lambda selector: run_plan(plan, selector, take))
+    for step in [] if faults else (step for of in results.cases for step in of.steps):
+        assert step.why is None or step.why.code != "fault", step.why.sentence
     return results
 
 

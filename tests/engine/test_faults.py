@@ -61,7 +61,9 @@ class Faults(unittest.TestCase):
         for layer, (place, name, wanted) in self.LAYERS.items():
             with self.subTest(layer), self.injected(place, name, wanted), self.assertLogs("saltpath.engine"):
                 results = run_text(
-                    case(STEPS, "on failure: go on\nvalues: { pin: salt-and-tar }\n"), secrets={"pin": "salt-and-tar"}
+                    case(STEPS, "on failure: go on\nvalues: { pin: salt-and-tar }\n"),
+                    secrets={"pin": "salt-and-tar"},
+                    faults=True,
                 )
                 before, bad, after = results.cases[0].steps
                 self.assertEqual([s.verdict for s in (before, bad, after)], ["passed", "blocked", "passed"], layer)
@@ -71,13 +73,13 @@ class Faults(unittest.TestCase):
 
     def test_an_answer_that_was_there_is_kept(self) -> None:
         with self.injected(*self.LAYERS["judging"]), self.assertLogs("saltpath.engine"):
-            bad = run_text(case(STEPS, "on failure: go on\n")).cases[0].steps[1]
+            bad = run_text(case(STEPS, "on failure: go on\n"), faults=True).cases[0].steps[1]
         self.assertEqual((len(bad.exchanges), bad.exchanges[0].status, bad.status), (1, 200, 200))
 
     def test_what_a_fault_says_is_masked(self) -> None:
         steps = STEPS.replace("hit=salt-and-tar", "hit=[=pin]")
         with self.injected(*self.LAYERS["judging"]), self.assertLogs("saltpath.engine"):
-            results = run_text(case(steps, "on failure: go on\n"), secrets={"pin": "salt-and-tar"})
+            results = run_text(case(steps, "on failure: go on\n"), secrets={"pin": "salt-and-tar"}, faults=True)
         for told in (results.cases[0].steps[1].why.sentence, results.cases[0].why.sentence):
             self.assertIn("a fault that speaks of", told)
             self.assertNotIn("salt-and-tar", told)
@@ -130,7 +132,7 @@ class Faults(unittest.TestCase):
 
     def test_what_cannot_be_shown(self) -> None:
         events: list = []
-        run_text(case(STEPS, "on failure: go on\n"), events=events)
+        run_text(case(STEPS, "on failure: go on\n"), events=events, faults=True)
         step = next(event for event in events if isinstance(event, StepFinished) and event.name == "Hit")
         head = evidence.StepHead(0, 1, "steps", 1, step.verdict, step.status, step.us, step.at)
         kept = evidence.StepEvidence(head, "Hit", "request", None, step.exchanges, step.outcomes, {}, {}, (), True)
@@ -141,7 +143,7 @@ class Faults(unittest.TestCase):
         self.assertEqual(len(views.step_view(kept, "run_x")["exchanges"]), 1)
 
     def test_a_fault_within_masking_a_fault(self) -> None:
-        with unittest.mock.patch.object(masking.Masker, "why", side_effect=Injected(WORDS)):
+        with unittest.mock.patch.object(masking.Masker, "reason", side_effect=Injected(WORDS)):
             reason = judging.masked_fault(Injected(WORDS), masking.Masker())
         self.assertEqual(reason.params, {"problem": "Injected"}, "what cannot be masked is not said")
 
