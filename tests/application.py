@@ -128,8 +128,8 @@ class Application:
         return self.wait(probe, seconds)
 
     def children(self) -> dict[str, list[int]]:
-        """Process ids of web, writer and runners."""
-        found: dict[str, list[int]] = {"web": [], "writer": [], "runner": []}
+        """Process ids of web, writer, keeper and runners."""
+        found: dict[str, list[int]] = {"web": [], "writer": [], "keeper": [], "runner": []}
         children = Path(f"/proc/{self.process.pid}/task/{self.process.pid}/children").read_text().split()
         for child in children:
             try:

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import gzip
+import re
 import zlib
+from pathlib import Path
 from typing import NamedTuple
 
 import zstandard
@@ -240,3 +242,26 @@ def _framing() -> list[Hostile]:
 
 
 ANSWERS = [*_charsets(), *_texts(), *_xml(), *_headers(), *_redirects(), *_encodings(), *_framing()]
+
+
+def as_table() -> str:
+    """The answers as docs/security.md lists them."""
+    lines = ["| | the answer | what becomes of the step |", "|---|---|---|"]
+    for number, answer in enumerate(ANSWERS, 1):
+        about = re.sub(r"\bb(['\"])", r"\1", answer.about).replace("|", "\\|").replace("`", "'")
+        becomes = "judged" if answer.becomes == "answered" else f"blocked, `{answer.becomes}`"
+        lines.append(f"| {number} | {about} | {becomes} |")
+    return "\n".join(lines)
+
+
+def with_table(text: str) -> str:
+    """The page with the list as it is now."""
+    begin, end = text.index(MARKS[0]) + len(MARKS[0]), text.index(MARKS[1])
+    return f"{text[:begin]}\n{as_table()}\n{text[end:]}"
+
+
+MARKS = ("<!-- answers -->", "<!-- end -->")
+PAGE = Path(__file__).resolve().parents[2] / "docs/security.md"
+
+if __name__ == "__main__":
+    PAGE.write_text(with_table(PAGE.read_text(encoding="utf-8")), encoding="utf-8")

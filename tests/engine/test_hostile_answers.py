@@ -11,7 +11,7 @@ from saltpath.core import plain
 from saltpath.core.events import StepFinished
 from saltpath.server.api.views import exchange_view, outcome_view
 from saltpath.store import evidence
-from tests.engine.hostile import ANSWERS
+from tests.engine.hostile import ANSWERS, PAGE, with_table
 from tests.engine.raw import next_head, raw_server
 from tests.harbour import case, run_text
 
@@ -50,6 +50,10 @@ class HostileAnswers(unittest.TestCase):
         print(f"counted: {len(ANSWERS)} hostile answers; memory grew by {grown // 1000} MB", file=sys.__stdout__)
         self.assertLess(grown, MOST_GROWN_KB)
         self.assertGreaterEqual(len(ANSWERS), 150)
+
+    def test_the_page_lists_these(self) -> None:
+        page = PAGE.read_text(encoding="utf-8")
+        self.assertEqual(page, with_table(page), "python -m tests.engine.hostile writes them")
 
     def one(self, address: str, number: int) -> None:
         hostile, events = ANSWERS[number], []

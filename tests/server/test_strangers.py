@@ -28,10 +28,11 @@ class Strangers(unittest.TestCase):
         migrate(cls.folder)
         cls.port = free_port()
         app = make_app(cls.folder)
-        before = (listening.HEAD_S, listening.LEAST_RATE)
-        listening.HEAD_S, listening.LEAST_RATE = 1.5, 1_000_000
+        before = (listening.HEAD_S, listening.LEAST_RATE, listening.LINGER_S)
+        listening.HEAD_S, listening.LEAST_RATE, listening.LINGER_S = 1.5, 1_000_000, 4.0
         cls.addClassCleanup(setattr, listening, "HEAD_S", before[0])
         cls.addClassCleanup(setattr, listening, "LEAST_RATE", before[1])
+        cls.addClassCleanup(setattr, listening, "LINGER_S", before[2])
         threading.Thread(target=listening.serve, args=(app, "127.0.0.1", cls.port), daemon=True).start()
         for _ in range(200):
             try:
@@ -130,13 +131,33 @@ class Strangers(unittest.TestCase):
         head = b"POST /api/v1/projects HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/json\r\nTransfer-Encoding: chunked\r\n\r\n"
         connection = self.connected()
         connection.sendall(head)
-        sent = 0
+        for _ in range(60_000_000 // 65_536):
+            connection.sendall(b"10000\r\n" + b"x" * 65_536 + b"\r\n")
+        self.assertIn(b"413", connection.recv(100), "it takes more than it says")
+
+    def test_a_refusal_reaches_a_client_that_is_still_sending(self) -> None:
+        """And nothing of what it sends is held, or read for ever."""
+        connection = self.connected()
+        size = 400_000_000
+        connection.sendall(
+            b"POST /api/v1/projects HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/json\r\nContent-Length: %d\r\n\r\n"
+            % size
+        )
+        for _ in range(size // 1_000_000):
+            connection.sendall(b"x" * 1_000_000)
+        answer = b""
+        while piece := connection.recv(65_536):
+            answer += piece
+        self.assertTrue(answer.startswith(b"HTTP/1.1 413 "), answer[:100])
+        self.assertIn(b"urn:saltpath:", answer)
+        endless = self.connected()
+        endless.sendall(
+            b"POST /api/v1/projects HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/json\r\nContent-Length: 90000000000\r\n\r\n"
+        )
         with self.assertRaises(OSError):
-            while sent < 60_000_000:
-                connection.sendall(b"10000\r\n" + b"x" * 65536 + b"\r\n")
-                sent += 65536
-            connection.recv(100)
-            raise AssertionError("it takes more than it says")
+            for _ in range(400):
+                endless.sendall(b"x" * 1_000)
+                time.sleep(0.05)
 
     def test_the_folder_is_nobody_elses(self) -> None:
         self.assertEqual(stat.S_IMODE(self.folder.stat().st_mode), 0o700)

@@ -1,12 +1,16 @@
 """The web server's side that strangers reach first: waitress, with limits that stand before anything is read.
 
 - A body's limit is that of its address (limits.py), known from its head: one that is too large is answered before it comes.
+- What still comes of a body that was refused is read and thrown away for a while: a client that is sending when its connection is cut
+  sees the cut, and never the answer.
 - A request that comes too slowly is ended, whether its head or its body.
 - When all connections are taken, those on which nothing is asked go first, the longest silent ones before others.
 """
 
 from __future__ import annotations
 
+import contextlib
+import socket
 import time
 from typing import Any
 
@@ -28,6 +32,8 @@ LEAST_RATE = 20_000
 LOOK_S = 1
 DROPPED_AT_ONCE = 50
 LONGEST_HEAD = 64_000
+LINGER_S = 20.0
+"""For what still comes after a refusal."""
 
 
 class _Limited:
@@ -47,12 +53,15 @@ class Parser(HTTPRequestParser):  # type: ignore[misc]
 
     adj: Any
     content_length: int
+    unread = False
+    """Its body was refused by its length."""
 
     def parse_header(self, header_plus: bytes) -> None:
         super().parse_header(header_plus)
         most = largest_body(str(self.path))
         self.adj = _Limited(self.adj, most + 1)
         if self.content_length > most:
+            self.unread = True
             self.body_rcv = None  # the application refuses it by its length; what comes of it is not taken
             self.content_length = 0
             self.expect_continue = False
@@ -66,14 +75,40 @@ class Channel(HTTPChannel):  # type: ignore[misc]
     parser_class = Parser
     began: float | None = None
     """When the request that has not come whole yet began (monotonic seconds)."""
+    refused = False
+    """A request's body was refused; this connection is closed behind the answer."""
+    lingering: float | None = None
+    """Since when only what still comes of that body is read (monotonic seconds)."""
 
     def received(self, data: bytes) -> bool:
         taken = bool(super().received(data))
+        self.refused = self.refused or any(request.unread or request.error for request in self.requests)
         if self.request is None:
             self.began = None
         elif self.began is None:
             self.began = time.monotonic()
         return taken
+
+    def readable(self) -> bool:
+        return self.lingering is not None or bool(super().readable())
+
+    def handle_read(self) -> None:
+        if self.lingering is None:
+            super().handle_read()
+            return
+        try:
+            self.recv(self.adj.recv_bytes)  # closes the connection at its end
+        except OSError:
+            self.handle_close()
+
+    def handle_close(self) -> None:
+        if self.refused and self.lingering is None and self.connected:
+            self.lingering = time.monotonic()
+            self.will_close = self.close_when_flushed = False
+            with contextlib.suppress(OSError):
+                self.socket.shutdown(socket.SHUT_WR)
+                return
+        super().handle_close()
 
     @property
     def silent(self) -> bool:
@@ -81,6 +116,8 @@ class Channel(HTTPChannel):  # type: ignore[misc]
         return bool(not self.requests and self.total_outbufs_len == 0)
 
     def too_slow(self, now: float) -> bool:
+        if self.lingering is not None:
+            return now - self.lingering > LINGER_S
         if self.began is None or self.request is None:
             return False
         return bool(now - self.began > HEAD_S + self.request.body_bytes_received / LEAST_RATE)
