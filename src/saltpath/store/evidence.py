@@ -29,6 +29,8 @@ from saltpath.store.output_rows import OutputRow
 
 APART = 8_000
 _LEVEL = 3
+MOST_HELD = 50_000_000
+"""Bytes of first records."""
 _PLACE = re.compile(r"\d+\.")  # the number of an item, whose records are alike
 
 
@@ -158,18 +160,18 @@ def _apart(body: bytes, bodies: dict[bytes, bytes]) -> Any:
 
 
 class Packer:
-    """Compresses rows of one process's connections, remembering each step's first record of each run."""
+    """Compresses rows of one process's connections, remembering each step's first record of each run: the last `MOST_HELD` bytes of them.
+    A compressor is made for each use, which takes no longer than to use one that is kept; kept, each takes up to 4 MB."""
 
     def __init__(self) -> None:
         self._plain = zstandard.ZstdCompressor(level=_LEVEL)
-        self._bases: dict[tuple[int, str, int, str], tuple[int, zstandard.ZstdCompressor]] = {}
+        self._bases: dict[tuple[int, str, int, str], tuple[int, zstandard.ZstdCompressionDict]] = {}
+        self._held = 0
 
     def insert(
         self, connection: sqlite3.Connection, project: int, run: int, rows: list[StepRow], bare: bool = False
     ) -> None:
         """Insert rows within the caller's transaction; rows that are there already are left alone. `bare`: without what the steps saw."""
-        if len(self._bases) > 2000:
-            self._bases.clear()
         for row in rows:
             for key, body in () if bare else row.bodies.items():
                 connection.execute(
@@ -179,7 +181,10 @@ class Packer:
                 )
             name = (run, row.key or row.part, row.step, _PLACE.sub("", row.inner))
             base = None if bare else self._bases.get(name)
-            packed = b"" if bare else base[1].compress(row.record) if base else self._plain.compress(row.record)
+            packer = self._plain
+            if base is not None:
+                packer = zstandard.ZstdCompressor(level=_LEVEL, dict_data=base[1], write_content_size=True)
+            packed = b"" if bare else packer.compress(row.record)
             cursor = connection.execute(
                 "INSERT OR IGNORE INTO step (project, run, position, row, part, step, attempt, key, verdict, status, us, at,"
                 " base, packed, inner, size, flags) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
@@ -189,15 +194,20 @@ class Packer:
             if row.wrote is not None:
                 output_rows.insert(connection, project, run, row.position, row.wrote)
             if base is None and cursor.rowcount == 1 and not bare:
-                dictionary = zstandard.ZstdCompressionDict(row.record, dict_type=zstandard.DICT_TYPE_RAWCONTENT)
-                dictionary.precompute_compress(level=_LEVEL)
-                self._bases[name] = (
-                    int(cursor.lastrowid or 0), zstandard.ZstdCompressor(dict_data=dictionary, write_content_size=True),
-                )  # fmt: skip
+                self._remember(name, int(cursor.lastrowid or 0), row.record)
+
+    def _remember(self, name: tuple[int, str, int, str], id: int, record: bytes) -> None:
+        self._held += len(record)
+        while self._held > MOST_HELD and self._bases:
+            oldest = next(iter(self._bases))
+            self._held -= len(self._bases.pop(oldest)[1])
+        dictionary = zstandard.ZstdCompressionDict(record, dict_type=zstandard.DICT_TYPE_RAWCONTENT)
+        self._bases[name] = (id, dictionary)
 
     def forget(self) -> None:
         """After a rollback: bases may name rows that are not there."""
         self._bases.clear()
+        self._held = 0
 
 
 def record_parts_begun(connection: sqlite3.Connection, run: int, begun: Iterable[tuple[int, int, str]]) -> None:
