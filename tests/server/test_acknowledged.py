@@ -15,6 +15,7 @@ from typing import Any
 
 from saltpath.server.app import make_app
 from saltpath.store.database import connect, migrate
+from tests.application import PATIENCE_S
 
 PAIR_S = 0.12
 CASE = {"salt-path": 1, "case": "A berth", "steps": [{"request": "Read", "send": "GET http://h/"}]}
@@ -283,7 +284,10 @@ class Acknowledged(unittest.TestCase):
 
     def keep_on(self, name: str, end: float, done: list[int]) -> None:
         client, n = Client(self.app), 0
-        while time.monotonic() < end:
+        late = end + (
+            0 if name == "a suite's checks" else PATIENCE_S
+        )  # on a busy machine the other one may have had all of the time
+        while (now := time.monotonic()) < end or (not done and now < late):
             if OPERATIONS[name][0](self, client, n):
                 done.append(n)
                 n += 1
