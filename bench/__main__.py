@@ -4,7 +4,9 @@ from bench.command import e8
 from bench.engine import e1, e4
 from bench.nginx import harbour
 from bench.pages import main as s7
+from bench.readers import s9_s10
 from bench.recorded import e2_e3_e7
+from bench.restarts import main as f1
 from bench.rows import e6_s3
 from bench.runners import e5
 
@@ -16,3 +18,5 @@ with harbour() as address:
 e5()
 e6_s3()
 s7()
+s9_s10(15)
+f1(5)
