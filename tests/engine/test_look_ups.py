@@ -87,7 +87,9 @@ class Both(Looking):
             ("{ nights: { between: [1, 2] } }", "PC-1 PC-2"), ("{ nights: { is one of: [1, 3] } }", "PC-2 PC-3"), ("{ nights: [3] }", "a list"),
             ("{ id: { is one of: '[=ids]' } }", "PC-1 PC-3"), ("{ state: { absent: true } }", "PC-3"), ("{ state: { is not: quoted } }", "PC-2 PC-3"),
             ("{ vessel: { contains: Hara } }", "PC-3"), ("{ vessel: { starts with: \"O'\" } }", "PC-3"), ("{ vessel: { contains: '%' } }", "nothing at $[*].id"),
-            ("{ id: { is none of: [PC-1, PC-2] }, nights: 3 }", "PC-3"), ("{ id: '[=nobody]' }", "there is no value nobody"),
+            ("{ id: { is none of: [PC-1, PC-2] }, nights: 3 }", "PC-3"), ("{ id: { is none of: [] } }", "PC-1 PC-2 PC-3"),
+            ("{ id: { is one of: [] } }", "nothing at $[*].id"), ("{ state: { is none of: [] } }", "PC-1 PC-2 PC-3"),
+            ("{ id: '[=nobody]' }", "there is no value nobody"),
         ):  # fmt: skip
             with self.subTest(where):
                 self.assertIn(ids, self.rows(where, values={"m": 23.4, "ids": ["PC-1", "PC-3"]}))
@@ -187,6 +189,19 @@ class InSQLite(Both, unittest.TestCase):
         with sqlite3.connect(self.root / "harbour.db") as made:
             made.executescript(TABLE)
         made.close()
+
+    def test_a_cell_does_not_fill_the_memory(self) -> None:
+        before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+        for cell in (
+            "hex(zeroblob(300000000))",
+            "zeroblob(300000000)",
+            "printf('%.*c', 300000000, 'x')",
+            "replace(hex(zeroblob(9000000)), '0', '0123')",
+        ):
+            [done] = self.look(f"\n    look up: A\n    in: desk\n    sql: |\n      select {cell} as x")
+            self.assertEqual(done.verdict, "blocked", cell)
+            self.assertNotEqual(done.why.code, "fault")
+        self.assertLess(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before, 200_000, "kB")
 
     def told(self, vessel: str, metres: str) -> str:
         return f"{vessel} {metres.rstrip('0')}"  # SQLite keeps numbers without the zeros at their end

@@ -2,12 +2,18 @@
 
 import io
 import os
+import resource
+import tempfile
 import unittest
 import urllib.error
 import urllib.request
 import zipfile
+from pathlib import Path
 
 from saltpath.formats.folders import read_zip
+from saltpath.server.app import make_app
+from saltpath.store.database import migrate
+from saltpath.store.project_files import FOLDER
 from tests.application import PATIENCE_S, Application
 
 CREW = b"name,rank\nIda Wren,master\n"
@@ -104,3 +110,24 @@ class Files(unittest.TestCase):
         status, said = self.send("POST", "/projects/folder", too_large.getvalue(), "application/zip")
         self.assertEqual(status, 413)
         self.assertIn("title", said)
+
+    def test_a_disk_without_room_is_told(self):
+        """The limit of a file's size stands for a full disk: what is refused is of the same kind."""
+        with tempfile.TemporaryDirectory() as name:
+            migrate(Path(name))
+            client = make_app(Path(name)).test_client()
+            ask = {"headers": {"Host": "127.0.0.1"}}
+            made = client.post("/api/v1/projects", json={"name": "P"}, **ask).get_json()["id"]
+            path = f"/api/v1/projects/{made}/files/data/large.bin"
+            before = resource.getrlimit(resource.RLIMIT_FSIZE)
+            resource.setrlimit(resource.RLIMIT_FSIZE, (3_000_000, before[1]))
+            try:
+                answer = client.put(path, data=bytes(5_000_000), **ask, content_type="application/octet-stream")
+            finally:
+                resource.setrlimit(resource.RLIMIT_FSIZE, before)
+            self.assertEqual((answer.status_code, answer.get_json()["code"]), (507, "disk-full"), answer.get_data())
+            kept = client.get(f"/api/v1/projects/{made}/files", **ask).get_json()["items"]
+            self.assertEqual(kept, [], "nothing of it was kept")
+            self.assertEqual(list((Path(name) / FOLDER).rglob("*.part*")), [])
+            again = client.put(path, data=b"small", **ask, content_type="application/octet-stream")
+            self.assertEqual(again.status_code, 200, "and all goes on")
