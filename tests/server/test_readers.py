@@ -11,6 +11,7 @@ from saltpath.core.events import StepFinished
 from saltpath.server.app import make_app
 from saltpath.store import cases, evidence, jobs, people, projects, runs, shared_steps
 from saltpath.store.database import connect, migrate, write
+from saltpath.store.packing import Packer
 
 CASES, STEPS, SOURCES = 60, 6, 20
 MOST_CALLS, MOST_CALLS_OF_SOURCE = 60, 400
@@ -68,9 +69,7 @@ class Readers(unittest.TestCase):
             1, position, 0, "steps", step, "abcdef", "A", "request", "passed", None, 5, 200, (), (), {}, {}
         )
         with write(self.evidence):
-            evidence.Packer().insert(
-                self.evidence, self.project.id, self.run_asked.id, [evidence.row_of(event, position)]
-            )
+            Packer().insert(self.evidence, self.project.id, self.run_asked.id, [evidence.row_of(event, position)])
 
     def get(self, path: str) -> Any:
         answer = self.client.get("/api/v1" + path, headers={"Host": "127.0.0.1"})

@@ -20,6 +20,7 @@ from saltpath.runner.writer import Writer
 from saltpath.store import backup, cases, disk, events, evidence, jobs, keeping, people, projects, run_rows, runs
 from saltpath.store.database import connect, migrate, write
 from saltpath.store.keeping import DAY_US, Rules
+from saltpath.store.packing import Packer
 
 NOW = 2_000 * DAY_US
 LARGE = b"x" * 9_000
@@ -74,7 +75,7 @@ class Keeping(unittest.TestCase):
             for row in range(1, steps + 1)
         ]
         with write(self.evidence):
-            evidence.Packer().insert(self.evidence, self.project, run.id, rows)
+            Packer().insert(self.evidence, self.project, run.id, rows)
             run_rows.insert(self.evidence, self.project, run.id, ended)
         with write(self.main):
             runs.record_case_finished(self.main, run.id, 0, verdict, None, 5)

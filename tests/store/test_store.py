@@ -29,6 +29,7 @@ from saltpath.store import (
     workbooks,
 )
 from saltpath.store.database import Conflict, StoreError, connect, migrate, write
+from saltpath.store.packing import Packer
 from saltpath.store.values import CellChange, change_values, rename_value
 
 DOCUMENT = {
@@ -303,7 +304,7 @@ class Store(unittest.TestCase):
     def test_evidence_comes_back_as_it_was(self):
         store = connect(self.folder, "evidence")
         self.addCleanup(store.close)
-        packer = evidence.Packer()
+        packer = Packer()
         bodies = [b'{"a": 1318.40}', b"x" * 50_000, os.urandom(9_000), b'{"a": 1318.40}']
         events = [self.finished(number, body) for number, body in enumerate(bodies)]
         for _ in range(2):  # inserted once, however often it is handed in

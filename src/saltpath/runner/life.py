@@ -5,6 +5,7 @@ from __future__ import annotations
 import ctypes
 import fcntl
 import os
+import resource
 import signal
 import socket
 import struct
@@ -37,6 +38,17 @@ def die_with_parent() -> None:
         ctypes.CDLL(None, use_errno=True).prctl(_DEATH_SIGNAL, signal.SIGKILL, 0, 0, 0)
         if parent_gone():  # it went before this was said
             os.kill(os.getpid(), signal.SIGKILL)
+
+
+LEAST_MEMORY, MOST_MEMORY = 1_500_000_000, 4_000_000_000
+"""Of address space, which is more than what is used."""
+
+
+def limit_memory() -> None:
+    """What asks for more gets a MemoryError, which costs its step alone, where the machine would have ended this process or another."""
+    machine = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
+    most = max(LEAST_MEMORY, min(MOST_MEMORY, machine * 3 // 4))
+    resource.setrlimit(resource.RLIMIT_AS, (most, most))
 
 
 @contextmanager

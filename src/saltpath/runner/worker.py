@@ -10,7 +10,6 @@ from __future__ import annotations
 import asyncio
 import logging
 import os
-import resource
 import sqlite3
 import threading
 from collections.abc import Callable, Iterable, Iterator
@@ -35,7 +34,7 @@ from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan, utc_us
 from saltpath.engine.stop import Stop
 from saltpath.formats.rows import rows_reader
-from saltpath.runner.life import Heartbeat, Told, holding, parent_gone
+from saltpath.runner.life import Heartbeat, Told, holding, limit_memory, parent_gone
 from saltpath.runner.recorder import Recorder
 from saltpath.store import (
     cases,
@@ -58,8 +57,6 @@ LOOK_S = 0.010
 LOOK_ANYWAY_S = 0.4
 MOST_STUCK = 5
 MOST_LOOKED_AT = 50
-LEAST_MEMORY, MOST_MEMORY = 1_500_000_000, 4_000_000_000
-"""Of address space, which is more than what is used."""
 SETTLED_S = 60
 MOST_STEPS_READ = 5_000
 """Of cases that are kept as they were read; a step with five checks takes 5 kB, and reading it 160 us."""
@@ -388,14 +385,7 @@ def _every(outcomes: Iterable[Outcome]) -> Iterator[Outcome]:
         yield from _every(outcome.parts)
 
 
-def _limit_memory() -> None:
-    """What asks for more gets a MemoryError, which costs its step alone, where the machine would have ended this process or another."""
-    machine = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
-    most = max(LEAST_MEMORY, min(MOST_MEMORY, machine * 3 // 4))
-    resource.setrlimit(resource.RLIMIT_AS, (most, most))
-
-
 def main(folder: Path, name: str, descriptor: int, own_port: int) -> None:
-    _limit_memory()
+    limit_memory()
     with holding(folder):
         Worker(folder, name, Heartbeat(descriptor), own_port).serve()

@@ -22,7 +22,8 @@ from saltpath.runner.life import Told, holding, parent_gone, woken_by_signals
 from saltpath.runner.wire import RELEASE, SOCKET, Message, acknowledge, unpack
 from saltpath.store import disk, events, evidence, jobs, run_rows, runs
 from saltpath.store.database import connect, write
-from saltpath.store.evidence import Packer, StepRow
+from saltpath.store.evidence import StepRow
+from saltpath.store.packing import Packer
 from saltpath.store.run_rows import RowRow
 
 MOST = 200
