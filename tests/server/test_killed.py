@@ -1,6 +1,6 @@
 """kill -9 of each process in the middle of runs: back within 5 s, nothing lost that was reported, the database sound.
 
-Twelve rounds here; `python -m tests.server.test_killed ROUNDS` makes as many as you like."""
+One of each here (test_interrupted.py makes more); `python -m tests.server.test_killed ROUNDS` makes as many as you like."""
 
 import sqlite3
 import sys
@@ -24,7 +24,7 @@ BACK_S = 5.0
 
 
 class Killed(unittest.TestCase):
-    rounds = 9
+    rounds = 3
     back_s = 3 * BACK_S
 
     def test_nothing_reported_is_lost(self):
