@@ -61,19 +61,19 @@ def looked_through(folder: Path, project: int, version: int, document: Any) -> d
             looking.process = subprocess.Popen(
                 words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
             )
-            assert looking.process.stdout is not None and looking.process.stdin is not None
-            with contextlib.suppress(OSError), looking.process.stdin as asked:  # as long as it likes, unlike a word
-                asked.write(text.encode())
-            threading.Thread(target=_listen, args=(looking, looking.process.stdout), daemon=True).start()
+            threading.Thread(target=_listen, args=(looking, looking.process, text), daemon=True).start()
     return looking.said
 
 
-def _listen(looking: Looking, out: Any) -> None:
-    assert looking.process is not None
-    with out:
+def _listen(looking: Looking, process: subprocess.Popen[bytes], document: str) -> None:
+    """Hand the process the source's document, which is as long as it likes, and note what it says."""
+    assert process.stdout is not None and process.stdin is not None
+    with contextlib.suppress(OSError), process.stdin as asked:
+        asked.write(document.encode())
+    with process.stdout as out:
         for line in out:
             looking.said = plain.read_json(line)
-    looking.process.wait()
+    process.wait()
     if looking.said["state"] != "done":
         looking.said = {**looking.said, "state": "broken off"}
     looking.process = None
