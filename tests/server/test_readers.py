@@ -9,7 +9,7 @@ from typing import Any
 
 from saltpath.core.events import StepFinished
 from saltpath.server.app import make_app
-from saltpath.store import cases, evidence, jobs, people, projects, runs, shared_steps
+from saltpath.store import cases, documents, evidence, jobs, people, projects, runs, shared_steps, sources
 from saltpath.store.database import connect, migrate, write
 from saltpath.store.packing import Packer
 
@@ -126,3 +126,20 @@ class Readers(unittest.TestCase):
         [shared] = shared_steps.shared_steps(self.main, self.project.id)
         cases.save_case(self.main, shared.oid, self.owner, 1, {**shared.document, "shared": "Sign in"}, {})
         self.assertEqual(self.get(path)["cases"][3]["stepNames"][-1]["name"], "Sign in")
+
+    def test_a_suite_that_is_called_otherwise_is_so_in_its_runs(self) -> None:
+        path = f"/runs/{self.run_asked.oid}"
+        self.assertEqual(self.get(path)["cases"][3]["suite"], "S")
+        [suite] = projects.suites(self.main, self.project.id)
+        documents.change(self.main, suite, self.owner, lambda held: {**held, "suite": "Sea"})
+        self.assertEqual({case["suite"] for case in self.get(path)["cases"]}, {"Sea"})
+
+    def test_a_source_with_other_columns_is_seen_by_who_uses_which_value(self) -> None:
+        """A case over its rows says what one of its columns is: where that is no column any more, it wants a value."""
+        case, path = self.cases[0], f"/values?project={self.project.oid}"
+        changed = {**document(0), "steps": [{"request": "One", "send": "GET [=a]/"}]}
+        cases.save_case(self.main, case.oid, self.owner, case.version, changed, {})
+        self.assertEqual([item["name"] for item in self.get(path)["items"]], ["v"])
+        sources.put_source(self.main, self.project, self.owner, "s1", {"make": 3, "columns": {"b": "1"}})
+        items = {item["name"]: item["nowhere"] for item in self.get(path)["items"]}
+        self.assertEqual(items, {"v": False, "a": True})

@@ -213,5 +213,5 @@ def row_seen(
             return Row(number, ended.data)
     scopes.seeded = (run.seed if run else 1, case.key, 1)
     scopes.now_us = (run.started_at if run else None) or now_us()
-    begin = begin_of(stored.project, source_of(stored.project, case, project), scopes)
+    begin = begin_of(stored.project, source_of(stored.project, case.rows, project), scopes)
     return begin.rows[0] if begin.rows else None

@@ -12,7 +12,7 @@ from itertools import islice
 from typing import Any
 
 from saltpath.core import plain
-from saltpath.core.case import Case, Project
+from saltpath.core.case import Project
 from saltpath.core.grammar import Unreadable
 from saltpath.core.outputs import columns_of
 from saltpath.core.scopes import Scopes
@@ -43,12 +43,12 @@ class Begin:
     problem: str = ""
 
 
-def source_of(project: int, case: Case, of: Project | None = None) -> Source | Why | None:
+def source_of(project: int, rows: Source | None, of: Project | None = None) -> Source | Why | None:
     """Where a case's rows come from, or why that is not known; None of a case without rows."""
-    if case.rows is None or not isinstance(case.rows, NamedRows):
-        return case.rows
+    if rows is None or not isinstance(rows, NamedRows):
+        return rows
     of = of or project_of(projects.project_by_id(database(), project))
-    return of.source_of(case.rows)
+    return of.source_of(rows)
 
 
 def begin_of(project: int, source: Source | Why | None, scopes: Scopes | None = None) -> Begin:

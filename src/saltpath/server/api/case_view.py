@@ -38,7 +38,7 @@ def case_answer(stored: cases.StoredCase) -> Response:
     environments = [environment_of(e).values for e in standing]
     of_suite, of_project = suite_of(suite), project_of(project)
     values, shared = of_suite.values, of_project.values
-    source = source_of(stored.project, case, of_project)
+    source = source_of(stored.project, case.rows, of_project)
     begin = begin_of_case(stored, case, of_suite, of_project, source)
     may_differ = begin.names is None or isinstance(source, (DatabaseRows, ListRows))  # when it runs
     columns = None if may_differ else frozenset(begin.names or ())

@@ -44,7 +44,7 @@ def finished_requests(id: str) -> Response:
     environment = _environment(stored.project, request.args.get("environment", ""))
     scopes = _scopes(stored, case, environment)
     suite, project = around(stored)
-    source = source_of(stored.project, case, project)
+    source = source_of(stored.project, case.rows, project)
     begin = begin_of_case(stored, case, suite, project, source)
     rows = begin.rows if case.rows is not None else [Row(1, {})]
     return json_answer(

@@ -56,7 +56,7 @@ def _line(run: runs.Run, entry: runs.RunCase, plan: _Plan, heads: str, shared: t
     make = partial(_written, run, entry, plan, heads)
     if plan.has_rows and entry.state != "finished":
         return make()  # its rows come and go without its steps
-    version = (entry.state, entry.verdict, entry.us, entry.version, heads, shared)
+    version = (entry.state, entry.verdict, entry.us, entry.name, entry.suite, entry.version, heads, shared)
     return _lines.of(f"{run.oid} {entry.position}", version, make)
 
 
