@@ -177,3 +177,33 @@ class Setup(BrowserTest):
         self.go("/setup")
         expect(self.page.get_by_label("What is kept")).to_contain_text("Below 500.0 MB no evidence is kept")
         self.assertEqual(self.axe(), [])
+
+    def test_what_is_kept_is_not_shortened_by_a_page_that_has_not_seen_it(self):
+        """Two tabs: what one says is more than before to it, and less than the other one has said meanwhile."""
+        at = f"/projects/{self.app.project}/keeping"
+        self.addCleanup(self.app.ask, "PATCH", at, self.app.get(at))
+        self.go("/setup")
+        number = self.page.get_by_title("How many days runs are kept", exact=True)
+        expect(number).to_have_text("365 days")
+        self.assertEqual(self.app.ask("PATCH", at, {"runDays": 500})[0], 200)
+        for text, said in (
+            ("1e3", "whole number"),
+            ("-5", "whole number"),
+            ("1,5", "whole number"),
+            ("450", "it is 500 now"),
+        ):
+            number.click()
+            self.page.keyboard.press("Control+a")
+            self.page.keyboard.type(text)
+            self.page.keyboard.press("Enter")
+            expect(self.page.get_by_label("What is kept").get_by_role("alert")).to_contain_text(said)
+            self.page.keyboard.press("Escape")
+        self.said.clear()  # the refusal
+        expect(number).to_have_text("500 days")
+        self.assertEqual(self.app.get(at)["runDays"], 500)
+        number.click()
+        self.page.keyboard.press("Control+a")
+        self.page.keyboard.type("10 000")
+        self.page.keyboard.press("Enter")
+        expect(number).to_contain_text("000 days")
+        self.assertEqual(self.app.get(at)["runDays"], 10_000)

@@ -54,6 +54,9 @@ _HEAD: Any = {
     "ms": NUMBER,
     "size": WHOLE,
 }
+_RULES: Any = dict.fromkeys(
+    ("runDays", "leastRuns", "mostRuns", "evidenceDays", "badEvidenceDays", "trialDays", "eventDays"), WHOLE
+)
 _EVIDENCE: Any = {
     **_HEAD, "at": TEXT, "name": TEXT, "kind": TEXT, "why": _maybe("Reason"), "counts": FLAG,
     "attempts": WHOLE, "exchanges": _list("Exchange"), "checks": _list("Outcome"), "kept": _list("Kept"), "used": _list("Used"),
@@ -63,9 +66,8 @@ SHAPES: dict[str, Any] = {
     "Problem": {**_object(("problems",), type=TEXT, title=TEXT, status=WHOLE, code=TEXT,
                           problems={"type": "array", "items": {"type": "object"}}), "additionalProperties": True},
     "Health": _object(state=TEXT),
-    "Keeping": _object(runDays=WHOLE, leastRuns=WHOLE, mostRuns=WHOLE, evidenceDays=WHOLE, badEvidenceDays=WHOLE, trialDays=WHOLE, eventDays=WHOLE),
-    "KeepingChange": _object(("runDays", "leastRuns", "mostRuns", "evidenceDays", "badEvidenceDays", "trialDays", "eventDays"),
-                             runDays=WHOLE, leastRuns=WHOLE, mostRuns=WHOLE, evidenceDays=WHOLE, badEvidenceDays=WHOLE, trialDays=WHOLE, eventDays=WHOLE),
+    "Keeping": _object(**_RULES),
+    "KeepingChange": _object((*_RULES, "seen"), **_RULES, seen=_object(tuple(_RULES), **_RULES)),
     "Storage": _object(results=WHOLE, evidence=WHOLE, files=WHOLE, free=WHOLE, low=FLAG, least=WHOLE),
     "Person": _object(id=TEXT, name=TEXT, initials=TEXT, role=TEXT),
     "Project": _object(id=TEXT, name=TEXT, about=TEXT),

@@ -13,7 +13,7 @@ from typing import Any
 
 from saltpath.core import plain
 from saltpath.core.grammar import Unreadable
-from saltpath.store.database import now_us, write
+from saltpath.store.database import Taken, now_us, write
 
 DAY_US = 86_400_000_000
 PIECE = 200
@@ -50,6 +50,18 @@ class Rules:
     """What pages were told as it happened."""
 
 
+SAID = {
+    "run_days": "many days runs are kept",
+    "least_runs": "many runs of a case stay at least",
+    "most_runs": "many runs of a case stay at most",
+    "evidence_days": "many days evidence is kept",
+    "bad_evidence_days": "many days evidence of what went wrong is kept",
+    "trial_days": "many days trials are kept",
+    "event_days": "many days is kept what pages were told",
+}
+"""The rules as sentences say them, behind “how”."""
+
+
 def read_rules(given: dict[str, Any], over: Rules) -> Rules:
     """Rules with some changed, by their names. Raises Unreadable."""
     known = {field.name for field in fields(Rules)}
@@ -59,7 +71,7 @@ def read_rules(given: dict[str, Any], over: Rules) -> Rules:
             raise Unreadable(f"{name} is no rule of what is kept")
         least, most = (1, MOST_RUNS) if name.endswith("runs") else (0 if name == "evidence_days" else 1, MOST_DAYS)
         if type(value) is not int or not least <= value <= most:
-            raise Unreadable(f"{name.replace('_', ' ')} is a whole number from {least} to {most}")
+            raise Unreadable(f"how {SAID[name]} is a whole number from {least} to {most}")
         values[name] = value
     made = Rules(**{**{field.name: getattr(over, field.name) for field in fields(Rules)}, **values})
     if made.bad_evidence_days < made.evidence_days:
@@ -74,10 +86,17 @@ def rules_of(connection: sqlite3.Connection, project: int) -> Rules:
     return Rules(**plain.read_json(row["rules"])) if row else Rules()
 
 
-def set_rules(connection: sqlite3.Connection, project: int, actor: int, given: dict[str, Any]) -> Rules:
-    """Change some rules. Raises Unreadable."""
+def set_rules(
+    connection: sqlite3.Connection, project: int, actor: int, given: dict[str, Any], seen: dict[str, Any] | None = None
+) -> Rules:
+    """Change some rules, by their names. `seen`: rules that must be as they were seen, so that nobody keeps less than somebody else has
+    just said without being asked. Raises Unreadable, and Taken where they are not."""
     with write(connection):
-        made = read_rules(given, rules_of(connection, project))
+        now = rules_of(connection, project)
+        for name, value in (seen or {}).items():
+            if name in SAID and getattr(now, name) != value:
+                raise Taken(f"how {SAID[name]} was changed meanwhile; it is {getattr(now, name)} now")
+        made = read_rules(given, now)
         values = {field.name: getattr(made, field.name) for field in fields(Rules)}
         connection.execute(
             "INSERT OR REPLACE INTO keeping (project, rules, actor, at) VALUES (?, ?, ?, ?)",

@@ -1385,6 +1385,15 @@ export interface components {
             badEvidenceDays?: number;
             trialDays?: number;
             eventDays?: number;
+            seen?: {
+                runDays?: number;
+                leastRuns?: number;
+                mostRuns?: number;
+                evidenceDays?: number;
+                badEvidenceDays?: number;
+                trialDays?: number;
+                eventDays?: number;
+            };
         };
         Storage: {
             results: number;

@@ -27,14 +27,23 @@ def read_keeping(id: str) -> Response:
 
 @keeping_api.patch("/projects/<id>/keeping")
 def change_keeping(id: str) -> Response:
-    """Change some of it. What is kept no more goes within ten minutes, and cannot be brought back."""
-    given = body()
+    """Change some of it. What is kept no more goes within ten minutes, and cannot be brought back. `seen`: rules that must still be as they
+    were seen; 409 where they are not."""
+    given = dict(body())
+    seen = given.pop("seen", {})
+    if not isinstance(seen, dict):
+        raise Refused(422, "seen", "seen is an object: rules as they were seen.")
+    project = projects.project(database(), id)
+    rules = keeping.set_rules(database(), project.id, actor().id, _by_field(given), _by_field(seen))
+    return json_answer(_view(rules))
+
+
+def _by_field(given: dict[str, Any]) -> dict[str, Any]:
+    """Rules by the names of their fields. Raises Refused."""
     unknown = [name for name in given if name not in _NAMES]
     if unknown:
         raise Refused(422, "keeping", f"{unknown[0]} is no rule of what is kept.")
-    project = projects.project(database(), id)
-    changed = {_NAMES[name]: value for name, value in given.items()}
-    return json_answer(_view(keeping.set_rules(database(), project.id, actor().id, changed)))
+    return {_NAMES[name]: value for name, value in given.items()}
 
 
 def _view(rules: keeping.Rules) -> dict[str, Any]:

@@ -25,8 +25,9 @@ export function Kept({ project }: { project: string }) {
   if (!kept.data) return null;
   const rules = kept.data;
   const change = async (rule: keyof Keeping, typed: string): Promise<string | undefined> => {
-    const number = Number(typed.trim().replaceAll(",", ""));
-    if (typed.trim() === "" || !Number.isInteger(number)) return "Give a whole number.";
+    const digits = typed.replace(/\s/g, ""); // the page itself writes 10 000
+    if (!/^[0-9]{1,9}$/.test(digits)) return "Give a whole number.";
+    const number = Number(digits);
     if (number === rules[rule]) return undefined;
     if (number < rules[rule] && rule !== "eventDays") {
       const sure = await ask({
@@ -38,9 +39,11 @@ export function Kept({ project }: { project: string }) {
       if (!sure) return undefined;
     }
     try {
-      client.setQueryData(["keeping", project], await api.changeKeeping(project, { [rule]: number }));
+      const seen = { [rule]: rules[rule] };
+      client.setQueryData(["keeping", project], await api.changeKeeping(project, { [rule]: number, seen }));
       return undefined;
     } catch (problem) {
+      void kept.refetch();
       return (problem as Error).message;
     }
   };
