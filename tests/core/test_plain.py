@@ -10,6 +10,12 @@ from saltpath.core.why import TEMPLATES, Why, why
 
 
 class Kinds(unittest.TestCase):
+    def test_one_number_that_only_the_patient_reader_takes_leaves_the_others_as_they_are(self):
+        rest = '[1, -7, 1.50, true, null, 12345678901234567890, {"a": 3}]'
+        patiently = plain.read_json(f"[{rest}, {'9' * 5_000}]")[0]
+        self.assertEqual(list(map(type, patiently)), list(map(type, plain.read_json(rest))))
+        self.assertEqual(patiently, plain.read_json(rest))
+
     def test_kinds(self):
         for value, kind in [
             (None, "null"),

@@ -1,6 +1,7 @@
 """The store: migrations, revisions, secrets, evidence packed and read back."""
 
 import os
+import random
 import sqlite3
 import stat
 import tempfile
@@ -11,6 +12,9 @@ from contextlib import closing
 from decimal import Decimal
 from pathlib import Path
 
+from msgspec import structs
+
+from saltpath.core import plain
 from saltpath.core.checks.judge import Outcome
 from saltpath.core.events import StepFinished
 from saltpath.core.exchange import Exchange, Times
@@ -310,7 +314,7 @@ class Store(unittest.TestCase):
         for _ in range(2):  # inserted once, however often it is handed in
             with write(store):
                 packer.insert(store, 1, 1, [evidence.row_of(event, 0) for event in events])
-        back = evidence.steps(store, 1, 0)
+        back = list(evidence.steps(store, 1, 0))
         self.assertEqual(len(back), 4)
         for event, step in zip(events, back, strict=True):
             self.assertEqual((step.exchanges, step.outcomes, step.kept), (event.exchanges, event.outcomes, event.kept))
@@ -318,6 +322,38 @@ class Store(unittest.TestCase):
         self.assertEqual(str(back[0].kept["k"]), "0.30")
         one = evidence.step(store, 1, 0, 1, "steps", 1)
         self.assertEqual(one.exchanges[0].body, bodies[1])
+
+    def kept_of(self, outcome: Outcome) -> tuple[Outcome, int]:
+        """What comes back of an outcome, and the octets that it took on its way."""
+        store = connect(self.folder, "evidence")
+        self.addCleanup(store.close)
+        row = evidence.row_of(structs.replace(self.finished(1, b"{}"), outcomes=(outcome,)), 0)
+        with write(store):
+            store.execute("DELETE FROM step")
+            Packer().insert(store, 1, 1, [row])
+        [step] = evidence.steps(store, 1, 0)
+        self.assertTrue(step.outcomes, step.why)
+        return step.outcomes[0], len(row.record)
+
+    def test_an_outcome_keeps_of_a_long_value_what_is_shown_of_it(self):
+        chance = random.Random(5)
+        for length in [chance.choice((5, 1_990, 2_010, 7_980, 8_020, 300_000)) for _ in range(60)]:
+            text = chance.choice(("a", "ø", "\N{GRINNING FACE}", "\n", '"', "\ud800")) * length
+            value = chance.choice(
+                (text, [text], {text: text}, {"…": text}, Decimal("1" * length), [Decimal("1.50")] * (length // 4))
+            )
+            part = Outcome("passed", "b", value, [value])
+            back, size = self.kept_of(Outcome("failed", "a", value, {"x": value}, parts=(part,)))
+            whole = plain.with_whole_texts(value)
+            for found in (back, back.parts[0]):
+                self.assertEqual(plain.show(found.expected, 2_000), plain.show(whole, 2_000))
+            self.assertEqual(plain.show(back.actual, 2_000), plain.show({"x": whole}, 2_000))
+            self.assertEqual(plain.show(back.parts[0].actual, 2_000), plain.show([whole], 2_000))
+            self.assertLess(size, 200_000)
+
+    def test_what_later_runs_compare_with_is_kept_whole(self):
+        value = {"lines": ["x" * 300_000]}
+        self.assertEqual(self.kept_of(Outcome("passed", "a", None, value, whole=True))[0].actual, value)
 
     def test_a_failed_write_leaves_nothing(self):
         with self.assertRaises(sqlite3.IntegrityError), write(self.main):

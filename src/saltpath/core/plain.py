@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from contextvars import ContextVar
+from dataclasses import dataclass
 from decimal import MAX_EMAX, MAX_PREC, MIN_EMIN, Context, Decimal, Inexact, InvalidOperation, Overflow, Underflow
 from typing import Any
 
@@ -71,12 +72,17 @@ def _read_patiently(text: str | bytes, problem: msgspec.DecodeError) -> Any:
     import json
 
     try:
-        found = json.loads(octets.decode(), parse_float=_exact, parse_int=Decimal, parse_constant=_refused)
+        found = json.loads(octets.decode(), parse_float=_exact, parse_int=_whole, parse_constant=_refused)
     except UnicodeDecodeError:
         raise NotPlain("it is not UTF-8") from None
     except (ValueError, RecursionError, ArithmeticError) as second:
         raise NotPlain(str(second)) from None
     return with_whole_texts(found)
+
+
+def _whole(digits: str) -> int | Decimal:
+    """An integer; Python's own takes no more digits."""
+    return int(digits) if len(digits) <= 4_000 else Decimal(digits)
 
 
 def _refused(constant: str) -> Any:
@@ -191,7 +197,30 @@ def as_text(value: Any) -> str:
         return "false"
     if isinstance(value, (int, Decimal)):
         return str(value)
+    if isinstance(value, Beginning):
+        return value.text
     return write_json(value).decode()
+
+
+@dataclass(frozen=True, slots=True)
+class Beginning:
+    """What is left of a value that was too long to keep: how its text begins (`beginning`)."""
+
+    text: str
+
+
+def beginning(value: Any, most: int) -> Any:
+    """The value if its text has at most so many characters (of a list or an object written already), else what shows as it does
+    as far as that: the first characters of a text, or a Beginning."""
+    if isinstance(value, str):
+        return value if len(value) <= most else value[:most]
+    if isinstance(value, (list, dict)):
+        written = write_json(value)
+        return msgspec.Raw(written) if len(written) <= most else Beginning(written[:most].decode(errors="ignore"))
+    if isinstance(value, Decimal) and value.__sizeof__() > most // 2:
+        text = str(value)
+        return value if len(text) <= most else Beginning(text[:most])
+    return value
 
 
 masking: ContextVar[Callable[[str], str] | None] = ContextVar("masking", default=None)

@@ -173,7 +173,7 @@ def _seen_in(stored: StoredCase, oid: str, row: int | None) -> tuple[runs.Run | 
     return run, runs.verdict_of_case(database(), run.id, position), _by_key(run, steps)
 
 
-def _by_key(run: runs.Run, steps: list[StepEvidence]) -> Found:
+def _by_key(run: runs.Run, steps: Iterable[StepEvidence]) -> Found:
     """What each step of the case saw, by its key; one for each item the first time that it was bad, else the last time. What stands
     inside shared steps belongs to these."""
     found: Found = {}

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import sqlite3
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -27,6 +27,8 @@ from saltpath.store.database import at_once
 from saltpath.store.output_rows import OutputRow
 
 APART = 8_000
+LONGEST_SEEN = 8_000
+"""Of what a check expected and found, the characters that are kept: four times as many as a page shows. The answer has all of it."""
 
 
 class StepRow(msgspec.Struct, array_like=True):
@@ -118,15 +120,27 @@ def row_of(event: StepFinished, position: int) -> StepRow:
 
 def _packed(o: Outcome) -> list[Any]:
     """An outcome as a list; what only some have comes last, and only there."""
-    packed: list[Any] = [o.verdict, o.check, o.expected, o.actual, o.where, _why(o.why), o.advice, o.note]
-    if o.parts or o.role or o.origin:
+    expected, actual, begins = o.expected, o.actual, 0
+    if not o.whole:
+        expected, actual = plain.beginning(expected, LONGEST_SEEN), plain.beginning(actual, LONGEST_SEEN)
+        if isinstance(expected, plain.Beginning):
+            expected, begins = expected.text, 1
+        if isinstance(actual, plain.Beginning):
+            actual, begins = actual.text, begins | 2
+    packed: list[Any] = [o.verdict, o.check, expected, actual, o.where, _why(o.why), o.advice, o.note]
+    if o.parts or o.role or o.origin or begins:
         packed += [[_packed(part) for part in o.parts], o.role, o.origin]
+    if begins:
+        packed.append(begins)
     return packed
 
 
 def _outcome(packed: list[Any]) -> Outcome:
     verdict, check, expected, actual, where, why, advice, note, *more = packed
-    parts, role, origin = more or ([], "", "")
+    parts, role, origin, *begins = more or ([], "", "")
+    if begins:
+        expected = plain.Beginning(expected) if begins[0] & 1 else expected
+        actual = plain.Beginning(actual) if begins[0] & 2 else actual
     return Outcome(
         verdict,
         check,
@@ -237,15 +251,15 @@ def heads_of_rows(connection: sqlite3.Connection, run: int, position: int, rows:
     return [StepHead(*row) for row in found]
 
 
-def steps(connection: sqlite3.Connection, run: int, position: int, row: int | None = None) -> list[StepEvidence]:
-    """The steps of one case of a run, with their evidence: of a case with rows those of one row (by default that to look at first), and
-    those around them."""
+def steps(connection: sqlite3.Connection, run: int, position: int, row: int | None = None) -> Iterator[StepEvidence]:
+    """The steps of one case of a run, with their evidence, each unpacked when it is come to: of a case with rows those of one row (by
+    default that to look at first), and those around them."""
     chosen = run_rows.first(connection, run, position) if row is None else row
     where, values = ("", ()) if chosen is None else ("AND row IN (0, ?)", (chosen,))
     rows = connection.execute(
         f"SELECT * FROM step WHERE run = ? AND position = ? {where} ORDER BY id", (run, position, *values)
     ).fetchall()
-    return [_evidence(connection, row) for row in rows]
+    return (_evidence(connection, row) for row in rows)
 
 
 def steps_with_key(

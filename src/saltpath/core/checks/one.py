@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
+from msgspec.structs import replace
+
 from saltpath.core import plain
 from saltpath.core.answer import Answer
 from saltpath.core.case import Check
@@ -147,10 +149,10 @@ def _judge_as_before(check: Check, found: Found, scopes: Scopes) -> Outcome:
         return outcome_of(check, "failed", None, None, (check.of.text,), found.nothing)
     actual = taken(found)
     if check.sentence not in scopes.measures:
-        return outcome_of(check, "passed", None, actual, reason=why("taken-as-measure"))
+        return replace(outcome_of(check, "passed", None, actual, reason=why("taken-as-measure")), whole=True)
     before = scopes.measures[check.sentence]
     if plain.same(actual, before):
-        return outcome_of(check, "passed", before, actual)
+        return replace(outcome_of(check, "passed", before, actual), whole=True)
     problem = TABLE["is"].judge(actual, before, _SETTINGS["json"])
     if problem is None or problem.code != "differs-at":
         problem = why("not-as-before", actual=plain.show(actual), expected=plain.show(before))

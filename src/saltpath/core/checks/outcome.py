@@ -29,6 +29,8 @@ class Outcome(msgspec.Struct, frozen=True, gc=False):
     parts: tuple[Outcome, ...] = ()
     role: str = ""
     origin: str = ""
+    whole: bool = False
+    """Whether later runs compare with its actual value, so that all of it is kept."""
 
     @property
     def counts(self) -> bool:

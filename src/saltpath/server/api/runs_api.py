@@ -6,8 +6,10 @@ import re
 import secrets
 from typing import Any
 
+import msgspec
 from flask import Blueprint, Response, request
 
+from saltpath.core import plain
 from saltpath.core.case import Answered
 from saltpath.core.grammar import Unreadable
 from saltpath.core.measures import counted
@@ -267,7 +269,8 @@ def read_run_case(id: str, position: int) -> Response:
     """Every step of one case of a run, with its evidence; of a case with rows those of `?row=`, by default of the row to look at first."""
     run = runs.run(database(), id)
     steps = evidence.steps(database("evidence"), run.id, min(position, 2**31), whole("row", 0) or None)
-    return json_answer({"items": [step_view(step, run.oid) for step in steps], "next": None})
+    written = [msgspec.Raw(plain.write_json(step_view(step, run.oid))) for step in steps]
+    return json_answer({"items": written, "next": None})
 
 
 @runs_api.post("/runs/<id>/stop")

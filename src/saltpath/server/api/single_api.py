@@ -75,7 +75,7 @@ def _by_names(found: cases.StoredCase) -> cases.StoredCase:
 def _sendings(case: cases.StoredCase, most: int) -> list[dict[str, Any]]:
     items = []
     for run_id, position in runs.last_runs_of_case(database(), case.project, case.id, most):
-        steps = evidence.steps(database("evidence"), run_id, position)
+        steps = list(evidence.steps(database("evidence"), run_id, position))
         if steps:
             run = runs.run_by_id(database(), run_id)
             version = next(e.version for e in runs.run_cases(database(), run_id) if e.position == position)
