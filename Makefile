@@ -6,10 +6,11 @@ BIN := $(VENV)/bin
 STAMPS := .setup-stamps
 PAGES := src/saltpath/server/pages/index.html
 WEB := $(shell find web/src web/public web/index.html web/vite.config.ts web/tsconfig.json -type f 2>/dev/null)
+PYTHONS := $(shell find src tests bench -name '*.py')
 
 .PHONY: setup demo test check bench lock docs api-types schemas screenshots wheel clean
 
-setup: $(STAMPS)/python $(PAGES)
+setup: $(STAMPS)/python $(STAMPS)/compiled $(PAGES)
 
 $(STAMPS)/python: requirements.lock requirements-dev.lock pyproject.toml
 	@echo "Setting up Python packages in $(VENV)"
@@ -17,6 +18,11 @@ $(STAMPS)/python: requirements.lock requirements-dev.lock pyproject.toml
 	@test -x $(BIN)/python || $(PYTHON) -m venv $(VENV) || (echo "Python 3.11 with venv is needed: apt-get install python3-venv" && exit 1)
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-virtualenv -r requirements-dev.lock
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@touch $@
+
+# Where the environment keeps Python from writing bytecode, each of the application's processes would compile its modules anew.
+$(STAMPS)/compiled: $(STAMPS)/python $(PYTHONS)
+	@$(BIN)/python -m compileall -q src tests bench
 	@touch $@
 
 $(STAMPS)/npm: web/package.json web/package-lock.json
