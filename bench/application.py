@@ -68,17 +68,9 @@ class Application:
             return json.load(answer)
 
     def pids(self, kind: str) -> list[int]:
-        """The process ids of the application's runners, or of its writer."""
-        found = []
-        for folder in Path("/proc").iterdir():
-            if folder.name.isdigit():
-                try:
-                    words = (folder / "cmdline").read_bytes().decode().split("\0")
-                except OSError:
-                    continue
-                if "saltpath.processes" in words and kind in words and self._folder.name in words:
-                    found.append(int(folder.name))
-        return found
+        """The process ids of the application's processes of a kind: web, runner, writer or keeper."""
+        children = Path(f"/proc/{self._process.pid}/task/{self._process.pid}/children").read_text().split()
+        return [int(pid) for pid in children if Path(f"/proc/{pid}/comm").read_text() == f"saltpath-{kind}\n"]
 
     def close(self) -> None:
         self._process.send_signal(signal.SIGTERM)

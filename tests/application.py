@@ -133,11 +133,11 @@ class Application:
         children = Path(f"/proc/{self.process.pid}/task/{self.process.pid}/children").read_text().split()
         for child in children:
             try:
-                words = Path(f"/proc/{child}/cmdline").read_text().split("\0")
+                name = Path(f"/proc/{child}/comm").read_text().strip().removeprefix("saltpath-")
             except OSError:
                 continue
-            if "saltpath.processes" in words:
-                found[words[words.index("saltpath.processes") + 1]].append(int(child))
+            if name in found:
+                found[name].append(int(child))
         return found
 
     def kill(self, kind: str) -> None:

@@ -1,13 +1,21 @@
-"""The entry of each supervised process: `python -m saltpath.processes writer|runner|web|keeper FOLDER [HOST PORT NAME... | NAME DESCRIPTOR OWN_PORT]`, and of the one that looks through a
-file of rows for the web server."""
+"""The entry of each process: `writer|runner|web|keeper FOLDER [HOST PORT NAME... | NAME DESCRIPTOR OWN_PORT]`, forked by the supervisor, and
+of those that look through a file of rows for the web server. By hand: `python -m saltpath.processes KIND FOLDER ...`."""
 
 from __future__ import annotations
 
 import logging
+import os
 import sys
 from pathlib import Path
 
 from saltpath.runner import life
+
+
+def preload() -> None:
+    """Import what the forked ones need, without a thread being started."""
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # read when numpy is imported, which a spreadsheet's reader does
+    from saltpath.runner import keeper, worker, writer  # noqa: F401
+    from saltpath.server import web  # noqa: F401
 
 
 def main(arguments: list[str]) -> None:

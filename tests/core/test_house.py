@@ -32,7 +32,7 @@ ALLOWED = {
     "runner": {"core", "engine", "formats", "store"},
     "server": {"core", "formats", "store"},
     "demo": {"core", "formats", "store", "runner"},
-    "cli": {"core", "engine", "formats", "runner", "store", "demo"},
+    "cli": {"core", "engine", "formats", "runner", "store", "demo", "processes"},
     "processes": {"runner", "server"},
 }
 

@@ -2,13 +2,19 @@
 
 import os
 import signal
+import sqlite3
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 import unittest
+from contextlib import closing
+from pathlib import Path
 
-from saltpath.runner.life import PARENT
+from saltpath.runner.forking import Forked, fork, opened
+from saltpath.runner.life import PARENT, Told, parent_gone
+from tests.application import Application
 
 LOOP = """
 from saltpath.runner.life import Told
@@ -20,6 +26,72 @@ for _ in range(30_000):
 print("done", flush=True)
 """
 SIGNALS = 2_000
+
+
+class Forks(unittest.TestCase):
+    def fork(self, main, *kept: int) -> Forked:
+        process = fork(main, "saltpath-test", kept)
+        self.addCleanup(process.kill)
+        return process
+
+    def test_how_it_ended(self):
+        def fails() -> None:
+            sys.stderr = open(os.devnull, "w")
+            raise ValueError("so that it ends badly")
+
+        cases = {0: lambda: None, 3: lambda: sys.exit(3), 1: fails, -9: lambda: os.kill(os.getpid(), 9)}
+        for status, main in cases.items():
+            with self.subTest(status=status):
+                process = self.fork(main)
+                self.assertEqual((process.wait(20), process.poll()), (status, status))
+                process.kill()  # of one that has ended nothing is ended
+
+    def test_it_has_the_descriptors_that_it_was_given_and_its_own_name(self):
+        theirs, ours = os.pipe()
+
+        def main() -> None:
+            name = Path("/proc/self/comm").read_text().strip()
+            os.write(ours, f"{name} {sorted(set(opened()) - {ours})} {parent_gone()}".encode())
+
+        with tempfile.TemporaryFile(), open(theirs, "rb") as said:
+            process = self.fork(main, ours)
+            os.close(ours)
+            self.assertEqual(said.read().decode(), "saltpath-test [0, 1, 2] False")
+            process.wait(20)
+
+    def test_it_ends_when_it_is_told_at_once(self):
+        """What is told before its own handlers stand is neither lost nor told to those that it was forked with."""
+        before = [signal.getsignal(number) for number in (signal.SIGTERM, signal.SIGINT)]
+        try:
+            told = Told()
+            for _ in range(100):
+                process = self.fork(lambda: time.sleep(60))
+                process.send_signal(signal.SIGTERM)
+                self.assertEqual(process.wait(20), -signal.SIGTERM)
+            self.assertFalse(told.is_set())
+        finally:
+            signal.signal(signal.SIGTERM, before[0])
+            signal.signal(signal.SIGINT, before[1])
+
+    def test_what_would_not_be_safe_is_not_done(self):
+        with tempfile.TemporaryDirectory() as folder, closing(sqlite3.connect(Path(folder) / "a.db")) as store:
+            store.execute("PRAGMA user_version")
+            with self.assertRaisesRegex(AssertionError, "database"):
+                fork(lambda: None, "saltpath-test")
+        ended = threading.Event()
+        threading.Thread(target=ended.wait).start()
+        try:
+            with self.assertRaisesRegex(AssertionError, "threads"):
+                fork(lambda: None, "saltpath-test")
+        finally:
+            ended.set()
+
+    def test_the_supervisor_has_one_thread(self):
+        """Numbers are computed by libraries that start some as they are imported."""
+        with Application() as app:
+            self.assertEqual(len(os.listdir(f"/proc/{app.process.pid}/task")), 1)
+            kinds = {kind: len(found) for kind, found in app.children().items()}
+            self.assertEqual(kinds, {"web": 1, "writer": 1, "keeper": 1, "runner": 2})
 
 
 class Life(unittest.TestCase):

@@ -27,9 +27,10 @@ from saltpath.cli.calls import STOPPED
 )
 def serve(data: Path, host: str, port: int, runners: int | None, names: tuple[str, ...]) -> None:
     """Start the application: web server, runners and writer, supervised."""
+    from saltpath import processes
     from saltpath.runner.supervisor import Settings, supervise
 
-    sys.exit(supervise(Settings(data, host, port, runners or min(os.cpu_count() or 1, 4), names)))
+    sys.exit(supervise(Settings(data, host, port, runners or min(os.cpu_count() or 1, 4), names), processes))
 
 
 @click.command()
@@ -39,9 +40,10 @@ def serve(data: Path, host: str, port: int, runners: int | None, names: tuple[st
 @click.option("--harbour-port", type=click.IntRange(0, 65535), default=8421, show_default=True)
 def demo(data: Path, port: int, harbour_port: int) -> None:
     """Start the application with Fernholm Harbour and a project that tests it."""
+    from saltpath import processes
     from saltpath.demo.start import start
 
-    sys.exit(start(data, port, harbour_port))
+    sys.exit(start(data, port, harbour_port, processes))
 
 
 @click.command()

@@ -2,32 +2,46 @@
 
 from __future__ import annotations
 
+import sqlite3
+from contextlib import closing
+from dataclasses import dataclass
 from importlib.resources import as_file, files
 from pathlib import Path
-from typing import Any
 
 from saltpath.core.format.folder import read_folder
 from saltpath.demo.harbour.desks import SECRET
 from saltpath.demo.harbour.port import AGENTS, LIVE_AGENTS
-from saltpath.demo.harbour.server import Harbour
 from saltpath.formats.folders import read_disk
 from saltpath.store import cases, documents, people, projects, runs, secrets
 from saltpath.store.database import connect
 from saltpath.store.folders import bring_in
 
 
-def seed(folder: Path, harbours: dict[str, Harbour]) -> None:
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where a harbour answers, and its SQLite file."""
+
+    address: str
+    database: str
+
+
+def seed(folder: Path, harbours: dict[str, Place]) -> None:
     """Bring in project, environments, suites and cases if the store is empty; else only set the harbours' addresses and databases, by
     environment."""
-    connection = connect(folder)
-    owner = people.local_owner(connection)
-    existing = projects.projects(connection)
-    if existing:
-        _follow(connection, existing[0].id, owner.id, harbours)
-        return
+    with closing(connect(folder)) as connection:
+        owner = people.local_owner(connection)
+        existing = projects.projects(connection)
+        if not existing:
+            _bring_in(connection, folder, owner.id)
+        _follow(connection, projects.projects(connection)[0].id, owner.id, harbours)
+        if not existing:
+            _ask_for_a_run(connection, owner.id)
+
+
+def _bring_in(connection: sqlite3.Connection, folder: Path, owner: int) -> None:
     with as_file(files("saltpath.demo") / "project") as root:
         found = read_folder(read_disk(root))
-    bring_in(connection, owner.id, found)
+    bring_in(connection, owner, found)
     project = projects.projects(connection)[0]
     for name, value, environment in (
         ("agentPassword", AGENTS["desk"], ""),
@@ -35,19 +49,21 @@ def seed(folder: Path, harbours: dict[str, Harbour]) -> None:
         ("agentPassword", LIVE_AGENTS["desk"], "Live"),
     ):
         place = secrets.Place(project.id, name, environment=environment)
-        secrets.set_secret(connection, folder, place, owner.id, value)
-    _follow(connection, project.id, owner.id, harbours)
+        secrets.set_secret(connection, folder, place, owner, value)
+
+
+def _ask_for_a_run(connection: sqlite3.Connection, owner: int) -> None:
+    project = projects.projects(connection)[0]
     everything = [(case.id, case.version, case.name) for case in cases.cases(connection, project.id)]
-    runs.ask(connection, project.id, owner.id, everything, kind="run", title="Every suite",
+    runs.ask(connection, project.id, owner, everything, kind="run", title="Every suite",
              environment=str(project.document["environment"]), seed=90417, request={"jobs": 2})  # fmt: skip
-    connection.close()
 
 
-def _follow(connection: Any, project: int, owner: int, harbours: dict[str, Harbour]) -> None:
+def _follow(connection: sqlite3.Connection, project: int, owner: int, harbours: dict[str, Place]) -> None:
     """The environments are where the harbours answer now."""
     for environment in projects.environments(connection, project):
         harbour = harbours.get(environment.name)
         if harbour is not None:
-            there = {"harbour": harbour.address, "harbourDatabase": str(harbour.database)}
+            there = {"harbour": harbour.address, "harbourDatabase": harbour.database}
             values = {**environment.document.get("values", {}), **there}
             documents.put(connection, environment, owner, {**environment.document, "values": values})

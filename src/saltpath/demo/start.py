@@ -1,43 +1,72 @@
-"""`saltpath demo`: the harbour in this process, the project in the store, and the application beside it."""
+"""`saltpath demo`: the harbours in a process of their own, the project in the store, and the application beside it."""
 
 from __future__ import annotations
 
+import json
+import os
+import signal
 import sys
+from contextlib import ExitStack
 from pathlib import Path
 
 from saltpath.demo.harbour.server import Harbour
-from saltpath.demo.seed import seed
-from saltpath.runner.supervisor import Settings, supervise
+from saltpath.demo.seed import Place, seed
+from saltpath.runner.forking import fork
+from saltpath.runner.life import Told, die_with_parent
+from saltpath.runner.supervisor import Programs, Settings, supervise
 from saltpath.store.database import StoreError, migrate
 
 LIVE_AFTER = 10
 """How far behind the harbour to rehearse in the live one listens, in ports."""
+LOOK_S = 0.1
+ENDING_S = 5.0
 
 
-def start(folder: Path, port: int, harbour_port: int) -> int:
+def start(folder: Path, port: int, harbour_port: int, programs: Programs) -> int:
     """Run the demonstration until it is told to end. Returns the exit status."""
-    try:
-        harbour = Harbour(port=harbour_port).start()
-        live = Harbour(port=harbour_port + LIVE_AFTER if harbour_port else 0, live=True).start()
-    except OSError as problem:
-        print(
-            f"Fernholm Harbour cannot listen on port {harbour_port}, or {harbour_port + LIVE_AFTER} for the live one: {problem.strerror}",
-            file=sys.stderr,
-        )
+    theirs, ours = os.pipe()
+    harbours = fork(lambda: _serve(harbour_port, ours), "saltpath-port", (ours,))
+    os.close(ours)
+    with open(theirs, encoding="utf-8") as said:
+        told = json.loads(said.readline() or '"it did not begin"')
+    if isinstance(told, str):
+        print(told, file=sys.stderr)
+        harbours.wait(ENDING_S)
         return 2
+    places = {name: Place(*place) for name, place in told.items()}
     try:
         migrate(folder)
-        seed(folder, {"Rehearsal": harbour, "Live": live})
+        seed(folder, places)
     except (StoreError, OSError) as problem:
         print(f"The demonstration cannot start: {problem}", file=sys.stderr)
+        harbours.kill()
         return 2
 
     def ready() -> None:
-        print(f"Fernholm Harbour answers at {harbour.address}, and live at {live.address}")
+        print(f"Fernholm Harbour answers at {places['Rehearsal'].address}, and live at {places['Live'].address}")
         print(f"Salt Path answers at http://127.0.0.1:{port}/  (Ctrl C ends both)", flush=True)
 
     try:
-        return supervise(Settings(folder, "127.0.0.1", port, runners=2), ready)
+        return supervise(Settings(folder, "127.0.0.1", port, runners=2), programs, ready)
     finally:
-        harbour.stop()
-        live.stop()
+        harbours.send_signal(signal.SIGTERM)
+        harbours.wait(ENDING_S)
+
+
+def _serve(port: int, answer: int) -> None:
+    """Serve both harbours until told to end. They say where they are in a line of JSON, by environment, or in a text why not."""
+    die_with_parent()
+    told = Told()
+    signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl C comes to all; the harbours go last
+    with ExitStack() as both, open(answer, "w", encoding="utf-8") as said:
+        try:
+            harbour = both.enter_context(Harbour(port=port))
+            live = both.enter_context(Harbour(port=port + LIVE_AFTER if port else 0, live=True))
+        except OSError as problem:
+            live_port = f"{port + LIVE_AFTER} for the live one"
+            json.dump(f"Fernholm Harbour cannot listen on port {port}, or {live_port}: {problem.strerror}", said)
+            return
+        json.dump({name: (at.address, str(at.database)) for name, at in (("Rehearsal", harbour), ("Live", live))}, said)
+        said.close()
+        while not told.wait(LOOK_S):
+            pass

@@ -21,12 +21,18 @@ PROCESSES_LOCK = "processes.lock"
 PARENT = "SALTPATH_SUPERVISOR"
 """The environment's variable that tells a process its supervisor's id: it may end before the process has begun to look."""
 
-_PARENT = int(os.environ.get(PARENT) or os.getppid())
+_parent = int(os.environ.get(PARENT) or os.getppid())
 
 
 def parent_gone() -> bool:
     """Whether the process that started this one has ended."""
-    return os.getppid() != _PARENT
+    return os.getppid() != _parent
+
+
+def forked_by(process: int) -> None:
+    """This process was forked by that one."""
+    global _parent
+    _parent = process
 
 
 _DEATH_SIGNAL = 1  # PR_SET_PDEATHSIG of prctl(2)

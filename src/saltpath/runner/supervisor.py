@@ -1,11 +1,13 @@
 """`saltpath serve`: starts the web server, the runners and the writer, and starts again what ends unasked.
 
-Each is a process of its own, so that a crash of one never takes another down. The supervisor itself does no work.
+Each is a process of its own, so that a crash of one never takes another down. The supervisor itself does no work. It imports what they
+need once, and forks them (forking.py): so it has one thread, and opens the store for each look.
 """
 
 from __future__ import annotations
 
 import fcntl
+import gc
 import os
 import signal
 import socket
@@ -15,11 +17,14 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from contextlib import closing
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
-from typing import IO
+from typing import IO, Protocol
 
-from saltpath.runner.life import PARENT, PROCESSES_LOCK, Heartbeat, Told
+from saltpath.runner.forking import Forked, fork
+from saltpath.runner.life import PROCESSES_LOCK, Heartbeat, Told
 from saltpath.runner.wire import release
 from saltpath.store import cases, jobs
 from saltpath.store.database import StoreError, connect, migrate, new_id
@@ -49,13 +54,24 @@ class Settings:
     """Names of hosts that the web server answers to besides its own."""
 
 
+class Programs(Protocol):
+    """What the processes run (saltpath.processes)."""
+
+    def preload(self) -> None:
+        """Import all that they need."""
+
+    def main(self, arguments: list[str]) -> None:
+        """One process, from its begin to its end: the kind, and what that kind takes."""
+
+
 @dataclass(slots=True)
 class _Child:
-    """A supervised process: its command, and how often it ended soon after its start."""
+    """A supervised process: its program with its arguments, and how often it ended soon after its start."""
 
     name: str
-    command: list[str]
-    process: subprocess.Popen[bytes] | None = None
+    main: Callable[[list[str]], None]
+    arguments: list[str]
+    process: Forked | None = None
     started: float = 0.0
     quick_ends: int = 0
     not_before: float = 0.0
@@ -75,10 +91,10 @@ class Supervisor:
     """All processes of one installation, and the jobs of runners that have ended."""
 
     settings: Settings
+    programs: Programs
     children: list[_Child] = field(default_factory=list)
     told: Told = field(default_factory=Told)
     lock: IO[str] | None = None
-    store: sqlite3.Connection | None = None
     ended: list[str] = field(default_factory=list)
     """Runners whose jobs are still to be released."""
     stopping: dict[str, float] = field(default_factory=dict)
@@ -95,16 +111,19 @@ class Supervisor:
         self._take_folder()
         _check_port(self.settings.host, self.settings.port)
         migrate(self.settings.folder)
-        self.store = connect(self.settings.folder)
-        cases.check_stored(self.store)
-        self._wait_for_orphans()
-        jobs.release(self.store)
-        self.store.execute("PRAGMA busy_timeout = 200")  # it has others to look after, and tries again
-        process = [sys.executable, "-m", "saltpath.processes"]
-        web = [*process, "web", folder, self.settings.host, str(self.settings.port), *self.settings.names]
-        self.children = [_Child(name, [*process, name, folder]) for name in ("writer", "keeper")] + [_Child("web", web)]
+        with closing(connect(self.settings.folder)) as store:
+            cases.check_stored(store)
+            self._wait_for_orphans()
+            jobs.release(store)
+        self.programs.preload()
+        gc.collect()
+        gc.freeze()  # so that no collection writes to the memory that all share
+        main = self.programs.main
+        web = ["web", folder, self.settings.host, str(self.settings.port), *self.settings.names]
+        self.children = [_Child(name, main, [name, folder]) for name in ("writer", "keeper")]
+        self.children += [_Child("web", main, web)]
         self.children += [
-            _Child(f"runner {n + 1}", [*process, "runner", folder], beats=tempfile.TemporaryFile())
+            _Child(f"runner {n + 1}", main, ["runner", folder], beats=tempfile.TemporaryFile())
             for n in range(self.settings.runners)
         ]
 
@@ -172,14 +191,14 @@ class Supervisor:
 
     def _look_after_jobs(self, now: float) -> None:
         """Release the jobs of runners that have ended; find out which are to stop. While the database is in use it is tried again."""
-        assert self.store is not None
         if not self.ended and now - self.asked < ASK_S:
             return
         self.asked = now
         try:
             while self.ended and release(self.settings.folder, self.ended[0], RELEASE_S):
                 self.ended.pop(0)
-            asked = jobs.asked_to_stop(self.store)
+            with closing(connect(self.settings.folder, patience_s=0.2)) as store:
+                asked = jobs.asked_to_stop(store)
         except sqlite3.Error:
             return
         self.stopping = {runner: self.stopping.get(runner, now) for runner in asked}
@@ -210,25 +229,20 @@ def _check_port(host: str, port: int) -> None:
             raise StoreError(f"port {port} of {host} cannot be listened on: {problem.strerror}") from None
 
 
-FEW_ARENAS = {"MALLOC_ARENA_MAX": "2", "MALLOC_TRIM_THRESHOLD_": "50000000"}
-"""For glibc's allocator, which else keeps for each thread what the largest answer of that thread took: of 48 threads up to 3 GB."""
-
-
 def _start(child: _Child, own_port: int) -> None:
-    environment = {**os.environ, **FEW_ARENAS, "PYTHONUNBUFFERED": "1", PARENT: str(os.getpid())}
-    command, passed = child.command, tuple[int, ...]()
+    arguments, kept = child.arguments, tuple[int, ...]()
     if child.beats is not None:
         child.runner = new_id("runner")
         child.heartbeat.beat()
-        command = [*command, child.runner, str(child.beats.fileno()), str(own_port)]
-        passed = (child.beats.fileno(),)
-    child.process = subprocess.Popen(command, env=environment, stdin=subprocess.DEVNULL, pass_fds=passed)
+        arguments = [*arguments, child.runner, str(child.beats.fileno()), str(own_port)]
+        kept = (child.beats.fileno(),)
+    child.process = fork(partial(child.main, arguments), f"saltpath-{arguments[0]}", kept)
     child.started = time.monotonic()
 
 
-def supervise(settings: Settings, ready: Callable[[], None] | None = None) -> int:
+def supervise(settings: Settings, programs: Programs, ready: Callable[[], None] | None = None) -> int:
     """Run the application in this process's name until it is told to end. Returns the exit status."""
-    supervisor = Supervisor(settings)
+    supervisor = Supervisor(settings, programs)
     try:
         supervisor.prepare()
     except (StoreError, OSError) as problem:

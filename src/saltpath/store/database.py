@@ -57,9 +57,9 @@ def new_key(length: int) -> str:
     return "".join(secrets.choice(_LETTERS) for _ in range(length))
 
 
-def connect(folder: Path, which: Which = "main") -> sqlite3.Connection:
-    """A connection for the calling thread. Waits up to 10 s for another writer."""
-    connection = sqlite3.connect(folder / FILES[which], timeout=10, isolation_level=None)
+def connect(folder: Path, which: Which = "main", patience_s: float = 10) -> sqlite3.Connection:
+    """A connection for the calling thread. Waits so long for another writer."""
+    connection = sqlite3.connect(folder / FILES[which], timeout=patience_s, isolation_level=None)
     connection.row_factory = sqlite3.Row
     connection.execute("PRAGMA journal_mode = WAL")
     connection.execute("PRAGMA synchronous = FULL")
