@@ -6,7 +6,17 @@ import re
 import unittest
 from pathlib import Path
 
-from playwright.sync_api import Browser, Locator, Page, Playwright, TimeoutError, expect, sync_playwright
+from playwright.sync_api import (
+    Browser,
+    BrowserContext,
+    Locator,
+    Page,
+    Playwright,
+    TimeoutError,
+    ViewportSize,
+    expect,
+    sync_playwright,
+)
 
 from tests.application import PATIENCE_S, Application
 
@@ -28,10 +38,17 @@ expect.set_options(timeout=PATIENCE_S * 1000)
 AXE = Path(__file__).resolve().parents[2] / "web/node_modules/axe-core/axe.min.js"
 
 
+SIZE: ViewportSize = {"width": 1280, "height": 800}
+
+
 class BrowserTest(unittest.TestCase):
+    """The tests of a class share a page, which is emptied between them: a new one reads and compiles all scripts again."""
+
     app: Application
     playwright: Playwright
     browser: Browser
+    context: BrowserContext
+    said: list[str]
 
     @classmethod
     def setUpClass(cls) -> None:
@@ -39,21 +56,31 @@ class BrowserTest(unittest.TestCase):
         cls.playwright = cls.enterClassContext(sync_playwright())
         cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
         cls.addClassCleanup(cls.browser.close)
+        # What opens stands still at once: a menu that still unfolds on a busy machine is clicked beside its items.
+        cls.context = cls.browser.new_context(viewport=SIZE, reduced_motion="reduce")
+        cls.context.set_default_timeout(PATIENCE_S * 1000)
+        said = cls.said = []
+        cls.context.on(
+            "console",
+            lambda message: said.append(f"{message.type}: {message.text} {message.location.get('url', '')}"),
+        )
+        cls.context.on("weberror", lambda error: said.append(f"error: {error.error}"))
         first = cls.app.get(f"/runs?project={cls.app.project}")["items"][0]
         cls.app.finished(first["id"])
 
     def setUp(self) -> None:
-        # What opens stands still at once: a menu that still unfolds on a busy machine is clicked beside its items.
-        context = self.browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
-        self.addCleanup(context.close)
-        context.set_default_timeout(PATIENCE_S * 1000)
-        self.page: Page = context.new_page()
-        self.said: list[str] = []
-        self.page.on(
-            "console",
-            lambda message: self.said.append(f"{message.type}: {message.text} {message.location.get('url', '')}"),
-        )
-        self.page.on("pageerror", lambda error: self.said.append(f"error: {error}"))
+        self.page: Page = self.context.pages[0] if self.context.pages else self.context.new_page()
+        for other in self.context.pages[1:]:
+            other.close()
+        self.page.unroute_all()
+        self.page.goto("about:blank")
+        self.page.set_viewport_size(SIZE)
+        self.context.clear_cookies()
+        self.context.clear_permissions()
+        devtools = self.context.new_cdp_session(self.page)
+        devtools.send("Storage.clearDataForOrigin", {"origin": self.app.address, "storageTypes": "all"})
+        devtools.detach()
+        self.said.clear()
 
     def tearDown(self) -> None:
         self.assertEqual(self.said, [], "something stands in the browser's console")
