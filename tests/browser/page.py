@@ -28,6 +28,8 @@ CHROMIUM = next(
 ARGUMENTS = [
     "--no-sandbox",
     "--disable-gpu",
+    "--in-process-gpu",
+    "--renderer-process-limit=1",
     "--disable-quic",
     "--no-first-run",
     "--disable-background-networking",
@@ -112,7 +114,7 @@ class BrowserTest(unittest.TestCase):
     def axe(self) -> list[str]:
         """Serious and critical faults that axe finds; its script runs outside the page's policy."""
         self.page.evaluate(f"() => {{ {AXE.read_text(encoding='utf-8')}; window.axe = axe; }}")
-        found = self.page.evaluate("() => axe.run({ resultTypes: ['violations'] })")
+        found = self.page.evaluate("() => axe.run({ resultTypes: ['violations'], preload: false })")
         return [
             f"{fault['id']}: {fault['nodes'][0]['html'][:160]} {(fault['nodes'][0]['any'] or [{}])[0].get('data')}"
             for fault in found["violations"]
