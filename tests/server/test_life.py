@@ -29,6 +29,10 @@ SIGNALS = 2_000
 
 
 class Forks(unittest.TestCase):
+    def setUp(self) -> None:
+        if threading.active_count() > 1:
+            self.skipTest("threads that other tests have left keep this process from forking")
+
     def fork(self, main, *kept: int) -> Forked:
         process = fork(main, "saltpath-test", kept)
         self.addCleanup(process.kill)

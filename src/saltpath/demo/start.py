@@ -25,13 +25,13 @@ ENDING_S = 5.0
 def start(folder: Path, port: int, harbour_port: int, programs: Programs) -> int:
     """Run the demonstration until it is told to end. Returns the exit status."""
     theirs, ours = os.pipe()
-    harbours = fork(lambda: _serve(harbour_port, ours), "saltpath-port", (ours,))
+    harbours = fork(lambda: _serve(harbour_port, ours), "fernholm", (ours,))
     os.close(ours)
     with open(theirs, encoding="utf-8") as said:
         told = json.loads(said.readline() or '"it did not begin"')
     if isinstance(told, str):
         print(told, file=sys.stderr)
-        harbours.wait(ENDING_S)
+        harbours.end(ENDING_S)
         return 2
     places = {name: Place(*place) for name, place in told.items()}
     try:
@@ -39,7 +39,7 @@ def start(folder: Path, port: int, harbour_port: int, programs: Programs) -> int
         seed(folder, places)
     except (StoreError, OSError) as problem:
         print(f"The demonstration cannot start: {problem}", file=sys.stderr)
-        harbours.kill()
+        harbours.end(ENDING_S)
         return 2
 
     def ready() -> None:
@@ -49,8 +49,7 @@ def start(folder: Path, port: int, harbour_port: int, programs: Programs) -> int
     try:
         return supervise(Settings(folder, "127.0.0.1", port, runners=2), programs, ready)
     finally:
-        harbours.send_signal(signal.SIGTERM)
-        harbours.wait(ENDING_S)
+        harbours.end(ENDING_S)
 
 
 def _serve(port: int, answer: int) -> None:

@@ -61,6 +61,15 @@ class Forked:
     def kill(self) -> None:
         self.send_signal(signal.SIGKILL)
 
+    def end(self, seconds: float) -> None:
+        """Have it end; it is killed if it has not within so long."""
+        self.send_signal(signal.SIGTERM)
+        try:
+            self.wait(seconds)
+        except subprocess.TimeoutExpired:
+            self.kill()
+            self.wait()
+
 
 def fork(main: Callable[[], None], name: str, kept: Collection[int] = ()) -> Forked:
     """Have `main` carried out by a new process, called so (up to 15 letters) by ps and top, with these descriptors and the standard ones."""

@@ -261,10 +261,10 @@ class Harbour:
         self, host: str = "127.0.0.1", port: int = 0, live: bool = False, database: Path | None = None
     ) -> None:
         state = Port.live() if live else Port()
-        state.ledger = self._ledger = Ledger(database, state.berths)
-        self.database = self._ledger.file
         handler = type("BoundHandler", (Handler,), {"port": state})
         self._server = _Server((host, port), handler)
+        state.ledger = self._ledger = Ledger(database, state.berths)
+        self.database = self._ledger.file
         self.address = f"http://{host}:{self._server.server_address[1]}"
         self._thread = threading.Thread(target=self._server.serve_forever, args=(LOOK_S,), name="harbour", daemon=True)
 
