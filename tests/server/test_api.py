@@ -11,6 +11,7 @@ import urllib.request
 from saltpath.server.app import make_app
 from saltpath.server.openapi import document
 from tests.application import PATIENCE_S, Application, free_port
+from tests.engine.answering import answering
 
 NEW = "salt-path: 1\n# mine\ncase: Pilots are listed\nsteps:\n  - request: List\n    send: GET [=harbour]/pilots\n    expect: [ { of: status, is: 200 } ]\n"
 
@@ -42,6 +43,28 @@ class Api(unittest.TestCase):
         everything = json.dumps(self.app.get(f"/runs/{self.first['id']}/cases/0"))
         self.assertNotIn("salt-and-tar", everything)
         self.assertIn("Authorization: Bearer \\u25cf", everything)
+
+    def test_a_long_answer_is_compared_with_the_last_pass_to_its_end(self):
+        """What a check saw is kept as far as it is shown; what later runs compare with is kept whole, also where advice did not hold."""
+        bodies = {"/long": json.dumps({"of": ["x"] * 20_000}).encode()}
+        steps = [
+            {"request": "Long", "send": "GET [=there]/long", "expect": [
+                {"of": "status", "is": 200}, {"of": "$.of", "same as last pass": True, "advice": True},
+                {"of": "$.of", "is": "[=answer $.of]"}]}
+        ]  # fmt: skip
+        suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
+        with answering(bodies) as there:
+            document = {"salt-path": 1, "case": "Long", "values": {"there": there}, "steps": steps}
+            case = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": document})
+            seen = []
+            for last in ("x", "x", "y", "y", "x"):
+                bodies["/long"] = json.dumps({"of": ["x"] * 19_999 + [last]}).encode()
+                run = self.app.run(cases=[case[2]["id"]])
+                self.assertEqual(run["verdict"], "passed")
+                [step] = self.app.get(f"/runs/{run['id']}/cases/0")["items"]
+                seen.append(step["checks"][1]["verdict"])
+                self.assertEqual([len(check["actual"]) for check in step["checks"]], [3, 2_000, 2_000])
+        self.assertEqual(seen, ["passed", "passed", "failed", "passed", "failed"])
 
     def test_a_case_is_saved_on_the_version_that_was_read(self):
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]

@@ -39,7 +39,7 @@ def judge_one(check: Check, answer: Answer, scopes: Scopes, any_node: bool = Fal
             expected = shown = check.expected if check.fixed else scopes.fill(check.expected)
         found = find(check.of, answer, scopes)
         if check.relation == AS_BEFORE:
-            return _judge_as_before(check, found, scopes)
+            return replace(_judge_as_before(check, found, scopes), whole=True)
         if not found.nodes or relation.of_list:
             return _judge_list(check, relation, shown, found)
         setting = _SETTINGS[found.source]
@@ -149,10 +149,10 @@ def _judge_as_before(check: Check, found: Found, scopes: Scopes) -> Outcome:
         return outcome_of(check, "failed", None, None, (check.of.text,), found.nothing)
     actual = taken(found)
     if check.sentence not in scopes.measures:
-        return replace(outcome_of(check, "passed", None, actual, reason=why("taken-as-measure")), whole=True)
+        return outcome_of(check, "passed", None, actual, reason=why("taken-as-measure"))
     before = scopes.measures[check.sentence]
     if plain.same(actual, before):
-        return replace(outcome_of(check, "passed", before, actual), whole=True)
+        return outcome_of(check, "passed", before, actual)
     problem = TABLE["is"].judge(actual, before, _SETTINGS["json"])
     if problem is None or problem.code != "differs-at":
         problem = why("not-as-before", actual=plain.show(actual), expected=plain.show(before))
