@@ -4,7 +4,6 @@ of those that look through a file of rows for the web server. By hand: `python -
 from __future__ import annotations
 
 import logging
-import os
 import sys
 from pathlib import Path
 
@@ -12,8 +11,7 @@ from saltpath.runner import life
 
 
 def preload() -> None:
-    """Import what the forked ones need, without a thread being started."""
-    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # read when numpy is imported, which a spreadsheet's reader does
+    """Import what the forked ones need; numpy is not among it, which starts threads."""
     from saltpath.runner import keeper, worker, writer  # noqa: F401
     from saltpath.server import web  # noqa: F401
 

@@ -14,20 +14,17 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from openpyxl import Workbook, load_workbook
-from openpyxl.cell import MergedCell, WriteOnlyCell
-from openpyxl.styles import Alignment, Font
-from openpyxl.utils import get_column_letter
-
 from saltpath.core import plain
 from saltpath.core.grammar import Unreadable
 from saltpath.core.nearest import listed
 from saltpath.core.outputs import columns_of
+from saltpath.core.tables.frame import column_letters
 from saltpath.core.tables.sources import FileRows
 from saltpath.formats.archives import check_places, safe_archive, short
 from saltpath.formats.rows.csv_rows import found_dialect
 from saltpath.formats.rows.encodings import shown
 from saltpath.formats.rows.xlsx_rows import plain_value
+from saltpath.formats.spreadsheets import openpyxl
 
 LARGEST = 20_000_000
 LARGEST_UNPACKED = 100_000_000
@@ -82,9 +79,9 @@ def read_book(octets: bytes) -> Book:
 def _read_xlsx(octets: bytes) -> Book:
     safe_archive(io.BytesIO(octets), LARGEST_UNPACKED)
     try:
-        book = load_workbook(io.BytesIO(octets), read_only=True, data_only=True, keep_links=False)
+        book = openpyxl().load_workbook(io.BytesIO(octets), read_only=True, data_only=True, keep_links=False)
         with zipfile.ZipFile(io.BytesIO(octets)) as archive:
-            for part in [sheet._worksheet_path for sheet in book.worksheets]:  # type: ignore[attr-defined]
+            for part in [sheet._worksheet_path for sheet in book.worksheets]:
                 with archive.open(part) as text:
                     check_places(text)
         sheets = [Sheet(sheet.title, _table(sheet)) for sheet in book.worksheets]
@@ -119,7 +116,7 @@ def _formulas_without_values(octets: bytes, sheets: list[Sheet]) -> list[str]:
     """Formulas that no program has worked out yet read as empty; where they stand is said."""
     if not _has_formulas(octets):
         return []
-    book = load_workbook(io.BytesIO(octets), read_only=True, keep_links=False)
+    book = openpyxl().load_workbook(io.BytesIO(octets), read_only=True, keep_links=False)
     found = []
     for sheet in sheets:
         of = book[sheet.name]
@@ -130,7 +127,7 @@ def _formulas_without_values(octets: bytes, sheets: list[Sheet]) -> list[str]:
                     number >= len(sheet.table) or column >= len(sheet.table[number]) or not sheet.table[number][column]
                 )
                 if empty and isinstance(cell, str) and cell.startswith("="):
-                    found.append(f"{sheet.name}!{get_column_letter(column + 1)}{number + 1}")
+                    found.append(f"{sheet.name}!{column_letters(column + 1)}{number + 1}")
     book.close()
     if not found:
         return []
@@ -217,11 +214,11 @@ def _escaped(cell: str) -> str:
 
 def write_xlsx(title: str, headings: Sequence[str], rows: Iterable[Mapping[str, str]]) -> bytes:
     """A workbook of one sheet, its headings frozen. Numbers that a spreadsheet program keeps as they are written are numbers, all else text."""
-    book = Workbook(write_only=True)
+    book = openpyxl().Workbook(write_only=True)
     sheet = book.create_sheet(_sheet_title(title or "Checks", ()))
     sheet.freeze_panes = "A2"
     for at, name in enumerate(headings, 1):
-        sheet.column_dimensions[get_column_letter(at)].width = _WIDTHS.get(name, _NARROW)
+        sheet.column_dimensions[column_letters(at)].width = _WIDTHS.get(name, _NARROW)
     sheet.append([_cell(sheet, name, bold=True) for name in headings])
     for row in rows:
         sheet.append([_cell(sheet, row.get(name, ""), name in ("expected", "was")) for name in headings])
@@ -235,7 +232,7 @@ Row = Mapping[str, Any]
 
 def write_values_xlsx(tables: Sequence[tuple[str, Sequence[Row]]]) -> bytes:
     """A workbook with a sheet for each table of plain values: numbers that a spreadsheet program keeps as they are, truth values, and texts."""
-    book = Workbook(write_only=True)
+    book = openpyxl().Workbook(write_only=True)
     for name, rows in tables or [("Rows", [])]:
         sheet = book.create_sheet(_sheet_title(name, book.sheetnames))
         sheet.freeze_panes = "A2"
@@ -271,7 +268,7 @@ def value_text(value: Any) -> str:
 
 def _value_cell(sheet: Any, value: Any) -> Any:
     if isinstance(value, bool):
-        return WriteOnlyCell(sheet, value=value)
+        return openpyxl().cell.WriteOnlyCell(sheet, value=value)
     text = value_text(value)
     return _cell(sheet, text[:LONGEST_CELL], not isinstance(value, str) and plain.is_number(value))
 
@@ -281,7 +278,7 @@ def into_sheet(octets: bytes, sheet: str, row: int, column: int, rows: Sequence[
     and the other sheets stay; charts and pictures do not. Raises Unreadable."""
     safe_archive(io.BytesIO(octets), LARGEST_UNPACKED)
     try:
-        book = load_workbook(io.BytesIO(octets))
+        book = openpyxl().load_workbook(io.BytesIO(octets))
     except Exception as problem:  # the library raises whatever a spoilt part of the archive makes it stumble over
         raise Unreadable(f"this workbook cannot be read; it may be cut short or damaged ({short(problem)})") from None
     if sheet not in book.sheetnames:
@@ -291,7 +288,7 @@ def into_sheet(octets: bytes, sheet: str, row: int, column: int, rows: Sequence[
     for down, cells in enumerate(table):
         for right, value in enumerate(cells):
             cell = book[sheet].cell(row + down, column + right)
-            if isinstance(cell, MergedCell):
+            if isinstance(cell, openpyxl().cell.MergedCell):
                 raise Unreadable(f"the cell {cell.coordinate} is merged with others; choose another place")
             text = value_text(value)[:LONGEST_CELL]
             if isinstance(value, bool) or (
@@ -311,11 +308,11 @@ def _cell(sheet: Any, text: str, may_be_number: bool = False, bold: bool = False
     if not text:
         return None
     if may_be_number and is_safe_number(text):
-        return WriteOnlyCell(sheet, value=plain.read_json(text))
-    cell = WriteOnlyCell(sheet, value="")
+        return openpyxl().cell.WriteOnlyCell(sheet, value=plain.read_json(text))
+    cell = openpyxl().cell.WriteOnlyCell(sheet, value="")
     as_text(cell, text)
     if bold:
-        cell.font = Font(bold=True)
+        cell.font = openpyxl().styles.Font(bold=True)
     return cell
 
 
@@ -324,7 +321,7 @@ def as_text(cell: Any, text: str) -> None:
     cell.value = text
     cell.data_type = "s"
     cell.quotePrefix = bool(_FORMULA.match(text))
-    cell.alignment = Alignment(vertical="top", wrap_text="\n" in text)
+    cell.alignment = openpyxl().styles.Alignment(vertical="top", wrap_text="\n" in text)
 
 
 def is_safe_number(text: str) -> bool:
@@ -347,17 +344,17 @@ def beside(octets: bytes, sheet: str, headings: int, columns: Mapping[str, int],
         return _csv_with_cells(octets, table, _texts(max(map(len, table)), headings, columns, values))
     safe_archive(io.BytesIO(octets), LARGEST_UNPACKED)
     try:
-        book = load_workbook(io.BytesIO(octets))
+        book = openpyxl().load_workbook(io.BytesIO(octets))
         of = book[sheet]
     except Exception as problem:  # see _read_xlsx
         raise Unreadable(f"this workbook cannot be read again ({short(problem)})") from None
     width = max((cell.column for row in of.iter_rows() for cell in row if cell.value is not None), default=0)
     for (row, column), text in _texts(width, headings, columns, values).items():
         cell = of.cell(row + 1, column + 1)
-        if type(cell) is not MergedCell:
+        if type(cell) is not openpyxl().cell.MergedCell:
             as_text(cell, text)
             if row == headings:
-                cell.font = Font(bold=True)
+                cell.font = openpyxl().styles.Font(bold=True)
     out = io.BytesIO()
     book.save(out)
     return out.getvalue()

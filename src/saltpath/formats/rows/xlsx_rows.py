@@ -12,14 +12,13 @@ from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from typing import Any, BinaryIO
 
-from openpyxl import load_workbook
-
 from saltpath.core.grammar import Unreadable
 from saltpath.core.nearest import listed, nearest
 from saltpath.core.tables.cells import BadCell
 from saltpath.core.tables.frame import Table, column_letters, read_area, table_of
 from saltpath.core.tables.sources import Area, FileRows
 from saltpath.formats.archives import check_places, safe_archive, short
+from saltpath.formats.spreadsheets import openpyxl
 
 LARGEST_UNPACKED = 1_000_000_000
 MOST_MERGED = 100_000
@@ -49,7 +48,7 @@ def sheets_of(file: BinaryIO, name: str = "") -> tuple[list[str], str]:
     """The names of its sheets, and the one that a name means: the first that is not hidden, if it is empty. Raises Unreadable."""
     safe_archive(file, LARGEST_UNPACKED)
     try:
-        book = load_workbook(file, read_only=True, data_only=True, keep_links=False)
+        book = openpyxl().load_workbook(file, read_only=True, data_only=True, keep_links=False)
         return [sheet.title for sheet in book.worksheets], _sheet(book, name).title
     except Unreadable:
         raise
@@ -59,13 +58,13 @@ def sheets_of(file: BinaryIO, name: str = "") -> tuple[list[str], str]:
 
 def records(file: BinaryIO, name: str) -> Iterator[list[Any]]:
     """A sheet's cells row by row, the empty rows too. Raises Unreadable."""
-    book = load_workbook(file, read_only=True, data_only=True, keep_links=False)
+    book = openpyxl().load_workbook(file, read_only=True, data_only=True, keep_links=False)
     sheet = _sheet(book, name)
     merged, formulas = _looked_through(file, sheet)
     sheet.reset_dimensions()  # which a file may state wrongly
     written: Iterator[Any] = iter(())
     if formulas:
-        other = load_workbook(file, read_only=True, keep_links=False)[sheet.title]
+        other = openpyxl().load_workbook(file, read_only=True, keep_links=False)[sheet.title]
         other.reset_dimensions()
         written = other.iter_rows()
     open_areas: list[tuple[Area, Any]] = []

@@ -9,7 +9,6 @@ from flask import Blueprint, Response, request
 from saltpath.core.case import PARTS
 from saltpath.core.verdicts import WORST_FIRST
 from saltpath.server.api.views import LONGEST_CELL, cell_text, head_view, ms, reason
-from saltpath.server.common import common
 from saltpath.server.context import database, limit, whole
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.shared_cases import with_shared
@@ -41,6 +40,8 @@ def list_rows(id: str, position: int) -> Response:
 @rows_api.get("/runs/<id>/cases/<int:position>/common")
 def what_is_common(id: str, position: int) -> Response:
     """What the rows that failed, or were blocked, have in common and those that passed have not; only what is clearer than chance."""
+    from saltpath.server.common import common  # it brings numpy
+
     run = runs.run(database(), id)
     entry = next((item for item in runs.run_cases(database(), run.id) if item.position == position), None)
     if entry is None:
