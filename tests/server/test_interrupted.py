@@ -70,6 +70,15 @@ STEP = (
 )
 
 
+class _Server(ThreadingHTTPServer):
+    daemon_threads = True
+
+    def handle_error(self, request: Any, client_address: Any) -> None:
+        """A client that was killed is no news here."""
+        if not isinstance(sys.exc_info()[1], ConnectionError):
+            super().handle_error(request, client_address)
+
+
 class Truth:
     """A server that answers each address after some milliseconds, and knows how often each was asked for."""
 
@@ -98,8 +107,7 @@ class Truth:
             def log_message(self, *_: object) -> None:
                 pass
 
-        self.server = ThreadingHTTPServer(("127.0.0.1", 0), Handler)
-        self.server.daemon_threads = True
+        self.server = _Server(("127.0.0.1", 0), Handler)
         threading.Thread(target=self.server.serve_forever, daemon=True).start()
         self.address = f"http://127.0.0.1:{self.server.server_port}"
 
