@@ -41,11 +41,11 @@ class InCommon(unittest.TestCase):
     def test_without_the_permutations_it_would_claim_at_random(self):
         chance = random.Random(12)
         false = 0
-        for _ in range(40):
+        for _ in range(20):
             features = rows(chance, 200)
             bad = [chance.random() < 0.1 for _ in range(200)]
             false += bool(in_common(features, bad, alpha=0.7))
-        self.assertGreater(false, 17, "so the limit is what keeps claims from being false")
+        self.assertGreater(false, 8, "so the limit is what keeps claims from being false")
 
     def test_a_cause_is_found_and_said(self):
         chance = random.Random(13)
