@@ -4,7 +4,6 @@ backup ends while others write."""
 import sqlite3
 import tempfile
 import threading
-import time
 import unittest
 import unittest.mock
 import zipfile
@@ -21,6 +20,7 @@ from saltpath.store import backup, cases, disk, events, evidence, jobs, keeping,
 from saltpath.store.database import connect, migrate, write
 from saltpath.store.keeping import DAY_US, Rules
 from saltpath.store.packing import Packer
+from tests.application import PATIENCE_S
 
 NOW = 2_000 * DAY_US
 LARGE = b"x" * 9_000
@@ -159,30 +159,27 @@ class Keeping(unittest.TestCase):
         self.assertEqual((self.there(), self.seen(wanted[0])), (wanted, [1, 2, 3, 4, 5]))
         self.assertGreater(pieces, 10)
 
-    def test_others_who_write_wait_for_milliseconds(self) -> None:
-        for _ in range(4):
+    def test_others_write_between_small_pieces(self) -> None:
+        for _ in range(2):
             self.run_of(500, steps=2_000)
         self.run_of(1)
         self.rules(least_runs=1)
-        waits: list[float] = []
-        over = threading.Event()
-
-        def write_on() -> None:
-            with closing(connect(self.folder, "evidence")) as other:
-                while not over.is_set():
-                    begun = time.monotonic()
-                    with write(other):
-                        other.execute("UPDATE body SET size = size WHERE 0")
-                    waits.append(time.monotonic() - begun)
-                    time.sleep(0.002)
-
-        thread = threading.Thread(target=write_on)
-        thread.start()
+        stores = (self.main, self.evidence)
+        with closing(connect(self.folder, patience_s=0)) as main, closing(connect(self.folder, "evidence", 0)) as other:
+            before, taken = sum(store.total_changes for store in stores), 0
+            for rows in keeping.take_away(self.main, self.evidence, NOW):
+                taken += rows
+                for connection in (main, other):
+                    with write(connection):  # which nobody keeps from it
+                        connection.execute("PRAGMA user_version")
+                now = sum(store.total_changes for store in stores)
+                self.assertLessEqual(now - before, 2 * keeping.PIECE)
+                before = now
+                if taken > 4_000:
+                    break
         with unittest.mock.patch("saltpath.runner.keeper.now_us", return_value=NOW):
-            self.assertGreater(keep_house(self.folder), 15_000)
-        over.set()
-        thread.join()
-        self.assertLess(sorted(waits)[len(waits) * 95 // 100], 0.5)
+            self.assertGreater(keep_house(self.folder) + taken, 8_000, "the keeper takes the rest away")
+        self.assertEqual(len(self.there()), 1)
 
     def test_rules_that_make_no_sense_are_refused(self) -> None:
         for given in (
@@ -243,7 +240,7 @@ class Keeping(unittest.TestCase):
         with unittest.mock.patch.object(backup, "PAGES", 20):
             writing.start()
             saving.start()
-            saving.join(20)
+            saving.join(2 * PATIENCE_S)
             ended = not saving.is_alive()
             over.set()
             writing.join()
