@@ -25,9 +25,9 @@ from saltpath.runner import life
 LOOK_S = 0.01
 _SIGNALS = (signal.SIGTERM, signal.SIGINT)
 _NAME = 15  # PR_SET_NAME of prctl(2)
-_ARENA_MAX, _TRIM_THRESHOLD = -8, -1  # of mallopt(3)
-MOST_ARENAS, TRIM_FROM = 2, 50_000_000
-"""For glibc's allocator, which else keeps for each thread what the largest answer of that thread took: of 48 threads up to 3 GB."""
+_ALLOCATOR = {-8: 2, -1: 50_000_000, -3: 131_072}  # of mallopt(3): M_ARENA_MAX, M_TRIM_THRESHOLD, M_MMAP_THRESHOLD
+"""For glibc's allocator, which else keeps for each thread what the largest answer of that thread took: of 48 threads up to 3 GB; and takes
+larger and larger pieces from its heap, which small ones then keep from being given back."""
 
 
 @dataclass(slots=True)
@@ -141,5 +141,5 @@ def _be_called(name: str) -> None:
     if sys.platform.startswith("linux"):
         libc.prctl(_NAME, name.encode()[:15], 0, 0, 0)
     if hasattr(libc, "mallopt"):
-        libc.mallopt(_ARENA_MAX, MOST_ARENAS)
-        libc.mallopt(_TRIM_THRESHOLD, TRIM_FROM)
+        for setting, value in _ALLOCATOR.items():
+            libc.mallopt(setting, value)
