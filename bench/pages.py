@@ -50,15 +50,17 @@ def opened(page: Page, address: str, name: str = NAME) -> float:
     link.wait_for()
     page.wait_for_timeout(300)
     page.evaluate(TASKS)
-    return page.evaluate(
-        """async (name) => {
+    return float(
+        page.evaluate(
+            """async (name) => {
             const link = [...document.querySelectorAll('a')].find((item) => item.textContent === name);
             const begun = performance.now();
             link.click();
             while (!document.querySelector('[role=treeitem]')) await new Promise(requestAnimationFrame);
             return performance.now() - begun;
         }""",
-        name,
+            name,
+        )
     )
 
 

@@ -15,7 +15,8 @@ import sys
 import threading
 import time
 from collections import defaultdict
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from functools import partial
 from typing import Any
 
 from bench.application import Application
@@ -85,7 +86,7 @@ def save(port: int, oid: str, until: float, saved: list[int]) -> None:
         time.sleep(PAUSE_S)
 
 
-def together(work: list[Callable[[], None]]) -> None:
+def together(work: Sequence[Callable[[], None]]) -> None:
     failed: list[BaseException] = []
 
     def one(of: Callable[[], None]) -> None:
@@ -132,8 +133,8 @@ def s9_s10(seconds: float) -> None:
         saved: list[int] = []
         until = time.monotonic() + seconds
         together(
-            [lambda seed=seed: read(application.port, pages, until, seed, many) for seed in range(READERS)]  # type: ignore[misc]
-            + [lambda oid=oid: save(application.port, oid, until, saved) for oid in application.cases[-WRITERS:]]  # type: ignore[misc]
+            [partial(read, application.port, pages, until, seed, many) for seed in range(READERS)]
+            + [partial(save, application.port, oid, until, saved) for oid in application.cases[-WRITERS:]]
         )
         for name in pages:
             print(

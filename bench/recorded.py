@@ -13,7 +13,7 @@ from bench.nginx import harbour
 from bench.sides import engine, in_turn, line, median_ratio, plan, with_aiohttp, with_requests
 from saltpath.core.plan import Plan
 from saltpath.runner.recorder import Recorder
-from saltpath.store import cases, people, projects, runs
+from saltpath.store import cases, jobs, people, projects, runs
 from saltpath.store.database import connect, migrate
 
 EXCHANGES = 4_000
@@ -39,7 +39,9 @@ class Recording:
         run, _ = runs.ask(
             self.main, self.project.id, self.owner, many, kind="run", title="Bench", environment="", seed=1
         )
-        self.recorder.begin(self.project.id, run.id, list(range(len(many))))
+        job = jobs.take(self.main, "bench")
+        assert job is not None and job.run == run.id
+        self.recorder.begin(job.project, job.run, job.epoch, list(range(len(many))))
 
     def record(self, address: str, exchanges: int, jobs: int) -> float:
         """Seconds until everything is committed."""

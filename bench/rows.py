@@ -82,7 +82,7 @@ def over(app: Application, of: str, rows: int, label: str) -> str:
     fine = max(seen) <= 300 and late <= early * 1.1 + 5
     line(f"E6 {label}", f"{max(seen):.0f} MB", "flat, <= 300 MB", fine,
          f"{rows:,} rows, {early:.0f} MB early and {late:.0f} MB at the end, {rows / took:,.0f} rows/s")  # fmt: skip
-    return run
+    return str(run)
 
 
 def first_picture(app: Application, run: str, rows: int) -> None:
