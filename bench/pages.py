@@ -19,6 +19,7 @@ TASKS = """() => { window.tasks = []; new PerformanceObserver((list) => {
 
 
 SCROLL = """async () => {
+    while (!document.querySelector('.tree')) await new Promise(requestAnimationFrame);
     const tree = document.querySelector('.tree');
     for (let step = 0; step < 60; step++) {
         tree.scrollTop += 2400;
