@@ -2,6 +2,8 @@
 
 import re
 
+from playwright.sync_api import expect
+
 from tests.browser.page import BrowserTest
 
 LARGE = "salt-path: 1\ncase: Ten megabytes\nsteps:\n  - request: Fetch\n    send: GET [=harbour]/faults/large\n    expect: [ { of: status, is: 200 } ]\n"
@@ -104,6 +106,19 @@ class Pages(BrowserTest):
         found = self.page.evaluate(SCROLL)
         self.assertGreater(found["top"], 100_000)
         self.assertLess(found["rows"], 120)
+
+    def test_a_long_value_is_shown_whole_when_it_is_asked_for(self):
+        suite = self.app.get(f"/suites?project={self.app.project}")["items"][2]["id"]
+        step = {"request": "List", "send": "GET [=harbour]/vessels", "expect": [{"of": "$.items", "is": [1]}]}
+        document = {"salt-path": 1, "case": "A long list", "steps": [{**step, "keep": {"vessels": "$.items"}}]}
+        made = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": document})[2]
+        self.go(f"/runs/{self.app.run(cases=[made['id']])['id']}")
+        was = self.page.locator(".bad-check .actual")
+        expect(was).to_contain_text(re.compile("^\\[\\{.{200,240}… more$"))
+        self.page.get_by_role("button", name="more of what it was").click()
+        expect(was).to_contain_text(re.compile("^\\[\\{.{1000,} less$"))
+        self.page.get_by_role("link", name="Open the step").click()
+        expect(self.page.locator(".band", has_text="Keep").locator(".was")).to_contain_text(re.compile("^.{60,75}…"))
 
     def test_axe_finds_no_serious_fault_in_either_theme(self):
         case = self.app.cases()["A visiting vessel is given a berth"]

@@ -1,4 +1,5 @@
 import type { Check, Outcome, StepEvidence } from "../../app/api";
+import { cut } from "../../parts/cut";
 import { Pieces } from "../../parts/Pieces";
 import { VerdictMark } from "../../parts/VerdictMark";
 
@@ -121,10 +122,8 @@ function shown(outcome: Outcome): string {
   if (outcome.parts.length) return "";
   if (outcome.verdict === "skipped") return "";
   if (outcome.verdict === "passed")
-    return outcome.actual === "null" && outcome.expected !== "null" ? "" : cut(outcome.actual);
+    return outcome.actual === "null" && outcome.expected !== "null" ? "" : cut(outcome.actual, MOST_SHOWN);
   return outcome.why?.sentence ?? outcome.actual;
 }
 
 const MOST_SHOWN = 70;
-
-const cut = (text: string): string => (text.length > MOST_SHOWN ? `${text.slice(0, MOST_SHOWN - 1)}…` : text);

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { api } from "../../app/api";
 import { type Json, readExact, writeExact } from "../../app/exact";
+import { cut } from "../../parts/cut";
 import { namesOf } from "../../parts/places";
 import { type Compared, compared, taken } from "./edit/compared";
 import { literally, put, valueAt } from "./edit/expectedBody";
@@ -99,7 +100,7 @@ function Row({ of, row, body, change }: RowProps) {
           <button
             type="button"
             className="plain-link"
-            aria-label={`expect this: ${short(writeExact(value))} at ${here}`}
+            aria-label={`expect this: ${cut(writeExact(value), 40)} at ${here}`}
             onClick={() => void change(put(body, way, literally(value)))}
           >
             expect this
@@ -109,5 +110,3 @@ function Row({ of, row, body, change }: RowProps) {
     </tr>
   );
 }
-
-const short = (text: string): string => (text.length > 40 ? `${text.slice(0, 39)}…` : text);

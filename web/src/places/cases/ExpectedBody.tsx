@@ -2,6 +2,7 @@ import { type KeyboardEvent, useCallback, useState } from "react";
 import type { Outcome } from "../../app/api";
 import { type Json, readExact, writeExact } from "../../app/exact";
 import { count } from "../../app/format";
+import { cut } from "../../parts/cut";
 import { namesOf } from "../../parts/places";
 import { Typing } from "../../parts/typing/Typing";
 import { CompareBody } from "./CompareBody";
@@ -139,7 +140,7 @@ function Loosen({ body, line, was, change, problem }: LoosenProps) {
     <span className="acts-bar" role="toolbar" aria-label={`How ${line.path ?? line.name} is expected`}>
       {asItIs && (
         <button type="button" onClick={() => to(literally(was))}>
-          As it is: <span className="mono">{short(writeExact(was))}</span>
+          As it is: <span className="mono">{cut(writeExact(was), 28)}</span>
         </button>
       )}
       {kind !== "[?]" && kind !== now && (
@@ -208,5 +209,3 @@ function placeIn(actual: Json | undefined, of: string, path: string | undefined)
   if (actual === undefined || !path?.startsWith(of)) return undefined;
   return valueAt(actual, namesOf(path.slice(of.length)));
 }
-
-const short = (text: string): string => (text.length > 28 ? `${text.slice(0, 27)}…` : text);

@@ -1,6 +1,7 @@
 import type { Step, StepEvidence } from "../../app/api";
 import { isFields, type Json } from "../../app/exact";
 import { listed } from "../../app/format";
+import { cut } from "../../parts/cut";
 import { InPlace } from "../../parts/typing/InPlace";
 import { useEdited } from "./edit/context";
 import { inStep, setKeep } from "./edit/document";
@@ -43,7 +44,7 @@ export function KeepBand({ step, evidence }: { step: Step; evidence: StepEvidenc
               {keep.secret && <span className="muted">, a secret</span>}
               <span className="was">
                 {[
-                  last && !keep.secret ? last.value : "",
+                  last && !keep.secret ? cut(last.value, MOST_SHOWN) : "",
                   keep.gives.length ? `given as ${listed(keep.gives)}` : uses(keep.to),
                 ]
                   .filter(Boolean)
@@ -91,6 +92,8 @@ function renamed(key: string, from: string, to: string) {
     return replaced(changed, pattern, to) as typeof document;
   };
 }
+
+const MOST_SHOWN = 70;
 
 /** Every text in a value with the pattern replaced; exact numbers stay what they are. */
 function replaced(value: Json, pattern: RegExp, to: string): Json {

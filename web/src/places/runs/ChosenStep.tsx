@@ -2,6 +2,7 @@ import { Link } from "react-router";
 import type { Outcome, RunCase, StepEvidence } from "../../app/api";
 import { Evidence } from "../../parts/Evidence";
 import { Inside } from "../../parts/Inside";
+import { Long } from "../../parts/Long";
 import { Phases } from "../../parts/Phases";
 import { VerdictMark } from "../../parts/VerdictMark";
 
@@ -57,11 +58,17 @@ function BadCheck({ check }: { check: Outcome }) {
       <dd className="mono">{check.check}</dd>
       <dt>Expected</dt>
       <dd>
-        <strong>{check.expected}</strong>
+        <strong>
+          <Long text={check.expected} what="what was expected" />
+        </strong>
       </dd>
       <dt>Was</dt>
       <dd className="actual">
-        {check.actual === "null" && check.why?.code.startsWith("nothing") ? "nothing" : check.actual}
+        {check.actual === "null" && check.why?.code.startsWith("nothing") ? (
+          "nothing"
+        ) : (
+          <Long text={check.actual} what="what it was" />
+        )}
       </dd>
       {check.where.length > 0 && (
         <>

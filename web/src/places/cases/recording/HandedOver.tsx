@@ -1,5 +1,6 @@
 import type { RecordedEntry } from "../../../app/api";
 import { listed } from "../../../app/format";
+import { cut } from "../../../parts/cut";
 import { type Offer, offerId } from "./recording";
 
 interface Props {
@@ -27,8 +28,9 @@ export function HandedOver({ offers, entries, refused, turn }: Props) {
               onChange={() => turn(offer)}
             />
             <label htmlFor={offerId(offer)}>
-              <span className="mono">{short(offer.literal)}</span>, <span className="mono">{offer.path}</span>{" "}
-              of {named(offer.from)}, goes into {listed(offer.to.map(named))}
+              <span className="mono">{cut(offer.literal, 40)}</span>,{" "}
+              <span className="mono">{offer.path}</span> of {named(offer.from)}, goes into{" "}
+              {listed(offer.to.map(named))}
             </label>
           </li>
         ))}
@@ -36,5 +38,3 @@ export function HandedOver({ offers, entries, refused, turn }: Props) {
     </section>
   );
 }
-
-const short = (text: string) => (text.length > 40 ? `${text.slice(0, 39)}…` : text);
