@@ -1,5 +1,7 @@
 """A process that is told to end does, at whatever moment it is told."""
 
+import errno
+import io
 import os
 import signal
 import sqlite3
@@ -9,11 +11,13 @@ import tempfile
 import threading
 import time
 import unittest
-from contextlib import closing
+import unittest.mock
+from contextlib import closing, redirect_stderr
 from pathlib import Path
 
 from saltpath.runner.forking import Forked, fork, opened
 from saltpath.runner.life import PARENT, Told, parent_gone
+from saltpath.runner.supervisor import _Child, _start
 from tests.application import Application
 
 LOOP = """
@@ -89,6 +93,17 @@ class Forks(unittest.TestCase):
                 fork(lambda: None, "saltpath-test")
         finally:
             ended.set()
+
+    def test_a_process_that_cannot_be_forked_is_tried_again(self):
+        child = _Child("keeper", lambda arguments: time.sleep(60), ["keeper"])
+        full = OSError(errno.EAGAIN, "Resource temporarily unavailable")
+        with unittest.mock.patch("os.fork", side_effect=full), redirect_stderr(io.StringIO()) as said:
+            _start(child, 0)
+        self.assertIn("keeper cannot be started (Resource temporarily unavailable)", said.getvalue())
+        self.assertTrue(child.process is None and child.not_before > time.monotonic())
+        _start(child, 0)
+        self.addCleanup(child.process.kill)
+        self.assertIsNone(child.process.poll())
 
     def test_the_supervisor_has_one_thread(self):
         """Numbers are computed by libraries that start some as they are imported."""

@@ -236,8 +236,12 @@ def _start(child: _Child, own_port: int) -> None:
         child.heartbeat.beat()
         arguments = [*arguments, child.runner, str(child.beats.fileno()), str(own_port)]
         kept = (child.beats.fileno(),)
-    child.process = fork(partial(child.main, arguments), f"saltpath-{arguments[0]}", kept)
     child.started = time.monotonic()
+    try:
+        child.process = fork(partial(child.main, arguments), f"saltpath-{arguments[0]}", kept)
+    except OSError as problem:  # too many processes, or no memory: others may go
+        print(f"{child.name} cannot be started ({problem.strerror}); it is tried again", file=sys.stderr, flush=True)
+        child.not_before = child.started + LONGEST_PAUSE_S
 
 
 def supervise(settings: Settings, programs: Programs, ready: Callable[[], None] | None = None) -> int:
