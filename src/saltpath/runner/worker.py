@@ -12,6 +12,7 @@ import logging
 import os
 import sqlite3
 import threading
+import time
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import closing
 from dataclasses import replace
@@ -50,11 +51,14 @@ from saltpath.store import (
 )
 from saltpath.store.database import NotFound, StoreError, connect
 from saltpath.store.documents import Document
+from saltpath.store.memory import give_memory_back
 
 BEAT_S = 0.25
 STOP_LOOK_S = 0.1
 LOOK_S = 0.010
 LOOK_ANYWAY_S = 0.4
+GIVE_BACK_S = 10.0
+"""Memory is given back after a run, at most once in so long."""
 MOST_STUCK = 5
 MOST_LOOKED_AT = 50
 SETTLED_S = 60
@@ -79,8 +83,12 @@ class Worker:
         """Until told to end. A run under way is then stopped, its afterwards carried out."""
         told = Told()
         seen, quiet = -1, 0.0
+        carried_out, given_back = False, time.monotonic()
         while not told.is_set() and not parent_gone():
             self._heartbeat.beat()
+            if carried_out and time.monotonic() - given_back > GIVE_BACK_S:
+                give_memory_back()
+                carried_out, given_back = False, time.monotonic()
             version = self._main.execute("PRAGMA data_version").fetchone()[0]
             if version == seen and quiet < LOOK_ANYWAY_S:
                 told.wait(LOOK_S)
@@ -91,7 +99,7 @@ class Worker:
                 job = jobs.take(self._main, self._name)
                 if job is not None:
                     self._carry_out(job, told)
-                    seen = -1
+                    carried_out, seen = True, -1
             except sqlite3.OperationalError as problem:
                 log.error("the database cannot be used: %s; trying again", problem)
                 told.wait(0.5)

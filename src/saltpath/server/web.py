@@ -10,18 +10,25 @@ from pathlib import Path
 
 from saltpath.server.app import make_app
 from saltpath.server.listening import serve
+from saltpath.store.memory import give_memory_back
+
+GIVE_BACK_S = 30.0
 
 
 def main(folder: Path, host: str, port: int, names: list[str]) -> None:
     """Serve until the process is ended; it ends itself when its supervisor is gone. `names`: those that it answers to besides its own."""
     parent = os.getppid()
 
-    def end_with_parent() -> None:
+    def look_after() -> None:
+        given_back = time.monotonic()
         while os.getppid() == parent:
             time.sleep(0.5)
+            if time.monotonic() - given_back > GIVE_BACK_S:
+                give_memory_back()
+                given_back = time.monotonic()
         os._exit(0)
 
-    threading.Thread(target=end_with_parent, daemon=True).start()
+    threading.Thread(target=look_after, daemon=True).start()
     app = make_app(folder, host, names)
     gc.collect()
     gc.freeze()  # what is loaded stays: a collection need not look at it again, and took 65 ms of everybody
