@@ -30,6 +30,19 @@ for _ in range(30_000):
 print("done", flush=True)
 """
 SIGNALS = 2_000
+PINNED = """
+from pathlib import Path
+from saltpath.store.memory import give_memory_back
+def held():
+    return int(Path("/proc/self/statm").read_text().split()[1]) * 4096
+many = [bytearray(2_000) for _ in range(40_000)]
+last = bytearray(2_000)
+del many
+before = held()
+give_memory_back()
+print(before - held())
+"""
+"""Eighty megabytes in small pieces, of which the last stays."""
 
 
 class Forks(unittest.TestCase):
@@ -129,6 +142,10 @@ class Life(unittest.TestCase):
             except subprocess.TimeoutExpired:
                 process.kill()
                 self.fail("it waits for itself")
+
+    def test_memory_that_a_small_piece_keeps_is_given_back(self):
+        done = subprocess.run([sys.executable, "-c", PINNED], capture_output=True, text=True, timeout=60, check=True)
+        self.assertGreater(int(done.stdout), 60_000_000)
 
     def test_a_process_whose_supervisor_went_before_it_could_look_ends(self):
         """It took the one that adopted it for its supervisor, lived on, and took jobs that others were given as well."""
