@@ -12,13 +12,14 @@ import threading
 import time
 import unittest
 import unittest.mock
+import urllib.request
 from contextlib import closing, redirect_stderr
 from pathlib import Path
 
 from saltpath.runner.forking import Forked, fork, opened
 from saltpath.runner.life import PARENT, Told, parent_gone
 from saltpath.runner.supervisor import _Child, _start
-from tests.application import Application
+from tests.application import PATIENCE_S, Application, free_port, two_free_ports
 
 LOOP = """
 from saltpath.runner.life import Told
@@ -43,6 +44,14 @@ give_memory_back()
 print(before - held())
 """
 """Eighty megabytes in small pieces, of which the last stays."""
+
+
+def answers(port: int) -> bool:
+    try:
+        with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/v1/health", timeout=5) as answer:
+            return answer.status == 200
+    except OSError:
+        return False
 
 
 class Forks(unittest.TestCase):
@@ -117,6 +126,31 @@ class Forks(unittest.TestCase):
         _start(child, 0)
         self.addCleanup(child.process.kill)
         self.assertIsNone(child.process.poll())
+
+    def test_it_starts_without_standard_streams(self):
+        """As some that begin services leave it: what was opened first took the place of standard input or output."""
+        with tempfile.TemporaryDirectory() as folder:
+            port = free_port()
+            words = [sys.executable, "-m", "saltpath.cli", "demo", "--data", folder, "--port", str(port)]
+            closed = ["sh", "-c", 'exec "$@" <&- >&- 2>&-', "sh", *words, "--harbour-port", str(two_free_ports())]
+            with subprocess.Popen(closed) as process:
+                try:
+                    end = time.monotonic() + PATIENCE_S
+                    while process.poll() is None and not answers(port) and time.monotonic() < end:
+                        time.sleep(0.05)
+                    self.assertIsNone(process.poll(), "it ended")
+                    self.assertTrue(answers(port))
+                finally:
+                    process.terminate()
+
+    def test_what_it_begins_has_the_same_allocator(self):
+        theirs, ours = os.pipe()
+        words = [sys.executable, "-c", "import os; print(os.environ['MALLOC_ARENA_MAX'])"]
+        process = self.fork(lambda: os.write(ours, subprocess.check_output(words)) and None, ours)
+        os.close(ours)
+        with open(theirs, "rb") as said:
+            self.assertEqual(said.read(), b"2\n")
+        process.wait(20)
 
     def test_the_supervisor_has_one_thread(self):
         """Numbers are computed by libraries that start some as they are imported."""

@@ -28,8 +28,10 @@ from saltpath.cli.calls import STOPPED
 def serve(data: Path, host: str, port: int, runners: int | None, names: tuple[str, ...]) -> None:
     """Start the application: web server, runners and writer, supervised."""
     from saltpath import processes
+    from saltpath.runner.forking import open_standard_streams
     from saltpath.runner.supervisor import Settings, supervise
 
+    open_standard_streams()
     sys.exit(supervise(Settings(data, host, port, runners or min(os.cpu_count() or 1, 4), names), processes))
 
 
@@ -42,7 +44,9 @@ def demo(data: Path, port: int, harbour_port: int) -> None:
     """Start the application with Fernholm Harbour and a project that tests it."""
     from saltpath import processes
     from saltpath.demo.start import start
+    from saltpath.runner.forking import open_standard_streams
 
+    open_standard_streams()
     sys.exit(start(data, port, harbour_port, processes))
 
 

@@ -216,7 +216,9 @@ def beginning(value: Any, most: int) -> Any:
         return value if len(value) <= most else value[:most]
     if isinstance(value, (list, dict)):
         written = write_json(value)
-        return msgspec.Raw(written) if len(written) <= most else Beginning(written[:most].decode(errors="ignore"))
+        if len(written) <= most:
+            return msgspec.Raw(written)
+        return Beginning(written[: 4 * most].decode(errors="ignore")[:most])  # at most four octets a character
     if isinstance(value, Decimal) and value.__sizeof__() > most // 2:
         text = str(value)
         return value if len(text) <= most else Beginning(text[:most])

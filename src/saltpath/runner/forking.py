@@ -25,9 +25,12 @@ from saltpath.runner import life
 LOOK_S = 0.01
 _SIGNALS = (signal.SIGTERM, signal.SIGINT)
 _NAME = 15  # PR_SET_NAME of prctl(2)
-_ALLOCATOR = {-8: 2, -1: 50_000_000, -3: 131_072}  # of mallopt(3): M_ARENA_MAX, M_TRIM_THRESHOLD, M_MMAP_THRESHOLD
+_ALLOCATOR = {
+    "MALLOC_ARENA_MAX": (-8, 2), "MALLOC_TRIM_THRESHOLD_": (-1, 50_000_000), "MALLOC_MMAP_THRESHOLD_": (-3, 131_072),
+}  # fmt: skip
 """For glibc's allocator, which else keeps for each thread what the largest answer of that thread took: of 48 threads up to 3 GB; and takes
-larger and larger pieces from its heap, which small ones then keep from being given back."""
+larger and larger pieces from its heap, which small ones then keep from being given back. By the variable for the programs that are begun by a
+forked process, by the number of mallopt(3) for itself."""
 
 
 @dataclass(slots=True)
@@ -69,6 +72,18 @@ class Forked:
         except subprocess.TimeoutExpired:
             self.kill()
             self.wait()
+
+
+def open_standard_streams() -> None:
+    """What of standard input, output and error was closed by whoever began this process leads to nothing from now on: else the next file that
+    is opened takes its place. To be called before anything is opened."""
+    for number, name in enumerate(("stdin", "stdout", "stderr")):
+        try:
+            os.fstat(number)
+        except OSError:
+            os.open(os.devnull, os.O_RDWR)  # by the lowest number that is free, which is this one
+        if getattr(sys, name) is None:
+            setattr(sys, name, open(number, "r" if number == 0 else "w", closefd=False))
 
 
 def fork(main: Callable[[], None], name: str, kept: Collection[int] = ()) -> Forked:
@@ -141,5 +156,6 @@ def _be_called(name: str) -> None:
     if sys.platform.startswith("linux"):
         libc.prctl(_NAME, name.encode()[:15], 0, 0, 0)
     if hasattr(libc, "mallopt"):
-        for setting, value in _ALLOCATOR.items():
+        for variable, (setting, value) in _ALLOCATOR.items():
             libc.mallopt(setting, value)
+            os.environ[variable] = str(value)
