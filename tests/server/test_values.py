@@ -1,9 +1,24 @@
 """Values and environments over the API: cells, secrets that never come back, environments that move, lifting."""
 
+import io
+import json
+import re
 import sqlite3
 import unittest
+import urllib.request
+import zipfile
 
 from tests.application import Application
+
+USED = """\
+salt-path: 1
+project: Used
+values: { theFile: a.db, theRow: x, theProxy: "http://127.0.0.1:1", theSuiteProxy: "http://127.0.0.1:2", theLimit: 500, unused: x }
+options: { proxy: "[=theProxy]" }
+every answer: [ { of: status, below: "[=theLimit]" } ]
+databases: { harbour-db: { sqlite: "[=theFile]" } }
+sources: { made: { make: 2, columns: { a: "[=theRow]" } } }
+"""
 
 
 class Values(unittest.TestCase):
@@ -128,6 +143,30 @@ class Values(unittest.TestCase):
         self.assertEqual(self.app.ask("POST", "/value-names", {**name, "to": "any"})[0], 422)
         self.app.ask("POST", "/value-names", {**name, "name": "deskPassword", "to": "agentPassword"})
         self.assertIn("agentPassword", self.rows())
+
+    def test_what_the_project_itself_uses_follows_and_is_not_called_unused(self):
+        """Its databases, sources and options: a new name left them asking for the old one."""
+        names = ("theFile", "theRow", "theProxy", "theLimit", "theSuiteProxy")
+        files = {
+            "project.yaml": USED,
+            "suites/s/suite.yaml": "salt-path: 1\nsuite: S\noptions: { proxy: '[=theSuiteProxy]' }\n",
+        }
+        folder = io.BytesIO()
+        with zipfile.ZipFile(folder, "w") as archive:
+            for file, text in files.items():
+                archive.writestr(file, text)
+        upload = urllib.request.Request(f"{self.app.address}/api/v1/projects/folder", folder.getvalue(),
+                                        {"Content-Type": "application/zip"}, method="POST")  # fmt: skip
+        with urllib.request.urlopen(upload) as answer:
+            made = json.load(answer)["project"]
+        rows = self.app.get(f"/values?project={made}")["items"]
+        self.assertEqual([row["name"] for row in rows if not row["usedByValues"]], ["unused"])
+        for name in names:
+            told = {"project": made, "name": name, "to": f"{name}Now"}
+            self.assertEqual(self.app.ask("POST", "/value-names", told)[0], 200)
+        with zipfile.ZipFile(io.BytesIO(self.app.get(f"/projects/{made}/folder"))) as archive:
+            written = "".join(archive.read(file).decode() for file in files)
+        self.assertEqual(sorted(set(re.findall(r"\[=(\w+)", written))), sorted(f"{name}Now" for name in names))
 
     def test_the_same_cases_run_against_both_harbours(self):
         suite = next(s for s in self.app.get(f"/suites?project={self.app.project}")["items"] if s["name"] == "Arrivals")

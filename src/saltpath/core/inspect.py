@@ -200,10 +200,7 @@ def _sent(step: Request) -> Iterator[Reference]:
         sent.append(step.auth.parts)
     yield from references_in(sent)
     yield from _in_body(step.body)
-    options = step.options
-    for template in (options.proxy, options.certificate.password if options.certificate else None):
-        if template is not None:
-            yield from template.references()
+    yield from references_in(step.options.trees())
 
 
 def _in_body(body: Body | None) -> Iterator[Reference]:

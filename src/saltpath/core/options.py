@@ -50,6 +50,11 @@ class Options:
         ways = (self.certificate, self.proxy, self.at_once, self.per_second)
         object.__setattr__(self, "straight", not self.retries and all(way is None for way in ways))
 
+    def trees(self) -> list[Template]:
+        """In which references may stand."""
+        password = self.certificate.password if self.certificate is not None else None
+        return [tree for tree in (self.proxy, password) if tree is not None]
+
     def over(self, wider: Options) -> Options:
         """These options, with what they leave open taken from the wider level."""
         if self is NO_OPTIONS:

@@ -9,7 +9,8 @@ from functools import partial
 
 from saltpath.core.case import Project
 from saltpath.core.inspect import references_of_checks
-from saltpath.core.tables.sources import Source
+from saltpath.core.references import references_in
+from saltpath.core.tables.sources import Source, trees_of
 from saltpath.core.values import Wanted, wanted_by, wanted_by_values
 from saltpath.server.compiled import compiled, environment_of, project_of, suite_of
 from saltpath.server.remembered import ByVersion
@@ -47,7 +48,8 @@ def _wanted(connection: sqlite3.Connection, head: CaseHead, project: int, read: 
 
 
 def uses(connection: sqlite3.Connection, project: Document) -> tuple[Uses, set[str]]:
-    """Who uses which value: cases by value, and the names that values and checks on every answer use."""
+    """Who uses which value: cases by value, and the names that the project and its suites use themselves: in values, checks on every answer,
+    options, sources, databases."""
     suites = {suite.id: suite for suite in projects.suites(connection, project.id)}
     own = {suite.oid: _names(suite.document, "values", "values in") for suite in suites.values()}
     found: Uses = {}
@@ -75,8 +77,13 @@ def _by_documents(connection: sqlite3.Connection, project: int, read: Project) -
         *(environment_of(e).values for e in projects.environments(connection, project)),
     ]
     names = {reference.name for reference in references_of_checks(read.every_answer)}
+    trees = [tree for source in read.sources.values() for tree in trees_of(source)]
+    trees += [tree for database in read.databases.values() for tree in (database.at, database.user, database.password)]
+    trees += read.options.trees()
     for suite in projects.suites(connection, project):
         of_suite = suite_of(suite)
         several += [of_suite.values, *of_suite.values_in.values()]
         names |= {reference.name for reference in references_of_checks(of_suite.every_answer)}
+        trees += of_suite.options.trees()
+    names |= {reference.name for reference in references_in(trees)}
     return names | {item.name for values in several for item in wanted_by_values(values)}

@@ -103,7 +103,7 @@ function Shown({ row, column }: { row: ValueRow | undefined; column: number }) {
 
 function uses(row: ValueRow): string {
   if (row.uses) return count(row.uses, "case");
-  return isUnused(row) ? "not used" : "other values";
+  return isUnused(row) ? "not used" : "the project";
 }
 
 function titleOf(row: ValueRow | undefined, column: number): string | undefined {
