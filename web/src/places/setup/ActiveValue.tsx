@@ -22,7 +22,12 @@ export function ActiveValue({ row, apply }: Props) {
         {row.nowhere
           ? "has no value anywhere, and is looked for in "
           : `${row.secret ? "is a secret" : "is a value"} of ${row.suiteName ? `the suite ${row.suiteName}` : "the project"}, `}
-        {!row.nowhere && (isUnused(row) ? "used nowhere" : row.uses ? "used in " : "used by the project itself: in values, checks, options, sources or databases")}
+        {!row.nowhere &&
+          (isUnused(row)
+            ? "used nowhere"
+            : row.uses
+              ? "used in "
+              : "used by the project itself: in values, checks, options, sources or databases")}
         {named.map((of, index) => (
           <span key={of.id}>
             {index > 0 && ", "}
