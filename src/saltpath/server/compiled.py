@@ -1,5 +1,5 @@
-"""Stored documents as the core reads them; what of them cannot be read is left out (core/format/readable.py). A version of a case never
-changes, so the last ones are remembered."""
+"""Stored documents as the core reads them; what of them cannot be read is left out (core/format/readable.py). A version of a case or
+document never changes once it is committed, so the last ones are remembered: hand in nothing that is not."""
 
 from __future__ import annotations
 
@@ -17,6 +17,9 @@ from saltpath.store.cases import StoredCase
 from saltpath.store.documents import Document
 
 _known: ByVersion[Case] = ByVersion(64)
+_projects: ByVersion[Project] = ByVersion(16)
+_suites: ByVersion[Suite] = ByVersion(2_000)
+_environments: ByVersion[Environment] = ByVersion(200)
 
 
 def compiled(stored: StoredCase) -> Case:
@@ -32,15 +35,15 @@ def broken(stored: StoredCase) -> list[Broken]:
 
 
 def project_of(document: Document) -> Project:
-    return readable_project(document.document)[0]
+    return _projects.of(document.oid, document.version, lambda: readable_project(document.document)[0])
 
 
 def suite_of(document: Document) -> Suite:
-    return readable_suite(document.document)[0]
+    return _suites.of(document.oid, document.version, lambda: readable_suite(document.document)[0])
 
 
 def environment_of(document: Document) -> Environment:
-    return readable_environment(document.document)[0]
+    return _environments.of(document.oid, document.version, lambda: readable_environment(document.document)[0])
 
 
 def remember(stored: StoredCase, case: Case) -> Case:

@@ -11,7 +11,7 @@ V = TypeVar("V")
 
 
 class ByVersion(Generic[V]):
-    """By a case's id and version, this with whatever else it depends on; the `most` used last stay. For threads."""
+    """By the id of a case or document and its version, this with whatever else it depends on; the `most` used last stay. For threads."""
 
     def __init__(self, most: int) -> None:
         self._most = most

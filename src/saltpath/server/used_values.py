@@ -6,8 +6,9 @@ import sqlite3
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import partial
+from typing import Any
 
-from saltpath.core.case import Project
+from saltpath.core.case import Expectation, NamedValues, Project
 from saltpath.core.inspect import references_of_checks
 from saltpath.core.references import references_in
 from saltpath.core.tables.sources import Source, trees_of
@@ -20,6 +21,7 @@ from saltpath.store.cases import CaseHead
 from saltpath.store.documents import Document
 
 _known: ByVersion[_Looked] = ByVersion(20_000)
+_said: ByVersion[frozenset[str]] = ByVersion(5_000)
 
 Uses = dict[tuple[str, str], list[CaseHead]]
 """By suite (empty: the project) and name, the cases that use the value."""
@@ -62,7 +64,7 @@ def uses(connection: sqlite3.Connection, project: Document) -> tuple[Uses, set[s
     for head in cases.heads(connection, project.id, shared_steps.KIND):
         for item in _wanted(connection, head, project.id, read):
             found.setdefault(("", item.name), []).append(head)
-    return found, _by_documents(connection, project.id, read)
+    return found, _by_documents(connection, project)
 
 
 def _names(document: dict[str, object], *fields: str) -> set[str]:
@@ -71,19 +73,32 @@ def _names(document: dict[str, object], *fields: str) -> set[str]:
     return {*values, *(name for several in inside.values() for name in several)}
 
 
-def _by_documents(connection: sqlite3.Connection, project: int, read: Project) -> set[str]:
-    several = [
-        read.values,
-        *(environment_of(e).values for e in projects.environments(connection, project)),
-    ]
-    names = {reference.name for reference in references_of_checks(read.every_answer)}
-    trees = [tree for source in read.sources.values() for tree in trees_of(source)]
-    trees += [tree for database in read.databases.values() for tree in (database.at, database.user, database.password)]
-    trees += read.options.trees()
-    for suite in projects.suites(connection, project):
-        of_suite = suite_of(suite)
-        several += [of_suite.values, *of_suite.values_in.values()]
-        names |= {reference.name for reference in references_of_checks(of_suite.every_answer)}
-        trees += of_suite.options.trees()
-    names |= {reference.name for reference in references_in(trees)}
-    return names | {item.name for values in several for item in wanted_by_values(values)}
+def _by_documents(connection: sqlite3.Connection, project: Document) -> set[str]:
+    documents = (
+        project,
+        *projects.environments(connection, project.id),
+        *projects.suites(connection, project.id),
+    )
+    return {name for one in documents for name in _said.of(one.oid, one.version, partial(_said_by, one))}
+
+
+def _said_by(document: Document) -> frozenset[str]:
+    """The names of values that a project, environment or suite uses itself."""
+    if document.kind == "environment":
+        return _names_in([environment_of(document).values])
+    if document.kind == "suite":
+        suite = suite_of(document)
+        return _names_in([suite.values, *suite.values_in.values()], suite.every_answer, suite.options.trees())
+    project = project_of(document)
+    trees = [tree for source in project.sources.values() for tree in trees_of(source)]
+    for one in project.databases.values():
+        trees += [one.at, one.user, one.password]
+    return _names_in([project.values], project.every_answer, [*trees, *project.options.trees()])
+
+
+def _names_in(
+    several: Iterable[NamedValues], checks: Iterable[Expectation] = (), trees: Iterable[Any] = ()
+) -> frozenset[str]:
+    names = {item.name for values in several for item in wanted_by_values(values)}
+    names |= {reference.name for reference in references_of_checks(checks)}
+    return frozenset(names | {reference.name for reference in references_in(trees)})
