@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import re
 import unittest
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from playwright.sync_api import (
@@ -12,6 +14,7 @@ from playwright.sync_api import (
     Locator,
     Page,
     Playwright,
+    Route,
     TimeoutError,
     ViewportSize,
     expect,
@@ -110,6 +113,25 @@ class BrowserTest(unittest.TestCase):
             except TimeoutError:
                 continue
         raise AssertionError(f"the row has no tool {name} under the mouse")
+
+    @contextmanager
+    def saved_late(self, address: str) -> Iterator[None]:
+        """What the page asks to have changed at addresses that match arrives when the block ends; at least one does."""
+        held: list[Route] = []
+        over = False
+
+        def hold(route: Route) -> None:
+            if over or route.request.method == "GET":
+                route.continue_()
+            else:
+                held.append(route)
+
+        self.page.route(re.compile(address), hold)
+        yield
+        self.app.wait(lambda: held or self.page.wait_for_timeout(50))
+        over = True
+        for route in held:
+            route.continue_()
 
     def axe(self) -> list[str]:
         """Serious and critical faults that axe finds; its script runs outside the page's policy."""

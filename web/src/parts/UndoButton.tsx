@@ -1,5 +1,5 @@
 /** The last act of the page taken back. */
-export function UndoButton({ can, undo }: { can: boolean; undo: () => Promise<void> }) {
+export function UndoButton({ can, undo }: { can: boolean; undo: () => Promise<unknown> }) {
   return (
     <div className="saved">
       <button type="button" className="plain-button" disabled={!can} onClick={() => void undo()}>

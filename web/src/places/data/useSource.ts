@@ -1,6 +1,7 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useRef, useState } from "react";
 import { useNavigate } from "react-router";
+import { useActs } from "../../app/acts";
 import {
   api,
   type DataSource,
@@ -21,10 +22,7 @@ const FRESH_MS = 60_000;
 export function useSource(project: string, name: string) {
   const client = useQueryClient();
   const go = useNavigate();
-  const past = useRef<(() => Promise<unknown>)[]>([]);
-  const last = useRef<Promise<unknown>>(Promise.resolve());
   const called = useRef(name);
-  const [undoable, setUndoable] = useState(0);
   const [said, setSaid] = useState("");
   const query = useQuery({ queryKey: ["sources", project], queryFn: () => api.sources(project) });
   const source = query.data?.items.find((item) => item.name === name);
@@ -55,38 +53,27 @@ export function useSource(project: string, name: string) {
     for (const key of ["sources", "file-versions", "case"])
       await client.invalidateQueries({ queryKey: [key] });
   }, [client]);
+  const { carry, undo, canUndo, isSaving } = useActs(refresh);
   const listener = useCallback(
     (event: RunEvent) => {
-      if (event.type === "sources changed") void refresh();
+      if (event.type === "sources changed" && !isSaving()) void refresh();
     },
-    [refresh],
+    [refresh, isSaving],
   );
   useEvents(project, listener);
-  const carry = async (
-    act: () => Promise<unknown>,
-    back?: () => Promise<unknown>,
-  ): Promise<string | undefined> => {
+  /** A sentence says why it could not be. */
+  const told = async (act: Promise<unknown>): Promise<string | undefined> => {
     try {
-      await act();
-      if (back) past.current.push(back);
-      setUndoable(past.current.length);
+      await act;
       setSaid("");
-      await refresh();
       return undefined;
     } catch (problem) {
       setSaid((problem as Error).message);
-      await refresh();
       return (problem as Error).message;
     }
   };
-  /** One after the other: each acts on what the one before has made of it, its name too. */
-  const inTurn = <Made>(act: () => Promise<Made>): Promise<Made> => {
-    const mine = last.current.catch(() => undefined).then(act);
-    last.current = mine;
-    return mine;
-  };
-  /** Shown at once, so that the next change is made on it; saved one after the other. */
-  const put = async (document: SourceDocument) => {
+  /** At once, so that the next change is made on it. */
+  const show = async (document: SourceDocument) => {
     await client.cancelQueries({ queryKey: ["sources", project] });
     client.setQueryData<Page<DataSource>>(
       ["sources", project],
@@ -96,35 +83,37 @@ export function useSource(project: string, name: string) {
           items: page.items.map((item) => (item.name === name ? { ...item, document } : item)),
         },
     );
-    await inTurn(() => api.changeSource(project, called.current, { document }));
   };
-  const change = (document: SourceDocument) => {
+  const put = (document: SourceDocument) => api.changeSource(project, called.current, { document });
+  const change = async (document: SourceDocument) => {
     const before = source?.document as SourceDocument;
-    if (writeExact(before) === writeExact(document)) return Promise.resolve(undefined);
-    return carry(
-      () => put(document),
-      () => put(before),
+    if (writeExact(before) === writeExact(document)) return undefined;
+    const shown = show(document);
+    return told(
+      carry(
+        () => shown.then(() => put(document)),
+        () => () => show(before).then(() => put(before)),
+      ),
     );
   };
   const rename = (to: string) =>
-    carry(async () => {
-      const made = await inTurn(() => api.changeSource(project, called.current, { to }));
-      called.current = made.name;
-      await go(addressOf(made.name), { replace: true });
-    });
+    told(
+      carry(async () => {
+        const made = await api.changeSource(project, called.current, { to });
+        called.current = made.name;
+        await go(addressOf(made.name), { replace: true });
+      }),
+    );
   const remove = () =>
-    carry(async () => {
-      await inTurn(() => api.removeSource(project, called.current));
-      await go("/data");
-    });
-  const bring = (file: File) =>
-    carry(async () => {
-      setSaid(`Bringing in ${file.name}…`);
-      await api.putFile(project, source?.file as string, file);
-    });
-  const undo = async () => {
-    const back = past.current.pop();
-    if (back) await carry(back);
+    told(
+      carry(async () => {
+        await api.removeSource(project, called.current);
+        await go("/data");
+      }),
+    );
+  const bring = (file: File) => {
+    setSaid(`Bringing in ${file.name}…`);
+    return told(carry(() => api.putFile(project, source?.file as string, file)));
   };
   const profile = whole.data?.state === "done" ? whole.data : (looked.data?.profile ?? undefined);
   return {
@@ -143,8 +132,8 @@ export function useSource(project: string, name: string) {
     rename,
     remove,
     bring,
-    undo,
-    canUndo: undoable > 0,
+    undo: () => told(undo()),
+    canUndo,
     said,
   };
 }

@@ -1,5 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useRef, useState } from "react";
+import { useCallback, useState } from "react";
+import { useActs } from "../../app/acts";
 import { api, type Page, type RunEvent, type ValueChange, type ValueRow } from "../../app/api";
 import { useEvents } from "../../app/events";
 import { count } from "../../app/format";
@@ -14,85 +15,66 @@ export function useValues(project: string | undefined, environments: string[]) {
     queryFn: () => api.values(project as string),
     enabled: Boolean(project),
   });
-  const past = useRef<(() => Promise<unknown>)[]>([]);
-  const [undoable, setUndoable] = useState(0);
   const [said, setSaid] = useState("");
-  const underWay = useRef(0);
-  const last = useRef<Promise<unknown>>(Promise.resolve());
-  const refresh = useCallback(async () => {
-    if (!underWay.current) await client.invalidateQueries({ queryKey: ["values", project] });
-  }, [client, project]);
+  const refresh = useCallback(
+    () => client.invalidateQueries({ queryKey: ["values", project] }),
+    [client, project],
+  );
+  const { carry, undo, canUndo, isSaving } = useActs(refresh);
   const listener = useCallback(
     (event: RunEvent) => {
-      if (event.type === "values changed") void refresh();
+      if (event.type === "values changed" && !isSaving()) void refresh();
     },
-    [refresh],
+    [refresh, isSaving],
   );
   useEvents(project, listener);
 
-  const save = async (changes: ValueChange[]): Promise<ValueChange[]> => {
-    if (!project || !changes.length) return [];
-    underWay.current += 1;
+  /** As it will read, before it is saved. */
+  const show = async (changes: ValueChange[]) => {
     await client.cancelQueries({ queryKey: key });
     client.setQueryData<Page<ValueRow>>(
       key,
       (page) => page && { ...page, items: changed(page.items, changes, environments) },
     );
-    let undo: ValueChange[] = [];
-    // One after the other, so that what an undo brings back is what stood there.
-    const mine = last.current.catch(() => undefined).then(() => api.changeValues(project, changes));
-    last.current = mine;
-    try {
-      const answer = await mine;
-      undo = answer.undo;
-      const first = answer.faults[0];
-      if (first)
-        setSaid(
-          answer.faults.length > 1
-            ? `${count(answer.faults.length, "cell")} could not be taken; the first: ${first.sentence}.`
-            : `This could not be taken: ${first.sentence}.`,
-        );
-      else setSaid(changes.length > 1 ? `${count(changes.length, "cell")} changed.` : "");
-    } catch (problem) {
-      setSaid((problem as Error).message);
-    }
-    underWay.current -= 1;
-    await refresh();
+  };
+  /** Gives the changes that undo it. */
+  const save = async (changes: ValueChange[]): Promise<ValueChange[]> => {
+    const { faults, undo } = await api.changeValues(project as string, changes);
+    if (faults[0])
+      setSaid(
+        faults.length > 1
+          ? `${count(faults.length, "cell")} could not be taken; the first: ${faults[0].sentence}.`
+          : `This could not be taken: ${faults[0].sentence}.`,
+      );
+    else setSaid(changes.length > 1 ? `${count(changes.length, "cell")} changed.` : "");
     return undo;
   };
-  const remember = (back: () => Promise<unknown>) => {
-    past.current.push(back);
-    setUndoable(past.current.length);
-  };
+  const sayWhy = (problem: Error) => setSaid(problem.message);
   const apply = async (changes: ValueChange[]): Promise<void> => {
-    const undo = await save(changes);
-    if (undo.length) remember(() => save(undo));
+    if (!project || !changes.length) return;
+    const shown = show(changes);
+    await carry(
+      () => shown.then(() => save(changes)),
+      (back) => (back.length ? () => show(back).then(() => save(back)) : undefined),
+    ).catch(sayWhy);
   };
-  const call = async (suite: string, name: string, to: string, done?: () => void): Promise<void> => {
+  const call = async (suite: string, name: string, to: string): Promise<void> => {
     const answer = await api.renameValue(project as string, suite, name, to);
-    done?.(); // before it is said, so that Undo means this
     setSaid(`${name} is called ${to} now${answer.cases ? `, in ${count(answer.cases, "case")} too` : ""}.`);
-    await refresh();
   };
   const rename = async (row: ValueRow, to: string): Promise<void> => {
-    try {
-      await call(row.suite, row.name, to, () => remember(() => call(row.suite, to, row.name)));
-    } catch (problem) {
-      setSaid((problem as Error).message);
-    }
-  };
-  const undo = async (): Promise<void> => {
-    const back = past.current.pop();
-    setUndoable(past.current.length);
-    await back?.().catch((problem: Error) => setSaid(problem.message));
+    await carry(
+      () => call(row.suite, row.name, to),
+      () => () => call(row.suite, to, row.name),
+    ).catch(sayWhy);
   };
   return {
     query,
     rows: query.data?.items ?? [],
     apply,
     rename,
-    undo,
-    canUndo: undoable > 0,
+    undo: () => undo().catch(sayWhy),
+    canUndo,
     said,
     setSaid,
     refresh,

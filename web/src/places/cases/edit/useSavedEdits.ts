@@ -1,6 +1,8 @@
-import { useCallback, useRef, useState } from "react";
+import { useCallback } from "react";
+import { useActs } from "../../../app/acts";
 import { ApiProblem, api } from "../../../app/api";
 import { writeExact } from "../../../app/exact";
+import { count } from "../../../app/format";
 import type { Change, Document } from "./document";
 import { merged } from "./merge";
 
@@ -17,44 +19,38 @@ const TRIES = 5;
 /** Edits of several cases from one page: each is saved at once on the newest version, all of them are one undo. `refresh` asks for
  * what the page shows anew. */
 export function useSavedEdits(refresh: () => Promise<unknown>) {
-  const past = useRef<Edit[][]>([]);
-  const [undoable, setUndoable] = useState(0);
-  const saveAll = useCallback(
-    async (changes: CaseChange[]): Promise<Edit[] | string> => {
-      const done: Edit[] = [];
-      let problem = "";
-      for (const { id, change } of changes) {
-        try {
-          done.push(await saved(id, change));
-        } catch (wrong) {
-          problem = (wrong as Error).message;
-        }
-      }
-      await refresh();
-      return problem && !done.length ? problem : done;
-    },
-    [refresh],
-  );
-  /** A sentence says why nothing could be changed. */
+  const { carry, undo, canUndo } = useActs(refresh);
+  /** A sentence says what could not be changed, and why; the other cases are. */
   const apply = useCallback(
     async (changes: CaseChange[]) => {
-      const done = await saveAll(changes);
-      if (typeof done === "string") return done;
-      past.current.push(done);
-      setUndoable(past.current.length);
-      return undefined;
-    },
-    [saveAll],
-  );
-  const undo = useCallback(async () => {
-    const last = past.current.pop();
-    setUndoable(past.current.length);
-    if (last)
-      await saveAll(
-        last.map(({ id, before, after }) => ({ id, change: (now) => merged(after, before, now).document })),
+      const made = await carry(
+        () => saveAll(changes),
+        ({ done }) => (done.length ? () => saveAll(done.map(takenBack)) : undefined),
       );
-  }, [saveAll]);
-  return { apply, undo, canUndo: undoable > 0 };
+      return made.problem;
+    },
+    [carry],
+  );
+  return { apply, undo, canUndo };
+}
+
+async function saveAll(changes: CaseChange[]): Promise<{ done: Edit[]; problem?: string }> {
+  const done: Edit[] = [];
+  const problems: string[] = [];
+  for (const { id, change } of changes) {
+    try {
+      done.push(await saved(id, change));
+    } catch (wrong) {
+      problems.push((wrong as Error).message);
+    }
+  }
+  if (!problems.length || !done.length) return { done, problem: problems[0] };
+  const these = `${problems.length} of ${count(changes.length, "case")} could not be saved`;
+  return { done, problem: `${these}; the first: ${problems[0]}` };
+}
+
+function takenBack({ id, before, after }: Edit): CaseChange {
+  return { id, change: (now) => merged(after, before, now).document };
 }
 
 /** The change made on the case as it is now; made again where someone else was quicker. */
