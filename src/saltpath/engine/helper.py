@@ -9,6 +9,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import importlib
+import os
 import pickle
 import resource
 import select
@@ -50,6 +51,7 @@ class Helper:
                 octets = pickle.dumps(question)
                 process.stdin.write(len(octets).to_bytes(_HEAD, "big") + octets)
                 process.stdin.flush()
+                self._reply(process, BEGINNING_S)  # the first question of a kind has its modules read first
                 kind, payload = self._reply(process, self._limit_s)
             except (OSError, EOFError, TimeoutError):
                 self._end()
@@ -73,12 +75,11 @@ class Helper:
 
     def _reply(self, process: subprocess.Popen[bytes], limit_s: float) -> tuple[str, Any]:
         assert process.stdout is not None
-        if not select.select([process.stdout], [], [], limit_s)[0]:
+        pipe = process.stdout.fileno()
+        if not select.select([pipe], [], [], limit_s)[0]:
             raise TimeoutError
-        head = process.stdout.read(_HEAD)
-        if len(head) < _HEAD:
-            raise EOFError
-        return pickle.loads(process.stdout.read(int.from_bytes(head, "big")))  # type: ignore[no-any-return]
+        size = int.from_bytes(_exactly(pipe, _HEAD), "big")
+        return pickle.loads(_exactly(pipe, size))  # type: ignore[no-any-return]
 
     def _end(self) -> None:
         process, self._process = self._process, None
@@ -90,6 +91,17 @@ class Helper:
             if pipe is not None:
                 with contextlib.suppress(OSError):
                     pipe.close()
+
+
+def _exactly(pipe: int, count: int) -> bytes:
+    """So many bytes, and none that belong to the next message. Raises EOFError."""
+    found = bytearray()
+    while len(found) < count:
+        piece = os.read(pipe, count - len(found))
+        if not piece:
+            raise EOFError
+        found += piece
+    return bytes(found)
 
 
 def _exception(kind: str, payload: Any) -> BaseException:
@@ -114,7 +126,9 @@ def serve() -> None:
         head = sys.stdin.buffer.read(_HEAD)
         if len(head) < _HEAD:
             return
-        _say(out, _answered(pickle.loads(sys.stdin.buffer.read(int.from_bytes(head, "big")))))
+        question = pickle.loads(sys.stdin.buffer.read(int.from_bytes(head, "big")))
+        _say(out, ("begun", None))
+        _say(out, _answered(question))
 
 
 def _answered(question: slow.Question) -> tuple[str, Any]:

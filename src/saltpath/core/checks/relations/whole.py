@@ -7,7 +7,8 @@ from typing import Any
 from saltpath.core import plain, slow
 from saltpath.core.checks.loose import misfits
 from saltpath.core.checks.relations.table import Setting, relation
-from saltpath.core.checks.schemas import SchemaAsked, Unusable
+from saltpath.core.checks.schemas import SchemaAsked
+from saltpath.core.schemas import Unusable
 from saltpath.core.why import Blocked, Why, why
 
 MOST_PLACES = 20

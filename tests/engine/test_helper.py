@@ -1,0 +1,36 @@
+"""The process that answers slow questions: what its limit counts, and what it leaves."""
+
+import unittest
+from dataclasses import dataclass
+
+from saltpath.core import slow
+from saltpath.core.checks.schemas import SchemaAsked
+from saltpath.engine.helper import Helper
+from tests.engine.late import Late
+
+
+@dataclass(frozen=True)
+class Endless:
+    def answer(self) -> None:
+        while True:
+            pass
+
+
+class Asked(unittest.TestCase):
+    def setUp(self) -> None:
+        self.helper = Helper()
+        self.addCleanup(self.helper.close)
+
+    def test_the_first_of_a_kind_is_not_held_up_by_reading_its_modules(self):
+        self.assertEqual(self.helper.ask(Late()), "here")
+
+    def test_a_first_schema(self):
+        self.assertEqual(self.helper.ask(SchemaAsked(b'{"type": "string"}', b"5")), [("", "5 is an integer, not text")])
+
+    def test_what_takes_too_long_is_ended_and_the_next_is_answered(self):
+        self.assertIsInstance(self.helper.ask(Endless()), slow.TooSlow)
+        self.assertEqual(self.helper.ask(Late()), "here")
+
+
+if __name__ == "__main__":
+    unittest.main()
