@@ -84,6 +84,28 @@ class Holding(unittest.TestCase):
             with self.subTest(check):
                 self.assertEqual(outcome(check).verdict, "passed", outcome(check))
 
+    def test_the_body_is_its_document_where_structure_is_spoken_of(self):
+        for check in [
+            "{ of: body, fits: { id: '[?matches ^PC-]' } }",
+            "{ of: body, schema: { type: object, required: [id] } }",
+            "{ of: body, kind: object }",
+            "{ of: body, count: { above: 3 } }",
+            "{ of: body, contains: East 4 }",
+            "{ of: body, starts with: '{' }",
+        ]:
+            with self.subTest(check):
+                self.assertEqual(outcome(check).verdict, "passed", outcome(check))
+        spoken = {name: relation.example[1] for name, relation in TABLE.items() if relation.of_document}
+        self.assertEqual(set(spoken), {"fits", "fits exactly", "schema", "kind", "count", "unique", "sorted"})
+        for name, expected in spoken.items():
+            with self.subTest(name):
+                found = outcome(f"{{ of: body, {name}: {write_json(expected).decode()} }}", b"nothing of it")
+                self.assertEqual(found.verdict, "failed")
+                self.assertIn("the body is not JSON", str(found.why.sentence))
+                self.assertTrue(found.check.startswith("body "))
+        wrong = outcome("{ of: body, fits: { id: 5 } }")
+        self.assertEqual((wrong.verdict, wrong.where), ("failed", ("$.id",)))
+
     def test_references_in_expectations_and_paths(self):
         self.assertEqual(
             outcome('{ of: $.berth.metres, at least: "[=length]" }', length=Decimal("23.4")).verdict, "passed"
@@ -180,7 +202,9 @@ class Failing(unittest.TestCase):
         self.says("{ of: $.berth, is: { name: East 4, metres: 121 } }", "differs at .metres: was 120, expected 121")
 
     def test_bodies_that_are_not_json(self):
-        self.says("{ of: $.a, is: 1 }", "the body is not JSON: invalid character (byte 0)", b"<html>")
+        marked_up = "the body is not JSON: it begins with <, as XML and HTML do; XPath looks into XML, such as //name"
+        self.says("{ of: $.a, is: 1 }", marked_up, b"<html>")
+        self.says("{ of: $.a, is: 1 }", "the body is not JSON: invalid character (byte 0)", b"id: 1")
         self.says("{ of: $.a, absent: true }", "the body is empty, so there is nothing to read at $", b"")
         self.says("{ of: body, contains: x }", "the body is not text in utf-8", b"\xff\xfe")
 

@@ -18,6 +18,7 @@ _STATUS = re.compile(rb"HTTP/[\d.]+ (\d{3})\s")
 _END = re.compile(rb"\n\r?\n")
 _BOM = b"\xef\xbb\xbf"
 _OPENING = tuple(b"{[")
+_BLANKS = b" \t\r\n" + _BOM
 _UTF8 = frozenset(["utf-8", "utf8", "us-ascii", "ascii"])
 
 
@@ -145,8 +146,15 @@ class Answer(msgspec.Struct, gc=False):
             except plain.NotPlain as problem:
                 if problem.too_deep:
                     raise Blocked(why("too-deep", levels=LEVELS)) from None
-                self._unread = why("not-json", problem=str(problem)) if self.body else why("empty-body", path="$")
+                self._unread = self._why_no_json(str(problem))
         return self._json
+
+    def _why_no_json(self, problem: str) -> Why:
+        if not self.body:
+            return why("empty-body", path="$")
+        if self.body.lstrip(_BLANKS).startswith(b"<"):
+            return why("not-json-but-marked-up")
+        return why("not-json", problem=problem)
 
     def _strange(self) -> bool:
         """Whether another charset than UTF-8 is declared. JSON is UTF-8 (RFC 8259); some servers think otherwise."""

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any, NamedTuple
 
@@ -221,7 +221,12 @@ KINDS: dict[str, SubjectKind] = {
     "type": SubjectKind("type", "the media type, without its parameters", "type", _type),
     "header": SubjectKind("header NAME", "an answer's header", "header Location", _header),
     "cookie": SubjectKind("cookie NAME", "a cookie that the answer sets", "cookie desk", _cookie),
-    "body": SubjectKind("body", "the whole body as text", "body", _body),
+    "body": SubjectKind(
+        "body",
+        "the whole body: its document for relations of structure (fits, schema, kind, count ...), else its text",
+        "body",
+        _body,
+    ),
     "match": SubjectKind(
         "body ~ REGEX",
         "what a pattern matches in the body: its first group, or all of it; a node a match",
@@ -273,6 +278,13 @@ def read_subject(text: str) -> Subject:
     near = nearest(word, [name for name in KINDS if name != "path"])
     hint = f"did you mean {near}?" if near else "expected status, time, size, type, header, cookie, body, $... or value"
     raise Unreadable(f"there is no subject {text!r}; {hint}")
+
+
+def of_document(subject: Subject) -> Subject:
+    """The body as the document in it, where that is what a relation speaks of; any other subject as it is."""
+    if subject.kind != "body" or subject.pipes:
+        return subject
+    return replace(_DOCUMENT, text=subject.text)
 
 
 def _read_path(text: str) -> jsonpath.Path:
@@ -331,3 +343,6 @@ def taken(found: Found) -> Any:
     """The value that a keep takes: one node's value, several as a list."""
     values = [value for _, value in found.nodes]
     return values[0] if len(values) == 1 else values
+
+
+_DOCUMENT = read_subject("$")

@@ -21,6 +21,7 @@ TEMPLATES: dict[str, str] = {
     "no-header-near": "the answer has no header {name}; did you mean {near}?",
     "no-cookie": "the answer sets no cookie {name}",
     "not-json": "the body is not JSON: {problem}",
+    "not-json-but-marked-up": "the body is not JSON: it begins with <, as XML and HTML do; XPath looks into XML, such as //name",
     "not-xml": "the body is not XML: {problem}",
     "no-charset": "the body says that its charset is {charset}, which is not known",
     "unreadable": "{problem}",

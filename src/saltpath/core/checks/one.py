@@ -20,7 +20,7 @@ from saltpath.core.why import Blocked, Why, why
 
 _SETTINGS = {source: Setting(source) for source in ("json", "text", "duration", "size")}
 _TIMED = ("before", "after", "near")
-_UNREADABLE = ("not-json", "not-xml", "not-text", "no-charset", "empty-body")
+_UNREADABLE = ("not-json", "not-json-but-marked-up", "not-xml", "not-text", "no-charset", "empty-body")
 AS_BEFORE = "same as last pass"
 
 

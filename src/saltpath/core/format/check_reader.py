@@ -16,7 +16,7 @@ from saltpath.core.format.source import Node, from_data
 from saltpath.core.grammar import Unreadable
 from saltpath.core.nearest import listed
 from saltpath.core.references import holds_reference
-from saltpath.core.subjects import Subject, read_subject
+from saltpath.core.subjects import Subject, of_document, read_subject
 
 CHECK_KEYS = ("of", "any", "advice", "note", "off")
 GROUPS = {
@@ -143,7 +143,7 @@ def read_check(reading: Reading, node: Node, path: str) -> Check | None:
         words = subject.text  # its fault was reported just above
     expected, fixed = _compiled(reading, relations.TABLE[named[0]], expected_node, f"{path}.{named[0]}")
     check = Check(
-        of=subject,
+        of=of_document(subject) if relations.TABLE[named[0]].of_document else subject,
         relation=named[0],
         expected=expected,
         any=any_node,

@@ -28,6 +28,7 @@ def _empty(actual: Any, expected: Any, setting: Setting) -> Why | None:
     (15, "number"),
     "is of kind",
     takes="kind",
+    of_document=True,
 )
 def _kind(actual: Any, expected: Any, setting: Setting) -> Why | None:
     kind = plain.kind_of(actual)
@@ -75,7 +76,7 @@ def _size(actual: Any, expected: Any, what: str) -> Why | None:
 
 
 @relation("count", "how many nodes, or items, fields or characters of the one value", ([5, 6, 7], 3), "counts",
-          takes="count", of_list=True)  # fmt: skip
+          takes="count", of_list=True, of_document=True)  # fmt: skip
 def _count(actual: Any, expected: Any, setting: Setting) -> Why | None:
     return _size(actual, expected, "wrong-count")
 
@@ -92,7 +93,9 @@ def _items(actual: Any) -> list[Any] | Why:
     return why("not-a-list", actual=plain.show(actual), actual_kind=plain.with_kind(actual))
 
 
-@relation("unique", "no item twice", ([5, 6, 7], True), "holds nothing twice", takes="true", of_list=True)
+@relation(
+    "unique", "no item twice", ([5, 6, 7], True), "holds nothing twice", takes="true", of_list=True, of_document=True
+)
 def _unique(actual: Any, expected: Any, setting: Setting) -> Why | None:
     items = _items(actual)
     if isinstance(items, Why):
@@ -119,7 +122,7 @@ def _canonical(value: Any) -> Any:
 
 
 @relation("sorted", "in order, up or down: numbers by value, text by code point", ([1, 2, 2], "up"), "is sorted",
-          takes="direction", of_list=True)  # fmt: skip
+          takes="direction", of_list=True, of_document=True)  # fmt: skip
 def _sorted(actual: Any, expected: Any, setting: Setting) -> Why | None:
     items = _items(actual)
     if isinstance(items, Why):

@@ -50,6 +50,8 @@ class Relation:
     example: tuple[Any, Any]
     of_list: bool = False
     quick: Callable[[Any], Test | None] = _never
+    of_document: bool = False
+    """It speaks of structure: `of: body` means the body's document, not its text."""
 
 
 TABLE: dict[str, Relation] = {}
@@ -63,11 +65,12 @@ def relation(
     takes: str = "value",
     of_list: bool = False,
     quick: Callable[[Any], Test | None] = _never,
+    of_document: bool = False,
 ) -> Callable[[Judge], Judge]:
     """Enter a function into the table under its name."""
 
     def register(judge: Judge) -> Judge:
-        TABLE[name] = Relation(name, phrase or name, about, takes, judge, example, of_list, quick)
+        TABLE[name] = Relation(name, phrase or name, about, takes, judge, example, of_list, quick, of_document)
         return judge
 
     return register

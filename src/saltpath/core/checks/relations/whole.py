@@ -15,7 +15,7 @@ MOST_PLACES = 20
 
 
 def _fitting(name: str, about: str, exactly: bool, example: tuple[Any, Any]) -> None:
-    @relation(name, about, example, takes="pattern tree")
+    @relation(name, about, example, takes="pattern tree", of_document=True)
     def _judge(actual: Any, expected: Any, setting: Setting) -> Why | None:
         found = list(misfits(actual, expected, exactly, MOST_PLACES))
         if not found:
@@ -41,7 +41,7 @@ def _same_as_last_pass(actual: Any, expected: Any, setting: Setting) -> Why | No
 
 
 @relation("schema", "JSON Schema (2020-12, or the draft that $schema names); formats are checked", ({"id": "PC-1"}, {"required": ["id"]}),
-          "follows the schema", takes="schema")  # fmt: skip
+          "follows the schema", takes="schema", of_document=True)  # fmt: skip
 def _schema(actual: Any, expected: Any, setting: Setting) -> Why | None:
     question = SchemaAsked(plain.write_json(expected), plain.write_json(actual))
     try:
