@@ -59,11 +59,11 @@ class Hostile(unittest.TestCase):
                 self.assertLess(grown, 120_000, "kB")
 
     def test_bodies_that_are_not_what_they_say_fail_the_checks_that_need_them(self):
-        for kind in ("malformed", "wrong-type"):
+        for kind, code in (("malformed", "not-json"), ("wrong-type", "not-json-but-marked-up")):
             check = f'  - {{ request: a, send: "GET [=harbour]/faults/{kind}", expect: [ {{ of: status, is: 200 }}, {{ of: $.id, present: true }} ] }}\n'
             found = run_text(case(check)).cases[0].steps[0]
             self.assertEqual([outcome.verdict for outcome in found.outcomes], ["passed", "failed"])
-            self.assertEqual(found.outcomes[1].why.code, "not-json")
+            self.assertEqual(found.outcomes[1].why.code, code)
             self.assertTrue(found.exchanges[0].body, "what came is kept")
 
     def test_nobody_there(self):

@@ -109,6 +109,8 @@ class Curl(unittest.TestCase):
             ("-d a=1 -d b=2", {"form": {"a": "1", "b": "2"}}),
             ("-d 'a=1&a=2'", {"form": [["a", "1"], ["a", "2"]]}),
             ("-d 'a=x+y%20z'", {"form": {"a": "x y z"}}),
+            ("-d 'a=x%26b%3d1'", {"form": {"a": "x&b=1"}}),
+            ("-d 'a=caf%E9'", {"text": "a=caf%E9", "type": "application/x-www-form-urlencoded"}),
             ("--data-urlencode 'a=x y&z' --data-urlencode =b", {"text": "a=x%20y%26z&b", "type": "application/x-www-form-urlencoded"}),
             ("--data-urlencode 'a=ä'", {"form": {"a": "ä"}}),
             ("-d plain", {"text": "plain", "type": "application/x-www-form-urlencoded"}),

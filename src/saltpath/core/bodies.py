@@ -26,7 +26,7 @@ def body_of(body: Body, scopes: Scopes) -> tuple[bytes, str]:
     if body.kind == "xml":
         return _xml(body.content, scopes), body.media_type
     if body.kind == "form":
-        pairs = [f"{_form(name)}={scopes.text(value, lambda t, v, r: _form(t))}" for name, value in body.content]
+        pairs = [f"{_form(name)}={scopes.text(value, lambda t, v, r: _form(t), _form)}" for name, value in body.content]
         return "&".join(pairs).encode(), "application/x-www-form-urlencoded"
     if body.kind == "multipart":
         return _multipart(body.content, scopes)
@@ -42,7 +42,7 @@ def media_type_of(path: str) -> str:
 
 
 def _form(text: str) -> str:
-    return quote(text, safe=" *-._").replace(" ", "+")
+    return quote(text, safe=" *-._", errors="surrogatepass").replace(" ", "+")
 
 
 def _json(content: Any, scopes: Scopes) -> bytes:
@@ -85,7 +85,7 @@ def _escaped(text: str, place: str, reference: Reference) -> str:
 
 def _multipart(parts: tuple[MultipartPart, ...], scopes: Scopes) -> tuple[bytes, str]:
     """multipart/form-data (RFC 7578). The boundary follows from the content, and does not stand in it."""
-    written: list[tuple[str, bytes]] = []
+    written: list[tuple[bytes, bytes]] = []
     for part in parts:
         name = _in_quotes(scopes.text(part.name))
         head = f'Content-Disposition: form-data; name="{name}"'
@@ -98,18 +98,19 @@ def _multipart(parts: tuple[MultipartPart, ...], scopes: Scopes) -> tuple[bytes,
         else:
             assert part.text is not None
             content = scopes.text(part.text).encode("utf-8", "surrogatepass")
-        written.append((head + (f"\r\nContent-Type: {media_type}" if media_type else ""), content))
+        head += f"\r\nContent-Type: {media_type}" if media_type else ""
+        written.append((head.encode("utf-8", "surrogatepass"), content))
     boundary = _boundary(written)
-    pieces = [b"--%s\r\n%s\r\n\r\n%s\r\n" % (boundary, head.encode(), content) for head, content in written]
+    pieces = [b"--%s\r\n%s\r\n\r\n%s\r\n" % (boundary, head, content) for head, content in written]
     return b"".join(pieces) + b"--" + boundary + b"--\r\n", f"multipart/form-data; boundary={boundary.decode()}"
 
 
-def _boundary(written: list[tuple[str, bytes]]) -> bytes:
+def _boundary(written: list[tuple[bytes, bytes]]) -> bytes:
     turn = 0
     while True:
         hasher = blake2b(turn.to_bytes(4, "big"), digest_size=12)
         for head, content in written:
-            hasher.update(head.encode() + content)
+            hasher.update(head + content)
         boundary = b"salt-" + hasher.hexdigest().encode()
         if not any(boundary in content for _, content in written):
             return boundary

@@ -167,7 +167,7 @@ def _fill_address(template: Template, scopes: Scopes) -> str:
 
 @lru_cache(maxsize=512)
 def _literal(text: str) -> str:
-    return quote(text, safe=_LITERAL_SAFE)
+    return quote(text, safe=_LITERAL_SAFE, errors="surrogatepass")
 
 
 def _filled(reference: Reference, scopes: Scopes) -> str:
@@ -188,13 +188,13 @@ def _segment(text: str) -> str:
 
 
 def _percent(text: str) -> str:
-    return text if text.isalnum() and text.isascii() else quote(text, safe="")
+    return text if text.isalnum() and text.isascii() else quote(text, safe="", errors="surrogatepass")
 
 
 @lru_cache(maxsize=512)
 def _in_query(text: str) -> str:
     """What is written out in a parameter's value, so that it arrives as it stands there."""
-    return quote(text, safe=_QUERY_SAFE)
+    return quote(text, safe=_QUERY_SAFE, errors="surrogatepass")
 
 
 def _encoded(text: str, value: Any, reference: Reference) -> str:

@@ -138,7 +138,12 @@ def _split(address: str) -> tuple[str, list[tuple[str, str]]]:
     written again as it is."""
     base, _, query = address.partition("?")
     parts = [part.partition("=") for part in query.split("&")]
-    pairs = [(unquote_plus(name), unquote_plus(value)) for name, _, value in parts]
+    try:
+        pairs = [
+            (unquote_plus(name, errors="strict"), unquote_plus(value, errors="strict")) for name, _, value in parts
+        ]
+    except UnicodeDecodeError:  # in another charset, which only the address can say
+        return address, []
     if not query or not all(equals for _, equals, _ in parts) or len({name for name, _ in pairs}) < len(pairs):
         return address, []
     return base, pairs
@@ -148,7 +153,10 @@ def _form(text: str) -> Any:
     """The fields of a form, as a mapping or, where a name repeats, as pairs; None if the text is no form."""
     if not text or any("=" not in part or not part.partition("=")[0] for part in text.split("&")):
         return None
-    pairs = [(literal(name), literal(value)) for name, value in parse_qsl(text, keep_blank_values=True)]
+    try:
+        pairs = [(literal(n), literal(v)) for n, v in parse_qsl(text, keep_blank_values=True, errors="strict")]
+    except UnicodeDecodeError:  # in another charset than a form of ours is sent in
+        return None
     if len(pairs) != len(text.split("&")):
         return None
     return dict(pairs) if len({name for name, _ in pairs}) == len(pairs) else [list(pair) for pair in pairs]

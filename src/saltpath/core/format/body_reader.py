@@ -20,6 +20,7 @@ _SOAP = {
     "http://schemas.xmlsoap.org/soap/envelope/": "text/xml; charset=utf-8",
     "http://www.w3.org/2003/05/soap-envelope": "application/soap+xml; charset=utf-8",
 }
+_PRINTABLE = re.compile(r"[\t -~]*")
 _STRING = re.compile(r'"(?:[^"\\]|\\.)*"', re.DOTALL)
 
 
@@ -33,7 +34,7 @@ def read_body(reading: Reading, keys: dict[str, Node], path: str) -> Body | None
     if not kinds:
         return None
     kind, node = kinds[0], keys[kinds[0]]
-    media_type = reading.text(keys.get("type"), f"{path}.type", "type")
+    media_type = _media_type(reading, keys.get("type"), f"{path}.type")
     if kind == "json":
         return Body("json", _json(reading, node, f"{path}.json"))
     if kind == "xml":
@@ -45,6 +46,16 @@ def read_body(reading: Reading, keys: dict[str, Node], path: str) -> Body | None
     if kind == "file":
         return Body("file", reading.template(node, f"{path}.file", "file"), media_type)
     return Body("text", reading.template(node, f"{path}.text", "text"), media_type or "text/plain; charset=utf-8")
+
+
+def _media_type(reading: Reading, node: Node | None, path: str) -> str:
+    """What goes out as Content-Type as it stands; nothing in it may begin another line."""
+    text = reading.text(node, path, "type")
+    if node is not None and not _PRINTABLE.fullmatch(text):
+        reading.wrong(
+            "a type is letters, digits and signs in one line, such as text/plain; charset=utf-8", path, node.line
+        )
+    return text
 
 
 def read_pairs(
@@ -175,5 +186,5 @@ def _parts(reading: Reading, node: Node, path: str) -> tuple[MultipartPart, ...]
             reading.template(keys[key], f"{place}.{key}", key) if key in keys else None for key in ("text", "file")
         )
         name = reading.template(keys["name"], f"{place}.name", "name")
-        parts.append(MultipartPart(name, text, file, reading.text(keys.get("type"), f"{place}.type", "type")))
+        parts.append(MultipartPart(name, text, file, _media_type(reading, keys.get("type"), f"{place}.type")))
     return tuple(parts)
