@@ -6,7 +6,6 @@ from email import message_from_bytes, policy
 from typing import Any
 from urllib.parse import parse_qsl, unquote, urlsplit
 
-from saltpath.core.bodies import body_of
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.format.source import FormatError
 from saltpath.core.prepare import Prepared, prepare
@@ -96,7 +95,7 @@ class WrittenOut(unittest.TestCase):
 
     def test_segments(self):
         """What is written out in a path is an address already: what an address cannot hold is encoded, what is encoded stays."""
-        for (value, read), _ in self.each(0.3):
+        for (value, _), _ in self.each(0.3):
             made = self.sent(f"POST http://h.example/a/{value}/z")
             if made is not None and "[=" not in value:
                 parts = urlsplit(made.address)
