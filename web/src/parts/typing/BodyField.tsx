@@ -11,6 +11,8 @@ import { EditorState, type Extension, Prec } from "@codemirror/state";
 import { EditorView, keymap } from "@codemirror/view";
 import { useEffect, useRef, useState } from "react";
 import { useDraft } from "./drafts";
+import { Elsewhere } from "./Elsewhere";
+import { useGround } from "./ground";
 import { type Insertable, putIn, type Reference } from "./inserting";
 import { nonce, references, style } from "./look";
 
@@ -31,35 +33,51 @@ interface BodyActs {
 
 /** A body in an editor of its own, while it has the focus. References are marked text: the characters stay what they are. */
 export default function BodyField({ text, label, json: isJson, hint, insertable, save, close }: Props) {
-  const draft = useDraft(label);
+  const draft = useDraft(useRef(label).current); // it may be called otherwise while it stands open
   const box = useRef<HTMLDivElement>(null);
   const [problem, setProblem] = useState("");
   const first = useRef(draft.text ?? text);
   const acts = useRef<BodyActs>({ keep: () => undefined, leave: () => undefined });
   const view = useRef<EditorView>(undefined);
   const taken = useRef<Reference[]>([]);
+  const ground = useGround(text, draft);
+  const [typedNow, setTypedNow] = useState(first.current);
+  const left = useRef(false);
   const leave = () => {
+    left.current = true;
     draft.forget();
     close();
   };
   acts.current = {
     leave,
-    keep: async (left) => {
+    keep: async (out) => {
+      if (left.current) return;
       const typed = view.current?.state.doc.toString() ?? text;
-      if (typed === text) return leave();
+      if (ground.untouched(typed)) return leave();
+      if (ground.clashes(typed)) return;
       const wrong = await (insertable
         ? insertable.keeping(putIn(taken.current, typed), () => save(typed))
         : save(typed));
       if (!wrong) return leave();
       setProblem(wrong);
-      if (!left) view.current?.focus();
+      if (!out) view.current?.focus();
     },
   };
   const note = useRef((typed: string) => {
     setProblem("");
-    if (typed === text) draft.forget();
-    else draft.keep(typed);
+    setTypedNow(typed);
+    if (typed === ground.begun()) draft.forget();
+    else draft.keep(typed, ground.begun());
   });
+  // An editor in which nothing was changed shows what is changed elsewhere.
+  useEffect(() => {
+    const state = view.current?.state;
+    const typed = state?.doc.toString() ?? "";
+    if (state && typed === ground.begun() && typed !== text) {
+      ground.goOn();
+      view.current?.dispatch({ changes: { from: 0, to: state.doc.length, insert: text } });
+    } else if (ground.untouched(typed)) ground.goOn();
+  }, [text, ground]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the editor is made once, and asks the refs for the rest
   useEffect(() => {
     const made = new EditorView({
@@ -71,23 +89,24 @@ export default function BodyField({ text, label, json: isJson, hint, insertable,
           ...FIXED,
           isJson ? json() : [],
           EditorView.contentAttributes.of({ "aria-label": label }),
-          autocompletion({
-            override: [(context) => completed(context, insertable, (item) => taken.current.push(item))],
-            icons: false,
-          }),
+          // Before the completion's keys, which take Escape also while they only look for something to offer.
           Prec.highest(
             keymap.of([
               { key: "Mod-Enter", run: () => Boolean(acts.current.keep(false)) || true },
               {
                 key: "Escape",
                 run: (editor) => {
-                  if (completionStatus(editor.state)) return false;
+                  if (completionStatus(editor.state) === "active") return false;
                   acts.current.leave();
                   return true;
                 },
               },
             ]),
           ),
+          autocompletion({
+            override: [(context) => completed(context, insertable, (item) => taken.current.push(item))],
+            icons: false,
+          }),
           EditorView.updateListener.of((update) => {
             if (update.docChanged) note.current(update.state.doc.toString());
           }),
@@ -111,6 +130,16 @@ export default function BodyField({ text, label, json: isJson, hint, insertable,
         <span className="problem" role="alert">
           {problem}
         </span>
+      )}
+      {ground.clashes(typedNow) && (
+        <Elsewhere
+          theirs={text}
+          leave={leave}
+          mine={() => {
+            ground.goOn();
+            void acts.current.keep(false);
+          }}
+        />
       )}
       {!problem && hint && <span className="muted small">{hint}</span>}
     </span>

@@ -8,6 +8,8 @@ import {
   useState,
 } from "react";
 import { useDraft } from "./drafts";
+import { Elsewhere } from "./Elsewhere";
+import { useGround } from "./ground";
 import { fitting, type Insertable, inserted, openReference, putIn, type Reference } from "./inserting";
 
 export interface TypingProps {
@@ -33,7 +35,8 @@ const PAUSE_MS = 150;
 /** The field itself; with several lines, Ctrl Enter keeps. What was typed is never thrown away but by Escape. */
 export function Typing({ text, label, save, close, lines, hint, ...more }: TypingProps) {
   const { placeholder, insertable, below, always, quiet, asks } = more;
-  const draft = useDraft(label);
+  const draft = useDraft(useRef(label).current); // it may be called otherwise while it stands open
+  const ground = useGround(text, draft);
   const [typed, setTyped] = useState(draft.text ?? text);
   const [problem, setProblem] = useState<string>();
   const [caret, setCaret] = useState(-1);
@@ -49,13 +52,21 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
   const write = (next: string) => {
     setTyped(next);
     setProblem(undefined);
-    if (next === text) draft.forget();
-    else draft.keep(next);
+    if (next === ground.begun()) draft.forget();
+    else draft.keep(next, ground.begun());
   };
+  const left = useRef(false);
   const leave = () => {
+    left.current = true;
     draft.forget();
     close();
   };
+  // A field in which nothing was changed shows what is changed elsewhere.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another text of its place, and nothing else
+  useEffect(() => {
+    if (typed === ground.begun()) setTyped(text);
+    if (ground.untouched(typed)) ground.goOn();
+  }, [text]);
   const insert = (reference: Reference) => {
     const [next, at] = inserted(typed, caret, reference.name);
     if (reference.keep) taken.current.push(reference);
@@ -85,9 +96,10 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
     moveTo.current = -1;
   });
   const busy = useRef(false);
-  const commit = async (left = false) => {
-    if (busy.current) return;
-    if (typed === text && (left || !always)) return left && quiet ? undefined : leave();
+  const commit = async (out = false) => {
+    if (busy.current || left.current) return;
+    if (ground.untouched(typed) && (out || !always)) return out && quiet ? undefined : leave();
+    if (ground.clashes(typed)) return;
     busy.current = true;
     const wrong = await (insertable
       ? insertable.keeping(putIn(taken.current, typed), () => save(typed))
@@ -143,6 +155,16 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
         <span className="problem" role="alert">
           {problem}
         </span>
+      )}
+      {ground.clashes(typed) && (
+        <Elsewhere
+          theirs={text}
+          leave={leave}
+          mine={() => {
+            ground.goOn();
+            void commit();
+          }}
+        />
       )}
       {below?.(typed, write)}
       {(insertable || hint) && !problem && (!quiet || typed) && (

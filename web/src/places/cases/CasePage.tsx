@@ -23,6 +23,7 @@ import { Notice } from "../../parts/Notice";
 import type { Picked } from "../../parts/tree/picked";
 import { stepWithDraft, WhereContext } from "../../parts/typing/drafts";
 import type { Reference } from "../../parts/typing/inserting";
+import { LeftOver } from "../../parts/typing/LeftOver";
 import type { MarkKind } from "../../parts/VerdictMark";
 import { CaseHead, VIEWS, type View } from "./CaseHead";
 import { EvidencePanel } from "./EvidencePanel";
@@ -256,6 +257,7 @@ function Opened({ of }: { of: Case }) {
                   choose={setPicked}
                 />
                 <Clashes clashes={state.clashes} decide={state.decide} />
+                <LeftOver where={`${of.id}.`} meant={(stray) => isOfGoneStep(stray.where, of)} />
                 <div className={view === "Sheet" ? "case-columns wide" : "case-columns"}>
                   {view === "Text" && (
                     <Suspense fallback={<p className="muted pad">Opening the text…</p>}>
@@ -319,6 +321,11 @@ function useSentAtOnce(send: () => Promise<void>, ready: boolean): string {
   return (state?.said ?? []).join(" ");
 }
 
+function isOfGoneStep(where: string, of: Case): boolean {
+  const key = where.slice(of.id.length + 1);
+  return Boolean(key) && of.steps.every((step) => step.key !== key);
+}
+
 /** The keys of the whole page; says whether the key was one of them. */
 function pressed(
   event: KeyboardEvent | globalThis.KeyboardEvent,
@@ -328,7 +335,7 @@ function pressed(
 ): boolean {
   if (!event.ctrlKey) return false;
   const key = event.key.toLowerCase();
-  if (key === "enter") void run();
+  if (key === "enter" && !typing) void run();
   else if (key === "z" && !typing) (event.shiftKey ? editing.redo : editing.undo)();
   else return false;
   return true;

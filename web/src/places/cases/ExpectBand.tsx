@@ -2,7 +2,7 @@ import { useState } from "react";
 import { api, type Check, type Outcome, type Step, type StepEvidence } from "../../app/api";
 import type { Json } from "../../app/exact";
 import { meant } from "../../parts/meant";
-import { useDraft } from "../../parts/typing/drafts";
+import { drafted, useDraft } from "../../parts/typing/drafts";
 import { Typing } from "../../parts/typing/Typing";
 import { VerdictMark } from "../../parts/VerdictMark";
 import { Said, toneOf, WaitedFor } from "./CheckParts";
@@ -59,6 +59,7 @@ export function ExpectBand({ step, evidence }: { step: Step; evidence: StepEvide
           .map((outcome) => (
             <WaitedFor key={outcome.check} outcome={outcome} />
           ))}
+        <ChangedMeanwhile step={step} checks={checks} />
         <EveryAnswerRows step={step} evidence={evidence} />
         <li className="add-check">
           <span className="muted" aria-hidden="true">
@@ -77,6 +78,36 @@ export function ExpectBand({ step, evidence }: { step: Step; evidence: StepEvide
     </div>
   );
 }
+
+/** Checks that were being changed here when somebody else changed them: what was typed stays, and becomes a check beside the other's. */
+function ChangedMeanwhile({ step, checks }: { step: Step; checks: Check[] }) {
+  const { editing, id } = useEdited();
+  const [, drawAgain] = useState(0);
+  const labels = new Set(checks.map((check) => changing(check.sentence)));
+  const found = drafted(`${id}.${step.key}`).filter(
+    (stray) => stray.label.startsWith(changing("")) && !labels.has(stray.label),
+  );
+  return found.map(({ label }) => (
+    <li className="check" key={label}>
+      <VerdictMark verdict="waiting" />
+      <span>
+        <SentenceField
+          step={step.key}
+          text=""
+          label={label}
+          take={(check) => editing.apply(addCheck(step.key, check))}
+          close={() => drawAgain((count) => count + 1)}
+        />
+        <span className="problem small" role="alert">
+          “{label.slice(changing("").length)}” was changed or taken away elsewhere meanwhile. Enter puts yours
+          beside what stands now; Escape leaves it.
+        </span>
+      </span>
+    </li>
+  ));
+}
+
+const changing = (sentence: string) => `Change the check ${sentence}`;
 
 /** What a row is known by: an expected body by its place, since it is changed place by place while it stands open. */
 const named = (check: Check): string =>
@@ -102,7 +133,7 @@ interface RowProps {
 
 function CheckRow({ step, index, last, check, outcome, used, exchange }: RowProps) {
   const { editing, id } = useEdited();
-  const label = `Change the check ${check.sentence}`;
+  const label = changing(check.sentence);
   const draft = useDraft(label);
   const [open, setOpen] = useState(draft.text !== undefined);
   const [noting, setNoting] = useState(false);

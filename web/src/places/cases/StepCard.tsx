@@ -5,6 +5,7 @@ import { count, duration, listed } from "../../app/format";
 import { meant } from "../../parts/meant";
 import { Pieces } from "../../parts/Pieces";
 import { WhereContext } from "../../parts/typing/drafts";
+import { LeftOver } from "../../parts/typing/LeftOver";
 import { Typing } from "../../parts/typing/Typing";
 import { ExpectBand } from "./ExpectBand";
 import { DragContext, useEdited } from "./edit/context";
@@ -134,6 +135,7 @@ export const StepCard = memo(function StepCard({
             <KeepBand step={step} evidence={evidence} />
           </>
         )}
+        {open && <LeftOver where={`${id}.${step.key}.`} />}
         {open && step.kind === "shared" && <UseBand step={step} evidence={evidence} />}
         {open && step.kind === "for each" && <EachBand step={step} evidence={evidence} />}
         {open && step.kind === "set" && <SetBand step={step} evidence={evidence} />}

@@ -1,6 +1,7 @@
 import { type KeyboardEvent, useEffect, useId, useRef, useState } from "react";
 import { api, type Understood } from "../../../app/api";
 import { useDraft } from "../../../parts/typing/drafts";
+import { useGround } from "../../../parts/typing/ground";
 import { fitting, inserted, openReference } from "../../../parts/typing/inserting";
 import { VerdictMark } from "../../../parts/VerdictMark";
 import { useEdited } from "./context";
@@ -24,6 +25,7 @@ export function SentenceField({ step, text, label, placeholder, take, close }: P
   const { id } = useEdited();
   const list = useId();
   const draft = useDraft(label);
+  const ground = useGround(text, draft);
   const [typed, setTyped] = useState(draft.text ?? text);
   const [said, setSaid] = useState<{ of: string; is: Understood }>();
   const [chosen, setChosen] = useState(-1);
@@ -55,8 +57,8 @@ export function SentenceField({ step, text, label, placeholder, take, close }: P
       : (said?.is.suggestions ?? []).filter((item) => item !== typed);
   const write = (next: string) => {
     setTyped(next);
-    if (next === text) draft.forget();
-    else draft.keep(next);
+    if (next === ground.begun()) draft.forget();
+    else draft.keep(next, ground.begun());
   };
   const leave = () => {
     draft.forget();
@@ -67,7 +69,7 @@ export function SentenceField({ step, text, label, placeholder, take, close }: P
     setChosen(-1);
   };
   const commit = async () => {
-    if (close && typed.trim() === text) return leave();
+    if (close && ground.untouched(typed.trim())) return leave();
     const is = said?.of === typed ? said.is : await ask(typed);
     if (!is?.check) return setProblem(is?.problem ?? "");
     const wrong = await take(is.check as CheckDocument);
@@ -113,7 +115,7 @@ export function SentenceField({ step, text, label, placeholder, take, close }: P
         onFocus={() => setActive(true)}
         onBlur={() => {
           setActive(false);
-          if (close && typed.trim() === text) leave();
+          if (close && ground.untouched(typed.trim())) leave();
         }}
         onChange={(event) => {
           write(event.target.value);

@@ -16,8 +16,9 @@ export interface Edits {
   apply: (change: Change) => Promise<string | undefined>;
   /** Make these together with the change that `act` applies: one edit, one undo. */
   together: <Answer>(changes: Change[], act: () => Promise<Answer>) => Promise<Answer>;
-  /** Save the whole case as a text of the format, comments and all. Gives what is wrong with it; then nothing was saved. */
-  saveText: (text: string) => Promise<TextFault[]>;
+  /** Save the whole case as a text of the format, comments and all, which was written on `ground`. Gives what is wrong with it; then nothing
+   * was saved; and what text that is typed on from there was written on. */
+  saveText: (text: string, ground: Document) => Promise<{ faults: TextFault[]; ground: Document }>;
   undo: () => void;
   redo: () => void;
   /** Once every edit is saved, so that what runs is what is on the page; after 5 s at the latest. */
@@ -175,11 +176,23 @@ export function useEditing(of: Case): Editing {
   );
 
   const saveText = useCallback(
-    async (text: string): Promise<TextFault[]> => {
+    async (text: string, ground: Document) => {
       const read = await api.readText(text);
-      if (read.problems.length) return read.problems;
+      if (read.problems.length) return { faults: read.problems, ground };
       while (busy.current) await new Promise((resolve) => window.setTimeout(resolve, 50));
       const before = current.current;
+      /** What the text changed is merged onto what was changed elsewhere meanwhile, as an edit. */
+      const mergeOnto = async () => {
+        const mine = read.document as Document;
+        const found = merged(ground, mine, current.current);
+        setClashes((clashes) => [...clashes, ...found.clashes]);
+        const edit = { before: current.current, after: found.document };
+        past.current.push(edit);
+        await push(edit);
+        setNotice(MERGED);
+        return { faults: [], ground: mine };
+      };
+      if (!same(ground, before)) return mergeOnto();
       try {
         const saved = await api.saveCase(of.id, base.current.version, writeExact({ text }));
         base.current = { version: saved.version, document: saved.document as Document };
@@ -191,24 +204,12 @@ export function useEditing(of: Case): Editing {
         }
         setNotice("");
         show(base.current.document);
-        return [];
+        return { faults: [], ground: base.current.document };
       } catch (problem) {
         if (!(problem instanceof ApiProblem)) throw problem;
         if (problem.status !== 412 && problem.status !== 409) throw problem;
-        // It was changed elsewhere meanwhile: what this text changed is merged onto that, as an edit.
-        const mine = read.document as Document | null;
-        const newer = await api.case(of.id);
-        const ground = base.current.document;
-        rebase(newer, ground);
-        if (mine) {
-          const found = merged(ground, mine, newer.document as Document);
-          setClashes((clashes) => [...clashes, ...found.clashes]);
-          const edit = { before: current.current, after: found.document };
-          past.current.push(edit);
-          await push(edit);
-        }
-        setNotice(MERGED);
-        return [];
+        rebase(await api.case(of.id), base.current.document);
+        return mergeOnto();
       }
     },
     [client, of.id, show, rebase, push],
@@ -240,13 +241,20 @@ export function useEditing(of: Case): Editing {
     [push],
   );
 
-  useEffect(() => {
-    if (pending.current.length || of.version <= base.current.version) return;
+  // Before anything is drawn: the cards read the document, and are drawn once for what they are given.
+  const taken = useRef(of.version);
+  if (!pending.current.length && of.version > base.current.version) {
     base.current = { version: of.version, document: of.document as Document };
-    show(base.current.document);
+    current.current = base.current.document;
+    taken.current = of.version;
+  }
+  const told = useRef(of.version);
+  useEffect(() => {
+    if (taken.current !== of.version || told.current === of.version) return;
+    told.current = of.version;
     setNotice(ELSEWHERE);
     void client.invalidateQueries({ queryKey: ["evidence", of.id] });
-  }, [of, show, client]);
+  }, [of, client]);
 
   useEffect(() => {
     const stored = localStorage.getItem(draftName(of.id));

@@ -80,7 +80,7 @@ export function useSheet(book: Book, columns: Column[]) {
   const wait = useCallback(
     (next: Waiting[]) => {
       setWaiting(next);
-      if (next.length) draft.keep(JSON.stringify(next));
+      if (next.length) draft.keep(JSON.stringify(next), "");
       else draft.forget();
     },
     [draft],

@@ -1,8 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { api, type Case, type TextFault } from "../../../app/api";
+import { readExact, writeExact } from "../../../app/exact";
 import { useDraft } from "../../../parts/typing/drafts";
 import { useEdited } from "../edit/context";
+import type { Document } from "../edit/document";
 import TextEditor from "./TextEditor";
 
 const PAUSE_MS = 700;
@@ -24,6 +26,8 @@ export default function TextView({ of }: { of: Case }) {
     staleTime: Number.POSITIVE_INFINITY,
   });
   const [typed, setTyped] = useState<string | undefined>(draft.text);
+  /** The case as it was when typing began: what the text changed is what it differs from that in. */
+  const ground = useRef<Document>(draft.ground ? (readExact(draft.ground) as Document) : editing.document);
   const [faults, setFaults] = useState<TextFault[]>([]);
   const [trouble, setTrouble] = useState("");
   const text = loaded.data?.text;
@@ -35,10 +39,11 @@ export default function TextView({ of }: { of: Case }) {
     if (typed === undefined) return;
     const timer = window.setTimeout(async () => {
       try {
-        const wrong = await editing.saveText(typed);
-        setFaults(wrong);
+        const saved = await editing.saveText(typed, ground.current);
+        ground.current = saved.ground;
+        setFaults(saved.faults);
         setTrouble("");
-        if (!wrong.length) {
+        if (!saved.faults.length) {
           draft.forget();
           setTyped((now) => (now === typed ? undefined : now));
         }
@@ -64,8 +69,9 @@ export default function TextView({ of }: { of: Case }) {
         names={names}
         faults={faults}
         change={(next) => {
+          if (typed === undefined) ground.current = editing.document;
           setTyped(next);
-          draft.keep(next);
+          draft.keep(next, writeExact(ground.current));
         }}
       />
       <p className={faults.length || trouble ? "problem" : "muted small"} role="status">

@@ -1,0 +1,28 @@
+import { useRef } from "react";
+import type { Draft } from "./drafts";
+
+export interface Ground {
+  /** What the field began with. */
+  begun: () => string;
+  /** Whether it is as it began, or as it stands there anyhow: then there is nothing to keep. */
+  untouched: (typed: string) => boolean;
+  /** Whether it was changed elsewhere meanwhile, otherwise than here: then a person says which one stands. */
+  clashes: (typed: string) => boolean;
+  /** What stands there now is what the field goes on from. */
+  goOn: () => void;
+}
+
+/** What stands where a field is open, and what stood there when it was opened. */
+export function useGround(text: string, draft: Draft): Ground {
+  const begun = useRef(draft.ground ?? text);
+  const now = useRef(text);
+  now.current = text;
+  return useRef<Ground>({
+    begun: () => begun.current,
+    untouched: (typed) => typed === begun.current || typed === now.current,
+    clashes: (typed) => now.current !== begun.current && typed !== begun.current && typed !== now.current,
+    goOn: () => {
+      begun.current = now.current;
+    },
+  }).current;
+}
