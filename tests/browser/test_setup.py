@@ -102,6 +102,15 @@ class Setup(BrowserTest):
         expect(row.get_by_role("gridcell").nth(2)).to_have_text("set, hidden")
         page.get_by_role("button", name="Take it away").click()
         expect(row).to_have_count(0)
+        page.get_by_role("button", name="Undo").click()
+        expect(row.get_by_role("gridcell").nth(2)).to_have_text("set, hidden")
+        # One that cases use is not taken away without a question.
+        grid.get_by_role("row").filter(has_text="agentPassword").get_by_role("gridcell").nth(1).click()
+        page.get_by_role("button", name="Take it away").click()
+        dialog = page.get_by_role("dialog", name="Take agentPassword away?")
+        dialog.get_by_text("It is used by 3 cases, which are blocked without it").wait_for()
+        dialog.get_by_role("button", name="Keep it").click()
+        expect(grid.get_by_role("row").filter(has_text="agentPassword")).to_have_count(1)
 
     def test_an_environment_is_added_renamed_and_guarded(self):
         self.go("/setup")

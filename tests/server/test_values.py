@@ -2,12 +2,15 @@
 
 import io
 import json
+import random
 import re
 import sqlite3
 import unittest
 import urllib.request
 import zipfile
 
+from saltpath.store import secrets
+from saltpath.store.database import connect
 from tests.application import Application
 
 USED = """\
@@ -82,6 +85,65 @@ class Values(unittest.TestCase):
         self.assertFalse(self.cell("gate", "Live")["given"])
         self.change({"kind": "remove", "name": "gate"})
         self.assertNotIn("gate", self.rows())
+
+    def sealed(self) -> dict[tuple[str, str], str]:
+        """What each secret of the project reads as, by environment and name."""
+        main = connect(self.app.data)
+        try:
+            [(project,)] = main.execute("SELECT id FROM project WHERE oid = ?", (self.app.project,)).fetchall()
+            return {
+                (environment, name): value
+                for environment in ("", "Rehearsal", "Live")
+                for name, value in secrets.secrets_for(main, self.app.data, project, environment).items()
+            }
+        finally:
+            main.close()
+
+    def test_undo_brings_back_what_was_sealed(self):
+        """Secrets put, replaced, emptied and taken away at random; each undo brings back just what there was, and shows nothing of it."""
+        chance = random.Random(1805)
+        self.change(
+            {"kind": "put", "name": "tidalKey", "environment": "", "text": "t-0"}, {"kind": "hide", "name": "tidalKey"}
+        )
+        undone = 0
+        for number in range(1, 25):
+            before, cells = self.sealed(), self.rows()["tidalKey"]["cells"]
+            changes = [
+                {"kind": chance.choice(("put", "put", "clear")), "name": "tidalKey", "environment": chance.choice(("", "Rehearsal", "Live")),
+                 "text": f"t-{number}-{at}"}
+                for at in range(chance.randint(1, 3))
+            ]  # fmt: skip
+            if chance.random() < 0.4:
+                changes.append({"kind": "remove", "name": "tidalKey"})
+            answer = self.change(*changes)
+            self.assertNotIn("t-", str(answer).replace("put-", ""))
+            if chance.random() < 0.7 or changes[-1]["kind"] == "remove":
+                undone += 1
+                self.change(*answer["undo"])
+                self.assertEqual(self.sealed(), before, changes)
+                self.assertEqual(self.rows()["tidalKey"]["cells"], cells)
+        self.assertGreater(undone, 10)
+        for text in ("0", "-1", "x", "999999"):
+            asked = {"kind": "restore", "name": "tidalKey", "environment": "", "text": text}
+            status, _, said = self.app.ask("POST", "/values", {"project": self.app.project, "changes": [asked]})
+            self.assertTrue(status == 404 or said["faults"], said)
+        self.change({"kind": "remove", "name": "tidalKey"})
+
+    def test_what_was_deleted_is_found_again(self):
+        suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]
+        document = {"salt-path": 1, "case": "Adrift", "steps": []}
+        made = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": suite["id"], "document": document}
+        )[2]
+        self.app.ask("DELETE", f"/cases/{made['id']}")
+        [found] = self.app.get(f"/deleted?project={self.app.project}")["items"]
+        self.assertEqual((found["id"], found["name"], found["suite"]), (made["id"], "Adrift", suite["name"]))
+        self.app.ask("POST", f"/cases/{made['id']}/back", {})
+        self.assertEqual(self.app.get(f"/deleted?project={self.app.project}")["items"], [])
+        self.app.ask("DELETE", f"/cases/{made['id']}")
+        with sqlite3.connect(self.app.data / "saltpath.db") as connection:
+            connection.execute("UPDATE test_case SET gone_at = gone_at - 31 * 86400000000 WHERE oid = ?", (made["id"],))
+        self.assertEqual(self.app.get(f"/deleted?project={self.app.project}")["items"], [])
 
     def test_an_environment_is_made_renamed_and_taken_away(self):
         suite = self.rows()["currency"]["suite"]

@@ -197,6 +197,7 @@ def document() -> dict[str, Any]:
             "put": _operation("saveCase", "Save a case", _of("Case"), _ID, _TEXT, if_match, body="CaseDocument"),
             "delete": _operation("removeCase", "Take a case out of its suite", _of("Gone"), _ID),
         },
+        "/deleted": {"get": _operation("listDeleted", "Cases that were deleted lately", _page("DeletedCase"), _PROJECT)},
         "/cases/{id}/back": {"post": _operation("bringBack", "Bring a case back", _of("Case"), _ID)},
         "/cases/{id}/move": {"post": _operation("moveCase", "To another place", _of("Case"), _ID, body="CaseMove")},
         "/cases/{id}/finished": {

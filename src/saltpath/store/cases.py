@@ -306,6 +306,27 @@ def single_requests(connection: sqlite3.Connection, project: int, most: int) -> 
     return [_case(row) for row in rows]
 
 
+@dataclass(frozen=True, slots=True)
+class GoneCase:
+    """A case, or shared steps, that was deleted and can be brought back."""
+
+    oid: str
+    name: str
+    suite: str
+    """The name of the suite that it stood in; empty of shared steps."""
+    gone_at: int
+
+
+def gone_cases(connection: sqlite3.Connection, project: int, since: int, most: int) -> list[GoneCase]:
+    """Those that were deleted since a moment, the last ones first."""
+    rows = connection.execute(
+        "SELECT c.oid, c.name, iif(s.hidden, '', s.name) AS suite, c.gone_at FROM test_case c JOIN suite s ON s.id = c.suite"
+        " WHERE c.project = ? AND c.gone_at >= ? AND s.hidden IN (0, 2) ORDER BY c.gone_at DESC, c.id DESC LIMIT ?",
+        (project, since, most),
+    )
+    return [GoneCase(**dict(row)) for row in rows]
+
+
 def hidden_cases(connection: sqlite3.Connection, project: int, kind: int, name: str | None = None) -> list[StoredCase]:
     """What stands in the project's hidden place of this kind (see projects.py), also only under this name."""
     rows = connection.execute(

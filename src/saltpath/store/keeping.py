@@ -16,6 +16,8 @@ from saltpath.core.grammar import Unreadable
 from saltpath.store.database import Taken, now_us, write
 
 DAY_US = 86_400_000_000
+GONE_DAYS = 30
+"""What was deleted is found again so long: cases, suites, shared steps, sealed values."""
 PIECE = 200
 """Rows that are taken away in one transaction."""
 MOST_DAYS = 36_500
@@ -113,20 +115,20 @@ def take_away(main: sqlite3.Connection, evidence: sqlite3.Connection, now: int) 
     can be broken off anywhere and begun anew."""
     for project in [row["id"] for row in main.execute("SELECT id FROM project").fetchall()]:
         rules = rules_of(main, project)
-        yield from _events(main, project, now - rules.event_days * DAY_US)
+        yield from _older(main, "event", "at", project, now - rules.event_days * DAY_US)
+        yield from _older(main, "secret_gone", "gone_at", project, now - GONE_DAYS * DAY_US)
         for run in _old_runs(main, project, rules, now):
             yield from _run(main, evidence, run)
         yield from _evidence(main, evidence, project, rules, now)
     yield from _bodies(main, evidence)
 
 
-def _events(main: sqlite3.Connection, project: int, before: int) -> Iterator[int]:
+def _older(main: sqlite3.Connection, table: str, time: str, project: int, before: int) -> Iterator[int]:
+    """Rows of a table from before a moment."""
+    old = f"SELECT id FROM {table} WHERE project = ? AND {time} < ? ORDER BY id LIMIT ?"
     while True:
         with write(main):
-            gone = main.execute(
-                "DELETE FROM event WHERE id IN (SELECT id FROM event WHERE project = ? AND at < ? ORDER BY id LIMIT ?)",
-                (project, before, PIECE),
-            ).rowcount
+            gone = main.execute(f"DELETE FROM {table} WHERE id IN ({old})", (project, before, PIECE)).rowcount
         if not gone:
             return
         yield gone

@@ -14,7 +14,7 @@ from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 
 from saltpath.core import plain
-from saltpath.store.database import StoreError, now_us, write
+from saltpath.store.database import NotFound, StoreError, now_us, write
 
 KEY_FILE = "secret.key"
 NEXT_KEY_FILE = "secret.key.next"
@@ -54,39 +54,74 @@ class Place:
 
 
 def set_secret(connection: sqlite3.Connection, folder: Path, place: Place, actor: int, value: str) -> None:
-    """Store a secret's value there, in the place of one that stands."""
+    """Store a secret's value there, in the place of one that stands; that one is put aside."""
     with write(connection):
-        connection.execute(
-            "INSERT INTO secret (project, suite, environment, name, sealed, actor, at) VALUES (?, ?, ?, ?, ?, ?, ?)"
-            " ON CONFLICT DO UPDATE SET sealed = excluded.sealed, actor = excluded.actor, at = excluded.at",
-            (
-                place.project,
-                place.suite,
-                place.environment,
-                place.name,
-                _seal(folder, place.about, value),
-                actor,
-                now_us(),
-            ),
-        )
+        put_aside(connection, place)
+        _store(connection, place, _seal(folder, place.about, value), actor, now_us())
 
 
 def forget(connection: sqlite3.Connection, place: Place, everywhere: bool = False) -> None:
-    """Take a secret's value away there; `everywhere`: in each environment."""
+    """Take a secret's value away there; `everywhere`: in each environment. It is put aside."""
     with write(connection):
-        connection.execute(
-            "DELETE FROM secret WHERE project = ? AND suite = ? AND name = ? AND (? OR environment = ?)",
-            (place.project, place.suite, place.name, everywhere, place.environment),
-        )
+        put_aside(connection, place, everywhere)
+        connection.execute(f"DELETE FROM secret WHERE {_HERE}", _here(place, everywhere))
+
+
+def _store(connection: sqlite3.Connection, place: Place, sealed: bytes, actor: int, at: int) -> None:
+    connection.execute(
+        "INSERT INTO secret (project, suite, environment, name, sealed, actor, at) VALUES (?, ?, ?, ?, ?, ?, ?)"
+        " ON CONFLICT DO UPDATE SET sealed = excluded.sealed, actor = excluded.actor, at = excluded.at",
+        (place.project, place.suite, place.environment, place.name, sealed, actor, at),
+    )
+
+
+_HERE = "project = ? AND suite = ? AND name = ? AND (? OR environment = ?)"
+
+
+def _here(place: Place, everywhere: bool) -> tuple[int, str, str, bool, str]:
+    return place.project, place.suite, place.name, everywhere, place.environment
+
+
+def put_aside(connection: sqlite3.Connection, place: Place, everywhere: bool = False) -> None:
+    """Keep what is sealed there, as it is sealed, until `keeping` drops it."""
+    connection.execute(
+        "INSERT INTO secret_gone (project, suite, environment, name, sealed, actor, at, gone_at)"
+        f" SELECT project, suite, environment, name, sealed, actor, at, ? FROM secret WHERE {_HERE}",
+        (now_us(), *_here(place, everywhere)),
+    )
+
+
+def newest_aside(connection: sqlite3.Connection) -> int:
+    """What has been put aside after this has a greater number."""
+    return int(connection.execute("SELECT coalesce(max(id), 0) FROM secret_gone").fetchone()[0])
+
+
+def aside_after(connection: sqlite3.Connection, number: int, project: int) -> list[tuple[int, Place]]:
+    rows = connection.execute(
+        "SELECT id, name, suite, environment FROM secret_gone WHERE id > ? AND project = ? ORDER BY id",
+        (number, project),
+    )
+    return [(row["id"], Place(project, row["name"], row["suite"], row["environment"])) for row in rows]
+
+
+def bring_back(connection: sqlite3.Connection, number: int, place: Place) -> None:
+    """What was put aside at a place stands there again, as it was sealed. Raises NotFound where it is kept no more."""
+    with write(connection):
+        row = connection.execute(
+            f"SELECT sealed, actor, at FROM secret_gone WHERE id = ? AND {_HERE}", (number, *_here(place, False))
+        ).fetchone()
+        if row is None:
+            raise NotFound(f"what {place.name} was before is kept no more")
+        put_aside(connection, place)
+        _store(connection, place, row["sealed"], row["actor"], row["at"])
 
 
 def move(connection: sqlite3.Connection, folder: Path, project: int, before: str, after: str) -> None:
     """The secrets of an environment under its new name, those of suites too."""
     with write(connection):
         for place, sealed, actor in _stored(connection, project, "environment = ?", before):
-            value = _opened_at(folder, place, sealed)
-            set_secret(connection, folder, replace(place, environment=after), actor, value)
-            forget(connection, place)
+            _copy(connection, folder, place, replace(place, environment=after), sealed, actor)
+            connection.execute(f"DELETE FROM secret WHERE {_HERE}", _here(place, False))
 
 
 def rename(
@@ -95,9 +130,14 @@ def rename(
     """What is sealed under a name, of the project or of one of its suites, under another one; with `keep` under both."""
     with write(connection):
         for place, sealed, actor in _stored(connection, project, "suite = ? AND name = ?", suite, name):
-            set_secret(connection, folder, replace(place, name=to), actor, _opened_at(folder, place, sealed))
+            _copy(connection, folder, place, replace(place, name=to), sealed, actor)
             if not keep:
-                forget(connection, place)
+                connection.execute(f"DELETE FROM secret WHERE {_HERE}", _here(place, False))
+
+
+def _copy(connection: sqlite3.Connection, folder: Path, place: Place, to: Place, sealed: bytes, actor: int) -> None:
+    """What is sealed for one place, sealed for another."""
+    _store(connection, to, _seal(folder, to.about, _opened_at(folder, place, sealed)), actor, now_us())
 
 
 def places(connection: sqlite3.Connection, project: int) -> set[tuple[str, str, str]]:
@@ -156,6 +196,13 @@ def change_key(connection: sqlite3.Connection, folder: Path) -> int:
                     (_sealed(key, place.about, value), project, place.suite, place.environment, place.name),
                 )
                 number += 1
+        for row in connection.execute("SELECT * FROM secret_gone").fetchall():
+            place = Place(row["project"], row["name"], row["suite"], row["environment"])
+            value = _opened_at(folder, place, row["sealed"])
+            connection.execute(
+                "UPDATE secret_gone SET sealed = ? WHERE id = ?", (_sealed(key, place.about, value), row["id"])
+            )
+            number += 1
         for row in connection.execute("SELECT id, project, number, request FROM run").fetchall():
             request = plain.read_json(row["request"])
             if "sealed" not in request:

@@ -19,25 +19,35 @@ from saltpath.store.events import add_event
 @dataclass(frozen=True, slots=True)
 class CellChange:
     """What becomes of a value. `put`: it reads as `value` in `environment` (empty: everywhere); `clear`: nothing is said of it there;
-    `hide`: it is a secret from now on, whatever it read as sealed; `remove`: it is gone everywhere. `suite`: a suite's id, or empty."""
+    `hide`: it is a secret from now on, whatever it read as sealed; `remove`: it is gone everywhere; `restore`: what was sealed there and put
+    aside under the number `value` stands there again. `suite`: a suite's id, or empty."""
 
-    kind: Literal["put", "clear", "hide", "remove"]
+    kind: Literal["put", "clear", "hide", "remove", "restore"]
     name: str
     suite: str = ""
     environment: str = EVERYWHERE
     value: Any = None
 
 
+Aside = list[tuple[int, secrets.Place]]
+"""What a change has put aside: sealed values by the numbers that bring them back."""
+
+
 def change_values(
     connection: sqlite3.Connection, folder: Path, project: Document, actor: int, changes: Iterable[CellChange]
-) -> None:
-    """Carry the changes out, one after another, and all of them or none. Raises NotFound for a suite or an environment that is not there."""
+) -> list[Aside]:
+    """Carry the changes out, one after another, and all of them or none; for each what it has put aside. Raises NotFound for a suite or an
+    environment that is not there, or for what is kept no more."""
+    aside: list[Aside] = []
     with write(connection):
         desk = _Desk(connection, folder, projects.project_by_id(connection, project.id), actor)
         for change in changes:
+            before = secrets.newest_aside(connection)
             desk.take(change)
+            aside.append(secrets.aside_after(connection, before, project.id))
         desk.save()
         add_event(connection, project.id, None, now_us(), "values changed", {})
+    return aside
 
 
 def has_value(connection: sqlite3.Connection, project: Document, suite: str, name: str) -> bool:
@@ -85,6 +95,9 @@ class _Desk:
             raise NotFound(f"there is no suite {change.suite}")
         if change.kind == "hide":
             self._hide(change)
+        elif change.kind == "restore":
+            place = self._sealed_at(change.suite, change.environment, change.name)
+            secrets.bring_back(self._connection, change.value, place)
         elif change.kind == "remove":
             for environment in self._environments():
                 self._write(change.suite, environment, change.name, ...)

@@ -926,6 +926,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/deleted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Cases that were deleted lately */
+        get: operations["listDeleted"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/cases/{id}/back": {
         parameters: {
             query?: never;
@@ -1432,6 +1449,12 @@ export interface components {
         Gone: {
             gone: boolean;
         };
+        DeletedCase: {
+            id: string;
+            name: string;
+            suite: string;
+            at: string;
+        };
         Environment: {
             id: string;
             name: string;
@@ -1473,7 +1496,7 @@ export interface components {
         };
         ValueChange: {
             /** @enum {string} */
-            kind: "put" | "clear" | "hide" | "remove";
+            kind: "put" | "clear" | "hide" | "remove" | "restore";
             name: string;
             suite?: string;
             environment?: string;
@@ -5134,6 +5157,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listDeleted: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["DeletedCase"][];
+                        next: string | null;
+                    };
                 };
             };
             /** @description a problem */

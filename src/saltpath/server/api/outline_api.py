@@ -17,10 +17,12 @@ from saltpath.server.context import actor, body, database, project_asked, versio
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.remembered import ByVersion
 from saltpath.store import cases, documents, people, projects, runs
-from saltpath.store.database import write
+from saltpath.store.database import now_us, write
 from saltpath.store.documents import Document
+from saltpath.store.keeping import DAY_US, GONE_DAYS
 
 outline_api = Blueprint("outline", __name__)
+MOST_DELETED = 1_000
 
 
 @outline_api.get("/me")
@@ -53,6 +55,17 @@ def _name(data: dict[str, Any]) -> str:
     if not isinstance(name, str) or not name.strip() or len(name) > 200:
         raise Refused(422, "name", "Give a name of 1 to 200 characters.")
     return name.strip()
+
+
+@outline_api.get("/deleted")
+def list_deleted() -> Response:
+    """Cases and shared steps that were deleted in the last 30 days, the last ones first; `/cases/{id}/back` brings one back."""
+    since = now_us() - GONE_DAYS * DAY_US
+    items = [
+        {"id": gone.oid, "name": gone.name, "suite": gone.suite, "at": moment(gone.gone_at)}
+        for gone in cases.gone_cases(database(), project_asked().id, since, MOST_DELETED)
+    ]
+    return json_answer({"items": items, "next": None})
 
 
 @outline_api.get("/suites")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any, cast
 
 from flask import Blueprint, Response
@@ -15,12 +16,13 @@ from saltpath.server.used_values import uses
 from saltpath.store import environments, projects, secrets
 from saltpath.store.database import write
 from saltpath.store.documents import Document
-from saltpath.store.values import CellChange, change_values
+from saltpath.store.values import Aside, CellChange, change_values
 
 values_api = Blueprint("values", __name__)
 MOST_CHANGES = 20_000
 MOST_CASES_NAMED = 3
-_KINDS = {"put", "clear", "hide", "remove"}
+_KINDS = {"put", "clear", "hide", "remove", "restore"}
+_NUMBER = re.compile(r"[1-9][0-9]{0,17}")
 
 
 @values_api.get("/values")
@@ -103,8 +105,8 @@ def _by_name(places: dict[str, dict[str, Any]], names: list[str]) -> Any:
 
 @values_api.post("/values")
 def change() -> Response:
-    """Change cells, all in one act: those that cannot be taken are told, the others are. Gives the changes that undo it; a secret that was
-    replaced cannot be brought back."""
+    """Change cells, all in one act: those that cannot be taken are told, the others are. Gives the changes that undo it; what was sealed and is
+    taken away or replaced is put aside for 30 days, and comes back by a number, without being shown."""
     data = body()
     project = projects.project(database(), str(data.get("project", "")))
     asked = data.get("changes")
@@ -118,11 +120,10 @@ def change() -> Response:
             changes.append(_change(item))
         except Unreadable as problem:
             faults.append({"index": index, "sentence": str(problem)})
-    if changes:
-        change_values(database(), folder(), project, actor().id, changes)
+    aside = change_values(database(), folder(), project, actor().id, changes) if changes else []
     undo: list[dict[str, Any]] = []
-    for made in reversed(changes):
-        undo += _undone(made, before.get((made.suite, made.name)))
+    for made, kept in reversed(list(zip(changes, aside, strict=True))):
+        undo += _undone(made, before.get((made.suite, made.name)), kept)
     return json_answer({"faults": faults, "undo": undo})
 
 
@@ -133,11 +134,15 @@ def _change(item: dict[str, Any]) -> CellChange:
         raise Refused(
             422,
             "change",
-            "A change has a kind (put, clear, hide or remove) and the texts name, suite, environment and text.",
+            "A change has a kind (put, clear, hide, remove or restore) and the texts name, suite, environment and text.",
         )
     assert isinstance(name, str)
     if kind in ("put", "hide") and not is_name(name):
         raise Unreadable(f"the name of a value begins with a letter and holds letters, digits, - and _; found {name!r}")
+    if kind == "restore":
+        if not _NUMBER.fullmatch(text):
+            raise Unreadable("what was put aside is brought back by its number")
+        return CellChange("restore", name, suite, environment, int(text))
     if kind != "put":
         return CellChange(cast(Any, kind), name, suite, environment)
     value = read_value(text)
@@ -150,13 +155,20 @@ def _is_text(value: object) -> bool:
     return isinstance(value, str)
 
 
-def _undone(made: CellChange, row: dict[str, Any] | None) -> list[dict[str, Any]]:
-    """The changes that bring a row back to what it was; nothing for what was sealed."""
+def _undone(made: CellChange, row: dict[str, Any] | None, aside: Aside) -> list[dict[str, Any]]:
+    """The changes that bring a row back to what it was."""
     about = {"suite": made.suite, "name": made.name}
     if row is None:
         return [{"kind": "remove", **about}]
     if row["secret"]:
-        return [{"kind": "hide", **about}] if made.kind == "remove" else []
+        restored = [
+            {"kind": "restore", **about, "environment": place.environment, "text": str(number)}
+            for number, place in aside
+        ]
+        if made.kind == "remove":
+            return [{"kind": "hide", **about}, *restored]
+        empty = [{"kind": "clear", **about, "environment": made.environment}]
+        return restored or (empty if made.kind in ("put", "restore") else [])
     cells = [
         cell for cell in row["cells"] if made.kind in ("remove", "hide") or cell["environment"] == made.environment
     ]

@@ -32,6 +32,7 @@ export const suitesApi = {
   moveCase: (id: string, suite: string, before: string | null) =>
     send<Case>(`/cases/${q(id)}/move`, { suite, before }),
   removeCase: (id: string) => ask<unknown>(`/cases/${q(id)}`, { method: "DELETE" }),
+  deleted: (project: string) => ask<Page<Shapes["DeletedCase"]>>(`/deleted?project=${q(project)}`),
   bringBack: (id: string) => send<Case>(`/cases/${q(id)}/back`, {}),
   addCase: (project: string, suite: string, document: unknown) =>
     send<Case>("/cases", { project, suite, document }),

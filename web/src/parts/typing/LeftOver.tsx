@@ -22,7 +22,7 @@ export function LeftOver({ where, meant = ALL }: Props) {
   return (
     <section className="clashes" aria-label="Typed here, and its place is gone">
       {found.map((stray) => (
-        <div className="clash" key={`${stray.where} ${stray.label}`}>
+        <div className="left-over" key={`${stray.where} ${stray.label}`}>
           <p>
             What was being typed under “{stray.label}” has no place any more: it was changed elsewhere
             meanwhile.

@@ -64,6 +64,7 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
   // A field in which nothing was changed shows what is changed elsewhere.
   // biome-ignore lint/correctness/useExhaustiveDependencies: another text of its place, and nothing else
   useEffect(() => {
+    if (text === ground.begun()) return;
     if (typed === ground.begun()) setTyped(text);
     if (ground.untouched(typed)) ground.goOn();
   }, [text]);

@@ -9,6 +9,7 @@ import { useEnvironment, useStart } from "../../app/run";
 import { Notice } from "../../parts/Notice";
 import { RunButton } from "../../parts/RunButton";
 import { AddSuite, NoSuite } from "./outline/AddSuite";
+import { Deleted } from "./outline/Deleted";
 import { SuiteBlock } from "./outline/SuiteBlock";
 import { useOutline } from "./outline/useOutline";
 import { SharedList } from "./shared/SharedList";
@@ -95,6 +96,7 @@ export function CasesPage() {
       )}
       {items.length > 0 && !typed && <AddSuite outline={outline} />}
       <SharedList typed={typed} />
+      {project && !typed && <Deleted project={project.id} />}
     </div>
   );
 }

@@ -1,6 +1,7 @@
 import { Link } from "react-router";
 import type { ValueChange, ValueRow } from "../../app/api";
 import { count } from "../../app/format";
+import { useAsk } from "../../parts/Confirm";
 import { isUnused } from "./values";
 
 interface Props {
@@ -15,6 +16,19 @@ export function ActiveValue({ row, apply }: Props) {
   const about = { suite: row.suite, name: row.name };
   const named = row.cases.slice(0, MOST_NAMED);
   const more = row.uses - named.length;
+  const ask = useAsk();
+  const takeAway = async () => {
+    const used = row.uses ? count(row.uses, "case") : row.usedByValues ? "the project itself" : "";
+    const yes =
+      !used ||
+      (await ask({
+        title: `Take ${row.name} away?`,
+        text: `It is used by ${used}, which ${row.uses === 1 || !row.uses ? "is" : "are"} blocked without it. Undo brings it back${row.secret ? ", with what it reads as" : ""}.`,
+        yes: "Take it away",
+        no: "Keep it",
+      }));
+    if (yes) await apply([{ kind: "remove", ...about }]);
+  };
   return (
     <div className="active-value">
       <p>
@@ -48,11 +62,7 @@ export function ActiveValue({ row, apply }: Props) {
               Make it a secret
             </button>
           )}
-          <button
-            type="button"
-            className="plain-link"
-            onClick={() => void apply([{ kind: "remove", ...about }])}
-          >
+          <button type="button" className="plain-link" onClick={() => void takeAway()}>
             Take it away
           </button>
         </p>

@@ -160,7 +160,7 @@ function changedRow(row: ValueRow | undefined, change: ValueChange): ValueRow | 
   if (!row || change.kind === "remove") return undefined;
   if (change.kind === "hide")
     return { ...row, secret: true, cells: row.cells.map((cell) => ({ ...cell, text: "" })) };
-  const given = change.kind === "put";
+  const given = change.kind === "put" || change.kind === "restore";
   const cells = row.cells.map((cell) =>
     cell.environment === (change.environment ?? "")
       ? { ...cell, given, text: given && !row.secret ? (change.text ?? "") : "" }
