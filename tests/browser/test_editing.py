@@ -34,6 +34,27 @@ class Editing(BrowserTest):
     def saved(self):
         return self.app.get(f"/cases/{self.page.url.rpartition('/')[2]}")["document"]
 
+    def test_what_a_step_sent_alone_needs_is_asked_for(self):
+        self.new_case("A vessel is read")
+        self.add_step("GET [=harbour]/vessels?limit=1")
+        self.add_step("GET [=harbour]/vessels/[=vesselId]")
+        path = f"/cases/{self.page.url.rpartition('/')[2]}"
+        self.app.wait(lambda: len(self.saved()["steps"]) == 2)
+        now = self.app.get(path)
+        now["document"]["steps"][0]["keep"] = {"vesselId": "$.items[0].id"}
+        self.app.ask("PUT", path, {"document": now["document"]}, If_Match=f'"{now["version"]}"')
+        self.step(1).get_by_text("gives vesselId").wait_for()
+        self.open_step(2)
+        self.page.get_by_role("button", name="Send this step alone").click()
+        asked = self.page.get_by_role("alert").filter(has_text="Nothing was sent: vesselId is not kept yet")
+        asked.wait_for()
+        self.assertEqual(self.axe(), [])
+        asked.get_by_role("button", name="Send it first").click()
+        self.page.get_by_role("status").filter(has_text="Finished").wait_for()
+        expect(asked).to_have_count(0)
+        self.node(re.compile("^name")).wait_for()
+        self.send_alone()  # with what is kept now, nothing is asked
+
     def test_a_case_from_nothing_by_mouse(self):
         self.new_case("A vessel is found again")
         self.add_step("GET [=harbour]/vessels")

@@ -19,13 +19,12 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any, cast
 
-from saltpath.core.case import Answered, Case, Project, checks_in, keeps_of
+from saltpath.core.alone import needs
+from saltpath.core.case import Answered, Case, Project, checks_in
 from saltpath.core.checks.one import AS_BEFORE
 from saltpath.core.checks.outcome import Outcome
-from saltpath.core.exchange import MASK
 from saltpath.core.format.readable import Broken, readable_case, readable_environment, readable_project, readable_suite
 from saltpath.core.format.source import FormatError
-from saltpath.core.inspect import used_names
 from saltpath.core.plan import Kept, Plan, PlannedCase, Resume, ResumedRows, planned
 from saltpath.core.shared import Library
 from saltpath.core.tables.sources import FileRows, Row
@@ -51,6 +50,7 @@ from saltpath.store import (
 )
 from saltpath.store.database import NotFound, StoreError, connect
 from saltpath.store.documents import Document
+from saltpath.store.kept_answers import last_kept
 from saltpath.store.memory import give_memory_back
 
 BEAT_S = 0.25
@@ -358,33 +358,12 @@ class Worker:
         return secrets.seal_given(self._folder, run.project, left)
 
     def _alone(self, run: runs.Run, stored: cases.StoredCase, case: Any) -> tuple[frozenset[int], dict[str, Any]]:
-        """The steps to send for a step by itself, and the kept values that they are given from the last run.
-
-        A value that was kept as a secret is not known any more; the step that keeps it is sent first."""
-        given = self._last_kept(run, stored)
+        """The steps that were asked for, with those that only set values for them, and the kept values that they are given. No other step is
+        sent: what is missing blocks."""
+        given = last_kept(self._main, self._evidence, (run.project, stored.id), case, run.environment)
         wanted = {int(index) for index in run.request["only"]}
-        waiting = list(wanted)
-        while waiting:
-            step = case.steps[waiting.pop()]
-            for name in used_names(step):
-                if name in given:
-                    continue
-                for index, earlier in enumerate(case.steps):
-                    if name in keeps_of(earlier) and earlier is not step and index not in wanted:
-                        wanted.add(index)
-                        waiting.append(index)
-        return frozenset(wanted), given
-
-    def _last_kept(self, run: runs.Run, stored: cases.StoredCase) -> dict[str, Any]:
-        last = runs.last_run_of_case(self._main, run.project, stored.id, ("run",))
-        kept: dict[str, Any] = {}
-        for step in evidence.steps(self._evidence, *last) if last else ():
-            if evidence.hidden(step.head.inner):
-                continue
-            for name, value in step.kept.items():
-                if name not in step.secret_kept and MASK not in str(value):
-                    kept[name] = value
-        return kept
+        known = {*given, *self._given(run)}
+        return frozenset(wanted | set(needs(case, wanted, known).set)), given
 
 
 def _every(outcomes: Iterable[Outcome]) -> Iterator[Outcome]:

@@ -22,12 +22,11 @@ from saltpath.core.moments import zone_of
 from saltpath.core.plan import scope_of, scope_of_suite
 from saltpath.core.scopes import Scope, Scopes
 from saltpath.core.sent import asker
-from saltpath.core.subjects import Subject, find, taken
 from saltpath.core.verdicts import Verdict
-from saltpath.core.why import Blocked, MaskedWhy, Why, why
+from saltpath.core.why import MaskedWhy, Why, why
 from saltpath.store.evidence import StepEvidence
+from saltpath.store.kept_answers import LARGEST_BODY, answer_of, may_take_long
 
-LARGEST_BODY = 256_000
 MOST_PATHS = 400
 
 
@@ -43,42 +42,6 @@ def scopes_of(
             scopes.keep(name, value)
     scopes.zone = zone_of(project.zone)
     return scopes
-
-
-def kept(step: Answered, seen: StepEvidence, scopes: Scopes) -> StepEvidence:
-    """The step's evidence with what its keeps, as they are now, take from the kept answer; secrets and what cannot be taken
-    stay as they were."""
-    answer = answer_of(seen)
-    if answer is None:
-        return seen
-    values = {keep.name: seen.kept[keep.name] for keep in step.keep if keep.name in seen.kept}
-    for keep in step.keep:
-        if keep.secret or keep.name in seen.secret_kept or may_take_long(keep.of, len(answer.body)):
-            continue
-        try:
-            with slow.deferred({}):
-                found = find(keep.of, answer, scopes)
-        except (Blocked, slow.Slow):
-            continue
-        value = taken(found) if found.nodes else None
-        if found.nodes and MASK not in plain.as_text(value):
-            values[keep.name] = value
-    return replace(seen, kept=values)
-
-
-_JUDGED = ("nothing-handed-over", "cleanup-answered", "keep-nothing")
-
-
-def answer_of(step: StepEvidence, namespaces: tuple[tuple[str, str], ...] = ()) -> Answer | None:
-    """The answer that the step's checks were judged on; None if none came, or the step was blocked before that."""
-    if not step.exchanges or step.exchanges[-1].why is not None:
-        return None
-    judged_any = any(outcome.verdict != "skipped" for outcome in step.outcomes)
-    if step.head.verdict == "blocked" and not judged_any and step.why is not None and step.why.code not in _JUDGED:
-        return None
-    last = step.exchanges[-1]
-    times = last.times
-    return Answer(last.status, last.received_head, last.body, times.total, times.total - times.receiving, namespaces)
 
 
 def judged(
@@ -159,15 +122,6 @@ def _masked(outcome: Outcome) -> bool:
 
 def _cannot(item: Expectation, code: str) -> Outcome:
     return Outcome("blocked", item.sentence, why=why(code), advice=item.advice, note=item.note)
-
-
-def may_take_long(subject: Subject, size: int) -> bool:
-    """Whether a subject waits for the runner, which has a time limit."""
-    if subject.kind != "path" or subject.plain:
-        return False
-    return (
-        size > LARGEST_BODY or subject.text.count("..") > 1 or subject.path is None or subject.path.library is not None
-    )
 
 
 def paths_in(answer: Answer | None) -> list[str]:

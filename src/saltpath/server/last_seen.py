@@ -18,7 +18,7 @@ from saltpath.server.compiled import compiled, environment_of, project_of, suite
 from saltpath.server.context import database
 from saltpath.server.shared_cases import with_shared
 from saltpath.server.sources import begin_of, source_of
-from saltpath.store import evidence, projects, run_rows, runs
+from saltpath.store import evidence, kept_answers, projects, run_rows, runs
 from saltpath.store.cases import StoredCase
 from saltpath.store.database import NotFound, now_us
 from saltpath.store.evidence import StepEvidence
@@ -80,7 +80,7 @@ def keep_again(case: Case, found: Found, scopes: Scopes) -> None:
     for _, step in case.every_step():
         if isinstance(step, Answered) and step.key in found:
             of, seen = found[step.key]
-            found[step.key] = (of, again.kept(step, seen, scopes))
+            found[step.key] = (of, kept_answers.kept(step, seen, scopes))
             for name, value in found[step.key][1].kept.items():
                 scopes.keep(name, value)
 
@@ -117,7 +117,7 @@ def last_answer(stored: StoredCase, key: str) -> tuple[StepEvidence, Answer, Sco
         return None
     run, seen = found[key]
     surroundings = around(stored)
-    answer = again.answer_of(seen, _namespaces(step, case, *surroundings))
+    answer = kept_answers.answer_of(seen, _namespaces(step, case, *surroundings))
     if answer is None:
         return None
     scopes = _scopes(stored, case, surroundings, run, [of for _, of in found.values()])
@@ -150,17 +150,15 @@ def around(stored: StoredCase) -> tuple[Suite, Project]:
 
 
 def last_seen(stored: StoredCase, row: int | None = None) -> tuple[runs.Run | None, str | None, Found]:
-    """The newest run or trial of the case with its verdict, and what it saw: of several rows one, by default that to look at first."""
+    """The newest run or trial of the case with its verdict, and what each step saw last, in that run or in a trial before it: of several rows
+    one, by default that to look at first."""
     found: Found = {}
     newest: runs.Run | None = None
     verdict = None
-    for kind in ("run", "trial"):
-        last = runs.last_run_of_case(database(), stored.project, stored.id, (kind,))
-        if last is None or (newest is not None and last[0] < newest.id):
-            continue
-        run = newest = runs.run_by_id(database(), last[0])
+    for last in reversed(runs.since_last_run(database(), stored.project, stored.id)):
+        newest = runs.run_by_id(database(), last[0])
         verdict = runs.verdict_of_case(database(), *last)
-        found |= _by_key(run, evidence.steps(database("evidence"), *last, row))
+        found |= _by_key(newest, evidence.steps(database("evidence"), *last, row))
     return newest, verdict, found
 
 

@@ -240,6 +240,8 @@ def document() -> dict[str, Any]:
         },
         "/changing-steps": {
             "post": _operation("listChangingSteps", "What of a run may change something", _page("ChangingStep"), body="NewRun")},
+        "/steps-before": {
+            "post": _operation("listStepsBefore", "What steps sent alone would need", _of("StepsBefore"), body="NewRun")},
         "/runs/{id}": {"get": _operation("readRun", "A run with its cases", _of("RunReport"), _ID)},
         "/runs/{id}/cases/{position}": {
             "get": _operation("readRunCase", "A case's steps with evidence", _page("StepEvidence"), _ID, position,

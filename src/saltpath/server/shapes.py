@@ -222,6 +222,8 @@ SHAPES: dict[str, Any] = {
                       cases=TEXTS, suite=TEXT, environment=TEXT, seed=WHOLE, label=TEXT, kind=TEXT, steps=WHOLES,
                       values={"type": "object", "additionalProperties": TEXT}, jobs=WHOLE),
     "ChangingStep": _object(case=TEXT, caseName=TEXT, step=TEXT, name=TEXT, send=TEXT),
+    "StepBefore": _object(index=WHOLE, step=TEXT, name=TEXT, changes=FLAG),
+    "StepsBefore": _object(items=_list("StepBefore"), names=TEXTS, once=TEXTS),
     "Run": _object(**_RUN),
     "StepHead": _object(**_HEAD),
     "StepName": _object(part=PART, index=WHOLE, number=WHOLE, name=TEXT),

@@ -23,7 +23,7 @@ from saltpath.server.api.views import moment, shown
 from saltpath.server.compiled import compiled
 from saltpath.server.context import database
 from saltpath.server.last_seen import Found, SeenStep, judged, last_seen
-from saltpath.store import evidence, runs
+from saltpath.store import evidence, kept_answers, runs
 from saltpath.store.cases import StoredCase
 
 MOST_ANSWERS = 12
@@ -65,7 +65,7 @@ def _seen_in_words(stored: StoredCase) -> dict[tuple[str, int], str]:
     values: dict[tuple[str, int], list[Any]] = {}
     for run, position in runs.last_runs_of_case(database(), stored.project, stored.id, MOST_ANSWERS):
         for step in evidence.steps(database("evidence"), run, position):
-            answer = again.answer_of(step) if checks.get(step.key) else None
+            answer = kept_answers.answer_of(step) if checks.get(step.key) else None
             if answer is None:
                 continue
             scopes = Scopes(Scope(), Scope(), Scope(), run=Scope())
@@ -81,7 +81,7 @@ def _plain(found: list[Any]) -> list[Any]:
 
 
 def _value(of: Subject, answer: Answer, scopes: Scopes) -> Any:
-    if again.may_take_long(of, len(answer.body)):
+    if kept_answers.may_take_long(of, len(answer.body)):
         return MISSING
     try:
         there = find(of, answer, scopes)
@@ -103,7 +103,7 @@ def known_paths(cases: Sequence[StoredCase]) -> Known:
             if case_key in by_key and case_key not in seen:
                 seen[case_key] = last_seen(by_key[case_key])[2]
             last = seen.get(case_key, {}).get(step_key)
-            known[place] = again.by_last_name(again.paths_in(again.answer_of(last[1]) if last else None))
+            known[place] = again.by_last_name(again.paths_in(kept_answers.answer_of(last[1]) if last else None))
         return known[place]
 
     return ask

@@ -244,6 +244,23 @@ def last_run_of_case(
     return (row["run"], row["position"]) if row else None
 
 
+MOST_TRIALS = 50
+
+
+def since_last_run(
+    connection: sqlite3.Connection, project: int, case: int, environment: str | None = None
+) -> list[tuple[int, int]]:
+    """(run, position) of the newest run of a case and of the trials since then (at most 50), newest first: what its steps saw last stands in
+    these. With `environment` of what went there."""
+    rows = connection.execute(
+        "SELECT c.run, c.position, c.kind FROM run_case c JOIN run r ON r.id = c.run WHERE c.project = ? AND c.test_case = ?"
+        " AND c.kind IN ('run', 'trial') AND c.state <> 'waiting' AND (? IS NULL OR r.environment = ?) ORDER BY c.run DESC LIMIT ?",
+        (project, case, environment, environment, MOST_TRIALS),
+    ).fetchall()
+    ends = next((index for index, row in enumerate(rows) if row["kind"] == "run"), len(rows))
+    return [(row["run"], row["position"]) for row in rows[: ends + 1]]
+
+
 def last_runs_of_case(connection: sqlite3.Connection, project: int, case: int, most: int) -> list[tuple[int, int]]:
     """(run, position) of the newest runs and trials of a case in which something was carried out, newest first."""
     rows = connection.execute(

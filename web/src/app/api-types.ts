@@ -1233,6 +1233,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/steps-before": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What steps sent alone would need */
+        post: operations["listStepsBefore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}": {
         parameters: {
             query?: never;
@@ -2238,6 +2255,17 @@ export interface components {
             step: string;
             name: string;
             send: string;
+        };
+        StepBefore: {
+            index: number;
+            step: string;
+            name: string;
+            changes: boolean;
+        };
+        StepsBefore: {
+            items: components["schemas"]["StepBefore"][];
+            names: string[];
+            once: string[];
         };
         Run: {
             id: string;
@@ -5848,6 +5876,39 @@ export interface operations {
                         items: components["schemas"]["ChangingStep"][];
                         next: string | null;
                     };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listStepsBefore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRun"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StepsBefore"];
                 };
             };
             /** @description a problem */

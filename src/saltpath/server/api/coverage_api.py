@@ -10,12 +10,11 @@ from saltpath.core import plain
 from saltpath.core.case import Answered
 from saltpath.core.coverage import by_name, coverage
 from saltpath.core.scopes import Scope, Scopes
-from saltpath.server import again
 from saltpath.server.compiled import compiled
 from saltpath.server.context import database
 from saltpath.server.last_seen import SeenStep, judged
 from saltpath.server.problems import json_answer
-from saltpath.store import cases, projects
+from saltpath.store import cases, kept_answers, projects
 from saltpath.store.cases import StoredCase
 
 coverage_api = Blueprint("coverage", __name__)
@@ -49,11 +48,11 @@ def _of_case(case: StoredCase) -> dict[str, Any]:
 
 
 def _of_step(of: SeenStep, number: int, scopes: Scopes) -> dict[str, Any] | None:
-    answer = again.answer_of(of.seen, of.namespaces) if isinstance(of.step, Answered) else None
-    if answer is None or not isinstance(of.step, Answered) or len(answer.body) > again.LARGEST_BODY:
+    answer = kept_answers.answer_of(of.seen, of.namespaces) if isinstance(of.step, Answered) else None
+    if answer is None or not isinstance(of.step, Answered) or len(answer.body) > kept_answers.LARGEST_BODY:
         return None
     size = len(answer.body)
-    found = coverage(of.step.expect, answer, scopes, lambda subject: again.may_take_long(subject, size))
+    found = coverage(of.step.expect, answer, scopes, lambda subject: kept_answers.may_take_long(subject, size))
     if found is None or not found.fields:
         return None
     unchecked = [

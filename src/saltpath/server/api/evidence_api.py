@@ -33,7 +33,7 @@ from saltpath.server.context import body, database, whole
 from saltpath.server.last_seen import judged, last_answer, last_seen, scopes_now
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.sheets import known_paths
-from saltpath.store import cases, evidence, runs
+from saltpath.store import cases, evidence, kept_answers, runs
 
 evidence_api = Blueprint("evidence", __name__)
 MOST_ANSWERS = 12
@@ -128,7 +128,7 @@ def seen_places(id: str, key: str) -> Response:
     status = None
     for run, position in runs.last_runs_of_case(database(), stored.project, stored.id, MOST_ANSWERS):
         for step in evidence.steps_with_key(database("evidence"), run, position, key):
-            answer = again.answer_of(step)
+            answer = kept_answers.answer_of(step)
             document = _document_of(answer)
             if answer is None or document is MISSING or status not in (None, answer.status):
                 continue
@@ -148,7 +148,7 @@ def seen_places(id: str, key: str) -> Response:
 
 
 def _document_of(answer: Answer | None) -> Any:
-    if answer is None or not answer.looks_json or len(answer.body) > again.LARGEST_BODY:
+    if answer is None or not answer.looks_json or len(answer.body) > kept_answers.LARGEST_BODY:
         return MISSING
     return answer.json()
 
@@ -161,7 +161,7 @@ def _earlier(stored: cases.StoredCase, before: str = "") -> Iterator[tuple[int, 
             return
         if "request" in step:
             seen_of = found.get(step["key"])
-            yield number, step, _document_of(again.answer_of(seen_of[1])) if seen_of else MISSING
+            yield number, step, _document_of(kept_answers.answer_of(seen_of[1])) if seen_of else MISSING
 
 
 @evidence_api.get("/cases/<id>/places")
@@ -234,7 +234,7 @@ def clean_kept(id: str) -> Response:
     if last is None:
         return json_answer({**result, "problem": "This step has no answer yet to try it on."})
     _, answer, scopes = last
-    if again.may_take_long(subject, len(answer.body)):
+    if kept_answers.may_take_long(subject, len(answer.body)):
         return json_answer({**result, "problem": "This place is looked up when the case runs next."})
     try:
         there = find(subject, answer, scopes)

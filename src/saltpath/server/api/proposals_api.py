@@ -14,11 +14,10 @@ from saltpath.core.exchange import MASK
 from saltpath.core.proposals import ECHOES, FORMS, SURE, Observed, propose
 from saltpath.core.seen import places
 from saltpath.core.steps import steps_in
-from saltpath.server import again
 from saltpath.server.api.views import reason
 from saltpath.server.context import database
 from saltpath.server.problems import json_answer
-from saltpath.store import cases, evidence, runs
+from saltpath.store import cases, evidence, kept_answers, runs
 from saltpath.store.cases import StoredCase
 
 proposals_api = Blueprint("proposals", __name__)
@@ -49,8 +48,8 @@ def _observed(stored: StoredCase, key: str) -> Iterator[Observed]:
     status, read = None, 0
     for run, position in runs.last_runs_of_case(database(), stored.project, stored.id, MOST_ANSWERS):
         for seen in reversed(evidence.steps_with_key(database("evidence"), run, position, key)):
-            answer = again.answer_of(seen)
-            if answer is None or not answer.looks_json or len(answer.body) > again.LARGEST_BODY:
+            answer = kept_answers.answer_of(seen)
+            if answer is None or not answer.looks_json or len(answer.body) > kept_answers.LARGEST_BODY:
                 continue
             if status not in (None, answer.status) or read + len(answer.body) > MOST_READ:
                 continue

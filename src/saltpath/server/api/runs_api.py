@@ -10,6 +10,7 @@ import msgspec
 from flask import Blueprint, Response, request
 
 from saltpath.core import plain
+from saltpath.core.alone import needs
 from saltpath.core.case import Answered
 from saltpath.core.grammar import Unreadable
 from saltpath.core.measures import counted
@@ -23,6 +24,8 @@ from saltpath.server.problems import Refused, json_answer
 from saltpath.server.shared_cases import with_shared
 from saltpath.store import cases, evidence, jobs, projects, run_rows, runs
 from saltpath.store.database import Conflict, NotFound, write
+from saltpath.store.documents import Document
+from saltpath.store.kept_answers import last_kept
 from saltpath.store.secrets import seal_given
 
 runs_api = Blueprint("runs", __name__)
@@ -52,11 +55,7 @@ def _asked(data: dict[str, Any]) -> Response:
     connection = database()
     project = projects.project(connection, str(data.get("project", "")))
     chosen, title = _chosen(data, project.id)
-    environment = data.get("environment", project.document.get("environment", ""))
-    if not isinstance(environment, str):
-        raise Refused(422, "no-environment", "environment is the name of one, or empty.")
-    if environment and environment not in [e.name for e in projects.environments(connection, project.id)]:
-        raise Refused(422, "no-environment", f"There is no environment {environment}.")
+    environment = _environment(data, project)
     kind = data.get("kind", "run")
     if kind not in ("run", "trial"):
         raise Refused(422, "kind", "kind is run or trial.")
@@ -86,6 +85,16 @@ def _asked(data: dict[str, Any]) -> Response:
     answer = json_answer(run_view(run), 201 if new else 200)
     answer.headers["Location"] = f"/api/v1/runs/{run.oid}"
     return answer
+
+
+def _environment(data: dict[str, Any], project: Document) -> str:
+    """Where it is meant to go, by its name; empty where the project has none."""
+    name = data.get("environment", project.document.get("environment", ""))
+    if not isinstance(name, str):
+        raise Refused(422, "no-environment", "environment is the name of one, or empty.")
+    if name and name not in [e.name for e in projects.environments(database(), project.id)]:
+        raise Refused(422, "no-environment", f"There is no environment {name}.")
+    return name
 
 
 def _picks(data: dict[str, Any], chosen: list[cases.StoredCase], asked: dict[str, Any]) -> dict[str, str]:
@@ -210,6 +219,28 @@ def list_changing_steps() -> Response:
     chosen, _ = _chosen(data, project.id)
     asked = _request(data, chosen, str(data.get("kind", "run")), project.id)
     return json_answer({"items": _changing_steps(chosen, asked)[:MOST_ASKED], "next": None})
+
+
+@runs_api.post("/steps-before")
+def list_steps_before() -> Response:
+    """The kept values that steps sent by themselves (`steps` of a trial) would miss, and the earlier steps that keep them: these are sent only
+    where they are asked for, too."""
+    data = body()
+    project = projects.project(database(), str(data.get("project", "")))
+    chosen, _ = _chosen(data, project.id)
+    asked = _request(data, chosen, str(data.get("kind", "run")), project.id)
+    if "only" not in asked:
+        raise Refused(422, "steps", "steps belongs to a trial of one case: indexes of its steps, from 0.")
+    [stored] = chosen
+    case, environment = with_shared(stored), _environment(data, project)
+    kept = last_kept(database(), database("evidence"), (project.id, stored.id), case, environment)
+    found = needs(case, asked["only"], {*kept, *data.get("values", {})})
+    steps = [(index, case.steps[index]) for index in found.sent]
+    items = [
+        {"index": index, "step": step.key, "name": step.name, "changes": bool(list(changing([step])))}
+        for index, step in steps
+    ]
+    return json_answer({"items": items, "names": list(found.names), "once": list(found.once)})
 
 
 def _guarded(project: int) -> set[str]:

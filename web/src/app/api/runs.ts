@@ -16,6 +16,7 @@ export const runsApi = {
   runRows: (id: string, position: number, query: { [name: string]: string }) =>
     ask<Page<RunRow>>(`/runs/${q(id)}/cases/${position}/rows?${new URLSearchParams(query)}`),
   changingSteps: (run: NewRun) => send<Page<ChangingStep>>("/changing-steps", run),
+  stepsBefore: (run: NewRun) => send<Shapes["StepsBefore"]>("/steps-before", run),
   start: (run: NewRun) => send<Run>("/runs", run, { "Idempotency-Key": crypto.randomUUID() }),
   stop: (id: string) => send<Run>(`/runs/${q(id)}/stop`, {}),
 };

@@ -39,7 +39,7 @@ import { SharedHead } from "./shared/SharedHead";
 import { SentBefore } from "./single/SentBefore";
 import { SingleHead } from "./single/SingleHead";
 import { Trail } from "./Trail";
-import { useCaseRun } from "./useCaseRun";
+import { type SendAloneAct, useCaseRun } from "./useCaseRun";
 
 const TextView = lazy(() => import("./text/TextView"));
 const SheetView = lazy(() => import("./sheet/SheetView"));
@@ -142,12 +142,12 @@ function Opened({ of }: { of: Case }) {
     if (await running.run()) setPicked((now) => (now === before ? undefined : now));
   }, [running.run, running.sendAlone, alone, editing]);
   const said = useSentAtOnce(runAll, useEnvironments().isSuccess);
-  const sendAlone = useCallback(
-    async (alone: Step, values?: Record<string, string>) => {
+  const sendAlone = useCallback<SendAloneAct>(
+    async (alone, values, first) => {
       chooseRun("");
       setPicked(alone.key);
       await editing.saved();
-      await running.sendAlone(alone, values);
+      return running.sendAlone(alone, values, first);
     },
     [running.sendAlone, editing],
   );

@@ -20,6 +20,7 @@ import { type Early, StepFoot } from "./StepFoot";
 import { EachBand } from "./shared/EachBand";
 import { UseBand } from "./shared/UseBand";
 import { isNamed } from "./stepKinds";
+import type { SendAloneAct } from "./useCaseRun";
 import { WriteBand } from "./WriteBand";
 
 interface Props {
@@ -29,7 +30,7 @@ interface Props {
   evidence: StepEvidence | undefined;
   findings: Case["findings"];
   early: Early[];
-  sendAlone: (step: Step, values?: Record<string, string>) => Promise<void>;
+  sendAlone: SendAloneAct;
   busy: boolean;
   /** Chosen together with others: a click with Ctrl, or with Shift all up to it. */
   marked: boolean;

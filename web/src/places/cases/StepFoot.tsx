@@ -4,6 +4,7 @@ import { duplicateStep, inStep, moveStepTo, PARTS, type Part, setField, setPart 
 import { SendAlone } from "./edit/SendAlone";
 import { Findings } from "./Findings";
 import { isNamed } from "./stepKinds";
+import type { SendAloneAct } from "./useCaseRun";
 
 /** A value that is used here, and kept only later by another step. */
 export interface Early {
@@ -18,7 +19,7 @@ interface Props {
   early: Early[];
   used: StepEvidence["used"];
   rename: () => void;
-  sendAlone: (step: Step, values?: Record<string, string>) => Promise<void>;
+  sendAlone: SendAloneAct;
   busy: boolean;
 }
 

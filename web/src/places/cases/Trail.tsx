@@ -9,6 +9,7 @@ import { Several } from "./edit/Several";
 import { StepCard } from "./StepCard";
 import type { Early } from "./StepFoot";
 import { type CardPlace, drawThreads } from "./threads";
+import type { SendAloneAct } from "./useCaseRun";
 
 interface Props {
   of: Case;
@@ -16,7 +17,7 @@ interface Props {
   choose: (key: string) => void;
   evidence: Map<string, StepEvidence>;
   verdict: (step: Step) => MarkKind;
-  sendAlone: (step: Step, values?: Record<string, string>) => Promise<void>;
+  sendAlone: SendAloneAct;
   busy: boolean;
   /** Who else has the case open, and where. */
   others: Other[];

@@ -9,7 +9,9 @@ import {
   type RunReport,
   type Step,
 } from "../../app/api";
+import type { Shapes } from "../../app/api/shapes";
 import { count } from "../../app/format";
+import { useProject } from "../../app/project";
 import { useRun, useStart } from "../../app/run";
 import { total } from "../runs/rows/rows";
 
@@ -20,9 +22,18 @@ export interface CaseRun {
   /** How it stands or how it ended, as a sentence. */
   said: string;
   run: () => Promise<boolean>;
-  sendAlone: (step: Step, values?: Record<string, string>) => Promise<boolean>;
+  /** Send a step by itself, and of the earlier ones those of `first` (by their indexes). Where it is not said, and kept values are missing, nothing
+   * is sent, and it gives what would be needed. */
+  sendAlone: SendAloneAct;
   stop: () => void;
 }
+
+export type StepsBefore = Shapes["StepsBefore"];
+export type SendAloneAct = (
+  step: Step,
+  values?: Record<string, string>,
+  first?: number[],
+) => Promise<StepsBefore | undefined>;
 
 /** Runs of one case from its page: the whole of it, or a step alone; what they change on the page is asked for anew. */
 export function useCaseRun(
@@ -34,6 +45,7 @@ export function useCaseRun(
   more.current = rows;
   const client = useQueryClient();
   const start = useStart();
+  const project = useProject();
   const [running, setRunning] = useState<string>();
   const [ended, setEnded] = useState("");
   const report = useRun(running);
@@ -57,14 +69,20 @@ export function useCaseRun(
     return Boolean(begun);
   }, [start, of.id, of.shared, environment]);
   const sendAlone = useCallback(
-    async (step: Step, values?: Record<string, string>) => {
+    async (step: Step, values?: Record<string, string>, first?: number[]) => {
       setEnded("");
-      const trial = { cases: [of.id], kind: "trial", steps: [step.index], ...(values && { values }) };
+      const steps = [...(first ?? []), step.index];
+      const trial = { cases: [of.id], kind: "trial", steps, ...(values && { values }) };
+      if (!first && project) {
+        const asked = { ...trial, project: project.id, environment: environment?.name };
+        const before = await api.stepsBefore(asked).catch(() => undefined);
+        if (before?.items.length || before?.once.length) return before;
+      }
       const begun = await start(trial, environment);
       if (begun) setRunning(begun.id);
-      return Boolean(begun);
+      return undefined;
     },
-    [start, of.id, environment],
+    [start, of.id, environment, project],
   );
   const stop = useCallback(() => {
     if (running) void api.stop(running).catch(() => undefined);

@@ -1,18 +1,25 @@
 import { Button } from "antd";
 import { useState } from "react";
 import type { Step, StepEvidence } from "../../../app/api";
+import { count, listed } from "../../../app/format";
+import type { SendAloneAct, StepsBefore } from "../useCaseRun";
 
 interface Props {
   step: Step;
   used: StepEvidence["used"];
-  send: (step: Step, values?: Record<string, string>) => Promise<void>;
+  send: SendAloneAct;
   busy: boolean;
 }
 
 /** Send one step with the values of the last run, or with other ones for this once. */
 export function SendAlone({ step, used, send, busy }: Props) {
   const [values, setValues] = useState<Record<string, string>>();
+  const [before, setBefore] = useState<StepsBefore>();
   const names = namesIn(step);
+  const act = async (first?: number[]) => {
+    const given = Object.entries(values ?? {}).filter(([, value]) => value !== "");
+    setBefore(await send(step, given.length ? Object.fromEntries(given) : undefined, first));
+  };
   const last = (name: string) => {
     const value = used.find((use) => use.text === `[=${name}]`)?.value ?? "";
     return value.replace(/^“(.*)”$/s, "$1");
@@ -38,16 +45,57 @@ export function SendAlone({ step, used, send, busy }: Props) {
           {values ? "with the values of the last run" : "with other values…"}
         </button>
       )}
-      <Button
-        size="small"
-        disabled={busy}
-        onClick={() => {
-          const given = Object.entries(values ?? {}).filter(([, value]) => value !== "");
-          void send(step, given.length ? Object.fromEntries(given) : undefined);
-        }}
-      >
+      <Button size="small" disabled={busy} onClick={() => void act()}>
         {values ? "Send with these, this once" : "Send this step alone"}
       </Button>
+      {before && <Missing before={before} busy={busy} act={act} leave={() => setBefore(undefined)} />}
+    </span>
+  );
+}
+
+interface MissingProps {
+  before: StepsBefore;
+  busy: boolean;
+  act: (first: number[]) => Promise<void>;
+  leave: () => void;
+}
+
+/** The step needs values that nothing has kept yet: no other step is sent unless it is asked for. */
+function Missing({ before, busy, act, leave }: MissingProps) {
+  const changing = before.items.filter((item) => item.changes);
+  const these = count(before.items.length, "step");
+  return (
+    <span className="steps-before" role="alert">
+      {before.items.length > 0 && (
+        <span>
+          Nothing was sent: {listed(before.names)} {before.names.length === 1 ? "is" : "are"} not kept yet;{" "}
+          {listed(before.items.map((item) => `“${item.name}”`))}{" "}
+          {before.items.length === 1 ? "keeps" : "keep"} {before.names.length === 1 ? "it" : "them"}
+          {changing.length > 0 &&
+            `, and ${listed(changing.map((item) => `“${item.name}”`))} may change something there`}
+          .
+        </span>
+      )}
+      {before.once.length > 0 && (
+        <span>
+          Nothing was sent: {listed(before.once)} {before.once.length === 1 ? "is" : "are"} kept by what runs
+          once, before everything; run the case, and it is there.
+        </span>
+      )}
+      <span>
+        {before.items.length > 0 && (
+          <Button
+            size="small"
+            disabled={busy}
+            onClick={() => void act(before.items.map((item) => item.index))}
+          >
+            Send {before.items.length === 1 ? "it" : `these ${these}`} first
+          </Button>
+        )}{" "}
+        <button type="button" className="plain-link" onClick={leave}>
+          leave it
+        </button>
+      </span>
     </span>
   );
 }
