@@ -32,6 +32,7 @@ from saltpath.core.case import (
 from saltpath.core.checks.loose import references_in_expected
 from saltpath.core.grammar import Unreadable
 from saltpath.core.nearest import nearest
+from saltpath.core.prepare import unfilled
 from saltpath.core.references import Reference, compile_tree, named, references_in
 from saltpath.core.subjects import Subject
 from saltpath.core.tables.made import names_of
@@ -282,6 +283,9 @@ def _of_request(step: Request) -> Iterator[Finding]:
     judged = [check for check in step.expect if not check.off and not check.advice]
     if not judged and step.place.path.startswith("steps"):
         yield Finding("warning", why("no-checks"), step.place, step.name)
+    place = unfilled(step.address)
+    if place:
+        yield Finding("error", why("unfilled", place=place), step.place, step.name)
     first = step.address.parts[0] if step.address.parts else ""
     if isinstance(first, str) and _ADDRESS.match(first):
         yield Finding(

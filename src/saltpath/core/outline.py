@@ -42,6 +42,7 @@ from saltpath.core.checks.typed import write_sentence
 from saltpath.core.grammar import Unreadable
 from saltpath.core.inspect import asked_for, own_references
 from saltpath.core.options import Options
+from saltpath.core.prepare import unfilled
 from saltpath.core.references import read_template, references_in, written_tree
 from saltpath.core.subjects import Subject
 
@@ -167,6 +168,7 @@ def _request(step: Request) -> dict[str, Any]:
         "send": {
             "method": step.method,
             "address": pieces(step.address.text),
+            "unfilled": unfilled(step.address),
             "query": [{"name": name, "value": pieces(value.text)} for name, value in step.query],
             "headers": [{"name": name, "value": pieces(value.text)} for name, value in step.headers],
             "auth": _auth(step.auth) if step.auth else None,

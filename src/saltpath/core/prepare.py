@@ -19,9 +19,11 @@ from saltpath.core.why import Blocked, why
 
 _HOST = re.compile(r"[A-Za-z0-9._~:\[\]-]*")
 _ORDINARY = re.compile(
-    r"https?://[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)*(?::[1-9]\d{0,3}|:[1-5]\d{4})?(?:[/?][!-\"$-Z^-~]*)?"
+    r"https?://[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)*(?::[1-9]\d{0,3}|:[1-5]\d{4})?(?:[/?][!-\"$-Z^-z|~]*)?"
 )
 """An address of which a glance tells that it can be sent to; most are."""
+_UNFILLED = re.compile(r"\{[^\W\d][\w.-]*\}")
+"""A place for a value as contracts and people write it; a brace that is meant is `%7B`."""
 _LITERAL_SAFE = "!#$%&'()*+,/:;=?@[]~-._"
 _QUERY_SAFE = "!$'()*,/:;?@~"
 _MOST_BARE = 512
@@ -130,6 +132,7 @@ def _usable(text: str) -> str:
     """The address without its fragment, if it can be sent to. Raises Blocked."""
     if _ORDINARY.fullmatch(text):
         return text
+    _filled_everywhere(text)
     try:
         parts = urlsplit(text)
         port = parts.port
@@ -165,8 +168,22 @@ def _fill_address(template: Template, scopes: Scopes) -> str:
     return text
 
 
+def unfilled(address: Template) -> str:
+    """The first place in an address that waits for a value, such as `{id}`; empty where none does."""
+    places = (_UNFILLED.search(part) for part in address.parts if isinstance(part, str))
+    return next((found[0] for found in places if found), "")
+
+
+def _filled_everywhere(text: str) -> None:
+    """Raises Blocked."""
+    found = _UNFILLED.search(text)
+    if found:
+        raise Blocked(why("unfilled", place=found[0]))
+
+
 @lru_cache(maxsize=512)
 def _literal(text: str) -> str:
+    _filled_everywhere(text)
     return quote(text, safe=_LITERAL_SAFE, errors="surrogatepass")
 
 

@@ -143,6 +143,7 @@ TEMPLATES: dict[str, str] = {
     "redirect-loop": "the redirects go in a circle at {address}",
     "redirect-many": "more than {limit} redirects, the last to {address}",
     "redirect-nowhere": "a redirect to {address}, where Salt Path does not go: {problem}",
+    "unfilled": "{place} in the address waits for a value; a brace that is meant is written %7B",
     "address-unreadable": "the address {address} cannot be used: {problem}",
     "header-break": "the header {name} would hold a line break or a control character",
     "host-characters": "{value} holds characters that a host name cannot have",

@@ -107,7 +107,7 @@ SHAPES: dict[str, Any] = {
     "Pair": _object(name=TEXT, value=_list("Piece")),
     "Auth": _object(kind=TEXT, value=_list("Piece")),
     "Body": _object(kind=TEXT, text=_list("Piece")),
-    "Send": _object(method=TEXT, address=_list("Piece"), query=_list("Pair"), headers=_list("Pair"), auth=_maybe("Auth"),
+    "Send": _object(method=TEXT, address=_list("Piece"), unfilled=TEXT, query=_list("Pair"), headers=_list("Pair"), auth=_maybe("Auth"),
                     body=_maybe("Body"), options=TEXTS),
     "Check": _object(of=TEXT, phrase=TEXT, expected=_list("Piece"), sentence=TEXT, typed=TEXT, advice=FLAG, off=FLAG,
                      note=TEXT, parts=_list("Check"), role=TEXT),

@@ -1631,6 +1631,7 @@ export interface components {
         Send: {
             method: string;
             address: components["schemas"]["Piece"][];
+            unfilled: string;
             query: components["schemas"]["Pair"][];
             headers: components["schemas"]["Pair"][];
             auth: components["schemas"]["Auth"] | null;

@@ -39,7 +39,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
     const query = split.query ? setField(step.key, "query", split.query) : undefined;
     return editing.apply((before) => (query ? query(sent(before)) : sent(before)));
   };
-  const hole = /\{[^{}]+\}/.exec(address)?.[0];
+  const hole = send.unfilled;
   const savePairs = (field: "query" | "headers") => (text: string) => {
     const pairs = pairsOf(text, field === "query" ? "=" : ":");
     return typeof pairs === "string"
