@@ -8,6 +8,7 @@ export * as format from "../../web/src/app/format";
 export * as handover from "../../web/src/places/cases/edit/handover";
 export * as indexer from "../../web/src/parts/tree/indexer";
 export * as inserting from "../../web/src/parts/typing/inserting";
+export * as reserved from "../../web/src/places/cases/edit/reserved";
 export * as naming from "../../web/src/places/cases/edit/naming";
 export * as making from "../../web/src/places/cases/edit/making";
 export * as pairs from "../../web/src/places/cases/edit/pairs";

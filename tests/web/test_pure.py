@@ -1,11 +1,15 @@
 """What the pages work out without a browser: what pointing makes (pointing.mjs), how an answer is read (reading.mjs), what is typed
 about rows (rows.mjs)."""
 
+import json
 import os
+import random
 import re
 import subprocess
 import unittest
 from pathlib import Path
+
+from saltpath.core.references import RESERVED, is_name
 
 HERE = Path(__file__).resolve().parent
 
@@ -19,6 +23,23 @@ class Pure(unittest.TestCase):
 
     def test_rows(self):
         self.each("rows.mjs", 13)
+
+    def test_a_name_is_proposed_for_every_field(self):
+        """Fields at random, also called as our own words are: each name can be kept, and no two are the same."""
+        chance = random.Random(1809)
+        letters = "aZ09 .-_~:/?#[]@%&=+;,\\^`{}|<>\"'!$()*éÉß漢İıǅ²Ⅷ\u0301\u202e😀\t\n\x7f"
+        fields = [*RESERVED, *(word.upper() for word in RESERVED), "", "id", "x" * 300, "__proto__", "constructor", "2nd mate"]
+        fields += ["".join(chance.choice(letters) for _ in range(chance.randint(1, 9))) for _ in range(2000)]
+        done = subprocess.run(
+            ["node", HERE / "names.mjs"], input=json.dumps(fields), capture_output=True, text=True, timeout=120,
+            env={**os.environ, "WEB": str(HERE.parents[1] / "web")},
+        )  # fmt: skip
+        self.assertEqual(done.returncode, 0, done.stderr[-2000:])
+        found = json.loads(done.stdout)
+        self.assertEqual(set(found["reserved"]), RESERVED)
+        self.assertEqual([pair for pair in zip(fields, found["names"], strict=True) if not is_name(pair[1])], [])
+        self.assertEqual(len(set(found["names"])), len(fields))
+        self.assertEqual(found["names"][fields.index("count")], "vesselCount")
 
     def each(self, name: str, wanted: int) -> None:
         done = subprocess.run(

@@ -15,7 +15,7 @@ import {
   oneOfSeen,
   type SeenPlaces,
 } from "./making";
-import { proposeName } from "./naming";
+import { proposeName, reservedIn } from "./naming";
 import { PutInto } from "./PutInto";
 import { asSent, type SentPlace } from "./sent";
 
@@ -113,6 +113,7 @@ export function NodeActs(props: Props) {
     ? (keptAs(document, pathOf(only)) ??
       proposeName(only.path, String(document.send), takenNames(editing.document)))
     : "";
+  const own = only && reservedIn(only.path);
   if (mode === "keep" && only) {
     return (
       <div className="acts-bar" role="toolbar" aria-label={`Keep ${only.path}`}>
@@ -121,6 +122,7 @@ export function NodeActs(props: Props) {
           text={name}
           label="Keep as"
           always
+          hint={own && `“${own}” is a word of Salt Path’s own, so it is kept under another name.`}
           save={(typed) => editing.apply(setKeep(step.key, typed.trim(), pathOf(only)))}
           close={close}
         />

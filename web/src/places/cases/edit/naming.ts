@@ -1,4 +1,5 @@
 import { fieldsOn } from "../../../parts/places";
+import { RESERVED } from "./reserved";
 
 const VERBS: Record<string, string> = {
   GET: "Read",
@@ -29,16 +30,28 @@ const one = (noun: string) => `${/^([aeio]|u(?!s|ni))/i.test(noun) ? "an" : "a"}
 
 const COLLECTIONS = /^(items|data|list|results|entries|values|content|records|rows)$/i;
 
-/** A name for what stands at a path: `$.id` of an answer to `POST /port-calls` is `portCallId`. */
+const LONGEST = 60;
+
+/** The last field's own name, if that is a word of ours and cannot be a kept value's. */
+export function reservedIn(path: string): string | undefined {
+  const last = camel(partsOf(path).at(-1) ?? "");
+  return RESERVED.has(last) ? last : undefined;
+}
+
+const partsOf = (path: string): string[] =>
+  path.startsWith("$") ? fieldsOn(path) : (path.match(/[\p{L}_][\p{L}\p{N}_]*/gu) ?? []);
+
+/** A name for what stands at a path: `$.id` of an answer to `POST /port-calls` is `portCallId`; `$.count` is `portCallCount`, since `count` is
+ * a word of ours. */
 export function proposeName(path: string, send: string, taken: string[]): string {
-  const parts = path.startsWith("$") ? fieldsOn(path) : (path.match(/[\p{L}_][\p{L}\p{N}_]*/gu) ?? []);
+  const parts = partsOf(path);
   const last = parts[parts.length - 1] ?? "value";
-  const plain = /^(id|key|name|code|number|state|type|value)$/i.test(last);
+  const plain = /^(id|key|name|code|number|state|type|value)$/i.test(last) || RESERVED.has(camel(last));
   const above = parts.length > 1 ? (parts[parts.length - 2] as string) : "";
   const owner = !above || COLLECTIONS.test(above) ? noun(send) : above;
   const name = camel(plain && owner ? `${singular(owner)} ${last}` : last);
   let free = name;
-  for (let number = 2; taken.includes(free); number++) free = `${name}${number}`;
+  for (let number = 2; taken.includes(free) || RESERVED.has(free); number++) free = `${name}${number}`;
   return free;
 }
 
@@ -60,5 +73,7 @@ const camel = (text: string) =>
   text
     .replace(/[^\p{L}\p{N}]+(.)/gu, (_all, next: string) => next.toUpperCase())
     .replace(/[^\p{L}\p{N}]/gu, "")
-    .replace(/^./, (first) => first.toLowerCase())
-    .replace(/^\P{L}+/u, "") || "value";
+    .replace(/^\P{L}+/u, "")
+    .slice(0, LONGEST)
+    .replace(/^./u, (first) => first.toLowerCase())
+    .replace(/[^\p{L}\p{N}]/gu, "") || "value";

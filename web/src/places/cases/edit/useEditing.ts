@@ -159,6 +159,7 @@ export function useEditing(of: Case): Editing {
       past.current = past.current.filter((item) => item.after !== refused.after);
       show(moved(current.current));
       if (!pending.current.length) settled();
+      setNotice(`Not saved: ${sentence}`);
       refused.done(sentence);
     }
   }, [of.id, show, rebase, keepDraft, settled]);
