@@ -2,6 +2,7 @@
 
 import unittest
 
+from saltpath.core.checks.relations import TABLE
 from saltpath.core.checks.typed import read_sentence
 from saltpath.core.difference import differences
 from saltpath.core.format.project import read_project, read_suite
@@ -30,6 +31,31 @@ class Pieces(unittest.TestCase):
         self.assertEqual(text(found), "[=harbour]/vessels/[=row.'Gross tonnage' | trim]?x=[=any digits 6]")
         self.assertEqual(pieces("[=not closed"), [{"text": "[=not closed"}], "what cannot be read stays text")
         self.assertEqual(pieces(""), [])
+
+
+class Sentences(unittest.TestCase):
+    def test_the_parts_of_a_checks_sentence_are_what_was_written(self):
+        """Every relation, of subjects that hold the words of relations."""
+        subjects = (
+            "$.distance",
+            "$.isActive",
+            "$['is not is']",
+            "header X-Contains",
+            "cookie fish",
+            "$.count",
+            "value matches",
+        )
+        for name, relation in TABLE.items():
+            for of in subjects:
+                check = {"of": of, name: relation.example[1]}
+                with self.subTest(check):
+                    made = case(request("GET http://h/", expect=[check]))
+                    [found] = outline(made)["steps"][0]["expect"]
+                    self.assertEqual(found["of"], of)
+                    phrases = ("is empty", "is not empty") if name == "empty" else (relation.phrase,)
+                    self.assertIn(found["phrase"], phrases)
+                    whole = " ".join(filter(None, (of, found["phrase"], text(found["expected"]))))
+                    self.assertEqual(whole, found["sentence"])
 
 
 class Steps(unittest.TestCase):

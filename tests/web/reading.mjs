@@ -4,7 +4,7 @@ import { test } from "node:test";
 import { fileURLToPath } from "node:url";
 import { built } from "./built.mjs";
 
-const { exact, indexer, meant, places, reading, watching } = await built(
+const { exact, indexer, places, reading, watching } = await built(
   process.env.WEB,
   fileURLToPath(new URL("reading.ts", import.meta.url)),
 );
@@ -112,58 +112,60 @@ test("exact numbers come and go as they are", () => {
   assert.equal(exact.isFields([]) || exact.isFields(null) || exact.isFields("x"), false);
 });
 
-const outcome = (check, more = {}) => ({ check, verdict: "passed", where: [], parts: [], expected: "", actual: "", why: null, ...more });
+/** As the API gives it: `of | relation | expected`, the subject and the relation apart from the sentence. */
+const outcome = (of, relation, expected, more = {}) => ({
+  of, relation, check: `${of} ${relation} ${expected}`, verdict: "passed", where: [], parts: [], expected: "", actual: "", why: null, ...more,
+});
 const step = (...checks) => ({ checks });
 const says = (of, path, keeps) => watching.watching(of, path, keeps)?.text;
 
 test("a place says what watches it", () => {
-  for (const [check, path, text] of [
-    ["$.id is E4", "$.id", "checked"],
-    ["$.id is of kind text", "$.id", "loose"],
-    ["$.id is present", "$.id", "loose"],
-    ["$.id is E4", "$.ident", undefined],
-    ["any of $.items[*].id is E4", "$.items[3].id", "checked"],
-    ["$.items[*].id is E4", "$.items[3].name", undefined],
-    ["$.items[?@.name == 'East 4'].metres is 120", "$.items[1].metres", "checked"],
-    ["$..amount is above 0", "$.fee.lines[2].amount", "checked"],
-    ["$..amount is above 0", "$.amount", "checked"],
-    ["$..amount is above 0", "$.amounts", undefined],
-    ["$.fee.* is above 0", "$.fee.total", "checked"],
-    ["$.fee.* is above 0", "$.fee['net price']", "checked"],
-    ["$['net price'] is 5", "$['net price']", "checked"],
-    ["$.a['it\\'s so'].b is 5", "$.a['it\\'s so'].b", "checked"],
-    ["$.größe is 5", "$.größe", "checked"],
-    ["$.lines[*].amount | sum is 5", "$.lines[0].amount", "checked"],
-    ["status is 200", "$.status", undefined],
+  for (const [of, relation, expected, path, text] of [
+    ["$.id", "is", "E4", "$.id", "checked"],
+    ["$.id", "kind", "text", "$.id", "loose"],
+    ["$.id", "present", "", "$.id", "loose"],
+    ["$.id", "is", "E4", "$.ident", undefined],
+    ["$.items[*].id", "is", "E4", "$.items[3].id", "checked"],
+    ["$.items[*].id", "is", "E4", "$.items[3].name", undefined],
+    ["$.items[?@.name == 'East 4'].metres", "is", "120", "$.items[1].metres", "checked"],
+    ["$..amount", "above", "0", "$.fee.lines[2].amount", "checked"],
+    ["$..amount", "above", "0", "$.amount", "checked"],
+    ["$..amount", "above", "0", "$.amounts", undefined],
+    ["$.fee.*", "above", "0", "$.fee.total", "checked"],
+    ["$.fee.*", "above", "0", "$.fee['net price']", "checked"],
+    ["$['net price']", "is", "5", "$['net price']", "checked"],
+    ["$.a['it\\'s so'].b", "is", "5", "$.a['it\\'s so'].b", "checked"],
+    ["$.größe", "is", "5", "$.größe", "checked"],
+    ["$.lines[*].amount | sum", "is", "5", "$.lines[0].amount", "checked"],
+    ["status", "is", "200", "$.status", undefined],
+    ["$.distance", "is", "5", "$.distance", "checked"],
+    ["$.isActive", "present", "", "$.isActive", "loose"],
+    ["$['is of kind x']", "is", "5", "$['is of kind x']", "checked"],
+    ["$['fits ']", "is", "5", "$['fits ']", "checked"],
+    ["cookie fish", "is", "5", "$.fish", undefined],
   ])
-    assert.equal(says(step(outcome(check)), path), text, `${check} at ${path}`);
+    assert.equal(says(step(outcome(of, relation, expected)), path), text, `${of} at ${path}`);
 });
 
 test("a failing check comes first, and a keep last", () => {
-  const failed = outcome("$.metres is at least 141.9", {
-    verdict: "failed", where: ["$.metres"], why: { sentence: "was 120, expected at least 141.9" },
+  const failed = outcome("$.metres", "at least", "141.9", {
+    verdict: "failed", where: ["$.metres"], why: { sentence: "was 120, expected at least 141.9", wanted: "at least 141.9" },
   });
-  assert.equal(says(step(outcome("$.metres is present"), failed), "$.metres"), "wanted at least 141.9");
-  assert.equal(says(step(outcome("$.id is present", { verdict: "skipped" })), "$.id"), undefined);
+  assert.equal(says(step(outcome("$.metres", "present", ""), failed), "$.metres"), "wanted at least 141.9");
+  assert.equal(says(step(outcome("$.id", "present", "", { verdict: "skipped" })), "$.id"), undefined);
   assert.equal(says(step(), "$.id", [{ name: "berthId", of: "$.id" }]), "kept as berthId");
   assert.equal(says(step(), "$.id", [{ name: "berthId", of: "$.id | upper" }]), "kept as berthId");
 });
 
 test("groups and expected bodies watch what is in them", () => {
-  const each = outcome("for each of $.lines[*]: $.amount is above 0", { parts: [outcome("$.amount is above 0")] });
+  const each = outcome("$.lines[*]", "for each", "", { parts: [outcome("$.amount", "above", "0")] });
   assert.equal(says(step(each), "$.lines[1].amount"), "checked");
   assert.equal(says(step(each), "$.amount"), undefined);
-  const body = outcome("$ fits {...}", {
+  const body = outcome("body", "fits", "{...}", {
     expected: JSON.stringify({ id: "E4", "note?": "[?]", items: ["[?every]", { n: 1 }], "a b": "[?text]", list: [1, "[?more]"] }),
   });
   for (const [path, text] of [
     ["$.id", "checked"], ["$.note", "loose"], ["$.items[7].n", "checked"], ["$['a b']", "loose"], ["$.list[0]", "checked"], ["$.other", undefined],
   ])
     assert.equal(says(step(body), path), text, path);
-});
-
-test("a place that was meant is taken from the reason", () => {
-  assert.equal(meant.meant({ sentence: "nothing at $.totl; did you mean $.total?" }), "$.total");
-  assert.equal(meant.meant({ sentence: "nothing at $.totl; $ has a and b" }), undefined);
-  assert.equal(meant.meant(null), undefined);
 });

@@ -4,4 +4,3 @@ export * as indexer from "../../web/src/parts/tree/indexer";
 export * as places from "../../web/src/parts/places";
 export * as reading from "../../web/src/parts/tree/reading";
 export * as watching from "../../web/src/parts/watching";
-export * as meant from "../../web/src/parts/meant";

@@ -37,7 +37,7 @@ from saltpath.core.case import (
 )
 from saltpath.core.checks.loose import written
 from saltpath.core.checks.relations import TABLE
-from saltpath.core.checks.sentences import HEADS
+from saltpath.core.checks.sentences import HEADS, parts_of_sentence
 from saltpath.core.checks.typed import write_sentence
 from saltpath.core.grammar import Unreadable
 from saltpath.core.inspect import asked_for, own_references
@@ -325,17 +325,11 @@ def _expected(check: Check) -> Any:
 
 
 def _check(check: Check) -> dict[str, Any]:
-    expected = _expected(check)
-    phrase = TABLE[check.relation].phrase
-    words = check.sentence.split(phrase, 1)
-    tail = words[1].strip() if len(words) > 1 else ""
-    if TABLE[check.relation].takes == "true" or check.relation == "empty":
-        phrase = check.sentence.removeprefix(check.of.text).strip()
-        tail = ""
+    of, phrase, expected = parts_of_sentence(check.of.text, check.relation, _expected(check), check.any)
     return {
-        "of": ("any of " if check.any else "") + check.of.text,
+        "of": of,
         "phrase": phrase,
-        "expected": pieces(tail if not isinstance(expected, str) else tail or expected),
+        "expected": pieces(expected),
         "sentence": check.sentence,
         "typed": write_sentence(document_of(check)),
         "advice": check.advice,

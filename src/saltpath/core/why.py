@@ -222,6 +222,12 @@ class Why:
             return self.code
         return template.format_map(_Lenient(self.params))
 
+    @property
+    def wanted(self) -> str:
+        """What was expected, in the sentence's words; empty where it does not say."""
+        _, _, tail = TEMPLATES.get(self.code, "").partition("expected ")
+        return tail.format_map(_Lenient(self.params))
+
     def about(self, subject: str) -> Why:
         """The same reason with its subject said: "$.fee.total was 3, expected 4"."""
         return Why(self.code, {**self.params, "of": subject + " "})

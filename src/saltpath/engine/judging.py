@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from saltpath.core import slow
 from saltpath.core.answer import Answer
 from saltpath.core.case import CLEANING, Answered, Expectation, Keep, Part, Repeat, Request, Write
-from saltpath.core.checks.judge import Outcome, about, judge_all, judge_inherited
+from saltpath.core.checks.judge import Outcome, about, judge_all, judge_inherited, unjudged
 from saltpath.core.events import Wrote
 from saltpath.core.exchange import Exchange
 from saltpath.core.jsonpath import MISSING
@@ -155,7 +155,7 @@ def _never(outcome: Outcome, repeat: Repeat, attempts: int) -> Outcome:
 
 
 def blocked_step(step: Answered, reason: Why, exchanges: list[Exchange], masker: Masker) -> Done:
-    skipped = tuple(Outcome("skipped", item.sentence, note=item.note, advice=item.advice) for item in step.expect)
+    skipped = tuple(unjudged(item, "skipped") for item in step.expect)
     last = exchanges[-1] if exchanges else None
     return Done(
         "blocked",
@@ -219,7 +219,8 @@ def take_kept(keeps: tuple[Keep, ...], answer: Answer, scopes: Scopes, masker: M
             found = find(keep.of, answer, scopes)
             if not found.nodes:
                 problem = found.nothing.sentence if found.nothing else f"nothing at {keep.of.text}"
-                raise Blocked(why("keep-nothing", name=keep.name, problem=problem))
+                near = found.nothing.params.get("near", "") if found.nothing else ""
+                raise Blocked(why("keep-nothing", name=keep.name, problem=problem, near=near))
             kept[keep.name] = taken(found)
         except Blocked as problem:
             lost = lost or problem.reason
@@ -254,6 +255,7 @@ def mask_outcome(outcome: Outcome, masker: Masker) -> Outcome:
     return replace(
         outcome,
         check=masker.text(outcome.check),
+        of=masker.text(outcome.of),
         where=tuple(map(masker.text, outcome.where)),
         expected=masker.value(outcome.expected),
         actual=masker.value(outcome.actual),

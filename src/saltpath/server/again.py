@@ -14,7 +14,7 @@ import msgspec
 from saltpath.core import plain, slow
 from saltpath.core.answer import Answer
 from saltpath.core.case import Answered, Case, Environment, Expectation, Project, Suite, checks_in, subjects_in
-from saltpath.core.checks.judge import Outcome, about, judge, verdict_of
+from saltpath.core.checks.judge import Outcome, about, judge, unjudged, verdict_of
 from saltpath.core.checks.one import AS_BEFORE
 from saltpath.core.exchange import MASK
 from saltpath.core.jsonpath import MISSING, as_path
@@ -61,7 +61,7 @@ def judged(
         again.append(known is None and answer is not None)
         if known is None and answer is not None:
             known = judge_kept(item, answer, scopes)
-        known = known or Outcome("skipped", item.sentence, advice=item.advice)
+        known = known or unjudged(item, "skipped")
         outcomes.append(msgspec.structs.replace(known, origin=origin, note=item.note))
     outcomes += [outcome for outcome in seen.outcomes if outcome.origin == "until"]
     if answer is None:
@@ -121,7 +121,7 @@ def _masked(outcome: Outcome) -> bool:
 
 
 def _cannot(item: Expectation, code: str) -> Outcome:
-    return Outcome("blocked", item.sentence, why=why(code), advice=item.advice, note=item.note)
+    return unjudged(item, "blocked", why(code))
 
 
 def paths_in(answer: Answer | None) -> list[str]:

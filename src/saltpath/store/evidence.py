@@ -119,7 +119,7 @@ def row_of(event: StepFinished, position: int) -> StepRow:
 
 
 def _packed(o: Outcome) -> list[Any]:
-    """An outcome as a list; what only some have comes last, and only there."""
+    """An outcome as a list: what all have, what only some have, and what older versions did not keep."""
     expected, actual, begins = o.expected, o.actual, 0
     if not o.whole:
         expected, actual = plain.beginning(expected, LONGEST_SEEN), plain.beginning(actual, LONGEST_SEEN)
@@ -128,19 +128,16 @@ def _packed(o: Outcome) -> list[Any]:
         if isinstance(actual, plain.Beginning):
             actual, begins = actual.text, begins | 2
     packed: list[Any] = [o.verdict, o.check, expected, actual, o.where, _why(o.why), o.advice, o.note]
-    if o.parts or o.role or o.origin or begins:
-        packed += [[_packed(part) for part in o.parts], o.role, o.origin]
-    if begins:
-        packed.append(begins)
+    packed += [[_packed(part) for part in o.parts], o.role, o.origin, begins, o.of, o.relation]
     return packed
 
 
 def _outcome(packed: list[Any]) -> Outcome:
     verdict, check, expected, actual, where, why, advice, note, *more = packed
-    parts, role, origin, *begins = more or ([], "", "")
+    parts, role, origin, begins, of, relation = [*more, *_NOT_KEPT[len(more) :]]
     if begins:
-        expected = plain.Beginning(expected) if begins[0] & 1 else expected
-        actual = plain.Beginning(actual) if begins[0] & 2 else actual
+        expected = plain.Beginning(expected) if begins & 1 else expected
+        actual = plain.Beginning(actual) if begins & 2 else actual
     return Outcome(
         verdict,
         check,
@@ -153,7 +150,12 @@ def _outcome(packed: list[Any]) -> Outcome:
         tuple(map(_outcome, parts)),
         role,
         origin,
+        of=of,
+        relation=relation,
     )
+
+
+_NOT_KEPT: list[Any] = [[], "", "", 0, "", ""]
 
 
 def _why(why: Why | None) -> list[Any] | None:

@@ -1611,6 +1611,9 @@ export interface components {
         Reason: {
             code: string;
             sentence: string;
+            wanted: string;
+            near: string;
+            name: string;
         };
         Piece: {
             text: string;
@@ -2396,6 +2399,8 @@ export interface components {
             /** @enum {string} */
             verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
             check: string;
+            of: string;
+            relation: string;
             expected: string;
             actual: string;
             where: string[];

@@ -6,9 +6,13 @@ export type Keeps = NonNullable<Step["keep"]>;
 
 // A path as it stands in a sentence; names and filters in brackets may hold spaces.
 const PATH = String.raw`\$(?:\[(?:'(?:[^'\\]|\\.)*'|"(?:[^"\\]|\\.)*"|[^\]'"])*\]|[^\s|[:])*`;
-const SUBJECT = new RegExp(`^(?:any of )?(${PATH})`);
+const LEADING = new RegExp(`^${PATH}`);
 const ANY_CHILD = String.raw`(?:\[\d+\]|\.[^.[]+|\['(?:[^'\\]|\\.)*'\])`;
 const LEVELS = "(?:[.[].*)?";
+
+/** The place that a subject speaks of, without the pipes behind it; `body` is the whole document. */
+const pathOf = (subject: string): string | undefined =>
+  subject === "body" ? "$" : LEADING.exec(subject)?.[0];
 
 /** A path with wildcards, filters or descendants as a pattern over exact paths. */
 function pattern(path: string): RegExp {
@@ -34,8 +38,7 @@ function meets(subject: string, path: string): boolean {
   return known.test(path);
 }
 
-const EACH = new RegExp(`^for each of (${PATH}):`);
-const FITS = new RegExp(`^(?:any of )?(${PATH}) fits(?: exactly)? `);
+const FITS = ["fits", "fits exactly"];
 const flat = new WeakMap<StepEvidence, Outcome[]>();
 
 /** Every check of a step, those in groups with the places that they mean, those in an expected body field by field. */
@@ -49,13 +52,13 @@ function checksOf(step: StepEvidence): Outcome[] {
 }
 
 function unfolded(outcome: Outcome, above: string): Outcome[] {
-  const each = EACH.exec(outcome.check)?.[1];
+  const each = outcome.relation === "for each" ? pathOf(outcome.of) : undefined;
   const item = each && !/[*?]/.test(each) ? `${each}[*]` : each;
   if (outcome.parts.length) return outcome.parts.flatMap((part) => unfolded(part, item ?? above));
   const placed =
-    above && outcome.check.startsWith("$") ? { ...outcome, check: above + outcome.check.slice(1) } : outcome;
+    above && outcome.of.startsWith("$") ? { ...outcome, of: above + outcome.of.slice(1) } : outcome;
   const judged = placed.verdict === "passed" || placed.verdict === "failed";
-  const whole = judged ? FITS.exec(placed.check)?.[1] : undefined;
+  const whole = judged && FITS.includes(placed.relation) ? pathOf(placed.of) : undefined;
   if (!whole) return [placed];
   try {
     // Of a body that does not fit, the places where it does are watched all the same.
@@ -64,7 +67,8 @@ function unfolded(outcome: Outcome, above: string): Outcome[] {
         ...placed,
         verdict: "passed",
         where: [],
-        check: `${path} ${loose ? "is present" : "fits"}`,
+        of: path,
+        relation: loose ? "present" : "fits",
       }),
     );
     return placed.verdict === "failed" ? [placed, ...places] : places;
@@ -95,24 +99,24 @@ export function watching(step: StepEvidence, path: string, keeps: Keeps = []): W
   if (failed) return { text: wanted(failed, path), tone: "failed" };
   const held = checks.filter((outcome) => outcome.verdict === "passed" && concerns(outcome, path));
   if (held.length) return { text: held.every(isLoose) ? "loose" : "checked", tone: "checked" };
-  const keep = keeps.find((item) => SUBJECT.exec(item.of)?.[1] === path);
+  const keep = keeps.find((item) => pathOf(item.of) === path);
   if (keep) return { text: `kept as ${keep.name}`, tone: "kept" };
   return undefined;
 }
 
 /** Only the kind, or that it is there, is checked. */
-const isLoose = (outcome: Outcome) => / is (of kind \w+|present)$/.test(outcome.check);
+const isLoose = (outcome: Outcome) => ["kind", "present"].includes(outcome.relation);
 
 function concerns(outcome: Outcome, path: string): boolean {
   if (outcome.verdict === "failed" && outcome.where.includes(path)) return true;
-  const subject = SUBJECT.exec(outcome.check)?.[1];
+  const subject = pathOf(outcome.of);
   return subject !== undefined && outcome.verdict === "passed" && meets(subject, path);
 }
 
 /** What was wanted instead, with the value that a reference stood for: "wanted at least 141.9". */
 function wanted(outcome: Outcome, path: string): string {
   // An expected body's reason speaks of the first place that does not fit.
-  if (FITS.test(outcome.check) && outcome.where.indexOf(path) > 0) return "does not fit";
-  const said = outcome.why?.sentence.split("expected ")[1];
-  return `wanted ${said ?? outcome.check.replace(SUBJECT, "").trim()}`;
+  if (FITS.includes(outcome.relation) && outcome.where.indexOf(path) > 0) return "does not fit";
+  const rest = outcome.check.slice(outcome.check.indexOf(outcome.of) + outcome.of.length).trim();
+  return `wanted ${outcome.why?.wanted || rest}`;
 }

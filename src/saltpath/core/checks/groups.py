@@ -31,7 +31,10 @@ def judge(item: Expectation, answer: Answer, scopes: Scopes, any_node: bool = Fa
 def _outcome(
     group: Group, verdict: Verdict, parts: tuple[Outcome, ...] = (), reason: Why | None = None, where: tuple[str, ...] = ()
 ) -> Outcome:  # fmt: skip
-    return Outcome(verdict, group.sentence, None, None, where, reason, group.advice, group.note, parts)
+    return Outcome(
+        verdict, group.sentence, None, None, where, reason, group.advice, group.note, parts,
+        of=group.of.text if group.of else "", relation=group.kind,
+    )  # fmt: skip
 
 
 def _all(items: tuple[Expectation, ...], answer: Answer, scopes: Scopes) -> tuple[Outcome, ...]:

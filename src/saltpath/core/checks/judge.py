@@ -59,14 +59,27 @@ def about(outcome: Outcome, item: Expectation | None) -> Why | None:
     return outcome.why if item is not None else why("part", check=outcome.check, problem=outcome.why.sentence)
 
 
+def unjudged(item: Expectation, verdict: Verdict, reason: Why | None = None) -> Outcome:
+    """The outcome of what was not judged: `skipped`, or `blocked` with the reason."""
+    return Outcome(
+        verdict,
+        item.sentence,
+        why=reason,
+        advice=item.advice,
+        note=item.note,
+        of=item.of.text if item.of is not None else "",
+        relation=item.relation if isinstance(item, Check) else item.kind,
+    )
+
+
 def quickly(check: Check) -> Check:
     """The check with its `quick` way to pass, if there is one. Advice has none: it never counts."""
     of, expected, test = check.of, check.expected, TABLE[check.relation].quick(check.expected)
     if not of.plain or not check.fixed or check.off or check.advice or test is None:
         return check
     kind, get = type(expected), of.path.get if of.path is not None else None
-    sentence, note = check.sentence, check.note
-    passed = Outcome("passed", sentence, expected, expected, note=note)
+    sentence, note, text, relation = check.sentence, check.note, of.text, check.relation
+    passed = Outcome("passed", sentence, expected, expected, note=note, of=of.text, relation=check.relation)
 
     def same_status(status: int, document: Any) -> Outcome | None:
         return passed if status == expected else None
@@ -82,7 +95,9 @@ def quickly(check: Check) -> Check:
         value = status if get is None else get(document)
         if not test(value):
             return None
-        return passed if value is expected else Outcome("passed", sentence, expected, value, (), None, False, note)
+        if value is expected:
+            return passed
+        return Outcome("passed", sentence, expected, value, (), None, False, note, (), "", "", False, text, relation)
 
     way = same_status if get is None else same_text if kind is str else same
     return replace(check, quick=way if check.relation == "is" and kind in (int, str, bool, NoneType) else holds)

@@ -60,7 +60,10 @@ def outcome_of(
     where: tuple[str, ...] = (),
     reason: Why | None = None,
 ) -> Outcome:
-    return Outcome(verdict, check.sentence, expected, actual, where, reason, check.advice, check.note)
+    return Outcome(
+        verdict, check.sentence, expected, actual, where, reason, check.advice, check.note,
+        of=check.of.text, relation=check.relation,
+    )  # fmt: skip
 
 
 def _judge_nodes(

@@ -31,6 +31,10 @@ class Outcome(msgspec.Struct, frozen=True, gc=False):
     origin: str = ""
     whole: bool = False
     """Whether later runs compare with its actual value, so that all of it is kept."""
+    of: str = ""
+    """The subject as the check writes it; of a group `for each` the list that it goes over."""
+    relation: str = ""
+    """The check's relation, or the group's kind."""
 
     @property
     def counts(self) -> bool:

@@ -13,16 +13,21 @@ HEADS = {"any of": "at least one of", "all of": "all of", "none of": "none of"}
 
 def sentence(of: str, relation: str, expected: Any, any_node: bool = False) -> str:
     """The check in words. `expected` is as the document writes it, references included."""
+    return " ".join(filter(None, parts_of_sentence(of, relation, expected, any_node)))
+
+
+def parts_of_sentence(of: str, relation: str, expected: Any, any_node: bool = False) -> tuple[str, str, str]:
+    """The subject, the relation, and what is expected; empty where the relation says it all."""
     subject = f"any of {of}" if any_node else of
     phrase = TABLE[relation].phrase
     if TABLE[relation].takes == "true":
-        return f"{subject} {phrase}"
+        return subject, phrase, ""
     if relation == "empty":
-        return f"{subject} is empty" if expected else f"{subject} is not empty"
+        return subject, "is empty" if expected else "is not empty", ""
     if TABLE[relation].takes == "count" and isinstance(expected, dict):
         inner, wanted = next(iter(expected.items()))
-        return f"{subject} {phrase} {TABLE[inner].phrase.removeprefix('is ')} {_words(wanted, inner)}"
-    return f"{subject} {phrase} {_words(expected, relation)}"
+        return subject, phrase, f"{TABLE[inner].phrase.removeprefix('is ')} {_words(wanted, inner)}"
+    return subject, phrase, _words(expected, relation)
 
 
 def group_sentence(kind: str, of: str, when: Sequence[str], parts: Sequence[str], otherwise: Sequence[str]) -> str:

@@ -13,7 +13,7 @@ from saltpath.core.checks.judge import Outcome
 from saltpath.core.exchange import Exchange
 from saltpath.core.header_values import passed_over
 from saltpath.core.outline import expectation, place_of
-from saltpath.core.why import TEMPLATES, MaskedWhy, Why, fault
+from saltpath.core.why import MaskedWhy, Why, fault
 from saltpath.store.cases import StoredCase
 from saltpath.store.documents import Document
 from saltpath.store.evidence import StepEvidence, StepHead
@@ -37,12 +37,20 @@ def ms(us: int | None) -> float | None:
 
 
 def reason(why: Why | dict[str, Any] | None) -> dict[str, Any] | None:
-    """`{code, sentence}`; the sentence is made when shown."""
+    """The reason as a sentence, which is made when it is shown, and what a page needs of it apart: what was `wanted`, the place that is
+    `near` to what was meant, the `name` that it speaks of."""
     if why is None:
         return None
     if isinstance(why, dict):
         why = Why(why["code"], why["params"])
-    return {"code": why.code, "sentence": why.sentence if why.code in TEMPLATES else why.code}
+    near, name = (why.params.get(field, "") for field in ("near", "name"))
+    return {
+        "code": why.code,
+        "sentence": why.sentence,
+        "wanted": why.wanted,
+        "near": near if isinstance(near, str) and near.startswith("$") else "",
+        "name": name if isinstance(name, str) else "",
+    }
 
 
 def run_view(run: Run) -> dict[str, Any]:
@@ -122,6 +130,8 @@ def outcome_view(outcome: Outcome, again: bool = False) -> dict[str, Any]:
     return {
         "verdict": outcome.verdict,
         "check": outcome.check,
+        "of": outcome.of,
+        "relation": outcome.relation,
         "expected": shown(outcome.expected, outcome.check),
         "actual": shown(outcome.actual, outcome.check),
         "where": list(outcome.where),

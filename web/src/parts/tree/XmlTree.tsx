@@ -11,9 +11,6 @@ interface Props {
   acts: Acts | undefined;
 }
 
-const SUBJECT =
-  /^(?:any of )?(\/.+?) (?:is|matches|contains|starts|ends|counts|has|holds|fits|follows|does)\b/;
-
 /** An XML answer as a tree, with its namespaces; a place gives an XPath as a JSON one gives a JSONPath. */
 export function XmlTree({ answer, checks, keeps, acts }: Props) {
   const [closed, setClosed] = useState<ReadonlySet<number>>(new Set());
@@ -158,11 +155,11 @@ function watchedRows(answer: XmlAnswer, checks: Outcome[], keeps: Props["keeps"]
   for (const keep of keeps)
     note(keep.of.split(" | ")[0] ?? "", { text: `kept as ${keep.name}`, tone: "kept" });
   for (const check of checks) {
-    const path = SUBJECT.exec(check.check)?.[1];
+    const path = check.of.startsWith("/") ? check.of.split(" | ")[0] : undefined;
     if (path && check.verdict === "passed") note(path, { text: "checked", tone: "checked" });
     if (check.verdict !== "failed") continue;
-    const said = check.why?.sentence.split("expected ")[1];
-    for (const place of check.where) note(place, { text: `wanted ${said ?? "otherwise"}`, tone: "failed" });
+    const text = `wanted ${check.why?.wanted || "otherwise"}`;
+    for (const place of check.where) note(place, { text, tone: "failed" });
   }
   return watched;
 }

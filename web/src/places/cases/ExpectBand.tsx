@@ -1,7 +1,6 @@
 import { useState } from "react";
 import { api, type Check, type Outcome, type Step, type StepEvidence } from "../../app/api";
 import type { Json } from "../../app/exact";
-import { meant } from "../../parts/meant";
 import { drafted, useDraft } from "../../parts/typing/drafts";
 import { Typing } from "../../parts/typing/Typing";
 import { VerdictMark } from "../../parts/VerdictMark";
@@ -152,7 +151,7 @@ function CheckRow({ step, index, last, check, outcome, used, exchange }: RowProp
       </li>
     );
   }
-  const near = meant(outcome?.why);
+  const near = outcome?.why?.near;
   const body = bodyOf(checksOf(stepWith(editing.document, step))[index], check);
   const move = (by: number) =>
     void editing.apply(

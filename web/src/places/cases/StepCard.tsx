@@ -2,7 +2,6 @@ import { Fragment, memo, useContext, useEffect, useRef, useState } from "react";
 import type { Case, Other, Piece, Step, StepEvidence } from "../../app/api";
 import { writeExact } from "../../app/exact";
 import { count, duration, listed } from "../../app/format";
-import { meant } from "../../parts/meant";
 import { Pieces } from "../../parts/Pieces";
 import { WhereContext } from "../../parts/typing/drafts";
 import { LeftOver } from "../../parts/typing/LeftOver";
@@ -175,12 +174,11 @@ function Trouble({
   const lost = evidence.why.code === "keep-nothing";
   const stands = evidence.checks.some((check) => check.verdict === "failed" || check.verdict === "blocked");
   if (open && stands && !lost) return null;
-  const name = /^nothing to keep as (\S+):/.exec(evidence.why.sentence)?.[1];
-  const near = lost && name ? meant(evidence.why) : undefined;
+  const { name, near } = evidence.why;
   return (
     <p className={`step-why ${evidence.verdict}`}>
       {evidence.why.sentence}{" "}
-      {near && name && (
+      {lost && near && name && (
         <button
           type="button"
           className="plain-link"
