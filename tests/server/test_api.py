@@ -105,7 +105,10 @@ class Api(unittest.TestCase):
     def test_a_step_by_itself_gets_the_values_of_the_last_run(self):
         case = self.app.cases()["A visiting vessel is given a berth"]
         before = len(self.app.get(f"/runs?project={self.app.project}")["items"])
-        trial = self.app.run(cases=[case], kind="trial", steps=[3])
+        asked = {"project": self.app.project, "cases": [case], "kind": "trial", "steps": [3]}
+        needed = self.app.ask("POST", "/steps-before", asked)[2]["items"]
+        self.assertEqual([step["index"] for step in needed], [0], "the secret token is not known any more")
+        trial = self.app.run(cases=[case], kind="trial", steps=[0, 3])
         steps = trial["cases"][0]["steps"]
         self.assertEqual([step["index"] for step in steps], [0, 3], "the secret token is fetched anew")
         evidence = self.app.get(f"/cases/{case}/evidence")

@@ -29,6 +29,7 @@ from saltpath.core.case import (
     keeps_of,
     subjects_in,
 )
+from saltpath.core.checks.doubts import doubt
 from saltpath.core.checks.loose import references_in_expected
 from saltpath.core.grammar import Unreadable
 from saltpath.core.nearest import nearest
@@ -283,6 +284,7 @@ def _of_request(step: Request) -> Iterator[Finding]:
     judged = [check for check in step.expect if not check.off and not check.advice]
     if not judged and step.place.path.startswith("steps"):
         yield Finding("warning", why("no-checks"), step.place, step.name)
+    yield from _doubts(step)
     place = unfilled(step.address)
     if place:
         yield Finding("error", why("unfilled", place=place), step.place, step.name)
@@ -299,6 +301,14 @@ def _of_request(step: Request) -> Iterator[Finding]:
             yield Finding("warning", why("secret-in-text", name=f"the header {name}"), step.place, step.name)
     if step.auth is not None and step.auth.parts[2 if step.auth.kind == "oauth2" else -1].fixed:
         yield Finding("warning", why("secret-in-text", name=f"the {step.auth.kind} sign-in"), step.place, step.name)
+
+
+def _doubts(step: Answered) -> Iterator[Finding]:
+    """Checks that can never hold, or never fail."""
+    for check in checks_in(step.expect):
+        reason = None if check.off or check.advice else doubt(check)
+        if reason is not None:
+            yield Finding("warning", reason, check.place, step.name)
 
 
 def _of_lookup(step: LookUp, around: Surroundings) -> Iterator[Finding]:

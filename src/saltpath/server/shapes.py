@@ -256,7 +256,7 @@ SHAPES: dict[str, Any] = {
     "Tab": _object(("step", "leaving"), tab=TEXT, step=TEXT, leaving=FLAG),
     "Other": _object(name=TEXT, step=TEXT, same=FLAG),
     "Present": _object(others=_list("Other")),
-    "Understood": _object(check={"type": ["object", "null"]}, typed=TEXT, outcome=_maybe("Outcome"), problem=TEXT, suggestions=TEXTS),
+    "Understood": _object(check={"type": ["object", "null"]}, typed=TEXT, outcome=_maybe("Outcome"), problem=TEXT, doubt=TEXT, suggestions=TEXTS),
     "Times": _object(lookup=NUMBER, connect=NUMBER, tls=NUMBER, waiting=NUMBER, receiving=NUMBER, total=NUMBER),
     "Exchange": _object(id=TEXT, method=TEXT, address=TEXT, sentHead=TEXT, sentBody=TEXT, sentSize=WHOLE, status=WHOLE,
                         receivedHead=TEXT, mediaType=TEXT, size=WHOLE, receivedSize=WHOLE, begunAt=TEXT, times=_ref("Times"),

@@ -2524,6 +2524,7 @@ export interface components {
             typed: string;
             outcome: components["schemas"]["Outcome"] | null;
             problem: string;
+            doubt: string;
             suggestions: string[];
         };
         Times: {

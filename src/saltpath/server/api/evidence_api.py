@@ -11,7 +11,8 @@ from flask import Blueprint, Response, request
 
 from saltpath.core import plain
 from saltpath.core.answer import Answer
-from saltpath.core.case import Answered
+from saltpath.core.case import Answered, checks_in
+from saltpath.core.checks.doubts import doubt
 from saltpath.core.checks.typed import read_sentence, suggestions, write_sentence
 from saltpath.core.exchange import MASK
 from saltpath.core.format.reader import case_from_data
@@ -73,7 +74,7 @@ def read_typed(id: str) -> Response:
         raise Refused(400, "sentence-missing", "Give the sentence as text, and the key of its step as step.")
     last = last_answer(stored, key)
     paths = again.paths_in(last[1] if last else None)
-    result: dict[str, Any] = {"check": None, "typed": "", "outcome": None, "problem": "",
+    result: dict[str, Any] = {"check": None, "typed": "", "outcome": None, "problem": "", "doubt": "",
                               "suggestions": suggestions(text, paths)}  # fmt: skip
     try:
         check = read_sentence(text, again.by_last_name(paths))
@@ -82,6 +83,8 @@ def read_typed(id: str) -> Response:
     except (Unreadable, FormatError) as problem:
         return json_answer({**result, "problem": str(problem)})
     result |= {"check": check, "typed": write_sentence(check)}
+    if isinstance(read, Answered):
+        result["doubt"] = _doubt(stored, key, read)
     if last is not None and isinstance(read, Answered):
         seen_last, answer, scopes = last
         scopes.asking = asker(seen_last.exchanges[-1], answer, scopes)
@@ -123,17 +126,7 @@ def _row(words: list[str], known: Mapping[str, str]) -> dict[str, Any]:
 @evidence_api.get("/cases/<id>/steps/<key>/seen")
 def seen_places(id: str, key: str) -> Response:
     """What the last answers of a step have shown, place by place: only answers of the status that the newest has."""
-    stored = cases.case(database(), id)
-    answers: list[tuple[Any, datetime]] = []
-    status = None
-    for run, position in runs.last_runs_of_case(database(), stored.project, stored.id, MOST_ANSWERS):
-        for step in evidence.steps_with_key(database("evidence"), run, position, key):
-            answer = kept_answers.answer_of(step)
-            document = _document_of(answer)
-            if answer is None or document is MISSING or status not in (None, answer.status):
-                continue
-            status = answer.status
-            answers.append((document, datetime.fromtimestamp(step.head.at / 1e6, UTC)))
+    answers = _answers(cases.case(database(), id), key)
     found = seen(answers) if answers else []
     return json_answer(
         {
@@ -145,6 +138,37 @@ def seen_places(id: str, key: str) -> Response:
             ],
         }
     )  # fmt: skip
+
+
+def _doubt(stored: cases.StoredCase, key: str, read: Answered) -> str:
+    """Why a check that was typed says nothing, by what the step's kept answers had; empty where it does."""
+    checks = list(checks_in(read.expect))
+    if not any(check.of.kind == "path" for check in checks):
+        return next((why.sentence for check in checks if (why := doubt(check)) is not None), "")
+    answers = _answers(stored, key)
+    places = {place.path: place for place in (seen(answers) if answers else [])}
+    for check in checks:
+        place = places.get(check.of.text)
+        always = place is not None and place.present == len(answers)
+        why = doubt(check, place.kinds if place is not None and always else (), always)
+        if why is not None:
+            return why.sentence
+    return ""
+
+
+def _answers(stored: cases.StoredCase, key: str) -> list[tuple[Any, datetime]]:
+    """The last JSON answers of a step, newest first, each with its moment: those of the status that the newest has."""
+    answers: list[tuple[Any, datetime]] = []
+    status = None
+    for run, position in runs.last_runs_of_case(database(), stored.project, stored.id, MOST_ANSWERS):
+        for step in evidence.steps_with_key(database("evidence"), run, position, key):
+            answer = kept_answers.answer_of(step)
+            document = _document_of(answer)
+            if answer is None or document is MISSING or status not in (None, answer.status):
+                continue
+            status = answer.status
+            answers.append((document, datetime.fromtimestamp(step.head.at / 1e6, UTC)))
+    return answers
 
 
 def _document_of(answer: Answer | None) -> Any:

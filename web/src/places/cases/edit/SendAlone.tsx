@@ -11,14 +11,31 @@ interface Props {
   busy: boolean;
 }
 
+/** Earlier steps that somebody has let go first on this page, by their keys: the same is not asked twice. */
+const agreed = new Set<string>();
+
+const mayGo = (item: StepsBefore["items"][number]) => agreed.has(item.step);
+
 /** Send one step with the values of the last run, or with other ones for this once. */
 export function SendAlone({ step, used, send, busy }: Props) {
   const [values, setValues] = useState<Record<string, string>>();
   const [before, setBefore] = useState<StepsBefore>();
   const names = namesIn(step);
-  const act = async (first?: number[]) => {
+  const [first, setFirst] = useState<string[]>([]);
+  const act = async (asked?: StepsBefore) => {
     const given = Object.entries(values ?? {}).filter(([, value]) => value !== "");
-    setBefore(await send(step, given.length ? Object.fromEntries(given) : undefined, first));
+    const own = given.length ? Object.fromEntries(given) : undefined;
+    for (const item of asked?.items ?? []) agreed.add(item.step);
+    const missing = asked ?? (await send(step, own));
+    const goes = missing && !missing.once.length && missing.items.every((item) => mayGo(item));
+    setFirst(goes ? missing.items.map((item) => item.name) : []);
+    setBefore(goes ? undefined : missing);
+    if (missing && goes)
+      await send(
+        step,
+        own,
+        missing.items.map((item) => item.index),
+      );
   };
   const last = (name: string) => {
     const value = used.find((use) => use.text === `[=${name}]`)?.value ?? "";
@@ -48,6 +65,12 @@ export function SendAlone({ step, used, send, busy }: Props) {
       <Button size="small" disabled={busy} onClick={() => void act()}>
         {values ? "Send with these, this once" : "Send this step alone"}
       </Button>
+      {first.length > 0 && (
+        <span className="muted small" role="status">
+          {listed(first.map((name) => `“${name}”`))} {first.length === 1 ? "is" : "are"} sent first, for what
+          it needs
+        </span>
+      )}
       {before && <Missing before={before} busy={busy} act={act} leave={() => setBefore(undefined)} />}
     </span>
   );
@@ -56,7 +79,7 @@ export function SendAlone({ step, used, send, busy }: Props) {
 interface MissingProps {
   before: StepsBefore;
   busy: boolean;
-  act: (first: number[]) => Promise<void>;
+  act: (asked: StepsBefore) => Promise<void>;
   leave: () => void;
 }
 
@@ -84,11 +107,7 @@ function Missing({ before, busy, act, leave }: MissingProps) {
       )}
       <span>
         {before.items.length > 0 && (
-          <Button
-            size="small"
-            disabled={busy}
-            onClick={() => void act(before.items.map((item) => item.index))}
-          >
+          <Button size="small" disabled={busy} onClick={() => void act(before)}>
             Send {before.items.length === 1 ? "it" : `these ${these}`} first
           </Button>
         )}{" "}

@@ -129,6 +129,7 @@ export function SentenceField({ step, text, label, placeholder, take, close }: P
             <>
               {outcome && <VerdictMark verdict={outcome.verdict} />} {said.is.typed}
               {outcome && <span className="muted"> · {outcome.why?.sentence ?? outcome.actual}</span>}
+              {said.is.doubt && <span className="doubt">{said.is.doubt}</span>}
             </>
           ) : (
             !problem && <span className="muted">{said.is.problem}</span>
