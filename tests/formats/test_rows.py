@@ -10,12 +10,14 @@ from pathlib import Path
 from typing import Any
 
 from openpyxl import Workbook
+from openpyxl.styles import PatternFill
 from openpyxl.utils.datetime import CALENDAR_MAC_1904
 
 from saltpath.core.format.reader import read_case
 from saltpath.core.grammar import Unreadable
 from saltpath.core.tables.sources import FileRows
 from saltpath.formats.rows import read_table
+from saltpath.formats.rows.letters import guessed
 
 SPECTRUM = Path(__file__).resolve().parents[2] / "web/node_modules/csv-spectrum"
 
@@ -55,6 +57,20 @@ def rezipped(octets: bytes, path: str, old: bytes, new: bytes) -> bytes:
                 content = content.replace(old, new)
             target.writestr(name, content)
     return out.getvalue()
+
+
+LETTERS = {
+    "имя;длина\nВосточный причал;120\nЗападный причал;80\n": ["cp1251", "koi8-r", "iso8859-5"],
+    "nazwa;długość\nŁódź wschodnia;12\nŻółw;5\nświęta\n": ["cp1250", "iso8859-2"],
+    "název;délka\nPříliš žluťoučký kůň\n": ["cp1250"],
+    "Straße;Länge\nKöln;5\nMünchen;6\nGröße": ["cp1252"],
+    "Année;Quartier\nEté à Nîmes;5\nGarçon\n": ["cp1252"],
+    "kaj;længde\nØstre mole;5\nblå\n": ["cp1252"],
+    "isim;uzunluk\nİstanbul rıhtımı;5\nŞişli;6\nçağ\n": ["cp1254"],
+    "όνομα;μήκος\nΛεωνίδας;12\nΑλέξανδρος;5\n": ["cp1253", "iso8859-7"],
+    "price;°C\n5 €;6\n© 2020\n": ["cp1252"],
+}
+"""Texts in the encodings that they may come in."""
 
 
 class Csv(unittest.TestCase):
@@ -116,12 +132,61 @@ class Csv(unittest.TestCase):
             with self.assertRaises(Unreadable, msg=octets) as caught:
                 read(octets, name)
             self.assertIn(words, str(caught.exception))
-        with self.assertRaises(Unreadable) as caught:
-            values(b"a\n" + b"fine\n" * 100_000 + b"\xff\n", text="encoding: utf-8")
-        self.assertIn("letters are not UTF-8", str(caught.exception))
-        with self.assertRaises(Unreadable) as caught:
-            values(b'a,b\n"never closed,1\n' + b"x,y\n" * 20_000)
-        self.assertIn("line 2 is not closed", str(caught.exception))
+        for octets in (
+            b'a,b\n"never closed,1\n' + b"x,y\n" * 20_000,
+            b'a,b\n1,"open\n2,x\n',
+            b'a,b\n1,"open\n2,"x"\n3,y\n',
+        ):
+            with self.assertRaises(Unreadable) as caught:
+                values(octets)
+            self.assertIn("a quote that is opened in line 2 is not closed where its cell ends", str(caught.exception))
+        self.assertEqual(values(b'a,b\n1,"5"" tall\nin two lines"\n2,x\n')[0]["b"], '5" tall\nin two lines')
+
+    def test_letters_that_cannot_be_read_keep_their_row_alone_from_being_carried_out(self):
+        for text in ("", "encoding: utf-8"):
+            octets = "a,b\n1,Østre\n".encode() + b"2,\xff\n" + "3,Vestre Ø\n".encode()
+            found = read(octets, "a.csv", text)[1]
+            self.assertEqual([row.why.sentence if row.why else "" for row in found],
+                             ["", "the cell B in line 3 (b) has letters that are not UTF-8", ""])  # fmt: skip
+            self.assertEqual(found[2].values["b"], "Vestre Ø")
+
+    def test_letters_tell_the_encoding(self):
+        for text, encodings in LETTERS.items():
+            for encoding in encodings:
+                with self.subTest(text=text, encoding=encoding):
+                    found = guessed(text.encode(encoding))
+                    right = text.encode(encoding).decode(found.encoding, "replace") == text
+                    self.assertTrue(right or not found.sure, found)
+                    self.assertEqual(right, encoding not in ("iso8859-2",) or found.sure)
+        self.assertFalse(guessed("név;kikötő\n".encode("cp1250")).sure, "then it is asked")
+
+    def test_quotes_behind_a_backslash(self):
+        octets = b'a,b\n1,"an \\"East\\" pier, long"\n2,"x"\n'
+        self.assertEqual(values(octets), [{"a": "1", "b": 'an "East" pier, long'}, {"a": "2", "b": "x"}])
+        self.assertEqual(values(b'a,b\n1,"C:\\berths"\n')[0]["b"], "C:\\berths")
+
+    def test_one_wide_row_changes_nothing_above_it(self):
+        rows = read(b"id,name\n" + b"1,East\n" * 28 + b"29,West,and,more,cells\n30,North\n", "a.csv")[1]
+        self.assertEqual(len(rows), 30)
+        self.assertEqual([(row.number, row.values["id"]) for row in rows if row.why], [(29, "29")])
+
+    def test_names_that_are_numbers_or_stand_among_their_values(self):
+        for octets, names in (
+            (b"country,2019,2020\nKvist,5,6\nSund,7,8\n", ["country", "2019", "2020"]),
+            (b"id,100022,100025\nx1,TRUE,FALSE\nx2,TRUE,TRUE\n", ["id", "100022", "100025"]),
+            (b"n,state\n1,state\n2,open\n3,state\n", ["n", "state"]),
+            (b"port,2019,2020\nKvist,2020,2021\n", ["A", "B", "C"]),
+            (b"Kvist,5,6\nSund,7,8\n", ["A", "B", "C"]),
+            (b"The year's arrivals\n\nport,ships\nKvist,5\nSund,7\n", ["port", "ships"]),
+            (b"# a comment\n# another\nport,ships\nKvist,5\nSund,7\n", ["port", "ships"]),
+            (b"1\n1,2\n1,2,3\n1,2,3,4\n1,2,3,4,5\n", ["A", "B", "C"]),
+        ):
+            with self.subTest(octets):
+                self.assertEqual(read(octets, "a.csv")[0], names)
+
+    def test_json_lines_in_utf_16(self):
+        octets = '{"a": "ø"}\n{"a": "東"}\n'.encode("utf-16")
+        self.assertEqual([row.values["a"] for row in read(octets, "a.jsonl")[1]], ["ø", "東"])
 
     def test_rows_are_streamed(self):
         class Endless(io.RawIOBase):
@@ -170,6 +235,27 @@ class Json(unittest.TestCase):
 
 
 class Xlsx(unittest.TestCase):
+    def test_what_stands_around_a_table_is_none_of_it(self):
+        def styled(book: Any, sheet: Any) -> None:
+            sheet.cell(1, 1500).fill = PatternFill("solid", fgColor="FFFF00")
+
+        self.assertEqual(read(workbook(["port", "ships"], ["Kvist", 5], change=styled), "a.xlsx")[0], ["port", "ships"])
+
+        def empty_first(book: Any, sheet: Any) -> None:
+            book.create_sheet("Cover", 0)
+
+        self.assertEqual(values(workbook(["port"], ["Kvist"], change=empty_first), "a.xlsx"), [{"port": "Kvist"}])
+
+        def merged(book: Any, sheet: Any) -> None:
+            sheet.merge_cells("A1:C1")
+            sheet.merge_cells("A4:C4")
+
+        rows = [["Ships of the year"], ["port", "ships", "year"], ["Kvist", 5, 2025], ["closed"], ["Sund", 7, 2026]]
+        names, found = read(workbook(*rows, change=merged), "a.xlsx")
+        self.assertEqual((names, len(found)), (["port", "ships", "year"], 3))
+        numbered = workbook([0, "Name", "Age", "Since"], [1, "Holm", 32, 2015], [2, "Fern", 25, 2016])
+        self.assertEqual(read(numbered, "a.xlsx")[0], ["0", "Name", "Age", "Since"])
+
     def test_cells_have_their_kinds(self):
         octets = workbook(
             ["vessel", "length", "eta", "at", "free", "id"],

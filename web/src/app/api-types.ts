@@ -1910,6 +1910,7 @@ export interface components {
             sheets: string[];
             sheet: string;
             encoding: string;
+            encodingSure: boolean;
             delimiter: string;
             quote: string;
             lists: string[];

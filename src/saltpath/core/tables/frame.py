@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import chain, islice
@@ -17,6 +18,9 @@ LOOKED_AT = 60
 MOST_COLUMNS = 1_000
 MOST_NAME = 200
 _AREA = re.compile(r"([A-Z]{1,3})([1-9]\d{0,6})(?::([A-Z]{1,3})?([1-9]\d{0,6})?)?")
+
+_YEAR = re.compile(r"(?:19|20)\d\d")
+_NUMBERS = ("integer", "number")
 
 Record = Sequence[Any]
 
@@ -70,21 +74,27 @@ def column_letters(number: int) -> str:
 
 
 def found_frame(records: Sequence[Record]) -> Frame:
-    """Where names and data stand by the look of the first records: below a title and empty rows, the first row that is as wide as the
-    data; its cells are names if they are texts, differ, and none of them could be a value where all below are values."""
+    """Where names and data stand by the look of the first records: below titles, comments and empty rows, the first row that is as wide as
+    most are; its cells are names if they are texts that differ, or numbers that label what stands below them. One row that is wider than the
+    others changes nothing."""
     spans = [_span(record) for record in records]
-    widths = [len(cells) for cells in spans]
-    usual = max(widths, default=0)
-    if not usual:
+    filled = [at for at, cells in enumerate(spans) if cells]
+    if not filled:
         return Frame(0, Area(1, 1))
-    first = next(at for at, width in enumerate(widths) if width * 2 > usual)
+    widths = Counter(len(spans[at]) for at in filled)
+    usual = max(widths, key=lambda width: (widths[width], width))
+    first = next(at for at in filled if len(spans[at]) * 2 > usual)
+    titles = [at for at in filled if at < first]
+    if not all(_is_title(records[at]) for at in titles):
+        first = filled[0]
+    while _is_one_text(records[first]) and any(at > first and len(spans[at]) > 1 for at in filled):
+        first = next(at for at in filled if at > first)  # a title over merged cells
     columns = sorted({at for cells in spans[first:] for at in cells})
-    left = columns[0] + 1
     named = _are_names(records[first], [record for record in records[first + 1 :] if _span(record)])
     begin = first + 1 + named
     while named and begin <= len(records) and not spans[begin - 1]:
         begin += 1
-    return Frame(first + 1 if named else 0, Area(begin, left))
+    return Frame(first + 1 if named else 0, Area(begin, columns[0] + 1))
 
 
 def _span(record: Record) -> list[int]:
@@ -92,24 +102,60 @@ def _span(record: Record) -> list[int]:
     return [at for at, cell in enumerate(record) if not _is_empty(cell)]
 
 
+def _extent(record: Record) -> int:
+    """How many columns it has up to the last in which something stands."""
+    at = len(record)
+    while at and _is_empty(record[at - 1]):
+        at -= 1
+    return at
+
+
 def _is_empty(cell: Any) -> bool:
     return cell is None or (isinstance(cell, str) and not cell.strip())
 
 
-def _are_names(record: Record, below: Sequence[Record]) -> bool:
+def _is_title(record: Record) -> bool:
+    """A few words above a table rather than a row of it."""
     cells = [cell for cell in record if not _is_empty(cell)]
-    kinds = [kind_of(cell) for cell in cells if not isinstance(cell, BadCell)]
-    if len(kinds) < len(cells) or any(kind != "text" for kind in kinds) or any(map(looks_with_comma, cells)):
+    return len(cells) <= 2 and all(isinstance(cell, str) and kind_of(cell) == "text" for cell in cells)
+
+
+def _is_one_text(record: Record) -> bool:
+    """The same text in several cells: merged ones have the value of their first."""
+    cells = [cell for cell in record if not _is_empty(cell)]
+    return len(cells) > 1 and isinstance(cells[0], str) and all(cell == cells[0] for cell in cells)
+
+
+def _are_names(record: Record, below: Sequence[Record]) -> bool:
+    columns = _span(record)
+    cells = [record[at] for at in columns]
+    if any(isinstance(cell, BadCell) for cell in cells) or any(len(str(cell)) > MOST_NAME for cell in cells):
         return False
-    if not below:
+    values = {at: [other[at] for other in below if at < len(other) and not _is_empty(other[at])] for at in columns}
+    numbers = [at for at in columns if not _is_text(record[at])]
+    over = sum(_is_text(record[at]) and bool(values[at]) and not any(map(_is_text, values[at])) for at in columns)
+    if numbers:  # a text over a column that has none tells names
+        return len(numbers) < len(columns) and (over > len(numbers) or _are_labels(record, numbers, values))
+    if not below or over:
         return True
-    if any(len(str(cell)) > MOST_NAME for cell in cells):
+    among = sum(len(values[at]) > 2 and record[at] in values[at] for at in columns)
+    return among * 2 <= len(columns) if len(columns) > 2 else not among  # names seldom stand among their values
+
+
+def _is_text(cell: Any) -> bool:
+    return isinstance(cell, str) and kind_of(cell) == "text" and not looks_with_comma(cell)
+
+
+def _are_labels(record: Record, numbers: Sequence[int], values: dict[int, list[Any]]) -> bool:
+    """Numbers that name their columns: they differ, and each stands over what is no number, or all of them are years over what is not."""
+    labels = [str(record[at]) for at in numbers]
+    if len(set(labels)) < len(labels) or not all(values[at] for at in numbers):
         return False
-    for at, cell in enumerate(record):
-        others = [other[at] for other in below if at < len(other)]
-        if not _is_empty(cell) and len(others) > 2 and cell in others:
-            return False  # a name does not stand among its values
-    return True
+    if all(not any(kind_of(value) in _NUMBERS for value in values[at]) for at in numbers):
+        return True
+    return all(map(_YEAR.fullmatch, labels)) and not all(
+        _YEAR.fullmatch(str(value)) for at in numbers for value in values[at]
+    )
 
 
 def names_of(record: Record, first: int, last: int) -> list[str]:
@@ -150,14 +196,20 @@ def table_of(records: Iterable[Record], source: FileRows, empty: Any = "") -> Ta
         raise Unreadable("nothing stands in it")
     frame = framed(first, source)
     area, names_in = frame.area, frame.names
-    widest = max(map(len, first))
+    widest = max(map(_extent, first))
     last = area.last_column or max(widest, area.column)
     if last - area.column >= MOST_COLUMNS:
         raise Unreadable(f"it has more than {MOST_COLUMNS} columns")
     head = first[names_in - 1] if 0 < names_in <= len(first) else ()
     names = names_of(head, area.column, last)
     below = [record for record in first[area.row - 1 :] if _span(record)]
-    while not area.last_column and len(names) > 1 and not _is_column(head, below, area.column + len(names) - 1):
+    even = not names_in and len(set(map(len, below))) == 1  # then each cell that is written has a column
+    while (
+        not area.last_column
+        and not even
+        and len(names) > 1
+        and not _is_column(head, below, area.column + len(names) - 1)
+    ):
         names.pop()
     return Table(frame, names, _rows(chain(first, reading), area, names, source, empty, bool(area.last_column)))
 
@@ -202,7 +254,7 @@ def _rows(
         cells += [empty] * (len(names) - len(cells))
         values, problem = _values(cells, columns, source.decimal, number)
         if problem is None and any(not _is_empty(cell) for cell in beyond):
-            problem = why("row-too-wide", line=at, actual=len(record) - first, names=len(names))
+            problem = why("row-too-wide", line=at, actual=_extent(record) - first, names=len(names))
         yield Row(number, values, problem)
 
 

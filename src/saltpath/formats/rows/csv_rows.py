@@ -5,16 +5,17 @@ from __future__ import annotations
 import csv
 import io
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from itertools import islice
 from typing import Any, BinaryIO
 
 from saltpath.core.grammar import Unreadable
-from saltpath.core.tables.cells import looks_with_comma
-from saltpath.core.tables.frame import Table, table_of
+from saltpath.core.tables.cells import BadCell, looks_with_comma
+from saltpath.core.tables.frame import Table, column_letters, table_of
 from saltpath.core.tables.sources import FileRows
 from saltpath.formats.rows.encodings import found_encoding, known_encoding, shown
+from saltpath.formats.rows.letters import Guess
 
 DELIMITERS = ",;\t|"
 LOOKED_AT = 200_000
@@ -23,19 +24,27 @@ MOST_LINES = 10_000
 _SAID = re.compile(r"\ufeff?sep=(.)\r?\n?", re.IGNORECASE)
 _SINGLE = re.compile(r"(?:^|[,;\t|\n])('[^'\n]*')(?=[,;\t|\r\n]|$)")
 _ALL_SINGLE = re.compile(r"'[^']*'(?:[,;\t|] *'[^']*')*")
+_ESCAPED = re.compile("[\udc80-\udcff]")
+"""Octets that are no letters in the encoding."""
 csv.field_size_limit(LONGEST_CELL)
 
 
 @dataclass(frozen=True, slots=True)
 class Dialect:
-    """How a file writes its cells. `quote` empty: nothing stands around them; `spaced`: a space may follow a delimiter; `said`: its first
-    line says the delimiter."""
+    """How a file writes its cells."""
 
     encoding: str
     delimiter: str
     quote: str
+    """Empty: nothing stands around them."""
     spaced: bool = False
+    """A space may follow a delimiter."""
     said: bool = False
+    """Its first line says the delimiter."""
+    sure: bool = True
+    """Whether the encoding is known rather than guessed by a few letters."""
+    escaped: bool = False
+    """A quote within quotes has a backslash before it rather than another quote."""
 
 
 def read(file: BinaryIO, source: FileRows) -> Table:
@@ -45,7 +54,7 @@ def read(file: BinaryIO, source: FileRows) -> Table:
 
 def found_dialect(file: BinaryIO, source: FileRows) -> Dialect:
     """What the source says, completed by what the file looks like. Raises Unreadable."""
-    encoding = known_encoding(source.encoding) if source.encoding else found_encoding(file)
+    encoding, sure = Guess(known_encoding(source.encoding), True) if source.encoding else found_encoding(file)
     sample = file.read(LOOKED_AT).decode(encoding, "replace")
     file.seek(0)
     if "\x00" in sample:
@@ -54,7 +63,16 @@ def found_dialect(file: BinaryIO, source: FileRows) -> Dialect:
     quote = "" if source.quote == "none" else source.quote or _quote(sample)
     delimiter = source.delimiter or (said[1] if said else _delimiter(sample, quote))
     spaced = bool(quote) and re.search(re.escape(delimiter) + r" +" + re.escape(quote), sample) is not None
-    return Dialect(encoding, delimiter, quote, spaced, said is not None)
+    escaped = bool(quote) and _is_escaped(sample, quote)
+    return Dialect(encoding, delimiter, quote, spaced, said is not None, sure, escaped)
+
+
+def _is_escaped(sample: str, quote: str) -> bool:
+    """Whether quotes within cells have a backslash before them: some do, none that does ends a cell, and none is doubled."""
+    mark = re.escape(quote)
+    within = len(re.findall(rf"[^\\\n]\\{mark}(?![,;\t|\r\n]|\Z)", sample))
+    doubled = re.search(rf"[^,;\t|\n{mark}]{mark}{mark}[^,;\t|\n{mark}]", sample)
+    return within > 0 and doubled is None
 
 
 def _quote(sample: str) -> str:
@@ -74,7 +92,7 @@ def _delimiter(sample: str, quote: str) -> str:
     best, most = "", (0.0, 0)
     for delimiter, rows in tried.items():
         widths = [len(row) for row in rows[:-1] or rows]
-        usual = max(widths, key=widths.count)
+        usual = max(widths, key=lambda width: (widths.count(width), width))
         score = (widths.count(usual) / len(widths), usual)
         if usual > 1 and score > most and not (delimiter == "," and _are_decimal(rows, tried)):
             best, most = delimiter, score
@@ -104,32 +122,78 @@ def _are_decimal(rows: list[list[str]], tried: dict[str, list[list[str]]]) -> bo
     return False
 
 
-def _reader(text: io.TextIOBase, dialect: Dialect) -> Any:
+def _reader(text: Iterable[str], dialect: Dialect, strict: bool = False) -> Any:
     return csv.reader(
         text,
         delimiter=dialect.delimiter,
         quotechar=dialect.quote or None,
         quoting=csv.QUOTE_MINIMAL if dialect.quote else csv.QUOTE_NONE,
         skipinitialspace=dialect.spaced,
+        escapechar="\\" if dialect.escaped else None,
+        doublequote=not dialect.escaped,
+        strict=strict,
     )
 
 
-def records(file: BinaryIO, dialect: Dialect) -> Iterator[list[str]]:
-    """Its rows as lists of cells, the empty lines too. Raises Unreadable with the line."""
-    text = io.TextIOWrapper(file, dialect.encoding, newline="")
+def records(file: BinaryIO, dialect: Dialect) -> Iterator[list[Any]]:
+    """Its rows as lists of cells, the empty lines too; a cell whose letters are not of the encoding is a BadCell. Raises Unreadable with the
+    line, also of a quote that is not closed."""
+    text = io.TextIOWrapper(file, dialect.encoding, errors="surrogateescape", newline="")
     if dialect.said:
         text.readline()
-    reader = _reader(text, dialect)
+    lines = _Lines(text)
+    reader = _reader(lines, dialect)
     line = 0
     try:
         for record in reader:
-            if reader.line_num - line > MOST_LINES:
-                raise Unreadable(f"a quote that is opened in line {line + 1} is not closed for {MOST_LINES} lines")
+            several = reader.line_num - line > 1
+            if several and (reader.line_num - line > MOST_LINES or not _is_closed(lines.taken, dialect)):
+                raise Unreadable(
+                    f"a quote that is opened in line {line + 1} is not closed where its cell ends; if quotes are letters in it, say that nothing stands around cells"
+                )
             line = reader.line_num
-            yield record
+            lines.taken.clear()
+            yield record if lines.whole else _with_bad_cells(record, line, dialect)
     except csv.Error as problem:
         raise Unreadable(f"line {reader.line_num}: {problem}") from None
     except UnicodeError as problem:
         raise Unreadable(
             f"after line {reader.line_num}: its letters are not {shown(dialect.encoding)}: {getattr(problem, 'reason', problem)}"
         ) from None
+
+
+class _Lines:
+    """The lines of a text, one after the other."""
+
+    def __init__(self, text: io.TextIOBase) -> None:
+        self._text = text
+        self.taken: list[str] = []
+        """Those of the record that is being read."""
+        self.whole = True
+        """Whether each letter so far could be read."""
+
+    def __iter__(self) -> Iterator[str]:
+        for line in self._text:
+            if len(self.taken) <= MOST_LINES:
+                self.taken.append(line)
+            if self.whole and not line.isascii():
+                self.whole = _ESCAPED.search(line) is None
+            yield line
+
+
+def _is_closed(lines: list[str], dialect: Dialect) -> bool:
+    """Whether a record over several lines is one: where a quote was left open, a later one closes it, and a cell goes on behind that."""
+    try:
+        next(iter(_reader(lines, dialect, strict=True)), None)
+    except csv.Error:
+        return False
+    return True
+
+
+def _with_bad_cells(record: list[str], line: int, dialect: Dialect) -> list[Any]:
+    return [
+        BadCell(f"{column_letters(at)} in line {line}", "cell-letters", shown(dialect.encoding))
+        if _ESCAPED.search(cell)
+        else cell
+        for at, cell in enumerate(record, 1)
+    ]

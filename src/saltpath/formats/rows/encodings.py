@@ -7,6 +7,7 @@ from typing import BinaryIO
 
 from saltpath.core.charsets import codec_of, no_encoding
 from saltpath.core.grammar import Unreadable
+from saltpath.formats.rows.letters import Guess, guessed
 
 _MARKS = (
     (codecs.BOM_UTF8, "utf-8-sig"),
@@ -16,32 +17,33 @@ _MARKS = (
     (codecs.BOM_UTF16_BE, "utf-16"),
 )
 _CHUNK = 1 << 20
-_NOT_IN_1252 = bytes([0x81, 0x8D, 0x8F, 0x90, 0x9D])
 
 
-def found_encoding(file: BinaryIO) -> str:
-    """A name that Python knows; the file is at its beginning again. Raises Unreadable for what is no text."""
+def found_encoding(file: BinaryIO) -> Guess:
+    """A name that Python knows, and whether it is sure; the file is at its beginning again. Some letters that are wrong do not make a text
+    that is UTF-8 elsewhere another one. Raises Unreadable for what is no text."""
     begin = file.read(_CHUNK)
     file.seek(0)
     for mark, name in _MARKS:
         if begin.startswith(mark):
-            return name
+            return Guess(name, True)
     if b"\x00" in begin:
-        return _without_mark(begin)
+        return Guess(_without_mark(begin), True)
     decoder = codecs.getincrementaldecoder("utf-8")()
-    odd = False
+    piece = b""
     try:
         while chunk := file.read(_CHUNK):
+            piece = chunk
             decoder.decode(chunk)
         decoder.decode(b"", final=True)
-        return "utf-8"
+        return Guess("utf-8", True)
     except UnicodeDecodeError:
-        file.seek(0)
-        while chunk := file.read(_CHUNK):
-            odd = odd or any(octet in chunk for octet in _NOT_IN_1252)
+        text = begin.decode("utf-8", "surrogateescape") + piece.decode("utf-8", "surrogateescape")
+        wrong = sum("\udc80" <= char <= "\udcff" for char in text)
+        right = sum(char > "\x7f" for char in text) - wrong
+        return Guess("utf-8", True) if right > wrong else guessed(begin + piece)
     finally:
         file.seek(0)
-    return "latin-1" if odd else "cp1252"
 
 
 def _without_mark(begin: bytes) -> str:
@@ -55,7 +57,19 @@ def _without_mark(begin: bytes) -> str:
     raise Unreadable("this is neither a workbook (.xlsx) nor a text of cells (CSV)")
 
 
-_SHOWN = {"cp1252": "Windows-1252", "latin-1": "Latin-1", "utf-8-sig": "UTF-8", "utf-8": "UTF-8"}
+_SHOWN = {
+    "cp1252": "Windows-1252",
+    "cp1250": "Windows-1250",
+    "cp1251": "Windows-1251",
+    "cp1253": "Windows-1253",
+    "cp1254": "Windows-1254",
+    "iso8859-2": "ISO-8859-2",
+    "iso8859-5": "ISO-8859-5",
+    "iso8859-7": "ISO-8859-7",
+    "latin-1": "Latin-1",
+    "utf-8-sig": "UTF-8",
+    "utf-8": "UTF-8",
+}
 
 
 def shown(encoding: str) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 from collections.abc import Iterator
 from typing import Any, BinaryIO
 
@@ -23,7 +24,7 @@ def read(file: BinaryIO, source: FileRows) -> Table:
 
 def document(file: BinaryIO, source: FileRows) -> Any:
     """The whole JSON document. Raises Unreadable."""
-    encoding = known_encoding(source.encoding) if source.encoding else found_encoding(file)
+    encoding = known_encoding(source.encoding) if source.encoding else found_encoding(file).encoding
     octets = file.read(LARGEST + 1)
     if len(octets) > LARGEST:
         raise Unreadable(
@@ -37,14 +38,16 @@ def document(file: BinaryIO, source: FileRows) -> Any:
 
 def read_lines(file: BinaryIO, source: FileRows) -> Table:
     """JSON Lines: a document in each line, empty lines left out. Raises Unreadable with the line."""
-    return table_of_items(_lines(file), source)
+    encoding = known_encoding(source.encoding) if source.encoding else found_encoding(file).encoding
+    return table_of_items(_lines(file, encoding), source)
 
 
-def _lines(file: BinaryIO) -> Iterator[Any]:
+def _lines(file: BinaryIO, encoding: str) -> Iterator[Any]:
     number = 0
-    while line := file.readline(LONGEST_LINE):
+    lines = io.TextIOWrapper(file, encoding, errors="surrogateescape", newline="\n")
+    while line := lines.readline(LONGEST_LINE):
         number += 1
-        text = line.removeprefix(b"\xef\xbb\xbf").strip() if number == 1 else line.strip()
+        text = line.removeprefix("\ufeff").strip()
         if text:
             try:
                 yield plain.read_json(text)

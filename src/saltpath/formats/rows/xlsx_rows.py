@@ -10,6 +10,7 @@ import zipfile
 from collections.abc import Iterator
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
+from itertools import islice
 from typing import Any, BinaryIO
 
 from saltpath.core.grammar import Unreadable
@@ -20,6 +21,8 @@ from saltpath.core.tables.sources import Area, FileRows
 from saltpath.formats.archives import check_places, safe_archive, short
 from saltpath.formats.spreadsheets import openpyxl
 
+LOOKED_AT = 200
+"""Rows; a sheet in which nothing stands in so many is empty, and gives way to the next one."""
 LARGEST_UNPACKED = 1_000_000_000
 MOST_MERGED = 100_000
 _OLD = b"\xd0\xcf\x11\xe0"
@@ -45,7 +48,7 @@ def read(file: BinaryIO, source: FileRows) -> Table:
 
 
 def sheets_of(file: BinaryIO, name: str = "") -> tuple[list[str], str]:
-    """The names of its sheets, and the one that a name means: the first that is not hidden, if it is empty. Raises Unreadable."""
+    """The names of its sheets, and the one that a name means; without one the first that is not hidden, and not empty. Raises Unreadable."""
     safe_archive(file, LARGEST_UNPACKED)
     try:
         book = openpyxl().load_workbook(file, read_only=True, data_only=True, keep_links=False)
@@ -87,12 +90,19 @@ def _sheet(book: Any, name: str) -> Any:
     if not names:
         raise Unreadable("this workbook holds no sheet with cells")
     if not name:
-        return next((sheet for sheet in book.worksheets if sheet.sheet_state == "visible"), book.worksheets[0])
+        shown = [sheet for sheet in book.worksheets if sheet.sheet_state == "visible"] or book.worksheets
+        return next((sheet for sheet in shown if _has_something(sheet)), shown[0])
     if name not in names:
         near = nearest(name, names)
         hint = f"did you mean {near!r}?" if near else f"it has {listed(names, 8)}"
         raise Unreadable(f"there is no sheet {name!r}; {hint}")
     return book[name]
+
+
+def _has_something(sheet: Any) -> bool:
+    """Whether anything stands in its first rows; it can be read from its beginning again."""
+    sheet.reset_dimensions()
+    return any(cell.value is not None for row in islice(sheet.iter_rows(), LOOKED_AT) for cell in row)
 
 
 def _value(cell: Any) -> Any:

@@ -77,6 +77,12 @@ export function HowItIsRead({ source, looked, change }: Props) {
             choices={ENCODINGS}
             set={set("encoding")}
           />
+          {!looked.encodingSure && (
+            <span className="problem">
+              {" "}
+              (a guess by few letters: look whether they read right, else choose)
+            </span>
+          )}
           , numbers have{" "}
           <Chosen
             label="What stands before decimals"
