@@ -184,6 +184,35 @@ class Csv(unittest.TestCase):
             with self.subTest(octets):
                 self.assertEqual(read(octets, "a.csv")[0], names)
 
+    def test_decimal_commas_are_found(self):
+        octets = b"id;metres\n1;80,5\n2;95\n"
+        self.assertEqual(values(octets, text="columns: { metres: number }")[0]["metres"], Decimal("80.5"))
+        mixed = b"id;metres;old\n1;80,5;80.5\n"
+        self.assertIsNotNone(read(mixed, "a.csv", "columns: { metres: number }")[1][0].why, "then it is not decided")
+
+    def test_lines_that_are_left_out(self):
+        octets = b'# of 2026\nid,name\n1,East\n# closed\n2,"West\n# not a comment"\n'
+        self.assertEqual(
+            values(octets, text="comments: '#'"),
+            [{"id": "1", "name": "East"}, {"id": "2", "name": "West\n# not a comment"}],
+        )
+        wide = read(b"# x\nid,name\n# y\n1,2,3\n4,5\n6,7\n", "a.csv", "comments: '#'")[1][0]
+        self.assertIn("line 4 of the file", wide.why.sentence)
+
+    def test_json_loses_nothing(self):
+        octets = b'[{"a.b": 1, "a": {"b": 2}}, {"a": {"b": 3}}]'
+        names, rows = read(octets, "a.json")
+        self.assertEqual((names, list(rows[0].values.values())), (["a.b", "a.b (2)"], [1, 2]))
+        for octets, name in ((b'[{"x": 1, "x": 2}, {"x": 3}]', "a.json"), (b'{"x": 1, "x": 2}\n{"x": 3}\n', "a.jsonl")):
+            found = read(octets, name)[1]
+            self.assertEqual(
+                [row.why.sentence if row.why else "" for row in found], ["x stands twice in one object", ""]
+            )
+        self.assertEqual(
+            read(b'[{"x": 1318.40, "y": 9007199254740993}]', "a.json")[1][0].values,
+            {"x": Decimal("1318.40"), "y": 9007199254740993},
+        )
+
     def test_json_lines_in_utf_16(self):
         octets = '{"a": "ø"}\n{"a": "東"}\n'.encode("utf-16")
         self.assertEqual([row.values["a"] for row in read(octets, "a.jsonl")[1]], ["ø", "東"])

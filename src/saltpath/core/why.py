@@ -61,6 +61,7 @@ TEMPLATES: dict[str, str] = {
     "none-picked": "none of the rows of {source} is meant by {pick}",
     "cell-unfit": "{column} is {actual}, which is no {kind}",
     "cell-error": "the cell {cell} ({column}) holds the error {problem}",
+    "cell-doubled": "{column} stands twice in one object",
     "cell-letters": "the cell {cell} ({column}) has letters that are not {problem}",
     "cell-formula": "the cell {cell} ({column}) is a formula that was never worked out; open the file in a spreadsheet program and save it",
     "row-too-wide": "line {line} of the file has {actual} cells, and there are names for {names}",

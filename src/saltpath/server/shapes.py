@@ -156,7 +156,7 @@ SHAPES: dict[str, Any] = {
     "SourceFrame": _object(names=WHOLE, row=WHOLE, column=WHOLE, lastRow={"type": ["integer", "null"]}, lastColumn={"type": ["integer", "null"]},
                            text=TEXT, namesSaid=FLAG, dataSaid=FLAG),
     "SourceRow": _object(row=WHOLE, cells=TEXTS, why=TEXT),
-    "LookedAt": _object(kind=TEXT, problem=TEXT, sheets=TEXTS, sheet=TEXT, encoding=TEXT, encodingSure=FLAG, delimiter=TEXT, quote=TEXT, lists=TEXTS,
+    "LookedAt": _object(kind=TEXT, problem=TEXT, sheets=TEXTS, sheet=TEXT, encoding=TEXT, encodingSure=FLAG, decimal=TEXT, delimiter=TEXT, quote=TEXT, lists=TEXTS,
                         records={"type": "array", "items": TEXTS}, badCells=_list("BadCell"), frame=_maybe("SourceFrame"), columns=TEXTS,
                         rows=_list("SourceRow"), profile=_maybe("SourceProfile")),
     "Database": _object(name=TEXT, document={"type": "object"}, uses=WHOLE, cases=_list("NamedCase")),

@@ -76,7 +76,7 @@ def looked(folder: Path, project: int, source: FileRows) -> dict[str, Any]:
     try:
         with opened(source.file) as file:
             found = look(file, source)
-        answer |= {"kind": found.kind, "sheets": found.sheets, "sheet": found.sheet, "encoding": found.encoding, "encodingSure": found.sure,
+        answer |= {"kind": found.kind, "sheets": found.sheets, "sheet": found.sheet, "encoding": found.encoding, "encodingSure": found.sure, "decimal": found.decimal,
                    "delimiter": found.delimiter, "quote": found.quote, "lists": found.lists, **_cells(found.records)}  # fmt: skip
         if found.records:
             answer["frame"] = _frame(framed(found.records, source), source)

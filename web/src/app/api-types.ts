@@ -1911,6 +1911,7 @@ export interface components {
             sheet: string;
             encoding: string;
             encodingSure: boolean;
+            decimal: string;
             delimiter: string;
             quote: string;
             lists: string[];

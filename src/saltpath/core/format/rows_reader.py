@@ -28,7 +28,8 @@ from saltpath.core.tables.sources import (
     WrittenRows,
 )
 
-FILE_KEYS = ("sheet", "names in", "data in", "delimiter", "quote", "encoding", "decimal", "path", "columns")
+LONGEST_COMMENT = 10
+FILE_KEYS = ("sheet", "names in", "data in", "delimiter", "quote", "encoding", "decimal", "comments", "path", "columns")
 ROWS_KEYS = ("source", "file", *FILE_KEYS, "make", "combine", "items of", "output table", "rows", *ASKED_KEYS, "pick")
 COLUMN_KEYS = ("kind", "may be empty")
 FILE_ENDINGS = (".csv", ".tsv", ".txt", ".xlsx", ".xlsm", ".json", ".jsonl", ".ndjson")
@@ -130,9 +131,16 @@ def _file(reading: Reading, keys: dict[str, Node], file: str, path: str, pick: s
     encoding = text("encoding")
     if encoding and codec_of(encoding) is None:
         reading.wrong(no_encoding(encoding), path, keys["encoding"].line)
+    comments = text("comments")
+    if "comments" in keys and not 1 <= len(comments.strip()) <= LONGEST_COMMENT:
+        reading.wrong(
+            f"comments is what lines begin with that are left out, such as #; found {comments!r}",
+            path,
+            keys["comments"].line,
+        )
     return FileRows(
         file, text("sheet"), _names_in(reading, keys.get("names in"), f"{path}.names in"),
-        _area(reading, keys.get("data in"), f"{path}.data in"), delimiter, text("quote"), encoding, decimal,
+        _area(reading, keys.get("data in"), f"{path}.data in"), delimiter, text("quote"), encoding, decimal, comments,
         text("path"), _columns(reading, keys.get("columns"), f"{path}.columns"), pick,
     )  # fmt: skip
 

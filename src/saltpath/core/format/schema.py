@@ -74,6 +74,7 @@ _FILE: dict[str, Any] = {
     "quote": TEXT,
     "encoding": TEXT,
     "decimal": {"enum": [",", "."]},
+    "comments": {"type": "string", "minLength": 1, "maxLength": 10},
     "path": TEXT,
     "columns": {"type": "object", "additionalProperties": COLUMN},
 }

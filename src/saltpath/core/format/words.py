@@ -26,6 +26,7 @@ KEYS: dict[str, str] = {
     "quote": "what stands around cells; none: nothing does",
     "encoding": "of the file's letters, such as utf-8 or latin-1",
     "decimal": "a comma, where numbers have one",
+    "comments": "what a line of CSV begins with that is left out, such as #",
     "path": "where the list stands in a JSON file, such as $.items",
     "columns": "of a file: kinds by name, such as length: number; of rows that are made: how each is made",
     "make": "how many rows are made",

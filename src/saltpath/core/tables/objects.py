@@ -8,7 +8,7 @@ from typing import Any
 
 from saltpath.core import jsonpath
 from saltpath.core.grammar import Unreadable
-from saltpath.core.tables.cells import Unfit, fitted, problem_of
+from saltpath.core.tables.cells import BadCell, Unfit, fitted, problem_of
 from saltpath.core.tables.frame import Frame, Table
 from saltpath.core.tables.sources import Area, FileRows, Row
 from saltpath.core.why import Why
@@ -54,7 +54,8 @@ def lists_in(document: Any) -> list[str]:
 
 
 def flat(item: Any) -> dict[str, Any]:
-    """An item as a row: fields by name, those of objects inside as `berth.metres`; what is no object stands alone as `item`."""
+    """An item as a row: fields by name, those of objects inside as `berth.metres`; what is no object stands alone as `item`. A field that is
+    called as one inside another gets a number."""
     if not isinstance(item, dict):
         return {ITEM: item}
     values: dict[str, Any] = {}
@@ -64,7 +65,11 @@ def flat(item: Any) -> dict[str, Any]:
         if isinstance(value, dict) and value and name.count(".") < 20:
             waiting += [(f"{name}.{inner}", below) for inner, below in reversed(value.items())]
         else:
-            values[name] = value
+            free, number = name, 1
+            while free in values:
+                number += 1
+                free = f"{name} ({number})"
+            values[free] = value
     return values
 
 
@@ -82,9 +87,10 @@ def _rows(items: Iterable[dict[str, Any]], names: list[str], source: FileRows) -
     columns = {column.name: column for column in source.columns}
     for number, item in enumerate(items, 1):
         values: dict[str, Any] = dict.fromkeys(names) | item
-        problem: Why | None = None
+        bad = next((cell for cell in item.values() if isinstance(cell, BadCell)), None)
+        problem: Why | None = None if bad is None else problem_of(bad, bad.place, "", number)
         for name, column in columns.items():
-            if name in values:
+            if name in values and not isinstance(values[name], BadCell):
                 try:
                     values[name] = fitted(values[name], column.kind, column.may_be_empty, source.decimal)
                 except Unfit:

@@ -44,7 +44,8 @@ class Area:
 @dataclass(frozen=True, slots=True)
 class FileRows:
     """Rows of a file of the project: CSV, XLSX, JSON or JSON Lines. `names_in`: the row that has the columns' names, 0: none does;
-    `data_in`: where the data stand; None of either: as it is found. `path`: a JSON path to the list. What is empty is found."""
+    `data_in`: where the data stand; None of either: as it is found. `path`: a JSON path to the list. What is empty is found; but `comments`, what a line begins with that is left out,
+    is said or there are none."""
 
     file: str
     sheet: str = ""
@@ -54,6 +55,7 @@ class FileRows:
     quote: str = ""
     encoding: str = ""
     decimal: str = ""
+    comments: str = ""
     path: str = ""
     columns: tuple[Column, ...] = ()
     pick: str = ""

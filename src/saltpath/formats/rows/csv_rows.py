@@ -6,7 +6,7 @@ import csv
 import io
 import re
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import islice
 from typing import Any, BinaryIO
 
@@ -24,6 +24,7 @@ MOST_LINES = 10_000
 _SAID = re.compile(r"\ufeff?sep=(.)\r?\n?", re.IGNORECASE)
 _SINGLE = re.compile(r"(?:^|[,;\t|\n])('[^'\n]*')(?=[,;\t|\r\n]|$)")
 _ALL_SINGLE = re.compile(r"'[^']*'(?:[,;\t|] *'[^']*')*")
+_POINTED = re.compile(r"[+-]?\d+\.\d+")
 _ESCAPED = re.compile("[\udc80-\udcff]")
 """Octets that are no letters in the encoding."""
 csv.field_size_limit(LONGEST_CELL)
@@ -45,11 +46,16 @@ class Dialect:
     """Whether the encoding is known rather than guessed by a few letters."""
     escaped: bool = False
     """A quote within quotes has a backslash before it rather than another quote."""
+    decimal: str = ""
+    """What stands before decimals, where that is a comma: numbers have one, and none has a point."""
+    comments: str = ""
+    """What a line begins with that is left out."""
 
 
 def read(file: BinaryIO, source: FileRows) -> Table:
     """The table. Raises Unreadable."""
-    return table_of(records(file, found_dialect(file, source)), source)
+    dialect = found_dialect(file, source)
+    return table_of(records(file, dialect), replace(source, decimal=source.decimal or dialect.decimal))
 
 
 def found_dialect(file: BinaryIO, source: FileRows) -> Dialect:
@@ -57,6 +63,8 @@ def found_dialect(file: BinaryIO, source: FileRows) -> Dialect:
     encoding, sure = Guess(known_encoding(source.encoding), True) if source.encoding else found_encoding(file)
     sample = file.read(LOOKED_AT).decode(encoding, "replace")
     file.seek(0)
+    if source.comments:
+        sample = "".join(line for line in sample.splitlines(True) if not line.startswith(source.comments))
     if "\x00" in sample:
         raise Unreadable("this is neither a workbook (.xlsx) nor a text of cells (CSV)")
     said = _SAID.match(sample)
@@ -64,7 +72,14 @@ def found_dialect(file: BinaryIO, source: FileRows) -> Dialect:
     delimiter = source.delimiter or (said[1] if said else _delimiter(sample, quote))
     spaced = bool(quote) and re.search(re.escape(delimiter) + r" +" + re.escape(quote), sample) is not None
     escaped = bool(quote) and _is_escaped(sample, quote)
-    return Dialect(encoding, delimiter, quote, spaced, said is not None, sure, escaped)
+    decimal = "," if delimiter != "," and _has_commas(_first_rows(sample, delimiter, quote)) else ""
+    return Dialect(encoding, delimiter, quote, spaced, said is not None, sure, escaped, decimal, source.comments)
+
+
+def _has_commas(rows: list[list[str]]) -> bool:
+    """Whether numbers have a comma before their decimals, and none has a point."""
+    cells = [cell.strip() for row in rows for cell in row]
+    return any(map(looks_with_comma, cells)) and not any(map(_POINTED.fullmatch, cells))
 
 
 def _is_escaped(sample: str, quote: str) -> bool:
@@ -141,7 +156,7 @@ def records(file: BinaryIO, dialect: Dialect) -> Iterator[list[Any]]:
     text = io.TextIOWrapper(file, dialect.encoding, errors="surrogateescape", newline="")
     if dialect.said:
         text.readline()
-    lines = _Lines(text)
+    lines = _Lines(text, dialect.comments)
     reader = _reader(lines, dialect)
     line = 0
     try:
@@ -165,8 +180,8 @@ def records(file: BinaryIO, dialect: Dialect) -> Iterator[list[Any]]:
 class _Lines:
     """The lines of a text, one after the other."""
 
-    def __init__(self, text: io.TextIOBase) -> None:
-        self._text = text
+    def __init__(self, text: io.TextIOBase, comments: str) -> None:
+        self._text, self._comments = text, comments
         self.taken: list[str] = []
         """Those of the record that is being read."""
         self.whole = True
@@ -174,6 +189,8 @@ class _Lines:
 
     def __iter__(self) -> Iterator[str]:
         for line in self._text:
+            if self._comments and not self.taken and line.startswith(self._comments):
+                line = "\n"  # an empty line, so that all others keep their numbers
             if len(self.taken) <= MOST_LINES:
                 self.taken.append(line)
             if self.whole and not line.isascii():

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import io
+import re
+from collections import Counter
 from collections.abc import Iterator
 from typing import Any, BinaryIO
 
 from saltpath.core import plain
 from saltpath.core.grammar import Unreadable
+from saltpath.core.tables.cells import BadCell
 from saltpath.core.tables.frame import Table
 from saltpath.core.tables.objects import list_in, table_of_items
 from saltpath.core.tables.sources import FileRows
@@ -15,6 +18,9 @@ from saltpath.formats.rows.encodings import found_encoding, known_encoding
 
 LARGEST = 100_000_000
 LONGEST_LINE = 20_000_000
+MOST_NOTED = 20_000_000
+"""Characters of a document in which names that stand twice are looked for; that takes longer than reading it."""
+_HALF = re.compile(r"\\u[dD][89a-fA-F]")
 
 
 def read(file: BinaryIO, source: FileRows) -> Table:
@@ -31,7 +37,7 @@ def document(file: BinaryIO, source: FileRows) -> Any:
             "a JSON document of more than 100 MB cannot be read; JSON Lines (.jsonl) can be as long as you like"
         )
     try:
-        return plain.read_json(octets.decode(encoding))
+        return _read(octets.decode(encoding))
     except (UnicodeError, ValueError) as problem:
         raise Unreadable(f"it is not JSON: {problem}") from None
 
@@ -50,6 +56,21 @@ def _lines(file: BinaryIO, encoding: str) -> Iterator[Any]:
         text = line.removeprefix("\ufeff").strip()
         if text:
             try:
-                yield plain.read_json(text)
+                yield _read(text)
             except ValueError as problem:
                 raise Unreadable(f"line {number} is not JSON: {problem}") from None
+
+
+def _read(text: str) -> Any:
+    """A document in which a name that stands twice in one object has no value. Raises ValueError."""
+    if len(text) > MOST_NOTED or _HALF.search(text):
+        return plain.read_json(text)
+    return plain.read_json_by(text, _noted)
+
+
+def _noted(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    found = dict(pairs)
+    if len(found) < len(pairs):
+        names = Counter(name for name, _ in pairs)
+        found |= {name: BadCell(name, "cell-doubled") for name, times in names.items() if times > 1}
+    return found

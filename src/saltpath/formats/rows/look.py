@@ -18,7 +18,7 @@ MOST_RECORDS = 60
 @dataclass(slots=True)
 class Look:
     """`kind`: csv, xlsx, json or lines. Of a workbook its `sheets` and the one that is meant; of CSV its `encoding` as people call it, and whether
-    that is `sure`, its `delimiter` and `quote`; of JSON the paths of its `lists`. `records`: the first cells of CSV and workbooks, row by
+    that is `sure`, its `delimiter`, `quote` and `decimal`; of JSON the paths of its `lists`. `records`: the first cells of CSV and workbooks, row by
     row."""
 
     kind: str
@@ -26,6 +26,7 @@ class Look:
     sheet: str = ""
     encoding: str = ""
     sure: bool = True
+    decimal: str = ""
     delimiter: str = ""
     quote: str = ""
     lists: list[str] = field(default_factory=list)
@@ -41,7 +42,7 @@ def look(file: BinaryIO, source: FileRows, most: int = MOST_RECORDS) -> Look:
     elif found.kind == "csv":
         dialect = csv_rows.found_dialect(file, source)
         found.encoding, found.delimiter, found.quote = shown(dialect.encoding), dialect.delimiter, dialect.quote
-        found.sure = dialect.sure
+        found.sure, found.decimal = dialect.sure, dialect.decimal
         found.records = list(islice(csv_rows.records(file, dialect), most))
     elif found.kind == "json":
         found.lists = lists_in(json_rows.document(file, source)) if not source.path else [source.path]

@@ -18,7 +18,19 @@ const ENCODINGS: Choice[] = [
   ["utf-8", "UTF-8"],
   ["windows-1252", "Windows-1252"],
   ["latin-1", "Latin-1"],
+  ["windows-1250", "Windows-1250 (Central Europe)"],
+  ["iso-8859-2", "ISO-8859-2 (Central Europe)"],
+  ["windows-1251", "Windows-1251 (Cyrillic)"],
+  ["koi8-r", "KOI8-R (Cyrillic)"],
+  ["iso-8859-5", "ISO-8859-5 (Cyrillic)"],
+  ["windows-1253", "Windows-1253 (Greek)"],
+  ["windows-1254", "Windows-1254 (Turkish)"],
   ["utf-16", "UTF-16"],
+];
+const COMMENTS: Choice[] = [
+  ["", "no line is left out"],
+  ["#", "lines that begin with # are left out"],
+  ["//", "lines that begin with // are left out"],
 ];
 const DECIMALS: Choice[] = [
   [".", "a point"],
@@ -86,9 +98,16 @@ export function HowItIsRead({ source, looked, change }: Props) {
           , numbers have{" "}
           <Chosen
             label="What stands before decimals"
-            value={said("decimal") || "."}
+            value={said("decimal") || looked.decimal || "."}
             choices={DECIMALS}
-            set={(value) => set("decimal")(value === "." ? "" : value)}
+            set={(value) => set("decimal")(value === (looked.decimal || ".") ? "" : value)}
+          />
+          ;{" "}
+          <Chosen
+            label="Which lines are left out"
+            value={said("comments")}
+            choices={COMMENTS}
+            set={set("comments")}
           />
           .{" "}
         </>
