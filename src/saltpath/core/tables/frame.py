@@ -19,6 +19,7 @@ MOST_COLUMNS = 1_000
 MOST_NAME = 200
 _AREA = re.compile(r"([A-Z]{1,3})([1-9]\d{0,6})(?::([A-Z]{1,3})?([1-9]\d{0,6})?)?")
 
+_DIGIT = re.compile(r"\d")
 _YEAR = re.compile(r"(?:19|20)\d\d")
 _NUMBERS = ("integer", "number")
 
@@ -132,6 +133,8 @@ def _are_names(record: Record, below: Sequence[Record]) -> bool:
     if any(isinstance(cell, BadCell) for cell in cells) or any(len(str(cell)) > MOST_NAME for cell in cells):
         return False
     values = {at: [other[at] for other in below if at < len(other) and not _is_empty(other[at])] for at in columns}
+    if any(_is_of_its_values(str(record[at]), values[at]) for at in columns):
+        return False
     numbers = [at for at in columns if not _is_text(record[at])]
     over = sum(_is_text(record[at]) and bool(values[at]) and not any(map(_is_text, values[at])) for at in columns)
     if numbers:  # a text over a column that has none tells names
@@ -140,6 +143,18 @@ def _are_names(record: Record, below: Sequence[Record]) -> bool:
         return True
     among = sum(len(values[at]) > 2 and record[at] in values[at] for at in columns)
     return among * 2 <= len(columns) if len(columns) > 2 else not among  # names seldom stand among their values
+
+
+def _is_of_its_values(cell: str, values: Sequence[Any]) -> bool:
+    """Whether a text with digits in it is written as those below it are, such as V-101 over V-102 and V-103."""
+    if not any(char.isdigit() for char in cell) or kind_of(cell) in _NUMBERS:
+        return False
+    shape = _shape(cell)
+    return len(values) > 1 and sum(_shape(str(value)) == shape for value in values) * 2 > len(values)
+
+
+def _shape(text: str) -> str:
+    return _DIGIT.sub("9", text)
 
 
 def _is_text(cell: Any) -> bool:

@@ -45,7 +45,7 @@ class Dialect:
     sure: bool = True
     """Whether the encoding is known rather than guessed by a few letters."""
     escaped: bool = False
-    """A quote within quotes has a backslash before it rather than another quote."""
+    """A quote within quotes may have a backslash before it rather than another quote."""
     decimal: str = ""
     """What stands before decimals, where that is a comma: numbers have one, and none has a point."""
     comments: str = ""
@@ -83,11 +83,10 @@ def _has_commas(rows: list[list[str]]) -> bool:
 
 
 def _is_escaped(sample: str, quote: str) -> bool:
-    """Whether quotes within cells have a backslash before them: some do, none that does ends a cell, and none is doubled."""
+    """Whether quotes within cells have a backslash before them: some do that do not end a cell, and no backslash stands before anything else."""
     mark = re.escape(quote)
-    within = len(re.findall(rf"[^\\\n]\\{mark}(?![,;\t|\r\n]|\Z)", sample))
-    doubled = re.search(rf"[^,;\t|\n{mark}]{mark}{mark}[^,;\t|\n{mark}]", sample)
-    return within > 0 and doubled is None
+    within = re.search(rf"[^\\\n]\\{mark}(?![,;\t|\r\n]|\Z)", sample)
+    return within is not None and re.search(rf"\\[^\\{mark}]", sample) is None
 
 
 def _quote(sample: str) -> str:
@@ -145,7 +144,6 @@ def _reader(text: Iterable[str], dialect: Dialect, strict: bool = False) -> Any:
         quoting=csv.QUOTE_MINIMAL if dialect.quote else csv.QUOTE_NONE,
         skipinitialspace=dialect.spaced,
         escapechar="\\" if dialect.escaped else None,
-        doublequote=not dialect.escaped,
         strict=strict,
     )
 
