@@ -8,7 +8,8 @@ from typing import Any
 
 from saltpath.core.plain import same
 
-_STEP = re.compile(r"(steps|afterwards)\[(\d+)\](.*)", re.DOTALL)
+_PARTS = ("once", "steps", "afterwards", "at the end")
+_STEP = re.compile(rf"({'|'.join(_PARTS)})\[(\d+)\](.*)", re.DOTALL)
 _ITEM = re.compile(r"\.expect\[(\d+)\](.*)", re.DOTALL)
 
 
@@ -28,7 +29,7 @@ def carried(
 def _moved(before: Mapping[str, Any], after: Mapping[str, Any], part: str, index: int, rest: str) -> str | None:
     old = _items(before, part)[index : index + 1]
     key = old[0].get("key") if old and isinstance(old[0], dict) else None
-    for new_part in (part, "afterwards" if part == "steps" else "steps"):
+    for new_part in (part, *(other for other in _PARTS if other != part)):
         for place, step in enumerate(_items(after, new_part)):
             if isinstance(step, dict) and key is not None and step.get("key") == key:
                 inner = _in_step(old[0], step, rest)

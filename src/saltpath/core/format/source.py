@@ -9,8 +9,8 @@ from __future__ import annotations
 
 import json
 import re
-from bisect import bisect_left
-from collections.abc import Callable
+from bisect import bisect_left, bisect_right
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from decimal import Decimal
 from json.decoder import scanstring  # type: ignore[attr-defined]
@@ -100,8 +100,9 @@ def read_source(text: str) -> Source:
         raise _refuse(f"this is longer than the {MOST_LETTERS:,} letters that a file may have", 0)
     if text.lstrip()[:1] in ("{", "["):
         return Source(_Json(text).read())
-    root = _read_yaml(text)
-    return Source(root, _comments(text, root))
+    node = _read_yaml(text)
+    root = _convert(node, text, 0)
+    return Source(root, _comments(text, node, root) if "#" in text else {})
 
 
 def _refuse(sentence: str, line: int, column: int = 0) -> FormatError:
@@ -178,7 +179,7 @@ def _only_plain(event: Any, line: int) -> None:
         raise _refuse(f"a tag ({event.tag}) is not part of the format; leave it out", line)
 
 
-def _read_yaml(text: str) -> Node:
+def _read_yaml(text: str) -> Any:
     try:
         try:
             node = _composed(text)
@@ -199,7 +200,7 @@ def _read_yaml(text: str) -> Node:
         raise _refuse(f"nested deeper than {MOST_LEVELS} levels", _deep_line(text)) from None
     if node is None:
         raise _refuse("the file is empty", 1)
-    return _convert(node, text, 0)
+    return node
 
 
 def _yaml_sentence(problem: yaml.MarkedYAMLError, text: str, line: int) -> str:
@@ -270,6 +271,8 @@ _COMMENT_AFTER = re.compile(r"[ \t]+#")
 def _scalar(node: Any, text: str, line: int, column: int) -> Node:
     value: str = node.value
     if whole_text(value) is not value:
+        value = _paired(value)
+    if whole_text(value) is not value:
         raise _refuse("half of a character (a lone surrogate) stands here, which no file can hold", line, column)
     if node.style is not None:
         return Node(value, line, column)
@@ -278,6 +281,14 @@ def _scalar(node: Any, text: str, line: int, column: int) -> Node:
     if value[:1] == "$" and _COMMENT_AFTER.match(text, node.end_mark.index):
         raise _refuse(f"what follows # after {value} would be lost; put the whole in quotes", line, column)
     return Node(plain_scalar(value, line, column), line, column, plain=True)
+
+
+def _paired(value: str) -> str:
+    """A character that is written as two escapes (`\\ud83d\\ude00`), as JSON has it, is that character."""
+    try:
+        return value.encode("utf-16", "surrogatepass").decode("utf-16")
+    except UnicodeDecodeError:
+        return value
 
 
 def plain_scalar(value: str, line: int, column: int) -> Any:
@@ -305,38 +316,73 @@ def plain_scalar(value: str, line: int, column: int) -> Any:
     return value
 
 
-def _comments(text: str, root: Node) -> dict[str, list[str]]:
-    """Comment lines by the path of the node that begins on the next line that is none."""
+def _comments(text: str, node: Any, root: Node) -> dict[str, list[str]]:
+    """Comments by the path of the node that begins in their line, or else in the next line in which one does; behind the last under the
+    empty path."""
     begins: dict[int, str] = {}
-    inside: set[int] = set()
-    lines = text.split("\n")
 
-    def walk(node: Node, path: str, visit: Callable[[int, str], None]) -> None:
+    def walk(node: Node, path: str) -> None:
         if isinstance(node.value, dict):
             for key, child in node.value.items():
                 below = f"{path}.{key}" if path else key
-                visit(node.keys.get(key, child.line), below)
-                walk(child, below, visit)
-                if isinstance(child.value, str) and "\n" in child.value:
-                    inside.update(range(child.line + 1, child.line + 1 + child.value.count("\n") + 1))
+                begins.setdefault(node.keys.get(key, child.line), below)
+                walk(child, below)
         elif isinstance(node.value, list):
             for index, child in enumerate(node.value):
-                visit(child.line, f"{path}[{index}]")
-                walk(child, f"{path}[{index}]", visit)
+                begins.setdefault(child.line, f"{path}[{index}]")
+                walk(child, f"{path}[{index}]")
 
-    walk(root, "", lambda line, path: begins.update({line: begins.get(line, path)}))
+    walk(root, "")
     found: dict[str, list[str]] = {}
     waiting: list[str] = []
-    for number, line in enumerate(lines, 1):
-        bare = line.strip()
-        if bare.startswith("#") and number not in inside:
-            waiting.append(bare)
-        elif bare and waiting:
-            found.setdefault(begins.get(number, ""), []).extend(waiting)
-            waiting = []
+    owned = sorted(begins)
+    for number, comment, is_alone in _comment_texts(text, node):
+        here = begins.get(number) if not is_alone else None
+        if here is None:
+            after = bisect_left(owned, number + (not is_alone))
+            here = begins[owned[after]] if after < len(owned) else ""
+        if here:
+            found.setdefault(here, []).append(comment)
+        else:
+            waiting.append(comment)
     if waiting:
-        found.setdefault("", []).extend(waiting)
+        found[""] = waiting
     return found
+
+
+_MAY_BEGIN = re.compile(r"(?:^|(?<=[\s]))#", re.MULTILINE)
+
+
+def _comment_texts(text: str, node: Any) -> Iterator[tuple[int, str, bool]]:
+    """The line, from 1, of each comment, its text, and whether it stands alone there. What stands in a scalar is none."""
+    spans = sorted(_scalar_spans(text, node))
+    starts = [start for start, _ in spans]
+    ends = [found.start() for found in re.finditer("\n", text)] + [len(text)]
+    ended = 0
+    for mark in _MAY_BEGIN.finditer(text):
+        at = mark.start()
+        place = bisect_right(starts, at) - 1
+        if at < ended or (place >= 0 and at < spans[place][1]):
+            continue  # within the comment before, or within a scalar
+        line = bisect_left(ends, at)
+        ended = ends[line]
+        begun = ends[line - 1] + 1 if line else 0
+        yield line + 1, text[at:ended].rstrip(), not text[begun:at].strip()
+
+
+def _scalar_spans(text: str, node: Any) -> Iterator[tuple[int, int]]:
+    """Where scalars stand in the text; block scalars from the line after their head on, behind which a comment may stand."""
+    waiting = [node]
+    while waiting:
+        node = waiting.pop()
+        if isinstance(node, yaml.MappingNode):
+            waiting += [part for pair in node.value for part in pair]
+        elif isinstance(node, yaml.SequenceNode):
+            waiting += node.value
+        else:
+            start = node.start_mark.index
+            is_block = node.style in ("|", ">")
+            yield (text.find("\n", start) if is_block else start), node.end_mark.index
 
 
 # ---- JSON

@@ -77,7 +77,13 @@ def _entry(head: str, value: Any, path: str, indent: int, comments: dict[str, li
 def _item(item: Any, path: str, indent: int, comments: dict[str, list[str]], lines: list[str]) -> None:
     pad = " " * indent
     lines.extend(pad + comment for comment in comments.get(path, []))
-    if isinstance(item, dict) and item and not ("of" in item and _small(item)):
+    has_comments = any(key.startswith((path + ".", path + "[")) for key in comments)
+    if isinstance(item, list) and has_comments:
+        lines.append(f"{pad}-")
+        for index, inner_item in enumerate(item):
+            _item(inner_item, f"{path}[{index}]", indent + 2, comments, lines)
+        return
+    if isinstance(item, dict) and item and (has_comments or not ("of" in item and _small(item))):
         inner: list[str] = []
         _mapping(item, path, indent + 2, comments, inner)
         lines.append(f"{pad}- {inner[0].lstrip()}" if inner[0].lstrip()[:1] != "#" else f"{pad}-")
