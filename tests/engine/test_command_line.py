@@ -14,11 +14,13 @@ from pathlib import Path
 import jsonschema
 import junitparser
 import xunitparser
+from lxml import etree
 
 from saltpath.core.format.schema import report_schema
 from tests.application import PATIENCE_S
 from tests.harbour import case, harbour, harbour_database
 
+JUNIT = Path(__file__).resolve().parents[1] / "formats/junit.xsd"
 PROJECT = Path(__file__).resolve().parents[2] / "src/saltpath/demo/project"
 GOOD = "  - { request: A, send: 'GET [=harbour]/pilots', expect: [ { of: status, is: 200 } ] }\n"
 BAD = GOOD.replace("200", "201")
@@ -141,7 +143,9 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(data["counts"]["cases"], {"passed": 21, "failed": 9, "unchecked": 1, "blocked": 21})
         self.assertIn('"actual":448.80', report.read_text())
         self.assertNotIn("salt-and-tar", report.read_text() + junit.read_text())
+        etree.XMLSchema(file=str(JUNIT)).assertValid(etree.parse(str(junit)))
         one = junitparser.JUnitXml.fromfile(str(junit))
+        one.update_statistics()
         with junit.open() as file:
             _, two = xunitparser.parse(file)
         self.assertEqual(

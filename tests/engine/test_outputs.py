@@ -108,27 +108,30 @@ class Saved(unittest.TestCase):
     ROWS = [
         {"a": "=1+1", "b": Decimal("1.5"), "c": True},
         {"a": "007", "b": Decimal("1318.40"), "d": [1, {"x": None}]},
-        {"b": 12345678901234567890},
+        {"e": 12345678901234567890},
+        {"e": Decimal("2.5")},
     ]
 
     def test_as_a_workbook(self):
         book = load_workbook(io.BytesIO(write_values_xlsx([("quotes: today?", self.ROWS), ("QUOTES  today", [])])))
         self.assertEqual(len(book.sheetnames), 2)
         sheet = book.worksheets[0]
-        self.assertEqual([cell.value for cell in sheet[1]], ["a", "b", "c", "d"])
-        self.assertEqual([cell.value for cell in sheet[2]], ["=1+1", 1.5, True, None])
+        self.assertEqual([cell.value for cell in sheet[1]], ["a", "b", "c", "d", "e"])
+        self.assertEqual([cell.value for cell in sheet[2]], ["=1+1", 1.5, True, None, None])
         self.assertEqual((sheet["A2"].data_type, sheet["A2"].quotePrefix), ("s", True))
         self.assertEqual(
             [cell.value for cell in sheet[3]],
-            ["007", "1318.40", None, '[1,{"x":null}]'],
-            "a spreadsheet would drop the zero",
+            ["007", 1318.4, None, '[1,{"x":null}]', None],
         )
-        self.assertEqual(sheet["B4"].value, "12345678901234567890")
+        self.assertEqual(sheet["B3"].number_format, "0.00", "the zero is shown")
+        held = [sheet["E4"].value, sheet["E5"].value]
+        self.assertEqual(held, ["12345678901234567890", "2.5"], "a spreadsheet has 15 digits, so all are texts")
 
     def test_as_csv(self):
         rows = list(csv.reader(io.StringIO(write_values_csv(self.ROWS).decode("utf-8-sig"))))
         self.assertEqual(
-            rows[:3], [["a", "b", "c", "d"], ["'=1+1", "1.5", "true", ""], ["007", "1318.40", "", '[1,{"x":null}]']]
+            rows[:3],
+            [["a", "b", "c", "d", "e"], ["'=1+1", "1.5", "true", "", ""], ["007", "1318.40", "", '[1,{"x":null}]', ""]],
         )
 
     def test_in_a_place_of_a_workbook_of_ones_own(self):

@@ -58,7 +58,8 @@ class Reports(unittest.TestCase):
         octets = junit.write(self.results([]))
         for read in (ET.fromstring, etree.fromstring):
             root = read(octets)
-            self.assertEqual((root.get("tests"), root.get("failures")), ("1", "1"))
+            suite = root.find("testsuite")
+            self.assertEqual((suite.get("tests"), suite.get("failures")), ("1", "1"))
             self.assertIn("</testsuite>", root.find(".//failure").text)
             self.assertIn("advice", root.find(".//system-out").text)
 

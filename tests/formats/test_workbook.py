@@ -9,15 +9,27 @@ import tempfile
 import unittest
 import zipfile
 from datetime import date, datetime
+from decimal import Decimal
 from pathlib import Path
+from typing import Any
 
 from openpyxl import Workbook, load_workbook
 
+from saltpath.core import plain
 from saltpath.core.grammar import Unreadable
 from saltpath.core.sheet.headings import columns_of
 from saltpath.core.sheet.plan import plan
 from saltpath.core.sheet.rows import HEADINGS, rows_of
-from saltpath.formats.workbook import LARGEST, MOST_ROWS, beside, is_safe_number, read_book, write_csv, write_xlsx
+from saltpath.formats.workbook import (
+    LARGEST,
+    MOST_ROWS,
+    beside,
+    is_safe_number,
+    read_book,
+    write_csv,
+    write_values_xlsx,
+    write_xlsx,
+)
 from tests.core.test_sheet import demo_cases
 
 TABLE = [["step", "of", "expected"], ["Läsa", "$.name", "a;b, c"], ["", 'x"y', "two\nlines"]]
@@ -225,6 +237,32 @@ End Sub
         [relation] = set(before[1]) - {"of"}
         self.assertEqual(after[1], {**before[1], relation: 900})
         self.assertEqual(changed.document["steps"][1:], changed.before["steps"][1:])
+
+
+class Tables(unittest.TestCase):
+    def test_the_numbers_of_a_column_are_of_one_kind(self):
+        """At random: what is written is read back, and no column has some of its numbers as texts."""
+        chance = random.Random(1815)
+        texts = ("1.25", "2.50", "0", "7", "-3.0", "100", "1318.40", "0.1")
+        for _ in range(60):
+            wild = chance.random() < 0.3
+            more = ("12345678901234567890", "0.12345678901234567") if wild else ()
+            numbers = [plain.read_json(chance.choice((*texts, *more))) for _ in range(8)]
+            octets = write_values_xlsx([("T", [{"n": number, "t": "2.50", "b": True} for number in numbers])])
+            sheet = load_workbook(io.BytesIO(octets)).active
+            cells = [row[0] for row in sheet.iter_rows(min_row=2)]
+            self.assertEqual(len({cell.data_type for cell in cells}), 1)
+            for cell, number in zip(cells, numbers, strict=True):
+                self.assertEqual(Decimal(str(cell.value)), number)
+                if cell.data_type == "n" and "." in str(number):
+                    self.assertEqual(shown(cell), str(number))
+            self.assertEqual(sheet["B2"].data_type, "s", "a text stays one")
+
+
+def shown(cell: Any) -> str:
+    """A number as a spreadsheet program shows it by its format."""
+    decimals = len(cell.number_format.partition(".")[2]) if cell.number_format != "General" else None
+    return str(cell.value) if decimals is None else f"{cell.value:.{decimals}f}"
 
 
 if __name__ == "__main__":

@@ -231,15 +231,17 @@ Row = Mapping[str, Any]
 
 
 def write_values_xlsx(tables: Sequence[tuple[str, Sequence[Row]]]) -> bytes:
-    """A workbook with a sheet for each table of plain values: numbers that a spreadsheet program keeps as they are, truth values, and texts."""
+    """A workbook with a sheet for each table of plain values: numbers, truth values, and texts. The numbers of a column are all numbers, each
+    shown with the decimals that it has; or all texts, where a spreadsheet program could not hold one of them."""
     book = openpyxl().Workbook(write_only=True)
     for name, rows in tables or [("Rows", [])]:
         sheet = book.create_sheet(_sheet_title(name, book.sheetnames))
         sheet.freeze_panes = "A2"
         columns = columns_of(rows)
         sheet.append([_cell(sheet, column, bold=True) for column in columns])
+        held = {column for column in columns if all(_is_held(row.get(column)) for row in rows)}
         for row in rows:
-            sheet.append([_value_cell(sheet, row.get(column)) for column in columns])
+            sheet.append([_value_cell(sheet, row.get(column), column in held) for column in columns])
     out = io.BytesIO()
     book.save(out)
     return out.getvalue()
@@ -266,11 +268,33 @@ def value_text(value: Any) -> str:
     return "" if value is None else plain.as_text(value)
 
 
-def _value_cell(sheet: Any, value: Any) -> Any:
+def _is_held(value: Any) -> bool:
+    """Whether a spreadsheet program, whose numbers have 15 digits, can hold it, if it is a number."""
+    return not plain.is_number(value) or is_safe_number(_without_zeros(value_text(value)))
+
+
+def _without_zeros(text: str) -> str:
+    return text.rstrip("0").rstrip(".") if "." in text and "e" not in text.lower() else text
+
+
+def _value_cell(sheet: Any, value: Any, held: bool) -> Any:
+    if not isinstance(value, bool) and not (plain.is_number(value) and held):
+        return _cell(sheet, value_text(value)[:LONGEST_CELL])
+    cell = openpyxl().cell.WriteOnlyCell(sheet, value=None)
+    _put(cell, value)
+    return cell
+
+
+def _put(cell: Any, value: Any) -> None:
+    """A truth value, or a number with as many decimals as it has, into a cell that has no format of its own."""
     if isinstance(value, bool):
-        return openpyxl().cell.WriteOnlyCell(sheet, value=value)
+        cell.value = value
+        return
     text = value_text(value)
-    return _cell(sheet, text[:LONGEST_CELL], not isinstance(value, str) and plain.is_number(value))
+    cell.value = plain.read_json(_without_zeros(text))
+    decimals = len(text.partition(".")[2])
+    if _without_zeros(text) != text and cell.number_format == "General":
+        cell.number_format = f"0.{'0' * decimals}" if decimals else "0"
 
 
 def into_sheet(octets: bytes, sheet: str, row: int, column: int, rows: Sequence[Row]) -> bytes:
@@ -285,17 +309,16 @@ def into_sheet(octets: bytes, sheet: str, row: int, column: int, rows: Sequence[
         raise Unreadable(f"the workbook has no sheet {sheet!r}; it has {listed(book.sheetnames, 8)}")
     columns = columns_of(rows)
     table: list[list[Any]] = [list(columns), *([one.get(name) for name in columns] for one in rows)]
+    held = [all(_is_held(one.get(name)) for one in rows) for name in columns]
     for down, cells in enumerate(table):
         for right, value in enumerate(cells):
             cell = book[sheet].cell(row + down, column + right)
             if isinstance(cell, openpyxl().cell.MergedCell):
                 raise Unreadable(f"the cell {cell.coordinate} is merged with others; choose another place")
-            text = value_text(value)[:LONGEST_CELL]
-            if isinstance(value, bool) or (
-                not isinstance(value, str) and plain.is_number(value) and is_safe_number(text)
-            ):
-                cell.value = value
+            if isinstance(value, bool) or (plain.is_number(value) and held[right]):
+                _put(cell, value)
             else:
+                text = value_text(value)[:LONGEST_CELL]
                 cell.value = text
                 cell.data_type = "s"
                 cell.quotePrefix = bool(_FORMULA.match(text))

@@ -35,6 +35,9 @@ def read_subject_of(reading: Reading, node: Node, path: str) -> Subject | None:
     text = reading.text(node, path, "a subject")
     if not text:
         return None
+    if text != text.strip():
+        reading.wrong(f"a subject has no blanks around it; found {text!r}", path, node.line)
+        return None
     try:
         return read_subject(text)
     except Unreadable as problem:
