@@ -44,6 +44,7 @@ test: setup
 	@sh tests/need-chromium
 	@sh tests/need-optional /usr/bin/soffice libreoffice-calc-nogui 'LibreOffice Calc'
 	@sh tests/need-optional '/usr/lib/postgresql/*/bin/initdb' postgresql PostgreSQL
+	@sh tests/need-optional /usr/bin/curl curl curl
 	@sh tests/need-public-files $(BIN)/python
 	@$(BIN)/python -m tests
 

@@ -111,7 +111,7 @@ class Curl(unittest.TestCase):
             ("-d 'a=x+y%20z'", {"form": {"a": "x y z"}}),
             ("-d 'a=x%26b%3d1'", {"form": {"a": "x&b=1"}}),
             ("-d 'a=caf%E9'", {"text": "a=caf%E9", "type": "application/x-www-form-urlencoded"}),
-            ("--data-urlencode 'a=x y&z' --data-urlencode =b", {"text": "a=x%20y%26z&b", "type": "application/x-www-form-urlencoded"}),
+            ("--data-urlencode 'a=x y&z' --data-urlencode =b", {"text": "a=x+y%26z&b", "type": "application/x-www-form-urlencoded"}),
             ("--data-urlencode 'a=ä'", {"form": {"a": "ä"}}),
             ("-d plain", {"text": "plain", "type": "application/x-www-form-urlencoded"}),
             ("-d '{\"a\": 1}'", {"text": '{"a": 1}', "type": "application/x-www-form-urlencoded"}),

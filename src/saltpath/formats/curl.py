@@ -10,7 +10,7 @@ import re
 from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from urllib.parse import quote, quote_plus
+from urllib.parse import quote, quote_plus, urlsplit
 
 from saltpath.core.grammar import Unreadable
 from saltpath.formats.request_step import Part, Pasted, RequestStep
@@ -20,12 +20,12 @@ MOST_STEPS = 200
 _PROGRAM = re.compile(r"\s*(?:[$>#]\s+)?(?:\w:)?(?:[\w./\\-]*[/\\])?curl(?:\.exe)?\s", re.IGNORECASE)
 _SHORT = {
     "A": "user-agent", "b": "cookie", "d": "data", "e": "referer", "E": "cert", "F": "form", "G": "get", "H": "header", "I": "head",
-    "k": "insecure", "L": "location", "m": "max-time", "T": "upload-file", "r": "range", "u": "user", "x": "proxy", "X": "request",
+    "g": "globoff", "k": "insecure", "L": "location", "m": "max-time", "T": "upload-file", "r": "range", "u": "user", "x": "proxy", "X": "request",
 }  # fmt: skip
-_QUIET_SHORT = frozenset("#012346afgijNqsSvMBRZJO")
+_QUIET_SHORT = frozenset("#012346afijNqsSvMBRZJO")
 _QUIET_SHORT_WITH = frozenset("cDhowyYtPQ")
 _QUIET = frozenset(
-    "anyauth compressed compressed-ssh create-dirs disable fail fail-early fail-with-body globoff http0.9 http1.0 http1.1 http2 http3"
+    "anyauth compressed compressed-ssh create-dirs disable fail fail-early fail-with-body http0.9 http1.0 http1.1 http2 http3"
     " http2-prior-knowledge http3-only include ipv4 ipv6 junk-session-cookies no-alpn no-buffer no-keepalive"
     " no-progress-meter no-sessionid path-as-is post301 post302 post303 progress-bar raw remote-header-name remote-name remote-name-all"
     " remote-time show-error show-headers silent ssl ssl-reqd styled-output tcp-fastopen tcp-nodelay tlsv1 tlsv1.0 tlsv1.1 tlsv1.2 tlsv1.3"
@@ -85,10 +85,12 @@ class _Command:
     headers: list[tuple[str, str]] = field(default_factory=list)
     removed: set[str] = field(default_factory=set)
     data: list[str] = field(default_factory=list)
+    """What goes into the body, each with what joins it to what stands before: `&`, or nothing between JSON texts."""
     file: str = ""
     parts: list[Part] = field(default_factory=list)
     url_query: list[str] = field(default_factory=list)
     json: bool = False
+    globs: bool = True
     in_query: bool = False
     digest: bool = False
     head: bool = False
@@ -171,15 +173,21 @@ class _Command:
 
     def add_data(self, text: str) -> None:
         if text.startswith("@"):
-            if self.data or self.file:
-                self.pasted.say(f"The file {text[1:]} was left out: it is sent together with other data.")
-            else:
-                self._from_file(text[1:])
-            return
-        self.data.append(text)
+            self._from_file(text[1:], "curl takes the line breaks out of it, which is not done here")
+        else:
+            self._add(text)
+
+    def add_octets(self, text: str) -> None:
+        if text.startswith("@"):
+            self._from_file(text[1:])
+        else:
+            self._add(text)
 
     def add_raw(self, text: str) -> None:
-        self.data.append(text)
+        self._add(text)
+
+    def _add(self, text: str, joint: str = "&") -> None:
+        self.data += [joint, text] if self.data else [text]
 
     def add_encoded(self, text: str) -> None:
         name, equals, content = text.partition("=")
@@ -187,18 +195,23 @@ class _Command:
         if at >= 0 and (not equals or at < text.find("=")):
             self.pasted.say(f"The file {text[at + 1 :]} was left out: it would have to be encoded.")
         else:
-            self.data.append((f"{name}=" if equals and name else "") + quote(content if equals else text, safe=""))
+            self._add((f"{name}=" if equals and name else "") + quote_plus(content if equals else text, safe="-._~"))
 
     def add_json(self, text: str) -> None:
         self.json = True
         if text.startswith("@"):
             self._from_file(text[1:])
         else:
-            self.data.append(text)
+            self._add(text, "")
 
-    def _from_file(self, path: str) -> None:
+    def _from_file(self, path: str, otherwise: str = "") -> None:
+        if self.data or self.file:
+            self.pasted.say(f"The file {path} was left out: it is sent together with other data.")
+            return
         self.file = path
         self.pasted.needs_file(path)
+        if otherwise:
+            self.pasted.say(f"Of the file {path}: {otherwise}.")
 
     def add_form(self, text: str, plain: bool = False) -> None:
         name, _, content = text.partition("=")
@@ -207,10 +220,22 @@ class _Command:
             given = dict(item.strip().partition("=")[::2] for item in more)
             path = path.strip('"')
             self.pasted.needs_file(path)
+            called = given.get("filename", "").strip('"')
+            if called and called != path.rpartition("/")[2]:
+                self.pasted.say(f"It is sent under its own name, not as {called}.")
+            if content[:1] == "<":
+                self.pasted.say(f"curl sends what the file {path} holds as the text of {name}; here it goes as a file.")
             self.parts.append(Part(name, file=path, media_type=given.get("type", "")))
             return
         content, _, kind = content.partition(";type=") if not plain else (content, "", "")
         self.parts.append(Part(name, text=content.strip('"') if not plain else content, media_type=kind))
+
+    def add_query(self, text: str) -> None:
+        before, at, path = text.partition("@")
+        if at and "=" not in before and not text.startswith("+"):
+            self.pasted.say(f"The file {path} was left out: what it holds would go into the query.")
+        else:
+            self.url_query.append(text)
 
     def upload_file(self, path: str) -> None:
         self.upload = path
@@ -248,7 +273,9 @@ class _Command:
             return
         if len(self.pasted.steps) + len(self.addresses) > MOST_STEPS:
             raise Unreadable(f"this curl line has more than {MOST_STEPS} addresses; is a quote missing?")
-        body = "&".join(self.data)
+        body = "".join(self.data)
+        if self.data and self.file:
+            self.pasted.say(f"{body[:60]} was left out: it is sent together with the file {self.file}.")
         has_body = bool(self.data or self.file or self.parts)
         in_query = self.in_query or (self.head and has_body and not self.method)
         step = self.step
@@ -273,8 +300,20 @@ class _Command:
         elif self.data and not in_query:
             step.text_body(body, media)
         query = [*([body] if in_query and body else []), *map(_url_query, self.url_query)]
-        for address in self.addresses:
+        if self.method and self.step.options.get("follow redirects", True) and has_body and self.method != "GET":
+            self.pasted.say(
+                f"After a redirect curl would send {self.method} again, since -X says so; here it goes on as browsers do."
+            )
+        host = next((value for name, value in self.headers if name.lower() == "host"), "")
+        addresses = [one for address in self.addresses for one in (_globbed(address) if self.globs else [address])]
+        if len(self.pasted.steps) + len(addresses) > MOST_STEPS:
+            raise Unreadable(f"this curl line means more than {MOST_STEPS} addresses")
+        for address in addresses:
             full = address if "://" in address else f"http://{address}"
+            if self.upload and full.partition("?")[0].endswith("/"):
+                full = _with_name(full, self.upload)
+            if host and host.lower() != urlsplit(full).netloc.lower():
+                self.pasted.say(f"The header Host: {host} was left out: the host is that of the address.")
             self.pasted.steps.append(step.document(_with_query(full, query)))
 
 
@@ -288,8 +327,8 @@ def _url_query(text: str) -> str:
         return text[1:]
     name, equals, content = text.partition("=")
     if not equals:
-        return quote_plus(text)
-    return (f"{name}=" if name else "") + quote_plus(content)
+        return quote(text, safe="-._~")
+    return (f"{name}=" if name else "") + quote(content, safe="-._~")
 
 
 def _with_query(address: str, query: list[str]) -> str:
@@ -297,6 +336,35 @@ def _with_query(address: str, query: list[str]) -> str:
     if not query:
         return address
     return address + ("&" if "?" in address else "?") + "&".join(query)
+
+
+_GLOB = re.compile(r"\{([^{}]*,[^{}]*)\}|\[(\d+)-(\d+)(?::(\d+))?\]|\[([a-zA-Z])-([a-zA-Z])\]")
+
+
+def _globbed(address: str) -> list[str]:
+    """What curl makes of `{a,b}` and `[1-3]` in an address: one after the other, the last place changing first."""
+    found = _GLOB.search(address)
+    if found is None:
+        return [address]
+    if found[1] is not None:
+        choices = found[1].split(",")
+    elif found[2] is not None:
+        step, width = int(found[4] or 1), len(found[2]) if found[2].startswith("0") else 0
+        numbers = range(int(found[2]), int(found[3]) + 1, max(step, 1))
+        choices = [str(number).zfill(width) for number in numbers[: MOST_STEPS + 1]]
+    else:
+        choices = [chr(code) for code in range(ord(found[5]), ord(found[6]) + 1)]
+    rest = _globbed(address[found.end() :])
+    made = [address[: found.start()] + choice + tail for choice in choices for tail in rest]
+    if len(made) > MOST_STEPS:
+        raise Unreadable(f"this curl line means more than {MOST_STEPS} addresses")
+    return made
+
+
+def _with_name(address: str, file: str) -> str:
+    """An upload to an address that ends in / goes under the file's name."""
+    path, mark, query = address.partition("?")
+    return path + quote(file.rpartition("/")[2], safe="-._~") + mark + query
 
 
 def _set(name: str, value: object) -> Callable[[_Command], None]:
@@ -312,6 +380,7 @@ _FLAGS: dict[str, Callable[[_Command], None]] = {
     "head": _set("head", True),
     "digest": _set("digest", True),
     "basic": _set("digest", False),
+    "globoff": _set("globs", False),
     "insecure": _option("verify tls", False),
     "location": _option("follow redirects", True),
     "location-trusted": _option("follow redirects", True),
@@ -326,13 +395,13 @@ _VALUED: dict[str, Callable[[_Command, str], None]] = {
     "cookie": _Command.cookie,
     "data": _Command.add_data,
     "data-ascii": _Command.add_data,
-    "data-binary": _Command.add_data,
+    "data-binary": _Command.add_octets,
     "data-raw": _Command.add_raw,
     "data-urlencode": _Command.add_encoded,
     "json": _Command.add_json,
     "form": _Command.add_form,
     "form-string": lambda command, text: command.add_form(text, plain=True),
-    "url-query": lambda command, text: command.url_query.append(text),
+    "url-query": _Command.add_query,
     "upload-file": _Command.upload_file,
     "user": _Command.sign_in,
     "oauth2-bearer": _Command.bearer,
