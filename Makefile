@@ -5,7 +5,7 @@ PYTHON ?= python3
 BIN := $(VENV)/bin
 STAMPS := .setup-stamps
 PAGES := src/saltpath/server/pages/index.html
-WEB := $(shell find web/src web/public web/index.html web/vite.config.ts web/tsconfig.json -type f 2>/dev/null)
+WEB := $(shell find web/src web/public web/index.html web/vite.config.ts web/compressed.ts web/tsconfig.json -type f 2>/dev/null)
 PYTHONS := $(shell find src tests bench -name '*.py')
 
 .PHONY: setup demo test check bench lock docs api-types schemas screenshots wheel clean

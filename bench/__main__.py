@@ -2,6 +2,7 @@
 
 from bench.command import e8
 from bench.engine import e1, e4
+from bench.first_load import s6
 from bench.nginx import harbour
 from bench.pages import main as s7
 from bench.readers import s9_s10
@@ -17,6 +18,7 @@ with harbour() as address:
     e8(address)
 e5()
 e6_s3()
+s6()
 s7()
 s9_s10(15)
 f1(5)

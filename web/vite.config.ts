@@ -1,9 +1,10 @@
 import react from "@vitejs/plugin-react";
 import { defineConfig } from "vite";
+import { compressed } from "./compressed.ts";
 
 // The built pages go into the Python package, so that the wheel carries them.
 export default defineConfig({
-  plugins: [react()],
+  plugins: [react(), compressed()],
   build: {
     outDir: "../src/saltpath/server/pages",
     emptyOutDir: true,

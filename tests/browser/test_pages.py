@@ -141,6 +141,26 @@ class Pages(BrowserTest):
         self.page.get_by_role("alert").get_by_text("there is no case case_none").wait_for()
         self.said = [line for line in self.said if "404" not in line]  # the browser itself reports the answer's status
 
+    def test_a_place_is_a_script_of_its_own_and_one_that_does_not_come_is_said(self):
+        """What an update of Salt Path leaves behind in a tab that was open: scripts that are no longer there."""
+        asked: list[str] = []
+        self.page.on("request", lambda request: asked.append(request.url))
+        self.page.route(re.compile(r"/assets/SetupPage"), lambda route: route.fulfill(status=404))
+        self.go("/runs")
+        self.assertFalse([url for url in asked if "CasePage" in url])
+        self.page.get_by_role("link", name="Setup", exact=True).click()
+        expect(self.page.get_by_role("heading", name="This page could not be shown")).to_be_visible()
+        expect(self.page.get_by_role("alert")).to_contain_text("updated since this tab was opened")
+        self.assertEqual(self.axe(), [])
+        self.page.get_by_role("link", name="Data", exact=True).click()
+        expect(self.page.get_by_role("heading", name="Where rows come from")).to_be_visible()
+        self.page.unroute(re.compile(r"/assets/SetupPage"))
+        self.page.get_by_role("link", name="Setup", exact=True).click()
+        self.page.get_by_role("button", name="Try again").click()
+        expect(self.page.get_by_role("heading", name="Environments and values")).to_be_visible()
+        self.assertTrue(all("404" in line and "SetupPage" in line for line in self.said), self.said)
+        self.said.clear()
+
     def test_anything_is_found_with_the_keyboard(self):
         self.go("/cases")
         self.page.get_by_role("heading", name="Cases").wait_for()

@@ -31,18 +31,7 @@ import { ThemeProvider } from "./app/theme";
 import { ChangesProvider } from "./parts/Changes";
 import { ConfirmProvider } from "./parts/Confirm";
 import { Missing } from "./parts/Notice";
-import { CasePage } from "./places/cases/CasePage";
-import { CasesPage } from "./places/cases/CasesPage";
-import { FieldsPage } from "./places/cases/fields/FieldsPage";
-import { RecordingPage } from "./places/cases/recording/RecordingPage";
-import { SuiteSheet } from "./places/cases/sheet/SuiteSheet";
-import { SinglesPage } from "./places/cases/single/SinglesPage";
-import { WorkbookPage } from "./places/cases/workbook/WorkbookPage";
-import { DataPage } from "./places/data/DataPage";
-import { SourcePage } from "./places/data/SourcePage";
-import { RunPage } from "./places/runs/RunPage";
-import { RunsPage } from "./places/runs/RunsPage";
-import { SetupPage } from "./places/setup/SetupPage";
+import { PLACES, readAhead } from "./places/routes";
 
 const client = new QueryClient({
   defaultOptions: {
@@ -60,18 +49,7 @@ const router = createBrowserRouter([
     element: <Shell />,
     children: [
       { index: true, element: <Navigate to="/cases" replace /> },
-      { path: "cases", element: <CasesPage /> },
-      { path: "cases/recording", element: <RecordingPage /> },
-      { path: "cases/single", element: <SinglesPage /> },
-      { path: "cases/suite/:id", element: <SuiteSheet /> },
-      { path: "cases/workbook", element: <WorkbookPage /> },
-      { path: "cases/fields", element: <FieldsPage /> },
-      { path: "cases/:id", element: <CasePage /> },
-      { path: "data", element: <DataPage /> },
-      { path: "data/source", element: <SourcePage /> },
-      { path: "runs", element: <RunsPage /> },
-      { path: "runs/:id", element: <RunPage /> },
-      { path: "setup", element: <SetupPage /> },
+      PLACES,
       { path: "*", element: <Missing /> },
     ],
   },
@@ -94,3 +72,5 @@ createRoot(document.getElementById("root") as HTMLElement).render(
     </ThemeProvider>
   </StrictMode>,
 );
+
+readAhead(3_000);

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from pathlib import Path
 
-from flask import Flask, Response, g, send_from_directory
+from flask import Flask, Response, g
 
 from saltpath.server.api.coverage_api import coverage_api
 from saltpath.server.api.data_api import data_api
@@ -27,6 +27,7 @@ from saltpath.server.api.shared_api import shared_api
 from saltpath.server.api.sheets_api import sheets_api
 from saltpath.server.api.single_api import single_api
 from saltpath.server.api.values_api import values_api
+from saltpath.server.compression import compress_answers, send_built
 from saltpath.server.confined import Confined
 from saltpath.server.context import database
 from saltpath.server.guard import guard
@@ -50,6 +51,7 @@ def make_app(folder: Path, host: str = "127.0.0.1", names: Iterable[str] = ()) -
         MAX_CONTENT_LENGTH=LARGEST_BODY,
     )
     app.url_map.strict_slashes = False
+    compress_answers(app)
     guard(app, host, names)
     answer_errors(app)
     for blueprint in (
@@ -88,7 +90,7 @@ def make_app(folder: Path, host: str = "127.0.0.1", names: Iterable[str] = ()) -
 
     @app.get("/assets/<path:name>")
     def asset(name: str) -> Response:
-        answer = send_from_directory(PAGES / "assets", name)
+        answer = send_built(PAGES / "assets", name)
         answer.headers["Cache-Control"] = "public, max-age=31536000, immutable"
         return answer
 
@@ -98,7 +100,7 @@ def make_app(folder: Path, host: str = "127.0.0.1", names: Iterable[str] = ()) -
         if path.startswith("api/"):
             return problem(404, "not-found", "There is nothing at this address.")
         if path == "mark.svg":
-            return send_from_directory(PAGES, path)
+            return send_built(PAGES, path)
         index = PAGES / "index.html"
         if not index.is_file():
             return problem(503, "pages-missing", "The pages are not built; make setup builds them.")

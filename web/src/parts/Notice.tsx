@@ -24,3 +24,20 @@ export function Missing() {
     </div>
   );
 }
+
+/** Stands for a page whose script could not be read (after an update it has another name), or that
+ *  could not be drawn. */
+export function NotLoaded() {
+  return (
+    <div className="page">
+      <h1>This page could not be shown</h1>
+      <Notice
+        sentence={
+          "Its script did not arrive, or made a mistake. Salt Path may have been updated since this tab " +
+          "was opened: reading the page again brings the new one. What you were typing is kept in this browser."
+        }
+        retry={() => window.location.reload()}
+      />
+    </div>
+  );
+}

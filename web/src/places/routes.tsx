@@ -1,0 +1,42 @@
+/** The places and their addresses. Each is a script of its own, read when it is first gone to; the
+ *  others follow while nothing is asked of the page, so that going to them does not wait. */
+import type { ComponentType } from "react";
+import type { RouteObject } from "react-router";
+import { NotLoaded } from "../parts/Notice";
+
+type Load = () => Promise<ComponentType>;
+
+const PAGES: Record<string, Load> = {
+  cases: () => import("./cases/CasesPage").then((part) => part.CasesPage),
+  "cases/:id": () => import("./cases/CasePage").then((part) => part.CasePage),
+  "cases/recording": () => import("./cases/recording/RecordingPage").then((part) => part.RecordingPage),
+  "cases/single": () => import("./cases/single/SinglesPage").then((part) => part.SinglesPage),
+  "cases/suite/:id": () => import("./cases/sheet/SuiteSheet").then((part) => part.SuiteSheet),
+  "cases/workbook": () => import("./cases/workbook/WorkbookPage").then((part) => part.WorkbookPage),
+  "cases/fields": () => import("./cases/fields/FieldsPage").then((part) => part.FieldsPage),
+  data: () => import("./data/DataPage").then((part) => part.DataPage),
+  "data/source": () => import("./data/SourcePage").then((part) => part.SourcePage),
+  runs: () => import("./runs/RunsPage").then((part) => part.RunsPage),
+  "runs/:id": () => import("./runs/RunPage").then((part) => part.RunPage),
+  setup: () => import("./setup/SetupPage").then((part) => part.SetupPage),
+};
+
+/** A page that could not be read or drawn says so below the head, which stays; while the first one
+ *  is read, the head stands alone. */
+export const PLACES: RouteObject = {
+  HydrateFallback: () => null,
+  errorElement: <NotLoaded />,
+  children: Object.entries(PAGES).map(([path, load]) => ({
+    path,
+    lazy: async () => ({ Component: await load() }),
+  })),
+};
+
+/** Reads the pages that were not gone to yet, one after the other, beginning `after` milliseconds
+ *  from now. A browser does not ask again for a script that it could not have: the page then says so, and
+ *  offers to be read again. */
+export function readAhead(after: number): void {
+  window.setTimeout(async () => {
+    for (const load of Object.values(PAGES)) await load().catch(() => undefined);
+  }, after);
+}
