@@ -78,6 +78,35 @@ class CommandLine(unittest.TestCase):
                 self.assertEqual(self.run_it(case(GOOD), *arguments).returncode, 2)
         self.assertEqual(saltpath("run", str(self.folder / "gone")).returncode, 2)
 
+    def test_reports_are_written_each_where_it_was_asked_for(self):
+        one, two, junit = (self.folder / name for name in ("1.json", "2.json", "r.xml"))
+        done = self.run_it(case(GOOD), "--json", str(one), "--json", str(two), "--junit", str(junit))
+        self.assertEqual(done.returncode, 0)
+        self.assertEqual(one.read_bytes(), two.read_bytes())
+        self.assertIn(b"<testsuite", junit.read_bytes())
+        twice = self.run_it(case(GOOD), "--json", str(one), "--junit", f"{self.folder}/./1.json")
+        self.assertEqual(
+            (twice.returncode, twice.stderr.strip()), (2, f"{self.folder}/1.json: two reports would be written there")
+        )
+
+    def test_a_report_that_cannot_be_written_is_said_and_the_others_stand(self):
+        """The disk is full, which only the writing can tell; the run has happened."""
+        for option, file in [("--json", "/dev/full"), ("--junit", "/dev/full")]:
+            with self.subTest(option):
+                other = self.folder / "other.json"
+                other.unlink(missing_ok=True)
+                done = self.run_it(case(GOOD), option, file, "--json", str(other))
+                self.assertEqual(done.returncode, 1)
+                self.assertEqual(done.stderr.strip(), "/dev/full could not be written: No space left on device")
+                self.assertIn("passed", done.stdout)
+                self.assertTrue(other.stat().st_size)
+
+    def test_none_that_is_meant_is_said(self):
+        done = self.run_it(case(GOOD), "--only", "no such", "--tag", "slow")
+        self.assertEqual(
+            done.stderr.strip(), "of 1 case none is such that its name holds 'no such' and it has the tag slow"
+        )
+
     def test_a_plain_run_waits_for_no_library_that_it_has_no_use_for(self):
         code = "import sys, saltpath.cli\ntry: saltpath.cli.main()\nfinally: print(*sys.modules)"
         call = [sys.executable, "-c", code, "run", self.write(case(GOOD)), "--set", f"harbour={harbour()}", "--quiet"]
@@ -85,7 +114,7 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(done.returncode, 0, done.stderr)
         loaded = {name.partition(".")[0] for name in done.stdout.split()}
         self.assertIn("pycurl", loaded)
-        self.assertFalse(loaded & {"openpyxl", "numpy", "lxml", "flask", "jsonschema"})
+        self.assertFalse(loaded & {"openpyxl", "numpy", "lxml", "flask", "jsonschema", "regex", "fractions", "email"})
 
     def test_stopping_gives_130_and_still_writes_the_report(self):
         text = case("  - { request: A, send: 'GET [=harbour]/berths', expect: [ { of: status, is: 200 } ] }\n")

@@ -16,7 +16,20 @@ from saltpath.core.grammar import Unreadable
 from saltpath.runner.keeper import keep_house
 from saltpath.runner.wire import Message
 from saltpath.runner.writer import Writer
-from saltpath.store import backup, cases, disk, events, evidence, jobs, keeping, people, projects, run_rows, runs
+from saltpath.store import (
+    backup,
+    cases,
+    disk,
+    events,
+    evidence,
+    jobs,
+    keeping,
+    people,
+    projects,
+    run_rows,
+    runs,
+    secrets,
+)
 from saltpath.store.database import connect, migrate, write
 from saltpath.store.keeping import DAY_US, Rules
 from saltpath.store.packing import Packer
@@ -120,6 +133,19 @@ class Keeping(unittest.TestCase):
         self.keep()
         self.assertEqual(self.there(), trials[2:])
         self.assertEqual({event["at"] for event in events.after(self.main, self.project, 0)}, {NOW - 3 * DAY_US})
+
+    def test_a_secret_that_was_replaced_or_taken_away_is_wiped_in_the_end(self) -> None:
+        place = secrets.Place(self.project, "key")
+        for value in ("old", "new"):
+            secrets.set_secret(self.main, self.folder, place, self.owner, value)
+        with write(self.main):
+            secrets.put_aside(self.main, place)
+        for days, left in ((keeping.GONE_DAYS - 1, 2), (keeping.GONE_DAYS + 1, 0)):
+            with self.subTest(days=days):
+                self.main.execute("UPDATE secret_gone SET gone_at = ?", (NOW - days * DAY_US,))
+                self.keep()
+                self.assertEqual(len(secrets.aside_after(self.main, 0, self.project)), left)
+        self.assertEqual(len(secrets.places(self.main, self.project)), 1)
 
     def test_evidence_of_bad_ones_stays_longer_and_can_be_read(self) -> None:
         """Rows are packed against the first record of their step, which must stay for them."""

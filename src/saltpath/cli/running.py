@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import secrets
 import signal
 import sys
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -14,10 +16,15 @@ import click
 from saltpath.cli.calls import STOPPED, NotUnderstood, load_files
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from saltpath.core.plan import Plan
     from saltpath.formats.project_files import ProjectFiles
+    from saltpath.formats.results import Results
+    from saltpath.store.collected import OutputTables
 
 SECRET_PREFIX = "SALTPATH_VALUE_"
+_FILE = click.Path(path_type=Path, dir_okay=False)
 
 
 @click.command()
@@ -36,16 +43,10 @@ SECRET_PREFIX = "SALTPATH_VALUE_"
 @click.option("--label", default="", help="A word about this run, kept in its report.")
 @click.option("--allow", type=click.Choice(["unchecked", "changes"]), multiple=True,
               help="unchecked: do not count it against the run; changes: let steps change a guarded environment.")  # fmt: skip
-@click.option(
-    "--json", "json_file", type=click.Path(path_type=Path, dir_okay=False), help="Write the JSON report here."
-)
-@click.option(
-    "--table",
-    "table_file",
-    type=click.Path(path_type=Path, dir_okay=False),
-    help="Write the output tables here: .xlsx, a sheet each, or .csv.",
-)
-@click.option("--junit", "junit_file", type=click.Path(path_type=Path, dir_okay=False), help="Write JUnit XML here.")
+@click.option("--json", "json_files", multiple=True, type=_FILE, help="Write the JSON report here.")
+@click.option("--table", "table_files", multiple=True, type=_FILE,
+              help="Write the output tables here: .xlsx, a sheet each, or .csv; twice for both.")  # fmt: skip
+@click.option("--junit", "junit_files", multiple=True, type=_FILE, help="Write JUnit XML here.")
 @click.option(
     "--baseline",
     type=click.Path(path_type=Path, dir_okay=False),
@@ -64,25 +65,31 @@ def run(
     jobs: int,
     label: str,
     allow: tuple[str, ...],
-    json_file: Path | None,
-    junit_file: Path | None,
-    table_file: Path | None,
+    json_files: tuple[Path, ...],
+    junit_files: tuple[Path, ...],
+    table_files: tuple[Path, ...],
     baseline: Path | None,
     quiet: bool,
 ) -> None:
     """Run case files, suites or a whole project."""
+    gc.disable()  # what is loaded stays: looking for garbage in it is a twentieth of the time
     signal.signal(signal.SIGINT, lambda *_: sys.exit(STOPPED))  # until the run takes over: nothing was sent yet
     found = load_files(paths)
     measures = _measures(baseline) if baseline is not None else None
     plan = _plan(found, environment, _values(assignments), only, tags, seed, jobs, measures)
     plan = _with_rows(plan, found.root, rows_file, pick)
     _guard(plan, "changes" in allow)
-    if table_file is not None and table_file.suffix.lower() not in (".xlsx", ".csv"):
-        raise NotUnderstood(f"--table: the file ends in .xlsx or .csv; found {table_file.name!r}")
-    for file in (json_file, junit_file, table_file):
-        if file is not None and not file.resolve().parent.is_dir():
+    for file in table_files:
+        if file.suffix.lower() not in (".xlsx", ".csv"):
+            raise NotUnderstood(f"--table: the file ends in .xlsx or .csv; found {file.name!r}")
+    written = [*json_files, *junit_files, *table_files]
+    for number, file in enumerate(written):
+        if not file.resolve().parent.is_dir():
             raise NotUnderstood(f"{file}: there is no folder {file.resolve().parent}")
-    sys.exit(_execute(plan, json_file, junit_file, table_file, quiet, allow, label))
+        if file.resolve() in [other.resolve() for other in written[:number]]:
+            raise NotUnderstood(f"{file}: two reports would be written there")
+    gc.enable()
+    sys.exit(_execute(plan, json_files, junit_files, table_files, quiet, allow, label))
 
 
 def _with_rows(plan: Plan, root: Path, rows_file: Path | None, pick: str) -> Plan:
@@ -172,6 +179,8 @@ def _plan(
     measures: dict[str, dict[str, Any]] | None,
 ) -> Plan:
     from saltpath.core.format.source import FormatError
+    from saltpath.core.measures import counted
+    from saltpath.core.nearest import listed
     from saltpath.core.plan import Plan, planned
     from saltpath.engine.run import utc_us
     from saltpath.formats.project_files import file_reader
@@ -186,7 +195,10 @@ def _plan(
         if only.lower() in case.case.name.lower() and set(tags) <= set(case.case.tags)
     ]
     if not cases:
-        raise NotUnderstood("no case matches: " + (f"of {len(found.cases)} read" if found.cases else "none was found"))
+        asked = [f"its name holds {only!r}"] * bool(only) + [f"it has the tag {tag}" for tag in tags]
+        if not found.cases:
+            raise NotUnderstood("no case was found")
+        raise NotUnderstood(f"of {counted(len(found.cases), 'case')} none is such that {listed(asked)}")
     given = _secrets()
     names = {name for c in cases for name in _secret_names(found, c.case.values.secret)}
     filled = {name: given[key] for name in names for key in (name, name.upper()) if key in given}
@@ -220,9 +232,9 @@ def _secret_names(found: ProjectFiles, own: frozenset[str]) -> set[str]:
 
 def _execute(
     plan: Plan,
-    json_file: Path | None,
-    junit_file: Path | None,
-    table_file: Path | None,
+    json_files: tuple[Path, ...],
+    junit_files: tuple[Path, ...],
+    table_files: tuple[Path, ...],
     quiet: bool,
     allow: tuple[str, ...],
     label: str,
@@ -233,10 +245,12 @@ def _execute(
     from saltpath.engine.run import run_plan
     from saltpath.engine.stop import Stop
     from saltpath.formats.results import CaseResult, Results
-    from saltpath.formats.terminal import Terminal, both
+    from saltpath.formats.terminal import Terminal, both, printable
     from saltpath.store.collected import OutputTables
 
-    results = Results([CaseResult(planned) for planned in plan.cases], label=label, keep=bool(json_file or junit_file))
+    results = Results(
+        [CaseResult(planned) for planned in plan.cases], label=label, keep=bool(json_files or junit_files)
+    )
     terminal = Terminal(plan, quiet=quiet)
     tables = OutputTables()
     plan = replace(plan, read_output=tables.read)
@@ -251,21 +265,50 @@ def _execute(
         return await run_plan(plan, selector, both(results.take, terminal.take, tables.take), stop)  # type: ignore[arg-type]
 
     verdict = run_in_loop(walk)
-    if json_file is not None:
-        from saltpath.formats import json_report
-
-        json_file.write_bytes(json_report.write(results))
-    if junit_file is not None:
-        from saltpath.formats import junit
-
-        junit_file.write_bytes(junit.write(results))
-    if table_file is not None:
-        from saltpath.formats.output_tables import save_tables
-
-        for file in save_tables([(name, list(tables.rows(name))) for name in tables.names], table_file):
-            click.echo(f"wrote {file}")
+    unwritten = _write_reports(results, tables, json_files, junit_files, table_files)
     tables.close()
     terminal.finish(results)
+    for sentence in unwritten:
+        click.echo(printable(sentence), err=True)
     if results.stopped_by:
         return STOPPED
+    if unwritten:
+        return 1
     return 0 if verdict == "passed" or (verdict == "unchecked" and "unchecked" in allow) else 1
+
+
+def _write_reports(
+    results: Results,
+    tables: OutputTables,
+    json_files: tuple[Path, ...],
+    junit_files: tuple[Path, ...],
+    table_files: tuple[Path, ...],
+) -> list[str]:
+    """Write what was asked for; a sentence for each file that could not be written. The run has happened, so the others still are."""
+    unwritten = []
+
+    def attempt(file: Path, write: Callable[[], object]) -> None:
+        try:
+            write()
+        except OSError as problem:
+            unwritten.append(f"{file} could not be written: {problem.strerror or problem}")
+
+    def save(file: Path) -> None:
+        from saltpath.formats.output_tables import save_tables
+
+        for one in save_tables([(name, list(tables.rows(name))) for name in tables.names], file):
+            click.echo(f"wrote {one}")
+
+    if json_files:
+        from saltpath.formats import json_report
+
+        for file in json_files:
+            attempt(file, partial(file.write_bytes, json_report.write(results)))
+    if junit_files:
+        from saltpath.formats import junit
+
+        for file in junit_files:
+            attempt(file, partial(file.write_bytes, junit.write(results)))
+    for file in table_files:
+        attempt(file, partial(save, file))
+    return unwritten

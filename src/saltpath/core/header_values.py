@@ -8,7 +8,6 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 from datetime import UTC, datetime
-from email.utils import parsedate_to_datetime
 from urllib.parse import urljoin, urlsplit
 
 from saltpath.core.charsets import codec_of
@@ -32,6 +31,8 @@ def moment_of(text: str) -> datetime | None:
     if len(text) > _LONGEST_DATE or not text.isascii():
         return None
     try:
+        from email.utils import parsedate_to_datetime  # slow to load, and few cookies have a date
+
         moment = parsedate_to_datetime(text.replace("-", " "))
         moment = moment if moment.tzinfo else moment.replace(tzinfo=UTC)
         moment.timestamp()

@@ -10,7 +10,6 @@ import calendar
 import re
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta, tzinfo
-from email.utils import parsedate_to_datetime
 from functools import lru_cache
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -91,6 +90,8 @@ def read_moment(text: str, zone: tzinfo) -> datetime:
             )
             return moment if moment.tzinfo else moment.replace(tzinfo=zone)
         if _HTTP.fullmatch(stripped):
+            from email.utils import parsedate_to_datetime  # slow to load, and most are of ISO 8601
+
             return parsedate_to_datetime(stripped)
     except (ValueError, OverflowError):
         pass

@@ -9,13 +9,14 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
-import regex
-
 from saltpath.core import slow
 from saltpath.core.why import Blocked, why
 
-PatternError = regex.error
 LONGEST = 20_000
+
+
+class PatternError(ValueError):
+    """A pattern that is none, or what stands for its matches: the package's own words, with the position."""
 
 
 @lru_cache(maxsize=1024)
@@ -23,10 +24,21 @@ def compile_pattern(pattern: str) -> Any:
     """Raises PatternError, also for one that is nested too deeply or too long to be a person's."""
     if len(pattern) > LONGEST:
         raise PatternError(f"it is longer than {LONGEST} letters")
+    import regex  # a twentieth of the time that a command takes, and few have patterns
+
     try:
         return regex.compile(pattern, cache_pattern=False)
+    except regex.error as problem:
+        raise PatternError(str(problem)) from None
     except (RecursionError, MemoryError, OverflowError):
         raise PatternError("it is nested too deeply") from None
+
+
+def escaped(text: str) -> str:
+    """A text as a pattern that matches just it."""
+    import regex
+
+    return str(regex.escape(text))
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,10 +86,15 @@ class Replace:
     text: str
 
     def answer(self, limit_s: float = slow.LIMIT_S) -> str:
+        compiled = compile_pattern(self.pattern)
+        import regex
+
         try:
-            return str(compile_pattern(self.pattern).sub(self.new, self.text, timeout=limit_s, concurrent=True))
+            return str(compiled.sub(self.new, self.text, timeout=limit_s, concurrent=True))
         except TimeoutError:
             raise slow.TooSlow from None
+        except regex.error as problem:
+            raise PatternError(str(problem)) from None
 
 
 def tried(question: Search | FindAll | Replace) -> Any:

@@ -11,8 +11,6 @@ from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any, NamedTuple
 
-import regex
-
 from saltpath.core import jsonpath, patterns, slow
 from saltpath.core.answer import Answer
 from saltpath.core.grammar import Pipe, Unreadable
@@ -191,7 +189,7 @@ def _matches(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
     assert isinstance(subject.argument, Template)
     pattern = subject.argument.fixed
     if pattern is None:
-        pattern = scopes.text(subject.argument, lambda inserted, value, reference: regex.escape(inserted))
+        pattern = scopes.text(subject.argument, lambda inserted, value, reference: patterns.escaped(inserted))
     matches = patterns.asked(patterns.FindAll(pattern, text))
     nodes = [(f"body at character {begin + 1}", value) for begin, value in matches]
     return Found(nodes, False, "text", None if nodes else why("no-match-in-body", pattern=pattern))

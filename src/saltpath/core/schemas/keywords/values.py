@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from decimal import Decimal
-from fractions import Fraction
 from typing import TYPE_CHECKING, Any
 
 from saltpath.core import formats_of_text, patterns, plain
@@ -126,6 +125,8 @@ def _multiple_of(wanted: Any, context: Context) -> Test:
     step = number(wanted)
     if step <= 0 or plain.too_long(step):
         raise ValueError
+    from fractions import Fraction  # a command without a schema does not wait for it
+
     part = Fraction(step)
 
     def holds(value: Any) -> bool:
@@ -171,7 +172,7 @@ def found(pattern: Any) -> Callable[[str], bool]:
     try:
         ours = translated(pattern)
         patterns.compile_pattern(ours)
-    except (patterns.PatternError, ValueError) as problem:
+    except ValueError as problem:
         raise Unusable(f"the pattern {plain.cut(pattern, 200)} cannot be read: {problem}") from None
     return lambda text: patterns.Search(ours, text).answer()
 
