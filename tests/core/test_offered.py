@@ -2,7 +2,7 @@
 
 import unittest
 
-from saltpath.core.offered import offered
+from saltpath.core.offered import fit, offered
 from saltpath.core.scopes import Scope, Scopes
 
 
@@ -23,6 +23,19 @@ class Offers(unittest.TestCase):
         self.assertEqual(found["name | upper"], "“  MARROW FINCH ”")
         self.assertNotIn("name | sum", found)
         self.assertEqual(self.texts("lines | su", lines=[1, 2]), {"lines | sum": "3"})
+
+    def test_places_by_what_is_typed_of_their_path_their_name_or_their_value(self):
+        send = "GET [=harbour]/entries?limit=2"
+        ranks = {
+            "coun": 0, "": 0, " COUNT ": 0, "meta.co": 1, "$.meta": 1, "metaCount": 2, "entryCount": 2, "entryCo": 2,
+            "entryCount2": 2, "17": 3, "vesselCount": None, "entryName": None, "18": None, "()": None,
+        }  # fmt: skip
+        for typed, rank in ranks.items():
+            with self.subTest(typed):
+                self.assertEqual(fit(typed, "$.meta.count", "17", send), rank)
+        self.assertEqual(fit("fee", "$['fee total']", "3", send), 1)
+        self.assertEqual(fit("id", "$.items[0].id", "7", send), 0)
+        self.assertEqual(fit("PC-", "$.items[0].id", "“PC-20931”", send), 3)
 
     def test_one_after_another_and_as_it_is_typed(self):
         found = self.texts("name | trim | cut 0 to 6", name="  Marrow Finch ")

@@ -124,6 +124,11 @@ class Together(unittest.TestCase):
         self.assertEqual((first["kinds"], first["distinct"], first["loose"]), (["text"], 1, None))
         picked = self.app.get(f"/cases/{case}/places?before=rd0001&text=items%5B0%5D.id")["items"]
         self.assertEqual([(item["step"], item["path"]) for item in picked], [("lst001", "$.items[0].id")])
+        typed = self.app.get(f"/cases/{case}/places?before=rd0001&text=vesselNa")["items"]
+        self.assertEqual(typed[0]["path"], "$.items[0].name")
+        self.assertEqual(
+            self.app.get(f"/cases/{case}/places?before=rd0001&text=homePo")["items"][0]["path"], "$.items[0].homePort"
+        )
         self.assertEqual(self.app.get(f"/cases/{case}/places?before=lst001")["items"], [])
         document["steps"][1]["send"] = f"GET [=harbour]/vessels/{picked[0]['value'].strip('“”')}"
         self.app.ask("PUT", f"/cases/{case}", {"document": document}, If_Match='"1"')

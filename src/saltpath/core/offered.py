@@ -3,6 +3,7 @@ value. Nothing here decides; the tester picks."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
@@ -49,6 +50,28 @@ def offered(typed: str, scopes: Scopes) -> Iterator[Offered]:
             rank = 2 if kind.name in _CODES else 1 if value == before else 0
             found.append((rank, Offered(text, value, kind.about)))
     yield from (item for _, item in sorted(found, key=lambda pair: pair[0]))
+
+
+def fit(typed: str, path: str, shown: str, send: str) -> int | None:
+    """How well a place of an answer fits what is typed, 0 the best; None if it does not. `path` is the place, `shown` its value as it is
+    shown, `send` the request that was answered: a place is also offered under a name made of both (`vesselId`)."""
+    wanted = typed.strip().lower()
+    last = _LAST.search(path)
+    if not wanted or (last and last[0].lower().startswith(wanted)):
+        return 0
+    if wanted in path.lower():
+        return 1
+    around = f"{path} {send}".lower()
+    words = [word.lower() for word in _WORDS.findall(typed)] if _NAME.fullmatch(wanted) else []
+    if words and all(word in around or word.removesuffix("y") in around for word in words):
+        return 2
+    return 3 if wanted in shown.lower() else None
+
+
+_LAST = re.compile(r"[^\W\d][\w-]*(?=\W*$)")
+_NAME = re.compile(r"\w+")
+_WORDS = re.compile(r"[^\W\d_][^\W\d_A-Z]*")
+"""Words of a name as `vesselId`; digits at its end only tell it from another one."""
 
 
 def _generators(typed: str, scopes: Scopes) -> Iterator[Offered]:

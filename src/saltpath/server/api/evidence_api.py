@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import heapq
 from collections.abc import Iterator, Mapping
 from datetime import UTC, datetime
 from itertools import islice
@@ -19,7 +20,7 @@ from saltpath.core.format.reader import case_from_data
 from saltpath.core.format.source import FormatError
 from saltpath.core.grammar import Unreadable
 from saltpath.core.jsonpath import MISSING
-from saltpath.core.offered import offered
+from saltpath.core.offered import fit, offered
 from saltpath.core.pipes import KINDS as PIPES
 from saltpath.core.repeated import repeated
 from saltpath.core.seen import places, seen, telling
@@ -190,19 +191,19 @@ def _earlier(stored: cases.StoredCase, before: str = "") -> Iterator[tuple[int, 
 
 @evidence_api.get("/cases/<id>/places")
 def pick_places(id: str) -> Response:
-    """Values of earlier answers that a step can use, nearest step first: those whose place or value holds `?text=`."""
+    """Values of earlier answers that a step can use: those that `?text=` fits best, of the same fit the nearest step's first."""
     stored = cases.case(database(), id)
-    wanted = request.args.get("text", "").strip().lower()
-    items: list[dict[str, Any]] = []
+    typed = request.args.get("text", "")
+    found: list[tuple[int, dict[str, Any]]] = []
     for number, step, document in reversed(list(_earlier(stored, request.args.get("before", "")))):
         for path, value in places(document) if document is not MISSING else ():
             shown = plain.show(value, 80) if not isinstance(value, dict | list) else ""
-            if not shown or MASK in shown or (wanted not in path.lower() and wanted not in shown.lower()):
-                continue
-            items.append({"step": step["key"], "number": number, "name": step["request"], "path": path, "value": shown})
-            if len(items) >= MOST_OFFERED:
-                return json_answer({"items": items, "next": None})
-    return json_answer({"items": items, "next": None})
+            rank = fit(typed, path, shown, str(step["send"])) if shown and MASK not in shown else None
+            if rank is not None:
+                item = {"step": step["key"], "number": number, "name": step["request"], "path": path, "value": shown}
+                found.append((rank, item))
+    best = heapq.nsmallest(MOST_OFFERED, found, key=lambda pair: pair[0])  # a stable order
+    return json_answer({"items": [item for _, item in best], "next": None})
 
 
 @evidence_api.post("/cases/<id>/insertable")

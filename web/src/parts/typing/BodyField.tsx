@@ -13,7 +13,7 @@ import { useEffect, useRef, useState } from "react";
 import { useDraft } from "./drafts";
 import { Elsewhere } from "./Elsewhere";
 import { useGround } from "./ground";
-import { type Insertable, putIn, type Reference } from "./inserting";
+import { byName, type Insertable, putIn, type Reference } from "./inserting";
 import { nonce, references, style } from "./look";
 
 interface Props {
@@ -166,7 +166,7 @@ async function completed(
   const before = context.matchBefore(/\[=[^\][\n]*/);
   if (!before || !insertable) return null;
   const wanted = before.text.slice(2).trim().toLowerCase();
-  const known = insertable.known.filter((item) => item.name.toLowerCase().includes(wanted));
+  const known = byName(insertable.known, wanted);
   const typed = before.text.slice(2);
   const [places, made] = await Promise.all([insertable.earlier(typed.trim()), insertable.made(typed)]);
   const offered = [...known.slice(0, 10), ...places.slice(0, 15), ...made];

@@ -26,7 +26,14 @@ export function fitting(text: string, caret: number, references: Reference[]): R
   const typed = OPEN.exec(text.slice(0, caret))?.[1];
   if (typed === undefined) return [];
   const wanted = typed.trim().toLowerCase();
-  return references.filter((item) => item.name.toLowerCase().includes(wanted)).slice(0, 10);
+  return byName(references, wanted).slice(0, 10);
+}
+
+/** Those whose name holds what is wanted (in small letters); those that begin with it first. */
+export function byName(references: Reference[], wanted: string): Reference[] {
+  const at = (item: Reference) => item.name.toLowerCase().indexOf(wanted);
+  const begins = references.filter((item) => at(item) === 0);
+  return [...begins, ...references.filter((item) => at(item) > 0)];
 }
 
 /** What is typed after the `[=` that is open at the caret; undefined outside one. */
