@@ -6,11 +6,12 @@ from decimal import Decimal
 
 from saltpath.core.answer import Answer
 from saltpath.core.checks.judge import judge, judge_all, verdict_of
-from saltpath.core.checks.relations import TABLE
+from saltpath.core.checks.relations import TABLE, Setting
 from saltpath.core.format.reader import case_from_data, read_case
 from saltpath.core.plain import NotPlain, read_json, write_json
 from saltpath.core.scopes import Scope, Scopes
 from saltpath.core.subjects import KINDS, find, read_subject
+from saltpath.core.why import Blocked
 
 BODY = b"""{ "id": "PC-20931", "state": "quoted", "big": 9007199254740993, "half": 0.30, "none": null, "empty": [],
   "fee": { "total": 1318.40, "currency": "FHC", "lines": [ { "code": "QUAY", "amount": 15 }, { "code": "TON", "amount": 0.5 } ] },
@@ -27,6 +28,10 @@ def outcome(check: str, body: bytes = BODY, **values):
         f"salt-path: 1\ncase: x\nsteps:\n  - request: a\n    send: GET http://h/\n    expect:\n      - {check}\n"
     )
     return judge(case.steps[0].expect[0], answer(body), Scopes(Scope(), case=Scope(values)))
+
+
+WHOLE = frozenset(["fits", "fits exactly", "schema"])
+"""What they are said of is a document; of a measure nobody asks them."""
 
 
 class Holding(unittest.TestCase):
@@ -236,6 +241,20 @@ class Failing(unittest.TestCase):
                 self.assertLess(
                     time.monotonic() - begun, 10, "200 ms, and what a slow machine adds; without a limit it is hours"
                 )
+
+    def test_no_relation_shows_bare_microseconds_or_bytes(self):
+        for unit, actual in (("duration", 7_654_321), ("size", 7_654_321)):
+            for name, relation in TABLE.items():
+                measured = "3 ms" if unit == "duration" else "3 kB"
+                expected = [relation.example[1], measured, [measured, measured], str(actual), False, "text", {}]
+                for value in expected:
+                    with self.subTest(unit=unit, relation=name, expected=value):
+                        try:
+                            problem = relation.judge(actual, value, Setting(unit))
+                        except (Blocked, ValueError, TypeError, KeyError, IndexError, AttributeError):
+                            continue  # what a reader refuses for such a relation
+                        if problem is not None and value != str(actual) and name not in WHOLE:
+                            self.assertNotIn(str(actual), problem.sentence)
 
 
 class Verdicts(unittest.TestCase):

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import re
 from decimal import Decimal, InvalidOperation
+from typing import Any
+
+from saltpath.core import plain
 
 DURATIONS = {
     "us": 1,
@@ -57,3 +60,19 @@ def show_size(count: int) -> str:
         if count >= factor:
             return f"{count / factor:.3g} {unit}"
     return f"{count} B"
+
+
+_UNITS = {"duration": show_duration, "size": show_size}
+
+
+def show_in(value: Any, unit: str, most: int = 120) -> str:
+    """A value as readers see it: in a unit (`duration`, `size`) microseconds and bytes with their own, texts as they were written; else as
+    it is."""
+    if unit:
+        if isinstance(value, int) and not isinstance(value, bool):
+            return _UNITS[unit](value)
+        if isinstance(value, str):
+            return plain.cut(value, most)
+        if isinstance(value, list):
+            return plain.cut(", ".join(show_in(item, unit, most) for item in value), most)
+    return plain.show(value, most)

@@ -14,6 +14,7 @@ from typing import Any
 
 from saltpath.core import plain
 from saltpath.core.jsonpath import MISSING, as_path
+from saltpath.core.measures import show_in
 from saltpath.core.why import Why, why
 
 MOST_PLACES = 3_000
@@ -110,21 +111,22 @@ def _is_near(text: str, moment: datetime) -> bool:
 MOST_SHOWN = 3
 
 
-def in_words(values: Sequence[Any]) -> str:
-    """What stood at one place in several answers (MISSING where nothing did), in a few words; empty for a single answer."""
+def in_words(values: Sequence[Any], unit: str = "") -> str:
+    """What stood at one place in several answers (MISSING where nothing did), in a few words; empty for a single answer. `unit`: what they
+    are measured in."""
     if len(values) < 2:
         return ""
     there = [value for value in values if value is not MISSING]
     gone = f"; not there in {len(values) - len(there)} of {len(values)}" if len(there) < len(values) else ""
     if not there:
         return f"never there in {len(values)}"
-    texts = list(dict.fromkeys(plain.show(value, 60) for value in there))
+    texts = list(dict.fromkeys(show_in(value, unit, 60) for value in there))
     if len(texts) == 1:
         said = f"{texts[0]}, always"
     elif len(texts) <= MOST_SHOWN:
         said = " or ".join(texts)
     elif all(plain.is_number(value) for value in there):
-        said = f"{plain.show(min(there))} to {plain.show(max(there))}"
+        said = f"{show_in(min(there), unit)} to {show_in(max(there), unit)}"
     else:
         said = f"{len(texts)} different ones"
     return f"{said}, in {len(there)}{gone}"

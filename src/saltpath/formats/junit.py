@@ -11,8 +11,8 @@ import re
 import xml.etree.ElementTree as ET
 from datetime import UTC, datetime
 
-from saltpath.core import plain
 from saltpath.core.events import StepFinished
+from saltpath.core.measures import show_in
 from saltpath.formats.results import CaseResult, Results
 
 _FORBIDDEN = re.compile(r"[^\t\n\r\x20-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")
@@ -107,8 +107,8 @@ def _details(step: StepFinished) -> str:
     for outcome in step.outcomes:
         if outcome.verdict in ("failed", "blocked") and not outcome.advice:
             lines.append(f"{outcome.check}: {outcome.why.sentence if outcome.why else ''}")
-            lines.append(f"  expected: {plain.show(outcome.expected, 500)}")
-            lines.append(f"  actual: {plain.show(outcome.actual, 500)}")
+            lines.append(f"  expected: {show_in(outcome.expected, outcome.unit, 500)}")
+            lines.append(f"  actual: {show_in(outcome.actual, outcome.unit, 500)}")
             if outcome.where:
                 lines.append(f"  where: {', '.join(outcome.where)}")
     for exchange in step.exchanges[-1:]:

@@ -8,9 +8,8 @@ import time
 from collections.abc import Callable
 from typing import Any, TextIO
 
-from saltpath.core import plain
 from saltpath.core.events import CaseFinished, CaseStarted, Event, RowFinished, RowStarted, StepFinished, StepStarted
-from saltpath.core.measures import counted, show_duration
+from saltpath.core.measures import counted, show_duration, show_in
 from saltpath.core.plan import Plan
 from saltpath.formats.results import Results
 
@@ -109,7 +108,9 @@ class Terminal:
                 continue
             where = f"  at {', '.join(outcome.where)}" if outcome.where else ""
             self._line(f"      {outcome.check}{where}")
-            self._line(f"      expected {plain.show(outcome.expected)}, was {plain.show(outcome.actual)}")
+            self._line(
+                f"      expected {show_in(outcome.expected, outcome.unit)}, was {show_in(outcome.actual, outcome.unit)}"
+            )
             if event.why and outcome.why and event.why.code != outcome.why.code:
                 self._line(f"      {outcome.why.sentence}")
         for exchange in event.exchanges[-1:]:

@@ -11,6 +11,7 @@ from saltpath.core.case import Check, Request
 from saltpath.core.checks.outcome import Outcome
 from saltpath.core.exchange import MASK
 from saltpath.core.jsonpath import MISSING
+from saltpath.core.measures import show_in
 from saltpath.core.scopes import Scope, Scopes
 from saltpath.core.seen import in_words
 from saltpath.core.sheet.headings import BESIDE
@@ -19,7 +20,7 @@ from saltpath.core.sheet.rows import Row, check_cells, requests_of, rows_of
 from saltpath.core.subjects import Subject, find, taken
 from saltpath.core.why import Blocked
 from saltpath.server import again
-from saltpath.server.api.views import moment, shown
+from saltpath.server.api.views import moment
 from saltpath.server.compiled import compiled
 from saltpath.server.context import database
 from saltpath.server.last_seen import Found, SeenStep, judged, last_seen
@@ -42,7 +43,7 @@ def rows_with_evidence(stored: StoredCase) -> Iterator[Row]:
         outcome = _outcome(found.get(row.step_key), row.index)
         beside = {"seen": words.get((row.step_key, row.index), "")}
         if outcome is not None:
-            beside |= {"verdict": outcome.verdict, "was": shown(outcome.actual, outcome.check)}
+            beside |= {"verdict": outcome.verdict, "was": show_in(outcome.actual, outcome.unit, 2000)}
         row.cells.update({name: text for name, text in beside.items() if text})
         yield row
 
@@ -73,7 +74,12 @@ def _seen_in_words(stored: StoredCase) -> dict[tuple[str, int], str]:
                 scopes.keep(name, value)
             for index, of in checks[step.key]:
                 values.setdefault((step.key, index), []).append(_value(of, answer, scopes))
-    return {place: in_words(found) for place, found in values.items() if MASK not in plain.as_text(_plain(found))}
+    units = {(key, index): of.unit for key, items in checks.items() for index, of in items}
+    return {
+        place: in_words(found, units[place])
+        for place, found in values.items()
+        if MASK not in plain.as_text(_plain(found))
+    }
 
 
 def _plain(found: list[Any]) -> list[Any]:
@@ -145,4 +151,4 @@ def _beside(case: StoredCase | None, place: Place, seen: Mapping[str, dict[str, 
     outcome = _outcome(of, index)
     if of is None or outcome is None:
         return NOT_RUN, "", ""
-    return outcome.verdict, shown(outcome.actual, outcome.check), str(moment(of.seen.head.at))
+    return outcome.verdict, show_in(outcome.actual, outcome.unit, 2000), str(moment(of.seen.head.at))

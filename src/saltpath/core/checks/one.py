@@ -13,6 +13,7 @@ from saltpath.core.case import Check
 from saltpath.core.checks import loose
 from saltpath.core.checks.outcome import MOST_PLACES, Outcome
 from saltpath.core.checks.relations import TABLE, Relation, Setting
+from saltpath.core.measures import show_in
 from saltpath.core.scopes import Scopes, moment
 from saltpath.core.subjects import Found, find, taken
 from saltpath.core.verdicts import Verdict
@@ -158,5 +159,5 @@ def _judge_as_before(check: Check, found: Found, scopes: Scopes) -> Outcome:
         return outcome_of(check, "passed", before, actual)
     problem = TABLE["is"].judge(actual, before, _SETTINGS["json"])
     if problem is None or problem.code != "differs-at":
-        problem = why("not-as-before", actual=plain.show(actual), expected=plain.show(before))
+        problem = why("not-as-before", actual=show_in(actual, check.of.unit), expected=show_in(before, check.of.unit))
     return outcome_of(check, "failed", before, actual, (check.of.text,), problem)

@@ -37,6 +37,11 @@ class Outcome(msgspec.Struct, frozen=True, gc=False):
     """The check's relation, or the group's kind."""
 
     @property
+    def unit(self) -> str:
+        """What its actual value is measured in (`duration`, `size`), as `measures.show_in` takes it; empty for all others."""
+        return "duration" if self.check.startswith("time ") else "size" if self.check.startswith("size ") else ""
+
+    @property
     def counts(self) -> bool:
         """Whether it counts for the step's verdict: advice is shown, and never counts."""
         return not self.advice and self.verdict != "skipped"

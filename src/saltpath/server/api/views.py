@@ -132,8 +132,8 @@ def outcome_view(outcome: Outcome, again: bool = False) -> dict[str, Any]:
         "check": outcome.check,
         "of": outcome.of,
         "relation": outcome.relation,
-        "expected": shown(outcome.expected, outcome.check),
-        "actual": shown(outcome.actual, outcome.check),
+        "expected": measures.show_in(outcome.expected, outcome.unit, 2000),
+        "actual": measures.show_in(outcome.actual, outcome.unit, 2000),
         "where": list(outcome.where),
         "why": reason(outcome.why),
         "advice": outcome.advice,
@@ -143,16 +143,6 @@ def outcome_view(outcome: Outcome, again: bool = False) -> dict[str, Any]:
         "role": outcome.role,
         "origin": outcome.origin,
     }
-
-
-def shown(value: Any, check: str) -> str:
-    """A value in its unit: `time` holds microseconds, `size` bytes."""
-    if isinstance(value, int) and not isinstance(value, bool):
-        if check.startswith("time "):
-            return measures.show_duration(value)
-        if check.startswith("size "):
-            return measures.show_size(value)
-    return plain.show(value, 2000)
 
 
 def every_answer_view(origin: str, owner: Document | StoredCase, checks: tuple[Expectation, ...]) -> dict[str, Any]:

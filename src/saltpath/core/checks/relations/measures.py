@@ -26,7 +26,9 @@ def _numbers(actual: Any, expected: Any, setting: Setting, relation: str) -> tup
         raise Blocked(problem)
     left = plain.number_in(actual) if isinstance(actual, str) and setting.source == "text" else actual
     if not plain.is_number(left):
-        return why("no-number", actual=plain.show(actual), actual_kind=plain.with_kind(actual), expected=str(expected))
+        return why(
+            "no-number", actual=shown(actual, setting), actual_kind=plain.with_kind(actual), expected=str(expected)
+        )
     return fit(left), fit(right)
 
 

@@ -7,7 +7,7 @@ from itertools import pairwise
 from typing import Any
 
 from saltpath.core import formats_of_text, plain
-from saltpath.core.checks.relations.table import TABLE, Setting, relation, unfit
+from saltpath.core.checks.relations.table import TABLE, Setting, relation, shown, unfit
 from saltpath.core.jsonpath import MISSING
 from saltpath.core.why import Why, why
 
@@ -19,7 +19,7 @@ def _empty(actual: Any, expected: Any, setting: Setting) -> Why | None:
     empty = actual is None or (isinstance(actual, (str, list, dict)) and not actual)
     if empty == expected:
         return None
-    return why("not-empty", actual=plain.show(actual)) if expected else why("is-empty")
+    return why("not-empty", actual=shown(actual, setting)) if expected else why("is-empty")
 
 
 @relation(
@@ -34,19 +34,19 @@ def _kind(actual: Any, expected: Any, setting: Setting) -> Why | None:
     kind = plain.kind_of(actual)
     if kind == expected or (kind == "integer" and expected == "number"):
         return None
-    return why("wrong-kind", actual=plain.show(actual), actual_kind=plain.with_kind(actual), expected=expected)
+    return why("wrong-kind", actual=shown(actual, setting), actual_kind=plain.with_kind(actual), expected=expected)
 
 
 @relation("format", "text of a known form: date, date-time, uuid, email, uri, ipv4 and others", ("2026-11-23", "date"),
           "has the format", takes="format")  # fmt: skip
 def _format(actual: Any, expected: Any, setting: Setting) -> Why | None:
     if not isinstance(actual, str):
-        return why("no-text", actual=plain.show(actual), actual_kind=plain.with_kind(actual), relation="format")
+        return why("no-text", actual=shown(actual, setting), actual_kind=plain.with_kind(actual), relation="format")
     if expected not in formats_of_text.FORMATS:
         raise unfit("format", expected, "there is no such format")
     if formats_of_text.FORMATS[expected].holds(actual):
         return None
-    return why("not-of-format", actual=plain.show(actual), expected=expected)
+    return why("not-of-format", actual=shown(actual, setting), expected=expected)
 
 
 # ---- these look at the nodes together; judge.py hands over the list of them, or the value of a singular path
@@ -63,9 +63,9 @@ def _absent(actual: Any, expected: Any, setting: Setting) -> Why | None:
     return why("is-there", path="it") if actual else None
 
 
-def _size(actual: Any, expected: Any, what: str) -> Why | None:
+def _size(actual: Any, expected: Any, setting: Setting, what: str) -> Why | None:
     if not isinstance(actual, (list, dict, str)):
-        return why("not-countable", actual=plain.show(actual), actual_kind=plain.with_kind(actual))
+        return why("not-countable", actual=shown(actual, setting), actual_kind=plain.with_kind(actual))
     relation, wanted = next(iter(expected.items())) if isinstance(expected, dict) else ("is", expected)
     problem = TABLE[relation].judge(len(actual), wanted, Setting("json"))
     if problem is None:
@@ -78,26 +78,26 @@ def _size(actual: Any, expected: Any, what: str) -> Why | None:
 @relation("count", "how many nodes, or items, fields or characters of the one value", ([5, 6, 7], 3), "counts",
           takes="count", of_list=True, of_document=True)  # fmt: skip
 def _count(actual: Any, expected: Any, setting: Setting) -> Why | None:
-    return _size(actual, expected, "wrong-count")
+    return _size(actual, expected, setting, "wrong-count")
 
 
 @relation("length", "how many characters, items or fields it has", ("East 4", {"at most": 10}), "has the length",
           takes="count", of_list=True)  # fmt: skip
 def _length(actual: Any, expected: Any, setting: Setting) -> Why | None:
-    return _size(actual, expected, "wrong-length")
+    return _size(actual, expected, setting, "wrong-length")
 
 
-def _items(actual: Any) -> list[Any] | Why:
+def _items(actual: Any, setting: Setting) -> list[Any] | Why:
     if isinstance(actual, list):
         return actual
-    return why("not-a-list", actual=plain.show(actual), actual_kind=plain.with_kind(actual))
+    return why("not-a-list", actual=shown(actual, setting), actual_kind=plain.with_kind(actual))
 
 
 @relation(
     "unique", "no item twice", ([5, 6, 7], True), "holds nothing twice", takes="true", of_list=True, of_document=True
 )
 def _unique(actual: Any, expected: Any, setting: Setting) -> Why | None:
-    items = _items(actual)
+    items = _items(actual, setting)
     if isinstance(items, Why):
         return items
     seen: dict[bytes, int] = {}
@@ -124,7 +124,7 @@ def _canonical(value: Any) -> Any:
 @relation("sorted", "in order, up or down: numbers by value, text by code point", ([1, 2, 2], "up"), "is sorted",
           takes="direction", of_list=True, of_document=True)  # fmt: skip
 def _sorted(actual: Any, expected: Any, setting: Setting) -> Why | None:
-    items = _items(actual)
+    items = _items(actual, setting)
     if isinstance(items, Why):
         return items
     if setting.source == "text" and all(isinstance(item, str) for item in items):

@@ -99,14 +99,7 @@ def unfit(name: str, expected: Any, problem: str) -> Blocked:
 
 def shown(value: Any, setting: Setting) -> str:
     """A value as the sentence shows it, in its unit."""
-    if isinstance(value, int) and not isinstance(value, bool):
-        if setting.source == "duration":
-            return measures.show_duration(value)
-        if setting.source == "size":
-            return measures.show_size(value)
-    if setting.source in ("duration", "size") and isinstance(value, str):
-        return value
-    return plain.show(value)
+    return measures.show_in(value, setting.source if setting.source in ("duration", "size") else "")
 
 
 def alike(actual: Any, expected: Any, setting: Setting) -> bool:

@@ -5,13 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 from saltpath.core import patterns, plain
-from saltpath.core.checks.relations.table import TABLE, Setting, alike, relation
+from saltpath.core.checks.relations.table import TABLE, Setting, alike, relation, shown
 from saltpath.core.why import Why, why
 
 
-def _texts(actual: Any, expected: Any, relation: str) -> tuple[str, str] | Why:
+def _texts(actual: Any, expected: Any, setting: Setting, relation: str) -> tuple[str, str] | Why:
     if not isinstance(actual, str):
-        return why("no-text", actual=plain.show(actual), actual_kind=plain.with_kind(actual), relation=relation)
+        return why("no-text", actual=shown(actual, setting), actual_kind=plain.with_kind(actual), relation=relation)
     return actual, plain.as_text(expected)
 
 
@@ -20,50 +20,50 @@ def _contains(actual: Any, expected: Any, setting: Setting) -> Why | None:
     if isinstance(actual, list):
         holds = any(alike(item, expected, setting) for item in actual)
     else:
-        pair = _texts(actual, expected, "contains")
+        pair = _texts(actual, expected, setting, "contains")
         if isinstance(pair, Why):
             return pair
         holds = pair[1] in pair[0]
-    return None if holds else why("lacks", actual=plain.show(actual), expected=plain.show(expected))
+    return None if holds else why("lacks", actual=shown(actual, setting), expected=plain.show(expected))
 
 
 @relation("starts with", "how a text begins", ("PC-20931", "PC-"))
 def _starts_with(actual: Any, expected: Any, setting: Setting) -> Why | None:
-    pair = _texts(actual, expected, "starts with")
+    pair = _texts(actual, expected, setting, "starts with")
     if isinstance(pair, Why):
         return pair
     if pair[0].startswith(pair[1]):
         return None
-    return why("starts-otherwise", actual=plain.show(actual), expected=plain.show(expected))
+    return why("starts-otherwise", actual=shown(actual, setting), expected=plain.show(expected))
 
 
 @relation("ends with", "how a text ends", ("PC-20931", "931"))
 def _ends_with(actual: Any, expected: Any, setting: Setting) -> Why | None:
-    pair = _texts(actual, expected, "ends with")
+    pair = _texts(actual, expected, setting, "ends with")
     if isinstance(pair, Why):
         return pair
     if pair[0].endswith(pair[1]):
         return None
-    return why("ends-otherwise", actual=plain.show(actual), expected=plain.show(expected))
+    return why("ends-otherwise", actual=shown(actual, setting), expected=plain.show(expected))
 
 
 @relation(
     "matches", "a pattern found anywhere in the text, unless it is anchored", ("PC-20931", r"^PC-\d+$"), takes="pattern"
 )
 def _matches(actual: Any, expected: Any, setting: Setting) -> Why | None:
-    pair = _texts(actual, expected, "matches")
+    pair = _texts(actual, expected, setting, "matches")
     if isinstance(pair, Why):
         return pair
     if patterns.asked(patterns.Search(pair[1], pair[0])):
         return None
-    return why("no-match", actual=plain.show(actual), expected=pair[1])
+    return why("no-match", actual=shown(actual, setting), expected=pair[1])
 
 
 @relation("does not contain", "the opposite of contains", ("East 4", "West"))
 def _does_not_contain(actual: Any, expected: Any, setting: Setting) -> Why | None:
     problem = TABLE["contains"].judge(actual, expected, setting)
     if problem is None:
-        return why("contains", actual=plain.show(actual), expected=plain.show(expected))
+        return why("contains", actual=shown(actual, setting), expected=plain.show(expected))
     return None if problem.code == "lacks" else problem
 
 
@@ -71,5 +71,5 @@ def _does_not_contain(actual: Any, expected: Any, setting: Setting) -> Why | Non
 def _does_not_match(actual: Any, expected: Any, setting: Setting) -> Why | None:
     problem = TABLE["matches"].judge(actual, expected, setting)
     if problem is None:
-        return why("matches", actual=plain.show(actual), expected=plain.as_text(expected))
+        return why("matches", actual=shown(actual, setting), expected=plain.as_text(expected))
     return None if problem.code == "no-match" else problem

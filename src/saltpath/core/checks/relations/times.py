@@ -6,17 +6,17 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from saltpath.core import measures, moments, plain
-from saltpath.core.checks.relations.table import Setting, relation, unfit
+from saltpath.core.checks.relations.table import Setting, relation, shown, unfit
 from saltpath.core.why import Why, why
 
 
 def _moment(actual: Any, setting: Setting) -> datetime | Why:
     if not isinstance(actual, str):
-        return why("no-moment", actual=plain.show(actual), actual_kind=plain.with_kind(actual))
+        return why("no-moment", actual=shown(actual, setting), actual_kind=plain.with_kind(actual))
     try:
         return moments.read_moment(actual, setting.zone)
     except moments.NoMoment:
-        return why("no-moment", actual=plain.show(actual), actual_kind="not a date or a time that can be read")
+        return why("no-moment", actual=shown(actual, setting), actual_kind="not a date or a time that can be read")
 
 
 def expected_moment(expected: Any, setting: Setting, name: str) -> datetime:
