@@ -6,6 +6,7 @@ import sqlite3
 import tempfile
 import time
 import unittest
+import unittest.mock
 import zipfile
 from collections.abc import Callable
 from pathlib import Path
@@ -18,7 +19,8 @@ from saltpath.core.tables.sources import FileRows
 from saltpath.formats.archives import LARGEST_HELD
 from saltpath.formats.rows import read_table
 from saltpath.formats.workbook import read_book
-from saltpath.server.confined import Confined, TooMuch
+from saltpath.server import sources
+from saltpath.server.confined import Confined, NotNow, TooMuch
 from tests.application import Application
 
 SLOW = (b"a," * 199 + b"a\n") * 19_000
@@ -168,8 +170,20 @@ class Processes(unittest.TestCase):
 
     def test_a_task_whose_client_has_gone_is_ended(self) -> None:
         begun = time.monotonic()
-        with self.assertRaises(TooMuch):
+        with self.assertRaises(NotNow):
             self.confined.do("book", SLOW, gone=lambda: time.monotonic() - begun > 0.1)
+
+    def test_what_was_not_done_is_not_remembered_of_a_file(self) -> None:
+        """Somebody left a page while its file was read; everybody was told then that reading it takes too long, until a restart."""
+        source = FileRows("a.csv")
+        given = [NotNow("nobody waited"), NotNow("busy"), (["a"], []), AssertionError("asked again")]
+        file = unittest.mock.Mock(version=f"version of {id(self)}")
+        with (
+            unittest.mock.patch.object(sources, "confined", side_effect=given),
+            unittest.mock.patch.object(sources, "database"),
+            unittest.mock.patch.object(sources.project_files, "current", return_value=file),
+        ):
+            self.assertEqual([sources.begin_of(1, source).problem for _ in range(4)], ["nobody waited", "busy", "", ""])
 
     def test_what_cannot_be_read_says_why_and_the_process_goes_on(self) -> None:
         for octets, words in ((b"PK\x03\x04", "cannot be read"), (b"", "is empty")):

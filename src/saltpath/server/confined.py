@@ -25,6 +25,9 @@ from saltpath.core.grammar import Unreadable
 AT_ONCE = 2
 """Processes, each with one task; further tasks wait for their turn."""
 LIMIT_S = 20.0
+"""Of a task's own CPU time, so that a busy machine refuses nobody's file."""
+WAITING = 4.0
+"""Times its limit a task may last by the clock: these processes are nice, and wait while others work."""
 WAIT_S = 30.0
 MOST_MEMORY = 1_200_000_000
 TASKS_EACH = 200
@@ -32,10 +35,15 @@ TASKS_EACH = 200
 _LOOK_S = 0.2
 _HEAD = 8
 BEGUN = b"begun"
+BUSY = "the server is busy with other files; try again in a moment"
 
 
 class TooMuch(Unreadable):
     """It took longer, or more memory, than it may."""
+
+
+class NotNow(Unreadable):
+    """It was not done, and that says nothing of the file: nobody waited any more, or the machine is busy. Never to be remembered."""
 
 
 class Confined:
@@ -49,9 +57,10 @@ class Confined:
         self._lock = threading.Lock()
 
     def do(self, task: str, *arguments: Any, limit_s: float = LIMIT_S, gone: Callable[[], bool] = lambda: False) -> Any:
-        """The task's result. `gone`: whether nobody waits for it any more. Raises Unreadable, and TooMuch where the task was ended."""
+        """The task's result. `gone`: whether nobody waits for it any more. Raises Unreadable: TooMuch
+        where the task was ended for what it took, NotNow where it was not done for other reasons."""
         if not self._turns.acquire(timeout=WAIT_S):
-            raise TooMuch("the server is busy with other files; try again in a moment")
+            raise NotNow(BUSY)
         try:
             return self._done(task, arguments, limit_s, gone)
         finally:
@@ -103,15 +112,28 @@ def _write(pipe: Any, message: Any) -> None:
 
 def _read(process: subprocess.Popen[bytes], limit_s: float, gone: Callable[[], bool]) -> tuple[str, Any]:
     assert process.stdout is not None
-    end = time.monotonic() + limit_s
+    end, most = time.monotonic() + limit_s * WAITING, _cpu_s(process.pid) + limit_s
     while not select.select([process.stdout], [], [], _LOOK_S)[0]:
-        if time.monotonic() > end or gone():
+        if gone():
+            raise NotNow("nobody waited for this any more")
+        if _cpu_s(process.pid) > most:
             raise TimeoutError
+        if time.monotonic() > end:
+            raise NotNow(BUSY)
     head = process.stdout.read(_HEAD)
     if len(head) < _HEAD:
         raise EOFError
     found: tuple[str, Any] = pickle.loads(process.stdout.read(int.from_bytes(head, "big")))
     return found
+
+
+def _cpu_s(pid: int) -> float:
+    """Seconds of CPU time that a process has had (proc_pid_stat(5): utime and stime in clock ticks); 0 where it cannot be told."""
+    try:
+        words = Path(f"/proc/{pid}/stat").read_bytes().rpartition(b") ")[2].split()
+    except OSError:
+        return 0.0
+    return (int(words[11]) + int(words[12])) / os.sysconf("SC_CLK_TCK")
 
 
 def _end(process: subprocess.Popen[bytes]) -> None:

@@ -21,6 +21,7 @@ from saltpath.core.tables.made import names_of as names_of_made
 from saltpath.core.tables.sources import DatabaseRows, FileRows, ListRows, NamedRows, OutputRows, Row, Source
 from saltpath.core.why import Blocked, Why, why
 from saltpath.server.compiled import project_of
+from saltpath.server.confined import NotNow
 from saltpath.server.context import confined, database
 from saltpath.store import evidence, looks, output_rows, project_files, projects, runs
 
@@ -157,10 +158,15 @@ def _of_file(project: int, source: FileRows) -> Begin:
     def found() -> Begin:
         try:
             return Begin(*confined("begin", project, source, FEW))
+        except NotNow:
+            raise
         except Unreadable as problem:
             return Begin(problem=str(problem))
 
-    return _remembered((file.version, source), found)
+    try:
+        return _remembered((file.version, source), found)
+    except NotNow as problem:
+        return Begin(problem=str(problem))
 
 
 def _remembered(name: Hashable, find: Callable[[], Begin]) -> Begin:

@@ -157,7 +157,9 @@ function Finding({ close, keys }: { close: () => void; keys: () => void }) {
     const by = { ArrowDown: 1, ArrowUp: -1 }[event.key];
     if (by && found.length) {
       event.preventDefault();
-      setChosen((chosen + by + found.length) % found.length);
+      const next = (chosen + by + found.length) % found.length;
+      setChosen(next);
+      document.getElementById(`found-${next}`)?.scrollIntoView({ block: "nearest" });
     }
     if (event.key === "Enter") take(found[chosen]);
   };
@@ -190,6 +192,7 @@ function Finding({ close, keys }: { close: () => void; keys: () => void }) {
             aria-selected={index === chosen}
             className={index === chosen ? "chosen" : undefined}
             onClick={() => take(item)}
+            onPointerMove={() => setChosen(index)}
           >
             {item.name} <span className="muted small">{item.about}</span>
           </div>
