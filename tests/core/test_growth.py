@@ -18,6 +18,7 @@ from openpyxl import Workbook
 from saltpath.core import plain
 from saltpath.core.answer import Answer, headers_of, mentions
 from saltpath.core.format.source import FormatError, read_source
+from saltpath.core.format.writer import write_document
 from saltpath.core.grammar import Unreadable
 from saltpath.core.header_values import passed_over
 from saltpath.core.patterns import PatternError, compile_pattern
@@ -47,6 +48,14 @@ def yaml(n: int) -> str:
         "salt-path: 1\ncase: A\nsteps:\n"
         + "  - request: A\n    send: GET http://h/\n    expect: [ { of: status, is: 200 } ]\n" * n
     )
+
+
+def commented(n: int) -> tuple[dict[str, Any], dict[str, list[str]]]:
+    """A document with a comment above each step and check."""
+    checks = [{"of": "status", "is": 200}] * 3
+    steps = [{"request": "A", "send": "GET http://h/", "expect": checks} for _ in range(n)]
+    paths = [f"steps[{step}]{rest}" for step in range(n) for rest in ("", ".send", ".expect[1]", ".expect[2].is")]
+    return {"salt-path": 1, "case": "A", "steps": steps}, {path: ["# why"] for path in paths}
 
 
 def table(n: int) -> bytes:
@@ -110,6 +119,7 @@ READERS: dict[str, tuple[int, Callable[[int], Any]]] = {
     "YAML of lists": (2_000, lambda n: read_source("a: [" + "[]," * n + "]")),
     "YAML that is none": (2_000, lambda n: read_source("a: b\n" * n + "\t: {")),
     "comments": (2_000, lambda n: read_source("a: b\n" + "# c\n" * n)),
+    "a case with comments, written": (200, lambda n: write_document(*commented(n))),
     "JSON of a case": (2_000, lambda n: read_source("[" + '{"a": [1, "b"]},\n' * n + "1]")),
     "a table's equal headings": (1_000, lambda n: names_of(["same"] * n, 1, n)),
     "CSV": (2_000, lambda n: read("a.csv", table(n))),
@@ -122,6 +132,7 @@ READERS: dict[str, tuple[int, Callable[[int], Any]]] = {
     "XLSX that is none": (60_000, lambda n: read_book(spoilt_sheet(n))),
     "a recording": (200, lambda n: read_har(har(n))),
     "a curl line": (1_000, lambda n: read_pasted("curl http://h/ " + "-H 'a: b' " * n)),
+    "a curl line of places": (1_000, lambda n: read_pasted("curl http://h/" + "[1-1]" * n)),
     "a curl line of quotes": (10_000, lambda n: read_pasted("curl http://h/ -d '" + "\\'" * n)),
     "raw HTTP": (2_000, lambda n: read_pasted("GET / HTTP/1.1\r\nHost: h\r\n" + "X: y\r\n" * n + "\r\n")),
     "a pattern": (400, lambda n: compile_pattern.__wrapped__("(a|b)" * n)),

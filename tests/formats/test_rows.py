@@ -208,6 +208,9 @@ class Csv(unittest.TestCase):
             self.assertEqual(
                 [row.why.sentence if row.why else "" for row in found], ["x stands twice in one object", ""]
             )
+        halves = read(b'[{"x": 1, "x": 2, "y": ["\\ud800", "\\ud83d\\ude00"]}]', "a.json")[1][0]
+        self.assertEqual(halves.why.sentence, "x stands twice in one object")
+        self.assertEqual(halves.values["y"], ["\\ud800", "😀"])
         self.assertEqual(
             read(b'[{"x": 1318.40, "y": 9007199254740993}]', "a.json")[1][0].values,
             {"x": Decimal("1318.40"), "y": 9007199254740993},

@@ -1,7 +1,8 @@
 """The command line. `run` and `check` work on files without a server; `serve` and `demo` start the application.
 
-Exit status: 0 passed; 1 something failed, was blocked or is unchecked (findings, for `check`), or a report could not be written; 2 the call or a file could
-not be understood, and nothing was sent; 130 stopped.
+Exit status: 0 passed; 1 something failed, was blocked or is unchecked (findings, for `check`),
+or a report could not be written; 2 the call or a file could not be understood, and nothing was
+sent; 130 stopped.
 """
 
 from __future__ import annotations

@@ -7,7 +7,6 @@ import os
 import secrets
 import signal
 import sys
-from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -72,12 +71,15 @@ def run(
     quiet: bool,
 ) -> None:
     """Run case files, suites or a whole project."""
-    gc.disable()  # what is loaded stays: looking for garbage in it is a twentieth of the time
     signal.signal(signal.SIGINT, lambda *_: sys.exit(STOPPED))  # until the run takes over: nothing was sent yet
-    found = load_files(paths)
-    measures = _measures(baseline) if baseline is not None else None
-    plan = _plan(found, environment, _values(assignments), only, tags, seed, jobs, measures)
-    plan = _with_rows(plan, found.root, rows_file, pick)
+    gc.disable()  # what is loaded stays: looking for garbage in it is a twentieth of the time
+    try:
+        found = load_files(paths)
+        measures = _measures(baseline) if baseline is not None else None
+        plan = _plan(found, environment, _values(assignments), only, tags, seed, jobs, measures)
+        plan = _with_rows(plan, found.root, rows_file, pick)
+    finally:
+        gc.enable()
     _guard(plan, "changes" in allow)
     for file in table_files:
         if file.suffix.lower() not in (".xlsx", ".csv"):
@@ -88,7 +90,6 @@ def run(
             raise NotUnderstood(f"{file}: there is no folder {file.resolve().parent}")
         if file.resolve() in [other.resolve() for other in written[:number]]:
             raise NotUnderstood(f"{file}: two reports would be written there")
-    gc.enable()
     sys.exit(_execute(plan, json_files, junit_files, table_files, quiet, allow, label))
 
 
@@ -287,28 +288,28 @@ def _write_reports(
     """Write what was asked for; a sentence for each file that could not be written. The run has happened, so the others still are."""
     unwritten = []
 
-    def attempt(file: Path, write: Callable[[], object]) -> None:
-        try:
-            write()
-        except OSError as problem:
-            unwritten.append(f"{file} could not be written: {problem.strerror or problem}")
-
-    def save(file: Path) -> None:
-        from saltpath.formats.output_tables import save_tables
-
-        for one in save_tables([(name, list(tables.rows(name))) for name in tables.names], file):
-            click.echo(f"wrote {one}")
+    def attempt(files: tuple[Path, ...], write: Callable[[Path], object]) -> None:
+        for file in files:
+            try:
+                write(file)
+            except OSError as problem:
+                unwritten.append(f"{file} could not be written: {problem.strerror or problem}")
 
     if json_files:
         from saltpath.formats import json_report
 
-        for file in json_files:
-            attempt(file, partial(file.write_bytes, json_report.write(results)))
+        report = json_report.write(results)
+        attempt(json_files, lambda file: file.write_bytes(report))
     if junit_files:
         from saltpath.formats import junit
 
-        for file in junit_files:
-            attempt(file, partial(file.write_bytes, junit.write(results)))
-    for file in table_files:
-        attempt(file, partial(save, file))
+        document = junit.write(results)
+        attempt(junit_files, lambda file: file.write_bytes(document))
+    if table_files:
+        from saltpath.formats.output_tables import save_tables
+
+        rows = [(name, list(tables.rows(name))) for name in tables.names]
+        attempt(
+            table_files, lambda file: click.echo("".join(f"wrote {one}\n" for one in save_tables(rows, file)), nl=False)
+        )
     return unwritten

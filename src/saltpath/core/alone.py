@@ -25,13 +25,13 @@ class Needs:
 
 def needs(case: Case, wanted: Collection[int], known: Collection[str]) -> Needs:
     """`known`: the names of kept values that are there."""
-    found, waiting = set(wanted), list(wanted)
+    found, waiting, there = set(wanted), list(wanted), set(known)
     missing: dict[str, None] = {}
     once: dict[str, None] = {}
     kept_once = {name for step in case.once for name in keeps_of(step)}
     while waiting:
         at = waiting.pop()
-        for name in sorted(used_names(case.steps[at]) - set(known)):
+        for name in sorted(used_names(case.steps[at]) - there):
             keeper = next(
                 (i for i in range(at - 1, -1, -1) if not case.steps[i].off and name in keeps_of(case.steps[i])), None
             )

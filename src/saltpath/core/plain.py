@@ -114,7 +114,7 @@ def with_whole_texts(value: Any) -> Any:
     """A plain value whose texts, and names in objects, UTF-8 can hold."""
     if isinstance(value, str):
         return whole_text(value)
-    if isinstance(value, (list, tuple)):
+    if isinstance(value, list) or type(value) is tuple:
         return [with_whole_texts(item) for item in value]
     if isinstance(value, dict):
         return {whole_text(str(name)): with_whole_texts(item) for name, item in value.items()}

@@ -338,27 +338,32 @@ def _with_query(address: str, query: list[str]) -> str:
     return address + ("&" if "?" in address else "?") + "&".join(query)
 
 
-_GLOB = re.compile(r"\{([^{}]*,[^{}]*)\}|\[(\d+)-(\d+)(?::(\d+))?\]|\[([a-zA-Z])-([a-zA-Z])\]")
+_GLOB = re.compile(r"\{([^{}]*,[^{}]*)\}|\[(\d{1,18})-(\d{1,18})(?::(\d{1,18}))?\]|\[([a-zA-Z])-([a-zA-Z])\]")
 
 
 def _globbed(address: str) -> list[str]:
     """What curl makes of `{a,b}` and `[1-3]` in an address: one after the other, the last place changing first."""
-    found = _GLOB.search(address)
-    if found is None:
-        return [address]
-    if found[1] is not None:
-        choices = found[1].split(",")
-    elif found[2] is not None:
-        step, width = int(found[4] or 1), len(found[2]) if found[2].startswith("0") else 0
-        numbers = range(int(found[2]), int(found[3]) + 1, max(step, 1))
-        choices = [str(number).zfill(width) for number in numbers[: MOST_STEPS + 1]]
-    else:
-        choices = [chr(code) for code in range(ord(found[5]), ord(found[6]) + 1)]
-    rest = _globbed(address[found.end() :])
-    made = [address[: found.start()] + choice + tail for choice in choices for tail in rest]
-    if len(made) > MOST_STEPS:
-        raise Unreadable(f"this curl line means more than {MOST_STEPS} addresses")
-    return made
+    made, at = [""], 0
+    for number, found in enumerate(_GLOB.finditer(address)):
+        choices = _choices(found)
+        if not choices:
+            raise Unreadable(f"{found[0][:60]} in the address means nothing")
+        if len(made) * len(choices) > MOST_STEPS or number >= MOST_STEPS:
+            raise Unreadable(f"this curl line means more than {MOST_STEPS} addresses")
+        between = address[at : found.start()]
+        made = [begun + between + choice for begun in made for choice in choices]
+        at = found.end()
+    return [begun + address[at:] for begun in made]
+
+
+def _choices(glob: re.Match[str]) -> list[str]:
+    if glob[1] is not None:
+        return glob[1].split(",")
+    if glob[2] is None:
+        return [chr(code) for code in range(ord(glob[5]), ord(glob[6]) + 1)]
+    step, width = int(glob[4] or 1), len(glob[2]) if glob[2].startswith("0") else 0
+    numbers = range(int(glob[2]), int(glob[3]) + 1, max(step, 1))
+    return [str(number).zfill(width) for number in numbers[: MOST_STEPS + 1]]
 
 
 def _with_name(address: str, file: str) -> str:

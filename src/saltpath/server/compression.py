@@ -14,7 +14,7 @@ ENCODINGS = {"br": ".br", "gzip": ".gz"}
 LEAST = 1024
 """Octets below which an answer is sent as it is: the head outweighs the gain."""
 _LEVEL = 4
-"""Of zlib: three quarters of what is to be gained, in a third of level 6's time."""
+"""Of zlib: an eighth more octets than level 6, the usual one, in six tenths of its time."""
 _GZIP = 16 + zlib.MAX_WBITS
 _COMPRESSIBLE = frozenset(["application/json", "application/problem+json", "application/yaml", "text/plain"])
 

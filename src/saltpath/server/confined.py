@@ -34,7 +34,6 @@ TASKS_EACH = 200
 """After so many tasks a process is replaced, so that what a library keeps does not grow."""
 _LOOK_S = 0.2
 _HEAD = 8
-BEGUN = b"begun"
 BUSY = "the server is busy with other files; try again in a moment"
 
 

@@ -10,9 +10,10 @@ from collections.abc import Collection, Iterator
 from decimal import Decimal
 from typing import Any
 
-from saltpath.core import measures, plain
+from saltpath.core import plain
 from saltpath.core.case import Check
 from saltpath.core.checks.relations import TABLE, Setting
+from saltpath.core.checks.relations.table import measured
 from saltpath.core.why import Blocked, Why, why
 
 _STATUSES = (100, 101, 199, 200, 201, 204, 299, 301, 304, 400, 404, 422, 499, 500, 503, 599)
@@ -99,10 +100,9 @@ def _alike(value: Any, kinds: Collection[str]) -> bool:
 def _around(expected: Any, source: str) -> Iterator[Any]:
     """The expected values, and of numbers their neighbours; of durations and sizes as they are compared."""
     if source in ("duration", "size") and isinstance(expected, str):
-        read = measures.duration if source == "duration" else measures.size
         try:
-            expected = read(expected)
-        except ValueError:
+            expected = measured(expected, Setting(source))
+        except Blocked:
             return
     if plain.is_number(expected):
         near = (expected - 1, expected, expected + 1)

@@ -28,15 +28,32 @@ _AS_GIVEN = re.compile(
 _BLOCK_UNSAFE = re.compile(
     r": |:$| #|^[\s\[\]{},'\"&*!|>%@`#?=<-]|\s$|[\x00-\x1f\x7f-\xa0\u2028\u2029\ufeff\ud800-\udfff]"
 )
+_STEP = re.compile(r"[.\[]")
+"""Where a path goes one level down; also where a key has that character, which harms nothing."""
 _FLOW_UNSAFE = re.compile(r"[\[\]{},'\":#?]")
 
 
 def write_document(data: dict[str, Any], comments: dict[str, list[str]] | None = None) -> str:
     """The document as YAML text. `comments` maps document paths to the comment lines above them."""
     lines: list[str] = []
-    _mapping(data, "", 0, comments or {}, lines)
-    trailing = (comments or {}).get("", [])
-    return "\n".join([*lines, *trailing]) + "\n"
+    placed = _Comments(comments or {})
+    _mapping(data, "", 0, placed, lines)
+    return "\n".join([*lines, *placed.at("")]) + "\n"
+
+
+class _Comments:
+    """Comment lines by the path of what they stand above."""
+
+    def __init__(self, lines: dict[str, list[str]]) -> None:
+        self._lines = lines
+        self._around = {path[: found.start()] for path in lines for found in _STEP.finditer(path)}
+
+    def at(self, path: str) -> list[str]:
+        return self._lines.get(path, [])
+
+    def are_within(self, path: str) -> bool:
+        """Whether some stand above what is within."""
+        return path in self._around
 
 
 def _ordered(data: dict[str, Any]) -> list[str]:
@@ -44,23 +61,23 @@ def _ordered(data: dict[str, Any]) -> list[str]:
     return known + [key for key in data if key not in known]
 
 
-def _mapping(data: dict[str, Any], path: str, indent: int, comments: dict[str, list[str]], lines: list[str]) -> None:
+def _mapping(data: dict[str, Any], path: str, indent: int, comments: _Comments, lines: list[str]) -> None:
     fixed = _AS_GIVEN.search(path) is not None
     for key in list(data) if fixed else _ordered(data):
         below = f"{path}.{key}" if path else key
         _entry(f"{_text(key, False)}:", data[key], below, indent, comments, lines)
 
 
-def _entry(head: str, value: Any, path: str, indent: int, comments: dict[str, list[str]], lines: list[str]) -> None:
+def _entry(head: str, value: Any, path: str, indent: int, comments: _Comments, lines: list[str]) -> None:
     pad = " " * indent
-    lines.extend(pad + comment for comment in comments.get(path, []))
+    lines.extend(pad + comment for comment in comments.at(path))
     if isinstance(value, str) and "\n" in value and _blockable(value):
         chomp = "" if value.endswith("\n") and not value.endswith("\n\n") else "-" if not value.endswith("\n") else "+"
         lines.append(f"{pad}{head} |{chomp}")
         lines.extend((pad + "  " + line) if line else "" for line in value.removesuffix("\n").split("\n"))
         return
     short = _inline(value)
-    has_comments = any(key.startswith((path + ".", path + "[")) for key in comments)
+    has_comments = comments.are_within(path)
     if not isinstance(value, (dict, list)) or not value or (
         len(pad) + len(head) + len(short) < WIDTH and not has_comments and _small(value)
     ):  # fmt: skip
@@ -74,10 +91,10 @@ def _entry(head: str, value: Any, path: str, indent: int, comments: dict[str, li
         _item(item, f"{path}[{index}]", indent + 2, comments, lines)
 
 
-def _item(item: Any, path: str, indent: int, comments: dict[str, list[str]], lines: list[str]) -> None:
+def _item(item: Any, path: str, indent: int, comments: _Comments, lines: list[str]) -> None:
     pad = " " * indent
-    lines.extend(pad + comment for comment in comments.get(path, []))
-    has_comments = any(key.startswith((path + ".", path + "[")) for key in comments)
+    lines.extend(pad + comment for comment in comments.at(path))
+    has_comments = comments.are_within(path)
     if isinstance(item, list) and has_comments:
         lines.append(f"{pad}-")
         for index, inner_item in enumerate(item):

@@ -21,6 +21,7 @@ LONGEST_LINE = 20_000_000
 MOST_NOTED = 20_000_000
 """Characters of a document in which names that stand twice are looked for; that takes longer than reading it."""
 _HALF = re.compile(r"\\u[dD][89a-fA-F]")
+"""Half of a character, perhaps without its other half."""
 
 
 def read(file: BinaryIO, source: FileRows) -> Table:
@@ -63,9 +64,10 @@ def _lines(file: BinaryIO, encoding: str) -> Iterator[Any]:
 
 def _read(text: str) -> Any:
     """A document in which a name that stands twice in one object has no value. Raises ValueError."""
-    if len(text) > MOST_NOTED or _HALF.search(text):
+    if len(text) > MOST_NOTED:
         return plain.read_json(text)
-    return plain.read_json_by(text, _noted)
+    found = plain.read_json_by(text, _noted)
+    return plain.with_whole_texts(found) if _HALF.search(text) else found
 
 
 def _noted(pairs: list[tuple[str, Any]]) -> dict[str, Any]:

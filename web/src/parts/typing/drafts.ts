@@ -52,8 +52,14 @@ export function useDraft(label: string): Draft {
 }
 
 function read(name: string): [string, string] | undefined {
-  const stored = localStorage.getItem(name);
-  return stored === null ? undefined : (JSON.parse(stored) as [string, string]);
+  try {
+    const stored: unknown = JSON.parse(localStorage.getItem(name) ?? "null");
+    return Array.isArray(stored) && stored.length === 2 && stored.every((part) => typeof part === "string")
+      ? (stored as [string, string])
+      : undefined;
+  } catch {
+    return undefined; // not ours, or cut
+  }
 }
 
 export interface Stray {

@@ -18,12 +18,16 @@ export function ActiveValue({ row, apply }: Props) {
   const more = row.uses - named.length;
   const ask = useAsk();
   const takeAway = async () => {
-    const used = row.uses ? count(row.uses, "case") : row.usedByValues ? "the project itself" : "";
+    const used = row.uses
+      ? `${count(row.uses, "case")}, which ${row.uses === 1 ? "is" : "are"} blocked without it`
+      : row.usedByValues
+        ? "the project itself: in values, checks, options, sources or databases"
+        : "";
     const yes =
       !used ||
       (await ask({
         title: `Take ${row.name} away?`,
-        text: `It is used by ${used}, which ${row.uses === 1 || !row.uses ? "is" : "are"} blocked without it. Undo brings it back${row.secret ? ", with what it reads as" : ""}.`,
+        text: `It is used by ${used}. Undo brings it back${row.secret ? ", with what it reads as" : ""}.`,
         yes: "Take it away",
         no: "Keep it",
       }));

@@ -8,8 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from saltpath.core.nearest import listed
 from saltpath.core.schemas.faults import Fault, since
-from saltpath.core.schemas.keywords.table import keyword
-from saltpath.core.schemas.keywords.values import shown
+from saltpath.core.schemas.keywords.table import keyword, shown
 from saltpath.core.schemas.nodes import TYPES, Node, Test, leaf
 
 if TYPE_CHECKING:

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
+from saltpath.core.measures import counted
 from saltpath.core.schemas.faults import Fault, below
-from saltpath.core.schemas.keywords.table import keyword, whole
-from saltpath.core.schemas.keywords.values import counted, counting, shown
+from saltpath.core.schemas.keywords.table import keyword, shown, whole
+from saltpath.core.schemas.keywords.values import counting
 from saltpath.core.schemas.nodes import Node, Test
 
 if TYPE_CHECKING:
@@ -108,9 +109,9 @@ def _items_of(wanted: Any, context: Context) -> Test:
 @keyword("contains", since=6, vocabulary="applicator")
 def _contains(wanted: Any, context: Context) -> Test:
     node = context.node(wanted)
-    counted = context.draft >= 2019
-    least = whole(context.schema.get("minContains", 1)) if counted else 1
-    most = whole(context.schema["maxContains"]) if counted and "maxContains" in context.schema else None
+    has_bounds = context.draft >= 2019
+    least = whole(context.schema.get("minContains", 1)) if has_bounds else 1
+    most = whole(context.schema["maxContains"]) if has_bounds and "maxContains" in context.schema else None
 
     def fitting(value: list[Any]) -> list[int]:
         return [index for index, item in enumerate(value) if node.holds(item)]

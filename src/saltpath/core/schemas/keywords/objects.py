@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from saltpath.core.nearest import nearest
 from saltpath.core.schemas.faults import Fault, below, since
-from saltpath.core.schemas.keywords.table import keyword, names, quoted
+from saltpath.core.schemas.keywords.table import keyword, names, shown
 from saltpath.core.schemas.keywords.values import counting, found
 from saltpath.core.schemas.nodes import Node, Test
 
@@ -25,8 +25,8 @@ def _required(wanted: Any, context: Context) -> Test:
         for name in asked:
             if name not in value:
                 near = nearest(name, (other for other in value if other not in asked))
-                more = f"; there is {quoted(near)}" if near else ""
-                yield Fault((), "required", f"{quoted(name)} is missing{more}")
+                more = f"; there is {shown(near)}" if near else ""
+                yield Fault((), "required", f"{shown(name)} is missing{more}")
 
     return Test(_OBJECTS, lambda value: all(name in value for name in asked), faults)
 
@@ -43,7 +43,7 @@ def _beside(keyword: str, asked: dict[str, list[str]]) -> Test:
             if name in value:
                 for other in others:
                     if other not in value:
-                        yield Fault((), keyword, f"{quoted(other)} is missing, which goes with {quoted(name)}")
+                        yield Fault((), keyword, f"{shown(other)} is missing, which goes with {shown(name)}")
 
     def holds(value: dict[str, Any]) -> bool:
         return all(other in value for name, others in asked.items() if name in value for other in others)
@@ -65,7 +65,7 @@ def _where_there(nodes: dict[str, Node]) -> Test:
     def faults(value: dict[str, Any]) -> Iterator[Fault]:
         for name, node in nodes.items():
             if name in value:
-                yield from since(f"asked where {quoted(name)} is there", node.faults(value))
+                yield from since(f"asked where {shown(name)} is there", node.faults(value))
 
     def covers(value: dict[str, Any]) -> set[Any]:
         return {key for name, node in nodes.items() if name in value for key in node.covered(value)}
@@ -149,8 +149,8 @@ def undeclared(keyword: str, name: str, node: Node, value: dict[str, Any], decla
             yield fault
         else:
             near = nearest(name, (other for other in declared if other not in value))
-            more = f"; did you mean {quoted(near)}?" if near else ""
-            yield Fault(fault.place, keyword, f"{quoted(name)} is not declared{more}")
+            more = f"; did you mean {shown(near)}?" if near else ""
+            yield Fault(fault.place, keyword, f"{shown(name)} is not declared{more}")
 
 
 @keyword("propertyNames", since=6, vocabulary="applicator")

@@ -62,5 +62,6 @@ def names(wanted: Any) -> list[str]:
     return wanted
 
 
-def quoted(name: str) -> str:
-    return plain.show(name, 60)
+def shown(value: Any) -> str:
+    """As a sentence has it."""
+    return plain.show(value, 60)

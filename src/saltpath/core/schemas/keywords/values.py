@@ -7,17 +7,17 @@ from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
 from saltpath.core import formats_of_text, patterns, plain
+from saltpath.core.measures import counted
 from saltpath.core.nearest import listed
 from saltpath.core.schemas.documents import Unusable
 from saltpath.core.schemas.ecma import translated
-from saltpath.core.schemas.keywords.table import keyword, number, whole
+from saltpath.core.schemas.keywords.table import keyword, number, shown, whole
 from saltpath.core.schemas.nodes import TYPES, Test, leaf
 
 if TYPE_CHECKING:
     from saltpath.core.schemas.compiling import Context
 
 _NUMBERS: tuple[type, ...] = (int, Decimal)
-_SHOWN = 60
 _TYPES: dict[str, tuple[type, ...]] = {
     "null": (type(None),),
     "boolean": (bool,),
@@ -29,10 +29,6 @@ _TYPES: dict[str, tuple[type, ...]] = {
 }
 _WORDS = {"string": "text", "array": "a list", "number": "a number", "integer": "an integer", "boolean": "a boolean",
           "object": "an object", "null": "null"}  # fmt: skip
-
-
-def shown(value: Any) -> str:
-    return plain.show(value, _SHOWN)
 
 
 def either(words: list[str]) -> str:
@@ -137,10 +133,6 @@ def _multiple_of(wanted: Any, context: Context) -> Test:
         return Fraction(value) % part == 0
 
     return leaf(_NUMBERS, "multipleOf", holds, lambda value: f"{shown(value)} is no multiple of {shown(step)}")
-
-
-def counted(count: int, thing: str) -> str:
-    return f"{count} {thing}{'' if count == 1 else 's'}"
 
 
 def counting(name: str, kind: type, thing: str) -> None:

@@ -2,7 +2,9 @@ import { Button } from "antd";
 import { useState } from "react";
 import type { Step, StepEvidence } from "../../../app/api";
 import { count, listed } from "../../../app/format";
+import { useEnvironment } from "../../../app/run";
 import type { SendAloneAct, StepsBefore } from "../useCaseRun";
+import { useEdited } from "./context";
 
 interface Props {
   step: Step;
@@ -11,13 +13,16 @@ interface Props {
   busy: boolean;
 }
 
-/** Earlier steps that somebody has let go first on this page, by their keys: the same is not asked twice. */
+/** Earlier steps that somebody has let go first on this page: the same is not asked twice. */
 const agreed = new Set<string>();
-
-const mayGo = (item: StepsBefore["items"][number]) => agreed.has(item.step);
 
 /** Send one step with the values of the last run, or with other ones for this once. */
 export function SendAlone({ step, used, send, busy }: Props) {
+  const { id } = useEdited();
+  const [environment] = useEnvironment();
+  /** The same step of the same case, that changes no more than it did, and goes to the same place. */
+  const known = ({ step, changes }: StepsBefore["items"][number]) =>
+    [id, step, changes, environment?.name ?? ""].join(" ");
   const [values, setValues] = useState<Record<string, string>>();
   const [before, setBefore] = useState<StepsBefore>();
   const names = namesIn(step);
@@ -25,9 +30,9 @@ export function SendAlone({ step, used, send, busy }: Props) {
   const act = async (asked?: StepsBefore) => {
     const given = Object.entries(values ?? {}).filter(([, value]) => value !== "");
     const own = given.length ? Object.fromEntries(given) : undefined;
-    for (const item of asked?.items ?? []) agreed.add(item.step);
+    for (const item of asked?.items ?? []) agreed.add(known(item));
     const missing = asked ?? (await send(step, own));
-    const goes = missing && !missing.once.length && missing.items.every((item) => mayGo(item));
+    const goes = missing && !missing.once.length && missing.items.every((item) => agreed.has(known(item)));
     setFirst(goes ? missing.items.map((item) => item.name) : []);
     setBefore(goes ? undefined : missing);
     if (missing && goes)

@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../../../app/api";
-import { ago, count } from "../../../app/format";
+import { ago, count, listed } from "../../../app/format";
 
 /** What was deleted lately, below the outline: each can be brought back, also after the page was closed. */
 export function Deleted({ project }: { project: string }) {
@@ -11,6 +11,12 @@ export function Deleted({ project }: { project: string }) {
   const found = useQuery({ queryKey: ["suites", project, "deleted"], queryFn: () => api.deleted(project) });
   const items = found.data?.items ?? [];
   if (!items.length && !said) return null;
+  const cases = items.filter((item) => item.suite).length;
+  const shared = items.length - cases;
+  const what = listed([
+    ...(cases ? [count(cases, "case")] : []),
+    ...(shared ? [`${count(shared, "set")} of shared steps`] : []),
+  ]);
   const bringBack = async (id: string, name: string) => {
     try {
       await api.bringBack(id);
@@ -25,7 +31,7 @@ export function Deleted({ project }: { project: string }) {
       <p className="muted small">
         {items.length > 0 && (
           <button type="button" className="plain-link" aria-expanded={open} onClick={() => setOpen(!open)}>
-            {count(items.length, "case")} deleted in the last 30 days
+            {what} deleted in the last 30 days
           </button>
         )}{" "}
         <span role="status">{said}</span>
