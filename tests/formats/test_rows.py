@@ -17,7 +17,8 @@ from saltpath.core.format.reader import read_case
 from saltpath.core.grammar import Unreadable
 from saltpath.core.tables.sources import FileRows
 from saltpath.formats.rows import read_table
-from saltpath.formats.rows.letters import guessed
+from saltpath.formats.rows.encodings import found_encoding
+from saltpath.formats.rows.letters import Guess, guessed
 
 SPECTRUM = Path(__file__).resolve().parents[2] / "web/node_modules/csv-spectrum"
 
@@ -159,6 +160,8 @@ class Csv(unittest.TestCase):
                     self.assertTrue(right or not found.sure, found)
                     self.assertEqual(right, encoding not in ("iso8859-2",) or found.sure)
         self.assertFalse(guessed("név;kikötő\n".encode("cp1250")).sure, "then it is asked")
+        for text, sure in (("name;länge\nBüro;1\n", False), ("grün;für;Größe\n", True)):
+            self.assertEqual(found_encoding(io.BytesIO(text.encode("cp1252"))), Guess("cp1252", sure), "a small file")
 
     def test_quotes_behind_a_backslash(self):
         octets = b'a,b\n1,"an \\"East\\" pier, long"\n2,"x"\n'

@@ -38,10 +38,11 @@ def found_encoding(file: BinaryIO) -> Guess:
         decoder.decode(b"", final=True)
         return Guess("utf-8", True)
     except UnicodeDecodeError:
-        text = begin.decode("utf-8", "surrogateescape") + piece.decode("utf-8", "surrogateescape")
+        octets = begin if piece == begin else begin + piece  # the chunk that is none may be the first
+        text = octets.decode("utf-8", "surrogateescape")
         wrong = sum("\udc80" <= char <= "\udcff" for char in text)
         right = sum(char > "\x7f" for char in text) - wrong
-        return Guess("utf-8", True) if right > wrong else guessed(begin + piece)
+        return Guess("utf-8", True) if right > wrong else guessed(octets)
     finally:
         file.seek(0)
 

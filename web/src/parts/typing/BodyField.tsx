@@ -54,7 +54,7 @@ export default function BodyField({ text, label, json: isJson, hint, insertable,
       if (left.current) return;
       const typed = view.current?.state.doc.toString() ?? text;
       if (ground.untouched(typed)) return leave();
-      if (ground.clashes(typed)) return;
+      if (ground.clashes(typed)) return setProblem("");
       const wrong = await (insertable
         ? insertable.keeping(putIn(taken.current, typed), () => save(typed))
         : save(typed));
@@ -131,7 +131,7 @@ export default function BodyField({ text, label, json: isJson, hint, insertable,
           {problem}
         </span>
       )}
-      {ground.clashes(typedNow) && (
+      {ground.clashes(typedNow) && !problem && (
         <Elsewhere
           theirs={text}
           leave={leave}

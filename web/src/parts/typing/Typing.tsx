@@ -100,7 +100,7 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
   const commit = async (out = false) => {
     if (busy.current || left.current) return;
     if (ground.untouched(typed) && (out || !always)) return out && quiet ? undefined : leave();
-    if (ground.clashes(typed)) return;
+    if (ground.clashes(typed)) return setProblem(undefined);
     busy.current = true;
     const wrong = await (insertable
       ? insertable.keeping(putIn(taken.current, typed), () => save(typed))
@@ -157,7 +157,7 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
           {problem}
         </span>
       )}
-      {ground.clashes(typed) && (
+      {ground.clashes(typed) && !problem && (
         <Elsewhere
           theirs={text}
           leave={leave}

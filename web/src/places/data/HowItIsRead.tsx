@@ -56,11 +56,11 @@ export function HowItIsRead({ source, looked, change }: Props) {
           Its sheet{" "}
           <Chosen
             label="Which sheet"
+            then="."
             value={said("sheet") || looked.sheet}
             choices={looked.sheets.map((sheet) => [sheet, sheet])}
             set={set("sheet")}
-          />
-          .{" "}
+          />{" "}
         </>
       )}
       {looked.kind === "csv" && (
@@ -68,48 +68,54 @@ export function HowItIsRead({ source, looked, change }: Props) {
           Cells are divided by{" "}
           <Found
             label="What divides cells"
+            then=","
             value={said("delimiter")}
             found={looked.delimiter === "\t" ? "tab" : looked.delimiter}
             choices={DELIMITERS}
             set={set("delimiter")}
-          />
-          , those with a line break or a divider stand in{" "}
+          />{" "}
+          those with a line break or a divider stand in{" "}
           <Found
             label="What stands around cells"
+            then=","
             value={said("quote")}
             found={looked.quote || "none"}
             choices={QUOTES}
             set={set("quote")}
-          />
-          , letters are{" "}
+          />{" "}
+          letters are{" "}
           <Found
             label="The file’s encoding"
+            then={looked.encodingSure ? "," : ""}
             value={said("encoding")}
             found={looked.encoding}
             choices={ENCODINGS}
             set={set("encoding")}
           />
           {!looked.encodingSure && (
-            <span className="problem">
+            <>
               {" "}
-              (a guess by few letters: look whether they read right, else choose)
-            </span>
-          )}
-          , numbers have{" "}
+              <span className="problem">
+                (a guess by few letters: look whether they read right, else choose)
+              </span>
+              ,
+            </>
+          )}{" "}
+          numbers have{" "}
           <Chosen
             label="What stands before decimals"
+            then=";"
             value={said("decimal") || looked.decimal || "."}
             choices={DECIMALS}
             set={(value) => set("decimal")(value === (looked.decimal || ".") ? "" : value)}
-          />
-          ;{" "}
+          />{" "}
           <Chosen
             label="Which lines are left out"
+            then="."
             value={said("comments")}
             choices={COMMENTS}
             set={set("comments")}
-          />
-          .{" "}
+          />{" "}
         </>
       )}
       {looked.kind === "json" && (
@@ -174,28 +180,33 @@ export function HowItIsRead({ source, looked, change }: Props) {
 
 interface ChosenProps {
   label: string;
+  /** What of the sentence follows, and does not begin a line. */
+  then?: string;
   value: string;
   choices: Choice[];
   set: (value: string) => void;
 }
 
 /** A word of a sentence that is one of several. */
-function Chosen({ label, value, choices, set }: ChosenProps) {
+function Chosen({ label, then, value, choices, set }: ChosenProps) {
   const known = choices.some(([choice]) => choice === value);
   return (
-    <select
-      className="in-sentence"
-      aria-label={label}
-      value={value}
-      onChange={(event) => set(event.target.value)}
-    >
-      {!known && <option value={value}>{value}</option>}
-      {choices.map(([choice, name]) => (
-        <option key={choice} value={choice}>
-          {name}
-        </option>
-      ))}
-    </select>
+    <span className="unbroken">
+      <select
+        className="in-sentence"
+        aria-label={label}
+        value={value}
+        onChange={(event) => set(event.target.value)}
+      >
+        {!known && <option value={value}>{value}</option>}
+        {choices.map(([choice, name]) => (
+          <option key={choice} value={choice}>
+            {name}
+          </option>
+        ))}
+      </select>
+      {then}
+    </span>
   );
 }
 
