@@ -83,6 +83,33 @@ class Redirects(unittest.TestCase):
                 self.assertEqual(self.carried(second[0]), set(), (status, method))
                 self.assertIn(b"accept: text/plain", second[0].lower())
 
+    def test_a_cookie_is_seen_that_a_redirect_on_the_way_sets(self):
+        """What a sign-in sets where it leads on; the last that sets it counts, and one of an attempt before does not."""
+        heads: list[bytes] = []
+
+        def answer(head: bytes) -> bytes:
+            path = head.split()[1].decode()
+            if path == "/end" or path.startswith("/again"):
+                return WELL.replace(b"OK\r\n", b"OK\r\nSet-Cookie: last=end; Path=/\r\n")
+            there, cookies = (
+                ("/hop", "desk=first\r\nSet-Cookie: last=begin") if path == "/begin" else ("/end", "desk=second")
+            )
+            return led_to(f"http://{host}{there}", 303).replace(
+                b"\r\nConn", f"\r\nSet-Cookie: {cookies}\r\nConn".encode(), 1
+            )
+
+        with raw_server(answering(heads, answer)) as (address, _):
+            host = urlsplit(address).netloc
+            keeps = "keep: { desk: cookie desk, last: cookie last }"
+            step = f"  - request: A\n    send: POST {address}/begin\n    {keeps}\n"
+            self.assertEqual(run_text(case(step)).cases[0].steps[0].kept, {"desk": "second", "last": "end"})
+            step = f"  - request: A\n    send: GET {address}/begin\n    options: {{ follow redirects: false }}\n    {keeps}\n"
+            self.assertEqual(run_text(case(step)).cases[0].steps[0].kept, {"desk": "first", "last": "begin"})
+            step = (
+                f"  - request: A\n    send: GET {address}/again\n    expect: [ {{ of: cookie desk, absent: true }} ]\n"
+            )
+            self.assertEqual(run_text(case(step)).verdict, "passed")
+
     def test_a_key_in_a_header_does_not_go_along(self):
         for place in ("header, name: X-Key", "header, name: Authorization", "cookie, name: key"):
             auth = f"auth: {{ key: {{ in: {place}, value: salt-and-tar }} }}"

@@ -6,7 +6,10 @@ import unittest
 
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.grammar import Unreadable
-from saltpath.core.recorded import ends_with, handed_over, left_out, site_of
+from saltpath.core.handed_over import handed_over
+from saltpath.core.recorded import ends_with
+from saltpath.core.recorded_story import site_of, story
+from saltpath.core.subjects import read_subject
 from saltpath.formats.har import MOST_ENTRIES, read_har
 from tests.harbour import harbour
 from tests.recordings import Recorder, an_agents_morning
@@ -14,6 +17,10 @@ from tests.recordings import Recorder, an_agents_morning
 
 def steps(tape: Recorder) -> list:
     return [entry.exchange and entry.exchange.step for entry in read_har(tape.har()).entries]
+
+
+def one_of(tape: Recorder, at: int):
+    return read_har(tape.har()).entries[at].exchange
 
 
 def one(tape: Recorder):
@@ -30,7 +37,7 @@ class Morning(unittest.TestCase):
         cls.exchanges = [entry.exchange for entry in cls.entries if entry.exchange]
 
     def test_what_a_case_is_about(self):
-        left = left_out(self.exchanges)
+        left = story(self.exchanges).left_out
         chosen = [entry.number for entry in self.exchanges if entry.number not in left]
         self.assertEqual(chosen, [3, 6, 8, 10, 12, 20])
         self.assertEqual(
@@ -98,6 +105,82 @@ class Entries(unittest.TestCase):
         ]
         self.assertEqual(one(tape).exchange.step["multipart"][1], {"name": "plan", "file": "data/x"})
 
+    def test_a_body_that_was_not_recorded_is_no_step_without_one(self):
+        for method, length, mime, missing in [
+            ("POST", "425", "multipart/form-data; boundary=b", "multipart/form-data"),
+            ("PUT", "12", "", "some kind"),
+            ("POST", "0", "application/json", ""),
+            ("DELETE", "", "application/json", ""),
+        ]:
+            tape = Recorder("http://h")
+            entry = tape.add("GET", "http://h/x")
+            tape.add(
+                method,
+                "http://h/papers",
+                headers={"Content-Type": mime, **({"Content-Length": length} if length else {})},
+            )
+            exchanges = [entry.exchange for entry in read_har(tape.har()).entries]
+            told = story(exchanges).left_out.get(2)
+            with self.subTest(method):
+                self.assertEqual(
+                    told.sentence if told else "",
+                    missing
+                    and f"its body ({missing}) is not in the recording: choose it, and give the body in its step",
+                )
+        entry["request"]["bodySize"] = 7
+        self.assertEqual(one_of(tape, 0).body_missing, "some kind")
+
+    def test_whose_site_it_is(self):
+        tape = Recorder("https://desk.fernholm.example")
+        tape.add("GET", "https://www.fernholm.example/", 200, "text/html", b"<p>x</p>", kind="document")
+        for number in range(9):
+            tape.add("POST", f"https://told.example/{number}", sent="{}", headers={"Authorization": "Key 1"})
+        tape.add("GET", "https://desk.fernholm.example/settings.json")
+        exchanges = [entry.exchange for entry in read_har(tape.har()).entries]
+        self.assertEqual(story(exchanges).site, "told.example", "to the pages' own went no request for data")
+        tape.add("GET", "https://desk.fernholm.example/calls")
+        exchanges = [entry.exchange for entry in read_har(tape.har()).entries]
+        self.assertEqual(story(exchanges).site, "fernholm.example")
+        self.assertEqual(story(exchanges, "told.example").site, "told.example", "somebody chose it")
+        self.assertEqual(story(exchanges, "nobody.example").site, "fernholm.example")
+        self.assertEqual(dict(story(exchanges).sites), {"fernholm.example": 3, "told.example": 9})
+
+    def test_where_a_value_came_from(self):
+        """Also out of a page, a header, a cookie, the end of an address; and out of the answer that a redirect led to."""
+        tape = Recorder("http://h")
+        page = b'<meta content=\'page-77\' name="csrf"><input value="in-4411" type=hidden name=\'proof\'><input name=a value="a &amp; b 12345">'
+        tape.add(
+            "GET",
+            "http://h/",
+            200,
+            "text/html",
+            page,
+            answered={"Set-Cookie": "sid=abcd1234; Path=/\nproof=prf-55; Path=/"},
+            kind="document",
+        )
+        tape.add("POST", "http://h/in", 303, "text/html", b"", sent='{"proof": "in-4411"}', headers={"Cookie": "sid=abcd1234"},
+                 answered={"Location": "/calls/77001", "Set-Cookie": "after=redi-33"})  # fmt: skip
+        tape.add("GET", "http://h/calls/77001", 200, text=b'{"id": "C-9001"}', headers={"Cookie": "sid=abcd1234"})
+        tape.add("POST", "http://h/berths", 201, text=b"{}", sent='{"csrf": "page-77"}', answered={"Location": "http://h/berths/B-778", "ETag": '"v-12"'},
+                 headers={"X-Proof": "prf-55", "X-After": "redi-33"})  # fmt: skip
+        tape.add("PUT", "http://h/berths/B-778", sent='{"call": "C-9001"}', headers={"If-Match": '"v-12"'})
+        exchanges = [entry.exchange for entry in read_har(tape.har()).entries]
+        found = {(item.number, item.literal): item.sources[0] for item in handed_over(exchanges)}
+        self.assertEqual(found, {
+            (2, "in-4411"): (1, "body ~ value=\"([^\"]*)\"[^>]*name='proof'"),
+            (4, "page-77"): (1, "body ~ content='([^']*)'[^>]*name=\"csrf\""),
+            (4, "prf-55"): (1, "cookie proof"),
+            (4, "redi-33"): (2, "cookie after"),
+            (5, "B-778"): (4, 'header location | split "/" | last'),
+            (5, "C-9001"): (2, "$.id"),
+            (5, '"v-12"'): (4, "header etag"),
+        })  # fmt: skip
+        for item in handed_over(exchanges):
+            read_subject(item.sources[0][1])
+        told = story(exchanges)
+        self.assertEqual(list(told.left_out), [3])
+        self.assertIn("sid", told.pages[1].sentence)
+
     def test_redirects_are_followed_by_the_step_itself(self):
         tape = Recorder("http://h")
         tape.add("POST", "http://h/login", 302, answered={"Location": "/one"}, sent="{}")
@@ -105,7 +188,7 @@ class Entries(unittest.TestCase):
         tape.add("GET", "http://h/two?x=1", 200, text=b'{"ok": true}')
         tape.add("GET", "http://h/after", 200)
         exchanges = [entry.exchange for entry in read_har(tape.har()).entries]
-        self.assertEqual({n: why.sentence for n, why in left_out(exchanges).items()}, {
+        self.assertEqual({n: why.sentence for n, why in story(exchanges).left_out.items()}, {
             2: "entry 1 leads here by itself", 3: "entry 1 leads here by itself"})  # fmt: skip
         self.assertEqual({n: end.number for n, end in ends_with(exchanges).items()}, {1: 3, 2: 3, 3: 3, 4: 4})
 
@@ -200,4 +283,4 @@ class NoRecordings(unittest.TestCase):
             except Unreadable:
                 continue
             exchanges = [entry.exchange for entry in entries if entry.exchange]
-            left_out(exchanges), ends_with(exchanges), handed_over(exchanges)
+            story(exchanges), ends_with(exchanges), handed_over(exchanges)

@@ -68,7 +68,7 @@ def mentions(head: bytes) -> Mentions:
 class Answer(msgspec.Struct, gc=False):
     """`time_us` covers the whole last exchange, connecting included, `first_us` the time until its first byte; `head` is
     the answer's head as it came, `body` is decoded (no content encoding). `namespaces` are those of the step's options; `seen` is
-    what the head mentions, where somebody looked already.
+    what the head mentions, where somebody looked already. `redirects`: the heads of the answers that led here, the latest first.
 
     A finished request can be asked the same way: its head, its body, and no status."""
 
@@ -79,6 +79,7 @@ class Answer(msgspec.Struct, gc=False):
     first_us: int = 0
     namespaces: tuple[tuple[str, str], ...] | None = ()
     seen: Mentions | None = None
+    redirects: tuple[bytes, ...] = ()
     _json: Any = MISSING
     _unread: Why | None = None
     _xml: Any = None

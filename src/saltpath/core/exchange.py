@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import msgspec
 
 from saltpath.core.answer import headers_of
 from saltpath.core.why import Why
+
+REDIRECTS = frozenset([301, 302, 303, 307, 308])
+"""The statuses that lead on, where the answer says where to (RFC 9110, 15.4)."""
 
 MASK = "●●●"
 """What stands in the place of a secret value wherever an exchange is kept or shown."""
@@ -45,3 +50,15 @@ class Exchange(msgspec.Struct, frozen=True, gc=False):
     def headers(self) -> list[tuple[str, str]]:
         """The answer's header lines in order, names as they came."""
         return headers_of(self.received_head)
+
+
+def led_here(exchanges: Sequence[Exchange]) -> tuple[bytes, ...]:
+    """The heads of the redirects right before the last of a step's exchanges, the latest first."""
+    found: list[bytes] = []
+    if exchanges[-1].status in REDIRECTS:  # not followed
+        return ()
+    for exchange in reversed(exchanges[:-1]):
+        if exchange.status not in REDIRECTS:
+            break
+        found.append(exchange.received_head)
+    return tuple(found)

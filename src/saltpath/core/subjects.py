@@ -12,7 +12,7 @@ from functools import lru_cache
 from typing import Any, NamedTuple
 
 from saltpath.core import jsonpath, patterns, slow
-from saltpath.core.answer import Answer
+from saltpath.core.answer import Answer, headers_of
 from saltpath.core.grammar import Pipe, Unreadable
 from saltpath.core.nearest import listed, nearest
 from saltpath.core.pipes import apply_pipes, read_pipe
@@ -105,10 +105,11 @@ def _no_header(name: str, answer: Answer) -> Why:
 
 def _cookie(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
     name = str(subject.argument)
-    for header in answer.header_values("set-cookie"):
-        key, _, value = header.partition(";")[0].partition("=")
-        if key.strip() == name:
-            return Found([(f"cookie {name}", value.strip())], True, "text")
+    for head in (answer.head, *answer.redirects):
+        for header, line in headers_of(head):
+            key, _, value = line.partition(";")[0].partition("=")
+            if header.lower() == "set-cookie" and key.strip() == name:
+                return Found([(f"cookie {name}", value.strip())], True, "text")
     return Found([], True, "text", why("no-cookie", name=name))
 
 
@@ -218,7 +219,9 @@ KINDS: dict[str, SubjectKind] = {
     "size": SubjectKind("size", "the decoded body's size", "size", _size),
     "type": SubjectKind("type", "the media type, without its parameters", "type", _type),
     "header": SubjectKind("header NAME", "an answer's header", "header Location", _header),
-    "cookie": SubjectKind("cookie NAME", "a cookie that the answer sets", "cookie desk", _cookie),
+    "cookie": SubjectKind(
+        "cookie NAME", "a cookie that the answer sets, or a redirect that led to it", "cookie desk", _cookie
+    ),
     "body": SubjectKind(
         "body",
         "the whole body: its document for relations of structure (fits, schema, kind, count ...), else its text",

@@ -201,6 +201,9 @@ TEMPLATES: dict[str, str] = {
     "recorded-stream": "it is a stream of events that does not end",
     "recorded-file": "it is a file of the page ({what})",
     "recorded-page": "it is a page, not data",
+    "recorded-no-body": "its body ({what}) is not in the recording: choose it, and give the body in its step",
+    "recorded-sets": "later requests send what it sets: {names}",
+    "recorded-holds": "later requests send what it holds: {names}",
     "recorded-hop": "entry {entry} leads here by itself",
     "recorded-again": "it is the same as entry {entry}, and was answered the same",
     # what is wrong with a case before it runs

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from saltpath.core import slow
 from saltpath.core.answer import mentions
 from saltpath.core.case import Request
-from saltpath.core.exchange import Exchange
+from saltpath.core.exchange import REDIRECTS, Exchange
 from saltpath.core.header_values import location_of, retry_after_of
 from saltpath.core.options import Options
 from saltpath.core.prepare import Prepared, prepare
@@ -21,7 +21,6 @@ from saltpath.engine.session import Session
 
 MOST_REDIRECTS = 10
 LONGEST_RETRY_AFTER_S = 60.0
-REDIRECTS = frozenset([301, 302, 303, 307, 308])
 _BODY_HEADERS = frozenset(["content-type", "content-length", "content-encoding", "content-language"])
 _TO_STRANGERS = frozenset(["accept", "accept-encoding", "accept-language", "user-agent"])
 """The headers that go along to another origin. A browser that is led there by an answer sends no others of a page's own, no

@@ -9,7 +9,7 @@ from saltpath.core import slow
 from saltpath.core.answer import Answer, Mentions, mentions
 from saltpath.core.case import CLEANING, Part, Request
 from saltpath.core.checks.judge import Outcome, judge_all, verdict_of
-from saltpath.core.exchange import Exchange
+from saltpath.core.exchange import REDIRECTS, Exchange, led_here
 from saltpath.core.options import NO_OPTIONS, Options
 from saltpath.core.references import Template
 from saltpath.core.scopes import Scopes
@@ -30,7 +30,7 @@ from saltpath.engine.judging import (
     repeated,
     take_kept,
 )
-from saltpath.engine.sending import REDIRECTS, at_once, followed, send
+from saltpath.engine.sending import at_once, followed, send
 from saltpath.engine.session import Session
 
 
@@ -75,6 +75,7 @@ async def carry_out(step: Request, options: Options, session: Session, part: Par
             us - exchange.times.receiving,
             options.namespaces,
             seen,
+            led_here(exchanges) if len(exchanges) > 1 else (),
         )
         scopes.now_us = exchange.begun_us + us
         if step.asks:

@@ -31,6 +31,8 @@ _NOISE = frozenset(
     " if-modified-since if-none-match keep-alive origin pragma priority proxy-connection purpose referer rtt save-data te trailer"
     " traceparent tracestate transfer-encoding upgrade upgrade-insecure-requests user-agent viewport-width".split()
 )
+_ANY = ("*/*", "text/html,application/xhtml+xml,application/xml;q=0.9,")
+"""What a browser accepts: anything, or a page rather than anything."""
 
 
 @dataclass(slots=True)
@@ -112,14 +114,15 @@ def _entry(number: int, data: Any, set_here: set[str]) -> Entry:
         return entry
     step = RequestStep(method)
     headers = _headers(request, step, entry, set_here)
-    _body(request.get("postData"), step, entry)
+    missing = _body(request, step, entry)
     step.sign_in_of_header()
     response = data.get("response")
     answer = response if isinstance(response, dict) else {}
     content = answer.get("content")
     media_type, body = _content(content if isinstance(content, dict) else {}, entry)
     answered = _pairs(answer.get("headers"))
-    _cookies_set(answer, answered, set_here)
+    cookies_set = _cookies_set(answer, answered)
+    set_here.update(name for name, _ in cookies_set)
     status = _status(answer.get("status"))
     if status == 304:
         entry.said.append("The browser had the answer already (304); sent again, it comes in full.")
@@ -131,8 +134,14 @@ def _entry(number: int, data: Any, set_here: set[str]) -> Entry:
     location = _str(answer.get("redirectURL")) or next(
         (value for name, value in answered if name.lower() == "location"), ""
     )
-    entry.exchange = Recorded(number, step.document(address.replace(" ", "%20")), method, address, status, media_type, body, kind, location,
-                              {name.lower(): value for name, value in headers})  # fmt: skip
+    entry.exchange = Recorded(
+        number, step.document(address.replace(" ", "%20")), method, address, status, media_type, body, kind, location,
+        headers={name.lower(): value for name, value in headers},
+        answered=tuple((name.lower(), value) for name, value in answered),
+        cookies_sent=tuple(pair for name, value in headers if name.lower() == "cookie" for pair in _cookie_pairs(value, ";")),
+        cookies_set=cookies_set,
+        body_missing=missing,
+    )  # fmt: skip
     entry.ms = _number(data.get("time"))
     return entry
 
@@ -148,7 +157,7 @@ def _headers(request: dict[str, Any], step: RequestStep, entry: Entry, set_here:
         if not _NAME.fullmatch(name) or "\r" in value or "\n" in value:
             entry.said.append(f"The header {name[:60]} is none that can be sent, and was left out.")
             continue
-        if name.lower() == "accept" and value == "*/*":
+        if name.lower() == "accept" and value.startswith(_ANY):
             continue
         step.headers.append((name, value))
     return headers
@@ -156,10 +165,15 @@ def _headers(request: dict[str, Any], step: RequestStep, entry: Entry, set_here:
 
 def _cookies_sent(value: str, entry: Entry, set_here: set[str]) -> None:
     """Cookies that the recording shows being set come back by themselves; the others it cannot have from anywhere."""
-    names = [pair.partition("=")[0].strip() for pair in value.split(";") if "=" in pair]
-    before = [name for name in names if name not in set_here]
+    before = [name for name, _ in _cookie_pairs(value, ";") if name not in set_here]
     if before:
         entry.said.append(f"Set before the recording began, and left out: {_cookie_words(before)}.")
+
+
+def _cookie_pairs(text: str, between: str) -> list[tuple[str, str]]:
+    """Names and values; without the attributes where each line sets one (RFC 6265, 4.1 and 4.2)."""
+    pairs = (part.partition(";")[0].partition("=") for part in text.split(between))
+    return [(name.strip(), value.strip()) for name, equals, value in pairs if equals]
 
 
 def _cookie_words(names: list[str]) -> str:
@@ -168,22 +182,21 @@ def _cookie_words(names: list[str]) -> str:
     return f"the cookie{'s' if len(names) > 1 else ''} {shown}{more}"
 
 
-def _cookies_set(answer: dict[str, Any], headers: list[tuple[str, str]], set_here: set[str]) -> None:
-    for name, value in headers:
-        if name.lower() == "set-cookie":
-            set_here.update(line.partition("=")[0].strip() for line in value.split("\n"))
+def _cookies_set(answer: dict[str, Any], headers: list[tuple[str, str]]) -> tuple[tuple[str, str], ...]:
+    """By the headers; by what the recording says of cookies where it has no such header."""
+    lines = [pair for name, value in headers if name.lower() == "set-cookie" for pair in _cookie_pairs(value, "\n")]
     cookies = answer.get("cookies")
-    for cookie in cookies if isinstance(cookies, list) else ():
-        if isinstance(cookie, dict):
-            set_here.add(_str(cookie.get("name")))
+    said = [cookie for cookie in cookies if isinstance(cookie, dict)] if isinstance(cookies, list) else []
+    return tuple(lines or [(_str(cookie.get("name")), _str(cookie.get("value"))) for cookie in said])
 
 
-def _body(data: Any, step: RequestStep, entry: Entry) -> None:
-    if not isinstance(data, dict):
-        return
+def _body(request: dict[str, Any], step: RequestStep, entry: Entry) -> str:
+    """Put the body into the step; the media type of one that was sent and that the recording does not hold."""
+    data = request.get("postData")
+    data = data if isinstance(data, dict) else {}
     media_type = step.media_type() or _str(data.get("mimeType"))
-    text = data.get("text")
-    params = [param for param in data.get("params") or () if isinstance(param, dict)]
+    text, params = data.get("text"), data.get("params")
+    params = [param for param in params if isinstance(param, dict)] if isinstance(params, list) else []
     if isinstance(text, str) and text:
         octets = text.encode("utf-8", "surrogateescape")
         if data.get("encoding") == "base64":
@@ -191,14 +204,14 @@ def _body(data: Any, step: RequestStep, entry: Entry) -> None:
                 octets = base64.b64decode(text, validate=True)
             except (binascii.Error, ValueError):
                 entry.said.append("Its body says that it is base64, and is not; it was left out.")
-                return
+                return media_type
         if media_type.lower().startswith("multipart/form-data"):
-            _parts(octets, media_type, step, entry)
-            return
+            return "" if _parts(octets, media_type, step, entry) else media_type
         try:
             step.text_body(octets.decode(), media_type or "text/plain")
         except UnicodeDecodeError:
             entry.said.append("Its body is not text, and was left out: send it as a file of the project.")
+            return media_type or "bytes"
     elif params and media_type.lower().startswith("multipart/form-data"):
         step.multipart([
             _part(_str(p.get("name")), _str(p.get("value")), _str(p.get("fileName")), _str(p.get("contentType")), entry) for p in params
@@ -207,15 +220,25 @@ def _body(data: Any, step: RequestStep, entry: Entry) -> None:
         pairs = [(literal(_str(p.get("name"))), literal(_str(p.get("value")))) for p in params]
         single = len({name for name, _ in pairs}) == len(pairs)
         step.form_body(dict(pairs) if single else [list(pair) for pair in pairs])
+    elif _length(request) > 0:
+        step.headers = [(name, value) for name, value in step.headers if name.lower() != "content-type"]
+        return media_type.partition(";")[0].strip() or "some kind"
+    return ""
 
 
-def _parts(octets: bytes, media_type: str, step: RequestStep, entry: Entry) -> None:
-    """A multipart body as it went over the wire (RFC 7578)."""
+def _length(request: dict[str, Any]) -> float:
+    """How long the request's body was, by what is said of it; 0 for none, and where nothing is said."""
+    said = next((value for name, value in _pairs(request.get("headers")) if name.lower() == "content-length"), "")
+    return max(_number(said), _number(request.get("bodySize")))
+
+
+def _parts(octets: bytes, media_type: str, step: RequestStep, entry: Entry) -> bool:
+    """A multipart body as it went over the wire (RFC 7578); False if it cannot be read."""
     whole = BytesParser(policy=HTTP).parsebytes(b"Content-Type: " + media_type.encode() + b"\r\n\r\n" + octets)
     found = [part for part in whole.iter_parts() if isinstance(part, Message)] if whole.is_multipart() else []
     if not found:
         entry.said.append("Its parts cannot be told apart, so its body was left out.")
-        return
+        return False
     parts = []
     for part in found:
         name, file = part.get_param("name", "", "content-disposition"), part.get_filename() or ""
@@ -224,6 +247,7 @@ def _parts(octets: bytes, media_type: str, step: RequestStep, entry: Entry) -> N
         kind = part.get_content_type() if file and "content-type" in part else ""
         parts.append(_part(str(name), text, file, kind, entry))
     step.multipart(parts)
+    return True
 
 
 def _part(name: str, text: str, file: str, media_type: str, entry: Entry) -> Part:

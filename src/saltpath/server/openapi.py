@@ -162,7 +162,8 @@ def document() -> dict[str, Any]:
         "/texts": {"post": _operation("readText", "What a case's text reads as", _of("ReadText"), body="TextToRead")},
         "/pasted": {"post": _operation("readPasted", "A curl line or raw HTTP as steps", _of("Pasted"), body="TextToRead")},
         "/recordings": {
-            "post": _operation("readRecording", "A browser's recording (HAR) as steps", _of("Recording"), _PROJECT, body="HarFile")},
+            "post": _operation("readRecording", "A browser's recording (HAR) as steps", _of("Recording"), _PROJECT,
+                               _parameter("site", "the API's, of the recording's sites"), body="HarFile")},
         "/single-requests": {
             "get": _operation("listSingleRequests", "Requests that belong to no case", _page("SingleRequest"), _PROJECT, _LIMIT),
             "post": _operation("addSingleRequest", "A new one", _of("Case"), status=201, body="NewSingleRequest")},

@@ -10,7 +10,7 @@ from typing import Any
 from saltpath.core import plain, slow
 from saltpath.core.answer import Answer
 from saltpath.core.case import Answered, Case
-from saltpath.core.exchange import MASK
+from saltpath.core.exchange import MASK, led_here
 from saltpath.core.scopes import Scope, Scopes
 from saltpath.core.subjects import Subject, find, taken
 from saltpath.core.why import Blocked
@@ -74,7 +74,10 @@ def answer_of(step: StepEvidence, namespaces: tuple[tuple[str, str], ...] = ()) 
         return None
     last = step.exchanges[-1]
     times = last.times
-    return Answer(last.status, last.received_head, last.body, times.total, times.total - times.receiving, namespaces)
+    return Answer(
+        last.status, last.received_head, last.body, times.total, times.total - times.receiving, namespaces,
+        redirects=led_here(step.exchanges),
+    )  # fmt: skip
 
 
 def may_take_long(subject: Subject, size: int) -> bool:

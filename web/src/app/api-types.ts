@@ -2077,6 +2077,7 @@ export interface components {
             size: number;
             ms: number;
             leftOut: components["schemas"]["Reason"] | null;
+            needed: components["schemas"]["Reason"] | null;
             said: string[];
             step: Record<string, never> | null;
         };
@@ -2089,8 +2090,14 @@ export interface components {
             literal: string;
             sources: components["schemas"]["RecordedPlace"][];
         };
+        RecordedSite: {
+            site: string;
+            entries: number;
+        };
         Recording: {
             maker: string;
+            site: string;
+            sites: components["schemas"]["RecordedSite"][];
             entries: components["schemas"]["RecordedEntry"][];
             handOvers: components["schemas"]["RecordedHandOver"][];
         };
@@ -4432,6 +4439,8 @@ export interface operations {
             query: {
                 /** @description the project's identity */
                 project: string;
+                /** @description the API's, of the recording's sites */
+                site?: string;
             };
             header?: never;
             path?: never;

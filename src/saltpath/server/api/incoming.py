@@ -10,7 +10,9 @@ from flask import Blueprint, Response, request
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.format.source import FormatError
 from saltpath.core.grammar import Unreadable
-from saltpath.core.recorded import Recorded, ends_with, handed_over, left_out
+from saltpath.core.handed_over import handed_over
+from saltpath.core.recorded import Recorded, ends_with
+from saltpath.core.recorded_story import Story, story
 from saltpath.formats.har import Entry, read_har
 from saltpath.formats.pasted import read_pasted
 from saltpath.server.api.views import reason
@@ -38,7 +40,7 @@ def read_pasted_text() -> Response:
 @incoming.post("/recordings")
 def read_recording() -> Response:
     """A browser's recording (HAR), at most 60 MB: its entries as steps, which of them a case is proposed of, and the values that want
-    to be handed over. Nothing is kept of it."""
+    to be handed over. `?site=` says which of its sites is the API's; else it is guessed. Nothing is kept of it."""
     origins = origins_of(project_asked())
     try:
         recording = read_har(request.get_data(cache=False))
@@ -47,12 +49,14 @@ def read_recording() -> Response:
     for entry in recording.entries:
         _only_what_reads(entry)
     exchanges = [entry.exchange for entry in recording.entries if entry.exchange is not None]
-    left, ends = left_out(exchanges), ends_with(exchanges)
+    told, ends = story(exchanges, request.args.get("site", "")), ends_with(exchanges)
     return json_answer(
         {
             "maker": recording.maker,
+            "site": told.site,
+            "sites": [{"site": site, "entries": entries} for site, entries in told.sites],
             "entries": [
-                _view(entry, ends.get(entry.number), reason(left.get(entry.number)), origins) for entry in recording.entries
+                _view(entry, ends.get(entry.number), told, origins) for entry in recording.entries
             ],
             "handOvers": [
                 {"number": item.number, "literal": item.literal,
@@ -74,12 +78,12 @@ def _only_what_reads(entry: Entry) -> None:
         entry.said.append(f"It makes no step: {problem}.")
 
 
-def _view(entry: Entry, end: Recorded | None, left: dict[str, Any] | None, origins: dict[str, str]) -> dict[str, Any]:
+def _view(entry: Entry, end: Recorded | None, told: Story, origins: dict[str, str]) -> dict[str, Any]:
     """One entry with its step; what it expects is how it ended, redirects followed."""
     exchange = entry.exchange
     if exchange is None or end is None:
         return {"number": entry.number, "address": "", "host": "", "status": 0, "mediaType": "", "size": 0, "ms": entry.ms,
-                "leftOut": None, "said": entry.said, "step": None}  # fmt: skip
+                "leftOut": None, "needed": None, "said": entry.said, "step": None}  # fmt: skip
     parts = urlsplit(exchange.address)
     expected: list[dict[str, Any]] = [{"of": "status", "is": end.status}] if end.status else []
     if "json" in end.media_type or end.media_type.endswith("xml"):
@@ -92,7 +96,8 @@ def _view(entry: Entry, end: Recorded | None, left: dict[str, Any] | None, origi
         "mediaType": end.media_type,
         "size": len(end.body),
         "ms": entry.ms,
-        "leftOut": left,
+        "leftOut": reason(told.left_out.get(entry.number)),
+        "needed": reason(told.pages.get(entry.number)),
         "said": entry.said,
         "step": {
             **exchange.step,

@@ -63,9 +63,9 @@ export const suitesApi = {
   readPasted: (text: string) =>
     askExact<{ steps: { [key: string]: Json }[]; said: string[] }>("/pasted", posted({ text })),
   /** A browser's recording as steps; numbers in their bodies stay as they were written. */
-  readRecording: async (project: string, file: Blob) => {
+  readRecording: async (project: string, file: Blob, site = "") => {
     const init = { method: "POST", body: file, headers: { "Content-Type": "application/json" } };
-    const text = await (await answered(`/recordings?project=${q(project)}`, init)).text();
+    const text = await (await answered(`/recordings?project=${q(project)}&site=${q(site)}`, init)).text();
     const exact = readExact(text) as unknown as Recording;
     const plain = JSON.parse(text) as Recording;
     return {

@@ -9,12 +9,18 @@ import { json } from "@codemirror/lang-json";
 import { bracketMatching } from "@codemirror/language";
 import { EditorState, type Extension, Prec } from "@codemirror/state";
 import { EditorView, keymap } from "@codemirror/view";
-import { useEffect, useRef, useState } from "react";
+import { type RefObject, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { useDraft } from "./drafts";
 import { Elsewhere } from "./Elsewhere";
 import { useGround } from "./ground";
 import { byName, type Insertable, putIn, type Reference } from "./inserting";
 import { nonce, references, style } from "./look";
+
+/** What was typed before the editor was there, and whether it was to be kept. */
+export interface Early {
+  typed: string;
+  keep: boolean;
+}
 
 interface Props {
   text: string;
@@ -22,6 +28,7 @@ interface Props {
   json: boolean;
   hint?: string;
   insertable?: Insertable;
+  early: RefObject<Early | undefined>;
   save: (text: string) => Promise<string | undefined>;
   close: () => void;
 }
@@ -32,7 +39,16 @@ interface BodyActs {
 }
 
 /** A body in an editor of its own, while it has the focus. References are marked text: the characters stay what they are. */
-export default function BodyField({ text, label, json: isJson, hint, insertable, save, close }: Props) {
+export default function BodyField({
+  text,
+  label,
+  json: isJson,
+  hint,
+  insertable,
+  early,
+  save,
+  close,
+}: Props) {
   const draft = useDraft(useRef(label).current); // it may be called otherwise while it stands open
   const box = useRef<HTMLDivElement>(null);
   const [problem, setProblem] = useState("");
@@ -78,13 +94,14 @@ export default function BodyField({ text, label, json: isJson, hint, insertable,
       view.current?.dispatch({ changes: { from: 0, to: state.doc.length, insert: text } });
     } else if (ground.untouched(typed)) ground.goOn();
   }, [text, ground]);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the editor is made once, and asks the refs for the rest
-  useEffect(() => {
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the editor is made once, before the next key can be pressed, and asks the refs for the rest
+  useLayoutEffect(() => {
+    const begin = early.current?.typed ?? first.current; // as it is now: what was drawn may be older
     const made = new EditorView({
       parent: box.current as HTMLDivElement,
       state: EditorState.create({
-        doc: first.current,
-        selection: { anchor: first.current.length },
+        doc: begin,
+        selection: { anchor: begin.length },
         extensions: [
           ...FIXED,
           isJson ? json() : [],
@@ -121,6 +138,8 @@ export default function BodyField({ text, label, json: isJson, hint, insertable,
     });
     view.current = made;
     made.focus();
+    if (begin !== first.current) note.current(begin);
+    if (early.current?.keep) void acts.current.keep(false);
     return () => made.destroy();
   }, []);
   return (

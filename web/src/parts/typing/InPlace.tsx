@@ -1,4 +1,5 @@
-import { lazy, type ReactNode, Suspense, useEffect, useRef, useState } from "react";
+import { lazy, type ReactNode, type RefObject, Suspense, useEffect, useRef, useState } from "react";
+import type { Early } from "./BodyField";
 import { useDraft } from "./drafts";
 import type { Insertable } from "./inserting";
 import { Typing } from "./Typing";
@@ -36,11 +37,15 @@ export function InPlace({ children, body, ...field }: Props) {
       button.current?.focus({ preventScroll: true });
     wasOpen.current = open;
   }, [open]);
-  const close = () => setOpen(false);
+  const early = useRef<Early>(undefined);
+  const close = () => {
+    early.current = undefined;
+    setOpen(false);
+  };
   if (open && body) {
     return (
-      <Suspense fallback={<span className="muted">Opening the body…</span>}>
-        <BodyField {...field} json={body === "json"} close={close} />
+      <Suspense fallback={<UntilItIsThere text={draft.text ?? field.text} early={early} close={close} />}>
+        <BodyField {...field} json={body === "json"} early={early} close={close} />
       </Suspense>
     );
   }
@@ -49,5 +54,37 @@ export function InPlace({ children, body, ...field }: Props) {
     <button ref={button} type="button" className="in-place" title={field.label} onClick={() => setOpen(true)}>
       {children}
     </button>
+  );
+}
+
+/** A body's field while its editor is read for the first time: what is typed meanwhile, also Ctrl Enter and Escape, is not lost. */
+function UntilItIsThere({
+  text,
+  early,
+  close,
+}: {
+  text: string;
+  early: RefObject<Early | undefined>;
+  close: () => void;
+}) {
+  return (
+    <textarea
+      className="body-field mono"
+      aria-label="Opening the body…"
+      defaultValue={text}
+      // biome-ignore lint/a11y/noAutofocus: whoever opened it types at once
+      autoFocus
+      onFocus={(event) => event.target.setSelectionRange(text.length, text.length)}
+      onChange={(event) => {
+        early.current = { typed: event.target.value, keep: early.current?.keep ?? false };
+      }}
+      onKeyDown={(event) => {
+        event.stopPropagation();
+        if (event.key === "Escape") close();
+        if (event.key !== "Enter" || !(event.ctrlKey || event.metaKey)) return;
+        event.preventDefault();
+        early.current = { typed: event.currentTarget.value, keep: true };
+      }}
+    />
   );
 }

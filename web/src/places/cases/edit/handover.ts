@@ -1,6 +1,4 @@
-import { isFields, type Json, writeExact } from "../../../app/exact";
-import { indexJson } from "../../../parts/tree/indexer";
-import { isBranch, pathOf, wholeTextOf } from "../../../parts/tree/reading";
+import type { Json } from "../../../app/exact";
 import {
   type Change,
   type Document,
@@ -14,6 +12,7 @@ import {
   stepsOf,
 } from "./document";
 import { newKey } from "./keys";
+import { requestTexts } from "./requestTexts";
 
 /** A place in a later step that a value can be put into. `change` puts the reference there. */
 export interface Place {
@@ -56,71 +55,35 @@ export function placesAfter(document: Document, key: string, literal: string): P
   return [...places.filter((place) => place.fits), ...places.filter((place) => !place.fits)];
 }
 
+const MOST_OFFERED = 60;
+
 /** The places of one request that a value can be put into; `fits` where the value stands there already, written out. */
 export function placesIn(step: StepDocument, literal: string): Place[] {
   const key = step.key as string;
   const name = String(step.request);
-  const send = String(step.send);
-  const place = (words: string, fits: boolean, change: Place["change"]): Place => ({
+  const place = (words: string, fits: boolean, field: string, put: (reference: string) => Json): Place => ({
     key,
     step: name,
     place: words,
     fits,
-    change,
+    change: (reference) => inStep(key, (old) => ({ ...old, [field]: put(reference) })),
   });
-  const set = (field: string, value: Json): Change => inStep(key, (old) => ({ ...old, [field]: value }));
-  const found: Place[] = [];
-  const segments = send.split("/");
-  segments.forEach((segment, index) => {
-    const named = /^\{[^}]+\}$/.test(segment);
-    if (!named && (!literal || decoded(segment) !== literal)) return;
-    const words = named ? `in the address at ${segment}` : `in the address instead of ${literal}`;
-    found.push(place(words, true, (reference) => set("send", segments.with(index, reference).join("/"))));
+  const texts = requestTexts(step).map((text) => {
+    const open = text.words === `in the address at ${text.value}` && /^\{[^}]+\}$/.test(text.value);
+    return place(text.words, open || (Boolean(literal) && text.value === literal), text.field, text.with);
   });
-  found.push(
-    place("at the end of the address", false, (reference) =>
-      set("send", `${send.replace(/\/$/, "")}/${reference}`),
-    ),
+  const fitting = texts.filter((one) => one.fits);
+  const others = texts.filter((one) => !one.fits && !one.place.startsWith("in the address instead of"));
+  const end = place("at the end of the address", false, "send", (reference) =>
+    atTheEnd(String(step.send), reference),
   );
-  for (const field of ["query", "headers", "form"]) {
-    const pairs = step[field];
-    if (!pairs || typeof pairs !== "object" || Array.isArray(pairs)) continue;
-    for (const [name, value] of Object.entries(pairs)) {
-      const words = `in the ${{ query: "parameter", headers: "header" }[field] ?? "field"} ${name}`;
-      found.push(
-        place(words, String(value) === literal, (reference) => set(field, { ...pairs, [name]: reference })),
-      );
-    }
-  }
-  for (const { words, value, change } of signInLeaves(step.auth)) {
-    found.push(
-      place(`in the sign-in, ${words}`, value === literal, (reference) => set("auth", change(reference))),
-    );
-  }
-  for (const leaf of leavesOf(step.json)) {
-    const fits = Boolean(literal) && (leaf.value === literal || leaf.value === JSON.stringify(literal));
-    found.push(
-      place(`in the body at ${leaf.path}`, fits, (reference) => set("json", leaf.with(`"${reference}"`))),
-    );
-  }
-  return found;
+  return [...fitting, end, ...others.slice(0, MOST_OFFERED)];
 }
 
-/** The texts of a sign-in, by what they are, each with the sign-in that it would be with another one in its place. */
-function signInLeaves(auth: Json | undefined) {
-  const found: { words: string; value: string; change: (text: string) => Json }[] = [];
-  const walk = (value: Json | undefined, words: string[], put: (text: Json) => Json) => {
-    if (typeof value === "string") found.push({ words: words.join(" "), value, change: put });
-    else if (Array.isArray(value))
-      value.forEach((item, index) => {
-        walk(item, [...words, ["user", "password"][index] ?? ""], (text) => put(value.with(index, text)));
-      });
-    else if (isFields(value))
-      for (const [name, item] of Object.entries(value))
-        walk(item, [...words, name], (text) => put({ ...value, [name]: text }));
-  };
-  walk(auth, [], (text) => text);
-  return found;
+/** An address with one more segment, in front of its query. */
+function atTheEnd(send: string, segment: string): string {
+  const [, path = "", rest = ""] = /^([^?#]*)(.*)$/s.exec(send) ?? [];
+  return `${path.replace(/\/$/, "")}/${segment}${rest}`;
 }
 
 /** A step right after the one that the value comes from, its address the answer's own and the value behind it: where most ids go. */
@@ -140,40 +103,6 @@ export function placeInNewStep(from: StepDocument, name: string): Place {
     fits: false,
     change: (reference) => inStep(from.key as string, (step) => [step, made(reference)]),
   };
-}
-
-const MOST_LEAVES = 60;
-
-/** The leaves of a JSON body with the text that it would be with another one in their place. */
-export function leavesOf(
-  body: Json | undefined,
-): { path: string; value: string; with: (written: string) => string }[] {
-  if (body === undefined) return [];
-  const bytes = new TextEncoder().encode(
-    typeof body === "string" ? body : JSON.stringify(JSON.parse(writeExact(body)), null, 2),
-  );
-  const text = (from: number, to?: number) => new TextDecoder().decode(bytes.subarray(from, to));
-  try {
-    const index = indexJson(bytes);
-    const nodes = Array.from({ length: index.count }, (_none, node) => node).filter(
-      (node) => !isBranch(index, node),
-    );
-    return nodes.slice(0, MOST_LEAVES).map((node) => ({
-      path: pathOf(index, node),
-      value: wholeTextOf(index, node),
-      with: (written) => `${text(0, index.start[node])}${written}${text(index.end[node] as number)}`,
-    }));
-  } catch {
-    return [];
-  }
-}
-
-function decoded(segment: string): string {
-  try {
-    return decodeURIComponent(segment);
-  } catch {
-    return segment;
-  }
 }
 
 /** The name under which a step keeps a place of its answer already. */

@@ -38,8 +38,15 @@ export function reservedIn(path: string): string | undefined {
   return RESERVED.has(last) ? last : undefined;
 }
 
-const partsOf = (path: string): string[] =>
-  path.startsWith("$") ? fieldsOn(path) : (path.match(/[\p{L}_][\p{L}\p{N}_]*/gu) ?? []);
+/** The words of a subject by which it is called: a path's fields; a header's or a cookie's name; the field of a page whose value a pattern
+ * takes; of the end of an address that an answer gives, that it is an id. */
+function partsOf(subject: string): string[] {
+  const [of = "", ...pipes] = subject.split(" | ");
+  if (/^header location$/i.test(of) && pipes.length) return ["id"];
+  const named = /^(?:header|cookie) (.+)$/.exec(of)?.[1] ?? /^body ~.*\bname=["']([^"']+)/.exec(of)?.[1];
+  if (named) return [named];
+  return of.startsWith("$") ? fieldsOn(of) : (of.match(/[\p{L}_][\p{L}\p{N}_]*/gu) ?? []);
+}
 
 /** A name for what stands at a path: `$.id` of an answer to `POST /port-calls` is `portCallId`; `$.count` is `portCallCount`, since `count` is
  * a word of ours. */

@@ -9,7 +9,7 @@ interface Props {
 
 /** One entry of a recording: what was asked, what came back, and why it was left out or what of it was. */
 export function EntryRow({ entry, chosen, turn }: Props) {
-  const words = [entry.leftOut?.sentence ?? "", ...entry.said].filter(Boolean);
+  const words = [entry.leftOut?.sentence ?? "", entry.needed?.sentence ?? "", ...entry.said].filter(Boolean);
   const id = `entry-${entry.number}`;
   return (
     <li className="entry">
@@ -27,7 +27,7 @@ export function EntryRow({ entry, chosen, turn }: Props) {
         ) : (
           <span className="muted">no request</span>
         )}{" "}
-        <span className="mono">{entry.address}</span>
+        <span className="mono">{readable(entry.address)}</span>
         {words.length > 0 && <span className="muted note">{words.map(sentence).join(" ")}</span>}
       </label>
       <span className="number muted">
@@ -35,6 +35,15 @@ export function EntryRow({ entry, chosen, turn }: Props) {
       </span>
     </li>
   );
+}
+
+/** An address with what is encoded in it as it reads; what divides its parts stays as it is. */
+function readable(address: string): string {
+  try {
+    return decodeURI(address);
+  } catch {
+    return address;
+  }
 }
 
 const sentence = (words: string) =>

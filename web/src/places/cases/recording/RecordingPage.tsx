@@ -13,14 +13,14 @@ import { caseOf, type Offer, offerId, offersAmong, proposed } from "./recording"
 export function RecordingPage() {
   const project = useProject();
   const [search] = useSearchParams();
-  const [read, setRead] = useState<{ recording: Recording; name: string }>();
+  const [read, setRead] = useState<{ recording: Recording; file: File }>();
   const [said, setSaid] = useState("");
-  const take = async (file: File | undefined) => {
+  const take = async (file: File | undefined, site = "") => {
     if (!file || !project) return;
     setSaid(`Reading ${file.name}…`);
     try {
-      const recording = await api.readRecording(project.id, file);
-      setRead({ recording, name: file.name.replace(/\.(har|json)$/i, "") });
+      const recording = await api.readRecording(project.id, file, site);
+      setRead({ recording, file });
       setSaid("");
     } catch (problem) {
       setSaid((problem as Error).message);
@@ -38,7 +38,13 @@ export function RecordingPage() {
         </div>
       </div>
       {read ? (
-        <Choosing key={read.name} {...read} suite={suite} />
+        <Choosing
+          key={`${read.file.name} ${read.recording.site}`}
+          recording={read.recording}
+          name={read.file.name.replace(/\.(har|json)$/i, "")}
+          suite={suite}
+          choose={(site) => void take(read.file, site)}
+        />
       ) : project ? (
         <DropFile
           label="A browser's recording, as a HAR file"
@@ -67,10 +73,12 @@ function Choosing({
   recording,
   name: fileName,
   suite,
+  choose,
 }: {
   recording: Recording;
   name: string;
   suite: string;
+  choose: (site: string) => void;
 }) {
   const project = useProject();
   const navigate = useNavigate();
@@ -112,7 +120,24 @@ function Choosing({
     <>
       <p>
         {count(entries.length, "entry", "entries")} were recorded; {first.size} look like what a case is
-        about. {others.length > 0 && `The other ${others.length} say why they do not.`}
+        about. {others.length > 0 && `The other ${others.length} say why they do not.`}{" "}
+        {recording.sites.length > 1 && (
+          <>
+            Taken for the API’s:{" "}
+            <select
+              className="in-sentence"
+              aria-label="The API's site"
+              value={recording.site}
+              onChange={(event) => choose(event.target.value)}
+            >
+              {recording.sites.map(({ site, entries: asked }) => (
+                <option key={site} value={site}>
+                  {site} ({asked})
+                </option>
+              ))}
+            </select>
+          </>
+        )}
       </p>
       <ul className="lines">
         {entries

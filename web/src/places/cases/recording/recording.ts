@@ -19,11 +19,13 @@ export interface Offer {
 export const proposed = (recording: Recording): Set<number> =>
   new Set(recording.entries.filter((entry) => entry.step && !entry.leftOut).map((entry) => entry.number));
 
-/** The hand-overs between chosen entries: each literal from the nearest chosen answer that held it before it was sent first. */
+/** The hand-overs between chosen entries: each literal from the nearest chosen answer that held it before it was sent first, to the
+ * requests in which a reference can stand for it. */
 export function offersAmong(recording: Recording, chosen: ReadonlySet<number>): Offer[] {
   const found = new Map<string, Offer>();
   for (const { number, literal, sources } of recording.handOvers) {
-    if (!chosen.has(number)) continue;
+    const step = chosen.has(number) && recording.entries.find((entry) => entry.number === number)?.step;
+    if (!step || !placesIn(step as StepDocument, literal).some((place) => place.fits)) continue;
     const known = found.get(literal);
     if (known) known.to.push(number);
     else {
@@ -77,7 +79,7 @@ function handedOver(before: Document, from: string, to: string, offer: Offer): D
     document = handOver(source, offer.path, name, place)(document);
     // What signs a request in is shown nowhere.
     const kept = keptAs(stepWith(document, from) ?? {}, offer.path);
-    if (kept && place.place.startsWith("in the sign-in"))
+    if (kept && (place.place.startsWith("in the sign-in") || offer.path.startsWith("cookie ")))
       document = setKeep(from, kept, { of: offer.path, secret: true })(document);
   }
   return document;

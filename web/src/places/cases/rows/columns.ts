@@ -3,7 +3,7 @@ import { isFields, type Json, writeExact } from "../../../app/exact";
 import { fieldOf, fieldsOn } from "../../../parts/places";
 import type { Change, CheckDocument, StepDocument } from "../edit/document";
 import { inStep } from "../edit/document";
-import { leavesOf } from "../edit/handover";
+import { leavesOf } from "../edit/requestTexts";
 
 /** `lengthMetres`, `length_metres` and `Length (metres)` are one name; a column of what is expected may say so. */
 export const plain = (name: string): string => name.toLowerCase().replace(/[^\p{L}\p{N}]/gu, "");

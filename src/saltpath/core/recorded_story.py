@@ -1,0 +1,162 @@
+"""Which exchanges of a recorded session a test is about.
+
+What a browser recorded is mostly not what a tester wants to test: pictures, scripts, other people's hosts, questions that the
+browser asks for itself. Nothing is decided in silence: what is left out has its reason, and so has a page that is needed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+from urllib.parse import urlsplit
+
+from saltpath.core import plain
+from saltpath.core.handed_over import handed_over
+from saltpath.core.nearest import listed
+from saltpath.core.recorded import Recorded, heads_of
+from saltpath.core.why import Why, why
+
+_FILES = frozenset("image font stylesheet script media manifest texttrack beacon ping cspviolationreport".split())
+_FILE_TYPES = ("image/", "font/", "audio/", "video/", "text/css", "text/javascript", "application/javascript",
+               "application/x-javascript", "application/font", "application/x-font", "application/wasm",
+               "application/manifest+json")  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Story:
+    """What of a recording a case is proposed of."""
+
+    site: str
+    """The one taken for the API's; empty where there is none."""
+    sites: tuple[tuple[str, int], ...]
+    """Every site with the number of its exchanges, most first."""
+    left_out: dict[int, Why]
+    """By number, why an exchange is not proposed; the others are."""
+    pages: dict[int, Why]
+    """By number, why a page is proposed though it is no data."""
+
+
+def story(entries: Sequence[Recorded], site: str = "") -> Story:
+    """What a case is about. `site`: the API's, where somebody chose it; else it is guessed."""
+    counts: dict[str, int] = {}
+    for entry in entries:
+        counts[site_of(entry.address)] = counts.get(site_of(entry.address), 0) + 1
+    site = site if site in counts else _site_of_the_api(entries)
+    left = _left_out(entries, site)
+    pages = _pages_needed(entries, left)
+    left = {number: reason for number, reason in left.items() if number not in pages}
+    return Story(site, tuple(sorted(counts.items(), key=lambda item: -item[1])), left, pages)
+
+
+def _left_out(entries: Sequence[Recorded], site: str) -> dict[int, Why]:
+    found: dict[int, Why] = {}
+    earlier: dict[tuple[str, str, str, bytes], int] = {}
+    heads = heads_of(entries)
+    for entry in entries:
+        head = heads[entry.number]
+        followed = head != entry.number
+        reason = why("recorded-hop", entry=head) if followed else _not_for_a_case(entry, site)
+        if reason is None:
+            same = earlier.setdefault((entry.method, entry.address, _text(entry.step), entry.body), entry.number)
+            if same != entry.number:
+                reason = why("recorded-again", entry=same)
+        if reason is not None:
+            found[entry.number] = reason
+    return found
+
+
+def _pages_needed(entries: Sequence[Recorded], left: Mapping[int, Why]) -> dict[int, Why]:
+    """Pages that set a cookie which a proposed request sends, or alone hold a value that it sends; and what those need."""
+    heads = heads_of(entries)
+    sources = {(item.number, item.literal): item.sources for item in handed_over(entries)}
+    setters: dict[tuple[str, str], int] = {}
+    reasons: dict[int, dict[str, list[str]]] = {}
+
+    def needed(number: int, code: str, what: str) -> None:
+        reason = left.get(heads[number])
+        if reason is not None and reason.code == "recorded-page":
+            names = reasons.setdefault(heads[number], {}).setdefault(code, [])
+            names.extend([what] if what not in names else [])
+
+    senders: list[tuple[Recorded, list[tuple[int, str]]]] = []
+    for entry in entries:
+        senders.append((entry, [(setters[pair], pair[0]) for pair in entry.cookies_sent if pair in setters]))
+        setters |= dict.fromkeys(entry.cookies_set, entry.number)
+    for entry, cookies in reversed(senders):  # what is needed stands before what needs it
+        if entry.number in left and entry.number not in reasons:
+            continue
+        for number, name in cookies:
+            needed(number, "recorded-sets", name)
+        for (number, literal), places in sources.items():
+            if number == entry.number and all(
+                heads[place] in left and heads[place] not in reasons for place, _ in places
+            ):
+                needed(places[0][0], "recorded-holds", literal)
+    return {
+        number: why(code, names=listed([name[:40] for name in names]))
+        for number, found in sorted(reasons.items())
+        for code, names in found.items()
+    }
+
+
+def _text(step: Mapping[str, Any]) -> str:
+    return plain.write_json(dict(step)).decode()
+
+
+def _not_for_a_case(entry: Recorded, site: str) -> Why | None:
+    if not entry.status:
+        return why("recorded-unanswered")
+    if entry.method == "OPTIONS" and "access-control-request-method" in entry.headers:
+        return why("recorded-preflight")
+    if site_of(entry.address) != site:
+        return why("recorded-elsewhere", host=urlsplit(entry.address).hostname or "?", site=site)
+    if entry.media_type == "text/event-stream" or entry.kind == "eventsource":
+        return why("recorded-stream")
+    if entry.kind in _FILES or entry.media_type.startswith(_FILE_TYPES):
+        return why("recorded-file", what=entry.kind or entry.media_type)
+    if entry.body_missing:
+        return why("recorded-no-body", what=entry.body_missing)
+    if entry.method in ("GET", "HEAD") and (entry.is_page or (entry.target and entry.kind in ("document", ""))):
+        return why("recorded-page")
+    return None
+
+
+def _site_of_the_api(entries: Sequence[Recorded]) -> str:
+    """The pages' own site, if data went to it; else where most different requests for data went that were signed in; else where most
+    went at all. Data: JSON or XML came back, or something was sent. The first of equals."""
+    pages = next((site_of(entry.address) for entry in entries if entry.is_page and entry.kind in ("document", "")), "")
+    asked: dict[str, tuple[set[str], set[str]]] = {}
+    for entry in entries:
+        signed, all_of_it = asked.setdefault(site_of(entry.address), (set(), set()))
+        if _is_data(entry):
+            request = f"{entry.method} {entry.address.partition('?')[0]}"
+            all_of_it.add(request)
+            if "authorization" in entry.headers:
+                signed.add(request)
+
+    def rank(site: str) -> tuple[bool, int, int]:
+        signed, all_of_it = asked[site]
+        return site == pages and bool(all_of_it), len(signed), len(all_of_it)
+
+    return max(asked, key=rank, default="")
+
+
+def _is_data(entry: Recorded) -> bool:
+    if not entry.status or entry.kind in _FILES:
+        return False
+    if entry.method not in ("GET", "HEAD"):
+        return entry.method != "OPTIONS"
+    is_file = urlsplit(entry.address).path.endswith((".json", ".xml", ".webmanifest"))
+    return not is_file and ("json" in entry.media_type or (entry.media_type.endswith("xml") and not entry.is_page))
+
+
+def site_of(address: str) -> str:
+    """The part of a host that one owner has, as a rule of thumb: its last two names, three below the likes of co.uk; an IP
+    address and a single name as they are."""
+    host = (urlsplit(address).hostname or "").rstrip(".")
+    names = host.split(".")
+    if len(names) < 3 or ":" in host or names[-1].isdigit():
+        return host
+    short = len(names[-1]) == 2 and len(names[-2]) <= 3
+    return ".".join(names[-3 if short else -2 :])
