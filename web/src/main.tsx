@@ -24,8 +24,8 @@ import { App as AntApp } from "antd";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
-import { ApiProblem } from "./app/api";
 import { ProjectProvider } from "./app/project";
+import { ASK_AGAIN_AFTER_MS, askAgain } from "./app/retrying";
 import { Shell } from "./app/Shell";
 import { ThemeProvider } from "./app/theme";
 import { ChangesProvider } from "./parts/Changes";
@@ -37,8 +37,8 @@ const client = new QueryClient({
   defaultOptions: {
     queries: {
       staleTime: 5_000,
-      retry: (failures, problem) => !(problem instanceof ApiProblem && problem.status >= 400) || failures < 0,
-      retryDelay: 1000,
+      retry: askAgain,
+      retryDelay: ASK_AGAIN_AFTER_MS,
     },
   },
 });

@@ -75,20 +75,26 @@ class Watcher:
 
 @live.get("/events")
 def list_events() -> Response:
-    """Events after an id, oldest first."""
+    """Events after an id, oldest first; without one none, and in `next` the id from which on they are new."""
     project = project_asked()
-    items = events.after(database(), project.id, whole("after", 0), limit())
-    newest = items[-1]["id"] if items else whole("after", 0) or events.last_id(database())
-    return json_answer({"items": items, "next": str(newest)})
+    if "after" not in request.args:
+        return json_answer({"items": [], "next": str(events.last_id(database()))})
+    after = whole("after", 0)
+    items = events.after(database(), project.id, after, limit())
+    return json_answer({"items": items, "next": str(items[-1]["id"] if items else after)})
 
 
 @live.get("/events/stream")
 def stream() -> Response:
-    """The same as server-sent events, from now on or after `Last-Event-ID`."""
+    """The same as server-sent events: after `Last-Event-ID`, which a browser sends that takes its stream up again, else after
+    `?after=`, else from now on."""
     project = project_asked()
     watcher: Watcher = current_app.config["WATCHER"]
     last = request.headers.get("Last-Event-ID", "")
-    begin = int(last) if last.isascii() and last.isdigit() and len(last) < 18 else events.last_id(database())
+    if last.isascii() and last.isdigit() and len(last) < 18:
+        begin = int(last)
+    else:
+        begin = whole("after", 0) if "after" in request.args else events.last_id(database())
     if not watcher.enter():
         return problem(503, "streams", "All streams are taken; ask /events?after= every two seconds instead.")
     folder = Path(current_app.config["FOLDER"])

@@ -67,7 +67,8 @@ def document() -> dict[str, Any]:
     """OpenAPI 3.1."""
     if_match = _parameter("If-Match", "the version that was changed, in quotes", True, "header")
     idempotency = _parameter("Idempotency-Key", "asks for the same run once", place="header")
-    stream = _operation("followEvents", "Events as they happen", None, _PROJECT, media="text/event-stream")
+    after = _parameter("after", "the last id that was seen; without one, what comes from now on")
+    stream = _operation("followEvents", "Events as they happen", None, _PROJECT, after, media="text/event-stream")
     body = _operation("readBody", "An exchange's body", None, _ID, _parameter("form", "decoded, received or sent"),
                       media="application/octet-stream")  # fmt: skip
     position = _parameter("position", "the case's place in the run, from 0", True, "path", "integer")
@@ -257,8 +258,7 @@ def document() -> dict[str, Any]:
             "get": _operation("readInCommon", "What rows that went wrong have in common", _of("FoundInCommon"), _ID, position)},
         "/runs/{id}/stop": {"post": _operation("stopRun", "Stop a run", _of("Run"), _ID, status=202)},
         "/exchanges/{id}/body": {"get": body},
-        "/events": {"get": _operation("listEvents", "Events after an id", _page("Event"), _PROJECT, _LIMIT,
-                                      _parameter("after", "the last id that was seen"))},
+        "/events": {"get": _operation("listEvents", "Events after an id", _page("Event"), _PROJECT, _LIMIT, after)},
         "/events/stream": {"get": stream},
     }  # fmt: skip
     return {

@@ -4,6 +4,7 @@ import { Button } from "antd";
 import { Link, NavLink, Outlet } from "react-router";
 import { Hints } from "../parts/Hints";
 import { NoRoom } from "../parts/NoRoom";
+import { Notice } from "../parts/Notice";
 import { api } from "./api";
 import { Finder } from "./Finder";
 import { NewProject, ProjectMenu } from "./ProjectMenu";
@@ -19,7 +20,7 @@ const PLACES = [
 
 /** What stands on every page: the mark, the project, the places that exist. */
 export function Shell() {
-  const { none } = useProjects();
+  const { none, problem } = useProjects();
   const { theme, toggle } = useTheme();
   const me = useQuery({ queryKey: ["me"], queryFn: api.me });
   const other = theme === "light" ? "dark" : "light";
@@ -59,6 +60,7 @@ export function Shell() {
       </header>
       <Hints />
       <NoRoom />
+      {problem && <Notice sentence={problem.message} retry={() => window.location.reload()} />}
       <main id="main">{none ? <NoProject /> : <Outlet />}</main>
     </>
   );

@@ -6170,7 +6170,7 @@ export interface operations {
                 project: string;
                 /** @description how many at most, 1 to 1000 */
                 limit?: number;
-                /** @description the last id that was seen */
+                /** @description the last id that was seen; without one, what comes from now on */
                 after?: string;
             };
             header?: never;
@@ -6207,6 +6207,8 @@ export interface operations {
             query: {
                 /** @description the project's identity */
                 project: string;
+                /** @description the last id that was seen; without one, what comes from now on */
+                after?: string;
             };
             header?: never;
             path?: never;

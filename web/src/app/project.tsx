@@ -7,15 +7,23 @@ interface Chosen {
   all: Project[];
   /** Known: there is no project at all. */
   none: boolean;
+  /** Why they could not be read. */
+  problem: Error | null;
   choose: (id: string) => void;
 }
 
-const Current = createContext<Chosen>({ project: undefined, all: [], none: false, choose: () => undefined });
+const Current = createContext<Chosen>({
+  project: undefined,
+  all: [],
+  none: false,
+  problem: null,
+  choose: () => undefined,
+});
 const STORED = "salt-path.project";
 
 /** The project that is worked in: the one chosen last in this browser, else the first. */
 export function ProjectProvider({ children }: { children: ReactNode }) {
-  const projects = useQuery({ queryKey: ["projects"], queryFn: api.projects, retry: true, retryDelay: 1000 });
+  const projects = useQuery({ queryKey: ["projects"], queryFn: api.projects });
   const [id, setId] = useState(() => localStorage.getItem(STORED) ?? "");
   const choose = useCallback((next: string) => {
     localStorage.setItem(STORED, next);
@@ -24,8 +32,8 @@ export function ProjectProvider({ children }: { children: ReactNode }) {
   const chosen = useMemo(() => {
     const all = projects.data?.items ?? [];
     const project = all.find((item) => item.id === id) ?? all[0];
-    return { project, all, none: projects.isSuccess && !all.length, choose };
-  }, [projects.data, projects.isSuccess, id, choose]);
+    return { project, all, none: projects.isSuccess && !all.length, problem: projects.error, choose };
+  }, [projects.data, projects.isSuccess, projects.error, id, choose]);
   return <Current.Provider value={chosen}>{children}</Current.Provider>;
 }
 

@@ -5,6 +5,9 @@ import { useAskChanges } from "../parts/Changes";
 import { api, type Environment, type NewRun, type Run, type RunEvent } from "./api";
 import { useEvents } from "./events";
 import { useProject } from "./project";
+import { isAway } from "./retrying";
+
+const ASK_AGAIN_MS = 2000;
 
 /** A run's report, kept up to date by its events while it goes on. */
 export function useRun(id: string | undefined) {
@@ -15,7 +18,8 @@ export function useRun(id: string | undefined) {
     queryKey: ["run", id],
     queryFn: () => api.run(id as string),
     enabled: Boolean(id),
-    refetchInterval: (query) => (query.state.data?.state === "finished" ? false : 2000),
+    refetchInterval: ({ state }) =>
+      state.data?.state === "finished" || (state.error && !isAway(state.error)) ? false : ASK_AGAIN_MS,
   });
   const listener = useCallback(
     (event: RunEvent) => {

@@ -4,6 +4,7 @@ import { useCallback, useState } from "react";
 import { api, type Exchange, type StepEvidence } from "../app/api";
 import { duration, exactly, size } from "../app/format";
 import { Copies } from "./Copies";
+import { Notice } from "./Notice";
 import { Phases } from "./Phases";
 import { JsonTree } from "./tree/JsonTree";
 import type { Acts } from "./tree/picked";
@@ -159,10 +160,11 @@ function Body({ view, exchange, step, keeps, acts, loose, namespaces }: BodyProp
 
 const RAW_MOST = 200_000;
 
-async function textOf(exchange: Exchange): Promise<string> {
-  const answer = await fetch(api.bodyAddress(exchange.id));
-  return decoded(await answer.arrayBuffer(), exchange.mediaType);
-}
+const bodyOf = async (exchange: Exchange): Promise<ArrayBuffer> =>
+  (await api.body(exchange.id)).arrayBuffer();
+
+const textOf = async (exchange: Exchange): Promise<string> =>
+  decoded(await bodyOf(exchange), exchange.mediaType);
 
 /** The body in the charset that its type declares. */
 function decoded(body: ArrayBuffer, mediaType: string): string {
@@ -186,6 +188,7 @@ function Html({ exchange }: { exchange: Exchange }) {
       <p className="muted pad">
         This answer is a page. It is shown without its scripts; Raw shows what came.
       </p>
+      {body.error && <Notice sentence={body.error.message} retry={() => void body.refetch()} />}
       <iframe className="answer-page" title="The answer as a page" sandbox="" srcDoc={body.data ?? ""} />
     </>
   );
@@ -204,6 +207,7 @@ function Xml({
     queryFn: async () => readXml(await textOf(exchange), namespaces) ?? null,
     staleTime: Number.POSITIVE_INFINITY,
   });
+  if (body.error) return <Notice sentence={body.error.message} retry={() => void body.refetch()} />;
   if (body.data === undefined) return <p className="muted pad">Reading the answer…</p>;
   if (body.data) return <XmlTree answer={body.data} checks={step.checks} keeps={keeps ?? []} acts={acts} />;
   return (
@@ -215,18 +219,16 @@ function Xml({
 }
 
 function Raw({ exchange }: { exchange: Exchange }) {
-  const [text, setText] = useState<string>();
-  const [asked, setAsked] = useState<string>();
-  if (asked !== exchange.id) {
-    setAsked(exchange.id);
-    setText(undefined);
-    void fetch(api.bodyAddress(exchange.id))
-      .then((answer) => answer.arrayBuffer())
-      .then((body) => {
-        const cut = body.byteLength > RAW_MOST ? `\n… ${size(body.byteLength - RAW_MOST)} more` : "";
-        setText(decoded(body.slice(0, RAW_MOST), exchange.mediaType) + cut);
-      })
-      .catch(() => setText("The body could not be fetched."));
-  }
+  const body = useQuery({
+    queryKey: ["raw", exchange.id],
+    queryFn: async () => {
+      const octets = await bodyOf(exchange);
+      const cut = octets.byteLength > RAW_MOST ? `\n… ${size(octets.byteLength - RAW_MOST)} more` : "";
+      return decoded(octets.slice(0, RAW_MOST), exchange.mediaType) + cut;
+    },
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  if (body.error) return <Notice sentence={body.error.message} retry={() => void body.refetch()} />;
+  const text = body.data;
   return <pre className="code pad">{text === "" ? "The answer has no body." : (text ?? "Reading…")}</pre>;
 }

@@ -94,7 +94,9 @@ export const casesApi = {
     ask<Page<Shapes["FinishedRequest"]> & { problem: string }>(
       `/cases/${q(id)}/finished?step=${q(step)}&environment=${q(environment)}`,
     ),
-  answerText: async (exchange: string) =>
-    (await answered(`/exchanges/${q(exchange)}/body?form=decoded`)).text(),
+  answerText: async (exchange: string) => (await body(exchange)).text(),
+  body: (exchange: string) => body(exchange),
   bodyAddress: (exchange: string, form = "decoded") => `/api/v1/exchanges/${q(exchange)}/body?form=${form}`,
 };
+
+const body = (exchange: string) => answered(`/exchanges/${q(exchange)}/body?form=decoded`);

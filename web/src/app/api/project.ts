@@ -58,6 +58,10 @@ export const projectApi = {
   changeKeeping: (project: string, change: Shapes["KeepingChange"]) =>
     ask<Keeping>(`/projects/${q(project)}/keeping`, posted(change, {}, "PATCH")),
   storage: () => ask<Shapes["Storage"]>("/storage"),
-  events: (project: string, after: number) =>
-    ask<Page<RunEvent>>(`/events?project=${q(project)}&after=${after}`),
+  /** Events after that id; with 0 none, only from which id on they are new. */
+  events: (project: string, after: number) => ask<Page<RunEvent>>(`/events?${eventsAfter(project, after)}`),
+  eventStream: (project: string, after: number) => `/api/v1/events/stream?${eventsAfter(project, after)}`,
 };
+
+const eventsAfter = (project: string, after: number) =>
+  `project=${q(project)}${after ? `&after=${after}` : ""}`;

@@ -13,8 +13,9 @@ import { type RefObject, useEffect, useLayoutEffect, useRef, useState } from "re
 import { useDraft } from "./drafts";
 import { Elsewhere } from "./Elsewhere";
 import { useGround } from "./ground";
-import { byName, type Insertable, putIn, type Reference } from "./inserting";
+import { byName, type Insertable, type Reference } from "./inserting";
 import { nonce, references, style } from "./look";
+import { saved } from "./saving";
 
 /** What was typed before the editor was there, and whether it was to be kept. */
 export interface Early {
@@ -71,9 +72,7 @@ export default function BodyField({
       const typed = view.current?.state.doc.toString() ?? text;
       if (ground.untouched(typed)) return leave();
       if (ground.clashes(typed)) return setProblem("");
-      const wrong = await (insertable
-        ? insertable.keeping(putIn(taken.current, typed), () => save(typed))
-        : save(typed));
+      const wrong = await saved(save, typed, insertable, taken.current);
       if (!wrong) return leave();
       setProblem(wrong);
       if (!out) view.current?.focus();

@@ -10,7 +10,8 @@ import {
 import { useDraft } from "./drafts";
 import { Elsewhere } from "./Elsewhere";
 import { useGround } from "./ground";
-import { fitting, type Insertable, inserted, openReference, putIn, type Reference } from "./inserting";
+import { fitting, type Insertable, inserted, openReference, type Reference } from "./inserting";
+import { saved } from "./saving";
 
 export interface TypingProps {
   text: string;
@@ -102,9 +103,7 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
     if (ground.untouched(typed) && (out || !always)) return out && quiet ? undefined : leave();
     if (ground.clashes(typed)) return setProblem(undefined);
     busy.current = true;
-    const wrong = await (insertable
-      ? insertable.keeping(putIn(taken.current, typed), () => save(typed))
-      : save(typed));
+    const wrong = await saved(save, typed, insertable, taken.current);
     busy.current = false;
     if (wrong) setProblem(wrong);
     else leave();

@@ -47,7 +47,7 @@ export function useSource(project: string, name: string) {
     queryKey: ["profile", project, text, source?.changedAt],
     queryFn: () => api.profileSource(project, source?.document as SourceDocument),
     enabled: partly && !looked.isPlaceholderData,
-    refetchInterval: (running) => (isUnderWay(running.state.data) ? ASK_AGAIN_MS : false),
+    refetchInterval: ({ state }) => (isUnderWay(state.data) && !state.error ? ASK_AGAIN_MS : false),
   });
   const refresh = useCallback(async () => {
     for (const key of ["sources", "file-versions", "case"])

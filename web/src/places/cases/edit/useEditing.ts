@@ -2,6 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { ApiProblem, api, type Case, type TextFault } from "../../../app/api";
 import { readExact, writeExact } from "../../../app/exact";
+import { isAway } from "../../../app/retrying";
 import { keepLocally } from "../../../parts/typing/drafts";
 import type { Change, Document } from "./document";
 import { type Clash, merged, same, takeMine } from "./merge";
@@ -40,6 +41,11 @@ export interface Editing {
 }
 
 const AGAIN_MS = 2000;
+/** How often a fault of our own is met before an edit is refused for it. */
+const MOST_FAULTS = 3;
+const isConflict = (status: number) => status === 409 || status === 412;
+const isRefused = (status: number) => status >= 400 && status < 500 && !isConflict(status);
+const isFault = (problem: unknown, status: number) => !isAway(problem) && !isConflict(status);
 const PATIENCE_MS = 5000;
 const ELSEWHERE = "This case was changed elsewhere, and that is shown here now.";
 const MERGED = "This case was changed elsewhere; your edit was made on top of that.";
@@ -113,6 +119,7 @@ export function useEditing(of: Case): Editing {
     if (busy.current) return;
     busy.current = true;
     let oneByOne = false;
+    let faults = 0;
     while (pending.current.length) {
       const sent = oneByOne ? pending.current.slice(0, 1) : [...pending.current];
       const document = (sent[sent.length - 1] as Pending).after;
@@ -125,13 +132,12 @@ export function useEditing(of: Case): Editing {
         for (const item of sent) item.done(undefined);
       } catch (problem) {
         const status = problem instanceof ApiProblem ? problem.status : 0;
-        const newer =
-          status === 412 || status === 409 ? await api.case(of.id).catch(() => undefined) : undefined;
+        const newer = isConflict(status) ? await api.case(of.id).catch(() => undefined) : undefined;
         if (newer) {
           const found = rebase(newer, base.current.document);
           setClashes((before) => [...before, ...found]);
           setNotice(MERGED);
-        } else if (status >= 400 && status < 500 && status !== 412 && status !== 409) {
+        } else if (isRefused(status) || (isFault(problem, status) && ++faults >= MOST_FAULTS)) {
           if (sent.length > 1) {
             oneByOne = true;
             continue;

@@ -225,7 +225,7 @@ async function answerOf(seen: StepEvidence | undefined): Promise<Json | undefine
   const exchange = seen?.exchanges.at(-1);
   if (!exchange) return undefined;
   try {
-    return readExact(await (await fetch(api.bodyAddress(exchange.id))).text());
+    return readExact(await (await api.body(exchange.id)).text());
   } catch {
     return undefined;
   }
