@@ -31,6 +31,7 @@ class Pages(BrowserTest):
         self.page.get_by_text("POST /port-calls HTTP/1.1").wait_for()
         self.assertIn("Authorization: Bearer ●●●", self.page.inner_text(".evidence"))
         self.page.get_by_text("Headers", exact=True).click()
+        self.page.get_by_text("As it came").click()
         self.page.get_by_text("HTTP/1.1 201 Created").wait_for()
         self.page.get_by_text("Raw", exact=True).click()
         self.page.get_by_text('"metres":120').wait_for()

@@ -4,7 +4,7 @@ import { test } from "node:test";
 import { fileURLToPath } from "node:url";
 import { built } from "./built.mjs";
 
-const { exact, indexer, places, reading, watching } = await built(
+const { exact, find, hex, indexer, places, reading, watching } = await built(
   process.env.WEB,
   fileURLToPath(new URL("reading.ts", import.meta.url)),
 );
@@ -168,4 +168,50 @@ test("groups and expected bodies watch what is in them", () => {
     ["$.id", "checked"], ["$.note", "loose"], ["$.items[7].n", "checked"], ["$['a b']", "loose"], ["$.list[0]", "checked"], ["$.other", undefined],
   ])
     assert.equal(says(step(body), path), text, path);
+});
+
+test("letters that were escaped are read as letters, and nothing is read otherwise than it is", () => {
+  assert.equal(reading.withLetters('"gr\\u00f6\\u00dfe \\ud83d\\udea2 \\/ \\u0041"'), '"größe 🚢 / A"');
+  assert.equal(reading.withLetters('"\\\\u00e4 \\" \\n \\u0000 \\u202e \\ud83d \\u0022 \\u005c \\u2028"'), '"\\\\u00e4 \\" \\n \\u0000 \\u202e \\ud83d \\u0022 \\u005c \\u2028"');
+  const units = ["\\u00e4", "\\ud83d", "\\udea2", "\\\\", '\\"', "\\/", "\\n", "\\u0022", "\\u005C", "\\u200b", "ß", "u00e4", "\\u0000", "\\u4E2D", "😀"];
+  for (let round = 0; round < 3000; round++) {
+    const text = `"${Array.from({ length: random(8) }, () => pick(units)).join("")}"`;
+    assert.equal(JSON.parse(reading.withLetters(text)), JSON.parse(text), text);
+  }
+});
+
+test("a text is found in keys and values wherever it stands, whatever its case", () => {
+  const index = (text) => indexer.indexJson(bytes(text));
+  const paths = (text, wanted) => find.found(index(text), wanted).map((node) => reading.pathOf(index(text), node));
+  const answer = '{"Größe": 1, "items": [{"name": "EAST 4"}, {"name": "gr\\u00f6\\u00dfer"}, 4.50], "": "east", "x": {"east": {}}}';
+  assert.deepEqual(paths(answer, "größe"), ["$.Größe", "$.items[1].name"]);
+  assert.deepEqual(paths(answer, "east"), ["$.items[0].name", "$['']", "$.x.east"]);
+  assert.deepEqual(paths(answer, "4.5"), ["$.items[2]"]);
+  assert.deepEqual([paths(answer, ""), paths(answer, "  "), paths(answer, "}, {"), paths(answer, "nowhere")], [[], [], [], []]);
+  for (let round = 0; round < 400; round++) {
+    const value = anything(4);
+    const text = pick([JSON.stringify(value), JSON.stringify(value, null, 2)]);
+    const made = index(text);
+    const wanted = pick(["id", "a.b", "船", "ü", "9", "TAB", "say", "line", "true", "Größe"]);
+    const slow = [];
+    for (let node = 0; node < made.count; node++) {
+      const raw = reading.isBranch(made, node) ? "" : reading.wholeTextOf(made, node);
+      const key = new TextDecoder().decode(made.bytes.subarray(made.keyStart[node], made.keyEnd[node]));
+      if (`${key}\n${raw}`.toLowerCase().includes(wanted.toLowerCase())) slow.push(node);
+    }
+    assert.deepEqual(find.found(made, wanted), slow, `${wanted} in ${text}`);
+  }
+});
+
+test("what is no text is shown as bytes", () => {
+  assert.equal(hex.textIn(bytes("größe\n\t\x1b[0m"), "utf-8"), "größe\n\t\x1b[0m");
+  assert.equal(hex.textIn(bytes("größe").subarray(0, 3), "utf-8"), "gr", "cut within a letter");
+  assert.equal(hex.textIn(new Uint8Array([0x67, 0xfc]), "latin1"), "gü");
+  for (const octets of [[0xff, 0x41], [0, 1, 2], [0x50, 0x4b, 3, 4], [0xc3, 0x28]]) assert.equal(hex.textIn(new Uint8Array(octets), "utf-8"), undefined);
+  assert.equal(hex.textIn(bytes("plain"), "no-such-charset"), "plain");
+  assert.equal(hex.dumped(new Uint8Array([...bytes("PK\x03\x04 and so on, on"), 0xff])), [
+    "000000  50 4b 03 04 20 61 6e 64 20 73 6f 20 6f 6e 2c 20  PK···and·so·on,·",
+    "000010  6f 6e ff                                         on·",
+  ].join("\n"));
+  assert.match(hex.dumped(new Uint8Array(5000)), /\n… 904 bytes more$/);
 });

@@ -4,3 +4,5 @@ export * as indexer from "../../web/src/parts/tree/indexer";
 export * as places from "../../web/src/parts/places";
 export * as reading from "../../web/src/parts/tree/reading";
 export * as watching from "../../web/src/parts/watching";
+export * as find from "../../web/src/parts/tree/find";
+export * as hex from "../../web/src/parts/hex";

@@ -15,6 +15,9 @@ from saltpath.core.why import Blocked, Why, why
 
 LEVELS = 1000
 _STATUS = re.compile(rb"HTTP/[\d.]+ (\d{3})\s")
+_LINES = re.compile(
+    rb"\ncontent-type:[ \t]*application/(?:x-)?(?:ndjson|jsonl|jsonlines|json-lines)[ \t]*(?:[;\r\n]|\Z)"
+)
 _END = re.compile(rb"\n\r?\n")
 _BOM = b"\xef\xbb\xbf"
 _OPENING = tuple(b"{[")
@@ -53,6 +56,7 @@ class Mentions(msgspec.Struct, frozen=True, gc=False):
     encoding: bool
     cookie: bool
     charset: bool
+    lines: bool = False
 
 
 @lru_cache(maxsize=32)
@@ -62,7 +66,14 @@ def mentions(head: bytes) -> Mentions:
     found, end = _STATUS.match(head, last), _END.search(head, last)
     status, whole = int(found[1]) if found else 0, end is not None
     lower = head[last : end.start() if end else None].lower()
-    return Mentions(status, whole, b"content-encoding" in lower, b"cookie:" in lower, b"charset" in lower)
+    return Mentions(
+        status,
+        whole,
+        b"content-encoding" in lower,
+        b"cookie:" in lower,
+        b"charset" in lower,
+        b"json" in lower and _LINES.search(lower) is not None,
+    )
 
 
 class Answer(msgspec.Struct, gc=False):
@@ -143,7 +154,8 @@ class Answer(msgspec.Struct, gc=False):
             try:
                 seen = self.seen or mentions(self.head)
                 as_it_is = looks_json and not (seen.charset and self._strange())
-                self._json = plain.read_json(self.body if as_it_is else self._json_text())
+                text = self.body if as_it_is else self._json_text()
+                self._json = _read_lines(text) if seen.lines else plain.read_json(text)
             except plain.NotPlain as problem:
                 if problem.too_deep:
                     raise Blocked(why("too-deep", levels=LEVELS)) from None
@@ -179,6 +191,20 @@ class Answer(msgspec.Struct, gc=False):
             except xml_tree.NotXml as problem:
                 self._xml = why("not-xml", problem=str(problem))
         return self._xml
+
+
+def _read_lines(text: str | bytes) -> list[Any]:
+    """JSON Lines as a list: an item for each line that is not empty. Raises NotPlain with the line."""
+    items = []
+    for number, line in enumerate((text.encode() if isinstance(text, str) else text).split(b"\n"), 1):
+        if line.strip():
+            try:
+                items.append(plain.read_json(line))
+            except plain.NotPlain as problem:
+                if problem.too_deep:
+                    raise
+                raise plain.NotPlain(f"line {number}: {problem}") from None
+    return items
 
 
 def _marked(body: bytes) -> str:

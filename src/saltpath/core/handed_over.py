@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from urllib.parse import unquote, urlsplit
 
 from saltpath.core import plain
+from saltpath.core.facts import USUAL
 from saltpath.core.recorded import Recorded, heads_of
 from saltpath.core.repeated import literals
 from saltpath.core.seen import places, telling
@@ -21,12 +22,6 @@ MOST_VALUES = 5_000
 MOST_SOURCES = 8
 _TAG = re.compile(r"<(input|meta)\b([^<>]{1,2000})>", re.IGNORECASE)
 _ATTRIBUTE = re.compile(r"""\b(name|value|content)=("([^"<>&]*)"|'([^'<>&]*)')""", re.IGNORECASE)
-# What says nothing of the thing that was asked for.
-_NO_SOURCES = frozenset(
-    "accept-ranges access-control-allow-origin age alt-svc cache-control connection content-encoding content-length"
-    " content-security-policy content-type date expires keep-alive last-modified location permissions-policy"
-    " referrer-policy server set-cookie strict-transport-security vary via".split()
-)
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +63,7 @@ def _values(entry: Recorded) -> Iterator[tuple[str, str]]:
     if entry.target:  # the step sees the answer that this one leads to
         return
     for name, value in entry.answered:
-        if name not in _NO_SOURCES and telling(value):
+        if name not in USUAL and name != "location" and telling(value):
             yield value, f"header {name}"
         if name == "location" and telling(last := unquote(urlsplit(value).path.rpartition("/")[2])):
             yield last, f'header {name} | split "/" | last'

@@ -19,7 +19,7 @@ def literals(step: Mapping[str, Any]) -> Iterator[str]:
     _, _, address = str(step.get("send", "")).partition(" ")
     path, _, query = _ORIGIN.sub("", address.strip()).partition("?")
     yield from (unquote(part) for part in path.split("/") if part and "[=" not in part)
-    pairs = (unquote_plus(pair.partition("=")[2]) for pair in query.partition("#")[0].split("&"))
+    pairs = (unquote_plus(pair.partition("=")[2]) for pair in query.partition("#")[0].split("&") if pair)
     for value in (*pairs, *map(step.get, ("query", "headers", "form", "auth"))):
         yield from _leaves(value)
     for part in parts if isinstance(parts := step.get("multipart"), list) else ():

@@ -20,6 +20,9 @@ from saltpath.core.references import Reference, Template, named, read_template, 
 from saltpath.core.scopes import Scopes, fill_path
 from saltpath.core.why import Blocked, Why, why
 
+UNITS = {"time": "duration", "time to first byte": "duration", "size": "size"}
+"""What the values of subjects are measured in: microseconds, and bytes."""
+
 
 class Found(NamedTuple):
     """What a subject yields: nodes, whether it stands for one place (`single`), and where its values come from.
@@ -48,7 +51,7 @@ class Subject:
 
     @property
     def unit(self) -> str:
-        return {"time": "duration", "time to first byte": "duration", "size": "size"}.get(self.kind, "")
+        return UNITS.get(self.kind, "")
 
     def references(self) -> Iterator[Reference]:
         """Every reference in its path and its pipes."""

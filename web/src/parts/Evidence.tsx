@@ -1,9 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { Segmented } from "antd";
-import { useCallback, useState } from "react";
+import { Fragment, useCallback, useState } from "react";
 import { api, type Exchange, type StepEvidence } from "../app/api";
 import { duration, exactly, size } from "../app/format";
 import { Copies } from "./Copies";
+import { Facts } from "./Facts";
+import { dumped, textIn } from "./hex";
 import { Notice } from "./Notice";
 import { Phases } from "./Phases";
 import { JsonTree } from "./tree/JsonTree";
@@ -32,22 +34,50 @@ interface Props {
 export function Evidence({ step, about, keeps, acts, loose, namespaces = NONE }: Props) {
   const [view, setView] = useState<View>("Tree");
   const [hop, setHop] = useState<number>();
+  const [pointed, setPointed] = useState({ subject: "", times: 0 });
   const last = step.exchanges.length - 1;
   const exchange = step.exchanges[Math.min(hop ?? last, last)];
   if (!exchange) return <p className="muted pad">{step.why?.sentence ?? "Nothing was sent in this step."}</p>;
-  const facts = [outcome(exchange), duration(exchange.times.total), size(exchange.size)];
+  const facts = [
+    ["status", outcome(exchange)],
+    ["time", duration(exchange.times.total)],
+    ["size", size(exchange.size)],
+  ].filter(([, shown]) => shown);
+  const pointable = acts && exchange.status > 0;
   return (
     <>
       <div className="evidence-head">
         <h2>Evidence</h2>
         <span className="muted">
           {about} {about && "· "}
-          {facts.filter(Boolean).join(" · ")}
+          {facts.map(([subject = "", shown], number) => (
+            <Fragment key={subject}>
+              {number > 0 && " · "}
+              {pointable ? (
+                <button
+                  type="button"
+                  className="fact-link"
+                  title={`What to make of the ${subject}`}
+                  onClick={() => {
+                    setView("Headers");
+                    setPointed({ subject, times: pointed.times + 1 });
+                  }}
+                >
+                  {shown}
+                </button>
+              ) : (
+                shown
+              )}
+            </Fragment>
+          ))}
         </span>
         <Segmented<View>
           size="small"
           value={view}
-          onChange={setView}
+          onChange={(next) => {
+            setView(next);
+            setPointed({ subject: "", times: 0 });
+          }}
           options={[...VIEWS]}
           aria-label="How to show the exchange"
         />
@@ -77,6 +107,7 @@ export function Evidence({ step, about, keeps, acts, loose, namespaces = NONE }:
       )}
       <Body
         view={view}
+        pointed={pointed}
         exchange={exchange}
         step={step}
         keeps={keeps}
@@ -98,6 +129,8 @@ function outcome(exchange: Exchange): string {
 
 interface BodyProps {
   view: View;
+  /** What of the head was clicked, and for the how manieth time. */
+  pointed: { subject: string; times: number };
   exchange: Exchange;
   step: StepEvidence;
   keeps: Keeps | undefined;
@@ -106,7 +139,7 @@ interface BodyProps {
   loose: Props["loose"];
 }
 
-function Body({ view, exchange, step, keeps, acts, loose, namespaces }: BodyProps) {
+function Body({ view, pointed, exchange, step, keeps, acts, loose, namespaces }: BodyProps) {
   const watch = useCallback(
     (path: string) => {
       const varies = loose?.(path);
@@ -120,7 +153,15 @@ function Body({ view, exchange, step, keeps, acts, loose, namespaces }: BodyProp
     return <img className="answer-image" src={api.bodyAddress(exchange.id)} alt="What the answer holds" />;
   if (view === "Tree" && /html/i.test(exchange.mediaType) && exchange.size <= RAW_MOST)
     return <Html exchange={exchange} />;
-  if (view === "Tree") return <JsonTree address={api.bodyAddress(exchange.id)} watch={watch} acts={acts} />;
+  if (view === "Tree")
+    return (
+      <JsonTree
+        address={api.bodyAddress(exchange.id)}
+        lines={JSON_LINES.test(exchange.mediaType)}
+        watch={watch}
+        acts={acts}
+      />
+    );
   if (view === "Raw") return <Raw exchange={exchange} />;
   if (view === "Headers")
     return (
@@ -130,7 +171,19 @@ function Body({ view, exchange, step, keeps, acts, loose, namespaces }: BodyProp
             {sentence}
           </p>
         ))}
-        <pre className="code pad">{exchange.receivedHead.trimEnd() || "No answer came."}</pre>
+        {acts && exchange.status > 0 && (
+          <Facts
+            key={`${exchange.id} ${pointed.times}`}
+            exchange={exchange}
+            watch={watch}
+            acts={acts}
+            begin={pointed.subject}
+          />
+        )}
+        <details className="pad" open={!acts || !exchange.status}>
+          <summary>As it came</summary>
+          <pre className="code">{exchange.receivedHead.trimEnd() || "No answer came."}</pre>
+        </details>
       </>
     );
   if (view === "Sent") {
@@ -159,6 +212,8 @@ function Body({ view, exchange, step, keeps, acts, loose, namespaces }: BodyProp
 }
 
 const RAW_MOST = 200_000;
+/** As the server reads them: one JSON text a line. */
+const JSON_LINES = /^application\/(?:x-)?(?:ndjson|jsonl|jsonlines|json-lines)\s*(?:;|$)/i;
 
 const bodyOf = async (exchange: Exchange): Promise<ArrayBuffer> =>
   (await api.body(exchange.id)).arrayBuffer();
@@ -166,14 +221,10 @@ const bodyOf = async (exchange: Exchange): Promise<ArrayBuffer> =>
 const textOf = async (exchange: Exchange): Promise<string> =>
   decoded(await bodyOf(exchange), exchange.mediaType);
 
-/** The body in the charset that its type declares. */
+/** The body in the charset that its type declares; what is no text as bytes. */
 function decoded(body: ArrayBuffer, mediaType: string): string {
   const charset = /charset="?([\w-]+)/i.exec(mediaType)?.[1] ?? "utf-8";
-  try {
-    return new TextDecoder(charset).decode(body);
-  } catch {
-    return new TextDecoder().decode(body);
-  }
+  return textIn(new Uint8Array(body), charset) ?? dumped(new Uint8Array(body));
 }
 
 /** A page as it looks, without its scripts, and without reaching out: it stands in a frame that may do nothing. */

@@ -10,9 +10,13 @@ const LEADING = new RegExp(`^${PATH}`);
 const ANY_CHILD = String.raw`(?:\[\d+\]|\.[^.[]+|\['(?:[^'\\]|\\.)*'\])`;
 const LEVELS = "(?:[.[].*)?";
 
-/** The place that a subject speaks of, without the pipes behind it; `body` is the whole document. */
-const pathOf = (subject: string): string | undefined =>
-  subject === "body" ? "$" : LEADING.exec(subject)?.[0];
+/** The place that a subject speaks of, without the pipes behind it; `body` is the whole document. A header's name is in small letters. */
+function pathOf(subject: string): string | undefined {
+  if (subject === "body") return "$";
+  if (subject.startsWith("$")) return LEADING.exec(subject)?.[0];
+  const of = subject.split(" | ")[0] ?? "";
+  return /^header /i.test(of) ? of.toLowerCase() : of;
+}
 
 /** A path with wildcards, filters or descendants as a pattern over exact paths. */
 function pattern(path: string): RegExp {
@@ -93,7 +97,8 @@ function fields(expected: unknown, path: string): [string, boolean][] {
 }
 
 /** Which check or keep of a step watches the node at a path; a failing check comes first. */
-export function watching(step: StepEvidence, path: string, keeps: Keeps = []): Watched | undefined {
+export function watching(step: StepEvidence, place: string, keeps: Keeps = []): Watched | undefined {
+  const path = pathOf(place) ?? place;
   const checks = checksOf(step);
   const failed = checks.find((outcome) => outcome.verdict === "failed" && concerns(outcome, path));
   if (failed) return { text: wanted(failed, path), tone: "failed" };

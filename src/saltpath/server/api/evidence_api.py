@@ -16,10 +16,12 @@ from saltpath.core.case import Answered, checks_in
 from saltpath.core.checks.doubts import doubt
 from saltpath.core.checks.typed import read_sentence, suggestions, write_sentence
 from saltpath.core.exchange import MASK
+from saltpath.core.facts import facts_of
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.format.source import FormatError
 from saltpath.core.grammar import Unreadable
 from saltpath.core.jsonpath import MISSING
+from saltpath.core.measures import show_in
 from saltpath.core.offered import fit, offered
 from saltpath.core.pipes import KINDS as PIPES
 from saltpath.core.repeated import repeated
@@ -178,15 +180,24 @@ def _document_of(answer: Answer | None) -> Any:
     return answer.json()
 
 
-def _earlier(stored: cases.StoredCase, before: str = "") -> Iterator[tuple[int, dict[str, Any], Any]]:
-    """Number, step document and last answer (MISSING without one) of the request steps before a key; all without it."""
+def _pointable(answer: Answer | None) -> Iterator[tuple[str, Any, str]]:
+    """Subject, value and unit of each place of an answer, its body's first."""
+    document = _document_of(answer)
+    for path, value in places(document) if document is not MISSING else ():
+        yield path, value, ""
+    if answer is not None:
+        yield from facts_of(answer)
+
+
+def _earlier(stored: cases.StoredCase, before: str = "") -> Iterator[tuple[int, dict[str, Any], Answer | None]]:
+    """Number, step document and last answer of the request steps before a key; all without it."""
     _, _, found = last_seen(stored)
     for number, step in enumerate(steps_in(stored.document), 1):
         if step.get("key") == before:
             return
         if "request" in step:
             seen_of = found.get(step["key"])
-            yield number, step, _document_of(kept_answers.answer_of(seen_of[1])) if seen_of else MISSING
+            yield number, step, kept_answers.answer_of(seen_of[1]) if seen_of else None
 
 
 @evidence_api.get("/cases/<id>/places")
@@ -195,9 +206,11 @@ def pick_places(id: str) -> Response:
     stored = cases.case(database(), id)
     typed = request.args.get("text", "")
     found: list[tuple[int, dict[str, Any]]] = []
-    for number, step, document in reversed(list(_earlier(stored, request.args.get("before", "")))):
-        for path, value in places(document) if document is not MISSING else ():
-            shown = plain.show(value, 80) if not isinstance(value, dict | list) else ""
+    for number, step, answer in reversed(list(_earlier(stored, request.args.get("before", "")))):
+        for path, value, unit in _pointable(answer):
+            shown = show_in(value, unit, 80) if not isinstance(value, dict | list) else ""
+            if path.startswith("cookie "):
+                shown = "a secret"
             rank = fit(typed, path, shown, str(step["send"])) if shown and MASK not in shown else None
             if rank is not None:
                 item = {"step": step["key"], "number": number, "name": step["request"], "path": path, "value": shown}
@@ -227,7 +240,8 @@ def repeated_literals(id: str) -> Response:
     """Literals in requests that equal a value of an earlier step's last answer: offered as hand-overs."""
     known: dict[str, tuple[str, str]] = {}
     items: list[dict[str, Any]] = []
-    for _, step, document in _earlier(cases.case(database(), id)):
+    for _, step, answer in _earlier(cases.case(database(), id)):
+        document = _document_of(answer)
         items += [
             {"step": step["key"], "literal": literal, "from": key, "path": path}
             for literal, key, path in repeated(step, known)

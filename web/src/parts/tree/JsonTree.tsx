@@ -1,7 +1,9 @@
 import { type KeyboardEvent, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import { singleKeys } from "../../app/finding";
+import { dumped, textIn } from "../hex";
 import { Coverage } from "./Coverage";
-import type { Reply } from "./index.worker";
+import { FindIn } from "./FindIn";
+import type { Asked, Reply } from "./index.worker";
 import type { TreeIndex } from "./indexer";
 import { type Acts, pickedOf, type Watched } from "./picked";
 import { isBranch, openAtFirst, pathOf, visible } from "./reading";
@@ -10,14 +12,19 @@ import { useWindow } from "./useWindow";
 
 type Loaded = { address: string; reply: Reply };
 const ROW = 24;
+/** So many nodes are seen at a glance. */
+const FEW = 30;
 
 /** An answer as a tree. Any size: it is indexed in a worker, and only the rows in sight are drawn. */
 export function JsonTree({
   address,
+  lines = false,
   watch,
   acts,
 }: {
   address: string;
+  /** It is one JSON text a line, and shown as a list of them. */
+  lines?: boolean;
   watch: (path: string) => Watched | undefined;
   acts?: Acts;
 }) {
@@ -25,9 +32,9 @@ export function JsonTree({
   useEffect(() => {
     const worker = new Worker(new URL("./index.worker.ts", import.meta.url), { type: "module" });
     worker.onmessage = (message: MessageEvent<Reply>) => setLoaded({ address, reply: message.data });
-    worker.postMessage(address);
+    worker.postMessage({ address, lines } satisfies Asked);
     return () => worker.terminate();
-  }, [address]);
+  }, [address, lines]);
   if (!loaded || loaded.address !== address) return <p className="muted pad">Reading the answer…</p>;
   const reply = loaded.reply;
   if ("problem" in reply) return <p className="pad">{reply.problem}</p>;
@@ -36,12 +43,16 @@ export function JsonTree({
 }
 
 function RawBytes({ bytes }: { bytes: Uint8Array<ArrayBuffer> }) {
-  const text = useMemo(() => new TextDecoder().decode(bytes.subarray(0, 100_000)), [bytes]);
+  const text = useMemo(() => textIn(bytes.subarray(0, 100_000), "utf-8"), [bytes]);
   if (!bytes.length) return <p className="muted pad">The answer has no body.</p>;
   return (
     <>
-      <p className="muted pad">This body is not JSON, so it is shown as it came.</p>
-      <pre className="code pad">{text}</pre>
+      <p className="muted pad">
+        {text === undefined
+          ? "This body is no text, so its bytes are shown, sixteen a line."
+          : "This body is not JSON, so it is shown as it came."}
+      </p>
+      <pre className="code pad">{text ?? dumped(bytes)}</pre>
     </>
   );
 }
@@ -63,6 +74,19 @@ function Rows({ index, watch, acts }: RowsProps) {
   const box = useRef<HTMLDivElement>(null);
   const tree = useRef<HTMLDivElement>(null);
   const view = useWindow(box, rows.length, ROW);
+  const finding = useRef<HTMLInputElement>(null);
+  /** The node becomes a row that is in sight, whatever was closed above it. */
+  const show = (node: number) => {
+    const next = new Set(open);
+    for (let above = index.parent[node] as number; above >= 0; above = index.parent[above] as number)
+      next.add(above);
+    const row = visible(index, next).indexOf(node);
+    setOpen(next);
+    setFocus(row);
+    setActing(undefined);
+    // What was closed has no height yet.
+    window.requestAnimationFrame(() => view.reveal(row, true));
+  };
 
   const toggle = (node: number) => {
     const next = new Set(open);
@@ -94,6 +118,11 @@ function Rows({ index, watch, acts }: RowsProps) {
   const keys = (event: KeyboardEvent) => {
     const node = rows[focus] ?? 0;
     if (event.target !== event.currentTarget) return;
+    if (event.key.toLowerCase() === "f" && (event.ctrlKey || event.metaKey) && finding.current) {
+      event.preventDefault();
+      finding.current.select();
+      return;
+    }
     if (acts?.keys.includes(event.key) && singleKeys() && !event.ctrlKey && !event.altKey && !event.metaKey) {
       event.preventDefault();
       event.stopPropagation();
@@ -167,6 +196,9 @@ function Rows({ index, watch, acts }: RowsProps) {
   const current = rows[focus];
   return (
     <>
+      {index.count > FEW && (
+        <FindIn index={index} field={finding} show={show} leave={() => tree.current?.focus()} />
+      )}
       <div ref={box} className="tree" onScroll={view.onScroll}>
         <div style={{ height: rows.length * ROW + room, position: "relative" }}>
           <div

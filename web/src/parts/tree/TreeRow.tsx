@@ -61,9 +61,7 @@ export function TreeRow({ index, node, top, open, focused, marked, watched, drag
       </span>
       {parent >= 0 && <span className="tree-key">{keyOf(index, node)}</span>}
       <span className={branch ? "tree-value muted" : "tree-value"}>{shown}</span>
-      <span className={`tree-watch ${watched?.tone ?? "none"}`}>
-        {watched?.text ?? (branch ? "" : "not checked")}
-      </span>
+      {watched && <span className={`tree-watch ${watched.tone}`}>{watched.text}</span>}
     </div>
   );
 }

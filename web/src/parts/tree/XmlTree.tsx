@@ -102,9 +102,7 @@ export function XmlTree({ answer, checks, keeps, acts }: Props) {
               </span>
               <span className="tree-key">{row.name}</span>
               <span className="tree-value">{row.value ?? ""}</span>
-              <span className={`tree-watch ${watch?.tone ?? "none"}`}>
-                {watch?.text ?? (row.value === undefined ? "" : "not checked")}
-              </span>
+              {watch && <span className={`tree-watch ${watch.tone}`}>{watch.text}</span>}
             </div>
           );
         })}

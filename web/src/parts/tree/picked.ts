@@ -14,6 +14,8 @@ export interface Picked {
   kind: "object" | "list" | "text" | "number" | "boolean" | "null";
   text: string;
   count: number;
+  /** What the number is measured in: microseconds, or bytes. */
+  unit?: "duration" | "size";
   /** The same place by the name of its list's item. */
   named: () => { path: string; field: string; value: string } | undefined;
   /** Every leaf and empty branch below a branch. */

@@ -14,13 +14,34 @@ export function keyOf(index: TreeIndex, node: number): string {
   return raw.includes("\\") ? (JSON.parse(`"${raw}"`) as string) : raw;
 }
 
-/** A leaf's own text, as the answer wrote it, cut where it is long. */
+/** A leaf's own text as it is read, cut where it is long: numbers as the answer wrote them, letters that it escaped as letters. */
 export function textOf(index: TreeIndex, node: number): string {
   const begin = index.start[node] as number;
   const end = Math.min(index.end[node] as number, begin + MOST_SHOWN);
-  const text = decoder.decode(index.bytes.subarray(begin, end));
+  const text = withLetters(decoder.decode(index.bytes.subarray(begin, end)));
   return end < (index.end[node] as number) ? `${text}…` : text;
 }
+
+/** What shows nothing, or turns round what stands beside it, stays escaped, and so does half a character. */
+const UNSEEN = /[\p{C}\p{Zl}\p{Zp}]/u;
+
+/** A JSON text with letters for the escapes that stand for letters. */
+export function withLetters(text: string): string {
+  if (!text.includes("\\")) return text;
+  return text.replace(/(?:\\u[0-9a-fA-F]{4})+|\\./gs, (escaped) => {
+    if (escaped === "\\/") return "/";
+    if (!escaped.startsWith("\\u")) return escaped;
+    const letters = JSON.parse(`"${escaped}"`) as string;
+    return [...letters]
+      .map((letter) => (UNSEEN.test(letter) || '"\\'.includes(letter) ? escapedLetter(letter) : letter))
+      .join("");
+  });
+}
+
+const escapedLetter = (letter: string) =>
+  [...Array(letter.length).keys()]
+    .map((at) => `\\u${letter.charCodeAt(at).toString(16).padStart(4, "0")}`)
+    .join("");
 
 /** A leaf's own text, all of it. */
 export function wholeTextOf(index: TreeIndex, node: number): string {

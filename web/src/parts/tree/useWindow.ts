@@ -20,10 +20,15 @@ export function useWindow(box: RefObject<HTMLDivElement | null>, count: number, 
     observer.observe(element);
     return () => observer.disconnect();
   }, [measure, box]);
-  const reveal = (index: number) => {
+  const reveal = (index: number, amid = false) => {
     const element = box.current;
     if (!element) return;
     const top = index * row;
+    const inSight = top >= element.scrollTop && top + row <= element.scrollTop + element.clientHeight;
+    if (amid && !inSight) {
+      element.scrollTop = top - element.clientHeight / 3;
+      return;
+    }
     if (top < element.scrollTop) element.scrollTop = top;
     else if (top + row > element.scrollTop + element.clientHeight)
       element.scrollTop = top + row - element.clientHeight;

@@ -1,4 +1,4 @@
-import { type KeyboardEvent, useState } from "react";
+import { type KeyboardEvent, useEffect, useRef, useState } from "react";
 import type { Step } from "../../../app/api";
 import type { Picked } from "../../../parts/tree/picked";
 import { Typing } from "../../../parts/typing/Typing";
@@ -13,6 +13,7 @@ import {
   isThere,
   type Loosened,
   oneOfSeen,
+  roomFor,
   type SeenPlaces,
 } from "./making";
 import { proposeName, reservedIn } from "./naming";
@@ -88,6 +89,12 @@ export function NodeActs(props: Props) {
     if (wrong) setProblem(wrong);
     else close();
   };
+  // B was pressed on it; what it loosened is told here.
+  const begun = useRef(false);
+  useEffect(() => {
+    if (asked === "b" && !begun.current) void below();
+    begun.current = true;
+  });
   const keys = (event: KeyboardEvent) => {
     event.stopPropagation();
     if (event.key === "Escape") close();
@@ -141,12 +148,12 @@ export function NodeActs(props: Props) {
       <button type="button" onClick={() => void expect(asItIs)}>
         Expect {only ? asNow(only) : "each as it is"} <kbd>E</kbd>
       </button>
-      {picked.every((item) => item.kind !== "null") && (
+      {!isAlwaysThere(only) && picked.every((item) => item.kind !== "null") && (
         <button type="button" onClick={() => void expect(anyOfKind)}>
           Expect any {only ? only.kind : "of its kind"} <kbd>A</kbd>
         </button>
       )}
-      {only?.kind !== "object" && (
+      {!isAlwaysThere(only) && only?.kind !== "object" && (
         <button type="button" onClick={() => void expect(isThere)}>
           Expect {several ? "them" : "it"} there <kbd>T</kbd>
         </button>
@@ -208,7 +215,12 @@ export function whatWasSent(
     .filter((check) => check !== undefined);
 }
 
+/** Every answer has it, and always of one kind. */
+const isAlwaysThere = (picked: Picked | undefined): boolean =>
+  picked !== undefined && (picked.unit !== undefined || ["status", "type"].includes(picked.path));
+
 function asNow(picked: Picked): string {
+  if (picked.unit) return `at most ${roomFor(Number(picked.text), picked.unit)}`;
   if (picked.kind === "list") return `${picked.count} items`;
   return picked.kind === "object" ? "it is there" : short(picked.text);
 }

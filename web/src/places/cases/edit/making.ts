@@ -15,7 +15,28 @@ export const byPath = (seen: Seen | undefined): SeenPlaces =>
 export function asItIs(picked: Picked, path = picked.path): CheckDocument | undefined {
   if (picked.kind === "list") return { of: path, count: picked.count };
   if (picked.kind === "object") return { of: path, present: true };
+  if (picked.unit) return { of: path, "at most": roomFor(Number(picked.text), picked.unit) };
   return picked.text.includes("●●●") ? undefined : { of: path, is: readExact(picked.text) };
+}
+
+const ROUND = [1, 2, 3, 5, 10];
+
+/** A limit for what is measured: about twice what it was, a round number with its unit. */
+export function roomFor(value: number, unit: "duration" | "size"): string {
+  const [scaled, name] =
+    unit === "duration"
+      ? value < 500_000
+        ? [value / 1000, "ms"]
+        : [value / 1_000_000, "s"]
+      : value < 500
+        ? [value, "B"]
+        : value < 500_000
+          ? [value / 1000, "kB"]
+          : [value / 1_000_000, "MB"];
+  const wanted = Math.max(scaled * 2, unit === "duration" && name === "ms" ? 10 : 1);
+  const power = 10 ** Math.floor(Math.log10(wanted));
+  const round = ROUND.find((step) => step * power >= wanted) ?? 10;
+  return `${round * power} ${name}`;
 }
 
 export const anyOfKind = (picked: Picked, path = picked.path): CheckDocument => ({
