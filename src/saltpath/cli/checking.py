@@ -24,6 +24,7 @@ def check(paths: tuple[Path, ...]) -> None:
 
     from saltpath.core.inspect import inspect, surroundings
     from saltpath.core.measures import counted
+    from saltpath.core.plan import signed_in
     from saltpath.core.shared import linked
 
     found = load_files(paths)
@@ -35,12 +36,19 @@ def check(paths: tuple[Path, ...]) -> None:
         columns, findings = _columns(found, case.case)
         around = replace(around, databases=frozenset(found.project.databases))
         number += _told(
-            case.file, findings + inspect(linked(case.case, found.shared), replace(around, columns=columns))
+            case.file,
+            findings
+            + inspect(
+                signed_in(linked(case.case, found.shared), suite, found.project), replace(around, columns=columns)
+            ),
         )
     for name, shared in found.shared.items():
         around = surroundings((), None, found.project.values, environments)
         around = replace(around, suite=frozenset(n for s in found.suites.values() for n in s.values.values))
-        number += _told(found.shared_files[name], inspect(linked(shared, found.shared, (name,)), around))
+        number += _told(
+            found.shared_files[name],
+            inspect(signed_in(linked(shared, found.shared, (name,)), None, found.project), around),
+        )
     click.echo(f"{counted(number, 'finding') if number else 'no findings'} in {counted(len(found.cases), 'case')}")
     sys.exit(1 if number else 0)
 

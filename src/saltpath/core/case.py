@@ -69,9 +69,10 @@ class XmlText:
 @dataclass(frozen=True, slots=True)
 class Auth:
     """How a request signs in. `parts` by kind: `bearer` a token; `basic` and `digest` user and password; `key` its value,
-    with its place and name in `at`; `oauth2` token url, client id, client secret and scope."""
+    with its place and name in `at`; `oauth2` token url, client id, client secret and scope; `none` says that it does not, though
+    what lies around it does."""
 
-    kind: Literal["bearer", "basic", "digest", "key", "oauth2"]
+    kind: Literal["bearer", "basic", "digest", "key", "oauth2", "none"]
     parts: tuple[Template, ...]
     at: tuple[str, str] = ("", "")
 
@@ -196,7 +197,8 @@ class Database:
 @dataclass(frozen=True, slots=True)
 class Request:
     """A request step: what is sent, what must hold of the answer, what is kept. `inherited`: the checks on every answer that
-    it does not except itself from, each with where it comes from. `signs`: its head asks for the finished request; `asks`: its
+    it does not except itself from, each with where it comes from. `signed_by`: where its sign-in comes from, `case`, `suite` or
+    `project`; empty for its own. `signs`: its head asks for the finished request; `asks`: its
     checks ask the request or the answer."""
 
     name: str
@@ -206,6 +208,7 @@ class Request:
     query: tuple[tuple[str, Template], ...] = ()
     headers: tuple[tuple[str, Template], ...] = ()
     auth: Auth | None = None
+    signed_by: str = ""
     body: Body | None = None
     options: Options = NO_OPTIONS
     expect: tuple[Expectation, ...] = ()
@@ -345,6 +348,7 @@ class Case:
     options: Options = NO_OPTIONS
     stop_on_failure: bool = True
     every_answer: tuple[Expectation, ...] = ()
+    auth: Auth | None = None
     once: tuple[Step, ...] = ()
     steps: tuple[Step, ...] = ()
     afterwards: tuple[Step, ...] = ()
@@ -423,6 +427,7 @@ class Suite:
     values_in: dict[str, NamedValues] = field(default_factory=dict)
     options: Options = NO_OPTIONS
     every_answer: tuple[Expectation, ...] = ()
+    auth: Auth | None = None
     order: tuple[str, ...] = ()
 
 
@@ -445,6 +450,7 @@ class Project:
     values: NamedValues = field(default_factory=NamedValues)
     options: Options = NO_OPTIONS
     every_answer: tuple[Expectation, ...] = ()
+    auth: Auth | None = None
     zone: str = "UTC"
     environment: str = ""
     sources: dict[str, Source] = field(default_factory=dict)

@@ -5,11 +5,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from saltpath.core.case import (
     Answered,
+    Auth,
     Body,
     Case,
     Expectation,
@@ -105,6 +106,8 @@ def inspect(case: Case, around: Surroundings) -> list[Finding]:
         where = Place(f"values.{name}", case.place.line)
         used |= {reference.name for reference in references_in(tree)}
         findings += _secret_text(name, value, where)
+    if case.auth is not None:
+        findings += _written_sign_in(case.auth, Place("auth", case.place.line), "")
     items = _items_around(case)
     for place, (number, step) in enumerate(case.every_step(), 1):
         own = {keep.name for keep in step.keep} if isinstance(step, Answered) else set()
@@ -114,7 +117,7 @@ def inspect(case: Case, around: Surroundings) -> list[Finding]:
                 continue
             finding = _unknown(reference, place, step, known_by_scope, kept_at, own if not late else set())
             if finding is not None:
-                findings.append(finding)
+                findings.append(_of_inherited(finding, reference, step))
         if isinstance(step, Request):
             findings += _of_request(step)
         if isinstance(step, LookUp):
@@ -299,8 +302,23 @@ def _of_request(step: Request) -> Iterator[Finding]:
     for name, value in step.headers:
         if _SECRET_HEADER.match(name) and value.fixed:
             yield Finding("warning", why("secret-in-text", name=f"the header {name}"), step.place, step.name)
-    if step.auth is not None and step.auth.parts[2 if step.auth.kind == "oauth2" else -1].fixed:
-        yield Finding("warning", why("secret-in-text", name=f"the {step.auth.kind} sign-in"), step.place, step.name)
+    if step.auth is not None and not step.signed_by:
+        yield from _written_sign_in(step.auth, step.place, step.name)
+
+
+def _written_sign_in(auth: Auth, place: Place, name: str) -> Iterator[Finding]:
+    if auth.parts and auth.parts[2 if auth.kind == "oauth2" else -1].fixed:
+        yield Finding("warning", why("secret-in-text", name=f"the {auth.kind} sign-in"), place, name)
+
+
+def _of_inherited(finding: Finding, reference: Reference, step: Step) -> Finding:
+    """What is wrong with a value that only the sign-in around the step needs is mended at the step."""
+    early = finding.why.code in ("own-answer", "used-before-kept")
+    if not early or not isinstance(step, Request) or step.auth is None or not step.signed_by:
+        return finding
+    if reference not in list(references_in(step.auth.parts)):
+        return finding
+    return replace(finding, why=why("signs-in-early", name=reference.name, origin=step.signed_by))
 
 
 def _doubts(step: Answered) -> Iterator[Finding]:

@@ -63,6 +63,8 @@ def lifted(
     for part in PARTS:
         if isinstance(document.get(part), list):
             changed[part] = [lifting.step(step, f"{part}[{index}]") for index, step in enumerate(document[part])]
+    if isinstance(document.get("auth"), dict):
+        changed["auth"] = lifting.sign_in(document["auth"], "auth", "the case's sign-in")
     if isinstance(document.get("every answer"), list):
         changed["every answer"] = lifting.checks(document["every answer"], "every answer", "every answer")
     return (changed, lifting.places) if lifting.places else (document, [])
@@ -98,7 +100,7 @@ class _Lifting:
         if key in _PAIRS:
             return self._named(held, path, step)
         if key in _VALUES or (key == "for each" and isinstance(held, list)):
-            return self._sign_in(held, path, step) if key == "auth" else self.tree(held, path, step)
+            return self.sign_in(held, path, step) if key == "auth" else self.tree(held, path, step)
         if key == "multipart" and isinstance(held, list):
             return [self._part(part, f"{path}[{index}]", step) for index, part in enumerate(held)]
         return held
@@ -127,7 +129,7 @@ class _Lifting:
             for index, pair in enumerate(held)
         ]
 
-    def _sign_in(self, held: Any, path: str, step: str) -> Any:
+    def sign_in(self, held: Any, path: str, step: str) -> Any:
         if isinstance(held, dict) and isinstance(held.get("key"), dict):
             key = {
                 name: self.tree(v, f"{path}.key.{name}", step) if name == "value" else v

@@ -171,7 +171,7 @@ def _request(step: Request) -> dict[str, Any]:
             "unfilled": unfilled(step.address),
             "query": [{"name": name, "value": pieces(value.text)} for name, value in step.query],
             "headers": [{"name": name, "value": pieces(value.text)} for name, value in step.headers],
-            "auth": _auth(step.auth) if step.auth else None,
+            "auth": sign_in(step.auth, step.signed_by) if step.auth else None,
             "body": _body(step.body) if step.body else None,
             "options": _options(step.options),
         },
@@ -241,12 +241,16 @@ def _part(part: MultipartPart) -> str:
     return f"{part.name.text} = {value}" + (f", {part.media_type}" if part.media_type else "")
 
 
-def _auth(auth: Auth) -> dict[str, Any]:
-    """How the step signs in, with the part that says who: the user, the key's name, the client."""
+def sign_in(auth: Auth, origin: str = "") -> dict[str, Any]:
+    """How a step signs in, with the part that says who: the user, the key's name, the client. `origin`: where it comes from, if it is
+    not the step's own."""
+    if auth.kind == "none":
+        return {"kind": "none", "value": [], "from": origin}
     words = {"key": f"the {auth.at[0]} {auth.at[1]}", "oauth2": "a token for "}.get(auth.kind, "")
     part = auth.parts[1] if auth.kind == "oauth2" else auth.parts[0]
     return {
         "kind": auth.kind,
+        "from": origin,
         "value": [{"text": words}] if auth.kind == "key" else ([{"text": words}] if words else []) + pieces(part.text),
     }
 

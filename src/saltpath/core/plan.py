@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-from saltpath.core.case import Case, Environment, NamedValues, Project, Request, Step, Suite, UseShared
+from saltpath.core.case import Auth, Case, Environment, NamedValues, Project, Request, Step, Suite, UseShared
 from saltpath.core.inspect import asks, handed_over
 from saltpath.core.options import DEFAULTS, Options
 from saltpath.core.scopes import Scope
@@ -132,8 +132,9 @@ NO_PROJECT = Project("")
 
 
 def inheriting(case: Case, suite: Suite | None, project: Project | None) -> Case:
-    """The case with the checks on every answer at each request that does not except itself: the project's, the suite's,
-    its own."""
+    """The case with the sign-in, and the checks on every answer, at each request that does not except itself: the project's, the
+    suite's, its own."""
+    case = signed_in(case, suite, project)
     origins = (("project", project), ("suite", suite), ("case", case))
     items = tuple((origin, item) for origin, owner in origins if owner for item in owner.every_answer)
     if not items:
@@ -148,6 +149,29 @@ def inheriting(case: Case, suite: Suite | None, project: Project | None) -> Case
         return replace(step, inherited=own, asks=step.asks or asks(item for _, item in own))
 
     return case.mapped(inherit)
+
+
+def signed_in(case: Case, suite: Suite | None, project: Project | None) -> Case:
+    """The case with the nearest sign-in at each request that says none itself: the case's, else the suite's, else the project's. Shared
+    steps see nothing of the case's."""
+    levels = (("suite", suite), ("project", project))
+    wider = next(((origin, owner.auth) for origin, owner in levels if owner and owner.auth), ("", None))
+
+    def sign(nearest: tuple[str, Auth | None]) -> Callable[[Step], Step]:
+        origin, auth = nearest if nearest[1] and nearest[1].kind != "none" else ("", None)
+
+        def at(step: Step) -> Step:
+            if isinstance(step, UseShared) and step.shared is not None:
+                return replace(step, shared=step.shared.mapped(sign(wider)))
+            if not isinstance(step, Request):
+                return step
+            if step.auth is not None:
+                return replace(step, auth=None) if step.auth.kind == "none" else step
+            return replace(step, auth=auth, signed_by=origin) if auth is not None else step
+
+        return at
+
+    return case.mapped(sign(("case", case.auth) if case.auth else wider))
 
 
 def scope_of_suite(suite: Suite, environment: str, secrets: dict[str, Any]) -> Scope:

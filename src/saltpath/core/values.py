@@ -84,6 +84,8 @@ def wanted_by(case: Case) -> frozenset[Wanted]:
     found = set(_outside(references_in(_compiled(case.values)), own))
     for _, _, step in case.parts():
         found |= set(_outside((reference for reference, _ in references_of(step)), own))
+    if case.auth is not None:
+        found |= set(_outside(references_in(case.auth.parts), own))
     found |= set(
         _outside(references_in([*trees_of(case.rows), *(tree for _, tree in case.outputs), *case.options.trees()]), own)
     )

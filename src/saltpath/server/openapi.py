@@ -160,6 +160,11 @@ def document() -> dict[str, Any]:
         "/projects/{id}/every-answer": {
             "put": _operation("setProjectChecks", "A project's checks on every answer", _of("EveryAnswer"), _ID, if_match,
                               body="EveryAnswerChange")},
+        "/suites/{id}/sign-in": {
+            "put": _operation("setSuiteSignIn", "How a suite's steps sign in", _of("SignIn"), _ID, if_match, body="SignInChange")},
+        "/projects/{id}/sign-in": {
+            "put": _operation("setProjectSignIn", "How a project's steps sign in", _of("SignIn"), _ID, if_match,
+                              body="SignInChange")},
         "/texts": {"post": _operation("readText", "What a case's text reads as", _of("ReadText"), body="TextToRead")},
         "/pasted": {"post": _operation("readPasted", "A curl line or raw HTTP as steps", _of("Pasted"), body="TextToRead")},
         "/recordings": {

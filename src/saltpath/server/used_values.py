@@ -88,9 +88,13 @@ def _said_by(document: Document) -> frozenset[str]:
         return _names_in([environment_of(document).values])
     if document.kind == "suite":
         suite = suite_of(document)
-        return _names_in([suite.values, *suite.values_in.values()], suite.every_answer, suite.options.trees())
+        parts = suite.auth.parts if suite.auth else ()
+        return _names_in(
+            [suite.values, *suite.values_in.values()], suite.every_answer, [*parts, *suite.options.trees()]
+        )
     project = project_of(document)
     trees = [tree for source in project.sources.values() for tree in trees_of(source)]
+    trees += project.auth.parts if project.auth else ()
     for one in project.databases.values():
         trees += [one.at, one.user, one.password]
     return _names_in([project.values], project.every_answer, [*trees, *project.options.trees()])

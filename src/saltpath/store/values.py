@@ -142,7 +142,7 @@ class _Desk:
             bare = mine or not self.has(place[0], name)
             follow = renaming(name, to, "suite" if suite else "project", bare)
             followed = dict(document)
-            for field in ("values", "values in", "every answer", "options", "sources", "databases"):
+            for field in ("values", "values in", "every answer", "auth", "options", "sources", "databases"):
                 if field in document:
                     followed[field] = follow(document[field])
             if mine and "values" in followed:

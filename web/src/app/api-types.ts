@@ -598,6 +598,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/suites/{id}/sign-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** How a suite's steps sign in */
+        put: operations["setSuiteSignIn"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/projects/{id}/sign-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** How a project's steps sign in */
+        put: operations["setProjectSignIn"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/texts": {
         parameters: {
             query?: never;
@@ -1626,6 +1660,18 @@ export interface components {
         Auth: {
             kind: string;
             value: components["schemas"]["Piece"][];
+            from: string;
+        };
+        SignIn: {
+            origin: string;
+            id: string;
+            name: string;
+            version: number;
+            auth: components["schemas"]["Auth"] | null;
+            document: unknown;
+        };
+        SignInChange: {
+            auth: unknown;
         };
         Body: {
             kind: string;
@@ -1844,6 +1890,7 @@ export interface components {
             document: Record<string, never>;
             text?: string;
             everyAnswer: components["schemas"]["EveryAnswer"][];
+            signIns: components["schemas"]["SignIn"][];
             steps: components["schemas"]["Step"][];
             threads: components["schemas"]["Thread"][];
             findings: components["schemas"]["Finding"][];
@@ -4355,6 +4402,84 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EveryAnswer"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setSuiteSignIn: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the version that was changed, in quotes */
+                "If-Match": string;
+            };
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignInChange"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignIn"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setProjectSignIn: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the version that was changed, in quotes */
+                "If-Match": string;
+            };
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignInChange"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignIn"];
                 };
             };
             /** @description a problem */

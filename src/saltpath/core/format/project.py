@@ -10,14 +10,15 @@ from saltpath.core.format.lookup_reader import read_databases
 from saltpath.core.format.options_reader import named_values, options
 from saltpath.core.format.reader import located, version
 from saltpath.core.format.reading import Reading, found
+from saltpath.core.format.request_reader import read_sign_in
 from saltpath.core.format.rows_reader import FILE_ENDINGS, read_rows
 from saltpath.core.format.source import FormatError, Node, from_data, read_source
 from saltpath.core.tables.sources import Source
 
 PROJECT_KEYS = (
-    "salt-path", "project", "about", "values", "options", "every answer", "zone", "environment", "sources", "databases",
+    "salt-path", "project", "about", "values", "options", "auth", "every answer", "zone", "environment", "sources", "databases",
 )  # fmt: skip
-SUITE_KEYS = ("salt-path", "suite", "about", "values", "values in", "options", "every answer", "order")
+SUITE_KEYS = ("salt-path", "suite", "about", "values", "values in", "options", "auth", "every answer", "order")
 ENVIRONMENT_KEYS = ("salt-path", "environment", "about", "values", "guarded")
 
 
@@ -48,6 +49,7 @@ def read_project(source: str | dict[str, object], file: str = "project.yaml") ->
         values=named_values(reading, keys.get("values"), "values"),
         options=options(reading, keys.get("options"), "options"),
         every_answer=read_expectations(reading, keys.get("every answer"), "every answer", "every answer"),
+        auth=read_sign_in(reading, keys.get("auth"), "auth"),
         zone=zone,
         environment=reading.text(keys.get("environment"), "environment", "environment"),
         sources=_sources(reading, keys.get("sources")),
@@ -88,6 +90,7 @@ def read_suite(source: str | dict[str, object], file: str = "suite.yaml") -> Sui
         values_in=_values_in(reading, keys.get("values in")),
         options=options(reading, keys.get("options"), "options"),
         every_answer=read_expectations(reading, keys.get("every answer"), "every answer", "every answer"),
+        auth=read_sign_in(reading, keys.get("auth"), "auth"),
         order=tuple(reading.text(node, f"order[{i}]", "a case's file name") for i, node in enumerate(order)),
     )
     reading.finish()

@@ -26,9 +26,9 @@ class Broken:
     sentence: str
 
 
-_SHAPES: dict[str, type] = {
+_SHAPES: dict[str, Any] = {
     "about": str, "zone": str, "environment": str, "values": dict, "values in": dict, "options": dict, "every answer": list, "sources": dict,
-    "databases": dict, "order": list, "guarded": bool,
+    "databases": dict, "order": list, "guarded": bool, "auth": dict | str,
 }  # fmt: skip
 
 

@@ -12,7 +12,7 @@ from saltpath.core.format.lookup_reader import read_lookup
 from saltpath.core.format.options_reader import named_values, options
 from saltpath.core.format.output_reader import read_write
 from saltpath.core.format.reading import Reading, found
-from saltpath.core.format.request_reader import read_condition, read_request
+from saltpath.core.format.request_reader import read_condition, read_request, read_sign_in
 from saltpath.core.format.rows_reader import read_rows
 from saltpath.core.format.shared_reader import defaults_of, read_inputs, read_names, read_outputs
 from saltpath.core.format.source import FormatError, Node, Problem, from_data, read_source
@@ -21,7 +21,7 @@ from saltpath.core.nearest import listed, nearest
 from saltpath.core.references import Template, compile_tree, is_name
 
 CASE_KEYS = (
-    "salt-path", "case", "about", "key", "register", "tags", "values", "rows", "options", "on failure", "every answer", "once", "steps",
+    "salt-path", "case", "about", "key", "register", "tags", "values", "rows", "options", "auth", "on failure", "every answer", "once", "steps",
     "afterwards", "at the end",
 )  # fmt: skip
 SHARED_KEYS = ("salt-path", "shared", "about", "key", "tags", "inputs", "outputs", "steps")
@@ -80,6 +80,7 @@ def case_of(root: Node, file: str) -> Case:
         options=options(reading, keys.get("options"), "options"),
         stop_on_failure=on_failure != "go on",
         every_answer=read_expectations(reading, keys.get("every answer"), "every answer", "every answer"),
+        auth=read_sign_in(reading, keys.get("auth"), "auth"),
         once=_steps(reading, keys.get("once"), "once"),
         steps=_steps(reading, keys.get("steps"), "steps"),
         afterwards=_steps(reading, keys.get("afterwards"), "afterwards"),

@@ -39,7 +39,7 @@ def read_request(reading: Reading, node: Node, path: str, step_key: str, off: bo
         address=address,
         query=query,
         headers=headers,
-        auth=_auth(reading, keys.get("auth"), f"{path}.auth"),
+        auth=read_sign_in(reading, keys.get("auth"), f"{path}.auth"),
         body=read_body(reading, keys, path),
         options=options(reading, keys.get("options"), f"{path}.options"),
         expect=expect,
@@ -111,12 +111,15 @@ def _headers(reading: Reading, node: Node | None, path: str) -> tuple[tuple[str,
     return pairs
 
 
-def _auth(reading: Reading, node: Node | None, path: str) -> Auth | None:
+def read_sign_in(reading: Reading, node: Node | None, path: str) -> Auth | None:
+    """How a request signs in, or those of a case, a suite, a project do that do not say it themselves."""
     if node is None:
         return None
+    if node.value == "none":
+        return Auth("none", ())
     keys = reading.mapping(node, path, AUTH_KINDS, (), "auth")
     if len(keys) > 1 or node.value == {}:
-        reading.wrong("auth takes one kind: bearer, basic, digest, key or oauth2", path, node.line)
+        reading.wrong("auth takes one kind: bearer, basic, digest, key or oauth2; or none", path, node.line)
     for kind, inner in keys.items():
         place = f"{path}.{kind}"
         if kind == "bearer":

@@ -163,7 +163,7 @@ def _expectations() -> dict[str, Any]:
 REPEAT = _object(("until", "every", "at most"), {"until": CHECKS, "every": DURATION, "at most": DURATION})
 
 
-def _request() -> dict[str, Any]:
+def _sign_in() -> dict[str, Any]:
     pair = {"type": "array", "items": SCALAR, "minItems": 2, "maxItems": 2}
     key = _object(
         ("in", "name", "value"), {"in": {"enum": ["header", "query", "cookie"]}, "name": TEXT, "value": SCALAR}
@@ -173,6 +173,13 @@ def _request() -> dict[str, Any]:
         {"token url": TEXT, "client id": SCALAR, "client secret": SCALAR, "scope": SCALAR},
     )
     auth = _object((), {"bearer": SCALAR, "basic": pair, "digest": pair, "key": key, "oauth2": oauth2})
+    return {"anyOf": [{"const": "none"}, {**auth, "minProperties": 1, "maxProperties": 1}]}
+
+
+SIGN_IN = _sign_in()
+
+
+def _request() -> dict[str, Any]:
     part = _object(("name",), {"name": SCALAR, "text": SCALAR, "file": TEXT, "type": TEXT})
     part["oneOf"] = [{"required": ["text"]}, {"required": ["file"]}]
     return _object(
@@ -184,7 +191,7 @@ def _request() -> dict[str, Any]:
             "send": {"type": "string", "pattern": r"^\S+\s+\S"},
             "query": PAIRS,
             "headers": PAIRS,
-            "auth": {**auth, "minProperties": 1, "maxProperties": 1},
+            "auth": SIGN_IN,
             "json": {},
             "xml": {"type": "string"},
             "text": {"type": "string"},
@@ -258,6 +265,7 @@ def case_schema() -> dict[str, Any]:
             "rows": SOURCE,
             "options": {"$ref": "#/$defs/options"},
             "on failure": {"enum": ["stop", "go on"]},
+            "auth": SIGN_IN,
             "every answer": EVERY_ANSWER,
             "once": steps,
             "steps": steps,
@@ -316,7 +324,7 @@ EVERY_ANSWER = _list({"$ref": "#/$defs/expectation"})
 def project_schema() -> dict[str, Any]:
     schema = _object(("salt-path", "project"), {
         "salt-path": {"const": 1}, "project": TEXT, "about": TEXT, "values": VALUES, "options": OPTIONS, "zone": TEXT,
-        "environment": TEXT, "every answer": EVERY_ANSWER, "sources": {"type": "object", "additionalProperties": SOURCE}, "databases": {"type": "object", "additionalProperties": DATABASE}})  # fmt: skip
+        "environment": TEXT, "auth": SIGN_IN, "every answer": EVERY_ANSWER, "sources": {"type": "object", "additionalProperties": SOURCE}, "databases": {"type": "object", "additionalProperties": DATABASE}})  # fmt: skip
     return _titled("A project of Salt Path", {**schema, "$defs": _expectations()})
 
 
@@ -324,7 +332,7 @@ def suite_schema() -> dict[str, Any]:
     schema = _object(("salt-path",), {
         "salt-path": {"const": 1}, "suite": TEXT, "about": TEXT, "values": VALUES,
         "values in": {"type": "object", "additionalProperties": VALUES}, "options": OPTIONS, "order": _list(TEXT),
-        "every answer": EVERY_ANSWER})  # fmt: skip
+        "auth": SIGN_IN, "every answer": EVERY_ANSWER})  # fmt: skip
     return _titled("A suite of Salt Path", {**schema, "$defs": _expectations()})
 
 

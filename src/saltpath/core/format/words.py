@@ -72,7 +72,7 @@ KEYS: dict[str, str] = {
     "send": "METHOD address, such as GET [=harbour]/berths",
     "query": "the query, names and values",
     "headers": "the headers, names and values",
-    "auth": "how it signs in: bearer, basic, digest, key or oauth2",
+    "auth": "how it signs in: bearer, basic, digest, key or oauth2; of a case, suite or project: how every step does; none: this one does not",
     "bearer": "a token",
     "basic": "[user, password]",
     "digest": "[user, password]; the password is not sent (RFC 7616)",

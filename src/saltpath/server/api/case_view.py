@@ -13,11 +13,12 @@ from saltpath.core.format.readable import Broken
 from saltpath.core.format.writer import write_document
 from saltpath.core.inspect import inspect, surroundings
 from saltpath.core.outline import outline
+from saltpath.core.plan import signed_in
 from saltpath.core.scopes import Scopes
 from saltpath.core.tables.sources import DatabaseRows, FileRows, ListRows, NamedRows, Source, kind_of
 from saltpath.core.why import Why, why
 from saltpath.server.again import scopes_of
-from saltpath.server.api.views import cell_text, every_answer_view, moment, reason
+from saltpath.server.api.views import cell_text, every_answer_view, moment, reason, sign_in_view
 from saltpath.server.compiled import broken, environment_of, project_of, suite_of
 from saltpath.server.context import database
 from saltpath.server.last_seen import keep_again, last_seen
@@ -44,6 +45,7 @@ def case_answer(stored: cases.StoredCase) -> Response:
     columns = None if may_differ else frozenset(begin.names or ())
     around = surroundings((), of_suite, shared, environments)
     around = replace(around, columns=columns, databases=frozenset(of_project.databases))
+    signed = signed_in(case, of_suite, of_project)
     findings = [
         {
             "weight": f.weight,
@@ -52,7 +54,7 @@ def case_answer(stored: cases.StoredCase) -> Response:
             "name": str(f.why.params.get("name", "")),
             **(reason(f.why) or {}),
         }
-        for f in inspect(case, around)
+        for f in inspect(signed, around)
     ]
     findings += [_unread(item) for item in broken(stored)]
     answer = json_answer(
@@ -98,7 +100,12 @@ def case_answer(stored: cases.StoredCase) -> Response:
                 every_answer_view("suite", suite, of_suite.every_answer),
                 every_answer_view("case", stored, case.every_answer),
             ],
-            **outline(case),
+            "signIns": [
+                sign_in_view("project", project, of_project.auth),
+                sign_in_view("suite", suite, of_suite.auth),
+                sign_in_view("case", stored, case.auth),
+            ],
+            **outline(signed),
             "findings": findings,
         }
     )

@@ -12,7 +12,7 @@ from flask import Blueprint, Response
 
 from saltpath.core.format.project import read_project, read_suite
 from saltpath.core.steps import steps_in
-from saltpath.server.api.views import every_answer_view, moment, ms
+from saltpath.server.api.views import every_answer_view, moment, ms, sign_in_view
 from saltpath.server.context import actor, body, database, project_asked, version_changed
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.remembered import ByVersion
@@ -165,14 +165,41 @@ def set_project_checks(id: str) -> Response:
     return json_answer(every_answer_view("project", project, read_project(project.document).every_answer))
 
 
+@outline_api.put("/suites/<id>/sign-in")
+def set_suite_sign_in(id: str) -> Response:
+    """How the steps of a suite's cases sign in that do not say it themselves, on top of the version that If-Match names."""
+    suite = _with_sign_in(projects.suite(database(), id))
+    return json_answer(sign_in_view("suite", suite, read_suite(suite.document).auth))
+
+
+@outline_api.put("/projects/<id>/sign-in")
+def set_project_sign_in(id: str) -> Response:
+    """How the steps of all a project's cases sign in that do not say it themselves, on top of the version that If-Match names."""
+    project = _with_sign_in(projects.project(database(), id))
+    return json_answer(sign_in_view("project", project, read_project(project.document).auth))
+
+
 def _with_checks(of: Document) -> Document:
-    version, checks = version_changed(), body().get("checks")
+    checks = body().get("checks")
     if not isinstance(checks, list):
         raise Refused(422, "checks", "Give the checks as a list.")
+    return _with_field(of, "every answer", checks)
+
+
+def _with_sign_in(of: Document) -> Document:
+    data = body()
+    if not isinstance(data.get("auth"), dict | str | None) or "auth" not in data:
+        raise Refused(422, "auth", "Give the sign-in as auth: an object of one kind, none, or null for nothing said.")
+    return _with_field(of, "auth", data["auth"])
+
+
+def _with_field(of: Document, field: str, value: Any) -> Document:
+    """A document with another value in a field; without the field where there is none."""
+    version = version_changed()
 
     def edit(document: dict[str, Any]) -> dict[str, Any]:
-        rest = {name: value for name, value in document.items() if name != "every answer"}
-        return {**rest, "every answer": checks} if checks else rest
+        rest = {name: held for name, held in document.items() if name != field}
+        return {**rest, field: value} if value else rest
 
     return documents.change(database(), of, actor().id, edit, version)
 

@@ -8,11 +8,11 @@ from datetime import UTC, datetime
 from typing import Any
 
 from saltpath.core import measures, plain
-from saltpath.core.case import Expectation
+from saltpath.core.case import Auth, Expectation
 from saltpath.core.checks.judge import Outcome
 from saltpath.core.exchange import Exchange
 from saltpath.core.header_values import passed_over
-from saltpath.core.outline import expectation, place_of
+from saltpath.core.outline import expectation, place_of, sign_in
 from saltpath.core.why import MaskedWhy, Why, fault
 from saltpath.store.cases import StoredCase
 from saltpath.store.documents import Document
@@ -154,6 +154,18 @@ def every_answer_view(origin: str, owner: Document | StoredCase, checks: tuple[E
         "version": owner.version,
         "checks": [expectation(item) for item in checks],
         "documents": owner.document.get("every answer", []),
+    }
+
+
+def sign_in_view(origin: str, owner: Document | StoredCase, auth: Auth | None) -> dict[str, Any]:
+    """How the requests of a project, a suite or a case sign in, as it is read and as its document has it."""
+    return {
+        "origin": origin,
+        "id": owner.oid,
+        "name": owner.name,
+        "version": owner.version,
+        "auth": sign_in(auth, origin) if auth else None,
+        "document": owner.document.get("auth"),
     }
 
 

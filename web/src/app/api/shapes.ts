@@ -41,6 +41,7 @@ export type TextFault = Shapes["TextFault"];
 export type ReadText = Shapes["ReadText"];
 export type FormatWord = Shapes["FormatWord"];
 export type EveryAnswer = Shapes["EveryAnswer"];
+export type SignIn = Shapes["SignIn"];
 export type ProjectFile = Shapes["ProjectFile"];
 export type Brought = Shapes["Brought"];
 export type Proposals = Omit<Shapes["Proposals"], "items"> & {

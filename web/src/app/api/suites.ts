@@ -28,6 +28,9 @@ export const suitesApi = {
       body,
       headers: { "Content-Type": "application/json", "If-Match": `"${version}"` },
     }),
+  /** How the steps of a project or a suite sign in; null for nothing said. */
+  setSignIn: (origin: "project" | "suite", id: string, version: number, auth: Json | null) =>
+    answered(`/${origin}s/${q(id)}/sign-in`, posted({ auth }, { "If-Match": `"${version}"` }, "PUT")),
   removeSuite: (id: string) => ask<unknown>(`/suites/${q(id)}`, { method: "DELETE" }),
   moveCase: (id: string, suite: string, before: string | null) =>
     send<Case>(`/cases/${q(id)}/move`, { suite, before }),

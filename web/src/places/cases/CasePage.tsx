@@ -34,6 +34,7 @@ import { useEditing } from "./edit/useEditing";
 import { usePresence } from "./edit/usePresence";
 import { RowsCard } from "./rows/RowsCard";
 import { useRowsToRun } from "./rows/useRowsToRun";
+import { SignInContext } from "./SignIn";
 import { Standing } from "./Standing";
 import { SharedHead } from "./shared/SharedHead";
 import { SentBefore } from "./single/SentBefore";
@@ -219,82 +220,84 @@ function Opened({ of }: { of: Case }) {
           <WhereContext.Provider value={of.id}>
             <KnownContext.Provider value={places}>
               <EveryContext.Provider value={of.everyAnswer}>
-                {of.shared ? (
-                  <SharedHead
-                    of={of}
-                    shared={of.shared}
-                    state={state}
-                    evidence={drawn}
-                    at={at}
-                    running={running}
-                    run={() => void runAll()}
-                    view={view}
-                    show={(next) => setSearch(next === "Path" ? {} : { view: next.toLowerCase() })}
-                  />
-                ) : of.single ? (
-                  <SingleHead of={of} state={state} at={at} running={running} send={() => void runAll()} />
-                ) : (
-                  <CaseHead
-                    of={of}
-                    state={state}
-                    evidence={drawn}
-                    others={others}
-                    at={at}
-                    running={running}
-                    run={() => void runAll()}
-                    view={view}
-                    show={(next) => setSearch(next === "Path" ? {} : { view: next.toLowerCase() })}
-                    step={step}
-                    rows={toRun.rows}
-                  />
-                )}
-                {said && <p className="live">{said}</p>}
-                <Standing
-                  of={of}
-                  seen={steps}
-                  running={running}
-                  failing={failing === step?.key ? undefined : failing}
-                  choose={setPicked}
-                />
-                <Clashes clashes={state.clashes} decide={state.decide} />
-                <LeftOver where={`${of.id}.`} meant={(stray) => isOfGoneStep(stray.where, of)} />
-                <div className={view === "Sheet" ? "case-columns wide" : "case-columns"}>
-                  {view === "Text" && (
-                    <Suspense fallback={<p className="muted pad">Opening the text…</p>}>
-                      <TextView of={of} />
-                    </Suspense>
-                  )}
-                  {view === "Sheet" && (
-                    <Suspense fallback={<p className="muted pad">Opening the sheet…</p>}>
-                      <SheetView of={of} evidence={steps} choose={pick} />
-                    </Suspense>
-                  )}
-                  {view === "Path" && (
-                    <Trail
+                <SignInContext.Provider value={of.signIns}>
+                  {of.shared ? (
+                    <SharedHead
                       of={of}
-                      chosen={chosen}
-                      choose={pick}
-                      evidence={steps}
-                      verdict={verdict}
-                      sendAlone={sendAlone}
-                      busy={running.running}
+                      shared={of.shared}
+                      state={state}
+                      evidence={drawn}
+                      at={at}
+                      running={running}
+                      run={() => void runAll()}
+                      view={view}
+                      show={(next) => setSearch(next === "Path" ? {} : { view: next.toLowerCase() })}
+                    />
+                  ) : of.single ? (
+                    <SingleHead of={of} state={state} at={at} running={running} send={() => void runAll()} />
+                  ) : (
+                    <CaseHead
+                      of={of}
+                      state={state}
+                      evidence={drawn}
                       others={others}
-                      rows={<RowsCard of={of} step={step} seen={seen} environment={at[0]} />}
-                    >
-                      {of.single && <SentBefore id={of.id} run={run} chooseRun={chooseRun} />}
-                    </Trail>
+                      at={at}
+                      running={running}
+                      run={() => void runAll()}
+                      view={view}
+                      show={(next) => setSearch(next === "Path" ? {} : { view: next.toLowerCase() })}
+                      step={step}
+                      rows={toRun.rows}
+                    />
                   )}
-                  <EvidencePanel
-                    step={step}
-                    seen={seen}
-                    about={about}
-                    run={run}
-                    chooseRun={chooseRun}
-                    row={of.rows ? (seen?.row ?? row) : undefined}
-                    chooseRow={chooseRow}
-                    drag={drag}
+                  {said && <p className="live">{said}</p>}
+                  <Standing
+                    of={of}
+                    seen={steps}
+                    running={running}
+                    failing={failing === step?.key ? undefined : failing}
+                    choose={setPicked}
                   />
-                </div>
+                  <Clashes clashes={state.clashes} decide={state.decide} />
+                  <LeftOver where={`${of.id}.`} meant={(stray) => isOfGoneStep(stray.where, of)} />
+                  <div className={view === "Sheet" ? "case-columns wide" : "case-columns"}>
+                    {view === "Text" && (
+                      <Suspense fallback={<p className="muted pad">Opening the text…</p>}>
+                        <TextView of={of} />
+                      </Suspense>
+                    )}
+                    {view === "Sheet" && (
+                      <Suspense fallback={<p className="muted pad">Opening the sheet…</p>}>
+                        <SheetView of={of} evidence={steps} choose={pick} />
+                      </Suspense>
+                    )}
+                    {view === "Path" && (
+                      <Trail
+                        of={of}
+                        chosen={chosen}
+                        choose={pick}
+                        evidence={steps}
+                        verdict={verdict}
+                        sendAlone={sendAlone}
+                        busy={running.running}
+                        others={others}
+                        rows={<RowsCard of={of} step={step} seen={seen} environment={at[0]} />}
+                      >
+                        {of.single && <SentBefore id={of.id} run={run} chooseRun={chooseRun} />}
+                      </Trail>
+                    )}
+                    <EvidencePanel
+                      step={step}
+                      seen={seen}
+                      about={about}
+                      run={run}
+                      chooseRun={chooseRun}
+                      row={of.rows ? (seen?.row ?? row) : undefined}
+                      chooseRow={chooseRow}
+                      drag={drag}
+                    />
+                  </div>
+                </SignInContext.Provider>
               </EveryContext.Provider>
             </KnownContext.Provider>
           </WhereContext.Provider>

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
-import { useMemo } from "react";
+import { useContext, useMemo } from "react";
 import { api, type Evidence as Seen, type Step } from "../../app/api";
+import type { Json } from "../../app/exact";
 import { ago } from "../../app/format";
 import { useProject } from "../../app/project";
 import { Copies } from "../../parts/Copies";
@@ -14,6 +15,7 @@ import { NodeActs, whatWasSent } from "./edit/NodeActs";
 import { type SentPlace, sentBefore, sentPlaces } from "./edit/sent";
 import type { Edits } from "./edit/useEditing";
 import { asWritten } from "./edit/written";
+import { SignInContext } from "./SignIn";
 import { isNamed } from "./stepKinds";
 
 interface Props {
@@ -45,7 +47,10 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, row, chooseRo
   );
   const exchange = seen?.exchanges.at(-1);
   const document = seen ? undefined : stepWith(editing.document, key);
-  const written = document?.send ? asWritten(document) : undefined;
+  const around = useContext(SignInContext).find((level) => level.origin === step?.send?.auth?.from);
+  const written = document?.send
+    ? asWritten(around ? { ...document, auth: around.document as Json } : document)
+    : undefined;
   const sent = useMemo(
     () =>
       onceAsked(() => [...(step?.lookUp ? [] : sentPlaces(exchange)), ...sentBefore(editing.document, key)]),

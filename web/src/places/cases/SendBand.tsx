@@ -7,18 +7,9 @@ import { AddFile } from "./AddFile";
 import { useEdited, useInsertable } from "./edit/context";
 import { setBody, setField, splitAddress, stepWith } from "./edit/document";
 import { HandOvers } from "./edit/HandOvers";
-import {
-  authOf,
-  authText,
-  BODY_HINT,
-  bodyKind,
-  linesOf,
-  optionsOf,
-  optionsText,
-  pairsOf,
-  partsOf,
-} from "./edit/pairs";
+import { BODY_HINT, bodyKind, linesOf, optionsOf, optionsText, pairsOf, partsOf } from "./edit/pairs";
 import { Moment } from "./Moment";
+import { AddSignIn, SignIn } from "./SignIn";
 
 /** What goes out, as a sentence whose parts are changed where they stand. */
 export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"] }) {
@@ -47,13 +38,12 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
       : editing.apply(setField(step.key, field, pairs.length ? asWritten(pairs) : undefined));
   };
   const document = stepWith(editing.document, step.key);
-  const saveField =
-    (field: "auth" | "options", read: (text: string) => ReturnType<typeof authOf>) => (text: string) => {
-      const value = read(text);
-      return typeof value === "string"
-        ? Promise.resolve(value)
-        : editing.apply(setField(step.key, field, value));
-    };
+  const saveOptions = (text: string) => {
+    const value = optionsOf(text);
+    return typeof value === "string"
+      ? Promise.resolve(value)
+      : editing.apply(setField(step.key, "options", value));
+  };
   const body = send.body;
   const saveBody = (text: string) => {
     const kind = body?.kind ?? bodyKind(text);
@@ -80,22 +70,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
               {send.method} <Pieces pieces={send.address} used={used} />
             </span>
           </InPlace>
-          {send.auth && (
-            <>
-              , signed by{" "}
-              <InPlace
-                insertable={insertable}
-                text={authText(document)}
-                label="How it signs in"
-                hint={SIGN_IN_HINT}
-                save={saveField("auth", authOf)}
-              >
-                <span className="mono">
-                  <Pieces pieces={send.auth.value} used={used} />
-                </span>
-              </InPlace>
-            </>
-          )}
+          <SignIn step={step} used={used} />
           {send.options.length > 0 && (
             <>
               ;{" "}
@@ -105,7 +80,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
                 label="The options"
                 lines
                 hint={OPTIONS_HINT}
-                save={saveField("options", optionsOf)}
+                save={saveOptions}
               >
                 {send.options.join(", ")}
               </InPlace>
@@ -148,17 +123,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
           )}
         </InPlace>
         {(!body || ["form", "multipart", "file"].includes(body.kind)) && <AddFile step={step} />}
-        {!send.auth && (
-          <InPlace
-            insertable={insertable}
-            text=""
-            label="How it signs in"
-            hint={SIGN_IN_HINT}
-            save={saveField("auth", authOf)}
-          >
-            <span className="muted add">+ sign-in</span>
-          </InPlace>
-        )}
+        <AddSignIn step={step} />
         {send.options.length === 0 && (
           <InPlace
             insertable={insertable}
@@ -166,7 +131,7 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
             label="The options"
             lines
             hint={OPTIONS_HINT}
-            save={saveField("options", optionsOf)}
+            save={saveOptions}
           >
             <span className="muted add">+ options</span>
           </InPlace>
@@ -195,8 +160,6 @@ export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"
 
 const OPTIONS_HINT =
   "timeout: 5 s · retries: 2 · follow redirects: false · verify tls: false · largest body: 10 MB · cookies: false. Ctrl Enter keeps.";
-const SIGN_IN_HINT =
-  "bearer TOKEN · basic USER PASSWORD · digest USER PASSWORD · key header NAME VALUE · oauth2 ADDRESS CLIENT SECRET. Empty: not at all.";
 const BODY_FIELDS: Record<string, "json" | "text"> = { json: "json", xml: "text", text: "text" };
 const BODY_HINTS: Record<string, string> = {
   json: 'JSON; a value is inserted as "[=name]". Ctrl Enter keeps.',

@@ -1,0 +1,191 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { createContext, useContext, useState } from "react";
+import { ApiProblem, api, type SignIn as Level, type Step, type StepEvidence } from "../../app/api";
+import type { Json } from "../../app/exact";
+import { Pieces } from "../../parts/Pieces";
+import { InPlace } from "../../parts/typing/InPlace";
+import { useEdited, useInsertable } from "./edit/context";
+import { setField, setOwn, stepWith } from "./edit/document";
+import { authOf, authText } from "./edit/pairs";
+import { ownOf, toEveryStep } from "./edit/signIn";
+
+/** How the steps of the project, the suite and the case sign in. */
+export const SignInContext = createContext<Level[]>([]);
+
+const HINT =
+  "bearer TOKEN, basic USER PASSWORD, digest USER PASSWORD, key header NAME VALUE, or oauth2 ADDRESS CLIENT SECRET. Empty: none of its own.";
+const WIDER: Record<string, string> = { case: "suite", suite: "project" };
+
+interface Props {
+  step: Step;
+  used: StepEvidence["used"];
+}
+
+/** How a step signs in: by itself, or as all of the case, the suite or the project do, from which it can except itself. */
+export function SignIn({ step, used }: Props) {
+  const { editing, single, shared } = useEdited();
+  const insertable = useInsertable(step.number, step.key);
+  const levels = useContext(SignInContext);
+  const { save, said, undo } = useLevels(levels);
+  const document = stepWith(editing.document, step.key);
+  const auth = step.send?.auth;
+  const level = levels.find((item) => item.origin === auth?.from);
+  const around = levels.findLast((item) => item.auth && !(shared && item.origin === "case"));
+  const own = (value: Json | undefined) => editing.apply(setField(step.key, "auth", value));
+  const typed = (put: (value: Json | undefined) => Promise<string | undefined>) => (text: string) => {
+    const value = text.trim() === "none" ? "none" : authOf(text);
+    const wrong = typeof value === "string" && value !== "none";
+    return wrong ? Promise.resolve(value) : put(value);
+  };
+  const wider = level && levels.find((item) => item.origin === WIDER[level.origin]);
+  const mine = level?.origin === "case" ? ownOf(editing.document, level.document as Json) : [];
+  return (
+    <>
+      {auth && (
+        <>
+          , signed by{" "}
+          <InPlace
+            insertable={insertable}
+            text={authText(level ? { auth: level.document as Json } : document)}
+            label={level ? `How ${whose(level)} signs in` : "How it signs in"}
+            hint={HINT}
+            save={typed(level ? (value) => save(level, value) : own)}
+          >
+            <span className="mono">
+              <Pieces pieces={auth.value} used={used} />
+            </span>
+          </InPlace>
+          {level ? (
+            <>
+              {" "}
+              as {whose(level)} does{" "}
+              <span className="row-tools in-line">
+                <button type="button" title="This step does not sign in" onClick={() => void own("none")}>
+                  not here
+                </button>
+                {wider && (
+                  <button
+                    type="button"
+                    disabled={mine.length > 0}
+                    title={
+                      mine.length
+                        ? `Only this case has ${mine.join(" and ")}`
+                        : `Every step of ${whose(wider)} signs in so`
+                    }
+                    onClick={async () => {
+                      const wrong = await save(wider, level.document as Json);
+                      if (!wrong) void save(level, undefined, true);
+                    }}
+                  >
+                    every step of {whose(wider)}
+                  </button>
+                )}
+              </span>
+            </>
+          ) : (
+            !single &&
+            !shared && (
+              <span className="row-tools in-line">
+                <button
+                  type="button"
+                  title="Every step of the case signs in so"
+                  onClick={() => void editing.apply(toEveryStep(step.key))}
+                >
+                  every step
+                </button>
+              </span>
+            )
+          )}
+        </>
+      )}
+      {document?.auth === "none" && around && (
+        <>
+          , not signed in{" "}
+          <span className="row-tools in-line">
+            <button type="button" onClick={() => void own(undefined)}>
+              as {whose(around)} does
+            </button>
+          </span>
+        </>
+      )}
+      {said && (
+        <span className="muted" role="status">
+          {" "}
+          {said}{" "}
+          {undo && (
+            <button type="button" className="plain-link" onClick={() => void undo()}>
+              Undo
+            </button>
+          )}
+        </span>
+      )}
+    </>
+  );
+}
+
+/** Where none is said, the place to say one. */
+export function AddSignIn({ step }: { step: Step }) {
+  const { editing } = useEdited();
+  const insertable = useInsertable(step.number, step.key);
+  const save = (text: string) => {
+    const value = authOf(text);
+    return typeof value === "string"
+      ? Promise.resolve(value)
+      : editing.apply(setField(step.key, "auth", value));
+  };
+  if (step.send?.auth) return null;
+  return (
+    <InPlace insertable={insertable} text="" label="How it signs in" hint={HINT} save={save}>
+      <span className="muted add">+ sign-in</span>
+    </InPlace>
+  );
+}
+
+const whose = (level: Level): string =>
+  level.origin === "case" ? "the case" : `the ${level.origin} ${level.name}`;
+
+/** Changing how a level signs in: the case's own is an edit like any other, that of a suite or the project is saved there, and the
+ * last change of these can be undone. */
+function useLevels(levels: Level[]) {
+  const { id, editing } = useEdited();
+  const client = useQueryClient();
+  const [last, setLast] = useState<{ origin: string; before: Json | undefined }[]>([]);
+  const [problem, setProblem] = useState("");
+  const put = async (level: Level, value: Json | undefined): Promise<string | undefined> => {
+    try {
+      await api.setSignIn(level.origin as "project" | "suite", level.id, level.version, value ?? null);
+      return undefined;
+    } catch (wrong) {
+      const stale = wrong instanceof ApiProblem && wrong.status === 412;
+      return stale
+        ? "It was changed elsewhere meanwhile; now it stands here as it is."
+        : (wrong as Error).message;
+    } finally {
+      await client.invalidateQueries({ queryKey: ["case", id] });
+    }
+  };
+  /** `also`: together with the change before it, so that both are undone in one act. */
+  const save = async (level: Level, value: Json | undefined, also = false) => {
+    const before = (level.document ?? undefined) as Json | undefined;
+    const wrong =
+      level.origin === "case" ? await editing.apply(setOwn("auth", value)) : await put(level, value);
+    setProblem(wrong ?? "");
+    if (!wrong && (also || level.origin !== "case"))
+      setLast((others) => [...(also ? others : []), { origin: level.origin, before }]);
+    return wrong;
+  };
+  const undo = async () => {
+    for (const { origin, before } of last) {
+      const level = levels.find((item) => item.origin === origin);
+      const wrong =
+        origin === "case" ? await editing.apply(setOwn("auth", before)) : level && (await put(level, before));
+      if (wrong) setProblem(wrong);
+    }
+    setLast([]);
+  };
+  const wide = levels.find(
+    (level) => level.origin !== "case" && last.some((item) => item.origin === level.origin),
+  );
+  const said = problem || (wide ? `Changed for ${whose(wide)}.` : "");
+  return { save, said, undo: wide && !problem ? undo : undefined };
+}
