@@ -19,7 +19,9 @@ class SignIn(BrowserTest):
         ]  # fmt: skip
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
         document = {"salt-path": 1, "case": "Signed once", "values": {"deskPassword": "salt-and-tar"}, "steps": steps}
-        id = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": document})[2]["id"]
+        id = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": document})[2][
+            "id"
+        ]
         self.go(f"/cases/{id}")
         self.page.get_by_role("heading", name="Signed once").wait_for()
         return id
@@ -39,7 +41,10 @@ class SignIn(BrowserTest):
         self.assertEqual(self.auths(id), [{"bearer": "[=token]"}, "none", None, None])
         self.open_step(3)
         expect(self.card()).to_contain_text("signed by token as the case does")
-        self.assertEqual([step["verdict"] for step in self.app.run(cases=[id])["cases"][0]["steps"]], ["unchecked", "passed", "passed"])
+        self.assertEqual(
+            [step["verdict"] for step in self.app.run(cases=[id])["cases"][0]["steps"]],
+            ["unchecked", "passed", "passed"],
+        )
         self.assertEqual(self.axe(), [])
         expect(self.card().get_by_role("button", name="every step of the suite")).to_be_disabled()
         self.card().get_by_role("button", name="not here").click()
