@@ -90,7 +90,10 @@ class Resolving(unittest.TestCase):
     def test_a_missing_value_says_where_it_looked_and_what_is_near(self):
         with self.assertRaises(Blocked) as caught:
             fill("[=portCalId]", portCallId=1)
-        self.assertEqual(str(caught.exception), "there is no value portCalId; looked in case; did you mean portCallId?")
+        self.assertEqual(
+            str(caught.exception),
+            "there is no value portCalId; looked in run, kept, row, case, suite and project; did you mean portCallId?",
+        )
 
     def test_default(self):
         self.assertEqual(fill('[=none | default "x"]'), "x")

@@ -9,6 +9,7 @@ import subprocess
 import unittest
 from pathlib import Path
 
+from saltpath.core.outline import in_a_line
 from saltpath.core.references import RESERVED, is_name
 
 HERE = Path(__file__).resolve().parent
@@ -40,6 +41,22 @@ class Pure(unittest.TestCase):
         self.assertEqual([pair for pair in zip(fields, found["names"], strict=True) if not is_name(pair[1])], [])
         self.assertEqual(len(set(found["names"])), len(fields))
         self.assertEqual(found["names"][fields.index("count")], "vesselCount")
+
+    def test_every_value_stands_in_its_line(self):
+        """Values of forms at random: a line each, read back as they were; Python and the page write them alike."""
+        chance = random.Random(1820)
+        pieces = [" ", "\n", "\r\n", '"', "\\", "=", "&", "ä", "[=v]", "\t", "x", "n", "\u2028", "\u3000", "\ufeff", "\x85", "\x1f", ": ", "'", "#"]
+        values = ["", '"exact words"', '"a\\nb"', " a", "a ", "two\nlines", *("".join(chance.choice(pieces) for _ in range(chance.randint(0, 6))) for _ in range(3000))]
+        lines = [[value, f"name = {in_a_line(value)}"] for value in values]
+        self.assertEqual([in_a_line(value) for value in values[:3]], values[:2] + ['"\\"a\\\\nb\\""'])
+        done = subprocess.run(
+            ["node", HERE / "lines.mjs"], input=json.dumps(lines), capture_output=True, text=True, timeout=120,
+            env={**os.environ, "WEB": str(HERE.parents[1] / "web")},
+        )  # fmt: skip
+        self.assertEqual(done.returncode, 0, done.stderr[-2000:])
+        for (value, line), (read, written) in zip(lines, json.loads(done.stdout), strict=True):
+            self.assertNotRegex(line, "[\\r\\n]")
+            self.assertEqual((read, f"name = {written}"), ([["name", value]], line))
 
     def each(self, name: str, wanted: int) -> None:
         done = subprocess.run(

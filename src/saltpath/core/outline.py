@@ -214,7 +214,7 @@ def _write(write: Write) -> dict[str, Any]:
 def _body(body: Body) -> dict[str, Any]:
     content = body.content
     if body.kind == "form":
-        text = "\n".join(f"{name} = {value.text}" for name, value in content)
+        text = "\n".join(f"{name} = {in_a_line(value.text)}" for name, value in content)
     elif body.kind in ("text", "file"):
         text = content.text
     elif body.kind == "multipart":
@@ -229,6 +229,24 @@ def _body(body: Body) -> dict[str, Any]:
     else:
         text = msgspec.json.format(plain.write_json(written_tree(content)), indent=2).decode()
     return {"kind": body.kind, "text": pieces(text.rstrip("\n"))}
+
+
+def in_a_line(value: str) -> str:
+    """A value as it stands behind its name in a line, read back as it is (pairs.ts, `pairsOf`): one that has line breaks, or blanks around
+    it, as a JSON string with an escape in it. Quotes alone are what they are."""
+    escaped = value[:1] == '"' == value[-1:] and "\\" in value
+    if not escaped and value == value.strip(_BLANKS) and not _BREAK.search(value):
+        return value
+    inner = value.strip(_BLANKS)
+    begin = len(value) - len(value.lstrip(_BLANKS))
+    ends = (value[:begin], value[begin + len(inner) :])
+    before, after = ("".join(f"\\u{ord(blank):04x}" for blank in blanks) for blanks in ends)
+    return f'"{before}{plain.write_json(inner).decode()[1:-1]}{after}"'
+
+
+_BREAK = re.compile(r"[\n\r]")
+_BLANKS = "\t\n\v\f\r \xa0\u1680\u2000\u2001\u2002\u2003\u2004\u2005\u2006\u2007\u2008\u2009\u200a\u2028\u2029\u202f\u205f\u3000\ufeff"
+"""What is taken off the ends of a line's value (ECMAScript's white space)."""
 
 
 def _part(part: MultipartPart) -> str:

@@ -228,7 +228,7 @@ class Scopes:
         raise Blocked(self.missing(reference))
 
     def missing(self, reference: Reference) -> Any:
-        searched = [reference.scope] if reference.scope else [s for s in self.by_name if self.by_name[s].values]
+        searched = [reference.scope] if reference.scope else list(self.by_name)
         known = [name for scope in searched for name in self.by_name.get(scope, _EMPTY).values]
         near = nearest(reference.name, known)
         return why(

@@ -48,8 +48,9 @@ export function Finder() {
       } else if (event.key === "?" && singleKeys() && !typing && !event.ctrlKey && !event.altKey)
         show("keys");
     };
-    document.addEventListener("keydown", keys);
-    return () => document.removeEventListener("keydown", keys);
+    // Before a field keeps the key for itself.
+    document.addEventListener("keydown", keys, true);
+    return () => document.removeEventListener("keydown", keys, true);
   }, []);
   const close = () => dialog.current?.close();
   return (

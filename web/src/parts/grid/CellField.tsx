@@ -6,12 +6,12 @@ interface Props {
   lines?: boolean;
   change: (typed: string | undefined) => void;
   write: (text: string) => void;
-  /** To the cell below, after Enter. */
-  down: () => void;
+  /** To the cell below after Enter, beside after Tab. */
+  go: (down: number, right: number) => void;
 }
 
 /** The field of a cell that is typed into: Enter and Tab keep the text, Escape leaves the cell as it was. */
-export function CellField({ label, typed, lines = false, change, write, down }: Props) {
+export function CellField({ label, typed, lines = false, change, write, go }: Props) {
   const done = useRef(false);
   const Cell = lines ? "textarea" : "input";
   const take = () => {
@@ -36,7 +36,8 @@ export function CellField({ label, typed, lines = false, change, write, down }: 
         } else if (event.key === "Enter" || event.key === "Tab") {
           event.preventDefault();
           take();
-          if (event.key === "Enter") down();
+          if (event.key === "Enter") go(1, 0);
+          else go(0, event.shiftKey ? -1 : 1);
         }
       }}
     />

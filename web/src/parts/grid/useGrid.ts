@@ -27,10 +27,14 @@ export function useGrid({ rows, columns, begins = [0, 0], open, fillDown, remove
   const [at, setAt] = useState<Place>(begins);
   const [anchor, setAnchor] = useState<Place>(begins);
   const [typing, setTyping] = useState<string>();
-  const move = useCallback((row: number, column: number, extend = false) => {
-    setAt([row, column]);
-    if (!extend) setAnchor([row, column]);
-  }, []);
+  const move = useCallback(
+    (row: number, wanted: number, extend = false) => {
+      const column = Math.max(0, Math.min(columns - 1, wanted));
+      setAt([row, column]);
+      if (!extend) setAnchor([row, column]);
+    },
+    [columns],
+  );
   /** Type into the chosen cell, or into the one at a place: a double click may come before its first click is drawn. */
   const begin = (text?: string, place: Place = at) => {
     const held = open(...place);
@@ -43,7 +47,12 @@ export function useGrid({ rows, columns, begins = [0, 0], open, fillDown, remove
     const ctrl = event.ctrlKey || event.metaKey;
     const go = (row: number, column: number) =>
       move(Math.max(0, Math.min(rows - 1, row)), Math.max(0, Math.min(columns - 1, column)), event.shiftKey);
-    if (by && !event.altKey) go(at[0] + by[0], at[1] + by[1]);
+    // Tab goes right in a row, and from its end on to what follows the grid.
+    const beside = at[1] + (event.shiftKey ? -1 : 1);
+    if (event.key === "Tab" && !ctrl && !event.altKey) {
+      if (beside < 0 || beside >= columns) return;
+      move(at[0], beside);
+    } else if (by && !event.altKey) go(at[0] + by[0], at[1] + by[1]);
     else if (event.key === "Home") go(ctrl ? 0 : at[0], 0);
     else if (event.key === "End") go(ctrl ? rows - 1 : at[0], columns - 1);
     else if (ctrl && event.key.toLowerCase() === "a") {

@@ -17,6 +17,8 @@ interface Props {
   /** A body: edited with an editor of its own. */
   body?: "json" | "text";
   hint?: string;
+  /** Save also what was not changed, as a proposal that is taken. */
+  always?: boolean;
   /** It opens with the values for its `{place}`. */
   asks?: boolean;
   /** Values that `[=` offers. */

@@ -11,7 +11,10 @@ import { useDraft } from "./drafts";
 import { Elsewhere } from "./Elsewhere";
 import { useGround } from "./ground";
 import { fitting, type Insertable, inserted, openReference, type Reference } from "./inserting";
+import { useOneByOne } from "./oneByOne";
+import { Refused } from "./Refused";
 import { saved } from "./saving";
+import { useRefusals } from "./useRefusals";
 
 export interface TypingProps {
   text: string;
@@ -25,7 +28,7 @@ export interface TypingProps {
   below?: (typed: string, put: (text: string) => void) => ReactNode;
   /** Save also what was not changed, as a proposal that is taken. */
   always?: boolean;
-  /** It stands there from the beginning, and does not take the focus. */
+  /** It stands there from the beginning, does not take the focus, and is emptied for the next when one was taken. */
   quiet?: boolean;
   /** It opens with the values for its `{place}`. */
   asks?: boolean;
@@ -90,6 +93,8 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
   // biome-ignore lint/correctness/useExhaustiveDependencies: once, as it opens
   useLayoutEffect(() => {
     if (asks) offer();
+    // What is only proposed is replaced by what is typed.
+    else if (always) field.current?.select();
   }, []);
   useLayoutEffect(() => {
     if (moveTo.current < 0) return;
@@ -98,13 +103,32 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
     moveTo.current = -1;
   });
   const busy = useRef(false);
+  const [locked, setLocked] = useState(false);
+  const oneByOne = useOneByOne();
+  const now = useRef(typed);
+  now.current = typed;
+  const [refused, refuse, refusals] = useRefusals(now, (again, why) => {
+    write(again);
+    setProblem(why);
+  });
+  /** A field that stays is empty at once for the next, and what was refused comes back. */
+  const takeOver = async () => {
+    const references = taken.current;
+    taken.current = [];
+    write("");
+    const wrong = await oneByOne(() => saved(save, typed, insertable, references));
+    if (wrong) refuse({ typed, sentence: wrong });
+  };
   const commit = async (out = false) => {
     if (busy.current || left.current) return;
     if (ground.untouched(typed) && (out || !always)) return out && quiet ? undefined : leave();
     if (ground.clashes(typed)) return setProblem(undefined);
+    if (quiet) return takeOver();
     busy.current = true;
+    setLocked(true);
     const wrong = await saved(save, typed, insertable, taken.current);
     busy.current = false;
+    setLocked(false);
     if (wrong) setProblem(wrong);
     else leave();
   };
@@ -135,6 +159,7 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
     "aria-activedescendant": offered.length ? `${list}-${chosen}` : undefined,
     autoFocus: !quiet,
     spellCheck: false,
+    readOnly: locked,
     onChange: (event: { target: HTMLInputElement | HTMLTextAreaElement }) => {
       write(event.target.value);
       setCaret(event.target.selectionStart ?? -1);
@@ -151,6 +176,7 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
         <input {...common} />
       )}
       {offered.length > 0 && <Offered id={list} offered={offered} chosen={chosen} insert={insert} />}
+      {refused.length > 0 && <Refused refused={refused} {...refusals} />}
       {problem && (
         <span className="problem" role="alert">
           {problem}

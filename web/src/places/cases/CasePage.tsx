@@ -85,9 +85,15 @@ function Opened({ of }: { of: Case }) {
   const editing = state.edits;
   const [search, setSearch] = useSearchParams();
   const asked = of.steps.find((item) => item.number === Number(search.get("step")))?.key;
-  const [picked, setPicked] = useState<string | undefined>(() => asked ?? stepWithDraft(of.id));
+  const [picked, setKey] = useState<string | undefined>(() => asked ?? stepWithDraft(of.id));
+  /** The run since whose beginning nobody opened another step, so that its end may lead elsewhere. */
+  const [released, setReleased] = useState("");
+  const setPicked = useCallback((key: string | undefined) => {
+    setReleased("");
+    setKey(key);
+  }, []);
   const known = useRef<(before: number) => Reference[]>(() => []);
-  const pick = useCallback((key: string) => startTransition(() => setPicked(key)), []);
+  const pick = useCallback((key: string) => startTransition(() => setPicked(key)), [setPicked]);
   const edited = useMemo(
     () => ({
       id: of.id,
@@ -124,8 +130,10 @@ function Opened({ of }: { of: Case }) {
   const first = useRef<{ run: string; key: string | undefined }>(undefined);
   const ran = drawn ? (drawn.run?.id ?? "none") : undefined;
   if (ran && first.current?.run !== ran) first.current = { run: ran, key: worst(of, steps) };
+  // After a run it leads to what needs a person; where all is well the page stays where it was.
+  const lead = released && released === ran ? first.current?.key : undefined;
   const step =
-    of.steps.find((item) => item.key === picked) ??
+    of.steps.find((item) => item.key === (lead ?? picked)) ??
     of.steps.find((item) => item.key === first.current?.key) ??
     of.steps.find((item) => item.kind === "request");
   const chosen = step?.number ?? 0;
@@ -140,7 +148,8 @@ function Opened({ of }: { of: Case }) {
     if (alone) return void (await running.sendAlone(alone));
     const before = open.current;
     // A step that was opened while the run was being asked for stays open.
-    if (await running.run()) setPicked((now) => (now === before ? undefined : now));
+    const begun = await running.run();
+    if (begun && open.current === before) setReleased(begun);
   }, [running.run, running.sendAlone, alone, editing]);
   const said = useSentAtOnce(runAll, useEnvironments().isSuccess);
   const sendAlone = useCallback<SendAloneAct>(
@@ -150,7 +159,7 @@ function Opened({ of }: { of: Case }) {
       await editing.saved();
       return running.sendAlone(alone, values, first);
     },
-    [running.sendAlone, editing],
+    [running.sendAlone, editing, setPicked],
   );
   const verdict = (item: Step): MarkKind => {
     const live = running.live;
@@ -195,7 +204,7 @@ function Opened({ of }: { of: Case }) {
         { name: "Undo the last edit", about: "do it", act: editing.undo },
         { name: "Go to the first failure", about: "do it", act: () => setPicked(worst(of, steps)) },
       ],
-      [of, steps, runAll, editing],
+      [of, steps, runAll, editing, setPicked],
     ),
   );
   const about =

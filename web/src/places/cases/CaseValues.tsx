@@ -5,6 +5,7 @@ import { InPlace } from "../../parts/typing/InPlace";
 import { useInsertable } from "./edit/context";
 import type { Document } from "./edit/document";
 import type { Edits } from "./edit/useEditing";
+import { MarkSecret } from "./Findings";
 
 /** The case's own values in a sentence: "with vessel Marrow Finch, length 23.4". They hide those of suite and project. */
 export function CaseValues({ of, edits }: { of: Case; edits: Edits }) {
@@ -42,6 +43,12 @@ export function CaseValues({ of, edits }: { of: Case; edits: Edits }) {
           >
             <span className="mono">{shown(values[name])}</span>
           </InPlace>
+          {of.findings.some((finding) => finding.path === `values.${name}`) && (
+            <>
+              {" "}
+              <MarkSecret step="" what={name} />
+            </>
+          )}
         </Fragment>
       ))}{" "}
       <InPlace

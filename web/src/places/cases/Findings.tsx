@@ -1,12 +1,14 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, type Case } from "../../app/api";
+import { readTyped } from "../../app/exact";
 import { useProject } from "../../app/project";
 import { InPlace } from "../../parts/typing/InPlace";
 import { useEdited } from "./edit/context";
+import { writtenSecret } from "./edit/secrets";
 
 /** What is wrong with a step before it runs, and what mends it; that nothing is checked stands in Expect already. */
-export function Findings({ findings }: { findings: Case["findings"] }) {
+export function Findings({ step, findings }: { step: string; findings: Case["findings"] }) {
   const others = findings.filter((finding) => finding.code !== "no-checks");
   return (
     <span className="findings">
@@ -14,12 +16,50 @@ export function Findings({ findings }: { findings: Case["findings"] }) {
         <span key={`${finding.code} ${finding.sentence}`}>
           {index > 0 && " · "}
           {finding.sentence} {finding.code === "kept-nowhere" && <NewValue name={finding.name} />}
+          {finding.code === "secret-in-text" && <MarkSecret step={step} what={finding.name} />}
           {finding.code === "hard-coded-address" && (
             <Link to={`/setup?lift=${encodeURIComponent(finding.name)}`}>Lift it into a value</Link>
           )}
         </span>
       ))}
     </span>
+  );
+}
+
+/** What is written out goes into a secret of the project, and a reference stands in its place. */
+export function MarkSecret({ step, what }: { step: string; what: string }) {
+  const { id, editing, references } = useEdited();
+  const project = useProject();
+  const client = useQueryClient();
+  const written = writtenSecret(editing.document, step, what);
+  if (!written || !project) return null;
+  const taken = references(Number.POSITIVE_INFINITY);
+  const save = async (typed: string): Promise<string | undefined> => {
+    const name = typed.trim();
+    if (taken.some((value) => value.name === name && value.from !== "case"))
+      return `There is a value ${name} already; choose another name.`;
+    const about = { name, suite: "", environment: "" };
+    const text = readTyped(written.text) === written.text ? written.text : JSON.stringify(written.text);
+    const { faults } = await api.changeValues(project.id, [
+      { kind: "hide", ...about },
+      { kind: "put", ...about, text },
+    ]);
+    if (faults[0]) return faults[0].sentence;
+    const wrong = await editing.apply(written.without(name));
+    await client.invalidateQueries({ queryKey: ["case", id] });
+    await client.invalidateQueries({ queryKey: ["values"] });
+    return wrong;
+  };
+  return (
+    <InPlace
+      text={written.name}
+      label={`The name of the secret that stands for ${what}`}
+      hint="It goes into the project’s secrets, sealed, and is shown nowhere again."
+      always
+      save={save}
+    >
+      <span className="add">Mark it as secret</span>
+    </InPlace>
   );
 }
 

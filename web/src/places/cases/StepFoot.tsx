@@ -30,7 +30,7 @@ export function StepFoot({ step, findings, early, used, rename, sendAlone, busy 
   const named = isNamed(step);
   return (
     <footer className="step-foot">
-      <Findings findings={findings} />
+      <Findings step={step.key} findings={findings} />
       {early.map((value) => (
         <button
           type="button"

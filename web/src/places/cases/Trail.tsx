@@ -93,6 +93,8 @@ export function Trail({
     }
     return found;
   }, [of.findings]);
+  /** What is wrong with the case's own sign-in is mended at a step that it signs. */
+  const ofSignIn = of.findings.filter((finding) => finding.path === "auth");
   const here = useMemo(() => {
     const found = new Map<string, Other[]>();
     for (const other of others) found.set(other.step, [...(found.get(other.step) ?? []), other]);
@@ -166,7 +168,10 @@ export function Trail({
                 open={step.number === chosen}
                 choose={choose}
                 evidence={evidence.get(step.place)}
-                findings={findings.get(pathOf(step)) ?? NONE}
+                findings={[
+                  ...(findings.get(pathOf(step)) ?? NONE),
+                  ...(step.send?.auth?.from === "case" ? ofSignIn : NONE),
+                ]}
                 early={early.get(step.number) ?? NONE}
                 sendAlone={sendAlone}
                 busy={busy}

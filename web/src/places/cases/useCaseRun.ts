@@ -21,7 +21,8 @@ export interface CaseRun {
   live: RunReport | undefined;
   /** How it stands or how it ended, as a sentence. */
   said: string;
-  run: () => Promise<boolean>;
+  /** The run's id; none if it was not begun. */
+  run: () => Promise<string | undefined>;
   /** Send a step by itself, and of the earlier ones those of `first` (by their indexes). Where it is not said, and kept values are missing, nothing
    * is sent, and it gives what would be needed. */
   sendAlone: SendAloneAct;
@@ -66,7 +67,7 @@ export function useCaseRun(
       environment,
     );
     if (begun) setRunning(begun.id);
-    return Boolean(begun);
+    return begun?.id;
   }, [start, of.id, of.shared, environment]);
   const sendAlone = useCallback(
     async (step: Step, values?: Record<string, string>, first?: number[]) => {

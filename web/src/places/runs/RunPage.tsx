@@ -31,7 +31,8 @@ function Report({ run }: { run: RunReport }) {
   const navigate = useNavigate();
   const start = useStart();
   const environments = useEnvironments().data?.items ?? [];
-  const chosen = picked ?? firstBad(run);
+  const first = useFirstBad(run);
+  const chosen = picked ?? first;
   const finished = run.state === "finished";
   const bad = run.cases.filter((item) => item.verdict && item.verdict !== "passed");
   const again = async (entries: RunReport["cases"], sameData = false) => {
@@ -102,11 +103,7 @@ function Report({ run }: { run: RunReport }) {
 
 function StepPanel({ run, chosen }: { run: RunReport; chosen: Chosen }) {
   const entry = run.cases.find((item) => item.position === chosen.position);
-  const steps = useQuery({
-    queryKey: ["runCase", run.id, chosen.position, chosen.row, entry?.steps.length],
-    queryFn: () => api.runCase(run.id, chosen.position, chosen.row),
-    placeholderData: (before) => before,
-  });
+  const steps = useQuery({ ...rowOf(run, chosen), placeholderData: (before) => before });
   const of = (steps.data?.items ?? []).filter(
     (item) =>
       item.part === chosen.part && item.index === chosen.index && (!chosen.row || item.row === chosen.row),
@@ -131,24 +128,45 @@ function StepPanel({ run, chosen }: { run: RunReport; chosen: Chosen }) {
   );
 }
 
-/** The step to look at first: the first bad one of the first bad case, else the first of all. */
+const WORST_FIRST = ["failed", "blocked", "unchecked", "passed"];
+/** Some step of a row, which of them is not known yet. */
+const WORST_OF_ROW = -1;
+
+/** The step to look at first, of a row the worst that counts. */
+function useFirstBad(run: RunReport): Chosen | undefined {
+  const first = firstBad(run);
+  const row = useQuery({
+    ...rowOf(run, first),
+    enabled: first?.index === WORST_OF_ROW,
+  });
+  if (first?.index !== WORST_OF_ROW) return first;
+  const steps = (row.data?.items ?? []).filter((item) => item.row === first.row && !item.inner);
+  const worst = WORST_FIRST.flatMap((verdict) =>
+    steps.filter((item) => item.verdict === verdict && item.counts),
+  );
+  const step = worst[0] ?? steps[0];
+  return { ...first, part: step?.part ?? "steps", index: step?.index ?? 0 };
+}
+
+/** A row's steps, as they were recorded; without a row a case's. */
+function rowOf(run: RunReport, chosen: Chosen | undefined) {
+  const entry = run.cases.find((item) => item.position === chosen?.position);
+  return {
+    queryKey: ["runCase", run.id, chosen?.position, chosen?.row, entry?.steps.length],
+    queryFn: () => api.runCase(run.id, chosen?.position ?? 0, chosen?.row),
+  };
+}
+
+/** The first bad step of the first bad case, of a case with rows its first bad row, else the first of all. */
 function firstBad(run: RunReport): Chosen | undefined {
-  const alone = run.cases.length === 1 ? run.cases[0] : undefined;
-  if (
-    alone?.rows?.first &&
-    !alone.steps.some((step) => step.verdict === "failed" || step.verdict === "blocked")
-  )
-    return { position: 0, part: "steps", index: 0, row: alone.rows.first };
-  for (const verdict of ["failed", "blocked", "unchecked", "passed"]) {
+  for (const verdict of WORST_FIRST) {
     for (const entry of run.cases) {
       const step = entry.steps.find((item) => item.verdict === verdict);
-      if (step)
-        return {
-          position: entry.position,
-          part: step.part,
-          index: step.index,
-          ...(entry.rows && { row: 0 }),
-        };
+      const { position } = entry;
+      if (step && (verdict !== "passed" || !entry.rows?.first))
+        return { position, part: step.part, index: step.index, ...(entry.rows && { row: 0 }) };
+      if (entry.rows?.first && (entry.verdict === verdict || verdict === "passed"))
+        return { position, part: "steps", index: WORST_OF_ROW, row: entry.rows.first };
     }
   }
   return undefined;

@@ -55,7 +55,7 @@ export const ValueLine = memo(
                   typed={typing}
                   change={grid.setTyping}
                   write={grid.write}
-                  down={() => grid.move(number + 1, column)}
+                  go={(down, right) => grid.move(number + down, column + right)}
                 />
               ) : (
                 <Shown row={row} column={column} />

@@ -12,6 +12,7 @@ import { fromText, looksPasted } from "./pasting";
 /** The end of the path: type or paste an address, and it becomes a step. */
 export function AddStep({ of, choose }: { of: Case; choose: (key: string) => void }) {
   const { editing } = useEdited();
+  /** The field is begun anew, without what was typed before a paste. */
   const [round, setRound] = useState(0);
   const [said, setSaid] = useState<string[]>([]);
   const save = async (text: string) => {
@@ -58,13 +59,7 @@ export function AddStep({ of, choose }: { of: Case; choose: (key: string) => voi
           that speaks to Fernholm Harbour, which comes with the demonstration.
         </p>
       )}
-      <Always
-        key={round}
-        first={steps === 0}
-        insertable={insertable}
-        save={save}
-        again={() => setRound(round + 1)}
-      />
+      <Always key={round} first={steps === 0} insertable={insertable} save={save} />
       {(problem || said.length > 0) && (
         <p className={problem ? "problem" : "muted"} role="status">
           {problem || said.join(" ")}
@@ -100,11 +95,10 @@ interface AlwaysProps {
   /** In a case without steps it is where one begins. */
   first: boolean;
   save: (text: string) => Promise<string | undefined>;
-  again: () => void;
   insertable: Insertable;
 }
 
-function Always({ first, save, again, insertable }: AlwaysProps) {
+function Always({ first, save, insertable }: AlwaysProps) {
   const field = useRef<HTMLDivElement>(null);
   useEffect(() => {
     if (first) field.current?.querySelector<HTMLElement>("textarea, input")?.focus();
@@ -117,7 +111,7 @@ function Always({ first, save, again, insertable }: AlwaysProps) {
         placeholder="+ a step: GET [=harbour]/pilots, an address, a curl line, wait 2 s"
         save={save}
         insertable={insertable}
-        close={again}
+        close={() => undefined}
         quiet
       />
     </div>

@@ -3,6 +3,9 @@ import { api, type Understood } from "../../../app/api";
 import { useDraft } from "../../../parts/typing/drafts";
 import { useGround } from "../../../parts/typing/ground";
 import { fitting, inserted, openReference } from "../../../parts/typing/inserting";
+import { useOneByOne } from "../../../parts/typing/oneByOne";
+import { Refused } from "../../../parts/typing/Refused";
+import { useRefusals } from "../../../parts/typing/useRefusals";
 import { VerdictMark } from "../../../parts/VerdictMark";
 import { useEdited } from "./context";
 import type { CheckDocument } from "./document";
@@ -31,6 +34,8 @@ export function SentenceField({ step, text, label, placeholder, take, close }: P
   const [chosen, setChosen] = useState(-1);
   const [problem, setProblem] = useState("");
   const [active, setActive] = useState(Boolean(close));
+  const [locked, setLocked] = useState(false);
+  const oneByOne = useOneByOne();
   const asked = useRef("");
   const ask = async (sentence: string) => {
     asked.current = sentence;
@@ -68,16 +73,36 @@ export function SentenceField({ step, text, label, placeholder, take, close }: P
     write(sentence.endsWith("]") ? sentence : `${sentence} `);
     setChosen(-1);
   };
+  const now = useRef(typed);
+  now.current = typed;
+  const [refused, refuse, refusals] = useRefusals(now, (again, why) => {
+    write(again);
+    setProblem(why);
+  });
+  /** A sentence as a check; a sentence says why it could not be. */
+  const taken = async (sentence: string, known: Understood | undefined): Promise<string | undefined> => {
+    const is = known ?? (await ask(sentence));
+    if (!is?.check) return is?.problem ?? "It could not be asked what this means.";
+    return take(is.check as CheckDocument);
+  };
   const commit = async () => {
+    if (locked || (!typed.trim() && !close)) return;
     if (close && ground.untouched(typed.trim())) return leave();
-    const is = said?.of === typed ? said.is : await ask(typed);
-    if (!is?.check) return setProblem(is?.problem ?? "");
-    const wrong = await take(is.check as CheckDocument);
-    if (wrong) return setProblem(wrong);
+    const known = said?.of === typed ? said.is : undefined;
+    const mine = typed;
+    if (close) {
+      setLocked(true);
+      const wrong = await oneByOne(() => taken(mine, known));
+      setLocked(false);
+      return wrong ? setProblem(wrong) : leave();
+    }
+    // The field is empty at once for the next sentence; what was refused comes back.
+    if (known && !known.check) return setProblem(known.problem ?? "");
     write("");
     setSaid(undefined);
     setProblem("");
-    leave();
+    const wrong = await oneByOne(() => taken(mine, known));
+    if (wrong) refuse({ typed: mine, sentence: wrong });
   };
   const keys = (event: KeyboardEvent) => {
     event.stopPropagation();
@@ -110,6 +135,7 @@ export function SentenceField({ step, text, label, placeholder, take, close }: P
         aria-controls={list}
         aria-activedescendant={chosen >= 0 ? `${list}-${chosen}` : undefined}
         spellCheck={false}
+        readOnly={locked}
         // biome-ignore lint/a11y/noAutofocus: an edited check's field replaces what was just clicked
         autoFocus={Boolean(close)}
         onFocus={() => setActive(true)}
@@ -136,6 +162,7 @@ export function SentenceField({ step, text, label, placeholder, take, close }: P
           )}
         </span>
       )}
+      {refused.length > 0 && <Refused refused={refused} {...refusals} />}
       {problem && (
         <span className="problem" role="alert">
           {problem}

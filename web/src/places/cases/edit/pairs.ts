@@ -6,8 +6,36 @@ import type { StepDocument } from "./document";
 export function linesOf(pairs: Pair[], join: string): string {
   const space = join === ":" ? "" : " ";
   return pairs
-    .map((pair) => `${pair.name}${space}${join} ${pair.value.map((piece) => piece.text).join("")}`)
+    .map(({ name, value }) => {
+      const text = value.map((piece) => piece.text).join("");
+      return `${name}${space}${join} ${join === "=" ? inALine(text) : text}`;
+    })
     .join("\n");
+}
+
+/** A value as it stands behind its name in a line (outline.py, `in_a_line`): one that has line breaks, or blanks around it, as a JSON
+ * string with an escape in it. Quotes alone are what they are. */
+export function inALine(value: string): string {
+  if (!isEscaped(value) && value === value.trim() && !/[\n\r]/.test(value)) return value;
+  const inner = value.trim();
+  const begin = value.length - value.trimStart().length;
+  const [before, after] = [value.slice(0, begin), value.slice(begin + inner.length)].map((blanks) =>
+    [...blanks].map((blank) => `\\u${blank.charCodeAt(0).toString(16).padStart(4, "0")}`).join(""),
+  );
+  return `"${before}${JSON.stringify(inner).slice(1, -1)}${after}"`;
+}
+
+const isEscaped = (text: string): boolean => /^".*\\.*"$/s.test(text);
+
+/** What stands there for a value that had to be escaped. */
+function read(written: string): string {
+  if (!isEscaped(written)) return written;
+  try {
+    const value: unknown = JSON.parse(written);
+    return typeof value === "string" ? value : written;
+  } catch {
+    return written;
+  }
 }
 
 /** The pairs of such lines, also of a header block or a query that was pasted; a sentence where a line has no name. */
@@ -21,7 +49,8 @@ export function pairsOf(text: string, join: string): [string, string][] | string
     const name = line.slice(0, at).trim();
     if (at < 0 || !name)
       return `“${line.trim()}” is not a name and a value; write it as name${join === ":" ? ": " : " = "}value`;
-    pairs.push([name, line.slice(at + 1).trim()]);
+    const value = line.slice(at + 1).trim();
+    pairs.push([name, join === "=" ? read(value) : value]);
   }
   return pairs;
 }

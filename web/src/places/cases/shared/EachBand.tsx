@@ -1,4 +1,3 @@
-import { useState } from "react";
 import type { Step, StepEvidence } from "../../../app/api";
 import { Pieces } from "../../../parts/Pieces";
 import { InPlace } from "../../../parts/typing/InPlace";
@@ -11,7 +10,6 @@ import { fromText } from "../edit/pasting";
 export function EachBand({ step, evidence }: { step: Step; evidence: StepEvidence | undefined }) {
   const { editing, choose } = useEdited();
   const insertable = useInsertable(step.number, step.key);
-  const [round, setRound] = useState(0);
   const each = step.each;
   if (!each) return null;
   const list = each.of.map((piece) => piece.text).join("");
@@ -56,13 +54,12 @@ export function EachBand({ step, evidence }: { step: Step; evidence: StepEvidenc
           .
         </p>
         <Typing
-          key={round}
           text=""
           label="Add a step for each item: a method and an address"
           placeholder={`+ a step for each: GET [=harbour]/vessels/[=${each.item}]`}
           save={add}
           insertable={insertable}
-          close={() => setRound(round + 1)}
+          close={() => undefined}
           quiet
         />
       </div>

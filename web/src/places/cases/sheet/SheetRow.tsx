@@ -85,7 +85,7 @@ export const SheetRow = memo(
                   typed={typing}
                   change={leave}
                   write={write}
-                  down={() => move(number + 1, place)}
+                  go={(down, right) => move(number + down, place + right)}
                 />
               ) : (
                 shown(row, column, begins)
