@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { type ReactNode, useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import type { Case, Environment, Evidence, Other, Step } from "../../app/api";
 import { ago, count } from "../../app/format";
@@ -27,67 +27,26 @@ interface Props {
   show: (view: View) => void;
   step: Step | undefined;
   rows: RowsToRun | undefined;
+  /** How the run of the case stands. */
+  standing: ReactNode;
 }
 
-/** What the case is, how it stands, and the run of it. */
-export function CaseHead({ of, state, evidence, others, at, running, run, view, show, step, rows }: Props) {
+/** What the case is, how it stands, and the run of it: two lines, the second cut where it is long until it is asked for. */
+export function CaseHead(props: Props) {
+  const { of, state, at, running, run, view, show, rows, standing } = props;
   const [environment, choose, environments] = at;
   return (
-    <div className="page-head">
-      <div>
-        <p className="crumb">
-          <Link to="/cases">{of.suite.name}</Link> ▸{" "}
-          <InPlace
-            text={of.register}
-            label="The case's id in your own register"
-            hint="Such as BERTH-7; empty: none."
-            save={(register) => state.edits.apply(setOwn("register", register.trim()))}
-          >
-            {of.register || <span className="add">+ register id</span>}
-          </InPlace>
-          {" · "}
-          <InPlace
-            text={of.tags.join(", ")}
-            label="The case's tags"
-            hint="With commas between them, such as arrivals, smoke."
-            save={(tags) => state.edits.apply(setOwn("tags", tagsOf(tags)))}
-          >
-            {of.tags.length ? of.tags.join(", ") : <span className="add">+ tags</span>}
-          </InPlace>
-          {" · "}
-          <button
-            type="button"
-            className="in-place"
-            title="What happens when a step fails; a click changes it"
-            onClick={() =>
-              void state.edits.apply(setOwn("on failure", of.onFailure === "stop" ? "go on" : undefined))
-            }
-          >
-            {of.onFailure === "stop" ? "stops at what fails" : "goes on after what fails"}
-          </button>
-        </p>
-        <h1>
+    <div className="page-head case-head">
+      <div className="case-title">
+        <span className="crumb">
+          <Link to="/cases">{of.suite.name}</Link> ▸
+        </span>
+        <h1 title={of.name}>
           <NameField of={of} edits={state.edits} />
         </h1>
-        <p className="muted">
-          <AboutField of={of} edits={state.edits} />
-          {of.about ? <br /> : " · "}
-          {facts(of, evidence)}
-          {" · "}
-          <CaseValues of={of} edits={state.edits} />
-          {!of.rows && " · "}
-          <AddRows of={of} edits={state.edits} step={step} />
-          {evidence?.run && (
-            <>
-              {" · "}
-              <Link to={`/cases/fields?case=${of.id}`}>what is not checked</Link>
-            </>
-          )}
-          {others.length > 0 && <span className="here"> · {alsoHere(others)}</span>}
-        </p>
       </div>
       <Views view={view} show={show} />
-      <Saved of={of} state={state} />
+      <Saved of={of} state={state} said={false} />
       <RunButton
         what={rows ? "" : "this case"}
         rows={rows}
@@ -99,7 +58,83 @@ export function CaseHead({ of, state, evidence, others, at, running, run, view, 
         stop={running.stop}
         shortcut
       />
+      <div className="case-second">
+        <Facts {...props} />
+        <SavedSaid state={state} />
+        {standing}
+      </div>
     </div>
+  );
+}
+
+/** All that is known of the case, in one line; the rest of it on demand. */
+function Facts({ of, state, evidence, others, step }: Props) {
+  const line = useRef<HTMLParagraphElement>(null);
+  const [all, setAll] = useState(false);
+  const [isCut, setCut] = useState(false);
+  useEffect(() => {
+    const element = line.current;
+    if (!element) return;
+    const measure = () => setCut(element.scrollWidth > element.clientWidth + 1);
+    const observer = new ResizeObserver(measure);
+    observer.observe(element);
+    for (const child of element.children) observer.observe(child);
+    measure();
+    return () => observer.disconnect();
+  });
+  return (
+    <>
+      <p ref={line} className={all ? "muted case-facts all" : "muted case-facts"}>
+        {facts(of, evidence)}
+        {" · "}
+        <CaseValues of={of} edits={state.edits} />
+        {!of.rows && " · "}
+        <AddRows of={of} edits={state.edits} step={step} />
+        {evidence?.run && (
+          <>
+            {" · "}
+            <Link to={`/cases/fields?case=${of.id}`}>what is not checked</Link>
+          </>
+        )}
+        {others.length > 0 && <span className="here"> · {alsoHere(others)}</span>}
+        {" · "}
+        <AboutField of={of} edits={state.edits} />
+        {" · "}
+        <InPlace
+          text={of.register}
+          label="The case's id in your own register"
+          hint="Such as BERTH-7; empty: none."
+          save={(register) => state.edits.apply(setOwn("register", register.trim()))}
+        >
+          {of.register || <span className="add">+ register id</span>}
+        </InPlace>
+        {" · "}
+        <InPlace
+          text={of.tags.join(", ")}
+          label="The case's tags"
+          hint="With commas between them, such as arrivals, smoke."
+          save={(tags) => state.edits.apply(setOwn("tags", tagsOf(tags)))}
+        >
+          {of.tags.length ? of.tags.join(", ") : <span className="add">+ tags</span>}
+        </InPlace>
+        {" · "}
+        <button
+          type="button"
+          className="in-place"
+          title="What happens when a step fails; a click changes it"
+          onClick={() =>
+            void state.edits.apply(setOwn("on failure", of.onFailure === "stop" ? "go on" : undefined))
+          }
+        >
+          {of.onFailure === "stop" ? "stops at what fails" : "goes on after what fails"}
+        </button>
+      </p>
+      {(isCut || all) && (
+        <button type="button" className="plain-link small" aria-expanded={all} onClick={() => setAll(!all)}>
+          {all ? "less" : "more"}
+        </button>
+      )}
+    </>
   );
 }
 
@@ -122,20 +157,27 @@ export function Views({ view, show }: Pick<Props, "view" | "show">) {
   );
 }
 
-/** Undo, redo, what was before, and whether everything is kept. */
-export function Saved({ of, state }: { of: Case; state: Editing }) {
-  const [open, setOpen] = useState(false);
+/** Whether everything is kept, and what came from elsewhere. */
+function SavedSaid({ state }: { state: Editing }) {
   const said = {
     saved: "",
     saving: "Saving…",
     kept: "Salt Path does not answer. Your edits wait in this browser and are saved when it is back.",
   }[state.saving];
   return (
+    <span role="status" className={state.saving === "kept" ? "saved-said trouble" : "saved-said muted"}>
+      {said || state.notice}
+    </span>
+  );
+}
+
+/** Undo, redo, what was before, and whether everything is kept. `said`: whether the last is said here. */
+export function Saved({ of, state, said = true }: { of: Case; state: Editing; said?: boolean }) {
+  const [open, setOpen] = useState(false);
+  return (
     <>
       <div className="saved">
-        <span role="status" className={state.saving === "kept" ? "trouble" : "muted"}>
-          {said || state.notice}
-        </span>
+        {said && <SavedSaid state={state} />}
         <button type="button" className="plain-button" disabled={!state.canUndo} onClick={state.edits.undo}>
           Undo
         </button>

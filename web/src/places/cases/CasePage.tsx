@@ -107,6 +107,7 @@ function Opened({ of }: { of: Case }) {
   );
   const places = useMemo(() => placesIn(of), [of]);
   const view: View = VIEWS.find((name) => name.toLowerCase() === search.get("view")) ?? "Path";
+  const [folded, fold] = useFolded();
   const [run, chooseRun] = useState("");
   const [row, chooseRow] = useState(0);
   const evidence = useQuery({
@@ -221,6 +222,15 @@ function Opened({ of }: { of: Case }) {
       setDragged(node && step ? { from: step.key, number: step.number, picked: node } : undefined),
     [step],
   );
+  const standing = (
+    <Standing
+      of={of}
+      seen={steps}
+      running={running}
+      failing={failing === step?.key ? undefined : failing}
+      choose={setPicked}
+    />
+  );
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: shortcuts of the page; every action has a button too
     <div className="case" onKeyDown={keys}>
@@ -257,19 +267,22 @@ function Opened({ of }: { of: Case }) {
                       show={(next) => setSearch(next === "Path" ? {} : { view: next.toLowerCase() })}
                       step={step}
                       rows={toRun.rows}
+                      standing={standing}
                     />
                   )}
                   {said && <p className="live">{said}</p>}
-                  <Standing
-                    of={of}
-                    seen={steps}
-                    running={running}
-                    failing={failing === step?.key ? undefined : failing}
-                    choose={setPicked}
-                  />
+                  {(of.shared || of.single) && standing}
                   <Clashes clashes={state.clashes} decide={state.decide} />
                   <LeftOver where={`${of.id}.`} meant={(stray) => isOfGoneStep(stray.where, of)} />
-                  <div className={view === "Sheet" ? "case-columns wide" : "case-columns"}>
+                  <div
+                    className={
+                      view !== "Sheet"
+                        ? "case-columns"
+                        : folded
+                          ? "case-columns wide folded"
+                          : "case-columns wide"
+                    }
+                  >
                     {view === "Text" && (
                       <Suspense fallback={<p className="muted pad">Opening the text…</p>}>
                         <TextView of={of} />
@@ -295,16 +308,28 @@ function Opened({ of }: { of: Case }) {
                         {of.single && <SentBefore id={of.id} run={run} chooseRun={chooseRun} />}
                       </Trail>
                     )}
-                    <EvidencePanel
-                      step={step}
-                      seen={seen}
-                      about={about}
-                      run={run}
-                      chooseRun={chooseRun}
-                      row={of.rows ? (seen?.row ?? row) : undefined}
-                      chooseRow={chooseRow}
-                      drag={drag}
-                    />
+                    {view === "Sheet" && folded ? (
+                      <button
+                        type="button"
+                        className="evidence-strip"
+                        aria-expanded={false}
+                        onClick={() => fold(false)}
+                      >
+                        Evidence
+                      </button>
+                    ) : (
+                      <EvidencePanel
+                        step={step}
+                        seen={seen}
+                        about={about}
+                        run={run}
+                        chooseRun={chooseRun}
+                        row={of.rows ? (seen?.row ?? row) : undefined}
+                        chooseRow={chooseRow}
+                        drag={drag}
+                        fold={view === "Sheet" ? () => fold(true) : undefined}
+                      />
+                    )}
                   </div>
                 </SignInContext.Provider>
               </EveryContext.Provider>
@@ -351,6 +376,20 @@ function pressed(
   else if (key === "z" && !typing) (event.shiftKey ? editing.redo : editing.undo)();
   else return false;
   return true;
+}
+
+const FOLDED = "salt-path.sheet-evidence";
+
+/** Whether the evidence is folded away beside a sheet, which needs the room; how it was left in this browser. */
+function useFolded(): [boolean, (folded: boolean) => void] {
+  const [folded, setFolded] = useState(() => localStorage.getItem(FOLDED) !== "open");
+  return [
+    folded,
+    (next) => {
+      localStorage.setItem(FOLDED, next ? "folded" : "open");
+      setFolded(next);
+    },
+  ];
 }
 
 /** A change that was made elsewhere is read as soon as it is told. */

@@ -29,10 +29,12 @@ interface Props {
   row: number | undefined;
   chooseRow: (row: number) => void;
   drag: (picked: Picked | undefined) => void;
+  /** Where it can be folded away. */
+  fold?: (() => void) | undefined;
 }
 
 /** The last answer of the step in focus, or the one that another run had; with what can be made of it. */
-export function EvidencePanel({ step, seen, about, run, chooseRun, row, chooseRow, drag }: Props) {
+export function EvidencePanel({ step, seen, about, run, chooseRun, row, chooseRow, drag, fold }: Props) {
   const { id, single, editing } = useEdited();
   const key = step && isNamed(step) ? step.key : "";
   const shown = useQuery({
@@ -69,6 +71,11 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, row, chooseRo
   );
   return (
     <aside className="evidence" aria-label="Evidence">
+      {fold && (
+        <button type="button" className="plain-link fold-away" onClick={fold}>
+          fold away
+        </button>
+      )}
       {seen && (step?.use || step?.each) ? (
         <Inside key={`${seen.run}-${step.key}`} about={whose} why={seen.why} inside={seen.inside} />
       ) : seen ? (

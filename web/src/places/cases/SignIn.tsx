@@ -85,15 +85,18 @@ export function SignIn({ step, used }: Props) {
           ) : (
             !single &&
             !shared && (
-              <span className="row-tools in-line">
-                <button
-                  type="button"
-                  title="Every step of the case signs in so"
-                  onClick={() => void editing.apply(toEveryStep(step.key))}
-                >
-                  every step
-                </button>
-              </span>
+              <>
+                {" "}
+                <span className="row-tools in-line">
+                  <button
+                    type="button"
+                    title="Every step of the case signs in so"
+                    onClick={() => void editing.apply(toEveryStep(step.key))}
+                  >
+                    every step
+                  </button>
+                </span>
+              </>
             )
           )}
         </>

@@ -54,7 +54,7 @@ export function Kept({ project }: { project: string }) {
   );
   const days = (rule: keyof Keeping) => number(rule, (of) => `${whole(of)} ${of === 1 ? "day" : "days"}`);
   return (
-    <section className="kept" aria-label="What is kept">
+    <section className="kept-how-long" aria-label="What is kept">
       <h2>What is kept</h2>
       <p>
         Runs with their verdicts and times: {days("runDays")}; of each case always the newest{" "}

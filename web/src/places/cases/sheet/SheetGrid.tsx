@@ -1,24 +1,48 @@
-import { type CSSProperties, useEffect, useRef } from "react";
+import { type CSSProperties, useEffect, useMemo, useRef } from "react";
 import type { Column } from "./columns";
 import { SheetRow } from "./SheetRow";
+import type { Row } from "./sheet";
 import type { useSheet } from "./useSheet";
 
 const HEADS: Partial<Record<Column, string>> = { was: "was, at last", seen: "seen before" };
-const WIDTHS: Record<Column, string> = {
-  case: "minmax(90px, 1.1fr)",
-  step: "minmax(80px, 1fr)",
-  method: "62px",
-  address: "minmax(120px, 1.6fr)",
-  headers: "minmax(70px, 0.8fr)",
-  body: "minmax(70px, 1fr)",
-  of: "minmax(130px, 1.6fr)",
-  relation: "98px",
-  expected: "minmax(96px, 1.2fr)",
-  note: "minmax(50px, 0.8fr)",
-  mark: "58px",
-  was: "minmax(74px, 1fr)",
-  seen: "minmax(60px, 0.9fr)",
+/** Letters that a column has room for at least and, before what is longer is cut, at most. */
+const ROOM: Record<Column, [number, number]> = {
+  case: [10, 30],
+  step: [8, 20],
+  method: [7, 8],
+  address: [14, 40],
+  headers: [8, 24],
+  body: [8, 30],
+  of: [12, 28],
+  relation: [10, 16],
+  expected: [10, 22],
+  note: [5, 14],
+  mark: [5, 8],
+  was: [9, 16],
+  seen: [9, 14],
 };
+const PADDING = 17;
+
+/** Columns of paths and values stand in letters that are wider than those of the sheet. */
+const WIDE = 1.1;
+const IN_TEXT: Column[] = ["case", "step", "relation", "note", "mark", "seen"];
+
+/** The columns as wide as what stands in them, and wider where there is room; where there is none, the sheet is as wide as they are. */
+function widthsOf(columns: Column[], rows: Row[]): CSSProperties {
+  const found = columns.map((column) => {
+    const [least, most] = ROOM[column];
+    const head = (HEADS[column] ?? column).length;
+    const longest = rows.reduce((sum, row) => Math.max(sum, row.cells[column].length), head);
+    const letters = Math.max(least, Math.min(most, longest + 1));
+    return { letters: IN_TEXT.includes(column) ? letters : letters * WIDE, share: Math.min(longest, 80) };
+  });
+  const tracks = found.map(({ letters, share }) => `minmax(calc(${letters}ch + ${PADDING}px), ${share}fr)`);
+  const letters = found.reduce((sum, column) => sum + column.letters, 0);
+  return {
+    "--columns": `24px ${tracks.join(" ")}`,
+    "--least": `calc(24px + ${letters}ch + ${columns.length * PADDING}px)`,
+  } as CSSProperties;
+}
 
 interface Props {
   sheet: ReturnType<typeof useSheet>;
@@ -36,7 +60,7 @@ export function SheetGrid({ sheet, columns }: Props) {
   useEffect(() => {
     if (typing === undefined && document.activeElement === document.body) grid.current?.focus();
   }, [typing]);
-  const widths = { "--columns": `24px ${columns.map((name) => WIDTHS[name]).join(" ")}` } as CSSProperties;
+  const widths = useMemo(() => widthsOf(columns, sheet.rows), [columns, sheet.rows]);
   return (
     <>
       <div
@@ -48,7 +72,7 @@ export function SheetGrid({ sheet, columns }: Props) {
         aria-colcount={columns.length + 1}
         aria-multiselectable="true"
         aria-activedescendant={`cell-${at[0]}-${at[1]}`}
-        className={columns.length > 10 ? "sheet many" : "sheet"}
+        className="sheet"
         style={widths}
         onKeyDown={sheet.keys}
         onCopy={sheet.copy}

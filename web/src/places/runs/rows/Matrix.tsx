@@ -63,7 +63,7 @@ export function Matrix(props: Props) {
     event.preventDefault();
     look(moved.index, moved.column);
   };
-  const template = columns.map((column) => `${column.width}px`).join(" ");
+  const template = columns.map(track).join(" ");
   return (
     <>
       {read.problem && <Notice sentence={read.problem.message} />}
@@ -104,6 +104,12 @@ export function Matrix(props: Props) {
       </div>
     </>
   );
+}
+
+/** Steps make room for one another before anything is out of sight. */
+function track({ kind, width }: Column): string {
+  const least = kind === "step" ? 102 : kind === "total" ? 62 : width;
+  return `minmax(${least}px, ${width}px)`;
 }
 
 export function cellId(index: number, column: number): string {
