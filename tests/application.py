@@ -57,7 +57,7 @@ class Application:
         self.log = (Path(self._folder.name) / "log").open("w+")
         self.start()
         self.wait(lambda: self.get("/health"))
-        self.project = self.get("/projects")["items"][0]["id"]
+        self.project, self.troubles = (project["id"] for project in self.get("/projects")["items"][:2])
         return self
 
     def start(self) -> None:
@@ -109,9 +109,9 @@ class Application:
         assert status == 200, (path, status, body)
         return body
 
-    def cases(self) -> dict[str, str]:
-        """Case ids by name."""
-        suites = self.get(f"/suites?project={self.project}")["items"]
+    def cases(self, project: str = "") -> dict[str, str]:
+        """Case ids by name, of Fernholm Harbour unless another project is said."""
+        suites = self.get(f"/suites?project={project or self.project}")["items"]
         return {case["name"]: case["id"] for suite in suites for case in suite["cases"]}
 
     def run(self, seconds: float = PATIENCE_S, **asked: Any) -> dict[str, Any]:

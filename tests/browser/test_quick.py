@@ -30,8 +30,12 @@ class Quick(BrowserTest):
             self.page.keyboard.type(sentence + "\n")
         refusal = self.page.get_by_role("alert").filter(has_text="“no such sentence” was not taken")
         refusal.or_(self.page.locator(".step.open .problem")).first.wait_for()
-        self.app.wait(lambda: self.page.wait_for_timeout(50) or len(self.document(id)["steps"][0].get("expect", [])) == 3)
-        self.assertEqual([check["of"] for check in self.document(id)["steps"][0]["expect"]], ["status", "$.items", "time"])
+        self.app.wait(
+            lambda: self.page.wait_for_timeout(50) or len(self.document(id)["steps"][0].get("expect", [])) == 3
+        )
+        self.assertEqual(
+            [check["of"] for check in self.document(id)["steps"][0]["expect"]], ["status", "$.items", "time"]
+        )
         if refusal.count():
             refusal.get_by_role("button", name="Put it back").click()
         expect(self.page.get_by_label("Expect something more, as a sentence")).to_have_value("no such sentence")
@@ -44,7 +48,10 @@ class Quick(BrowserTest):
 
     def test_after_a_passing_run_the_page_stays_where_it_was(self) -> None:
         passes = {"expect": [{"of": "status", "is": 200}]}
-        steps = [{"request": name, "send": f"GET [=harbour]/{name.lower()}", **passes} for name in ("Berths", "Vessels", "Pilots")]
+        steps = [
+            {"request": name, "send": f"GET [=harbour]/{name.lower()}", **passes}
+            for name in ("Berths", "Vessels", "Pilots")
+        ]
         id = self.made({"case": "All is well", "steps": steps})
         self.open_step(3)
         for _ in range(2):
@@ -56,18 +63,32 @@ class Quick(BrowserTest):
         document = held["document"]
         document["steps"][1]["expect"] = [{"of": "status", "is": 404}]
         self.app.ask("PUT", f"/cases/{id}", {"document": document}, If_Match=f'"{held["version"]}"')
-        self.page.locator('[data-step="2"]').get_by_text("404").or_(self.page.get_by_text("changed elsewhere")).first.wait_for()
+        self.page.locator('[data-step="2"]').get_by_text("404").or_(
+            self.page.get_by_text("changed elsewhere")
+        ).first.wait_for()
         self.page.keyboard.press("Control+Enter")
         self.page.get_by_role("status").filter(has_text="Finished: failed.").wait_for()
         self.page.locator('[data-step="2"] .step.open').wait_for()
 
     def test_a_secret_that_is_written_out_is_marked_where_it_is_told(self) -> None:
         steps = [
-            {"request": "A header", "send": "GET [=harbour]/berths", "headers": {"X-Api-Key": "moor-1"}, "expect": [{"of": "status", "is": 200}]},
-            {"request": "A password", "send": "GET [=harbour]/berths", "auth": {"basic": ["desk", "moor-2"]}, "expect": [{"of": "status", "is": 200}]},
+            {
+                "request": "A header",
+                "send": "GET [=harbour]/berths",
+                "headers": {"X-Api-Key": "moor-1"},
+                "expect": [{"of": "status", "is": 200}],
+            },
+            {
+                "request": "A password",
+                "send": "GET [=harbour]/berths",
+                "auth": {"basic": ["desk", "moor-2"]},
+                "expect": [{"of": "status", "is": 200}],
+            },
             {"request": "The case's", "send": "GET [=harbour]/berths", "expect": [{"of": "status", "is": 200}]},
         ]
-        id = self.made({"case": "Written out", "values": {"deskPassword": "moor-4"}, "auth": {"bearer": "moor-3"}, "steps": steps})
+        id = self.made(
+            {"case": "Written out", "values": {"deskPassword": "moor-4"}, "auth": {"bearer": "moor-3"}, "steps": steps}
+        )
         for number, name in ((1, "apiKey"), (2, "password"), (3, "token")):
             self.open_step(number)
             self.page.locator(".step-foot").get_by_role("button", name="Mark it as secret").first.click()
@@ -94,7 +115,12 @@ class Quick(BrowserTest):
 
     def test_a_form_value_with_a_line_break_is_edited_beside_the_others(self) -> None:
         form = {"note": "two\nlines", "padded": " x ", "words": '"exact"'}
-        id = self.made({"case": "Lines in a form", "steps": [{"request": "Send", "send": "POST [=harbour]/log", "form": form, "query": {"q": "a\nb"}}]})
+        id = self.made(
+            {
+                "case": "Lines in a form",
+                "steps": [{"request": "Send", "send": "POST [=harbour]/log", "form": form, "query": {"q": "a\nb"}}],
+            }
+        )
         self.open_step(1)
         self.page.get_by_title("The body").click()
         self.page.keyboard.press("Control+End")
@@ -120,7 +146,13 @@ class Quick(BrowserTest):
         panel.get_by_text("418").first.wait_for()
 
     def test_tab_goes_right_in_tables_and_a_proposal_is_chosen(self) -> None:
-        steps = [{"request": "Berths", "send": "GET [=harbour]/berths", "expect": [{"of": "status", "is": 200}, {"of": "type", "is": "application/json"}]}]
+        steps = [
+            {
+                "request": "Berths",
+                "send": "GET [=harbour]/berths",
+                "expect": [{"of": "status", "is": 200}, {"of": "type", "is": "application/json"}],
+            }
+        ]
         id = self.made({"case": "By Tab", "steps": steps})
         self.app.run(cases=[id])
         self.go(f"/cases/{id}?view=sheet")
@@ -137,7 +169,9 @@ class Quick(BrowserTest):
         self.app.wait(lambda: self.page.wait_for_timeout(50) or self.document(id)["steps"][0]["expect"][0]["is"] == 200)
         for _ in range(20):
             self.page.keyboard.press("Tab")
-        self.assertFalse(grid.evaluate("(grid) => grid.contains(document.activeElement)"), "from its end on to what follows")
+        self.assertFalse(
+            grid.evaluate("(grid) => grid.contains(document.activeElement)"), "from its end on to what follows"
+        )
         self.go(f"/cases/{id}")
         self.open_step(1)
         self.page.get_by_role("treeitem", name="total").click()
@@ -145,4 +179,8 @@ class Quick(BrowserTest):
         self.page.get_by_label("Keep as").wait_for()
         self.page.keyboard.type("howMany")
         self.page.keyboard.press("Enter")
-        self.app.wait(lambda: self.page.wait_for_timeout(50) or self.document(id)["steps"][0].get("keep") == {"howMany": "$.total"})
+        self.app.wait(
+            lambda: (
+                self.page.wait_for_timeout(50) or self.document(id)["steps"][0].get("keep") == {"howMany": "$.total"}
+            )
+        )

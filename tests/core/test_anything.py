@@ -15,7 +15,7 @@ from saltpath.core.inspect import inspect, surroundings
 from saltpath.core.outline import outline
 from saltpath.core.plain import same
 
-FILES = sorted((Path(__file__).resolve().parents[2] / "src/saltpath/demo/project").rglob("*.case.yaml"))
+FILES = sorted((Path(__file__).resolve().parents[2] / "src/saltpath/demo").rglob("*.case.yaml"))
 VALUES: list[Any] = [
     None, 1, -1, "x", "", [], {}, [[]], {"a": 1}, True, "[=a]", "[=", "[=a | cut 1]", "$.a[", "$..*", "$[?@.a==[=x]]", 10**30,
     ["x"], {"secret": True}, "[=row.number]", "value x", "header", "500 ms",

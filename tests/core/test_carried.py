@@ -10,7 +10,7 @@ from saltpath.core.format.source import _comment_texts, _read_yaml, _scalar_span
 from saltpath.core.format.writer import write_document
 from saltpath.core.plain import same
 
-DEMO = Path(__file__).resolve().parents[2] / "src/saltpath/demo/project"
+DEMO = Path(__file__).resolve().parents[2] / "src/saltpath/demo"
 
 
 def step(key: str, *checks: str) -> dict:

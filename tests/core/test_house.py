@@ -111,7 +111,7 @@ class Schemas(unittest.TestCase):
         self.assertEqual(known - set(words.KEYS), set())
 
     def test_the_demonstration_fits_them(self):
-        for file in (SOURCE / "demo/project").rglob("*.yaml"):
+        for file in (SOURCE / "demo").rglob("*.yaml"):
             kind = (
                 "case"
                 if file.name.endswith(".case.yaml")

@@ -13,7 +13,7 @@ from saltpath.core.lift import lifted, offers
 from saltpath.core.plain import is_number, write_json
 from saltpath.core.values import Wanted, read_value, wanted_by, with_value, with_value_in, write_value
 
-DEMO = Path(__file__).resolve().parents[2] / "src/saltpath/demo/project"
+DEMO = Path(__file__).resolve().parents[2] / "src/saltpath/demo"
 HOST = "http://127.0.0.1:8429"
 CASE = {
     "salt-path": 1,

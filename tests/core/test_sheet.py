@@ -12,7 +12,7 @@ from saltpath.core.sheet.headings import column_of, columns_of, heading_row, is_
 from saltpath.core.sheet.plan import plan
 from saltpath.core.sheet.rows import HEADINGS, rows_of
 
-PROJECT = Path(__file__).resolve().parents[2] / "src/saltpath/demo/project"
+PROJECT = Path(__file__).resolve().parents[2] / "src/saltpath/demo"
 
 
 def demo_cases():

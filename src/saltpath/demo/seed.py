@@ -14,7 +14,11 @@ from saltpath.demo.harbour.port import AGENTS, LIVE_AGENTS
 from saltpath.formats.folders import read_disk
 from saltpath.store import cases, documents, people, projects, runs, secrets
 from saltpath.store.database import connect
+from saltpath.store.documents import Document
 from saltpath.store.folders import bring_in
+
+FOLDERS = {"project": "Fernholm Harbour", "troubles": "Troubles at Fernholm"}
+"""The demonstration's projects: where their files stand, and what they are called."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,23 +30,31 @@ class Place:
 
 
 def seed(folder: Path, harbours: dict[str, Place]) -> None:
-    """Bring in project, environments, suites and cases if the store is empty; else only set the harbours' addresses and databases, by
+    """Bring in the projects with all they hold if the store is empty; else only set the harbours' addresses and databases, by
     environment."""
     with closing(connect(folder)) as connection:
         owner = people.local_owner(connection)
         existing = projects.projects(connection)
         if not existing:
-            _bring_in(connection, folder, owner.id)
-        _follow(connection, projects.projects(connection)[0].id, owner.id, harbours)
+            for name in FOLDERS:
+                _bring_in(connection, name, owner.id)
+            _give_secrets(connection, folder, owner.id)
+        known = [project for project in projects.projects(connection) if project.name in FOLDERS.values()]
+        for project in known:
+            _follow(connection, project.id, owner.id, harbours)
         if not existing:
-            _ask_for_a_run(connection, owner.id)
+            for project in known:
+                _ask_for_a_run(connection, project, owner.id)
 
 
-def _bring_in(connection: sqlite3.Connection, folder: Path, owner: int) -> None:
-    with as_file(files("saltpath.demo") / "project") as root:
+def _bring_in(connection: sqlite3.Connection, name: str, owner: int) -> None:
+    with as_file(files("saltpath.demo") / name) as root:
         found = read_folder(read_disk(root))
     bring_in(connection, owner, found)
-    project = projects.projects(connection)[0]
+
+
+def _give_secrets(connection: sqlite3.Connection, folder: Path, owner: int) -> None:
+    project = next(one for one in projects.projects(connection) if one.name == FOLDERS["project"])
     for name, value, environment in (
         ("agentPassword", AGENTS["desk"], ""),
         ("clientSecret", SECRET, ""),
@@ -52,8 +64,7 @@ def _bring_in(connection: sqlite3.Connection, folder: Path, owner: int) -> None:
         secrets.set_secret(connection, folder, place, owner, value)
 
 
-def _ask_for_a_run(connection: sqlite3.Connection, owner: int) -> None:
-    project = projects.projects(connection)[0]
+def _ask_for_a_run(connection: sqlite3.Connection, project: Document, owner: int) -> None:
     everything = [(case.id, case.version, case.name) for case in cases.cases(connection, project.id)]
     runs.ask(connection, project.id, owner, everything, kind="run", title="Every suite",
              environment=str(project.document["environment"]), seed=90417, request={"jobs": 2})  # fmt: skip
