@@ -16,7 +16,8 @@ BODIES = {
         "application/json",
         json.dumps({"items": [{"n": at, "ship": f"Größe {at}"} for at in range(20_000)]}).encode(),
     ),
-    "/none": ("", b""),
+    "/none": ("text/html", b""),
+    "/unsaid": ("application/json", b'{"berth": "E4"}\n{"berth": "W2"}\n'),
 }
 
 
@@ -108,6 +109,8 @@ class Evidence(BrowserTest):
         self.page.get_by_text("20 21 22 23").wait_for()
         self.open_step(4)
         self.page.get_by_text("The answer has no body.").wait_for()
+        self.open_step(5)
+        self.page.get_by_text("This body is one JSON text a line, and its type does not say so").wait_for()
 
     def test_a_large_answer_is_searched(self) -> None:
         self.made()

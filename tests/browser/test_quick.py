@@ -1,6 +1,7 @@
 """Small things that a tester does a hundred times a day: typed quickly, run again, mended where it is told."""
 
 import re
+from collections.abc import Callable
 from typing import Any
 
 from playwright.sync_api import expect
@@ -18,6 +19,10 @@ class Quick(BrowserTest):
         self.page.get_by_role("heading", name=document["case"]).wait_for()
         return made["id"]
 
+    def becomes(self, probe: Callable[[], Any], wanted: Any) -> None:
+        """What the page shows already is stored a moment later."""
+        self.app.wait(lambda: self.page.wait_for_timeout(50) or probe() == wanted)
+
     def document(self, id: str) -> dict[str, Any]:
         return self.app.get(f"/cases/{id}")["document"]
 
@@ -28,16 +33,18 @@ class Quick(BrowserTest):
         sentences = ["status 200", "$.items count at least 1", "no such sentence", "time under 5 s"]
         for sentence in sentences:
             self.page.keyboard.type(sentence + "\n")
-        refusal = self.page.get_by_role("alert").filter(has_text="“no such sentence” was not taken")
-        refusal.or_(self.page.locator(".step.open .problem")).first.wait_for()
+        self.page.locator(".step.open .problem").wait_for()
         self.app.wait(
             lambda: self.page.wait_for_timeout(50) or len(self.document(id)["steps"][0].get("expect", [])) == 3
         )
         self.assertEqual(
             [check["of"] for check in self.document(id)["steps"][0]["expect"]], ["status", "$.items", "time"]
         )
-        if refusal.count():
-            refusal.get_by_role("button", name="Put it back").click()
+        back = self.page.get_by_role(
+            "button", name="Put it back"
+        )  # on a slow machine it was refused while the next was typed
+        if back.count():
+            back.click()
         expect(self.page.get_by_label("Expect something more, as a sentence")).to_have_value("no such sentence")
         self.page.get_by_label("Add a step: a method and an address").click()
         for step in ("GET [=harbour]/vessels", "wait 20 ms", "GET [=harbour]/pilots"):
@@ -127,13 +134,13 @@ class Quick(BrowserTest):
         self.page.keyboard.type("\nmore = 1")
         self.page.keyboard.press("Control+Enter")
         self.page.locator(".step.open").get_by_text("more = 1").wait_for()
-        self.assertEqual(self.document(id)["steps"][0]["form"], {**form, "more": "1"})
+        self.becomes(lambda: self.document(id)["steps"][0]["form"], {**form, "more": "1"})
         self.page.get_by_title("The query, a line each: name = value").click()
         self.page.keyboard.press("Control+End")
         self.page.keyboard.type("\nr = 2")
         self.page.keyboard.press("Control+Enter")
         self.page.locator(".step.open").get_by_text("r =").wait_for()
-        self.assertEqual(self.document(id)["steps"][0]["query"], {"q": "a\nb", "r": "2"})
+        self.becomes(lambda: self.document(id)["steps"][0]["query"], {"q": "a\nb", "r": "2"})
 
     def test_a_report_of_rows_opens_on_the_step_that_failed(self) -> None:
         steps = [{"request": "Berths", "send": "GET [=harbour]/berths", "expect": [{"of": "status", "is": 200}]},

@@ -97,11 +97,15 @@ class Recording(BrowserTest):
         # At once, as a quick typist does: the editor is still being read.
         self.page.keyboard.type("visit = [=visit]\nplan = file data/plan.txt, text/plain")
         self.page.keyboard.press("Control+Enter")
-        self.page.get_by_text("data/plan.txt").first.wait_for()
+
+        def last():
+            return self.app.get(f"/cases/{id}")["document"]["steps"][-1]
+
+        self.app.wait(lambda: self.page.wait_for_timeout(50) or "multipart" in last())
         for _ in range(2):
             before = len(site.asked)
             run = self.app.run(cases=[id])
-            self.assertEqual([step["verdict"] for step in run["cases"][0]["steps"]], ["passed"] * 8)
+            self.assertEqual([step["verdict"] for step in run["cases"][0]["steps"]], ["passed"] * 8, last())
             self.assertEqual({status for _, status in site.asked[before:]}, {200, 201, 302, 303})
 
     def at_the_desk(self, site: Site, file: Path) -> None:

@@ -4,8 +4,10 @@ references, names and secrets looks there, too."""
 import itertools
 import unittest
 
+from saltpath.core.alone import needs
 from saltpath.core.case import Auth
 from saltpath.core.difference import differences
+from saltpath.core.extract import extracted
 from saltpath.core.format.project import read_project, read_suite
 from saltpath.core.format.reader import case_from_data, read_case
 from saltpath.core.format.source import FormatError
@@ -132,3 +134,32 @@ steps:
         self.assertEqual([step.verdict for step in found], ["unchecked", "passed", "passed"])
         heads = [step.exchanges[0].sent_head for step in found]
         self.assertEqual([b"Authorization: Bearer" in head for head in heads], [False, True, False])
+
+
+class TakenApart(unittest.TestCase):
+    """What leaves the case takes its sign-in along; what a step needs includes what signs it."""
+
+    TOKEN = {"bearer": "[=token]"}
+
+    def document(self) -> dict:
+        steps = [
+            {**AllThatLooks.SIGNS, "key": "aaaaaa", "auth": "none"},
+            {**STEP, "key": "bbbbbb"},
+            {"for each": [1], "as": "n", "key": "cccccc", "steps": [STEP]},
+        ]
+        return {"salt-path": 1, "case": "C", "auth": self.TOKEN, "steps": steps}
+
+    def test_shared_steps_made_of_them_sign_in_by_themselves(self):
+        document = self.document()
+        found = extracted(case_from_data(document), document, ["bbbbbb", "cccccc"], "Berths")
+        self.assertEqual(list(found.shared["inputs"]), ["token"])
+        self.assertEqual(found.use["with"], {"token": "[=token]"})
+        read, each = found.shared["steps"]
+        self.assertEqual((read["auth"], each["steps"][0]["auth"]), (self.TOKEN, self.TOKEN))
+        found = extracted(case_from_data(document), document, ["aaaaaa"], "In")
+        self.assertEqual((found.shared["steps"][0]["auth"], found.shared.get("inputs")), ("none", None))
+
+    def test_a_step_alone_needs_what_signs_it(self):
+        case = signed_in(case_from_data(self.document()), None, None)
+        self.assertEqual((needs(case, [1], []).sent, needs(case, [1], []).names), ((0,), ("token",)))
+        self.assertEqual(needs(case, [1], ["token"]).sent, ())

@@ -284,6 +284,7 @@ class RawHttp(unittest.TestCase):
             ("GET", "http://h/berths/E4/status", "Read status"),
             ("PUT", "http://h/addresses/7f3c", "Replace an address"),
             ("GET", "http://h", "Read an answer"),
+            ("PUT", "http://h/desk/harbour/berth-1.ics?x=1", "Replace berth-1.ics"),
         ]:
             with self.subTest(address):
                 self.assertEqual(name_for(method, address), name)

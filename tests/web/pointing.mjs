@@ -259,6 +259,13 @@ test("a recording is a case, its values handed over", () => {
   assert.equal(recording.caseOf("x", apart, new Set([1, 2]), []).values, undefined);
 });
 
+test("a value is called by where it stands", () => {
+  const names = [["header ETag", "etag"], ["header X-Berth-Version", "xBerthVersion"], ["cookie desk-proof", "deskProof"],
+    ['header Location | split "/" | last', "portCallId"], ['body ~ name="csrf"[^>]*value="([^"]*)"', "csrf"], ["status", "status"], ["$.fee.total", "total"]];
+  for (const [of, name] of names) assert.equal(naming.proposeName(of, "POST http://h/port-calls", []), name);
+  assert.equal(naming.nameFor("PUT", "http://h/desk/harbour/berth-1.ics?x=1"), "Replace berth-1.ics");
+});
+
 test("a step comes of what is typed or pasted", () => {
   const step = (text) => ({ ...document.stepFrom(text), key: "" });
   assert.deepEqual(step("post http://h/port-calls"), { request: "Send a port call", key: "", send: "POST http://h/port-calls" });

@@ -12,6 +12,7 @@ from saltpath.core import plain
 from saltpath.core.case import PARTS, Case, Step, keeps_of
 from saltpath.core.format.shared_reader import INPUT_KINDS
 from saltpath.core.inspect import asked_for, references_of
+from saltpath.core.plan import signed_in
 
 Document = dict[str, Any]
 
@@ -29,7 +30,8 @@ class Extracted:
 
 
 def extracted(case: Case, document: Document, keys: Collection[str], name: str) -> Extracted:
-    """Make shared steps of those with these keys. Raises NotShareable."""
+    """Make shared steps of those with these keys; what the case signs for them they then sign themselves. Raises NotShareable."""
+    case = signed_in(case, None, None)
     every = [(part, step) for part, _, step in case.parts()]
     chosen = [index for index, (_, step) in enumerate(every) if step.key in keys]
     if len(chosen) != len(set(keys)) or not chosen:
@@ -43,7 +45,7 @@ def extracted(case: Case, document: Document, keys: Collection[str], name: str) 
     others = [step for index, (_, step) in enumerate(every) if index not in chosen]
     wanted = {found for step in others for found in (*_names(step), *asked_for(step))}
     outputs = [kept_name for step in own for kept_name in keeps_of(step) if kept_name in wanted]
-    inside = [step for step in document[part] if step.get("key") in keys]
+    inside = [_signing(step, document.get("auth")) for step in document[part] if step.get("key") in keys]
     shared: Document = {"salt-path": 1, "shared": name}
     if needed:
         shared["inputs"] = {item: _input(case, item) for item in needed}
@@ -56,6 +58,15 @@ def extracted(case: Case, document: Document, keys: Collection[str], name: str) 
     if outputs:
         use["gives"] = {output: output for output in dict.fromkeys(outputs)}
     return Extracted(shared, use)
+
+
+def _signing(step: Document, auth: Any) -> Document:
+    """A step with the case's sign-in where it says none itself, as far as shared steps see nothing of it."""
+    if auth in (None, "none"):
+        return step
+    if isinstance(step.get("steps"), list):
+        return {**step, "steps": [_signing(inner, auth) for inner in step["steps"]]}
+    return {**step, "auth": auth} if "request" in step and "auth" not in step else step
 
 
 def _names(step: Step) -> set[str]:

@@ -7,15 +7,18 @@ from collections.abc import Container
 
 _PATH = re.compile(r"^[A-Za-z][\w+.-]*://[^/?#]*")
 _WORD = re.compile(r"[A-Za-z](?:[A-Za-z_-]*[A-Za-z])?\d?")  # anything else in an address is an id
+_FILE = re.compile(r"[\w-]+\.[A-Za-z][A-Za-z0-9]{0,4}")
 _VERSION = re.compile(r"v\d", re.IGNORECASE)
 _VERBS = {"GET": "Read", "POST": "Send", "PUT": "Replace", "PATCH": "Change", "DELETE": "Delete"}
 
 
 def name_for(method: str, address: str) -> str:
-    """A name that says what a request does: `Read vessels`, and with an id behind it `Read a vessel`."""
+    """A name that says what a request does: `Read vessels`, and with an id behind it `Read a vessel`; a file keeps its name."""
     parts = [part for part in _PATH.sub("", address).split("?")[0].split("/") if part]
     words = [at for at, part in enumerate(parts) if _WORD.fullmatch(part) and not _VERSION.fullmatch(part)]
     verb = _VERBS.get(method, method)
+    if parts and _FILE.fullmatch(parts[-1]):
+        return f"{verb} {parts[-1]}"
     if not words:
         return f"{verb} an answer"
     noun = re.sub("[-_]", " ", parts[words[-1]])

@@ -25,7 +25,7 @@ from saltpath.core.checks.one import AS_BEFORE
 from saltpath.core.checks.outcome import Outcome
 from saltpath.core.format.readable import Broken, readable_case, readable_environment, readable_project, readable_suite
 from saltpath.core.format.source import FormatError
-from saltpath.core.plan import Kept, Plan, PlannedCase, Resume, ResumedRows, planned
+from saltpath.core.plan import Kept, Plan, PlannedCase, Resume, ResumedRows, planned, signed_in
 from saltpath.core.shared import Library
 from saltpath.core.tables.sources import FileRows, Row
 from saltpath.core.verdicts import Verdict
@@ -245,7 +245,7 @@ class Worker:
             else:
                 more["resume"] = self._resume(run.id, entry.position, 1)
         if run.request.get("only"):
-            more["only"], more["given"] = self._alone(run, stored, case)
+            more["only"], more["given"] = self._alone(run, stored, signed_in(case, of_suite, project))
         if case.is_shared:
             more["inside"] = (shared_steps.called(stored),)
         more["measures"] = self._measures(run, stored, case)

@@ -147,6 +147,8 @@ function Body({ view, pointed, exchange, step, keeps, acts, loose, namespaces }:
     },
     [step, keeps, loose],
   );
+  if (view === "Tree" && exchange.size === 0 && exchange.status > 0)
+    return <p className="muted pad">The answer has no body.</p>;
   if (view === "Tree" && /xml/i.test(exchange.mediaType) && exchange.size <= RAW_MOST)
     return <Xml exchange={exchange} step={step} keeps={keeps} acts={acts} namespaces={namespaces} />;
   if (view === "Tree" && /^image\//i.test(exchange.mediaType))

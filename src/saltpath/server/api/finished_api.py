@@ -9,7 +9,7 @@ from flask import Blueprint, Response, request
 from saltpath.core.case import Case, Environment, Request
 from saltpath.core.exchange import MASK
 from saltpath.core.moments import zone_of
-from saltpath.core.plan import scope_of, scope_of_suite
+from saltpath.core.plan import scope_of, scope_of_suite, signed_in
 from saltpath.core.prepare import Prepared, prepare
 from saltpath.core.scopes import Scope, Scopes
 from saltpath.core.tables.sources import Row
@@ -34,7 +34,8 @@ def finished_requests(id: str) -> Response:
     """The request of the step `?step=` for each of the first rows, against `?environment=`; secrets as marks. A row that could not be sent
     says why."""
     stored = cases.case(database(), id)
-    case = with_shared(stored)
+    suite, project = around(stored)
+    case = signed_in(with_shared(stored), suite, project)
     key = request.args.get("step", "")
     step = next((step for _, step in case.every_step() if step.key == key), None)
     if step is None:
@@ -43,7 +44,6 @@ def finished_requests(id: str) -> Response:
         raise Refused(422, "no-request", "Only a request is finished before it is sent.")
     environment = _environment(stored.project, request.args.get("environment", ""))
     scopes = _scopes(stored, case, environment)
-    suite, project = around(stored)
     source = source_of(stored.project, case.rows, project)
     begin = begin_of_case(stored, case, suite, project, source)
     rows = begin.rows if case.rows is not None else [Row(1, {})]

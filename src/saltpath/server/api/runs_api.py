@@ -14,12 +14,14 @@ from saltpath.core.alone import needs
 from saltpath.core.case import Answered
 from saltpath.core.grammar import Unreadable
 from saltpath.core.measures import counted
+from saltpath.core.plan import signed_in
 from saltpath.core.references import is_name
 from saltpath.core.steps import changing, where_to
 from saltpath.core.tables.picking import picks_of, read_picks
 from saltpath.server.api.run_answer import run_with_cases
 from saltpath.server.api.views import run_view, step_view
 from saltpath.server.context import actor, body, database, folder, limit, project_asked, whole
+from saltpath.server.last_seen import around
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.shared_cases import with_shared
 from saltpath.store import cases, evidence, jobs, projects, run_rows, runs
@@ -232,7 +234,7 @@ def list_steps_before() -> Response:
     if "only" not in asked:
         raise Refused(422, "steps", "steps belongs to a trial of one case: indexes of its steps, from 0.")
     [stored] = chosen
-    case, environment = with_shared(stored), _environment(data, project)
+    case, environment = signed_in(with_shared(stored), *around(stored)), _environment(data, project)
     kept = last_kept(database(), database("evidence"), (project.id, stored.id), case, environment)
     found = needs(case, asked["only"], {*kept, *data.get("values", {})})
     steps = [(index, case.steps[index]) for index in found.sent]

@@ -10,6 +10,7 @@ import { ExpectBand } from "./ExpectBand";
 import { DragContext, useEdited } from "./edit/context";
 import { inStep, moveStep, setField, setKeep, stepWith } from "./edit/document";
 import { DropPlaces } from "./edit/PutInto";
+import { takenAlong } from "./edit/signIn";
 import { KeepBand } from "./KeepBand";
 import { LookBand } from "./LookBand";
 import { Moment } from "./Moment";
@@ -93,8 +94,9 @@ export const StepCard = memo(function StepCard({
                 event.preventDefault();
                 mark(step.key, false);
               }
-              if (event.key.toLowerCase() === "c" && event.ctrlKey)
-                void navigator.clipboard?.writeText(writeExact(stepWith(editing.document, step.key)));
+              const copied = stepWith(editing.document, step.key);
+              if (event.key.toLowerCase() === "c" && event.ctrlKey && copied)
+                void navigator.clipboard?.writeText(writeExact(takenAlong(editing.document, copied)));
               const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
               if (by && event.altKey) {
                 event.preventDefault();

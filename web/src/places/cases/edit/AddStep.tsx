@@ -8,6 +8,7 @@ import { addStep, stepsOf } from "./document";
 import { exampleSteps } from "./example";
 import { UNNAMED } from "./lookup";
 import { fromText, looksPasted } from "./pasting";
+import { broughtIn } from "./signIn";
 
 /** The end of the path: type or paste an address, and it becomes a step. */
 export function AddStep({ of, choose }: { of: Case; choose: (key: string) => void }) {
@@ -20,7 +21,7 @@ export function AddStep({ of, choose }: { of: Case; choose: (key: string) => voi
     try {
       const found = await fromText(text, of);
       const problem = await editing.apply((before) =>
-        found.steps.reduce((document, step) => addStep(step)(document), before),
+        found.steps.reduce((document, step) => addStep(broughtIn(document, step))(document), before),
       );
       if (problem) return problem;
       setSaid(found.said);

@@ -10,9 +10,10 @@ const VERBS: Record<string, string> = {
 };
 
 const WORD = /^[A-Za-z](?:[A-Za-z_-]*[A-Za-z])?\d?$/;
+const FILE = /^[\w-]+\.[A-Za-z][A-Za-z0-9]{0,4}$/;
 const VERSION = /^v\d$/i;
 
-/** A name that says what a request does: `Read vessels`, and with an id behind it `Read a vessel`. */
+/** A name that says what a request does: `Read vessels`, and with an id behind it `Read a vessel`; a file keeps its name. */
 export function nameFor(method: string, address: string): string {
   const parts = address
     .replace(/^(\w+:\/\/[^/]+|\[=[^\]]*\])/, "")
@@ -21,6 +22,8 @@ export function nameFor(method: string, address: string): string {
     .filter(Boolean);
   const at = parts.findLastIndex((part) => WORD.test(part) && !VERSION.test(part));
   const verb = VERBS[method] ?? method;
+  const last = parts.at(-1) ?? "";
+  if (FILE.test(last)) return `${verb} ${last}`;
   if (at < 0) return `${verb} an answer`;
   const noun = (parts[at] as string).replace(/[-_]/g, " ");
   return `${verb} ${at < parts.length - 1 || method === "POST" ? one(singular(noun)) : noun}`;
@@ -43,7 +46,9 @@ export function reservedIn(path: string): string | undefined {
 function partsOf(subject: string): string[] {
   const [of = "", ...pipes] = subject.split(" | ");
   if (/^header location$/i.test(of) && pipes.length) return ["id"];
-  const named = /^(?:header|cookie) (.+)$/.exec(of)?.[1] ?? /^body ~.*\bname=["']([^"']+)/.exec(of)?.[1];
+  // Headers are written in any case: `ETag` and `etag` are one.
+  const header = /^header (.+)$/i.exec(of)?.[1]?.toLowerCase();
+  const named = header ?? /^cookie (.+)$/.exec(of)?.[1] ?? /^body ~.*\bname=["']([^"']+)/.exec(of)?.[1];
   if (named) return [named];
   return of.startsWith("$") ? fieldsOn(of) : (of.match(/[\p{L}_][\p{L}\p{N}_]*/gu) ?? []);
 }

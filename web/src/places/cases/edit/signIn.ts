@@ -46,3 +46,21 @@ export const toEveryStep =
     });
     return changes.reduce((next, change) => change(next), setOwn("auth", auth)(document));
   };
+
+/** A step as it is taken along to another case: with the sign-in of its own case, which it would not find there. */
+export function takenAlong(document: Document, step: StepDocument): StepDocument {
+  const { auth } = document;
+  const signed: StepDocument =
+    step.request && step.auth === undefined && auth !== undefined && auth !== "none"
+      ? { ...step, auth }
+      : step;
+  if (!Array.isArray(signed.steps)) return signed;
+  return { ...signed, steps: signed.steps.map((inner) => takenAlong(document, inner as StepDocument)) };
+}
+
+/** A step that comes into a case need not say what the case says already. */
+export function broughtIn(document: Document, step: StepDocument): StepDocument {
+  if (step.auth === undefined || !same(step.auth, document.auth)) return step;
+  const { auth: _, ...rest } = step;
+  return rest;
+}
