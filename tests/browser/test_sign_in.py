@@ -37,10 +37,10 @@ class SignIn(BrowserTest):
         id = self.made()
         self.open_step(2)
         self.card().get_by_role("button", name="every step", exact=True).click()
-        expect(self.card()).to_contain_text("signed by token as the case does")
+        expect(self.card()).to_contain_text("signed by token as this case does")
         self.assertEqual(self.auths(id), [{"bearer": "[=token]"}, "none", None, None])
         self.open_step(3)
-        expect(self.card()).to_contain_text("signed by token as the case does")
+        expect(self.card()).to_contain_text("signed by token as this case does")
         self.assertEqual(
             [step["verdict"] for step in self.app.run(cases=[id])["cases"][0]["steps"]],
             ["unchecked", "passed", "passed"],
@@ -50,16 +50,16 @@ class SignIn(BrowserTest):
         self.card().get_by_role("button", name="not here").click()
         expect(self.card()).to_contain_text("not signed in")
         self.assertEqual(self.auths(id)[3], "none")
-        self.card().get_by_role("button", name="as the case does").click()
-        expect(self.card()).to_contain_text("signed by token as the case does")
-        self.card().get_by_title("How the case signs in").click()
+        self.card().get_by_role("button", name="as this case does").click()
+        expect(self.card()).to_contain_text("signed by token as this case does")
+        self.card().get_by_title("How this case signs in").click()
         self.page.keyboard.press("Control+a")
         self.page.keyboard.type("basic desk [=deskPassword]")
         self.page.keyboard.press("Enter")
-        expect(self.card()).to_contain_text("signed by desk as the case does")
+        expect(self.card()).to_contain_text("signed by desk as this case does")
         self.assertEqual(self.auths(id), [{"basic": ["desk", "[=deskPassword]"]}, "none", None, None])
         self.page.get_by_role("button", name="Undo", exact=True).click()
-        expect(self.card()).to_contain_text("signed by token as the case does")
+        expect(self.card()).to_contain_text("signed by token as this case does")
 
     def test_of_a_suite_and_of_a_project(self) -> None:
         id = self.made()

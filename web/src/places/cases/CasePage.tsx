@@ -1,4 +1,4 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import {
   type KeyboardEvent,
   lazy,
@@ -11,9 +11,8 @@ import {
   useRef,
   useState,
 } from "react";
-import { useLocation, useNavigate, useParams, useSearchParams } from "react-router";
-import { ApiProblem, api, type Case, type RunEvent, type Step, type StepEvidence } from "../../app/api";
-import { useEvents } from "../../app/events";
+import { useParams, useSearchParams } from "react-router";
+import { ApiProblem, api, type Case, type Step } from "../../app/api";
 import { useActions } from "../../app/finding";
 import { ago } from "../../app/format";
 import { useChosenProject } from "../../app/project";
@@ -32,6 +31,7 @@ import { DragContext, type Dragged, EditContext, EveryContext } from "./edit/con
 import { placesIn, referencesFor } from "./edit/references";
 import { useEditing } from "./edit/useEditing";
 import { usePresence } from "./edit/usePresence";
+import { isOfGoneStep, pressed, useFolded, useFollowed, useSentAtOnce, worst } from "./onThePage";
 import { RowsCard } from "./rows/RowsCard";
 import { useRowsToRun } from "./rows/useRowsToRun";
 import { SignInContext } from "./SignIn";
@@ -339,88 +339,4 @@ function Opened({ of }: { of: Case }) {
       </EditContext.Provider>
     </div>
   );
-}
-
-/** A request that was just pasted to be sent is sent as it opens; what could not be taken along of it is said. */
-function useSentAtOnce(send: () => Promise<void>, ready: boolean): string {
-  const { state, pathname } = useLocation() as {
-    state: { send?: boolean; said?: string[] } | null;
-    pathname: string;
-  };
-  const navigate = useNavigate();
-  const sent = useRef(false);
-  useEffect(() => {
-    if (!state?.send || sent.current || !ready) return;
-    sent.current = true;
-    void navigate(pathname, { replace: true, state: { said: state.said } });
-    void send();
-  }, [state, ready, send, navigate, pathname]);
-  return (state?.said ?? []).join(" ");
-}
-
-function isOfGoneStep(where: string, of: Case): boolean {
-  const key = where.slice(of.id.length + 1);
-  return Boolean(key) && of.steps.every((step) => step.key !== key);
-}
-
-/** The keys of the whole page; says whether the key was one of them. */
-function pressed(
-  event: KeyboardEvent | globalThis.KeyboardEvent,
-  run: () => Promise<void>,
-  editing: { undo: () => void; redo: () => void },
-  typing: boolean,
-): boolean {
-  if (!event.ctrlKey) return false;
-  const key = event.key.toLowerCase();
-  if (key === "enter" && !typing) void run();
-  else if (key === "z" && !typing) (event.shiftKey ? editing.redo : editing.undo)();
-  else return false;
-  return true;
-}
-
-const FOLDED = "salt-path.sheet-evidence";
-
-/** Whether the evidence is folded away beside a sheet, which needs the room; how it was left in this browser. */
-function useFolded(): [boolean, (folded: boolean) => void] {
-  const [folded, setFolded] = useState(() => localStorage.getItem(FOLDED) !== "open");
-  return [
-    folded,
-    (next) => {
-      localStorage.setItem(FOLDED, next ? "folded" : "open");
-      setFolded(next);
-    },
-  ];
-}
-
-/** A change that was made elsewhere is read as soon as it is told. */
-function useFollowed(of: Case): void {
-  const client = useQueryClient();
-  const version = useRef(of.version);
-  version.current = of.version;
-  const follow = useCallback(
-    (event: RunEvent) => {
-      const told = event as unknown as { case?: string; version?: number | null };
-      if (event.type !== "case changed" || told.case !== of.id) return;
-      // Our own save is answered a moment later; what is newer then was made elsewhere.
-      window.setTimeout(() => {
-        if (!told.version || told.version > version.current)
-          void client.invalidateQueries({ queryKey: ["case", of.id] });
-      }, 400);
-    },
-    [client, of.id],
-  );
-  useEvents(of.project, follow);
-}
-
-/** The step that needs a person first, one inside another before that one; none where all is well. */
-function worst(of: Case, steps: Map<string, StepEvidence>): string | undefined {
-  for (const verdict of ["failed", "blocked", "unchecked"]) {
-    const bad = of.steps.filter((step) => {
-      const seen = steps.get(step.place);
-      return seen?.verdict === verdict && seen.counts;
-    });
-    const first = bad.find((step) => !step.each) ?? bad[0];
-    if (first) return first.key;
-  }
-  return undefined;
 }

@@ -1,14 +1,5 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { useContext, useState } from "react";
-import {
-  ApiProblem,
-  api,
-  type Check,
-  type EveryAnswer,
-  type Outcome,
-  type Step,
-  type StepEvidence,
-} from "../../app/api";
+import { api, type Check, type EveryAnswer, type Outcome, type Step, type StepEvidence } from "../../app/api";
 import { writeExact } from "../../app/exact";
 import { listed } from "../../app/format";
 import { Typing } from "../../parts/typing/Typing";
@@ -26,6 +17,7 @@ import {
   replaced,
 } from "./edit/document";
 import { SentenceField } from "./edit/SentenceField";
+import { useWide, whose } from "./edit/useWide";
 
 const WIDER: Record<EveryAnswer["origin"], EveryAnswer["origin"] | undefined> = {
   case: "suite",
@@ -36,7 +28,13 @@ const WIDER: Record<EveryAnswer["origin"], EveryAnswer["origin"] | undefined> = 
 /** The checks on every answer that reach a step, each with where it comes from. Changed here, they change there. */
 export function EveryAnswerRows({ step, evidence }: { step: Step; evidence: StepEvidence | undefined }) {
   const levels = useContext(EveryContext);
-  const { change, undo, changed, problem } = useLevels(levels);
+  const { editing } = useEdited();
+  const { save, undo, changed, problem } = useWide(levels, HOW);
+  // The case's own are changed as they stand when the edit is made.
+  const change: Changes = (level, make, also) =>
+    level.origin === "case" && !also
+      ? editing.apply(inEvery(make))
+      : save(level, make(HOW.held(level)), also);
   return (
     <>
       {[...levels].reverse().flatMap((level) =>
@@ -76,55 +74,16 @@ export function EveryAnswerRows({ step, evidence }: { step: Step; evidence: Step
   );
 }
 
-type Wide = Exclude<EveryAnswer["origin"], "case">;
 /** `also`: together with the change before it, so that both are undone in one act. */
 type Changes = (level: EveryAnswer, change: ChecksChange, also?: boolean) => Promise<string | undefined>;
 
-/** Changing the checks of a level: the case's own are an edit like any other, those of a suite or the project are saved there,
- * and the last change of these can be undone. */
-function useLevels(levels: EveryAnswer[]) {
-  const { id, editing } = useEdited();
-  const client = useQueryClient();
-  const [last, setLast] = useState<{ origin: Wide; before: CheckDocument[] }[]>([]);
-  const save = async (origin: Wide, level: EveryAnswer, checks: CheckDocument[]) => {
-    try {
-      await api.setEveryAnswer(origin, level.id, level.version, writeExact({ checks }));
-      return undefined;
-    } catch (problem) {
-      const stale = problem instanceof ApiProblem && problem.status === 412;
-      return stale
-        ? "They were changed elsewhere meanwhile; now they stand here as they are."
-        : (problem as Error).message;
-    } finally {
-      await client.invalidateQueries({ queryKey: ["case", id] });
-      void client.invalidateQueries({ queryKey: ["evidence", id] });
-    }
-  };
-  const change: Changes = async (level, make, also) => {
-    const { origin } = level;
-    if (origin === "case") return editing.apply(inEvery(make));
-    const before = level.documents as CheckDocument[];
-    const wrong = await save(origin, level, make(before));
-    if (!wrong) setLast((others) => [...(also ? others : []), { origin, before }]);
-    return wrong;
-  };
-  const changed = levels.filter((level) => last.some((item) => item.origin === level.origin));
-  const [problem, setProblem] = useState("");
-  const undo = async () => {
-    const problems: string[] = [];
-    for (const { origin, before } of last) {
-      const level = levels.find((item) => item.origin === origin);
-      const wrong = level && (await save(origin, level, before));
-      if (wrong) problems.push(wrong);
-    }
-    setProblem(problems.join(" "));
-    setLast([]);
-  };
-  return { change, undo, changed, problem };
-}
-
-const whose = (level: EveryAnswer): string =>
-  level.origin === "case" ? "this case" : `the ${level.origin} ${level.name}`;
+/** The checks of a level, as its document has them. */
+const HOW = {
+  held: (level: EveryAnswer) => level.documents as CheckDocument[],
+  send: (origin: "suite" | "project", level: EveryAnswer, checks: CheckDocument[]) =>
+    api.setEveryAnswer(origin, level.id, level.version, writeExact({ checks })),
+  own: (checks: CheckDocument[]) => inEvery(() => checks),
+};
 
 interface RowProps {
   step: Step;

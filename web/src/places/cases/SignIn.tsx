@@ -1,19 +1,27 @@
-import { useQueryClient } from "@tanstack/react-query";
-import { createContext, useContext, useState } from "react";
-import { ApiProblem, api, type SignIn as Level, type Step, type StepEvidence } from "../../app/api";
+import { createContext, useContext } from "react";
+import { api, type SignIn as Level, type Step, type StepEvidence } from "../../app/api";
 import type { Json } from "../../app/exact";
+import { listed } from "../../app/format";
 import { Pieces } from "../../parts/Pieces";
 import { InPlace } from "../../parts/typing/InPlace";
 import { useEdited, useInsertable } from "./edit/context";
 import { setField, setOwn, stepWith } from "./edit/document";
 import { authOf, authText } from "./edit/pairs";
 import { ownOf, toEveryStep } from "./edit/signIn";
+import { useWide, whose } from "./edit/useWide";
 
 /** How the steps of the project, the suite and the case sign in. */
 export const SignInContext = createContext<Level[]>([]);
 
 const HINT =
   "bearer TOKEN, basic USER PASSWORD, digest USER PASSWORD, key header NAME VALUE, or oauth2 ADDRESS CLIENT SECRET. Empty: none of its own.";
+/** How a level signs in, undefined for nothing said. */
+const HOW = {
+  held: (level: Level) => (level.document ?? undefined) as Json | undefined,
+  send: (origin: "suite" | "project", level: Level, auth: Json | undefined) =>
+    api.setSignIn(origin, level.id, level.version, auth ?? null),
+  own: (auth: Json | undefined) => setOwn("auth", auth),
+};
 const WIDER: Record<string, string> = { case: "suite", suite: "project" };
 
 interface Props {
@@ -26,7 +34,8 @@ export function SignIn({ step, used }: Props) {
   const { editing, single, shared } = useEdited();
   const insertable = useInsertable(step.number, step.key);
   const levels = useContext(SignInContext);
-  const { save, said, undo } = useLevels(levels);
+  const { save, undo, changed, problem } = useWide(levels, HOW);
+  const said = problem || (changed.length ? `Changed for ${listed(changed.map(whose))}.` : "");
   const document = stepWith(editing.document, step.key);
   const auth = step.send?.auth;
   const level = levels.find((item) => item.origin === auth?.from);
@@ -115,7 +124,7 @@ export function SignIn({ step, used }: Props) {
         <span className="muted" role="status">
           {" "}
           {said}{" "}
-          {undo && (
+          {!problem && (
             <button type="button" className="plain-link" onClick={() => void undo()}>
               Undo
             </button>
@@ -142,53 +151,4 @@ export function AddSignIn({ step }: { step: Step }) {
       <span className="muted add">+ sign-in</span>
     </InPlace>
   );
-}
-
-const whose = (level: Level): string =>
-  level.origin === "case" ? "the case" : `the ${level.origin} ${level.name}`;
-
-/** Changing how a level signs in: the case's own is an edit like any other, that of a suite or the project is saved there, and the
- * last change of these can be undone. */
-function useLevels(levels: Level[]) {
-  const { id, editing } = useEdited();
-  const client = useQueryClient();
-  const [last, setLast] = useState<{ origin: string; before: Json | undefined }[]>([]);
-  const [problem, setProblem] = useState("");
-  const put = async (level: Level, value: Json | undefined): Promise<string | undefined> => {
-    try {
-      await api.setSignIn(level.origin as "project" | "suite", level.id, level.version, value ?? null);
-      return undefined;
-    } catch (wrong) {
-      const stale = wrong instanceof ApiProblem && wrong.status === 412;
-      return stale
-        ? "It was changed elsewhere meanwhile; now it stands here as it is."
-        : (wrong as Error).message;
-    } finally {
-      await client.invalidateQueries({ queryKey: ["case", id] });
-    }
-  };
-  /** `also`: together with the change before it, so that both are undone in one act. */
-  const save = async (level: Level, value: Json | undefined, also = false) => {
-    const before = (level.document ?? undefined) as Json | undefined;
-    const wrong =
-      level.origin === "case" ? await editing.apply(setOwn("auth", value)) : await put(level, value);
-    setProblem(wrong ?? "");
-    if (!wrong && (also || level.origin !== "case"))
-      setLast((others) => [...(also ? others : []), { origin: level.origin, before }]);
-    return wrong;
-  };
-  const undo = async () => {
-    for (const { origin, before } of last) {
-      const level = levels.find((item) => item.origin === origin);
-      const wrong =
-        origin === "case" ? await editing.apply(setOwn("auth", before)) : level && (await put(level, before));
-      if (wrong) setProblem(wrong);
-    }
-    setLast([]);
-  };
-  const wide = levels.find(
-    (level) => level.origin !== "case" && last.some((item) => item.origin === level.origin),
-  );
-  const said = problem || (wide ? `Changed for ${whose(wide)}.` : "");
-  return { save, said, undo: wide && !problem ? undo : undefined };
 }
