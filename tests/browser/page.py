@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 import unittest
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from typing import Any
 
 from playwright.sync_api import (
     Browser,
@@ -132,6 +133,13 @@ class BrowserTest(unittest.TestCase):
         over = True
         for route in held:
             route.continue_()
+
+    def becomes(self, probe: Callable[[], Any], wanted: Any) -> None:
+        """What the page shows already is stored a moment later."""
+        try:
+            self.app.wait(lambda: self.page.wait_for_timeout(50) or probe() == wanted)
+        except AssertionError:
+            self.assertEqual(probe(), wanted)
 
     def axe(self) -> list[str]:
         """Serious and critical faults that axe finds; its script runs outside the page's policy."""

@@ -1,7 +1,6 @@
 """Small things that a tester does a hundred times a day: typed quickly, run again, mended where it is told."""
 
 import re
-from collections.abc import Callable
 from typing import Any
 
 from playwright.sync_api import expect
@@ -18,10 +17,6 @@ class Quick(BrowserTest):
         self.go(f"/cases/{made['id']}")
         self.page.get_by_role("heading", name=document["case"]).wait_for()
         return made["id"]
-
-    def becomes(self, probe: Callable[[], Any], wanted: Any) -> None:
-        """What the page shows already is stored a moment later."""
-        self.app.wait(lambda: self.page.wait_for_timeout(50) or probe() == wanted)
 
     def document(self, id: str) -> dict[str, Any]:
         return self.app.get(f"/cases/{id}")["document"]

@@ -38,7 +38,7 @@ class SignIn(BrowserTest):
         self.open_step(2)
         self.card().get_by_role("button", name="every step", exact=True).click()
         expect(self.card()).to_contain_text("signed by token as this case does")
-        self.assertEqual(self.auths(id), [{"bearer": "[=token]"}, "none", None, None])
+        self.becomes(lambda: self.auths(id), [{"bearer": "[=token]"}, "none", None, None])
         self.open_step(3)
         expect(self.card()).to_contain_text("signed by token as this case does")
         self.assertEqual(
@@ -49,7 +49,7 @@ class SignIn(BrowserTest):
         expect(self.card().get_by_role("button", name="every step of the suite")).to_be_disabled()
         self.card().get_by_role("button", name="not here").click()
         expect(self.card()).to_contain_text("not signed in")
-        self.assertEqual(self.auths(id)[3], "none")
+        self.becomes(lambda: self.auths(id)[3], "none")
         self.card().get_by_role("button", name="as this case does").click()
         expect(self.card()).to_contain_text("signed by token as this case does")
         self.card().get_by_title("How this case signs in").click()
@@ -57,7 +57,7 @@ class SignIn(BrowserTest):
         self.page.keyboard.type("basic desk [=deskPassword]")
         self.page.keyboard.press("Enter")
         expect(self.card()).to_contain_text("signed by desk as this case does")
-        self.assertEqual(self.auths(id), [{"basic": ["desk", "[=deskPassword]"]}, "none", None, None])
+        self.becomes(lambda: self.auths(id), [{"basic": ["desk", "[=deskPassword]"]}, "none", None, None])
         self.page.get_by_role("button", name="Undo", exact=True).click()
         expect(self.card()).to_contain_text("signed by token as this case does")
 
@@ -70,7 +70,7 @@ class SignIn(BrowserTest):
         self.card().get_by_role("button", name="every step", exact=True).click()
         self.card().get_by_role("button", name="every step of the suite").click()
         expect(self.card()).to_contain_text("as the suite Arrivals does")
-        self.assertEqual(self.auths(id), [None, None, {"bearer": "[=token]"}, None])
+        self.becomes(lambda: self.auths(id), [None, None, {"bearer": "[=token]"}, None])
         levels = {level["origin"]: level["document"] for level in self.app.get(f"/cases/{id}")["signIns"]}
         key = {"key": {"in": "header", "name": "X-Desk", "value": "salt-1"}}
         self.assertEqual(levels, {"project": None, "suite": key, "case": None})

@@ -227,7 +227,11 @@ class Failing(unittest.TestCase):
             b'{"n": 1e401}',
             "blocked",
         )
-        self.says("{ of: $.id, is: '[=gone]' }", "there is no value gone; looked in every scope", verdict="blocked")
+        self.says(
+            "{ of: $.id, is: '[=gone]' }",
+            "there is no value gone; looked in run, kept, row, case, suite and project",
+            verdict="blocked",
+        )
 
     def test_patterns_and_paths_that_backtrack_for_ever_end(self):
         body = b'{"s": "' + b"a" * 60 + b'!", "l": [' + b",".join([b'{"k":1}'] * 3000) + b"]}"

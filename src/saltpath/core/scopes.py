@@ -234,7 +234,7 @@ class Scopes:
         return why(
             "no-value",
             name=reference.full_name,
-            scopes=listed(searched) if searched else "every scope",
+            scopes=listed(searched),
             near=f"; did you mean {near}?" if near else "",
         )
 
