@@ -158,7 +158,7 @@ export function Views({ view, show }: Pick<Props, "view" | "show">) {
 }
 
 /** Whether everything is kept, and what came from elsewhere. */
-function SavedSaid({ state }: { state: Editing }) {
+export function SavedSaid({ state }: { state: Editing }) {
   const said = {
     saved: "",
     saving: "Saving…",

@@ -61,10 +61,16 @@ export function CaseRow({ line, over, onto, move, suites, into, remove }: Props)
         </button>
       </span>
       <span className="muted" title={exactly(last?.since)}>
-        {last ? `${last.verdict} for ${lasting(last.since)}` : "not run yet"}
+        {last ? since(last.verdict, last.since) : "not run yet"}
       </span>
       <span className="number">{duration(last?.ms)}</span>
       {last ? <VerdictLine verdicts={last.verdicts} /> : <span />}
     </li>
   );
+}
+
+/** How it has stood, and for how long: "passed for 3 days"; what has just come is so "just now". */
+function since(verdict: string, begun: string): string {
+  const long = lasting(begun);
+  return long === "a moment" ? `${verdict} just now` : `${verdict} for ${long}`;
 }

@@ -5,7 +5,7 @@ import { ago, count } from "../../../app/format";
 import { useStart } from "../../../app/run";
 import { RunButton } from "../../../parts/RunButton";
 import { InPlace } from "../../../parts/typing/InPlace";
-import { Saved, type View, Views } from "../CaseHead";
+import { Saved, SavedSaid, type View, Views } from "../CaseHead";
 import { type Document, setOwn } from "../edit/document";
 import type { Editing } from "../edit/useEditing";
 import { AboutField, NameField } from "../Titled";
@@ -37,15 +37,29 @@ export function SharedHead({ of, shared, state, evidence, at, running, run, view
     if (begun) void navigate(`/runs/${begun.id}`);
   };
   return (
-    <div className="page-head">
-      <div className="shared-head">
-        <p className="crumb">
-          <Link to="/cases">Cases</Link> ▸ shared steps · in files{" "}
-          <span className="mono">{shared.called}</span>
-        </p>
-        <h1>
+    <div className="page-head case-head">
+      <div className="case-title">
+        <span className="crumb">
+          <Link to="/cases">Cases</Link> ▸ shared steps
+        </span>
+        <h1 title={`In files: ${shared.called}`}>
           <NameField of={of} edits={state.edits} />
         </h1>
+      </div>
+      <Views view={view} show={show} />
+      <Saved of={of} state={state} said={false} />
+      <RunButton
+        verb="Try"
+        what="these steps"
+        environment={environment}
+        environments={environments}
+        choose={choose}
+        run={run}
+        running={running.running}
+        stop={running.stop}
+        shortcut
+      />
+      <div className="case-second shared-second">
         <p className="muted">
           <AboutField of={of} edits={state.edits} />
           {evidence?.run &&
@@ -72,20 +86,8 @@ export function SharedHead({ of, shared, state, evidence, at, running, run, view
           )}
         </p>
         <UseThere id={of.id} />
+        <SavedSaid state={state} />
       </div>
-      <Views view={view} show={show} />
-      <Saved of={of} state={state} />
-      <RunButton
-        verb="Try"
-        what="these steps"
-        environment={environment}
-        environments={environments}
-        choose={choose}
-        run={run}
-        running={running.running}
-        stop={running.stop}
-        shortcut
-      />
     </div>
   );
 }
