@@ -99,6 +99,19 @@ class AllThatLooks(unittest.TestCase):
         self.assertEqual(self.found(case_with({"bearer": "[=tokn]"}, {**self.SIGNS, "auth": "none"}, STEP)),
                          [("kept-nowhere", "A"), ("unused-keep", "Sign in")])  # fmt: skip
 
+    def test_a_step_that_goes_elsewhere_is_told(self):
+        """The project's token would be sent to somebody else."""
+        steps = [
+            {**STEP, "send": f"GET {to}/a", "request": to}
+            for to in ("[=harbour]", "[=harbour]", "[=weather]", "https://elsewhere.example")
+        ]
+        made = case_with({"basic": ["desk", "[=pin]"]}, *steps)
+        told = [item for item in self.found(made) if item[0] == "signed-elsewhere"]
+        self.assertEqual(told, [("signed-elsewhere", "[=weather]"), ("signed-elsewhere", "https://elsewhere.example")])
+        for own in ("none", {"bearer": "x"}):
+            apart = case_with({"basic": ["desk", "[=pin]"]}, *steps[:2], *({**step, "auth": own} for step in steps[2:]))
+            self.assertNotIn("signed-elsewhere", [code for code, _ in self.found(apart)])
+
     def test_a_secret_that_is_written_out_is_told_once(self):
         self.assertEqual(
             self.found(case_with({"basic": ["desk", "salt-and-tar"]}, STEP, STEP)), [("secret-in-text", "")]

@@ -4,6 +4,7 @@ addresses and secrets written out. Nothing is sent."""
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from typing import Literal
@@ -124,6 +125,7 @@ def inspect(case: Case, around: Surroundings) -> list[Finding]:
             findings += _of_lookup(step, around)
         if isinstance(step, UseShared) and step.problem is not None and not step.off:
             findings.append(Finding("error", step.problem, step.place, step.name))
+    findings += _signed_elsewhere(case)
     used |= {reference.name for reference in references_in([*trees_of(case.rows), *(tree for _, tree in case.outputs)])}
     findings += _unused(case, used)
     return findings
@@ -309,6 +311,29 @@ def _of_request(step: Request) -> Iterator[Finding]:
 def _written_sign_in(auth: Auth, place: Place, name: str) -> Iterator[Finding]:
     if auth.parts and auth.parts[2 if auth.kind == "oauth2" else -1].fixed:
         yield Finding("warning", why("secret-in-text", name=f"the {auth.kind} sign-in"), place, name)
+
+
+def _signed_elsewhere(case: Case) -> Iterator[Finding]:
+    """Steps that a sign-in of something around them reaches, and that go elsewhere than most of those do: somebody else would learn it."""
+    signed = [step for _, step in case.every_step() if isinstance(step, Request) and step.signed_by and not step.off]
+    places = Counter(_goes_to(step) for step in signed)
+    if len(places) < 2:
+        return
+    usual = places.most_common(1)[0][0]
+    for step in signed:
+        place = _goes_to(step)
+        if place != usual:
+            reason = why("signed-elsewhere", origin=step.signed_by, place=place, usual=usual)
+            yield Finding("warning", reason, step.place, step.name)
+
+
+def _goes_to(step: Request) -> str:
+    """The value that a request's address begins with, or the origin that is written out there."""
+    first = step.address.parts[0] if step.address.parts else ""
+    if not isinstance(first, str):
+        return first.full_name
+    origin = _ORIGIN.match(first)
+    return origin[0] if origin else first
 
 
 def _of_inherited(finding: Finding, reference: Reference, step: Step) -> Finding:

@@ -213,6 +213,7 @@ TEMPLATES: dict[str, str] = {
     "no-checks": "nothing is checked in this step",
     "hard-coded-address": "the address {address} is written out; a value could stand for it",
     "signs-in-early": "the {origin} signs in with {name}, which is not kept before this step: this one had better not sign in",
+    "signed-elsewhere": "the sign-in of the {origin} goes to {place}, too, and most go to {usual}: this one had better not sign in, or say its own",
     "secret-in-text": "{name} looks like a secret and is written out; mark it as a secret value",
     "own-answer": "{name} is kept only at the end of this very step; its request and its checks cannot use it",
 }
