@@ -2,6 +2,8 @@ import "@fontsource-variable/atkinson-hyperlegible-next";
 import "@fontsource-variable/atkinson-hyperlegible-mono";
 import "./app/app.css";
 import "./app/cases.css";
+import "./app/case-head.css";
+import "./app/facts.css";
 import "./app/editing.css";
 import "./app/body.css";
 import "./app/outline.css";
