@@ -192,6 +192,19 @@ class Entries(unittest.TestCase):
             2: "entry 1 leads here by itself", 3: "entry 1 leads here by itself"})  # fmt: skip
         self.assertEqual({n: end.number for n, end in ends_with(exchanges).items()}, {1: 3, 2: 3, 3: 3, 4: 4})
 
+    def test_a_redirect_is_a_page_or_data_by_what_it_ends_with(self):
+        """Also where the recording does not say what kind of request it was."""
+        tape = Recorder("http://h")
+        tape.add("GET", "http://h/newest", 302, answered={"Location": "/calls/7"})
+        tape.add("GET", "http://h/calls/7", 200, text=b'{"id": "C-9001"}')
+        tape.add("GET", "http://h/start", 302, answered={"Location": "/home"})
+        tape.add("GET", "http://h/home", 200, "text/html", b"<html></html>")
+        for entry in tape.entries:
+            entry.pop("_resourceType", None)
+        left = story([entry.exchange for entry in read_har(tape.har()).entries]).left_out
+        self.assertEqual({number: why.code for number, why in left.items()}, {
+            2: "recorded-hop", 3: "recorded-page", 4: "recorded-hop"})  # fmt: skip
+
     def test_cookies_come_back_by_themselves_or_are_missed(self):
         tape = Recorder("http://h")
         tape.add("POST", "http://h/in", answered={"Set-Cookie": "desk=1; Path=/\nlamp=2"}, sent="{}")

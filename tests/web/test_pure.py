@@ -9,10 +9,15 @@ import subprocess
 import unittest
 from pathlib import Path
 
-from saltpath.core.outline import in_a_line
-from saltpath.core.references import RESERVED, is_name
+from saltpath.core.case import MultipartPart
+from saltpath.core.outline import in_a_line, part_in_a_line
+from saltpath.core.references import RESERVED, Template, is_name
 
 HERE = Path(__file__).resolve().parent
+
+
+def part_of(value: str) -> MultipartPart:
+    return MultipartPart(Template("name", ("name",)), Template(value, (value,)), None)
 
 
 class Pure(unittest.TestCase):
@@ -47,16 +52,17 @@ class Pure(unittest.TestCase):
         chance = random.Random(1820)
         pieces = [" ", "\n", "\r\n", '"', "\\", "=", "&", "ä", "[=v]", "\t", "x", "n", "\u2028", "\u3000", "\ufeff", "\x85", "\x1f", ": ", "'", "#"]
         values = ["", '"exact words"', '"a\\nb"', " a", "a ", "two\nlines", *("".join(chance.choice(pieces) for _ in range(chance.randint(0, 6))) for _ in range(3000))]
-        lines = [[value, f"name = {in_a_line(value)}"] for value in values]
+        lines = [[value, f"name = {in_a_line(value)}", part_in_a_line(part_of(value))] for value in values]
         self.assertEqual([in_a_line(value) for value in values[:3]], values[:2] + ['"\\"a\\\\nb\\""'])
         done = subprocess.run(
             ["node", HERE / "lines.mjs"], input=json.dumps(lines), capture_output=True, text=True, timeout=120,
             env={**os.environ, "WEB": str(HERE.parents[1] / "web")},
         )  # fmt: skip
         self.assertEqual(done.returncode, 0, done.stderr[-2000:])
-        for (value, line), (read, written) in zip(lines, json.loads(done.stdout), strict=True):
+        for (value, line, part), (read, written, parts) in zip(lines, json.loads(done.stdout), strict=True):
             self.assertNotRegex(line, "[\\r\\n]")
             self.assertEqual((read, f"name = {written}"), ([["name", value]], line))
+            self.assertEqual(parts, [{"name": "name", "text": value}], part)
 
     def each(self, name: str, wanted: int) -> None:
         done = subprocess.run(

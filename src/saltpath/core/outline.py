@@ -218,7 +218,7 @@ def _body(body: Body) -> dict[str, Any]:
     elif body.kind in ("text", "file"):
         text = content.text
     elif body.kind == "multipart":
-        text = "\n".join(_part(part) for part in content)
+        text = "\n".join(part_in_a_line(part) for part in content)
     elif isinstance(content, XmlText):
         text = "".join(piece if isinstance(piece, str) else piece[0].text for piece in content.pieces)
     elif isinstance(content, JsonText):
@@ -249,11 +249,11 @@ _BLANKS = "\t\n\v\f\r \xa0\u1680\u2000\u2001\u2002\u2003\u2004\u2005\u2006\u2007
 """What is taken off the ends of a line's value (ECMAScript's white space)."""
 
 
-def _part(part: MultipartPart) -> str:
+def part_in_a_line(part: MultipartPart) -> str:
     """A part of a multipart body in one line, as it is typed: `name = text`, `name = file data/plan.pdf, application/pdf`. A text
     that has a type, or would not be read back as it is, stands as a JSON string."""
     value = f"file {part.file.text}" if part.file else part.text.text if part.text else ""
-    odd = "\n" in value or value != value.strip() or value.startswith(('"', "file "))
+    odd = bool(_BREAK.search(value)) or value != value.strip(_BLANKS) or value.startswith(('"', "file "))
     if part.text and (part.media_type or odd):
         value = plain.write_json(value).decode()
     return f"{part.name.text} = {value}" + (f", {part.media_type}" if part.media_type else "")

@@ -14,7 +14,7 @@ from urllib.parse import urlsplit
 from saltpath.core import plain
 from saltpath.core.handed_over import handed_over
 from saltpath.core.nearest import listed
-from saltpath.core.recorded import Recorded, heads_of
+from saltpath.core.recorded import Recorded, ends_with, heads_of
 from saltpath.core.why import Why, why
 
 _FILES = frozenset("image font stylesheet script media manifest texttrack beacon ping cspviolationreport".split())
@@ -52,11 +52,11 @@ def story(entries: Sequence[Recorded], site: str = "") -> Story:
 def _left_out(entries: Sequence[Recorded], site: str) -> dict[int, Why]:
     found: dict[int, Why] = {}
     earlier: dict[tuple[str, str, str, bytes], int] = {}
-    heads = heads_of(entries)
+    heads, ends = heads_of(entries), ends_with(entries)
     for entry in entries:
         head = heads[entry.number]
         followed = head != entry.number
-        reason = why("recorded-hop", entry=head) if followed else _not_for_a_case(entry, site)
+        reason = why("recorded-hop", entry=head) if followed else _not_for_a_case(entry, ends[entry.number], site)
         if reason is None:
             same = earlier.setdefault((entry.method, entry.address, _text(entry.step), entry.body), entry.number)
             if same != entry.number:
@@ -104,7 +104,8 @@ def _text(step: Mapping[str, Any]) -> str:
     return plain.write_json(dict(step)).decode()
 
 
-def _not_for_a_case(entry: Recorded, site: str) -> Why | None:
+def _not_for_a_case(entry: Recorded, end: Recorded, site: str) -> Why | None:
+    """`end`: what it ends with when its redirects are followed."""
     if not entry.status:
         return why("recorded-unanswered")
     if entry.method == "OPTIONS" and "access-control-request-method" in entry.headers:
@@ -117,7 +118,7 @@ def _not_for_a_case(entry: Recorded, site: str) -> Why | None:
         return why("recorded-file", what=entry.kind or entry.media_type)
     if entry.body_missing:
         return why("recorded-no-body", what=entry.body_missing)
-    if entry.method in ("GET", "HEAD") and (entry.is_page or (entry.target and entry.kind in ("document", ""))):
+    if entry.method in ("GET", "HEAD") and (end.is_page or (end.target and end.kind in ("document", ""))):
         return why("recorded-page")
     return None
 

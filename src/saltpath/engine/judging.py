@@ -15,7 +15,7 @@ from saltpath.core.answer import Answer
 from saltpath.core.case import CLEANING, Answered, Expectation, Keep, Part, Repeat, Request, Write
 from saltpath.core.checks.judge import Outcome, about, judge_all, judge_inherited, unjudged
 from saltpath.core.events import Wrote
-from saltpath.core.exchange import Exchange
+from saltpath.core.exchange import Exchange, led_here
 from saltpath.core.jsonpath import MISSING
 from saltpath.core.measures import show_duration
 from saltpath.core.options import NO_OPTIONS, Options
@@ -77,11 +77,11 @@ async def kept_slowly(step: Answered, answer: Answer, session: Session, asked: s
     return await session.patiently(lambda: take_kept(step.keep, answer, session.scopes, session.masker), asked)
 
 
-def answer_of(exchange: Exchange, options: Options) -> Answer:
+def answer_of(exchange: Exchange, options: Options, redirects: tuple[bytes, ...] = ()) -> Answer:
     times = exchange.times
     return Answer(
         exchange.status, exchange.received_head, exchange.body, times.total, times.total - times.receiving,
-        options.namespaces or (),
+        options.namespaces or (), redirects=redirects,
     )  # fmt: skip
 
 
@@ -108,7 +108,7 @@ async def repeated(
             if exchange.why is not None:
                 problem = Blocked(exchange.why)
             else:
-                outcomes = await _until_outcomes(step, repeat.until, exchange, options, session)
+                outcomes = await _until_outcomes(step, repeat.until, tried, options, session)
         except Blocked as blocked:
             problem = blocked
         del exchanges[first:]
@@ -127,9 +127,10 @@ async def repeated(
 
 
 async def _until_outcomes(
-    step: Answered, until: tuple[Expectation, ...], exchange: Exchange, options: Options, session: Session
+    step: Answered, until: tuple[Expectation, ...], tried: list[Exchange], options: Options, session: Session
 ) -> tuple[Outcome, ...]:
-    answer = answer_of(exchange, options)
+    exchange = tried[-1]
+    answer = answer_of(exchange, options, led_here(tried))
     session.scopes.now_us = exchange.begun_us + exchange.times.total
     if step.asks:
         session.scopes.asking = asker(exchange, answer, session.scopes)

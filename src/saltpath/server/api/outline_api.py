@@ -199,7 +199,7 @@ def _with_field(of: Document, field: str, value: Any) -> Document:
 
     def edit(document: dict[str, Any]) -> dict[str, Any]:
         rest = {name: held for name, held in document.items() if name != field}
-        return {**rest, field: value} if value else rest
+        return rest if value is None or value == [] else {**rest, field: value}
 
     return documents.change(database(), of, actor().id, edit, version)
 

@@ -38,8 +38,9 @@ function read(written: string): string {
   }
 }
 
-/** The pairs of such lines, also of a header block or a query that was pasted; a sentence where a line has no name. */
-export function pairsOf(text: string, join: string): [string, string][] | string {
+/** The pairs of such lines, also of a header block or a query that was pasted; a sentence where a line has no name.
+ * `decode`: whether a value that had to be escaped is read back. */
+export function pairsOf(text: string, join: string, decode = join === "="): [string, string][] | string {
   const query = join === "=" && !text.includes("\n") && /^\??[^\s=&]+=[^\s]*&/.test(text.trim());
   if (query) return [...new URLSearchParams(text.trim().replace(/^\?/, ""))];
   const pairs: [string, string][] = [];
@@ -50,7 +51,7 @@ export function pairsOf(text: string, join: string): [string, string][] | string
     if (at < 0 || !name)
       return `“${line.trim()}” is not a name and a value; write it as name${join === ":" ? ": " : " = "}value`;
     const value = line.slice(at + 1).trim();
-    pairs.push([name, join === "=" ? read(value) : value]);
+    pairs.push([name, decode ? read(value) : value]);
   }
   return pairs;
 }
@@ -125,7 +126,7 @@ export function bodyKind(text: string): "json" | "xml" | "form" | "multipart" | 
 /** The parts of a multipart body, a line each: `name = text`, `name = "text of several lines as JSON", TYPE`,
  * `name = file PATH, TYPE`. */
 export function partsOf(text: string): Json[] | string {
-  const pairs = pairsOf(text, "=");
+  const pairs = pairsOf(text, "=", false);
   if (typeof pairs === "string") return pairs;
   return pairs.map(([name, value]): Json => {
     const [, quoted, of] = /^("(?:[^"\\]|\\.)*")(?:,\s*(\S+))?$/.exec(value) ?? [];
