@@ -1,12 +1,12 @@
 """A question whose module takes longer to read than an answer may."""
 
 import time
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 time.sleep(0.5)
 
 
-@dataclass(frozen=True)
-class Late:
+class Late(Struct, frozen=True):
     def answer(self) -> str:
         return "here"

@@ -3,9 +3,9 @@ what it saw where that can be kept, and the next step goes on."""
 
 import unittest
 import unittest.mock
-from dataclasses import replace
 
 import msgspec
+from msgspec.structs import replace
 
 from saltpath.core.case import NamedValues, Project
 from saltpath.core.events import RowFinished, StepFinished

@@ -1,7 +1,8 @@
 """The process that answers slow questions: what its limit counts, and what it leaves."""
 
 import unittest
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from saltpath.core import slow
 from saltpath.core.checks.schemas import SchemaAsked
@@ -9,8 +10,7 @@ from saltpath.engine.helper import Helper
 from tests.engine.late import Late
 
 
-@dataclass(frozen=True)
-class Endless:
+class Endless(Struct, frozen=True):
     def answer(self) -> None:
         while True:
             pass

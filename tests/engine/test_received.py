@@ -9,8 +9,9 @@ import socket
 import unittest
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import replace
 from typing import NamedTuple
+
+from msgspec.structs import replace
 
 from saltpath.core.answer import Mentions, headers_of, mentions
 from saltpath.core.exchange import Exchange

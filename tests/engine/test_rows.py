@@ -2,7 +2,8 @@
 
 import asyncio
 import unittest
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from saltpath.core.case import NamedValues, Project
 from saltpath.core.events import RowFinished, RowStarted, StepFinished

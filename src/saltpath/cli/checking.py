@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 @click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path))
 def check(paths: tuple[Path, ...]) -> None:
     """Report what is wrong with cases, without sending anything."""
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     from saltpath.core.inspect import inspect, surroundings
     from saltpath.core.measures import counted

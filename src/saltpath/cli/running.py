@@ -95,7 +95,7 @@ def run(
 
 def _with_rows(plan: Plan, root: Path, rows_file: Path | None, pick: str) -> Plan:
     """The plan with what reads rows; those of another file, and those that are meant. Raises NotUnderstood."""
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     from saltpath.core.grammar import Unreadable
     from saltpath.core.tables.picking import read_picks
@@ -240,7 +240,7 @@ def _execute(
     allow: tuple[str, ...],
     label: str,
 ) -> int:
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     from saltpath.engine.loop import run_in_loop
     from saltpath.engine.run import run_plan

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.case import PARTS, Case, keeps_of
@@ -18,8 +19,7 @@ _REFERENCE = re.compile(r"(\[=\s*)(?:kept\.|case\.)?([^\W\d_][\w-]*)(?=[\s\]|])"
 _OUTPUT = re.compile(r"\[=\s*(?:kept\.)?([^\W\d_][\w-]*)\s*\]")
 
 
-@dataclass(frozen=True, slots=True)
-class Alike:
+class Alike(Struct, frozen=True):
     """Steps of a case, by their keys, that do what shared steps do, and the case with these in their place."""
 
     keys: tuple[str, ...]

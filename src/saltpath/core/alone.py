@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from saltpath.core.case import Case, SetValues, keeps_of
 from saltpath.core.inspect import used_names
 
 
-@dataclass(frozen=True, slots=True)
-class Needs:
+class Needs(Struct, frozen=True):
     """What some steps need beside themselves, by the steps' indexes in the case's `steps`."""
 
     sent: tuple[int, ...]

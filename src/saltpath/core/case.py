@@ -7,8 +7,10 @@ bytes. `Place` says where in the document a thing stands, for messages.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field, replace
 from typing import Any, Literal
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from saltpath.core.lookups.statement import Asked
 from saltpath.core.nearest import nearest
@@ -24,16 +26,32 @@ CLEANING: tuple[Part, ...] = ("once", "afterwards", "at the end")
 """Parts in which a step without checks does not count below status 400."""
 
 
-@dataclass(frozen=True, slots=True)
-class Place:
+class Place(Struct, frozen=True):
     """Where something stands: a document path such as `steps[0].expect[1]`, and the line (1-based; 0 unknown)."""
 
     path: str = ""
     line: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class MultipartPart:
+NOWHERE = Place()
+
+
+class Placed(Struct, frozen=True, eq=False):
+    """What stands somewhere in a document. Two of a kind are equal if all that is written in them is: neither where they
+    stand (`place`) nor the quick way made of them (`quick`) counts."""
+
+    def __eq__(self, other: object) -> bool:
+        return type(self) is type(other) and self._written() == other._written()
+
+    def __hash__(self) -> int:
+        return hash(self._written())
+
+    def _written(self) -> tuple[object, ...]:
+        names = self.__struct_fields__
+        return tuple(getattr(self, name) for name in names if name not in ("place", "quick"))
+
+
+class MultipartPart(Struct, frozen=True):
     """One part of a multipart body: a text, or a file of the project."""
 
     name: Template
@@ -42,8 +60,7 @@ class MultipartPart:
     media_type: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Body:
+class Body(Struct, frozen=True):
     """What is sent. `json`: a `JsonText` or a compiled tree; `xml`: an `XmlText`; `text`: a Template with `media_type`;
     `form`: pairs; `multipart`: parts; `file`: a Template of its path, with `media_type`."""
 
@@ -52,22 +69,19 @@ class Body:
     media_type: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class JsonText:
+class JsonText(Struct, frozen=True):
     """A JSON text kept byte for byte; each string with references is a (Template, is an object key) piece."""
 
     pieces: tuple[str | tuple[Template, bool], ...]
 
 
-@dataclass(frozen=True, slots=True)
-class XmlText:
+class XmlText(Struct, frozen=True):
     """An XML text kept as written; each reference stands with the place it is in: `text`, `attribute` or `cdata`."""
 
     pieces: tuple[str | tuple[Reference, str], ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Auth:
+class Auth(Struct, frozen=True):
     """How a request signs in. `parts` by kind: `bearer` a token; `basic` and `digest` user and password; `key` its value,
     with its place and name in `at`; `oauth2` token url, client id, client secret and scope; `none` says that it does not, though
     what lies around it does."""
@@ -81,8 +95,7 @@ def unsure(status: int, document: Any) -> None:
     """The quick way of what has none."""
 
 
-@dataclass(frozen=True, slots=True)
-class Check:
+class Check(Placed, frozen=True):
     """One thing that must hold: of a subject, a relation, an expected value (a compiled tree; `fixed`: no reference in
     it, so it is the value itself).
 
@@ -98,12 +111,11 @@ class Check:
     note: str = ""
     sentence: str = ""
     fixed: bool = False
-    quick: Callable[[int, Any], Any] = field(default=unsure, compare=False, repr=False)
-    place: Place = field(default_factory=Place, compare=False)
+    quick: Callable[[int, Any], Any] = unsure
+    place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class Group:
+class Group(Placed, frozen=True):
     """Several checks as one. `when`: if those hold, `parts` must, else `otherwise`; `for each`: `parts` must hold of every
     item of the subject `of`; `any of`, `all of`, `none of` of `parts`."""
 
@@ -117,8 +129,8 @@ class Group:
     off: bool = False
     note: str = ""
     sentence: str = ""
-    quick: Callable[[int, Any], Any] = field(default=unsure, compare=False, repr=False)
-    place: Place = field(default_factory=Place, compare=False)
+    quick: Callable[[int, Any], Any] = unsure
+    place: Place = NOWHERE
 
 
 Expectation = Check | Group
@@ -144,18 +156,16 @@ def subjects_in(items: Iterable[Expectation]) -> Iterator[Subject]:
             yield from subjects_in((*item.when, *item.parts, *item.otherwise))
 
 
-@dataclass(frozen=True, slots=True)
-class Keep:
+class Keep(Placed, frozen=True):
     """A value taken from an answer under a name."""
 
     name: str
     of: Subject
     secret: bool = False
-    place: Place = field(default_factory=Place, compare=False)
+    place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class Repeat:
+class Repeat(Struct, frozen=True):
     """Send again until the checks hold, or so long at most. Lengths in microseconds."""
 
     until: tuple[Expectation, ...]
@@ -163,25 +173,22 @@ class Repeat:
     at_most_us: int
 
 
-@dataclass(frozen=True, slots=True)
-class Cell:
+class Cell(Struct, frozen=True):
     """A column of an output table: a subject, or a compiled tree; `of_step`: its verdict, or why."""
 
     of: Any
     of_step: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Write:
+class Write(Placed, frozen=True):
     """A row for an output table, by its columns."""
 
     table: str
     columns: tuple[tuple[str, Cell], ...]
-    place: Place = field(default_factory=Place, compare=False)
+    place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class Database:
+class Database(Placed, frozen=True):
     """Where a database stands: a SQLite file, or PostgreSQL as `host:port/name`. `may_change`: statements that change something are
     allowed. `tls`: off, require, verify, or empty for whatever the server offers."""
 
@@ -191,11 +198,10 @@ class Database:
     password: Template | None = None
     tls: str = ""
     may_change: bool = False
-    place: Place = field(default_factory=Place, compare=False)
+    place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class Request:
+class Request(Placed, frozen=True):
     """A request step: what is sent, what must hold of the answer, what is kept. `inherited`: the checks on every answer that
     it does not except itself from, each with where it comes from. `signed_by`: where its sign-in comes from, `case`, `suite` or
     `project`; empty for its own. `signs`: its head asks for the finished request; `asks`: its
@@ -221,12 +227,11 @@ class Request:
     signs: bool = False
     asks: bool = False
     off: bool = False
-    place: Place = field(default_factory=Place, compare=False)
+    place: Place = NOWHERE
     kind: Literal["request"] = "request"
 
 
-@dataclass(frozen=True, slots=True)
-class LookUp:
+class LookUp(Placed, frozen=True):
     """Rows that are looked up in a database of the project. `changes`: whether the statement may change something; `most`: how many rows at
     most; with more the step is blocked. It has no checks on every answer."""
 
@@ -245,12 +250,11 @@ class LookUp:
     write: Write | None = None
     asks: bool = False
     off: bool = False
-    place: Place = field(default_factory=Place, compare=False)
+    place: Place = NOWHERE
     kind: Literal["look up"] = "look up"
 
 
-@dataclass(frozen=True, slots=True)
-class SetValues:
+class SetValues(Placed, frozen=True):
     """Values computed once, under names."""
 
     name: str
@@ -259,12 +263,11 @@ class SetValues:
     only_if: tuple[Expectation, ...] = ()
     write: Write | None = None
     off: bool = False
-    place: Place = field(default_factory=Place, compare=False)
+    place: Place = NOWHERE
     kind: Literal["set"] = "set"
 
 
-@dataclass(frozen=True, slots=True)
-class Wait:
+class Wait(Placed, frozen=True):
     """A pause."""
 
     name: str
@@ -272,12 +275,11 @@ class Wait:
     us: int
     only_if: tuple[Expectation, ...] = ()
     off: bool = False
-    place: Place = field(default_factory=Place, compare=False)
+    place: Place = NOWHERE
     kind: Literal["wait"] = "wait"
 
 
-@dataclass(frozen=True, slots=True)
-class UseShared:
+class UseShared(Placed, frozen=True):
     """Shared steps, carried out here. `of`: by which name (that of their file); `given`: what their inputs are; `gives`: which output is
     kept under which name. `shared`: the steps themselves once they are known (see shared.py), else `problem` says why not."""
 
@@ -290,12 +292,11 @@ class UseShared:
     off: bool = False
     shared: Case | None = None
     problem: Why | None = None
-    place: Place = field(default_factory=Place, compare=False)
+    place: Place = NOWHERE
     kind: Literal["shared"] = "shared"
 
 
-@dataclass(frozen=True, slots=True)
-class ForEach:
+class ForEach(Placed, frozen=True):
     """Steps for each item of a list; the item has the name `item`, nearest of all."""
 
     name: str
@@ -305,7 +306,7 @@ class ForEach:
     steps: tuple[Step, ...]
     only_if: tuple[Expectation, ...] = ()
     off: bool = False
-    place: Place = field(default_factory=Place, compare=False)
+    place: Place = NOWHERE
     kind: Literal["for each"] = "for each"
 
 
@@ -315,8 +316,7 @@ Answered = Request | LookUp
 Step = Request | LookUp | SetValues | Wait | UseShared | ForEach
 
 
-@dataclass(frozen=True, slots=True)
-class Input:
+class Input(Struct, frozen=True):
     """What shared steps are given, under a name. `kind`: one of the kinds of JSON, or empty for any. `default`: a compiled tree, or `...`
     where a caller has to give it."""
 
@@ -325,16 +325,14 @@ class Input:
     default: Any = ...
 
 
-@dataclass(frozen=True, slots=True)
-class NamedValues:
+class NamedValues(Struct, frozen=True):
     """Values of a document by name; `secret` names have no value in files."""
 
     values: dict[str, Any] = field(default_factory=dict)
     secret: frozenset[str] = frozenset()
 
 
-@dataclass(frozen=True, slots=True)
-class Case:
+class Case(Placed, frozen=True):
     """One test: a path of steps with values. Shared steps are one, too (`is_shared`), with inputs, whose defaults are its values, and
     outputs."""
 
@@ -356,7 +354,7 @@ class Case:
     is_shared: bool = False
     inputs: tuple[Input, ...] = ()
     outputs: tuple[tuple[str, Any], ...] = ()
-    place: Place = field(default_factory=Place, compare=False)
+    place: Place = NOWHERE
 
     def part(self, part: Part) -> tuple[Step, ...]:
         """The steps of one part."""
@@ -416,8 +414,7 @@ def keeps_of(step: Step) -> tuple[str, ...]:
     return ()
 
 
-@dataclass(frozen=True, slots=True)
-class Suite:
+class Suite(Struct, frozen=True):
     """An ordered list of cases: their file names in order, values and options they share. `values_in`: how its values read in an
     environment, by the environment's name."""
 
@@ -431,8 +428,7 @@ class Suite:
     order: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Environment:
+class Environment(Struct, frozen=True):
     """One installation of the API: how the project's values read there."""
 
     name: str
@@ -441,8 +437,7 @@ class Environment:
     guarded: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Project:
+class Project(Struct, frozen=True):
     """One API landscape that a team tests."""
 
     name: str

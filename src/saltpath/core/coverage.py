@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.answer import Answer
@@ -28,8 +29,7 @@ MOST_ITEMS = 300
 _WHOLE = ("is", "is one of", "same as last pass")
 
 
-@dataclass(frozen=True, slots=True)
-class Coverage:
+class Coverage(Struct, frozen=True):
     """`fields`: how many the answer has (at most 3,000 are looked at); `unchecked`: path and value of those that no check watches."""
 
     fields: int
@@ -115,8 +115,7 @@ def _nodes(of: Subject, answer: Answer, scopes: Scopes, waits: Callable[[Subject
         return []
 
 
-@dataclass(frozen=True, slots=True)
-class Field:
+class Field(Struct, frozen=True):
     """Unchecked fields of one name: at one place, or in several items of a list, which then stands with [*]. `value` is the first's,
     `check` what would watch it: the value as it is, in several items its kind."""
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.case import PARTS, Case, Step, keeps_of
@@ -21,8 +22,7 @@ class NotShareable(ValueError):
     """Why these steps cannot be shared, in a sentence."""
 
 
-@dataclass(frozen=True, slots=True)
-class Extracted:
+class Extracted(Struct, frozen=True):
     """The document of the shared steps, and that of the step that uses them in their place, whose name is still missing."""
 
     shared: Document

@@ -9,10 +9,11 @@ from __future__ import annotations
 import re
 import uuid
 from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import date, datetime, timedelta, tzinfo
 from decimal import Decimal
 from typing import Any, NamedTuple
+
+from msgspec import Struct
 
 from saltpath.core import moments, plain
 from saltpath.core.draw import Draw
@@ -34,8 +35,7 @@ class Making(NamedTuple):
     clock: Callable[[], datetime]
 
 
-@dataclass(frozen=True, slots=True)
-class Generator:
+class Generator(Struct, frozen=True):
     """One kind. `example` is how it is written."""
 
     name: str
@@ -46,8 +46,7 @@ class Generator:
     make: Callable[..., Any]
 
 
-@dataclass(frozen=True, slots=True)
-class Generated:
+class Generated(Struct, frozen=True):
     """A generator as written in a reference. `inner`: its arguments hold references and are read when it is made."""
 
     kind: str

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 
 class Unreadable(ValueError):
     """Text that is not what the grammar allows; says what was found and what was expected."""
 
 
-@dataclass(frozen=True, slots=True)
-class Pipe:
+class Pipe(Struct, frozen=True):
     """One pipe as written: its name, and its arguments as its kind read them.
 
     `inner`, a template, holds the arguments if references stand in them; they are then read when it is applied."""

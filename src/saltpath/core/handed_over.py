@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from urllib.parse import unquote, urlsplit
+
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.facts import USUAL
@@ -24,8 +25,7 @@ _TAG = re.compile(r"<(input|meta)\b([^<>]{1,2000})>", re.IGNORECASE)
 _ATTRIBUTE = re.compile(r"""\b(name|value|content)=("([^"<>&]*)"|'([^'<>&]*)')""", re.IGNORECASE)
 
 
-@dataclass(frozen=True, slots=True)
-class HandOver:
+class HandOver(Struct, frozen=True):
     """A literal of a later request that an earlier answer held."""
 
     number: int

@@ -6,8 +6,10 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, replace
 from typing import Literal
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from saltpath.core.case import (
     Answered,
@@ -45,8 +47,7 @@ from saltpath.core.why import Why, why
 Weight = Literal["error", "warning"]
 
 
-@dataclass(frozen=True, slots=True)
-class Finding:
+class Finding(Struct, frozen=True):
     """One thing to mend. An `error` would block a step; a `warning` is a matter of care. `name` is the value meant."""
 
     weight: Weight
@@ -59,8 +60,7 @@ class Finding:
         return self.why.sentence
 
 
-@dataclass(frozen=True, slots=True)
-class Surroundings:
+class Surroundings(Struct, frozen=True):
     """The names that a case sees from outside: of run, suite and project (environments included)."""
 
     run: frozenset[str] = frozenset()

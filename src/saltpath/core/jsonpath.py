@@ -9,9 +9,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any, NamedTuple
+
+from msgspec import Struct
+from msgspec.structs import force_setattr
 
 from saltpath.core import plain, slow
 from saltpath.core.nearest import listed, nearest
@@ -41,20 +43,30 @@ class Node(NamedTuple):
 Step = Callable[[list[Node]], list[Node]]
 
 
-@dataclass(frozen=True, slots=True)
-class Path:
-    """A compiled path. `singular` (names and indexes only) yields at most one node."""
+def _nothing(document: Any) -> Any:
+    """The value at a path that is not made yet."""
+    return MISSING
+
+
+class Path(Struct, frozen=True, eq=False):
+    """A compiled path. `singular` (names and indexes only) yields at most one node. Two are equal if they are written alike."""
 
     text: str
     singular: bool
     keys: tuple[str | int, ...]
     steps: tuple[Step, ...] = ()
     library: Any = None
-    get: Callable[[Any], Any] = field(init=False, compare=False, repr=False)
-    """The value at a singular path in a document, or MISSING."""
+    get: Callable[[Any], Any] = _nothing
+    """The value at a singular path in a document, or MISSING; made of the keys."""
 
     def __post_init__(self) -> None:
-        object.__setattr__(self, "get", _getter(self.keys))
+        force_setattr(self, "get", _getter(self.keys))
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Path) and (self.text, self.keys) == (other.text, other.keys)
+
+    def __hash__(self) -> int:
+        return hash((self.text, self.keys))
 
     def nodes(self, document: Any) -> list[Node]:
         """Every node, in document order. Raises PathTimeout."""
@@ -92,8 +104,7 @@ class Path:
         return tuple(place)
 
 
-@dataclass(frozen=True, slots=True)
-class PathAsked:
+class PathAsked(Struct, frozen=True):
     """The nodes of a path in a document, as JSON: [(location, value)]."""
 
     path: str

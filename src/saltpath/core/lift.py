@@ -9,9 +9,10 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
 from typing import Any
 from urllib.parse import unquote
+
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.case import PARTS
@@ -33,8 +34,7 @@ _ASIDE = frozenset(["of", "for each", "may be empty", "note", "advice", "off", "
 LEAST_STEPS = 3
 
 
-@dataclass(frozen=True, slots=True)
-class Place:
+class Place(Struct, frozen=True):
     """Where a literal stands: the document path, the name of its step, and the text there before and after."""
 
     path: str
@@ -43,8 +43,7 @@ class Place:
     after: str
 
 
-@dataclass(frozen=True, slots=True)
-class Offer:
+class Offer(Struct, frozen=True):
     """A literal that stands in several steps, with a name that it could have. `steps`, `cases`: how many."""
 
     value: str

@@ -8,11 +8,12 @@ from __future__ import annotations
 
 import calendar
 import re
-from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta, tzinfo
 from functools import lru_cache
 from typing import Any
 from zoneinfo import ZoneInfo
+
+from msgspec import Struct
 
 _DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
 _MOMENT = re.compile(
@@ -30,8 +31,7 @@ class NoMoment(ValueError):
     """The text is no date or moment, or a shift leads out of the calendar; says which."""
 
 
-@dataclass(frozen=True, slots=True)
-class Shift:
+class Shift(Struct, frozen=True):
     """So much later (or, negative, earlier): calendar months and days, and microseconds of the clock."""
 
     months: int = 0

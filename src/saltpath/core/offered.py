@@ -5,8 +5,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from saltpath.core import generators, pipes, plain, slow
 from saltpath.core.grammar import Unreadable
@@ -18,8 +19,7 @@ MOST_LETTERS = 80
 _CODES = frozenset(["base64", "from base64", "sha256", "url", "json"])  # seldom what is looked for; they come last
 
 
-@dataclass(frozen=True, slots=True)
-class Offered:
+class Offered(Struct, frozen=True):
     """`text` stands between `[=` and `]`; `value` is what it gives now, shown; `about` says what it does. `made`: it is generated."""
 
     text: str

@@ -2,25 +2,28 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, fields, replace
+from msgspec import Struct
+from msgspec.structs import force_setattr, replace
 
 from saltpath.core.references import NO_TEMPLATE, Template
 
 
-@dataclass(frozen=True, slots=True)
-class Certificate:
+class Certificate(Struct, frozen=True):
     """A client certificate: files in PEM, relative to the project; `key` empty if the certificate's file holds it too.
     `pem` and `key_pem`: what the files hold, once they are read."""
 
     file: str
     key: str = ""
     password: Template = NO_TEMPLATE
-    pem: bytes = field(default=b"", repr=False)
-    key_pem: bytes = field(default=b"", repr=False)
+    pem: bytes = b""
+    key_pem: bytes = b""
+
+    def __repr__(self) -> str:
+        """Without what the files hold: a key stands in no message."""
+        return f"Certificate(file={self.file!r}, key={self.key!r})"
 
 
-@dataclass(frozen=True, slots=True)
-class Options:
+class Options(Struct, frozen=True):
     """How an exchange is carried out. None: the next wider level, or the default of `DEFAULTS`, decides.
 
     `retries`: how often a blocked exchange is tried again, `retry_sent`: also a POST or PATCH after something was sent.
@@ -44,11 +47,11 @@ class Options:
     namespaces: tuple[tuple[str, str], ...] | None = None
     trusted: tuple[str, ...] | None = None
     """Hosts, with their ports where these are said, to which a redirect may carry all that the request had."""
-    straight: bool = field(init=False, compare=False, repr=False)
+    straight: bool = False
 
     def __post_init__(self) -> None:
         ways = (self.certificate, self.proxy, self.at_once, self.per_second)
-        object.__setattr__(self, "straight", not self.retries and all(way is None for way in ways))
+        force_setattr(self, "straight", not self.retries and all(way is None for way in ways))
 
     def trees(self) -> list[Template]:
         """In which references may stand."""
@@ -63,7 +66,7 @@ class Options:
         return replace(wider, **own)
 
 
-_OPTION_FIELDS = tuple(field.name for field in fields(Options) if field.init)
+_OPTION_FIELDS = tuple(name for name in Options.__struct_fields__ if name != "straight")
 NO_OPTIONS = Options()
 DEFAULTS = Options(
     timeout_us=30_000_000,

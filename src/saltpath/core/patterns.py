@@ -5,9 +5,10 @@ What is found within a glance is found at once; a caller that must not wait has 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
+
+from msgspec import Struct
 
 from saltpath.core import slow
 from saltpath.core.why import Blocked, why
@@ -41,8 +42,7 @@ def escaped(text: str) -> str:
     return str(regex.escape(text))
 
 
-@dataclass(frozen=True, slots=True)
-class Search:
+class Search(Struct, frozen=True):
     """Whether a pattern matches anywhere in a text."""
 
     pattern: str
@@ -56,8 +56,7 @@ class Search:
         return found is not None
 
 
-@dataclass(frozen=True, slots=True)
-class FindAll:
+class FindAll(Struct, frozen=True):
     """Where a pattern matches: (begin, its first group or the whole match) for each, at most 10,000."""
 
     pattern: str
@@ -77,8 +76,7 @@ class FindAll:
         return found
 
 
-@dataclass(frozen=True, slots=True)
-class Replace:
+class Replace(Struct, frozen=True):
     """Every match of a pattern replaced by `new`, in the pattern's own notation for groups."""
 
     pattern: str

@@ -9,11 +9,11 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from contextvars import ContextVar
-from dataclasses import dataclass
 from decimal import MAX_EMAX, MAX_PREC, MIN_EMIN, Context, Decimal, Inexact, InvalidOperation, Overflow, Underflow
 from typing import Any
 
 import msgspec
+from msgspec import Struct
 
 type_names = {
     "null": "null",
@@ -212,8 +212,7 @@ def as_text(value: Any) -> str:
     return write_json(value).decode()
 
 
-@dataclass(frozen=True, slots=True)
-class Beginning:
+class Beginning(Struct, frozen=True):
     """What is left of a value that was too long to keep: how its text begins (`beginning`)."""
 
     text: str

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Awaitable, Callable, Iterator, Mapping
-from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from saltpath.core.case import Auth, Case, Environment, NamedValues, Project, Request, Step, Suite, UseShared
 from saltpath.core.inspect import asks, handed_over
@@ -20,8 +22,7 @@ from saltpath.core.why import MaskedWhy, Why
 NO_LIBRARY: Library = {}
 
 
-@dataclass(frozen=True, slots=True)
-class Kept:
+class Kept(Struct, frozen=True):
     """What `once` left for the rows: values with the names of secret ones, and cookies (as engine/cookies.py has them)."""
 
     values: dict[str, Any]
@@ -29,8 +30,7 @@ class Kept:
     cookies: tuple[tuple[Any, ...], ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Resume:
+class Resume(Struct, frozen=True):
     """A row that another runner had begun, or (row 0) what stands around the rows of such a case."""
 
     kept: Kept
@@ -41,8 +41,7 @@ class Resume:
     """The parts of which a step may have been sent; such a step is never sent again."""
 
 
-@dataclass(frozen=True, slots=True)
-class ResumedRows:
+class ResumedRows(Struct, frozen=True):
     """The rows of a case that another runner had begun."""
 
     begun: int
@@ -53,8 +52,7 @@ class ResumedRows:
     """What was recorded of one that did not."""
 
 
-@dataclass(frozen=True, slots=True)
-class PlannedCase:
+class PlannedCase(Struct, frozen=True):
     """One case of a plan. `file` is where it came from. `only`: these steps alone,
     with `given` as kept values (a step sent by itself). `measures`: what checks saw when each step last passed, by step key and
     the check's sentence; None where that is not known. `source`: where its rows come from, if it has any, `no_source` why that is not known;
@@ -80,8 +78,7 @@ class PlannedCase:
     """What fills the values that the suite marks as secret; of a name that is not here the plan's fill them."""
 
 
-@dataclass(frozen=True, slots=True)
-class Plan:
+class Plan(Struct, frozen=True):
     """A whole run. `read_rows` reads the rows of a file, as engine/rows.py says; `begin_rows(case, row)` is awaited before rows up to that
     one begin; `begin_part(case, row, part)` before the steps of a case without rows,
     those around all rows and those afterwards, and `keep_session(case, kept)` when `once`

@@ -16,12 +16,13 @@ from __future__ import annotations
 import re
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from decimal import ROUND_CEILING, ROUND_FLOOR, Decimal
 from itertools import groupby
 from math import isfinite
 from statistics import correlation, quantiles
 from typing import Any
+
+from msgspec import Struct, field
 
 from saltpath.core import plain
 from saltpath.core.formats_of_text import FORMATS
@@ -42,24 +43,21 @@ _TRIED = ("uuid", "date-time", "date", "email", "ipv4", "uri")
 _PLAIN_PATH = re.compile(r"\$(?:\.\w+|\[\d+\])*")
 
 
-@dataclass(frozen=True, slots=True)
-class Observed:
+class Observed(Struct, frozen=True):
     """One answer's document with what was asked for it: texts and numbers by the reference that reads them (`sent $.vessel`)."""
 
     document: Any
     sent: Mapping[str, Any] = field(default_factory=dict)
 
 
-@dataclass(frozen=True, slots=True)
-class Proposal:
+class Proposal(Struct, frozen=True):
     """A check as a document, and why it is proposed: the evidence, in a sentence."""
 
     check: dict[str, Any]
     evidence: Why
 
 
-@dataclass(slots=True)
-class _Place:
+class _Place(Struct):
     """What stood at one place: its values in the order of the answers, and in how many answers it was."""
 
     path: str

@@ -6,9 +6,10 @@ Which values one answer hands to later requests: `handed_over`; which exchanges 
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any
 from urllib.parse import urljoin
+
+from msgspec import Struct, field
 
 from saltpath.core.exchange import REDIRECTS
 
@@ -17,8 +18,7 @@ _PAGES = ("text/html", "application/xhtml+xml")
 Pairs = tuple[tuple[str, str], ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Recorded:
+class Recorded(Struct, frozen=True):
     """One exchange of a recording, as it was read."""
 
     number: int

@@ -7,9 +7,10 @@ browser asks for itself. Nothing is decided in silence: what is left out has its
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlsplit
+
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.handed_over import handed_over
@@ -23,8 +24,7 @@ _FILE_TYPES = ("image/", "font/", "audio/", "video/", "text/css", "text/javascri
                "application/manifest+json")  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class Story:
+class Story(Struct, frozen=True):
     """What of a recording a case is proposed of."""
 
     site: str

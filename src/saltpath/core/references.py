@@ -7,9 +7,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import force_setattr
 
 from saltpath.core.generators import FIRST_WORDS, Generated, read_generator
 from saltpath.core.grammar import Pipe, Unreadable, unquote
@@ -27,8 +29,7 @@ _BEFORE_PATTERN = ("replace", "matching", "matches")
 _NAME = re.compile(r"[^\W\d_][\w-]*")
 
 
-@dataclass(frozen=True, slots=True)
-class Reference:
+class Reference(Struct, frozen=True):
     """`[=scope.name | pipes]`. A quoted source has `literal`, a generator `made`, and no name.
 
     `built_in`: it is one of BUILT_IN, and no column of that name. `asks`: what is asked of this request or this answer, as (`sent`, subject), (`answer`, subject) or (`request`, part)."""
@@ -61,18 +62,17 @@ class Reference:
         return f"{self.scope}.{self.name}" if self.scope else self.name
 
 
-@dataclass(frozen=True, slots=True)
-class Template:
+class Template(Struct, frozen=True):
     """Text with references in it. `parts` alternate freely; adjacent references are allowed."""
 
     text: str
     parts: tuple[str | Reference, ...]
-    single: Reference | None = field(init=False, compare=False, repr=False)
-    """The reference, if the text is exactly one (and so takes the value's own type)."""
+    single: Reference | None = None
+    """The reference, if the text is exactly one (and so takes the value's own type); found in the parts."""
 
     def __post_init__(self) -> None:
         alone = self.parts[0] if len(self.parts) == 1 else None
-        object.__setattr__(self, "single", alone if isinstance(alone, Reference) else None)
+        force_setattr(self, "single", alone if isinstance(alone, Reference) else None)
 
     @property
     def fixed(self) -> str | None:

@@ -7,9 +7,10 @@ are resolved when first used; a circle is refused.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta, tzinfo
 from typing import Any
+
+from msgspec import Struct, field
 
 from saltpath.core import plain
 from saltpath.core.draw import Draw
@@ -23,8 +24,7 @@ from saltpath.core.references import SCOPES, Reference, Template, compile_tree, 
 from saltpath.core.why import Blocked, why
 
 
-@dataclass(slots=True)
-class Scope:
+class Scope(Struct):
     """The values of one scope by name. `secret` names those that are shown nowhere."""
 
     values: dict[str, Any] = field(default_factory=dict)

@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from typing import Any
+
+from msgspec import Struct, field
 
 from saltpath.core import plain
 from saltpath.core.jsonpath import MISSING, as_path
@@ -23,8 +24,7 @@ _UUID = re.compile(r"[0-9a-fA-F]{8}-(?:[0-9a-fA-F]{4}-){3}[0-9a-fA-F]{12}")
 _NEAR = timedelta(days=1)
 
 
-@dataclass(slots=True)
-class SeenPlace:
+class SeenPlace(Struct):
     """One place: in how many of the answers it was, the kinds and the distinct values that stood there (first ones
     first, at most 8 are kept; an object has none, a list its length), and why it had better be left loose."""
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from saltpath.core.case import Case, Step, UseShared
 from saltpath.core.nearest import listed, nearest

@@ -7,9 +7,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any, NamedTuple
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from saltpath.core import jsonpath, patterns, slow
 from saltpath.core.answer import Answer, headers_of
@@ -37,8 +39,7 @@ class Found(NamedTuple):
     nothing: Why | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Subject:
+class Subject(Struct, frozen=True):
     """A subject as written. `argument` is a header's or value's name, or the path with its references. `plain`: the
     status, or one place in the body, without pipes or references."""
 

@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import re
 import warnings
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from saltpath.core.draw import Draw
 from saltpath.core.grammar import Unreadable
@@ -24,8 +25,7 @@ _CATEGORIES = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Shape:
+class Shape(Struct, frozen=True):
     """A pattern that texts can be made from."""
 
     pattern: str

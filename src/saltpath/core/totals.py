@@ -9,10 +9,10 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable
-from dataclasses import dataclass, field
 from typing import Protocol
 
 import msgspec
+from msgspec import Struct, field
 
 from saltpath.core.verdicts import Verdict, worst
 from saltpath.core.why import MaskedWhy, said
@@ -58,8 +58,7 @@ class RecordedStep(msgspec.Struct, frozen=True, gc=False):
     inner: str = ""
 
 
-@dataclass(slots=True)
-class StepsTotal:
+class StepsTotal(Struct):
     """What the steps of a row, or those around all rows, add up to."""
 
     counted: list[Verdict] = field(default_factory=list)
@@ -100,8 +99,7 @@ class StepsTotal:
         return step.why if step is not None else None
 
 
-@dataclass(slots=True)
-class RowsTotal:
+class RowsTotal(Struct):
     """What the rows of a case add up to: how many of each verdict, and the first of each with its reason."""
 
     counts: Counter[Verdict] = field(default_factory=Counter)

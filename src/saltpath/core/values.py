@@ -7,8 +7,9 @@ else stands in quotation marks. An empty cell says nothing: the value reads as i
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.case import Case, NamedValues, keeps_of
@@ -68,8 +69,7 @@ def with_value_in(document: Mapping[str, Any], environment: str, name: str, valu
     return {**rest, "values in": every} if every else rest
 
 
-@dataclass(frozen=True, slots=True)
-class Wanted:
+class Wanted(Struct, frozen=True):
     """A name that is looked for outside of a case; `scope` where the reference says one."""
 
     name: str

@@ -7,8 +7,9 @@ sentence can be improved later without touching what was recorded. Every templat
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
-from typing import Any, NewType
+from typing import TYPE_CHECKING, Any, cast
+
+from msgspec import Struct, field
 
 from saltpath.core.plain import cut, whole_text
 
@@ -219,8 +220,7 @@ TEMPLATES: dict[str, str] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Why:
+class Why(Struct, frozen=True):
     """A reason: `code` names a template above, `params` fill its places (JSON values only)."""
 
     code: str
@@ -267,13 +267,23 @@ def fault(problem: BaseException) -> Why:
     return why("fault", problem=cut(f"{type(problem).__name__}: {problem}", LONGEST_FAULT))
 
 
-MaskedWhy = NewType("MaskedWhy", Why)
-"""A reason in which no secret stands: what leaves the engine has only such (see engine/masking.py)."""
+if TYPE_CHECKING:
+
+    class MaskedWhy(Why, frozen=True):
+        """A reason in which no secret stands: what leaves the engine has only such (see engine/masking.py)."""
+
+else:
+    MaskedWhy = Why
+
+
+def as_masked(reason: Why) -> MaskedWhy:
+    """The same reason, told to the type checker as one in which no secret stands. Masks nothing: whoever calls it knows."""
+    return cast("MaskedWhy", reason)
 
 
 def said(code: str, **params: Any) -> MaskedWhy:
     """A reason made of words of our own and of names that a tester gave, in which no secret can stand."""
-    return MaskedWhy(why(code, **params))
+    return as_masked(why(code, **params))
 
 
 class Blocked(Exception):

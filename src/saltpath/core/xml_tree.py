@@ -7,12 +7,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
 from decimal import Decimal
 from functools import lru_cache
 from typing import Any, NamedTuple
 
 from lxml import etree
+from msgspec import Struct
 
 from saltpath.core import slow
 from saltpath.core.charsets import codec_of
@@ -108,8 +108,7 @@ def check_xpath(expression: str) -> str:
     return expression
 
 
-@dataclass(frozen=True, slots=True)
-class XPathAsked:
+class XPathAsked(Struct, frozen=True):
     """An XPath over a body: its nodes in the document's order."""
 
     octets: bytes

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import sqlite3
 from contextlib import closing
-from dataclasses import dataclass
 from importlib.resources import as_file, files
 from pathlib import Path
+
+from msgspec import Struct
 
 from saltpath.core.format.folder import read_folder
 from saltpath.demo.harbour.desks import SECRET
@@ -21,8 +22,7 @@ FOLDERS = {"project": "Fernholm Harbour", "troubles": "Troubles at Fernholm"}
 """The demonstration's projects: where their files stand, and what they are called."""
 
 
-@dataclass(frozen=True, slots=True)
-class Place:
+class Place(Struct, frozen=True):
     """Where a harbour answers, and its SQLite file."""
 
     address: str

@@ -5,9 +5,10 @@ from __future__ import annotations
 import logging
 import time
 from collections.abc import Mapping
-from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any
+
+from msgspec.structs import replace
 
 from saltpath.core.case import Part
 from saltpath.core.events import CaseFinished, CaseStarted, RowFinished, RowStarted

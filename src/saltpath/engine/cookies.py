@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import astuple, dataclass
 from typing import Any
 from urllib.parse import urlsplit
+
+from msgspec import Struct
+from msgspec.structs import astuple
 
 from saltpath.core.header_values import attributes_of, max_age_of, moment_of
 
 MOST = 1_000
 
 
-@dataclass(slots=True)
-class Cookie:
+class Cookie(Struct):
     """`exact`: only for the very host that set it. `ends_us`: UTC microseconds; None: at the row's end."""
 
     name: str

@@ -8,10 +8,11 @@ import threading
 import time
 from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 from itertools import islice
 from pathlib import Path
 from typing import Any, Protocol
+
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.lookups.statement import Statement
@@ -26,8 +27,7 @@ PROGRESS_EVERY = 2_000
 Rows = list[dict[str, Any]]
 
 
-@dataclass(frozen=True, slots=True)
-class Place:
+class Place(Struct, frozen=True):
     """A database with nothing left to work out: its kind, where it stands, and how one signs in."""
 
     kind: str

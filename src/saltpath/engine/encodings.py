@@ -11,8 +11,9 @@ import base64
 import re
 from bisect import bisect_right
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 from itertools import islice
+
+from msgspec import Struct
 
 LEAST = 4
 """A text of fewer octets is not looked for in base64 and hexadecimal: what it becomes there stands in every picture and hash."""
@@ -80,8 +81,7 @@ def _wide(text: str) -> list[str]:
 # ---- what is undone
 
 
-@dataclass(frozen=True, slots=True)
-class Escape:
+class Escape(Struct, frozen=True):
     """`pattern`: one escaped character, in octets; `undone`: what it stands for, in octets."""
 
     pattern: str

@@ -13,7 +13,7 @@ from typing import Any
 
 from saltpath.core import plain
 from saltpath.core.exchange import MASK, Exchange
-from saltpath.core.why import MaskedWhy, Why
+from saltpath.core.why import MaskedWhy, Why, as_masked
 from saltpath.engine.encodings import (
     FORMS,
     LEAST,
@@ -188,7 +188,7 @@ class Masker:
         return self.reason(reason)
 
     def reason(self, reason: Why) -> MaskedWhy:
-        return MaskedWhy(Why(reason.code, self.value(dict(reason.params))) if self.any else reason)
+        return as_masked(Why(reason.code, self.value(dict(reason.params))) if self.any else reason)
 
     def exchange(self, exchange: Exchange) -> Exchange:
         """One exchange as it may be kept. An answer's body that came compressed and holds a secret stands as it was decoded in the place

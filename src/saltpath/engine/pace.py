@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import asyncio
 from collections import deque
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 
-@dataclass(slots=True)
-class _Host:
+class _Host(Struct):
     under_way: int = 0
     next_at: float = 0.0
     waiting: deque[asyncio.Future[None]] = field(default_factory=deque)

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import replace as replaced
 from urllib.parse import urlsplit
 
 from msgspec.structs import replace
+from msgspec.structs import replace as replaced
 
 from saltpath.core import slow
 from saltpath.core.answer import mentions

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Awaitable, Callable
-from dataclasses import dataclass
 from typing import TypeVar
+
+from msgspec import Struct
 
 from saltpath.core import slow
 from saltpath.core.scopes import Scopes
@@ -17,8 +18,7 @@ from saltpath.engine.tokens import Tokens
 T = TypeVar("T")
 
 
-@dataclass(slots=True)
-class Session:
+class Session(Struct):
     """`now_us`: UTC microseconds. `pause(seconds)`: True if it was ended by a stop. `private`: whether
     the last request's head may hold what is always masked."""
 

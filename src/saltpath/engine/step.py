@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import replace as replaced
 from functools import partial
+
+from msgspec.structs import replace as replaced
 
 from saltpath.core import slow
 from saltpath.core.answer import Answer, Mentions, mentions

@@ -6,8 +6,9 @@ import asyncio
 import base64
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
 from urllib.parse import quote, quote_plus, urlsplit
+
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.exchange import Exchange
@@ -20,8 +21,7 @@ EARLY_S = 10.0
 """A token counts as ended so long before it does."""
 
 
-@dataclass(slots=True)
-class _Token:
+class _Token(Struct):
     text: str
     ends_s: float
 

@@ -6,10 +6,11 @@ import asyncio
 import logging
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
 from typing import Any
 
 import msgspec
+from msgspec import Struct, field
+from msgspec.structs import replace
 
 from saltpath.core.answer import Answer
 from saltpath.core.case import (
@@ -63,8 +64,7 @@ def since(begun_ns: int) -> int:
     return (time.monotonic_ns() - begun_ns) // 1000
 
 
-@dataclass(slots=True)
-class OfRun:
+class OfRun(Struct):
     """What all cases of a run have in common."""
 
     plan: Plan
@@ -78,8 +78,7 @@ class OfRun:
     now_us: Callable[[], int]
 
 
-@dataclass(slots=True)
-class Walk:
+class Walk(Struct):
     """One way through steps: those of a row, or (row 0) those around all rows. `before`: the bad step of `once`, after which no row begins."""
 
     of_run: OfRun

@@ -9,8 +9,9 @@ from __future__ import annotations
 import re
 from collections import deque
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from urllib.parse import quote, quote_plus, urlsplit
+
+from msgspec import Struct, field
 
 from saltpath.core.grammar import Unreadable
 from saltpath.formats.request_step import Part, Pasted, RequestStep
@@ -75,8 +76,7 @@ def _parts(words: list[str]) -> list[list[str]]:
     return parts
 
 
-@dataclass(slots=True)
-class _Command:
+class _Command(Struct):
     """What the words of one command say, until its requests can be made of it."""
 
     pasted: Pasted

@@ -10,12 +10,13 @@ import base64
 import binascii
 import json
 import re
-from dataclasses import dataclass, field
 from email.message import Message
 from email.parser import BytesParser
 from email.policy import HTTP
 from typing import Any
 from urllib.parse import urlsplit
+
+from msgspec import Struct, field
 
 from saltpath.core.grammar import Unreadable
 from saltpath.core.recorded import Recorded
@@ -35,8 +36,7 @@ _ANY = ("*/*", "text/html,application/xhtml+xml,application/xml;q=0.9,")
 """What a browser accepts: anything, or a page rather than anything."""
 
 
-@dataclass(slots=True)
-class Entry:
+class Entry(Struct):
     """One entry of a recording: its exchange, None where it has none that can be read, and what could not be taken along."""
 
     number: int
@@ -45,8 +45,7 @@ class Entry:
     said: list[str] = field(default_factory=list)
 
 
-@dataclass(slots=True)
-class Recording:
+class Recording(Struct):
     entries: list[Entry]
     maker: str = ""
 

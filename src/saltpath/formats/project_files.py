@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import BinaryIO
+
+from msgspec import Struct, field
 
 from saltpath.core.case import Case, Environment, Project, Suite
 from saltpath.core.format.folder import SHARED_ENDING
@@ -19,8 +20,7 @@ LARGEST_FILE = 20_000_000
 LARGEST_SENT = 200_000_000
 
 
-@dataclass(frozen=True, slots=True)
-class CaseFile:
+class CaseFile(Struct, frozen=True):
     """A case with its file (relative to the project's root) and the folder of its suite."""
 
     case: Case
@@ -29,8 +29,7 @@ class CaseFile:
     text: str = ""
 
 
-@dataclass(slots=True)
-class ProjectFiles:
+class ProjectFiles(Struct):
     """What was read. `suites` by folder, `environments` by name, `cases` in the order in which they run, `shared` steps by the name of
     their file, without its ending, which `shared_files` has whole."""
 

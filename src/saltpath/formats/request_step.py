@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import base64
 import binascii
-from dataclasses import dataclass, field
 from typing import Any
 from urllib.parse import parse_qsl, unquote_plus
+
+from msgspec import Struct, field
 
 from saltpath.core import plain
 from saltpath.core.naming import name_for
@@ -20,8 +21,7 @@ def literal(text: str) -> str:
     return text.replace("[=", "[='[=']")
 
 
-@dataclass(frozen=True, slots=True)
-class Part:
+class Part(Struct, frozen=True):
     """A part of a multipart body: a text, or a file's path."""
 
     name: str
@@ -30,8 +30,7 @@ class Part:
     media_type: str = ""
 
 
-@dataclass(slots=True)
-class Pasted:
+class Pasted(Struct):
     """What a pasted text came to: request steps as documents, without keys, and what could not be taken along, in sentences."""
 
     steps: list[dict[str, Any]] = field(default_factory=list)
@@ -45,8 +44,7 @@ class Pasted:
         self.say(f"It sends the file {path}: bring it into the project under that path.")
 
 
-@dataclass(slots=True)
-class RequestStep:
+class RequestStep(Struct):
     """A request as it is put together. `body`: the document's keys for it."""
 
     method: str = "GET"

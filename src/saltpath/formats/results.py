@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from saltpath.core.events import CaseFinished, Event, RowFinished, RunFinished, RunStarted, StepFinished
 from saltpath.core.plan import PlannedCase
@@ -11,8 +12,7 @@ from saltpath.core.verdicts import Verdict
 from saltpath.core.why import Why
 
 
-@dataclass(slots=True)
-class CaseResult:
+class CaseResult(Struct):
     """One case: its verdict, its finished steps and rows in the order in which they ended, and how many rows had which verdict."""
 
     planned: PlannedCase
@@ -24,8 +24,7 @@ class CaseResult:
     row_counts: Counter[str] = field(default_factory=Counter)
 
 
-@dataclass(slots=True)
-class Results:
+class Results(Struct):
     """A consumer of events: call `take` with each. `keep` False: only counts are kept, so that a million rows take no memory; no report
     can be written then but that of the terminal."""
 

@@ -11,8 +11,9 @@ import io
 import re
 import zipfile
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.grammar import Unreadable
@@ -44,16 +45,14 @@ LONGEST_CELL = 32_000
 Table = list[list[str]]
 
 
-@dataclass(frozen=True, slots=True)
-class Sheet:
+class Sheet(Struct, frozen=True):
     """One sheet of a workbook; a CSV file has one, named after nothing."""
 
     name: str
     table: Table
 
 
-@dataclass(frozen=True, slots=True)
-class Book:
+class Book(Struct, frozen=True):
     """What a file holds, and what is worth saying about how it was read."""
 
     sheets: list[Sheet]

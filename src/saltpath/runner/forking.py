@@ -18,7 +18,8 @@ import threading
 import time
 import traceback
 from collections.abc import Callable, Collection
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from saltpath.runner import life
 
@@ -33,8 +34,7 @@ larger and larger pieces from its heap, which small ones then keep from being gi
 forked process, by the number of mallopt(3) for itself."""
 
 
-@dataclass(slots=True)
-class Forked:
+class Forked(Struct):
     """A process that this one has forked. `returncode` as subprocess has it: the exit status, or minus the signal."""
 
     pid: int

@@ -18,10 +18,11 @@ import tempfile
 import time
 from collections.abc import Callable
 from contextlib import closing
-from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
 from typing import IO, Protocol
+
+from msgspec import Struct, field
 
 from saltpath.runner.forking import Forked, fork
 from saltpath.runner.life import PROCESSES_LOCK, Heartbeat, Told
@@ -42,8 +43,7 @@ HUNG_WHEN_STOPPED_S = 5.0
 """The same for one whose run somebody wants stopped."""
 
 
-@dataclass(frozen=True, slots=True)
-class Settings:
+class Settings(Struct, frozen=True):
     """Where the data lies, where the web server listens, how many runners there are."""
 
     folder: Path
@@ -64,8 +64,7 @@ class Programs(Protocol):
         """One process, from its begin to its end: the kind, and what that kind takes."""
 
 
-@dataclass(slots=True)
-class _Child:
+class _Child(Struct):
     """A supervised process: its program with its arguments, and how often it ended soon after its start."""
 
     name: str
@@ -86,8 +85,7 @@ class _Child:
         return Heartbeat(self.beats.fileno())
 
 
-@dataclass(slots=True)
-class Supervisor:
+class Supervisor(Struct):
     """All processes of one installation, and the jobs of runners that have ended."""
 
     settings: Settings

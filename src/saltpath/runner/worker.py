@@ -15,9 +15,10 @@ import threading
 import time
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import closing
-from dataclasses import replace
 from pathlib import Path
 from typing import Any, cast
+
+from msgspec.structs import replace
 
 from saltpath.core.alone import needs
 from saltpath.core.case import Answered, Case, Project, checks_in
@@ -29,7 +30,7 @@ from saltpath.core.plan import Kept, Plan, PlannedCase, Resume, ResumedRows, pla
 from saltpath.core.shared import Library
 from saltpath.core.tables.sources import FileRows, Row
 from saltpath.core.verdicts import Verdict
-from saltpath.core.why import Blocked, MaskedWhy, fault, said, why
+from saltpath.core.why import Blocked, MaskedWhy, as_masked, fault, said, why
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan, utc_us
 from saltpath.engine.stop import Stop
@@ -255,7 +256,7 @@ class Worker:
             return planned(case, of_suite, stored.file, project, library, **more)
         except Exception as problem:
             log.exception("a fault of Salt Path's own in the plan of %s", stored.name)
-            return PlannedCase(case, of_suite, stored.file, problem=MaskedWhy(fault(problem)))
+            return PlannedCase(case, of_suite, stored.file, problem=as_masked(fault(problem)))
 
     def _secrets(self, run: runs.Run, suite: str = "") -> dict[str, str]:
         """Those of the project, or of one of its suites (by its oid), as they read where the run goes."""

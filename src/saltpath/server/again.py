@@ -6,10 +6,10 @@ The web server has no time limit for paths (see core/time_limit.py), so what cou
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import replace
 from typing import Any
 
 import msgspec
+from msgspec.structs import replace
 
 from saltpath.core import plain, slow
 from saltpath.core.answer import Answer
@@ -23,7 +23,7 @@ from saltpath.core.plan import scope_of, scope_of_suite
 from saltpath.core.scopes import Scope, Scopes
 from saltpath.core.sent import asker
 from saltpath.core.verdicts import Verdict
-from saltpath.core.why import MaskedWhy, Why, why
+from saltpath.core.why import Why, as_masked, why
 from saltpath.store.evidence import StepEvidence
 from saltpath.store.kept_answers import LARGEST_BODY, answer_of, may_take_long
 
@@ -70,7 +70,7 @@ def judged(
         return seen, tuple(again)
     verdict, reason = _verdict(step, seen, outcomes)
     head = replace(seen.head, verdict=verdict)
-    return replace(seen, head=head, why=MaskedWhy(reason) if reason else None, outcomes=tuple(outcomes)), tuple(again)
+    return replace(seen, head=head, why=as_masked(reason) if reason else None, outcomes=tuple(outcomes)), tuple(again)
 
 
 def _was_off(outcome: Outcome) -> bool:

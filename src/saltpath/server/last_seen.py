@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from saltpath.core.answer import Answer
 from saltpath.core.case import Answered, Case, ForEach, Project, Step, Suite, UseShared
@@ -28,8 +29,7 @@ Found = dict[str, tuple[runs.Run, StepEvidence]]
 """By step key, which run saw the step last, and what."""
 
 
-@dataclass(frozen=True, slots=True)
-class SeenStep:
+class SeenStep(Struct, frozen=True):
     """A step as it stands in the case now, what it saw last, and which of its checks were judged anew on that. `namespaces`: prefixes
     that its XPaths may use besides those of its answer. `where`: its part, index and place now. `inside`: what the steps inside it saw."""
 
@@ -42,8 +42,7 @@ class SeenStep:
     inside: list[StepEvidence]
 
 
-@dataclass(frozen=True, slots=True)
-class Judged:
+class Judged(Struct, frozen=True):
     """The newest run or trial of a case with its verdict, and what each step of the case saw."""
 
     newest: runs.Run | None

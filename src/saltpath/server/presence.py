@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import threading
 import time
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 FORGOTTEN_S = 15.0
 MOST_TABS = 2_000
 
 
-@dataclass(frozen=True, slots=True)
-class Tab:
+class Tab(Struct, frozen=True):
     """A browser's tab: whose it is, and the key of the step in focus."""
 
     person: str

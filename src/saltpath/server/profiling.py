@@ -10,9 +10,10 @@ import sys
 import threading
 import time
 from collections import OrderedDict
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, BinaryIO
+
+from msgspec import Struct, field
 
 from saltpath.core import plain
 from saltpath.core.format.project import read_project
@@ -34,8 +35,7 @@ _lock = threading.Lock()
 _known: OrderedDict[tuple[str, int, str], Looking] = OrderedDict()
 
 
-@dataclass(slots=True)
-class Looking:
+class Looking(Struct):
     """A look through a file that is under way, or done. `said`: what it said last, as `profile_view` with `state`."""
 
     said: dict[str, Any] = field(default_factory=lambda: {"state": "waiting", "rows": 0})

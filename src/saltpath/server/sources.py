@@ -7,9 +7,10 @@ import hashlib
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
-from dataclasses import dataclass, field
 from itertools import islice
 from typing import Any
+
+from msgspec import Struct, field
 
 from saltpath.core import plain
 from saltpath.core.case import Project
@@ -35,8 +36,7 @@ Look = tuple[int, int, str]
 """Where a runner's look into a database is kept: its run, its place there, its step's key."""
 
 
-@dataclass(frozen=True, slots=True)
-class Begin:
+class Begin(Struct, frozen=True):
     """How a source begins: its columns (None: not known before it runs), its first rows, or why it cannot be read."""
 
     names: list[str] | None = None

@@ -5,10 +5,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from contextlib import closing
-from dataclasses import replace
 from itertools import islice
 from pathlib import Path
 from typing import Any, BinaryIO
+
+from msgspec.structs import replace
 
 from saltpath.core.grammar import Unreadable
 from saltpath.core.tables.cells import BadCell

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Iterable
-from dataclasses import dataclass
 from functools import partial
 from typing import Any
+
+from msgspec import Struct
 
 from saltpath.core.case import Expectation, NamedValues, Project
 from saltpath.core.inspect import references_of_checks
@@ -27,8 +28,7 @@ Uses = dict[tuple[str, str], list[CaseHead]]
 """By suite (empty: the project) and name, the cases that use the value."""
 
 
-@dataclass(frozen=True, slots=True)
-class _Looked:
+class _Looked(Struct, frozen=True):
     """What a version of a case says of this. The columns of its rows are none of it: they are its source's, which changes by itself."""
 
     wanted: frozenset[Wanted]

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import sqlite3
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.case import PARTS
@@ -16,8 +17,7 @@ from saltpath.store.events import add_event
 FOLD_US = 600_000_000
 
 
-@dataclass(frozen=True, slots=True)
-class Revision:
+class Revision(Struct, frozen=True):
     """One kept version of a case, who saved it last and when, and the numbers of the runs that used it."""
 
     version: int
@@ -28,8 +28,7 @@ class Revision:
     runs: tuple[int, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class StoredCase:
+class StoredCase(Struct, frozen=True):
     """A case at one version. `comments`: comment lines by document path (see format/source.py)."""
 
     id: int
@@ -263,8 +262,7 @@ def cases(connection: sqlite3.Connection, project: int) -> list[StoredCase]:
     return [_case(row) for row in rows]
 
 
-@dataclass(frozen=True, slots=True)
-class CaseHead:
+class CaseHead(Struct, frozen=True):
     """A case as lists know it, without its document."""
 
     id: int
@@ -306,8 +304,7 @@ def single_requests(connection: sqlite3.Connection, project: int, most: int) -> 
     return [_case(row) for row in rows]
 
 
-@dataclass(frozen=True, slots=True)
-class GoneCase:
+class GoneCase(Struct, frozen=True):
     """A case, or shared steps, that was deleted and can be brought back."""
 
     oid: str

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import os
 import shutil
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from saltpath.store.database import FILES
 from saltpath.store.project_files import FOLDER
@@ -14,8 +15,7 @@ LEAST_FREE = int(os.environ.get("SALTPATH_LEAST_FREE", 500_000_000))
 """Bytes. Below it what steps see is not kept any more; what became of them still is."""
 
 
-@dataclass(frozen=True, slots=True)
-class Disk:
+class Disk(Struct, frozen=True):
     """In bytes."""
 
     results: int

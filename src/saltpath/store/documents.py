@@ -7,8 +7,10 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Callable
-from dataclasses import dataclass, replace
 from typing import Any, Literal
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from saltpath.core import plain
 from saltpath.core.format.project import read_environment, read_project, read_suite
@@ -28,8 +30,7 @@ _READERS: dict[Kind, Callable[[Any], object]] = {
 _COLUMNS: dict[Kind, str] = {"project": "*, id AS project", "environment": "*", "suite": "*"}
 
 
-@dataclass(frozen=True, slots=True)
-class Document:
+class Document(Struct, frozen=True):
     """A stored document at one version."""
 
     kind: Kind

@@ -9,18 +9,18 @@ from __future__ import annotations
 import hashlib
 import sqlite3
 from collections.abc import Collection, Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import msgspec
 import zstandard
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.checks.judge import Outcome
 from saltpath.core.events import StepFinished
 from saltpath.core.exchange import Exchange, Times
 from saltpath.core.totals import RecordedStep
-from saltpath.core.why import MaskedWhy, Why
+from saltpath.core.why import MaskedWhy, Why, as_masked
 from saltpath.core.why import said as reason_of
 from saltpath.store import output_rows, run_rows
 from saltpath.store.database import at_once
@@ -53,8 +53,7 @@ class StepRow(msgspec.Struct, array_like=True):
     """1: it counts for its row's verdict; 2: one of its own checks was judged."""
 
 
-@dataclass(frozen=True, slots=True)
-class StepHead:
+class StepHead(Struct, frozen=True):
     """A step as lists show it, without its evidence. `inner`: where it stands inside the step (see core/events.py)."""
 
     position: int
@@ -69,8 +68,7 @@ class StepHead:
     size: int = 0
 
 
-@dataclass(frozen=True, slots=True)
-class StepEvidence:
+class StepEvidence(Struct, frozen=True):
     """A step with everything that was kept of it."""
 
     head: StepHead
@@ -359,7 +357,7 @@ def _record(connection: sqlite3.Connection, row: sqlite3.Row) -> bytes:
 
 
 def _read_why(data: Any) -> MaskedWhy | None:
-    return None if data is None else MaskedWhy(Why(data[0], data[1]))
+    return None if data is None else as_masked(Why(data[0], data[1]))
 
 
 def _exchange(connection: sqlite3.Connection, item: list[Any]) -> Exchange:

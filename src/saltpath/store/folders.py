@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import sqlite3
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.format.folder import Comments, Entry, Folder, slug
@@ -12,8 +13,7 @@ from saltpath.store.database import write
 from saltpath.store.documents import Document
 
 
-@dataclass(slots=True)
-class Brought:
+class Brought(Struct):
     """What an import did: how many cases are new, were changed, and stood as they are."""
 
     project: str

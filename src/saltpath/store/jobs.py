@@ -9,13 +9,13 @@ refuse what comes with an older one, whenever it arrives (fencing).
 from __future__ import annotations
 
 import sqlite3
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from saltpath.store.database import write
 
 
-@dataclass(frozen=True, slots=True)
-class Job:
+class Job(Struct, frozen=True):
     """A job that is held."""
 
     id: int

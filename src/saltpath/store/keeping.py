@@ -8,8 +8,10 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Iterator
-from dataclasses import dataclass, fields
 from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import asdict, replace
 
 from saltpath.core import plain
 from saltpath.core.grammar import Unreadable
@@ -32,8 +34,7 @@ _OF_RUN = {
 """What the evidence's file holds of a run, by table: what a row is known by within it."""
 
 
-@dataclass(frozen=True, slots=True)
-class Rules:
+class Rules(Struct, frozen=True):
     """What a project keeps; days since a run ended."""
 
     run_days: int = 365
@@ -66,16 +67,15 @@ SAID = {
 
 def read_rules(given: dict[str, Any], over: Rules) -> Rules:
     """Rules with some changed, by their names. Raises Unreadable."""
-    known = {field.name for field in fields(Rules)}
     values: dict[str, int] = {}
     for name, value in given.items():
-        if name not in known:
+        if name not in Rules.__struct_fields__:
             raise Unreadable(f"{name} is no rule of what is kept")
         least, most = (1, MOST_RUNS) if name.endswith("runs") else (0 if name == "evidence_days" else 1, MOST_DAYS)
         if type(value) is not int or not least <= value <= most:
             raise Unreadable(f"how {SAID[name]} is a whole number from {least} to {most}")
         values[name] = value
-    made = Rules(**{**{field.name: getattr(over, field.name) for field in fields(Rules)}, **values})
+    made = replace(over, **values)
     if made.bad_evidence_days < made.evidence_days:
         raise Unreadable("what went wrong is kept at least as long as what did not")
     if made.most_runs < made.least_runs:
@@ -99,7 +99,7 @@ def set_rules(
             if name in SAID and getattr(now, name) != value:
                 raise Taken(f"how {SAID[name]} was changed meanwhile; it is {getattr(now, name)} now")
         made = read_rules(given, now)
-        values = {field.name: getattr(made, field.name) for field in fields(Rules)}
+        values = asdict(made)
         connection.execute(
             "INSERT OR REPLACE INTO keeping (project, rules, actor, at) VALUES (?, ?, ?, ?)",
             (project, plain.write_json(values).decode(), actor, now_us()),

@@ -4,8 +4,9 @@ a step that is sent by itself."""
 from __future__ import annotations
 
 import sqlite3
-from dataclasses import replace
 from typing import Any
+
+from msgspec.structs import replace
 
 from saltpath.core import plain, slow
 from saltpath.core.answer import Answer

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
 
 import msgspec
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.events import StepFinished
@@ -26,8 +26,7 @@ class OutputRow(msgspec.Struct, array_like=True):
     cells: str
 
 
-@dataclass(frozen=True, slots=True)
-class OutputTable:
+class OutputTable(Struct, frozen=True):
     """A table of a project: the newest runs that wrote there, newest first."""
 
     name: str

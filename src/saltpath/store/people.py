@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import sqlite3
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from saltpath.store.database import new_id, now_us, write
 
 
-@dataclass(frozen=True, slots=True)
-class Person:
+class Person(Struct, frozen=True):
     id: int
     oid: str
     name: str

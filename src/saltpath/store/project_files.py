@@ -12,9 +12,10 @@ import os
 import sqlite3
 import tempfile
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
+
+from msgspec import Struct
 
 from saltpath.core.why import Blocked, why
 from saltpath.store.database import NotFound, now_us, write
@@ -29,8 +30,7 @@ _SELECT = (
 )
 
 
-@dataclass(frozen=True, slots=True)
-class StoredFile:
+class StoredFile(Struct, frozen=True):
     """A version of a file: its path, its size in bytes, when it came (UTC microseconds) and from whom."""
 
     version: int

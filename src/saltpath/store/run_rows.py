@@ -5,15 +5,15 @@ from __future__ import annotations
 import sqlite3
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any, Literal
 
 import msgspec
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.events import RowFinished
 from saltpath.core.totals import RowsTotal
-from saltpath.core.why import MaskedWhy, Why
+from saltpath.core.why import MaskedWhy, Why, as_masked
 
 
 class RowRow(msgspec.Struct, array_like=True):
@@ -28,8 +28,7 @@ class RowRow(msgspec.Struct, array_like=True):
     data: str
 
 
-@dataclass(frozen=True, slots=True)
-class RunRow:
+class RunRow(Struct, frozen=True):
     """A row as it ended; lengths in microseconds."""
 
     row: int
@@ -39,8 +38,7 @@ class RunRow:
     data: dict[str, Any]
 
 
-@dataclass(frozen=True, slots=True)
-class Order:
+class Order(Struct, frozen=True):
     """By what rows are sorted: their `number`, `verdict`, `time` in all, a `column` by its name, or of a step (part and index) its `time`,
     `status` or `size`."""
 
@@ -160,8 +158,7 @@ _STEP = (
 )
 
 
-@dataclass(frozen=True, slots=True)
-class _Sorting:
+class _Sorting(Struct, frozen=True):
     """What is joined, by what is sorted, and the parameters of both."""
 
     by: tuple[str, ...]
@@ -199,6 +196,6 @@ def _row(row: sqlite3.Row) -> RunRow:
         row["row"],
         row["verdict"],
         row["us"],
-        MaskedWhy(Why(reason["code"], reason["params"])) if reason else None,
+        as_masked(Why(reason["code"], reason["params"])) if reason else None,
         plain.read_json(row["data"]),
     )

@@ -5,19 +5,19 @@ from __future__ import annotations
 
 import sqlite3
 from collections import Counter
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.totals import run_verdict
-from saltpath.core.why import MaskedWhy, Why
+from saltpath.core.why import MaskedWhy, Why, as_masked
 from saltpath.store.cases import StoredCase
 from saltpath.store.database import Conflict, NotFound, at_once, new_id, now_us, write
 from saltpath.store.events import add_event
 
 
-@dataclass(frozen=True, slots=True)
-class Run:
+class Run(Struct, frozen=True):
     """One run. `request` is what was asked: `{only, jobs, sealed, changes, started, files, picks}`, the values that it was given sealed,
     `changes` the steps that may change a guarded environment, `started` the moment that its data are drawn for, `files` the versions of
     those that its rows come from, `picks` which rows are meant, by a case's position; state is waiting,
@@ -43,8 +43,7 @@ class Run:
     counts: dict[str, Any]
 
 
-@dataclass(frozen=True, slots=True)
-class RunCase:
+class RunCase(Struct, frozen=True):
     """A case within a run: state waiting, running or finished. `begun`: the number of the last row that may have begun; `rows`: how many
     rows had which verdict, once it is finished, or None of a case without rows."""
 
@@ -358,7 +357,7 @@ def record_finished(connection: sqlite3.Connection, run: int, at: int, stopped_b
 
 def _read_why(text: str | None) -> MaskedWhy | None:
     reason = plain.read_json(text) if text else None
-    return MaskedWhy(Why(reason["code"], reason["params"])) if reason else None
+    return as_masked(Why(reason["code"], reason["params"])) if reason else None
 
 
 def refuse(connection: sqlite3.Connection, run: Run, why: dict[str, Any]) -> None:

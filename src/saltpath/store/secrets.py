@@ -5,13 +5,14 @@ from __future__ import annotations
 import base64
 import os
 import sqlite3
-from dataclasses import dataclass, replace
 from itertools import product
 from pathlib import Path
 from typing import Any
 
 from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
+from msgspec import Struct
+from msgspec.structs import replace
 
 from saltpath.core import plain
 from saltpath.store.database import NotFound, StoreError, now_us, write
@@ -35,8 +36,7 @@ def _key(folder: Path) -> bytes:
     return key
 
 
-@dataclass(frozen=True, slots=True)
-class Place:
+class Place(Struct, frozen=True):
     """Where a secret's value belongs: to a project, or to one of its suites; in one environment, or in all."""
 
     project: int

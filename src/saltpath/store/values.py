@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Iterable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal
+
+from msgspec import Struct
 
 from saltpath.core.renaming import renaming
 from saltpath.core.values import EVERYWHERE, SECRET, is_secret, with_value, with_value_in, write_value
@@ -16,8 +17,7 @@ from saltpath.store.documents import Document
 from saltpath.store.events import add_event
 
 
-@dataclass(frozen=True, slots=True)
-class CellChange:
+class CellChange(Struct, frozen=True):
     """What becomes of a value. `put`: it reads as `value` in `environment` (empty: everywhere); `clear`: nothing is said of it there;
     `hide`: it is a secret from now on, whatever it read as sealed; `remove`: it is gone everywhere; `restore`: what was sealed there and put
     aside under the number `value` stands there again. `suite`: a suite's id, or empty."""

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.store.database import now_us, write
 
 
-@dataclass(frozen=True, slots=True)
-class Workbook:
+class Workbook(Struct, frozen=True):
     """A file that was brought into a suite: which sheet, the row of its headings (from 0), what each column is, and the case of rows
     that name none."""
 

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import replace
 from types import NoneType
 from typing import Any
 
 import msgspec
+from msgspec.structs import replace
 
 from saltpath.core.answer import Answer
 from saltpath.core.case import Check, Expectation

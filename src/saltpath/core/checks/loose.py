@@ -7,10 +7,11 @@ and `misfits` compares. What a reference inserts is never read as a loose value.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from decimal import Decimal
 from itertools import islice
 from typing import Any
+
+from msgspec import Struct
 
 from saltpath.core import formats_of_text, patterns, plain
 from saltpath.core.grammar import Unreadable, split_list, unquote
@@ -23,8 +24,7 @@ MOST_IN_ANY_ORDER = 500
 _MISSING = object()
 
 
-@dataclass(frozen=True, slots=True)
-class LooseKind:
+class LooseKind(Struct, frozen=True):
     """`example`: (as written, a value that fits). `test(value, *args)`."""
 
     name: str
@@ -35,8 +35,7 @@ class LooseKind:
     test: Callable[..., bool]
 
 
-@dataclass(frozen=True, slots=True)
-class Loose:
+class Loose(Struct, frozen=True):
     """One loose value as written. `inner`: its arguments hold references and are read when it is judged."""
 
     text: str
@@ -45,15 +44,13 @@ class Loose:
     inner: Template | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Fields:
+class Fields(Struct, frozen=True):
     """An object: by name, whether the field may be missing, and its pattern."""
 
     fields: tuple[tuple[str, bool, Any], ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Items:
+class Items(Struct, frozen=True):
     """A list: `exact` (in this order), `every` (each item fits the one pattern), `any order`. `more`: others may follow."""
 
     mode: str

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
+
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.grammar import Unreadable
@@ -14,8 +15,7 @@ from saltpath.core.schemas import NEWEST, Dialect, Schema, Unusable, address_of,
 MOST = 20
 
 
-@dataclass(frozen=True, slots=True)
-class SchemaAsked:
+class SchemaAsked(Struct, frozen=True):
     """Where a value does not follow a schema, both as JSON: [(`.fee.total`, what is wrong)], at most 20."""
 
     schema: bytes

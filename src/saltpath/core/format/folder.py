@@ -9,8 +9,9 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Any
+
+from msgspec import Struct, field
 
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.reader import located, read_case
@@ -22,16 +23,14 @@ CASE_ENDINGS = (".case.yaml", ".case.yml", ".case.json")
 Comments = dict[str, list[str]]
 
 
-@dataclass(frozen=True, slots=True)
-class Entry:
+class Entry(Struct, frozen=True):
     """A document with the comment lines above its places."""
 
     document: dict[str, Any]
     comments: Comments = field(default_factory=dict)
 
 
-@dataclass(slots=True)
-class Folder:
+class Folder(Struct):
     """A whole project. `environments` by name, `suites` by folder (in the order of their names), `shared` steps by
     the name that cases use, `cases` by path in the order in
     which they run, `files` whatever else lies there, by path."""

@@ -5,8 +5,9 @@ an older reader took, is left out piece by piece, each with the sentence that sa
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any, TypeVar
+
+from msgspec import Struct
 
 from saltpath.core.case import Case, Environment, Project, Suite
 from saltpath.core.format.project import read_environment, read_project, read_suite
@@ -18,8 +19,7 @@ _ENTRIES = ("sources", "databases", "values", "values in")
 """Keys whose entries are left out one by one."""
 
 
-@dataclass(frozen=True, slots=True)
-class Broken:
+class Broken(Struct, frozen=True):
     """What was left out of a document: its place, `sources.arrivals` or a key, and what is wrong with it."""
 
     place: str

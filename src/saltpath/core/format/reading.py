@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Collection, Iterable
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.format.source import FormatError, Node, Problem
@@ -15,8 +16,7 @@ from saltpath.core.references import Reference, Template, compile_tree, read_tem
 from saltpath.core.subjects import read_subject
 
 
-@dataclass(slots=True)
-class Reading:
+class Reading(Struct):
     """One reading of one file: collects what is wrong, so that a file's problems are reported together."""
 
     file: str = ""

@@ -11,12 +11,12 @@ import json
 import re
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from decimal import Decimal
 from json.decoder import scanstring  # type: ignore[attr-defined]
 from typing import Any
 
 import yaml
+from msgspec import Struct, field
 from yaml.cyaml import CParser  # type: ignore[attr-defined]
 
 from saltpath.core.plain import whole_text
@@ -27,8 +27,7 @@ MOST_READ_TWICE = 200_000
 """Longer texts that are no YAML are told of in libyaml's words."""
 
 
-@dataclass(frozen=True, slots=True)
-class Problem:
+class Problem(Struct, frozen=True):
     """What is wrong in a file: `line` and `column` count from 1, `path` is the place in the document."""
 
     sentence: str
@@ -52,8 +51,7 @@ class FormatError(ValueError):
         self.problems = problems
 
 
-@dataclass(slots=True)
-class Node:
+class Node(Struct):
     """A value with its place. `value` is a scalar, a list of nodes, or a dict of nodes. `keys`: each key's line."""
 
     value: Any
@@ -71,8 +69,7 @@ class Node:
         return self.value
 
 
-@dataclass(frozen=True, slots=True)
-class Source:
+class Source(Struct, frozen=True):
     """A text as read: its root node, and its comment lines by the document path that they stand above."""
 
     root: Node

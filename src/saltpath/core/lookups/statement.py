@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from saltpath.core.grammar import Unreadable
 from saltpath.core.references import Reference, Template
@@ -30,8 +31,7 @@ _TOKEN = re.compile(
 _HOLE = "\ue000"
 
 
-@dataclass(frozen=True, slots=True)
-class Condition:
+class Condition(Struct, frozen=True):
     """What must hold of a column: a relation of `RELATIONS`, and a compiled tree."""
 
     column: str
@@ -39,8 +39,7 @@ class Condition:
     expected: Any
 
 
-@dataclass(frozen=True, slots=True)
-class Asked:
+class Asked(Struct, frozen=True):
     """Which rows: of a `table`, its `columns` (none: all) where `conditions` hold, in the order of `order` (a leading `-` turns a column's
     round), `most` of them; or what `sql` gives, in which references stand for values."""
 
@@ -55,8 +54,7 @@ class Asked:
         return [*([self.sql] if self.sql else []), *(condition.expected for condition in self.conditions)]
 
 
-@dataclass(frozen=True, slots=True)
-class Statement:
+class Statement(Struct, frozen=True):
     """`text` with a placeholder (`?` or `%s`) for each of `values`, in order. `reads`: whether it changes nothing, as far as its words tell."""
 
     text: str

@@ -6,9 +6,10 @@ Text and number pipes work on each item of a list. A pipe that does not fit its 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import UTC, tzinfo
 from typing import Any, Protocol
+
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.grammar import Pipe, Unreadable
@@ -55,8 +56,7 @@ class Unfit(ValueError):
     """The pipe does not fit its input; the sentence says why."""
 
 
-@dataclass(frozen=True, slots=True)
-class PipeKind:
+class PipeKind(Struct, frozen=True):
     """One pipe. `shape` shows how it is written, `example` is (input, pipe as written, output). `each`: it works on each
     item of a list. `by_name`: its argument is the name of a value. `placed`: its function also takes the context."""
 

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from itertools import islice
 from typing import Any
+
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.formats_of_text import FORMATS
@@ -22,8 +23,7 @@ Scope = frozenset[tuple[str, Resource]]
 _RECURSIVE = "$recursiveAnchor"
 
 
-@dataclass(frozen=True, slots=True)
-class Schema:
+class Schema(Struct, frozen=True):
     """A schema, ready to be held against values. Both ways raise Unusable where it shows only now that the schema cannot be used."""
 
     _node: Node
@@ -100,8 +100,7 @@ class Compiler:
                 yield test
 
 
-@dataclass(frozen=True, slots=True)
-class Context:
+class Context(Struct, frozen=True):
     """Where a keyword stands."""
 
     compiler: Compiler

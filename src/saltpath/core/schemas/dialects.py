@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import importlib.util
 from collections.abc import Mapping
-from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 from typing import Any
 
+from msgspec import Struct
+
 from saltpath.core import plain
 
 
-@dataclass(frozen=True, slots=True)
-class Dialect:
+class Dialect(Struct, frozen=True):
     """One draft, perhaps without some of its vocabularies."""
 
     draft: int

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Any
 from urllib.parse import unquote, urldefrag, urljoin
+
+from msgspec import Struct, field
 
 from saltpath.core import plain
 from saltpath.core.schemas.dialects import Dialect, dialect_of
@@ -15,8 +16,7 @@ class Unusable(ValueError):
     """The schema refers to what is not there, or something in it cannot be used; says what."""
 
 
-@dataclass(eq=False, slots=True)
-class Resource:
+class Resource(Struct, eq=False):
     """A document, or a part of one with an address of its own."""
 
     address: str
@@ -30,8 +30,7 @@ class Resource:
     """Whether its root says `$recursiveAnchor: true`."""
 
 
-@dataclass(frozen=True, slots=True)
-class Located:
+class Located(Struct, frozen=True):
     """A schema and the resource that it stands in."""
 
     schema: Any

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
+
+from msgspec import Struct, field
 
 from saltpath.core.schemas.faults import Fault
 
@@ -13,8 +14,7 @@ TYPES: tuple[type, ...] = (type(None), bool, int, Decimal, str, list, dict)
 """Of plain values (core/plain.py)."""
 
 
-@dataclass(frozen=True, slots=True)
-class Test:
+class Test(Struct, frozen=True):
     """What one keyword asks."""
 
     types: tuple[type, ...]
@@ -26,8 +26,7 @@ class Test:
     """The names or indexes that it has judged, of a value of which it holds; for `unevaluated...`."""
 
 
-@dataclass(eq=False, slots=True)
-class Node:
+class Node(Struct, eq=False):
     """A schema. Its tests are put in after it was made, since schemas refer to themselves."""
 
     tests: tuple[Test, ...] = ()

@@ -7,9 +7,10 @@ read loses none. In any other sheet rows only add checks and change what is expe
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
+
+from msgspec import Struct, field
 
 from saltpath.core.difference import differences
 from saltpath.core.format.reader import case_from_data
@@ -29,8 +30,7 @@ _Words = tuple[str, str, str]
 _BESIDE = ("note", "advice", "off")
 
 
-@dataclass(frozen=True, slots=True)
-class Fault:
+class Fault(Struct, frozen=True):
     """What could not be read: the row of the table, the column, and why."""
 
     row: int
@@ -38,8 +38,7 @@ class Fault:
     sentence: str
 
 
-@dataclass(frozen=True, slots=True)
-class Planned:
+class Planned(Struct, frozen=True):
     """One case as the table would have it. `before`: as it is stored, None for a new one; `changes` as sentences."""
 
     before: Document | None
@@ -47,8 +46,7 @@ class Planned:
     changes: list[str]
 
 
-@dataclass(frozen=True, slots=True)
-class Place:
+class Place(Struct, frozen=True):
     """Which check a row is: its case by number in the plan, its request by number in the case, and its cells."""
 
     row: int
@@ -57,8 +55,7 @@ class Place:
     check: dict[str, str]
 
 
-@dataclass(slots=True)
-class Plan:
+class Plan(Struct):
     """What a table comes to."""
 
     cases: list[Planned] = field(default_factory=list)
@@ -66,8 +63,7 @@ class Plan:
     places: list[Place] = field(default_factory=list)
 
 
-@dataclass(slots=True)
-class _Step:
+class _Step(Struct):
     """A request that rows speak of: `stored` None for a new one; `said`: its stored checks by their cells."""
 
     stored: Document | None
@@ -79,8 +75,7 @@ class _Step:
     said: dict[_Words, Document] = field(default_factory=dict)
 
 
-@dataclass(slots=True)
-class _Case:
+class _Case(Struct):
     before: Document | None
     name: str
     steps: list[_Step] = field(default_factory=list)

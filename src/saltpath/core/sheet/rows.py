@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
 from typing import Any
+
+from msgspec import Struct, field
 
 from saltpath.core.sheet.cells import as_cell, marks_of, write_cells, write_request
 from saltpath.core.steps import steps_in
@@ -20,8 +21,7 @@ KEYS = ("case key", "step key")
 HEADINGS = (*COLUMNS, *SHOWN, *KEYS)
 
 
-@dataclass(frozen=True, slots=True)
-class Row:
+class Row(Struct, frozen=True):
     """One row: `cells` by column, empty ones left out; whose check it is (`index`: -1 in a step that has none)."""
 
     case_key: str

@@ -13,12 +13,12 @@ from __future__ import annotations
 import hashlib
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.why import Why, why
@@ -36,8 +36,7 @@ SAME = 0.8
 Mask = npt.NDArray[np.bool_]
 
 
-@dataclass(frozen=True, slots=True)
-class Feature:
+class Feature(Struct, frozen=True):
     """Something that each row has: its `name` in a sentence, and a value a row; `...` where a row has none. `unit`: of its numbers."""
 
     name: str
@@ -45,8 +44,7 @@ class Feature:
     unit: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Claim:
+class Claim(Struct, frozen=True):
     """What was found, as a sentence; `p` is the chance that rows at random have something in common that clearly (adjusted, from 0 to 1);
     `bad` and `good`: of how many rows of each it holds."""
 
@@ -57,8 +55,7 @@ class Claim:
     good: int
 
 
-@dataclass(frozen=True, slots=True)
-class _Condition:
+class _Condition(Struct, frozen=True):
     """`numbers`: what a limit was set among, with the word before it and the unit behind it."""
 
     feature: str

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
 from itertools import islice
 from typing import Any
+
+from msgspec import Struct, field
 
 from saltpath.core import plain
 from saltpath.core.tables.sources import Row
@@ -16,8 +17,7 @@ MOST_SHOWN = 50
 LONGEST = 80
 
 
-@dataclass(frozen=True, slots=True)
-class CellChanged:
+class CellChanged(Struct, frozen=True):
     """A cell that reads otherwise: in which row (of the new version), in which column, what stood and what stands there."""
 
     row: int
@@ -26,8 +26,7 @@ class CellChanged:
     now: str
 
 
-@dataclass(slots=True)
-class TableChanges:
+class TableChanges(Struct):
     """`key`: the column by which rows are known again; empty: none tells them apart, and rows are compared whole. `cells`, `new` and
     `gone` (rows by how they begin) hold the first fifty each; the counts are of all. `whole`: whether every row was compared."""
 

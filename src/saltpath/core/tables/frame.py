@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from itertools import chain, islice
 from typing import Any
+
+from msgspec import Struct
 
 from saltpath.core.grammar import Unreadable
 from saltpath.core.tables.cells import BadCell, Unfit, fitted, kind_of, looks_with_comma, problem_of
@@ -26,8 +27,7 @@ _NUMBERS = ("integer", "number")
 Record = Sequence[Any]
 
 
-@dataclass(frozen=True, slots=True)
-class Frame:
+class Frame(Struct, frozen=True):
     """Where names and data stand: rows and columns from 1; `names` 0: nowhere."""
 
     names: int
@@ -193,8 +193,7 @@ def names_of(record: Record, first: int, last: int) -> list[str]:
     return list(names)
 
 
-@dataclass(frozen=True, slots=True)
-class Table:
+class Table(Struct, frozen=True):
     """A table with its names found: `frame`, `names` in order, and its rows, which are read as they are asked for."""
 
     frame: Frame

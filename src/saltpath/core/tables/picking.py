@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
 from heapq import nsmallest
 from typing import Any
+
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.answer import Answer
@@ -30,8 +31,7 @@ _COLUMN = re.compile(r"'(?:[^']|'')+'|[^\W\d_][\w-]*")
 Rows = Callable[[], Iterator[Row]]
 
 
-@dataclass(frozen=True, slots=True)
-class Picks:
+class Picks(Struct, frozen=True):
     """Which rows are meant: those in one of the `ranges` (first and last number, None: to the end), every so manieth of them, those for
     which the checks of `where` hold, and of what is left so many as a sample."""
 

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
 from typing import Any
+
+from msgspec import Struct, field
 
 from saltpath.core import plain
 from saltpath.core.tables.cells import kind_of, looks_with_comma
@@ -17,8 +18,7 @@ MOST_MISFITS = 50
 LONGEST = 200
 
 
-@dataclass(slots=True)
-class ColumnProfile:
+class ColumnProfile(Struct):
     """What was seen in a column. `kinds`: how many cells look like which kind; `least` and `most` of its numbers, or of its texts;
     `misfits`: the first rows whose cell is not of `kind`, with the cell as it is shown; `common`: values and how often they stand."""
 
@@ -73,8 +73,7 @@ class ColumnProfile:
         return self.values.most_common(MOST_SHOWN)
 
 
-@dataclass(slots=True)
-class Profile:
+class Profile(Struct):
     """What a source holds. `bad`: the first rows that cannot be carried out, each with the reason; `whole`: whether all rows were seen."""
 
     columns: list[ColumnProfile]

@@ -5,8 +5,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any, Literal, NamedTuple
+
+from msgspec import Struct
 
 from saltpath.core.lookups.statement import Asked
 from saltpath.core.why import Why
@@ -22,8 +23,7 @@ class Row(NamedTuple):
     why: Why | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Column:
+class Column(Struct, frozen=True):
     """What the cells of a column must be. `may_be_empty`: then an empty one is null."""
 
     name: str
@@ -31,8 +31,7 @@ class Column:
     may_be_empty: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Area:
+class Area(Struct, frozen=True):
     """Cells from the top left one to the last column and row, all counted from 1; None: as far as there are any."""
 
     row: int
@@ -41,8 +40,7 @@ class Area:
     last_row: int | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class FileRows:
+class FileRows(Struct, frozen=True):
     """Rows of a file of the project: CSV, XLSX, JSON or JSON Lines. `names_in`: the row that has the columns' names, 0: none does;
     `data_in`: where the data stand; None of either: as it is found. `path`: a JSON path to the list. What is empty is found; but `comments`, what a line begins with that is left out,
     is said or there are none."""
@@ -61,24 +59,21 @@ class FileRows:
     pick: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class NamedRows:
+class NamedRows(Struct, frozen=True):
     """Rows of a source of the project, by its name."""
 
     source: str
     pick: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class WrittenRows:
+class WrittenRows(Struct, frozen=True):
     """Rows that are written out: compiled trees by column."""
 
     rows: tuple[tuple[tuple[str, Any], ...], ...]
     pick: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class MadeRows:
+class MadeRows(Struct, frozen=True):
     """So many rows, each column made from its tree."""
 
     count: int
@@ -86,8 +81,7 @@ class MadeRows:
     pick: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class CombinedRows:
+class CombinedRows(Struct, frozen=True):
     """Values of each column combined: every combination; as few as hold every pair of values of two columns; or so many, drawn."""
 
     how: Literal["all", "pairs", "sample"]
@@ -96,16 +90,14 @@ class CombinedRows:
     pick: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class ListRows:
+class ListRows(Struct, frozen=True):
     """The items of a list that a step of `once` kept."""
 
     of: Any
     pick: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class OutputRows:
+class OutputRows(Struct, frozen=True):
     """The rows of an output table: those that this run has written when the case begins, if an earlier case of it writes there; else those of
     the newest run that did."""
 
@@ -113,8 +105,7 @@ class OutputRows:
     pick: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class DatabaseRows:
+class DatabaseRows(Struct, frozen=True):
     """The rows of a table of a database, or what a statement gives; at most `most`."""
 
     database: str

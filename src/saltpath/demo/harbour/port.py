@@ -6,10 +6,11 @@ from __future__ import annotations
 import secrets
 import threading
 import time
-from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from typing import Any
+
+from msgspec import Struct, field
 
 from saltpath.demo.harbour.fees import SEASONS, quote
 from saltpath.demo.harbour.ledger import Ledger
@@ -75,8 +76,7 @@ PILOTS = [
 RELEASES = ("spring", "autumn")
 
 
-@dataclass(slots=True)
-class Port:
+class Port(Struct):
     """All state. `now` gives seconds since the epoch, so that a test can move the clock."""
 
     now: Any = time.time

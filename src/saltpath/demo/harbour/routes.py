@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 from email.message import Message
 from typing import Any, NamedTuple
+
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.demo.harbour.port import Port, Refusal
 
 
-@dataclass(frozen=True, slots=True)
-class Call:
+class Call(Struct, frozen=True):
     """One request as the routes see it."""
 
     port: Port

@@ -6,9 +6,11 @@ import csv
 import io
 import re
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, replace
 from itertools import islice
 from typing import Any, BinaryIO
+
+from msgspec import Struct
+from msgspec.structs import replace
 
 from saltpath.core.grammar import Unreadable
 from saltpath.core.tables.cells import BadCell, looks_with_comma
@@ -30,8 +32,7 @@ _ESCAPED = re.compile("[\udc80-\udcff]")
 csv.field_size_limit(LONGEST_CELL)
 
 
-@dataclass(frozen=True, slots=True)
-class Dialect:
+class Dialect(Struct, frozen=True):
     """How a file writes its cells."""
 
     encoding: str

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from itertools import islice
 from typing import Any, BinaryIO
+
+from msgspec import Struct, field
 
 from saltpath.core import plain
 from saltpath.core.tables.objects import lists_in
@@ -15,8 +16,7 @@ from saltpath.formats.rows.encodings import shown
 MOST_RECORDS = 60
 
 
-@dataclass(slots=True)
-class Look:
+class Look(Struct):
     """`kind`: csv, xlsx, json or lines. Of a workbook its `sheets` and the one that is meant; of CSV its `encoding` as people call it, and whether
     that is `sure`, its `delimiter`, `quote` and `decimal`; of JSON the paths of its `lists`. `records`: the first cells of CSV and workbooks, row by
     row."""

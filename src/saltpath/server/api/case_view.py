@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Any
 
 from flask import Response, request
+from msgspec.structs import replace
 
 from saltpath.core import plain
 from saltpath.core.case import Case, NamedValues, Project, Suite

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import fields
 from typing import Any
 
 from flask import Blueprint, Response
+from msgspec.structs import asdict
 
 from saltpath.server.context import actor, body, database, folder
 from saltpath.server.problems import Refused, json_answer
@@ -48,7 +48,7 @@ def _by_field(given: dict[str, Any]) -> dict[str, Any]:
 
 def _view(rules: keeping.Rules) -> dict[str, Any]:
     by_field = {field: name for name, field in _NAMES.items()}
-    return {by_field[field.name]: getattr(rules, field.name) for field in fields(rules)}
+    return {by_field[name]: value for name, value in asdict(rules).items()}
 
 
 @keeping_api.get("/storage")

@@ -3,11 +3,11 @@ once, and again when its steps or its state are others."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
 import msgspec
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.case import Case, keeps_of
@@ -20,8 +20,7 @@ from saltpath.store import cases, evidence, projects, run_rows, runs, shared_ste
 from saltpath.store.run_rows import Order, RunRow
 
 
-@dataclass(frozen=True, slots=True)
-class _Plan:
+class _Plan(Struct, frozen=True):
     """What the view of a run needs of a case at the version that was run; `keeps`: the names that its steps keep, in their order."""
 
     names: msgspec.Raw

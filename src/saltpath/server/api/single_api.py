@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Any
 
 from flask import Blueprint, Response
+from msgspec.structs import replace
 
 from saltpath.core.format.reader import case_from_data
 from saltpath.server.api.case_view import case_answer

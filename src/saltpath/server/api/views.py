@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import logging
-from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any
+
+from msgspec.structs import replace
 
 from saltpath.core import measures, plain
 from saltpath.core.case import Auth, Expectation
@@ -13,7 +14,7 @@ from saltpath.core.checks.judge import Outcome
 from saltpath.core.exchange import Exchange
 from saltpath.core.header_values import passed_over
 from saltpath.core.outline import expectation, place_of, sign_in
-from saltpath.core.why import MaskedWhy, Why, fault
+from saltpath.core.why import Why, as_masked, fault
 from saltpath.store.cases import StoredCase
 from saltpath.store.documents import Document
 from saltpath.store.evidence import StepEvidence, StepHead
@@ -95,7 +96,7 @@ def step_view(step: StepEvidence, run: str, again: tuple[bool, ...] = ()) -> dic
         return _step_view(step, run, again)
     except Exception as problem:
         log.exception("step %s of run %s cannot be shown", step.name, run)
-        bare = replace(step, why=MaskedWhy(fault(problem)), exchanges=(), outcomes=(), kept={}, used={}, secret_kept=())
+        bare = replace(step, why=as_masked(fault(problem)), exchanges=(), outcomes=(), kept={}, used={}, secret_kept=())
         return _step_view(bare, run, ())
 
 

@@ -7,9 +7,10 @@ the reason. A reason whose parameter `at` is a list of places within the value s
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import UTC, datetime, tzinfo
 from typing import Any, NamedTuple
+
+from msgspec import Struct
 
 from saltpath.core import measures, plain
 from saltpath.core.why import Blocked, Why, why
@@ -34,8 +35,7 @@ def _never(expected: Any) -> Test | None:
     return None
 
 
-@dataclass(frozen=True, slots=True)
-class Relation:
+class Relation(Struct, frozen=True):
     """`phrase` is the sentence's middle; `takes` says what kind of expected value it wants; `example` is
     (actual, expected) for which it holds. `of_list`: it judges the nodes together rather than each node.
 

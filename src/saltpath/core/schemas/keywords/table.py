@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any
+
+from msgspec import Struct
 
 from saltpath.core import plain
 from saltpath.core.schemas.dialects import Dialect
@@ -18,8 +19,7 @@ Make = Callable[[Any, "Context"], Test | None]
 """From what a keyword says, and where, its test; None if it asks nothing. TypeError or ValueError: it cannot say that."""
 
 
-@dataclass(frozen=True, slots=True)
-class Keyword:
+class Keyword(Struct, frozen=True):
     name: str
     since: int
     until: int
