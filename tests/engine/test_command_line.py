@@ -112,9 +112,14 @@ class CommandLine(unittest.TestCase):
         call = [sys.executable, "-c", code, "run", self.write(case(GOOD)), "--set", f"harbour={harbour()}", "--quiet"]
         done = subprocess.run(call, capture_output=True, text=True, timeout=PATIENCE_S)
         self.assertEqual(done.returncode, 0, done.stderr)
-        loaded = {name.partition(".")[0] for name in done.stdout.split()}
+        modules = set(done.stdout.split())
+        loaded = {name.partition(".")[0] for name in modules}
         self.assertIn("pycurl", loaded)
         self.assertFalse(loaded & {"openpyxl", "numpy", "lxml", "flask", "jsonschema", "regex", "fractions", "email"})
+        self.assertFalse(loaded & {"brotli", "zstandard", "certifi", "zoneinfo", "difflib", "csv", "mimetypes"})
+        ours = {"core.schemas", "core.inspect", "core.format.writer", "core.tables.frame", "core.tables.picking"}
+        ours |= {"formats.rows.csv_rows", "formats.rows.json_rows", "engine.digest", "cli.serving", "cli.keeping"}
+        self.assertFalse(modules & {f"saltpath.{name}" for name in ours})
 
     def test_stopping_gives_130_and_still_writes_the_report(self):
         text = case("  - { request: A, send: 'GET [=harbour]/berths', expect: [ { of: status, is: 200 } ] }\n")

@@ -7,19 +7,40 @@ sent; 130 stopped.
 
 from __future__ import annotations
 
+from importlib import import_module
+
 import click
 
-from saltpath.cli.checking import check
-from saltpath.cli.keeping import backup, change_key, export_project, import_project
-from saltpath.cli.running import run
-from saltpath.cli.serving import demo, harbour, schema, serve
+COMMANDS = {
+    "run": "running:run",
+    "check": "checking:check",
+    "serve": "serving:serve",
+    "demo": "serving:demo",
+    "export": "keeping:export_project",
+    "import": "keeping:import_project",
+    "backup": "keeping:backup",
+    "change-key": "keeping:change_key",
+    "harbour": "serving:harbour",
+    "schema": "serving:schema",
+}
+"""The module of each command, and what it is called there."""
 
 
-@click.group(context_settings={"help_option_names": ["-h", "--help"]})
+class Commands(click.Group):
+    """Imports a command's module when the command is asked for, so that a short run does not wait for the others."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return sorted(COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command:
+        if cmd_name not in COMMANDS:
+            raise click.exceptions.NoSuchCommand(cmd_name, possibilities=COMMANDS, ctx=ctx)
+        module, _, name = COMMANDS[cmd_name].partition(":")
+        command: click.Command = getattr(import_module(f"{__name__}.{module}"), name)
+        return command
+
+
+@click.group(cls=Commands, context_settings={"help_option_names": ["-h", "--help"]})
 @click.version_option(package_name="saltpath", prog_name="saltpath")
 def main() -> None:
     """Salt Path: API tests that read as sentences."""
-
-
-for command in (run, check, serve, demo, export_project, import_project, backup, change_key, harbour, schema):
-    main.add_command(command)

@@ -98,15 +98,17 @@ def _with_rows(plan: Plan, root: Path, rows_file: Path | None, pick: str) -> Pla
     from msgspec.structs import replace
 
     from saltpath.core.grammar import Unreadable
-    from saltpath.core.tables.picking import read_picks
     from saltpath.core.tables.sources import FileRows
     from saltpath.formats.project_files import file_opener
     from saltpath.formats.rows import rows_reader
 
-    try:
-        read_picks(pick)
-    except Unreadable as problem:
-        raise NotUnderstood(f"--pick: {problem}") from None
+    if pick:
+        from saltpath.core.tables.picking import read_picks
+
+        try:
+            read_picks(pick)
+        except Unreadable as problem:
+            raise NotUnderstood(f"--pick: {problem}") from None
     cases = plan.cases
     if rows_file is not None or pick:
         if not any(planned.case.rows for planned in cases):

@@ -11,7 +11,7 @@ from msgspec import Struct
 from saltpath.core import plain
 from saltpath.core.case import PARTS, Case, keeps_of
 from saltpath.core.extract import without
-from saltpath.core.inspect import asked_for, references_of
+from saltpath.core.step_references import asked_for, references_of
 
 Document = dict[str, Any]
 _ASIDE = frozenset(["key", "request", "off", "note"])  # names and marks, which change nothing of what a step does

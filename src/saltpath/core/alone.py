@@ -7,7 +7,7 @@ from collections.abc import Collection
 from msgspec import Struct
 
 from saltpath.core.case import Case, SetValues, keeps_of
-from saltpath.core.inspect import used_names
+from saltpath.core.step_references import used_names
 
 
 class Needs(Struct, frozen=True):

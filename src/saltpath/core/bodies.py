@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import mimetypes
 import re
 from hashlib import blake2b
 from typing import Any
@@ -38,6 +37,8 @@ def body_of(body: Body, scopes: Scopes) -> tuple[bytes, str]:
 
 def media_type_of(path: str) -> str:
     """What a file's name says it is."""
+    import mimetypes  # only a file's body needs it
+
     return mimetypes.guess_type(path)[0] or "application/octet-stream"
 
 

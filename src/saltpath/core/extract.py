@@ -12,8 +12,8 @@ from msgspec import Struct
 from saltpath.core import plain
 from saltpath.core.case import PARTS, Case, Step, keeps_of
 from saltpath.core.format.shared_reader import INPUT_KINDS
-from saltpath.core.inspect import asked_for, references_of
 from saltpath.core.plan import signed_in
+from saltpath.core.step_references import asked_for, references_of
 
 Document = dict[str, Any]
 

@@ -31,10 +31,14 @@ _QUOTED = re.compile(r'"(?:[\x20\x21\x23-\x5b\x5d-\x7e]|\\[\x20-\x7e])*"')
 _OTHER_POINTS = re.compile("[\u3002\uff0e\uff61]")
 """What divides labels in other scripts, beside the full stop (RFC 3490, 3.1)."""
 _LABEL = re.compile(r"(?!-)[A-Za-z0-9-]{1,63}(?<!-)")
-_URI = re.compile(r"[A-Za-z][A-Za-z0-9+.-]*:[^\s<>\"{}|\\^`\x00-\x20\x7f-\U0010ffff]*")
-_REFERENCE = re.compile(r"[^\s<>\"{}|\\^`\x00-\x20\x7f-\U0010ffff]*")
-_IRI = re.compile(_URI.pattern.replace("\\x7f-\\U0010ffff", "\\x7f-\\x9f"))
-_IRI_REFERENCE = re.compile(_REFERENCE.pattern.replace("\\x7f-\\U0010ffff", "\\x7f-\\x9f"))
+_SCHEME = "[A-Za-z][A-Za-z0-9+.-]*:"
+_IN_URI = r"[!#-;=?-\[\]_a-z~]*"
+"""Visible ASCII but what RFC 3986 leaves out: quotation mark, angle and curly brackets, backslash, circumflex, grave, bar."""
+_IN_IRI = r"[^\s<>\"{}|\\^`\x00-\x20\x7f-\x9f]*"
+_URI = re.compile(_SCHEME + _IN_URI)
+_REFERENCE = re.compile(_IN_URI)
+_IRI = re.compile(_SCHEME + _IN_IRI)
+_IRI_REFERENCE = re.compile(_IN_IRI)
 _TEMPLATE = re.compile(
     r"(?:[^\x00-\x20\"'<>\\^`{|}%]|%[0-9A-Fa-f]{2}"
     r"|\{[+#./;?&=,!@|]?(?:[\w.]|%[0-9A-Fa-f]{2})+(?:\*|:[1-9]\d{0,3})?"

@@ -11,7 +11,6 @@ import re
 from datetime import UTC, date, datetime, timedelta, tzinfo
 from functools import lru_cache
 from typing import Any
-from zoneinfo import ZoneInfo
 
 from msgspec import Struct
 
@@ -145,6 +144,8 @@ def zone_of(name: str) -> tzinfo:
     """The IANA zone of that name; UTC for an empty one. Raises NoMoment."""
     if name in ("", "UTC"):
         return UTC
+    from zoneinfo import ZoneInfo  # what it imports is a hundredth of a short run
+
     try:
         return ZoneInfo(name)
     except (ValueError, OSError, KeyError):

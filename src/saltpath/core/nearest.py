@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Iterable
 from itertools import islice
 
@@ -21,6 +20,8 @@ def nearest(name: str, known: Iterable[str]) -> str | None:
             return candidate
     alike = [candidate for candidate in names if 2 * abs(len(candidate) - len(name)) <= len(name) + 2]
     by_plain = {_plain(candidate): candidate for candidate in reversed(alike[:MOST_COMPARED])}
+    import difflib  # only a mistake needs it
+
     found = difflib.get_close_matches(plain, list(by_plain), n=1, cutoff=0.6)
     return by_plain[found[0]] if found else None
 

@@ -40,10 +40,10 @@ from saltpath.core.checks.relations import TABLE
 from saltpath.core.checks.sentences import HEADS, parts_of_sentence
 from saltpath.core.checks.typed import write_sentence
 from saltpath.core.grammar import Unreadable
-from saltpath.core.inspect import asked_for, own_references
 from saltpath.core.options import Options
 from saltpath.core.prepare import unfilled
 from saltpath.core.references import read_template, references_in, written_tree
+from saltpath.core.step_references import asked_for, own_references
 from saltpath.core.subjects import Subject
 
 Piece = dict[str, str]

@@ -10,10 +10,10 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from saltpath.core.case import Auth, Case, Environment, NamedValues, Project, Request, Step, Suite, UseShared
-from saltpath.core.inspect import asks, handed_over
 from saltpath.core.options import DEFAULTS, Options
 from saltpath.core.scopes import Scope
 from saltpath.core.shared import Library, linked
+from saltpath.core.step_references import asks, handed_over
 from saltpath.core.tables.sources import FileRows, Row, Source
 from saltpath.core.totals import RecordedStep
 from saltpath.core.verdicts import Verdict

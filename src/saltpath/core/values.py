@@ -14,8 +14,8 @@ from msgspec import Struct
 from saltpath.core import plain
 from saltpath.core.case import Case, NamedValues, keeps_of
 from saltpath.core.grammar import Unreadable
-from saltpath.core.inspect import references_of, references_of_checks
 from saltpath.core.references import Reference, compile_tree, references_in
+from saltpath.core.step_references import references_of, references_of_checks
 from saltpath.core.tables.sources import trees_of
 
 EVERYWHERE = ""

@@ -14,7 +14,6 @@ from ipaddress import ip_address
 from typing import Any
 from urllib.parse import urlsplit, urlunsplit
 
-import certifi
 import pycurl
 
 from saltpath.core.answer import headers_of, mentions
@@ -61,6 +60,7 @@ class Sending(Transfer):
         "refused",
         "size",
         "too_large",
+        "trusting",
     )
 
     def __init__(self, heads: Heads) -> None:
@@ -77,6 +77,7 @@ class Sending(Transfer):
         self.options: Options | None = None
         self.too_large = False
         self.certified = False  # it has a client certificate, which libcurl does not take from it again
+        self.trusting = False  # it knows the authorities that vouch for servers, which only https needs
         self.forbidden_port = 0  # of this machine, to which this exchange may not connect
         self.refused = False  # it would have connected there
         self.begun = 0
@@ -89,7 +90,6 @@ class Sending(Transfer):
         handle.setopt(pycurl.FOLLOWLOCATION, 0)
         handle.setopt(pycurl.PROXY, "")
         handle.setopt(pycurl.NOPROXY, "*")
-        handle.setopt(pycurl.CAINFO, certifi.where())
         handle.setopt(pycurl.TCP_NODELAY, 1)
         handle.setopt(pycurl.VERBOSE, 1)
         handle.setopt(pycurl.DEBUGFUNCTION, self._watch)
@@ -166,6 +166,9 @@ class Sending(Transfer):
             self.address = ""
             handle.setopt(pycurl.URL, _address(prepared.address))
             self.address = prepared.address
+            if not self.trusting and prepared.address[:6].lower() == "https:":
+                handle.setopt(pycurl.CAINFO, _authorities())
+                self.trusting = True
         if before is not None and alike and _differ_in_address(before, prepared):
             self.prepared, self.options = prepared, options  # nothing but the address differs
             self.expect(self.heads.expected(prepared, options))
@@ -214,6 +217,13 @@ class Sending(Transfer):
             handle.unsetopt(pycurl.CUSTOMREQUEST)
         else:
             handle.setopt(pycurl.CUSTOMREQUEST, method)
+
+
+def _authorities() -> str:
+    """The file of the authorities that are trusted."""
+    import certifi  # with what it imports a thirtieth of a short run
+
+    return certifi.where()
 
 
 def _differ_in_address(one: Prepared, other: Prepared) -> bool:

@@ -5,9 +5,6 @@ from __future__ import annotations
 import zlib
 from collections.abc import Iterator
 
-import brotli
-import zstandard
-
 from saltpath.core import plain
 from saltpath.core.measures import show_size
 from saltpath.core.why import Blocked, why
@@ -45,7 +42,7 @@ def _collect(pieces: Iterator[bytes], encoding: str, limit: int) -> bytes:
             if size > limit:
                 raise Blocked(why("too-large", limit=show_size(limit)))
             out.append(piece)
-    except (zlib.error, EOFError, brotli.error, zstandard.ZstdError) as problem:
+    except (zlib.error, EOFError) as problem:
         raise Blocked(why("bad-encoding", encoding=encoding, problem=str(problem))) from None
     return b"".join(out)
 
@@ -88,28 +85,40 @@ def _deflate(body: bytes) -> Iterator[bytes]:
 
 
 def _brotli(body: bytes) -> Iterator[bytes]:
+    import brotli  # as zstandard, imported when an answer has need of it
+
     decoder = brotli.Decompressor()
-    yield decoder.process(body, output_buffer_limit=_STEP)
-    while not decoder.is_finished():
-        piece = decoder.process(b"", output_buffer_limit=_STEP)
-        if not piece and decoder.can_accept_more_data():
-            raise EOFError("it ends too early")
-        yield piece
+    try:
+        yield decoder.process(body, output_buffer_limit=_STEP)
+        while not decoder.is_finished():
+            piece = decoder.process(b"", output_buffer_limit=_STEP)
+            if not piece and decoder.can_accept_more_data():
+                raise EOFError("it ends too early")
+            yield piece
+    except brotli.error as problem:
+        raise EOFError(str(problem)) from None
 
 
 def _zstd(body: bytes) -> Iterator[bytes]:
     """All frames, with a window of 128 MB at most."""
+    import zstandard
+
     context = zstandard.ZstdDecompressor(max_window_size=2**27)
-    with context.stream_reader(body, read_across_frames=True) as reader:
-        while piece := reader.read(_STEP):
-            yield piece
-    if not _is_whole(body):
-        raise EOFError("it ends too early")
+    try:
+        with context.stream_reader(body, read_across_frames=True) as reader:
+            while piece := reader.read(_STEP):
+                yield piece
+        if not _is_whole(body):
+            raise EOFError("it ends too early")
+    except zstandard.ZstdError as problem:
+        raise EOFError(str(problem)) from None
 
 
 def _is_whole(body: bytes) -> bool:
     """Whether every frame of a zstd stream has its end (RFC 8878, 3.1); the reader is silent about a cut one. Only the lengths of its
     blocks are looked at."""
+    import zstandard
+
     at, blocks, most = 0, 0, _MOST_MEMBERS + len(body) // 256
     while at < len(body):
         magic = int.from_bytes(body[at : at + 4], "little")

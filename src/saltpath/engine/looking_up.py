@@ -9,8 +9,7 @@ from saltpath.core.case import CLEANING, Database, LookUp, Part, Project
 from saltpath.core.checks.judge import Outcome, judge_all, verdict_of
 from saltpath.core.exchange import Exchange, Times
 from saltpath.core.grammar import Unreadable
-from saltpath.core.inspect import no_database
-from saltpath.core.lookups.statement import Asked, Statement, statement
+from saltpath.core.lookups.statement import Asked, Statement, no_database, statement
 from saltpath.core.options import DEFAULTS, NO_OPTIONS, Options
 from saltpath.core.scopes import Scopes
 from saltpath.core.sent import asker

@@ -16,7 +16,6 @@ from saltpath.core.options import Options
 from saltpath.core.prepare import Prepared, prepare
 from saltpath.core.why import Blocked, why
 from saltpath.engine.client import Aborted
-from saltpath.engine.digest import answered, challenge_of
 from saltpath.engine.session import Session
 
 MOST_REDIRECTS = 10
@@ -123,6 +122,8 @@ async def _by_digest(
     step: Request, prepared: Prepared, options: Options, session: Session, exchanges: list[Exchange]
 ) -> Exchange:
     """Answer the challenge; once more if the server says that its nonce was stale."""
+    from saltpath.engine.digest import answered, challenge_of  # few servers ask for it
+
     assert step.auth is not None
     user, password = (session.scopes.text(part) for part in step.auth.parts)
     session.masker.add(password)

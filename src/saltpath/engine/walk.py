@@ -32,11 +32,11 @@ from saltpath.core.events import (
     StepFinished,
     StepStarted,
 )
-from saltpath.core.inspect import handed_over
 from saltpath.core.options import Options
 from saltpath.core.plan import Plan, PlannedCase, Resume
 from saltpath.core.scopes import Scopes
 from saltpath.core.slow import Slow
+from saltpath.core.step_references import handed_over
 from saltpath.core.steps import may_change
 from saltpath.core.subjects import find
 from saltpath.core.totals import Ended, StepsTotal

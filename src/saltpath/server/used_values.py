@@ -10,8 +10,8 @@ from typing import Any
 from msgspec import Struct
 
 from saltpath.core.case import Expectation, NamedValues, Project
-from saltpath.core.inspect import references_of_checks
 from saltpath.core.references import references_in
+from saltpath.core.step_references import references_of_checks
 from saltpath.core.tables.sources import Source, trees_of
 from saltpath.core.values import Wanted, wanted_by, wanted_by_values
 from saltpath.server.compiled import compiled, environment_of, project_of, suite_of

@@ -8,7 +8,7 @@ from typing import Any
 
 from saltpath.core import formats_of_text, measures, moments, patterns, plain
 from saltpath.core.case import Check, Expectation, Group, Place
-from saltpath.core.checks import loose, relations, schemas
+from saltpath.core.checks import loose, relations
 from saltpath.core.checks.judge import quickly
 from saltpath.core.checks.sentences import group_sentence, sentence
 from saltpath.core.format.reading import Reading, check_asked, found
@@ -264,8 +264,10 @@ def _near_fault(value: Any, subject: Subject) -> str:
 def _schema_fault(value: Any, subject: Subject) -> str:
     if value == "contract":
         return "a schema written out; what a contract declares comes with contracts"
+    from saltpath.core.checks.schemas import check_schema  # most cases have no schema
+
     try:
-        schemas.check_schema(value)
+        check_schema(value)
     except Unreadable as problem:
         return f"a JSON Schema ({problem})"
     return ""

@@ -16,7 +16,6 @@ from msgspec import Struct, field
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.reader import located, read_case
 from saltpath.core.format.source import FormatError, Problem, read_source
-from saltpath.core.format.writer import write_document
 
 SHARED_ENDING = ".steps.yaml"
 CASE_ENDINGS = (".case.yaml", ".case.yml", ".case.json")
@@ -70,6 +69,8 @@ def write_folder(folder: Folder) -> dict[str, bytes]:
 
 
 def _text(entry: Entry) -> bytes:
+    from saltpath.core.format.writer import write_document  # a run only reads
+
     return write_document(entry.document, entry.comments).encode()
 
 

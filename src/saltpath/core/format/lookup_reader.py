@@ -10,9 +10,9 @@ from saltpath.core.format.output_reader import read_write
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.request_reader import read_condition, read_keeps, read_repeat
 from saltpath.core.format.source import Node
-from saltpath.core.inspect import asks
 from saltpath.core.lookups.statement import changes
 from saltpath.core.nearest import listed
+from saltpath.core.step_references import asks
 from saltpath.core.subjects import Subject
 
 LOOKUP_KEYS = (

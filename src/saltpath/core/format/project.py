@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import zoneinfo
-
 from saltpath.core.case import Environment, NamedValues, Project, Suite
 from saltpath.core.format.check_reader import read_expectations
 from saltpath.core.format.lookup_reader import read_databases
@@ -13,6 +11,7 @@ from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.request_reader import read_sign_in
 from saltpath.core.format.rows_reader import FILE_ENDINGS, read_rows
 from saltpath.core.format.source import FormatError, Node, from_data, read_source
+from saltpath.core.moments import NoMoment, zone_of
 from saltpath.core.tables.sources import Source
 
 PROJECT_KEYS = (
@@ -38,8 +37,8 @@ def read_project(source: str | dict[str, object], file: str = "project.yaml") ->
     version(reading, keys.get("salt-path"), root)
     zone = reading.text(keys.get("zone"), "zone", "zone") or "UTC"
     try:
-        zoneinfo.ZoneInfo(zone)
-    except (zoneinfo.ZoneInfoNotFoundError, ValueError):
+        zone_of(zone)
+    except NoMoment:
         reading.wrong(f"there is no time zone {zone!r}; expected a name such as Europe/Oslo", "zone", keys["zone"].line)
     if "project" not in keys:
         reading.wrong("a project file needs a name: project: Fernholm Harbour", "", root.line)

@@ -12,8 +12,8 @@ from saltpath.core.format.options_reader import options
 from saltpath.core.format.output_reader import read_write
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.source import Node
-from saltpath.core.inspect import asks
 from saltpath.core.references import Template, is_name
+from saltpath.core.step_references import asks
 
 REQUEST_KEYS = (
     "request", "key", "off", "send", "query", "headers", "auth", *BODY_KEYS, "type", "options", "only if", "repeat", "without",

@@ -11,8 +11,6 @@ from saltpath.core.format.source import Node
 from saltpath.core.grammar import Unreadable
 from saltpath.core.lookups.statement import changes
 from saltpath.core.nearest import listed
-from saltpath.core.tables.frame import read_area
-from saltpath.core.tables.picking import read_picks
 from saltpath.core.tables.sources import (
     CELL_KINDS,
     Area,
@@ -157,6 +155,8 @@ def _names_in(reading: Reading, node: Node | None, path: str) -> int | None:
 def _area(reading: Reading, node: Node | None, path: str) -> Area | None:
     if node is None:
         return None
+    from saltpath.core.tables.frame import read_area  # what reads files is imported for cases that have some
+
     try:
         return read_area(reading.text(node, path, "data in"))
     except Unreadable as problem:
@@ -249,6 +249,8 @@ def _count(reading: Reading, node: Node, path: str) -> int:
 
 
 def _pick(reading: Reading, node: Node | None, path: str) -> str:
+    from saltpath.core.tables.picking import read_picks
+
     text = reading.text(node, path, "pick")
     try:
         read_picks(text)

@@ -7,13 +7,15 @@ reference stands inside quotes or a comment it could not be bound, so that is re
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
 from msgspec import Struct
 
 from saltpath.core.grammar import Unreadable
+from saltpath.core.nearest import nearest
 from saltpath.core.references import Reference, Template
+from saltpath.core.why import Why, why
 
 SIMPLE = {"is": "=", "above": ">", "below": "<", "at least": ">=", "at most": "<="}
 WITH_LIST = ("is one of", "is none of", "between")
@@ -60,6 +62,12 @@ class Statement(Struct, frozen=True):
     text: str
     values: tuple[Any, ...]
     reads: bool
+
+
+def no_database(name: str, known: Iterable[str]) -> Why:
+    """There is no database of this name."""
+    near = nearest(name, known)
+    return why("no-database", name=name, near=f"; did you mean {near}?" if near else "")
 
 
 def read_sql(template: Template) -> None:

@@ -5,11 +5,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from pathlib import PurePosixPath
-from typing import BinaryIO
+from typing import TYPE_CHECKING, BinaryIO
 
-from saltpath.core.tables.frame import Table
 from saltpath.core.tables.sources import FileRows, Row
-from saltpath.formats.rows import csv_rows, json_rows
+
+if TYPE_CHECKING:
+    from saltpath.core.tables.frame import Table
 
 OLD_WORKBOOK = b"\xd0\xcf\x11\xe0"
 
@@ -32,14 +33,20 @@ def kind_of_file(file: BinaryIO, name: str) -> str:
 
 def read_table(file: BinaryIO, source: FileRows) -> Table:
     """The table in a file, its names found. Raises Unreadable, also while its rows are read."""
-    reader = {"xlsx": _read_workbook, "json": json_rows.read, "lines": json_rows.read_lines, "csv": csv_rows.read}
-    return reader[kind_of_file(file, source.file)](file, source)
+    kind = kind_of_file(
+        file, source.file
+    )  # a reader is imported when a file needs it: a run without rows has no use for any
+    if kind == "xlsx":
+        from saltpath.formats.rows import xlsx_rows
 
+        return xlsx_rows.read(file, source)
+    if kind == "csv":
+        from saltpath.formats.rows import csv_rows
 
-def _read_workbook(file: BinaryIO, source: FileRows) -> Table:
-    from saltpath.formats.rows import xlsx_rows  # its library takes as long to import as all of a short run
+        return csv_rows.read(file, source)
+    from saltpath.formats.rows import json_rows
 
-    return xlsx_rows.read(file, source)
+    return json_rows.read_lines(file, source) if kind == "lines" else json_rows.read(file, source)
 
 
 def rows_reader(open_file: Callable[[str], BinaryIO]) -> Callable[[FileRows], Iterator[Row]]:

@@ -7,8 +7,6 @@ from typing import Any
 from saltpath.core import plain, slow
 from saltpath.core.checks.loose import misfits
 from saltpath.core.checks.relations.table import Setting, relation
-from saltpath.core.checks.schemas import SchemaAsked
-from saltpath.core.schemas import Unusable
 from saltpath.core.why import Blocked, Why, why
 
 MOST_PLACES = 20
@@ -43,6 +41,9 @@ def _same_as_last_pass(actual: Any, expected: Any, setting: Setting) -> Why | No
 @relation("schema", "JSON Schema (2020-12, or the draft that $schema names); formats are checked", ({"id": "PC-1"}, {"required": ["id"]}),
           "follows the schema", takes="schema", of_document=True)  # fmt: skip
 def _schema(actual: Any, expected: Any, setting: Setting) -> Why | None:
+    from saltpath.core.checks.schemas import SchemaAsked  # most cases have no schema
+    from saltpath.core.schemas import Unusable
+
     question = SchemaAsked(plain.write_json(expected), plain.write_json(actual))
     try:
         found = slow.ask(question, glance=True)
