@@ -109,6 +109,11 @@ class Redirects(unittest.TestCase):
                 f"  - request: A\n    send: GET {address}/again\n    expect: [ {{ of: cookie desk, absent: true }} ]\n"
             )
             self.assertEqual(run_text(case(step)).verdict, "passed")
+            until = "repeat: { every: 10 ms, at most: 200 ms, until: [ { of: cookie desk, is: second } ] }"
+            before = len(heads)
+            step = f"  - request: A\n    send: POST {address}/begin\n    {until}\n    expect: [ {{ of: status, is: 200 }} ]\n"
+            self.assertEqual(run_text(case(step)).verdict, "passed")
+            self.assertEqual(len(heads) - before, 3, "the first attempt has the cookie")
 
     def test_a_key_in_a_header_does_not_go_along(self):
         for place in ("header, name: X-Key", "header, name: Authorization", "cookie, name: key"):
