@@ -1,5 +1,6 @@
 """What an answer says besides its body, and a body of one JSON text a line."""
 
+import random
 import unittest
 
 from saltpath.core.answer import Answer
@@ -24,6 +25,23 @@ class Facts(unittest.TestCase):
                 read = read_subject(subject)
                 self.assertEqual(find(read, answer, Scopes(Scope({}))).nodes[0][1], value)
                 self.assertEqual(read.unit, unit)
+
+
+    def test_names_at_random_are_read_or_left_out(self):
+        """Servers name headers and cookies as they like; what no subject can hold is not proposed, all else is what it finds."""
+        chance = random.Random(1826)
+        pieces = ["a", "Z", "-", "_", "|", "~", " | ", "[=", "$", "'", '"', "(", "/", "@", ",", "\\", "{", "é", "1", ".", "x y"]
+        left = 0
+        for _ in range(3000):
+            name = "".join(chance.choice(pieces) for _ in range(chance.randint(1, 4))).strip() or "a"
+            head = f"HTTP/1.1 200 OK\r\n{name}: tide\r\nSet-Cookie: {name}=ebb\r\n\r\n".encode("latin-1")
+            answer = Answer(200, head, b"{}", 1)
+            proposed = [(subject, value) for subject, value, _ in facts_of(answer) if value in ("tide", "ebb")]
+            left += 2 - len(proposed)
+            for subject, value in proposed:
+                found = find(read_subject(subject), answer, Scopes(Scope({})))
+                self.assertEqual([node for _, node in found.nodes], [value], subject)
+        self.assertTrue(1000 < left < 5000, left)
 
 
 class Lines(unittest.TestCase):

@@ -4,12 +4,14 @@ import json
 import random
 import unittest
 
+from saltpath.core.answer import Answer
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.grammar import Unreadable
 from saltpath.core.handed_over import handed_over
 from saltpath.core.recorded import ends_with
 from saltpath.core.recorded_story import site_of, story
-from saltpath.core.subjects import read_subject
+from saltpath.core.scopes import Scope, Scopes
+from saltpath.core.subjects import find, read_subject
 from saltpath.formats.har import MOST_ENTRIES, read_har
 from tests.harbour import harbour
 from tests.recordings import Recorder, an_agents_morning
@@ -180,6 +182,38 @@ class Entries(unittest.TestCase):
         told = story(exchanges)
         self.assertEqual(list(told.left_out), [3])
         self.assertIn("sid", told.pages[1].sentence)
+
+    def test_what_is_proposed_can_be_read_however_it_is_named(self):
+        """Names of headers, cookies and fields of pages at random: each subject reads, and finds the value in that answer."""
+        chance = random.Random(1827)
+        pieces = ["a", "Z", "-", "|", " | ", " | upper", "[=", "[='", "]", "$", "(", "/", "@", "\\", "é", "1", ".", "x y", "*", "+"]
+        proposed = 0
+        for _ in range(400):
+            names = ["".join(chance.choice(pieces) for _ in range(chance.randint(1, 4))).strip() or "b" for _ in range(3)]
+            page = f'<input name="{names[0]}" value="page-7714"><meta content="meta-7715" name="{names[1]}">'
+            tape = Recorder("http://h")
+            answered = {names[2]: "head-7716", "Set-Cookie": f"{names[1]}=cook-7717"}
+            tape.add("GET", "http://h/", 200, "text/html", page.encode(), answered=answered, kind="document")
+            tape.add("POST", "http://h/in", sent='{"a": ["page-7714", "meta-7715", "head-7716", "cook-7717"]}')
+            recorded = [entry.exchange for entry in read_har(tape.har()).entries]
+            head = "HTTP/1.1 200 OK\r\n" + "".join(f"{name}: {value}\r\n" for name, value in answered.items()) + "\r\n"
+            answer = Answer(200, head.encode(), page.encode(), 1)
+            for item in handed_over(recorded):
+                for _, path in item.sources:
+                    proposed += 1
+                    found = find(read_subject(path), answer, Scopes(Scope({})))
+                    self.assertEqual([value for _, value in found.nodes], [item.literal], path)
+        self.assertGreater(proposed, 400)
+
+    def test_a_page_that_sets_a_cookie_and_holds_a_value_is_said_by_its_cookie(self):
+        tape = Recorder("http://h")
+        page = b'<input name="proof" value="in-4411">'
+        tape.add("GET", "http://h/", 200, "text/html", page, answered={"Set-Cookie": "sid=abcd1234"}, kind="document")
+        tape.add("POST", "http://h/a", sent='{"proof": "in-4411"}')
+        tape.add("POST", "http://h/b", headers={"Cookie": "sid=abcd1234"}, sent="{}")
+        told = story([entry.exchange for entry in read_har(tape.har()).entries])
+        self.assertEqual((told.pages[1].code, told.pages[1].params["names"]), ("recorded-sets", "sid"))
+        self.assertEqual([item.literal for item in told.hand_overs], ["in-4411"])
 
     def test_redirects_are_followed_by_the_step_itself(self):
         tape = Recorder("http://h")

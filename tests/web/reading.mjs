@@ -4,7 +4,7 @@ import { test } from "node:test";
 import { fileURLToPath } from "node:url";
 import { built } from "./built.mjs";
 
-const { exact, find, hex, indexer, places, reading, watching } = await built(
+const { exact, facts, find, hex, indexer, places, reading, watching } = await built(
   process.env.WEB,
   fileURLToPath(new URL("reading.ts", import.meta.url)),
 );
@@ -214,4 +214,30 @@ test("what is no text is shown as bytes", () => {
     "000010  6f 6e ff                                         on·",
   ].join("\n"));
   assert.match(hex.dumped(new Uint8Array(5000)), /\n… 904 bytes more$/);
+});
+
+test("what an answer says besides its body is pointed at where a subject can hold its name", () => {
+  const lines = ["Location: /calls/7", "X-A: 1", "x-a: 2", "a b: 3", "[=x: 4", "Set-Cookie: desk=a=b; Path=/", "Set-Cookie: a(b)=c"];
+  const exchange = {
+    status: 201,
+    size: 12,
+    mediaType: "application/JSON; charset=utf-8",
+    times: { total: 182, receiving: 2 },
+    receivedHead: ["HTTP/1.1 201 Created", ...lines, "", ""].join("\r\n"),
+  };
+  const found = facts.factsOf(exchange);
+  assert.deepEqual(
+    found.map((fact) => [fact.path, fact.text]),
+    [
+      ["status", "201"],
+      ["time", "182000"],
+      ["time to first byte", "180000"],
+      ["size", "12"],
+      ["type", '"application/json"'],
+      ["header Location", '"/calls/7"'],
+      ["header X-A", '"1"'],
+      ["cookie desk", '"a=b"'],
+    ],
+  );
+  for (const fact of found) assert.deepEqual(fact.below(), [fact]);
 });

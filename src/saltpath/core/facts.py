@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from saltpath.core.answer import Answer
-from saltpath.core.subjects import UNITS
+from saltpath.core.subjects import UNITS, is_read
 
 USUAL = frozenset(
     "accept-ranges access-control-allow-origin age alt-svc cache-control connection content-encoding content-length"
@@ -21,18 +21,19 @@ USUAL = frozenset(
 
 def facts_of(answer: Answer) -> Iterator[tuple[str, Any, str]]:
     """Subject, value and its unit (`duration` in microseconds, `size` in bytes, or empty), in the order in which they are told; of headers
-    those that speak of the thing that was asked for, each with its first value."""
+    those that speak of the thing that was asked for, each with its first value. What has a name that no subject can hold is left out."""
     yield "status", answer.status, ""
     headers = answer.headers
     told = set(USUAL)
     for name, value in headers:
-        if name.lower() not in told:
+        if name.lower() not in told and is_read(f"header {name}"):
             told.add(name.lower())
             yield f"header {name}", value, ""
     for name, value in headers:
         if name.lower() == "set-cookie":
             cookie, _, rest = value.partition("=")
-            yield f"cookie {cookie.strip()}", rest.partition(";")[0].strip(), ""
+            if is_read(f"cookie {cookie.strip()}"):
+                yield f"cookie {cookie.strip()}", rest.partition(";")[0].strip(), ""
     if answer.media_type:
         yield "type", answer.media_type, ""
     yield "time", answer.time_us, UNITS["time"]

@@ -17,6 +17,7 @@ from saltpath.core.facts import USUAL
 from saltpath.core.recorded import Recorded, heads_of
 from saltpath.core.repeated import literals
 from saltpath.core.seen import places, telling
+from saltpath.core.subjects import is_read
 
 LARGEST_ANSWER = 1_000_000
 MOST_VALUES = 5_000
@@ -58,12 +59,12 @@ def handed_over(entries: Sequence[Recorded]) -> list[HandOver]:
 def _values(entry: Recorded) -> Iterator[tuple[str, str]]:
     """The telling values of an answer as its step can ask for them, those in front that are found last."""
     for name, value in entry.cookies_set:
-        if telling(value):
+        if telling(value) and is_read(f"cookie {name}"):
             yield value, f"cookie {name}"
     if entry.target:  # the step sees the answer that this one leads to
         return
     for name, value in entry.answered:
-        if name not in USUAL and name != "location" and telling(value):
+        if name not in USUAL and name != "location" and telling(value) and is_read(f"header {name}"):
             yield value, f"header {name}"
         if name == "location" and telling(last := unquote(urlsplit(value).path.rpartition("/")[2])):
             yield last, f'header {name} | split "/" | last'
@@ -104,4 +105,5 @@ def _of_page(text: str) -> Iterator[tuple[str, str]]:
         wanted = f"{re.escape(written[: len(holds) + 2])}([^{mark}]*){mark}"
         between = "[^>]*"
         pattern = re.escape(name) + between + wanted if at < there else wanted + between + re.escape(name)
-        yield value, f"body ~ {pattern}"
+        if is_read(f"body ~ {pattern}"):
+            yield value, f"body ~ {pattern}"

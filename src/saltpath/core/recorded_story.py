@@ -6,14 +6,14 @@ browser asks for itself. Nothing is decided in silence: what is left out has its
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 from urllib.parse import urlsplit
 
 from msgspec import Struct
 
 from saltpath.core import plain
-from saltpath.core.handed_over import handed_over
+from saltpath.core.handed_over import HandOver, handed_over
 from saltpath.core.nearest import listed
 from saltpath.core.recorded import Recorded, ends_with, heads_of
 from saltpath.core.why import Why, why
@@ -35,6 +35,8 @@ class Story(Struct, frozen=True):
     """By number, why an exchange is not proposed; the others are."""
     pages: dict[int, Why]
     """By number, why a page is proposed though it is no data."""
+    hand_overs: tuple[HandOver, ...]
+    """The values that want to be handed over, in the order of the requests."""
 
 
 def story(entries: Sequence[Recorded], site: str = "") -> Story:
@@ -44,9 +46,10 @@ def story(entries: Sequence[Recorded], site: str = "") -> Story:
         counts[site_of(entry.address)] = counts.get(site_of(entry.address), 0) + 1
     site = site if site in counts else _site_of_the_api(entries)
     left = _left_out(entries, site)
-    pages = _pages_needed(entries, left)
+    hand_overs = tuple(handed_over(entries))
+    pages = _pages_needed(entries, left, hand_overs)
     left = {number: reason for number, reason in left.items() if number not in pages}
-    return Story(site, tuple(sorted(counts.items(), key=lambda item: -item[1])), left, pages)
+    return Story(site, tuple(sorted(counts.items(), key=lambda item: -item[1])), left, pages, hand_overs)
 
 
 def _left_out(entries: Sequence[Recorded], site: str) -> dict[int, Why]:
@@ -66,10 +69,14 @@ def _left_out(entries: Sequence[Recorded], site: str) -> dict[int, Why]:
     return found
 
 
-def _pages_needed(entries: Sequence[Recorded], left: Mapping[int, Why]) -> dict[int, Why]:
+def _pages_needed(
+    entries: Sequence[Recorded], left: Mapping[int, Why], hand_overs: Iterable[HandOver]
+) -> dict[int, Why]:
     """Pages that set a cookie which a proposed request sends, or alone hold a value that it sends; and what those need."""
     heads = heads_of(entries)
-    sources = {(item.number, item.literal): item.sources for item in handed_over(entries)}
+    wanted: dict[int, list[HandOver]] = {}
+    for item in hand_overs:
+        wanted.setdefault(item.number, []).append(item)
     setters: dict[tuple[str, str], int] = {}
     reasons: dict[int, dict[str, list[str]]] = {}
 
@@ -88,16 +95,16 @@ def _pages_needed(entries: Sequence[Recorded], left: Mapping[int, Why]) -> dict[
             continue
         for number, name in cookies:
             needed(number, "recorded-sets", name)
-        for (number, literal), places in sources.items():
-            if number == entry.number and all(
-                heads[place] in left and heads[place] not in reasons for place, _ in places
-            ):
-                needed(places[0][0], "recorded-holds", literal)
-    return {
-        number: why(code, names=listed([name[:40] for name in names]))
-        for number, found in sorted(reasons.items())
-        for code, names in found.items()
-    }
+        for item in wanted.get(entry.number, ()):
+            if all(heads[place] in left and heads[place] not in reasons for place, _ in item.sources):
+                needed(item.sources[0][0], "recorded-holds", item.literal)
+    return {number: _needed_for(found) for number, found in sorted(reasons.items())}
+
+
+def _needed_for(found: Mapping[str, list[str]]) -> Why:
+    """What a page is needed for; where it sets a cookie and holds a value, too, the cookie is said."""
+    code = "recorded-sets" if "recorded-sets" in found else "recorded-holds"
+    return why(code, names=listed([name[:40] for name in found[code]]))
 
 
 def _text(step: Mapping[str, Any]) -> str:

@@ -285,6 +285,16 @@ def read_subject(text: str) -> Subject:
     raise Unreadable(f"there is no subject {text!r}; {hint}")
 
 
+def is_read(text: str, pipes: int = 0) -> bool:
+    """Whether a text made of somebody else's words (a header's name, a page's) is read as a subject with that many pipes and no
+    reference; others are not proposed."""
+    try:
+        subject = read_subject(text)
+    except Unreadable:
+        return False
+    return len(subject.pipes) == pipes and not any(True for _ in subject.references())
+
+
 def of_document(subject: Subject) -> Subject:
     """The body as the document in it, where that is what a relation speaks of; any other subject as it is."""
     if subject.kind != "body" or subject.pipes:

@@ -1,8 +1,8 @@
 import { type KeyboardEvent, useRef, useState } from "react";
 import type { Exchange } from "../app/api";
 import { singleKeys } from "../app/finding";
-import { duration, size } from "../app/format";
-import type { Acts, Picked, Watched } from "./tree/picked";
+import { type Fact, factsOf } from "./answerFacts";
+import type { Acts, Watched } from "./tree/picked";
 
 interface Props {
   exchange: Exchange;
@@ -10,12 +10,6 @@ interface Props {
   acts: Acts;
   /** The subject that is acted on at first. */
   begin: string;
-}
-
-interface Fact extends Picked {
-  /** What it is called, and what it was, in words. */
-  name: string;
-  shown: string;
 }
 
 /** What an answer says besides its body: its status, times, size and headers, pointed at like places of the body. */
@@ -96,48 +90,3 @@ export function Facts({ exchange, watch, acts, begin }: Props) {
     </>
   );
 }
-
-/** The facts of an exchange, as the subjects that read them. */
-export function factsOf(exchange: Exchange): Fact[] {
-  const { times } = exchange;
-  const first = times.total - times.receiving;
-  const found = [
-    fact("status", "number", String(exchange.status), String(exchange.status)),
-    measured("time", Math.round(times.total * 1000), duration(times.total), "duration"),
-    measured("time to first byte", Math.round(first * 1000), duration(first), "duration"),
-    measured("size", exchange.size, size(exchange.size), "size"),
-  ];
-  if (exchange.mediaType)
-    found.push(text("type", exchange.mediaType.split(";")[0]?.trim().toLowerCase() ?? ""));
-  const told = new Set<string>();
-  for (const line of exchange.receivedHead.split(/\r?\n/).slice(1)) {
-    const [, name = "", value = ""] = /^([^:\s]+):\s*(.*?)\s*$/.exec(line) ?? [];
-    const cookie = /^set-cookie$/i.test(name) ? /^([^=;]+)=([^;]*)/.exec(value) : null;
-    const path = cookie ? `cookie ${cookie[1]?.trim()}` : `header ${name}`;
-    if (!name || told.has(path.toLowerCase())) continue;
-    told.add(path.toLowerCase());
-    found.push({ ...text(path, cookie ? (cookie[2] as string) : value), name: cookie ? path : name });
-  }
-  return found;
-}
-
-function fact(path: string, kind: Picked["kind"], written: string, shown: string): Fact {
-  const picked: Fact = {
-    path,
-    kind,
-    text: written,
-    count: 0,
-    name: path,
-    shown,
-    named: () => undefined,
-    below: () => [picked],
-  };
-  return picked;
-}
-
-const text = (path: string, value: string): Fact => fact(path, "text", JSON.stringify(value), value);
-
-const measured = (path: string, value: number, shown: string, unit: "duration" | "size"): Fact => ({
-  ...fact(path, "number", String(value), shown),
-  unit,
-});

@@ -7,6 +7,7 @@ from typing import Any
 
 import msgspec
 
+from saltpath.core.subjects import UNITS
 from saltpath.core.verdicts import Verdict
 from saltpath.core.why import Why
 
@@ -39,7 +40,8 @@ class Outcome(msgspec.Struct, frozen=True, gc=False):
     @property
     def unit(self) -> str:
         """What its actual value is measured in (`duration`, `size`), as `measures.show_in` takes it; empty for all others."""
-        return "duration" if self.check.startswith("time ") else "size" if self.check.startswith("size ") else ""
+        kind = self.of.partition(" | ")[0] if self.of else self.check.partition(" ")[0]  # records of before have no `of`
+        return UNITS.get(kind, "")
 
     @property
     def counts(self) -> bool:

@@ -10,7 +10,6 @@ from flask import Blueprint, Response, request
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.format.source import FormatError
 from saltpath.core.grammar import Unreadable
-from saltpath.core.handed_over import handed_over
 from saltpath.core.recorded import Recorded, ends_with
 from saltpath.core.recorded_story import Story, story
 from saltpath.formats.har import Entry, read_har
@@ -61,7 +60,7 @@ def read_recording() -> Response:
             "handOvers": [
                 {"number": item.number, "literal": item.literal,
                  "sources": [{"number": number, "path": path} for number, path in item.sources]}
-                for item in handed_over(exchanges)
+                for item in told.hand_overs
             ],
         }
     )  # fmt: skip
