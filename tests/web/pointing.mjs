@@ -5,7 +5,7 @@ import { fileURLToPath } from "node:url";
 import { built } from "./built.mjs";
 
 const web = process.env.WEB;
-const { accepted, answered, body, book, columns, compared, copied, document, fields, files, format, grid, handover, indexer, inserting, making, mapping, naming, pairs, pasting, paths, picked, places, recording, sheet, table, report, sent, threads, values, written } =
+const { accepted, answered, body, book, columns, compared, copied, document, fields, files, format, grid, handover, indexer, inserting, making, mapping, naming, pairs, pasting, paths, picked, places, recording, secrets, sheet, table, report, sent, threads, values, written } =
   await built(web, fileURLToPath(new URL("pointing.ts", import.meta.url)));
 
 let seed = 11;
@@ -339,6 +339,29 @@ test("lines of pairs, parts, sign-ins and options are read back as they are writ
   assert.deepEqual(pairs.optionsOf(pairs.optionsText({ options })), options);
   for (const [text, kind] of [["<a/>", "xml"], ["file data/x", "file"], ["a = b", "form"], ["a = file x", "multipart"], ["[1]", "json"], ["hello", "text"]])
     assert.equal(pairs.bodyKind(text), kind);
+});
+
+test("a secret that is written out gives way to its name, wherever it stands", () => {
+  const case_ = {
+    auth: { basic: ["desk", "tar"] },
+    values: { apiKey: "k-1", fee: "7" },
+    steps: [{ key: "a", send: "GET /x", headers: { "X-Api-Key": "h-1" }, auth: { bearer: "t-1" } }, { key: "b", send: "GET [=apiKey]" }],
+  };
+  const made = (key, what, name) => {
+    const found = secrets.writtenSecret(case_, key, what);
+    return [found.text, found.name, found.without(name ?? found.name)(case_)];
+  };
+  let [text, name, after] = made("a", "the header X-Api-Key");
+  assert.deepEqual([text, name, after.steps[0].headers], ["h-1", "apiKey", { "X-Api-Key": "[=apiKey]" }]);
+  [text, name, after] = made("a", "the bearer sign-in");
+  assert.deepEqual([text, name, after.steps[0].auth, after.auth], ["t-1", "token", { bearer: "[=token]" }, case_.auth]);
+  [text, name, after] = made("b", "the basic sign-in", "word");
+  assert.deepEqual([text, name, after.auth], ["tar", "password", { basic: ["desk", "[=word]"] }]);
+  [text, name, after] = made("", "apiKey");
+  assert.deepEqual([text, name, after.values], ["k-1", "apiKey", { fee: "7" }]);
+  [, , after] = made("", "apiKey", "portKey");
+  assert.deepEqual(after.values, { apiKey: "[=portKey]", fee: "7" }, "a step still speaks of it");
+  assert.equal(secrets.writtenSecret(case_, "", "fees"), undefined);
 });
 
 test("a file is sent as the body, or as one more part", () => {

@@ -16,6 +16,7 @@ export * as picked from "../../web/src/parts/tree/picked";
 export * as places from "../../web/src/parts/places";
 export * as recording from "../../web/src/places/cases/recording/recording";
 export * as report from "../../web/src/places/runs/report";
+export * as secrets from "../../web/src/places/cases/edit/secrets";
 export * as sent from "../../web/src/places/cases/edit/sent";
 export * as threads from "../../web/src/places/cases/threads";
 export * as copied from "../../web/src/parts/copied";

@@ -22,7 +22,7 @@ def part_of(value: str) -> MultipartPart:
 
 class Pure(unittest.TestCase):
     def test_what_pointing_makes(self):
-        self.each("pointing.mjs", 20)
+        self.each("pointing.mjs", 39)
 
     def test_how_an_answer_is_read(self):
         self.each("reading.mjs", 14)

@@ -36,7 +36,7 @@ export function writtenSecret(document: Document, key: string, what: string): Wr
   }
   const value = isFields(document.values) ? document.values[what] : undefined;
   if (typeof value !== "string") return undefined;
-  return { text: value, name: what, without: () => withoutValue(what) };
+  return { text: value, name: what, without: (name) => withoutText(what, name) };
 }
 
 const nameOf = (header: string): string => {
@@ -58,10 +58,13 @@ const put =
     return setField(key, place.field, value)(document);
   };
 
-const withoutValue =
-  (name: string): Change =>
+/** The case's value gives way to the secret of its name; under another name it stands for that one, since steps speak of it. */
+const withoutText =
+  (value: string, secret: string): Change =>
   (document) => {
     const { values, ...rest } = document;
-    const left = Object.entries(isFields(values) ? values : {}).filter(([other]) => other !== name);
+    const held = isFields(values) ? values : {};
+    if (value !== secret) return { ...rest, values: { ...held, [value]: `[=${secret}]` } };
+    const left = Object.entries(held).filter(([other]) => other !== value);
     return left.length ? { ...rest, values: Object.fromEntries(left) } : rest;
   };
