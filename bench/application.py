@@ -21,7 +21,11 @@ class Application:
     """The whole of it with so many runners, and a project with cases and files."""
 
     def __init__(
-        self, address: str, runners: int, documents: list[dict[str, Any]], files: dict[str, Path] | None = None
+        self,
+        address: str,
+        runners: int,
+        documents: list[dict[str, Any]],
+        files: dict[str, Path] | None = None,
     ) -> None:
         self._folder = tempfile.TemporaryDirectory()
         data = Path(self._folder.name)
@@ -29,12 +33,19 @@ class Application:
         connection = connect(data)
         owner = people.local_owner(connection).id
         values = {"harbour": address}
-        project = projects.add_project(connection, owner, {"salt-path": 1, "project": "Bench", "values": values})
-        suite = projects.add_suite(connection, project.id, owner, "s", {"salt-path": 1, "suite": "S"})
+        project = projects.add_project(
+            connection, owner, {"salt-path": 1, "project": "Bench", "values": values}
+        )
+        suite = projects.add_suite(
+            connection, project.id, owner, "s", {"salt-path": 1, "suite": "S"}
+        )
         for path, file in (files or {}).items():
             with file.open("rb") as stream:
                 project_files.put_stream(connection, project.id, owner, path, stream)
-        self.cases = [cases.add_case(connection, project.id, suite.id, owner, document).oid for document in documents]
+        self.cases = [
+            cases.add_case(connection, project.id, suite.id, owner, document).oid
+            for document in documents
+        ]
         connection.close()
         self.project = project.oid
         with multiprocessing.connection.Listener(("127.0.0.1", 0)) as probe:
@@ -51,7 +62,9 @@ class Application:
             "--runners",
             str(runners),
         ]
-        self._process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        self._process = subprocess.Popen(
+            command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+        )
         while True:
             try:
                 self.ask("/health")
@@ -68,9 +81,16 @@ class Application:
             return json.load(answer)
 
     def pids(self, kind: str) -> list[int]:
-        """The process ids of the application's processes of a kind: web, runner, writer or keeper."""
-        children = Path(f"/proc/{self._process.pid}/task/{self._process.pid}/children").read_text().split()
-        return [int(pid) for pid in children if Path(f"/proc/{pid}/comm").read_text() == f"saltpath-{kind}\n"]
+        """The process ids of the application's processes of a kind: web, runner, writer or
+        keeper."""
+        children = (
+            Path(f"/proc/{self._process.pid}/task/{self._process.pid}/children").read_text().split()
+        )
+        return [
+            int(pid)
+            for pid in children
+            if Path(f"/proc/{pid}/comm").read_text() == f"saltpath-{kind}\n"
+        ]
 
     def close(self) -> None:
         self._process.send_signal(signal.SIGTERM)

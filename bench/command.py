@@ -1,5 +1,5 @@
-"""E8: `saltpath run` of one case of one step, the whole process, as an installed package with its bytecode, against an interpreter that
-only imports what every such command needs; both in turn."""
+"""E8: `saltpath run` of one case of one step, the whole process, as an installed package with its
+bytecode, against an interpreter that only imports what every such command needs; both in turn."""
 
 from __future__ import annotations
 
@@ -16,14 +16,19 @@ import saltpath
 from bench.nginx import harbour
 from bench.sides import in_turn, line, median_ratio
 
-CASE = "salt-path: 1\ncase: One\nsteps:\n  - { request: A, send: 'GET ADDRESS', expect: [ { of: status, is: 200 } ] }\n"
+CASE = (
+    "salt-path: 1\ncase: One\nsteps:\n  - { request: A, send: 'GET ADDRESS', expect: [ { of: "
+    "status, is: 200 } ] }\n"
+)
 BARE = "import ssl, json, sqlite3, urllib.request"
 ROUNDS, MOST = 15, 3.0
 
 
 def e8(address: str) -> None:
     compileall.compile_dir(str(Path(saltpath.__file__).parent), quiet=1)
-    environment = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
+    environment = {
+        name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"
+    }
 
     def seconds(*command: str) -> float:
         begun = time.perf_counter()
@@ -35,7 +40,9 @@ def e8(address: str) -> None:
         file.write_text(CASE.replace("ADDRESS", address))
         ours = (str(Path(sys.executable).parent / "saltpath"), "run", str(file), "--quiet")
         seconds(*ours)
-        run, bare = in_turn(ROUNDS, lambda: seconds(*ours), lambda: seconds(sys.executable, "-c", BARE))
+        run, bare = in_turn(
+            ROUNDS, lambda: seconds(*ours), lambda: seconds(sys.executable, "-c", BARE)
+        )
     ratio = median_ratio(run, bare)
     took, least = statistics.median(run), statistics.median(bare)
     line(

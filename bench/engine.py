@@ -14,14 +14,20 @@ EXCHANGES = 8_000
 
 
 def e1(address: str) -> None:
-    """16 at once, JSON parsed, 5 checks, events, nothing stored: exchanges a second against bare libcurl."""
+    """16 at once, JSON parsed, 5 checks, events, nothing stored: exchanges a second against bare
+    libcurl."""
 
     def nowhere(event: Event) -> None:
         pass
 
-    ours, theirs = in_turn(9, lambda: engine(address, EXCHANGES, 16, nowhere), lambda: bare(address, EXCHANGES, 16))
+    ours, theirs = in_turn(
+        9, lambda: engine(address, EXCHANGES, 16, nowhere), lambda: bare(address, EXCHANGES, 16)
+    )
     ratio = median_ratio(theirs, ours)
-    rates = f"{EXCHANGES / statistics.median(ours):,.0f}/s against {EXCHANGES / statistics.median(theirs):,.0f}/s"
+    rates = (
+        f"{EXCHANGES / statistics.median(ours):,.0f}/s against "
+        f"{EXCHANGES / statistics.median(theirs):,.0f}/s"
+    )
     line("E1", f"{ratio:.2f}", ">= 0.30", ratio >= 0.30, rates)
 
 

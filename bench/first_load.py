@@ -1,4 +1,5 @@
-"""S6: the first load of each place in a browser that has nothing yet: octets as sent, and the time until its page can be used."""
+"""S6: the first load of each place in a browser that has nothing yet: octets as sent, and the time
+until its page can be used."""
 
 from __future__ import annotations
 
@@ -13,10 +14,15 @@ from tests.browser.page import ARGUMENTS, CHROMIUM
 
 LARGEST_KB, LONGEST_S, ROUNDS = 400, 1.5, 5
 AFTER_MS = 800
-"""What still comes then belongs to the first load; the other places follow later (`readAhead` in `web/src/places/routes.tsx`)."""
+"""What still comes then belongs to the first load; the other places follow later (`readAhead` in
+`web/src/places/routes.tsx`)."""
 USABLE = {"/cases": "main a", "/data": "main h1", "/runs": "main h1", "/setup": "main h1"}
 """What stands on each place when it can be used."""
-CASE = {"salt-path": 1, "case": "Read a vessel", "steps": [{"request": "Read", "send": "GET [=harbour]/vessels/V-101"}]}
+CASE = {
+    "salt-path": 1,
+    "case": "Read a vessel",
+    "steps": [{"request": "Read", "send": "GET [=harbour]/vessels/V-101"}],
+}
 
 
 def load(browser: Browser, address: str, usable: str) -> tuple[float, float]:
@@ -39,7 +45,9 @@ def s6() -> None:
     with Application() as app, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
         suite = app.get(f"/suites?project={app.project}")["items"][0]["id"]
-        case = app.ask("POST", "/cases", {"project": app.project, "suite": suite, "document": CASE})[2]["id"]
+        case = app.ask(
+            "POST", "/cases", {"project": app.project, "suite": suite, "document": CASE}
+        )[2]["id"]
         load(browser, app.address, "main")
         for place, usable in {**USABLE, f"/cases/{case}": ".step-head"}.items():
             measured = [load(browser, app.address + place, usable) for _ in range(ROUNDS)]

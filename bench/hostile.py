@@ -1,7 +1,9 @@
-"""Memory of the application's processes while it is sent hostile answers and shows them, again and again.
+"""Memory of the application's processes while it is sent hostile answers and shows them, again and
+again.
 
-`python -m bench.hostile [MINUTES]`, by default 60. Each round sends a run of one case with a step for every answer of tests/engine/hostile.py, and reads
-the run and all its evidence as a page would. Told every twelfth of the time: the resident memory of each process. Flat: at the end at most a
+`python -m bench.hostile [MINUTES]`, by default 60. Each round sends a run of one case with a step
+for every answer of tests/engine/hostile.py, and reads the run and all its evidence as a page would.
+Told every twelfth of the time: the resident memory of each process. Flat: at the end at most a
 tenth and 10 MB more than after the first third, when every cache has been filled.
 """
 
@@ -52,7 +54,9 @@ def _resident(process: int) -> int:
 
 def one_round(application: Application) -> int:
     """Sends, and reads all of it; how many steps were read."""
-    run = application.ask("/runs", {"project": application.project, "cases": application.cases})["id"]
+    run = application.ask("/runs", {"project": application.project, "cases": application.cases})[
+        "id"
+    ]
     while application.ask(f"/runs/{run}")["state"] != "finished":
         time.sleep(0.1)
     return len(application.ask(f"/runs/{run}/cases/0")["items"])
@@ -71,9 +75,13 @@ def main(minutes: float) -> None:
                 if passed > len(told) * minutes * 60 / TOLD:
                     told.append(resident(application))
                     said = ", ".join(f"{kind} {kb // 1000} MB" for kind, kb in told[-1].items())
-                    print(f"     after {passed / 60:.0f} min and {seen:,} answers: {said}", flush=True)
+                    print(
+                        f"     after {passed / 60:.0f} min and {seen:,} answers: {said}", flush=True
+                    )
             assert seen == rounds * len(ANSWERS), "a step is missing"
-            assert processes == {kind: application.pids(kind) for kind in KINDS}, "a process has ended"
+            assert processes == {kind: application.pids(kind) for kind in KINDS}, (
+                "a process has ended"
+            )
             early, last = told[len(told) // 3], resident(application)
             for kind in KINDS:
                 flat = last[kind] <= early[kind] * 1.1 + 10_000

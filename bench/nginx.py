@@ -1,4 +1,5 @@
-"""nginx with a 600-byte JSON body and keep-alive, so that the server is not the limit. One worker, on a port of its own."""
+"""nginx with a 600-byte JSON body and keep-alive, so that the server is not the limit. One worker,
+on a port of its own."""
 
 from __future__ import annotations
 
@@ -41,14 +42,16 @@ http {{
   access_log off; keepalive_requests 100000000; keepalive_timeout 600s;
   client_body_temp_path {folder}/b; proxy_temp_path {folder}/p; fastcgi_temp_path {folder}/f;
   uwsgi_temp_path {folder}/u; scgi_temp_path {folder}/s;
-  server {{ listen 127.0.0.1:{port} backlog=1024; location / {{ default_type application/json; return 200 '{body}'; }} }}
+  server {{ listen 127.0.0.1:{port} backlog=1024; location / {{ default_type application/json;
+    return 200 '{body}'; }} }}
 }}
 """
 
 
 @contextlib.contextmanager
 def harbour() -> Iterator[str]:
-    """The address of a running nginx. Raises RuntimeError if nginx is not installed (Debian: nginx-light)."""
+    """The address of a running nginx. Raises RuntimeError if nginx is not installed (Debian:
+    nginx-light)."""
     nginx = shutil.which("nginx") or "/usr/sbin/nginx"
     if not Path(nginx).exists():
         raise RuntimeError("nginx is needed: apt-get install nginx-light")
@@ -61,7 +64,10 @@ def harbour() -> Iterator[str]:
         process = subprocess.Popen([nginx, "-c", str(config), "-p", folder])
         try:
             for _ in range(100):
-                with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", port), 0.2):
+                with (
+                    contextlib.suppress(OSError),
+                    socket.create_connection(("127.0.0.1", port), 0.2),
+                ):
                     break
                 time.sleep(0.05)
             yield f"http://127.0.0.1:{port}/port-calls/PC-20931"

@@ -1,8 +1,10 @@
-"""S9: pages of the API under 50 readers and 10 writers, against one reader alone; S10: a run of 500 cases, read again and again.
+"""S9: pages of the API under 50 readers and 10 writers, against one reader alone; S10: a run of 500
+cases, read again and again.
 
-`python -m bench.readers [SECONDS]`, by default 15 for each side. A reader opens a page of the API every second (what a person at a page
-does, and more often than our own page asks), a writer saves a case every second; without such a pause 50 readers would only measure their
-own queue. Latencies are told by page; the bar is of the page that holds it worst.
+`python -m bench.readers [SECONDS]`, by default 15 for each side. A reader opens a page of the API
+every second (what a person at a page does, and more often than our own page asks), a writer saves a
+case every second; without such a pause 50 readers would only measure their own queue. Latencies are
+told by page; the bar is of the page that holds it worst.
 """
 
 from __future__ import annotations
@@ -32,12 +34,17 @@ Latencies = dict[str, list[float]]
 def case(number: int) -> dict[str, Any]:
     steps = [
         {
-            "request": f"Read port call {step}", "send": "GET [=harbour]/port-calls/[=harbour]",
-            "expect": [{"of": "status", "is": 200}, {"of": "$.id", "present": True}, {"of": "$.fee", "above": 3}],
+            "request": f"Read port call {step}",
+            "send": "GET [=harbour]/port-calls/[=harbour]",
+            "expect": [
+                {"of": "status", "is": 200},
+                {"of": "$.id", "present": True},
+                {"of": "$.fee", "above": 3},
+            ],
             "keep": {f"call{step}": "$.id"},
         }
         for step in range(STEPS)
-    ]  # fmt: skip
+    ]
     return {"salt-path": 1, "case": f"Port call {number}", "steps": steps}
 
 
@@ -49,7 +56,9 @@ class Client:
 
     def ask(self, method: str, path: str, body: Any = None, **headers: str) -> tuple[int, bytes]:
         data = None if body is None else json.dumps(body)
-        self._connection.request(method, "/api/v1" + path, data, {"Content-Type": "application/json", **headers})
+        self._connection.request(
+            method, "/api/v1" + path, data, {"Content-Type": "application/json", **headers}
+        )
         answer = self._connection.getresponse()
         return answer.status, answer.read()
 
@@ -112,15 +121,21 @@ def tail(latencies: list[float]) -> float:
 def s9_s10(seconds: float) -> None:
     application = Application("http://127.0.0.1:9/", 1, [case(number) for number in range(CASES)])
     try:
-        run = application.ask("/runs", {"project": application.project, "cases": application.cases})["id"]
+        run = application.ask(
+            "/runs", {"project": application.project, "cases": application.cases}
+        )["id"]
         while application.ask(f"/runs/{run}")["state"] != "finished":
             time.sleep(0.2)
         of = f"?project={application.project}"
         pages = {
-            "the outline": f"/suites{of}", "a case": f"/cases/{application.cases[7]}", "values": f"/values{of}",
-            "sources": f"/sources{of}", "runs": f"/runs{of}", "shared steps": f"/shared-steps{of}",
+            "the outline": f"/suites{of}",
+            "a case": f"/cases/{application.cases[7]}",
+            "values": f"/values{of}",
+            "sources": f"/sources{of}",
+            "runs": f"/runs{of}",
+            "shared steps": f"/shared-steps{of}",
             "a run of 500 cases": f"/runs/{run}",
-        }  # fmt: skip
+        }
         client = Client(application.port)
         for path in pages.values():
             client.ask("GET", path)
@@ -134,12 +149,17 @@ def s9_s10(seconds: float) -> None:
         until = time.monotonic() + seconds
         together(
             [partial(read, application.port, pages, until, seed, many) for seed in range(READERS)]
-            + [partial(save, application.port, oid, until, saved) for oid in application.cases[-WRITERS:]]
+            + [
+                partial(save, application.port, oid, until, saved)
+                for oid in application.cases[-WRITERS:]
+            ]
         )
         for name in pages:
             print(
-                f"     {name}: alone {statistics.median(alone[name]) * 1000:.1f} ms, 95th {tail(alone[name]):.1f} ms; under"
-                f" {READERS} readers and {WRITERS} writers {statistics.median(many[name]) * 1000:.1f} ms, 95th {tail(many[name]):.1f} ms"
+                f"     {name}: alone {statistics.median(alone[name]) * 1000:.1f} ms, 95th "
+                f"{tail(alone[name]):.1f} ms; under"
+                f" {READERS} readers and {WRITERS} writers "
+                f"{statistics.median(many[name]) * 1000:.1f} ms, 95th {tail(many[name]):.1f} ms"
             )
         every = (
             tail([one for name in pages for one in many[name]]),
@@ -147,10 +167,18 @@ def s9_s10(seconds: float) -> None:
         )
         count = sum(map(len, many.values()))
         ratio = every[0] / every[1]
-        line("S9", f"{ratio:.1f}", "at most 10", ratio <= 10,
-             f"95th percentile {every[0]:.0f} ms of {count} reads beside {len(saved)} saves; one reader {every[1]:.0f} ms")  # fmt: skip
+        line(
+            "S9",
+            f"{ratio:.1f}",
+            "at most 10",
+            ratio <= 10,
+            f"95th percentile {every[0]:.0f} ms of {count} reads beside {len(saved)} saves; one "
+            f"reader {every[1]:.0f} ms",
+        )
         middle = statistics.median(alone["a run of 500 cases"]) * 1000
-        line("S10", f"{middle:.0f} ms", "50 ms", middle <= 50, "a run of 500 cases, again and again")
+        line(
+            "S10", f"{middle:.0f} ms", "50 ms", middle <= 50, "a run of 500 cases, again and again"
+        )
     finally:
         application.close()
 

@@ -1,4 +1,5 @@
-"""E2, E3 and E7: the engine with everything recorded, against hand-written scripts that record nothing."""
+"""E2, E3 and E7: the engine with everything recorded, against hand-written scripts that record
+nothing."""
 
 from __future__ import annotations
 
@@ -27,17 +28,30 @@ class Recording:
         migrate(folder)
         self.main = connect(folder)
         self.owner = people.local_owner(self.main).id
-        self.project = projects.add_project(self.main, self.owner, {"salt-path": 1, "project": "Bench"})
-        suite = projects.add_suite(self.main, self.project.id, self.owner, "s", {"salt-path": 1, "suite": "S"})
+        self.project = projects.add_project(
+            self.main, self.owner, {"salt-path": 1, "project": "Bench"}
+        )
+        suite = projects.add_suite(
+            self.main, self.project.id, self.owner, "s", {"salt-path": 1, "suite": "S"}
+        )
         document = {"salt-path": 1, "case": "Read port calls", "steps": []}
         self.case = cases.add_case(self.main, self.project.id, suite.id, self.owner, document)
-        self.writer = subprocess.Popen([sys.executable, "-m", "saltpath.processes", "writer", str(folder)])
+        self.writer = subprocess.Popen(
+            [sys.executable, "-m", "saltpath.processes", "writer", str(folder)]
+        )
         self.recorder = Recorder(folder)
 
     def begin(self, work: Plan) -> None:
         many = [(self.case.id, 1, "Read port calls")] * len(work.cases)
         run, _ = runs.ask(
-            self.main, self.project.id, self.owner, many, kind="run", title="Bench", environment="", seed=1
+            self.main,
+            self.project.id,
+            self.owner,
+            many,
+            kind="run",
+            title="Bench",
+            environment="",
+            seed=1,
         )
         job = jobs.take(self.main, "bench")
         assert job is not None and job.run == run.id
@@ -65,7 +79,8 @@ class Recording:
 
 
 def e2_e3_e7(address: str) -> None:
-    """16 at once, 5 checks, kept values; every exchange recorded in SQLite, against scripts without any record."""
+    """16 at once, 5 checks, kept values; every exchange recorded in SQLite, against scripts without
+    any record."""
     with tempfile.TemporaryDirectory() as folder:
         recording = Recording(Path(folder))
         try:
@@ -98,7 +113,13 @@ def e2_e3_e7(address: str) -> None:
         against >= 1,
         f"{rate}, aiohttp {EXCHANGES / statistics.median(aiohttp_side):,.0f}/s",
     )
-    line("E7", f"{each:.0f} B", "<= 1000 B", each <= 1000, "evidence on disk per exchange of 1.2 kB with 5 checks")
+    line(
+        "E7",
+        f"{each:.0f} B",
+        "<= 1000 B",
+        each <= 1000,
+        "evidence on disk per exchange of 1.2 kB with 5 checks",
+    )
 
 
 if __name__ == "__main__":

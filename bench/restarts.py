@@ -1,7 +1,10 @@
-"""F1: how long until all is back after kill -9 of a process, against a bare start of the same process.
+"""F1: how long until all is back after kill -9 of a process, against a bare start of the same
+process.
 
-`python -m bench.restarts [ROUNDS]`, by default 5 of each. Back: the web server answers; a run that is asked for right after the kill has ended (a runner, the
-writer). Bare: the same program begun by hand, until it answers, beats, or listens; with the run's own time, for the two that a run waits for.
+`python -m bench.restarts [ROUNDS]`, by default 5 of each. Back: the web server answers; a run that
+is asked for right after the kill has ended (a runner, the writer). Bare: the same program begun by
+hand, until it answers, beats, or listens; with the run's own time, for the two that a run waits
+for.
 """
 
 from __future__ import annotations
@@ -48,16 +51,21 @@ def bare(kind: str) -> float:
     with tempfile.TemporaryDirectory() as name, tempfile.TemporaryFile() as beats:
         folder, port = Path(name) / "data", free_port()
         migrate(folder)
-        more = {"web": ["127.0.0.1", str(port)], "writer": [], "runner": ["runner_bench", str(beats.fileno()), "0"]}[
-            kind
-        ]
+        more = {
+            "web": ["127.0.0.1", str(port)],
+            "writer": [],
+            "runner": ["runner_bench", str(beats.fileno()), "0"],
+        }[kind]
         signs: dict[str, Callable[[], bool]] = {
-            "web": lambda: answers(f"http://127.0.0.1:{port}"), "writer": (folder / SOCKET).exists,
+            "web": lambda: answers(f"http://127.0.0.1:{port}"),
+            "writer": (folder / SOCKET).exists,
             "runner": lambda: os.pread(beats.fileno(), 8, 0) not in (b"", struct.pack("!d", 0.0)),
-        }  # fmt: skip
+        }
         command = [sys.executable, "-m", "saltpath.processes", kind, str(folder), *more]
         environment = {**os.environ, "SALTPATH_SUPERVISOR": str(os.getpid())}
-        process = subprocess.Popen(command, env=environment, pass_fds=(beats.fileno(),), stderr=subprocess.DEVNULL)
+        process = subprocess.Popen(
+            command, env=environment, pass_fds=(beats.fileno(),), stderr=subprocess.DEVNULL
+        )
         try:
             return waited(signs[kind])
         finally:
@@ -69,7 +77,9 @@ def main(rounds: int) -> None:
     with Application() as app:
         suite = app.get(f"/suites?project={app.project}")["items"][0]["id"]
         text = f"salt-path: 1\ncase: Short\nsteps:\n{STEPS}"
-        made = app.ask("POST", "/cases", {"project": app.project, "suite": suite, "text": text})[2]["id"]
+        made = app.ask("POST", "/cases", {"project": app.project, "suite": suite, "text": text})[2][
+            "id"
+        ]
 
         def run_s() -> float:
             began = time.monotonic()
@@ -86,7 +96,10 @@ def main(rounds: int) -> None:
                 back.append(waited(lambda: answers(app.address)) if kind == "web" else run_s())
                 time.sleep(2)
             ratio, longest = statistics.median(back) / statistics.median(begun), max(back)
-            said = f"{kind}: back after {statistics.median(back):.2f} s, at most {longest:.2f} s; bare {statistics.median(begun):.2f} s"
+            said = (
+                f"{kind}: back after {statistics.median(back):.2f} s, at most {longest:.2f} s; "
+                f"bare {statistics.median(begun):.2f} s"
+            )
             line("F1", f"{ratio:.2f}", "at most 2", ratio <= 2 and longest <= 5, said)
 
 

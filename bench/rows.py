@@ -1,4 +1,5 @@
-"""E6: memory of a runner over very many rows of a file; S3: the report of a run of 100,000 rows, until its first picture.
+"""E6: memory of a runner over very many rows of a file; S3: the report of a run of 100,000 rows,
+until its first picture.
 
 `python -m bench.rows [ROWS OF CSV] [ROWS OF XLSX]`, by default 1,000,000 and 100,000.
 """
@@ -26,9 +27,10 @@ COLUMNS = ("number", "vessel", "length", "nights", "eta", "quay")
 
 def case(file: str) -> dict[str, Any]:
     step = {
-        "request": "Read it", "send": "GET [=harbour]?row=[=row.number]&vessel=[=row.vessel]",
+        "request": "Read it",
+        "send": "GET [=harbour]?row=[=row.number]&vessel=[=row.vessel]",
         "expect": [{"of": "status", "is": 200}, {"of": "$.id", "present": True}],
-    }  # fmt: skip
+    }
     rows = {"file": file, "columns": {"length": "number", "nights": "integer"}}
     return {"salt-path": 1, "case": f"Over {file}", "rows": rows, "steps": [step]}
 
@@ -76,12 +78,23 @@ def over(app: Application, of: str, rows: int, label: str) -> str:
         time.sleep(1)
     took = time.perf_counter() - begun
     report = app.ask(f"/runs/{run}")
-    assert report["cases"][0]["rows"]["counts"] == {"passed": rows}, report["cases"][0]["rows"]["counts"]
+    assert report["cases"][0]["rows"]["counts"] == {"passed": rows}, report["cases"][0]["rows"][
+        "counts"
+    ]
     fifth = max(len(seen) // 5, 1)
-    early, late = statistics.median(seen[fifth : 2 * fifth] or seen), statistics.median(seen[-fifth:])
+    early, late = (
+        statistics.median(seen[fifth : 2 * fifth] or seen),
+        statistics.median(seen[-fifth:]),
+    )
     fine = max(seen) <= 300 and late <= early * 1.1 + 5
-    line(f"E6 {label}", f"{max(seen):.0f} MB", "flat, <= 300 MB", fine,
-         f"{rows:,} rows, {early:.0f} MB early and {late:.0f} MB at the end, {rows / took:,.0f} rows/s")  # fmt: skip
+    line(
+        f"E6 {label}",
+        f"{max(seen):.0f} MB",
+        "flat, <= 300 MB",
+        fine,
+        f"{rows:,} rows, {early:.0f} MB early and {late:.0f} MB at the end, {rows / took:,.0f} "
+        "rows/s",
+    )
     return str(run)
 
 
@@ -97,16 +110,19 @@ def first_picture(app: Application, run: str, rows: int) -> None:
         for _ in range(ROUNDS):
             page.goto(f"{address}/runs")
             page.locator(f'a[href="/runs/{run}"]').first.wait_for()
-            took.append(page.evaluate(
-                """async (run) => {
+            took.append(
+                page.evaluate(
+                    """async (run) => {
                     const link = document.querySelector(`a[href="/runs/${run}"]`);
                     const begun = performance.now();
                     link.click();
-                    while (!document.querySelector('.matrix-cell')) await new Promise(requestAnimationFrame);
+                    while (!document.querySelector('.matrix-cell'))
+                        await new Promise(requestAnimationFrame);
                     return performance.now() - begun;
                 }""",
-                run,
-            ))  # fmt: skip
+                    run,
+                )
+            )
         browser.close()
     middle = statistics.median(took)
     line(
@@ -124,7 +140,10 @@ def e6_s3(csv_rows: int = 1_000_000, xlsx_rows: int = 100_000) -> None:
         write_csv(text, csv_rows)
         write_xlsx(book, xlsx_rows)
         app = Application(
-            address, 1, [case("data/rows.csv"), case("data/rows.xlsx")], {"data/rows.csv": text, "data/rows.xlsx": book}
+            address,
+            1,
+            [case("data/rows.csv"), case("data/rows.xlsx")],
+            {"data/rows.csv": text, "data/rows.xlsx": book},
         )
         try:
             run = over(app, app.cases[1], xlsx_rows, "XLSX")

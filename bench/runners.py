@@ -14,7 +14,10 @@ from bench.sides import CASE, STEPS, line
 from saltpath.core.format.source import read_source
 
 CASES, JOBS, ROUNDS, ANSWER_AFTER_S = 60, 16, 5, 0.005
-ANSWER = f"HTTP/1.1 200 OK\r\nContent-Type: application/json\r\nContent-Length: {len(BODY)}\r\n\r\n{BODY}".encode()
+ANSWER = (
+    f"HTTP/1.1 200 OK\r\nContent-Type: application/json\r\nContent-Length: {len(BODY)}\r\n"
+    f"\r\n{BODY}"
+).encode()
 
 
 class _Slow(asyncio.Protocol):
@@ -38,7 +41,9 @@ def _serve(port: Any) -> None:
 
 def _cases() -> list[dict[str, Any]]:
     """Cases of 50 steps."""
-    document = {name: value for name, value in read_source(CASE).root.data().items() if name != "key"}
+    document = {
+        name: value for name, value in read_source(CASE).root.data().items() if name != "key"
+    }
     return [document] * CASES
 
 
@@ -46,14 +51,18 @@ def _two_runs(app: Application) -> float:
     """Exchanges a second of two runs that are asked for together."""
     begun = time.perf_counter()
     asked = [app.ask("/runs", {"project": app.project, "jobs": JOBS})["id"] for _ in range(2)]
-    while any(app.ask(f"/runs?project={app.project}&limit=2")["items"][at]["state"] != "finished" for at in (0, 1)):
+    while any(
+        app.ask(f"/runs?project={app.project}&limit=2")["items"][at]["state"] != "finished"
+        for at in (0, 1)
+    ):
         time.sleep(0.02)
     assert all(app.ask(f"/runs/{run}")["verdict"] == "passed" for run in asked)
     return 2 * CASES * STEPS / (time.perf_counter() - begun)
 
 
 def e5() -> None:
-    """Both sides in turn; two runs each, which one runner carries out one after another and two side by side."""
+    """Both sides in turn; two runs each, which one runner carries out one after another and two
+    side by side."""
     ours, theirs = multiprocessing.Pipe()
     server = multiprocessing.Process(target=_serve, args=(theirs,), daemon=True)
     server.start()
@@ -67,7 +76,13 @@ def e5() -> None:
         server.terminate()
     ratio = statistics.median(b / a for a, b in rates)
     single, double = (statistics.median(side) for side in zip(*rates, strict=True))
-    line("E5", f"{ratio:.2f}", ">= 1.7", ratio >= 1.7, f"{double:,.0f}/s with two runners, {single:,.0f}/s with one")
+    line(
+        "E5",
+        f"{ratio:.2f}",
+        ">= 1.7",
+        ratio >= 1.7,
+        f"{double:,.0f}/s with two runners, {single:,.0f}/s with one",
+    )
 
 
 if __name__ == "__main__":

@@ -1,4 +1,5 @@
-"""The sides that are compared: a bare libcurl loop, a hand-written requests script, one with aiohttp, and Salt Path."""
+"""The sides that are compared: a bare libcurl loop, a hand-written requests script, one with
+aiohttp, and Salt Path."""
 
 from __future__ import annotations
 
@@ -100,7 +101,8 @@ def check(status: int, body: Any) -> None:
 
 
 def with_requests(address: str, exchanges: int, jobs: int) -> float:
-    """Seconds that a hand-written requests script takes, in threads, with the same five checks and no record."""
+    """Seconds that a hand-written requests script takes, in threads, with the same five checks and
+    no record."""
     import requests
 
     def work(count: int) -> None:
@@ -150,4 +152,6 @@ def median_ratio(upper: list[float], lower: list[float]) -> float:
 
 
 def line(name: str, ratio: str, bar: str, holds: bool, detail: str) -> None:
-    print(f"{name:3} {ratio:>9}  bar {bar:12} {'holds' if holds else 'MISSED'}   {detail}", flush=True)
+    print(
+        f"{name:3} {ratio:>9}  bar {bar:12} {'holds' if holds else 'MISSED'}   {detail}", flush=True
+    )

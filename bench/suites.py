@@ -1,4 +1,5 @@
-"""`python -m bench.suites`: how right we are on public suites and files, beside the libraries, in one run (tests/need-public-files)."""
+"""`python -m bench.suites`: how right we are on public suites and files, beside the libraries, in
+one run (tests/need-public-files)."""
 
 from __future__ import annotations
 
@@ -30,7 +31,8 @@ Judge = Callable[[Any, Any], bool]
 
 
 def schemas() -> None:
-    """The official suite of JSON Schema, what each draft requires, with the suite's remotes for both."""
+    """The official suite of JSON Schema, what each draft requires, with the suite's remotes for
+    both."""
     folder = public_files("jsonschema") / "json"
     remotes = folder / "remotes"
     by_address = {
@@ -40,18 +42,24 @@ def schemas() -> None:
     ours_others = {address: plain.read_json(octets) for address, octets in by_address.items()}
     for name, (dialect, library) in DRAFTS.items():
         files = sorted((folder / "tests" / name).glob("*.json"))
-        registry = _registry({address: json.loads(octets) for address, octets in by_address.items()}, library)
+        registry = _registry(
+            {address: json.loads(octets) for address, octets in by_address.items()}, library
+        )
 
         def ours(schema: Any, value: Any, dialect: Dialect = dialect) -> bool:
-            return compile_schema(schema, others=ours_others, dialect=dialect, formats=frozenset()).holds(value)
+            return compile_schema(
+                schema, others=ours_others, dialect=dialect, formats=frozenset()
+            ).holds(value)
 
         def theirs(schema: Any, value: Any, kind: Any = library, registry: Any = registry) -> bool:
             return bool(kind(schema, registry=registry).is_valid(value))
 
         right, of, seconds = _counted(files, plain.read_json, ours)
         library_right, _, library_seconds = _counted(files, json.loads, theirs)
-        print(f"JSON Schema {name}: {right} of {of}, the library {library_right}; "
-              f"time {seconds / library_seconds:.2f} of the library's, compiling each anew")  # fmt: skip
+        print(
+            f"JSON Schema {name}: {right} of {of}, the library {library_right}; "
+            f"time {seconds / library_seconds:.2f} of the library's, compiling each anew"
+        )
 
 
 def _registry(documents: dict[str, Any], library: Any) -> Registry[Any]:
@@ -62,7 +70,9 @@ def _registry(documents: dict[str, Any], library: Any) -> Registry[Any]:
     return known.with_contents(documents.items(), default_specification=otherwise)
 
 
-def _counted(files: list[Path], read: Callable[[bytes], Any], holds: Judge) -> tuple[int, int, float]:
+def _counted(
+    files: list[Path], read: Callable[[bytes], Any], holds: Judge
+) -> tuple[int, int, float]:
     """Right, all, seconds."""
     right = of = 0
     begun = time.perf_counter()
@@ -79,6 +89,9 @@ def _counted(files: list[Path], read: Callable[[bytes], Any], holds: Judge) -> t
 
 if __name__ == "__main__":
     here = Path(__file__).resolve().parents[1]
-    subprocess.run(["sh", here / "tests/need-public-files", sys.executable, "bench/public-files.txt"], check=True)
+    subprocess.run(
+        ["sh", here / "tests/need-public-files", sys.executable, "bench/public-files.txt"],
+        check=True,
+    )
     schemas()
     tables()

@@ -1,5 +1,5 @@
-"""Tables from the wild, read by us without a word and by the csv module or openpyxl with the right parameters: what is read otherwise, and whether
-it is told (`python -m bench.suites`)."""
+"""Tables from the wild, read by us without a word and by the csv module or openpyxl with the right
+parameters: what is read otherwise, and whether it is told (`python -m bench.suites`)."""
 
 from __future__ import annotations
 
@@ -38,30 +38,75 @@ class Right(NamedTuple):
 _NO_NAMES = Right(head=None, begin=0)
 _SEMICOLON = Right(delimiter=";")
 RIGHT: dict[str, Right] = {
-    "bad_skip_lines.csv": Right(head=3, begin=4), "test_skip_lines.csv": Right(head=3, begin=4), "test_latin1.csv": Right("latin-1"),
-    "latin1.csv": Right("latin-1"), "test_utf16_big.csv": Right("utf-16"), "test_utf16_little.csv": Right("utf-16"), "sniff_limit.csv": _SEMICOLON,
-    "dummy.tsv": Right(delimiter="\t"), "no_header_row.csv": _NO_NAMES, "no_header_row2.csv": _NO_NAMES, "no_header_row3.csv": _NO_NAMES,
-    "Datagov_FY10_EDU_recp_by_State.csv": Right(head=2, begin=3), "example.csv": _NO_NAMES, "scattered-csv-files/1.csv": _NO_NAMES,
-    "scattered-csv-files/2.csv": _NO_NAMES, "scattered-csv-files/3.csv": _NO_NAMES,
-    "test_cook_book_merge_numbers.csv": _NO_NAMES, "test_cook_book_merge_numbers_2.csv": _NO_NAMES, "non-uniform-rows.csv": _NO_NAMES,
-    "accent.csv": _SEMICOLON, "delimiter.csv": _SEMICOLON, "issue-1009-semicolon.csv": _SEMICOLON, "issue-1066.csv": _SEMICOLON,
-    "issue-1100.csv": _SEMICOLON, "issue-1105-timezone.csv": _SEMICOLON, "issue-1138.csv": _SEMICOLON, "issue-1232.csv": _SEMICOLON,
-    "table.tsv": Right(delimiter="\t"), "issue-1478/table.csv": Right(delimiter="|", head=None, begin=0), "dialect.csv": Right(delimiter="|"),
-    "table-infer-iso-8859-7.csv": Right("iso8859-7"), "table-with-accents.csv": Right("cp1252", ";"), "issue-811.csv": Right("cp1252", ";"),
-    "countries.csv": Right(head=1, begin=2), "country-2.csv": Right(delimiter=";", head=1, begin=2), "matrix-with-comment.csv": Right(head=1, begin=2),
-    "skip-rows-before-headers.csv": Right(head=1, begin=2), "skip-rows.csv": Right(head=1, begin=2), "chunk2.headless.csv": _NO_NAMES,
-    "chunk3.csv": _NO_NAMES, "without-headers.csv": _NO_NAMES, "without-headers-extra.csv": _NO_NAMES, "table-10MB.csv": _NO_NAMES,
-    "table-1MB.csv": _NO_NAMES, "table-5MB.csv": _NO_NAMES, "transpose.csv": _NO_NAMES, "escaping.csv": Right(options={"escapechar": "\\", "skipinitialspace": True}),
-    "issue-1109.csv": Right(options={"skipinitialspace": True}), "capitals.csv": Right(options={"skipinitialspace": True}),
-    "test_skip_lines.xlsx": Right(head=3, begin=4), "example.xlsx": _NO_NAMES, "example.xlsm": _NO_NAMES, "file_with_an_empty_sheet.xlsx": _NO_NAMES,
-    "issue-870.xlsx": Right(), "skip-rows.xlsx": Right(head=1, begin=2), "column.csv": _NO_NAMES, "table-delimiter.csv": _SEMICOLON, "vix.csv": _SEMICOLON,
-    "bug_01.csv": _NO_NAMES, "issue-1024.xlsx": Right(head=9, begin=10), "issue-320.xlsx": Right(head=9, begin=10), "ragged.xlsx": Right(),
-}  # fmt: skip
+    "bad_skip_lines.csv": Right(head=3, begin=4),
+    "test_skip_lines.csv": Right(head=3, begin=4),
+    "test_latin1.csv": Right("latin-1"),
+    "latin1.csv": Right("latin-1"),
+    "test_utf16_big.csv": Right("utf-16"),
+    "test_utf16_little.csv": Right("utf-16"),
+    "sniff_limit.csv": _SEMICOLON,
+    "dummy.tsv": Right(delimiter="\t"),
+    "no_header_row.csv": _NO_NAMES,
+    "no_header_row2.csv": _NO_NAMES,
+    "no_header_row3.csv": _NO_NAMES,
+    "Datagov_FY10_EDU_recp_by_State.csv": Right(head=2, begin=3),
+    "example.csv": _NO_NAMES,
+    "scattered-csv-files/1.csv": _NO_NAMES,
+    "scattered-csv-files/2.csv": _NO_NAMES,
+    "scattered-csv-files/3.csv": _NO_NAMES,
+    "test_cook_book_merge_numbers.csv": _NO_NAMES,
+    "test_cook_book_merge_numbers_2.csv": _NO_NAMES,
+    "non-uniform-rows.csv": _NO_NAMES,
+    "accent.csv": _SEMICOLON,
+    "delimiter.csv": _SEMICOLON,
+    "issue-1009-semicolon.csv": _SEMICOLON,
+    "issue-1066.csv": _SEMICOLON,
+    "issue-1100.csv": _SEMICOLON,
+    "issue-1105-timezone.csv": _SEMICOLON,
+    "issue-1138.csv": _SEMICOLON,
+    "issue-1232.csv": _SEMICOLON,
+    "table.tsv": Right(delimiter="\t"),
+    "issue-1478/table.csv": Right(delimiter="|", head=None, begin=0),
+    "dialect.csv": Right(delimiter="|"),
+    "table-infer-iso-8859-7.csv": Right("iso8859-7"),
+    "table-with-accents.csv": Right("cp1252", ";"),
+    "issue-811.csv": Right("cp1252", ";"),
+    "countries.csv": Right(head=1, begin=2),
+    "country-2.csv": Right(delimiter=";", head=1, begin=2),
+    "matrix-with-comment.csv": Right(head=1, begin=2),
+    "skip-rows-before-headers.csv": Right(head=1, begin=2),
+    "skip-rows.csv": Right(head=1, begin=2),
+    "chunk2.headless.csv": _NO_NAMES,
+    "chunk3.csv": _NO_NAMES,
+    "without-headers.csv": _NO_NAMES,
+    "without-headers-extra.csv": _NO_NAMES,
+    "table-10MB.csv": _NO_NAMES,
+    "table-1MB.csv": _NO_NAMES,
+    "table-5MB.csv": _NO_NAMES,
+    "transpose.csv": _NO_NAMES,
+    "escaping.csv": Right(options={"escapechar": "\\", "skipinitialspace": True}),
+    "issue-1109.csv": Right(options={"skipinitialspace": True}),
+    "capitals.csv": Right(options={"skipinitialspace": True}),
+    "test_skip_lines.xlsx": Right(head=3, begin=4),
+    "example.xlsx": _NO_NAMES,
+    "example.xlsm": _NO_NAMES,
+    "file_with_an_empty_sheet.xlsx": _NO_NAMES,
+    "issue-870.xlsx": Right(),
+    "skip-rows.xlsx": Right(head=1, begin=2),
+    "column.csv": _NO_NAMES,
+    "table-delimiter.csv": _SEMICOLON,
+    "vix.csv": _SEMICOLON,
+    "bug_01.csv": _NO_NAMES,
+    "issue-1024.xlsx": Right(head=9, begin=10),
+    "issue-320.xlsx": Right(head=9, begin=10),
+    "ragged.xlsx": Right(),
+}
 """By a file's name, perhaps with its folder, what is not as most are."""
 
 
 def tables() -> None:
-    """Prints each table that is read otherwise than rightly, and how many there are of each sort."""
+    """Prints each table that is read otherwise than rightly, and how many there are of each
+    sort."""
     warnings.simplefilter("ignore")
     sorts: Counter[str] = Counter()
     for package in PACKAGES:
@@ -98,7 +143,9 @@ def _compared(file: Path) -> tuple[str, str]:
     ours = [name for name in table.names if name in names]
     if (head is None) != (not table.frame.names):
         return "in silence", f"names stand in row {table.frame.names}"
-    if head is not None and [name for name in dict.fromkeys(names) if name] != list(dict.fromkeys(ours)):
+    if head is not None and [name for name in dict.fromkeys(names) if name] != list(
+        dict.fromkeys(ours)
+    ):
         return "in silence", f"names {table.names[:5]} for {names[:5]}"
     if len(rows) < MOST_ROWS and len(rows) != len(data):
         return "in silence", f"{len(rows)} rows for {len(data)}"
@@ -107,7 +154,9 @@ def _compared(file: Path) -> tuple[str, str]:
         width = len(cells)
         same = [cell.strip() for cell in cells] == [*record[:width], *[""] * (width - len(record))]
         if row.why is None and (not same or any(record[width:])):
-            return ("in silence" if sure else "told"), f"row {row.number}: {cells[:6]} for {record[:6]}"
+            return (
+                "in silence" if sure else "told"
+            ), f"row {row.number}: {cells[:6]} for {record[:6]}"
     return "as rightly", ""
 
 

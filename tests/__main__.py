@@ -1,7 +1,7 @@
-"""Runs every test, two processes side by side, of which one at most drives a browser while there are others. What failed is run once more at the
-end, alone, and both are told: a browser that stood still for seconds because its neighbours were busy is no fault, what fails twice is.
-With words, only the tests whose name holds one, in this process. The last line is
-`N passed, N failed`."""
+"""Runs every test, two processes side by side, of which one at most drives a browser while there
+are others. What failed is run once more at the end, alone, and both are told: a browser that stood
+still for seconds because its neighbours were busy is no fault, what fails twice is. With words,
+only the tests whose name holds one, in this process. The last line is `N passed, N failed`."""
 
 import os
 import re
@@ -20,8 +20,15 @@ from tests.application import begin
 ROOT = Path(__file__).resolve().parent
 LONGEST_S = 600
 MOST_AGAIN = 3  # more modules than this do not fail because the machine was busy
-STARTING = ("browser", "server", "engine")  # packages whose tests start processes, and may stand in each other's way
-COUNTED = "counted: "  # a line that a test writes to the real output is shown also where all went well
+# packages whose tests start processes, and may stand in each other's way
+STARTING = (
+    "browser",
+    "server",
+    "engine",
+)
+COUNTED = (
+    "counted: "  # a line that a test writes to the real output is shown also where all went well
+)
 
 
 def pick(suite: unittest.TestSuite, words: list[str]) -> unittest.TestSuite:
@@ -35,13 +42,15 @@ def pick(suite: unittest.TestSuite, words: list[str]) -> unittest.TestSuite:
 
 
 def run(words: list[str]) -> tuple[int, int]:
-    """(passed, failed) of the tests whose name holds a word; `tests.core.test_xml.` with its last point is that module alone, and
-    no others are loaded."""
+    """(passed, failed) of the tests whose name holds a word; `tests.core.test_xml.` with its last
+    point is that module alone, and no others are loaded."""
     loader = unittest.TestLoader()
     if all(word.endswith(".") for word in words):
         chosen = loader.loadTestsFromNames([word.removesuffix(".") for word in words])
     else:
-        chosen = pick(loader.discover(str(ROOT), pattern="test_*.py", top_level_dir=str(ROOT.parent)), words)
+        chosen = pick(
+            loader.discover(str(ROOT), pattern="test_*.py", top_level_dir=str(ROOT.parent)), words
+        )
     result = unittest.TextTestRunner(verbosity=1, buffer=True).run(chosen)
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     if result.testsRun == 0:
@@ -51,21 +60,28 @@ def run(words: list[str]) -> tuple[int, int]:
 
 
 Unit = tuple[str, ...]
-"""Modules that are run by one process: each of those that start processes themselves, and all small ones of a package together."""
+"""Modules that are run by one process: each of those that start processes themselves, and all small
+ones of a package together."""
 
 
 def run_unit(unit: Unit) -> tuple[int, int]:
-    """The same for modules in a process of their own; what they said is shown where something failed."""
+    """The same for modules in a process of their own; what they said is shown where something
+    failed."""
     command = [sys.executable, "-m", "tests", *(f"{name}." for name in unit)]
     begun = time.monotonic()
     try:
-        done = subprocess.run(command, cwd=ROOT.parent, capture_output=True, text=True, timeout=LONGEST_S)
+        done = subprocess.run(
+            command, cwd=ROOT.parent, capture_output=True, text=True, timeout=LONGEST_S
+        )
         said = done.stdout + done.stderr
     except subprocess.TimeoutExpired as late:
         said = f"not finished within {LONGEST_S} s\n{(late.stdout or b'').decode()}"
     counts = re.search(r"^(\d+) passed, (\d+) failed$", said, re.MULTILINE)
     passed, failed = (int(counts[1]), int(counts[2])) if counts else (0, 1)
-    print(f"{called(unit)}: {passed} passed, {failed} failed, {time.monotonic() - begun:.0f} s", flush=True)
+    print(
+        f"{called(unit)}: {passed} passed, {failed} failed, {time.monotonic() - begun:.0f} s",
+        flush=True,
+    )
     counted = [line for line in said.splitlines() if line.startswith(COUNTED)]
     print(said if failed else "\n".join(counted), end="\n" if failed or counted else "", flush=True)
     return passed, failed
@@ -79,7 +95,8 @@ Counts = dict[Unit, tuple[int, int]]
 
 
 def take(following: Callable[[], Unit]) -> Counts:
-    """Units one after another, for as long as there is a following one: (passed, failed) of each."""
+    """Units one after another, for as long as there is a following one: (passed, failed) of
+    each."""
     counts: Counts = {}
     while True:
         try:
@@ -97,12 +114,17 @@ def again(counts: Counts) -> None:
         print(f"{called(unit)} failed ({before}), and is run again, alone", flush=True)
         counts[unit] = run_unit(unit)
         if not counts[unit][1]:
-            print(f"unsteady: {called(unit)} failed ({before}) at first, and passed alone", flush=True)
+            print(
+                f"unsteady: {called(unit)} failed ({before}) at first, and passed alone", flush=True
+            )
 
 
 def units() -> deque[Unit]:
     """The browser's first, the longest before the others."""
-    files = sorted(ROOT.rglob("test_*.py"), key=lambda file: ("browser" not in file.parts, -file.stat().st_size))
+    files = sorted(
+        ROOT.rglob("test_*.py"),
+        key=lambda file: ("browser" not in file.parts, -file.stat().st_size),
+    )
     alone, together = list[Unit](), dict[str, list[str]]()
     for file in files:
         name = ".".join(file.relative_to(ROOT.parent).with_suffix("").parts)
@@ -118,11 +140,14 @@ def every() -> tuple[int, int]:
     with tempfile.TemporaryDirectory() as folder:
         os.environ["SALTPATH_TESTS_BEGUN"] = str(Path(folder) / "begun")
         begin(Path(folder) / "begun")
-        with ThreadPoolExecutor(2) as pool:  # one takes the browser's from the front, the other the rest from the end
+        # one takes the browser's from the front, the other the rest from the end
+        with ThreadPoolExecutor(2) as pool:
             front, back = pool.map(take, (waiting.popleft, waiting.pop))
         counts = front | back
         again(counts)
-    return sum(passed for passed, _ in counts.values()), sum(failed for _, failed in counts.values())
+    return sum(passed for passed, _ in counts.values()), sum(
+        failed for _, failed in counts.values()
+    )
 
 
 def main() -> int:

@@ -1,4 +1,5 @@
-"""Shared by the tests: the whole application (supervisor, web, runners, writer) with the demonstration in a fresh folder."""
+"""Shared by the tests: the whole application (supervisor, web, runners, writer) with the
+demonstration in a fresh folder."""
 
 from __future__ import annotations
 
@@ -16,11 +17,13 @@ import urllib.request
 from pathlib import Path
 from typing import Any
 
-# How long a test waits for what has to come. A test that passes never waits so long; a machine that stands still for seconds at
-# a time, which shared ones do, must not fail one. What is promised within a time (bars.md) gives its own.
+# How long a test waits for what has to come. A test that passes never waits so long; a machine that
+# stands still for seconds at a time, which shared ones do, must not fail one. What is promised
+# within a time (bars.md) gives its own.
 PATIENCE_S = float(os.environ.get("PATIENCE_S", "45"))
 
-# A folder in which the demonstration's first run has ended, to begin from; without it each application begins anew.
+# A folder in which the demonstration's first run has ended, to begin from; without it each
+# application begins anew.
 BEGUN = os.environ.get("SALTPATH_TESTS_BEGUN", "")
 
 
@@ -57,13 +60,25 @@ class Application:
         self.log = (Path(self._folder.name) / "log").open("w+")
         self.start()
         self.wait(lambda: self.get("/health"))
-        self.project, self.troubles = (project["id"] for project in self.get("/projects")["items"][:2])
+        self.project, self.troubles = (
+            project["id"] for project in self.get("/projects")["items"][:2]
+        )
         return self
 
     def start(self) -> None:
         """Start the supervisor, also once more."""
-        command = [sys.executable, "-m", "saltpath.cli", "demo", "--data", str(self.data), "--port", str(self.port),
-                   "--harbour-port", str(self.harbour_port)]  # fmt: skip
+        command = [
+            sys.executable,
+            "-m",
+            "saltpath.cli",
+            "demo",
+            "--data",
+            str(self.data),
+            "--port",
+            str(self.port),
+            "--harbour-port",
+            str(self.harbour_port),
+        ]
         self.process = subprocess.Popen(command, stdout=self.log, stderr=subprocess.STDOUT)
 
     def __exit__(self, *_: object) -> None:
@@ -87,10 +102,14 @@ class Application:
                 pass
             if time.monotonic() > end:
                 self.log.flush()
-                raise AssertionError("waited in vain; the log says: " + Path(self.log.name).read_text()[-2000:])
+                raise AssertionError(
+                    "waited in vain; the log says: " + Path(self.log.name).read_text()[-2000:]
+                )
             time.sleep(0.02)
 
-    def ask(self, method: str, path: str, body: Any = None, **headers: str) -> tuple[int, dict[str, str], Any]:
+    def ask(
+        self, method: str, path: str, body: Any = None, **headers: str
+    ) -> tuple[int, dict[str, str], Any]:
         """(status, headers, JSON) of any call."""
         data = json.dumps(body).encode() if body is not None else None
         given = {"Content-Type": "application/json"} if data is not None else {}
@@ -130,7 +149,9 @@ class Application:
     def children(self) -> dict[str, list[int]]:
         """Process ids of web, writer, keeper and runners."""
         found: dict[str, list[int]] = {"web": [], "writer": [], "keeper": [], "runner": []}
-        children = Path(f"/proc/{self.process.pid}/task/{self.process.pid}/children").read_text().split()
+        children = (
+            Path(f"/proc/{self.process.pid}/task/{self.process.pid}/children").read_text().split()
+        )
         for child in children:
             try:
                 name = Path(f"/proc/{child}/comm").read_text().strip().removeprefix("saltpath-")
@@ -146,7 +167,8 @@ class Application:
 
 
 def begin(folder: Path) -> None:
-    """Let the demonstration begin, and put what it has when its first run has ended into the folder, for `BEGUN`."""
+    """Let the demonstration begin, and put what it has when its first run has ended into the
+    folder, for `BEGUN`."""
     with Application() as app:
         app.finished(app.get(f"/runs?project={app.project}")["items"][0]["id"])
         app.stop()

@@ -1,4 +1,5 @@
-"""Shared by the tests: Fernholm Harbour on a free port, and cases run against it by the real engine."""
+"""Shared by the tests: Fernholm Harbour on a free port, and cases run against it by the real
+engine."""
 
 from __future__ import annotations
 
@@ -39,8 +40,8 @@ def run_text(
     faults: bool = False,
     **values: Any,
 ) -> Results:
-    """Run cases against the harbour, and collect what happened. A fault of ours is none of the ways in which a step may be blocked: it
-    fails the test, unless it is about `faults`."""
+    """Run cases against the harbour, and collect what happened. A fault of ours is none of the ways
+    in which a step may be blocked: it fails the test, unless it is about `faults`."""
     names = frozenset(secrets or {})
     project = Project("Tests", values=NamedValues({"harbour": harbour(), **values}, names))
     cases = tuple(planned(read_case(text)) for text in texts)

@@ -1,4 +1,5 @@
-"""A PostgreSQL server of Debian's package on loopback, in a folder of its own, as another person than root."""
+"""A PostgreSQL server of Debian's package on loopback, in a folder of its own, as another person
+than root."""
 
 from __future__ import annotations
 
@@ -19,7 +20,8 @@ PASSWORD = "salt-and-tar"
 
 
 class Postgres:
-    """Starts with an empty database `postgres`, which `harbour` owns; ends with the `with` block."""
+    """Starts with an empty database `postgres`, which `harbour` owns; ends with the `with`
+    block."""
 
     def __enter__(self) -> Self:
         if not FOLDERS:
@@ -47,9 +49,22 @@ class Postgres:
             "--locale=C",
         )
         password.unlink()
-        options = f"-p {self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c fsync=off -c shared_buffers=16MB"
+        options = (
+            f"-p {self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c "
+            "fsync=off -c shared_buffers=16MB"
+        )
         self._as_other(
-            "pg_ctl", "-D", self._data, "-w", "-t", "60", "-l", str(self._folder / "log"), "-o", options, "start"
+            "pg_ctl",
+            "-D",
+            self._data,
+            "-w",
+            "-t",
+            "60",
+            "-l",
+            str(self._folder / "log"),
+            "-o",
+            options,
+            "start",
         )
         self.run("create sequence counter")
         return self
@@ -63,7 +78,11 @@ class Postgres:
         return str(self._folder / "data")
 
     def _as_other(self, program: str, *arguments: str) -> None:
-        more = {"user": "postgres", "group": "postgres", "extra_groups": []} if os.getuid() == 0 else {}
+        more = (
+            {"user": "postgres", "group": "postgres", "extra_groups": []}
+            if os.getuid() == 0
+            else {}
+        )
         done = subprocess.run(
             [str(FOLDERS[-1] / program), *arguments],
             cwd="/",
@@ -77,7 +96,9 @@ class Postgres:
 
     def run(self, statements: str) -> None:
         """Carry statements out as the owner."""
-        address = f"host=127.0.0.1 port={self.port} dbname=postgres user=harbour password={PASSWORD}"
+        address = (
+            f"host=127.0.0.1 port={self.port} dbname=postgres user=harbour password={PASSWORD}"
+        )
         end = time.monotonic() + 20
         while True:
             try:

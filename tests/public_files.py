@@ -10,5 +10,7 @@ def public_files(package: str) -> Path:
     """The folder of an unpacked source package; the test is skipped where it is not there."""
     found = next(iter(sorted(FOLDER.glob(f"{package}==*"))), None)
     if found is None:
-        raise unittest.SkipTest(f"{package} is not unpacked: sh tests/need-public-files .venv/bin/python")
+        raise unittest.SkipTest(
+            f"{package} is not unpacked: sh tests/need-public-files .venv/bin/python"
+        )
     return found

@@ -1,7 +1,9 @@
-"""A small site as browsers see one: pages with a form, a sign-in by redirects and cookies, uploads, and calls that its pages make.
+"""A small site as browsers see one: pages with a form, a sign-in by redirects and cookies, uploads,
+and calls that its pages make.
 
-The Harbour Desk. Nothing of it can be used twice: the form's token, the ticket of the sign-in, the cookie and every id are made anew,
-and without them it answers 403 or 401. A host of somebody else, which it tells each click, answers more often than the site itself."""
+The Harbour Desk. Nothing of it can be used twice: the form's token, the ticket of the sign-in, the
+cookie and every id are made anew, and without them it answers 403 or 401. A host of somebody else,
+which it tells each click, answers more often than the site itself."""
 
 from __future__ import annotations
 
@@ -22,24 +24,31 @@ PORCH = """<!doctype html><title>Harbour Desk</title><h1>Harbour Desk</h1>
 DESK = """<!doctype html><title>The desk</title><h1>The desk</h1><p role="status"></p>
 <button id="call">Announce a call</button>
 <form id="papers" method="post" action="/papers" enctype="multipart/form-data">
-<input type="hidden" name="visit" value="{visit}"><input name="about" value="Papers of Marrow Finch">
+<input type="hidden" name="visit" value="{visit}">
+<input name="about" value="Papers of Marrow Finch">
 <input type="file" name="plan"><button>Hand in</button></form>
 <script>
-const told = []; const tell = (what) => told.push(fetch("{elsewhere}/told/" + what, {{ method: "POST", mode: "cors", body: "{{}}",
+const told = []; const tell = (what) => told.push(fetch("{elsewhere}/told/" + what,
+  {{ method: "POST", mode: "cors", body: "{{}}",
   headers: {{ "Content-Type": "text/plain" }} }}).catch(() => 0));
 for (const what of ["came", "looked", "moved", "stayed", "breathed", "scrolled"]) tell(what);
-const cookie = (name) => decodeURIComponent(document.cookie.split("; ").find((pair) => pair.startsWith(name + "=")).split("=")[1]);
+const cookie = (name) => decodeURIComponent(document.cookie.split("; ")
+  .find((pair) => pair.startsWith(name + "=")).split("=")[1]);
 document.querySelector("#call").onclick = async () => {{
   const headers = {{ "X-Desk-Proof": cookie("desk-proof") }};
-  const made = await fetch("/api/calls", {{ method: "POST", headers: {{ ...headers, "Content-Type": "application/json" }},
+  const made = await fetch("/api/calls", {{ method: "POST", headers: {{ ...headers,
+    "Content-Type": "application/json" }},
     body: JSON.stringify({{ vessel: "Marrow Finch", visit: "{visit}" }}) }});
   const call = await made.json();
   const read = await (await fetch(made.headers.get("Location"))).json();
   const asked = encodeURIComponent(JSON.stringify({{ call: call.id, state: ["asked", "given"] }}));
-  const [found] = (await (await fetch("/api/berths?filter=" + asked + "&order=metres")).json()).items;
-  const fields = new URLSearchParams([["berth", found.id], ["crew", "Oda"], ["crew", "Ivo & Söhne"], ["call", call.id]]);
+  const berths = await fetch("/api/berths?filter=" + asked + "&order=metres");
+  const [found] = (await berths.json()).items;
+  const fields = new URLSearchParams([["berth", found.id], ["crew", "Oda"], ["crew",
+    "Ivo & Söhne"], ["call", call.id]]);
   const given = await fetch("/api/berths/give", {{ method: "POST", headers, body: fields }});
-  await fetch("/api/calls/" + call.id, {{ method: "PUT", headers: {{ ...headers, "If-Match": given.headers.get("ETag"),
+  await fetch("/api/calls/" + call.id, {{ method: "PUT", headers: {{ ...headers,
+    "If-Match": given.headers.get("ETag"),
     "Content-Type": "application/json" }}, body: JSON.stringify({{ ...read, state: "given" }}) }});
   document.querySelector("[role=status]").textContent = "Given " + found.name;
 }};
@@ -47,7 +56,8 @@ document.querySelector("#call").onclick = async () => {{
 
 
 class Site(ThreadingHTTPServer):
-    """Both hosts, 127.0.0.1 the site and 127.0.0.2 the other one, by one server; `close` ends it."""
+    """Both hosts, 127.0.0.1 the site and 127.0.0.2 the other one, by one server; `close` ends
+    it."""
 
     daemon_threads = True
 
@@ -104,7 +114,11 @@ class _Desk(BaseHTTPRequestHandler):
             return 200, {"thanks": secrets.token_hex(8)}, {"Access-Control-Allow-Origin": "*"}
         if parts.path == "/":
             site.proofs.add(proof := secrets.token_hex(12))
-            return 200, PORCH.format(proof=proof), {"Set-Cookie": f"porch={secrets.token_hex(4)}; Path=/"}
+            return (
+                200,
+                PORCH.format(proof=proof),
+                {"Set-Cookie": f"porch={secrets.token_hex(4)}; Path=/"},
+            )
         if parts.path == "/sign-in":
             fields = dict(parse_qsl(body.decode()))
             if fields.get("proof") not in site.proofs or fields.get("password") != "salt & tar":
@@ -118,13 +132,17 @@ class _Desk(BaseHTTPRequestHandler):
                 return 403, "<p>No ticket.</p>", {}
             site.tickets.discard(ticket)
             desk = secrets.token_hex(12)
-            site.desks[desk] = {"proof": secrets.token_hex(12), "visit": f"V-{secrets.randbelow(10**8):08}"}
+            site.desks[desk] = {
+                "proof": secrets.token_hex(12),
+                "visit": f"V-{secrets.randbelow(10**8):08}",
+            }
             return (
                 302,
                 "",
                 {
                     "Location": "/desk",
-                    "Set-Cookie": f"desk={desk}; Path=/; HttpOnly\ndesk-proof={site.desks[desk]['proof']}; Path=/",
+                    "Set-Cookie": f"desk={desk}; Path=/; HttpOnly\n"
+                    f"desk-proof={site.desks[desk]['proof']}; Path=/",
                 },
             )
         cookies = SimpleCookie(self.headers.get("Cookie", ""))
@@ -154,7 +172,12 @@ class _Desk(BaseHTTPRequestHandler):
             if asked.get("visit") != mine["visit"]:
                 return 422, {"error": "That is no visit of yours."}, {}
             id = f"PC-{secrets.randbelow(10**6):06}"
-            site.calls[id] = {"id": id, "vessel": asked["vessel"], "state": "asked", "tag": f'"{secrets.token_hex(6)}"'}
+            site.calls[id] = {
+                "id": id,
+                "vessel": asked["vessel"],
+                "state": "asked",
+                "tag": f'"{secrets.token_hex(6)}"',
+            }
             return 201, {"id": id, "state": "asked"}, {"Location": f"/api/calls/{id}"}
         if path == "/api/berths":
             call = site.calls.get(json.loads(query["filter"][0])["call"])
@@ -165,7 +188,11 @@ class _Desk(BaseHTTPRequestHandler):
         if path == "/api/berths/give":
             fields = parse_qs(body.decode())
             call = site.calls.get(fields["call"][0])
-            if call is None or fields["crew"] != ["Oda", "Ivo & Söhne"] or fields["berth"] != [call["berth"]]:
+            if (
+                call is None
+                or fields["crew"] != ["Oda", "Ivo & Söhne"]
+                or fields["berth"] != [call["berth"]]
+            ):
                 return 422, {"error": "Not that berth."}, {}
             return 200, {"given": call["berth"]}, {"ETag": call["tag"]}
         call = site.calls.get(path.rpartition("/")[2])
@@ -179,8 +206,10 @@ class _Desk(BaseHTTPRequestHandler):
 
     def _papers(self, body: bytes, mine: dict[str, str]) -> tuple[int, Any, dict[str, str]]:
         head = f"Content-Type: {self.headers['Content-Type']}\r\n\r\n".encode()
-        parts = {part.get_param("name", header="content-disposition"): part.get_payload(decode=True)
-                 for part in BytesParser(policy=HTTP).parsebytes(head + body).iter_parts()}  # fmt: skip
+        parts = {
+            part.get_param("name", header="content-disposition"): part.get_payload(decode=True)
+            for part in BytesParser(policy=HTTP).parsebytes(head + body).iter_parts()
+        }
         if parts.get("visit") != mine["visit"].encode() or not parts.get("plan"):
             return 422, "<p>Not without papers.</p>", {}
         self.server.papers[id := secrets.token_hex(6)] = parts["plan"]

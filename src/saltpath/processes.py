@@ -1,5 +1,6 @@
-"""The entry of each process: `writer|runner|web|keeper FOLDER [HOST PORT NAME... | NAME DESCRIPTOR OWN_PORT]`, forked by the supervisor, and
-of those that look through a file of rows for the web server. By hand: `python -m saltpath.processes KIND FOLDER ...`."""
+"""The entry of each process: `writer|runner|web|keeper FOLDER [HOST PORT NAME... | NAME DESCRIPTOR
+OWN_PORT]`, forked by the supervisor, and of those that look through a file of rows for the web
+server. By hand: `python -m saltpath.processes KIND FOLDER ...`."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""Shared by the browser tests: one Chromium, a fresh context per test; anything in the console fails the test."""
+"""Shared by the browser tests: one Chromium, a fresh context per test; anything in the console
+fails the test."""
 
 from __future__ import annotations
 
@@ -24,9 +25,14 @@ from playwright.sync_api import (
 
 from tests.application import PATIENCE_S, Application
 
-# Debian builds the same Chromium twice; the one without windows draws no tabs and menus that nobody sees, and takes a third less.
+# Debian builds the same Chromium twice; the one without windows draws no tabs and menus that nobody
+# sees, and takes a third less.
 CHROMIUM = next(
-    (file for file in ("/usr/bin/chromium-headless-shell", "/usr/bin/chromium") if Path(file).exists()),
+    (
+        file
+        for file in ("/usr/bin/chromium-headless-shell", "/usr/bin/chromium")
+        if Path(file).exists()
+    ),
     "/usr/bin/chromium",
 )
 ARGUMENTS = [
@@ -48,7 +54,8 @@ SIZE: ViewportSize = {"width": 1280, "height": 800}
 
 
 class BrowserTest(unittest.TestCase):
-    """The tests of a class share a page, which is emptied between them: a new one reads and compiles all scripts again."""
+    """The tests of a class share a page, which is emptied between them: a new one reads and
+    compiles all scripts again."""
 
     app: Application
     playwright: Playwright
@@ -62,13 +69,16 @@ class BrowserTest(unittest.TestCase):
         cls.playwright = cls.enterClassContext(sync_playwright())
         cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
         cls.addClassCleanup(cls.browser.close)
-        # What opens stands still at once: a menu that still unfolds on a busy machine is clicked beside its items.
+        # What opens stands still at once: a menu that still unfolds on a busy machine is clicked
+        # beside its items.
         cls.context = cls.browser.new_context(viewport=SIZE, reduced_motion="reduce")
         cls.context.set_default_timeout(PATIENCE_S * 1000)
         said = cls.said = []
         cls.context.on(
             "console",
-            lambda message: said.append(f"{message.type}: {message.text} {message.location.get('url', '')}"),
+            lambda message: said.append(
+                f"{message.type}: {message.text} {message.location.get('url', '')}"
+            ),
         )
         cls.context.on("weberror", lambda error: said.append(f"error: {error.error}"))
         first = cls.app.get(f"/runs?project={cls.app.project}")["items"][0]
@@ -84,7 +94,9 @@ class BrowserTest(unittest.TestCase):
         self.context.clear_cookies()
         self.context.clear_permissions()
         devtools = self.context.new_cdp_session(self.page)
-        devtools.send("Storage.clearDataForOrigin", {"origin": self.app.address, "storageTypes": "all"})
+        devtools.send(
+            "Storage.clearDataForOrigin", {"origin": self.app.address, "storageTypes": "all"}
+        )
         devtools.detach()
         self.said.clear()
 
@@ -100,13 +112,14 @@ class BrowserTest(unittest.TestCase):
         self.page.get_by_role("heading", name=name).wait_for()
 
     def open_step(self, number: int) -> None:
-        """A click on a step's head, until it is open: what stands on the page before that belongs to another step."""
+        """A click on a step's head, until it is open: what stands on the page before that belongs
+        to another step."""
         self.page.locator(f'[data-step="{number}"] .step-head').click()
         self.page.locator(f'[data-step="{number}"] .step.open').wait_for()
 
     def tool(self, row: Locator, name: str) -> None:
-        """Press one of a row's tools, which are there while the row is under the mouse; a row that is drawn anew meanwhile is pointed
-        at again."""
+        """Press one of a row's tools, which are there while the row is under the mouse; a row that
+        is drawn anew meanwhile is pointed at again."""
         for _ in range(20):
             row.hover()
             try:
@@ -117,7 +130,8 @@ class BrowserTest(unittest.TestCase):
 
     @contextmanager
     def saved_late(self, address: str) -> Iterator[None]:
-        """What the page asks to have changed at addresses that match arrives when the block ends; at least one does."""
+        """What the page asks to have changed at addresses that match arrives when the block ends;
+        at least one does."""
         held: list[Route] = []
         over = False
 
@@ -146,7 +160,8 @@ class BrowserTest(unittest.TestCase):
         self.page.evaluate(f"() => {{ {AXE.read_text(encoding='utf-8')}; window.axe = axe; }}")
         found = self.page.evaluate("() => axe.run({ resultTypes: ['violations'], preload: false })")
         return [
-            f"{fault['id']}: {fault['nodes'][0]['html'][:160]} {(fault['nodes'][0]['any'] or [{}])[0].get('data')}"
+            f"{fault['id']}: {fault['nodes'][0]['html'][:160]} "
+            f"{(fault['nodes'][0]['any'] or [{}])[0].get('data')}"
             for fault in found["violations"]
             if fault["impact"] in ("serious", "critical")
         ]

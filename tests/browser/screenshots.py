@@ -67,7 +67,9 @@ def main() -> None:
         page.get_by_text("entries are left out").wait_for()
         page.screenshot(path=FOLDER / "recording.png")
         page.goto(f"{app.address}/cases/workbook?suite={suite}")
-        page.get_by_label("A workbook or a CSV file").set_input_files(files=[desk_workbook(app.harbour_port)])
+        page.get_by_label("A workbook or a CSV file").set_input_files(
+            files=[desk_workbook(app.harbour_port)]
+        )
         page.get_by_label("What the column Home port is").select_option("is expected of…")
         page.get_by_role("heading", name="cases would be made").wait_for()
         page.screenshot(path=FOLDER / "workbook.png")
@@ -93,7 +95,14 @@ def desk_workbook(harbour: int) -> dict[str, object]:
     """A workbook as a team might keep it."""
     rows = [
         ["Test case", "Method", "URL", "Expected status", "Home port", "Remark"],
-        ["A small ferry is registered", "GET", f"http://127.0.0.1:{harbour}/vessels/V-101", 200, "Fernholm", ""],
+        [
+            "A small ferry is registered",
+            "GET",
+            f"http://127.0.0.1:{harbour}/vessels/V-101",
+            200,
+            "Fernholm",
+            "",
+        ],
         [
             "A coaster is registered",
             "GET",

@@ -1,4 +1,5 @@
-"""Data as a tester uses it: a file is brought in, its frame drawn, kinds said, a new version compared; rows are made and combined."""
+"""Data as a tester uses it: a file is brought in, its frame drawn, kinds said, a new version
+compared; rows are made and combined."""
 
 import re
 
@@ -6,7 +7,9 @@ from playwright.sync_api import expect
 
 from tests.browser.page import BrowserTest
 
-BERTHS = "Berths of Fernholm;;\n;;\nname;metres;built\nEast 1;80,5;1987\nEast 2;95;1990\nWest 1;60,0;x\n"
+BERTHS = (
+    "Berths of Fernholm;;\n;;\nname;metres;built\nEast 1;80,5;1987\nEast 2;95;1990\nWest 1;60,0;x\n"
+)
 
 
 class Data(BrowserTest):
@@ -21,7 +24,9 @@ class Data(BrowserTest):
         page.get_by_role("link", name="arrivals", exact=True).wait_for()
         self.bring("A file of rows", "Berths.csv", BERTHS)
         page.get_by_role("heading", name="Berths").wait_for()
-        expect(page.get_by_label("What divides cells").locator("option:checked")).to_have_text("a semicolon, as found")
+        expect(page.get_by_label("What divides cells").locator("option:checked")).to_have_text(
+            "a semicolon, as found"
+        )
         page.get_by_text("3 rows").wait_for()
         columns = page.get_by_role("region", name="Columns")
         row = columns.get_by_role("row", name=re.compile("^metres"))
@@ -42,7 +47,8 @@ class Data(BrowserTest):
             page.get_by_text("A4:B5").wait_for()
             page.get_by_text("2 rows").wait_for()
             expect(columns.get_by_label("The kind of built")).to_have_count(0)
-            page.get_by_role("button", name="Undo").click()  # takes back the frame, which is still being saved
+            # takes back the frame, which is still being saved
+            page.get_by_role("button", name="Undo").click()
         page.get_by_text("3 rows, of which 1 cannot be carried out").wait_for()
         # By keys: the frame begins a row further down, and its first row has the names.
         cells.focus()
@@ -52,7 +58,9 @@ class Data(BrowserTest):
         page.get_by_role("button", name="find them again").click()
         columns.get_by_role("row", name=re.compile("^metres")).wait_for()
         self.bring(
-            "A new version of the file", "berths-2.csv", BERTHS.replace("East 2;95", "East 2;97") + "West 2;70;2001\n"
+            "A new version of the file",
+            "berths-2.csv",
+            BERTHS.replace("East 2;95", "East 2;97") + "West 2;70;2001\n",
         )
         versions = page.get_by_role("region", name="Versions of the file")
         versions.get_by_text(
@@ -121,5 +129,7 @@ class Data(BrowserTest):
         page.get_by_role("button", name="[=any name]").click()
         page.get_by_label("What name is").fill("[=any of East, West] [=row.number]")
         page.keyboard.press("Enter")
-        page.get_by_role("region", name="The first rows").get_by_text(re.compile("^(East|West) 20$")).wait_for()
+        page.get_by_role("region", name="The first rows").get_by_text(
+            re.compile("^(East|West) 20$")
+        ).wait_for()
         self.assertEqual(self.axe(), [])

@@ -1,4 +1,5 @@
-"""A case made from nothing and mended, as a tester does it: by pointing with the mouse, and with the keyboard alone."""
+"""A case made from nothing and mended, as a tester does it: by pointing with the mouse, and with
+the keyboard alone."""
 
 import re
 
@@ -46,7 +47,9 @@ class Editing(BrowserTest):
         self.step(1).get_by_text("gives vesselId").wait_for()
         self.open_step(2)
         self.page.get_by_role("button", name="Send this step alone").click()
-        asked = self.page.get_by_role("alert").filter(has_text="Nothing was sent: vesselId is not kept yet")
+        asked = self.page.get_by_role("alert").filter(
+            has_text="Nothing was sent: vesselId is not kept yet"
+        )
         asked.wait_for()
         self.assertEqual(self.axe(), [])
         asked.get_by_role("button", name="Send it first").click()
@@ -110,7 +113,9 @@ class Editing(BrowserTest):
         self.page.get_by_label("Expect something more, as a sentence").fill("stauts is 3")
         self.page.get_by_label("Expect something more, as a sentence").press("Enter")
         self.page.get_by_role("alert").get_by_text("did you mean status").wait_for()
-        expect(self.page.get_by_label("Expect something more, as a sentence")).to_have_value("stauts is 3")
+        expect(self.page.get_by_label("Expect something more, as a sentence")).to_have_value(
+            "stauts is 3"
+        )
 
     def test_nothing_is_lost_while_the_server_is_away(self):
         self.new_case("Kept")
@@ -121,7 +126,8 @@ class Editing(BrowserTest):
         self.step(1).get_by_text("Read tides").wait_for()
         self.page.get_by_role("heading", name="Kept").wait_for()
         self.assertEqual(self.saved()["steps"][0]["send"], "GET [=harbour]/tides")
-        self.said = [line for line in self.said if "ERR_" not in line]  # the browser reports the lost connection itself
+        # the browser reports the lost connection itself
+        self.said = [line for line in self.said if "ERR_" not in line]
 
     def test_with_the_keyboard_alone(self):
         self.new_case("By keyboard")
@@ -159,7 +165,9 @@ class Editing(BrowserTest):
         self.page.get_by_role("button", name="Keep as…").click()
         self.page.get_by_label("Keep as").press("Enter")
         self.open_step(1)
-        self.page.get_by_role("button", name="Move step 2, which keeps vesselId, before this one").click()
+        self.page.get_by_role(
+            "button", name="Move step 2, which keeps vesselId, before this one"
+        ).click()
         expect(self.step(1).locator(".step-name")).to_have_text("Read vessels")
         expect(self.page.locator(".thread.broken")).to_have_count(0)
         self.page.get_by_role("button", name="Run this case").click()
@@ -189,7 +197,8 @@ class Editing(BrowserTest):
         self.page.mouse.up()
         expect(self.step(3).locator(".step-name")).to_have_text("Read vessels")
         self.assertEqual(self.saved()["steps"][0]["options"], {"timeout": "3 s"})
-        self.said = [line for line in self.said if "422" not in line]  # the browser reports the refused edit itself
+        # the browser reports the refused edit itself
+        self.said = [line for line in self.said if "422" not in line]
 
     def test_two_tabs_keep_each_others_edits(self):
         self.new_case("Two at once")
@@ -207,9 +216,12 @@ class Editing(BrowserTest):
         other.get_by_text("This case was changed elsewhere").wait_for()
         other.locator('[data-step="2"]').wait_for()
         other.close()
-        self.said = [line for line in self.said if "412" not in line]  # the browser reports the late edit itself
+        # the browser reports the late edit itself
+        self.said = [line for line in self.said if "412" not in line]
         steps = self.saved()["steps"]
-        self.assertEqual([step["send"] for step in steps], ["GET [=harbour]/vessels", "GET [=harbour]/pilots"])
+        self.assertEqual(
+            [step["send"] for step in steps], ["GET [=harbour]/vessels", "GET [=harbour]/pilots"]
+        )
         self.assertEqual(steps[0]["expect"], [{"of": "status", "is": 200}])
 
     def test_values_are_offered_where_they_can_stand(self):
@@ -231,6 +243,8 @@ class Editing(BrowserTest):
         self.page.keyboard.press("Tab")
         expect(field).to_have_value("GET [=harbour]/vessels/[=vesselId]")
         self.page.keyboard.press("Enter")
-        self.step(1).get_by_text("to step 2").or_(self.step(1).get_by_text("gives")).first.wait_for()
+        self.step(1).get_by_text("to step 2").or_(
+            self.step(1).get_by_text("gives")
+        ).first.wait_for()
         self.step(2).get_by_text("vesselId").first.wait_for()
         self.assertEqual(self.saved()["steps"][1]["send"], "GET [=harbour]/vessels/[=vesselId]")

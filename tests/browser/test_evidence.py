@@ -1,4 +1,5 @@
-"""What lies beside a case: facts of an answer pointed at like places, large answers searched, lines of JSON, bytes that are no text."""
+"""What lies beside a case: facts of an answer pointed at like places, large answers searched, lines
+of JSON, bytes that are no text."""
 
 import json
 import socket
@@ -10,7 +11,10 @@ from tests.browser.page import BrowserTest
 from tests.engine.raw import next_head, raw_server
 
 BODIES = {
-    "/lines": ("application/x-ndjson", b'{"berth": "E4", "fee": 1318.40}\n{"berth": "W2", "fee": 2}\n'),
+    "/lines": (
+        "application/x-ndjson",
+        b'{"berth": "E4", "fee": 1318.40}\n{"berth": "W2", "fee": 2}\n',
+    ),
     "/bytes": ("application/octet-stream", bytes(range(40))),
     "/many": (
         "application/json",
@@ -27,9 +31,13 @@ def harbour_office(connection: socket.socket) -> None:
         media_type, body = BODIES[head.split()[1].decode()]
         status = b"204 No Content" if not body else b"200 OK"
         connection.sendall(
-            b"HTTP/1.1 " + status + b"\r\nX-Berth-Version: v-77\r\nConnection: close\r\n"
-            + f"Content-Type: {media_type}\r\nSet-Cookie: desk=moor-1234; Path=/\r\nContent-Length: {len(body)}\r\n\r\n".encode() + body
-        )  # fmt: skip
+            b"HTTP/1.1 "
+            + status
+            + b"\r\nX-Berth-Version: v-77\r\nConnection: close\r\n"
+            + f"Content-Type: {media_type}\r\nSet-Cookie: desk=moor-1234; Path=/\r\n"
+            f"Content-Length: {len(body)}\r\n\r\n".encode()
+            + body
+        )
 
 
 class Evidence(BrowserTest):
@@ -41,9 +49,11 @@ class Evidence(BrowserTest):
             ]
             suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
             document = {"salt-path": 1, "case": "The office answers", "steps": steps}
-            id = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": document})[2][
-                "id"
-            ]
+            id = self.app.ask(
+                "POST",
+                "/cases",
+                {"project": self.app.project, "suite": suite, "document": document},
+            )[2]["id"]
             self.app.run(cases=[id])
         self.go(f"/cases/{id}")
         self.page.get_by_role("heading", name="The office answers").wait_for()
@@ -64,7 +74,9 @@ class Evidence(BrowserTest):
         self.page.get_by_role("toolbar", name="What to make of time").get_by_role(
             "button", name="Expect at most"
         ).click()
-        expect(facts.get_by_role("option", name="time", exact=False).filter(has_text="checked")).to_be_visible()
+        expect(
+            facts.get_by_role("option", name="time", exact=False).filter(has_text="checked")
+        ).to_be_visible()
         facts.get_by_role("option", name="X-Berth-Version v-77").click()
         facts.focus()
         self.page.keyboard.press("e")
@@ -78,9 +90,13 @@ class Evidence(BrowserTest):
         field.press("Enter")
         self.page.locator(".band").get_by_text("xBerthVersion").first.wait_for()
         self.assertEqual(self.axe(), [])
-        self.becomes(lambda: self.step(id, 0).get("keep"), {"xBerthVersion": "header X-Berth-Version"})
+        self.becomes(
+            lambda: self.step(id, 0).get("keep"), {"xBerthVersion": "header X-Berth-Version"}
+        )
         step = self.step(id, 0)
-        self.assertEqual([check["of"] for check in step["expect"]], ["status", "time", "header X-Berth-Version"])
+        self.assertEqual(
+            [check["of"] for check in step["expect"]], ["status", "time", "header X-Berth-Version"]
+        )
         self.assertEqual(step["expect"][2]["is"], "v-77")
         self.assertRegex(step["expect"][1]["at most"], r"^\d+ ms$")
 
@@ -93,14 +109,18 @@ class Evidence(BrowserTest):
         self.page.keyboard.press("Control+Enter")
         self.page.locator(".step.open").get_by_text("If-Match").wait_for()
         self.becomes(lambda: self.step(id, 1).get("headers"), {"If-Match": "[=xBerthVersion]"})
-        self.becomes(lambda: self.step(id, 0).get("keep"), {"xBerthVersion": "header X-Berth-Version"})
+        self.becomes(
+            lambda: self.step(id, 0).get("keep"), {"xBerthVersion": "header X-Berth-Version"}
+        )
 
     def test_lines_bytes_and_nothing(self) -> None:
         id = self.made()
         self.open_step(1)
         self.page.get_by_role("treeitem", name="fee 1318.40").click()
         self.page.get_by_role("button", name="Expect 1318.40").click()
-        expect(self.page.get_by_role("treeitem", name="fee 1318.40").get_by_text("checked")).to_be_visible()
+        expect(
+            self.page.get_by_role("treeitem", name="fee 1318.40").get_by_text("checked")
+        ).to_be_visible()
         self.assertEqual(self.step(id, 0)["expect"], [{"of": "$[0].fee", "is": 1318.40}])
         self.open_step(2)
         self.page.get_by_text("This body is no text, so its bytes are shown").wait_for()
@@ -110,7 +130,9 @@ class Evidence(BrowserTest):
         self.open_step(4)
         self.page.get_by_text("The answer has no body.").wait_for()
         self.open_step(5)
-        self.page.get_by_text("This body is one JSON text a line, and its type does not say so").wait_for()
+        self.page.get_by_text(
+            "This body is one JSON text a line, and its type does not say so"
+        ).wait_for()
 
     def test_a_large_answer_is_searched(self) -> None:
         self.made()

@@ -1,5 +1,5 @@
-"""What a page asks of the server by itself: one stream for each project that is shown, nothing twice, nothing endlessly; what comes late, or goes
-wrong, belongs to what it was asked for."""
+"""What a page asks of the server by itself: one stream for each project that is shown, nothing
+twice, nothing endlessly; what comes late, or goes wrong, belongs to what it was asked for."""
 
 import re
 import threading
@@ -14,8 +14,14 @@ from tests.engine.test_redirects import answering
 
 def hops(head: bytes) -> bytes:
     if b"/begin" in head:
-        return b"HTTP/1.1 302 X\r\nLocation: /end\r\nConnection: close\r\nContent-Type: text/plain\r\nContent-Length: 8\r\n\r\nthis way"
-    return b"HTTP/1.1 200 OK\r\nConnection: close\r\nContent-Type: text/plain\r\nContent-Length: 7\r\n\r\nthe end"
+        return (
+            b"HTTP/1.1 302 X\r\nLocation: /end\r\nConnection: close\r\nContent-Type: "
+            b"text/plain\r\nContent-Length: 8\r\n\r\nthis way"
+        )
+    return (
+        b"HTTP/1.1 200 OK\r\nConnection: close\r\nContent-Type: text/plain\r\nContent-Length: "
+        b"7\r\n\r\nthe end"
+    )
 
 
 STREAM = re.compile(r"/events/stream\?project=(\w+)")
@@ -23,7 +29,8 @@ STREAM = re.compile(r"/events/stream\?project=(\w+)")
 
 class Following(BrowserTest):
     def streams(self) -> tuple[list[str], list[str]]:
-        """The projects of the streams that were begun, and of those that have ended; filled as it goes on."""
+        """The projects of the streams that were begun, and of those that have ended; filled as it
+        goes on."""
         begun: list[str] = []
         ended: list[str] = []
 
@@ -34,7 +41,11 @@ class Following(BrowserTest):
 
             return note
 
-        handlers = {"request": noted(begun), "requestfailed": noted(ended), "requestfinished": noted(ended)}
+        handlers = {
+            "request": noted(begun),
+            "requestfailed": noted(ended),
+            "requestfinished": noted(ended),
+        }
         for name, handler in handlers.items():
             self.page.on(name, handler)
             self.addCleanup(self.page.remove_listener, name, handler)
@@ -49,7 +60,8 @@ class Following(BrowserTest):
         expect(self.page.get_by_role("button", name=f"Project {name}")).to_be_visible()
 
     def test_projects_come_and_go_and_one_stream_is_left(self) -> None:
-        """The fault: each left its stream open, and at the sixth the tab hung; going back doubled events."""
+        """The fault: each left its stream open, and at the sixth the tab hung; going back doubled
+        events."""
         names = [f"Quay {number}" for number in range(7)]
         ids = {name: self.project(name) for name in names}
         begun, ended = self.streams()
@@ -63,22 +75,34 @@ class Following(BrowserTest):
         with self.page.expect_response(STREAM):
             self.go("/runs")
         self.assertEqual(begun[before:], [project])
-        listen = "(name) => { window.heard = []; new BroadcastChannel(name).onmessage = (said) => heard.push(said.data.id); }"
+        listen = (
+            "(name) => { window.heard = []; new BroadcastChannel(name).onmessage = (said) => "
+            "heard.push(said.data.id); }"
+        )
         self.page.evaluate(listen, f"saltpath-{project}")
         suite = self.app.ask("POST", "/suites", {"project": project, "name": "S"})[2]["id"]
         case = {"salt-path": 1, "case": "C", "steps": [{"wait": "1 ms"}]}
-        id = self.app.ask("POST", "/cases", {"project": project, "suite": suite, "document": case})[2]["id"]
+        id = self.app.ask("POST", "/cases", {"project": project, "suite": suite, "document": case})[
+            2
+        ]["id"]
         for _ in range(2):
             self.app.run(project=project, cases=[id])
-        self.app.wait(lambda: self.page.wait_for_timeout(100) or self.page.evaluate("heard.length") >= 3)
+        self.app.wait(
+            lambda: self.page.wait_for_timeout(100) or self.page.evaluate("heard.length") >= 3
+        )
         heard = self.page.evaluate("heard")
         self.assertEqual(len(heard), len(set(heard)))
 
     def test_without_a_stream_it_asks_for_what_is_new_and_for_no_more(self) -> None:
         """The fault: it began at 0, and all that had ever happened was told again."""
         asked: list[str] = []
-        self.page.route(re.compile("/events/stream"), lambda route: route.fulfill(status=503, body="{}"))
-        self.page.on("response", lambda answer: asked.append(answer.text()) if "/events?" in answer.url else None)
+        self.page.route(
+            re.compile("/events/stream"), lambda route: route.fulfill(status=503, body="{}")
+        )
+        self.page.on(
+            "response",
+            lambda answer: asked.append(answer.text()) if "/events?" in answer.url else None,
+        )
         self.go("/runs")
         self.page.locator("main table, main ul, main li").first.wait_for()
         self.app.wait(lambda: self.page.wait_for_timeout(100) or len(asked) >= 2)
@@ -86,7 +110,10 @@ class Following(BrowserTest):
         before = self.page.get_by_text("Free berths are listed").count()
         self.app.run(cases=[self.app.cases()["Free berths are listed"]])
         self.app.wait(
-            lambda: self.page.wait_for_timeout(100) or self.page.get_by_text("Free berths are listed").count() > before
+            lambda: (
+                self.page.wait_for_timeout(100)
+                or self.page.get_by_text("Free berths are listed").count() > before
+            )
         )
         self.said.clear()  # a refused stream stands in the console
 
@@ -98,9 +125,11 @@ class Following(BrowserTest):
                 "steps": [{"request": "Go", "send": f"GET {address}/begin"}],
             }
             suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
-            id = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": document})[2][
-                "id"
-            ]
+            id = self.app.ask(
+                "POST",
+                "/cases",
+                {"project": self.app.project, "suite": suite, "document": document},
+            )[2]["id"]
             self.app.run(cases=[id])
         self.go(f"/cases/{id}")
         self.open_step(1)

@@ -1,4 +1,5 @@
-"""From an empty project to a green case of three steps, by mouse and by keyboard; then the service changes, and it is mended."""
+"""From an empty project to a green case of three steps, by mouse and by keyboard; then the service
+changes, and it is mended."""
 
 import re
 import subprocess
@@ -26,7 +27,8 @@ class FromNothing(BrowserTest):
         """The harbour is brought to another release, in which a field and a value are otherwise."""
         body = f'{{"release": "{name}"}}'.encode()
         urllib.request.urlopen(
-            urllib.request.Request(f"{self.harbour}/switches/release", body, method="PUT"), timeout=5
+            urllib.request.Request(f"{self.harbour}/switches/release", body, method="PUT"),
+            timeout=5,
         )
 
     def step(self, number: int):
@@ -44,10 +46,17 @@ class FromNothing(BrowserTest):
         return self.app.get(f"/cases/{self.page.url.rpartition('/')[2]}")["document"]
 
     def check_made(self) -> None:
-        """What was made: a hand-over, five checks and more, all of the paths by pointing; and it is green."""
+        """What was made: a hand-over, five checks and more, all of the paths by pointing; and it is
+        green."""
         steps = self.document()["steps"]
-        self.assertEqual([step["send"].removeprefix("GET ") for step in steps], [
-            f"{self.harbour}/vessels", f"{self.harbour}/vessels/[=vesselId]", f"{self.harbour}/pilots"])  # fmt: skip
+        self.assertEqual(
+            [step["send"].removeprefix("GET ") for step in steps],
+            [
+                f"{self.harbour}/vessels",
+                f"{self.harbour}/vessels/[=vesselId]",
+                f"{self.harbour}/pilots",
+            ],
+        )
         self.assertEqual(steps[0]["keep"], {"vesselId": "$.items[0].id"})
         self.assertIn({"of": "$.callSign", "kind": "text"}, steps[1]["expect"])
         self.assertIn({"of": "$.homePort", "is": "Fernholm"}, steps[1]["expect"])
@@ -120,7 +129,9 @@ class FromNothing(BrowserTest):
         expect(self.step(2).locator(".check.failed")).to_have_count(0)
         page.get_by_role("button", name="Run this case").click()
         self.ended("passed")
-        self.assertIn({"of": "$.radioCallSign", "kind": "text"}, self.document()["steps"][1]["expect"])
+        self.assertIn(
+            {"of": "$.radioCallSign", "kind": "text"}, self.document()["steps"][1]["expect"]
+        )
 
     def test_by_keyboard_and_mended_in_three_acts(self):
         begun = time.monotonic()
@@ -133,7 +144,8 @@ class FromNothing(BrowserTest):
                 named = self.page.evaluate(
                     "() => { const it = document.activeElement;"
                     " if (it === document.body) return '';"
-                    " return (it.getAttribute('aria-label') || it.textContent || it.title || '').trim() }"
+                    " return (it.getAttribute('aria-label') || it.textContent || it.title || "
+                    "'').trim() }"
                 )
                 if label in named:
                     return
@@ -170,7 +182,9 @@ class FromNothing(BrowserTest):
             if number == 2:  # the id is picked from the first answer while the address is typed
                 self.step(1).locator(".step-head").wait_for()
                 keys.type(f"{self.harbour}/{address}[=id")
-                self.page.get_by_role("option").filter(has_text="will be kept from $.items[0].id of step 1").wait_for()
+                self.page.get_by_role("option").filter(
+                    has_text="will be kept from $.items[0].id of step 1"
+                ).wait_for()
                 keys.press("Enter")
                 keys.press("Enter")
             else:
@@ -216,11 +230,22 @@ class FromNothing(BrowserTest):
     def test_an_installation_without_anything(self):
         with tempfile.TemporaryDirectory() as folder:
             port = free_port()
-            command = [sys.executable, "-m", "saltpath.cli", "serve", "--data", folder, "--port", str(port)]
+            command = [
+                sys.executable,
+                "-m",
+                "saltpath.cli",
+                "serve",
+                "--data",
+                folder,
+                "--port",
+                str(port),
+            ]
             serve = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
             self.addCleanup(serve.wait, 20)
             self.addCleanup(serve.terminate)
-            self.app.wait(lambda: urllib.request.urlopen(f"http://127.0.0.1:{port}/api/v1/health", timeout=2))
+            self.app.wait(
+                lambda: urllib.request.urlopen(f"http://127.0.0.1:{port}/api/v1/health", timeout=2)
+            )
             page = self.page
             page.goto(f"http://127.0.0.1:{port}/")
             page.get_by_role("heading", name="There is no project here yet").wait_for()

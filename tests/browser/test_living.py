@@ -1,4 +1,5 @@
-"""The pages over time and in other circumstances: two tabs, a server that goes away, a guarded environment, a phone."""
+"""The pages over time and in other circumstances: two tabs, a server that goes away, a guarded
+environment, a phone."""
 
 import re
 
@@ -28,7 +29,8 @@ class Living(BrowserTest):
         self.app.wait(lambda: self.app.get("/health"))
         self.page.get_by_role("button", name="Run this case").click()
         self.page.get_by_role("status").filter(has_text="Finished: passed.").wait_for()
-        self.said = [line for line in self.said if "ERR_" not in line]  # the browser reports the lost connection itself
+        # the browser reports the lost connection itself
+        self.said = [line for line in self.said if "ERR_" not in line]
 
     def test_a_guarded_environment_asks_first(self):
         self.open_case("A visiting vessel is given a berth")
@@ -44,7 +46,9 @@ class Living(BrowserTest):
         dialog.get_by_role("checkbox").nth(1).click()
         dialog.get_by_role("button", name="Run with the 3 ticked").click()
         self.page.get_by_role("status").filter(has_text="Finished: blocked.").wait_for()
-        self.page.get_by_text("Live is guarded, and this run was to change nothing there").first.wait_for()
+        self.page.get_by_text(
+            "Live is guarded, and this run was to change nothing there"
+        ).first.wait_for()
         self.page.get_by_role("button", name="Run this case").click()
         dialog.get_by_role("button", name="Run all of it").click()
         self.page.get_by_role("status").filter(has_text="Finished: passed.").wait_for()
@@ -80,7 +84,9 @@ class Living(BrowserTest):
         self.open_step(4)
         step = self.page.get_by_role("article", name="Step 4: Read the port call back")
         step.locator(".reference", has_text="portCallId").first.hover()
-        self.page.get_by_role("tooltip").get_by_text(re.compile(r"PC-\d+.*, from kept\.portCallId")).wait_for()
+        self.page.get_by_role("tooltip").get_by_text(
+            re.compile(r"PC-\d+.*, from kept\.portCallId")
+        ).wait_for()
 
     def test_threads_lead_from_keep_to_use_and_are_said_as_text(self):
         self.open_case("A visiting vessel is given a berth")
@@ -93,13 +99,19 @@ class Living(BrowserTest):
     def test_a_use_before_its_keep_is_drawn_broken(self):
         text = (
             "salt-path: 1\ncase: In the wrong order\nsteps:\n"
-            "  - { request: Use, send: 'GET [=harbour]/berths/[=berth]', expect: [ { of: status, is: 200 } ] }\n"
-            "  - { request: Keep, send: 'GET [=harbour]/berths', expect: [ { of: status, is: 200 } ], keep: { berth: '$.items[0].id' } }\n"
+            "  - { request: Use, send: 'GET [=harbour]/berths/[=berth]', expect: [ { of: status, "
+            "is: 200 } ] }\n"
+            "  - { request: Keep, send: 'GET [=harbour]/berths', expect: [ { of: status, is: 200 "
+            "} ], keep: { berth: '$.items[0].id' } }\n"
         )
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][2]["id"]
-        made = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "text": text})[2]
+        made = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": suite, "text": text}
+        )[2]
         self.go(f"/cases/{made['id']}?step=1")
-        self.page.get_by_text("berth is used here, and kept only later, in step 2 (Keep)").wait_for()
+        self.page.get_by_text(
+            "berth is used here, and kept only later, in step 2 (Keep)"
+        ).wait_for()
         self.assertEqual(self.page.locator("g.thread.broken").count(), 1)
         self.page.get_by_text("The last real answer of this step is shown here.").wait_for()
         self.page.locator(".step-head", has_text="Keep").click()

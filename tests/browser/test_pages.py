@@ -6,7 +6,10 @@ from playwright.sync_api import expect
 
 from tests.browser.page import BrowserTest
 
-LARGE = "salt-path: 1\ncase: Ten megabytes\nsteps:\n  - request: Fetch\n    send: GET [=harbour]/faults/large\n    expect: [ { of: status, is: 200 } ]\n"
+LARGE = (
+    "salt-path: 1\ncase: Ten megabytes\nsteps:\n  - request: Fetch\n    send: GET "
+    "[=harbour]/faults/large\n    expect: [ { of: status, is: 200 } ]\n"
+)
 SCROLL = """async () => {
   const tree = document.querySelector('.tree');
   for (let step = 0; step < 60; step++) {
@@ -27,7 +30,9 @@ class Pages(BrowserTest):
     def test_run_a_case_watch_it_and_find_what_failed(self):
         self.open_case("A long vessel gets a berth long enough")
         self.page.get_by_role("button", name="Run this case").click()
-        self.page.get_by_role("status").filter(has_text=re.compile("Running|Waiting|Finished")).wait_for()
+        self.page.get_by_role("status").filter(
+            has_text=re.compile("Running|Waiting|Finished")
+        ).wait_for()
         self.page.get_by_role("status").filter(has_text="Finished: failed.").wait_for()
         step = self.page.get_by_role("article", name="Step 2: Ask for a berth")
         self.assertIn("was 120, expected at least 141.9", step.inner_text())
@@ -50,7 +55,8 @@ class Pages(BrowserTest):
         banner = self.page.locator(".banner")
         banner.get_by_text("18 of 22 cases passed.").wait_for()
         self.assertIn(
-            "failed at Ask for a berth: $.berth.metres was 120, expected at least 141.9.", banner.inner_text()
+            "failed at Ask for a berth: $.berth.metres was 120, expected at least 141.9.",
+            banner.inner_text(),
         )
         panel = self.page.get_by_role("complementary", name="The chosen step")
         panel.get_by_role("heading", name=re.compile("Ask for a berth")).wait_for()
@@ -108,7 +114,9 @@ class Pages(BrowserTest):
     def test_ten_megabytes_are_shown_by_the_rows_in_sight(self):
         """How fast is measured by `make bench`."""
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][2]["id"]
-        made = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "text": LARGE})[2]
+        made = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": suite, "text": LARGE}
+        )[2]
         self.assertEqual(self.app.run(cases=[made["id"]])["verdict"], "passed")
         self.go("/cases")
         self.page.get_by_role("link", name="Ten megabytes").click()
@@ -119,16 +127,28 @@ class Pages(BrowserTest):
 
     def test_a_long_value_is_shown_whole_when_it_is_asked_for(self):
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][2]["id"]
-        step = {"request": "List", "send": "GET [=harbour]/vessels", "expect": [{"of": "$.items", "is": [1]}]}
-        document = {"salt-path": 1, "case": "A long list", "steps": [{**step, "keep": {"vessels": "$.items"}}]}
-        made = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": document})[2]
+        step = {
+            "request": "List",
+            "send": "GET [=harbour]/vessels",
+            "expect": [{"of": "$.items", "is": [1]}],
+        }
+        document = {
+            "salt-path": 1,
+            "case": "A long list",
+            "steps": [{**step, "keep": {"vessels": "$.items"}}],
+        }
+        made = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": suite, "document": document}
+        )[2]
         self.go(f"/runs/{self.app.run(cases=[made['id']])['id']}")
         was = self.page.locator(".bad-check .actual")
         expect(was).to_contain_text(re.compile("^\\[\\{.{200,240}… more$"))
         self.page.get_by_role("button", name="more of what it was").click()
         expect(was).to_contain_text(re.compile("^\\[\\{.{1000,} less$"))
         self.page.get_by_role("link", name="Open the step").click()
-        expect(self.page.locator(".band", has_text="Keep").locator(".was")).to_contain_text(re.compile("^.{60,75}…"))
+        expect(self.page.locator(".band", has_text="Keep").locator(".was")).to_contain_text(
+            re.compile("^.{60,75}…")
+        )
 
     def test_axe_finds_no_serious_fault_in_either_theme(self):
         case = self.app.cases()["A visiting vessel is given a berth"]
@@ -149,17 +169,21 @@ class Pages(BrowserTest):
         self.page.get_by_role("heading", name="There is nothing at this address").wait_for()
         self.go("/cases/case_none")
         self.page.get_by_role("alert").get_by_text("there is no case case_none").wait_for()
-        self.said = [line for line in self.said if "404" not in line]  # the browser itself reports the answer's status
+        # the browser itself reports the answer's status
+        self.said = [line for line in self.said if "404" not in line]
 
     def test_a_place_is_a_script_of_its_own_and_one_that_does_not_come_is_said(self):
-        """What an update of Salt Path leaves behind in a tab that was open: scripts that are no longer there."""
+        """What an update of Salt Path leaves behind in a tab that was open: scripts that are no
+        longer there."""
         asked: list[str] = []
         self.page.on("request", lambda request: asked.append(request.url))
         self.page.route(re.compile(r"/assets/SetupPage"), lambda route: route.fulfill(status=404))
         self.go("/runs")
         self.assertFalse([url for url in asked if "CasePage" in url])
         self.page.get_by_role("link", name="Setup", exact=True).click()
-        expect(self.page.get_by_role("heading", name="This page could not be shown")).to_be_visible()
+        expect(
+            self.page.get_by_role("heading", name="This page could not be shown")
+        ).to_be_visible()
         expect(self.page.get_by_role("alert")).to_contain_text("updated since this tab was opened")
         self.assertEqual(self.axe(), [])
         self.page.get_by_role("link", name="Data", exact=True).click()
@@ -176,7 +200,9 @@ class Pages(BrowserTest):
         self.page.get_by_role("heading", name="Cases").wait_for()
         self.page.keyboard.press("Control+k")
         self.page.keyboard.type("arrivals long vessel")
-        self.page.get_by_role("option").filter(has_text="A long vessel gets a berth long enough").wait_for()
+        self.page.get_by_role("option").filter(
+            has_text="A long vessel gets a berth long enough"
+        ).wait_for()
         self.page.keyboard.press("Enter")
         self.page.get_by_role("heading", name="A long vessel gets a berth long enough").wait_for()
         self.page.keyboard.press("?")

@@ -1,4 +1,5 @@
-"""Requests that come from elsewhere: a curl line, raw HTTP, one copied from the evidence of another step."""
+"""Requests that come from elsewhere: a curl line, raw HTTP, one copied from the evidence of another
+step."""
 
 import re
 
@@ -7,7 +8,8 @@ from tests.browser.page import BrowserTest
 PASTE = """(text) => {
   const data = new DataTransfer();
   data.setData("text/plain", text);
-  document.activeElement.dispatchEvent(new ClipboardEvent("paste", { clipboardData: data, bubbles: true, cancelable: true }));
+  document.activeElement.dispatchEvent(new ClipboardEvent("paste", { clipboardData: data,
+    bubbles: true, cancelable: true }));
 }"""
 
 
@@ -15,7 +17,9 @@ class Pasting(BrowserTest):
     def setUp(self) -> None:
         super().setUp()
         self.page.context.grant_permissions(["clipboard-read", "clipboard-write"])
-        suite = self.app.ask("POST", "/suites", {"project": self.app.project, "name": "Pasted"})[2]["id"]
+        suite = self.app.ask("POST", "/suites", {"project": self.app.project, "name": "Pasted"})[2][
+            "id"
+        ]
         document = {"salt-path": 1, "case": "From elsewhere", "steps": []}
         asked = {"project": self.app.project, "suite": suite, "document": document}
         self.id = self.app.ask("POST", "/cases", asked)[2]["id"]
@@ -32,13 +36,16 @@ class Pasting(BrowserTest):
         self.go(f"/cases/{self.id}")
         self.page.get_by_text("or a curl line").wait_for()
         self.paste(
-            f"curl '{self.harbour}/fee-quotes' \\\n  -H 'Content-Type: application/json' \\\n  -b jar.txt \\\n"
+            f"curl '{self.harbour}/fee-quotes' \\\n  -H 'Content-Type: application/json' \\\n  -b "
+            "jar.txt \\\n"
             '  --data-raw \'{"lengthMetres": 23.40, "tonnage": 180, "nights": 2}\' -L | jq .total'
         )
         self.page.get_by_text("The cookies in the file jar.txt were left out.").wait_for()
         self.app.wait(lambda: len(self.steps()) == 1)
         step = self.steps()[0]
-        self.assertEqual(step["send"], "POST [=harbour]/fee-quotes", "where it goes is a value that is known")
+        self.assertEqual(
+            step["send"], "POST [=harbour]/fee-quotes", "where it goes is a value that is known"
+        )
         self.assertEqual(step["json"], '{"lengthMetres": 23.40, "tonnage": 180, "nights": 2}')
         self.assertEqual((step["request"], "headers" in step), ("Send a fee quote", False))
         self.page.get_by_role("button", name="Send this step").click()
@@ -58,14 +65,19 @@ class Pasting(BrowserTest):
     def test_raw_http_and_what_is_neither(self):
         self.go(f"/cases/{self.id}")
         host = self.harbour.removeprefix("http://")
-        self.paste(f"GET /vessels?page=2 HTTP/1.1\r\nHost: {host}\r\nAccept: application/json\r\n\r\n")
+        self.paste(
+            f"GET /vessels?page=2 HTTP/1.1\r\nHost: {host}\r\nAccept: application/json\r\n\r\n"
+        )
         self.app.wait(lambda: len(self.steps()) == 1)
         wanted = {"page": "2"}
-        self.assertEqual((self.steps()[0]["send"], self.steps()[0]["query"]), ("GET [=harbour]/vessels", wanted))
+        self.assertEqual(
+            (self.steps()[0]["send"], self.steps()[0]["query"]), ("GET [=harbour]/vessels", wanted)
+        )
         self.paste("curl 'http://h/ -d x")
         self.page.get_by_text("a quote ' is opened and never closed").wait_for()
         self.assertEqual(len(self.steps()), 1)
-        self.said = [line for line in self.said if "422" not in line]  # the browser reports the refusal itself
+        # the browser reports the refusal itself
+        self.said = [line for line in self.said if "422" not in line]
         field = self.page.get_by_label("Add a step: a method and an address")
         field.fill(f"curl -X DELETE {self.harbour}/vessels/V-1 -L")
         field.press("Enter")

@@ -1,4 +1,5 @@
-"""What pointing at answers makes beyond one check: several places, what varies, items by name, values picked, pipes tried."""
+"""What pointing at answers makes beyond one check: several places, what varies, items by name,
+values picked, pipes tried."""
 
 import re
 
@@ -11,22 +12,32 @@ CASE = {
     "case": "Pointing",
     "steps": [
         {"request": "List the berths", "key": "brt001", "send": "GET [=harbour]/berths"},
-        {"request": "Ask for a quote", "key": "fee001", "send": "POST [=harbour]/fee-quotes",
-         "json": '{ "lengthMetres": "[=run.number]", "tonnage": 100, "nights": 2, "season": "winter" }'},
+        {
+            "request": "Ask for a quote",
+            "key": "fee001",
+            "send": "POST [=harbour]/fee-quotes",
+            "json": '{ "lengthMetres": "[=run.number]", "tonnage": 100, "nights": 2, "season": '
+            '"winter" }',
+        },
         {"request": "Read a vessel", "key": "vsl001", "send": "GET [=harbour]/vessels/V-101"},
-        {"request": "List the vessels of its port", "key": "vsl002", "send": "GET [=harbour]/vessels",
-         "query": {"homePort": "Fernholm"}, "json": '{ "berth": { "id": "E4" }, "nights": 2 }'},
+        {
+            "request": "List the vessels of its port",
+            "key": "vsl002",
+            "send": "GET [=harbour]/vessels",
+            "query": {"homePort": "Fernholm"},
+            "json": '{ "berth": { "id": "E4" }, "nights": 2 }',
+        },
     ],
-}  # fmt: skip
+}
 
 
 class Pointing(BrowserTest):
     def setUp(self) -> None:
         super().setUp()
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
-        self.id = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": CASE})[2][
-            "id"
-        ]
+        self.id = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": suite, "document": CASE}
+        )[2]["id"]
         self.app.run(cases=[self.id])
 
     def open(self, step: int) -> None:
@@ -46,29 +57,40 @@ class Pointing(BrowserTest):
         self.app.wait(lambda: probe(self.steps()))
 
     def test_the_readme_is_followed_word_by_word(self):
-        """A case from a request, sent, and its value picked for the place of the next step: nothing else is known."""
+        """A case from a request, sent, and its value picked for the place of the next step: nothing
+        else is known."""
         self.go("/cases")
         self.page.get_by_text("+ case").first.click()
         self.page.keyboard.type("GET [=harbour]/vessels?homePort=Fernholm\n")
         self.page.get_by_role("heading", name="Read vessels", level=1).wait_for()
         self.page.get_by_role("button", name="Send this step alone").click()
         self.page.get_by_role("treeitem").first.wait_for()
-        self.page.get_by_label("Add a step: a method and an address").fill("GET [=harbour]/vessels/{id}")
+        self.page.get_by_label("Add a step: a method and an address").fill(
+            "GET [=harbour]/vessels/{id}"
+        )
         self.page.keyboard.press("Enter")
         self.page.get_by_text("pick its value").click()
         self.page.keyboard.type("id")
-        self.page.get_by_role("option", name=re.compile("vesselId “V-103” will be kept from")).click()
+        self.page.get_by_role(
+            "option", name=re.compile("vesselId “V-103” will be kept from")
+        ).click()
         self.page.keyboard.press("Enter")
         id = self.page.url.rpartition("/cases/")[2].partition("?")[0]
-        self.app.wait(lambda: "[=vesselId]" in self.app.get(f"/cases/{id}")["document"]["steps"][1]["send"])
-        self.assertEqual(self.app.get(f"/cases/{id}")["document"]["steps"][0]["query"], {"homePort": "Fernholm"})
+        self.app.wait(
+            lambda: "[=vesselId]" in self.app.get(f"/cases/{id}")["document"]["steps"][1]["send"]
+        )
+        self.assertEqual(
+            self.app.get(f"/cases/{id}")["document"]["steps"][0]["query"], {"homePort": "Fernholm"}
+        )
 
     def test_a_value_begins_the_next_step(self):
         self.open(1)
         self.node("id").click()
         self.page.keyboard.press("p")
         self.page.get_by_role("button", name="a new step GET harbour/berths/berthId").click()
-        self.page.get_by_role("article", name="Step 2: Read a berth").locator(".band").first.wait_for()
+        self.page.get_by_role("article", name="Step 2: Read a berth").locator(
+            ".band"
+        ).first.wait_for()
         self.saved(lambda steps: steps[1].get("send") == "GET [=harbour]/berths/[=berthId]")
         self.assertEqual(list(self.steps()[0]["keep"].values()), ["$.items[0].id"])
 
@@ -76,9 +98,9 @@ class Pointing(BrowserTest):
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
         steps = [{"request": "List the vessels", "key": "all001", "send": "GET [=harbour]/vessels"}]
         document = {"salt-path": 1, "case": "Proposals", "steps": steps}
-        self.id = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": document})[
-            2
-        ]["id"]
+        self.id = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": suite, "document": document}
+        )[2]["id"]
         for _ in range(3):
             self.app.run(cases=[self.id])
         self.open(1)
@@ -87,7 +109,9 @@ class Pointing(BrowserTest):
         self.page.get_by_text("of this form in 3 of 3 answers, 12 different ones").first.wait_for()
         self.assertEqual(self.axe(), [])
         self.page.get_by_role("button", name="Expect it").first.click()
-        self.saved(lambda steps: steps[0].get("expect") == [{"of": "$.items[*].id", "matches": r"^V-\d+$"}])
+        self.saved(
+            lambda steps: steps[0].get("expect") == [{"of": "$.items[*].id", "matches": r"^V-\d+$"}]
+        )
         self.page.get_by_role("button", name="Expect it").nth(1).wait_for(state="detached")
         self.page.get_by_role("button", name="Expect it").click()
         self.page.get_by_text("All that they justify is expected.").wait_for()
@@ -104,7 +128,9 @@ class Pointing(BrowserTest):
         check = self.steps()[1]["expect"][0]
         self.assertEqual((check["of"], check["fits"][0]["code"]), ("$.lines", "QUAY"))
         self.assertEqual(check["fits"][0]["amount"], "[?number]", "what varied stays loose")
-        self.page.get_by_role("status").get_by_text("different values in the last 3 answers").first.wait_for()
+        self.page.get_by_role("status").get_by_text(
+            "different values in the last 3 answers"
+        ).first.wait_for()
         self.page.keyboard.press("Enter")
         self.page.locator(".tree-watch", has_text="loose").first.wait_for()
 
@@ -122,7 +148,9 @@ class Pointing(BrowserTest):
         by_name.click()
         expect(by_name).to_have_attribute("aria-pressed", "true")
         self.page.get_by_role("button", name="Expect 120").click()
-        self.page.get_by_role("button", name="$.items[?@.name == 'East 4'].metres is 120", exact=True).wait_for()
+        self.page.get_by_role(
+            "button", name="$.items[?@.name == 'East 4'].metres is 120", exact=True
+        ).wait_for()
         self.page.locator(".check").get_by_role("img", name="passed").or_(
             self.page.locator(".check svg")
         ).first.wait_for()
@@ -130,7 +158,9 @@ class Pointing(BrowserTest):
         self.page.get_by_role("button", name="of the item whose name is “East 2”").click()
         self.page.get_by_role("button", name="Keep as…").click()
         self.page.get_by_label("Keep as").press("Enter")
-        self.saved(lambda steps: steps[0].get("keep") == {"depth": "$.items[?@.name == 'East 2'].depth"})
+        self.saved(
+            lambda steps: steps[0].get("keep") == {"depth": "$.items[?@.name == 'East 2'].depth"}
+        )
 
     def test_everything_below_is_expected_and_what_varied_stays_loose(self):
         for _ in range(2):
@@ -147,7 +177,9 @@ class Pointing(BrowserTest):
         checks = self.steps()[1]["expect"]
         self.assertIn({"of": "$.lines[0].code", "is": "QUAY"}, checks)
         loose = next(check for check in checks if check["of"] == "$.lines[0].amount")
-        self.assertEqual((loose["kind"], loose["note"]), ("number", "3 different values in the last 3 answers"))
+        self.assertEqual(
+            (loose["kind"], loose["note"]), ("number", "3 different values in the last 3 answers")
+        )
         self.node("total").click()
         self.page.get_by_role("button", name=re.compile(r"Expect one of the \d seen")).click()
         self.saved(lambda steps: any(check.get("is one of") for check in steps[1]["expect"]))
@@ -161,14 +193,18 @@ class Pointing(BrowserTest):
         self.node("name").click(modifiers=["Control"])
         self.node("callSign").click(modifiers=["Control"])
         self.page.get_by_role("button", name="Keep them").click()
-        self.saved(lambda steps: steps[2].get("keep") == {"vesselName": "$.name", "callSign": "$.callSign"})
+        self.saved(
+            lambda steps: steps[2].get("keep") == {"vesselName": "$.name", "callSign": "$.callSign"}
+        )
         self.page.get_by_role("button", name="Undo").click()
         self.saved(lambda steps: "keep" not in steps[2])
         self.assertEqual([check["present"] for check in self.steps()[2]["expect"]], [True, True])
 
     def test_a_literal_that_an_earlier_answer_held_is_handed_over(self):
         self.open(4)
-        self.page.get_by_text("in the parameter homePort is $.homePort of “Read a vessel”").wait_for()
+        self.page.get_by_text(
+            "in the parameter homePort is $.homePort of “Read a vessel”"
+        ).wait_for()
         self.page.get_by_role("button", name="Hand it over as homePort").click()
         self.saved(lambda steps: steps[3]["query"] == {"homePort": "[=homePort]"})
         self.assertEqual(self.steps()[2]["keep"], {"homePort": "$.homePort"})
@@ -176,7 +212,9 @@ class Pointing(BrowserTest):
         self.node("tonnage").click()
         self.page.get_by_role("button", name="Put into…").click()
         self.page.get_by_role("button", name="in the body at $.nights").click()
-        self.saved(lambda steps: steps[3]["json"] == '{ "berth": { "id": "E4" }, "nights": "[=tonnage]" }')
+        self.saved(
+            lambda steps: steps[3]["json"] == '{ "berth": { "id": "E4" }, "nights": "[=tonnage]" }'
+        )
 
     def test_an_earlier_value_is_picked_while_a_body_is_edited(self):
         self.open(2)
@@ -187,12 +225,18 @@ class Pointing(BrowserTest):
         self.page.keyboard.type('{ "lengthMetres": "')
         self.page.keyboard.type("[=metr")
         offered = self.page.locator(".cm-tooltip-autocomplete li")
-        expect(offered.filter(has_text="metres")).to_have_count(5)  # the five berths, and nothing of an earlier query
-        self.page.wait_for_timeout(200)  # the editor takes no Enter right after its list has changed
+        # the five berths, and nothing of an earlier query
+        expect(offered.filter(has_text="metres")).to_have_count(5)
+        # the editor takes no Enter right after its list has changed
+        self.page.wait_for_timeout(200)
         self.page.keyboard.press("Enter")
         self.page.locator(".cm-content .reference").get_by_text("[=").wait_for()
         self.page.keyboard.press("Control+Enter")
-        self.saved(lambda steps: '"[=metres]"' in steps[1]["json"] and steps[0].get("keep", {}).get("metres"))
+        self.saved(
+            lambda steps: (
+                '"[=metres]"' in steps[1]["json"] and steps[0].get("keep", {}).get("metres")
+            )
+        )
         self.page.get_by_role("button", name="Undo").click()
         self.saved(lambda steps: "keep" not in steps[0] and "[=metres]" not in steps[1]["json"])
 
@@ -245,9 +289,9 @@ class Pointing(BrowserTest):
         self.assertEqual(len(labels), 4)
         runs.select_option(index=3)
         self.page.locator(".evidence").get_by_text("200").first.wait_for()
-        expect(self.page.get_by_label("Which run is looked at").locator("option").first).to_have_text(
-            "the newest answers"
-        )
+        expect(
+            self.page.get_by_label("Which run is looked at").locator("option").first
+        ).to_have_text("the newest answers")
         self.page.get_by_role("treeitem").first.wait_for()
 
     def test_keys_and_finding(self):
@@ -263,13 +307,16 @@ class Pointing(BrowserTest):
         self.page.keyboard.type("step 1")
         self.page.get_by_role("option").filter(has_text="Step 1: List the berths").wait_for()
         self.page.keyboard.press("Enter")
-        self.page.get_by_role("article", name="Step 1: List the berths").locator(".band").first.wait_for()
+        self.page.get_by_role("article", name="Step 1: List the berths").locator(
+            ".band"
+        ).first.wait_for()
         self.page.keyboard.press("Control+k")
         self.page.keyboard.type("agent value")
         self.page.get_by_role("option").filter(has_text="value of project").first.wait_for()
 
     def test_a_screen_reader_finds_its_way(self):
-        """The accessibility tree: landmarks, headings, the path as a list of named steps, the answer as a tree."""
+        """The accessibility tree: landmarks, headings, the path as a list of named steps, the
+        answer as a tree."""
         self.open(3)
         self.page.get_by_role("tree").press("e")
         self.page.locator(".step.open .check").first.wait_for()
@@ -289,11 +336,17 @@ class Pointing(BrowserTest):
             'textbox "Add a step: a method and an address"',
         ):
             self.assertIn(line, said)
-        self.assertRegex(said, r'- treeitem "name .*Marrow Finch.*" \[level=1\]|- treeitem "name .*Marrow Finch.*"')
+        self.assertRegex(
+            said,
+            r'- treeitem "name .*Marrow Finch.*" \[level=1\]|- treeitem "name .*Marrow Finch.*"',
+        )
         unnamed = self.page.evaluate(
-            "() => [...document.querySelectorAll('button, input, textarea, select, [role]')].filter((item) =>"
-            " item.checkVisibility() && !['presentation', 'status'].includes(item.getAttribute('role')) &&"
-            " !(item.getAttribute('aria-label') || item.title || item.labels?.length || item.textContent.trim() ||"
+            "() => [...document.querySelectorAll('button, input, textarea, select, "
+            "[role]')].filter((item) =>"
+            " item.checkVisibility() && !['presentation', "
+            "'status'].includes(item.getAttribute('role')) &&"
+            " !(item.getAttribute('aria-label') || item.title || item.labels?.length || "
+            "item.textContent.trim() ||"
             " item.getAttribute('aria-labelledby'))).map((item) => item.outerHTML.slice(0, 120))"
         )
         self.assertEqual(unnamed, [])

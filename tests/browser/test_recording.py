@@ -41,9 +41,17 @@ class Recording(BrowserTest):
         self.page.get_by_role("heading", name="An agent's morning").wait_for()
         id = self.page.url.rpartition("/cases/")[2]
         steps = self.app.get(f"/cases/{id}")["document"]["steps"]
-        self.assertEqual([step["send"] for step in steps], [
-            "POST [=harbour]/sessions", "POST [=harbour]/port-calls", "GET [=harbour]/port-calls/[=portCallId]", "GET [=harbour]/berths",
-            "GET [=harbour]/vessels", "DELETE [=harbour]/port-calls/[=portCallId]"])  # fmt: skip
+        self.assertEqual(
+            [step["send"] for step in steps],
+            [
+                "POST [=harbour]/sessions",
+                "POST [=harbour]/port-calls",
+                "GET [=harbour]/port-calls/[=portCallId]",
+                "GET [=harbour]/berths",
+                "GET [=harbour]/vessels",
+                "DELETE [=harbour]/port-calls/[=portCallId]",
+            ],
+        )
         for _ in range(2):
             run = self.app.run(cases=[id])
             self.assertEqual([step["verdict"] for step in run["cases"][0]["steps"]], ["passed"] * 6)
@@ -56,16 +64,24 @@ class Recording(BrowserTest):
         page.get_by_role("link", name="A visiting vessel is given a berth").click()
         page.get_by_role("treeitem").first.wait_for()
         context.close()
-        exchanges = [entry.exchange for entry in read_har(file.read_bytes()).entries if entry.exchange]
+        exchanges = [
+            entry.exchange for entry in read_har(file.read_bytes()).entries if entry.exchange
+        ]
         left = story(exchanges).left_out
         kept = [item for item in exchanges if item.number not in left]
-        self.assertTrue(kept and all("/api/v1/" in item.address for item in kept), [item.address for item in kept])
+        self.assertTrue(
+            kept and all("/api/v1/" in item.address for item in kept),
+            [item.address for item in kept],
+        )
         self.assertGreater(len(left), 3, "scripts, styles, fonts and the page")
         case = next(item for item in handed_over(exchanges) if item.literal.startswith("case_"))
-        self.assertIn("$.items[", case.sources[-1][1], "the case's id came out of the list of suites")
+        self.assertIn(
+            "$.items[", case.sources[-1][1], "the case's id came out of the list of suites"
+        )
 
     def test_a_sites_pages_sign_in_and_calls_run_green_twice(self):
-        """Everything of it is made anew each time: the form's token, the ticket, two cookies, the ids, the version."""
+        """Everything of it is made anew each time: the form's token, the ticket, two cookies, the
+        ids, the version."""
         site = Site()
         self.addCleanup(site.close)
         file = self.folder / "At the desk.har"
@@ -73,11 +89,15 @@ class Recording(BrowserTest):
         self.choose(file.read_bytes())
         self.page.get_by_label("The API's site").wait_for()
         self.assertEqual(
-            self.page.get_by_label("The API's site").input_value(), "127.0.0.1", "though most went to the other one"
+            self.page.get_by_label("The API's site").input_value(),
+            "127.0.0.1",
+            "though most went to the other one",
         )
         expect(self.page.get_by_text("Later requests send what it sets: porch.")).to_be_visible()
         self.page.get_by_text("10 entries are left out").click()
-        expect(self.page.get_by_text("Its body (multipart/form-data) is not in the recording")).to_be_visible()
+        expect(
+            self.page.get_by_text("Its body (multipart/form-data) is not in the recording")
+        ).to_be_visible()
         self.page.get_by_role("checkbox", name="Send a paper").check()
         self.page.get_by_label("The API's site").select_option("127.0.0.2")
         self.page.get_by_text("6 look like").wait_for()
@@ -105,11 +125,14 @@ class Recording(BrowserTest):
         for _ in range(2):
             before = len(site.asked)
             run = self.app.run(cases=[id])
-            self.assertEqual([step["verdict"] for step in run["cases"][0]["steps"]], ["passed"] * 8, last())
+            self.assertEqual(
+                [step["verdict"] for step in run["cases"][0]["steps"]], ["passed"] * 8, last()
+            )
             self.assertEqual({status for _, status in site.asked[before:]}, {200, 201, 302, 303})
 
     def at_the_desk(self, site: Site, file: Path) -> None:
-        """Sign in, have a call announced and given a berth, hand in papers, in a browser that records it."""
+        """Sign in, have a call announced and given a berth, hand in papers, in a browser that
+        records it."""
         context = self.browser.new_context(record_har_path=file, record_har_content="embed")
         page = context.new_page()
         page.goto(site.address + "/")
@@ -126,5 +149,7 @@ class Recording(BrowserTest):
 
     def test_what_is_no_recording_says_so(self):
         self.choose(b'{"log": {"entries"')
-        self.page.get_by_role("status").get_by_text("the file ends in the middle, as if it was cut").wait_for()
+        self.page.get_by_role("status").get_by_text(
+            "the file ends in the middle, as if it was cut"
+        ).wait_for()
         self.said.clear()  # the refusal itself stands in the console

@@ -1,4 +1,5 @@
-"""Rows as a tester works with them: on the case's page, in the matrix of a run, in databases and output tables."""
+"""Rows as a tester works with them: on the case's page, in the matrix of a run, in databases and
+output tables."""
 
 import io
 import re
@@ -12,7 +13,8 @@ ARRIVALS = "Every arrival of the week gets a berth"
 AT_RANDOM = """\
 salt-path: 1
 case: {name}
-rows: {{ make: 300, columns: {{ length: "[=any number 8.0 to 150.0]", port: "[=any of Fernholm, Kvist]" }} }}
+rows: {{ make: 300, columns: {{ length: "[=any number 8.0 to 150.0]", port: "[=any of Fernholm,
+  Kvist]" }} }}
 once: [ {{ shared: sign-in, gives: {{ token: deskToken }} }} ]
 steps:
   - request: Ask
@@ -27,7 +29,9 @@ steps:
 class Rows(BrowserTest):
     def make(self, text: str) -> str:
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
-        status, _, made = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "text": text})
+        status, _, made = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": suite, "text": text}
+        )
         self.assertEqual(status, 201, made)
         self.addCleanup(self.app.ask, "DELETE", f"/cases/{made['id']}")
         return made["id"]
@@ -45,7 +49,15 @@ class Rows(BrowserTest):
         panel.get_by_role("heading", name="Row 7 · Ask for a berth").wait_for()
         grid.get_by_role("gridcell", name="not sent").wait_for()
         grid.focus()
-        for key in ("ArrowDown", "ArrowDown", "ArrowRight", "ArrowRight", "ArrowRight", "ArrowRight", "ArrowRight"):
+        for key in (
+            "ArrowDown",
+            "ArrowDown",
+            "ArrowRight",
+            "ArrowRight",
+            "ArrowRight",
+            "ArrowRight",
+            "ArrowRight",
+        ):
             page.keyboard.press(key)
         panel.get_by_role("heading", name="Row 2 · Read it back").wait_for()
         page.keyboard.press("End")
@@ -69,7 +81,10 @@ class Rows(BrowserTest):
         run = self.app.run(cases=[id], jobs=8, seed=5)
         self.go(f"/runs/{run['id']}")
         self.page.get_by_role("note", name="What they have in common").get_by_text(
-            re.compile(r"^All \d+ rows that failed have length above 120; none of the \d+ that passed has\.$")
+            re.compile(
+                r"^All \d+ rows that failed have length above 120; none of the \d+ that passed "
+                r"has\.$"
+            )
         ).wait_for()
         self.page.get_by_role("grid", name="Rows").evaluate("box => { box.scrollTop = 200 * 31 }")
         self.page.get_by_role("gridcell", name=re.compile(r"\b205$")).wait_for()
@@ -77,8 +92,10 @@ class Rows(BrowserTest):
     def test_columns_go_into_a_request_by_pointing_and_by_name(self):
         page = self.page
         id = self.make(
-            "salt-path: 1\ncase: By columns\nsteps:\n  - request: Ask for the fee\n    send: POST [=harbour]/fee-quotes\n"
-            '    json: |\n      { "lengthMetres": 23.4, "tonnage": 180, "nights": 2, "season": "summer" }\n    expect: [ { of: status, is: 200 } ]\n'
+            "salt-path: 1\ncase: By columns\nsteps:\n  - request: Ask for the fee\n    send: POST "
+            "[=harbour]/fee-quotes\n"
+            '    json: |\n      { "lengthMetres": 23.4, "tonnage": 180, "nights": 2, "season": '
+            '"summer" }\n    expect: [ { of: status, is: 200 } ]\n'
         )
         self.go(f"/cases/{id}")
         page.get_by_label("Run it over rows").select_option("of arrivals")
@@ -91,13 +108,18 @@ class Rows(BrowserTest):
         card.get_by_role("button", name="in the body at $.lengthMetres").click()
         card.get_by_text("length stands in the body at $.lengthMetres.").wait_for()
         card.get_by_role("button", name="the finished requests of the first rows").click()
-        card.get_by_text(re.compile(r'"lengthMetres": 41(\.0)?, "tonnage": 180, "nights": 1')).wait_for()
+        card.get_by_text(
+            re.compile(r'"lengthMetres": 41(\.0)?, "tonnage": 180, "nights": 1')
+        ).wait_for()
         self.assertEqual(self.axe(), [])
         page.get_by_role("button", name="all rows").click()
         page.get_by_role("menuitem", name="the first 10 rows").click()
         page.get_by_role("button", name="Run", exact=True).click()
         page.get_by_role("status").filter(has_text="Finished: passed.").wait_for()
-        self.assertEqual(self.app.get(f"/runs?project={self.app.project}&limit=1")["items"][0]["counts"], {"passed": 1})
+        self.assertEqual(
+            self.app.get(f"/runs?project={self.app.project}&limit=1")["items"][0]["counts"],
+            {"passed": 1},
+        )
         page.get_by_role("button", name="expect columns of its answer by name").click()
         step.get_by_text("$.nights").wait_for()
         page.get_by_label("Which row is looked at").fill("3")
@@ -106,11 +128,15 @@ class Rows(BrowserTest):
     def test_a_source_is_made_of_a_request(self):
         page = self.page
         id = self.make(
-            "salt-path: 1\ncase: Made of a request\nsteps:\n  - request: Ask for the fee\n    send: POST [=harbour]/fee-quotes\n"
-            "    json: { lengthMetres: 23.4, tonnage: 180, nights: 2, season: summer }\n    expect: [ { of: status, is: 200 } ]\n"
+            "salt-path: 1\ncase: Made of a request\nsteps:\n  - request: Ask for the fee\n    "
+            "send: POST [=harbour]/fee-quotes\n"
+            "    json: { lengthMetres: 23.4, tonnage: 180, nights: 2, season: summer }\n    "
+            "expect: [ { of: status, is: 200 } ]\n"
         )
         self.go(f"/cases/{id}")
-        page.get_by_label("Run it over rows").select_option("of a source made from “Ask for the fee”…")
+        page.get_by_label("Run it over rows").select_option(
+            "of a source made from “Ask for the fee”…"
+        )
         made = page.get_by_role("dialog", name="A source made from a request")
         made.get_by_label("season").uncheck()
         made.get_by_role("button", name="Make a source of 3 columns").click()
@@ -127,8 +153,10 @@ class Rows(BrowserTest):
     def test_a_case_runs_over_a_list_of_an_answer(self):
         page = self.page
         id = self.make(
-            "salt-path: 1\ncase: Each of them\nsteps:\n  - request: List them\n    send: GET [=harbour]/berths\n"
-            "    expect: [ { of: status, is: 200 } ]\n  - request: Read one\n    send: GET [=harbour]/berths/E4\n"
+            "salt-path: 1\ncase: Each of them\nsteps:\n  - request: List them\n    send: GET "
+            "[=harbour]/berths\n"
+            "    expect: [ { of: status, is: 200 } ]\n  - request: Read one\n    send: GET "
+            "[=harbour]/berths/E4\n"
             "    expect: [ { of: status, is: 200 } ]\n"
         )
         self.app.run(cases=[id])
@@ -140,11 +168,13 @@ class Rows(BrowserTest):
         page.get_by_role("treeitem").filter(has_text="items").first.click()
         page.get_by_role("button", name="Run the case over its items").click()
         card = page.get_by_role("region", name="Rows")
-        expect(card.get_by_label("Where the rows come from").locator("option:checked")).to_have_text(
-            "the items of items"
-        )
+        expect(
+            card.get_by_label("Where the rows come from").locator("option:checked")
+        ).to_have_text("the items of items")
         card.get_by_role("button", name="metres", exact=True).wait_for()
-        self.assertEqual(self.app.get(f"/cases/{id}")["document"]["rows"], {"items of": "[=kept.items]"})
+        self.assertEqual(
+            self.app.get(f"/cases/{id}")["document"]["rows"], {"items of": "[=kept.items]"}
+        )
         page.get_by_role("article", name=re.compile("Read one")).click()
         card.get_by_role("button", name="id", exact=True).click()
         page.get_by_role("button", name="in the address instead of E4").click()
@@ -156,8 +186,10 @@ class Rows(BrowserTest):
     def test_rows_that_are_written_out_become_a_source(self):
         page = self.page
         id = self.make(
-            "salt-path: 1\ncase: Two berths\nrows: [ { id: E1, metres: 30.0 }, { id: W2, metres: 90 } ]\nsteps:\n"
-            "  - request: Read it\n    send: GET [=harbour]/berths/[=row.id]\n    expect: [ { of: $.metres, is: '[=row.metres]' } ]\n"
+            "salt-path: 1\ncase: Two berths\nrows: [ { id: E1, metres: 30.0 }, { id: W2, metres: "
+            "90 } ]\nsteps:\n"
+            "  - request: Read it\n    send: GET [=harbour]/berths/[=row.id]\n    expect: [ { of: "
+            "$.metres, is: '[=row.metres]' } ]\n"
         )
         self.go(f"/cases/{id}")
         card = page.get_by_role("region", name="Rows")
@@ -169,12 +201,15 @@ class Rows(BrowserTest):
         self.assertEqual(self.app.run(cases=[id])["verdict"], "passed")
         page.get_by_role("button", name="Undo", exact=True).click()
         card.get_by_role("button", name="make a source of them").wait_for()
-        self.addCleanup(self.app.ask, "DELETE", f"/sources?project={self.app.project}&name=Two%20berths")
+        self.addCleanup(
+            self.app.ask, "DELETE", f"/sources?project={self.app.project}&name=Two%20berths"
+        )
 
     def test_a_look_up_and_a_row_that_is_written(self):
         page = self.page
         id = self.make(
-            "salt-path: 1\ncase: Looked up\nsteps:\n  - request: Read a berth\n    send: GET [=harbour]/berths/E4\n    query: { name: East 4 }\n"
+            "salt-path: 1\ncase: Looked up\nsteps:\n  - request: Read a berth\n    send: GET "
+            "[=harbour]/berths/E4\n    query: { name: East 4 }\n"
             "    expect: [ { of: status, is: 200 } ]\n    keep: { berth: $.id }\n"
         )
         self.go(f"/cases/{id}")
@@ -217,7 +252,8 @@ class Rows(BrowserTest):
         with page.expect_download() as saved:
             outputs.get_by_role("link", name="a workbook", exact=True).first.click()
         self.assertEqual(
-            load_workbook(io.BytesIO(saved.value.path().read_bytes())).active["A10"].value, "Tern & Daughter"
+            load_workbook(io.BytesIO(saved.value.path().read_bytes())).active["A10"].value,
+            "Tern & Daughter",
         )
         book, octets = Workbook(), io.BytesIO()
         book.active.title = "Fees"
@@ -227,13 +263,21 @@ class Rows(BrowserTest):
         outputs.get_by_label("Its first cell").fill("B4")
         with page.expect_download() as put:
             outputs.get_by_label("Your workbook", exact=True).set_input_files(
-                {"name": "mine.xlsx", "mimeType": "application/octet-stream", "buffer": octets.getvalue()}
+                {
+                    "name": "mine.xlsx",
+                    "mimeType": "application/octet-stream",
+                    "buffer": octets.getvalue(),
+                }
             )
-        self.assertEqual(load_workbook(io.BytesIO(put.value.path().read_bytes()))["Fees"]["B5"].value, "Marrow Finch")
+        self.assertEqual(
+            load_workbook(io.BytesIO(put.value.path().read_bytes()))["Fees"]["B5"].value,
+            "Marrow Finch",
+        )
         databases = page.get_by_role("region", name="Databases")
         databases.get_by_role("button", name="+ a database").click()
         page.get_by_label("A new database").fill(
-            "register = postgres localhost:5432/register user reader password [=agentPassword] tls verify"
+            "register = postgres localhost:5432/register user reader password [=agentPassword] "
+            "tls verify"
         )
         page.keyboard.press("Enter")
         databases.get_by_text(

@@ -1,4 +1,5 @@
-"""Setup in a browser: 300 values in 6 environments, a block from a spreadsheet, lifting, environments."""
+"""Setup in a browser: 300 values in 6 environments, a block from a spreadsheet, lifting,
+environments."""
 
 import re
 
@@ -9,21 +10,35 @@ from tests.browser.page import BrowserTest
 PASTE = """text => {
     const data = new DataTransfer();
     data.setData('text/plain', text);
-    document.querySelector('[role=grid]').dispatchEvent(new ClipboardEvent('paste', { clipboardData: data, bubbles: true }));
+    document.querySelector('[role=grid]').dispatchEvent(new ClipboardEvent('paste',
+      { clipboardData: data, bubbles: true }));
 }"""
-WATCH = "() => { window.slow = []; new PerformanceObserver(list => window.slow.push(...list.getEntries().map(e => e.duration))).observe({ entryTypes: ['longtask'] }); }"
+WATCH = (
+    "() => { window.slow = []; new PerformanceObserver(list => "
+    "window.slow.push(...list.getEntries().map(e => e.duration))).observe({ entryTypes: "
+    "['longtask'] }); }"
+)
 
 
 class Setup(BrowserTest):
     def values(self, *changes):
-        status, _, answer = self.app.ask("POST", "/values", {"project": self.app.project, "changes": list(changes)})
+        status, _, answer = self.app.ask(
+            "POST", "/values", {"project": self.app.project, "changes": list(changes)}
+        )
         self.assertEqual(status, 200, answer)
 
     def test_three_hundred_values_in_six_environments(self):
         for name in ("North", "South", "East", "West"):
-            made = self.app.ask("POST", "/environments", {"project": self.app.project, "name": name})
+            made = self.app.ask(
+                "POST", "/environments", {"project": self.app.project, "name": name}
+            )
             self.addCleanup(self.app.ask, "DELETE", f"/environments/{made[2]['id']}")
-        self.values(*({"kind": "put", "name": f"pier{n}", "environment": "", "text": f"pier {n}"} for n in range(300)))
+        self.values(
+            *(
+                {"kind": "put", "name": f"pier{n}", "environment": "", "text": f"pier {n}"}
+                for n in range(300)
+            )
+        )
         self.addCleanup(self.values, *({"kind": "remove", "name": f"pier{n}"} for n in range(300)))
         self.go("/setup")
         page = self.page
@@ -36,15 +51,23 @@ class Setup(BrowserTest):
         page.keyboard.type("by hand")
         page.keyboard.press("Enter")
         grid.get_by_text("by hand").first.wait_for()
-        rows = "\n".join("\t".join([f"pier{n}", *(f"{n}.{c}" for c in range(7))]) for n in range(300))
-        page.evaluate(PASTE, "name\teverywhere\tRehearsal\tLive\tNorth\tSouth\tEast\tNowhere\n" + rows)
+        rows = "\n".join(
+            "\t".join([f"pier{n}", *(f"{n}.{c}" for c in range(7))]) for n in range(300)
+        )
+        page.evaluate(
+            PASTE, "name\teverywhere\tRehearsal\tLive\tNorth\tSouth\tEast\tNowhere\n" + rows
+        )
         page.get_by_text("Nowhere: no such environment here").wait_for()
         page.get_by_label("Find a value").fill("299.5")
         expect(grid.get_by_text("pier299")).to_be_visible()
         kept = self.app.get(f"/values?project={self.app.project}")["items"]
         cells = next(row["cells"] for row in kept if row["name"] == "pier299")
         self.assertEqual([cell["text"] for cell in cells], [*(f"299.{c}" for c in range(6)), ""])
-        self.assertEqual([took for took in page.evaluate("window.slow") if took > 500], [], "the page stood still")
+        self.assertEqual(
+            [took for took in page.evaluate("window.slow") if took > 500],
+            [],
+            "the page stood still",
+        )
         page.get_by_label("Find a value").fill("")
         grid.focus()
         page.keyboard.press("Control+z")
@@ -95,7 +118,8 @@ class Setup(BrowserTest):
         page.keyboard.type("tugBoat")
         with self.saved_late(r"/api/v1/value-names"):
             page.keyboard.press("Enter")
-            page.get_by_role("button", name="Undo").click()  # takes back the name, which is still being saved
+            # takes back the name, which is still being saved
+            page.get_by_role("button", name="Undo").click()
         page.get_by_text("tugBoat is called tugName now").wait_for()
         row.get_by_role("gridcell").nth(2).click()
         page.get_by_role("button", name="Make it a secret").click()
@@ -105,7 +129,9 @@ class Setup(BrowserTest):
         page.get_by_role("button", name="Undo").click()
         expect(row.get_by_role("gridcell").nth(2)).to_have_text("set, hidden")
         # One that cases use is not taken away without a question.
-        grid.get_by_role("row").filter(has_text="agentPassword").get_by_role("gridcell").nth(1).click()
+        grid.get_by_role("row").filter(has_text="agentPassword").get_by_role("gridcell").nth(
+            1
+        ).click()
         page.get_by_role("button", name="Take it away").click()
         dialog = page.get_by_role("dialog", name="Take agentPassword away?")
         dialog.get_by_text("It is used by 3 cases, which are blocked without it").wait_for()
@@ -129,9 +155,13 @@ class Setup(BrowserTest):
 
     def test_an_address_in_two_steps_is_offered_and_lifted(self):
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
-        steps = [{"request": f"Wave {n}", "send": f"GET http://127.0.0.1:9/waves/{n}"} for n in (1, 2)]
+        steps = [
+            {"request": f"Wave {n}", "send": f"GET http://127.0.0.1:9/waves/{n}"} for n in (1, 2)
+        ]
         document = {"salt-path": 1, "case": "Waves", "steps": steps}
-        case = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": document})[2]
+        case = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": suite, "document": document}
+        )[2]
         self.go(f"/cases/{case['id']}")
         page = self.page
         page.get_by_role("link", name="Lift it into a value").first.click()
@@ -139,10 +169,17 @@ class Setup(BrowserTest):
         page.get_by_role("button", name="Lift it in 2 places").click()
         expect(page.get_by_text("waves stands in 1 case now")).to_be_visible()
         kept = self.app.get(f"/cases/{case['id']}")["document"]
-        self.assertEqual([step["send"] for step in kept["steps"]], ["GET [=waves]/waves/1", "GET [=waves]/waves/2"])
-        page.get_by_label("Written out in many places").get_by_role("button", name=re.compile("^Undo")).click()
+        self.assertEqual(
+            [step["send"] for step in kept["steps"]],
+            ["GET [=waves]/waves/1", "GET [=waves]/waves/2"],
+        )
+        page.get_by_label("Written out in many places").get_by_role(
+            "button", name=re.compile("^Undo")
+        ).click()
         page.get_by_text("Undone.").wait_for()
-        self.assertEqual(self.app.get(f"/cases/{case['id']}")["document"]["steps"], case["document"]["steps"])
+        self.assertEqual(
+            self.app.get(f"/cases/{case['id']}")["document"]["steps"], case["document"]["steps"]
+        )
 
     def test_what_is_kept_is_a_sentence_whose_numbers_are_changed(self):
         at = f"/projects/{self.app.project}/keeping"
@@ -182,13 +219,18 @@ class Setup(BrowserTest):
         full = {**self.app.get("/storage"), "free": 300_000_000, "low": True}
         self.page.route("**/api/v1/storage", lambda route: route.fulfill(json=full))
         self.go("/runs")
-        expect(self.page.get_by_role("alert")).to_contain_text("The disk is nearly full: 300.0 MB free.")
+        expect(self.page.get_by_role("alert")).to_contain_text(
+            "The disk is nearly full: 300.0 MB free."
+        )
         self.go("/setup")
-        expect(self.page.get_by_label("What is kept")).to_contain_text("Below 500.0 MB no evidence is kept")
+        expect(self.page.get_by_label("What is kept")).to_contain_text(
+            "Below 500.0 MB no evidence is kept"
+        )
         self.assertEqual(self.axe(), [])
 
     def test_what_is_kept_is_not_shortened_by_a_page_that_has_not_seen_it(self):
-        """Two tabs: what one says is more than before to it, and less than the other one has said meanwhile."""
+        """Two tabs: what one says is more than before to it, and less than the other one has said
+        meanwhile."""
         at = f"/projects/{self.app.project}/keeping"
         self.addCleanup(self.app.ask, "PATCH", at, self.app.get(at))
         self.go("/setup")
@@ -205,7 +247,9 @@ class Setup(BrowserTest):
             self.page.keyboard.press("Control+a")
             self.page.keyboard.type(text)
             self.page.keyboard.press("Enter")
-            expect(self.page.get_by_label("What is kept").get_by_role("alert")).to_contain_text(said)
+            expect(self.page.get_by_label("What is kept").get_by_role("alert")).to_contain_text(
+                said
+            )
             self.page.keyboard.press("Escape")
         self.said.clear()  # the refusal
         expect(number).to_have_text("500 days")

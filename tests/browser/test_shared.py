@@ -1,4 +1,5 @@
-"""Shared steps in a browser: made of a case's steps, used in three more, changed once; steps for each item; parts of a path."""
+"""Shared steps in a browser: made of a case's steps, used in three more, changed once; steps for
+each item; parts of a path."""
 
 import re
 
@@ -72,9 +73,13 @@ class Shared(BrowserTest):
 
     def test_other_cases_that_have_them_written_out_use_them_from_one_click_on(self):
         page = self.page
-        first, second = (self.add(name, {**SIGN_IN, "request": name}, CALLS) for name in ("Morning", "Evening"))
+        first, second = (
+            self.add(name, {**SIGN_IN, "request": name}, CALLS) for name in ("Morning", "Evening")
+        )
         made = self.app.get(f"/cases/{first}")["steps"][0]["key"]
-        shared = self.app.ask("POST", f"/cases/{first}/shared-steps", {"steps": [made], "name": "Come in"})[2]["shared"]
+        shared = self.app.ask(
+            "POST", f"/cases/{first}/shared-steps", {"steps": [made], "name": "Come in"}
+        )[2]["shared"]
         self.go(f"/cases/{shared['id']}")
         page.get_by_text("Morning and Evening have these steps written out").wait_for()
         page.get_by_role("button", name="Use the shared ones there, too").click()
@@ -87,8 +92,14 @@ class Shared(BrowserTest):
 
     def test_steps_for_each_item_are_written_in_the_path(self):
         page = self.page
-        listing = {"request": "List", "send": "GET [=harbour]/berths", "keep": {"berths": "$.items"}}
-        self.go(f"/cases/{self.add('Each berth', {**listing, 'expect': [{'of': 'status', 'is': 200}]})}")
+        listing = {
+            "request": "List",
+            "send": "GET [=harbour]/berths",
+            "keep": {"berths": "$.items"},
+        }
+        self.go(
+            f"/cases/{self.add('Each berth', {**listing, 'expect': [{'of': 'status', 'is': 200}]})}"
+        )
         add = page.get_by_label("Add a step: a method and an address")
         add.fill("for each berth of berths")
         page.keyboard.press("Enter")

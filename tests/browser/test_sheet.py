@@ -1,4 +1,5 @@
-"""The Sheet view: cells changed, tables pasted and copied, rows filled down, deleted and brought back, by keyboard and mouse."""
+"""The Sheet view: cells changed, tables pasted and copied, rows filled down, deleted and brought
+back, by keyboard and mouse."""
 
 import time
 
@@ -10,11 +11,15 @@ CASE = {
     "salt-path": 1,
     "case": "In a sheet",
     "steps": [
-        {"request": "Read a vessel", "key": "vsl001", "send": "GET [=harbour]/vessels/V-101",
-         "expect": [{"of": "status", "is": 200}, {"of": "$.name", "is": "Marrow Finch"}]},
+        {
+            "request": "Read a vessel",
+            "key": "vsl001",
+            "send": "GET [=harbour]/vessels/V-101",
+            "expect": [{"of": "status", "is": 200}, {"of": "$.name", "is": "Marrow Finch"}],
+        },
         {"request": "List the berths", "key": "brt001", "send": "GET [=harbour]/berths"},
     ],
-}  # fmt: skip
+}
 
 
 class Sheet(BrowserTest):
@@ -65,7 +70,8 @@ class Sheet(BrowserTest):
 
     def test_a_table_is_pasted_and_one_wrong_row_waits(self):
         lines = [
-            "\t".join(["List the berths", f"$.items[{n % 9}].id", "is present", "", f"row {n}"]) for n in range(500)
+            "\t".join(["List the berths", f"$.items[{n % 9}].id", "is present", "", f"row {n}"])
+            for n in range(500)
         ]
         lines[250] = "List the berths\t$.items[\tis present\t\tthe wrong one"
         self.press("Control+End", "Home")
@@ -89,7 +95,8 @@ class Sheet(BrowserTest):
         self.page.get_by_role("status").get_by_text("4 rows copied.").wait_for()
         copied = self.page.evaluate("() => navigator.clipboard.readText()").split("\n")
         self.assertEqual(
-            copied[1].split("\t"), ["1 Read a vessel", "$.name", "is", "Marrow Finch", "", "", "“Marrow Finch”", ""]
+            copied[1].split("\t"),
+            ["1 Read a vessel", "$.name", "is", "Marrow Finch", "", "", "“Marrow Finch”", ""],
         )
         self.press("Control+Home", "Home", "ArrowRight", "ArrowRight", "ArrowRight", "ArrowRight")
         self.page.keyboard.type("by hand\n")
@@ -99,4 +106,6 @@ class Sheet(BrowserTest):
         self.press("Delete")
         self.app.wait(lambda: self.checks() == [])
         self.page.get_by_role("button", name="Undo").click()
-        self.app.wait(lambda: [check.get("note") for check in self.checks()] == ["by hand", "by hand"])
+        self.app.wait(
+            lambda: [check.get("note") for check in self.checks()] == ["by hand", "by hand"]
+        )

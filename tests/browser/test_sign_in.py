@@ -11,17 +11,36 @@ class SignIn(BrowserTest):
     def made(self) -> str:
         sent = {"json": {"vessel": "Marrow Finch", "lengthMetres": 23.4, "nights": 2}}
         steps: list[dict[str, Any]] = [
-            {"request": "Sign in", "send": "POST [=harbour]/sessions", "json": {"user": "desk", "password": "[=deskPassword]"},
-             "keep": {"token": {"of": "$.token", "secret": True}}},
-            {"request": "Ask for a berth", "send": "POST [=harbour]/port-calls", "auth": {"bearer": "[=token]"}, **sent,
-             "expect": [{"of": "status", "is": 201}], "keep": {"callId": "$.id"}},
-            {"request": "Read it", "send": "GET [=harbour]/port-calls/[=callId]", "expect": [{"of": "status", "is": 200}]},
-        ]  # fmt: skip
-        suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
-        document = {"salt-path": 1, "case": "Signed once", "values": {"deskPassword": "salt-and-tar"}, "steps": steps}
-        id = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": document})[2][
-            "id"
+            {
+                "request": "Sign in",
+                "send": "POST [=harbour]/sessions",
+                "json": {"user": "desk", "password": "[=deskPassword]"},
+                "keep": {"token": {"of": "$.token", "secret": True}},
+            },
+            {
+                "request": "Ask for a berth",
+                "send": "POST [=harbour]/port-calls",
+                "auth": {"bearer": "[=token]"},
+                **sent,
+                "expect": [{"of": "status", "is": 201}],
+                "keep": {"callId": "$.id"},
+            },
+            {
+                "request": "Read it",
+                "send": "GET [=harbour]/port-calls/[=callId]",
+                "expect": [{"of": "status", "is": 200}],
+            },
         ]
+        suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
+        document = {
+            "salt-path": 1,
+            "case": "Signed once",
+            "values": {"deskPassword": "salt-and-tar"},
+            "steps": steps,
+        }
+        id = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": suite, "document": document}
+        )[2]["id"]
         self.go(f"/cases/{id}")
         self.page.get_by_role("heading", name="Signed once").wait_for()
         return id
@@ -57,7 +76,9 @@ class SignIn(BrowserTest):
         self.page.keyboard.type("basic desk [=deskPassword]")
         self.page.keyboard.press("Enter")
         expect(self.card()).to_contain_text("signed by desk as this case does")
-        self.becomes(lambda: self.auths(id), [{"basic": ["desk", "[=deskPassword]"]}, "none", None, None])
+        self.becomes(
+            lambda: self.auths(id), [{"basic": ["desk", "[=deskPassword]"]}, "none", None, None]
+        )
         self.page.get_by_role("button", name="Undo", exact=True).click()
         expect(self.card()).to_contain_text("signed by token as this case does")
 
@@ -71,7 +92,9 @@ class SignIn(BrowserTest):
         self.card().get_by_role("button", name="every step of the suite").click()
         expect(self.card()).to_contain_text("as the suite Arrivals does")
         self.becomes(lambda: self.auths(id), [None, None, {"bearer": "[=token]"}, None])
-        levels = {level["origin"]: level["document"] for level in self.app.get(f"/cases/{id}")["signIns"]}
+        levels = {
+            level["origin"]: level["document"] for level in self.app.get(f"/cases/{id}")["signIns"]
+        }
         key = {"key": {"in": "header", "name": "X-Desk", "value": "salt-1"}}
         self.assertEqual(levels, {"project": None, "suite": key, "case": None})
         self.card().get_by_role("button", name="every step of the project").click()
@@ -83,4 +106,6 @@ class SignIn(BrowserTest):
         self.page.keyboard.press("Delete")
         self.page.keyboard.press("Enter")
         self.card().get_by_role("button", name="+ sign-in").wait_for()
-        self.assertEqual({level["document"] for level in self.app.get(f"/cases/{id}")["signIns"]}, {None})
+        self.assertEqual(
+            {level["document"] for level in self.app.get(f"/cases/{id}")["signIns"]}, {None}
+        )

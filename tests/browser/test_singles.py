@@ -1,4 +1,5 @@
-"""Single requests: from an empty project and a curl line to a green case that hands an id on; and what was sent before."""
+"""Single requests: from an empty project and a curl line to a green case that hands an id on; and
+what was sent before."""
 
 import re
 
@@ -40,7 +41,9 @@ class Singles(BrowserTest):
         page = self.page
         self.new_project("Quay from a curl line")
         page.get_by_role("link", name="send a single request").click()
-        self.request().fill(f"curl -s '{self.harbour}/vessels?sort=name' \\\n  -H 'Accept: application/json'")
+        self.request().fill(
+            f"curl -s '{self.harbour}/vessels?sort=name' \\\n  -H 'Accept: application/json'"
+        )
         self.request().press("Control+Enter")
         self.turn("items")
         self.node("total").click()
@@ -72,8 +75,10 @@ class Singles(BrowserTest):
         self.ended("passed")
         first, second = self.document()["steps"]
         self.assertEqual(first["keep"], {"vesselId": "$.items[0].id"})
-        self.assertEqual([next(key for key in check if key != "of") for check in first["expect"]],
-                         ["kind", "count", "is", "is", "kind"])  # fmt: skip
+        self.assertEqual(
+            [next(key for key in check if key != "of") for check in first["expect"]],
+            ["kind", "count", "is", "is", "kind"],
+        )
         self.assertEqual(second["send"], f"GET {self.harbour}/vessels/[=vesselId]")
 
     def test_what_was_sent_before_is_taken_up_again_and_put_into_a_case(self):
@@ -87,7 +92,8 @@ class Singles(BrowserTest):
         address = page.get_by_label("The method and the address")
         address.fill(f"GET {self.harbour}/vessels/V-0")
         address.press("Enter")
-        page.locator(".step").get_by_text("/vessels/V-0").wait_for()  # until then the keys belong to the field
+        # until then the keys belong to the field
+        page.locator(".step").get_by_text("/vessels/V-0").wait_for()
         page.keyboard.press("Control+Enter")
         before.get_by_text("answered 404").wait_for()
         before.get_by_role("button", name="answered 200").click()
@@ -96,7 +102,9 @@ class Singles(BrowserTest):
         page.locator(".step").get_by_text("/vessels/V-101").wait_for()
 
         page.get_by_role("button", name="Put it into a case…").click()
-        page.get_by_label("Make it").select_option("the last step of “A visiting vessel is given a berth”")
+        page.get_by_label("Make it").select_option(
+            "the last step of “A visiting vessel is given a berth”"
+        )
         page.get_by_role("button", name="Put it there").click()
         page.get_by_role("heading", name="A visiting vessel is given a berth").wait_for()
         page.locator(".step.open").get_by_text("/vessels/V-101").wait_for()
@@ -110,7 +118,8 @@ class Singles(BrowserTest):
         page.context.grant_permissions(["clipboard-read", "clipboard-write"])
         self.go("/cases/single")
         self.request().fill(
-            f"POST {self.harbour}/sessions HTTP/1.1\nContent-Type: application/json\n\n" + '{"user": "desk"}'
+            f"POST {self.harbour}/sessions HTTP/1.1\nContent-Type: application/json\n\n"
+            + '{"user": "desk"}'
         )
         page.get_by_role("button", name="only open it").click()
         page.get_by_role("button", name="Copy as curl").click()
@@ -120,4 +129,6 @@ class Singles(BrowserTest):
         self.go("/cases/single")
         self.request().fill(copied)
         self.request().press("Control+Enter")
-        page.get_by_role("region", name="Sent before").get_by_text(re.compile("answered 4\\d\\d")).wait_for()
+        page.get_by_role("region", name="Sent before").get_by_text(
+            re.compile("answered 4\\d\\d")
+        ).wait_for()

@@ -1,4 +1,5 @@
-"""The Text view beside the Path; groups and expected bodies by the typed sentence; XML pointed at; a project brought in from files."""
+"""The Text view beside the Path; groups and expected bodies by the typed sentence; XML pointed at;
+a project brought in from files."""
 
 import re
 import tempfile
@@ -23,7 +24,9 @@ class TextAndGroups(BrowserTest):
     def setUp(self) -> None:
         super().setUp()
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
-        answer = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": CASE})
+        answer = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": suite, "document": CASE}
+        )
         self.id = answer[2]["id"]
 
     def steps(self):
@@ -85,7 +88,8 @@ class TextAndGroups(BrowserTest):
         self.go(f"/cases/{self.id}?step=1")
         field = self.page.get_by_label("Expect something more, as a sentence").first
         for sentence in (
-            "when status is 200 then $.total is 5; $.items counts at least 2 otherwise $.title is present",
+            "when status is 200 then $.total is 5; $.items counts at least 2 otherwise $.title is "
+            "present",
             'each of $.items[*]: $.id matches "^[EW]"; $.metres above 0',
             "none of: $.items[*].state is gone",
         ):
@@ -95,12 +99,16 @@ class TextAndGroups(BrowserTest):
         self.saved(lambda steps: len(steps[0].get("expect", [])) == 3)
         group, each, none = self.steps()[0]["expect"]
         self.assertEqual(set(group), {"when", "then", "otherwise"})
-        self.assertEqual((each["for each"], len(each["expect"]), set(none)), ("$.items[*]", 2, {"none of"}))
+        self.assertEqual(
+            (each["for each"], len(each["expect"]), set(none)), ("$.items[*]", 2, {"none of"})
+        )
         parts = self.page.locator(".parts").first
         parts.get_by_text("status").wait_for()
         self.assertGreater(parts.locator("li").count(), 2)
         self.page.get_by_role("button", name=re.compile("^when status is 200")).click()
-        self.page.get_by_label(re.compile("Change the check when")).fill("when status is 200 then $.total is 6")
+        self.page.get_by_label(re.compile("Change the check when")).fill(
+            "when status is 200 then $.total is 6"
+        )
         self.page.keyboard.press("Enter")
         self.saved(lambda steps: "otherwise" not in steps[0]["expect"][0])
         self.page.get_by_text("was 5, expected 6").first.wait_for()
@@ -120,7 +128,9 @@ class TextAndGroups(BrowserTest):
         self.page.get_by_text("+ condition").first.click()
         self.page.get_by_label("The condition of this step").fill("value harbour is present")
         self.page.keyboard.press("Enter")
-        self.saved(lambda steps: steps[0].get("only if") == {"of": "value harbour", "present": True})
+        self.saved(
+            lambda steps: steps[0].get("only if") == {"of": "value harbour", "present": True}
+        )
         self.page.get_by_text("+ wait until").first.click()
         self.page.get_by_label("What is waited for").fill("$.total is 5, every 50 ms, at most 2 s")
         self.page.keyboard.press("Enter")
@@ -146,13 +156,21 @@ class TextAndGroups(BrowserTest):
         row = self.page.get_by_role("treeitem").filter(has_text="@metres1.84")
         row.click()
         self.page.get_by_role("button", name=re.compile("Expect “1.84”")).click()
-        self.saved(lambda steps: steps[1].get("expect") == [{"of": "/_:tides/_:tide[1]/@metres", "is": "1.84"}])
-        self.page.get_by_role("treeitem").filter(has_text="@metres1.84").get_by_text("checked", exact=True).wait_for()
+        self.saved(
+            lambda steps: (
+                steps[1].get("expect") == [{"of": "/_:tides/_:tide[1]/@metres", "is": "1.84"}]
+            )
+        )
+        self.page.get_by_role("treeitem").filter(has_text="@metres1.84").get_by_text(
+            "checked", exact=True
+        ).wait_for()
         self.page.get_by_role("tree").focus()
         self.page.keyboard.press("End")
         self.page.keyboard.press("k")
         self.page.get_by_label("Keep as").press("Enter")
-        self.saved(lambda steps: list(steps[1].get("keep", {}).values()) == ["/_:tides/q:quay/q:depth"])
+        self.saved(
+            lambda steps: list(steps[1].get("keep", {}).values()) == ["/_:tides/q:quay/q:depth"]
+        )
         self.assertEqual(self.axe(), [])
 
     def test_pages_and_pictures_are_shown_safely(self):
@@ -163,21 +181,27 @@ class TextAndGroups(BrowserTest):
         ]
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
         document = {"salt-path": 1, "case": "Notices", "steps": steps}
-        id = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": document})[2][
-            "id"
-        ]
+        id = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": suite, "document": document}
+        )[2]["id"]
         self.app.run(cases=[id])
         self.go(f"/cases/{id}?step=1")
         frame = self.page.frame_locator("iframe[title='The answer as a page']")
         frame.get_by_role("heading", name=re.compile("Nattbølge")).wait_for()
         self.assertNotEqual(self.page.title(), "run")
         self.app.wait(lambda: self.said)
-        self.assertTrue(all("sandboxed" in line for line in self.said), self.said)  # its script was not run
+        # its script was not run
+        self.assertTrue(all("sandboxed" in line for line in self.said), self.said)
         self.said.clear()
         self.open_step(2)
         picture = self.page.get_by_alt_text("What the answer holds")
         picture.wait_for()
-        self.assertEqual(picture.evaluate("async (image) => { await image.decode(); return image.naturalWidth; }"), 1)
+        self.assertEqual(
+            picture.evaluate(
+                "async (image) => { await image.decode(); return image.naturalWidth; }"
+            ),
+            1,
+        )
         self.open_step(3)
         self.page.get_by_text("Raw", exact=True).click()
         self.page.get_by_text("fortøy dobbelt").wait_for()
@@ -193,4 +217,6 @@ class TextAndGroups(BrowserTest):
             with self.page.expect_file_chooser() as chosen:
                 self.page.get_by_role("menuitem", name="Bring in a project from files…").click()
             chosen.value.set_files(archive)
-            self.page.get_by_text(re.compile(r"Fernholm Harbour: 0 new cases, 0 changed, \d+ as they were")).wait_for()
+            self.page.get_by_text(
+                re.compile(r"Fernholm Harbour: 0 new cases, 0 changed, \d+ as they were")
+            ).wait_for()

@@ -1,4 +1,5 @@
-"""Two tabs on one case, a server that goes away while something is typed, what was before, and the outline put in order."""
+"""Two tabs on one case, a server that goes away while something is typed, what was before, and the
+outline put in order."""
 
 import re
 
@@ -10,11 +11,20 @@ CASE = {
     "salt-path": 1,
     "case": "Two at once",
     "steps": [
-        {"request": "List the vessels", "key": "lst001", "send": "GET [=harbour]/vessels",
-         "expect": [{"of": "status", "is": 200}, {"of": "$.items", "empty": False}]},
-        {"request": "Ask for a fee", "key": "fee001", "send": "POST [=harbour]/fee-quotes", "json": '{ "nights": 2 }'},
+        {
+            "request": "List the vessels",
+            "key": "lst001",
+            "send": "GET [=harbour]/vessels",
+            "expect": [{"of": "status", "is": 200}, {"of": "$.items", "empty": False}],
+        },
+        {
+            "request": "Ask for a fee",
+            "key": "fee001",
+            "send": "POST [=harbour]/fee-quotes",
+            "json": '{ "nights": 2 }',
+        },
     ],
-}  # fmt: skip
+}
 SENTENCE = "Expect something more, as a sentence"
 PUTS = re.compile(r"/api/v1/cases/[^/?]+(\?.*)?$")
 
@@ -23,9 +33,9 @@ class Together(BrowserTest):
     def setUp(self) -> None:
         super().setUp()
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
-        self.id = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": CASE})[2][
-            "id"
-        ]
+        self.id = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": suite, "document": CASE}
+        )[2]["id"]
         self.go(f"/cases/{self.id}")
         self.page.get_by_role("heading", name="Two at once").wait_for()
 
@@ -54,7 +64,9 @@ class Together(BrowserTest):
         self.change_check(other, "status is 200", "status is 201")
         self.page.get_by_role("button", name="status is 201", exact=True).wait_for()
         self.page.get_by_role("button", name="Undo").click()
-        expect(self.page.get_by_role("button", name="time is below 500 ms", exact=True)).to_have_count(0)
+        expect(
+            self.page.get_by_role("button", name="time is below 500 ms", exact=True)
+        ).to_have_count(0)
         self.app.wait(lambda: len(self.document()["steps"][0]["expect"]) == 2)
         self.assertEqual(self.document()["steps"][0]["expect"][0], {"of": "status", "is": 201})
         other.close()
@@ -71,7 +83,9 @@ class Together(BrowserTest):
         expect(field).to_have_value("$.items counts 12")
         field.press("Enter")
         self.page.get_by_role("button", name="$.items counts 12", exact=True).wait_for()
-        self.app.wait(lambda: {"of": "$.items", "count": 12} in self.document()["steps"][0]["expect"])
+        self.app.wait(
+            lambda: {"of": "$.items", "count": 12} in self.document()["steps"][0]["expect"]
+        )
         checks = [check["of"] for check in self.document()["steps"][0]["expect"]]
         self.assertEqual(checks, ["time", "status", "$.items"])
 
@@ -95,12 +109,19 @@ class Together(BrowserTest):
         self.assertEqual(self.axe(), [])
         clash.get_by_role("button", name="Put mine there").click()
         self.page.get_by_role("button", name="status is 202", exact=True).wait_for()
-        self.app.wait(lambda: self.document()["steps"][0]["expect"][0] == {"of": "status", "is": 202})
-        self.assertEqual(self.document()["steps"][1]["send"], "POST [=harbour]/fee-quotes?draft=true")
+        self.app.wait(
+            lambda: self.document()["steps"][0]["expect"][0] == {"of": "status", "is": 202}
+        )
+        self.assertEqual(
+            self.document()["steps"][1]["send"], "POST [=harbour]/fee-quotes?draft=true"
+        )
         self.said = [line for line in self.said if "ERR_FAILED" not in line and "412" not in line]
 
     def test_an_edit_that_is_refused_takes_nothing_else_with_it(self):
-        self.page.route(PUTS, lambda route: route.abort() if route.request.method == "PUT" else route.continue_())
+        self.page.route(
+            PUTS,
+            lambda route: route.abort() if route.request.method == "PUT" else route.continue_(),
+        )
         self.change_check(self.page, "status is 200", "status is 202")
         self.page.get_by_title("The options").click()
         self.page.get_by_label("The options").fill("timeout: soon")
@@ -183,7 +204,11 @@ class Together(BrowserTest):
             ".step-head"
         ).click()
         self.page.get_by_label("When this step runs").select_option("once")
-        self.app.wait(lambda: len(self.document().get("once", [])) == 1 and "afterwards" not in self.document())
+        self.app.wait(
+            lambda: (
+                len(self.document().get("once", [])) == 1 and "afterwards" not in self.document()
+            )
+        )
 
     def test_a_step_opened_while_a_run_is_asked_for_stays_open(self):
         held: list[Route] = []

@@ -1,5 +1,5 @@
-"""Checks that reach further than one step, bodies expected place by place, what was sent, files, prefixes of the step's own: all by
-pointing."""
+"""Checks that reach further than one step, bodies expected place by place, what was sent, files,
+prefixes of the step's own: all by pointing."""
 
 import re
 import tempfile
@@ -15,23 +15,49 @@ CASE = {
     "case": "Further than one step",
     "on failure": "go on",
     "steps": [
-        {"request": "List the berths", "key": "brt001", "send": "GET [=harbour]/berths",
-         "expect": [{"of": "status", "is": 200}, {"of": "$", "fits": FITS}]},
-        {"request": "Read none", "key": "non001", "send": "GET [=harbour]/vessels/none",
-         "expect": [{"of": "$.title", "present": True}]},
-        {"request": "List some vessels", "key": "ves001", "send": "GET [=harbour]/vessels", "query": {"page": "2", "size": "3"}},
-        {"request": "Tides as XML", "key": "xml001", "send": "GET [=harbour]/notices/xml",
-         "options": {"namespaces": {"sea": "urn:fernholm:tides"}}},
-        {"request": "Hand in papers", "key": "pap001", "send": "POST [=harbour]/papers", "form": {"vessel": "Kelp Runner"}},
+        {
+            "request": "List the berths",
+            "key": "brt001",
+            "send": "GET [=harbour]/berths",
+            "expect": [{"of": "status", "is": 200}, {"of": "$", "fits": FITS}],
+        },
+        {
+            "request": "Read none",
+            "key": "non001",
+            "send": "GET [=harbour]/vessels/none",
+            "expect": [{"of": "$.title", "present": True}],
+        },
+        {
+            "request": "List some vessels",
+            "key": "ves001",
+            "send": "GET [=harbour]/vessels",
+            "query": {"page": "2", "size": "3"},
+        },
+        {
+            "request": "Tides as XML",
+            "key": "xml001",
+            "send": "GET [=harbour]/notices/xml",
+            "options": {"namespaces": {"sea": "urn:fernholm:tides"}},
+        },
+        {
+            "request": "Hand in papers",
+            "key": "pap001",
+            "send": "POST [=harbour]/papers",
+            "form": {"vessel": "Kelp Runner"},
+        },
     ],
-}  # fmt: skip
+}
 
 
 class Wider(BrowserTest):
     def setUp(self) -> None:
         super().setUp()
-        self.suite = self.app.ask("POST", "/suites", {"project": self.app.project, "name": "Wider"})[2]["id"]
-        answer = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": self.suite, "document": CASE})
+        self.suite = self.app.ask(
+            "POST", "/suites", {"project": self.app.project, "name": "Wider"}
+        )[2]["id"]
+        answer = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": self.suite, "document": CASE}
+        )
         self.id = answer[2]["id"]
         self.app.run(cases=[self.id])
 
@@ -83,7 +109,9 @@ class Wider(BrowserTest):
     def test_an_expected_body_stands_side_by_side_with_the_answer(self):
         self.go(f"/cases/{self.id}?step=1")
         self.page.get_by_role("button", name="Side by side with the answer").click()
-        table = self.page.get_by_role("table", name="What is expected of $, and what the answer has")
+        table = self.page.get_by_role(
+            "table", name="What is expected of $, and what the answer has"
+        )
         table.get_by_role("row", name="total 5 5").wait_for()
         expect(table.locator("tr.differs")).to_contain_text("metres")
         self.assertEqual(self.axe(), [])
@@ -103,7 +131,10 @@ class Wider(BrowserTest):
         wrong.get_by_text("metres").wait_for()
         wrong.click()
         self.page.get_by_role("button", name="Any number").click()
-        fits = {"of": "$", "fits": {"items": ["[?every]", {"id": "[?text]", "metres": "[?number]"}], "total": 5}}
+        fits = {
+            "of": "$",
+            "fits": {"items": ["[?every]", {"id": "[?text]", "metres": "[?number]"}], "total": 5},
+        }
         self.app.wait(lambda: self.steps()[0]["expect"][1] == fits)
         expect(wrong).to_have_count(0)
         self.line("total 5").click()
@@ -122,8 +153,11 @@ class Wider(BrowserTest):
         self.page.get_by_label("What is expected at $.total").fill("[?abov 3]")
         self.page.keyboard.press("Enter")
         self.page.get_by_text(re.compile("abov 3")).first.wait_for()
-        self.assertEqual(self.steps()[0]["expect"][1]["fits"]["total"], 5, "what cannot be read is not saved")
-        self.said = [line for line in self.said if "422" not in line]  # the browser reports the refusal itself
+        self.assertEqual(
+            self.steps()[0]["expect"][1]["fits"]["total"], 5, "what cannot be read is not saved"
+        )
+        # the browser reports the refusal itself
+        self.said = [line for line in self.said if "422" not in line]
         self.page.keyboard.press("Escape")
         self.assertEqual(self.axe(), [])
 
@@ -180,28 +214,45 @@ class Wider(BrowserTest):
         self.page.get_by_role("button", name="Keep as").click()
         self.page.get_by_label("Keep as").press("Enter")
         self.tool(self.page.locator("[data-keep]"), "secret: title")
-        self.app.wait(lambda: self.steps()[1].get("keep") == {"title": {"of": "$.title", "secret": True}})
+        self.app.wait(
+            lambda: self.steps()[1].get("keep") == {"title": {"of": "$.title", "secret": True}}
+        )
         self.assertEqual(self.axe(), [])
 
     def test_the_steps_own_prefixes_name_places(self):
         self.go(f"/cases/{self.id}?step=4")
         self.node("@metres1.84").click()
         self.page.get_by_role("button", name=re.compile("Expect “1.84”")).click()
-        self.app.wait(lambda: self.steps()[3].get("expect") == [{"of": "/sea:tides/sea:tide[1]/@metres", "is": "1.84"}])
+        self.app.wait(
+            lambda: (
+                self.steps()[3].get("expect")
+                == [{"of": "/sea:tides/sea:tide[1]/@metres", "is": "1.84"}]
+            )
+        )
         self.node("@metres1.84").get_by_text("checked", exact=True).wait_for()
 
     def test_what_came_otherwise_is_accepted_together(self):
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
         port = {"of": "$.homePort", "is": "Aldersund"}
         steps = [
-            {"request": f"Read it, {n}", "key": f"acc00{n}", "send": "GET [=harbour]/vessels/V-101", "expect": [port]}
+            {
+                "request": f"Read it, {n}",
+                "key": f"acc00{n}",
+                "send": "GET [=harbour]/vessels/V-101",
+                "expect": [port],
+            }
             for n in (1, 2)
         ]
         steps[1]["expect"] = [{**port, "note": "where it lies"}, {"of": "$.lengthMetres", "is": 20}]
-        document = {"salt-path": 1, "case": "The port changed", "on failure": "go on", "steps": steps}
-        self.id = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": document})[
-            2
-        ]["id"]
+        document = {
+            "salt-path": 1,
+            "case": "The port changed",
+            "on failure": "go on",
+            "steps": steps,
+        }
+        self.id = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": suite, "document": document}
+        )[2]["id"]
         self.app.run(cases=[self.id])
         self.go(f"/cases/{self.id}")
         self.page.get_by_role("button", name="3 values came otherwise").click()
@@ -213,15 +264,23 @@ class Wider(BrowserTest):
         dialog.get_by_role("button", name="Expect 2 values as they are").click()
         expect(dialog).to_have_count(0)
         self.app.wait(
-            lambda: self.steps()[0]["expect"] == [{"of": "$.homePort", "is": "Fernholm", "note": "moved in spring"}]
+            lambda: (
+                self.steps()[0]["expect"]
+                == [{"of": "$.homePort", "is": "Fernholm", "note": "moved in spring"}]
+            )
         )
-        self.assertEqual(self.steps()[1]["expect"][0], {"of": "$.homePort", "is": "Fernholm", "note": "where it lies"})
+        self.assertEqual(
+            self.steps()[1]["expect"][0],
+            {"of": "$.homePort", "is": "Fernholm", "note": "where it lies"},
+        )
         self.assertEqual(self.steps()[1]["expect"][1]["is"], 20)
         self.page.get_by_role("button", name="Undo").first.click()
         self.app.wait(lambda: self.steps()[0]["expect"] == [port])
 
     def test_what_came_otherwise_in_several_cases_of_a_run_is_accepted_together(self):
-        suite = self.app.ask("POST", "/suites", {"project": self.app.project, "name": "Moved"})[2]["id"]
+        suite = self.app.ask("POST", "/suites", {"project": self.app.project, "name": "Moved"})[2][
+            "id"
+        ]
         ids = {}
         for name in ("First", "Second"):
             port = {"of": "$.homePort", "is": "Aldersund"}
@@ -237,7 +296,11 @@ class Wider(BrowserTest):
             }
             ids[name] = self.app.ask("POST", "/cases", asked)[2]["id"]
         run = self.app.run(suite=suite)
-        expects = lambda name: [c["is"] for c in self.app.get(f"/cases/{ids[name]}")["document"]["steps"][0]["expect"]]  # noqa: E731
+
+        def expects(name: str) -> list[str]:
+            [step] = self.app.get(f"/cases/{ids[name]}")["document"]["steps"]
+            return [check["is"] for check in step["expect"]]
+
         self.go(f"/runs/{run['id']}")
         self.page.get_by_role("button", name="Is what came otherwise right now?").click()
         dialog = self.page.get_by_role("dialog", name="What came otherwise")
@@ -247,7 +310,11 @@ class Wider(BrowserTest):
         dialog.get_by_label("Why it is right now").fill("release 4")
         dialog.get_by_role("button", name="Expect 2 values as they are").click()
         self.page.get_by_text("2 checks expect what came in this run").wait_for()
-        self.assertEqual((expects("First"), expects("Second")), (["Fernholm", "First"], ["Fernholm", "Second"]))
+        self.assertEqual(
+            (expects("First"), expects("Second")), (["Fernholm", "First"], ["Fernholm", "Second"])
+        )
         self.page.get_by_role("button", name="Undo").click()
         self.page.get_by_text("They expect what they did before.").wait_for()
-        self.assertEqual((expects("First"), expects("Second")), (["Aldersund", "First"], ["Aldersund", "Second"]))
+        self.assertEqual(
+            (expects("First"), expects("Second")), (["Aldersund", "First"], ["Aldersund", "Second"])
+        )

@@ -1,5 +1,6 @@
-"""A team's own workbook becomes cases: its headings mapped once and remembered, wrong rows mended where they stand, verdicts beside its
-rows; and the suite's sheet, edited, undone, saved and brought in again."""
+"""A team's own workbook becomes cases: its headings mapped once and remembered, wrong rows mended
+where they stand, verdicts beside its rows; and the suite's sheet, edited, undone, saved and brought
+in again."""
 
 import io
 import tempfile
@@ -35,7 +36,12 @@ class TeamsWorkbook(BrowserTest):
         sheet = book.active
         sheet.title = "Desk"
         for row in ROWS:
-            sheet.append([cell.replace("{harbour}", self.harbour) if isinstance(cell, str) else cell for cell in row])
+            sheet.append(
+                [
+                    cell.replace("{harbour}", self.harbour) if isinstance(cell, str) else cell
+                    for cell in row
+                ]
+            )
         sheet["G4"] = "=1+1"
         book.create_sheet("Notes")["A1"] = "Rows are kept by the desk"
         path = self.folder / "desk.xlsx"
@@ -82,7 +88,11 @@ class TeamsWorkbook(BrowserTest):
         page.get_by_role("grid", name="Checks").get_by_text("A berth is listed").wait_for()
 
         self.app.run(cases=list(self.cases(suite).values()))
-        book = load_workbook(io.BytesIO(self.saved(page.get_by_role("link", name="save desk.xlsx with its verdicts"))))
+        book = load_workbook(
+            io.BytesIO(
+                self.saved(page.get_by_role("link", name="save desk.xlsx with its verdicts"))
+            )
+        )
         table = [[cell.value for cell in row] for row in book["Desk"].iter_rows()]
         self.assertEqual(table[2][7:], ["verdict (Salt Path)", "was (Salt Path)", "at (Salt Path)"])
         self.assertEqual([row[7] for row in table[3:]], ["passed", "not read", "passed", "passed"])
@@ -99,10 +109,18 @@ class TeamsWorkbook(BrowserTest):
         page, suite = self.page, self.new_suite("Sheeted")
         for name, path in (("First", "vessels/V-101"), ("Second", "berths")):
             steps = [
-                {"request": f"Read {name}", "send": f"GET [=harbour]/{path}", "expect": [{"of": "status", "is": 200}]}
+                {
+                    "request": f"Read {name}",
+                    "send": f"GET [=harbour]/{path}",
+                    "expect": [{"of": "status", "is": 200}],
+                }
             ]
             document = {"salt-path": 1, "case": name, "steps": steps}
-            self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": document})
+            self.app.ask(
+                "POST",
+                "/cases",
+                {"project": self.app.project, "suite": suite, "document": document},
+            )
         ids = self.cases(suite)
         self.app.run(suite=suite)
         self.app.run(suite=suite)
@@ -125,7 +143,10 @@ class TeamsWorkbook(BrowserTest):
         for _ in range(2):
             page.get_by_role("button", name="Undo").click()
         self.app.wait(
-            lambda: (steps("First")[0]["expect"][0]["is"], steps("Second")[0]["send"]) == (200, "GET [=harbour]/berths")
+            lambda: (
+                (steps("First")[0]["expect"][0]["is"], steps("Second")[0]["send"])
+                == (200, "GET [=harbour]/berths")
+            )
         )
 
         book = load_workbook(io.BytesIO(self.saved(page.get_by_role("link", name="XLSX"))))
@@ -142,5 +163,6 @@ class TeamsWorkbook(BrowserTest):
         page.get_by_text("2 cases have what the workbook says").wait_for()
         self.assertEqual(steps("First")[0]["expect"], [{"of": "status", "is": 201}])
         self.assertEqual(
-            steps("Second")[0]["expect"], [{"of": "status", "is": 200}, {"of": "$.items", "present": True}]
+            steps("Second")[0]["expect"],
+            [{"of": "status", "is": 200}, {"of": "$.items", "present": True}],
         )

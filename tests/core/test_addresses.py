@@ -1,4 +1,5 @@
-"""Addresses: whatever a value holds, it arrives where it was put, whole, and changes nothing around it."""
+"""Addresses: whatever a value holds, it arrives where it was put, whole, and changes nothing around
+it."""
 
 from __future__ import annotations
 
@@ -51,7 +52,9 @@ class Unfilled(unittest.TestCase):
             )
             if place != "{tenant}":
                 self.assertEqual(preparing.unfilled(step(address, "").address), place)
-                case = read_case(f'salt-path: 1\ncase: x\nsteps:\n  - request: A\n    send: "GET {address}"\n')
+                case = read_case(
+                    f'salt-path: 1\ncase: x\nsteps:\n  - request: A\n    send: "GET {address}"\n'
+                )
                 codes = [finding.why.code for finding in inspect(case, Surroundings())]
                 self.assertIn("unfilled", codes)
 
@@ -70,10 +73,22 @@ class Unfilled(unittest.TestCase):
 class Values(unittest.TestCase):
     def test_in_a_segment(self):
         chance = random.Random(SEED)
-        for value in [".", "..", "...", "%2e", "%2F..", "a/../b", *(text_of(chance) for _ in range(MANY))]:
+        for value in [
+            ".",
+            "..",
+            "...",
+            "%2e",
+            "%2F..",
+            "a/../b",
+            *(text_of(chance) for _ in range(MANY)),
+        ]:
             with self.subTest(value=value):
-                parts = urlsplit(made("http://harbour.example/berths/[=it]/stays", it=value).address)
-                self.assertEqual((parts.netloc, parts.query, parts.fragment), ("harbour.example", "", ""))
+                parts = urlsplit(
+                    made("http://harbour.example/berths/[=it]/stays", it=value).address
+                )
+                self.assertEqual(
+                    (parts.netloc, parts.query, parts.fragment), ("harbour.example", "", "")
+                )
                 before, segment, after = parts.path.removeprefix("/").split("/")
                 self.assertEqual((before, unquote(segment), after), ("berths", value, "stays"))
                 self.assertNotIn(segment, (".", ".."), "it would climb")
@@ -84,15 +99,23 @@ class Values(unittest.TestCase):
             one, other = text_of(chance), text_of(chance)
             with self.subTest(one=one, other=other):
                 prepared = made(
-                    "http://harbour.example/b?a=[=one]&z=1", '{ p: "[=other]", q: "2" }', one=one, other=other
+                    "http://harbour.example/b?a=[=one]&z=1",
+                    '{ p: "[=other]", q: "2" }',
+                    one=one,
+                    other=other,
                 )
                 parts = urlsplit(prepared.address)
                 self.assertEqual(parts.path, "/b")
-                self.assertEqual(parse_qsl(parts.query, keep_blank_values=True), [("a", one), ("z", "1"), ("p", other), ("q", "2")])  # fmt: skip
+                self.assertEqual(
+                    parse_qsl(parts.query, keep_blank_values=True),
+                    [("a", one), ("z", "1"), ("p", other), ("q", "2")],
+                )
 
     def test_in_a_host_only_what_a_host_can_hold(self):
         chance = random.Random(SEED)
-        self.assertEqual(made("http://[=it].example/", it="live-2").address, "http://live-2.example/")
+        self.assertEqual(
+            made("http://[=it].example/", it="live-2").address, "http://live-2.example/"
+        )
         for _ in range(MANY):
             value = text_of(chance)
             try:
@@ -114,7 +137,13 @@ class Glances(unittest.TestCase):
         for _ in range(20 * MANY):
             scheme = chance.choice(("http://", "https://", "https://", "ftp://", ""))
             tail = "".join(chance.choice(LETTERS) for _ in range(chance.randrange(5)))
-            text = scheme + chance.choice(hosts) + chance.choice(ports) + chance.choice(("", "/", "?")) + tail
+            text = (
+                scheme
+                + chance.choice(hosts)
+                + chance.choice(ports)
+                + chance.choice(("", "/", "?"))
+                + tail
+            )
             if preparing._ORDINARY.fullmatch(text):
                 ordinary += 1
                 with patch.object(preparing, "_ORDINARY", preparing._HOST), self.subTest(text=text):

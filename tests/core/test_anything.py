@@ -1,4 +1,5 @@
-"""Anything at all as a document or a text: read, or refused with a sentence; never another error. Seeded."""
+"""Anything at all as a document or a text: read, or refused with a sentence; never another error.
+Seeded."""
 
 import copy
 import random
@@ -17,9 +18,30 @@ from saltpath.core.plain import same
 
 FILES = sorted((Path(__file__).resolve().parents[2] / "src/saltpath/demo").rglob("*.case.yaml"))
 VALUES: list[Any] = [
-    None, 1, -1, "x", "", [], {}, [[]], {"a": 1}, True, "[=a]", "[=", "[=a | cut 1]", "$.a[", "$..*", "$[?@.a==[=x]]", 10**30,
-    ["x"], {"secret": True}, "[=row.number]", "value x", "header", "500 ms",
-]  # fmt: skip
+    None,
+    1,
+    -1,
+    "x",
+    "",
+    [],
+    {},
+    [[]],
+    {"a": 1},
+    True,
+    "[=a]",
+    "[=",
+    "[=a | cut 1]",
+    "$.a[",
+    "$..*",
+    "$[?@.a==[=x]]",
+    10**30,
+    ["x"],
+    {"secret": True},
+    "[=row.number]",
+    "value x",
+    "header",
+    "500 ms",
+]
 KEYS = [
     "off",
     "key",
@@ -113,7 +135,9 @@ class Anything(unittest.TestCase):
                 case_from_data(after)
             except FormatError:
                 continue
-            same_case = (document for document in self.documents if document.get("key") == after.get("key"))
+            same_case = (
+                document for document in self.documents if document.get("key") == after.get("key")
+            )
             before = next(same_case, self.documents[0])
             sentences = differences(before, after)
             told += bool(sentences)

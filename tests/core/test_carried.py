@@ -1,4 +1,5 @@
-"""Comments of a file when its document was edited as data: they stay with the step and the check they stand above."""
+"""Comments of a file when its document was edited as data: they stay with the step and the check
+they stand above."""
 
 import random
 import sys
@@ -23,7 +24,8 @@ def step(key: str, *checks: str) -> dict:
 
 
 class Everywhere(unittest.TestCase):
-    """Comments at random places of the demonstration's files, alone and behind what stands there: none is lost, in any number of rounds."""
+    """Comments at random places of the demonstration's files, alone and behind what stands there:
+    none is lost, in any number of rounds."""
 
     ROUNDS = 400
 
@@ -46,13 +48,20 @@ class Everywhere(unittest.TestCase):
             for _ in range(2):
                 again = read_source(written)
                 self.assertTrue(same(again.root.data(), data), written)
-                self.assertEqual(sorted(line for lines in again.comments.values() for line in lines), comments, written)
+                self.assertEqual(
+                    sorted(line for lines in again.comments.values() for line in lines),
+                    comments,
+                    written,
+                )
                 written = write_document(again.root.data(), again.comments)
         self.assertGreater(placed, 2_000)
-        print(f"counted: {placed} comments in {self.ROUNDS} documents, none lost", file=sys.__stdout__)
+        print(
+            f"counted: {placed} comments in {self.ROUNDS} documents, none lost", file=sys.__stdout__
+        )
 
     def commented(self, text: str, chance: random.Random) -> str:
-        """With comments before lines and behind them, and empty lines between; those that stand there already count."""
+        """With comments before lines and behind them, and empty lines between; those that stand
+        there already count."""
         node = _read_yaml(text)
         spans = list(_scalar_spans(text, node))
         self.wanted = [comment for _, comment, _ in _comment_texts(text, node)]
@@ -63,7 +72,10 @@ class Everywhere(unittest.TestCase):
             free = not any(start < at < stop for start, stop in spans)
             if free and chance.random() < 0.2:
                 self.wanted.append(f"# {len(self.wanted)}: a 'note' [of: it]")
-                lines += [*([""] if chance.random() < 0.3 else []), " " * chance.randrange(6) + self.wanted[-1]]
+                lines += [
+                    *([""] if chance.random() < 0.3 else []),
+                    " " * chance.randrange(6) + self.wanted[-1],
+                ]
                 lines += [""] if chance.random() < 0.3 else []
             behind = outside and free and line.strip() and "#" not in line and "$" not in line
             if behind and chance.random() < 0.2:
@@ -87,10 +99,14 @@ class Carried(unittest.TestCase):
     def test_steps_of_every_part(self):
         for part in ("once", "steps", "afterwards", "at the end"):
             before, moved = {part: [step("a"), step("b")]}, {part: [step("b"), step("a")]}
-            self.assertEqual(carried(before, moved, {f"{part}[0].send": ["# x"]}), {f"{part}[1].send": ["# x"]})
+            self.assertEqual(
+                carried(before, moved, {f"{part}[0].send": ["# x"]}), {f"{part}[1].send": ["# x"]}
+            )
 
     def after(self, steps: list, afterwards: list) -> dict:
-        return carried(self.BEFORE, {"case": "x", "steps": steps, "afterwards": afterwards}, self.COMMENTS)
+        return carried(
+            self.BEFORE, {"case": "x", "steps": steps, "afterwards": afterwards}, self.COMMENTS
+        )
 
     def test_nothing_changed(self):
         self.assertEqual(carried(self.BEFORE, self.BEFORE, self.COMMENTS), self.COMMENTS)
@@ -109,13 +125,19 @@ class Carried(unittest.TestCase):
         )
 
     def test_checks_moved_changed_and_gone(self):
-        self.assertIn("steps[0].expect[0]", self.after([step("a", "$.y", "$.x"), step("b")], [step("c")]))
-        self.assertIn("steps[0].expect[1]", self.after([step("a", "$.x", "$.changed"), step("b")], [step("c")]))
+        self.assertIn(
+            "steps[0].expect[0]", self.after([step("a", "$.y", "$.x"), step("b")], [step("c")])
+        )
+        self.assertIn(
+            "steps[0].expect[1]",
+            self.after([step("a", "$.x", "$.changed"), step("b")], [step("c")]),
+        )
         gone = self.after([step("a", "$.x"), step("b")], [step("c")])
         self.assertEqual([path for path in gone if "expect" in path], [])
 
     def test_what_is_gone_takes_its_comments_along(self):
         self.assertEqual(self.after([], []), {"case": ["# the case"]})
         self.assertEqual(
-            carried(self.BEFORE, {"case": "x", "steps": "no list"}, self.COMMENTS), {"case": ["# the case"]}
+            carried(self.BEFORE, {"case": "x", "steps": "no list"}, self.COMMENTS),
+            {"case": ["# the case"]},
         )

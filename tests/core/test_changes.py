@@ -35,19 +35,26 @@ class Changes(unittest.TestCase):
             [(1, "port", "Holm", "Kvist"), (2, "metres", "80", "82")],
         )
         self.assertEqual(
-            (found.rows_changed, found.cells_changed, found.new, found.gone), (2, 2, ["Holm, W2, 7"], ["Kvist, E2, 95"])
+            (found.rows_changed, found.cells_changed, found.new, found.gone),
+            (2, 2, ["Holm, W2, 7"], ["Kvist, E2, 95"]),
         )
 
     def test_rows_that_nothing_tells_apart_are_compared_whole(self):
         before = rows({"a": "1"}, {"a": "1"}, {"a": "2"})
-        found = changes(["a"], before, ["a", "b"], rows({"a": "1", "b": None}, {"a": "3", "b": "x"}))
-        self.assertEqual((found.key, found.columns_new, found.rows_new, found.rows_gone), ("", ["b"], 1, 2))
+        found = changes(
+            ["a"], before, ["a", "b"], rows({"a": "1", "b": None}, {"a": "3", "b": "x"})
+        )
+        self.assertEqual(
+            (found.key, found.columns_new, found.rows_new, found.rows_gone), ("", ["b"], 1, 2)
+        )
         self.assertEqual((found.new, sorted(found.gone)), (["3"], ["1", "2"]))
 
     def test_the_same_and_the_very_long(self):
         same = rows(*({"id": str(number)} for number in range(50)))
         found = changes(["id"], same, ["id"], same)
-        self.assertEqual((found.cells_changed, found.rows_new, found.rows_gone, found.whole), (0, 0, 0, True))
+        self.assertEqual(
+            (found.cells_changed, found.rows_new, found.rows_gone, found.whole), (0, 0, 0, True)
+        )
         part = changes(["id"], same, ["id"], same, most=20)
         self.assertEqual((part.rows_before, part.rows_now, part.whole), (20, 20, False))
         many = changes(["id"], [], ["id"], same)
@@ -57,7 +64,9 @@ class Changes(unittest.TestCase):
 class Looks(unittest.TestCase):
     def test_a_text_of_cells(self):
         found = look(io.BytesIO("Größe;b\n1,5;'x'\n".encode("cp1252")), FileRows("a.csv"))
-        self.assertEqual((found.kind, found.encoding, found.delimiter), ("csv", "Windows-1252", ";"))
+        self.assertEqual(
+            (found.kind, found.encoding, found.delimiter), ("csv", "Windows-1252", ";")
+        )
         self.assertEqual(found.records, [["Größe", "b"], ["1,5", "'x'"]])
         self.assertEqual(len(look(io.BytesIO(b"a\n" * 500), FileRows("a.csv"), most=7).records), 7)
 
@@ -69,7 +78,9 @@ class Looks(unittest.TestCase):
         book.save(octets)
         octets.seek(0)
         found = look(octets, FileRows("a.xlsx"))
-        self.assertEqual((found.kind, found.sheets, found.sheet), ("xlsx", ["Hidden", "Shown"], "Shown"))
+        self.assertEqual(
+            (found.kind, found.sheets, found.sheet), ("xlsx", ["Hidden", "Shown"], "Shown")
+        )
         self.assertEqual(found.records, [["a", 1, None, True]])
         octets.seek(0)
         with self.assertRaisesRegex(Unreadable, "did you mean 'Shown'"):

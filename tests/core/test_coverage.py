@@ -15,8 +15,18 @@ CALL = {
     "odd name": None,
     "berth": {"id": "E1", "pier": {"side": "east"}},
 }
-ALL = ["$.id", "$.fee.total", "$.fee.lines[0].code", "$.fee.lines[0].n", "$.fee.lines[1].code", "$.fee.lines[1].n", "$.tags",
-       "$['odd name']", "$.berth.id", "$.berth.pier.side"]  # fmt: skip
+ALL = [
+    "$.id",
+    "$.fee.total",
+    "$.fee.lines[0].code",
+    "$.fee.lines[0].n",
+    "$.fee.lines[1].code",
+    "$.fee.lines[1].n",
+    "$.tags",
+    "$['odd name']",
+    "$.berth.id",
+    "$.berth.pier.side",
+]
 
 
 def unchecked(*expect, body=CALL):
@@ -31,13 +41,21 @@ class Covered(unittest.TestCase):
     def watches(self, check, *paths):
         found = unchecked(check)
         self.assertEqual(found.fields, len(ALL))
-        self.assertEqual([path for path in ALL if path not in [left for left, _ in found.unchecked]], list(paths))
+        self.assertEqual(
+            [path for path in ALL if path not in [left for left, _ in found.unchecked]], list(paths)
+        )
 
     def test_a_check_watches_what_its_subject_finds(self):
         self.watches({"of": "$.id", "is": "another"}, "$.id")
         self.watches({"of": "$.id | lower", "is": "x"}, "$.id")
-        self.watches({"of": "$.fee.lines[*].code", "present": True}, "$.fee.lines[0].code", "$.fee.lines[1].code")
-        self.watches({"of": "$..n", "above": 0, "advice": True}, "$.fee.lines[0].n", "$.fee.lines[1].n")
+        self.watches(
+            {"of": "$.fee.lines[*].code", "present": True},
+            "$.fee.lines[0].code",
+            "$.fee.lines[1].code",
+        )
+        self.watches(
+            {"of": "$..n", "above": 0, "advice": True}, "$.fee.lines[0].n", "$.fee.lines[1].n"
+        )
         self.watches({"of": "$['odd name']", "is": None}, "$['odd name']")
 
     def test_a_branch_that_is_there_or_counted_says_nothing_of_the_fields_below(self):
@@ -51,7 +69,12 @@ class Covered(unittest.TestCase):
         self.watches({"of": "$", "same as last pass": True}, *ALL)
 
     def test_an_expected_body_watches_what_it_speaks_of(self):
-        body = {"fee": {"lines": ["[?every]", {"code": "[?text]"}]}, "berth": "[?object]", "id?": "[?]", "gone?": 1}
+        body = {
+            "fee": {"lines": ["[?every]", {"code": "[?text]"}]},
+            "berth": "[?object]",
+            "id?": "[?]",
+            "gone?": 1,
+        }
         self.watches(
             {"of": "$", "fits": body},
             "$.id",
@@ -65,7 +88,10 @@ class Covered(unittest.TestCase):
     def test_groups_watch_by_their_parts_and_conditions_do_not(self):
         each = {"for each": "$.fee.lines", "expect": [{"of": "$.n", "above": 0}]}
         self.watches(each, "$.fee.lines[0].n", "$.fee.lines[1].n")
-        self.watches({"when": {"of": "$.id", "is": "x"}, "then": [{"of": "$.fee.total", "above": 0}]}, "$.fee.total")
+        self.watches(
+            {"when": {"of": "$.id", "is": "x"}, "then": [{"of": "$.fee.total", "above": 0}]},
+            "$.fee.total",
+        )
         self.watches({"none of": [{"of": "$.berth.id", "is": "x"}]}, "$.berth.id")
 
     def test_what_is_switched_off_or_no_path_watches_nothing(self):
@@ -83,7 +109,8 @@ class ByName(unittest.TestCase):
     def test_items_of_lists_stand_together_and_each_has_a_check_that_holds(self):
         fields = by_name(unchecked().unchecked)
         self.assertEqual(
-            [(field.path, field.places) for field in fields][2:4], [("$.fee.lines[*].code", 2), ("$.fee.lines[*].n", 2)]
+            [(field.path, field.places) for field in fields][2:4],
+            [("$.fee.lines[*].code", 2), ("$.fee.lines[*].n", 2)],
         )
         checks = [field.check for field in fields]
         self.assertIn({"of": "$.fee.lines[*].code", "kind": "text"}, checks)
@@ -94,7 +121,8 @@ class ByName(unittest.TestCase):
     def test_what_is_masked_or_of_several_kinds_is_only_there(self):
         fields = by_name([("$.token", "●●●"), ("$.a[0].b", 1), ("$.a[1].b", "x")])
         self.assertEqual(
-            [field.check for field in fields], [{"of": "$.token", "present": True}, {"of": "$.a[*].b", "present": True}]
+            [field.check for field in fields],
+            [{"of": "$.token", "present": True}, {"of": "$.a[*].b", "present": True}],
         )
 
 

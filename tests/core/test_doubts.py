@@ -1,4 +1,5 @@
-"""Checks that can never hold, or never fail: told when they are made, and by `check`; and never of one that can do both."""
+"""Checks that can never hold, or never fail: told when they are made, and by `check`; and never of
+one that can do both."""
 
 import random
 import sys
@@ -23,20 +24,43 @@ def read(of: str, relation: str, expected: Any) -> Check:
 
 
 STATIC = [
-    ("status", "is", "200", "never-holds"), ("status", "is not", "200", "never-fails"), ("status", "is none of", ["200"], "never-fails"),
-    ("status", "is one of", ["200", 201], None), ("status", "is", 200, None), ("status", "contains", "2", "never-holds"),
-    ("status", "above", 99, "never-fails"), ("status", "is", 700, "never-holds"), ("status", "present", True, "never-fails"),
-    ("status", "kind", "text", "never-holds"), ("status", "matches", "^2", "never-holds"), ("header X-A", "is", 5, None),
-    ("header X-A", "is", True, "never-holds"), ("header X-A", "is not", None, "never-fails"), ("header X-A", "kind", "number", "never-holds"),
-    ("header X-A", "absent", True, None), ("header X-A", "matches", "x", None), ("time", "below", "1 s", None), ("size", "above", "1 kB", None),
-    ("time", "present", True, "never-fails"), ("$.id", "is", "5", None), ("value x", "is", "5", None),
-]  # fmt: skip
+    ("status", "is", "200", "never-holds"),
+    ("status", "is not", "200", "never-fails"),
+    ("status", "is none of", ["200"], "never-fails"),
+    ("status", "is one of", ["200", 201], None),
+    ("status", "is", 200, None),
+    ("status", "contains", "2", "never-holds"),
+    ("status", "above", 99, "never-fails"),
+    ("status", "is", 700, "never-holds"),
+    ("status", "present", True, "never-fails"),
+    ("status", "kind", "text", "never-holds"),
+    ("status", "matches", "^2", "never-holds"),
+    ("header X-A", "is", 5, None),
+    ("header X-A", "is", True, "never-holds"),
+    ("header X-A", "is not", None, "never-fails"),
+    ("header X-A", "kind", "number", "never-holds"),
+    ("header X-A", "absent", True, None),
+    ("header X-A", "matches", "x", None),
+    ("time", "below", "1 s", None),
+    ("size", "above", "1 kB", None),
+    ("time", "present", True, "never-fails"),
+    ("$.id", "is", "5", None),
+    ("value x", "is", "5", None),
+]
 SEEN = [
-    ("is", "5", ["integer"], "seen-never-holds"), ("is not", "5", ["integer"], "seen-never-fails"), ("is", 5, ["integer"], None),
-    ("is not", 5, ["integer", "null"], None), ("above", 5, ["text"], "seen-never-holds"), ("kind", "integer", ["integer"], None),
-    ("absent", True, ["text"], "seen-never-holds"), ("present", True, ["text"], None), ("matches", "5", ["integer"], "seen-never-holds"),
-    ("is", "[1]", ["list"], "seen-never-holds"), ("before", "2026-01-01", ["text"], None), ("close to", {"value": 5, "within": 1}, ["integer"], None),
-]  # fmt: skip
+    ("is", "5", ["integer"], "seen-never-holds"),
+    ("is not", "5", ["integer"], "seen-never-fails"),
+    ("is", 5, ["integer"], None),
+    ("is not", 5, ["integer", "null"], None),
+    ("above", 5, ["text"], "seen-never-holds"),
+    ("kind", "integer", ["integer"], None),
+    ("absent", True, ["text"], "seen-never-holds"),
+    ("present", True, ["text"], None),
+    ("matches", "5", ["integer"], "seen-never-holds"),
+    ("is", "[1]", ["list"], "seen-never-holds"),
+    ("before", "2026-01-01", ["text"], None),
+    ("close to", {"value": 5, "within": 1}, ["integer"], None),
+]
 
 
 class Doubts(unittest.TestCase):
@@ -58,16 +82,31 @@ class Doubts(unittest.TestCase):
             {"when": {"of": "status", "is": "404"}, "then": [{"of": "$.a", "is": 1}]},
         ]
         step = {"request": "a", "send": "GET [=at]/", "expect": checks}
-        made = case_from_data({"salt-path": 1, "case": "x", "values": {"at": "http://h"}, "steps": [step]})
-        told = [finding for finding in inspect(made, Surroundings()) if finding.why.code.startswith("never")]
+        made = case_from_data(
+            {"salt-path": 1, "case": "x", "values": {"at": "http://h"}, "steps": [step]}
+        )
+        told = [
+            finding
+            for finding in inspect(made, Surroundings())
+            if finding.why.code.startswith("never")
+        ]
         self.assertEqual(
             [(finding.weight, finding.sentence) for finding in told],
-            [("warning", "status is not “200” can never fail: status is always a number from 100 to 599"),
-             ("warning", "status is “404” can never hold: status is always a number from 100 to 599")],
-        )  # fmt: skip
+            [
+                (
+                    "warning",
+                    "status is not “200” can never fail: status is always a number from 100 to 599",
+                ),
+                (
+                    "warning",
+                    "status is “404” can never hold: status is always a number from 100 to 599",
+                ),
+            ],
+        )
 
     def test_none_that_can_hold_and_fail_is_told(self):
-        """Relations and expected values at random, judged on answers at random: what is told is never contradicted."""
+        """Relations and expected values at random, judged on answers at random: what is told is
+        never contradicted."""
         chance = random.Random(1811)
         values = [
             0,
@@ -98,7 +137,11 @@ class Doubts(unittest.TestCase):
             of = chance.choice(("status", "header X-A", "type", "size", "time", "cookie c"))
             name = chance.choice(sorted(TABLE))
             expected = chance.choice(
-                (chance.choice(values), [chance.choice(values), chance.choice(values)], TABLE[name].example[1])
+                (
+                    chance.choice(values),
+                    [chance.choice(values), chance.choice(values)],
+                    TABLE[name].example[1],
+                )
             )
             try:
                 check = read(of, name, expected)
@@ -120,11 +163,15 @@ class Doubts(unittest.TestCase):
     def answer(self, chance: random.Random) -> Answer:
         text = chance.choice(("", "a", "5", "200", "200.0", "text/html", "true", "null"))
         head = (
-            f"HTTP/1.1 200 OK\r\nContent-Type: {text or 'a/b'}\r\nX-A: {text}\r\nSet-Cookie: c={text}\r\n\r\n".encode()
-        )
+            f"HTTP/1.1 200 OK\r\nContent-Type: {text or 'a/b'}\r\nX-A: {text}\r\nSet-Cookie: "
+            f"c={text}\r\n\r\n"
+        ).encode()
         status = chance.choice((100, 200, 201, 204, 404, 500, 599))
         return Answer(
-            status, head, b"x" * chance.choice((0, 1, 5, 5000, 6000)), chance.choice((0, 999_999, 1_000_000, 5_000_000))
+            status,
+            head,
+            b"x" * chance.choice((0, 1, 5, 5000, 6000)),
+            chance.choice((0, 999_999, 1_000_000, 5_000_000)),
         )
 
 

@@ -1,4 +1,5 @@
-"""Groups of checks, and expected bodies with loose values: what holds, what is said where it does not, and where."""
+"""Groups of checks, and expected bodies with loose values: what holds, what is said where it does
+not, and where."""
 
 import unittest
 from decimal import Decimal
@@ -13,16 +14,26 @@ from saltpath.core.plain import read_json, write_json
 from saltpath.core.scopes import Scope, Scopes
 
 BODY = {
-    "id": "PC-20931", "state": "quoted", "lengthMetres": Decimal("141.9"), "pilots": [{"name": "Oda"}, {"name": "Tor"}],
-    "lines": [{"code": "QUAY", "amount": 15}, {"code": "TON", "amount": 0}, {"code": "PIL", "amount": -3}], "none": [],
+    "id": "PC-20931",
+    "state": "quoted",
+    "lengthMetres": Decimal("141.9"),
+    "pilots": [{"name": "Oda"}, {"name": "Tor"}],
+    "lines": [
+        {"code": "QUAY", "amount": 15},
+        {"code": "TON", "amount": 0},
+        {"code": "PIL", "amount": -3},
+    ],
+    "none": [],
     "remark": None,
-}  # fmt: skip
+}
 
 
 def outcome(item: dict, **values):
     step = {"request": "a", "send": "GET http://h/", "expect": [item]}
     read = case_from_data({"salt-path": 1, "case": "x", "steps": [step]}).steps[0].expect[0]
-    return judge(read, Answer(200, b"", write_json(BODY), 41_300), Scopes(Scope(), case=Scope(values)))
+    return judge(
+        read, Answer(200, b"", write_json(BODY), 41_300), Scopes(Scope(), case=Scope(values))
+    )
 
 
 LONG, SHORT = {"of": "$.lengthMetres", "above": 90}, {"of": "$.lengthMetres", "below": 90}
@@ -67,18 +78,27 @@ class Groups(unittest.TestCase):
     def test_a_group_is_one_outcome_with_its_parts(self):
         done = outcome({"when": LONG, "then": [TWO, ONE], "note": "pilots by length"})
         self.assertEqual(
-            [(part.role, part.verdict) for part in done.parts], [("when", "passed"), ("", "passed"), ("", "failed")]
+            [(part.role, part.verdict) for part in done.parts],
+            [("when", "passed"), ("", "passed"), ("", "failed")],
         )
         self.assertEqual(
             (done.note, done.check),
-            ("pilots by length", "when $.lengthMetres is above 90: $.pilots counts 2; $.pilots counts 1"),
+            (
+                "pilots by length",
+                "when $.lengthMetres is above 90: $.pilots counts 2; $.pilots counts 1",
+            ),
         )
         self.assertEqual(done.why.sentence, "$.pilots counts 1: counts 2, expected 1")
-        self.assertIn("was 141.9, expected below 90", outcome({"when": SHORT, "then": ONE}).why.sentence)
+        self.assertIn(
+            "was 141.9, expected below 90", outcome({"when": SHORT, "then": ONE}).why.sentence
+        )
 
     def test_each_item_is_told_with_its_place(self):
         done = outcome(
-            {"for each": "$.lines[*]", "expect": [{"of": "$.amount", "above": 0}, {"of": "$.code", "present": True}]}
+            {
+                "for each": "$.lines[*]",
+                "expect": [{"of": "$.amount", "above": 0}, {"of": "$.code", "present": True}],
+            }
         )
         self.assertEqual([part.verdict for part in done.parts], ["failed", "passed"])
         self.assertEqual(done.parts[0].where, ("$.lines[1].amount", "$.lines[2].amount"))
@@ -87,7 +107,9 @@ class Groups(unittest.TestCase):
     def test_a_step_with_nothing_but_a_skipped_group_is_unchecked(self):
         step = {"request": "a", "send": "GET http://h/", "expect": [{"when": SHORT, "then": ONE}]}
         items = case_from_data({"salt-path": 1, "case": "x", "steps": [step]}).steps[0].expect
-        self.assertEqual(judge_all(items, Answer(200, b"", write_json(BODY), 1), Scopes(Scope()))[1], "unchecked")
+        self.assertEqual(
+            judge_all(items, Answer(200, b"", write_json(BODY), 1), Scopes(Scope()))[1], "unchecked"
+        )
 
     def test_what_is_wrong_is_said(self):
         deep = TWO
@@ -160,31 +182,52 @@ class Loose(unittest.TestCase):
 
     def test_in_a_check(self):
         done = outcome(
-            {"of": "$", "fits": {"id": "[?matches ^PC-]", "pilots": ["[?every]", {"name": "[?between 1 and 2]"}]}}
+            {
+                "of": "$",
+                "fits": {
+                    "id": "[?matches ^PC-]",
+                    "pilots": ["[?every]", {"name": "[?between 1 and 2]"}],
+                },
+            }
         )
         self.assertEqual(done.where, ("$.pilots[0].name", "$.pilots[1].name"))
         self.assertEqual(
-            done.why.sentence, "does not fit at .pilots[0].name: was “Oda”, expected between 1 and 2; and 1 more"
+            done.why.sentence,
+            "does not fit at .pilots[0].name: was “Oda”, expected between 1 and 2; and 1 more",
         )
-        self.assertEqual(outcome({"of": "$.lines[*]", "fits": {"code": "[?text]"}}).verdict, "passed")
+        self.assertEqual(
+            outcome({"of": "$.lines[*]", "fits": {"code": "[?text]"}}).verdict, "passed"
+        )
         self.assertEqual(outcome({"of": "$.id", "fits": "[=id]"}, id="PC-20931").verdict, "passed")
         self.assertEqual(
             outcome(
-                {"of": "$.lines[0]", "fits exactly": {"code": "QUAY", "amount": "[?at least [=least]]"}}, least=15
+                {
+                    "of": "$.lines[0]",
+                    "fits exactly": {"code": "QUAY", "amount": "[?at least [=least]]"},
+                },
+                least=15,
             ).verdict,
             "passed",
         )
 
     def test_what_is_inserted_is_never_a_loose_value(self):
         self.assertEqual(outcome({"of": "$.id", "fits": "[=sly]"}, sly="[?]").verdict, "failed")
-        self.assertEqual(outcome({"of": "$.lines[0]", "fits": "[=sly]"}, sly={"code": "[?]"}).verdict, "failed")
+        self.assertEqual(
+            outcome({"of": "$.lines[0]", "fits": "[=sly]"}, sly={"code": "[?]"}).verdict, "failed"
+        )
 
     def test_what_is_wrong_is_said(self):
         for expected, words in [
-            ("[?uid]", "did you mean [?uuid]?"), ("[?above x]", "needs a number"), ("[?matches (]", "cannot be read"),
-            (["[?every]"], "exactly one pattern"), ([1, "[?every]"], "first in a list"), ("[?more]", "in a list only"),
-            ("[?text] x", "is the whole text"), ("[?text 3]", "takes nothing"), ('{ "a": }', "is not JSON"),
-        ]:  # fmt: skip
+            ("[?uid]", "did you mean [?uuid]?"),
+            ("[?above x]", "needs a number"),
+            ("[?matches (]", "cannot be read"),
+            (["[?every]"], "exactly one pattern"),
+            ([1, "[?every]"], "first in a list"),
+            ("[?more]", "in a list only"),
+            ("[?text] x", "is the whole text"),
+            ("[?text 3]", "takes nothing"),
+            ('{ "a": }', "is not JSON"),
+        ]:
             with self.subTest(expected), self.assertRaises(Unreadable) as caught:
                 read_pattern(expected)
             self.assertIn(words, str(caught.exception))
@@ -192,4 +235,6 @@ class Loose(unittest.TestCase):
     def test_many_items_in_any_order(self):
         many = list(range(300))
         self.assertEqual(self.places(many[::-1], ["[?any order]", *many]), [])
-        self.assertEqual(outcome({"of": "$", "fits": read_json(b'["[?any order]", 1]')}).verdict, "failed")
+        self.assertEqual(
+            outcome({"of": "$", "fits": read_json(b'["[?any order]", 1]')}).verdict, "failed"
+        )

@@ -1,7 +1,7 @@
 """Readers of what strangers send: twice as much of it takes at most two and a half times as long.
 
-Counted is CPU time of this process, the least of several, on sizes that take milliseconds; what came out too slow is counted anew with
-larger ones before it is believed, since clocks shake."""
+Counted is CPU time of this process, the least of several, on sizes that take milliseconds; what
+came out too slow is counted anew with larger ones before it is believed, since clocks shake."""
 
 import csv
 import gzip
@@ -54,13 +54,19 @@ def commented(n: int) -> tuple[dict[str, Any], dict[str, list[str]]]:
     """A document with a comment above each step and check."""
     checks = [{"of": "status", "is": 200}] * 3
     steps = [{"request": "A", "send": "GET http://h/", "expect": checks} for _ in range(n)]
-    paths = [f"steps[{step}]{rest}" for step in range(n) for rest in ("", ".send", ".expect[1]", ".expect[2].is")]
+    paths = [
+        f"steps[{step}]{rest}"
+        for step in range(n)
+        for rest in ("", ".send", ".expect[1]", ".expect[2].is")
+    ]
     return {"salt-path": 1, "case": "A", "steps": steps}, {path: ["# why"] for path in paths}
 
 
 def table(n: int) -> bytes:
     out = io.StringIO()
-    csv.writer(out).writerows([[f"a{i}" for i in range(5)], *([i, "x,y", 'a "b"', 1.5, ""] for i in range(n))])
+    csv.writer(out).writerows(
+        [[f"a{i}" for i in range(5)], *([i, "x,y", 'a "b"', 1.5, ""] for i in range(n))]
+    )
     return out.getvalue().encode()
 
 
@@ -83,8 +89,17 @@ def spoilt_sheet(n: int) -> bytes:
 
 
 def har(n: int) -> bytes:
-    entry = {"request": {"method": "GET", "url": "http://h/a?b=c", "headers": [{"name": "a", "value": "b"}]},
-             "response": {"status": 200, "content": {"text": '{"id": "abcdef123"}', "mimeType": "application/json"}}}  # fmt: skip
+    entry = {
+        "request": {
+            "method": "GET",
+            "url": "http://h/a?b=c",
+            "headers": [{"name": "a", "value": "b"}],
+        },
+        "response": {
+            "status": 200,
+            "content": {"text": '{"id": "abcdef123"}', "mimeType": "application/json"},
+        },
+    }
     return plain.write_json({"log": {"creator": {"name": "x"}, "entries": [entry] * n}})
 
 
@@ -100,21 +115,63 @@ def read(name: str, octets: bytes) -> list[Any]:
 
 READERS: dict[str, tuple[int, Callable[[int], Any]]] = {
     "JSON of an answer": (20_000, lambda n: plain.read_json(b"[" + b'{"a":1.5},' * n + b"1]")),
-    "JSON with half characters": (4_000, lambda n: plain.read_json(b"[" + b'"\\ud800",' * n + b"1]")),
+    "JSON with half characters": (
+        4_000,
+        lambda n: plain.read_json(b"[" + b'"\\ud800",' * n + b"1]"),
+    ),
     "a number's digits": (100_000, lambda n: plain.read_json(b"[" + b"9" * n + b"]")),
-    "an answer's head": (4_000, lambda n: headers_of(b"HTTP/1.1 200 OK\r\n" + b"X: y\r\n" * n + b"\r\n")),
+    "an answer's head": (
+        4_000,
+        lambda n: headers_of(b"HTTP/1.1 200 OK\r\n" + b"X: y\r\n" * n + b"\r\n"),
+    ),
     "many heads": (4_000, lambda n: mentions.__wrapped__(b"HTTP/1.1 103 Early\r\n\r\n" * n)),
-    "cookies": (400, lambda n: Jar().take("http://h/", [("Set-Cookie", f"a{i}=b; Path=/") for i in range(n)], 1)),
-    "a cookie's attributes": (20_000, lambda n: Jar().take("http://h/", [("Set-Cookie", "a=b" + ";x=y" * n)], 1)),
-    "header values": (20_000, lambda n: passed_over("http://h/", [("Content-Type", "a" + ";b" * n), ("Location", "/" + "../" * n)])),
-    "a challenge without an end": (60_000, lambda n: challenge_of([("WWW-Authenticate", "Digest " + "a" * n)])),
-    "a challenge of quotes": (60_000, lambda n: challenge_of([("WWW-Authenticate", 'Digest a="' + '\\"' * n)])),
-    "members of gzip": (400, lambda n: decode(gzip.compress(b"x" * 20) * n + gzip.compress(bytes(200_000)) * 20, "gzip", 10**9)),
-    "gzip": (400_000, lambda n: decode(gzip.compress(bytes(range(256)) * (n // 256), 1), "gzip", 10**9)),
-    "frames of zstd": (2_000, lambda n: decode(zstandard.ZstdCompressor().compress(b"x" * 2_000) * n, "zstd", 10**9)),
-    "namespaces": (1_000, lambda n: read_xml(b"<x>" + b"".join(b'<a%d:x xmlns:a%d="u%d"/>' % (i, i, i) for i in range(n)) + b"</x>")),
+    "cookies": (
+        400,
+        lambda n: Jar().take("http://h/", [("Set-Cookie", f"a{i}=b; Path=/") for i in range(n)], 1),
+    ),
+    "a cookie's attributes": (
+        20_000,
+        lambda n: Jar().take("http://h/", [("Set-Cookie", "a=b" + ";x=y" * n)], 1),
+    ),
+    "header values": (
+        20_000,
+        lambda n: passed_over(
+            "http://h/", [("Content-Type", "a" + ";b" * n), ("Location", "/" + "../" * n)]
+        ),
+    ),
+    "a challenge without an end": (
+        60_000,
+        lambda n: challenge_of([("WWW-Authenticate", "Digest " + "a" * n)]),
+    ),
+    "a challenge of quotes": (
+        60_000,
+        lambda n: challenge_of([("WWW-Authenticate", 'Digest a="' + '\\"' * n)]),
+    ),
+    "members of gzip": (
+        400,
+        lambda n: decode(
+            gzip.compress(b"x" * 20) * n + gzip.compress(bytes(200_000)) * 20, "gzip", 10**9
+        ),
+    ),
+    "gzip": (
+        400_000,
+        lambda n: decode(gzip.compress(bytes(range(256)) * (n // 256), 1), "gzip", 10**9),
+    ),
+    "frames of zstd": (
+        2_000,
+        lambda n: decode(zstandard.ZstdCompressor().compress(b"x" * 2_000) * n, "zstd", 10**9),
+    ),
+    "namespaces": (
+        1_000,
+        lambda n: read_xml(
+            b"<x>" + b"".join(b'<a%d:x xmlns:a%d="u%d"/>' % (i, i, i) for i in range(n)) + b"</x>"
+        ),
+    ),
     "elements": (10_000, lambda n: read_xml(b"<x>" + b"<y>1</y>" * n + b"</x>")),
-    "an answer's text in a charset": (400_000, lambda n: Answer(200, b"Content-Type: text/plain; charset=cp037\r\n", b"a" * n, 1).text()),
+    "an answer's text in a charset": (
+        400_000,
+        lambda n: Answer(200, b"Content-Type: text/plain; charset=cp037\r\n", b"a" * n, 1).text(),
+    ),
     "YAML": (200, lambda n: read_source(yaml(n))),
     "YAML of lists": (2_000, lambda n: read_source("a: [" + "[]," * n + "]")),
     "YAML that is none": (2_000, lambda n: read_source("a: b\n" * n + "\t: {")),
@@ -134,12 +191,15 @@ READERS: dict[str, tuple[int, Callable[[int], Any]]] = {
     "a curl line": (1_000, lambda n: read_pasted("curl http://h/ " + "-H 'a: b' " * n)),
     "a curl line of places": (1_000, lambda n: read_pasted("curl http://h/" + "[1-1]" * n)),
     "a curl line of quotes": (10_000, lambda n: read_pasted("curl http://h/ -d '" + "\\'" * n)),
-    "raw HTTP": (2_000, lambda n: read_pasted("GET / HTTP/1.1\r\nHost: h\r\n" + "X: y\r\n" * n + "\r\n")),
+    "raw HTTP": (
+        2_000,
+        lambda n: read_pasted("GET / HTTP/1.1\r\nHost: h\r\n" + "X: y\r\n" * n + "\r\n"),
+    ),
     "a pattern": (400, lambda n: compile_pattern.__wrapped__("(a|b)" * n)),
     "a pattern of parentheses": (2_000, lambda n: compile_pattern.__wrapped__("(" * n + ")" * n)),
     "pairs": (20, lambda n: pairs([n, 20, 10, 10])),
     "what holds a secret": (1_000, masked),
-}  # fmt: skip
+}
 
 
 class Growth(unittest.TestCase):

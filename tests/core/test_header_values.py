@@ -1,4 +1,5 @@
-"""What servers say in headers is read strictly or not at all: whatever comes, nothing is raised, nothing slow, nothing guessed."""
+"""What servers say in headers is read strictly or not at all: whatever comes, nothing is raised,
+nothing slow, nothing guessed."""
 
 import random
 import unittest
@@ -15,9 +16,56 @@ from saltpath.core.header_values import (
     retry_after_of,
 )
 
-PIECES = ["0", "17", "9" * 30, "-", "--", "+", "²", "٣", "५", ".", "e9", " ", "\t", "\x00", "é", "\ud800", "GMT", "Mon", "Nov", "2026", "1e9",
-          ":", "http://", "//", "[", "]", "[::1", "@", "\\", "%", "%zz", "?", "#", "a", "x" * 300, ";", "=", "charset", "utf-8", "rot13",
-          "Max-Age", "Expires", "Domain", "/", "..", "99:99:99", "-0001", "\u202e"]  # fmt: skip
+PIECES = [
+    "0",
+    "17",
+    "9" * 30,
+    "-",
+    "--",
+    "+",
+    "²",
+    "٣",
+    "५",
+    ".",
+    "e9",
+    " ",
+    "\t",
+    "\x00",
+    "é",
+    "\ud800",
+    "GMT",
+    "Mon",
+    "Nov",
+    "2026",
+    "1e9",
+    ":",
+    "http://",
+    "//",
+    "[",
+    "]",
+    "[::1",
+    "@",
+    "\\",
+    "%",
+    "%zz",
+    "?",
+    "#",
+    "a",
+    "x" * 300,
+    ";",
+    "=",
+    "charset",
+    "utf-8",
+    "rot13",
+    "Max-Age",
+    "Expires",
+    "Domain",
+    "/",
+    "..",
+    "99:99:99",
+    "-0001",
+    "\u202e",
+]
 
 
 class HeaderValues(unittest.TestCase):
@@ -26,10 +74,16 @@ class HeaderValues(unittest.TestCase):
         self.assertEqual(max_age_of("-5"), -5)
         self.assertEqual(max_age_of("9" * 20), MOST_SECONDS)
         self.assertEqual(retry_after_of("3"), 3.0)
-        self.assertEqual(moment_of("Mon, 30 Nov 2026 08:00:00 GMT"), datetime(2026, 11, 30, 8, tzinfo=UTC))
-        self.assertEqual(moment_of("Mon, 30-Nov-2026 08:00:00 GMT"), datetime(2026, 11, 30, 8, tzinfo=UTC))
+        self.assertEqual(
+            moment_of("Mon, 30 Nov 2026 08:00:00 GMT"), datetime(2026, 11, 30, 8, tzinfo=UTC)
+        )
+        self.assertEqual(
+            moment_of("Mon, 30-Nov-2026 08:00:00 GMT"), datetime(2026, 11, 30, 8, tzinfo=UTC)
+        )
         self.assertEqual(location_of("http://h/a/b", "../c#d"), "http://h/c")
-        self.assertEqual(attributes_of("a=b; PATH=/x; path=/y; Secure"), {"path": "/y", "secure": ""})
+        self.assertEqual(
+            attributes_of("a=b; PATH=/x; path=/y; Secure"), {"path": "/y", "secure": ""}
+        )
         self.assertEqual((codec_of("UTF-8"), codec_of("windows-1252")), ("utf_8", "cp1252"))
 
     def test_what_cannot(self) -> None:
@@ -59,6 +113,8 @@ class HeaderValues(unittest.TestCase):
             for read in (max_age_of, moment_of, retry_after_of, attributes_of, codec_of):
                 read(text)
             location_of("http://127.0.0.1:8421/a", text)
-            headers = [(name, text) for name in ("Set-Cookie", "Location", "Retry-After", "Content-Type")]
+            headers = [
+                (name, text) for name in ("Set-Cookie", "Location", "Retry-After", "Content-Type")
+            ]
             for reason in passed_over("http://127.0.0.1:8421/a", headers):
                 self.assertTrue(reason.sentence)

@@ -1,4 +1,5 @@
-"""The house: arrows between the packages run one way, schemas fit the reader, files keep a readable length."""
+"""The house: arrows between the packages run one way, schemas fit the reader, files keep a readable
+length."""
 
 import ast
 import json
@@ -41,7 +42,9 @@ def imports(file: Path):
     for node in ast.walk(ast.parse(file.read_text(encoding="utf-8"))):
         if isinstance(node, ast.ImportFrom) and node.module:
             yield from (
-                [f"{node.module}.{alias.name}" for alias in node.names] if node.module == "saltpath" else [node.module]
+                [f"{node.module}.{alias.name}" for alias in node.names]
+                if node.module == "saltpath"
+                else [node.module]
             )
         elif isinstance(node, ast.Import):
             yield from (alias.name for alias in node.names)
@@ -54,52 +57,83 @@ class House(unittest.TestCase):
             for name in imports(file):
                 if name.startswith("saltpath."):
                     other = name.split(".")[1]
-                    self.assertTrue(other == room or other in ALLOWED.get(room, set()), f"{file.name} imports {name}")
+                    self.assertTrue(
+                        other == room or other in ALLOWED.get(room, set()),
+                        f"{file.name} imports {name}",
+                    )
 
     def test_core_has_no_outside(self):
-        forbidden = {"flask", "sqlite3", "socket", "pycurl", "asyncio", "time", "random", "waitress", "click", "rich"}
+        forbidden = {
+            "flask",
+            "sqlite3",
+            "socket",
+            "pycurl",
+            "asyncio",
+            "time",
+            "random",
+            "waitress",
+            "click",
+            "rich",
+        }
         for file in (SOURCE / "core").rglob("*.py"):
             roots = {name.split(".")[0] for name in imports(file)}
             self.assertFalse(roots & forbidden, f"{file}: {roots & forbidden}")
 
     def test_data_classes_are_structs(self):
-        """A data class takes a millisecond to make at every start of the command, a Struct a twentieth of it."""
+        """A data class takes a millisecond to make at every start of the command, a Struct a
+        twentieth of it."""
         for file in SOURCE.rglob("*.py"):
             self.assertNotIn("dataclasses", set(imports(file)), str(file))
 
     def test_sql_stands_in_the_store_alone(self):
         for file in SOURCE.rglob("*.py"):
-            if not {"store", "harbour"} & set(file.parts) and "sqlite3" in file.read_text(encoding="utf-8"):
+            if not {"store", "harbour"} & set(file.parts) and "sqlite3" in file.read_text(
+                encoding="utf-8"
+            ):
                 self.assertNotRegex(
-                    file.read_text(encoding="utf-8"), r"(SELECT|INSERT|UPDATE|DELETE) .*(FROM|INTO|SET) ", str(file)
+                    file.read_text(encoding="utf-8"),
+                    r"(SELECT|INSERT|UPDATE|DELETE) .*(FROM|INTO|SET) ",
+                    str(file),
                 )
 
     def test_no_module_is_too_long(self):
         for file in [*SOURCE.rglob("*.py"), *(ROOT / "web/src").rglob("*.ts*")]:
             if file.name != "api-types.ts":
-                length = sum(1 for line in file.read_text(encoding="utf-8").splitlines() if line.strip())
+                length = sum(
+                    1 for line in file.read_text(encoding="utf-8").splitlines() if line.strip()
+                )
                 self.assertLessEqual(length, 460, str(file))
 
 
 class Schemas(unittest.TestCase):
     def test_the_shipped_files_are_current(self):
         for name, make in schema.SCHEMAS.items():
-            shipped = json.loads((SOURCE / "schemas" / f"{name}.schema.json").read_text(encoding="utf-8"))
+            shipped = json.loads(
+                (SOURCE / "schemas" / f"{name}.schema.json").read_text(encoding="utf-8")
+            )
             self.assertEqual(shipped, make(), f"{name}: make schemas writes it")
             jsonschema.Draft202012Validator.check_schema(shipped)
 
     def test_they_know_the_reader_s_keys(self):
         case = schema.case_schema()
         self.assertEqual(set(case["properties"]), set(reader.CASE_KEYS))
-        self.assertEqual(set(case["$defs"]["request"]["properties"]), set(request_reader.REQUEST_KEYS))
-        self.assertEqual(set(case["$defs"]["options"]["properties"]), set(options_reader.OPTION_KEYS))
-        self.assertEqual(set(case["$defs"]["check"]["properties"]), {*check_reader.CHECK_KEYS, *TABLE})
+        self.assertEqual(
+            set(case["$defs"]["request"]["properties"]), set(request_reader.REQUEST_KEYS)
+        )
+        self.assertEqual(
+            set(case["$defs"]["options"]["properties"]), set(options_reader.OPTION_KEYS)
+        )
+        self.assertEqual(
+            set(case["$defs"]["check"]["properties"]), {*check_reader.CHECK_KEYS, *TABLE}
+        )
         self.assertEqual(set(schema.shared_schema()["properties"]), set(reader.SHARED_KEYS))
         self.assertEqual(set(case["$defs"]["use"]["properties"]), set(reader.USE_KEYS))
         self.assertEqual(set(case["$defs"]["each"]["properties"]), set(reader.EACH_KEYS))
         self.assertEqual(set(schema.project_schema()["properties"]), set(project.PROJECT_KEYS))
         self.assertEqual(set(schema.suite_schema()["properties"]), set(project.SUITE_KEYS))
-        self.assertEqual(set(schema.environment_schema()["properties"]), set(project.ENVIRONMENT_KEYS))
+        self.assertEqual(
+            set(schema.environment_schema()["properties"]), set(project.ENVIRONMENT_KEYS)
+        )
 
     def test_every_key_is_explained(self):
         known = {
@@ -112,7 +146,9 @@ class Schemas(unittest.TestCase):
             *options_reader.OPTION_KEYS,
             *request_reader.AUTH_KINDS,
         }
-        known |= {key for keys in check_reader.GROUPS.values() for key in keys} | set(check_reader.CHECK_KEYS)
+        known |= {key for keys in check_reader.GROUPS.values() for key in keys} | set(
+            check_reader.CHECK_KEYS
+        )
         self.assertEqual(known - set(words.KEYS), set())
 
     def test_the_demonstration_fits_them(self):
@@ -131,12 +167,18 @@ class Schemas(unittest.TestCase):
 
 
 class Documentation(unittest.TestCase):
-    """Every example in docs/case-format.md is read as what it says it is; what it says is refused is refused."""
+    """Every example in docs/case-format.md is read as what it says it is; what it says is refused
+    is refused."""
 
     def test_examples(self):
         text = (ROOT / "docs/case-format.md").read_text(encoding="utf-8")
-        readers = {"case": reader.read_case, "shared": reader.read_case, "project": project.read_project, "suite": project.read_suite,
-                   "environment": project.read_environment}  # fmt: skip
+        readers = {
+            "case": reader.read_case,
+            "shared": reader.read_case,
+            "project": project.read_project,
+            "suite": project.read_suite,
+            "environment": project.read_environment,
+        }
         blocks = re.findall(r"```yaml (\w+)\n(.*?)```", text, re.DOTALL)
         self.assertGreater(len(blocks), 6)
         for kind, example in blocks:

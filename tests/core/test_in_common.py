@@ -1,4 +1,5 @@
-"""What bad rows have in common: found where there is a cause, and hardly ever where there is none."""
+"""What bad rows have in common: found where there is a cause, and hardly ever where there is
+none."""
 
 import random
 import time
@@ -16,10 +17,16 @@ def rows(chance: random.Random, number: int) -> list[Feature]:
         Feature("length", [Decimal(chance.randrange(80, 1500)) / 10 for _ in range(number)]),
         Feature("nights", [chance.randrange(1, 15) for _ in range(number)]),
         Feature("port", [chance.choice(PORTS) for _ in range(number)]),
-        Feature("vessel", ["x" * chance.randrange(4, 20) + str(chance.random()) for _ in range(number)]),
+        Feature(
+            "vessel", ["x" * chance.randrange(4, 20) + str(chance.random()) for _ in range(number)]
+        ),
         Feature("quay", [chance.choice(["east", "west", None]) for _ in range(number)]),
         Feature("tonnage", [str(chance.randrange(10, 9999)) for _ in range(number)]),
-        Feature("the time of Ask for a berth", [chance.lognormvariate(5, 0.5) for _ in range(number)], "ms"),
+        Feature(
+            "the time of Ask for a berth",
+            [chance.lognormvariate(5, 0.5) for _ in range(number)],
+            "ms",
+        ),
         Feature("the status of Ask for a berth", [201] * number),
     ]
 
@@ -35,8 +42,15 @@ class InCommon(unittest.TestCase):
             claims = in_common(rows(chance, number), bad)
             tried += 1
             false += bool(claims)
-        print(f"counted: what failed rows have in common on noise, {false} false claims in {tried} runs")
-        self.assertLessEqual(false, 10, "with a true share of one in twenty more than 10 of 100 come once in a hundred")
+        print(
+            f"counted: what failed rows have in common on noise, {false} false claims in {tried} "
+            "runs"
+        )
+        self.assertLessEqual(
+            false,
+            10,
+            "with a true share of one in twenty more than 10 of 100 come once in a hundred",
+        )
 
     def test_without_the_permutations_it_would_claim_at_random(self):
         chance = random.Random(12)
@@ -58,7 +72,8 @@ class InCommon(unittest.TestCase):
             self.assertEqual((claim.feature, claim.good, claim.bad), ("length", 0, sum(bad)))
             self.assertRegex(
                 claim.why.sentence,
-                rf"^all {sum(bad)} rows that failed have length above [\d.]+; none of the {number - sum(bad)} that passed has$",
+                rf"^all {sum(bad)} rows that failed have length above [\d.]+; none of the "
+                rf"{number - sum(bad)} that passed has$",
             )
             said = Decimal(claim.why.params["condition"].rpartition(" ")[2])
             self.assertTrue(max(v for v in length if v < limit) <= said < limit)
@@ -66,10 +81,16 @@ class InCommon(unittest.TestCase):
     def test_other_kinds_of_causes(self):
         chance = random.Random(14)
         for name, cause, words in (
-            ("port", lambda value: value == "Kvist", "port Kvist"), ("quay", lambda value: value is None, "quay empty"),
-            ("nights", lambda value: value <= 2, "nights at most 2"), ("vessel", lambda value: len(value) > 33, "vessel longer than"),
-            ("the time of Ask for a berth", lambda value: value > 300, "the time of Ask for a berth above"),
-        ):  # fmt: skip
+            ("port", lambda value: value == "Kvist", "port Kvist"),
+            ("quay", lambda value: value is None, "quay empty"),
+            ("nights", lambda value: value <= 2, "nights at most 2"),
+            ("vessel", lambda value: len(value) > 33, "vessel longer than"),
+            (
+                "the time of Ask for a berth",
+                lambda value: value > 300,
+                "the time of Ask for a berth above",
+            ),
+        ):
             with self.subTest(name):
                 features = rows(chance, 400)
                 values = next(feature.values for feature in features if feature.name == name)
@@ -79,11 +100,15 @@ class InCommon(unittest.TestCase):
     def test_a_cause_among_other_failures(self):
         chance = random.Random(15)
         features = rows(chance, 800)
-        bad = [(port == "Holm" and chance.random() < 0.6) or chance.random() < 0.03 for port in features[2].values]
+        bad = [
+            (port == "Holm" and chance.random() < 0.6) or chance.random() < 0.03
+            for port in features[2].values
+        ]
         [claim, *_] = in_common(features, bad, "were blocked")
         self.assertRegex(
             claim.why.sentence,
-            r"^\d+ of the \d+ rows that were blocked have port Holm; of the \d+ that passed \d+ have$",
+            r"^\d+ of the \d+ rows that were blocked have port Holm; of the \d+ that passed \d+ "
+            r"have$",
         )
 
     def test_too_few_rows_say_nothing(self):
@@ -99,7 +124,9 @@ class InCommon(unittest.TestCase):
     def test_the_same_rows_get_the_same_answer_at_once(self):
         chance = random.Random(16)
         features = rows(chance, 6_000)
-        bad = [value > 900 for value in features[0].values] or [chance.random() < 0.1 for _ in range(6_000)]
+        bad = [value > 900 for value in features[0].values] or [
+            chance.random() < 0.1 for _ in range(6_000)
+        ]
         bad = [chance.random() < 0.1 for _ in range(6_000)]
         begun = time.perf_counter()
         first = in_common(features, bad)

@@ -1,4 +1,5 @@
-"""Property tests, seeded: what is inserted never changes the structure of what it is inserted into; writer and reader are inverse."""
+"""Property tests, seeded: what is inserted never changes the structure of what it is inserted into;
+writer and reader are inverse."""
 
 import random
 import unittest
@@ -21,10 +22,50 @@ from saltpath.core.why import Blocked
 from tests.core.test_checks import answer
 
 HOSTILE = [
-    "", "a", "a b", "a/b", "../..", "..", ".", "%2e", "a?b=c&d#e", "a&b=c", 'say "x"', "it's", "\\", "\\u0041", "]]>", "</a>", "<!--",
-    "<![CDATA[x]]>", "&amp;", "&#0;", "\n", "\r\nX-Evil: 1", "\t", "[=x]", "[?]", "${x}", "{{x}}", "ø€😀", "\u2028", "a\x00b", "'])|//*[('",
-    "$..*", "x' or '1'='1", '"},{"a":"', "=1+1", "@host", ":8080", "http://evil/", "a\\", "a;b,c", "%", "+", " ",
-]  # fmt: skip
+    "",
+    "a",
+    "a b",
+    "a/b",
+    "../..",
+    "..",
+    ".",
+    "%2e",
+    "a?b=c&d#e",
+    "a&b=c",
+    'say "x"',
+    "it's",
+    "\\",
+    "\\u0041",
+    "]]>",
+    "</a>",
+    "<!--",
+    "<![CDATA[x]]>",
+    "&amp;",
+    "&#0;",
+    "\n",
+    "\r\nX-Evil: 1",
+    "\t",
+    "[=x]",
+    "[?]",
+    "${x}",
+    "{{x}}",
+    "ø€😀",
+    "\u2028",
+    "a\x00b",
+    "'])|//*[('",
+    "$..*",
+    "x' or '1'='1",
+    '"},{"a":"',
+    "=1+1",
+    "@host",
+    ":8080",
+    "http://evil/",
+    "a\\",
+    "a;b,c",
+    "%",
+    "+",
+    " ",
+]
 OTHERS: list[Any] = [0, -1, Decimal("1318.40"), True, False, [1, "a"], {"k": "v]"}, 10**30]
 
 
@@ -48,7 +89,10 @@ class Structure(unittest.TestCase):
         for value, shown, known in self.each():
             octets, _ = body_of(step(json=text).body, known)
             read = plain.read_json(octets)
-            self.assertEqual(set(read), {"a", "b", shown, "c"} if shown not in ("a", "b", "c") else {"a", "b", "c"})
+            self.assertEqual(
+                set(read),
+                {"a", "b", shown, "c"} if shown not in ("a", "b", "c") else {"a", "b", "c"},
+            )
             if shown not in ("a", "b", "c"):
                 self.assertTrue(plain.same(read["a"], value))
                 self.assertEqual(read["b"], f"<{shown}>", value)
@@ -67,7 +111,9 @@ class Structure(unittest.TestCase):
             self.assertEqual([child.tag for child in root], ["t", "c"])
             self.assertEqual((root.get("a"), root.get("b")), (shown, shown))
             self.assertEqual(root[0].text or "", shown)
-            self.assertEqual((root[1].text or "").replace("\r\n", "\n"), shown.replace("\r\n", "\n"))
+            self.assertEqual(
+                (root[1].text or "").replace("\r\n", "\n"), shown.replace("\r\n", "\n")
+            )
             self.assertEqual(sum(len(child) for child in root), 0)
 
     def test_address_and_query(self):
@@ -75,9 +121,13 @@ class Structure(unittest.TestCase):
         for _value, shown, known in self.each():
             address = prepare(one, known).address
             parts = urlsplit(address)
-            self.assertEqual((parts.scheme, parts.netloc, parts.fragment), ("http", "127.0.0.1:1", ""))
+            self.assertEqual(
+                (parts.scheme, parts.netloc, parts.fragment), ("http", "127.0.0.1:1", "")
+            )
             segments = parts.path.split("/")
-            self.assertEqual((segments[:3], segments[-1], len(segments)), (["", "api", "v"], "w", 5))
+            self.assertEqual(
+                (segments[:3], segments[-1], len(segments)), (["", "api", "v"], "w", 5)
+            )
             self.assertEqual(unquote(segments[3]), shown)
             self.assertNotIn(segments[3], (".", ".."))
             pairs = parse_qsl(parts.query, keep_blank_values=True)
@@ -93,22 +143,35 @@ class Structure(unittest.TestCase):
                 self.assertRegex(shown, r"[\x00-\x08\x0a-\x1f\x7f]")
                 continue
             self.assertIn(("X-One", f"<{shown}>"), made.headers)
-            self.assertEqual(parse_qsl((made.body or b"").decode(), keep_blank_values=True), [("f", shown), ("g", "2")])
+            self.assertEqual(
+                parse_qsl((made.body or b"").decode(), keep_blank_values=True),
+                [("f", shown), ("g", "2")],
+            )
             octets, media = body_of(
-                step(multipart=[{"name": "n [=x]", "text": "[=x]"}, {"name": "m", "text": "2"}]).body, known
+                step(
+                    multipart=[{"name": "n [=x]", "text": "[=x]"}, {"name": "m", "text": "2"}]
+                ).body,
+                known,
             )
             boundary = media.partition("boundary=")[2].encode()
             self.assertEqual(octets.count(b"--" + boundary), 3)
-            self.assertIn(b"\r\n\r\n" + shown.encode("utf-8", "surrogatepass") + b"\r\n--" + boundary, octets)
+            self.assertIn(
+                b"\r\n\r\n" + shown.encode("utf-8", "surrogatepass") + b"\r\n--" + boundary, octets
+            )
 
     def test_path_and_xpath(self):
         for value in HOSTILE:
             with self.subTest(value=value):
-                body = plain.write_json({"items": [{"name": value, "n": 1}, {"name": "other", "n": 2}], value: "here"})
-                by_name = find(read_subject("$.items[?@.name == [=x]].n"), answer(body), scopes(value))
+                body = plain.write_json(
+                    {"items": [{"name": value, "n": 1}, {"name": "other", "n": 2}], value: "here"}
+                )
+                by_name = find(
+                    read_subject("$.items[?@.name == [=x]].n"), answer(body), scopes(value)
+                )
                 self.assertEqual([n for _, n in by_name.nodes], [1] if value != "other" else [1, 2])
                 self.assertEqual(
-                    [n for _, n in find(read_subject("$.[=x]"), answer(body), scopes(value)).nodes], ["here"]
+                    [n for _, n in find(read_subject("$.[=x]"), answer(body), scopes(value)).nodes],
+                    ["here"],
                 )
                 if not any(ord(char) < 32 for char in value):
                     xml = etree.tostring(_tree(value))
@@ -136,7 +199,17 @@ class Inverse(unittest.TestCase):
 
     def document(self, chance: random.Random) -> dict[str, Any]:
         odd = [*HOSTILE[1:], "GET", "no", "12:30", "1e3", "~", "- a", "a: b", "# c"]
-        plain_ones = ["East 4", "it's", "a: b", '"', "ø", "[=x | trim]", "[=any digits 6]", "1", "true"]
+        plain_ones = [
+            "East 4",
+            "it's",
+            "a: b",
+            '"',
+            "ø",
+            "[=x | trim]",
+            "[=any digits 6]",
+            "1",
+            "true",
+        ]
 
         def text() -> str:
             return chance.choice(odd).replace("\x00", "")
@@ -145,31 +218,75 @@ class Inverse(unittest.TestCase):
             return chance.choice(plain_ones)
 
         checks = [
-            {"of": "$.a", "is": chance.choice([1, Decimal("1.50"), None, True, safe(), [safe()], {"k": safe()}])},
-            {"of": "$.b", "fits": {"a?": "[?text]", "l": ["[?any order]", {"n": safe()}, "[?more]"]}},
-            {"when": {"of": "status", "is": 200}, "then": [{"of": "$.c", "between": [1, 2]}], "note": safe()},
+            {
+                "of": "$.a",
+                "is": chance.choice(
+                    [1, Decimal("1.50"), None, True, safe(), [safe()], {"k": safe()}]
+                ),
+            },
+            {
+                "of": "$.b",
+                "fits": {"a?": "[?text]", "l": ["[?any order]", {"n": safe()}, "[?more]"]},
+            },
+            {
+                "when": {"of": "status", "is": 200},
+                "then": [{"of": "$.c", "between": [1, 2]}],
+                "note": safe(),
+            },
             {"for each": "$.l[*]", "expect": [{"none of": [{"of": "$", "is": safe()}]}]},
             {"of": "$.t", "near": {"time": "now", "within": "5 min"}, "advice": True},
-            {"of": "$", "schema": {"type": "object", "required": ["a"], "properties": {"of": {"type": "string"}}}},
+            {
+                "of": "$",
+                "schema": {
+                    "type": "object",
+                    "required": ["a"],
+                    "properties": {"of": {"type": "string"}},
+                },
+            },
         ]
-        bodies = [{"json": {"b": safe(), "a": [1, {"z": None}]}}, {"json": '{ "a": "[=x]" }\n'}, {"xml": "<a b='[=x]'>\n  c</a>\n"},
-                  {"text": safe() + "\nx\n", "type": "text/csv"}, {"form": [["a", safe()], ["a", "2"]]},
-                  {"multipart": [{"name": "n", "file": "data/a.b"}]}, {}]  # fmt: skip
+        bodies = [
+            {"json": {"b": safe(), "a": [1, {"z": None}]}},
+            {"json": '{ "a": "[=x]" }\n'},
+            {"xml": "<a b='[=x]'>\n  c</a>\n"},
+            {"text": safe() + "\nx\n", "type": "text/csv"},
+            {"form": [["a", safe()], ["a", "2"]]},
+            {"multipart": [{"name": "n", "file": "data/a.b"}]},
+            {},
+        ]
         one = {
-            "request": safe(), "send": "POST [=base]/x", "headers": {"X-A": safe()}, **chance.choice(bodies),
-            "auth": chance.choice([{"digest": ["u", safe()]}, {"key": {"in": "query", "name": "k", "value": safe()}}]),
-            "options": {"retries": {"times": 2, "also after sending": True}, "timeout": "5 s", "namespaces": {"c": "urn:x"}},
+            "request": safe(),
+            "send": "POST [=base]/x",
+            "headers": {"X-A": safe()},
+            **chance.choice(bodies),
+            "auth": chance.choice(
+                [{"digest": ["u", safe()]}, {"key": {"in": "query", "name": "k", "value": safe()}}]
+            ),
+            "options": {
+                "retries": {"times": 2, "also after sending": True},
+                "timeout": "5 s",
+                "namespaces": {"c": "urn:x"},
+            },
             "repeat": {"until": {"of": "$.a", "is": 1}, "every": "1 s", "at most": "5 s"},
             "only if": [{"of": "value x", "present": True}],
-            "expect": chance.sample(checks, chance.randrange(1, len(checks))), "keep": {"a": "$.a | trim", "b": {"of": "$.b", "secret": True}},
-        }  # fmt: skip
+            "expect": chance.sample(checks, chance.randrange(1, len(checks))),
+            "keep": {"a": "$.a | trim", "b": {"of": "$.b", "secret": True}},
+        }
         steps = [
             one,
             {"set": {"v": text(), "w": [1, safe()]}, "only if": {"of": "value v", "absent": True}},
             {"wait": "1 s"},
         ]
-        return {"salt-path": 1, "case": safe(), "about": safe(), "values": {"v": text()}, "once": [one], "steps": steps,
-                "afterwards": [one], "at the end": [{"wait": "2 s"}], "every answer": [{"of": "time", "below": "1 s"}]}  # fmt: skip
+        return {
+            "salt-path": 1,
+            "case": safe(),
+            "about": safe(),
+            "values": {"v": text()},
+            "once": [one],
+            "steps": steps,
+            "afterwards": [one],
+            "at the end": [{"wait": "2 s"}],
+            "every answer": [{"of": "time", "below": "1 s"}],
+        }
 
     def test_what_is_written_reads_back(self):
         chance = random.Random(4)
@@ -186,12 +303,21 @@ class Inverse(unittest.TestCase):
         deep = "salt-path: 1\ncase: x\nsteps:\n" + "".join("  " * n + "- \n" for n in range(1, 3))
         files = [
             *(good[: len(good) * part // 12] for part in range(1, 12)),
-            good.replace("\n", "\r\n\x00", 1), "\ufeff" + good + "\ufffe", "a: " + "[" * 100_000, "- " * 50_000, "{" * 20_000,
-            "salt-path: 1\ncase: &a [*a]\nsteps: []", "salt-path: 1\ncase: !!python/object:os.system x\nsteps: []",
-            deep, "salt-path: 1\ncase: x\nsteps: " + "[" * 500 + "]" * 500, '{"salt-path": 1, "case": ' + "[" * 50_000,
-            "salt-path: 1\ncase: x\nsteps:\n  - request: a\n    send: GET http://h/\n    xml: |\n      <!DOCTYPE a [<!ENTITY b \"c\">]><a>&b;</a>\n",
-            "salt-path: 1\ncase: x\nvalues: { a: " + "9" * 5000 + " }\nsteps: []", "x" * 1_000_000,
-        ]  # fmt: skip
+            good.replace("\n", "\r\n\x00", 1),
+            "\ufeff" + good + "\ufffe",
+            "a: " + "[" * 100_000,
+            "- " * 50_000,
+            "{" * 20_000,
+            "salt-path: 1\ncase: &a [*a]\nsteps: []",
+            "salt-path: 1\ncase: !!python/object:os.system x\nsteps: []",
+            deep,
+            "salt-path: 1\ncase: x\nsteps: " + "[" * 500 + "]" * 500,
+            '{"salt-path": 1, "case": ' + "[" * 50_000,
+            "salt-path: 1\ncase: x\nsteps:\n  - request: a\n    send: GET http://h/\n    xml: |\n "
+            '     <!DOCTYPE a [<!ENTITY b "c">]><a>&b;</a>\n',
+            "salt-path: 1\ncase: x\nvalues: { a: " + "9" * 5000 + " }\nsteps: []",
+            "x" * 1_000_000,
+        ]
         for number, text in enumerate(files):
             with self.subTest(number):
                 try:
@@ -199,5 +325,6 @@ class Inverse(unittest.TestCase):
                 except FormatError as problem:
                     self.assertTrue(all(p.sentence for p in problem.problems))
                     self.assertTrue(
-                        any(p.line or p.path for p in problem.problems) or "steps" in str(problem), str(problem)[:200]
+                        any(p.line or p.path for p in problem.problems) or "steps" in str(problem),
+                        str(problem)[:200],
                     )

@@ -27,7 +27,9 @@ steps:
 
 
 def findings(text: str = CASE) -> list[tuple[str, str]]:
-    around = surroundings(["given"], None, NamedValues({"harbour": "x"}), [NamedValues({"weather": "y"})])
+    around = surroundings(
+        ["given"], None, NamedValues({"harbour": "x"}), [NamedValues({"weather": "y"})]
+    )
     return [(finding.why.code, finding.step) for finding in inspect(read_case(text), around)]
 
 
@@ -56,7 +58,8 @@ class Findings(unittest.TestCase):
     def test_a_sound_case_has_none(self):
         self.assertEqual(
             findings(
-                'salt-path: 1\ncase: x\nsteps: [ { request: a, send: "GET [=weather]/[=given]", expect: [ { of: status, is: 200 } ] } ]'
+                'salt-path: 1\ncase: x\nsteps: [ { request: a, send: "GET [=weather]/[=given]", '
+                "expect: [ { of: status, is: 200 } ] } ]"
             ),
             [],
         )

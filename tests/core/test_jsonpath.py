@@ -6,8 +6,10 @@ from saltpath.core import jsonpath, jsonpath_library
 from saltpath.core.plain import read_json
 
 STORE = read_json(
-    b"""{ "calls": [ { "id": "PC-1", "fee": 8.95, "pilots": ["Tor"], "open": true }, { "id": "PC-2", "fee": 12.99, "open": null },
-    { "id": "PC-3", "fee": 8.95, "deep": { "fee": 1, "id": 2 } }, 7, "x", null, [1, [2]] ], "odd name": { "a.b": 1, "'": 2 }, "": 0 }"""
+    b"""{ "calls": [ { "id": "PC-1", "fee": 8.95, "pilots": ["Tor"], "open": true },
+      { "id": "PC-2", "fee": 12.99, "open": null },
+    { "id": "PC-3", "fee": 8.95, "deep": { "fee": 1, "id": 2 } }, 7, "x", null, [1, [2]] ],
+      "odd name": { "a.b": 1, "'": 2 }, "": 0 }"""
 )
 PATHS = [
     "$",
@@ -78,7 +80,20 @@ class SameAsTheLibrary(unittest.TestCase):
         self.assertGreater(len(ours), 24)
 
     def test_what_is_not_a_path(self):
-        for text in ["", "a", "$.", "$[", "$.a[", "$..", "$.a b", "$[01]", "$['a]", "$[?]", "$.a[?@.b=]", "$ "]:
+        for text in [
+            "",
+            "a",
+            "$.",
+            "$[",
+            "$.a[",
+            "$..",
+            "$.a b",
+            "$[01]",
+            "$['a]",
+            "$[?]",
+            "$.a[?@.b=]",
+            "$ ",
+        ]:
             with self.subTest(text), self.assertRaises(jsonpath.PathError):
                 jsonpath.read_path(text)
 

@@ -11,7 +11,14 @@ from saltpath.core.format.source import read_source
 from saltpath.core.grammar import Unreadable
 from saltpath.core.lift import lifted, offers
 from saltpath.core.plain import is_number, write_json
-from saltpath.core.values import Wanted, read_value, wanted_by, with_value, with_value_in, write_value
+from saltpath.core.values import (
+    Wanted,
+    read_value,
+    wanted_by,
+    with_value,
+    with_value_in,
+    write_value,
+)
 
 DEMO = Path(__file__).resolve().parents[2] / "src/saltpath/demo"
 HOST = "http://127.0.0.1:8429"
@@ -19,13 +26,19 @@ CASE = {
     "salt-path": 1,
     "case": "Weather and berths",
     "steps": [
-        {"request": "Read", "send": f"GET {HOST}/now?vessel=V-101", "expect": [{"of": "$.id", "is": "V-101"}]},
+        {
+            "request": "Read",
+            "send": f"GET {HOST}/now?vessel=V-101",
+            "expect": [{"of": "$.id", "is": "V-101"}],
+        },
         {
             "request": "Send",
             "send": "POST [=harbour]/vessels/V-101/berths",
             "headers": {"Origin": HOST, "X-Length": "23"},
             "json": '{ "V-101": "V-101",\n  "length": 23, "of": "V-1012" }\n',
-            "expect": [{"when": {"of": "$.length", "is": 23}, "then": [{"of": "$.id", "is": "V-101"}]}],
+            "expect": [
+                {"when": {"of": "$.length", "is": 23}, "then": [{"of": "$.id", "is": "V-101"}]}
+            ],
         },
     ],
 }
@@ -45,7 +58,9 @@ class Lifting(unittest.TestCase):
         document, places = lifted(CASE, HOST, "weather")
         self.assertEqual(document["steps"][0]["send"], "GET [=weather]/now?vessel=V-101")
         self.assertEqual(document["steps"][1]["headers"]["Origin"], "[=weather]")
-        self.assertEqual([place.path for place in places], ["steps[0].send", "steps[1].headers.Origin"])
+        self.assertEqual(
+            [place.path for place in places], ["steps[0].send", "steps[1].headers.Origin"]
+        )
 
     def test_an_address_that_only_begins_alike_stays(self):
         self.assertEqual(lifted(CASE, "http://127.0.0.1:842", "weather"), (CASE, []))
@@ -54,7 +69,10 @@ class Lifting(unittest.TestCase):
         document, places = lifted(CASE, "V-101", "vessel")
         self.assertEqual(document["steps"][0]["send"], f"GET {HOST}/now?vessel=[=vessel]")
         self.assertEqual(document["steps"][1]["send"], "POST [=harbour]/vessels/[=vessel]/berths")
-        self.assertEqual(document["steps"][1]["json"], '{ "V-101": "[=vessel]",\n  "length": 23, "of": "V-1012" }\n')
+        self.assertEqual(
+            document["steps"][1]["json"],
+            '{ "V-101": "[=vessel]",\n  "length": 23, "of": "V-1012" }\n',
+        )
         self.assertEqual(document["steps"][0]["expect"], [{"of": "$.id", "is": "[=vessel]"}])
         self.assertEqual(document["steps"][1]["expect"][0]["then"][0]["is"], "[=vessel]")
         self.assertEqual(len(places), 5)
@@ -74,13 +92,19 @@ class Lifting(unittest.TestCase):
     def test_only_where_a_value_can_stand(self):
         """Names, words of the format and subjects stay, though they read the same."""
         step = {
-            "request": "v7", "send": "POST http://h/v7", "headers": [["v7", "v7"], ["a", "b"]],
+            "request": "v7",
+            "send": "POST http://h/v7",
+            "headers": [["v7", "v7"], ["a", "b"]],
             "json": {"type": "v7", "note": ["v7"], "v7": {"key": "v7"}},
             "auth": {"key": {"in": "header", "name": "v7", "value": "v7"}},
             "repeat": {"until": [{"of": "$.state", "is": "v7"}], "every": "1 s", "at most": "20 s"},
-            "expect": [{"for each": "$.v7", "expect": [{"of": "$", "is": {"type": "v7"}, "note": "v7"}]}, {"of": "$", "kind": "text"}],
-            "keep": {"v7": "$.v7"}, "write": {"table": "v7", "columns": {"v7": "'v7'"}},
-        }  # fmt: skip
+            "expect": [
+                {"for each": "$.v7", "expect": [{"of": "$", "is": {"type": "v7"}, "note": "v7"}]},
+                {"of": "$", "kind": "text"},
+            ],
+            "keep": {"v7": "$.v7"},
+            "write": {"table": "v7", "columns": {"v7": "'v7'"}},
+        }
         look_up = {
             "look up": "v7",
             "in": "v7",
@@ -89,30 +113,49 @@ class Lifting(unittest.TestCase):
             "where": {"v7": "v7"},
             "order by": "v7",
         }
-        each = {"for each": ["v7", "b"], "as": "v7", "steps": [{"set": {"v7": "v7"}}, {"wait": "1 s"}]}
+        each = {
+            "for each": ["v7", "b"],
+            "as": "v7",
+            "steps": [{"set": {"v7": "v7"}}, {"wait": "1 s"}],
+        }
         used = {"shared": "v7", "with": {"v7": "v7"}, "gives": {"v7": "v7"}}
-        document, _ = lifted({"salt-path": 1, "case": "v7", "steps": [step, look_up, each, used]}, "v7", "it")
+        document, _ = lifted(
+            {"salt-path": 1, "case": "v7", "steps": [step, look_up, each, used]}, "v7", "it"
+        )
         self.assertEqual(
             document["steps"],
             [
                 {
-                    **step, "send": "POST http://h/[=it]", "headers": [["v7", "[=it]"], ["a", "b"]],
+                    **step,
+                    "send": "POST http://h/[=it]",
+                    "headers": [["v7", "[=it]"], ["a", "b"]],
                     "json": {"type": "[=it]", "note": ["[=it]"], "v7": {"key": "[=it]"}},
                     "auth": {"key": {"in": "header", "name": "v7", "value": "[=it]"}},
                     "repeat": {**step["repeat"], "until": [{"of": "$.state", "is": "[=it]"}]},
-                    "expect": [{"for each": "$.v7", "expect": [{"of": "$", "is": {"type": "[=it]"}, "note": "v7"}]}, {"of": "$", "kind": "text"}],
+                    "expect": [
+                        {
+                            "for each": "$.v7",
+                            "expect": [{"of": "$", "is": {"type": "[=it]"}, "note": "v7"}],
+                        },
+                        {"of": "$", "kind": "text"},
+                    ],
                 },
                 {**look_up, "where": {"v7": "[=it]"}},
-                {**each, "for each": ["[=it]", "b"], "steps": [{"set": {"v7": "[=it]"}}, {"wait": "1 s"}]},
+                {
+                    **each,
+                    "for each": ["[=it]", "b"],
+                    "steps": [{"set": {"v7": "[=it]"}}, {"wait": "1 s"}],
+                },
                 {**used, "with": {"v7": "[=it]"}},
             ],
-        )  # fmt: skip
+        )
         case_from_data(document)
         for text in ("1 s", "20 s", "text", "$.v7", "header"):
             self.assertEqual(lifted(document, text, "other"), (document, []), text)
 
     def test_whatever_is_lifted_leaves_a_case(self):
-        """Every text and number of the demonstration's cases; and what was put in can be taken out again."""
+        """Every text and number of the demonstration's cases; and what was put in can be taken out
+        again."""
         done = 0
         for file in sorted(DEMO.rglob("*.case.yaml")):
             document = read_source(file.read_text(encoding="utf-8")).root.data()
@@ -130,17 +173,39 @@ class Lifting(unittest.TestCase):
         self.assertGreater(done, 100)
 
     def test_what_is_offered(self):
-        twice = {"steps": [{"request": "A", "send": f"GET {HOST}/a"}, {"request": "B", "send": f"GET {HOST}/b"}]}
+        twice = {
+            "steps": [
+                {"request": "A", "send": f"GET {HOST}/a"},
+                {"request": "B", "send": f"GET {HOST}/b"},
+            ]
+        }
         found = offers([CASE, twice], ["weather"])
-        self.assertEqual([(offer.value, offer.steps, offer.cases) for offer in found], [(HOST, 4, 2)])
+        self.assertEqual(
+            [(offer.value, offer.steps, offer.cases) for offer in found], [(HOST, 4, 2)]
+        )
         self.assertEqual(found[0].name, "host")
         self.assertEqual(offers([twice, {"steps": twice["steps"][:1]}], ["host"])[0].name, "host2")
 
 
 class Cells(unittest.TestCase):
     def test_a_value_comes_back_from_its_cell(self):
-        for value in ("desk", "", "007", "1318.40", "true", " x ", 7, Decimal("1318.40"), True, None, [1, "a"], {"a": {}}, '"q"',
-                      "[=now +2 days]", "two\nlines"):  # fmt: skip
+        for value in (
+            "desk",
+            "",
+            "007",
+            "1318.40",
+            "true",
+            " x ",
+            7,
+            Decimal("1318.40"),
+            True,
+            None,
+            [1, "a"],
+            {"a": {}},
+            '"q"',
+            "[=now +2 days]",
+            "two\nlines",
+        ):
             with self.subTest(value=value):
                 self.assertEqual(read_value(write_value(value)), value)
 
@@ -163,10 +228,23 @@ class Cells(unittest.TestCase):
                 "case": "x",
                 "values": {"own": "[=fromProject]"},
                 "steps": [
-                    {"request": "A", "send": "GET [=harbour]/[=own]/[=suite.own]", "keep": {"id": "$.id"}},
-                    {"request": "B", "send": "GET [=harbour]/[=id]", "headers": {"S": "[='x' | hmac-sha256 sign]"}},
+                    {
+                        "request": "A",
+                        "send": "GET [=harbour]/[=own]/[=suite.own]",
+                        "keep": {"id": "$.id"},
+                    },
+                    {
+                        "request": "B",
+                        "send": "GET [=harbour]/[=id]",
+                        "headers": {"S": "[='x' | hmac-sha256 sign]"},
+                    },
                 ],
             }
         )
-        expected = {Wanted("harbour", None), Wanted("fromProject", None), Wanted("own", "suite"), Wanted("sign", None)}
+        expected = {
+            Wanted("harbour", None),
+            Wanted("fromProject", None),
+            Wanted("own", "suite"),
+            Wanted("sign", None),
+        }
         self.assertEqual(wanted_by(case), expected)

@@ -1,4 +1,5 @@
-"""Texts made to match a pattern: each is one that the pattern matches as a whole; what cannot be made is refused with why."""
+"""Texts made to match a pattern: each is one that the pattern matches as a whole; what cannot be
+made is refused with why."""
 
 import random
 import re
@@ -9,11 +10,33 @@ from saltpath.core.grammar import Unreadable
 from saltpath.core.text_matching import read_shape
 
 PATTERNS = [
-    r"[A-Z]{3}\d{4}", r"PC-\d{5}", r"(north|south|east|west) [1-9]", r"\w+@\w+\.example", r"a{2,5}b*c+d?", r"[^a-z]{4}",
-    r"(\d\d)-\1", r"(?P<one>[ab]+)x(?P=one)", r"^anchored$", r"(?:no group)+", r".{1,3}", r"\s\S\d\D\w\W", r"[\d\-_.]+",
-    r"(a|b(c|d(e|f)))", r"[\x41-\x43ß-ü]", r"x{0}", r"", r"(?i)[a-c]", r"\.\*\[\]", r"[^\W\d]", r"(?:(?:a|b){2}c){3}",
-    r"\u00e4{2}", r"\A\d\Z", r"(?>ab|a)c", r"a{3,}", r"a*?b+?",
-]  # fmt: skip
+    r"[A-Z]{3}\d{4}",
+    r"PC-\d{5}",
+    r"(north|south|east|west) [1-9]",
+    r"\w+@\w+\.example",
+    r"a{2,5}b*c+d?",
+    r"[^a-z]{4}",
+    r"(\d\d)-\1",
+    r"(?P<one>[ab]+)x(?P=one)",
+    r"^anchored$",
+    r"(?:no group)+",
+    r".{1,3}",
+    r"\s\S\d\D\w\W",
+    r"[\d\-_.]+",
+    r"(a|b(c|d(e|f)))",
+    r"[\x41-\x43ß-ü]",
+    r"x{0}",
+    r"",
+    r"(?i)[a-c]",
+    r"\.\*\[\]",
+    r"[^\W\d]",
+    r"(?:(?:a|b){2}c){3}",
+    r"\u00e4{2}",
+    r"\A\d\Z",
+    r"(?>ab|a)c",
+    r"a{3,}",
+    r"a*?b+?",
+]
 
 
 class MadeTexts(unittest.TestCase):
@@ -35,10 +58,14 @@ class MadeTexts(unittest.TestCase):
             inner = pattern(levels - 1)
             return chance.choice(
                 [
-                    f"({inner})", f"(?:{inner}){{{chance.randint(0, 2)},{chance.randint(2, 4)}}}", f"(?:{inner})+",
-                    f"(?:{inner}|{pattern(levels - 1)})", inner + pattern(levels - 1), f"(?:{inner})?",
+                    f"({inner})",
+                    f"(?:{inner}){{{chance.randint(0, 2)},{chance.randint(2, 4)}}}",
+                    f"(?:{inner})+",
+                    f"(?:{inner}|{pattern(levels - 1)})",
+                    inner + pattern(levels - 1),
+                    f"(?:{inner})?",
                 ]
-            )  # fmt: skip
+            )
 
         for number in range(400):
             made = pattern(chance.randint(1, 4))

@@ -1,4 +1,5 @@
-"""What a reference that is being typed could be: pipes on the real value, generators from the seed."""
+"""What a reference that is being typed could be: pipes on the real value, generators from the
+seed."""
 
 import unittest
 
@@ -27,9 +28,21 @@ class Offers(unittest.TestCase):
     def test_places_by_what_is_typed_of_their_path_their_name_or_their_value(self):
         send = "GET [=harbour]/entries?limit=2"
         ranks = {
-            "coun": 0, "": 0, " COUNT ": 0, "meta.co": 1, "$.meta": 1, "metaCount": 2, "entryCount": 2, "entryCo": 2,
-            "entryCount2": 2, "17": 3, "vesselCount": None, "entryName": None, "18": None, "()": None,
-        }  # fmt: skip
+            "coun": 0,
+            "": 0,
+            " COUNT ": 0,
+            "meta.co": 1,
+            "$.meta": 1,
+            "metaCount": 2,
+            "entryCount": 2,
+            "entryCo": 2,
+            "entryCount2": 2,
+            "17": 3,
+            "vesselCount": None,
+            "entryName": None,
+            "18": None,
+            "()": None,
+        }
         for typed, rank in ranks.items():
             with self.subTest(typed):
                 self.assertEqual(fit(typed, "$.meta.count", "17", send), rank)
@@ -50,4 +63,6 @@ class Offers(unittest.TestCase):
 
     def test_nothing_for_what_is_not_there(self):
         self.assertEqual(list(self.texts("nowhere | ")), ['nowhere | default "none"'])
-        self.assertEqual(self.texts('name | replace /(a|a)*$/ with ""', name="a" * 40).get("name | upper"), None)
+        self.assertEqual(
+            self.texts('name | replace /(a|a)*$/ with ""', name="a" * 40).get("name | upper"), None
+        )

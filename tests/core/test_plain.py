@@ -108,7 +108,10 @@ class Measures(unittest.TestCase):
     def test_shown(self):
         shown = [measures.show_duration(us) for us in (900, 4_200, 41_300, 1_000_000, 1_234_000)]
         self.assertEqual(shown, ["0.9 ms", "4.2 ms", "41 ms", "1 s", "1.23 s"])
-        self.assertEqual([measures.show_size(size) for size in (11, 1_200, 5_000_000)], ["11 B", "1.2 kB", "5 MB"])
+        self.assertEqual(
+            [measures.show_size(size) for size in (11, 1_200, 5_000_000)],
+            ["11 B", "1.2 kB", "5 MB"],
+        )
 
 
 class Words(unittest.TestCase):
@@ -124,7 +127,8 @@ class Words(unittest.TestCase):
 
     def test_lists_in_sentences(self):
         self.assertEqual(
-            [listed([]), listed("a"), listed("ab"), listed("abc")], ["nothing", "a", "a and b", "a, b and c"]
+            [listed([]), listed("a"), listed("ab"), listed("abc")],
+            ["nothing", "a", "a and b", "a, b and c"],
         )
         self.assertEqual(listed("abcdefgh"), "a, b, c, d, e, f and 2 more")
 

@@ -1,4 +1,5 @@
-"""Proposals of checks, on series made with a known truth: what holds is found, and of noise hardly anything is claimed that does not."""
+"""Proposals of checks, on series made with a known truth: what holds is found, and of noise hardly
+anything is claimed that does not."""
 
 import random
 import re
@@ -18,12 +19,18 @@ Field = Callable[[random.Random, int], object]
 NOTHING = object()
 
 
-def answers(count: int, seed: int = 1, sent: Callable | None = None, **fields: Field) -> list[Observed]:
+def answers(
+    count: int, seed: int = 1, sent: Callable | None = None, **fields: Field
+) -> list[Observed]:
     """As many answers, each field drawn for each; NOTHING leaves it out."""
     chance = random.Random(seed)
     found = []
     for number in range(count):
-        document = {name: value for name, field in fields.items() if (value := field(chance, number)) is not NOTHING}
+        document = {
+            name: value
+            for name, field in fields.items()
+            if (value := field(chance, number)) is not NOTHING
+        }
         found.append(Observed(document, sent(document) if sent else {}))
     return found
 
@@ -87,17 +94,29 @@ class Found(unittest.TestCase):
 
     def test_what_was_sent_comes_back(self):
         def sent(document):
-            return {"sent $.length": document["x"], "sent $.other": 7, "sent query vessel": document["y"]}
+            return {
+                "sent $.length": document["x"],
+                "sent $.other": 7,
+                "sent query vessel": document["y"],
+            }
 
         found = propose(
-            answers(5, sent=sent, x=lambda c, n: Decimal(n) + Decimal("0.50"), y=lambda c, n: f"V-{n}", z=code)
+            answers(
+                5,
+                sent=sent,
+                x=lambda c, n: Decimal(n) + Decimal("0.50"),
+                y=lambda c, n: f"V-{n}",
+                z=code,
+            )
         )
         self.assertEqual(
             [proposal.check for proposal in found],
             [{"of": "$.x", "is": "[=sent $.length]"}, {"of": "$.y", "is": "[=sent query vessel]"}],
         )
         self.assertIn("5 of 5 answers", found[0].evidence.sentence)
-        self.assertEqual(propose(answers(4, sent=sent, x=code, y=code)), [], "four values may agree by chance")
+        self.assertEqual(
+            propose(answers(4, sent=sent, x=code, y=code)), [], "four values may agree by chance"
+        )
         always = propose(
             answers(
                 SURE,
@@ -107,20 +126,29 @@ class Found(unittest.TestCase):
             )
         )
         self.assertEqual(
-            [proposal.check["is"] for proposal in always], ["[=sent $.a.season]", "FHC"], "of one value the name tells"
+            [proposal.check["is"] for proposal in always],
+            ["[=sent $.a.season]", "FHC"],
+            "of one value the name tells",
         )
 
     def test_the_items_of_a_list_are_one_place(self):
         made = [
-            Observed({"items": [{"id": f"V-{10 * n + k}", "port": "Fernholm"} for k in range(1 + n % 3)]})
+            Observed(
+                {"items": [{"id": f"V-{10 * n + k}", "port": "Fernholm"} for k in range(1 + n % 3)]}
+            )
             for n in range(SURE)
         ]
         self.assertEqual(
             [proposal.check for proposal in propose(made)],
-            [{"of": "$.items[*].id", "matches": r"^V-\d+$"}, {"of": "$.items[*].port", "is": "Fernholm"}],
+            [
+                {"of": "$.items[*].id", "matches": r"^V-\d+$"},
+                {"of": "$.items[*].port", "is": "Fernholm"},
+            ],
         )
         self.assertEqual(
-            propose([Observed({"items": [{"id": f"V-{k}"} for k in range(40)]})] * 2), [], "items resemble each other"
+            propose([Observed({"items": [{"id": f"V-{k}"} for k in range(40)]})] * 2),
+            [],
+            "items resemble each other",
         )
         made[3] = Observed({"items": []})
         self.assertEqual(propose(made), [], "of an empty list nothing would hold")
@@ -129,8 +157,14 @@ class Found(unittest.TestCase):
         names = {"odd name": code, "it's": code, "a.b": code, "ø": code}
         made = propose(answers(12, **names))
         self.assertEqual(len(made), 4)
-        step = {"request": "x", "send": "GET http://x/", "expect": [proposal.check for proposal in made]}
-        self.assertEqual(len(case_from_data({"salt-path": 1, "case": "x", "steps": [step]}).steps[0].expect), 4)
+        step = {
+            "request": "x",
+            "send": "GET http://x/",
+            "expect": [proposal.check for proposal in made],
+        }
+        self.assertEqual(
+            len(case_from_data({"salt-path": 1, "case": "x", "steps": [step]}).steps[0].expect), 4
+        )
         self.assertEqual(propose([]), [])
         self.assertEqual(propose([Observed([1, 2]), Observed("x")]), [])
 
@@ -155,26 +189,37 @@ class Found(unittest.TestCase):
 
 
 def holds(check: dict, value: object) -> bool:
-    """Whether a value fits a check; said anew here, so that it is not the product that judges itself."""
+    """Whether a value fits a check; said anew here, so that it is not the product that judges
+    itself."""
     [(relation, expected)] = [(key, item) for key, item in check.items() if key != "of"]
     if value is NOTHING:
         return False
     if relation in ("is", "is one of"):
-        return any(plain.same(value, item) for item in (expected if relation == "is one of" else [expected]))
+        return any(
+            plain.same(value, item)
+            for item in (expected if relation == "is one of" else [expected])
+        )
     if relation == "kind":
-        return plain.kind_of(value) == expected or (expected == "number" and plain.kind_of(value) == "integer")
+        return plain.kind_of(value) == expected or (
+            expected == "number" and plain.kind_of(value) == "integer"
+        )
     if relation == "between":
         return plain.is_number(value) and expected[0] <= value <= expected[1]
     if not isinstance(value, str):
         return False
-    return FORMATS[expected].holds(value) if relation == "format" else re.search(expected, value) is not None
+    return (
+        FORMATS[expected].holds(value)
+        if relation == "format"
+        else re.search(expected, value) is not None
+    )
 
 
 LETTERS = "abcdefghijklmnopqrstuvwxyz"
 
 
 def noise(chance: random.Random) -> Field:
-    """A field that nobody arranged: numbers of several distributions, texts, times, some of them now and then missing."""
+    """A field that nobody arranged: numbers of several distributions, texts, times, some of them
+    now and then missing."""
     low, wide, kinds = chance.randrange(0, 1000), chance.randrange(1, 5000), chance.randrange(2, 30)
     share = chance.uniform(0.1, 0.6)
     start = datetime(2026, 1, 1, tzinfo=UTC)
@@ -187,9 +232,13 @@ def noise(chance: random.Random) -> Field:
         lambda c, n: Decimal(f"{c.lognormvariate(2, 1):.3f}"),
         lambda c, n: low + n * (1 + c.randrange(3)),
         lambda c, n: "".join(c.choices(LETTERS, k=c.randrange(3, 10))),
-        lambda c, n: " ".join("".join(c.choices(LETTERS, k=c.randrange(2, 8))) for _ in range(c.randrange(2, 6))),
+        lambda c, n: " ".join(
+            "".join(c.choices(LETTERS, k=c.randrange(2, 8))) for _ in range(c.randrange(2, 6))
+        ),
         lambda c, n: "".join(c.choices("0123456789abcdef", k=20)),
-        lambda c, n: f"{c.choice(LETTERS).upper()}{c.choice(LETTERS).upper()}-{c.randrange(100_000):05}",
+        lambda c, n: (
+            f"{c.choice(LETTERS).upper()}{c.choice(LETTERS).upper()}-{c.randrange(100_000):05}"
+        ),
         lambda c, n: (start + timedelta(seconds=c.randrange(10**7))).isoformat(),
         lambda c, n: str(date(2026, 1, 1) + timedelta(days=c.randrange(900))),
         lambda c, n: c.choice(some),
@@ -197,7 +246,7 @@ def noise(chance: random.Random) -> Field:
         lambda c, n: c.choice(some) if c.random() > share else NOTHING,
         lambda c, n: c.randrange(wide) if c.random() > share else None,
         lambda c, n: c.choice([c.randrange(wide), str(c.randrange(wide)), None]),
-    ]  # fmt: skip
+    ]
     return chance.choice(families)
 
 
@@ -212,8 +261,14 @@ class Noise(unittest.TestCase):
             for proposal in propose(answers(count, seed=number, x=field)):
                 claimed += 1
                 later = random.Random(f"later {number}")
-                against = sum(not holds(proposal.check, field(later, count + further)) for further in range(500))
+                against = sum(
+                    not holds(proposal.check, field(later, count + further))
+                    for further in range(500)
+                )
                 wrong += against > 5
-        print(f"counted: proposals on 1,000 noise fields, {wrong} of {claimed} are wrong", file=sys.__stdout__)
+        print(
+            f"counted: proposals on 1,000 noise fields, {wrong} of {claimed} are wrong",
+            file=sys.__stdout__,
+        )
         self.assertGreater(claimed, 300)
         self.assertLessEqual(wrong, claimed / 100)

@@ -73,7 +73,9 @@ class Reading(unittest.TestCase):
     def test_a_case_with_everything(self):
         case = read_case(CASE)
         ask, reference, wait = case.steps
-        assert isinstance(ask, Request) and isinstance(reference, SetValues) and isinstance(wait, Wait)
+        assert (
+            isinstance(ask, Request) and isinstance(reference, SetValues) and isinstance(wait, Wait)
+        )
         self.assertEqual(
             (case.key, case.register, case.tags, case.stop_on_failure),
             ("7q2m4x9dka", "BERTH-7", ("arrivals", "smoke"), False),
@@ -85,7 +87,8 @@ class Reading(unittest.TestCase):
         self.assertIs(ask.options.follow_redirects, False)
         assert ask.body is not None and isinstance(ask.body.content, JsonText)
         self.assertEqual(
-            [piece[1] for piece in ask.body.content.pieces if not isinstance(piece, str)], [False, True, False]
+            [piece[1] for piece in ask.body.content.pieces if not isinstance(piece, str)],
+            [False, True, False],
         )
         self.assertEqual(
             [check.sentence for check in ask.expect],
@@ -97,7 +100,10 @@ class Reading(unittest.TestCase):
                 "$.pilots counts at least 2",
             ],
         )
-        self.assertEqual([(keep.name, keep.secret) for keep in ask.keep], [("portCallId", False), ("token", True)])
+        self.assertEqual(
+            [(keep.name, keep.secret) for keep in ask.keep],
+            [("portCallId", False), ("token", True)],
+        )
         self.assertEqual(wait.us, 200_000)
         self.assertEqual(case.afterwards[0].place.path, "afterwards[0]")
 
@@ -136,7 +142,12 @@ class Reading(unittest.TestCase):
                 "\x85",
             ]
         }
-        hard["b"] = {"text": "one\n two\n\nthree", "list": [], "map": {}, "deep": [[1, [2, {"k": [3]}]]]}
+        hard["b"] = {
+            "text": "one\n two\n\nthree",
+            "list": [],
+            "map": {},
+            "deep": [[1, [2, {"k": [3]}]]],
+        }
         for text in hard["a"]:
             hard["b"][f"key {text!r}"] = text
         self.assertEqual(read_source(write_document(hard)).root.data(), hard)
@@ -149,7 +160,9 @@ class Mistakes(unittest.TestCase):
         return [str(problem) for problem in caught.exception.problems]
 
     def step(self, *lines: str) -> str:
-        return "salt-path: 1\ncase: x\nsteps:\n  - request: a\n" + "".join(f"    {line}\n" for line in lines)
+        return "salt-path: 1\ncase: x\nsteps:\n  - request: a\n" + "".join(
+            f"    {line}\n" for line in lines
+        )
 
     def one(self, text: str, words: str):
         found = self.problems(text)
@@ -157,14 +170,21 @@ class Mistakes(unittest.TestCase):
 
     def test_the_nearest_known_key_and_the_line(self):
         found = self.problems(self.step("send: GET http://h/", "expct: []"))
-        self.assertEqual(found, ["x.case.yaml:6: unknown key 'expct' in a request step; did you mean 'expect'?"])
+        self.assertEqual(
+            found, ["x.case.yaml:6: unknown key 'expct' in a request step; did you mean 'expect'?"]
+        )
 
     def test_all_problems_of_a_file_are_told_together(self):
-        found = self.problems(self.step("send: GET", "keep: { 1x: $.a }", "expect: [ { of: stats, is: 1 } ]"))
+        found = self.problems(
+            self.step("send: GET", "keep: { 1x: $.a }", "expect: [ { of: stats, is: 1 } ]")
+        )
         self.assertEqual(len(found), 3, found)
 
     def test_what_comes_later_is_named(self):
-        self.one(self.step("send: GET http://h/", "operation: a/b"), "this version cannot carry it out yet")
+        self.one(
+            self.step("send: GET http://h/", "operation: a/b"),
+            "this version cannot carry it out yet",
+        )
 
     def test_checks(self):
         for check, words in [
@@ -187,9 +207,14 @@ class Mistakes(unittest.TestCase):
                 self.one(self.step("send: GET http://h/", f"expect: [ {check} ]"), words)
 
     def test_bodies(self):
-        self.one(self.step("send: POST http://h/", "json: '{ \"a\": [=x] }'"), "a reference stands inside quotes")
+        self.one(
+            self.step("send: POST http://h/", "json: '{ \"a\": [=x] }'"),
+            "a reference stands inside quotes",
+        )
         self.one(self.step("send: POST http://h/", "json: {}", "text: x"), "one body")
-        self.one(self.step("send: POST http://h/", "type: text/csv"), "type belongs to a body that is")
+        self.one(
+            self.step("send: POST http://h/", "type: text/csv"), "type belongs to a body that is"
+        )
 
     def test_versions_names_and_steps(self):
         self.one("case: x\nsteps: []", "salt-path: 1")
@@ -203,9 +228,13 @@ class Mistakes(unittest.TestCase):
 class ProjectFiles(unittest.TestCase):
     def test_project_suite_environment(self):
         project = read_project(
-            "salt-path: 1\nproject: Harbour\nzone: Europe/Oslo\nvalues: { pin: { secret: true }, a: 1 }"
+            "salt-path: 1\nproject: Harbour\nzone: Europe/Oslo\nvalues: { pin: { secret: true }, "
+            "a: 1 }"
         )
-        self.assertEqual((project.name, project.values.secret, project.values.values), ("Harbour", {"pin"}, {"a": 1}))
+        self.assertEqual(
+            (project.name, project.values.secret, project.values.values),
+            ("Harbour", {"pin"}, {"a": 1}),
+        )
         self.assertEqual(read_suite("salt-path: 1\nsuite: S\norder: [a, b]").order, ("a", "b"))
         self.assertTrue(read_environment("salt-path: 1\nenvironment: Live\nguarded: true").guarded)
 

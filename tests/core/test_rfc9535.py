@@ -1,6 +1,8 @@
-"""JSONPath against RFC 9535: the public compliance suite, and our own shapes against the library on generated documents.
+"""JSONPath against RFC 9535: the public compliance suite, and our own shapes against the library on
+generated documents.
 
-In the suite the second has three seconds; `python -m tests.core.test_rfc9535` compares all 100,000."""
+In the suite the second has three seconds; `python -m tests.core.test_rfc9535` compares all
+100,000."""
 
 import json
 import random
@@ -31,7 +33,8 @@ class Compliance(unittest.TestCase):
         cases = suite()
         wrong = [case["name"] for case in cases if not self.right(case)]
         print(
-            f"counted: RFC 9535, {len(cases) - len(wrong)} of {len(cases)} cases are answered rightly",
+            f"counted: RFC 9535, {len(cases) - len(wrong)} of {len(cases)} cases are answered "
+            "rightly",
             file=sys.__stdout__,
         )
         self.assertEqual(wrong, [])
@@ -72,7 +75,8 @@ def _same(left, right) -> bool:
 
 
 class Generated(unittest.TestCase):
-    """Documents and paths made from a seed: our shapes give what the library gives, for as long as there is time."""
+    """Documents and paths made from a seed: our shapes give what the library gives, for as long as
+    there is time."""
 
     NAMES = ("a", "b", "id", "odd name", "ø")
 
@@ -80,11 +84,14 @@ class Generated(unittest.TestCase):
         kind = chance.random()
         if depth < 4 and kind < 0.35:
             return {
-                name: self.document(chance, depth + 1) for name in chance.sample(self.NAMES, chance.randrange(1, 5))
+                name: self.document(chance, depth + 1)
+                for name in chance.sample(self.NAMES, chance.randrange(1, 5))
             }
         if depth < 4 and kind < 0.6:
             return [self.document(chance, depth + 1) for _ in range(chance.randrange(0, 5))]
-        return chance.choice([None, True, False, 0, 1, -1, 7, Decimal("1.5"), Decimal("7.0"), "", "a", "b", "PC-1"])
+        return chance.choice(
+            [None, True, False, 0, 1, -1, 7, Decimal("1.5"), Decimal("7.0"), "", "a", "b", "PC-1"]
+        )
 
     def path(self, chance: random.Random) -> str:
         text = "$"
@@ -93,17 +100,31 @@ class Generated(unittest.TestCase):
             quoted = f"['{name}']"
             short = f".{name}" if name.isidentifier() else quoted
             operator = chance.choice(["==", "!=", "<", "<=", ">", ">="])
-            value = chance.choice(["1", "-1", "7", "1.5", "'a'", "'PC-1'", "null", "true", "false", "''"])
+            value = chance.choice(
+                ["1", "-1", "7", "1.5", "'a'", "'PC-1'", "null", "true", "false", "''"]
+            )
             within = chance.choice(["@", f"@{short}", f"@{quoted}", f"@{short}.id"])
-            text += chance.choice([
-                short, short, quoted, f"[{chance.randrange(-3, 4)}]", "[*]", ".*", f"..{name}" if name.isidentifier() else f"..{quoted}",
-                f"[?{within}{operator}{value}]", f"[?{within} {operator} {value}]", f"[?{within}]",
-            ])  # fmt: skip
+            text += chance.choice(
+                [
+                    short,
+                    short,
+                    quoted,
+                    f"[{chance.randrange(-3, 4)}]",
+                    "[*]",
+                    ".*",
+                    f"..{name}" if name.isidentifier() else f"..{quoted}",
+                    f"[?{within}{operator}{value}]",
+                    f"[?{within} {operator} {value}]",
+                    f"[?{within}]",
+                ]
+            )
         return text
 
     def test_a_place_exists_whatever_stands_there(self):
         document = [0, 1, "", None, False, [], {}]
-        self.assertEqual([node.value for node in jsonpath.read_path("$[?@]").nodes(document)], document)
+        self.assertEqual(
+            [node.value for node in jsonpath.read_path("$[?@]").nodes(document)], document
+        )
 
     def test_ours_agree_with_the_library(self, limit_s: float = 3.0):
         chance = random.Random(9535)
@@ -114,19 +135,24 @@ class Generated(unittest.TestCase):
                 text = self.path(chance)
                 path = jsonpath.read_path(text)
                 compared += 1
-                if path.library is not None or "[?@]" in text:  # the library leaves 0, "" and false out there
+                # the library leaves 0, "" and false out there
+                if path.library is not None or "[?@]" in text:
                     continue
                 ours += 1
                 try:
                     mine = [(node.location, node.value) for node in path.nodes(document)]
                 except jsonpath.PathTimeout:
                     continue  # the machine stood still for so long
-                theirs = [(node.location, node.value) for node in jsonpath_library.compile_path(text).find(document)]
+                theirs = [
+                    (node.location, node.value)
+                    for node in jsonpath_library.compile_path(text).find(document)
+                ]
                 if "*" in text or ".." in text:  # the order of members is free (RFC 9535, 2.3.2.2)
                     mine, theirs = sorted(mine, key=repr), sorted(theirs, key=repr)
                 self.assertEqual(mine, theirs, f"{text} on {plain.write_json(document)!r}")
         print(
-            f"counted: RFC 9535, {ours} of {compared} generated paths are ours, and agree with the library",
+            f"counted: RFC 9535, {ours} of {compared} generated paths are ours, and agree with "
+            "the library",
             file=sys.__stdout__,
         )
         self.assertGreater(ours, compared // 2)

@@ -1,4 +1,5 @@
-"""JSON Schema against the official suite: every case of every draft, formats included; what holds and what is told of it never differ."""
+"""JSON Schema against the official suite: every case of every draft, formats included; what holds
+and what is told of it never differ."""
 
 import sys
 import unittest
@@ -23,7 +24,9 @@ class Suite(unittest.TestCase):
         cls.folder = public_files("jsonschema") / "json"
         remotes = cls.folder / "remotes"
         cls.remotes = {
-            f"http://localhost:1234/{file.relative_to(remotes).as_posix()}": plain.read_json(file.read_bytes())
+            f"http://localhost:1234/{file.relative_to(remotes).as_posix()}": plain.read_json(
+                file.read_bytes()
+            )
             for file in remotes.rglob("*.json")
         }
 
@@ -41,8 +44,12 @@ class Suite(unittest.TestCase):
                 files = [file for file in files if file.name not in AN_ANNOTATION]
                 self.assertEqual(self.wrong(files, number, ALL_FORMATS), [])
                 self.assertGreater(self.counted, 200)
-                print(f"counted: JSON Schema {draft}: all of {CASES[draft]} required cases and of {self.counted} "
-                      "optional ones", file=sys.__stdout__)  # fmt: skip
+                print(
+                    f"counted: JSON Schema {draft}: all of {CASES[draft]} required cases and of "
+                    f"{self.counted} "
+                    "optional ones",
+                    file=sys.__stdout__,
+                )
 
     def wrong(self, files: list[Path], draft: int, formats: frozenset[str]) -> list[str]:
         found: list[str] = []
@@ -53,13 +60,17 @@ class Suite(unittest.TestCase):
                     self.counted += 1
                     said = self.said(group["schema"], case["data"], draft, formats)
                     if said != (case["valid"], case["valid"]):
-                        found.append(f"{file.name}: {group['description']}: {case['description']}: {said}")
+                        found.append(
+                            f"{file.name}: {group['description']}: {case['description']}: {said}"
+                        )
         return found
 
     def said(self, schema: Any, value: Any, draft: int, formats: frozenset[str]) -> Any:
         """Whether it holds, and whether no fault is told."""
         try:
-            compiled = compile_schema(schema, others=self.remotes, dialect=Dialect(draft), formats=formats)
+            compiled = compile_schema(
+                schema, others=self.remotes, dialect=Dialect(draft), formats=formats
+            )
             return compiled.holds(value), not compiled.faults(value, 20)
         except Unusable as problem:
             return problem

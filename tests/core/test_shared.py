@@ -1,4 +1,5 @@
-"""Shared steps and steps for each item: read and written, linked, inspected, taken out of a case."""
+"""Shared steps and steps for each item: read and written, linked, inspected, taken out of a
+case."""
 
 import unittest
 
@@ -48,7 +49,9 @@ steps:
     key: rdlast
     send: GET [=harbour]/fees/[=last]/[=line]
 """
-AROUND = surroundings((), None, NamedValues({"harbour": "x", "lines": []}, frozenset(["agentPassword"])), [])
+AROUND = surroundings(
+    (), None, NamedValues({"harbour": "x", "lines": []}, frozenset(["agentPassword"])), []
+)
 
 
 def sentences(case):
@@ -78,7 +81,10 @@ class Reading(unittest.TestCase):
     def test_what_is_wrong_is_said(self):
         for steps, sentence in (
             ("- { for each: lines, steps: [] }", "for each needs a list"),
-            ("- { for each: '[=x]', as: row, steps: [] }", "a name begins with a letter and is no reserved word"),
+            (
+                "- { for each: '[=x]', as: row, steps: [] }",
+                "a name begins with a letter and is no reserved word",
+            ),
             ("- { for each: '[=x]' }", "a step for each item needs steps"),
             ("- { shared: x, with: [a] }", "with must be a mapping of names"),
             ("- { shared: x, gives: { token: 1a } }", "a name begins with a letter"),
@@ -88,7 +94,9 @@ class Reading(unittest.TestCase):
                 read_case(f"salt-path: 1\ncase: x\nsteps:\n  {steps}\n")
             self.assertIn(sentence, str(caught.exception))
         with self.assertRaises(FormatError) as caught:
-            read_case("salt-path: 1\nshared: x\ninputs: { a: { kind: date } }\nonce: []\nsteps: []\n")
+            read_case(
+                "salt-path: 1\nshared: x\ninputs: { a: { kind: date } }\nonce: []\nsteps: []\n"
+            )
         self.assertIn("kind is text", str(caught.exception))
         self.assertIn("unknown key 'once' in shared steps", str(caught.exception))
 
@@ -112,10 +120,19 @@ class Linking(unittest.TestCase):
     def test_what_cannot_be_linked_says_why(self):
         library = {"sign-in": read_case(SIGN_IN)}
         for use, sentence in (
-            ({"shared": "sign-on", "with": {"pin": 1}}, "there are no shared steps sign-on; did you mean sign-in?"),
+            (
+                {"shared": "sign-on", "with": {"pin": 1}},
+                "there are no shared steps sign-on; did you mean sign-in?",
+            ),
             ({"shared": "sign-in"}, "the shared steps sign-in need pin, which is not given"),
-            ({"shared": "sign-in", "with": {"pin": 1, "rule": 2}}, "have no input rule; they have pin and role"),
-            ({"shared": "sign-in", "with": {"pin": 1}, "gives": {"id": "x"}}, "have no output id; they have token"),
+            (
+                {"shared": "sign-in", "with": {"pin": 1, "rule": 2}},
+                "have no input rule; they have pin and role",
+            ),
+            (
+                {"shared": "sign-in", "with": {"pin": 1}, "gives": {"id": "x"}},
+                "have no output id; they have token",
+            ),
         ):
             case = linked(case_from_data({"salt-path": 1, "case": "x", "steps": [use]}), library)
             self.assertIn(sentence, sentences(case)[0])
@@ -125,7 +142,9 @@ class Linking(unittest.TestCase):
             return case_from_data({"salt-path": 1, "shared": "x", "steps": [{"shared": of}]})
 
         library = {"a": shared("b"), "b": shared("c"), "c": shared("a")}
-        case = linked(case_from_data({"salt-path": 1, "case": "x", "steps": [{"shared": "a"}]}), library)
+        case = linked(
+            case_from_data({"salt-path": 1, "case": "x", "steps": [{"shared": "a"}]}), library
+        )
         inner = case.steps[0].shared.steps[0].shared.steps[0].shared.steps[0]
         self.assertIn("a -> b -> c -> a", inner.problem.sentence)
         self.assertEqual(users("a", library), {"a", "b", "c"})
@@ -138,22 +157,52 @@ class Extracting(unittest.TestCase):
         "case": "A berth",
         "values": {"agent": "desk"},
         "steps": [
-            {"request": "Place", "key": "place1", "send": "GET [=harbour]/places", "keep": {"pier": "$.pier"}},
-            {"request": "Sign in", "key": "sign01", "send": "POST [=harbour]/sessions",
-             "json": {"user": "[=case.agent]", "password": "[=agentPassword]", "pier": "[=kept.pier]"},
-             "keep": {"token": {"of": "$.token", "secret": True}}},
-            {"request": "Look", "key": "look01", "send": "GET [=harbour]/me", "auth": {"bearer": "[=kept.token]"}, "keep": {"who": "$.who"}},
-            {"request": "Ask", "key": "ask001", "send": "POST [=harbour]/port-calls", "auth": {"bearer": "[=token]"}},
+            {
+                "request": "Place",
+                "key": "place1",
+                "send": "GET [=harbour]/places",
+                "keep": {"pier": "$.pier"},
+            },
+            {
+                "request": "Sign in",
+                "key": "sign01",
+                "send": "POST [=harbour]/sessions",
+                "json": {
+                    "user": "[=case.agent]",
+                    "password": "[=agentPassword]",
+                    "pier": "[=kept.pier]",
+                },
+                "keep": {"token": {"of": "$.token", "secret": True}},
+            },
+            {
+                "request": "Look",
+                "key": "look01",
+                "send": "GET [=harbour]/me",
+                "auth": {"bearer": "[=kept.token]"},
+                "keep": {"who": "$.who"},
+            },
+            {
+                "request": "Ask",
+                "key": "ask001",
+                "send": "POST [=harbour]/port-calls",
+                "auth": {"bearer": "[=token]"},
+            },
         ],
-    }  # fmt: skip
+    }
 
     def test_inputs_and_outputs_are_found(self):
-        found = extracted(case_from_data(self.DOCUMENT), self.DOCUMENT, ["sign01", "look01"], "Sign in")
+        found = extracted(
+            case_from_data(self.DOCUMENT), self.DOCUMENT, ["sign01", "look01"], "Sign in"
+        )
         self.assertEqual(found.shared["inputs"], {"agent": {"kind": "text"}, "pier": {}})
         self.assertEqual(found.shared["outputs"], {"token": "[=kept.token]"})
         first, second = found.shared["steps"]
-        self.assertEqual(first["json"], {"user": "[=agent]", "password": "[=agentPassword]", "pier": "[=pier]"})
-        self.assertEqual(second["auth"], {"bearer": "[=kept.token]"}, "what is kept inside stays so")
+        self.assertEqual(
+            first["json"], {"user": "[=agent]", "password": "[=agentPassword]", "pier": "[=pier]"}
+        )
+        self.assertEqual(
+            second["auth"], {"bearer": "[=kept.token]"}, "what is kept inside stays so"
+        )
         self.assertEqual(found.use["with"], {"agent": "[=agent]", "pier": "[=pier]"})
         after = without(self.DOCUMENT, ["sign01", "look01"], {**found.use, "shared": "sign-in"})
         case = linked(case_from_data(after), {"sign-in": case_from_data(found.shared)})
@@ -190,12 +239,15 @@ class Folders(unittest.TestCase):
 class Looking(unittest.TestCase):
     def test_steps_inside_others_are_steps_of_the_document(self):
         document = read_source(CASE).root.data()
-        self.assertEqual([step["key"] for step in steps_in(document)], ["us3s1n", "each01", "readln", "rdlast"])
+        self.assertEqual(
+            [step["key"] for step in steps_in(document)], ["us3s1n", "each01", "readln", "rdlast"]
+        )
         inner = document["steps"][1]["steps"][0]
         changed = with_step(document, inner, {**inner, "expect": [{"of": "status", "is": 200}]})
         self.assertEqual(changed["steps"][1]["steps"][0]["expect"], [{"of": "status", "is": 200}])
         self.assertEqual(changed["steps"][2], document["steps"][2])
         rows = [row.cells for row in rows_of(changed)]
         self.assertIn(
-            ("status", "is", "200"), [(cells.get("of"), cells.get("relation"), cells.get("expected")) for cells in rows]
+            ("status", "is", "200"),
+            [(cells.get("of"), cells.get("relation"), cells.get("expected")) for cells in rows],
         )

@@ -1,5 +1,5 @@
-"""Sheets: every demonstration case comes back as it was; what rows change, add and take away; what cannot be read is said, and the
-rest stands; a team's own headings."""
+"""Sheets: every demonstration case comes back as it was; what rows change, add and take away; what
+cannot be read is said, and the rest stands; a team's own headings."""
 
 import random
 import unittest
@@ -21,22 +21,46 @@ def demo_cases():
 
 
 CASE = {
-    "salt-path": 1, "case": "A vessel is read", "key": "vesselread",
+    "salt-path": 1,
+    "case": "A vessel is read",
+    "key": "vesselread",
     "steps": [
-        {"request": "Read it", "key": "readit", "send": "GET [=harbour]/vessels/V-1", "query": {"full": "a b&c", "unit": "[=unit]"},
-         "headers": {"Accept": "application/json"},
-         "expect": [{"of": "status", "is": 200}, {"of": "$.length", "is": "[=length]", "note": "as registered"},
-                    {"when": [{"of": "status", "is": 200, "note": "inside"}], "then": [{"of": "$.id", "present": True}]}]},
+        {
+            "request": "Read it",
+            "key": "readit",
+            "send": "GET [=harbour]/vessels/V-1",
+            "query": {"full": "a b&c", "unit": "[=unit]"},
+            "headers": {"Accept": "application/json"},
+            "expect": [
+                {"of": "status", "is": 200},
+                {"of": "$.length", "is": "[=length]", "note": "as registered"},
+                {
+                    "when": [{"of": "status", "is": 200, "note": "inside"}],
+                    "then": [{"of": "$.id", "present": True}],
+                },
+            ],
+        },
         {"wait": "1 s", "key": "waitab"},
-        {"request": "Send it", "key": "sendit", "send": "POST [=harbour]/vessels", "json": '{ "name": "[=name]" }',
-         "keep": {"id": "$.id"}},
+        {
+            "request": "Send it",
+            "key": "sendit",
+            "send": "POST [=harbour]/vessels",
+            "json": '{ "name": "[=name]" }',
+            "keep": {"id": "$.id"},
+        },
     ],
-    "afterwards": [{"request": "Take it away", "key": "takeit", "send": "DELETE [=harbour]/vessels/[=id]"}],
-}  # fmt: skip
+    "afterwards": [
+        {"request": "Take it away", "key": "takeit", "send": "DELETE [=harbour]/vessels/[=id]"}
+    ],
+}
 
 
 def table_of(*documents):
-    return [[row.cells.get(name, "") for name in HEADINGS] for document in documents for row in rows_of(document)]
+    return [
+        [row.cells.get(name, "") for name in HEADINGS]
+        for document in documents
+        for row in rows_of(document)
+    ]
 
 
 def put(table, row, **cells):
@@ -51,12 +75,16 @@ class OwnSheets(unittest.TestCase):
         self.assertGreater(len(found), 40)
         made = plan(table_of(*found), HEADINGS, found)
         self.assertEqual(made.faults, [])
-        self.assertEqual([item.document for item in made.cases], [item.before for item in made.cases])
+        self.assertEqual(
+            [item.document for item in made.cases], [item.before for item in made.cases]
+        )
 
     def test_a_changed_cell_changes_that_alone_and_what_no_cell_holds_stays(self):
         table = put(table_of(CASE), 0, expected="201", note="made")
         [changed] = plan(table, HEADINGS, [CASE]).cases
-        self.assertEqual(changed.document["steps"][0]["expect"][0], {"of": "status", "is": 201, "note": "made"})
+        self.assertEqual(
+            changed.document["steps"][0]["expect"][0], {"of": "status", "is": 201, "note": "made"}
+        )
         self.assertEqual(changed.document["steps"][0]["expect"][1:], CASE["steps"][0]["expect"][1:])
         self.assertEqual(changed.document["steps"][1:], CASE["steps"][1:])
         self.assertEqual(len(changed.changes), 2)
@@ -68,19 +96,29 @@ class OwnSheets(unittest.TestCase):
         del table[2]
         [changed] = plan(table, HEADINGS, [CASE]).cases
         self.assertEqual(
-            [check.get("of") for check in changed.document["steps"][0]["expect"]], ["status", "$.name", None]
+            [check.get("of") for check in changed.document["steps"][0]["expect"]],
+            ["status", "$.name", None],
         )
 
     def test_names_and_requests_are_changed_by_their_keys(self):
-        table = put(table_of(CASE), 0, case="A vessel is found", step="Look at it", method="HEAD",
-                    address="[=harbour]/vessels/V-2?full=x%26y&unit=[=unit]", headers="Accept: text/plain\nX-Desk: 4")  # fmt: skip
+        table = put(
+            table_of(CASE),
+            0,
+            case="A vessel is found",
+            step="Look at it",
+            method="HEAD",
+            address="[=harbour]/vessels/V-2?full=x%26y&unit=[=unit]",
+            headers="Accept: text/plain\nX-Desk: 4",
+        )
         [changed] = plan(table, HEADINGS, [CASE]).cases
         step = changed.document["steps"][0]
         self.assertEqual(
-            (changed.document["case"], step["request"], step["key"]), ("A vessel is found", "Look at it", "readit")
+            (changed.document["case"], step["request"], step["key"]),
+            ("A vessel is found", "Look at it", "readit"),
         )
         self.assertEqual(
-            (step["send"], step["query"]), ("HEAD [=harbour]/vessels/V-2", {"full": "x&y", "unit": "[=unit]"})
+            (step["send"], step["query"]),
+            ("HEAD [=harbour]/vessels/V-2", {"full": "x&y", "unit": "[=unit]"}),
         )
         self.assertEqual(step["headers"], {"Accept": "text/plain", "X-Desk": "4"})
 
@@ -100,8 +138,17 @@ class OwnSheets(unittest.TestCase):
                 self.assertEqual([fault.row for fault in made.faults], [0])
 
     def test_a_new_case_and_its_steps(self):
-        table = put([[""] * len(HEADINGS) for _ in range(4)], 0, case="New here", step="Ask", method="POST",
-                    address="http://127.0.0.1/x?a=1", body='{"a": 1}', of="status", expected="201")  # fmt: skip
+        table = put(
+            [[""] * len(HEADINGS) for _ in range(4)],
+            0,
+            case="New here",
+            step="Ask",
+            method="POST",
+            address="http://127.0.0.1/x?a=1",
+            body='{"a": 1}',
+            of="status",
+            expected="201",
+        )
         put(table, 1, of="$.id", relation="is present")
         put(table, 2, address="http://127.0.0.1/y", of="status 200")
         put(table, 3, step="Nowhere", of="status", expected="200")
@@ -111,7 +158,8 @@ class OwnSheets(unittest.TestCase):
         self.assertEqual([step["request"] for step in new.document["steps"]], ["Ask", "Read y"])
         self.assertEqual(new.document["steps"][0]["json"], '{"a": 1}')
         self.assertEqual(
-            new.document["steps"][0]["expect"], [{"of": "status", "is": 201}, {"of": "$.id", "present": True}]
+            new.document["steps"][0]["expect"],
+            [{"of": "status", "is": 201}, {"of": "$.id", "present": True}],
         )
         self.assertEqual([(fault.row, fault.column) for fault in made.faults], [(3, "step")])
         case_from_data(new.document)
@@ -119,10 +167,14 @@ class OwnSheets(unittest.TestCase):
     def test_rows_that_belong_nowhere_are_said(self):
         row = put([[""] * len(HEADINGS)], 0, of="status", expected="200")
         self.assertIn("no row above", plan(row, HEADINGS, [CASE]).faults[0].sentence.lower())
-        self.assertIn("which request", plan(row, HEADINGS, [CASE], otherwise="A vessel is read").faults[0].sentence)
+        self.assertIn(
+            "which request",
+            plan(row, HEADINGS, [CASE], otherwise="A vessel is read").faults[0].sentence,
+        )
         named = put(row, 0, case="A vesel is read")
         self.assertIn(
-            "did you mean “A vessel is read”", plan(named, HEADINGS, [CASE], new_cases=False).faults[0].sentence
+            "did you mean “A vessel is read”",
+            plan(named, HEADINGS, [CASE], new_cases=False).faults[0].sentence,
         )
 
     def test_tables_at_random_never_lose_a_case_and_always_give_cases_that_read(self):
@@ -147,7 +199,9 @@ class OwnSheets(unittest.TestCase):
         for _ in range(150):
             table = [list(row) for row in base]
             for _ in range(12):
-                table[chance.randrange(len(table))][chance.randrange(len(HEADINGS))] = chance.choice(words)
+                table[chance.randrange(len(table))][chance.randrange(len(HEADINGS))] = (
+                    chance.choice(words)
+                )
             made = plan(table, HEADINGS, found)
             for item in made.cases:
                 if item.document["case"]:
@@ -199,39 +253,59 @@ class TeamsSheets(unittest.TestCase):
         checks = changed.document["steps"][0]["expect"]
         self.assertEqual(checks[0], {"of": "status", "is": 404})
         self.assertEqual((str(checks[1]["is"]), checks[1]["note"]), ("23.40", "as registered"))
-        self.assertEqual(checks[2:], [CASE["steps"][0]["expect"][2], {"of": "$.name", "is": "Marrow Finch"}])
+        self.assertEqual(
+            checks[2:], [CASE["steps"][0]["expect"][2], {"of": "$.name", "is": "Marrow Finch"}]
+        )
 
     def test_a_case_for_each_row_with_its_request(self):
-        table = [["First", "", "GET", "http://127.0.0.1/a", "", "200", "", "", ""],
-                 ["Second", "", "", "POST http://127.0.0.1/b", '{"x": 1}', "below 300", "", "", ""]]  # fmt: skip
+        table = [
+            ["First", "", "GET", "http://127.0.0.1/a", "", "200", "", "", ""],
+            ["Second", "", "", "POST http://127.0.0.1/b", '{"x": 1}', "below 300", "", "", ""],
+        ]
         made = plan(table, self.COLUMNS, [])
         self.assertEqual(made.faults, [])
         first, second = (item.document for item in made.cases)
         self.assertEqual(first["steps"][0]["send"], "GET http://127.0.0.1/a")
         self.assertEqual(
-            (second["steps"][0]["send"], second["steps"][0]["json"]), ("POST http://127.0.0.1/b", '{"x": 1}')
+            (second["steps"][0]["send"], second["steps"][0]["json"]),
+            ("POST http://127.0.0.1/b", '{"x": 1}'),
         )
         self.assertEqual(second["steps"][0]["expect"], [{"of": "status", "below": 300}])
-        self.assertEqual([(place.row, place.case, place.request) for place in made.places], [(0, 0, 0), (1, 1, 0)])
+        self.assertEqual(
+            [(place.row, place.case, place.request) for place in made.places],
+            [(0, 0, 0), (1, 1, 0)],
+        )
 
     def test_an_expected_body_of_a_column_is_what_the_answer_has_to_fit(self):
         [made] = plan(
-            [["A", "GET http://127.0.0.1/a", '{"id": "[?text]"}']], ["case", "address", "expected of $"], []
+            [["A", "GET http://127.0.0.1/a", '{"id": "[?text]"}']],
+            ["case", "address", "expected of $"],
+            [],
         ).cases
-        self.assertEqual(made.document["steps"][0]["expect"], [{"of": "$", "fits": {"id": "[?text]"}}])
+        self.assertEqual(
+            made.document["steps"][0]["expect"], [{"of": "$", "fits": {"id": "[?text]"}}]
+        )
 
 
 class Cells(unittest.TestCase):
     def test_checks_and_requests_are_read_as_they_are_written(self):
         for document in demo_cases():
             for row_step in (
-                s for part in ("once", "steps", "afterwards", "at the end") for s in document.get(part, [])
+                s
+                for part in ("once", "steps", "afterwards", "at the end")
+                for s in document.get(part, [])
             ):
                 self.assertEqual(read_request(row_step, write_request(row_step)), row_step)
                 for check in row_step.get("expect", []):
-                    bare = {name: value for name, value in check.items() if name not in ("note", "advice", "off")}
+                    bare = {
+                        name: value
+                        for name, value in check.items()
+                        if name not in ("note", "advice", "off")
+                    }
                     if "of" in check:
-                        self.assertEqual(write_cells(read_cells(*write_cells(check))), write_cells(bare))
+                        self.assertEqual(
+                            write_cells(read_cells(*write_cells(check))), write_cells(bare)
+                        )
 
 
 if __name__ == "__main__":

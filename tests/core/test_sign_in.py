@@ -1,5 +1,5 @@
-"""A sign-in said once: at a case, a suite or a project, the nearest wins, steps except themselves; and everything that looks at
-references, names and secrets looks there, too."""
+"""A sign-in said once: at a case, a suite or a project, the nearest wins, steps except themselves;
+and everything that looks at references, names and secrets looks there, too."""
 
 import itertools
 import unittest
@@ -24,7 +24,9 @@ SIGN_INS = {None: None, "none": "none", "bearer": {"bearer": "[=t]"}}
 
 
 def case_with(auth, *steps):
-    return case_from_data({"salt-path": 1, "case": "C", **({"auth": auth} if auth else {}), "steps": list(steps)})
+    return case_from_data(
+        {"salt-path": 1, "case": "C", **({"auth": auth} if auth else {}), "steps": list(steps)}
+    )
 
 
 def said(auth: Auth | None) -> str:
@@ -35,33 +37,63 @@ class Nearest(unittest.TestCase):
     def test_the_nearest_that_says_anything_wins(self):
         kinds = (None, "none", "bearer")
         for project, suite, case, step in itertools.product(kinds, repeat=4):
-            texts = {level: {"bearer": f"of {level}"} if kind == "bearer" else kind
-                     for level, kind in (("project", project), ("suite", suite), ("case", case), ("", step))}  # fmt: skip
-            around = [read_project({"salt-path": 1, "project": "P", **({"auth": texts["project"]} if project else {})}),
-                      read_suite({"salt-path": 1, "suite": "S", **({"auth": texts["suite"]} if suite else {})})]  # fmt: skip
+            texts = {
+                level: {"bearer": f"of {level}"} if kind == "bearer" else kind
+                for level, kind in (
+                    ("project", project),
+                    ("suite", suite),
+                    ("case", case),
+                    ("", step),
+                )
+            }
+            around = [
+                read_project(
+                    {
+                        "salt-path": 1,
+                        "project": "P",
+                        **({"auth": texts["project"]} if project else {}),
+                    }
+                ),
+                read_suite(
+                    {"salt-path": 1, "suite": "S", **({"auth": texts["suite"]} if suite else {})}
+                ),
+            ]
             made = case_with(texts["case"], {**STEP, **({"auth": texts[""]} if step else {})})
             [found] = planned(made, around[1], project=around[0]).case.steps
-            nearest = next((level for level in ("", "case", "suite", "project") if texts[level]), "")
+            nearest = next(
+                (level for level in ("", "case", "suite", "project") if texts[level]), ""
+            )
             wanted = f"of {nearest}" if isinstance(texts[nearest], dict) else ""
             with self.subTest(texts):
                 self.assertEqual(
-                    (said(found.auth), found.signed_by if found.auth else ""), (wanted, nearest if wanted else "")
+                    (said(found.auth), found.signed_by if found.auth else ""),
+                    (wanted, nearest if wanted else ""),
                 )
 
     def test_shared_steps_see_nothing_of_the_case(self):
         shared = read_case(
-            "salt-path: 1\nshared: sign-in\nsteps: [ { request: B, send: GET http://h/b } ]\n", "x.steps.yaml"
+            "salt-path: 1\nshared: sign-in\nsteps: [ { request: B, send: GET http://h/b } ]\n",
+            "x.steps.yaml",
         )
         made = case_with({"bearer": "of the case"}, {"shared": "sign-in"}, STEP)
         for project, wanted in (
             (None, ""),
-            (read_project({"salt-path": 1, "project": "P", "auth": {"bearer": "of the project"}}), "of the project"),
+            (
+                read_project(
+                    {"salt-path": 1, "project": "P", "auth": {"bearer": "of the project"}}
+                ),
+                "of the project",
+            ),
         ):
             use, own = planned(made, None, project=project, library={"sign-in": shared}).case.steps
-            self.assertEqual((said(use.shared.steps[0].auth), said(own.auth)), (wanted, "of the case"))
+            self.assertEqual(
+                (said(use.shared.steps[0].auth), said(own.auth)), (wanted, "of the case")
+            )
 
     def test_steps_inside_others_sign_in(self):
-        made = signed_in(case_with({"bearer": "x"}, {"for each": [1], "as": "n", "steps": [STEP]}), None, None)
+        made = signed_in(
+            case_with({"bearer": "x"}, {"for each": [1], "as": "n", "steps": [STEP]}), None, None
+        )
         self.assertEqual(said(made.steps[0].steps[0].auth), "x")
 
     def test_what_is_none_is_refused(self):
@@ -76,8 +108,13 @@ class Nearest(unittest.TestCase):
             7,
             True,
         ):
-            for read in (lambda auth: case_from_data({"salt-path": 1, "case": "C", "auth": auth, "steps": [STEP]}), lambda auth: read_suite({"salt-path": 1, "suite": "S", "auth": auth}),
-                         lambda auth: read_project({"salt-path": 1, "project": "P", "auth": auth})):  # fmt: skip
+            for read in (
+                lambda auth: case_from_data(
+                    {"salt-path": 1, "case": "C", "auth": auth, "steps": [STEP]}
+                ),
+                lambda auth: read_suite({"salt-path": 1, "suite": "S", "auth": auth}),
+                lambda auth: read_project({"salt-path": 1, "project": "P", "auth": auth}),
+            ):
                 with self.subTest(wrong), self.assertRaises(FormatError):
                     read(wrong)
 
@@ -95,9 +132,13 @@ class AllThatLooks(unittest.TestCase):
     def test_the_step_that_signs_in_is_told_to_except_itself(self):
         made = case_with({"bearer": "[=token]"}, self.SIGNS, STEP)
         self.assertEqual(self.found(made), [("signs-in-early", "Sign in")])
-        self.assertEqual(self.found(case_with({"bearer": "[=token]"}, {**self.SIGNS, "auth": "none"}, STEP)), [])
-        self.assertEqual(self.found(case_with({"bearer": "[=tokn]"}, {**self.SIGNS, "auth": "none"}, STEP)),
-                         [("kept-nowhere", "A"), ("unused-keep", "Sign in")])  # fmt: skip
+        self.assertEqual(
+            self.found(case_with({"bearer": "[=token]"}, {**self.SIGNS, "auth": "none"}, STEP)), []
+        )
+        self.assertEqual(
+            self.found(case_with({"bearer": "[=tokn]"}, {**self.SIGNS, "auth": "none"}, STEP)),
+            [("kept-nowhere", "A"), ("unused-keep", "Sign in")],
+        )
 
     def test_a_step_that_goes_elsewhere_is_told(self):
         """The project's token would be sent to somebody else."""
@@ -107,28 +148,46 @@ class AllThatLooks(unittest.TestCase):
         ]
         made = case_with({"basic": ["desk", "[=pin]"]}, *steps)
         told = [item for item in self.found(made) if item[0] == "signed-elsewhere"]
-        self.assertEqual(told, [("signed-elsewhere", "[=weather]"), ("signed-elsewhere", "https://elsewhere.example")])
+        self.assertEqual(
+            told,
+            [("signed-elsewhere", "[=weather]"), ("signed-elsewhere", "https://elsewhere.example")],
+        )
         for own in ("none", {"bearer": "x"}):
-            apart = case_with({"basic": ["desk", "[=pin]"]}, *steps[:2], *({**step, "auth": own} for step in steps[2:]))
+            apart = case_with(
+                {"basic": ["desk", "[=pin]"]},
+                *steps[:2],
+                *({**step, "auth": own} for step in steps[2:]),
+            )
             self.assertNotIn("signed-elsewhere", [code for code, _ in self.found(apart)])
 
     def test_a_secret_that_is_written_out_is_told_once(self):
         self.assertEqual(
-            self.found(case_with({"basic": ["desk", "salt-and-tar"]}, STEP, STEP)), [("secret-in-text", "")]
+            self.found(case_with({"basic": ["desk", "salt-and-tar"]}, STEP, STEP)),
+            [("secret-in-text", "")],
         )
 
     def test_its_values_are_wanted_renamed_lifted_and_told_apart(self):
-        document = {"salt-path": 1, "case": "C", "auth": {"basic": ["desk", "[=pin]"]}, "steps": [STEP]}
+        document = {
+            "salt-path": 1,
+            "case": "C",
+            "auth": {"basic": ["desk", "[=pin]"]},
+            "steps": [STEP],
+        }
         self.assertEqual(wanted_by(case_from_data(document)), {Wanted("pin", None)})
-        self.assertEqual(renaming("pin", "code", "project", True)(document)["auth"], {"basic": ["desk", "[=code]"]})
+        self.assertEqual(
+            renaming("pin", "code", "project", True)(document)["auth"],
+            {"basic": ["desk", "[=code]"]},
+        )
         changed, places = lifted(document, "desk", "who")
         self.assertEqual(
-            (changed["auth"], [place.path for place in places]), ({"basic": ["[=who]", "[=pin]"]}, ["auth.basic[0]"])
+            (changed["auth"], [place.path for place in places]),
+            ({"basic": ["[=who]", "[=pin]"]}, ["auth.basic[0]"]),
         )
         self.assertEqual(len(differences({**document, "auth": "none"}, document)), 1)
         for auth in ("none", document["auth"]):
             self.assertEqual(
-                read_case(write_document({**document, "auth": auth})), case_from_data({**document, "auth": auth})
+                read_case(write_document({**document, "auth": auth})),
+                case_from_data({**document, "auth": auth}),
             )
 
 
@@ -139,9 +198,13 @@ class Sent(unittest.TestCase):
 case: Who is there
 auth: {{ bearer: "[=token]" }}
 steps:
-  - {{ request: Sign in, send: POST {harbour()}/sessions, auth: none, json: {{ user: desk, password: salt-and-tar }}, keep: {{ token: $.token }} }}
-  - {{ request: Ask, send: POST {harbour()}/port-calls, json: {{ vessel: Marrow Finch, lengthMetres: 23.4, nights: 2 }}, expect: [ {{ of: status, is: 201 }} ] }}
-  - {{ request: Without, send: POST {harbour()}/port-calls, auth: none, json: {{ vessel: Marrow Finch, lengthMetres: 23.4, nights: 2 }}, expect: [ {{ of: status, is: 401 }} ] }}
+  - {{ request: Sign in, send: POST {harbour()}/sessions, auth: none, json: {{ user: desk,
+      password: salt-and-tar }}, keep: {{ token: $.token }} }}
+  - {{ request: Ask, send: POST {harbour()}/port-calls, json: {{ vessel: Marrow Finch,
+      lengthMetres: 23.4, nights: 2 }}, expect: [ {{ of: status, is: 201 }} ] }}
+  - {{ request: Without, send: POST {harbour()}/port-calls, auth: none,
+      json: {{ vessel: Marrow Finch, lengthMetres: 23.4, nights: 2 }}, expect: [ {{ of: status,
+      is: 401 }} ] }}
 """
         found = run_text(steps).cases[0].steps
         self.assertEqual([step.verdict for step in found], ["unchecked", "passed", "passed"])
@@ -170,9 +233,13 @@ class TakenApart(unittest.TestCase):
         read, each = found.shared["steps"]
         self.assertEqual((read["auth"], each["steps"][0]["auth"]), (self.TOKEN, self.TOKEN))
         found = extracted(case_from_data(document), document, ["aaaaaa"], "In")
-        self.assertEqual((found.shared["steps"][0]["auth"], found.shared.get("inputs")), ("none", None))
+        self.assertEqual(
+            (found.shared["steps"][0]["auth"], found.shared.get("inputs")), ("none", None)
+        )
 
     def test_a_step_alone_needs_what_signs_it(self):
         case = signed_in(case_from_data(self.document()), None, None)
-        self.assertEqual((needs(case, [1], []).sent, needs(case, [1], []).names), ((0,), ("token",)))
+        self.assertEqual(
+            (needs(case, [1], []).sent, needs(case, [1], []).names), ((0,), ("token",))
+        )
         self.assertEqual(needs(case, [1], ["token"]).sent, ())

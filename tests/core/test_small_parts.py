@@ -1,4 +1,5 @@
-"""Small parts that every sentence leans on: names that are near, lengths of time and sizes, what is listed, values as text."""
+"""Small parts that every sentence leans on: names that are near, lengths of time and sizes, what is
+listed, values as text."""
 
 import random
 import time
@@ -48,8 +49,16 @@ class Near(unittest.TestCase):
 
 class Measures(unittest.TestCase):
     def test_durations(self):
-        for text, us in [("500 ms", 500_000), ("2 s", 2_000_000), ("1.5 min", 90_000_000), ("1 h", 3_600_000_000), ("2 days", 172_800_000_000),
-                         ("0 s", 0), (" 7us ", 7), ("0.0000001 s", 0)]:  # fmt: skip
+        for text, us in [
+            ("500 ms", 500_000),
+            ("2 s", 2_000_000),
+            ("1.5 min", 90_000_000),
+            ("1 h", 3_600_000_000),
+            ("2 days", 172_800_000_000),
+            ("0 s", 0),
+            (" 7us ", 7),
+            ("0.0000001 s", 0),
+        ]:
             with self.subTest(text):
                 self.assertEqual(measures.duration(text), us)
         for text in (
@@ -72,7 +81,8 @@ class Measures(unittest.TestCase):
 
     def test_sizes(self):
         self.assertEqual(
-            [measures.size(text) for text in ("10 kB", "2 MB", "1.5 GB", "7 B")], [10_000, 2_000_000, 1_500_000_000, 7]
+            [measures.size(text) for text in ("10 kB", "2 MB", "1.5 GB", "7 B")],
+            [10_000, 2_000_000, 1_500_000_000, 7],
         )
         for text in ("10", "10 KB", "10 kb", "10 KiB", -1):
             with self.subTest(text), self.assertRaisesRegex(ValueError, "a size with its unit"):
@@ -80,11 +90,26 @@ class Measures(unittest.TestCase):
 
     def test_shown(self):
         self.assertEqual(
-            [measures.show_duration(us) for us in (0, 700, 1_000, 41_300, 500_000, 999_600, 1_000_000, 1_234_567, 90_000_000)],
+            [
+                measures.show_duration(us)
+                for us in (
+                    0,
+                    700,
+                    1_000,
+                    41_300,
+                    500_000,
+                    999_600,
+                    1_000_000,
+                    1_234_567,
+                    90_000_000,
+                )
+            ],
             ["0 ms", "0.7 ms", "1 ms", "41 ms", "500 ms", "1000 ms", "1 s", "1.23 s", "90 s"],
-        )  # fmt: skip
-        self.assertEqual([measures.show_size(n) for n in (0, 999, 1_000, 1_234, 10_000_000, 2_500_000_000)],
-                         ["0 B", "999 B", "1 kB", "1.23 kB", "10 MB", "2.5 GB"])  # fmt: skip
+        )
+        self.assertEqual(
+            [measures.show_size(n) for n in (0, 999, 1_000, 1_234, 10_000_000, 2_500_000_000)],
+            ["0 B", "999 B", "1 kB", "1.23 kB", "10 MB", "2.5 GB"],
+        )
 
     def test_what_is_shown_is_read_again(self):
         for us in (0, 1_000, 500_000, 2_000_000, 90_000_000):
@@ -101,8 +126,13 @@ class Drawing(unittest.TestCase):
             counts = [draws.count(number) for number in range(min(limit, 10))]
             expected = 20_000 / limit
             for number, count in enumerate(counts):
-                # five standard deviations of a binomial count: a fair draw is outside once in two million
-                self.assertLess(abs(count - expected), 5 * (expected * (1 - 1 / limit)) ** 0.5 + 1, (limit, number))
+                # five standard deviations of a binomial count: a fair draw is outside once in two
+                # million
+                self.assertLess(
+                    abs(count - expected),
+                    5 * (expected * (1 - 1 / limit)) ** 0.5 + 1,
+                    (limit, number),
+                )
 
     def test_between_and_of(self):
         draw = Draw("seed", "between")
@@ -122,7 +152,9 @@ class Reasons(unittest.TestCase):
     def test_every_template_is_a_whole_sentence(self):
         chance = random.Random(3)
         for code, template in TEMPLATES.items():
-            fields = [part.split("}")[0].split(":")[0].split("!")[0] for part in template.split("{")[1:]]
+            fields = [
+                part.split("}")[0].split(":")[0].split("!")[0] for part in template.split("{")[1:]
+            ]
             filled = Why(code, {name: chance.choice(["x", 7, Decimal("1.50")]) for name in fields})
             with self.subTest(code):
                 self.assertNotIn("{", filled.sentence)

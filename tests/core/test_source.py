@@ -12,12 +12,25 @@ def data(text: str):
 
 class Scalars(unittest.TestCase):
     def test_plain_scalars_are_what_they_look_like(self):
-        read = data("a: no\nb: 12:30:45\nc: 2026-01-01\nd: 010\ne: 0x1F\nf: 0o17\ng: ~\nh: true\ni: off\nj: 1_000")
+        read = data(
+            "a: no\nb: 12:30:45\nc: 2026-01-01\nd: 010\ne: 0x1F\nf: 0o17\ng: ~\nh: true\ni: off\n"
+            "j: 1_000"
+        )
         self.assertEqual(
             read,
-            {"a": "no", "b": "12:30:45", "c": "2026-01-01", "d": 10, "e": 31, "f": 15, "g": None, "h": True, "i": "off",
-             "j": "1_000"},
-        )  # fmt: skip
+            {
+                "a": "no",
+                "b": "12:30:45",
+                "c": "2026-01-01",
+                "d": 10,
+                "e": 31,
+                "f": 15,
+                "g": None,
+                "h": True,
+                "i": "off",
+                "j": "1_000",
+            },
+        )
 
     def test_numbers_keep_their_text(self):
         read = data("a: 1318.40\nb: 0.30\nc: 9007199254740993\nd: 1e3")
@@ -28,14 +41,18 @@ class Scalars(unittest.TestCase):
 
     def test_json_is_read_where_yaml_is(self):
         self.assertEqual(
-            data('{"a": [1, 2.50, "x", null, true], "b": {}}'), {"a": [1, Decimal("2.50"), "x", None, True], "b": {}}
+            data('{"a": [1, 2.50, "x", null, true], "b": {}}'),
+            {"a": [1, Decimal("2.50"), "x", None, True], "b": {}},
         )
 
     def test_comments_belong_to_what_follows(self):
         source = read_source(
-            "# first\na: 1\nlist:\n  # second\n  - x: 1\n    # third\n    y: 2\ntext: |\n  # not one\n  word\n"
+            "# first\na: 1\nlist:\n  # second\n  - x: 1\n    # third\n    y: 2\ntext: |\n  # not "
+            "one\n  word\n"
         )
-        self.assertEqual(source.comments, {"a": ["# first"], "list[0]": ["# second"], "list[0].y": ["# third"]})
+        self.assertEqual(
+            source.comments, {"a": ["# first"], "list[0]": ["# second"], "list[0].y": ["# third"]}
+        )
 
 
 class Refusals(unittest.TestCase):

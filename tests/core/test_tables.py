@@ -1,4 +1,5 @@
-"""Rows and columns: where names and data stand, what cells are, which rows are meant, rows that are made."""
+"""Rows and columns: where names and data stand, what cells are, which rows are meant, rows that are
+made."""
 
 import unittest
 from decimal import Decimal
@@ -46,22 +47,57 @@ def table(records, **source):
 
 class Cells(unittest.TestCase):
     def test_what_a_cell_looks_like(self):
-        for cell, kind in (("23.4", "number"), ("9120", "integer"), ("007", "text"), ("0", "integer"), ("-0.5", "number"), ("", ""), ("  ", ""),
-                           (None, ""), ("2026-11-28", "date"), ("2026-11-28T10:30:00Z", "date-time"), ("TRUE", "boolean"), ("Kvist", "text"),
-                           (True, "boolean"), (Decimal("1.5"), "number"), ([1], "list"), ("1e400000", "text"), ("12,5", "text"),
-                           ("2026-13-01", "text")):  # fmt: skip
+        for cell, kind in (
+            ("23.4", "number"),
+            ("9120", "integer"),
+            ("007", "text"),
+            ("0", "integer"),
+            ("-0.5", "number"),
+            ("", ""),
+            ("  ", ""),
+            (None, ""),
+            ("2026-11-28", "date"),
+            ("2026-11-28T10:30:00Z", "date-time"),
+            ("TRUE", "boolean"),
+            ("Kvist", "text"),
+            (True, "boolean"),
+            (Decimal("1.5"), "number"),
+            ([1], "list"),
+            ("1e400000", "text"),
+            ("12,5", "text"),
+            ("2026-13-01", "text"),
+        ):
             self.assertEqual(kind_of(cell), kind, cell)
 
     def test_what_fits_its_column(self):
-        for cell, kind, value in (("1318.40", "number", Decimal("1318.40")), (" 7 ", "integer", 7), (7, "text", "7"), ("true", "boolean", True),
-                                  ("2026-11-28T00:00:00", "date", "2026-11-28"), ("[1, 2]", "list", [1, 2]), (None, "number", None),
-                                  ("007", "text", "007"), (Decimal("4.0"), "integer", 4), ("", "text", "")):  # fmt: skip
+        for cell, kind, value in (
+            ("1318.40", "number", Decimal("1318.40")),
+            (" 7 ", "integer", 7),
+            (7, "text", "7"),
+            ("true", "boolean", True),
+            ("2026-11-28T00:00:00", "date", "2026-11-28"),
+            ("[1, 2]", "list", [1, 2]),
+            (None, "number", None),
+            ("007", "text", "007"),
+            (Decimal("4.0"), "integer", 4),
+            ("", "text", ""),
+        ):
             self.assertEqual(fitted(cell, kind), value)
         self.assertEqual(str(fitted("1318.40", "number")), "1318.40", "exactly as it was written")
         self.assertEqual(fitted("23,4", "number", decimal=","), Decimal("23.4"))
         self.assertIsNone(fitted("", "number", may_be_empty=True))
-        for cell, kind in (("", "number"), ("abc", "number"), ("4.5", "integer"), ("yes", "boolean"), ("23,4", "number"), (True, "number"),
-                           ("2026-11-28 10:30", "date"), ("{}", "list"), ("NaN", "number"), ("1_000", "integer")):  # fmt: skip
+        for cell, kind in (
+            ("", "number"),
+            ("abc", "number"),
+            ("4.5", "integer"),
+            ("yes", "boolean"),
+            ("23,4", "number"),
+            (True, "number"),
+            ("2026-11-28 10:30", "date"),
+            ("{}", "list"),
+            ("NaN", "number"),
+            ("1_000", "integer"),
+        ):
             with self.assertRaises(Unfit, msg=cell):
                 fitted(cell, kind)
 
@@ -114,7 +150,9 @@ class Frames(unittest.TestCase):
         self.assertEqual([row.number for row in rows], [1, 2, 3, 4])
         self.assertEqual(rows[1].values, {"vessel": "Odd", "length": ""})
         self.assertIsNone(rows[2].why)
-        self.assertEqual(rows[3].why.sentence, "line 7 of the file has 3 cells, and there are names for 2")
+        self.assertEqual(
+            rows[3].why.sentence, "line 7 of the file has 3 cells, and there are names for 2"
+        )
 
     def test_a_frame_that_is_said(self):
         records = [
@@ -127,7 +165,8 @@ class Frames(unittest.TestCase):
         ]
         names, rows = table(records, names_in=2, data_in=read_area("A4:B5"))
         self.assertEqual(
-            (names, [row.values["vessel"] for row in rows]), (["vessel", "metres"], ["Saltwife", "Holm Bell"])
+            (names, [row.values["vessel"] for row in rows]),
+            (["vessel", "metres"], ["Saltwife", "Holm Bell"]),
         )
         names, rows = table(records, names_in=0, data_in=read_area("B4:B5"))
         self.assertEqual([row.values for row in rows], [{"B": "12.8"}, {"B": "8.9"}])
@@ -138,7 +177,8 @@ class Frames(unittest.TestCase):
             columns=(Column("length", "number"),),
         )
         self.assertEqual(
-            [row.why and row.why.sentence for row in rows], [None, "length is “long”, which is no number", None]
+            [row.why and row.why.sentence for row in rows],
+            [None, "length is “long”, which is no number", None],
         )
         self.assertEqual(rows[2].values["length"], Decimal("8.9"))
 
@@ -150,22 +190,40 @@ class Frames(unittest.TestCase):
         self.assertEqual(flat(5), {"item": 5})
         self.assertEqual(list_in({"a": {"items": [1]}}, "$.a.items"), [1])
         self.assertEqual(list_in({"total": 1, "items": [1, 2]}, ""), [1, 2])
-        for document, path in (({"a": [], "b": []}, ""), ({}, "$.x"), ({"x": 1}, "$.x"), ({"x": [1]}, "$..x"), (5, "")):
+        for document, path in (
+            ({"a": [], "b": []}, ""),
+            ({}, "$.x"),
+            ({"x": 1}, "$.x"),
+            ({"x": [1]}, "$..x"),
+            (5, ""),
+        ):
             with self.assertRaises(Unreadable):
                 list_in(document, path)
 
 
 class Profiles(unittest.TestCase):
     def test_kinds_empties_and_what_does_not_fit(self):
-        names, rows = table([["id", "length", "zip"], *([str(at), f"{at}.5" if at != 7 else "x", f"00{at}"] for at in range(1, 11)), ["", "3.5", "9"]],
-                            columns=(Column("length", "number"),))  # fmt: skip
+        names, rows = table(
+            [
+                ["id", "length", "zip"],
+                *([str(at), f"{at}.5" if at != 7 else "x", f"00{at}"] for at in range(1, 11)),
+                ["", "3.5", "9"],
+            ],
+            columns=(Column("length", "number"),),
+        )
         found = profile(names, rows, (Column("length", "number"),))
         by_name = {column.name: column for column in found.columns}
-        self.assertEqual((found.rows, found.bad_count, found.bad), (11, 1, [(7, "length is “x”, which is no number")]))
         self.assertEqual(
-            (by_name["id"].fits, by_name["id"].empties, by_name["id"].least, by_name["id"].most), ("integer", 1, 1, 10)
+            (found.rows, found.bad_count, found.bad),
+            (11, 1, [(7, "length is “x”, which is no number")]),
         )
-        self.assertEqual((by_name["length"].fits, by_name["length"].misfits), ("text", [(7, "“x”")]))
+        self.assertEqual(
+            (by_name["id"].fits, by_name["id"].empties, by_name["id"].least, by_name["id"].most),
+            ("integer", 1, 1, 10),
+        )
+        self.assertEqual(
+            (by_name["length"].fits, by_name["length"].misfits), ("text", [(7, "“x”")])
+        )
         self.assertEqual(by_name["zip"].fits, "text", "leading zeros survive")
 
     def test_only_the_first(self):
@@ -173,7 +231,9 @@ class Profiles(unittest.TestCase):
         self.assertEqual((found.rows, found.whole), (100, False))
 
     def test_a_decimal_comma(self):
-        self.assertEqual(profile(["a"], [Row(1, {"a": "23,4"}), Row(2, {"a": "7"})]).columns[0].fits, "number")
+        self.assertEqual(
+            profile(["a"], [Row(1, {"a": "23,4"}), Row(2, {"a": "7"})]).columns[0].fits, "number"
+        )
 
 
 class Combining(unittest.TestCase):
@@ -196,22 +256,39 @@ class Made(unittest.TestCase):
         return list(made_rows(rows_of(text), scopes(**values)))
 
     def test_columns_see_those_before_them(self):
-        rows = self.made('{ make: 3, columns: { n: "[=row.number]", twice: "[=n | times 2]", word: "[=any word]" } }')
+        rows = self.made(
+            '{ make: 3, columns: { n: "[=row.number]", twice: "[=n | times 2]", word: "[=any '
+            'word]" } }'
+        )
         self.assertEqual([row.values["twice"] for row in rows], [2, 4, 6])
         self.assertEqual(
             rows,
-            self.made('{ make: 3, columns: { n: "[=row.number]", twice: "[=n | times 2]", word: "[=any word]" } }'),
+            self.made(
+                '{ make: 3, columns: { n: "[=row.number]", twice: "[=n | times 2]", word: "[=any '
+                'word]" } }'
+            ),
             "the same seed",
         )
         self.assertGreater(
-            len({row.values["word"] for row in self.made('{ make: 50, columns: { word: "[=any word]" } }')}), 10
+            len(
+                {
+                    row.values["word"]
+                    for row in self.made('{ make: 50, columns: { word: "[=any word]" } }')
+                }
+            ),
+            10,
         )
 
     def test_written_out(self):
-        rows = self.made('[ { vessel: Saltwife, length: 12.80 }, { vessel: "[=who]" } ]', who="Holm Bell")
+        rows = self.made(
+            '[ { vessel: Saltwife, length: 12.80 }, { vessel: "[=who]" } ]', who="Holm Bell"
+        )
         self.assertEqual(
             [row.values for row in rows],
-            [{"vessel": "Saltwife", "length": Decimal("12.80")}, {"vessel": "Holm Bell", "length": None}],
+            [
+                {"vessel": "Saltwife", "length": Decimal("12.80")},
+                {"vessel": "Holm Bell", "length": None},
+            ],
         )
 
     def test_a_row_that_cannot_be_made_is_blocked_alone(self):
@@ -219,14 +296,19 @@ class Made(unittest.TestCase):
         self.assertIn("there is no value nowhere", rows[1].why.sentence)
 
     def test_combined(self):
-        self.assertEqual(len(self.made("{ combine: all, columns: { a: [1, 2], b: [x, y, z] } }")), 6)
+        self.assertEqual(
+            len(self.made("{ combine: all, columns: { a: [1, 2], b: [x, y, z] } }")), 6
+        )
         rows = self.made(
-            "{ combine: { sample: 20 }, columns: { a: [1, 2, 3, 4, 5, 6, 7, 8, 9], b: [1, 2, 3, 4, 5, 6, 7, 8, 9] } }"
+            "{ combine: { sample: 20 }, columns: { a: [1, 2, 3, 4, 5, 6, 7, 8, 9], b: [1, 2, 3, "
+            "4, 5, 6, 7, 8, 9] } }"
         )
         self.assertEqual(len({tuple(row.values.values()) for row in rows}), 20)
         with self.assertRaises(Unreadable):
             self.made(
-                "{ combine: all, columns: " + str({c: list(range(30)) for c in "abcdefgh"}).replace("'", "") + " }"
+                "{ combine: all, columns: "
+                + str({c: list(range(30)) for c in "abcdefgh"}).replace("'", "")
+                + " }"
             )
 
     def test_items_of_what_is_no_list(self):
@@ -236,7 +318,14 @@ class Made(unittest.TestCase):
 
 class Picking(unittest.TestCase):
     ROWS = [
-        Row(at, {"length": str(at * 10), "port": "Kvist" if at % 2 else "Fernholm", "Gross tonnage": at})
+        Row(
+            at,
+            {
+                "length": str(at * 10),
+                "port": "Kvist" if at % 2 else "Fernholm",
+                "Gross tonnage": at,
+            },
+        )
         for at in range(1, 21)
     ]
 
@@ -249,7 +338,9 @@ class Picking(unittest.TestCase):
         self.assertEqual(self.picked("every 7th"), [1, 8, 15])
         self.assertEqual(self.picked("2 to 10, every 3rd"), [2, 5, 8])
         self.assertEqual(self.picked("where length above 150"), [16, 17, 18, 19, 20])
-        self.assertEqual(self.picked("1 to 12, where port is Kvist and length at least 70"), [7, 9, 11])
+        self.assertEqual(
+            self.picked("1 to 12, where port is Kvist and length at least 70"), [7, 9, 11]
+        )
         self.assertEqual(self.picked("where 'Gross tonnage' is one of 3, 4"), [3, 4])
         self.assertEqual(self.picked("where nowhere is 4"), [])
         self.assertEqual(self.picked("all"), list(range(1, 21)))
@@ -267,19 +358,37 @@ class Picking(unittest.TestCase):
 
 class Format(unittest.TestCase):
     def test_each_way_to_say_where_rows_come_from(self):
-        for text in ("arrivals", "data/arrivals.xlsx", "{ source: a.csv, delimiter: tab, quote: none }", "{ file: a.json, path: $.items }",
-                     '{ items of: "[=kept.vessels]", pick: 1 to 3 }', "{ rows: [ { a: 1 } ] }", "{ combine: pairwise, columns: { a: [1] } }",
-                     "{ source: a.xlsx, sheet: S, names in: 2, data in: 'A4:F', columns: { x: { kind: number, may be empty: true } } }"):  # fmt: skip
+        for text in (
+            "arrivals",
+            "data/arrivals.xlsx",
+            "{ source: a.csv, delimiter: tab, quote: none }",
+            "{ file: a.json, path: $.items }",
+            '{ items of: "[=kept.vessels]", pick: 1 to 3 }',
+            "{ rows: [ { a: 1 } ] }",
+            "{ combine: pairwise, columns: { a: [1] } }",
+            "{ source: a.xlsx, sheet: S, names in: 2, data in: 'A4:F', columns: { x: { kind: "
+            "number, may be empty: true } } }",
+        ):
             self.assertIsNotNone(rows_of(text), text)
 
     def test_mistakes(self):
-        for text, words in (("{ source: arrivals, sheet: x }", "is said where the source"), ("{ file: a.csv, make: 3 }", "come from one of"),
-                            ("{ make: 3 }", "need columns"), ("{ make: 0, columns: { a: 1 } }", "from 1 to"), ("{ shet: x }", "did you mean 'sheet'"),
-                            ("{ source: a.csv, columns: { a: numbr } }", "kind is"), ("{ rows: [ 1 ] }", "a row is a mapping"),
-                            ("{ combine: some, columns: { a: [1] } }", "combine is"), ("{ source: a.csv, pick: lots }", "which rows"),
-                            ("{ combine: all, columns: { a: 1 } }", "list of values"), ("{ source: a.csv, data in: '4B' }", "expected cells"),
-                            ("{ make: 3, columns: { a: 1 }, sheet: x }", "has no meaning"), ("{ items of: x }", "needs a list"),
-                            ("5", "must be a mapping"), ("{ source: a.csv, delimiter: ';;' }", "one character")):  # fmt: skip
+        for text, words in (
+            ("{ source: arrivals, sheet: x }", "is said where the source"),
+            ("{ file: a.csv, make: 3 }", "come from one of"),
+            ("{ make: 3 }", "need columns"),
+            ("{ make: 0, columns: { a: 1 } }", "from 1 to"),
+            ("{ shet: x }", "did you mean 'sheet'"),
+            ("{ source: a.csv, columns: { a: numbr } }", "kind is"),
+            ("{ rows: [ 1 ] }", "a row is a mapping"),
+            ("{ combine: some, columns: { a: [1] } }", "combine is"),
+            ("{ source: a.csv, pick: lots }", "which rows"),
+            ("{ combine: all, columns: { a: 1 } }", "list of values"),
+            ("{ source: a.csv, data in: '4B' }", "expected cells"),
+            ("{ make: 3, columns: { a: 1 }, sheet: x }", "has no meaning"),
+            ("{ items of: x }", "needs a list"),
+            ("5", "must be a mapping"),
+            ("{ source: a.csv, delimiter: ';;' }", "one character"),
+        ):
             with self.assertRaises(FormatError, msg=text) as caught:
                 rows_of(text)
             self.assertIn(words, str(caught.exception), text)
@@ -287,8 +396,10 @@ class Format(unittest.TestCase):
     def test_a_source_by_its_name(self):
         project = Project("P", sources={"arrivals": FileRows("a.csv")})
         self.assertEqual(
-            project.source_of(rows_of("{ source: arrivals, pick: 1 to 3 }")), FileRows("a.csv", pick="1 to 3")
+            project.source_of(rows_of("{ source: arrivals, pick: 1 to 3 }")),
+            FileRows("a.csv", pick="1 to 3"),
         )
         self.assertEqual(
-            project.source_of(rows_of("arivals")).sentence, "there is no data source arivals; did you mean arrivals?"
+            project.source_of(rows_of("arivals")).sentence,
+            "there is no data source arivals; did you mean arrivals?",
         )

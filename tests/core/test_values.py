@@ -25,7 +25,10 @@ def fill(text: str, **values):
 class Grammar(unittest.TestCase):
     def test_parts(self):
         template = read_template("a [=b] c [=row.'Gross tonnage' | trim | cut 0 to 5]")
-        names = [(ref.scope, ref.name, [pipe.name for pipe in ref.pipes]) for ref in template.references()]
+        names = [
+            (ref.scope, ref.name, [pipe.name for pipe in ref.pipes])
+            for ref in template.references()
+        ]
         self.assertEqual(names, [(None, "b", []), ("row", "Gross tonnage", ["trim", "cut"])])
 
     def test_a_quoted_source_is_a_literal(self):
@@ -57,25 +60,37 @@ class Resolving(unittest.TestCase):
         self.assertEqual(fill("x[=a]", a=[1, Decimal("0.30")]), "x[1,0.30]")
 
     def test_the_nearest_scope_wins(self):
-        every = Scopes(Scope({"a": "project"}), Scope({"a": "suite"}), Scope({"a": "case"}), run=Scope({"a": "run"}))
+        every = Scopes(
+            Scope({"a": "project"}),
+            Scope({"a": "suite"}),
+            Scope({"a": "case"}),
+            run=Scope({"a": "run"}),
+        )
         every.kept.put("a", "kept")
-        self.assertEqual(every.fill(read_template("[=a] [=case.a] [=project.a]")), "run case project")
+        self.assertEqual(
+            every.fill(read_template("[=a] [=case.a] [=project.a]")), "run case project"
+        )
 
     def test_a_value_is_known_until_another_is_kept(self):
         scopes = Scopes(Scope({"a": "1", "b": "[=a]2"}))
         self.assertEqual(
-            [scopes.fill(compile_tree(text)) for text in ("[=a]", "[=b]", "[=a | number]")], ["1", "12", 1]
+            [scopes.fill(compile_tree(text)) for text in ("[=a]", "[=b]", "[=a | number]")],
+            ["1", "12", 1],
         )
         scopes.begin_step()
         self.assertEqual(scopes.fill(compile_tree("[=a]")), "1")
         self.assertEqual(scopes.used, {"[=a]": {"from": "project.a", "value": "1"}})
         scopes.keep("a", "9")
         self.assertEqual(
-            [scopes.fill(compile_tree(text)) for text in ("[=a]", "[=b]", "[=project.a]")], ["9", "12", "1"]
+            [scopes.fill(compile_tree(text)) for text in ("[=a]", "[=b]", "[=project.a]")],
+            ["9", "12", "1"],
         )
 
     def test_values_hold_references_and_circles_are_refused(self):
-        both = Scopes(Scope({"base": "http://h", "address": "[=base]/x"}), case=Scope({"p": "[=q]", "q": "[=p]"}))
+        both = Scopes(
+            Scope({"base": "http://h", "address": "[=base]/x"}),
+            case=Scope({"p": "[=q]", "q": "[=p]"}),
+        )
         self.assertEqual(both.fill(read_template("[=address]")), "http://h/x")
         with self.assertRaises(Blocked) as caught:
             both.fill(read_template("[=p]"))
@@ -92,7 +107,8 @@ class Resolving(unittest.TestCase):
             fill("[=portCalId]", portCallId=1)
         self.assertEqual(
             str(caught.exception),
-            "there is no value portCalId; looked in run, kept, row, case, suite and project; did you mean portCallId?",
+            "there is no value portCalId; looked in run, kept, row, case, suite and project; did "
+            "you mean portCallId?",
         )
 
     def test_default(self):
@@ -118,7 +134,9 @@ class Pipes(unittest.TestCase):
         self.assertEqual(apply_pipes([" a", "b "], (read_pipe("trim"),)), ["a", "b"])
 
     def test_patterns(self):
-        self.assertEqual(apply_pipes("PC-20931", (read_pipe('replace /[A-Z]+-(\\d)/ with "$1."'),)), "2.0931")
+        self.assertEqual(
+            apply_pipes("PC-20931", (read_pipe('replace /[A-Z]+-(\\d)/ with "$1."'),)), "2.0931"
+        )
         self.assertEqual(fill('[=a | replace /a|b]/ with "x"]', a="b]"), "x")
 
     def test_what_does_not_fit_blocks(self):
@@ -160,9 +178,13 @@ class Encoding(unittest.TestCase):
         sent = self.prepared('send: "GET http://h/?a=1", query: { b: "[=x]", c: 1.50 }', x="1&2")
         self.assertEqual(sent.address, "http://h/?a=1&b=1%262&c=1.50")
         sent = self.prepared(
-            "send: GET http://h/, query: { name: East 4, q: '1+1=2 & 50% #é', at: '12:00/[=x]' }", x="a/b"
+            "send: GET http://h/, query: { name: East 4, q: '1+1=2 & 50% #é', at: '12:00/[=x]' }",
+            x="a/b",
         )
-        self.assertEqual(sent.address, "http://h/?name=East%204&q=1%2B1%3D2%20%26%2050%25%20%23%C3%A9&at=12:00/a%2Fb")
+        self.assertEqual(
+            sent.address,
+            "http://h/?name=East%204&q=1%2B1%3D2%20%26%2050%25%20%23%C3%A9&at=12:00/a%2Fb",
+        )
         sent = self.prepared('send: POST http://h/, form: { "a b": "[=x]" }', x="1 &é")
         self.assertEqual(sent.body, b"a+b=1+%26%C3%A9")
 

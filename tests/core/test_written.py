@@ -1,5 +1,5 @@
-"""Whatever stands in a document is written so that it is read again: every text that means something in YAML, numbers as they were, keys in
-their order. Seeded."""
+"""Whatever stands in a document is written so that it is read again: every text that means
+something in YAML, numbers as they were, keys in their order. Seeded."""
 
 from __future__ import annotations
 
@@ -14,12 +14,108 @@ from saltpath.core.format.writer import write_document
 SEED = 90417
 MANY = 1_500
 TEXTS = (
-    "no", "yes", "on", "off", "null", "~", "true", "True", "NO", "1", "1.0", "1.50", "0x10", "0o17", "1e3", "1_000", ".5", "5.", "+1", "-0", ".inf", ".nan",
-    "2026-11-23", "2026-11-23T08:00:00Z", "12:30:45", "=", "<<", "!x", "&a", "*a", "@a", "`a", "%a", "- a", "-", "?", "? a", "is it free?", "#", "# a", "a #b",
-    "a: b", "a:", "a :b", ":", ": ", ",", "[", "]", "{", "}", "[=x]", "'", '"', "''", '""', "a'b", "\\", "\\n", "\n", "a\nb", "a\n", "\na", "a\n\nb\n\n", " a", "a ",
-    "\ta", "a\tb", "a\r\nb", "a\rb", "\x00", "\x07", "\x1b", "\x7f", "\x85", "\u2028", "\ufeff", "é漢", "😀", "---", "...", "--- a", "|", "|-", ">", "x" * 300,
-    "word " * 60, "a  b", "", " ", "\n\n", "  a\n b", "#a\nb", "- a\n- b", "key: |\n  x", "\u00a0", "a\u00a0b", "of", "key", "request", "steps",
-)  # fmt: skip
+    "no",
+    "yes",
+    "on",
+    "off",
+    "null",
+    "~",
+    "true",
+    "True",
+    "NO",
+    "1",
+    "1.0",
+    "1.50",
+    "0x10",
+    "0o17",
+    "1e3",
+    "1_000",
+    ".5",
+    "5.",
+    "+1",
+    "-0",
+    ".inf",
+    ".nan",
+    "2026-11-23",
+    "2026-11-23T08:00:00Z",
+    "12:30:45",
+    "=",
+    "<<",
+    "!x",
+    "&a",
+    "*a",
+    "@a",
+    "`a",
+    "%a",
+    "- a",
+    "-",
+    "?",
+    "? a",
+    "is it free?",
+    "#",
+    "# a",
+    "a #b",
+    "a: b",
+    "a:",
+    "a :b",
+    ":",
+    ": ",
+    ",",
+    "[",
+    "]",
+    "{",
+    "}",
+    "[=x]",
+    "'",
+    '"',
+    "''",
+    '""',
+    "a'b",
+    "\\",
+    "\\n",
+    "\n",
+    "a\nb",
+    "a\n",
+    "\na",
+    "a\n\nb\n\n",
+    " a",
+    "a ",
+    "\ta",
+    "a\tb",
+    "a\r\nb",
+    "a\rb",
+    "\x00",
+    "\x07",
+    "\x1b",
+    "\x7f",
+    "\x85",
+    "\u2028",
+    "\ufeff",
+    "é漢",
+    "😀",
+    "---",
+    "...",
+    "--- a",
+    "|",
+    "|-",
+    ">",
+    "x" * 300,
+    "word " * 60,
+    "a  b",
+    "",
+    " ",
+    "\n\n",
+    "  a\n b",
+    "#a\nb",
+    "- a\n- b",
+    "key: |\n  x",
+    "\u00a0",
+    "a\u00a0b",
+    "of",
+    "key",
+    "request",
+    "steps",
+)
 OTHERS = (0, 1, -5, 10**25, Decimal("1.50"), Decimal("1E+3"), Decimal("-0.0"), True, False, None)
 
 
@@ -54,11 +150,21 @@ class Written(unittest.TestCase):
                 "rows": [{"a": anything(chance, 2), "off": anything(chance, 2), "key": 1}],
                 "values": {"x": anything(chance), "y": anything(chance)},
                 "steps": [
-                    {"request": chance.choice(TEXTS), "send": "GET http://h/a?b=c", "json": anything(chance),
-                     "expect": [{"of": "$.a", "is": anything(chance, 2), "note": chance.choice(TEXTS)}]},
-                    {"for each": [anything(chance, 1), {"type": 1, "key": 2, "of": 3}], "as": "it", "steps": []},
+                    {
+                        "request": chance.choice(TEXTS),
+                        "send": "GET http://h/a?b=c",
+                        "json": anything(chance),
+                        "expect": [
+                            {"of": "$.a", "is": anything(chance, 2), "note": chance.choice(TEXTS)}
+                        ],
+                    },
+                    {
+                        "for each": [anything(chance, 1), {"type": 1, "key": 2, "of": 3}],
+                        "as": "it",
+                        "steps": [],
+                    },
                 ],
-            }  # fmt: skip
+            }
             with self.subTest(number=number):
                 text = write_document(document)
                 again = read_source(text).root.data()
@@ -66,7 +172,9 @@ class Written(unittest.TestCase):
                     self.assertTrue(exactly(again[part], document[part]), (document[part], text))
                 for before, after in zip(document["steps"], again["steps"], strict=True):
                     self.assertEqual(before.keys(), after.keys())
-                    self.assertTrue(all(exactly(after[key], before[key]) for key in before), (before, text))
+                    self.assertTrue(
+                        all(exactly(after[key], before[key]) for key in before), (before, text)
+                    )
                 self.assertEqual(write_document(again), text, "it is written the same again")
 
     def test_a_question_mark_within_a_text_is_one(self):

@@ -1,4 +1,5 @@
-"""Property tests, seeded: what is written out arrives as it stands there, at every place of a request, alone and around a reference."""
+"""Property tests, seeded: what is written out arrives as it stands there, at every place of a
+request, alone and around a reference."""
 
 import random
 import unittest
@@ -67,11 +68,15 @@ class WrittenOut(unittest.TestCase):
             made = self.sent(query=[[name, value], ["last", value]])
             if made is not None:
                 query = urlsplit(made.address).query
-                self.assertEqual(parse_qsl(query, keep_blank_values=True), [(name, read), ("last", read)])
+                self.assertEqual(
+                    parse_qsl(query, keep_blank_values=True), [(name, read), ("last", read)]
+                )
 
     def test_parts(self):
         for (name, read_name), (value, read) in self.each(0.9):
-            made = self.sent(multipart=[{"name": name, "text": value}, {"name": "last", "text": "1"}])
+            made = self.sent(
+                multipart=[{"name": name, "text": value}, {"name": "last", "text": "1"}]
+            )
             if made is not None:
                 kind = dict(made.headers)["Content-Type"]
                 whole = message_from_bytes(
@@ -86,7 +91,9 @@ class WrittenOut(unittest.TestCase):
 
     def test_headers_and_cookies(self):
         for (value, read), (key, read_key) in self.each(0.6):
-            made = self.sent(headers={"X-A": value}, auth={"key": {"in": "cookie", "name": "k", "value": key}})
+            made = self.sent(
+                headers={"X-A": value}, auth={"key": {"in": "cookie", "name": "k", "value": key}}
+            )
             if made is not None:
                 headers = dict(made.headers)
                 self.assertEqual(headers["X-A"], read.strip())
@@ -94,7 +101,8 @@ class WrittenOut(unittest.TestCase):
                 self.assertEqual(unquote(headers["Cookie"].partition("=")[2]), read_key)
 
     def test_segments(self):
-        """What is written out in a path is an address already: what an address cannot hold is encoded, what is encoded stays."""
+        """What is written out in a path is an address already: what an address cannot hold is
+        encoded, what is encoded stays."""
         for (value, _), _ in self.each(0.3):
             made = self.sent(f"POST http://h.example/a/{value}/z")
             if made is not None and "[=" not in value:
@@ -105,9 +113,15 @@ class WrittenOut(unittest.TestCase):
                 self.assertEqual(unquote(made.address), unquote(whole))
 
     def test_texts_that_utf_8_cannot_hold(self):
-        for field in ({"form": {"a\ud800": "b\udc00"}}, {"multipart": [{"name": "a\ud800", "text": "b\udc00"}]},
-                      {"query": {"a\ud800": "b\udc00"}}, {"headers": {"X-A": "b\udc00"}}, {"text": "b\udc00", "type": "text/plain"},
-                      {"json": {"a": "b\udc00"}}, {"multipart": [{"name": "a", "text": "b", "type": "text/pl\r\nX: 1"}]}):  # fmt: skip
+        for field in (
+            {"form": {"a\ud800": "b\udc00"}},
+            {"multipart": [{"name": "a\ud800", "text": "b\udc00"}]},
+            {"query": {"a\ud800": "b\udc00"}},
+            {"headers": {"X-A": "b\udc00"}},
+            {"text": "b\udc00", "type": "text/plain"},
+            {"json": {"a": "b\udc00"}},
+            {"multipart": [{"name": "a", "text": "b", "type": "text/pl\r\nX: 1"}]},
+        ):
             with self.subTest(field):
                 made = self.sent(**field)
                 self.assertTrue(made is None or (made.body or b"").count(b"\r\nX:") == 0)

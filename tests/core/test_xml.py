@@ -1,4 +1,5 @@
-"""XML read safely, places that are exact, XPath as testers write it, and what is told where it finds nothing."""
+"""XML read safely, places that are exact, XPath as testers write it, and what is told where it
+finds nothing."""
 
 import random
 import unittest
@@ -33,11 +34,21 @@ def values(expression: str, octets: bytes = CARGO, **namespaces: str) -> list:
 class Reading(unittest.TestCase):
     def test_charsets(self):
         text = '<?xml version="1.0" encoding="{}"?><a>Nattbølge</a>'
-        for charset, given in (("utf-8", ""), ("utf-16", ""), ("iso-8859-1", ""), ("iso-8859-1", "latin-1"), ("windows-1252", "cp1252")):  # fmt: skip
+        for charset, given in (
+            ("utf-8", ""),
+            ("utf-16", ""),
+            ("iso-8859-1", ""),
+            ("iso-8859-1", "latin-1"),
+            ("windows-1252", "cp1252"),
+        ):
             with self.subTest(charset):
                 octets = text.format(charset).encode(charset)
                 self.assertEqual(read_xml(octets, given).root.text, "Nattbølge")
-        self.assertEqual(read_xml("<a>ø</a>".encode("latin-1"), "iso-8859-1").root.text, "ø", "the header says it")
+        self.assertEqual(
+            read_xml("<a>ø</a>".encode("latin-1"), "iso-8859-1").root.text,
+            "ø",
+            "the header says it",
+        )
         self.assertEqual(read_xml(b"\n  <a/>").root.tag, "a")
         with self.assertRaisesRegex(NotXml, "klingon"):
             read_xml(b"<a/>", "klingon")
@@ -63,12 +74,18 @@ class Reading(unittest.TestCase):
             b'<!DOCTYPE a [<!ENTITY x SYSTEM "http://127.0.0.1:1/x">]><a>&x;</a>',
             b'<!DOCTYPE a [<!ENTITY x "y">]><a>&x;</a>',
             b'<!DOCTYPE a [<!ENTITY % p SYSTEM "file:///etc/passwd">%p;]><a/>',
-            b"<!DOCTYPE a [" + b"".join(b'<!ENTITY e%d "%s">' % (n, b"&e%d;" % (n - 1) * 10 if n else b"ha") for n in range(12))
+            b"<!DOCTYPE a ["
+            + b"".join(
+                b'<!ENTITY e%d "%s">' % (n, b"&e%d;" % (n - 1) * 10 if n else b"ha")
+                for n in range(12)
+            )
             + b"]><a>&e11;</a>",
-        ):  # fmt: skip
+        ):
             with self.subTest(octets[:60]), self.assertRaisesRegex(NotXml, "entities"):
                 read_xml(octets)
-        self.assertEqual(read_xml(b"<a>&lt;&#228;&amp;</a>").root.text, "<ä&", "its own five and numbers are")
+        self.assertEqual(
+            read_xml(b"<a>&lt;&#228;&amp;</a>").root.text, "<ä&", "its own five and numbers are"
+        )
 
     def test_too_deep(self):
         self.assertIsNotNone(read_xml(b"<a>" * 200 + b"</a>" * 200))
@@ -105,7 +122,9 @@ class Finding(unittest.TestCase):
 
     def test_prefixes_of_the_steps_own(self):
         self.assertEqual(values("//c:name", c="urn:fernholm:cargo"), ["kelp meal", "salt"])
-        self.assertEqual(values("//q:name", q="urn:fernholm:cargo"), ["kelp meal", "salt"], "they win")
+        self.assertEqual(
+            values("//q:name", q="urn:fernholm:cargo"), ["kelp meal", "salt"], "they win"
+        )
         with self.assertRaisesRegex(XPathError, "the prefixes are _, q, r"):
             values("//nobody:name")
 
@@ -123,14 +142,18 @@ class Finding(unittest.TestCase):
 
         def element(levels: int) -> str:
             name = chance.choice(names)
-            inner = "".join(element(levels - 1) for _ in range(chance.randint(0, 3))) if levels else "x"
+            inner = (
+                "".join(element(levels - 1) for _ in range(chance.randint(0, 3))) if levels else "x"
+            )
             return f'<{name} n="{chance.randint(0, 9)}">{inner}</{name}>'
 
         for _ in range(60):
             octets = f'<a xmlns="urn:one" xmlns:q="urn:two">{element(4)}{element(3)}</a>'.encode()
             document = read_xml(octets)
             for node in document.root.iter():
-                found = document.root.getroottree().xpath(place_of(node, document), namespaces=document.names)
+                found = document.root.getroottree().xpath(
+                    place_of(node, document), namespaces=document.names
+                )
                 self.assertEqual(found, [node])
             for node in evaluate(document, "//@n", {}):
                 self.assertEqual(len(evaluate(document, node.place, {})), 1)
@@ -145,7 +168,14 @@ class Finding(unittest.TestCase):
             "string(/a)",
         ):
             self.assertTrue(is_quick(expression, 1000), expression)
-        for expression in ("//a//b", "//a[.//b]", "//*[count(//*) > 1]", "//a[b[c[d]]]", "/a/ancestor::b", "//a | //b"):
+        for expression in (
+            "//a//b",
+            "//a[.//b]",
+            "//*[count(//*) > 1]",
+            "//a[b[c[d]]]",
+            "/a/ancestor::b",
+            "//a | //b",
+        ):
             self.assertFalse(is_quick(expression, 1000), expression)
         self.assertFalse(is_quick("/a/b", 10_000_000))
 
@@ -154,4 +184,7 @@ class Finding(unittest.TestCase):
             literal = as_xpath_literal(text)
             check_xpath(f"//a[. = {literal}]")
             self.assertEqual(values(f"string({literal})"), [text])
-        self.assertEqual([as_xpath_literal(value) for value in (True, False, 12, Decimal("1.50"))], ["true()", "false()", "12", "1.50"])  # fmt: skip
+        self.assertEqual(
+            [as_xpath_literal(value) for value in (True, False, 12, Decimal("1.50"))],
+            ["true()", "false()", "12", "1.50"],
+        )

@@ -13,7 +13,13 @@ from tests.harbour import harbour
 class Harbour(unittest.TestCase):
     def ask(self, method: str, path: str, body=None, token: str = ""):
         headers = {"Authorization": f"Bearer {token}"} if token else {}
-        data = body if isinstance(body, bytes) else json.dumps(body).encode() if body is not None else None
+        data = (
+            body
+            if isinstance(body, bytes)
+            else json.dumps(body).encode()
+            if body is not None
+            else None
+        )
         request = urllib.request.Request(harbour() + path, data, headers, method=method)
         try:
             with urllib.request.urlopen(request, timeout=5) as answer:
@@ -22,7 +28,9 @@ class Harbour(unittest.TestCase):
             return error.code, json.loads(error.read() or b"null"), error.headers
 
     def token(self) -> str:
-        return self.ask("POST", "/sessions", {"user": "desk", "password": "salt-and-tar"})[1]["token"]
+        return self.ask("POST", "/sessions", {"user": "desk", "password": "salt-and-tar"})[1][
+            "token"
+        ]
 
     def test_a_port_call_from_question_to_departure(self):
         token = self.token()
@@ -32,14 +40,20 @@ class Harbour(unittest.TestCase):
         self.assertEqual(self.ask("PUT", f"{address}/confirmation", None, token)[0], 409)
         while self.ask("GET", address, None, token)[1]["state"] != "quoted":
             pass
-        self.assertEqual(self.ask("PUT", f"{address}/confirmation", None, token)[1]["state"], "confirmed")
-        self.assertEqual(self.ask("PUT", f"{address}/departure", None, token)[1]["state"], "departed")
+        self.assertEqual(
+            self.ask("PUT", f"{address}/confirmation", None, token)[1]["state"], "confirmed"
+        )
+        self.assertEqual(
+            self.ask("PUT", f"{address}/departure", None, token)[1]["state"], "departed"
+        )
         self.assertEqual(self.ask("DELETE", address, None, token)[0], 204)
         self.assertEqual(self.ask("GET", address, None, token)[0], 404)
 
     def test_the_total_is_the_sum_of_the_lines(self):
         fee = self.ask(
-            "POST", "/fee-quotes", {"lengthMetres": 141.9, "tonnage": 9120, "nights": 3, "season": "winter"}
+            "POST",
+            "/fee-quotes",
+            {"lengthMetres": 141.9, "tonnage": 9120, "nights": 3, "season": "winter"},
         )[1]
         self.assertAlmostEqual(sum(line["amount"] for line in fee["lines"]), fee["total"], places=2)
         self.assertEqual(len(fee["lines"]), 4)
@@ -72,15 +86,20 @@ class Harbour(unittest.TestCase):
         self.assertEqual((status, headers["Allow"]), (405, "GET, POST"))
 
     def test_filters_sorting_and_pages(self):
-        page = self.ask("GET", "/vessels?homePort=Kvist&minLength=80&sort=-lengthMetres&size=1&page=2")[1]
+        page = self.ask(
+            "GET", "/vessels?homePort=Kvist&minLength=80&sort=-lengthMetres&size=1&page=2"
+        )[1]
         self.assertEqual((page["total"], [v["name"] for v in page["items"]]), (2, ["Petrel IX"]))
         self.assertEqual(
-            [t["tide"] for t in self.ask("GET", "/tide-windows?date=2026-11-23")[1]["windows"]], ["high", "low"] * 2
+            [t["tide"] for t in self.ask("GET", "/tide-windows?date=2026-11-23")[1]["windows"]],
+            ["high", "low"] * 2,
         )
 
     def test_vessels_come_and_go(self):
         token = self.token()
-        _, vessel, _ = self.ask("POST", "/vessels", {"name": "Tide Table", "lengthMetres": 10.5}, token)
+        _, vessel, _ = self.ask(
+            "POST", "/vessels", {"name": "Tide Table", "lengthMetres": 10.5}, token
+        )
         self.assertEqual(self.ask("GET", f"/vessels/{vessel['id']}")[1]["lengthMetres"], 10.5)
         self.assertEqual(self.ask("DELETE", f"/vessels/{vessel['id']}", None, token)[0], 204)
         self.assertEqual(self.ask("GET", f"/vessels/{vessel['id']}")[0], 404)
@@ -97,14 +116,18 @@ class Harbour(unittest.TestCase):
 
     def test_the_description_names_every_route(self):
         document = self.ask("GET", "/openapi.json")[1]
-        described = {(method.upper(), path) for path, item in document["paths"].items() for method in item}
+        described = {
+            (method.upper(), path) for path, item in document["paths"].items() for method in item
+        }
         for method, pattern, route, signed in ROUTES:
             if not route.__module__.endswith("server"):
                 continue  # desks, papers and cargo are no part of the JSON service
             path = next((p for m, p in described if m == method and pattern.fullmatch(p)), None)
             if "openapi" not in pattern.pattern and "switches" not in pattern.pattern:
                 self.assertIsNotNone(path, pattern.pattern)
-                self.assertEqual("security" in document["paths"][path][method.lower()], signed, path)
+                self.assertEqual(
+                    "security" in document["paths"][path][method.lower()], signed, path
+                )
         text = json.dumps(document)
         for name in {part.split('"')[0] for part in text.split("#/components/schemas/")[1:]}:
             self.assertIn(name, document["components"]["schemas"])

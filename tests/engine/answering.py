@@ -9,7 +9,8 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 
 
 class Handler(BaseHTTPRequestHandler):
-    """Keeps connections, sends an answer in one piece (in two, it waits 40 ms for the client's word in between), says nothing."""
+    """Keeps connections, sends an answer in one piece (in two, it waits 40 ms for the client's word
+    in between), says nothing."""
 
     protocol_version = "HTTP/1.1"
     wbufsize = 65536

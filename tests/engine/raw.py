@@ -30,7 +30,8 @@ def raw_server(answer: Callable[[socket.socket], None]) -> Iterator[tuple[str, s
 
 
 def next_head(connection: socket.socket, octets: bytes) -> tuple[bytes, bytes]:
-    """The next request's head without its empty line, and what came behind it; empty where the client is gone."""
+    """The next request's head without its empty line, and what came behind it; empty where the
+    client is gone."""
     while b"\r\n\r\n" not in octets:
         more = connection.recv(65536)
         if not more:

@@ -1,4 +1,5 @@
-"""Content encodings: every one there and back, cut at every place, spoilt at random, and larger than is allowed."""
+"""Content encodings: every one there and back, cut at every place, spoilt at random, and larger
+than is allowed."""
 
 import gzip
 import random
@@ -46,12 +47,22 @@ class Decoding(unittest.TestCase):
         self.assertEqual(decode(b"", "gzip, br", 10), b"")
 
     def test_streams_of_several_pieces(self):
-        self.assertEqual(decode(gzip.compress(b"fog ") + gzip.compress(b"now"), "gzip", 100), b"fog now")
-        self.assertEqual(decode(gzip.compress(b"fog") + bytes(7), "gzip", 100), b"fog", "padding behind it is left out")
-        two = zstandard.ZstdCompressor().compress(b"fog ") + zstandard.ZstdCompressor().compress(b"now")
+        self.assertEqual(
+            decode(gzip.compress(b"fog ") + gzip.compress(b"now"), "gzip", 100), b"fog now"
+        )
+        self.assertEqual(
+            decode(gzip.compress(b"fog") + bytes(7), "gzip", 100),
+            b"fog",
+            "padding behind it is left out",
+        )
+        two = zstandard.ZstdCompressor().compress(b"fog ") + zstandard.ZstdCompressor().compress(
+            b"now"
+        )
         self.assertEqual(decode(two, "zstd", 100), b"fog now")
         self.assertEqual(
-            decode(deflated(TEXT, -15), "deflate", 10_000), TEXT, "as some servers send it, without its wrapping"
+            decode(deflated(TEXT, -15), "deflate", 10_000),
+            TEXT,
+            "as some servers send it, without its wrapping",
         )
 
     def test_cut_anywhere_it_is_blocked(self):

@@ -1,5 +1,6 @@
-"""Whatever is raised while a step is prepared, sent, read, judged, kept, masked, recorded or shown costs that step alone: it says so, with
-what it saw where that can be kept, and the next step goes on."""
+"""Whatever is raised while a step is prepared, sent, read, judged, kept, masked, recorded or shown
+costs that step alone: it says so, with what it saw where that can be kept, and the next step goes
+on."""
 
 import unittest
 import unittest.mock
@@ -20,7 +21,8 @@ from tests.harbour import case, harbour, run_text
 
 STEPS = (
     "  - { request: Before, send: 'GET [=harbour]/berths', expect: [ { of: status, is: 200 } ] }\n"
-    "  - { request: Hit, send: 'GET [=harbour]/berths?hit=salt-and-tar', query: { b: '1' }, expect: [ { of: $.items, present: true } ], keep: { n: $.items } }\n"
+    "  - { request: Hit, send: 'GET [=harbour]/berths?hit=salt-and-tar', query: { b: '1' }, "
+    "expect: [ { of: $.items, present: true } ], keep: { n: $.items } }\n"
     "  - { request: After, send: 'GET [=harbour]/berths', expect: [ { of: status, is: 200 } ] }\n"
 )
 WORDS = "a fault that speaks of salt-and-tar"
@@ -37,13 +39,21 @@ def hit(text: object) -> bool:
 class Faults(unittest.TestCase):
     LAYERS = {
         "preparing": (sending, "prepare", lambda call, step, *more: hit(step.address.text)),
-        "client.begin": (client.Client, "begin", lambda call, self, prepared, *more: hit(prepared.address)),
+        "client.begin": (
+            client.Client,
+            "begin",
+            lambda call, self, prepared, *more: hit(prepared.address),
+        ),
         "client.end": (client.Client, "end", None),
-        "judging": (step, "judge_all", lambda call, expect, *more: any("items" in item.sentence for item in expect)),
+        "judging": (
+            step,
+            "judge_all",
+            lambda call, expect, *more: any("items" in item.sentence for item in expect),
+        ),
         "keeping": (step, "take_kept", None),
         "masking": (masking.Masker, "exchange", lambda call, self, exchange: hit(exchange.address)),
         "the step's way": (walk, "carry_out", lambda call, step, *more: step.name == "Hit"),
-    }  # fmt: skip
+    }
 
     def injected(self, place: object, name: str, wanted):
         real = getattr(place, name)
@@ -59,14 +69,22 @@ class Faults(unittest.TestCase):
 
     def test_each_layer(self) -> None:
         for layer, (place, name, wanted) in self.LAYERS.items():
-            with self.subTest(layer), self.injected(place, name, wanted), self.assertLogs("saltpath.engine"):
+            with (
+                self.subTest(layer),
+                self.injected(place, name, wanted),
+                self.assertLogs("saltpath.engine"),
+            ):
                 results = run_text(
                     case(STEPS, "on failure: go on\nvalues: { pin: salt-and-tar }\n"),
                     secrets={"pin": "salt-and-tar"},
                     faults=True,
                 )
                 before, bad, after = results.cases[0].steps
-                self.assertEqual([s.verdict for s in (before, bad, after)], ["passed", "blocked", "passed"], layer)
+                self.assertEqual(
+                    [s.verdict for s in (before, bad, after)],
+                    ["passed", "blocked", "passed"],
+                    layer,
+                )
                 self.assertEqual(bad.why.code, "fault")
                 self.assertIn("Injected", bad.why.sentence)
                 self.assertEqual(results.cases[0].verdict, "blocked")
@@ -79,13 +97,16 @@ class Faults(unittest.TestCase):
     def test_what_a_fault_says_is_masked(self) -> None:
         steps = STEPS.replace("hit=salt-and-tar", "hit=[=pin]")
         with self.injected(*self.LAYERS["judging"]), self.assertLogs("saltpath.engine"):
-            results = run_text(case(steps, "on failure: go on\n"), secrets={"pin": "salt-and-tar"}, faults=True)
+            results = run_text(
+                case(steps, "on failure: go on\n"), secrets={"pin": "salt-and-tar"}, faults=True
+            )
         for told in (results.cases[0].steps[1].why.sentence, results.cases[0].why.sentence):
             self.assertIn("a fault that speaks of", told)
             self.assertNotIn("salt-and-tar", told)
 
     def test_what_cannot_be_recorded(self) -> None:
-        """The consumer of the events fails at one step, as the evidence did at half a character beside a great number."""
+        """The consumer of the events fails at one step, as the evidence did at half a character
+        beside a great number."""
         text, events = case(STEPS, "on failure: go on\n"), []
 
         def take(event) -> None:
@@ -133,19 +154,27 @@ class Faults(unittest.TestCase):
     def test_what_cannot_be_shown(self) -> None:
         events: list = []
         run_text(case(STEPS, "on failure: go on\n"), events=events, faults=True)
-        step = next(event for event in events if isinstance(event, StepFinished) and event.name == "Hit")
+        step = next(
+            event for event in events if isinstance(event, StepFinished) and event.name == "Hit"
+        )
         head = evidence.StepHead(0, 1, "steps", 1, step.verdict, step.status, step.us, step.at)
-        kept = evidence.StepEvidence(head, "Hit", "request", None, step.exchanges, step.outcomes, {}, {}, (), True)
+        kept = evidence.StepEvidence(
+            head, "Hit", "request", None, step.exchanges, step.outcomes, {}, {}, (), True
+        )
         spoilt = replace(kept, exchanges=(msgspec.structs.replace(step.exchanges[0], times=None),))
         with self.assertLogs("saltpath.web"):
             shown = views.step_view(spoilt, "run_x")
-        self.assertEqual((shown["name"], shown["why"]["code"], shown["exchanges"]), ("Hit", "fault", []))
+        self.assertEqual(
+            (shown["name"], shown["why"]["code"], shown["exchanges"]), ("Hit", "fault", [])
+        )
         self.assertEqual(len(views.step_view(kept, "run_x")["exchanges"]), 1)
 
     def test_a_fault_within_masking_a_fault(self) -> None:
         with unittest.mock.patch.object(masking.Masker, "reason", side_effect=Injected(WORDS)):
             reason = judging.masked_fault(Injected(WORDS), masking.Masker())
-        self.assertEqual(reason.params, {"problem": "Injected"}, "what cannot be masked is not said")
+        self.assertEqual(
+            reason.params, {"problem": "Injected"}, "what cannot be masked is not said"
+        )
 
 
 if __name__ == "__main__":

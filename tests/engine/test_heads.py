@@ -1,4 +1,5 @@
-"""The head that an exchange shows is, byte for byte, what the server got, also where libcurl was not asked for it."""
+"""The head that an exchange shows is, byte for byte, what the server got, also where libcurl was
+not asked for it."""
 
 from __future__ import annotations
 
@@ -42,8 +43,8 @@ LINES = (
 
 
 class Recorder:
-    """A server that keeps the heads it gets. Where the path says so, its second answer on a connection never comes, or
-    it is gone after this one."""
+    """A server that keeps the heads it gets. Where the path says so, its second answer on a
+    connection never comes, or it is gone after this one."""
 
     def __init__(self) -> None:
         self.heads: list[bytes] = []
@@ -102,7 +103,12 @@ class Sent(unittest.TestCase):
     def test_each_head_is_what_the_server_got(self):
         with recorder() as server:
             requests = [
-                Prepared(method, server.address + target, lines, b"body" if method in ("POST", "REPORT") else None)
+                Prepared(
+                    method,
+                    server.address + target,
+                    lines,
+                    b"body" if method in ("POST", "REPORT") else None,
+                )
                 for lines in LINES
                 for method in METHODS
                 for target in TARGETS
@@ -111,13 +117,16 @@ class Sent(unittest.TestCase):
         self.assertEqual([x.why for x in exchanges if x.why], [])
         self.assertEqual([x.sent_head for x in exchanges], server.heads)
         self.assertEqual(
-            {x.received_head for x in exchanges}, {b"HTTP/1.1 200 OK\r\nX-Turn: 1\r\nContent-Length: 2\r\n\r\n"}
+            {x.received_head for x in exchanges},
+            {b"HTTP/1.1 200 OK\r\nX-Turn: 1\r\nContent-Length: 2\r\n\r\n"},
         )
         self.assertFalse(any(x.resent for x in exchanges))
 
     def test_sent_again_on_a_connection_that_died(self):
         with recorder() as server:
-            first, *_, last = exchanges = sent([Prepared("GET", server.address + "/dies", LINES[0], None)] * 3)
+            first, *_, last = exchanges = sent(
+                [Prepared("GET", server.address + "/dies", LINES[0], None)] * 3
+            )
         self.assertEqual([x.resent for x in exchanges], [False, True, True])
         self.assertEqual(len(server.heads), 5)
         self.assertEqual({x.sent_head for x in exchanges}, set(server.heads))
@@ -126,7 +135,9 @@ class Sent(unittest.TestCase):
     def test_nobody_is_there_any_more(self):
         with recorder() as server:
             last = Prepared("GET", server.address + "/a?last", LINES[0], None)
-            known, gone = sent([replace(last, address=server.address + "/a"), last, last], pause_s=0.05)[1:]
+            known, gone = sent(
+                [replace(last, address=server.address + "/a"), last, last], pause_s=0.05
+            )[1:]
         self.assertIn(b"GET /a?last ", known.sent_head)
         self.assertIn(gone.sent_head, (b"", known.sent_head), "it may have gone out to nobody")
         self.assertFalse(gone.resent)
@@ -135,9 +146,13 @@ class Sent(unittest.TestCase):
     def test_what_is_foretold(self):
         heads, asked = Heads(), Prepared("GET", "http://a.example/x?y", (("A", "b"),), None)
         self.assertIsNone(heads.expected(asked, DEFAULTS))
-        self.assertTrue(heads.learn(asked, DEFAULTS, b"GET /x?y HTTP/1.1\r\nHost: a.example\r\nA: b\r\n\r\n"))
+        self.assertTrue(
+            heads.learn(asked, DEFAULTS, b"GET /x?y HTTP/1.1\r\nHost: a.example\r\nA: b\r\n\r\n")
+        )
         other = replace(asked, address="http://a.example/z")
-        self.assertEqual(heads.expected(other, DEFAULTS), b"GET /z HTTP/1.1\r\nHost: a.example\r\nA: b\r\n\r\n")
+        self.assertEqual(
+            heads.expected(other, DEFAULTS), b"GET /z HTTP/1.1\r\nHost: a.example\r\nA: b\r\n\r\n"
+        )
         for unlike in (
             {"method": "PUT"},
             {"address": "http://b.example/x"},
@@ -148,7 +163,8 @@ class Sent(unittest.TestCase):
         ):
             self.assertIsNone(heads.expected(replace(asked, **unlike), DEFAULTS), unlike)
         self.assertFalse(
-            heads.learn(asked, DEFAULTS, b"GET /X?y HTTP/1.1\r\n\r\n"), "libcurl wrote the target otherwise"
+            heads.learn(asked, DEFAULTS, b"GET /X?y HTTP/1.1\r\n\r\n"),
+            "libcurl wrote the target otherwise",
         )
 
     def test_how_often(self):

@@ -25,7 +25,10 @@ class Asked(unittest.TestCase):
         self.assertEqual(self.helper.ask(Late()), "here")
 
     def test_a_first_schema(self):
-        self.assertEqual(self.helper.ask(SchemaAsked(b'{"type": "string"}', b"5")), [("", "5 is an integer, not text")])
+        self.assertEqual(
+            self.helper.ask(SchemaAsked(b'{"type": "string"}', b"5")),
+            [("", "5 is an integer, not text")],
+        )
 
     def test_what_takes_too_long_is_ended_and_the_next_is_answered(self):
         self.assertIsInstance(self.helper.ask(Endless()), slow.TooSlow)

@@ -1,4 +1,5 @@
-"""Hostile answers: each is blocked with its reason within limits of time and memory, and the next step runs (bars, F3)."""
+"""Hostile answers: each is blocked with its reason within limits of time and memory, and the next
+step runs (bars, F3)."""
 
 import resource
 import socket
@@ -34,7 +35,10 @@ KINDS = {
 
 
 def step(address: str, timeout: str = "30 s") -> str:
-    return f'  - {{ request: try, send: "GET {address}", options: {{ timeout: {timeout} }}, expect: [ {{ of: status, is: 200 }} ] }}\n'
+    return (
+        f'  - {{ request: try, send: "GET {address}", options: {{ timeout: {timeout} }}, '
+        f"expect: [ {{ of: status, is: 200 }} ] }}\n"
+    )
 
 
 WELL = step("[=harbour]/pilots")
@@ -46,11 +50,15 @@ class Hostile(unittest.TestCase):
             with self.subTest(kind):
                 memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
                 begun = time.monotonic()
-                tried = step(f"[=harbour]/faults/{kind}?ms=60000", "700 ms" if kind in LATE else "30 s")
+                tried = step(
+                    f"[=harbour]/faults/{kind}?ms=60000", "700 ms" if kind in LATE else "30 s"
+                )
                 results = run_text(case(tried + WELL, OPTIONS))
                 bad, well = results.cases[0].steps
                 self.assertEqual(
-                    (bad.verdict, bad.why and bad.why.code), ("blocked", code), bad.why and bad.why.sentence
+                    (bad.verdict, bad.why and bad.why.code),
+                    ("blocked", code),
+                    bad.why and bad.why.sentence,
                 )
                 self.assertIn(words, bad.why.sentence)
                 self.assertEqual(well.verdict, "passed")
@@ -60,7 +68,10 @@ class Hostile(unittest.TestCase):
 
     def test_bodies_that_are_not_what_they_say_fail_the_checks_that_need_them(self):
         for kind, code in (("malformed", "not-json"), ("wrong-type", "not-json-but-marked-up")):
-            check = f'  - {{ request: a, send: "GET [=harbour]/faults/{kind}", expect: [ {{ of: status, is: 200 }}, {{ of: $.id, present: true }} ] }}\n'
+            check = (
+                f'  - {{ request: a, send: "GET [=harbour]/faults/{kind}", expect: [ {{ of: '
+                f"status, is: 200 }}, {{ of: $.id, present: true }} ] }}\n"
+            )
             found = run_text(case(check)).cases[0].steps[0]
             self.assertEqual([outcome.verdict for outcome in found.outcomes], ["passed", "failed"])
             self.assertEqual(found.outcomes[1].why.code, code)
@@ -83,7 +94,8 @@ class Hostile(unittest.TestCase):
                 self.assertEqual(results.cases[0].why.code, code, results.cases[0].why.sentence)
 
     def test_a_resent_request_is_shown(self):
-        """A kept-alive connection that dies under a request: libcurl sends it again, and the exchange says so."""
+        """A kept-alive connection that dies under a request: libcurl sends it again, and the
+        exchange says so."""
         seen: list[bytes] = []
         server = socket.create_server(("127.0.0.1", 0))
 
@@ -96,7 +108,9 @@ class Hostile(unittest.TestCase):
                     seen.append(connection.recv(4096))
                     connection.close()
                     continue
-                connection.sendall(b"HTTP/1.1 200 OK\r\nContent-Length: 2\r\nConnection: close\r\n\r\n{}")
+                connection.sendall(
+                    b"HTTP/1.1 200 OK\r\nContent-Length: 2\r\nConnection: close\r\n\r\n{}"
+                )
                 connection.close()
                 return
 

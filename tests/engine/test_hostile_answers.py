@@ -1,5 +1,5 @@
-"""Each answer of the table in hostile.py costs its step alone: it is judged, or blocked with its reason, recorded and shown; what it saw is
-kept, and the next step runs."""
+"""Each answer of the table in hostile.py costs its step alone: it is judged, or blocked with its
+reason, recorded and shown; what it saw is kept, and the next step runs."""
 
 import resource
 import socket
@@ -18,7 +18,8 @@ from tests.harbour import case, run_text
 LONGEST_CPU_S = 2.0
 MOST_GROWN_KB = 250_000
 CHECKS = (
-    "{ of: status, is: 200 }, { of: body, contains: a }, { of: $.x, is: 1 }, { of: //x, present: true }, { of: type, is: application/json },"
+    "{ of: status, is: 200 }, { of: body, contains: a }, { of: $.x, is: 1 }, { of: //x, present: "
+    "true }, { of: type, is: application/json },"
     " { of: header X, absent: true }, { of: $, fits: { x: '[?text]' } }, { of: size, below: 1 MB }"
 )
 WELL = b'HTTP/1.1 200 OK\r\nContent-Length: 8\r\n\r\n{"x": 1}'
@@ -47,7 +48,10 @@ class HostileAnswers(unittest.TestCase):
                 with self.subTest(hostile.about):
                     self.one(address, number)
         grown = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - memory
-        print(f"counted: {len(ANSWERS)} hostile answers; memory grew by {grown // 1000} MB", file=sys.__stdout__)
+        print(
+            f"counted: {len(ANSWERS)} hostile answers; memory grew by {grown // 1000} MB",
+            file=sys.__stdout__,
+        )
         self.assertLess(grown, MOST_GROWN_KB)
         self.assertGreaterEqual(len(ANSWERS), 150)
 
@@ -59,12 +63,19 @@ class HostileAnswers(unittest.TestCase):
         hostile, events = ANSWERS[number], []
         auth = ", auth: { digest: [a, salt-and-tar] }" if hostile.about.startswith("401") else ""
         tried = (
-            f'  - {{ request: try, send: "GET {address}/{number}", expect: [ {CHECKS} ], keep: {{ x: $.x }}{auth} }}\n'
+            f'  - {{ request: try, send: "GET {address}/{number}", expect: [ {CHECKS} ], '
+            f"keep: {{ x: $.x }}{auth} }}\n"
         )
-        well = f'  - {{ request: well, send: "GET {address}/well", expect: [ {{ of: $.x, is: 1 }} ] }}\n'
+        well = (
+            f'  - {{ request: well, send: "GET {address}/well", expect: [ {{ of: $.x, is: 1 }} '
+            f"] }}\n"
+        )
         begun = time.process_time()
         results = run_text(
-            case(tried + well, "on failure: go on\noptions: { largest body: 5 MB, timeout: 5 s }\n"), events=events
+            case(
+                tried + well, "on failure: go on\noptions: { largest body: 5 MB, timeout: 5 s }\n"
+            ),
+            events=events,
         )
         self.assertLess(time.process_time() - begun, LONGEST_CPU_S)
         step, after = (event for event in events if isinstance(event, StepFinished))
@@ -72,7 +83,10 @@ class HostileAnswers(unittest.TestCase):
         said = step.why.sentence[:300] if step.why else ""
         self.assertNotIn(code, ("fault", "not-kept"), said)
         if hostile.becomes == "answered":
-            self.assertTrue(step.outcomes and step.outcomes[0].verdict in ("passed", "failed"), (step.verdict, said))
+            self.assertTrue(
+                step.outcomes and step.outcomes[0].verdict in ("passed", "failed"),
+                (step.verdict, said),
+            )
         else:
             self.assertEqual((step.verdict, code), ("blocked", hostile.becomes), said)
         self.assertTrue(step.exchanges, "what was seen is kept")

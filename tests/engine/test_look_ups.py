@@ -1,4 +1,5 @@
-"""Look-ups in databases: real SQLite files and a real PostgreSQL server, by table and by SQL; what they must never do; what happens to them."""
+"""Look-ups in databases: real SQLite files and a real PostgreSQL server, by table and by SQL; what
+they must never do; what happens to them."""
 
 import json
 import resource
@@ -18,13 +19,27 @@ from saltpath.engine.run import run_plan
 from tests.engine.test_secrets import everything_in
 from tests.postgres import FOLDERS, PASSWORD, Postgres
 
-TABLE = """create table port_call (id text primary key, vessel text, metres numeric, nights integer, state text);
-insert into port_call values ('PC-1', 'Marrow Finch', 23.40, 2, 'quoted'), ('PC-2', 'Oda Lantern', 41, 1, 'confirmed'),
+TABLE = """create table port_call (id text primary key, vessel text, metres numeric,
+  nights integer, state text);
+insert into port_call values ('PC-1', 'Marrow Finch', 23.40, 2, 'quoted'), ('PC-2', 'Oda Lantern',
+  41, 1, 'confirmed'),
  ('PC-3', 'O''Hara''s Pride', 88.2, 3, null);"""
 HOSTILE = (
-    "x' or '1'='1", "'; drop table port_call; --", '" or ""="', "\\' or 1=1 --", "PC-1\x00", "%", "_", "?", "%s", "$1", ":id", "\ufeff' or true --",
-    "'||(select 'PC-1')||'", "/* */ or 1=1",
-)  # fmt: skip
+    "x' or '1'='1",
+    "'; drop table port_call; --",
+    '" or ""="',
+    "\\' or 1=1 --",
+    "PC-1\x00",
+    "%",
+    "_",
+    "?",
+    "%s",
+    "$1",
+    ":id",
+    "\ufeff' or true --",
+    "'||(select 'PC-1')||'",
+    "/* */ or 1=1",
+)
 
 
 class Looking:
@@ -34,7 +49,13 @@ class Looking:
     own: Path | None = None
 
     def look(
-        self, *steps: str, values: dict | None = None, more: str = "", database: str = "", rows: str = "", **plan
+        self,
+        *steps: str,
+        values: dict | None = None,
+        more: str = "",
+        database: str = "",
+        rows: str = "",
+        **plan,
     ) -> list:
         head = "salt-path: 1\ncase: A test\nkey: aaaaaaaaaa\n" + (f"rows: {rows}\n" if rows else "")
         text = head + "steps:\n" + "".join(f"  - {step}\n" for step in steps)
@@ -47,16 +68,28 @@ class Looking:
 
         async def walk(selector):
             await run_plan(
-                Plan((planned(read_case(text), project=project),), project, seed=1, secrets={"pin": PASSWORD}, root=self.root, own_folder=self.own, **plan),
-                selector, events.append,
-            )  # fmt: skip
+                Plan(
+                    (planned(read_case(text), project=project),),
+                    project,
+                    seed=1,
+                    secrets={"pin": PASSWORD},
+                    root=self.root,
+                    own_folder=self.own,
+                    **plan,
+                ),
+                selector,
+                events.append,
+            )
 
         run_in_loop(walk)
         return [event for event in events if isinstance(event, StepFinished)]
 
     def rows(self, where: str, **more) -> str:
         """The ids that a condition gives, in order."""
-        step = f"{{ look up: A, in: desk, rows of: port_call, where: {where}, order by: id, keep: {{ ids: '$[*].id' }}, expect: [ {{ of: $, kind: list }} ] }}"
+        step = (
+            f"{{ look up: A, in: desk, rows of: port_call, where: {where}, order by: id, keep: "
+            f"{{ ids: '$[*].id' }}, expect: [ {{ of: $, kind: list }} ] }}"
+        )
         [done] = self.look(step, **more)
         self.assertIn(done.verdict, ("passed", "blocked"), done.why)
         if done.why is not None:
@@ -68,12 +101,18 @@ class Looking:
 class Both(Looking):
     def test_rows_are_checked_and_kept(self):
         first, second = self.look(
-            "{ look up: The call, in: desk, rows of: port_call, where: { id: '[=id]' }, expect: [ { of: '$[0].state', is: quoted },"
-            " { of: '$', count: 1 }, { of: '$[0].metres', is: 23.4 }, { of: time, below: 20 s } ], keep: { vessel: '$[0].vessel' } }",
-            "{ look up: Again, in: desk, sql: 'select state, nights from port_call where vessel = [=vessel]', expect: [ { of: '$[0].nights', is: 2 } ] }",
+            "{ look up: The call, in: desk, rows of: port_call, where: { id: '[=id]' }, expect: [ "
+            "{ of: '$[0].state', is: quoted },"
+            " { of: '$', count: 1 }, { of: '$[0].metres', is: 23.4 }, { of: time, below: 20 s } "
+            "], keep: { vessel: '$[0].vessel' } }",
+            "{ look up: Again, in: desk, sql: 'select state, nights from port_call where vessel = "
+            "[=vessel]', expect: [ { of: '$[0].nights', is: 2 } ] }",
             values={"id": "PC-1"},
         )
-        self.assertEqual((first.verdict, first.kind, first.kept), ("passed", "look up", {"vessel": "Marrow Finch"}))
+        self.assertEqual(
+            (first.verdict, first.kind, first.kept),
+            ("passed", "look up", {"vessel": "Marrow Finch"}),
+        )
         self.assertEqual(second.verdict, "passed", second.why)
         exchange = first.exchanges[0]
         self.assertEqual((exchange.method, exchange.address), ("LOOK UP", "desk"))
@@ -83,24 +122,37 @@ class Both(Looking):
 
     def test_what_a_column_can_be_asked(self):
         for where, ids in (
-            ("{ metres: { above: 23.4 } }", "PC-2 PC-3"), ("{ metres: { at least: '[=m]' } }", "PC-1 PC-2 PC-3"),
-            ("{ nights: { between: [1, 2] } }", "PC-1 PC-2"), ("{ nights: { is one of: [1, 3] } }", "PC-2 PC-3"), ("{ nights: [3] }", "a list"),
-            ("{ id: { is one of: '[=ids]' } }", "PC-1 PC-3"), ("{ state: { absent: true } }", "PC-3"), ("{ state: { is not: quoted } }", "PC-2 PC-3"),
-            ("{ vessel: { contains: Hara } }", "PC-3"), ("{ vessel: { starts with: \"O'\" } }", "PC-3"), ("{ vessel: { contains: '%' } }", "nothing at $[*].id"),
-            ("{ id: { is none of: [PC-1, PC-2] }, nights: 3 }", "PC-3"), ("{ id: { is none of: [] } }", "PC-1 PC-2 PC-3"),
-            ("{ id: { is one of: [] } }", "nothing at $[*].id"), ("{ state: { is none of: [] } }", "PC-1 PC-2 PC-3"),
+            ("{ metres: { above: 23.4 } }", "PC-2 PC-3"),
+            ("{ metres: { at least: '[=m]' } }", "PC-1 PC-2 PC-3"),
+            ("{ nights: { between: [1, 2] } }", "PC-1 PC-2"),
+            ("{ nights: { is one of: [1, 3] } }", "PC-2 PC-3"),
+            ("{ nights: [3] }", "a list"),
+            ("{ id: { is one of: '[=ids]' } }", "PC-1 PC-3"),
+            ("{ state: { absent: true } }", "PC-3"),
+            ("{ state: { is not: quoted } }", "PC-2 PC-3"),
+            ("{ vessel: { contains: Hara } }", "PC-3"),
+            ('{ vessel: { starts with: "O\'" } }', "PC-3"),
+            ("{ vessel: { contains: '%' } }", "nothing at $[*].id"),
+            ("{ id: { is none of: [PC-1, PC-2] }, nights: 3 }", "PC-3"),
+            ("{ id: { is none of: [] } }", "PC-1 PC-2 PC-3"),
+            ("{ id: { is one of: [] } }", "nothing at $[*].id"),
+            ("{ state: { is none of: [] } }", "PC-1 PC-2 PC-3"),
             ("{ id: '[=nobody]' }", "there is no value nobody"),
-        ):  # fmt: skip
+        ):
             with self.subTest(where):
                 self.assertIn(ids, self.rows(where, values={"m": 23.4, "ids": ["PC-1", "PC-3"]}))
 
     def test_values_are_never_part_of_the_statement(self):
         for value in HOSTILE:
             for step in (
-                "{ look up: A, in: desk, rows of: port_call, where: { id: '[=v]' }, expect: [ { of: $, count: 0 } ] }",
-                "{ look up: A, in: desk, rows of: port_call, where: { id: { starts with: '[=v]' } }, expect: [ { of: $, count: 0 } ] }",
-                "{ look up: A, in: desk, sql: 'select * from port_call where id = [=v]', expect: [ { of: $, count: 0 } ] }",
-                "{ look up: A, in: desk, sql: 'select * from port_call where id in ([=list])', expect: [ { of: $, count: 0 } ] }",
+                "{ look up: A, in: desk, rows of: port_call, where: { id: '[=v]' }, expect: [ { "
+                "of: $, count: 0 } ] }",
+                "{ look up: A, in: desk, rows of: port_call, where: { id: { starts with: '[=v]' } "
+                "}, expect: [ { of: $, count: 0 } ] }",
+                "{ look up: A, in: desk, sql: 'select * from port_call where id = [=v]', expect: "
+                "[ { of: $, count: 0 } ] }",
+                "{ look up: A, in: desk, sql: 'select * from port_call where id in ([=list])', "
+                "expect: [ { of: $, count: 0 } ] }",
             ):
                 with self.subTest(value=value, step=step):
                     [done] = self.look(step, values={"v": value, "list": [value, value]})
@@ -115,9 +167,12 @@ class Both(Looking):
 
     def test_it_only_reads_unless_it_may_change(self):
         for sql in (
-            "delete from port_call", "insert into port_call (id) values ('x')", "drop table port_call", "with a as (select 1) delete from port_call",
+            "delete from port_call",
+            "insert into port_call (id) values ('x')",
+            "drop table port_call",
+            "with a as (select 1) delete from port_call",
             "create table x (a text)",
-        ):  # fmt: skip
+        ):
             with self.subTest(sql):
                 [done] = self.look(f'{{ look up: A, in: desk, sql: "{sql}" }}')
                 self.assertEqual((done.verdict, done.why.code), ("blocked", "may-not-change"))
@@ -126,28 +181,47 @@ class Both(Looking):
         [done] = self.look(change, values={"id": "PC-2"}, more=", may change: true")
         self.assertEqual(done.verdict, "unchecked", done.why)
         self.assertEqual(self.rows("{ nights: 9 }"), "PC-2")
-        self.look(change.replace("nights = 9", "nights = 1"), values={"id": "PC-2"}, more=", may change: true")
+        self.look(
+            change.replace("nights = 9", "nights = 1"),
+            values={"id": "PC-2"},
+            more=", may change: true",
+        )
 
     def test_time_and_rows_are_limited(self):
-        many = "with recursive n(i) as (select 1 union all select i + 1 from n where i < {}) select i from n"
+        many = (
+            "with recursive n(i) as (select 1 union all select i + 1 from n where i < {}) "
+            "select i from n"
+        )
         [done] = self.look(f'{{ look up: A, in: desk, sql: "{many.format(2000)}" }}')
-        self.assertEqual(done.why.sentence, "desk has more than 1000 such rows; ask for fewer, or say most rows")
+        self.assertEqual(
+            done.why.sentence, "desk has more than 1000 such rows; ask for fewer, or say most rows"
+        )
         [done] = self.look(
-            f'{{ look up: A, in: desk, most rows: 3000, sql: "{many.format(2000)}", expect: [ {{ of: $, count: 2000 }} ] }}'
+            f'{{ look up: A, in: desk, most rows: 3000, sql: "{many.format(2000)}", expect: [ {{ '
+            f"of: $, count: 2000 }} ] }}"
         )
         self.assertEqual(done.verdict, "passed", done.why)
-        [done] = self.look(f'{{ look up: A, in: desk, most rows: 7, sql: "{many.format(2000)}" }}', first_rows=True)
-        self.assertEqual([row["i"] for row in json.loads(done.exchanges[0].body)], [1, 2, 3, 4, 5, 6, 7])
+        [done] = self.look(
+            f'{{ look up: A, in: desk, most rows: 7, sql: "{many.format(2000)}" }}', first_rows=True
+        )
+        self.assertEqual(
+            [row["i"] for row in json.loads(done.exchanges[0].body)], [1, 2, 3, 4, 5, 6, 7]
+        )
         count = many.replace("select i from n", "select count(*) as c from n").format(900_000_000)
-        [done] = self.look(f'{{ look up: A, in: desk, options: {{ timeout: 200 ms }}, sql: "{count}" }}')
-        self.assertEqual((done.verdict, done.why.sentence), ("blocked", "desk did not answer within 200 ms"))
+        [done] = self.look(
+            f'{{ look up: A, in: desk, options: {{ timeout: 200 ms }}, sql: "{count}" }}'
+        )
+        self.assertEqual(
+            (done.verdict, done.why.sentence), ("blocked", "desk did not answer within 200 ms")
+        )
         self.assertLess(done.us, 3_000_000)
 
     def test_a_case_runs_over_its_rows(self):
         read = "{ set: { told: '[=row.vessel] [=row.metres]' } }"
         steps = self.look(
             read,
-            rows="{ in: desk, rows of: port_call, where: { nights: { above: '[=least]' } }, order by: -id }",
+            rows="{ in: desk, rows of: port_call, where: { nights: { above: '[=least]' } }, order "
+            "by: -id }",
             values={"least": 1},
         )
         self.assertEqual(
@@ -156,7 +230,8 @@ class Both(Looking):
         )
         steps = self.look(
             read,
-            rows="{ in: desk, sql: 'select vessel, metres from port_call where id = [=id]', pick: 1 to 5 }",
+            rows="{ in: desk, sql: 'select vessel, metres from port_call where id = [=id]', pick: "
+            "1 to 5 }",
             values={"id": "PC-2"},
         )
         self.assertEqual([step.kept["told"] for step in steps], ["Oda Lantern 41"])
@@ -167,9 +242,11 @@ class Both(Looking):
 
     def test_a_secret_is_masked_wherever_it_stands(self):
         [done] = self.look(
-            "\n    look up: A\n    in: desk\n    sql: |\n      select vessel, [=pin] as pin from port_call where vessel <> [=pin]\n"
+            "\n    look up: A\n    in: desk\n    sql: |\n      select vessel, [=pin] as pin from "
+            "port_call where vessel <> [=pin]\n"
             "    expect: [ { of: '$[0].pin', is: x } ]\n    keep: { pin: '$[0].pin' }\n"
-            "    write: { table: t, columns: { pin: '$[0].pin', own: '[=pin]', why: why, verdict: verdict } }"
+            "    write: { table: t, columns: { pin: '$[0].pin', own: '[=pin]', why: why, verdict: "
+            "verdict } }"
         )
         self.assertEqual(done.verdict, "failed", done.why)
         self.assertEqual((done.wrote.cells["own"], done.wrote.cells["pin"]), ("●●●", "●●●"))
@@ -177,7 +254,8 @@ class Both(Looking):
 
     def test_it_waits_for_a_row(self):
         [done] = self.look(
-            "{ look up: A, in: desk, rows of: port_call, where: { id: PC-9 }, repeat: { until: { of: $, count: 1 }, every: 50 ms, at most: 200 ms } }"
+            "{ look up: A, in: desk, rows of: port_call, where: { id: PC-9 }, repeat: { until: { "
+            "of: $, count: 1 }, every: 50 ms, at most: 200 ms } }"
         )
         self.assertEqual((done.verdict, done.attempts > 2), ("failed", True))
 
@@ -197,13 +275,17 @@ class InSQLite(Both, unittest.TestCase):
             "zeroblob(300000000)",
             "replace(hex(zeroblob(9000000)), '0', '0123')",
         ):
-            [done] = self.look(f"\n    look up: A\n    in: desk\n    sql: |\n      select {cell} as x")
+            [done] = self.look(
+                f"\n    look up: A\n    in: desk\n    sql: |\n      select {cell} as x"
+            )
             self.assertEqual(done.verdict, "blocked", cell)
             self.assertNotEqual(done.why.code, "fault")
         self.assertLess(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before, 200_000, "kB")
 
     def told(self, vessel: str, metres: str) -> str:
-        return f"{vessel} {metres.rstrip('0')}"  # SQLite keeps numbers without the zeros at their end
+        return (
+            f"{vessel} {metres.rstrip('0')}"  # SQLite keeps numbers without the zeros at their end
+        )
 
     def test_other_files_are_not_reached(self):
         for sql, said in (
@@ -215,7 +297,9 @@ class InSQLite(Both, unittest.TestCase):
         self.own = self.root
         self.assertIn("one of Salt Path's own", self.rows("{ id: PC-1 }"))
         self.own = None
-        self.assertIn("there is no file gone.db", self.rows("{ id: PC-1 }", database="sqlite: gone.db"))
+        self.assertIn(
+            "there is no file gone.db", self.rows("{ id: PC-1 }", database="sqlite: gone.db")
+        )
         self.root = None
         self.assertIn("give the file's whole path", self.rows("{ id: PC-1 }"))
 
@@ -228,11 +312,14 @@ class InPostgres(Both, unittest.TestCase):
         cls.server.run(TABLE)
 
     def setUp(self) -> None:
-        self.database = f"postgres: '127.0.0.1:{self.server.port}/postgres', user: harbour, password: '[=pin]'"
+        self.database = (
+            f"postgres: '127.0.0.1:{self.server.port}/postgres', user: harbour, password: '[=pin]'"
+        )
 
     def test_kinds_of_values(self):
         sql = (
-            "select 1318.40::numeric as n, true as b, null as z, date '2026-11-30' as d, '{\"a\": [1.50]}'::jsonb as j, array[1,2] as l,"
+            "select 1318.40::numeric as n, true as b, null as z, date '2026-11-30' as d, '{\"a\": "
+            "[1.50]}'::jsonb as j, array[1,2] as l,"
             " '9007199254740993'::bigint as i, '00000000-0000-0000-0000-000000000001'::uuid as u"
         )
         [done] = self.look("\n    look up: A\n    in: desk\n    sql: |\n      " + sql)
@@ -248,7 +335,9 @@ class InPostgres(Both, unittest.TestCase):
             self.assertIn(piece, done.exchanges[0].body)
 
     def test_a_dropped_connection_blocks_with_the_reason(self):
-        [done] = self.look("{ look up: A, in: desk, sql: 'select pg_terminate_backend(pg_backend_pid())' }")
+        [done] = self.look(
+            "{ look up: A, in: desk, sql: 'select pg_terminate_backend(pg_backend_pid())' }"
+        )
         self.assertEqual(done.verdict, "blocked")
         self.assertIn("desk could not be asked: ", done.why.sentence)
         self.assertIn("terminat", done.why.sentence)
@@ -259,7 +348,8 @@ class InPostgres(Both, unittest.TestCase):
 
     def test_a_connection_that_was_closed_meanwhile_is_made_anew(self):
         first, second = self.look(
-            "{ look up: A, in: desk, sql: 'select pg_backend_pid() as pid', keep: { pid: '$[0].pid' }, expect: [ { of: $, count: 1 } ] }",
+            "{ look up: A, in: desk, sql: 'select pg_backend_pid() as pid', keep: { pid: "
+            "'$[0].pid' }, expect: [ { of: $, count: 1 } ] }",
             "{ look up: B, in: desk, rows of: port_call, expect: [ { of: $, count: 3 } ] }",
         )
         self.assertEqual((first.verdict, second.verdict), ("passed", "passed"))
@@ -269,12 +359,18 @@ class InPostgres(Both, unittest.TestCase):
         begun = time.monotonic()
         for more in ("", ", may change: true"):
             first, second = self.look(
-                "{ look up: A, in: desk, sql: 'select i, repeat(md5(i::text), 20) from generate_series(1, 3000000) i', most rows: 10 }",
-                "{ look up: B, in: desk, sql: 'select 7 as seven', expect: [ { of: '$[0].seven', is: 7 } ] }",
+                "{ look up: A, in: desk, sql: 'select i, repeat(md5(i::text), 20) from "
+                "generate_series(1, 3000000) i', most rows: 10 }",
+                "{ look up: B, in: desk, sql: 'select 7 as seven', expect: [ { of: '$[0].seven', "
+                "is: 7 } ] }",
                 more=more,
                 first_rows=True,
             )
-            self.assertEqual((first.verdict, len(json.loads(first.exchanges[0].body))), ("unchecked", 10), first.why)
+            self.assertEqual(
+                (first.verdict, len(json.loads(first.exchanges[0].body))),
+                ("unchecked", 10),
+                first.why,
+            )
             self.assertEqual(second.verdict, "passed", "the connection is still good")
         self.assertLess(time.monotonic() - begun, 20)
         self.assertLess(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before, 200_000, "kB")
@@ -292,22 +388,37 @@ class InPostgres(Both, unittest.TestCase):
 class Reading(unittest.TestCase):
     def test_what_is_no_look_up_is_refused(self):
         for step, said in (
-            ("{ look up: A, rows of: x }", "need in:"), ("{ look up: A, in: d }", "need rows of"), ("{ look up: A, in: d, rows of: x, sql: select 1 }", "need rows of"),
-            ("{ look up: A, in: d, sql: \"select * from x where id = '[=v]'\" }", "cannot stand in quotes"),
-            ("{ look up: A, in: d, sql: 'select 1 -- [=v]' }", "cannot stand in a comment"), ("{ look up: A, in: d, sql: 'select 1; select 2' }", "one statement"),
+            ("{ look up: A, rows of: x }", "need in:"),
+            ("{ look up: A, in: d }", "need rows of"),
+            ("{ look up: A, in: d, rows of: x, sql: select 1 }", "need rows of"),
+            (
+                "{ look up: A, in: d, sql: \"select * from x where id = '[=v]'\" }",
+                "cannot stand in quotes",
+            ),
+            ("{ look up: A, in: d, sql: 'select 1 -- [=v]' }", "cannot stand in a comment"),
+            ("{ look up: A, in: d, sql: 'select 1; select 2' }", "one statement"),
             ("{ look up: A, in: d, sql: 'select $$[=v]$$' }", "cannot stand in quotes"),
-            ("{ look up: A, in: d, rows of: x, where: { id: { abov: 1 } } }", "did you mean 'above'"),
-            ("{ look up: A, in: d, rows of: x, expect: [ { of: status, is: 200 } ] }", "status has no meaning for rows"),
+            (
+                "{ look up: A, in: d, rows of: x, where: { id: { abov: 1 } } }",
+                "did you mean 'above'",
+            ),
+            (
+                "{ look up: A, in: d, rows of: x, expect: [ { of: status, is: 200 } ] }",
+                "status has no meaning for rows",
+            ),
             ("{ look up: A, in: d, rows of: x, most rows: 0 }", "from 1 to"),
-            ("{ wait: 1 s }\nrows: { in: d, sql: delete from x }", "rows are only read"), ("{ wait: 1 s }\nrows: { in: d }", "need rows of"),
-        ):  # fmt: skip
+            ("{ wait: 1 s }\nrows: { in: d, sql: delete from x }", "rows are only read"),
+            ("{ wait: 1 s }\nrows: { in: d }", "need rows of"),
+        ):
             with self.subTest(step), self.assertRaises(FormatError) as caught:
                 read_case(f"salt-path: 1\ncase: A\nsteps:\n  - {step}\n")
             self.assertIn(said, str(caught.exception))
         for database, said in (
-            ("{}", "a database is"), ("{ sqlite: a, postgres: b }", "a database is"), ("{ sqlite: a, user: b }", "no meaning"),
+            ("{}", "a database is"),
+            ("{ sqlite: a, postgres: b }", "a database is"),
+            ("{ sqlite: a, user: b }", "no meaning"),
             ("{ postgres: 'a:1/b', tls: perhaps }", "tls is"),
-        ):  # fmt: skip
+        ):
             with self.subTest(database), self.assertRaises(FormatError) as caught:
                 read_project(f"salt-path: 1\nproject: A\ndatabases: {{ d: {database} }}\n")
             self.assertIn(said, str(caught.exception))

@@ -1,4 +1,5 @@
-"""Output tables: rows that steps write, in the order of the rows however many run at once; saved, and taken as a source by a later case."""
+"""Output tables: rows that steps write, in the order of the rows however many run at once; saved,
+and taken as a source by a later case."""
 
 import csv
 import io
@@ -32,7 +33,8 @@ steps:
     expect: [ { of: status, is: 200 } ]
     write:
       table: vessels
-      columns: { name: "[=row.name]", length: $.lengthMetres, status: status, verdict: verdict, why: why, kind: "'a vessel'", time: time,
+      columns: { name: "[=row.name]", length: $.lengthMetres, status: status, verdict: verdict,
+        why: why, kind: "'a vessel'", time: time,
                  missing: $.nowhere, several: "$.items[*].id", number: "[=row.number]" }
 """
 READS = """\
@@ -40,7 +42,8 @@ salt-path: 1
 case: Reads
 rows: { output table: vessels, pick: "where verdict is passed" }
 steps:
-  - { request: Again, send: "GET [=harbour]/vessels/[=row.name]", expect: [ { of: $.lengthMetres, is: "[=row.length]" } ] }
+  - { request: Again, send: "GET [=harbour]/vessels/[=row.name]", expect: [ { of: $.lengthMetres,
+      is: "[=row.length]" } ] }
 """
 
 
@@ -48,7 +51,9 @@ def run(*texts: str, jobs: int = 1) -> tuple[Results, OutputTables]:
     tables = OutputTables()
     cases = tuple(planned(read_case(text)) for text in texts)
     project = Project("Tests", values=NamedValues({"harbour": harbour()}))
-    plan = Plan(cases, project, seed=7, jobs=jobs, started_us=1_795_420_800_000_000, read_output=tables.read)
+    plan = Plan(
+        cases, project, seed=7, jobs=jobs, started_us=1_795_420_800_000_000, read_output=tables.read
+    )
     results = Results([CaseResult(case) for case in plan.cases])
 
     def take(event):
@@ -68,12 +73,28 @@ class Outputs(unittest.TestCase):
             self.assertEqual([row["number"] for row in rows], list(range(1, 61)))
             first, later = rows[0], rows[40]
             self.assertEqual(
-                [first[name] for name in ("name", "length", "status", "verdict", "why", "kind", "missing", "several")],
+                [
+                    first[name]
+                    for name in (
+                        "name",
+                        "length",
+                        "status",
+                        "verdict",
+                        "why",
+                        "kind",
+                        "missing",
+                        "several",
+                    )
+                ],
                 ["V-101", Decimal("23.4"), 200, "passed", "", "a vessel", None, None],
             )
             self.assertTrue(0 < first["time"] < 10_000)
-            self.assertEqual((later["verdict"], later["status"], later["length"]), ("failed", 404, None))
-            seen.append([{name: value for name, value in row.items() if name != "time"} for row in rows])
+            self.assertEqual(
+                (later["verdict"], later["status"], later["length"]), ("failed", 404, None)
+            )
+            seen.append(
+                [{name: value for name, value in row.items() if name != "time"} for row in rows]
+            )
         self.assertEqual(*seen)
 
     def test_a_later_case_takes_them_as_its_source(self):
@@ -89,16 +110,24 @@ class Outputs(unittest.TestCase):
             "once: [ { set: { a: 1 }, write: { table: t, columns: { at: \"'once'\" } } } ]\n"
             "at the end: [ { set: { b: 1 }, write: { table: t, columns: { at: \"'end'\" } } } ]\n"
             "steps:\n  - for each: [1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11]\n    as: n\n    steps:\n"
-            "      - { set: { c: '[=n]' }, write: { table: t, columns: { at: '[=row.number].[=n]' } } }\n"
+            "      - { set: { c: '[=n]' }, write: { table: t, columns: { at: '[=row.number].[=n]' "
+            "} } }\n"
         )
         inner = [f"{row}.{n}" for row in (1, 2) for n in range(1, 12)]
         self.assertEqual([row["at"] for row in tables.rows("t")], ["once", *inner, "end"])
 
     def test_what_is_no_row_of_a_table_is_refused(self):
-        for write, said in (("{ table: t }", "needs a table and columns"), ("{ table: t, columns: {} }", "needs a table"),
-                            ("{ table: t, columns: { a: stats } }", "a fixed text stands in quotes"), ("{ table: a/b, columns: { a: status } }", "no /"),
-                            ("{ table: t, columns: { a: [1] } }", "a reference, a subject")):  # fmt: skip
-            text = f"salt-path: 1\ncase: A\nsteps:\n  - {{ request: A, send: GET http://h/, write: {write} }}\n"
+        for write, said in (
+            ("{ table: t }", "needs a table and columns"),
+            ("{ table: t, columns: {} }", "needs a table"),
+            ("{ table: t, columns: { a: stats } }", "a fixed text stands in quotes"),
+            ("{ table: a/b, columns: { a: status } }", "no /"),
+            ("{ table: t, columns: { a: [1] } }", "a reference, a subject"),
+        ):
+            text = (
+                f"salt-path: 1\ncase: A\nsteps:\n  - {{ request: A, send: GET http://h/, "
+                f"write: {write} }}\n"
+            )
             with self.subTest(write), self.assertRaises(FormatError) as caught:
                 read_case(text)
             self.assertIn(said, str(caught.exception))
@@ -113,7 +142,9 @@ class Saved(unittest.TestCase):
     ]
 
     def test_as_a_workbook(self):
-        book = load_workbook(io.BytesIO(write_values_xlsx([("quotes: today?", self.ROWS), ("QUOTES  today", [])])))
+        book = load_workbook(
+            io.BytesIO(write_values_xlsx([("quotes: today?", self.ROWS), ("QUOTES  today", [])]))
+        )
         self.assertEqual(len(book.sheetnames), 2)
         sheet = book.worksheets[0]
         self.assertEqual([cell.value for cell in sheet[1]], ["a", "b", "c", "d", "e"])
@@ -125,13 +156,19 @@ class Saved(unittest.TestCase):
         )
         self.assertEqual(sheet["B3"].number_format, "0.00", "the zero is shown")
         held = [sheet["E4"].value, sheet["E5"].value]
-        self.assertEqual(held, ["12345678901234567890", "2.5"], "a spreadsheet has 15 digits, so all are texts")
+        self.assertEqual(
+            held, ["12345678901234567890", "2.5"], "a spreadsheet has 15 digits, so all are texts"
+        )
 
     def test_as_csv(self):
         rows = list(csv.reader(io.StringIO(write_values_csv(self.ROWS).decode("utf-8-sig"))))
         self.assertEqual(
             rows[:3],
-            [["a", "b", "c", "d", "e"], ["'=1+1", "1.5", "true", "", ""], ["007", "1318.40", "", '[1,{"x":null}]', ""]],
+            [
+                ["a", "b", "c", "d", "e"],
+                ["'=1+1", "1.5", "true", "", ""],
+                ["007", "1318.40", "", '[1,{"x":null}]', ""],
+            ],
         )
 
     def test_in_a_place_of_a_workbook_of_ones_own(self):
@@ -148,9 +185,13 @@ class Saved(unittest.TestCase):
             ("Fees of the week", "=SUM(B4:B6)", "mine"),
         )
         self.assertEqual(
-            (sheet["A3"].value, sheet["B4"].value, sheet["A4"].value, sheet["A4"].data_type), ("a", 1.5, "=1+1", "s")
+            (sheet["A3"].value, sheet["B4"].value, sheet["A4"].value, sheet["A4"].data_type),
+            ("a", 1.5, "=1+1", "s"),
         )
-        for octets_of, sheet_name, said in ((octets.getvalue(), "Fes", "no sheet"), (b"PK none", "Fees", "damaged")):
+        for octets_of, sheet_name, said in (
+            (octets.getvalue(), "Fes", "no sheet"),
+            (b"PK none", "Fees", "damaged"),
+        ):
             with self.subTest(said), self.assertRaises(Unreadable) as caught:
                 into_sheet(octets_of, sheet_name, 1, 1, self.ROWS)
             self.assertIn(said, str(caught.exception))
@@ -158,7 +199,8 @@ class Saved(unittest.TestCase):
     def test_on_the_command_line(self):
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         (folder / "writes.case.yaml").write_text(
-            WRITES.replace("make: 60", "make: 3") + WRITES.partition("steps:\n")[2].replace("vessels\n", "others\n")
+            WRITES.replace("make: 60", "make: 3")
+            + WRITES.partition("steps:\n")[2].replace("vessels\n", "others\n")
         )
         values = ("--set", f"harbour={harbour()}", "--quiet")
         done = saltpath("run", str(folder), *values, "--table", str(folder / "out.csv"))

@@ -52,11 +52,15 @@ class Paced(unittest.TestCase):
     def test_per_second(self):
         run = Run(case(self.address, "{ per second: 40 }"), jobs=16)
         self.assertEqual(run.case.verdict, "passed")
-        self.assertGreater(Counting.times[-1] - Counting.times[0], 0.5, "24 of 40 a second take 0.575 s")
+        self.assertGreater(
+            Counting.times[-1] - Counting.times[0], 0.5, "24 of 40 a second take 0.575 s"
+        )
 
     def test_a_stop_ends_the_waiting(self):
         begun = time.monotonic()
-        run = Run(case(self.address, "{ per second: 2, at once per host: 2 }"), jobs=16, stop_after=1)
+        run = Run(
+            case(self.address, "{ per second: 2, at once per host: 2 }"), jobs=16, stop_after=1
+        )
         self.assertLess(time.monotonic() - begun, 3)
         self.assertLess(len(run.rows), 24)
 

@@ -34,9 +34,13 @@ class Masking(unittest.TestCase):
         masker = Masker()
         masker.add({"pin": 8421, "list": ["harbour-light", None, True]})
         value = {"a": [8421, 84210, "x8421y", "8421"], "harbour-light": Decimal("1.50"), "b": None}
-        self.assertEqual(masker.value(value), {"a": [MASK, 84210, "x8421y", MASK], MASK: Decimal("1.50"), "b": None})
         self.assertEqual(
-            masker.why(why("differs", actual="“harbour-light”", expected="1")).params["actual"], f"“{MASK}”"
+            masker.value(value),
+            {"a": [MASK, 84210, "x8421y", MASK], MASK: Decimal("1.50"), "b": None},
+        )
+        self.assertEqual(
+            masker.why(why("differs", actual="“harbour-light”", expected="1")).params["actual"],
+            f"“{MASK}”",
         )
 
     def test_without_secrets_nothing_is_copied(self):
@@ -44,7 +48,10 @@ class Masking(unittest.TestCase):
         self.assertIs(Masker().value(value), value)
 
     def test_heads_are_always_masked(self):
-        head = b"GET / HTTP/1.1\r\nauthorization: Basic ZGVzazpwYXNz\r\nCookie: desk=1; b=2\r\nX-A: b\r\nProxy-Authorization: x\r\n\r\n"
+        head = (
+            b"GET / HTTP/1.1\r\nauthorization: Basic ZGVzazpwYXNz\r\nCookie: desk=1; b=2\r\n"
+            b"X-A: b\r\nProxy-Authorization: x\r\n\r\n"
+        )
         masked = Masker().head(head)
         self.assertIn(f"authorization: Basic {MASK}\r\n".encode(), masked)
         self.assertIn(f"Cookie: {MASK}\r\nX-A: b\r\n".encode(), masked)
@@ -127,7 +134,10 @@ class Redirects(unittest.TestCase):
         _Hops.away = f"http://127.0.0.1:{self.servers[1].server_port}/end"
 
     def end(self, send: str) -> dict:
-        step = f"  - {{ request: a, send: '{send}', auth: {{ bearer: x }}, json: '{{}}', expect: [ {{ of: status, is: 200 }} ], keep: {{ end: $ }} }}\n"
+        step = (
+            f"  - {{ request: a, send: '{send}', auth: {{ bearer: x }}, json: '{{}}', expect: "
+            f"[ {{ of: status, is: 200 }} ], keep: {{ end: $ }} }}\n"
+        )
         results = run_text(case(step))
         self.assertEqual(len(results.cases[0].steps[0].exchanges), 2)
         return results.cases[0].steps[0].kept["end"]
@@ -161,9 +171,12 @@ class Files(unittest.TestCase):
 
     def test_order_and_parts(self):
         self.project()
-        self.assertEqual([entry.case.name for entry in load([self.root]).cases], ["a/x", "b/z", "b/a", "b/m"])
         self.assertEqual(
-            [entry.file for entry in load([self.root / "suites/b/m.case.yaml"]).cases], ["suites/b/m.case.yaml"]
+            [entry.case.name for entry in load([self.root]).cases], ["a/x", "b/z", "b/a", "b/m"]
+        )
+        self.assertEqual(
+            [entry.file for entry in load([self.root / "suites/b/m.case.yaml"]).cases],
+            ["suites/b/m.case.yaml"],
         )
         found = load([self.root / "suites/b", self.root / "suites/b/m.case.yaml"])
         self.assertEqual(len(found.cases), 3, "none twice")
@@ -180,7 +193,9 @@ class Files(unittest.TestCase):
         said = [str(problem) for problem in caught.exception.problems]
         self.assertEqual(len(said), 3, said)
         self.assertTrue(any(line.startswith("suites/b/a.case.yaml:3: ") for line in said), said)
-        self.assertTrue(any("suites/b/m.case.yaml:2: the file is not UTF-8" in line for line in said), said)
+        self.assertTrue(
+            any("suites/b/m.case.yaml:2: the file is not UTF-8" in line for line in said), said
+        )
 
     def test_paths_that_do_not_fit(self):
         self.write("notes.txt", "x")
@@ -197,9 +212,12 @@ class Files(unittest.TestCase):
 
 class Reports(unittest.TestCase):
     STEPS = (
-        "  - { request: Good, send: 'GET [=harbour]/pilots', expect: [ { of: $.total, is: 3 }, { of: time, below: 1 us, advice: true } ] }\n"
-        '  - { request: Bad & <odd>, send: \'GET [=harbour]/pilots\', expect: [ { of: "$.items[0].name", is: "\\u0001x" } ] }\n'
-        "  - { request: Never, send: 'GET [=harbour]/pilots', expect: [ { of: status, is: 200 } ] }\n"
+        "  - { request: Good, send: 'GET [=harbour]/pilots', expect: [ { of: $.total, is: 3 }, { "
+        "of: time, below: 1 us, advice: true } ] }\n"
+        "  - { request: Bad & <odd>, send: 'GET [=harbour]/pilots', expect: [ { of: "
+        '"$.items[0].name", is: "\\u0001x" } ] }\n'
+        "  - { request: Never, send: 'GET [=harbour]/pilots', expect: [ { of: status, is: 200 } ] "
+        "}\n"
     )
 
     def test_junit_says_what_a_person_needs(self):

@@ -1,4 +1,5 @@
-"""What an exchange says of its answer is what came over the wire: status, head and body, whatever stands before or inside them."""
+"""What an exchange says of its answer is what came over the wire: status, head and body, whatever
+stands before or inside them."""
 
 from __future__ import annotations
 
@@ -42,7 +43,8 @@ BODILESS = (204, 304)
 
 
 class Sent(NamedTuple):
-    """One answer: its bytes on the wire, and what is true of it. In the head a line that was folded is one (RFC 9112, 5.2)."""
+    """One answer: its bytes on the wire, and what is true of it. In the head a line that was folded
+    is one (RFC 9112, 5.2)."""
 
     method: str
     wire: bytes
@@ -55,9 +57,16 @@ class Sent(NamedTuple):
 def made(chance: random.Random) -> Sent:
     method = chance.choice(("GET", "GET", "GET", "HEAD", "OPTIONS"))
     status = chance.choice((200, 200, 201, 204, 206, 304, 400, 404, 418, 500, 503, 599, 999))
-    line = b"HTTP/1.1 %d%s" % (status, chance.choice((b"", b" ", b" OK", b" Not HTTP/1.1 200 at all")))
+    line = b"HTTP/1.1 %d%s" % (
+        status,
+        chance.choice((b"", b" ", b" OK", b" Not HTTP/1.1 200 at all")),
+    )
     lines = chance.sample(LINES, chance.randrange(len(LINES)))
-    body = b"" if status in BODILESS else bytes(chance.randrange(256) for _ in range(chance.choice((0, 1, 9, 700))))
+    body = (
+        b""
+        if status in BODILESS
+        else bytes(chance.randrange(256) for _ in range(chance.choice((0, 1, 9, 700))))
+    )
     raw, after = body, b""
     if body and chance.random() < 0.3:
         lines.append(b"Content-Encoding: gzip")
@@ -69,7 +78,10 @@ def made(chance: random.Random) -> Sent:
         cut = chance.randrange(len(raw) + 1)
         after = chance.choice((b"", b"X-After: HTTP/1.1 500 trailing\r\n"))
         wire_body = (
-            b"".join(b"%x\r\n%s\r\n" % (len(p), p) for p in (raw[:cut], raw[cut:]) if p) + b"0\r\n" + after + b"\r\n"
+            b"".join(b"%x\r\n%s\r\n" % (len(p), p) for p in (raw[:cut], raw[cut:]) if p)
+            + b"0\r\n"
+            + after
+            + b"\r\n"
         )
     else:
         lines.append(b"Content-Length: %d" % len(raw))
@@ -85,7 +97,8 @@ def made(chance: random.Random) -> Sent:
 
 @contextmanager
 def wire(answers: list[bytes], cut: bool = False) -> Iterator[str]:
-    """The address of a server that answers a request for /n with the n-th of these octets; what is cut ends its connection."""
+    """The address of a server that answers a request for /n with the n-th of these octets; what is
+    cut ends its connection."""
 
     def answer(connection: socket.socket) -> None:
         head, rest = next_head(connection, b"")
@@ -109,7 +122,9 @@ def received(address: str, methods: list[str], options: Options = DEFAULTS) -> l
         async def work():
             headers = (("Accept", "*/*"),)
             return [
-                await client.exchange(Prepared(method, f"{address}/{number}", headers, None), options)
+                await client.exchange(
+                    Prepared(method, f"{address}/{number}", headers, None), options
+                )
                 for number, method in enumerate(methods)
             ]
 
@@ -134,14 +149,17 @@ class Received(unittest.TestCase):
                 self.assertEqual(exchange.status, answer.status)
                 self.assertEqual(exchange.received_head, answer.head)
                 self.assertEqual((exchange.raw_body, exchange.body), (answer.raw, answer.body))
-                self.assertGreaterEqual(exchange.times.total, exchange.times.waiting + exchange.times.receiving)
+                self.assertGreaterEqual(
+                    exchange.times.total, exchange.times.waiting + exchange.times.receiving
+                )
                 self.assertEqual(exchange.times.connect == 0, exchange.reused)
                 reused += exchange.reused
         self.assertGreater(reused, MANY / 2)
 
     def test_an_answer_that_ends_early_is_no_answer(self):
         whole = (
-            b"HTTP/1.1 103 Early Hints\r\n\r\nHTTP/1.1 201 Created\r\nX-A: b\r\nContent-Length: 20\r\n\r\n0123456789"
+            b"HTTP/1.1 103 Early Hints\r\n\r\nHTTP/1.1 201 Created\r\nX-A: b\r\n"
+            b"Content-Length: 20\r\n\r\n0123456789"
         )
         places = range(len(whole) + 1)
         with wire([whole[:place] for place in places], cut=True) as address:
@@ -152,13 +170,18 @@ class Received(unittest.TestCase):
                 self.assertFalse(exchange.reused)
                 self.assertTrue(whole.startswith(exchange.received_head + exchange.raw_body))
         self.assertEqual(exchanges[-1].status, 201, "what is known is told")
-        self.assertEqual(exchanges[60].why.sentence, "the connection was cut in the middle of the answer's head")
+        self.assertEqual(
+            exchanges[60].why.sentence, "the connection was cut in the middle of the answer's head"
+        )
 
     def test_a_body_over_the_limit_is_blocked_wherever_it_is_cut(self):
         bodies = [b"x" * size for size in (99_999, 100_000, 100_001, 400_000)]
-        answers = [b"HTTP/1.1 200 OK\r\nContent-Length: %d\r\n\r\n" % len(body) + body for body in bodies]
+        answers = [
+            b"HTTP/1.1 200 OK\r\nContent-Length: %d\r\n\r\n" % len(body) + body for body in bodies
+        ]
         answers += [
-            b"HTTP/1.1 200 OK\r\nTransfer-Encoding: chunked\r\n\r\n%x\r\n%s\r\n0\r\n\r\n" % (len(body), body)
+            b"HTTP/1.1 200 OK\r\nTransfer-Encoding: chunked\r\n\r\n%x\r\n%s\r\n0\r\n\r\n"
+            % (len(body), body)
             for body in bodies
         ]
         with wire(answers) as address:
@@ -174,18 +197,31 @@ class Glances(unittest.TestCase):
         chance = random.Random(SEED)
         for _ in range(2_000):
             answer = made(chance)
-            seen, lines = mentions(answer.head), [(name.lower(), value) for name, value in headers_of(answer.head)]
+            seen, lines = (
+                mentions(answer.head),
+                [(name.lower(), value) for name, value in headers_of(answer.head)],
+            )
             names = {name for name, _ in lines}
             self.assertEqual((seen.status, seen.whole), (answer.status, True), answer.head)
             cut = answer.head.rstrip() + b"\r\n"
-            self.assertEqual(mentions(cut).whole, b"\n\r\n" in cut[cut.rfind(b"\nHTTP/") + 1 :], cut)
+            self.assertEqual(
+                mentions(cut).whole, b"\n\r\n" in cut[cut.rfind(b"\nHTTP/") + 1 :], cut
+            )
             self.assertGreaterEqual(seen.encoding, "content-encoding" in names)
             self.assertGreaterEqual(seen.cookie, "set-cookie" in names)
             charset = any(name == "content-type" and "charset" in value for name, value in lines)
             self.assertGreaterEqual(seen.charset, charset)
 
     def test_a_head_without_a_status_has_none(self):
-        for head in (b"", b"HTTP/1.1", b"HTTP/1.1 20", b"HTTP/1.1 2000 OK\r\n\r\n", b"X: HTTP/1.1 200 OK\r\n\r\n"):
-            self.assertEqual(mentions(head), Mentions(0, b"\n\r\n" in head, False, False, False), head)
+        for head in (
+            b"",
+            b"HTTP/1.1",
+            b"HTTP/1.1 20",
+            b"HTTP/1.1 2000 OK\r\n\r\n",
+            b"X: HTTP/1.1 200 OK\r\n\r\n",
+        ):
+            self.assertEqual(
+                mentions(head), Mentions(0, b"\n\r\n" in head, False, False, False), head
+            )
         for version, status in itertools.product((b"1.0", b"1.1", b"2", b"3"), (100, 200, 999)):
             self.assertEqual(mentions(b"HTTP/%s %d \r\n\r\n" % (version, status)).status, status)

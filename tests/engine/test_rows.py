@@ -1,4 +1,5 @@
-"""A case over rows: side by side, once around them, bad rows alone, picked, stopped, gone on with after an interruption."""
+"""A case over rows: side by side, once around them, bad rows alone, picked, stopped, gone on with
+after an interruption."""
 
 import asyncio
 import unittest
@@ -27,7 +28,8 @@ MADE = """\
 rows: { make: 200, columns: { word: "[=any letters 8]", id: "V-10[=row.number | as text]" } }
 steps:
   - set: { drawn: "[=any digits 9]-[=row.word]" }
-  - { request: Ask, send: "GET [=harbour]/vessels?size=1&word=[=drawn]", expect: [ { of: status, is: 200 } ] }
+  - { request: Ask, send: "GET [=harbour]/vessels?size=1&word=[=drawn]", expect: [ { of: status,
+      is: 200 } ] }
 """.replace(" | as text", "")
 FILE = b"id,length\nV-101,23.4\nV-102,41.0\nV-103,99\nV-104,x\nV-999,1\n"
 
@@ -35,11 +37,20 @@ FILE = b"id,length\nV-101,23.4\nV-102,41.0\nV-103,99\nV-104,x\nV-999,1\n"
 class Run:
     """A run of one case's text over rows, with everything that it emitted."""
 
-    def __init__(self, text: str, jobs: int = 1, files: dict[str, bytes] | None = None, stop_after: int = 0, **more):
+    def __init__(
+        self,
+        text: str,
+        jobs: int = 1,
+        files: dict[str, bytes] | None = None,
+        stop_after: int = 0,
+        **more,
+    ):
         import io
 
         case = planned(read_case(f"salt-path: 1\ncase: A test\nkey: aaaaaaaaaa\n{text}"))
-        case = replace(case, **{name: value for name, value in more.items() if name in ("pick", "resumed")})
+        case = replace(
+            case, **{name: value for name, value in more.items() if name in ("pick", "resumed")}
+        )
         project = Project("Tests", values=NamedValues({"harbour": harbour()}))
         self.events: list = []
         self.claimed: list[int] = []
@@ -48,8 +59,15 @@ class Run:
             await asyncio.sleep(0.001)
             self.claimed.append(row)
 
-        plan = Plan((case,), project, seed=7, jobs=jobs, started_us=1_795_420_800_000_000,
-                    read_rows=rows_reader(lambda path: io.BytesIO((files or {})[path])), begin_rows=begin if more.get("claims") else None)  # fmt: skip
+        plan = Plan(
+            (case,),
+            project,
+            seed=7,
+            jobs=jobs,
+            started_us=1_795_420_800_000_000,
+            read_rows=rows_reader(lambda path: io.BytesIO((files or {})[path])),
+            begin_rows=begin if more.get("claims") else None,
+        )
         self.results = Results([CaseResult(case)])
 
         async def walk(selector):
@@ -76,21 +94,32 @@ class Run:
 
 class Rows(unittest.TestCase):
     def test_each_row_is_judged_by_itself(self):
-        run = Run("rows: { source: a.csv, columns: { length: number } }\n" + READ, files={"a.csv": FILE})
-        self.assertEqual(run.rows, {1: "passed", 2: "passed", 3: "failed", 4: "blocked", 5: "failed"})
+        run = Run(
+            "rows: { source: a.csv, columns: { length: number } }\n" + READ, files={"a.csv": FILE}
+        )
+        self.assertEqual(
+            run.rows, {1: "passed", 2: "passed", 3: "failed", 4: "blocked", 5: "failed"}
+        )
         self.assertEqual(run.case.verdict, "failed")
         self.assertEqual(
-            run.case.why.sentence, "2 of 5 rows failed; the first, row 3: $.lengthMetres was 12.8, expected 99"
+            run.case.why.sentence,
+            "2 of 5 rows failed; the first, row 3: $.lengthMetres was 12.8, expected 99",
         )
         self.assertEqual(run.case.rows[3].why.sentence, "length is “x”, which is no number")
         self.assertEqual(
-            [step.row for step in run.case.steps], [1, 2, 3, 5], "a row that cannot be carried out sends nothing"
+            [step.row for step in run.case.steps],
+            [1, 2, 3, 5],
+            "a row that cannot be carried out sends nothing",
         )
         self.assertEqual(str(run.case.rows[1].data["length"]), "41.0")
 
     def test_the_same_seed_gives_the_same_however_many_run_at_once(self):
         def sent(run):
-            return {(step.row, exchange.address) for step in run.of(StepFinished) for exchange in step.exchanges}
+            return {
+                (step.row, exchange.address)
+                for step in run.of(StepFinished)
+                for exchange in step.exchanges
+            }
 
         one, many = Run(MADE), Run(MADE, jobs=32)
         self.assertEqual(sent(one), sent(many))
@@ -113,22 +142,29 @@ rows: { items of: "[=berths]", pick: 1 to 3 }
 once:
   - { request: List, send: "GET [=harbour]/berths", keep: { berths: $.items } }
 steps:
-  - { request: One, send: "GET [=harbour]/berths/[=id]", expect: [ { of: $.metres, is: "[=row.metres]" } ], keep: { last: $.id } }
+  - { request: One, send: "GET [=harbour]/berths/[=id]", expect: [ { of: $.metres,
+      is: "[=row.metres]" } ], keep: { last: $.id } }
 afterwards:
   - { request: After, send: "GET [=harbour]/berths/[=last]" }
 at the end:
   - { request: End, send: "GET [=harbour]/berths", expect: [ { of: status, is: 200 } ] }
 """
         run = Run(text, jobs=8)
-        self.assertEqual((run.case.verdict, run.rows), ("passed", {1: "passed", 2: "passed", 3: "passed"}))
         self.assertEqual(
-            [(step.part, step.row) for step in run.case.steps if step.row == 0], [("once", 0), ("at the end", 0)]
+            (run.case.verdict, run.rows), ("passed", {1: "passed", 2: "passed", 3: "passed"})
+        )
+        self.assertEqual(
+            [(step.part, step.row) for step in run.case.steps if step.row == 0],
+            [("once", 0), ("at the end", 0)],
         )
         self.assertEqual(run.case.steps[-1].part, "at the end")
         self.assertEqual(sum(step.part == "afterwards" for step in run.case.steps), 3)
 
     def test_a_bad_once_skips_all_rows(self):
-        text = 'rows: { make: 5, columns: { a: 1 } }\nonce:\n  - { request: Bad, send: "GET [=harbour]/nowhere", expect: [ { of: status, is: 200 } ] }\n'
+        text = (
+            'rows: { make: 5, columns: { a: 1 } }\nonce:\n  - { request: Bad, send: "GET '
+            '[=harbour]/nowhere", expect: [ { of: status, is: 200 } ] }\n'
+        )
         run = Run(text + READ)
         self.assertEqual((run.case.verdict, run.rows, len(run.case.steps)), ("failed", {}, 1))
 
@@ -137,8 +173,10 @@ at the end:
 rows: [ { a: 1 }, { a: 2 } ]
 on failure: go on
 steps:
-  - { request: Keep, only if: { of: value row.a, is: 1 }, send: "GET [=harbour]/berths", expect: [ { of: status, is: 200 } ], keep: { total: $.total } }
-  - { request: Use, send: "GET [=harbour]/berths?size=[=total]", expect: [ { of: status, is: 200 } ] }
+  - { request: Keep, only if: { of: value row.a, is: 1 }, send: "GET [=harbour]/berths",
+      expect: [ { of: status, is: 200 } ], keep: { total: $.total } }
+  - { request: Use, send: "GET [=harbour]/berths?size=[=total]", expect: [ { of: status,
+      is: 200 } ] }
 """
         run = Run(text)
         self.assertEqual(run.rows, {1: "passed", 2: "blocked"})
@@ -153,8 +191,12 @@ steps:
                 self.assertEqual(step.kept, everything[step.row])
 
     def test_where_no_row_comes_from(self):
-        for text, words in (("rows: nowhere\n", "there is no data source nowhere"), ("rows: { source: a.csv, pick: 9 to 10 }\n", "is meant by 9 to 10"),
-                            ("rows: { source: b.csv }\n", "b.csv has no rows"), ('rows: { items of: "[=harbour]" }\n', "this is text")):  # fmt: skip
+        for text, words in (
+            ("rows: nowhere\n", "there is no data source nowhere"),
+            ("rows: { source: a.csv, pick: 9 to 10 }\n", "is meant by 9 to 10"),
+            ("rows: { source: b.csv }\n", "b.csv has no rows"),
+            ('rows: { items of: "[=harbour]" }\n', "this is text"),
+        ):
             run = Run(text + READ, files={"a.csv": FILE, "b.csv": b"id,length\n"})
             self.assertEqual(run.case.verdict, "blocked", text)
             self.assertIn(words, run.case.why.sentence)
@@ -171,9 +213,14 @@ steps:
         self.assertEqual(run.results.stopped_by, "Ines")
         self.assertEqual(len(run.of(RowStarted)), len(run.of(RowFinished)), "what was begun ended")
         self.assertEqual(
-            (run.case.verdict, run.results.verdict), ("blocked", "blocked"), "with rows missing it has not passed"
+            (run.case.verdict, run.results.verdict),
+            ("blocked", "blocked"),
+            "with rows missing it has not passed",
         )
-        self.assertRegex(run.case.why.sentence, r"^stopped by Ines after \d+ rows; the others were not carried out$")
+        self.assertRegex(
+            run.case.why.sentence,
+            r"^stopped by Ines after \d+ rows; the others were not carried out$",
+        )
 
     def test_rows_are_said_before_they_begin(self):
         run = Run(MADE, jobs=8, claims=True)
@@ -186,13 +233,21 @@ steps:
         passed, steps = RecordedStep("Ask", "passed", None, True, True), frozenset({"steps"})
         asked = Resume(Kept({"drawn": "x"}), {("steps", 0): passed}, steps)
         ended = dict.fromkeys(range(1, 8), ("passed", None)) | {3: ("failed", None)}
-        resumed = ResumedRows(10, ended.get, lambda number: asked if number == 8 else Resume(Kept({}), {}, steps))
-        after = 'afterwards:\n  - { request: Tidy, only if: { of: value drawn, present: true }, send: "GET [=harbour]/vessels?word=[=drawn]" }\n'
+        resumed = ResumedRows(
+            10, ended.get, lambda number: asked if number == 8 else Resume(Kept({}), {}, steps)
+        )
+        after = (
+            "afterwards:\n  - { request: Tidy, only if: { of: value drawn, present: true }, "
+            'send: "GET [=harbour]/vessels?word=[=drawn]" }\n'
+        )
         run = Run(MADE + after, resumed=resumed, pick="1 to 15", claims=True)
         self.assertEqual(
-            run.rows, {8: "blocked", 9: "blocked", 10: "blocked", **dict.fromkeys(range(11, 16), "passed")}
+            run.rows,
+            {8: "blocked", 9: "blocked", 10: "blocked", **dict.fromkeys(range(11, 16), "passed")},
         )
-        self.assertEqual({step.why.code for step in run.case.steps if step.verdict == "blocked"}, {"interrupted"})
+        self.assertEqual(
+            {step.why.code for step in run.case.steps if step.verdict == "blocked"}, {"interrupted"}
+        )
         self.assertEqual(
             [step.row for step in run.case.steps if step.part == "afterwards" and step.exchanges],
             [8, 11, 12, 13, 14, 15],
@@ -202,6 +257,7 @@ steps:
 
     def test_columns_by_their_names(self):
         run = Run(
-            "rows: [ { 'Gross tonnage': 5, number: 77 } ]\nsteps:\n  - set: { a: \"[=row.'Gross tonnage']\", b: \"[=row.'number']\", c: \"[=row.number]\" }\n"
+            "rows: [ { 'Gross tonnage': 5, number: 77 } ]\nsteps:\n  - set: { a: \"[=row.'Gross "
+            'tonnage\']", b: "[=row.\'number\']", c: "[=row.number]" }\n'
         )
         self.assertEqual(run.case.steps[0].kept, {"a": 5, "b": 77, "c": 1})

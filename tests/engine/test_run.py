@@ -58,16 +58,28 @@ class Path(unittest.TestCase):
         self.assertRegex(results.cases[0].steps[1].kept["portCallId"], r"^PC-\d+$")
 
     def test_the_first_bad_step_ends_the_row_and_afterwards_runs(self):
-        bad = "  - { request: Bad, send: 'GET [=harbour]/pilots', expect: [ { of: status, is: 404 } ] }\n"
+        bad = (
+            "  - { request: Bad, send: 'GET [=harbour]/pilots', expect: [ { of: status, is: 404 "
+            "} ] }\n"
+        )
         results = run_text(case(SIGN_IN + ASK + bad + READ) + CANCEL, secrets=PIN)
         self.assertEqual(verdicts(results), ["passed", "passed", "failed", "skipped", "unchecked"])
         self.assertEqual(results.cases[0].steps[4].status, 204)
         self.assertEqual(results.cases[0].steps[3].why.sentence, "not reached: Bad failed")
 
     def test_go_on(self):
-        bad = "  - { request: Bad, send: 'GET [=harbour]/pilots', expect: [ { of: status, is: 404 } ], keep: { x: $.total } }\n"
-        gone = "  - { request: Gone, send: 'GET [=harbour]/berths/[=never]', expect: [ { of: status, is: 200 } ] }\n"
-        good = "  - { request: Good, send: 'GET [=harbour]/pilots?size=[=x]', expect: [ { of: status, is: 200 } ] }\n"
+        bad = (
+            "  - { request: Bad, send: 'GET [=harbour]/pilots', expect: [ { of: status, is: 404 "
+            "} ], keep: { x: $.total } }\n"
+        )
+        gone = (
+            "  - { request: Gone, send: 'GET [=harbour]/berths/[=never]', expect: [ { of: "
+            "status, is: 200 } ] }\n"
+        )
+        good = (
+            "  - { request: Good, send: 'GET [=harbour]/pilots?size=[=x]', expect: [ { of: "
+            "status, is: 200 } ] }\n"
+        )
         results = run_text(case(bad + gone + good, "on failure: go on\n"))
         self.assertEqual(verdicts(results), ["failed", "blocked", "passed"])
         self.assertEqual(results.verdict, "failed")
@@ -75,8 +87,13 @@ class Path(unittest.TestCase):
     def test_verdicts_of_steps_without_checks(self):
         plain = "  - { request: Plain, send: 'GET [=harbour]/pilots' }\n"
         self.assertEqual(run_text(case(plain)).verdict, "unchecked")
-        hands_over = "  - { request: A, send: 'GET [=harbour]/vessels/none', keep: { x: $.status } }\n"
-        uses = "  - { request: B, send: 'GET [=harbour]/berths/[=x]', expect: [ { of: status, is: 404 } ] }\n"
+        hands_over = (
+            "  - { request: A, send: 'GET [=harbour]/vessels/none', keep: { x: $.status } }\n"
+        )
+        uses = (
+            "  - { request: B, send: 'GET [=harbour]/berths/[=x]', expect: [ { of: status, is: "
+            "404 } ] }\n"
+        )
         results = run_text(case(hands_over + uses))
         self.assertEqual(results.cases[0].why.sentence, "answered 404, nothing handed over")
         cleanup = "afterwards:\n  - { request: C, send: 'PATCH [=harbour]/pilots' }\n"
@@ -87,14 +104,21 @@ class Path(unittest.TestCase):
         self.assertEqual(run_text(case("  - set: { a: 1 }\n  - wait: 1 ms\n")).verdict, "unchecked")
 
     def test_a_keep_that_finds_nothing_blocks(self):
-        keep = "  - { request: A, send: 'GET [=harbour]/pilots', expect: [ { of: status, is: 200 } ], keep: { x: $.totl } }\n"
+        keep = (
+            "  - { request: A, send: 'GET [=harbour]/pilots', expect: [ { of: status, is: 200 "
+            "} ], keep: { x: $.totl } }\n"
+        )
         results = run_text(case(keep))
         self.assertEqual(
-            results.cases[0].why.sentence, "nothing to keep as x: nothing at $.totl; did you mean $.total?"
+            results.cases[0].why.sentence,
+            "nothing to keep as x: nothing at $.totl; did you mean $.total?",
         )
 
     def test_switched_off_steps_are_skipped(self):
-        steps = "  - { request: A, off: true, send: 'GET [=harbour]/x', expect: [ { of: status, is: 1 } ] }\n"
+        steps = (
+            "  - { request: A, off: true, send: 'GET [=harbour]/x', expect: [ { of: status, "
+            "is: 1 } ] }\n"
+        )
         self.assertEqual(run_text(case(steps)).verdict, "skipped")
 
     def test_set_values_and_built_ins(self):
@@ -107,14 +131,18 @@ class Wire(unittest.TestCase):
         step = (
             run_text(
                 case(
-                    "  - { request: A, send: 'POST [=harbour]/fee-quotes', json: '{ \"lengthMetres\": 12.80, \"tonnage\": 44 }', expect: [ { of: status, is: 200 } ] }\n"
+                    "  - { request: A, send: 'POST [=harbour]/fee-quotes', json: '{ "
+                    '"lengthMetres": 12.80, "tonnage": 44 }\', expect: [ { of: status, is: 200 '
+                    "} ] }\n"
                 )
             )
             .cases[0]
             .steps[0]
         )
         exchange = step.exchanges[0]
-        self.assertTrue(exchange.sent_head.startswith(b"POST /fee-quotes HTTP/1.1\r\nHost: 127.0.0.1"))
+        self.assertTrue(
+            exchange.sent_head.startswith(b"POST /fee-quotes HTTP/1.1\r\nHost: 127.0.0.1")
+        )
         self.assertEqual(exchange.sent_body, b'{ "lengthMetres": 12.80, "tonnage": 44 }')
         self.assertTrue(exchange.received_head.startswith(b"HTTP/1.1 200 OK\r\n"))
         self.assertIn(b'"total":131.84', exchange.body)
@@ -122,25 +150,41 @@ class Wire(unittest.TestCase):
         self.assertGreaterEqual(exchange.times.total, exchange.times.waiting)
 
     def test_connections_are_used_again(self):
-        step = "  - { request: A, send: 'GET [=harbour]/pilots', expect: [ { of: status, is: 200 } ] }\n"
+        step = (
+            "  - { request: A, send: 'GET [=harbour]/pilots', expect: [ { of: status, is: 200 "
+            "} ] }\n"
+        )
         first, second = run_text(case(step * 2)).cases[0].steps
         self.assertEqual((first.exchanges[0].reused, second.exchanges[0].reused), (False, True))
 
     def test_methods(self):
         for method, status in [("HEAD", 200), ("OPTIONS", 405), ("PUT", 405), ("BERTH", 405)]:
-            steps = f"  - {{ request: A, send: '{method} [=harbour]/pilots', expect: [ {{ of: status, is: {status} }} ] }}\n"
+            steps = (
+                f"  - {{ request: A, send: '{method} [=harbour]/pilots', expect: [ {{ of: "
+                f"status, is: {status} }} ] }}\n"
+            )
             results = run_text(case(steps))
             self.assertEqual(results.verdict, "passed", method)
-            self.assertTrue(results.cases[0].steps[0].exchanges[0].sent_head.startswith(method.encode()))
+            self.assertTrue(
+                results.cases[0].steps[0].exchanges[0].sent_head.startswith(method.encode())
+            )
 
     def test_redirects_are_hops_and_can_be_left_alone(self):
-        step = "  - { request: A, send: 'GET [=harbour]/faults/loop', expect: [ { of: status, is: 302 } ], options: { follow redirects: false } }\n"
+        step = (
+            "  - { request: A, send: 'GET [=harbour]/faults/loop', expect: [ { of: status, is: "
+            "302 } ], options: { follow redirects: false } }\n"
+        )
         self.assertEqual(run_text(case(step)).verdict, "passed")
         results = run_text(case(step.replace("false", "true")))
-        self.assertEqual([exchange.status for exchange in results.cases[0].steps[0].exchanges], [302, 302])
+        self.assertEqual(
+            [exchange.status for exchange in results.cases[0].steps[0].exchanges], [302, 302]
+        )
 
     def test_several_cases_side_by_side(self):
-        step = "  - { request: A, send: 'GET [=harbour]/faults/slow?ms=1000', expect: [ { of: status, is: 200 } ] }\n"
+        step = (
+            "  - { request: A, send: 'GET [=harbour]/faults/slow?ms=1000', expect: [ { of: "
+            "status, is: 200 } ] }\n"
+        )
         begun = time.monotonic()
         results = run_text(*[case(step)] * 8, jobs=8)
         self.assertEqual(results.verdict, "passed")
@@ -150,7 +194,9 @@ class Wire(unittest.TestCase):
 class Secrets(unittest.TestCase):
     def test_no_secret_leaves_the_engine(self):
         events: list = []
-        run_text(case(SIGN_IN + ASK + READ) + CANCEL, secrets={"pin": "salt-and-tar"}, events=events)
+        run_text(
+            case(SIGN_IN + ASK + READ) + CANCEL, secrets={"pin": "salt-and-tar"}, events=events
+        )
         token = next(e for e in events if type(e).__name__ == "StepFinished").kept["token"]
         said = repr(events)
         self.assertEqual(token, "●●●")
@@ -159,7 +205,10 @@ class Secrets(unittest.TestCase):
         self.assertNotRegex(said, r"Bearer [0-9a-f]{24}")
 
     def test_short_secrets_and_other_forms(self):
-        steps = "  - { request: A, send: 'POST [=harbour]/sessions?p=[=pin]', json: { user: desk, password: '[=pin]', n: 1234 }, expect: [ { of: status, is: 401 } ] }\n"
+        steps = (
+            "  - { request: A, send: 'POST [=harbour]/sessions?p=[=pin]', json: { user: desk, "
+            "password: '[=pin]', n: 1234 }, expect: [ { of: status, is: 401 } ] }\n"
+        )
         for pin in ["1", 'a"b/c', "é x"]:
             events: list = []
             run_text(case(steps), secrets={"pin": pin}, events=events)
@@ -191,7 +240,8 @@ class Stopping(unittest.TestCase):
 
     def test_stop_gives_up_what_is_under_way_and_cleans_up(self):
         slow = (
-            "  - { request: Slow, send: 'GET [=harbour]/faults/slow?ms=60000', expect: [ { of: status, is: 200 } ] }\n"
+            "  - { request: Slow, send: 'GET [=harbour]/faults/slow?ms=60000', expect: [ { of: "
+            "status, is: 200 } ] }\n"
         )
         begun = time.monotonic()
         results = self.run_with(case(SIGN_IN + ASK + slow + READ) + CANCEL, stopped_in=2)
@@ -210,19 +260,28 @@ class Stopping(unittest.TestCase):
         self.assertIn("/port-calls/PC-1", results.cases[0].steps[2].exchanges[0].address)
 
     def test_what_had_failed_before_an_interruption_still_counts(self):
-        """The fault: a step had failed and was recorded, the runner was killed during `afterwards`, and the case ended unchecked."""
+        """The fault: a step had failed and was recorded, the runner was killed during `afterwards`,
+        and the case ended unchecked."""
         bad = RecordedStep("Ask", "failed", why("not-json", problem="x"), True, True)
-        kept, finished = Kept({"portCallId": "PC-1", "token": "x"}), {("steps", n): bad for n in range(2)}
+        kept, finished = (
+            Kept({"portCallId": "PC-1", "token": "x"}),
+            {("steps", n): bad for n in range(2)},
+        )
         for begun, sent in ((frozenset({"steps"}), 1), (frozenset({"steps", "afterwards"}), 0)):
             with self.subTest(begun=begun):
-                results = self.run_with(case(SIGN_IN + ASK) + CANCEL, resume=Resume(kept, finished, begun))
+                results = self.run_with(
+                    case(SIGN_IN + ASK) + CANCEL, resume=Resume(kept, finished, begun)
+                )
                 self.assertEqual((results.verdict, results.cases[0].verdict), ("failed", "failed"))
                 self.assertEqual(results.cases[0].why.code, "not-json")
                 [cleaning] = results.cases[0].steps
-                self.assertEqual((cleaning.part, len(cleaning.exchanges)), ("afterwards", sent), "at most once")
+                self.assertEqual(
+                    (cleaning.part, len(cleaning.exchanges)), ("afterwards", sent), "at most once"
+                )
 
     def test_a_run_that_is_stopped_between_steps_has_not_passed(self):
-        """Of a case that was stopped after a step that passed, the steps that were not reached are missing."""
+        """Of a case that was stopped after a step that passed, the steps that were not reached are
+        missing."""
         wait = "  - wait: 60 s\n"
         results = self.run_with(case(SIGN_IN + wait + READ), stopped_in=1)
         self.assertEqual(verdicts(results), ["passed", "blocked", "skipped"])

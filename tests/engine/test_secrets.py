@@ -1,5 +1,6 @@
-"""A secret leaves the engine in no form: a server gives it back in every one, and the events of the run are searched for each. With any one
-place of masking taken out, or any one form, the search finds it."""
+"""A secret leaves the engine in no form: a server gives it back in every one, and the events of the
+run are searched for each. With any one place of masking taken out, or any one form, the search
+finds it."""
 
 import base64
 import gzip
@@ -35,10 +36,14 @@ def forms(text: str) -> dict[str, bytes]:
         "a form's": quote_plus(text).encode(),
         "JSON": json.dumps(text, ensure_ascii=False)[1:-1].encode(),
         "JSON in ASCII": json.dumps(text)[1:-1].encode(),
-        "JSON, all escaped": "".join(f"\\u{units[at : at + 4]}" for at in range(0, len(units), 4)).encode(),
+        "JSON, all escaped": "".join(
+            f"\\u{units[at : at + 4]}" for at in range(0, len(units), 4)
+        ).encode(),
         "JSON with its strokes escaped": json.dumps(text)[1:-1].replace("/", "\\/").encode(),
         "XML": html.escape(text, quote=True).replace("&#x27;", "&apos;").encode(),
-        "JSON in JSON": json.dumps(json.dumps(text))[1:-1].replace('\\"', "", 1)[: -len('\\"')].encode(),
+        "JSON in JSON": json.dumps(json.dumps(text))[1:-1]
+        .replace('\\"', "", 1)[: -len('\\"')]
+        .encode(),
         "percent, twice": quote(quote(text, safe="")).encode(),
         "XML in XML": html.escape(html.escape(text)).encode(),
         "XML by numbers": "".join(f"&#{ord(char)};" for char in text).encode(),
@@ -49,7 +54,9 @@ def forms(text: str) -> dict[str, bytes]:
     }
     for before in range(3):
         whole = base64.b64encode(b"x" * before + octets)
-        found[f"base64, {before} before"] = whole[(before * 8 + 5) // 6 : (before + len(octets)) * 8 // 6]
+        found[f"base64, {before} before"] = whole[
+            (before * 8 + 5) // 6 : (before + len(octets)) * 8 // 6
+        ]
         found[f"base64 for addresses, {before} before"] = (
             found[f"base64, {before} before"].replace(b"+", b"-").replace(b"/", b"_")
         )
@@ -58,7 +65,8 @@ def forms(text: str) -> dict[str, bytes]:
 
 @contextmanager
 def echo(secret: str = SECRET):
-    """A server that gives a request back: its body in JSON, in every form of the secret, and compressed at /gzip."""
+    """A server that gives a request back: its body in JSON, in every form of the secret, and
+    compressed at /gzip."""
 
     class Echo(Handler):
         def do_POST(self) -> None:
@@ -72,9 +80,17 @@ def echo(secret: str = SECRET):
             }
             if "number" in self.path:
                 said["number"] = 84215566
-            body = json.dumps(said).encode() + b"\n" * 2 + sent + b"\n" + b"\n".join(forms(secret).values())
             body = (
-                body if "raw" in self.path else json.dumps({**said, "sent": sent.decode("utf-8", "replace")}).encode()
+                json.dumps(said).encode()
+                + b"\n" * 2
+                + sent
+                + b"\n"
+                + b"\n".join(forms(secret).values())
+            )
+            body = (
+                body
+                if "raw" in self.path
+                else json.dumps({**said, "sent": sent.decode("utf-8", "replace")}).encode()
             )
             if "gzip" in self.path:
                 body = gzip.compress(body)
@@ -105,7 +121,8 @@ STEPS = """
       - { of: "$['[=pin]']", is: 2 }
       - { of: $, fits: { pin: "[?integer]", note: "[=pin]" } }
     keep: { again: $.pin, whole: $ }
-    write: { table: told, columns: { pin: "[=pin]", coded: "[=pin | base64]", told: $.note, why: why } }
+    write: { table: told, columns: { pin: "[=pin]", coded: "[=pin | base64]", told: $.note,
+      why: why } }
   - request: As a form
     send: POST [=echo]/raw
     form: { pin: "[=pin]", again: "[=again]" }
@@ -126,7 +143,10 @@ def leaks() -> list[str]:
     events: list = []
     with echo() as address:
         run_text(
-            case(STEPS, "on failure: go on\n"), secrets={"pin": SECRET, "second": PLAIN}, events=events, echo=address
+            case(STEPS, "on failure: go on\n"),
+            secrets={"pin": SECRET, "second": PLAIN},
+            events=events,
+            echo=address,
         )
     said = b"\n".join(everything_in(event) for event in events)
     found = [name for name, octets in forms(SECRET).items() if octets in said]
@@ -144,7 +164,9 @@ def everything_in(value) -> bytes:
     if isinstance(value, str):
         return value.encode("utf-8", "surrogatepass")
     if isinstance(value, dict):
-        return b"\n".join(everything_in(key) + b"\n" + everything_in(item) for key, item in value.items())
+        return b"\n".join(
+            everything_in(key) + b"\n" + everything_in(item) for key, item in value.items()
+        )
     if isinstance(value, list | tuple | set | frozenset):
         return b"\n".join(map(everything_in, value))
     fields = (
@@ -182,8 +204,10 @@ class Forms(unittest.TestCase):
         level = undone("a%2541b\\u0026&amp;lt;", ESCAPES)
         assert level is not None
         self.assertEqual(level.text, "a%41b&&lt;")
-        self.assertEqual([level.back(*span) for span in ((0, 1), (1, 4), (4, 5), (5, 6), (6, 10), (0, 10))],
-                         [(0, 1), (1, 6), (6, 7), (7, 13), (13, 21), (0, 21)])  # fmt: skip
+        self.assertEqual(
+            [level.back(*span) for span in ((0, 1), (1, 4), (4, 5), (5, 6), (6, 10), (0, 10))],
+            [(0, 1), (1, 6), (6, 7), (7, 13), (13, 21), (0, 21)],
+        )
         self.assertIsNone(undone("nothing here", ESCAPES))
         for text, plain in (
             ("\\ud83d\\ude00", "😀"),
@@ -206,7 +230,10 @@ class Forms(unittest.TestCase):
                 data = b'{"a": "' + octets + b'", "b": 12345678}'
                 masked = masker.octets(data)
                 self.assertNotIn(octets, masked, (name, text))
-                self.assertTrue(masked.startswith(b'{"a": "') and masked.endswith(b'"b": 12345678}'), (name, masked))
+                self.assertTrue(
+                    masked.startswith(b'{"a": "') and masked.endswith(b'"b": 12345678}'),
+                    (name, masked),
+                )
 
     def test_what_is_no_secret_stays(self):
         masker = Masker()
@@ -223,13 +250,21 @@ class Forms(unittest.TestCase):
         self.assertEqual(masker.text("was “low…”"), "was “low…”", "three letters say nothing")
         self.assertEqual(masker.octets(b"x lowWater7M", cut=True), f"x {MASK}".encode())
         self.assertEqual(masker.octets(b"x lowWater7M"), b"x lowWater7M")
-        self.assertEqual(masker.octets(b"x " + PLAIN.encode().hex()[:17].encode(), cut=True), f"x {MASK}".encode())
+        self.assertEqual(
+            masker.octets(b"x " + PLAIN.encode().hex()[:17].encode(), cut=True),
+            f"x {MASK}".encode(),
+        )
 
     def test_strangers_cannot_make_it_slow(self):
         for secret, data in (
-            ("\\" * 10 + "x", b"\\" * 200_000), ('"""x', b'\\"' * 100_000), ("%%%%b%", b"%25" * 100_000), ("&&&&x", b"&amp;" * 50_000),
-            ("    x", b" +" * 100_000), ("s4lt-and-tar", "ends…".encode() * 100_000), ("aaaaaaab", b"a" * 1_000_000),
-        ):  # fmt: skip
+            ("\\" * 10 + "x", b"\\" * 200_000),
+            ('"""x', b'\\"' * 100_000),
+            ("%%%%b%", b"%25" * 100_000),
+            ("&&&&x", b"&amp;" * 50_000),
+            ("    x", b" +" * 100_000),
+            ("s4lt-and-tar", "ends…".encode() * 100_000),
+            ("aaaaaaab", b"a" * 1_000_000),
+        ):
             masker = Masker()
             masker.add(secret)
             begun = time.monotonic()
@@ -244,12 +279,14 @@ class Forms(unittest.TestCase):
 
 
 class Cut(unittest.TestCase):
-    """A sentence shows the beginning of a long value: what is cut there was masked before, or half a secret could be read."""
+    """A sentence shows the beginning of a long value: what is cut there was masked before, or half
+    a secret could be read."""
 
     LEAST_SEEN = 5
 
     def seen_of(self, text: str) -> str:
-        """The longest piece of the secret that can be read in a text, however it is escaped there."""
+        """The longest piece of the secret that can be read in a text, however it is escaped
+        there."""
         for level in (
             text,
             unquote(text),
@@ -267,9 +304,12 @@ class Cut(unittest.TestCase):
         masker = Masker()
         masker.add(PLAIN)
         written = {
-            "percent": "".join(f"%{octet:02X}" for octet in PLAIN.encode()), "percent, twice": "".join(f"%25{octet:02X}" for octet in PLAIN.encode()),
-            "JSON": "".join(f"\\u{ord(char):04x}" for char in PLAIN), "XML": "".join(f"&#{ord(char)};" for char in PLAIN), "as it is": PLAIN,
-        }  # fmt: skip
+            "percent": "".join(f"%{octet:02X}" for octet in PLAIN.encode()),
+            "percent, twice": "".join(f"%25{octet:02X}" for octet in PLAIN.encode()),
+            "JSON": "".join(f"\\u{ord(char):04x}" for char in PLAIN),
+            "XML": "".join(f"&#{ord(char)};" for char in PLAIN),
+            "as it is": PLAIN,
+        }
         before = masking.set(masker.text)
         try:
             for name, text in written.items():
@@ -288,7 +328,10 @@ class Cut(unittest.TestCase):
         """What is masked is each row's own, also while others are under way."""
         before = "rows: { make: 40, columns: { pad: '[=any letters 60]' } }\non failure: go on\n"
         check = "expect: [ { of: $.sent, is: nothing }, { of: $.sent, matches: '^no' } ]"
-        steps = f"  - {{ request: a, send: 'POST [=echo]/', text: '[=row.pad][=any letters 48][=pin][=pin | base64]', {check} }}\n"
+        steps = (
+            f"  - {{ request: a, send: 'POST [=echo]/', text: '[=row.pad][=any letters "
+            f"48][=pin][=pin | base64]', {check} }}\n"
+        )
         with echo(PLAIN) as address:
             events: list = []
             run_text(

@@ -24,13 +24,24 @@ def made(name: str, password: bytes = b"") -> tuple[bytes, bytes]:
     subject = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, name)])
     now = datetime.now(UTC)
     certificate = (
-        x509.CertificateBuilder().subject_name(subject).issuer_name(subject).public_key(key.public_key())
-        .serial_number(x509.random_serial_number()).not_valid_before(now - timedelta(days=1)).not_valid_after(now + timedelta(days=1))
-        .add_extension(x509.SubjectAlternativeName([x509.IPAddress(ipaddress.ip_address("127.0.0.1"))]), False)
+        x509.CertificateBuilder()
+        .subject_name(subject)
+        .issuer_name(subject)
+        .public_key(key.public_key())
+        .serial_number(x509.random_serial_number())
+        .not_valid_before(now - timedelta(days=1))
+        .not_valid_after(now + timedelta(days=1))
+        .add_extension(
+            x509.SubjectAlternativeName([x509.IPAddress(ipaddress.ip_address("127.0.0.1"))]), False
+        )
         .add_extension(x509.BasicConstraints(ca=True, path_length=None), True)
         .sign(key, hashes.SHA256())
-    )  # fmt: skip
-    how = serialization.BestAvailableEncryption(password) if password else serialization.NoEncryption()
+    )
+    how = (
+        serialization.BestAvailableEncryption(password)
+        if password
+        else serialization.NoEncryption()
+    )
     pem = key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, how)
     return certificate.public_bytes(serialization.Encoding.PEM), pem
 
@@ -71,7 +82,10 @@ def secured(client: bytes = b""):
 
 
 def get(address: str, options: str, files: dict[str, bytes] | None = None, **values):
-    step = f"  - {{ request: a, send: 'GET {address}', options: {options}, expect: [ {{ of: status, is: 200 }} ], keep: {{ known: $.known }} }}\n"
+    step = (
+        f"  - {{ request: a, send: 'GET {address}', options: {options}, expect: [ {{ of: "
+        f"status, is: 200 }} ], keep: {{ known: $.known }} }}\n"
+    )
     done = run_text(case(step), read_file=lambda path: (files or {})[path], **values)
     return done.cases[0].steps[0]
 
@@ -91,16 +105,23 @@ class Secure(unittest.TestCase):
         sealed, sealed_key = made("desk", b"salt")
         with secured(certificate) as address:
             without = get(address, "{ verify tls: false }")
-            self.assertEqual(without.verdict, "blocked")  # with the server's alert, or the bare end of the connection
+            # with the server's alert, or the bare end of the connection
+            self.assertEqual(without.verdict, "blocked")
             self.assertRegex(without.why.sentence, "client certificate|was cut")
             both = {"desk.pem": certificate + key, "desk.crt": certificate, "desk.key": key}
             one = get(address, "{ verify tls: false, client certificate: desk.pem }", both)
             self.assertEqual((one.verdict, one.kept), ("passed", {"known": True}), one.why)
-            two = get(address, "{ verify tls: false, client certificate: { file: desk.crt, key: desk.key } }", both)
+            two = get(
+                address,
+                "{ verify tls: false, client certificate: { file: desk.crt, key: desk.key } }",
+                both,
+            )
             self.assertEqual(two.verdict, "passed")
         with secured(sealed) as address:
             files = {"desk.pem": sealed + sealed_key}
-            right = "{ verify tls: false, client certificate: { file: desk.pem, password: '[=pin]' } }"
+            right = (
+                "{ verify tls: false, client certificate: { file: desk.pem, password: '[=pin]' } }"
+            )
             self.assertEqual(get(address, right, files, secrets={"pin": "salt"}).verdict, "passed")
             wrong = get(address, right, files, secrets={"pin": "pepper"})
             self.assertEqual(wrong.verdict, "blocked")
@@ -110,10 +131,13 @@ class Secure(unittest.TestCase):
         certificate, key = made("desk")
         with secured(certificate) as address:
             steps = "".join(
-                f"  - {{ request: a, send: 'GET {address}', options: {{ verify tls: false, fresh connection: true{more} }}, expect: [ {{ of: status, is: 200 }} ] }}\n"
+                f"  - {{ request: a, send: 'GET {address}', options: {{ verify tls: false, fresh "
+                f"connection: true{more} }}, expect: [ {{ of: status, is: 200 }} ] }}\n"
                 for more in (", client certificate: desk.pem", "")
             )
-            done = run_text(case(steps, "on failure: go on\n"), read_file=lambda path: certificate + key).cases[0]
+            done = run_text(
+                case(steps, "on failure: go on\n"), read_file=lambda path: certificate + key
+            ).cases[0]
             self.assertEqual([step.verdict for step in done.steps], ["passed", "blocked"])
             self.assertRegex(done.steps[1].why.sentence, "client certificate|was cut")
 

@@ -1,4 +1,5 @@
-"""Shared steps and steps for each item, carried out: scopes, verdicts, what stays inside, the same data again."""
+"""Shared steps and steps for each item, carried out: scopes, verdicts, what stays inside, the same
+data again."""
 
 import unittest
 
@@ -25,20 +26,41 @@ steps:
     expect: [ { of: status, is: 201 } ]
     keep: { token: { of: $.token, secret: true } }
 """
-USE = "  - { shared: sign-in, key: us3s1n, with: { pin: '[=pin]' }, gives: { token: deskToken, who: agent } }\n"
+USE = (
+    "  - { shared: sign-in, key: us3s1n, with: { pin: '[=pin]' }, gives: { token: deskToken, "
+    "who: agent } }\n"
+)
 READ = (
-    "  - { request: Read, key: r3adit, send: 'GET [=harbour]/vessels/[=line]', expect: [ { of: status, is: 200 } ] }\n"
+    "  - { request: Read, key: r3adit, send: 'GET [=harbour]/vessels/[=line]', expect: [ { of: "
+    "status, is: 200 } ] }\n"
 )
 PIN = "salt-and-tar"
 
 
-def run(steps, more="", seed=7, library=(("sign-in", SIGN_IN),), jobs=1, copies=1, changes=None, **values):
+def run(
+    steps,
+    more="",
+    seed=7,
+    library=(("sign-in", SIGN_IN),),
+    jobs=1,
+    copies=1,
+    changes=None,
+    **values,
+):
     text = f"salt-path: 1\ncase: A test\nkey: abcde56789\n{more}steps:\n{steps}"
-    project = Project("Tests", values=NamedValues({"harbour": harbour(), **values}, frozenset(["pin"])))
+    project = Project(
+        "Tests", values=NamedValues({"harbour": harbour(), **values}, frozenset(["pin"]))
+    )
     shared = {name: read_case(source) for name, source in library}
     cases = tuple(planned(read_case(text), None, "", project, shared) for _ in range(copies))
     plan = Plan(
-        cases, project, seed=seed, secrets={"pin": PIN}, jobs=jobs, started_us=1_795_420_800_000_000, changes=changes
+        cases,
+        project,
+        seed=seed,
+        secrets={"pin": PIN},
+        jobs=jobs,
+        started_us=1_795_420_800_000_000,
+        changes=changes,
     )
     results = Results([CaseResult(case) for case in plan.cases])
     run_in_loop(lambda selector: run_plan(plan, selector, results.take))
@@ -53,7 +75,9 @@ class Shared(unittest.TestCase):
     def test_inputs_go_in_and_outputs_come_out(self):
         results = run(USE + "  - { set: { seen: '[=agent]' }, key: s33nit }\n")
         inner, use, seen = results.cases[0].steps
-        self.assertEqual(steps_of(results)[:2], [("0", "Ask for a token", "passed"), ("", "Sign in", "passed")])
+        self.assertEqual(
+            steps_of(results)[:2], [("0", "Ask for a token", "passed"), ("", "Sign in", "passed")]
+        )
         self.assertEqual(use.kept, {"deskToken": MASK, "agent": "desk"})
         self.assertEqual(use.secret_kept, ("deskToken",))
         self.assertEqual(seen.kept, {"seen": "desk"})
@@ -62,14 +86,18 @@ class Shared(unittest.TestCase):
         self.assertIsNotNone(inner.exchanges)
 
     def test_nothing_of_the_caller_s_is_seen_inside_and_nothing_stays(self):
-        nosy = SIGN_IN.replace('"[=user]", password', '"[=secretOfMine | default \\"gone\\"]", password')
+        nosy = SIGN_IN.replace(
+            '"[=user]", password', '"[=secretOfMine | default \\"gone\\"]", password'
+        )
         results = run(
             f"  - {{ set: {{ secretOfMine: desk }} }}\n{USE}  - {{ set: {{ x: '[=token]' }} }}\n",
             library=(("sign-in", nosy),),
         )
         _, inner, use, x = results.cases[0].steps
         self.assertEqual(
-            (inner.verdict, use.verdict), ("failed", "failed"), "the user is gone, so the sign-in is refused"
+            (inner.verdict, use.verdict),
+            ("failed", "failed"),
+            "the user is gone, so the sign-in is refused",
         )
         self.assertIn("Ask for a token: ", use.why.sentence)
         self.assertEqual(x.verdict, "skipped")
@@ -87,9 +115,13 @@ class Shared(unittest.TestCase):
             self.assertEqual((step.verdict, step.why.code), ("blocked", code))
 
     def test_they_nest(self):
-        outer = "salt-path: 1\nshared: Outer\noutputs: { token: '[=kept.t]' }\nsteps:\n  - { shared: sign-in, with: { pin: '[=pin]' }, gives: { token: t } }\n"
+        outer = (
+            "salt-path: 1\nshared: Outer\noutputs: { token: '[=kept.t]' }\nsteps:\n  - { "
+            "shared: sign-in, with: { pin: '[=pin]' }, gives: { token: t } }\n"
+        )
         results = run(
-            "  - { shared: outer, gives: { token: deskToken } }\n", library=(("sign-in", SIGN_IN), ("outer", outer))
+            "  - { shared: outer, gives: { token: deskToken } }\n",
+            library=(("sign-in", SIGN_IN), ("outer", outer)),
         )
         self.assertEqual([inner for inner, _, _ in steps_of(results)], ["0/0", "0", ""])
         report = json_report.report(results)["cases"][0]["rows"][0]["steps"]
@@ -119,7 +151,10 @@ class Each(unittest.TestCase):
         self.assertEqual([inner for inner, _, _ in steps_of(stopped)], ["1.0", "2.0", ""])
         self.assertTrue(stopped.cases[0].steps[-1].why.sentence.startswith("item 2, Read: "))
         going_on = run(self.EACH, more="on failure: go on\n", names=names)
-        self.assertEqual([verdict for _, _, verdict in steps_of(going_on)], ["passed", "failed", "passed", "failed"])
+        self.assertEqual(
+            [verdict for _, _, verdict in steps_of(going_on)],
+            ["passed", "failed", "passed", "failed"],
+        )
 
     def test_no_item_is_skipped_and_no_list_blocks(self):
         self.assertEqual(run(self.EACH, names=[]).cases[0].steps[-1].verdict, "skipped")
@@ -127,13 +162,17 @@ class Each(unittest.TestCase):
 
     def test_an_item_s_name_is_nearest_and_gone_afterwards(self):
         results = run(
-            "  - { set: { line: outside } }\n" + self.EACH + "  - { set: { after: '[=line]' } }\n", names=["V-101"]
+            "  - { set: { line: outside } }\n" + self.EACH + "  - { set: { after: '[=line]' } }\n",
+            names=["V-101"],
         )
         self.assertEqual(results.cases[0].steps[-1].kept, {"after": "outside"})
 
 
 class Again(unittest.TestCase):
-    MAKE = "  - for each: [1, 2]\n    as: n\n    key: 3achit\n    steps:\n      - { set: { made: '[=any digits 12]' }, key: mak3it }\n"
+    MAKE = (
+        "  - for each: [1, 2]\n    as: n\n    key: 3achit\n    steps:\n      - { set: { made: "
+        "'[=any digits 12]' }, key: mak3it }\n"
+    )
 
     def drawn(self, **more):
         results = run(self.MAKE + self.MAKE.replace("3achit", "s3cond"), **more)
@@ -148,7 +187,9 @@ class Again(unittest.TestCase):
 
 class Guarded(unittest.TestCase):
     def test_a_run_that_may_change_nothing_leaves_out_what_might(self):
-        results = run(USE + READ.replace("[=line]", "V-101"), changes=frozenset(), more="on failure: go on\n")
+        results = run(
+            USE + READ.replace("[=line]", "V-101"), changes=frozenset(), more="on failure: go on\n"
+        )
         self.assertEqual(steps_of(results)[0][1:], ("Ask for a token", "skipped"))
         self.assertEqual(results.cases[0].steps[-1].verdict, "passed")
         use = results.cases[0].steps[1]

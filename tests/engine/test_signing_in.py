@@ -15,7 +15,10 @@ NOW = int(datetime(2026, 11, 23, 8, tzinfo=UTC).timestamp() * 1e6)
 
 def fields(prepared: Prepared) -> dict[str, str]:
     header = dict(prepared.headers)["Authorization"]
-    return {key: quoted or bare for key, quoted, bare in re.findall(r'(\w+)=(?:"([^"]*)"|([^,\s]+))', header)}
+    return {
+        key: quoted or bare
+        for key, quoted, bare in re.findall(r'(\w+)=(?:"([^"]*)"|([^,\s]+))', header)
+    }
 
 
 def request(method="GET", address="http://www.example.org/dir/index.html", body=None) -> Prepared:
@@ -26,7 +29,8 @@ class Digest(unittest.TestCase):
     # RFC 7616, 3.9.1
     ASKED = (
         'Digest realm="http-auth@example.org", qop="auth, auth-int", algorithm={}, '
-        'nonce="7ypf/xlj9XXwfDPEoM4URrv/xwf94BcCAzFZH4GiTo0v", opaque="FQhe/qaU925kfnzjCev0ciny7QMkPqMAFRtzCUYo5tdS"'
+        'nonce="7ypf/xlj9XXwfDPEoM4URrv/xwf94BcCAzFZH4GiTo0v", '
+        'opaque="FQhe/qaU925kfnzjCev0ciny7QMkPqMAFRtzCUYo5tdS"'
     )
     OURS = "f2/wE4q74E6zIJEtWaHKaf5wv/H5QzzpXusqGemxURZJ"
 
@@ -41,7 +45,9 @@ class Digest(unittest.TestCase):
         ):
             found = self.signed(self.ASKED.format(algorithm))
             self.assertEqual(found["response"], response)
-            self.assertEqual((found["qop"], found["nc"], found["algorithm"]), ("auth", "00000001", algorithm))
+            self.assertEqual(
+                (found["qop"], found["nc"], found["algorithm"]), ("auth", "00000001", algorithm)
+            )
             self.assertEqual((found["username"], found["uri"]), ("Mufasa", "/dir/index.html"))
 
     def test_the_strongest_that_is_known_is_answered(self):
@@ -54,19 +60,29 @@ class Digest(unittest.TestCase):
     def test_the_name_can_be_hashed(self):
         asked = (
             'Digest realm="api@example.org", qop="auth", algorithm=SHA-512-256, userhash=true, '
-            'nonce="5TsQWLVdgBdmrQ0XsxbDODV+57QdFR34I9HAbC/RVvkK", opaque="HRPCssKJSGjCrkzDg8OhwpzCiGPChXYjwrI2QmXDnsOS"'
+            'nonce="5TsQWLVdgBdmrQ0XsxbDODV+57QdFR34I9HAbC/RVvkK", '
+            'opaque="HRPCssKJSGjCrkzDg8OhwpzCiGPChXYjwrI2QmXDnsOS"'
         )
         found = self.signed(
-            asked, user="Jäsøn Doe", password="Secret, or not?", nonce="NTg6RKcb9boFIAS3KrFK9BGeh+niz/sm",
+            asked,
+            user="Jäsøn Doe",
+            password="Secret, or not?",
+            nonce="NTg6RKcb9boFIAS3KrFK9BGeh+niz/sm",
             address="http://api.example.org/doe.json",
-        )  # fmt: skip
-        self.assertEqual(found["username"], "793263caabb707a56211940d90411ea4a575adeccb7e360aeb624ed06ece9b0b")
+        )
+        self.assertEqual(
+            found["username"], "793263caabb707a56211940d90411ea4a575adeccb7e360aeb624ed06ece9b0b"
+        )
 
         def h(text: str) -> str:
             return hashlib.new("sha512_256", text.encode()).hexdigest()
 
         who, what = h("Jäsøn Doe:api@example.org:Secret, or not?"), h("GET:/doe.json")
-        middle = "5TsQWLVdgBdmrQ0XsxbDODV+57QdFR34I9HAbC/RVvkK:00000001:NTg6RKcb9boFIAS3KrFK9BGeh+niz/sm:auth"
+        nonce, own = (
+            "5TsQWLVdgBdmrQ0XsxbDODV+57QdFR34I9HAbC/RVvkK",
+            "NTg6RKcb9boFIAS3KrFK9BGeh+niz/sm",
+        )
+        middle = f"{nonce}:00000001:{own}:auth"
         self.assertEqual(found["response"], h(f"{who}:{middle}:{what}"))
 
     def test_older_and_rarer_forms(self):
@@ -75,20 +91,30 @@ class Digest(unittest.TestCase):
         session = self.signed('Digest realm="r", nonce="n", qop="auth", algorithm=MD5-sess')
         plain = self.signed('Digest realm="r", nonce="n", qop="auth", algorithm=MD5')
         self.assertNotEqual(session["response"], plain["response"])
-        whole = self.signed('Digest realm="r", nonce="n", qop="auth-int"', method="POST", body=b"fog")
-        other = self.signed('Digest realm="r", nonce="n", qop="auth-int"', method="POST", body=b"sun")
+        whole = self.signed(
+            'Digest realm="r", nonce="n", qop="auth-int"', method="POST", body=b"fog"
+        )
+        other = self.signed(
+            'Digest realm="r", nonce="n", qop="auth-int"', method="POST", body=b"sun"
+        )
         self.assertNotEqual(whole["response"], other["response"], "the body is signed too")
         quoted = challenge_of([("WWW-Authenticate", r'Digest realm="the \"quay\"", nonce="n"')])
         self.assertEqual(quoted.realm, 'the "quay"')
 
     def test_the_query_belongs_to_what_is_signed(self):
-        found = self.signed('Digest realm="r", nonce="n", qop="auth"', address="http://h/log?page=2&a=%20b")
+        found = self.signed(
+            'Digest realm="r", nonce="n", qop="auth"', address="http://h/log?page=2&a=%20b"
+        )
         self.assertEqual(found["uri"], "/log?page=2&a=%20b")
         self.assertEqual(self.signed('Digest realm="r", nonce="n"', address="http://h")["uri"], "/")
 
     def test_an_old_answer_is_replaced(self):
-        first = answered(request(), challenge_of([("WWW-Authenticate", 'Digest realm="r", nonce="1"')]), "u", "p")
-        again = answered(first, challenge_of([("WWW-Authenticate", 'Digest realm="r", nonce="2"')]), "u", "p")
+        first = answered(
+            request(), challenge_of([("WWW-Authenticate", 'Digest realm="r", nonce="1"')]), "u", "p"
+        )
+        again = answered(
+            first, challenge_of([("WWW-Authenticate", 'Digest realm="r", nonce="2"')]), "u", "p"
+        )
         self.assertEqual([name for name, _ in again.headers].count("Authorization"), 1)
         self.assertEqual(fields(again)["nonce"], "2")
 
@@ -139,10 +165,13 @@ class Cookies(unittest.TestCase):
         self.assertEqual(self.sent(jar, "https://harbour.example/"), "a=1")
         self.assertEqual(self.sent(jar, "http://harbour.example/"), "")
         self.assertFalse(
-            self.jar("a=1; Secure", at="http://harbour.example/").cookies, "nor is it taken from anywhere else"
+            self.jar("a=1; Secure", at="http://harbour.example/").cookies,
+            "nor is it taken from anywhere else",
         )
         local = self.jar("a=1; Secure; Path=/", at="http://127.0.0.1:8421/")
-        self.assertEqual(self.sent(local, "http://127.0.0.1:8421/"), "a=1", "this machine is safe without")
+        self.assertEqual(
+            self.sent(local, "http://127.0.0.1:8421/"), "a=1", "this machine is safe without"
+        )
 
     def test_how_long_it_lives(self):
         later = NOW + 11_000_000
@@ -158,17 +187,25 @@ class Cookies(unittest.TestCase):
             ("a=1; Max-Age=soon", True),
         ]:
             with self.subTest(given):
-                self.assertEqual(self.sent(self.jar(given), address, now=later), "a=1" if lives else "")
+                self.assertEqual(
+                    self.sent(self.jar(given), address, now=later), "a=1" if lives else ""
+                )
 
     def test_it_is_replaced_and_taken_away(self):
         jar = self.jar("a=1; Path=/", "a=2; Path=/", "b=3")
-        self.assertEqual(self.sent(jar, "http://desk.harbour.example/papers/x"), "b=3; a=2", "the nearer path first")
+        self.assertEqual(
+            self.sent(jar, "http://desk.harbour.example/papers/x"),
+            "b=3; a=2",
+            "the nearer path first",
+        )
         jar.take("http://desk.harbour.example/", [("set-cookie", "a=; Path=/; Max-Age=0")], NOW)
         self.assertEqual(self.sent(jar, "http://desk.harbour.example/papers/x"), "b=3")
 
     def test_the_requests_own_wins(self):
         jar = self.jar("a=1; Path=/", "b=2; Path=/")
-        self.assertEqual(self.sent(jar, "http://desk.harbour.example/", "a=mine; c=3"), "a=mine; c=3; b=2")
+        self.assertEqual(
+            self.sent(jar, "http://desk.harbour.example/", "a=mine; c=3"), "a=mine; c=3; b=2"
+        )
 
     def test_a_copy_goes_its_own_way(self):
         jar = self.jar("a=1; Path=/")
@@ -179,6 +216,8 @@ class Cookies(unittest.TestCase):
 
     def test_nonsense_and_floods(self):
         self.assertFalse(self.jar("", "=1", "novalue", ";;;", "  =x; Path=/").cookies)
-        self.assertEqual(self.sent(self.jar('a="x y"; Path=/'), "http://desk.harbour.example/"), 'a="x y"')
+        self.assertEqual(
+            self.sent(self.jar('a="x y"; Path=/'), "http://desk.harbour.example/"), 'a="x y"'
+        )
         flood = self.jar(*(f"c{n}=1; Path=/" for n in range(5000)))
         self.assertEqual(self.sent(flood, "http://desk.harbour.example/").count("="), 1000)

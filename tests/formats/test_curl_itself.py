@@ -1,6 +1,8 @@
-"""Pasted curl lines against curl itself, both against a server that records: what arrives is the same, or a sentence says what is not.
+"""Pasted curl lines against curl itself, both against a server that records: what arrives is the
+same, or a sentence says what is not.
 
-Lines are drawn at random; forms and queries count as the same where they mean the same (`+` or `%20`, capitals or not)."""
+Lines are drawn at random; forms and queries count as the same where they mean the same (`+` or
+`%20`, capitals or not)."""
 
 import json
 import random
@@ -20,7 +22,16 @@ from tests.harbour import run_text
 
 CURL = shutil.which("curl")
 LINES = 100
-OWN = ("host", "user-agent", "accept", "accept-encoding", "content-length", "connection", "expect", "transfer-encoding")
+OWN = (
+    "host",
+    "user-agent",
+    "accept",
+    "accept-encoding",
+    "content-length",
+    "connection",
+    "expect",
+    "transfer-encoding",
+)
 FORM = "application/x-www-form-urlencoded"
 TEXTS = (
     "a=1",
@@ -46,7 +57,9 @@ class _Recorder(BaseHTTPRequestHandler):
 
     def answer(self) -> None:
         octets = self.rfile.read(int(self.headers.get("Content-Length") or 0))
-        headers = {name.lower(): value for name, value in self.headers.items() if name.lower() not in OWN}
+        headers = {
+            name.lower(): value for name, value in self.headers.items() if name.lower() not in OWN
+        }
         self.seen.append((self.command, self.path, headers, octets))
         self.send_response(200)
         self.send_header("Content-Length", "0")
@@ -60,14 +73,18 @@ class _Recorder(BaseHTTPRequestHandler):
 
 def _quoted(chance: random.Random, text: str) -> str:
     return (
-        "'" + text.replace("'", "'\\''") + "'" if chance.random() < 0.8 or '"' in text or "$" in text else f'"{text}"'
+        "'" + text.replace("'", "'\\''") + "'"
+        if chance.random() < 0.8 or '"' in text or "$" in text
+        else f'"{text}"'
     )
 
 
 def line_of(chance: random.Random, at: str) -> str:
     """A curl line of a POSIX shell."""
     words = ["curl", "-s"]
-    path = chance.choice(("/a", "/a/b?x=1", "/a?x=1&x=2", "/a%2Fb", "/{a,b}", "/n[1-3]", "/a?q=x%20y", "/up/"))
+    path = chance.choice(
+        ("/a", "/a/b?x=1", "/a?x=1&x=2", "/a%2Fb", "/{a,b}", "/n[1-3]", "/a?q=x%20y", "/up/")
+    )
     some = chance.random
     for option in chance.sample(range(11), chance.randint(1, 4)):
         text = _quoted(chance, chance.choice(TEXTS))
@@ -131,7 +148,9 @@ def unescaped(target: str) -> str:
 class CurlItself(unittest.TestCase):
     def setUp(self) -> None:
         self.seen: list[Any] = []
-        server = ThreadingHTTPServer(("127.0.0.1", 0), type("Recorder", (_Recorder,), {"seen": self.seen}))
+        server = ThreadingHTTPServer(
+            ("127.0.0.1", 0), type("Recorder", (_Recorder,), {"seen": self.seen})
+        )
         threading.Thread(target=server.serve_forever, daemon=True).start()
         self.addCleanup(server.server_close)
         self.addCleanup(server.shutdown)
@@ -140,7 +159,9 @@ class CurlItself(unittest.TestCase):
 
     def by_curl(self, line: str) -> list[Any]:
         self.seen.clear()
-        subprocess.run(["sh", "-c", line], cwd=self.folder, capture_output=True, timeout=30, check=False)
+        subprocess.run(
+            ["sh", "-c", line], cwd=self.folder, capture_output=True, timeout=30, check=False
+        )
         return list(self.seen)
 
     def by_us(self, steps: list[dict[str, Any]]) -> list[Any]:
@@ -185,15 +206,22 @@ class CurlItself(unittest.TestCase):
                     self.assertTrue(self.same(one, other), f"\ncurl {one}\nours {other}")
         self.assertGreater(compared, 60)
         print(
-            f"counted: {compared} curl lines arrive as curl sends them, {said} say what is left out",
+            f"counted: {compared} curl lines arrive as curl sends them, {said} say what is left "
+            "out",
             file=sys.__stdout__,
         )
 
     def test_what_is_lost_is_said(self):
         Path(self.folder, "f").write_text("x\ny\n")
         for line, words in (
-            (f"curl {self.at}/a -H 'Host: other.example'", "The header Host: other.example was left out"),
-            (f"curl {self.at}/a -d @f -d z=9", "was left out: it is sent together with other data|z=9 was left out"),
+            (
+                f"curl {self.at}/a -H 'Host: other.example'",
+                "The header Host: other.example was left out",
+            ),
+            (
+                f"curl {self.at}/a -d @f -d z=9",
+                "was left out: it is sent together with other data|z=9 was left out",
+            ),
             (f"curl {self.at}/a -d @f", "curl takes the line breaks out of it"),
             (f"curl {self.at}/a -F 'f=@f;filename=other.txt'", "not as other.txt"),
             (f"curl {self.at}/a -F 'f=<f'", "sends what the file f holds as the text"),
@@ -206,11 +234,16 @@ class CurlItself(unittest.TestCase):
 
     def test_several_addresses_and_an_upload(self):
         steps = read_pasted(f"curl '{self.at}/{{a,b}}/[08-10:2]'").steps
-        self.assertEqual([step["send"].partition(self.at)[2] for step in steps], ["/a/08", "/a/10", "/b/08", "/b/10"])
+        self.assertEqual(
+            [step["send"].partition(self.at)[2] for step in steps],
+            ["/a/08", "/a/10", "/b/08", "/b/10"],
+        )
         [step] = read_pasted(f"curl -g '{self.at}/[1-2]'").steps
         self.assertTrue(step["send"].endswith("/[1-2]"))
         [step] = read_pasted(f"curl -T data/papers.pdf {self.at}/up/?a=1").steps
-        self.assertEqual((step["send"], step["query"]), (f"PUT {self.at}/up/papers.pdf", {"a": "1"}))
+        self.assertEqual(
+            (step["send"], step["query"]), (f"PUT {self.at}/up/papers.pdf", {"a": "1"})
+        )
 
 
 if __name__ == "__main__":

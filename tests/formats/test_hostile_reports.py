@@ -1,4 +1,5 @@
-"""Reports of answers that mean harm: nothing of them reaches the terminal as a command, and every report stays what it is."""
+"""Reports of answers that mean harm: nothing of them reaches the terminal as a command, and every
+report stays what it is."""
 
 import io
 import json
@@ -18,7 +19,10 @@ from saltpath.formats.terminal import Terminal, printable
 from tests.engine.answering import answering
 from tests.harbour import case, run_text
 
-EVIL = "\x1b[2J\x1b]0;owned\x07 \x9b31m \u202eright to left\u2066 \x00 \r over \x08 ]]> & < \" ' </testsuite> \ud7ff"
+EVIL = (
+    "\x1b[2J\x1b]0;owned\x07 \x9b31m \u202eright to left\u2066 \x00 \r over \x08 ]]> & < \" ' "
+    "</testsuite> \ud7ff"
+)
 
 
 class Screen(io.StringIO):
@@ -28,10 +32,14 @@ class Screen(io.StringIO):
 
 class Reports(unittest.TestCase):
     def results(self, events: list):
-        with answering({"/evil": json.dumps({"name": EVIL, "list": [EVIL] * 3}).encode()}) as address:
+        with answering(
+            {"/evil": json.dumps({"name": EVIL, "list": [EVIL] * 3}).encode()}
+        ) as address:
             steps = (
-                f"  - {{ request: Read it, send: 'GET {address}/evil', expect: [ {{ of: $.name, is: nice }}, "
-                f"{{ of: '$.list[*]', is: nice }}, {{ of: $.name, contains: nice, advice: true }} ] }}\n"
+                f"  - {{ request: Read it, send: 'GET {address}/evil', expect: [ {{ of: $.name, "
+                f"is: nice }}, "
+                f"{{ of: '$.list[*]', is: nice }}, {{ of: $.name, contains: nice, advice: true }} "
+                f"] }}\n"
             )
             return run_text(case(steps), events=events)
 
@@ -73,7 +81,10 @@ class Reports(unittest.TestCase):
             file = Path(folder) / "evil.case.json"
             file.write_text(json.dumps({"salt-path": 1, "case": "x", "steps": [{EVIL: 1}]}))
             done = subprocess.run(
-                [sys.executable, "-m", "saltpath.cli", "check", str(file)], capture_output=True, text=True, timeout=60
+                [sys.executable, "-m", "saltpath.cli", "check", str(file)],
+                capture_output=True,
+                text=True,
+                timeout=60,
             )
         self.assertEqual(done.returncode, 2)
         self.assertNotIn("\x1b", done.stdout + done.stderr)

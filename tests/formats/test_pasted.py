@@ -1,5 +1,6 @@
-"""What is pasted where a step is added: curl lines of every shell, requests as they go over the wire. Their meaning is held against
-what curl itself documents; where the machine has curl, against what it sends."""
+"""What is pasted where a step is added: curl lines of every shell, requests as they go over the
+wire. Their meaning is held against what curl itself documents; where the machine has curl, against
+what it sends."""
 
 import http.server
 import random
@@ -52,20 +53,49 @@ class Words(unittest.TestCase):
 
     def test_as_the_shell_itself_splits(self):
         chance = random.Random(9)
-        letters = ["a", "B", " ", "'", '"', "\\", "\n", "$", "|", ";", "ä", "&", ">", "{", "=", "^", "`"]
+        letters = [
+            "a",
+            "B",
+            " ",
+            "'",
+            '"',
+            "\\",
+            "\n",
+            "$",
+            "|",
+            ";",
+            "ä",
+            "&",
+            ">",
+            "{",
+            "=",
+            "^",
+            "`",
+        ]
         for _ in range(2000):
-            words = ["".join(chance.choice(letters) for _ in range(chance.randint(0, 8))) for _ in range(3)]
+            words = [
+                "".join(chance.choice(letters) for _ in range(chance.randint(0, 8)))
+                for _ in range(3)
+            ]
             if any("^" in word or "`\n" in word for word in words):
                 continue
             self.assertEqual(words_of(shlex.join(["curl", *words])), ["curl", *words])
 
     def test_the_windows_prompt(self):
-        line = 'curl "http://h/x?a=1^&b=2" ^\r\n  -H "Accept: a" ^\r\n  --data-raw "^{^\\"a^\\": ^\\"b^%^\\"^}"'
-        self.assertEqual(words_of(line), ["curl", "http://h/x?a=1&b=2", "-H", "Accept: a", "--data-raw", '{"a": "b%"}'])
+        line = (
+            'curl "http://h/x?a=1^&b=2" ^\r\n  -H "Accept: a" ^\r\n  --data-raw "^{^\\"a^\\": '
+            '^\\"b^%^\\"^}"'
+        )
+        self.assertEqual(
+            words_of(line),
+            ["curl", "http://h/x?a=1&b=2", "-H", "Accept: a", "--data-raw", '{"a": "b%"}'],
+        )
 
     def test_powershell(self):
         line = 'curl.exe -X POST `\n  -d \'{"a": "it\'\'s"}\' `\n  "http://h/`$x"'
-        self.assertEqual(words_of(line), ["curl.exe", "-X", "POST", "-d", '{"a": "it\'s"}', "http://h/$x"])
+        self.assertEqual(
+            words_of(line), ["curl.exe", "-X", "POST", "-d", '{"a": "it\'s"}', "http://h/$x"]
+        )
 
     def test_an_open_quote_is_said(self):
         for line in ("a 'b", 'a "b', "a $'b", 'a ^\n "b'):
@@ -96,13 +126,19 @@ class Curl(unittest.TestCase):
                 self.assertEqual(step(line)["send"], send)
 
     def test_headers(self):
-        found = step("curl h -H 'Accept: a' -H 'X-Empty;' -H 'User-Agent:' -A me -e http://from -b 'a=1; b=2'")
+        found = step(
+            "curl h -H 'Accept: a' -H 'X-Empty;' -H 'User-Agent:' -A me -e http://from -b 'a=1; "
+            "b=2'"
+        )
         self.assertEqual(
-            found["headers"], {"Accept": "a", "X-Empty": "", "Referer": "http://from", "Cookie": "a=1; b=2"}
+            found["headers"],
+            {"Accept": "a", "X-Empty": "", "Referer": "http://from", "Cookie": "a=1; b=2"},
         )
         twice = step("curl h -H 'X: 1' -H 'x: 2'")["headers"]
         self.assertEqual(twice, [["X", "1"], ["x", "2"]])
-        self.assertEqual(step("curl h -H 'Host: other' -H 'Content-Length: 5' -H 'A: b'")["headers"], {"A": "b"})
+        self.assertEqual(
+            step("curl h -H 'Host: other' -H 'Content-Length: 5' -H 'A: b'")["headers"], {"A": "b"}
+        )
 
     def test_bodies(self):
         for options, wanted in [
@@ -111,48 +147,85 @@ class Curl(unittest.TestCase):
             ("-d 'a=x+y%20z'", {"form": {"a": "x y z"}}),
             ("-d 'a=x%26b%3d1'", {"form": {"a": "x&b=1"}}),
             ("-d 'a=caf%E9'", {"text": "a=caf%E9", "type": "application/x-www-form-urlencoded"}),
-            ("--data-urlencode 'a=x y&z' --data-urlencode =b", {"text": "a=x+y%26z&b", "type": "application/x-www-form-urlencoded"}),
+            (
+                "--data-urlencode 'a=x y&z' --data-urlencode =b",
+                {"text": "a=x+y%26z&b", "type": "application/x-www-form-urlencoded"},
+            ),
             ("--data-urlencode 'a=ä'", {"form": {"a": "ä"}}),
             ("-d plain", {"text": "plain", "type": "application/x-www-form-urlencoded"}),
             ("-d '{\"a\": 1}'", {"text": '{"a": 1}', "type": "application/x-www-form-urlencoded"}),
             ("-H 'content-type: application/json' -d '{\"a\": 1.50}'", {"json": '{"a": 1.50}'}),
-            ("-H 'Content-Type: application/json' -d 'no json'", {"text": "no json", "type": "application/json"}),
+            (
+                "-H 'Content-Type: application/json' -d 'no json'",
+                {"text": "no json", "type": "application/json"},
+            ),
             ("--json '{\"a\": 1}'", {"json": '{"a": 1}'}),
             ("-H 'Content-Type: text/xml' -d '<a/>'", {"text": "<a/>", "type": "text/xml"}),
             ("-d 'a\nb'", {"text": "a\nb", "type": "application/x-www-form-urlencoded"}),
-            ("-H 'Content-Type: text/plain' --data-binary 'a\nb'", {"text": "a\nb", "type": "text/plain"}),
-            ("--data-raw '@no file'", {"text": "@no file", "type": "application/x-www-form-urlencoded"}),
-            ("--data-binary @data/a.bin", {"file": "data/a.bin", "type": "application/x-www-form-urlencoded"}),
-            ("-F a=b -F 'f=@data/x.pdf;type=application/pdf'", {"multipart": [{"name": "a", "text": "b"}, {"name": "f", "file": "data/x.pdf", "type": "application/pdf"}]}),
+            (
+                "-H 'Content-Type: text/plain' --data-binary 'a\nb'",
+                {"text": "a\nb", "type": "text/plain"},
+            ),
+            (
+                "--data-raw '@no file'",
+                {"text": "@no file", "type": "application/x-www-form-urlencoded"},
+            ),
+            (
+                "--data-binary @data/a.bin",
+                {"file": "data/a.bin", "type": "application/x-www-form-urlencoded"},
+            ),
+            (
+                "-F a=b -F 'f=@data/x.pdf;type=application/pdf'",
+                {
+                    "multipart": [
+                        {"name": "a", "text": "b"},
+                        {"name": "f", "file": "data/x.pdf", "type": "application/pdf"},
+                    ]
+                },
+            ),
             ("--form-string 'a=@b;type=c'", {"multipart": [{"name": "a", "text": "@b;type=c"}]}),
             ("-d 'a=[=b]'", {"form": {"a": "[='[=']b]"}}),
-        ]:  # fmt: skip
+        ]:
             with self.subTest(options):
                 found = step(f"curl {options} http://h/")
                 body = {
-                    key: found[key] for key in ("form", "json", "text", "type", "file", "multipart") if key in found
+                    key: found[key]
+                    for key in ("form", "json", "text", "type", "file", "multipart")
+                    if key in found
                 }
                 self.assertEqual(body, wanted)
                 self.assertTrue(found["send"].startswith("POST "))
 
     def test_a_type_of_its_own_stays_a_header(self):
         found = step("curl h -H 'Content-Type: application/problem+json' -d '{}'")
-        self.assertEqual((found["json"], found["headers"]), ("{}", {"Content-Type": "application/problem+json"}))
+        self.assertEqual(
+            (found["json"], found["headers"]), ("{}", {"Content-Type": "application/problem+json"})
+        )
         self.assertEqual(step("curl h --json '{}'")["headers"], {"Accept": "application/json"})
         for type, body in (
             ("application/json; charset=utf-8", "{}"),
             ("application/x-www-form-urlencoded; charset=UTF-8", "a=1"),
         ):
             found = step(f"curl h -H 'Content-Type: {type}' -d '{body}'")
-            self.assertEqual(found["headers"], {"Content-Type": type}, "it says more than the body by itself")
+            self.assertEqual(
+                found["headers"], {"Content-Type": type}, "it says more than the body by itself"
+            )
         self.assertNotIn("secret", str(read_pasted("curl h -U me:secret -x p")))
         self.assertEqual(step("curl h -r 0-99")["headers"], {"Range": "bytes=0-99"})
 
     def test_queries(self):
         for line, send, query in [
-            ("curl -G h/s -d a=1 --data-urlencode 'b=x y'", "GET http://h/s", {"a": "1", "b": "x y"}),
+            (
+                "curl -G h/s -d a=1 --data-urlencode 'b=x y'",
+                "GET http://h/s",
+                {"a": "1", "b": "x y"},
+            ),
             ("curl 'h/s?a=1' -G -d b=2", "GET http://h/s", {"a": "1", "b": "2"}),
-            ("curl h/s --url-query 'q=x y' --url-query +raw=%41", "GET http://h/s", {"q": "x y", "raw": "A"}),
+            (
+                "curl h/s --url-query 'q=x y' --url-query +raw=%41",
+                "GET http://h/s",
+                {"q": "x y", "raw": "A"},
+            ),
             ("curl 'h/s?a=1&a=2'", "GET http://h/s?a=1&a=2", None),
             ("curl 'h/s?flag'", "GET http://h/s?flag", None),
             ("curl http://h/s?a=1&b=2 -k", "GET http://h/s", {"a": "1", "b": "2"}),
@@ -186,7 +259,8 @@ class Curl(unittest.TestCase):
     def test_several(self):
         found = read_pasted("curl http://h/a http://h/b -L --next -d x http://h/c")
         self.assertEqual(
-            [item["send"] for item in found.steps], ["GET http://h/a", "GET http://h/b", "POST http://h/c"]
+            [item["send"] for item in found.steps],
+            ["GET http://h/a", "GET http://h/b", "POST http://h/c"],
         )
 
     def test_what_is_left_out_is_said(self):
@@ -204,7 +278,12 @@ class Curl(unittest.TestCase):
         ]:
             with self.subTest(line):
                 self.assertIn(words, " ".join(read_pasted(line).said))
-        self.assertEqual(read_pasted("curl -sS --compressed -v -o x h --connect-timeout 5 -w '%{http_code}'").said, [])
+        self.assertEqual(
+            read_pasted(
+                "curl -sS --compressed -v -o x h --connect-timeout 5 -w '%{http_code}'"
+            ).said,
+            [],
+        )
 
     def test_what_is_none(self):
         for text, words in [
@@ -228,7 +307,9 @@ class Curl(unittest.TestCase):
             "curl " + "-" * 900_000,
             "curl h -d '" + "a=b&" * 240_000 + "'",
             "/" * 900_000 + " curl",
-            "POST /a HTTP/1.1\nHost: h\nTransfer-Encoding: chunked\n\n" + "1\na\n" * 200_000 + "0\n\n",
+            "POST /a HTTP/1.1\nHost: h\nTransfer-Encoding: chunked\n\n"
+            + "1\na\n" * 200_000
+            + "0\n\n",
             "GET /a HTTP/1.1\n" + "A: b\n" * 180_000,
         ):
             begun = time.process_time()
@@ -240,8 +321,39 @@ class Curl(unittest.TestCase):
 
     def test_anything_at_all_ends_in_steps_or_a_sentence(self):
         chance = random.Random(77)
-        bits = ["curl", " ", "-d", "-H", "'", '"', "\\", "$'", "^", "\n", "`", "--json", "@", "http://h/", "?a=b&", "=", "--next", "-", "--", "-F",
-                "Authorization: Basic %%", ";type=", "\x00", "ä", "[=", "{", "-G", "-m", "-u", "--url-query", "|"]  # fmt: skip
+        bits = [
+            "curl",
+            " ",
+            "-d",
+            "-H",
+            "'",
+            '"',
+            "\\",
+            "$'",
+            "^",
+            "\n",
+            "`",
+            "--json",
+            "@",
+            "http://h/",
+            "?a=b&",
+            "=",
+            "--next",
+            "-",
+            "--",
+            "-F",
+            "Authorization: Basic %%",
+            ";type=",
+            "\x00",
+            "ä",
+            "[=",
+            "{",
+            "-G",
+            "-m",
+            "-u",
+            "--url-query",
+            "|",
+        ]
         for _ in range(4000):
             text = "curl " + "".join(chance.choice(bits) for _ in range(chance.randint(1, 14)))
             try:
@@ -254,7 +366,10 @@ class Curl(unittest.TestCase):
 
 class RawHttp(unittest.TestCase):
     def test_requests(self):
-        found = step("POST /port-calls?draft=true HTTP/1.1\r\nHost: h:8421\r\nContent-Type: application/json\r\nContent-Length: 14\r\n\r\n{\"a\": 1.50}\r\n")  # fmt: skip
+        found = step(
+            "POST /port-calls?draft=true HTTP/1.1\r\nHost: h:8421\r\nContent-Type: "
+            'application/json\r\nContent-Length: 14\r\n\r\n{"a": 1.50}\r\n'
+        )
         self.assertEqual(found["send"], "POST http://h:8421/port-calls")
         self.assertEqual((found["query"], found["json"]), ({"draft": "true"}, '{"a": 1.50}'))
         self.assertNotIn("headers", found)
@@ -263,7 +378,8 @@ class RawHttp(unittest.TestCase):
         folded = step("GET /a HTTP/1.1\nHost: h\nX-Long: one\n  two\n")
         self.assertEqual(folded["headers"], {"X-Long": "one two"})
         chunked = step(
-            "POST /a HTTP/1.1\nHost: h\nTransfer-Encoding: chunked\nContent-Type: text/plain\n\n4\nfog \n3\nnow\n0\n\n"
+            "POST /a HTTP/1.1\nHost: h\nTransfer-Encoding: chunked\nContent-Type: text/plain\n\n"
+            "4\nfog \n3\nnow\n0\n\n"
         )
         self.assertEqual(chunked["text"], "fog now")
 
@@ -296,7 +412,9 @@ class Noted(http.server.BaseHTTPRequestHandler):
 
     def answer(self) -> None:
         length = int(self.headers.get("Content-Length", 0))
-        Noted.seen.append((self.command, self.path, dict(self.headers), self.rfile.read(length).decode()))
+        Noted.seen.append(
+            (self.command, self.path, dict(self.headers), self.rfile.read(length).decode())
+        )
         self.send_response(204)
         self.end_headers()
 
@@ -317,10 +435,16 @@ class AsItself(unittest.TestCase):
         self.addCleanup(server.shutdown)
         base = f"http://127.0.0.1:{server.server_port}"
         for options in [
-            "-d a=1 -d b=2", "-d 'a=x y' --data-urlencode 'c=ä&='", "-G -d a=1 --data-urlencode 'b=x y'", "-X PATCH -d x",
-            "-H 'Content-Type: application/json' -d '{\"a\": 1.50}'", "--data-binary 'a\nb' -H 'Content-Type: text/plain'", "-X DELETE",
-            "--data-raw '@x'", "-d 'line\nbreak'",
-        ]:  # fmt: skip
+            "-d a=1 -d b=2",
+            "-d 'a=x y' --data-urlencode 'c=ä&='",
+            "-G -d a=1 --data-urlencode 'b=x y'",
+            "-X PATCH -d x",
+            "-H 'Content-Type: application/json' -d '{\"a\": 1.50}'",
+            "--data-binary 'a\nb' -H 'Content-Type: text/plain'",
+            "-X DELETE",
+            "--data-raw '@x'",
+            "-d 'line\nbreak'",
+        ]:
             with self.subTest(options):
                 Noted.seen.clear()
                 line = f"curl -s {options} '{base}/where?z=9'"

@@ -1,4 +1,5 @@
-"""Tables at random, written as programs write them: what is found of delimiter, quote, encoding and frame gives the same table again."""
+"""Tables at random, written as programs write them: what is found of delimiter, quote, encoding and
+frame gives the same table again."""
 
 from __future__ import annotations
 
@@ -18,11 +19,45 @@ from tests.formats.test_rows import read
 SEED = 4711
 TABLES = 1_500
 BOOKS = 60
-NAMES = ("vessel", "length", "nights", "eta", "quay", "remark", "fee", "owner", "flag", "draught", "berth", "agent")
+NAMES = (
+    "vessel",
+    "length",
+    "nights",
+    "eta",
+    "quay",
+    "remark",
+    "fee",
+    "owner",
+    "flag",
+    "draught",
+    "berth",
+    "agent",
+)
 TEXTS = (
-    "Marrow Finch", "Holm Bell", "Tern & Daughter", "Ørn", "Måke", "O'Hara", 'say "no"', "one, two", "a; b", "left|right",
-    "two\nlines", "", "a\tb", "E1", "  padded ", "=1+1", "Ålesund, Kvist", "'quoted'", "5 % more", "#3", "00 17", "null", "-",
-)  # fmt: skip
+    "Marrow Finch",
+    "Holm Bell",
+    "Tern & Daughter",
+    "Ørn",
+    "Måke",
+    "O'Hara",
+    'say "no"',
+    "one, two",
+    "a; b",
+    "left|right",
+    "two\nlines",
+    "",
+    "a\tb",
+    "E1",
+    "  padded ",
+    "=1+1",
+    "Ålesund, Kvist",
+    "'quoted'",
+    "5 % more",
+    "#3",
+    "00 17",
+    "null",
+    "-",
+)
 ENCODINGS = ("utf-8", "utf-8-sig", "utf-16", "utf-16-le", "utf-16-be", "latin-1", "cp1252")
 
 
@@ -53,14 +88,17 @@ def cell(chance: random.Random, kind: str) -> str:
 def csv_file(chance: random.Random) -> Written:
     columns = chance.randrange(1, 8)
     kinds = chance.choices(
-        ("whole", "decimal", "decimal comma", "date", "code", "zeros", "moment", "text", "text"), k=columns
+        ("whole", "decimal", "decimal comma", "date", "code", "zeros", "moment", "text", "text"),
+        k=columns,
     )
     names = chance.sample(NAMES, columns)
     rows = [[cell(chance, kind) for kind in kinds] for _ in range(chance.choice((1, 2, 3, 10, 60)))]
     if columns == 1:  # a column of texts that hold every delimiter cannot be told from a table
         rows = [[text] if not set(text) & set(",;|\t") else ["E1"] for [text] in rows]
     delimiter, end = chance.choice(",;\t|"), chance.choice(("\r\n", "\n", "\r"))
-    quoting = chance.choice((csv.QUOTE_MINIMAL, csv.QUOTE_MINIMAL, csv.QUOTE_ALL, csv.QUOTE_NONNUMERIC))
+    quoting = chance.choice(
+        (csv.QUOTE_MINIMAL, csv.QUOTE_MINIMAL, csv.QUOTE_ALL, csv.QUOTE_NONNUMERIC)
+    )
     if end == "\r" and any("\n" in text for row in rows for text in row):
         quoting = csv.QUOTE_ALL  # the library would write it bare, and nobody could tell
     out = io.StringIO(newline="")
@@ -82,19 +120,28 @@ def book_value(chance: random.Random) -> tuple[Any, Any]:
         (
             (number, number),
             (number / 16, number // 16 if number % 16 == 0 else Decimal(repr(number / 16))),
-            (moment, moment.isoformat(timespec="seconds") if moment.time() != datetime.min.time() else moment.date().isoformat()),
+            (
+                moment,
+                moment.isoformat(timespec="seconds")
+                if moment.time() != datetime.min.time()
+                else moment.date().isoformat(),
+            ),
             (date(2026, 11, 23), "2026-11-23"),
             (True, True),
             ("00417", "00417"),
             ("Ålesund, Kvist", "Ålesund, Kvist"),
             ("two\nlines", "two\nlines"),
         )
-    )  # fmt: skip
+    )
 
 
 def book_file(chance: random.Random) -> Written:
     """A workbook whose table stands somewhere, under lines that are none of it."""
-    columns, above, left = chance.randrange(2, 8), chance.choice((0, 0, 1, 3)), chance.choice((0, 0, 1, 2))
+    columns, above, left = (
+        chance.randrange(2, 8),
+        chance.choice((0, 0, 1, 3)),
+        chance.choice((0, 0, 1, 2)),
+    )
     names = chance.sample(NAMES, columns)
     cells = [[book_value(chance) for _ in range(columns)] for _ in range(chance.randrange(1, 40))]
     book = Workbook()
@@ -108,14 +155,17 @@ def book_file(chance: random.Random) -> Written:
             sheet.cell(at, place, written)
     out = io.BytesIO()
     book.save(out)
-    return Written(names, [[value for _, value in row] for row in cells], out.getvalue(), (above, left))
+    return Written(
+        names, [[value for _, value in row] for row in cells], out.getvalue(), (above, left)
+    )
 
 
 class AtRandom(unittest.TestCase):
     def agree(self, made: Written, name: str) -> None:
         names, rows = read(made.octets, name)
         self.assertEqual(names, made.names)
-        wanted = [row for row in made.rows if any(str(value).strip() for value in row)]  # empty lines are no rows
+        # empty lines are no rows
+        wanted = [row for row in made.rows if any(str(value).strip() for value in row)]
         self.assertEqual([list(row.values.values()) for row in rows], wanted)
 
     def test_csv(self):
@@ -137,7 +187,10 @@ class AtRandom(unittest.TestCase):
         for number in range(200):
             names = chance.sample(NAMES, chance.randrange(1, 6))
             rows = [
-                {name: chance.choice((chance.randrange(99), "Ørn", None, True, f"V-{n}", "007")) for name in names}
+                {
+                    name: chance.choice((chance.randrange(99), "Ørn", None, True, f"V-{n}", "007"))
+                    for name in names
+                }
                 for n in range(chance.randrange(1, 30))
             ]
             lines = "\n".join(json.dumps(row, ensure_ascii=chance.random() < 0.5) for row in rows)
@@ -157,7 +210,11 @@ class Decimals(unittest.TestCase):
             for delimiter in ";\t|":
                 names = list(NAMES[:columns])
                 row = [f"{n},{n}5" for n in range(columns)]
-                for lines in ([names, row], [names, row, row, row], [["Fees of the week"], names, row, row]):
+                for lines in (
+                    [names, row],
+                    [names, row, row, row],
+                    [["Fees of the week"], names, row, row],
+                ):
                     text = "\n".join(delimiter.join(cells) for cells in lines)
                     if columns > 1 or lines[0] is names:
                         with self.subTest(text=text):

@@ -1,5 +1,6 @@
-"""Workbooks and CSV files: what spreadsheet programs write is read, what is spoilt ends in a sentence, and nothing that is written runs
-as a formula. LibreOffice edits a workbook of ours, and everything else in it stays."""
+"""Workbooks and CSV files: what spreadsheet programs write is read, what is spoilt ends in a
+sentence, and nothing that is written runs as a formula. LibreOffice edits a workbook of ours, and
+everything else in it stays."""
 
 import io
 import random
@@ -33,7 +34,7 @@ from saltpath.formats.workbook import (
 from tests.core.test_sheet import demo_cases
 
 TABLE = [["step", "of", "expected"], ["Läsa", "$.name", "a;b, c"], ["", 'x"y', "two\nlines"]]
-DANGEROUS = ("=1+1", "+1+1", "-1+1", "@SUM(A1)", "\t=1", "'=1", "=HYPERLINK(\"http://x\",\"y\")", "-x")  # fmt: skip
+DANGEROUS = ("=1+1", "+1+1", "-1+1", "@SUM(A1)", "\t=1", "'=1", '=HYPERLINK("http://x","y")', "-x")
 SOFFICE = shutil.which("soffice")
 
 
@@ -58,7 +59,8 @@ class Csv(unittest.TestCase):
         for delimiter in ",;\t|":
             for end in ("\r\n", "\n", "\r"):
                 text = end.join(
-                    delimiter.join(f'"{cell.replace(chr(34), chr(34) * 2)}"' for cell in row) for row in TABLE
+                    delimiter.join(f'"{cell.replace(chr(34), chr(34) * 2)}"' for cell in row)
+                    for row in TABLE
                 )
                 for encoding in ("utf-8", "utf-8-sig", "utf-16", "cp1252"):
                     with self.subTest(delimiter=delimiter, end=end, encoding=encoding):
@@ -72,7 +74,9 @@ class Csv(unittest.TestCase):
         self.assertEqual(table(b"a,b,,\n\n1\n,,,\n"), [["a", "b"], [], ["1"]])
 
     def test_what_would_run_as_a_formula_has_an_apostrophe_and_comes_back_as_it_was(self):
-        octets = write_csv(["of", "expected"], [{"of": text, "expected": "-12.5"} for text in DANGEROUS])
+        octets = write_csv(
+            ["of", "expected"], [{"of": text, "expected": "-12.5"} for text in DANGEROUS]
+        )
         for line in octets.decode("utf-8-sig").splitlines()[1:]:
             self.assertNotRegex(line.lstrip('"'), r"^[=+\-@\t]")
             self.assertTrue(line.endswith(",-12.5"), line)
@@ -82,11 +86,34 @@ class Csv(unittest.TestCase):
 class Xlsx(unittest.TestCase):
     def test_cells_of_every_kind(self):
         octets = xlsx(
-            [15, 15.0, 1318.4, 0.1, True, date(2026, 11, 23), datetime(2026, 11, 23, 8, 12, 4), "007", None, " x "]
+            [
+                15,
+                15.0,
+                1318.4,
+                0.1,
+                True,
+                date(2026, 11, 23),
+                datetime(2026, 11, 23, 8, 12, 4),
+                "007",
+                None,
+                " x ",
+            ]
         )
         row = table(octets)[0]
         self.assertEqual(
-            row, ["15", "15", "1318.4", "0.1", "true", "2026-11-23", "2026-11-23T08:12:04", "007", "", " x "]
+            row,
+            [
+                "15",
+                "15",
+                "1318.4",
+                "0.1",
+                "true",
+                "2026-11-23",
+                "2026-11-23T08:12:04",
+                "007",
+                "",
+                " x ",
+            ],
         )
 
     def test_formulas_come_as_their_values_and_those_without_one_are_named(self):
@@ -95,21 +122,47 @@ class Xlsx(unittest.TestCase):
         self.assertIn("Sheet!B2", book.said[0])
 
     def test_nothing_that_is_written_is_a_formula(self):
-        octets = write_xlsx("a/b", ["of", "expected"], [{"of": text, "expected": text} for text in DANGEROUS])
+        octets = write_xlsx(
+            "a/b", ["of", "expected"], [{"of": text, "expected": text} for text in DANGEROUS]
+        )
         sheet = load_workbook(io.BytesIO(octets)).active
         for row in sheet.iter_rows(min_row=2):
             for cell in row:
-                self.assertEqual((cell.data_type, cell.quotePrefix), ("s", cell.value[0] in "=+-@\t"), cell.value)
+                self.assertEqual(
+                    (cell.data_type, cell.quotePrefix), ("s", cell.value[0] in "=+-@\t"), cell.value
+                )
         self.assertEqual([row[0] for row in table(octets)[1:]], list(DANGEROUS))
 
     def test_numbers_that_a_program_would_change_are_text(self):
-        for text, safe in (("15", True), ("-0.5", True), ("1318.40", False), ("9007199254740993", False), ("007", False),
-                           ("1e5", False), ("-0", False), ("", False)):  # fmt: skip
+        for text, safe in (
+            ("15", True),
+            ("-0.5", True),
+            ("1318.40", False),
+            ("9007199254740993", False),
+            ("007", False),
+            ("1e5", False),
+            ("-0", False),
+            ("", False),
+        ):
             self.assertEqual(is_safe_number(text), safe, text)
 
     def test_control_characters_and_long_texts_are_written(self):
-        [case] = [{"salt-path": 1, "case": "a\x00b", "key": "k", "steps": [
-            {"request": "x\x0b", "key": "longer", "send": "GET http://x/", "text": "y" * 50_000, "expect": [{"of": "body", "is": "z" * 40_000, "note": "n\x01"}]}]}]  # fmt: skip
+        [case] = [
+            {
+                "salt-path": 1,
+                "case": "a\x00b",
+                "key": "k",
+                "steps": [
+                    {
+                        "request": "x\x0b",
+                        "key": "longer",
+                        "send": "GET http://x/",
+                        "text": "y" * 50_000,
+                        "expect": [{"of": "body", "is": "z" * 40_000, "note": "n\x01"}],
+                    }
+                ],
+            }
+        ]
         octets = write_xlsx("x", HEADINGS, [row.cells for row in rows_of(case)])
         made = plan(table(octets)[1:], HEADINGS, [case])
         self.assertEqual((made.faults, made.cases[0].document), ([], case))
@@ -126,7 +179,10 @@ class Spoilt(unittest.TestCase):
         with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
             for name, text in parts.items():
                 archive.writestr(
-                    name.replace("__", "/").replace("_xml", ".xml").replace("Types", "[Content_Types]"), text
+                    name.replace("__", "/")
+                    .replace("_xml", ".xml")
+                    .replace("Types", "[Content_Types]"),
+                    text,
                 )
         return out.getvalue()
 
@@ -146,7 +202,10 @@ class Spoilt(unittest.TestCase):
         self.refused(b"\xff\xfea", "UTF-16")
 
     def test_bombs_and_entities_are_not_unpacked(self):
-        self.refused(self.archive(Types_xml="x", xl__worksheets__sheet1_xml=" " * 150_000_000), "unpacks to more")
+        self.refused(
+            self.archive(Types_xml="x", xl__worksheets__sheet1_xml=" " * 150_000_000),
+            "unpacks to more",
+        )
         laughs = '<?xml version="1.0"?><!DOCTYPE a [<!ENTITY b "bbbbbbbb">]><a>&b;</a>'
         self.refused(self.archive(Types_xml="x", xl__workbook_xml=laughs), "document type")
 
@@ -177,26 +236,44 @@ class Beside(unittest.TestCase):
         book.save(out)
         after = load_workbook(io.BytesIO(beside(out.getvalue(), "Sheet", 0, {}, self.VALUES)))
         sheet = after["Sheet"]
-        self.assertEqual([[cell.value for cell in row] for row in sheet.iter_rows()], [
-            ["of", "expected", None, "verdict", "was"], ["status", 200, "=1+1", "passed", "=1"], ["$.a", "x", None, "failed", None]])  # fmt: skip
-        self.assertEqual((sheet["C2"].data_type, sheet["E2"].data_type, sheet["A2"].font.italic), ("f", "s", True))
-        self.assertEqual((sheet.column_dimensions["A"].width, after["Notes"]["B7"].value), (42, "kept"))
+        self.assertEqual(
+            [[cell.value for cell in row] for row in sheet.iter_rows()],
+            [
+                ["of", "expected", None, "verdict", "was"],
+                ["status", 200, "=1+1", "passed", "=1"],
+                ["$.a", "x", None, "failed", None],
+            ],
+        )
+        self.assertEqual(
+            (sheet["C2"].data_type, sheet["E2"].data_type, sheet["A2"].font.italic),
+            ("f", "s", True),
+        )
+        self.assertEqual(
+            (sheet.column_dimensions["A"].width, after["Notes"]["B7"].value), (42, "kept")
+        )
 
     def test_columns_that_are_there_are_filled_again(self):
         once = beside(xlsx(["of"], ["status"], ["$.a"]), "Sheet", 0, {}, self.VALUES)
-        again = beside(once, "Sheet", 0, {"verdict": 1, "was": 2}, {1: {"verdict": "failed", "was": "2"}})
-        self.assertEqual(table(again), [["of", "verdict", "was"], ["status", "failed", "2"], ["$.a", "failed"]])
+        again = beside(
+            once, "Sheet", 0, {"verdict": 1, "was": 2}, {1: {"verdict": "failed", "was": "2"}}
+        )
+        self.assertEqual(
+            table(again), [["of", "verdict", "was"], ["status", "failed", "2"], ["$.a", "failed"]]
+        )
 
     def test_a_csv_file_keeps_its_delimiter(self):
         after = beside(b"of;expected\nstatus;200\n$.a;x\n", "", 0, {}, self.VALUES)
         self.assertEqual(after.decode("utf-8-sig").splitlines()[1], "status;200;passed;'=1")
 
 
-@unittest.skipUnless(SOFFICE, "LibreOffice is not installed: apt-get install libreoffice-calc-nogui")
+@unittest.skipUnless(
+    SOFFICE, "LibreOffice is not installed: apt-get install libreoffice-calc-nogui"
+)
 class LibreOffice(unittest.TestCase):
     MACRO = """<?xml version="1.0" encoding="UTF-8"?>
 <!DOCTYPE script:module PUBLIC "-//OpenOffice.org//DTD OfficeDocument 1.0//EN" "module.dtd">
-<script:module xmlns:script="http://openoffice.org/2000/script" script:name="Module1" script:language="StarBasic">
+<script:module xmlns:script="http://openoffice.org/2000/script" script:name="Module1"
+  script:language="StarBasic">
 Sub Change(from As String, into As String)
   Dim hidden(0) As New com.sun.star.beans.PropertyValue
   hidden(0).Name = "Hidden" : hidden(0).Value = True
@@ -214,25 +291,33 @@ End Sub
 
     def setUp(self) -> None:
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
-        self.office("--terminate_after_init")  # its first start makes the profile, and an empty module in it
+        # its first start makes the profile, and an empty module in it
+        self.office("--terminate_after_init")
         (self.folder / "profile/user/basic/Standard/Module1.xba").write_text(self.MACRO)
 
     def office(self, *words: str) -> None:
         profile = f"-env:UserInstallation=file://{self.folder}/profile"
         subprocess.run(
-            [str(SOFFICE), profile, "--headless", "--norestore", *words], check=True, capture_output=True, timeout=120
+            [str(SOFFICE), profile, "--headless", "--norestore", *words],
+            check=True,
+            capture_output=True,
+            timeout=120,
         )
 
     def test_a_workbook_edited_there_and_read_again_keeps_everything_else(self):
         found = demo_cases()
         ours, theirs = self.folder / "ours.xlsx", self.folder / "theirs.xlsx"
-        ours.write_bytes(write_xlsx("Arrivals", HEADINGS, [row.cells for case in found for row in rows_of(case)]))
+        ours.write_bytes(
+            write_xlsx("Arrivals", HEADINGS, [row.cells for case in found for row in rows_of(case)])
+        )
         self.office(f'macro:///Standard.Module1.Change("{ours}","{theirs}")')
         made = table(theirs.read_bytes())
         result = plan(made[1:], columns_of(made[0], {}), found)
         self.assertEqual(result.faults, [])
         [changed] = [item for item in result.cases if item.document != item.before]
-        before, after = (document["steps"][0]["expect"] for document in (changed.before, changed.document))
+        before, after = (
+            document["steps"][0]["expect"] for document in (changed.before, changed.document)
+        )
         self.assertEqual(after[0], {**before[0], "is": 202, "note": "changed by hand"})
         [relation] = set(before[1]) - {"of"}
         self.assertEqual(after[1], {**before[1], relation: 900})
@@ -241,14 +326,17 @@ End Sub
 
 class Tables(unittest.TestCase):
     def test_the_numbers_of_a_column_are_of_one_kind(self):
-        """At random: what is written is read back, and no column has some of its numbers as texts."""
+        """At random: what is written is read back, and no column has some of its numbers as
+        texts."""
         chance = random.Random(1815)
         texts = ("1.25", "2.50", "0", "7", "-3.0", "100", "1318.40", "0.1")
         for _ in range(60):
             wild = chance.random() < 0.3
             more = ("12345678901234567890", "0.12345678901234567") if wild else ()
             numbers = [plain.read_json(chance.choice((*texts, *more))) for _ in range(8)]
-            octets = write_values_xlsx([("T", [{"n": number, "t": "2.50", "b": True} for number in numbers])])
+            octets = write_values_xlsx(
+                [("T", [{"n": number, "t": "2.50", "b": True} for number in numbers])]
+            )
             sheet = load_workbook(io.BytesIO(octets)).active
             cells = [row[0] for row in sheet.iter_rows(min_row=2)]
             self.assertEqual(len({cell.data_type for cell in cells}), 1)
@@ -261,7 +349,9 @@ class Tables(unittest.TestCase):
 
 def shown(cell: Any) -> str:
     """A number as a spreadsheet program shows it by its format."""
-    decimals = len(cell.number_format.partition(".")[2]) if cell.number_format != "General" else None
+    decimals = (
+        len(cell.number_format.partition(".")[2]) if cell.number_format != "General" else None
+    )
     return str(cell.value) if decimals is None else f"{cell.value:.{decimals}f}"
 
 

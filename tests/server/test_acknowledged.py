@@ -1,6 +1,8 @@
-"""Every pair of writing operations of our API against each other: what was acknowledged is there afterwards.
+"""Every pair of writing operations of our API against each other: what was acknowledged is there
+afterwards.
 
-Documents were read outside of the transaction that wrote them: of 485 sources that were answered with 201, 233 were gone."""
+Documents were read outside of the transaction that wrote them: of 485 sources that were answered
+with 201, 233 were gone."""
 
 import itertools
 import json
@@ -22,7 +24,8 @@ CASE = {"salt-path": 1, "case": "A berth", "steps": [{"request": "Read", "send":
 
 
 class Client:
-    """Calls of one thread; `again` is done until it is no longer told that something was changed meanwhile."""
+    """Calls of one thread; `again` is done until it is no longer told that something was changed
+    meanwhile."""
 
     def __init__(self, app: Any) -> None:
         self._client = app.test_client()
@@ -31,7 +34,11 @@ class Client:
         given = {"Host": "127.0.0.1", **headers}
         data = None if body is None else json.dumps(body)
         answer = self._client.open(
-            f"/api/v1{path}", method=method, data=data, headers=given, content_type="application/json" if data else None
+            f"/api/v1{path}",
+            method=method,
+            data=data,
+            headers=given,
+            content_type="application/json" if data else None,
         )
         return answer.status_code, answer.get_json(silent=True, force=True)
 
@@ -45,9 +52,17 @@ Missing = Callable[["Acknowledged", Client, list[int]], set[Any]]
 """Of the acknowledged writes those that are not there."""
 
 
-def _value(test: "Acknowledged", client: Client, n: int, suite: str = "", environment: str = "") -> bool:
+def _value(
+    test: "Acknowledged", client: Client, n: int, suite: str = "", environment: str = ""
+) -> bool:
     name = f"v{suite[-1:]}{environment}{n}"
-    change = {"kind": "put", "name": name, "suite": suite, "environment": environment, "text": str(n)}
+    change = {
+        "kind": "put",
+        "name": name,
+        "suite": suite,
+        "environment": environment,
+        "text": str(n),
+    }
     return client.call("POST", "/values", {"project": test.project, "changes": [change]})[0] == 200
 
 
@@ -73,24 +88,38 @@ def _secret(test: "Acknowledged", client: Client, n: int) -> bool:
 
 def _secrets_missing(test: "Acknowledged", client: Client, done: list[int]) -> set[str]:
     rows = client.get(f"/values?project={test.project}")["items"]
-    held = {row["name"] for row in rows if row["suite"] == test.suite and row["secret"] and row["cells"][0]["given"]}
+    held = {
+        row["name"]
+        for row in rows
+        if row["suite"] == test.suite and row["secret"] and row["cells"][0]["given"]
+    }
     return {f"s{n}" for n in done} - held
 
 
 def _about(path: Callable[["Acknowledged"], str]) -> Write:
-    return lambda test, client, n: client.call("PATCH", path(test), {"about": f"about {n}"})[0] == 200
+    return lambda test, client, n: (
+        client.call("PATCH", path(test), {"about": f"about {n}"})[0] == 200
+    )
 
 
-def _about_missing(items: Callable[["Acknowledged"], str], id: Callable[["Acknowledged"], str]) -> Missing:
+def _about_missing(
+    items: Callable[["Acknowledged"], str], id: Callable[["Acknowledged"], str]
+) -> Missing:
     def missing(test: "Acknowledged", client: Client, done: list[int]) -> set[str]:
-        held = next(item["about"] for item in client.get(items(test))["items"] if item["id"] == id(test))
+        held = next(
+            item["about"] for item in client.get(items(test))["items"] if item["id"] == id(test)
+        )
         return {f"about {done[-1]}"} - {held} if done else set()
 
     return missing
 
 
 def _source(test: "Acknowledged", client: Client, n: int) -> bool:
-    body = {"project": test.project, "name": f"source {n}", "document": {"make": 1, "columns": {"a": "1"}}}
+    body = {
+        "project": test.project,
+        "name": f"source {n}",
+        "document": {"make": 1, "columns": {"a": "1"}},
+    }
     return client.call("POST", "/sources", body)[0] == 201
 
 
@@ -112,7 +141,10 @@ def _renamed_missing(test: "Acknowledged", client: Client, done: list[int]) -> s
 
 def _database(test: "Acknowledged", client: Client, n: int) -> bool:
     return (
-        client.call("PUT", f"/databases?project={test.project}&name=d{n}", {"document": {"sqlite": "a.db"}})[0] == 200
+        client.call(
+            "PUT", f"/databases?project={test.project}&name=d{n}", {"document": {"sqlite": "a.db"}}
+        )[0]
+        == 200
     )
 
 
@@ -122,7 +154,12 @@ def _databases_missing(test: "Acknowledged", client: Client, done: list[int]) ->
 
 
 def _environment(test: "Acknowledged", client: Client, n: int) -> bool:
-    return client.call("POST", "/environments", {"project": test.project, "name": f"E{n}", "like": test.live})[0] == 201
+    return (
+        client.call(
+            "POST", "/environments", {"project": test.project, "name": f"E{n}", "like": test.live}
+        )[0]
+        == 201
+    )
 
 
 def _environments_missing(test: "Acknowledged", client: Client, done: list[int]) -> set[str]:
@@ -145,13 +182,20 @@ def _save(test: "Acknowledged", client: Client, n: int) -> bool:
     now = client.get(f"/cases/{test.case}")
     document = {**now["document"], "tags": [*now["document"].get("tags", []), f"t{n}"]}
     return (
-        client.call("PUT", f"/cases/{test.case}", {"document": document}, **{"If-Match": f'"{now["version"]}"'})[0]
+        client.call(
+            "PUT",
+            f"/cases/{test.case}",
+            {"document": document},
+            **{"If-Match": f'"{now["version"]}"'},
+        )[0]
         == 200
     )
 
 
 def _saved_missing(test: "Acknowledged", client: Client, done: list[int]) -> set[str]:
-    return {f"t{n}" for n in done} - set(client.get(f"/cases/{test.case}")["document"].get("tags", []))
+    return {f"t{n}" for n in done} - set(
+        client.get(f"/cases/{test.case}")["document"].get("tags", [])
+    )
 
 
 def _run(test: "Acknowledged", client: Client, n: int) -> bool:
@@ -168,11 +212,17 @@ def _runs_missing(test: "Acknowledged", client: Client, done: list[int]) -> set[
 
 def _move(test: "Acknowledged", client: Client, n: int) -> bool:
     before = test.second if n % 2 else None
-    return client.call("PATCH", f"/suites/{test.suite}", {"before": before, "name": f"Moved {n}"})[0] == 200
+    return (
+        client.call("PATCH", f"/suites/{test.suite}", {"before": before, "name": f"Moved {n}"})[0]
+        == 200
+    )
 
 
 def _moved_missing(test: "Acknowledged", client: Client, done: list[int]) -> set[str]:
-    order = [(item["id"], item["name"]) for item in client.get(f"/suites?project={test.project}")["items"]]
+    order = [
+        (item["id"], item["name"])
+        for item in client.get(f"/suites?project={test.project}")["items"]
+    ]
     if not done:
         return set()
     place = [id for id, _ in order].index(test.suite)
@@ -183,7 +233,9 @@ def _moved_missing(test: "Acknowledged", client: Client, done: list[int]) -> set
 
 def _checks(test: "Acknowledged", client: Client, n: int) -> bool:
     with connect(test.folder) as connection:
-        version = connection.execute("SELECT version FROM suite WHERE oid = ?", (test.suite,)).fetchone()[0]
+        version = connection.execute(
+            "SELECT version FROM suite WHERE oid = ?", (test.suite,)
+        ).fetchone()[0]
     checks = [{"of": "status", "is": 200 + n % 100}]
     path = f"/suites/{test.suite}/every-answer"
     return client.call("PUT", path, {"checks": checks}, **{"If-Match": f'"{version}"'})[0] == 200
@@ -191,7 +243,9 @@ def _checks(test: "Acknowledged", client: Client, n: int) -> bool:
 
 def _checks_missing(test: "Acknowledged", client: Client, done: list[int]) -> set[str]:
     with connect(test.folder) as connection:
-        row = connection.execute("SELECT document FROM suite WHERE oid = ?", (test.suite,)).fetchone()
+        row = connection.execute(
+            "SELECT document FROM suite WHERE oid = ?", (test.suite,)
+        ).fetchone()
     held = json.loads(row[0]).get("every answer", [{"is": 0}])[0]["is"]
     return {200 + done[-1] % 100} - {held} if done else set()
 
@@ -206,9 +260,15 @@ def _live_of(test: "Acknowledged") -> str:
 
 OPERATIONS: dict[str, tuple[Write, Missing]] = {
     "a value of the project": (_value, _values_missing(False, "")),
-    "a value in Live": (lambda t, c, n: _value(t, c, n, environment="Live"), _values_missing(False, "Live")),
+    "a value in Live": (
+        lambda t, c, n: _value(t, c, n, environment="Live"),
+        _values_missing(False, "Live"),
+    ),
     "a suite's value": (lambda t, c, n: _value(t, c, n, t.suite), _values_missing(True, "")),
-    "a suite's value in Live": (lambda t, c, n: _value(t, c, n, t.suite, "Live"), _values_missing(True, "Live")),
+    "a suite's value in Live": (
+        lambda t, c, n: _value(t, c, n, t.suite, "Live"),
+        _values_missing(True, "Live"),
+    ),
     "a suite's secret": (_secret, _secrets_missing),
     "an environment's about": (
         _about(lambda t: f"/environments/{t.live}"),
@@ -249,14 +309,27 @@ class Acknowledged(unittest.TestCase):
         """A project of its own for each pair."""
         self.runs.clear()
         self.project = self.made(client, "/projects", name="Harbour")
-        self.suite, self.second = (self.made(client, "/suites", project=self.project, name=name) for name in "ab")
-        self.live, self.other = (
-            self.made(client, "/environments", project=self.project, name=n) for n in ("Live", "Sea")
+        self.suite, self.second = (
+            self.made(client, "/suites", project=self.project, name=name) for name in "ab"
         )
-        self.case = self.made(client, "/cases", project=self.project, suite=self.second, document=CASE)
-        self.made(client, "/sources", project=self.project, name="turn 0", document={"make": 1, "columns": {"a": "1"}})
+        self.live, self.other = (
+            self.made(client, "/environments", project=self.project, name=n)
+            for n in ("Live", "Sea")
+        )
+        self.case = self.made(
+            client, "/cases", project=self.project, suite=self.second, document=CASE
+        )
+        self.made(
+            client,
+            "/sources",
+            project=self.project,
+            name="turn 0",
+            document={"make": 1, "columns": {"a": "1"}},
+        )
         document = {**CASE, "case": "Turning", "rows": "turn 0"}
-        self.turning = self.made(client, "/cases", project=self.project, suite=self.second, document=document)
+        self.turning = self.made(
+            client, "/cases", project=self.project, suite=self.second, document=document
+        )
 
     def test_what_was_acknowledged_is_there(self) -> None:
         acknowledged = 0
@@ -266,27 +339,30 @@ class Acknowledged(unittest.TestCase):
                 self.begin(client)
                 done: dict[str, list[int]] = {name: [] for name in pair}
                 end = time.monotonic() + PAIR_S
-                threads = [threading.Thread(target=self.keep_on, args=(name, end, done[name])) for name in pair]
+                threads = [
+                    threading.Thread(target=self.keep_on, args=(name, end, done[name]))
+                    for name in pair
+                ]
                 for thread in threads:
                     thread.start()
                 for thread in threads:
                     thread.join()
                 for name in pair:
-                    if (
-                        name != "a suite's checks"
-                    ):  # they are saved on a version, which another may always have moved on
+                    # they are saved on a version, which another may always have moved on
+                    if name != "a suite's checks":
                         self.assertTrue(done[name], f"{name} was never acknowledged")
                     self.assertEqual(
-                        OPERATIONS[name][1](self, client, done[name]), set(), f"{name}: of {len(done[name])}"
+                        OPERATIONS[name][1](self, client, done[name]),
+                        set(),
+                        f"{name}: of {len(done[name])}",
                     )
                     acknowledged += len(done[name])
         print(f"counted: {acknowledged} acknowledged writes, none lost", file=sys.__stdout__)
 
     def keep_on(self, name: str, end: float, done: list[int]) -> None:
         client, n = Client(self.app), 0
-        late = end + (
-            0 if name == "a suite's checks" else PATIENCE_S
-        )  # on a busy machine the other one may have had all of the time
+        # on a busy machine the other one may have had all of the time
+        late = end + (0 if name == "a suite's checks" else PATIENCE_S)
         while (now := time.monotonic()) < end or (not done and now < late):
             if OPERATIONS[name][0](self, client, n):
                 done.append(n)

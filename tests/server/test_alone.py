@@ -1,4 +1,5 @@
-"""A step sent by itself: nothing else is sent without a word; what it needs is taken from what was kept, or asked for."""
+"""A step sent by itself: nothing else is sent without a word; what it needs is taken from what was
+kept, or asked for."""
 
 import json
 import threading
@@ -49,21 +50,50 @@ class Alone(unittest.TestCase):
         document = {
             "salt-path": 1,
             "case": "Berths",
-            "once": [{"request": "Sign in", "send": f"POST {at}/sign-in", "expect": check, "keep": {"token": "$.id"}}],
+            "once": [
+                {
+                    "request": "Sign in",
+                    "send": f"POST {at}/sign-in",
+                    "expect": check,
+                    "keep": {"token": "$.id"},
+                }
+            ],
             "steps": [
-                {"request": "Make", "send": f"POST {at}/berths", "expect": check, "keep": {"berth": "$.id"}},
-                {"request": "Read", "send": f"GET {at}/berths/[=berth]", "expect": check, "keep": {"seen": "$.id"}},
+                {
+                    "request": "Make",
+                    "send": f"POST {at}/berths",
+                    "expect": check,
+                    "keep": {"berth": "$.id"},
+                },
+                {
+                    "request": "Read",
+                    "send": f"GET {at}/berths/[=berth]",
+                    "expect": check,
+                    "keep": {"seen": "$.id"},
+                },
                 {"set": {"both": "[=berth]-x"}},
                 {"request": "Move", "send": f"POST {at}/moves/[=both]", "expect": check},
-                {"request": "Leave", "send": f"DELETE {at}/berths/[=seen]?by=[=token]", "expect": check},
+                {
+                    "request": "Leave",
+                    "send": f"DELETE {at}/berths/[=seen]?by=[=token]",
+                    "expect": check,
+                },
             ],
         }
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
-        made = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": document})[2]
+        made = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": suite, "document": document}
+        )[2]
         self.id = made["id"]
 
     def before(self, *steps: int, **more: Any) -> dict[str, Any]:
-        asked = {"project": self.app.project, "cases": [self.id], "kind": "trial", "steps": list(steps), **more}
+        asked = {
+            "project": self.app.project,
+            "cases": [self.id],
+            "kind": "trial",
+            "steps": list(steps),
+            **more,
+        }
         status, _, found = self.app.ask("POST", "/steps-before", asked)
         self.assertEqual(status, 200, found)
         return found
@@ -92,17 +122,26 @@ class Alone(unittest.TestCase):
         self.assertEqual(self.send(1), "passed")
         self.assertEqual(self.seen[-1], "GET /berths/B-4", "the newest is meant")
         evidence = self.app.get(f"/cases/{self.id}/evidence")["steps"]
-        self.assertEqual([step["verdict"] for step in evidence if step["exchanges"]], ["passed"] * 3)
+        self.assertEqual(
+            [step["verdict"] for step in evidence if step["exchanges"]], ["passed"] * 3
+        )
 
     def test_a_keep_that_came_later_takes_from_the_answer_that_is_kept(self):
         now = self.app.get(f"/cases/{self.id}")
         document = now["document"]
         del document["steps"][0]["keep"]
-        self.app.ask("PUT", f"/cases/{self.id}", {"document": document}, If_Match=f'"{now["version"]}"')
+        self.app.ask(
+            "PUT", f"/cases/{self.id}", {"document": document}, If_Match=f'"{now["version"]}"'
+        )
         self.send(0)
         now = self.app.get(f"/cases/{self.id}")
         now["document"]["steps"][0]["keep"] = {"berth": "$.id | lower"}
-        self.app.ask("PUT", f"/cases/{self.id}", {"document": now["document"]}, If_Match=f'"{now["version"]}"')
+        self.app.ask(
+            "PUT",
+            f"/cases/{self.id}",
+            {"document": now["document"]},
+            If_Match=f'"{now["version"]}"',
+        )
         self.assertEqual(self.before(1)["items"], [])
         self.assertEqual(self.send(1), "passed")
         self.assertEqual(self.seen, ["POST /berths", "GET /berths/b-1"])

@@ -13,7 +13,10 @@ from saltpath.server.openapi import document
 from tests.application import PATIENCE_S, Application, free_port
 from tests.engine.answering import answering
 
-NEW = "salt-path: 1\n# mine\ncase: Pilots are listed\nsteps:\n  - request: List\n    send: GET [=harbour]/pilots\n    expect: [ { of: status, is: 200 } ]\n"
+NEW = (
+    "salt-path: 1\n# mine\ncase: Pilots are listed\nsteps:\n  - request: List\n    send: GET "
+    "[=harbour]/pilots\n    expect: [ { of: status, is: 200 } ]\n"
+)
 
 
 class Api(unittest.TestCase):
@@ -25,20 +28,29 @@ class Api(unittest.TestCase):
 
     def test_the_demonstration_runs_as_the_command_line_runs_it(self):
         self.assertEqual(self.first["counts"], {"passed": 18, "failed": 3, "unchecked": 1})
-        of_troubles = self.app.finished(self.app.get(f"/runs?project={self.app.troubles}")["items"][-1]["id"])
+        of_troubles = self.app.finished(
+            self.app.get(f"/runs?project={self.app.troubles}")["items"][-1]["id"]
+        )
         self.assertEqual(of_troubles["counts"], {"passed": 3, "failed": 6, "blocked": 21})
         both = [*self.first["cases"], *of_troubles["cases"]]
         by_name = {case["name"]: case["why"]["sentence"] for case in both if case["why"]}
-        self.assertEqual(by_name["A misspelt path says what is there"], "nothing at $.totl; did you mean $.total?")
         self.assertEqual(
-            by_name["A long vessel gets a berth long enough"], "$.berth.metres was 120, expected at least 141.9"
+            by_name["A misspelt path says what is there"],
+            "nothing at $.totl; did you mean $.total?",
+        )
+        self.assertEqual(
+            by_name["A long vessel gets a berth long enough"],
+            "$.berth.metres was 120, expected at least 141.9",
         )
 
     def test_evidence_is_kept_exactly_and_masked(self):
-        position = next(c["position"] for c in self.first["cases"] if c["name"].startswith("Register numbers"))
+        position = next(
+            c["position"] for c in self.first["cases"] if c["name"].startswith("Register numbers")
+        )
         step = self.app.get(f"/runs/{self.first['id']}/cases/{position}")["items"][0]
         self.assertEqual(
-            [check["actual"] for check in step["checks"]], ["200", "9007199254740993", "23.4", "9007199254740993"]
+            [check["actual"] for check in step["checks"]],
+            ["200", "9007199254740993", "23.4", "9007199254740993"],
         )
         status, headers, body = self.app.ask("GET", f"/exchanges/{step['exchanges'][0]['id']}/body")
         self.assertEqual((status, headers["Content-Disposition"]), (200, "attachment"))
@@ -48,17 +60,28 @@ class Api(unittest.TestCase):
         self.assertIn("Authorization: Bearer \\u25cf", everything)
 
     def test_a_long_answer_is_compared_with_the_last_pass_to_its_end(self):
-        """What a check saw is kept as far as it is shown; what later runs compare with is kept whole, also where advice did not hold."""
+        """What a check saw is kept as far as it is shown; what later runs compare with is kept
+        whole, also where advice did not hold."""
         bodies = {"/long": json.dumps({"of": ["x"] * 20_000}).encode()}
         steps = [
-            {"request": "Long", "send": "GET [=there]/long", "expect": [
-                {"of": "status", "is": 200}, {"of": "$.of", "same as last pass": True, "advice": True},
-                {"of": "$.of", "is": "[=answer $.of]"}]}
-        ]  # fmt: skip
+            {
+                "request": "Long",
+                "send": "GET [=there]/long",
+                "expect": [
+                    {"of": "status", "is": 200},
+                    {"of": "$.of", "same as last pass": True, "advice": True},
+                    {"of": "$.of", "is": "[=answer $.of]"},
+                ],
+            }
+        ]
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
         with answering(bodies) as there:
             document = {"salt-path": 1, "case": "Long", "values": {"there": there}, "steps": steps}
-            case = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": document})
+            case = self.app.ask(
+                "POST",
+                "/cases",
+                {"project": self.app.project, "suite": suite, "document": document},
+            )
             seen = []
             for last in ("x", "x", "y", "y", "x"):
                 bodies["/long"] = json.dumps({"of": ["x"] * 19_999 + [last]}).encode()
@@ -66,7 +89,9 @@ class Api(unittest.TestCase):
                 self.assertEqual(run["verdict"], "passed")
                 [step] = self.app.get(f"/runs/{run['id']}/cases/0")["items"]
                 seen.append(step["checks"][1]["verdict"])
-                self.assertEqual([len(check["actual"]) for check in step["checks"]], [3, 2_000, 2_000])
+                self.assertEqual(
+                    [len(check["actual"]) for check in step["checks"]], [3, 2_000, 2_000]
+                )
         self.assertEqual(seen, ["passed", "passed", "failed", "passed", "failed"])
 
     def test_a_case_is_saved_on_the_version_that_was_read(self):
@@ -82,11 +107,14 @@ class Api(unittest.TestCase):
         self.assertEqual(self.app.ask("PUT", address, {"text": changed})[0], 428)
         status, _, saved = self.app.ask("PUT", address, {"text": changed}, If_Match='"1"')
         self.assertEqual(
-            (status, saved["version"], saved["steps"][0]["expect"][0]["sentence"]), (200, 2, "status is 201")
+            (status, saved["version"], saved["steps"][0]["expect"][0]["sentence"]),
+            (200, 2, "status is 201"),
         )
         status, _, problem = self.app.ask("PUT", address, {"text": made["text"]}, If_Match='"1"')
         self.assertEqual((status, problem["version"]), (412, 2))
-        status, _, problem = self.app.ask("PUT", address, {"text": changed.replace("send:", "sned:")}, If_Match='"2"')
+        status, _, problem = self.app.ask(
+            "PUT", address, {"text": changed.replace("send:", "sned:")}, If_Match='"2"'
+        )
         self.assertEqual((status, problem["code"]), (422, "not-the-format"))
         self.assertIn("did you mean 'send'?", problem["problems"][0]["sentence"])
         run = self.app.run(cases=[made["id"]])
@@ -110,15 +138,23 @@ class Api(unittest.TestCase):
         before = len(self.app.get(f"/runs?project={self.app.project}")["items"])
         asked = {"project": self.app.project, "cases": [case], "kind": "trial", "steps": [3]}
         needed = self.app.ask("POST", "/steps-before", asked)[2]["items"]
-        self.assertEqual([step["index"] for step in needed], [0], "the secret token is not known any more")
+        self.assertEqual(
+            [step["index"] for step in needed], [0], "the secret token is not known any more"
+        )
         trial = self.app.run(cases=[case], kind="trial", steps=[0, 3])
         steps = trial["cases"][0]["steps"]
-        self.assertEqual([step["index"] for step in steps], [0, 3], "the secret token is fetched anew")
+        self.assertEqual(
+            [step["index"] for step in steps], [0, 3], "the secret token is fetched anew"
+        )
         evidence = self.app.get(f"/cases/{case}/evidence")
-        sent = next(step for step in evidence["steps"] if step["runKind"] == "trial" and step["index"] == 3)
+        sent = next(
+            step for step in evidence["steps"] if step["runKind"] == "trial" and step["index"] == 3
+        )
         self.assertRegex(sent["exchanges"][0]["address"], r"/port-calls/PC-\d+$")
         self.assertEqual(
-            len(self.app.get(f"/runs?project={self.app.project}")["items"]), before, "trials stay out of history"
+            len(self.app.get(f"/runs?project={self.app.project}")["items"]),
+            before,
+            "trials stay out of history",
         )
 
     def test_a_run_is_stopped(self):
@@ -136,7 +172,15 @@ class Api(unittest.TestCase):
         events = self.app.get(f"/events?project={self.app.project}&after=0&limit=1000")["items"]
         kinds = {event["type"] for event in events}
         self.assertLessEqual(
-            {"run asked", "run started", "case started", "steps finished", "case finished", "run finished"}, kinds
+            {
+                "run asked",
+                "run started",
+                "case started",
+                "steps finished",
+                "case finished",
+                "run finished",
+            },
+            kinds,
         )
         address = f"{self.app.address}/api/v1/events/stream?project={self.app.project}"
         request = urllib.request.Request(address, headers={"Last-Event-ID": "0"})
@@ -175,17 +219,23 @@ class Api(unittest.TestCase):
             ("POST", "/runs", {"project": project, "kind": "watch"}, 422),
             ("POST", "/cases", {"project": project}, 422),
             ("POST", "/runs", [1], 400),
-        ]:  # fmt: skip
+        ]:
             with self.subTest(f"{method} {path} {body}"):
                 answered, headers, problem = self.app.ask(method, path, body)
-                self.assertEqual((answered, headers["Content-Type"]), (status, "application/problem+json"))
+                self.assertEqual(
+                    (answered, headers["Content-Type"]), (status, "application/problem+json")
+                )
                 self.assertEqual(problem["status"], status)
                 self.assertTrue(problem["title"])
 
-    def raw(self, method: str, path: str, body: bytes = b"", **headers: str) -> http.client.HTTPResponse:
+    def raw(
+        self, method: str, path: str, body: bytes = b"", **headers: str
+    ) -> http.client.HTTPResponse:
         connection = http.client.HTTPConnection("127.0.0.1", self.app.port, timeout=PATIENCE_S)
         self.addCleanup(connection.close)
-        connection.request(method, path, body, {name.replace("_", "-"): value for name, value in headers.items()})
+        connection.request(
+            method, path, body, {name.replace("_", "-"): value for name, value in headers.items()}
+        )
         return connection.getresponse()
 
     def test_documents_that_are_nested_too_deeply_are_refused(self):
@@ -204,7 +254,16 @@ class Api(unittest.TestCase):
             (self.app.data, free_port(), "another Salt Path works in"),
             (self.app.data.parent / "other", self.app.port, "cannot be listened on"),
         ]:
-            command = [sys.executable, "-m", "saltpath.cli", "serve", "--data", str(data), "--port", str(port)]
+            command = [
+                sys.executable,
+                "-m",
+                "saltpath.cli",
+                "serve",
+                "--data",
+                str(data),
+                "--port",
+                str(port),
+            ]
             done = subprocess.run(command, capture_output=True, text=True, timeout=PATIENCE_S)
             self.assertEqual(done.returncode, 2)
             self.assertIn(words, done.stderr)
@@ -225,10 +284,24 @@ class Api(unittest.TestCase):
     def test_strangers_are_turned_away(self):
         json_type = {"Content_Type": "application/json"}
         self.assertEqual(self.raw("GET", "/api/v1/me", Host="evil.example").status, 421)
-        self.assertEqual(self.raw("GET", "/api/v1/me", Host=f"localhost:{self.app.port}").status, 200)
-        self.assertEqual(self.raw("POST", "/api/v1/runs", b"{}", Origin="http://evil.example", **json_type).status, 403)
-        self.assertEqual(self.raw("POST", "/api/v1/runs", b"{}", Sec_Fetch_Site="cross-site", **json_type).status, 403)
-        self.assertEqual(self.raw("POST", "/api/v1/runs", b"{}", Content_Type="text/plain").status, 415)
+        self.assertEqual(
+            self.raw("GET", "/api/v1/me", Host=f"localhost:{self.app.port}").status, 200
+        )
+        self.assertEqual(
+            self.raw(
+                "POST", "/api/v1/runs", b"{}", Origin="http://evil.example", **json_type
+            ).status,
+            403,
+        )
+        self.assertEqual(
+            self.raw(
+                "POST", "/api/v1/runs", b"{}", Sec_Fetch_Site="cross-site", **json_type
+            ).status,
+            403,
+        )
+        self.assertEqual(
+            self.raw("POST", "/api/v1/runs", b"{}", Content_Type="text/plain").status, 415
+        )
         self.assertEqual(self.raw("POST", "/api/v1/runs", b"{", **json_type).status, 400)
         self.assertEqual(self.raw("POST", "/api/v1/runs", b"[" * 100_000, **json_type).status, 400)
 
@@ -251,4 +324,7 @@ class Api(unittest.TestCase):
             if rule.rule.startswith("/api/v1"):
                 path = re.sub(r"<(?:\w+:)?(\w+)>", r"{\1}", rule.rule.removeprefix("/api/v1"))
                 routes |= {(path, method.lower()) for method in rule.methods - {"HEAD", "OPTIONS"}}
-        self.assertEqual(routes, {(path, method) for path, item in document()["paths"].items() for method in item})
+        self.assertEqual(
+            routes,
+            {(path, method) for path, item in document()["paths"].items() for method in item},
+        )

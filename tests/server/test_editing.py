@@ -1,4 +1,5 @@
-"""What the Path's editor asks of the API: typed checks, judging again, comments that go along, evidence by step."""
+"""What the Path's editor asks of the API: typed checks, judging again, comments that go along,
+evidence by step."""
 
 import unittest
 
@@ -30,7 +31,8 @@ steps:
   - request: Ask for a quote
     key: quo001
     send: POST [=harbour]/fee-quotes
-    json: { lengthMetres: "[=any number 8.0 to 160.0]", tonnage: 100, nights: "[=any integer 1 to 20]", season: winter }
+    json: { lengthMetres: "[=any number 8.0 to 160.0]", tonnage: 100,
+      nights: "[=any integer 1 to 20]", season: winter }
     expect: [ { of: status, is: 200 } ]
 """
 
@@ -42,7 +44,9 @@ class Editing(unittest.TestCase):
 
     def setUp(self):
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
-        made = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "text": CASE})[2]
+        made = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": suite, "text": CASE}
+        )[2]
         self.id, self.document, self.version = made["id"], made["document"], made["version"]
 
     def save(self, document):
@@ -78,7 +82,13 @@ class Editing(unittest.TestCase):
         self.assertEqual(step["at"], sent)
         self.assertEqual(
             [(check["verdict"], check["again"]) for check in step["checks"]],
-            [("passed", True), ("passed", True), ("failed", True), ("passed", True), ("blocked", True)],
+            [
+                ("passed", True),
+                ("passed", True),
+                ("failed", True),
+                ("passed", True),
+                ("blocked", True),
+            ],
         )
         self.assertIn("did you mean $.name?", step["checks"][2]["why"]["sentence"])
         self.assertIn("when the case runs next", step["checks"][4]["why"]["sentence"])
@@ -90,7 +100,10 @@ class Editing(unittest.TestCase):
         self.save(self.document)
         self.run_it()
         self.assertEqual(self.seen()["List the vessels"]["why"]["code"], "keep-nothing")
-        self.document["steps"][0]["expect"] = [{"of": "status", "is": 200}, {"of": "$.items", "present": True}]
+        self.document["steps"][0]["expect"] = [
+            {"of": "status", "is": 200},
+            {"of": "$.items", "present": True},
+        ]
         self.save(self.document)
         step = self.seen()["List the vessels"]
         self.assertEqual((step["verdict"], step["why"]["code"]), ("blocked", "keep-nothing"))
@@ -98,7 +111,9 @@ class Editing(unittest.TestCase):
         self.document["steps"][0]["expect"] = [{"of": "status", "is": 500}]
         self.save(self.document)
         step = self.seen()["List the vessels"]
-        self.assertEqual((step["verdict"], step["why"]["sentence"]), ("failed", "status was 200, expected 500"))
+        self.assertEqual(
+            (step["verdict"], step["why"]["sentence"]), ("failed", "status was 200, expected 500")
+        )
 
     def test_a_mended_keep_no_longer_blocks(self):
         self.document["steps"][0]["keep"] = {"vesselId": "$.items[0].idd"}
@@ -106,11 +121,15 @@ class Editing(unittest.TestCase):
         self.run_it()
         step = self.seen()["List the vessels"]
         self.assertEqual(step["verdict"], "blocked")
-        self.assertTrue(step["why"]["sentence"].endswith("did you mean $.items[0].id?"), step["why"])
+        self.assertTrue(
+            step["why"]["sentence"].endswith("did you mean $.items[0].id?"), step["why"]
+        )
         self.document["steps"][0]["keep"] = {"vesselId": "$.items[0].id"}
         self.save(self.document)
         step = self.seen()["List the vessels"]
-        self.assertEqual((step["verdict"], step["why"], step["kept"][0]["value"]), ("passed", None, "“V-101”"))
+        self.assertEqual(
+            (step["verdict"], step["why"], step["kept"][0]["value"]), ("passed", None, "“V-101”")
+        )
 
     def test_what_a_new_keep_takes_is_known_at_once(self):
         self.run_it()
@@ -156,7 +175,8 @@ class Editing(unittest.TestCase):
         self.document["steps"].insert(0, {"request": "New", "send": "GET [=harbour]/pilots"})
         self.save(self.document)
         self.assertEqual(
-            {name: step["index"] for name, step in self.seen().items()}, {"List the vessels": 2, "Read one": 1}
+            {name: step["index"] for name, step in self.seen().items()},
+            {"List the vessels": 2, "Read one": 1},
         )
 
     def test_typed_sentences(self):
@@ -165,7 +185,8 @@ class Editing(unittest.TestCase):
         self.run_it()
         now = self.typed("status 404")
         self.assertEqual(
-            (now["typed"], now["outcome"]["verdict"], now["outcome"]["actual"]), ("status is 404", "failed", "200")
+            (now["typed"], now["outcome"]["verdict"], now["outcome"]["actual"]),
+            ("status is 404", "failed", "200"),
         )
         self.assertEqual(self.typed("name present")["check"], {"of": "$.name", "present": True})
         self.assertIn("did you mean status", self.typed("stauts is 3")["problem"])
@@ -186,9 +207,14 @@ class Editing(unittest.TestCase):
         self.assertNotIn("# who comes", self.save(self.document)["text"])
 
     def test_steps_and_what_was_left_out(self):
-        status, _, found = self.app.ask("POST", "/pasted", {"text": "curl -L 'http://h/a?b=[=c]' -b jar"})
+        status, _, found = self.app.ask(
+            "POST", "/pasted", {"text": "curl -L 'http://h/a?b=[=c]' -b jar"}
+        )
         self.assertEqual(status, 200)
-        self.assertEqual(found["steps"], [{"request": "Read a", "send": "GET http://h/a", "query": {"b": "[='[=']c]"}}])
+        self.assertEqual(
+            found["steps"],
+            [{"request": "Read a", "send": "GET http://h/a", "query": {"b": "[='[=']c]"}}],
+        )
         self.assertEqual(found["said"], ["The cookies in the file jar were left out."])
 
     def test_what_is_none_is_a_sentence(self):
@@ -207,11 +233,14 @@ class Editing(unittest.TestCase):
 
     def test_the_answers_propose_what_they_justify(self):
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
-        made = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "text": QUOTE})[2]
+        made = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": suite, "text": QUOTE}
+        )[2]
         where = f"/cases/{made['id']}/steps/quo001/proposals"
         self.assertEqual(self.app.get(where)["answers"], 0)
         asked = [
-            self.app.ask("POST", "/runs", {"project": self.app.project, "cases": [made["id"]]})[2] for _ in range(44)
+            self.app.ask("POST", "/runs", {"project": self.app.project, "cases": [made["id"]]})[2]
+            for _ in range(44)
         ]
         for run in asked[:6]:
             self.app.finished(run["id"])
@@ -227,7 +256,12 @@ class Editing(unittest.TestCase):
         self.assertEqual(by["$.total"]["check"], {"of": "$.total", "kind": "number"})
         document = {
             **made["document"],
-            "steps": [{**made["document"]["steps"][0], "expect": [item["check"] for item in found["items"]]}],
+            "steps": [
+                {
+                    **made["document"]["steps"][0],
+                    "expect": [item["check"] for item in found["items"]],
+                }
+            ],
         }
         saved = self.app.ask("PUT", f"/cases/{made['id']}", {"document": document}, If_Match='"1"')
         self.assertEqual(saved[0], 200, saved)
@@ -248,8 +282,15 @@ class Editing(unittest.TestCase):
             return self.app.ask("POST", f"/cases/{self.id}/sheet", {"rows": rows})
 
         items = read(rows)[2]["items"]
-        self.assertEqual([item["check"] for item in items], [
-            {"of": "$.name", "is": "Marrow Finch"}, {"of": "$.name", "is": "Marrow Finch"}, None, {"of": "status", "at least": 200}])  # fmt: skip
+        self.assertEqual(
+            [item["check"] for item in items],
+            [
+                {"of": "$.name", "is": "Marrow Finch"},
+                {"of": "$.name", "is": "Marrow Finch"},
+                None,
+                {"of": "status", "at least": 200},
+            ],
+        )
         self.assertEqual(items[2]["problem"], "'isnt' is no relation; did you mean 'is not'?")
         many = read([row] * 499 + [{**row, "of": "$.["}])[2]["items"]
         self.assertEqual([item["check"] is None for item in many].count(True), 1)

@@ -1,4 +1,5 @@
-"""Checks on every answer of a project and of a suite: changed on a version, judged in every run, and again on kept answers."""
+"""Checks on every answer of a project and of a suite: changed on a version, judged in every run,
+and again on kept answers."""
 
 import unittest
 import urllib.request
@@ -10,10 +11,20 @@ CASE = {
     "salt-path": 1,
     "case": "Berths and a vessel that is not there",
     "steps": [
-        {"request": "List the berths", "key": "brt001", "send": "GET [=harbour]/berths", "expect": [{"of": "status", "is": 200}]},
-        {"request": "Read none", "key": "non001", "send": "GET [=harbour]/vessels/none", "expect": [{"of": "status", "is": 404}]},
+        {
+            "request": "List the berths",
+            "key": "brt001",
+            "send": "GET [=harbour]/berths",
+            "expect": [{"of": "status", "is": 200}],
+        },
+        {
+            "request": "Read none",
+            "key": "non001",
+            "send": "GET [=harbour]/vessels/none",
+            "expect": [{"of": "status", "is": 404}],
+        },
     ],
-}  # fmt: skip
+}
 
 
 class EveryAnswer(unittest.TestCase):
@@ -22,22 +33,32 @@ class EveryAnswer(unittest.TestCase):
         cls.app = cls.enterClassContext(Application())
 
     def setUp(self):
-        self.suite = self.app.ask("POST", "/suites", {"project": self.app.project, "name": "Berths"})[2]["id"]
-        made = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": self.suite, "document": CASE})[2]
+        self.suite = self.app.ask(
+            "POST", "/suites", {"project": self.app.project, "name": "Berths"}
+        )[2]["id"]
+        made = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": self.suite, "document": CASE}
+        )[2]
         self.id = made["id"]
 
     def levels(self):
-        return {level["origin"]: level for level in self.app.get(f"/cases/{self.id}")["everyAnswer"]}
+        return {
+            level["origin"]: level for level in self.app.get(f"/cases/{self.id}")["everyAnswer"]
+        }
 
     def put(self, checks, origin="suite", version=None):
         level = self.levels()[origin]
         return self.app.ask(
-            "PUT", f"/{origin}s/{level['id']}/every-answer", {"checks": checks},
+            "PUT",
+            f"/{origin}s/{level['id']}/every-answer",
+            {"checks": checks},
             If_Match=f'"{version or level["version"]}"',
-        )  # fmt: skip
+        )
 
     def outcomes(self, name):
-        step = next(s for s in self.app.get(f"/cases/{self.id}/evidence")["steps"] if s["name"] == name)
+        step = next(
+            s for s in self.app.get(f"/cases/{self.id}/evidence")["steps"] if s["name"] == name
+        )
         return {(outcome["origin"], outcome["check"]): outcome for outcome in step["checks"]}, step
 
     def test_a_case_says_what_reaches_it(self):
@@ -54,8 +75,16 @@ class EveryAnswer(unittest.TestCase):
         self.assertEqual(self.levels()["suite"]["documents"], [])
 
     def test_every_run_judges_them_and_a_step_excepts_itself(self):
-        self.put([{**QUICK, "below": "1 ms", "of": "time"}, {"of": "status", "is": 200, "note": "all is well"}])
-        document = {**CASE, "steps": [CASE["steps"][0], {**CASE["steps"][1], "without": ["all is well"]}]}
+        self.put(
+            [
+                {**QUICK, "below": "1 ms", "of": "time"},
+                {"of": "status", "is": 200, "note": "all is well"},
+            ]
+        )
+        document = {
+            **CASE,
+            "steps": [CASE["steps"][0], {**CASE["steps"][1], "without": ["all is well"]}],
+        }
         self.app.ask("PUT", f"/cases/{self.id}", {"document": document}, If_Match='"1"')
         self.app.run(cases=[self.id])
         first, _ = self.outcomes("List the berths")
@@ -70,10 +99,14 @@ class EveryAnswer(unittest.TestCase):
         self.assertEqual(run["verdict"], "passed")
         self.put([{"of": "status", "is": 200}])
         first, step = self.outcomes("List the berths")
-        self.assertEqual((first["suite", "status is 200"]["verdict"], step["verdict"]), ("passed", "passed"))
+        self.assertEqual(
+            (first["suite", "status is 200"]["verdict"], step["verdict"]), ("passed", "passed")
+        )
         self.assertTrue(first["suite", "status is 200"]["again"])
         second, step = self.outcomes("Read none")
-        self.assertEqual((second["suite", "status is 200"]["verdict"], step["verdict"]), ("failed", "failed"))
+        self.assertEqual(
+            (second["suite", "status is 200"]["verdict"], step["verdict"]), ("failed", "failed")
+        )
         self.assertEqual(step["run"], run["id"], "nothing was sent")
         self.put([])
         second, step = self.outcomes("Read none")
@@ -81,7 +114,9 @@ class EveryAnswer(unittest.TestCase):
 
     def test_they_alone_leave_a_step_unchecked(self):
         steps = [{**CASE["steps"][0], "expect": []}]
-        self.app.ask("PUT", f"/cases/{self.id}", {"document": {**CASE, "steps": steps}}, If_Match='"1"')
+        self.app.ask(
+            "PUT", f"/cases/{self.id}", {"document": {**CASE, "steps": steps}}, If_Match='"1"'
+        )
         self.put([QUICK])
         self.assertEqual(self.app.run(cases=[self.id])["verdict"], "unchecked")
         self.assertEqual(self.outcomes("List the berths")[1]["verdict"], "unchecked")
@@ -93,7 +128,9 @@ class EveryAnswer(unittest.TestCase):
         self.app.run(cases=[self.id])
         self.assertIn(("project", "time is below 20 s"), self.outcomes("Read none")[0])
         elsewhere = self.app.cases()["Free berths are listed"]
-        reached = {level["origin"]: level for level in self.app.get(f"/cases/{elsewhere}")["everyAnswer"]}
+        reached = {
+            level["origin"]: level for level in self.app.get(f"/cases/{elsewhere}")["everyAnswer"]
+        }
         self.assertEqual(reached["project"]["documents"], [QUICK])
 
     def test_what_is_wrong_is_said_and_changes_nothing(self):
@@ -123,8 +160,10 @@ class EveryAnswer(unittest.TestCase):
     def raw(self, body):
         level = self.levels()["suite"]
         request = urllib.request.Request(
-            f"{self.app.address}/api/v1/suites/{level['id']}/every-answer", body,
-            {"Content-Type": "application/json", "If-Match": f'"{level["version"]}"'}, method="PUT",
-        )  # fmt: skip
+            f"{self.app.address}/api/v1/suites/{level['id']}/every-answer",
+            body,
+            {"Content-Type": "application/json", "If-Match": f'"{level["version"]}"'},
+            method="PUT",
+        )
         with urllib.request.urlopen(request) as answer:
             return answer.status, answer.read()

@@ -1,6 +1,8 @@
-"""Random and mutated calls of every operation of our API: none is answered with 5xx, none takes more than two seconds of CPU.
+"""Random and mutated calls of every operation of our API: none is answered with 5xx, none takes
+more than two seconds of CPU.
 
-Some hundred here; `python -m tests.server.test_every_call CALLS [SEED]` makes as many as you like (30,000 take some minutes)."""
+Some hundred here; `python -m tests.server.test_every_call CALLS [SEED]` makes as many as you like
+(30,000 take some minutes)."""
 
 import json
 import os
@@ -23,28 +25,124 @@ from tests import application
 
 MOST_CPU_S = 2.0
 ODD: list[Any] = [
-    None, True, False, 0, -1, 1, 1.5, 10**30, -(10**30), 2**63, 1e308, "", " ", "x", "\u0000", "\ud800", "é", "[='", "[=", "[?", "[=a | cut]",
-    "'", '"', "%", "%00", "../..", "/etc/passwd", "a" * 300, "a" * 20_000, "𝔘", "‮", "null", "true", "=1+1", "$", "$..*", "$[?(@.a)]", "//*", "(",
-    "²", "no", "[", "{", "steps", [], {}, [[]], [{}], ["x"], [None], [[[[[]]]]], {"a": 1}, {"": ""}, {"a": None}, {"secret": True}, {"a": {"b": []}},
-]  # fmt: skip
+    None,
+    True,
+    False,
+    0,
+    -1,
+    1,
+    1.5,
+    10**30,
+    -(10**30),
+    2**63,
+    1e308,
+    "",
+    " ",
+    "x",
+    "\u0000",
+    "\ud800",
+    "é",
+    "[='",
+    "[=",
+    "[?",
+    "[=a | cut]",
+    "'",
+    '"',
+    "%",
+    "%00",
+    "../..",
+    "/etc/passwd",
+    "a" * 300,
+    "a" * 20_000,
+    "𝔘",
+    "‮",
+    "null",
+    "true",
+    "=1+1",
+    "$",
+    "$..*",
+    "$[?(@.a)]",
+    "//*",
+    "(",
+    "²",
+    "no",
+    "[",
+    "{",
+    "steps",
+    [],
+    {},
+    [[]],
+    [{}],
+    ["x"],
+    [None],
+    [[[[[]]]]],
+    {"a": 1},
+    {"": ""},
+    {"a": None},
+    {"secret": True},
+    {"a": {"b": []}},
+]
 CASE = {
-    "salt-path": 1, "case": "Odd", "steps": [
-        {"request": "A", "key": "aaaaa1", "send": "POST http://127.0.0.1:1/[=x]", "query": {"a": "[=y]"}, "headers": {"X": "1"}, "json": {"a": [1, {"b": "[=z]"}]},
-         "expect": [{"of": "status", "is": 200}, {"of": "$.a", "fits": {"b": "[?text]"}}, {"any of": [{"of": "$.b", "above": 1}]}], "keep": {"id": "$.id"}},
-        {"set": {"q": "[=id | upper]"}, "key": "aaaaa2"}, {"wait": "1 ms", "key": "aaaaa3"},
-        {"for each": "[=q]", "as": "it", "key": "aaaaa4", "steps": [{"set": {"r": "[=it]"}, "key": "aaaaa5"}]},
-        {"look up": "harbour", "key": "aaaaa6", "rows of": "berth", "where": {"id": {"is one of": [1, 2]}}},
+    "salt-path": 1,
+    "case": "Odd",
+    "steps": [
+        {
+            "request": "A",
+            "key": "aaaaa1",
+            "send": "POST http://127.0.0.1:1/[=x]",
+            "query": {"a": "[=y]"},
+            "headers": {"X": "1"},
+            "json": {"a": [1, {"b": "[=z]"}]},
+            "expect": [
+                {"of": "status", "is": 200},
+                {"of": "$.a", "fits": {"b": "[?text]"}},
+                {"any of": [{"of": "$.b", "above": 1}]},
+            ],
+            "keep": {"id": "$.id"},
+        },
+        {"set": {"q": "[=id | upper]"}, "key": "aaaaa2"},
+        {"wait": "1 ms", "key": "aaaaa3"},
+        {
+            "for each": "[=q]",
+            "as": "it",
+            "key": "aaaaa4",
+            "steps": [{"set": {"r": "[=it]"}, "key": "aaaaa5"}],
+        },
+        {
+            "look up": "harbour",
+            "key": "aaaaa6",
+            "rows of": "berth",
+            "where": {"id": {"is one of": [1, 2]}},
+        },
     ],
-}  # fmt: skip
+}
 TEXTS = [
-    "salt-path: 1\ncase: A\nsteps: []\n", json.dumps(CASE), 'case: "\\ud800"\n', "a: &x [*x]\n", "- - - -\n", "curl -X POST http://h/ -d 'a'",
-    "GET / HTTP/1.1\r\nHost: h\r\n\r\n", "status 200", "$.a.b is 3", "{", "\t", "a: b: c", "? a\n: b\n",
-]  # fmt: skip
+    "salt-path: 1\ncase: A\nsteps: []\n",
+    json.dumps(CASE),
+    'case: "\\ud800"\n',
+    "a: &x [*x]\n",
+    "- - - -\n",
+    "curl -X POST http://h/ -d 'a'",
+    "GET / HTTP/1.1\r\nHost: h\r\n\r\n",
+    "status 200",
+    "$.a.b is 3",
+    "{",
+    "\t",
+    "a: b: c",
+    "? a\n: b\n",
+]
 SOURCES = [
-    {"make": 3, "columns": {"a": "[=any letters 3]"}}, {"file": "data/arrivals.xlsx"}, {"file": "data/crew.csv", "encoding": "rot13"},
-    {"file": "data/crew.csv", "delimiter": ";"}, {"combine": "pairwise", "columns": {"a": [1, 2], "b": [1, 2], "c": [1, 2, 3]}},
-    {"items of": "[=x]"}, {"rows": [{"a": 1}]}, {"in": "harbour", "rows of": "berth"}, {"output table": "quotes"}, {"file": "../a.csv"},
-]  # fmt: skip
+    {"make": 3, "columns": {"a": "[=any letters 3]"}},
+    {"file": "data/arrivals.xlsx"},
+    {"file": "data/crew.csv", "encoding": "rot13"},
+    {"file": "data/crew.csv", "delimiter": ";"},
+    {"combine": "pairwise", "columns": {"a": [1, 2], "b": [1, 2], "c": [1, 2, 3]}},
+    {"items of": "[=x]"},
+    {"rows": [{"a": 1}]},
+    {"in": "harbour", "rows of": "berth"},
+    {"output table": "quotes"},
+    {"file": "../a.csv"},
+]
 
 
 class Calls:
@@ -69,17 +167,24 @@ class Calls:
             if parameter["in"] == "path":
                 path = path.replace(
                     "{" + parameter["name"] + "}",
-                    quote(self.place(parameter["name"], path).encode("utf-8", "replace"), safe="/."),
+                    quote(
+                        self.place(parameter["name"], path).encode("utf-8", "replace"), safe="/."
+                    ),
                 )
         query = "&".join(
             f"{parameter['name']}={quote(self.word(parameter['name']))}"
             for parameter in told.get("parameters", ())
             if parameter["in"] == "query" and (parameter.get("required") or chance.random() < 0.5)
         )
-        headers = {"Host": "127.0.0.1", "If-Match": chance.choice(['"1"', '"2"', "x", '"99999999999999999999"'])}
+        headers = {
+            "Host": "127.0.0.1",
+            "If-Match": chance.choice(['"1"', '"2"', "x", '"99999999999999999999"']),
+        }
         data, media = self.body(told)
         asked = f"/api/v1{path}?{query}"
-        answer = self.client.open(asked, method=method.upper(), data=data, content_type=media, headers=headers)
+        answer = self.client.open(
+            asked, method=method.upper(), data=data, content_type=media, headers=headers
+        )
         said = answer.get_json(silent=True, force=True) if answer.status_code >= 500 else None
         return method, f"{asked} {(data or b'')[:1500]!r}", answer.status_code, said
 
@@ -92,15 +197,33 @@ class Calls:
             "runs": "run",
             "exchanges": "exchange",
         }
-        ids = self.known[of.get(kind, "case")] if name == "id" else {"position": ["0", "1", "9999999999"], "version": ["1", "2", "0"], "key": ["aaaaaa"],
-                                                                    "path": ["data/a.csv", "../x", "a"]}.get(name, ["1"])  # fmt: skip
-        return self.chance.choice(ids) if self.chance.random() < 0.9 else str(self.chance.choice(ODD))[:300]
+        ids = (
+            self.known[of.get(kind, "case")]
+            if name == "id"
+            else {
+                "position": ["0", "1", "9999999999"],
+                "version": ["1", "2", "0"],
+                "key": ["aaaaaa"],
+                "path": ["data/a.csv", "../x", "a"],
+            }.get(name, ["1"])
+        )
+        return (
+            self.chance.choice(ids)
+            if self.chance.random() < 0.9
+            else str(self.chance.choice(ODD))[:300]
+        )
 
     def word(self, name: str) -> str:
         if self.chance.random() < 0.3:
             return str(self.chance.choice(ODD))[:300].encode("utf-8", "replace").decode()
-        known = {"project": self.known["project"], "case": self.known["case"], "run": self.known["run"], "name": ["arrivals", "unknown", "harbour"],
-                 "path": ["data/arrivals.xlsx", "$.items[0]"], "table": ["quotes"]}  # fmt: skip
+        known = {
+            "project": self.known["project"],
+            "case": self.known["case"],
+            "run": self.known["run"],
+            "name": ["arrivals", "unknown", "harbour"],
+            "path": ["data/arrivals.xlsx", "$.items[0]"],
+            "table": ["quotes"],
+        }
         return self.chance.choice(known.get(name, ["1", "0", "csv", "true", "x", "steps.0"]))
 
     def body(self, told: dict[str, Any]) -> tuple[bytes | None, str | None]:
@@ -109,7 +232,9 @@ class Calls:
             return None, None
         [(media, about)] = content.items()
         if media != "application/json":
-            return self.chance.choice([b"", b"PK\x03\x04", b"a,b\n1,2\n", os.urandom(200), b"\xff\xfea\x00"]), media
+            return self.chance.choice(
+                [b"", b"PK\x03\x04", b"a,b\n1,2\n", os.urandom(200), b"\xff\xfea\x00"]
+            ), media
         value = self.mutated(self.like(about["schema"]), 0.15)
         data = json.dumps(value).encode()
         if self.chance.random() < 0.03:
@@ -122,12 +247,26 @@ class Calls:
         if "$ref" in schema:
             return self.like(self.shapes[schema["$ref"].rpartition("/")[2]], name, depth)
         special = {
-            "project": self.known["project"], "suite": self.known["suite"], "case": self.known["case"], "cases": [self.known["case"][:2]], "like": self.known["environment"],
-            "before": [*self.known["case"], None], "run": self.known["run"], "again": self.known["run"], "bad": self.known["run"], "text": TEXTS, "typed": TEXTS,
-            "document": [CASE, *SOURCES, {"sqlite": "a.db"}], "environment": ["Rehearsal", "Live", ""], "name": ["arrivals", "harbour", "New", "agentPassword"],
-            "literal": ["http://127.0.0.1:1", "[='", "200"], "kind": ["run", "trial", "put", "hide", "remove", "clear"], "steps": [[0], ["aaaaa1"], CASE["steps"]],
-            "changes": [[{"kind": "put", "name": "v", "text": "1"}], "all", []], "checks": [[{"of": "status", "is": 200}]],
-        }  # fmt: skip
+            "project": self.known["project"],
+            "suite": self.known["suite"],
+            "case": self.known["case"],
+            "cases": [self.known["case"][:2]],
+            "like": self.known["environment"],
+            "before": [*self.known["case"], None],
+            "run": self.known["run"],
+            "again": self.known["run"],
+            "bad": self.known["run"],
+            "text": TEXTS,
+            "typed": TEXTS,
+            "document": [CASE, *SOURCES, {"sqlite": "a.db"}],
+            "environment": ["Rehearsal", "Live", ""],
+            "name": ["arrivals", "harbour", "New", "agentPassword"],
+            "literal": ["http://127.0.0.1:1", "[='", "200"],
+            "kind": ["run", "trial", "put", "hide", "remove", "clear"],
+            "steps": [[0], ["aaaaa1"], CASE["steps"]],
+            "changes": [[{"kind": "put", "name": "v", "text": "1"}], "all", []],
+            "checks": [[{"of": "status", "is": 200}]],
+        }
         if name in special and chance.random() < 0.8:
             return chance.choice(special[name])
         if depth > 6:
@@ -147,7 +286,10 @@ class Calls:
             }
             return {key: self.like(part, key, depth + 1) for key, part in given.items()}
         if kind == "array":
-            return [self.like(schema.get("items", {}), name, depth + 1) for _ in range(chance.randint(0, 3))]
+            return [
+                self.like(schema.get("items", {}), name, depth + 1)
+                for _ in range(chance.randint(0, 3))
+            ]
         return {"string": "x", "integer": 1, "number": 1, "boolean": True, "null": None}.get(
             str(kind), chance.choice(ODD)
         )
@@ -157,8 +299,14 @@ class Calls:
         if chance.random() < share:
             return chance.choice(ODD)
         if isinstance(value, dict):
-            found = {key: self.mutated(item, share) for key, item in value.items() if chance.random() > share / 4}
-            return found | ({str(chance.choice(ODD)): chance.choice(ODD)} if chance.random() < share / 2 else {})
+            found = {
+                key: self.mutated(item, share)
+                for key, item in value.items()
+                if chance.random() > share / 4
+            }
+            return found | (
+                {str(chance.choice(ODD)): chance.choice(ODD)} if chance.random() < share / 2 else {}
+            )
         return [self.mutated(item, share) for item in value] if isinstance(value, list) else value
 
 
@@ -183,10 +331,15 @@ class EveryCall(unittest.TestCase):
         run = get(f"/runs?project={project}")["items"][0]["id"]
         shared = [item["id"] for item in get(f"/shared-steps?project={project}")["items"]]
         self.known = {
-            "project": [project], "suite": [suite["id"] for suite in suites], "run": [run], "exchange": [f"{run}.0.1.steps.0.0", f"{run}.1.1.steps.0-2.0"],
+            "project": [project],
+            "suite": [suite["id"] for suite in suites],
+            "run": [run],
+            "exchange": [f"{run}.0.1.steps.0.0", f"{run}.1.1.steps.0-2.0"],
             "case": [case["id"] for suite in suites for case in suite["cases"]][:12] + shared,
-            "environment": [item["id"] for item in get(f"/environments?project={project}")["items"]],
-        }  # fmt: skip
+            "environment": [
+                item["id"] for item in get(f"/environments?project={project}")["items"]
+            ],
+        }
         self.spoil(folder, random.Random(self.seed))
 
     def spoil(self, folder: Path, chance: random.Random) -> None:
@@ -205,10 +358,16 @@ class EveryCall(unittest.TestCase):
                     if isinstance(document, dict):
                         held = json.dumps(document).encode("utf-8", "replace").decode()
                         more = ", checked = 0" if table == "case_revision" else ""
-                        main.execute(f"UPDATE {table} SET document = ?{more} WHERE {of} = ?", (held, id))
+                        main.execute(
+                            f"UPDATE {table} SET document = ?{more} WHERE {of} = ?", (held, id)
+                        )
 
     def test_no_call_is_answered_with_a_fault(self) -> None:
-        calls, statuses, slowest = Calls(random.Random(self.seed), self.app, self.known), Counter[int](), 0.0
+        calls, statuses, slowest = (
+            Calls(random.Random(self.seed), self.app, self.known),
+            Counter[int](),
+            0.0,
+        )
         for number in range(self.calls):
             begun = time.process_time()
             method, asked, status, said = calls.call()
@@ -217,12 +376,16 @@ class EveryCall(unittest.TestCase):
             statuses[status // 100] += 1
             with self.subTest(number=number):
                 self.assertTrue(
-                    status < 500 or (status == 503 and "busy" in str(said)), f"{method} {asked} {status} {said}"
+                    status < 500 or (status == 503 and "busy" in str(said)),
+                    f"{method} {asked} {status} {said}",
                 )
                 self.assertLess(took, MOST_CPU_S, f"{method} {asked}")
-        said_in_all = ", ".join(f"{number} of {kind}xx" for kind, number in sorted(statuses.items()))
+        said_in_all = ", ".join(
+            f"{number} of {kind}xx" for kind, number in sorted(statuses.items())
+        )
         print(
-            f"counted: {self.calls} calls: {said_in_all}; the slowest took {slowest:.2f} s of CPU", file=sys.__stdout__
+            f"counted: {self.calls} calls: {said_in_all}; the slowest took {slowest:.2f} s of CPU",
+            file=sys.__stdout__,
         )
 
 

@@ -1,4 +1,5 @@
-"""The files that a project's cases send: brought in, listed, sent, taken away; and what is too large or leads outside."""
+"""The files that a project's cases send: brought in, listed, sent, taken away; and what is too
+large or leads outside."""
 
 import io
 import os
@@ -35,7 +36,10 @@ class Files(unittest.TestCase):
             return error.code, error.read().decode()
 
     def files(self):
-        return {item["path"]: item["size"] for item in self.app.get(f"/projects/{self.app.project}/files")["items"]}
+        return {
+            item["path"]: item["size"]
+            for item in self.app.get(f"/projects/{self.app.project}/files")["items"]
+        }
 
     def put(self, path, octets=CREW, media="application/octet-stream"):
         return self.send("PUT", f"/projects/{self.app.project}/files/{path}", octets, media)
@@ -48,7 +52,9 @@ class Files(unittest.TestCase):
         self.assertEqual(self.put("data/Mannschaft%20gr%C3%B6%C3%9Fer.csv", b"")[0], 200)
         self.assertIn("data/Mannschaft größer.csv", self.files())
         for path in ("data/crew-2.csv", "data/Mannschaft%20gr%C3%B6%C3%9Fer.csv"):
-            self.assertEqual(self.send("DELETE", f"/projects/{self.app.project}/files/{path}")[0], 200)
+            self.assertEqual(
+                self.send("DELETE", f"/projects/{self.app.project}/files/{path}")[0], 200
+            )
         self.assertEqual(set(self.files()), {"data/arrivals.xlsx", "data/crew.csv"})
         status, said = self.send("DELETE", f"/projects/{self.app.project}/files/data/crew-2.csv")
         self.assertEqual(status, 404)
@@ -56,7 +62,9 @@ class Files(unittest.TestCase):
 
     def test_it_goes_out_with_the_project(self):
         self.put("data/tide%20tables/november.bin", bytes(range(256)))
-        with urllib.request.urlopen(f"{self.app.address}/api/v1/projects/{self.app.project}/folder") as answer:
+        with urllib.request.urlopen(
+            f"{self.app.address}/api/v1/projects/{self.app.project}/folder"
+        ) as answer:
             files = read_zip(answer.read())
         self.assertEqual(files["data/tide tables/november.bin"], bytes(range(256)))
         self.send("DELETE", f"/projects/{self.app.project}/files/data/tide%20tables/november.bin")
@@ -65,12 +73,18 @@ class Files(unittest.TestCase):
         self.put("data/log.txt", b"fog since six")
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
         step = {
-            "request": "Hand it in", "send": "POST [=harbour]/papers",
-            "multipart": [{"name": "log", "file": "data/log.txt", "type": "text/plain"}, {"name": "note", "text": "two\nlines"}],
+            "request": "Hand it in",
+            "send": "POST [=harbour]/papers",
+            "multipart": [
+                {"name": "log", "file": "data/log.txt", "type": "text/plain"},
+                {"name": "note", "text": "two\nlines"},
+            ],
             "expect": [{"of": "status", "below": 500}],
-        }  # fmt: skip
+        }
         document = {"salt-path": 1, "case": "A log is handed in", "steps": [step]}
-        case = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "document": document})[2]
+        case = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": suite, "document": document}
+        )[2]
         self.app.run(cases=[case["id"]])
         seen = self.app.get(f"/cases/{case['id']}/evidence")["steps"][0]
         self.assertIn("fog since six", seen["exchanges"][0]["sentBody"])
@@ -84,7 +98,12 @@ class Files(unittest.TestCase):
         self.assertIn("data/log.txt", why)
 
     def test_a_path_that_is_none_for_a_file(self):
-        for path in ("project.yaml", "suites/arrivals/suite.yaml", "suites/x/y.case.yaml", "environments/live.yaml"):
+        for path in (
+            "project.yaml",
+            "suites/arrivals/suite.yaml",
+            "suites/x/y.case.yaml",
+            "environments/live.yaml",
+        ):
             status, said = self.put(path)
             self.assertEqual(status, 422, path)
             self.assertIn("none for a file", said)
@@ -97,7 +116,9 @@ class Files(unittest.TestCase):
     def test_large_ones(self):
         large = os.urandom(12_000_000)
         self.assertEqual(self.put("data/large.bin", large)[0], 200)
-        with urllib.request.urlopen(f"{self.app.address}/api/v1/projects/{self.app.project}/folder") as answer:
+        with urllib.request.urlopen(
+            f"{self.app.address}/api/v1/projects/{self.app.project}/folder"
+        ) as answer:
             archive = answer.read()
         self.assertGreater(len(archive), 10_000_000)
         self.assertEqual(self.send("POST", "/projects/folder", archive, "application/zip")[0], 201)
@@ -107,12 +128,15 @@ class Files(unittest.TestCase):
             made.writestr("project.yaml", b"salt-path: 1\nproject: Large\n")
             made.writestr("data/large.bin", bytes(101_000_000))
         self.assertGreater(len(too_large.getvalue()), 100_000_000)
-        status, said = self.send("POST", "/projects/folder", too_large.getvalue(), "application/zip")
+        status, said = self.send(
+            "POST", "/projects/folder", too_large.getvalue(), "application/zip"
+        )
         self.assertEqual(status, 413)
         self.assertIn("title", said)
 
     def test_a_disk_without_room_is_told(self):
-        """The limit of a file's size stands for a full disk: what is refused is of the same kind."""
+        """The limit of a file's size stands for a full disk: what is refused is of the same
+        kind."""
         with tempfile.TemporaryDirectory() as name:
             migrate(Path(name))
             client = make_app(Path(name)).test_client()
@@ -122,10 +146,16 @@ class Files(unittest.TestCase):
             before = resource.getrlimit(resource.RLIMIT_FSIZE)
             resource.setrlimit(resource.RLIMIT_FSIZE, (3_000_000, before[1]))
             try:
-                answer = client.put(path, data=bytes(5_000_000), **ask, content_type="application/octet-stream")
+                answer = client.put(
+                    path, data=bytes(5_000_000), **ask, content_type="application/octet-stream"
+                )
             finally:
                 resource.setrlimit(resource.RLIMIT_FSIZE, before)
-            self.assertEqual((answer.status_code, answer.get_json()["code"]), (507, "disk-full"), answer.get_data())
+            self.assertEqual(
+                (answer.status_code, answer.get_json()["code"]),
+                (507, "disk-full"),
+                answer.get_data(),
+            )
             kept = client.get(f"/api/v1/projects/{made}/files", **ask).get_json()["items"]
             self.assertEqual(kept, [], "nothing of it was kept")
             self.assertEqual(list((Path(name) / FOLDER).rglob("*.part*")), [])

@@ -1,4 +1,5 @@
-"""A project as a folder of files: out of the application and in again, byte for byte; by the command line and by the API."""
+"""A project as a folder of files: out of the application and in again, byte for byte; by the
+command line and by the API."""
 
 import io
 import shutil
@@ -22,7 +23,10 @@ CASES = len(list(DEMO.rglob("*.case.yaml")))
 
 def cli(*arguments: str) -> subprocess.CompletedProcess:
     return subprocess.run(
-        [sys.executable, "-m", "saltpath.cli", *arguments], capture_output=True, text=True, timeout=60
+        [sys.executable, "-m", "saltpath.cli", *arguments],
+        capture_output=True,
+        text=True,
+        timeout=60,
     )
 
 
@@ -61,23 +65,34 @@ class Folders(unittest.TestCase):
         self.assertEqual(read_disk(first), read_disk(source), "what went in comes out")
         case.write_text(text.replace("a visitor", "a guest"))
         again = cli("import", str(source), *data)
-        self.assertEqual(again.stdout, f"Fernholm Harbour: 0 new cases, 1 changed, {CASES - 1} as they were\n")
+        self.assertEqual(
+            again.stdout, f"Fernholm Harbour: 0 new cases, 1 changed, {CASES - 1} as they were\n"
+        )
         cli("export", "Fernholm Harbour", str(second), *data)
         self.assertEqual(read_disk(second), read_disk(source))
         self.assertNotIn(b"salt-and-tar", b"".join(read_disk(second).values()))
 
     def test_what_is_wrong_is_said_with_file_and_line(self):
         root = self.folder / "p"
-        write_disk(root, {
-            "project.yaml": b"salt-path: 1\nproject: P\n", "suites/a/x.case.yaml": b"salt-path: 1\ncase: x\nstepps: []\n",
-            "suites/a/y.case.yaml": b"salt-path: 1\ncase: \xff\n",
-        })  # fmt: skip
+        write_disk(
+            root,
+            {
+                "project.yaml": b"salt-path: 1\nproject: P\n",
+                "suites/a/x.case.yaml": b"salt-path: 1\ncase: x\nstepps: []\n",
+                "suites/a/y.case.yaml": b"salt-path: 1\ncase: \xff\n",
+            },
+        )
         done = cli("import", str(root), "--data", str(self.folder / "data"))
         self.assertEqual(done.returncode, 2)
         self.assertIn("suites/a/x.case.yaml:3: unknown key 'stepps'", done.stderr)
         self.assertIn("suites/a/y.case.yaml:2: the file is not UTF-8", done.stderr)
-        self.assertEqual(cli("export", "P", str(root), "--data", str(self.folder / "no")).returncode, 2)
-        self.assertIn("no project.yaml", cli("import", str(self.folder), "--data", str(self.folder / "data")).stderr)
+        self.assertEqual(
+            cli("export", "P", str(root), "--data", str(self.folder / "no")).returncode, 2
+        )
+        self.assertIn(
+            "no project.yaml",
+            cli("import", str(self.folder), "--data", str(self.folder / "data")).stderr,
+        )
 
     def test_archives(self):
         files = read_disk(DEMO)
@@ -100,7 +115,9 @@ class Folders(unittest.TestCase):
 
     def test_by_the_api(self):
         with Application() as app:
-            with urllib.request.urlopen(f"{app.address}/api/v1/projects/{app.project}/folder") as answer:
+            with urllib.request.urlopen(
+                f"{app.address}/api/v1/projects/{app.project}/folder"
+            ) as answer:
                 octets = answer.read()
                 self.assertIn("fernholm-harbour.zip", answer.headers["Content-Disposition"])
             files = read_zip(octets)
@@ -121,6 +138,8 @@ class Folders(unittest.TestCase):
         import json
 
         headers = {"Content-Type": "application/zip"}
-        request = urllib.request.Request(f"{app.address}/api/v1/projects/folder", octets, headers, method="POST")
+        request = urllib.request.Request(
+            f"{app.address}/api/v1/projects/folder", octets, headers, method="POST"
+        )
         with urllib.request.urlopen(request) as answer:
             return json.load(answer)

@@ -21,9 +21,14 @@ class Recordings(unittest.TestCase):
         status, read = self.read(json.loads(an_agents_morning(self.harbour).har()))
         self.assertEqual((status, read["maker"], len(read["entries"])), (200, "A browser", 20))
         by = {entry["number"]: entry for entry in read["entries"]}
-        self.assertEqual(by[3]["step"]["send"], "POST [=harbour]/sessions", "by the name that the project has for it")
         self.assertEqual(
-            by[3]["step"]["expect"], [{"of": "status", "is": 201}, {"of": "type", "is": "application/json"}]
+            by[3]["step"]["send"],
+            "POST [=harbour]/sessions",
+            "by the name that the project has for it",
+        )
+        self.assertEqual(
+            by[3]["step"]["expect"],
+            [{"of": "status", "is": 201}, {"of": "type", "is": "application/json"}],
         )
         self.assertEqual(by[4]["step"]["send"], "GET https://metrics.example.net/hit")
         self.assertEqual((by[4]["leftOut"]["code"], by[16]["step"]), ("recorded-elsewhere", None))
@@ -43,6 +48,12 @@ class Recordings(unittest.TestCase):
                 status, problem = self.read(har)
                 self.assertEqual((status, problem["code"]), (422, "not-understood"))
         status, problem = self.read("x" * 60_000_001)
-        self.assertEqual((status, problem["title"]), (413, "This is larger than the 60 MB that are taken here."))
-        self.assertEqual(self.app.ask("POST", "/recordings", {"log": {"entries": []}})[0], 400, "a project is needed")
+        self.assertEqual(
+            (status, problem["title"]), (413, "This is larger than the 60 MB that are taken here.")
+        )
+        self.assertEqual(
+            self.app.ask("POST", "/recordings", {"log": {"entries": []}})[0],
+            400,
+            "a project is needed",
+        )
         self.assertEqual(self.read({"log": {"entries": []}})[1]["entries"], [])

@@ -1,7 +1,9 @@
-"""Runs under random schedules: kill -9 of each process and of the supervisor, processes that stand still, clocks that jump. What the
-server under test saw, what is recorded and what the verdict says must agree, and no run has passed with anything missing.
+"""Runs under random schedules: kill -9 of each process and of the supervisor, processes that stand
+still, clocks that jump. What the server under test saw, what is recorded and what the verdict says
+must agree, and no run has passed with anything missing.
 
-Twenty rounds here; `python -m tests.server.test_interrupted ROUNDS [SEED]` makes as many as you like."""
+Twenty rounds here; `python -m tests.server.test_interrupted ROUNDS [SEED]` makes as many as you
+like."""
 
 import os
 import random
@@ -66,7 +68,8 @@ afterwards:
     send: POST {address}/{{RUN}}/tidy
 """
 STEP = (
-    "  - request: Step {n}\n    send: POST {address}/{{RUN}}/step-{n}\n    expect: [ {{ of: status, is: {status} }} ]\n"
+    "  - request: Step {n}\n    send: POST {address}/{{RUN}}/step-{n}\n    expect: [ {{ of: "
+    "status, is: {status} }} ]\n"
 )
 
 
@@ -80,7 +83,8 @@ class _Server(ThreadingHTTPServer):
 
 
 class Truth:
-    """A server that answers each address after some milliseconds, and knows how often each was asked for."""
+    """A server that answers each address after some milliseconds, and knows how often each was
+    asked for."""
 
     def __init__(self) -> None:
         seen = self.seen = Counter[str]()
@@ -152,15 +156,24 @@ class Interrupted(unittest.TestCase):
         failing = [STEP.format(n=0, address=self.truth.address, status=404), *steps[1:]]
         texts = [
             WITH_ROWS.format(name=f"{name} good", rows=ROWS, address=self.truth.address, more=""),
-            WITH_ROWS.format(name=f"{name} bad", rows=ROWS, address=self.truth.address, more=', { of: $.ok, is: "[=row.n]" }'),
+            WITH_ROWS.format(
+                name=f"{name} bad",
+                rows=ROWS,
+                address=self.truth.address,
+                more=', { of: $.ok, is: "[=row.n]" }',
+            ),
             PLAIN.format(name=f"{name} plain", steps="".join(steps), address=self.truth.address),
-            PLAIN.format(name=f"{name} failing", steps="".join(failing), address=self.truth.address),
-        ]  # fmt: skip
+            PLAIN.format(
+                name=f"{name} failing", steps="".join(failing), address=self.truth.address
+            ),
+        ]
         wanted = chance.choice([[0], [0, 2], [2], [3], [0, 1, 2, 3], [1], [0, 2]])
         cases = []
         for at in wanted:
             text = texts[at].replace("{RUN}", f"{name}-{len(cases)}")
-            status, _, made = app.ask("POST", "/cases", {"project": app.project, "suite": self.suite, "text": text})
+            status, _, made = app.ask(
+                "POST", "/cases", {"project": app.project, "suite": self.suite, "text": text}
+            )
             self.assertEqual(status, 201, made)
             cases.append(made["id"])
         jobs = chance.choice([1, 2, 4])
@@ -207,8 +220,14 @@ class Interrupted(unittest.TestCase):
         verdicts = []
         for position, (kind, case) in enumerate(zip(done["wanted"], done["cases"], strict=True)):
             here = f"/{name}-{position}/"
-            seen = {path.removeprefix(here): n for path, n in self.truth.seen.items() if path.startswith(here)}
-            self.assertEqual({path: n for path, n in seen.items() if n > 1}, {}, f"{case['name']}: sent twice")
+            seen = {
+                path.removeprefix(here): n
+                for path, n in self.truth.seen.items()
+                if path.startswith(here)
+            }
+            self.assertEqual(
+                {path: n for path, n in seen.items() if n > 1}, {}, f"{case['name']}: sent twice"
+            )
             if kind in (0, 1):
                 verdicts.append(self.rows_agree(done, position, case, kind, seen))
             else:
@@ -218,20 +237,28 @@ class Interrupted(unittest.TestCase):
         self.assertEqual(done["verdict"], worst, done["cases"])
 
     def rows_agree(
-        self, done: dict[str, Any], position: int, case: dict[str, Any], kind: int, seen: dict[str, int]
+        self,
+        done: dict[str, Any],
+        position: int,
+        case: dict[str, Any],
+        kind: int,
+        seen: dict[str, int],
     ) -> str:
         """The verdict that the case must have, from each of its rows."""
         page = self.app.get(f"/runs/{done['id']}/cases/{position}/rows?limit=1000")
         rows = {row["row"]: row for row in page["items"]}
         around = {(step["part"], step["index"]): step for step in case["steps"]}
-        self.assertEqual(set(around), {("once", 0), ("at the end", 0)}, "what stands around the rows is recorded")
+        self.assertEqual(
+            set(around), {("once", 0), ("at the end", 0)}, "what stands around the rows is recorded"
+        )
         once = around["once", 0]["verdict"]
         if once != "passed":
             self.assertEqual((once, len(rows)), ("blocked", 0))
             return "blocked"
         self.assertEqual(sorted(rows), list(range(1, ROWS + 1)), "each row is recorded, once")
         self.assertEqual(
-            (seen.get("once"), seen.get("close")), (1, 1 if around["at the end", 0]["status"] else seen.get("close"))
+            (seen.get("once"), seen.get("close")),
+            (1, 1 if around["at the end", 0]["status"] else seen.get("close")),
         )
         for number, row in rows.items():
             if row["verdict"] == "blocked":
@@ -239,9 +266,13 @@ class Interrupted(unittest.TestCase):
             else:
                 self.assertEqual(row["verdict"], ("passed", "failed")[kind], row)
                 self.assertEqual(
-                    (seen.get(f"first-{number}"), seen.get(f"second-{number}")), (1, 1), "as it was recorded"
+                    (seen.get(f"first-{number}"), seen.get(f"second-{number}")),
+                    (1, 1),
+                    "as it was recorded",
                 )
-        said = {row["verdict"] for row in rows.values()} | {step["verdict"] for step in around.values()} - {"unchecked"}
+        said = {row["verdict"] for row in rows.values()} | {
+            step["verdict"] for step in around.values()
+        } - {"unchecked"}
         return next(v for v in ("failed", "blocked", "passed") if v in said)
 
     def steps_agree(self, case: dict[str, Any], kind: int, seen: dict[str, int]) -> str:
@@ -255,16 +286,27 @@ class Interrupted(unittest.TestCase):
             elif step["verdict"] == "skipped" and not interrupted:
                 self.assertNotIn(path, seen)
             interrupted = interrupted or step["verdict"] == "blocked"
-        said = {step["verdict"] for (part, _), step in steps.items() if part == "steps" or step["verdict"] == "blocked"}
+        said = {
+            step["verdict"]
+            for (part, _), step in steps.items()
+            if part == "steps" or step["verdict"] == "blocked"
+        }
         if kind == 3 and steps["steps", 0]["status"]:
             self.assertEqual(steps["steps", 0]["verdict"], "failed")
         return next(v for v in ("failed", "blocked", "passed") if v in said)
 
 
 ACTS = [
-    "kill runner", "kill runner", "kill writer", "kill web", "kill supervisor", "still runner", "still writer", "still supervisor",
+    "kill runner",
+    "kill runner",
+    "kill writer",
+    "kill web",
+    "kill supervisor",
+    "still runner",
+    "still writer",
+    "still supervisor",
     "clock",
-]  # fmt: skip
+]
 
 
 if __name__ == "__main__":

@@ -1,6 +1,8 @@
-"""kill -9 of each process in the middle of runs: back within 5 s, nothing lost that was reported, the database sound.
+"""kill -9 of each process in the middle of runs: back within 5 s, nothing lost that was reported,
+the database sound.
 
-One of each here (test_interrupted.py makes more); `python -m tests.server.test_killed ROUNDS` makes as many as you like."""
+One of each here (test_interrupted.py makes more); `python -m tests.server.test_killed ROUNDS` makes
+as many as you like."""
 
 import sqlite3
 import sys
@@ -31,9 +33,11 @@ class Killed(unittest.TestCase):
         with Application() as app:
             suite = app.get(f"/suites?project={app.project}")["items"][0]["id"]
             made = [
-                app.ask("POST", "/cases", {"project": app.project, "suite": suite, "text": TEXT.format(number=n)})[2][
-                    "id"
-                ]
+                app.ask(
+                    "POST",
+                    "/cases",
+                    {"project": app.project, "suite": suite, "text": TEXT.format(number=n)},
+                )[2]["id"]
                 for n in range(3)
             ]
             app.run(cases=made[:1])
@@ -53,25 +57,35 @@ class Killed(unittest.TestCase):
         app.wait(lambda: app.get("/health"), self.back_s)
         known = len(reported)
         app.wait(
-            lambda: len(self.reported(app, run["id"])) > known or app.get(f"/runs/{run['id']}")["state"] == "finished",
+            lambda: (
+                len(self.reported(app, run["id"])) > known
+                or app.get(f"/runs/{run['id']}")["state"] == "finished"
+            ),
             self.back_s,
         )
         self.assertLess(time.monotonic() - begun, self.back_s)
         done = app.finished(run["id"])
         after = self.reported(app, run["id"])
         for step, verdict in reported.items():
-            self.assertEqual(after.get(step), verdict, "a step that was reported as finished is gone")
+            self.assertEqual(
+                after.get(step), verdict, "a step that was reported as finished is gone"
+            )
         verdicts = [case["verdict"] for case in done["cases"]]
         if kind == "runner":
             late = len(reported) > 60  # the run was as good as over when the runner was killed
-            self.assertIn(sorted(verdicts), [["blocked", "passed", "passed"], *([["passed"] * 3] if late else [])])
+            self.assertIn(
+                sorted(verdicts),
+                [["blocked", "passed", "passed"], *([["passed"] * 3] if late else [])],
+            )
             for bad in (case for case in done["cases"] if case["verdict"] == "blocked"):
                 self.assertEqual(bad["why"]["code"], "interrupted")
         else:
             self.assertEqual(verdicts, ["passed"] * 3)
         for case in done["cases"]:
             self.assertEqual(len(case["steps"]), 24)
-            self.assertEqual(len({(step["part"], step["index"]) for step in case["steps"]}), 24, "none twice")
+            self.assertEqual(
+                len({(step["part"], step["index"]) for step in case["steps"]}), 24, "none twice"
+            )
 
     def reported(self, app: Application, run: str) -> dict:
         return {

@@ -1,4 +1,5 @@
-"""A secret stands in no file and no answer of the application, and in no report of the command line, in whatever form a server gave it back."""
+"""A secret stands in no file and no answer of the application, and in no report of the command
+line, in whatever form a server gave it back."""
 
 import json
 import os
@@ -21,26 +22,49 @@ SECRET = "salt-and-tar"  # the demonstration's, as its runners read it
 
 class Leaks(unittest.TestCase):
     def searched(self, where: str, octets: bytes) -> None:
-        self.assertEqual([name for name, form in forms(SECRET).items() if form in octets], [], where)
+        self.assertEqual(
+            [name for name, form in forms(SECRET).items() if form in octets], [], where
+        )
 
     def test_no_form_of_a_secret_is_stored_told_or_reported(self):
         steps = STEPS.replace("[=pin]", "[=agentPassword]").replace("[=pin |", "[=agentPassword |")
-        steps = steps.replace("hmac-sha256 pin", "hmac-sha256 agentPassword").replace("[=second]", "[=agentPassword]")
+        steps = steps.replace("hmac-sha256 pin", "hmac-sha256 agentPassword").replace(
+            "[=second]", "[=agentPassword]"
+        )
         with echo(SECRET) as address, Application() as app:
-            text = f"salt-path: 1\ncase: Told back\nkey: toldback01\non failure: go on\nvalues: {{ echo: '{address}' }}\nsteps:{steps}"
+            text = (
+                "salt-path: 1\ncase: Told back\nkey: toldback01\non failure: go on\nvalues: "
+                f"{{ echo: '{address}' }}\nsteps:{steps}"
+            )
             suite = app.get(f"/suites?project={app.project}")["items"][0]["id"]
-            _, _, case = app.ask("POST", "/cases", {"project": app.project, "suite": suite, "text": text})
+            _, _, case = app.ask(
+                "POST", "/cases", {"project": app.project, "suite": suite, "text": text}
+            )
             app.finished(app.get(f"/runs?project={app.project}")["items"][0]["id"])
             run = app.run(cases=[case["id"]])
             trial = app.run(
-                cases=[case["id"]], kind="trial", steps=[0], values={"agentPassword": SECRET, "echo": address}
+                cases=[case["id"]],
+                kind="trial",
+                steps=[0],
+                values={"agentPassword": SECRET, "echo": address},
             )
-            self.assertEqual([item["verdict"] for item in run["cases"][0]["steps"]][:3], ["failed"] * 3, run)
+            self.assertEqual(
+                [item["verdict"] for item in run["cases"][0]["steps"]][:3], ["failed"] * 3, run
+            )
             self.assertEqual(trial["cases"][0]["steps"][0]["verdict"], "failed")
-            for path in (f"/runs/{run['id']}", f"/runs/{run['id']}/cases/0", f"/cases/{case['id']}/evidence", f"/cases/{case['id']}/rows",
-                         f"/cases/{case['id']}/coverage", f"/events?project={app.project}&after=0&limit=1000"):  # fmt: skip
+            for path in (
+                f"/runs/{run['id']}",
+                f"/runs/{run['id']}/cases/0",
+                f"/cases/{case['id']}/evidence",
+                f"/cases/{case['id']}/rows",
+                f"/cases/{case['id']}/coverage",
+                f"/events?project={app.project}&after=0&limit=1000",
+            ):
                 self.searched(path, json.dumps(app.get(path), ensure_ascii=False).encode())
-            for path in (f"/cases/{case['id']}/workbook?format=csv", f"/projects/{app.project}/folder"):
+            for path in (
+                f"/cases/{case['id']}/workbook?format=csv",
+                f"/projects/{app.project}/folder",
+            ):
                 self.searched(path, app.ask("GET", path)[2])
             self._files(app.data)
             self.searched("the log", Path(app.log.name).read_bytes())
@@ -51,7 +75,15 @@ class Leaks(unittest.TestCase):
         """Made while the application runs, without the key."""
         with tempfile.TemporaryDirectory() as folder:
             archive, restored = Path(folder) / "all.zip", Path(folder) / "restored"
-            command = [sys.executable, "-m", "saltpath.cli", "backup", str(archive), "--data", str(app.data)]
+            command = [
+                sys.executable,
+                "-m",
+                "saltpath.cli",
+                "backup",
+                str(archive),
+                "--data",
+                str(app.data),
+            ]
             subprocess.run(command, check=True, capture_output=True, timeout=60)
             self.searched("the backup", archive.read_bytes())
             with zipfile.ZipFile(archive) as made:
@@ -70,7 +102,8 @@ class Leaks(unittest.TestCase):
         self.assertGreater(sum(len(step.exchanges) for step in seen), 50)
         self.searched("the evidence", everything_in(seen))
         bodies = [
-            zstandard.ZstdDecompressor().decompress(row["packed"]) for row in kept.execute("SELECT packed FROM body")
+            zstandard.ZstdDecompressor().decompress(row["packed"])
+            for row in kept.execute("SELECT packed FROM body")
         ]
         self.searched("the bodies", b"\n".join(bodies))
 

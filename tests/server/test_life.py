@@ -69,7 +69,12 @@ class Forks(unittest.TestCase):
             sys.stderr = open(os.devnull, "w")
             raise ValueError("so that it ends badly")
 
-        cases = {0: lambda: None, 3: lambda: sys.exit(3), 1: fails, -9: lambda: os.kill(os.getpid(), 9)}
+        cases = {
+            0: lambda: None,
+            3: lambda: sys.exit(3),
+            1: fails,
+            -9: lambda: os.kill(os.getpid(), 9),
+        }
         for status, main in cases.items():
             with self.subTest(status=status):
                 process = self.fork(main)
@@ -90,7 +95,8 @@ class Forks(unittest.TestCase):
             process.wait(20)
 
     def test_it_ends_when_it_is_told_at_once(self):
-        """What is told before its own handlers stand is neither lost nor told to those that it was forked with."""
+        """What is told before its own handlers stand is neither lost nor told to those that it was
+        forked with."""
         before = [signal.getsignal(number) for number in (signal.SIGTERM, signal.SIGINT)]
         try:
             told = Told()
@@ -104,7 +110,10 @@ class Forks(unittest.TestCase):
             signal.signal(signal.SIGINT, before[1])
 
     def test_what_would_not_be_safe_is_not_done(self):
-        with tempfile.TemporaryDirectory() as folder, closing(sqlite3.connect(Path(folder) / "a.db")) as store:
+        with (
+            tempfile.TemporaryDirectory() as folder,
+            closing(sqlite3.connect(Path(folder) / "a.db")) as store,
+        ):
             store.execute("PRAGMA user_version")
             with self.assertRaisesRegex(AssertionError, "database"):
                 fork(lambda: None, "saltpath-test")
@@ -119,20 +128,43 @@ class Forks(unittest.TestCase):
     def test_a_process_that_cannot_be_forked_is_tried_again(self):
         child = _Child("keeper", lambda arguments: time.sleep(60), ["keeper"])
         full = OSError(errno.EAGAIN, "Resource temporarily unavailable")
-        with unittest.mock.patch("os.fork", side_effect=full), redirect_stderr(io.StringIO()) as said:
+        with (
+            unittest.mock.patch("os.fork", side_effect=full),
+            redirect_stderr(io.StringIO()) as said,
+        ):
             _start(child, 0)
-        self.assertIn("keeper cannot be started (Resource temporarily unavailable)", said.getvalue())
+        self.assertIn(
+            "keeper cannot be started (Resource temporarily unavailable)", said.getvalue()
+        )
         self.assertTrue(child.process is None and child.not_before > time.monotonic())
         _start(child, 0)
         self.addCleanup(child.process.kill)
         self.assertIsNone(child.process.poll())
 
     def test_it_starts_without_standard_streams(self):
-        """As some that begin services leave it: what was opened first took the place of standard input or output."""
+        """As some that begin services leave it: what was opened first took the place of standard
+        input or output."""
         with tempfile.TemporaryDirectory() as folder:
             port = free_port()
-            words = [sys.executable, "-m", "saltpath.cli", "demo", "--data", folder, "--port", str(port)]
-            closed = ["sh", "-c", 'exec "$@" <&- >&- 2>&-', "sh", *words, "--harbour-port", str(two_free_ports())]
+            words = [
+                sys.executable,
+                "-m",
+                "saltpath.cli",
+                "demo",
+                "--data",
+                folder,
+                "--port",
+                str(port),
+            ]
+            closed = [
+                "sh",
+                "-c",
+                'exec "$@" <&- >&- 2>&-',
+                "sh",
+                *words,
+                "--harbour-port",
+                str(two_free_ports()),
+            ]
             with subprocess.Popen(closed) as process:
                 try:
                     end = time.monotonic() + PATIENCE_S
@@ -162,8 +194,11 @@ class Forks(unittest.TestCase):
 
 class Life(unittest.TestCase):
     def test_signals_at_any_moment(self):
-        """With a threading.Event in the place of `Told` it hangs at the first that comes at the wrong moment."""
-        with subprocess.Popen([sys.executable, "-c", LOOP], stdout=subprocess.PIPE, text=True) as process:
+        """With a threading.Event in the place of `Told` it hangs at the first that comes at the
+        wrong moment."""
+        with subprocess.Popen(
+            [sys.executable, "-c", LOOP], stdout=subprocess.PIPE, text=True
+        ) as process:
             assert process.stdout is not None
             self.assertEqual(process.stdout.readline(), "ready\n")
             for _ in range(SIGNALS):
@@ -178,13 +213,18 @@ class Life(unittest.TestCase):
                 self.fail("it waits for itself")
 
     def test_memory_that_a_small_piece_keeps_is_given_back(self):
-        done = subprocess.run([sys.executable, "-c", PINNED], capture_output=True, text=True, timeout=60, check=True)
+        done = subprocess.run(
+            [sys.executable, "-c", PINNED], capture_output=True, text=True, timeout=60, check=True
+        )
         self.assertGreater(int(done.stdout), 60_000_000)
 
     def test_a_process_whose_supervisor_went_before_it_could_look_ends(self):
-        """It took the one that adopted it for its supervisor, lived on, and took jobs that others were given as well."""
+        """It took the one that adopted it for its supervisor, lived on, and took jobs that others
+        were given as well."""
         for kind, more in (("runner", ["runner_x", "1", "0"]), ("web", ["127.0.0.1", "1"])):
             with self.subTest(kind=kind), tempfile.TemporaryDirectory() as folder:
                 words = [sys.executable, "-m", "saltpath.processes", kind, folder, *more]
-                done = subprocess.run(words, env={**os.environ, PARENT: "999999999"}, timeout=20, check=False)
+                done = subprocess.run(
+                    words, env={**os.environ, PARENT: "999999999"}, timeout=20, check=False
+                )
                 self.assertEqual(done.returncode, -signal.SIGKILL)

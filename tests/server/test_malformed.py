@@ -1,4 +1,5 @@
-"""Malformed and random calls to our own API: no answer of 500, no hang, and the server is there afterwards. Seeded."""
+"""Malformed and random calls to our own API: no answer of 500, no hang, and the server is there
+afterwards. Seeded."""
 
 import copy
 import http.client
@@ -9,8 +10,38 @@ from typing import Any
 
 from tests.application import PATIENCE_S, Application
 
-JUNK = ["", "x", "-1", "0", "99999999999999999999", "%00", "%ff", "'\"", "../..", "[]", "null", "true", "a" * 3000]
-VALUES: list[Any] = [None, 1, -1, 1.5, "x", "", [], {}, [[]], {"a": 1}, True, "\u0000", "é", 10**30, ["x"]]
+JUNK = [
+    "",
+    "x",
+    "-1",
+    "0",
+    "99999999999999999999",
+    "%00",
+    "%ff",
+    "'\"",
+    "../..",
+    "[]",
+    "null",
+    "true",
+    "a" * 3000,
+]
+VALUES: list[Any] = [
+    None,
+    1,
+    -1,
+    1.5,
+    "x",
+    "",
+    [],
+    {},
+    [[]],
+    {"a": 1},
+    True,
+    "\u0000",
+    "é",
+    10**30,
+    ["x"],
+]
 KEYS = [
     "project",
     "cases",
@@ -36,10 +67,18 @@ class Malformed(unittest.TestCase):
             document = app.get(f"/cases/{case}")["document"]
             suite = app.get(f"/suites?project={app.project}")["items"][0]["id"]
             paths = [
-                path.replace("{id}", case).replace("{position}", "0") for path in app.get("/openapi.json")["paths"]
+                path.replace("{id}", case).replace("{position}", "0")
+                for path in app.get("/openapi.json")["paths"]
             ]
-            paths += [f"/runs/{first}", f"/runs/{first}/cases/0", f"/exchanges/{first}.0.1.steps.0.0/body"]
-            paths += [f"{path}?project={app.project}" for path in ("/runs", "/suites", "/events", "/environments")]
+            paths += [
+                f"/runs/{first}",
+                f"/runs/{first}/cases/0",
+                f"/exchanges/{first}.0.1.steps.0.0/body",
+            ]
+            paths += [
+                f"{path}?project={app.project}"
+                for path in ("/runs", "/suites", "/events", "/environments")
+            ]
             chance = random.Random(4)
             for number in range(CALLS):
                 path, method, body = self.call(chance, paths, app.project, suite, case, document)
@@ -47,7 +86,10 @@ class Malformed(unittest.TestCase):
                     continue
                 connection = http.client.HTTPConnection("127.0.0.1", app.port, timeout=PATIENCE_S)
                 headers = (
-                    {"Content-Type": "application/json", "If-Match": chance.choice(['"1"', "x", '"999"'])}
+                    {
+                        "Content-Type": "application/json",
+                        "If-Match": chance.choice(['"1"', "x", '"999"']),
+                    }
                     if body
                     else {}
                 )
@@ -56,7 +98,9 @@ class Malformed(unittest.TestCase):
                 said = answer.read(2000)
                 connection.close()
                 self.assertLess(
-                    answer.status, 500, f"{number}: {method} {path[:200]} {said[:300]!r} {(body or b'')[:300]!r}"
+                    answer.status,
+                    500,
+                    f"{number}: {method} {path[:200]} {said[:300]!r} {(body or b'')[:300]!r}",
                 )
             self.assertEqual(app.get("/health"), {"state": "up"})
             app.log.flush()
@@ -64,7 +108,13 @@ class Malformed(unittest.TestCase):
                 self.assertNotIn("Traceback", log.read())
 
     def call(
-        self, chance: random.Random, paths: list[str], project: str, suite: str, case: str, document: dict
+        self,
+        chance: random.Random,
+        paths: list[str],
+        project: str,
+        suite: str,
+        case: str,
+        document: dict,
     ) -> tuple[str, str, bytes | None]:
         path = chance.choice(paths)
         if chance.random() < 0.4:

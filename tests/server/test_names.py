@@ -1,4 +1,5 @@
-"""Whatever suites, cases and environments are called: the project goes out as a folder and comes in again as the same. Seeded."""
+"""Whatever suites, cases and environments are called: the project goes out as a folder and comes in
+again as the same. Seeded."""
 
 import random
 import tempfile
@@ -11,10 +12,54 @@ from saltpath.store import cases, folders, people, projects
 from saltpath.store.database import connect, migrate
 
 NAMES = [
-    "A", "a", "É", "e", "Environments", "environments", "shared", "Shared", "data", "Project", "project", "suite", "Suite", "case", "Case", "con",
-    "x" * 80, "x" * 80 + "y", "...", "..", "/etc/passwd", "a/b", "a\\b", "日本", "😀", "ß", "SS", "1", "01", " lead", "trail ", " ", "a.case.yaml", "b.json", "-",
-    "--", "tests", "a\tb", "q?", "[=x]", "#1", "@", "null", "no", "a: b", "environment", "environment-2",
-]  # fmt: skip
+    "A",
+    "a",
+    "É",
+    "e",
+    "Environments",
+    "environments",
+    "shared",
+    "Shared",
+    "data",
+    "Project",
+    "project",
+    "suite",
+    "Suite",
+    "case",
+    "Case",
+    "con",
+    "x" * 80,
+    "x" * 80 + "y",
+    "...",
+    "..",
+    "/etc/passwd",
+    "a/b",
+    "a\\b",
+    "日本",
+    "😀",
+    "ß",
+    "SS",
+    "1",
+    "01",
+    " lead",
+    "trail ",
+    " ",
+    "a.case.yaml",
+    "b.json",
+    "-",
+    "--",
+    "tests",
+    "a\tb",
+    "q?",
+    "[=x]",
+    "#1",
+    "@",
+    "null",
+    "no",
+    "a: b",
+    "environment",
+    "environment-2",
+]
 
 
 class Names(unittest.TestCase):
@@ -53,7 +98,9 @@ class Names(unittest.TestCase):
             suite.name: [case.name for case in stored if case.suite == suite.id]
             for suite in projects.suites(self.connection, project.id)
         }
-        return suites, sorted(item.name for item in projects.environments(self.connection, project.id))
+        return suites, sorted(
+            item.name for item in projects.environments(self.connection, project.id)
+        )
 
     def test_out_and_in_again(self):
         me = people.local_owner(self.connection).id
@@ -61,9 +108,15 @@ class Names(unittest.TestCase):
             with self.subTest(seed=seed):
                 project = projects.project(self.connection, self.a_project(random.Random(seed)))
                 files = write_folder(folders.folder_of(self.connection, project))
-                self.assertEqual(len({path.lower() for path in files}), len(files), "files that differ in case alone")
+                self.assertEqual(
+                    len({path.lower() for path in files}),
+                    len(files),
+                    "files that differ in case alone",
+                )
                 for path in files:
-                    self.assertFalse(path.startswith("/") or ".." in path.split("/") or "\\" in path, path)
+                    self.assertFalse(
+                        path.startswith("/") or ".." in path.split("/") or "\\" in path, path
+                    )
                 brought = folders.bring_in(self.connection, me, read_folder(files))
                 again = projects.project(self.connection, brought.project)
                 self.assertEqual(self.held(again), self.held(project))

@@ -1,4 +1,5 @@
-"""Documents that an older fault has stored, and files made to hang or to fill the memory: each is told by name, and everything else works."""
+"""Documents that an older fault has stored, and files made to hang or to fill the memory: each is
+told by name, and everything else works."""
 
 import io
 import json
@@ -48,7 +49,9 @@ class Stored(unittest.TestCase):
         document = {"make": 2, "columns": {"n": "[=row.number]"}}
         self.made("/sources", project=self.project, name="good", document=document)
         self.good, self.bad, self.over = (
-            self.made("/cases", project=self.project, suite=self.suite, document=self.case(name, rows))["id"]
+            self.made(
+                "/cases", project=self.project, suite=self.suite, document=self.case(name, rows)
+            )["id"]
             for name, rows in (("good", "good"), ("bad", None), ("over it", "poison"))
         )
 
@@ -58,49 +61,86 @@ class Stored(unittest.TestCase):
 
     def poisoned(self) -> None:
         project = self.app.get(f"/sources?project={self.project}")["items"][0]["document"]
-        held = {"salt-path": 1, "project": "Poisoned", "sources": {"poison": POISON, "good": project}}
+        held = {
+            "salt-path": 1,
+            "project": "Poisoned",
+            "sources": {"poison": POISON, "good": project},
+        }
         self.change("UPDATE project SET document = ? WHERE oid = ?", json.dumps(held), self.project)
         spoilt = {
             "salt-path": 1,
             "case": "bad",
-            "steps": [{"request": "A", "send": "GET http://h/", "expect": [{"of": "status", "nonsense": 1}]}],
+            "steps": [
+                {
+                    "request": "A",
+                    "send": "GET http://h/",
+                    "expect": [{"of": "status", "nonsense": 1}],
+                }
+            ],
         }
         self.change(
-            "UPDATE case_revision SET document = ?, checked = 0 WHERE test_case = (SELECT id FROM test_case WHERE oid = ?)",
-            json.dumps(spoilt), self.bad,
-        )  # fmt: skip
+            "UPDATE case_revision SET document = ?, checked = 0 WHERE test_case = (SELECT id FROM "
+            "test_case WHERE oid = ?)",
+            json.dumps(spoilt),
+            self.bad,
+        )
 
     def test_a_source_that_cannot_be_read_is_not_stored(self) -> None:
-        """The fault: it was answered with 500, stored, and from then on every list of sources was 500."""
+        """The fault: it was answered with 500, stored, and from then on every list of sources was
+        500."""
         body = {"project": self.project, "name": "poison", "document": POISON}
         status, _, answer = self.app.ask("POST", "/sources", body)
-        self.assertEqual((status, "there is no encoding 'rot13'" in answer["title"]), (422, True), answer)
-        self.assertEqual([item["name"] for item in self.app.get(f"/sources?project={self.project}")["items"]], ["good"])
+        self.assertEqual(
+            (status, "there is no encoding 'rot13'" in answer["title"]), (422, True), answer
+        )
+        self.assertEqual(
+            [item["name"] for item in self.app.get(f"/sources?project={self.project}")["items"]],
+            ["good"],
+        )
 
     def test_what_an_older_fault_stored_is_told_and_all_else_works(self) -> None:
         self.poisoned()
-        listed = {item["name"]: item["problem"] for item in self.app.get(f"/sources?project={self.project}")["items"]}
+        listed = {
+            item["name"]: item["problem"]
+            for item in self.app.get(f"/sources?project={self.project}")["items"]
+        }
         self.assertIn("cannot be read: there is no encoding 'rot13'", listed["poison"])
         self.assertEqual(listed["good"], "")
-        for path in (f"/suites?project={self.project}", f"/values?project={self.project}", f"/databases?project={self.project}",
-                     f"/lifts?project={self.project}", f"/suites/{self.suite}/coverage", f"/suites/{self.suite}/rows", f"/cases/{self.over}"):  # fmt: skip
+        for path in (
+            f"/suites?project={self.project}",
+            f"/values?project={self.project}",
+            f"/databases?project={self.project}",
+            f"/lifts?project={self.project}",
+            f"/suites/{self.suite}/coverage",
+            f"/suites/{self.suite}/rows",
+            f"/cases/{self.over}",
+        ):
             self.app.get(path)
         broken = self.app.get(f"/cases/{self.bad}")
         self.assertEqual((broken["name"], broken["steps"]), ("bad", []))
         self.assertIn("nonsense", broken["text"], "its text can be mended")
         self.assertTrue(
-            any("cannot be read" in finding["sentence"] for finding in broken["findings"]), broken["findings"]
+            any("cannot be read" in finding["sentence"] for finding in broken["findings"]),
+            broken["findings"],
         )
         done = self.app.run(project=self.project, cases=[self.good, self.bad, self.over])
-        verdicts = {case["name"]: (case["verdict"], (case["why"] or {}).get("code")) for case in done["cases"]}
+        verdicts = {
+            case["name"]: (case["verdict"], (case["why"] or {}).get("code"))
+            for case in done["cases"]
+        }
         self.assertEqual(verdicts["bad"], ("blocked", "stored-unread"))
         self.assertEqual(verdicts["over it"][0], "blocked")
         self.assertEqual(verdicts["good"][0], "unchecked", "it ran")
         mended = self.case("bad", None)
         version = f'"{broken["version"]}"'
-        self.assertEqual(self.app.ask("PUT", f"/cases/{self.bad}", {"document": mended}, If_Match=version)[0], 200)
+        self.assertEqual(
+            self.app.ask("PUT", f"/cases/{self.bad}", {"document": mended}, If_Match=version)[0],
+            200,
+        )
         path = f"/sources?project={self.project}&name=poison"
-        self.assertEqual(self.app.ask("PATCH", path, {"document": {"make": 1, "columns": {"a": "1"}}})[0], 200)
+        self.assertEqual(
+            self.app.ask("PATCH", path, {"document": {"make": 1, "columns": {"a": "1"}}})[0], 200
+        )
         self.poisoned()
         self.assertEqual(self.app.ask("DELETE", path)[0], 409, "a case names it")
         self.app.ask("DELETE", f"/cases/{self.over}")
@@ -111,7 +151,9 @@ class Stored(unittest.TestCase):
         spoilt = {"salt-path": 1, "suite": "S", "every answer": [{"of": "time", "nonsense": 1}]}
         self.change("UPDATE suite SET document = ? WHERE oid = ?", json.dumps(spoilt), self.suite)
         done = self.app.run(project=self.project, cases=[self.good])
-        self.assertEqual((done["verdict"], done["cases"][0]["why"]["code"]), ("blocked", "stored-unread"))
+        self.assertEqual(
+            (done["verdict"], done["cases"][0]["why"]["code"]), ("blocked", "stored-unread")
+        )
 
 
 def workbook(change: Callable[[str, bytes], bytes]) -> bytes:
@@ -127,7 +169,9 @@ def workbook(change: Callable[[str, bytes], bytes]) -> bytes:
 
 
 def in_sheet(before: bytes, after: bytes) -> Callable[[str, bytes], bytes]:
-    return lambda name, data: data.replace(before, after) if name == "xl/worksheets/sheet1.xml" else data
+    return lambda name, data: (
+        data.replace(before, after) if name == "xl/worksheets/sheet1.xml" else data
+    )
 
 
 class Workbooks(unittest.TestCase):
@@ -136,17 +180,29 @@ class Workbooks(unittest.TestCase):
         "a row said oddly": in_sheet(b'<row r="2"', b"<row spans='1:2'\n r = '2000000000'"),
         "a column far to the right": in_sheet(b'r="B2"', b'r="ZZZZ2"'),
         "cells at the far end of each row": in_sheet(
-            b"</sheetData>", b"".join(b'<row r="%d"><c r="XFD%d"><v>1</v></c></row>' % (n, n) for n in range(3, 300)) + b"</sheetData>"
+            b"</sheetData>",
+            b"".join(b'<row r="%d"><c r="XFD%d"><v>1</v></c></row>' % (n, n) for n in range(3, 300))
+            + b"</sheetData>",
         ),
-        "a cell of 50 MB": in_sheet(b"</sheetData>", b'<row r="3"><c r="A3" t="inlineStr"><is><t>' + b"x" * 50_000_000 + b"</t></is></c></row></sheetData>"),
-        "a part that is held in memory, and is larger": lambda name, data: b" " * (LARGEST_HELD + 1) if name == "xl/styles.xml" else data,
-    }  # fmt: skip
+        "a cell of 50 MB": in_sheet(
+            b"</sheetData>",
+            b'<row r="3"><c r="A3" t="inlineStr"><is><t>'
+            + b"x" * 50_000_000
+            + b"</t></is></c></row></sheetData>",
+        ),
+        "a part that is held in memory, and is larger": lambda name, data: (
+            b" " * (LARGEST_HELD + 1) if name == "xl/styles.xml" else data
+        ),
+    }
 
     def test_those_made_to_hang_are_refused_at_once(self) -> None:
         """A file of 4.8 kB hung a thread for ever; one of 296 kB took 1.2 GB."""
         for name, change in self.HOSTILE.items():
             octets = workbook(change)
-            for read in (read_book, lambda octets: list(read_table(io.BytesIO(octets), FileRows("a.xlsx")).rows)):
+            for read in (
+                read_book,
+                lambda octets: list(read_table(io.BytesIO(octets), FileRows("a.xlsx")).rows),
+            ):
                 with self.subTest(name):
                     begun = time.process_time()
                     with self.assertRaises(Unreadable):
@@ -154,7 +210,9 @@ class Workbooks(unittest.TestCase):
                     self.assertLess(time.process_time() - begun, 3)
 
     def test_an_ordinary_one_with_gaps_is_read(self) -> None:
-        octets = workbook(in_sheet(b"</sheetData>", b'<row r="900"><c r="AZ900"><v>7</v></c></row></sheetData>'))
+        octets = workbook(
+            in_sheet(b"</sheetData>", b'<row r="900"><c r="AZ900"><v>7</v></c></row></sheetData>')
+        )
         self.assertEqual(read_book(octets).sheets[0].table[899][51], "7")
 
 
@@ -166,7 +224,9 @@ class Processes(unittest.TestCase):
         with self.assertRaises(TooMuch) as raised:
             self.confined.do("book", SLOW, limit_s=0.05)
         self.assertIn("longer than 0.05 s", str(raised.exception))
-        self.assertEqual(self.confined.do("book", b"a,b\n1,2\n").sheets[0].table, [["a", "b"], ["1", "2"]])
+        self.assertEqual(
+            self.confined.do("book", b"a,b\n1,2\n").sheets[0].table, [["a", "b"], ["1", "2"]]
+        )
 
     def test_a_task_whose_client_has_gone_is_ended(self) -> None:
         begun = time.monotonic()
@@ -174,16 +234,25 @@ class Processes(unittest.TestCase):
             self.confined.do("book", SLOW, gone=lambda: time.monotonic() - begun > 0.1)
 
     def test_what_was_not_done_is_not_remembered_of_a_file(self) -> None:
-        """Somebody left a page while its file was read; everybody was told then that reading it takes too long, until a restart."""
+        """Somebody left a page while its file was read; everybody was told then that reading it
+        takes too long, until a restart."""
         source = FileRows("a.csv")
-        given = [NotNow("nobody waited"), NotNow("busy"), (["a"], []), AssertionError("asked again")]
+        given = [
+            NotNow("nobody waited"),
+            NotNow("busy"),
+            (["a"], []),
+            AssertionError("asked again"),
+        ]
         file = unittest.mock.Mock(version=f"version of {id(self)}")
         with (
             unittest.mock.patch.object(sources, "confined", side_effect=given),
             unittest.mock.patch.object(sources, "database"),
             unittest.mock.patch.object(sources.project_files, "current", return_value=file),
         ):
-            self.assertEqual([sources.begin_of(1, source).problem for _ in range(4)], ["nobody waited", "busy", "", ""])
+            self.assertEqual(
+                [sources.begin_of(1, source).problem for _ in range(4)],
+                ["nobody waited", "busy", "", ""],
+            )
 
     def test_what_cannot_be_read_says_why_and_the_process_goes_on(self) -> None:
         for octets, words in ((b"PK\x03\x04", "cannot be read"), (b"", "is empty")):

@@ -1,4 +1,5 @@
-"""What a page costs that many people have open: what is the same as before is not worked out again, and what changed is seen at once."""
+"""What a page costs that many people have open: what is the same as before is not worked out again,
+and what changed is seen at once."""
 
 import sys
 import tempfile
@@ -9,22 +10,43 @@ from typing import Any
 
 from saltpath.core.events import StepFinished
 from saltpath.server.app import make_app
-from saltpath.store import cases, documents, evidence, jobs, people, projects, runs, shared_steps, sources
+from saltpath.store import (
+    cases,
+    documents,
+    evidence,
+    jobs,
+    people,
+    projects,
+    runs,
+    shared_steps,
+    sources,
+)
 from saltpath.store.database import connect, migrate, write
 from saltpath.store.packing import Packer
 
 CASES, STEPS, SOURCES = 60, 6, 20
 MOST_CALLS, MOST_CALLS_OF_SOURCE = 60, 400
-"""Of functions for each case that a page names: reading one document anew takes 90, compiling a case over 1,000."""
+"""Of functions for each case that a page names: reading one document anew takes 90, compiling a
+case over 1,000."""
 
 
 def document(number: int) -> dict[str, Any]:
     steps = [
-        {"request": f"Step {step}", "send": "GET [=v]/a", "expect": [{"of": "status", "is": 200}], "keep": {f"k{step}": "$.id"}}
+        {
+            "request": f"Step {step}",
+            "send": "GET [=v]/a",
+            "expect": [{"of": "status", "is": 200}],
+            "keep": {f"k{step}": "$.id"},
+        }
         for step in range(STEPS)
-    ]  # fmt: skip
+    ]
     rows = {"rows": "s1"} if number == 0 else {}
-    return {"salt-path": 1, "case": f"C{number}", **rows, "steps": [*steps, {"shared": "log-in", "key": "abcdef"}]}
+    return {
+        "salt-path": 1,
+        "case": f"C{number}",
+        **rows,
+        "steps": [*steps, {"shared": "log-in", "key": "abcdef"}],
+    }
 
 
 class Readers(unittest.TestCase):
@@ -37,11 +59,19 @@ class Readers(unittest.TestCase):
         self.owner = people.local_owner(self.main).id
         sources = {f"s{number}": {"make": 3, "columns": {"a": "1"}} for number in range(SOURCES)}
         self.project = projects.add_project(
-            self.main, self.owner, {"salt-path": 1, "project": "P", "values": {"v": "x"}, "sources": sources}
+            self.main,
+            self.owner,
+            {"salt-path": 1, "project": "P", "values": {"v": "x"}, "sources": sources},
         )
-        suite = projects.add_suite(self.main, self.project.id, self.owner, "s", {"salt-path": 1, "suite": "S"})
+        suite = projects.add_suite(
+            self.main, self.project.id, self.owner, "s", {"salt-path": 1, "suite": "S"}
+        )
         shared_steps.add(
-            self.main, self.project.id, self.owner, {"salt-path": 1, "shared": "Log in", "steps": []}, name="log-in"
+            self.main,
+            self.project.id,
+            self.owner,
+            {"salt-path": 1, "shared": "Log in", "steps": []},
+            name="log-in",
         )
         self.cases = [
             cases.add_case(self.main, self.project.id, suite.id, self.owner, document(number))
@@ -49,7 +79,14 @@ class Readers(unittest.TestCase):
         ]
         asked = [(case.id, case.version, case.name) for case in self.cases]
         self.run_asked, _ = runs.ask(
-            self.main, self.project.id, self.owner, asked, kind="run", title="x", environment="", seed=1
+            self.main,
+            self.project.id,
+            self.owner,
+            asked,
+            kind="run",
+            title="x",
+            environment="",
+            seed=1,
         )
         jobs.take(self.main, "a")
         with write(self.main):
@@ -66,10 +103,30 @@ class Readers(unittest.TestCase):
 
     def step_done(self, position: int, step: int) -> None:
         event = StepFinished(
-            1, position, 0, "steps", step, "abcdef", "A", "request", "passed", None, 5, 200, (), (), {}, {}
+            1,
+            position,
+            0,
+            "steps",
+            step,
+            "abcdef",
+            "A",
+            "request",
+            "passed",
+            None,
+            5,
+            200,
+            (),
+            (),
+            {},
+            {},
         )
         with write(self.evidence):
-            Packer().insert(self.evidence, self.project.id, self.run_asked.id, [evidence.row_of(event, position)])
+            Packer().insert(
+                self.evidence,
+                self.project.id,
+                self.run_asked.id,
+                [evidence.row_of(event, position)],
+            )
 
     def get(self, path: str) -> Any:
         answer = self.client.get("/api/v1" + path, headers={"Host": "127.0.0.1"})
@@ -94,8 +151,13 @@ class Readers(unittest.TestCase):
 
     def test_a_page_read_again_costs_little_for_each_case(self) -> None:
         of = f"?project={self.project.oid}"
-        pages = {f"/suites{of}": CASES, f"/values{of}": CASES, f"/runs/{self.run_asked.oid}": CASES, f"/runs{of}": 30,
-                 f"/sources{of}": CASES + SOURCES * MOST_CALLS_OF_SOURCE // MOST_CALLS}  # fmt: skip
+        pages = {
+            f"/suites{of}": CASES,
+            f"/values{of}": CASES,
+            f"/runs/{self.run_asked.oid}": CASES,
+            f"/runs{of}": 30,
+            f"/sources{of}": CASES + SOURCES * MOST_CALLS_OF_SOURCE // MOST_CALLS,
+        }
         for path, things in pages.items():
             with self.subTest(path.split("?")[0].split("_")[0]):
                 self.assertLess(self.calls(path) / things, MOST_CALLS)
@@ -103,28 +165,40 @@ class Readers(unittest.TestCase):
     def test_a_case_that_was_saved_is_another_one_everywhere(self) -> None:
         of, case = f"?project={self.project.oid}", self.cases[5]
         self.get(f"/suites{of}"), self.get(f"/values{of}")
-        changed = {**document(5), "case": "Another", "steps": [{"request": "One", "send": "GET [=w]/"}]}
+        changed = {
+            **document(5),
+            "case": "Another",
+            "steps": [{"request": "One", "send": "GET [=w]/"}],
+        }
         cases.save_case(self.main, case.oid, self.owner, case.version, changed, {})
         line = self.get(f"/suites{of}")["items"][0]["cases"][5]
-        self.assertEqual((line["name"], line["steps"], line["addresses"]), ("Another", 1, ["GET [=w]/"]))
+        self.assertEqual(
+            (line["name"], line["steps"], line["addresses"]), ("Another", 1, ["GET [=w]/"])
+        )
         users = {item["name"]: item["uses"] for item in self.get(f"/values{of}")["items"]}
         self.assertEqual(users, {"v": CASES - 1, "w": 1})
 
     def test_a_run_is_seen_as_it_goes_on(self) -> None:
         path = f"/runs/{self.run_asked.oid}"
         before = self.get(path)["cases"]
-        self.assertEqual([case["state"] for case in before], ["waiting"] + ["finished"] * (CASES - 1))
+        self.assertEqual(
+            [case["state"] for case in before], ["waiting"] + ["finished"] * (CASES - 1)
+        )
         self.step_done(7, 1)
         self.case_done(0)
         after = self.get(path)["cases"]
-        self.assertEqual((after[0]["state"], len(after[7]["steps"]), len(after[8]["steps"])), ("finished", 2, 1))
+        self.assertEqual(
+            (after[0]["state"], len(after[7]["steps"]), len(after[8]["steps"])), ("finished", 2, 1)
+        )
         self.assertEqual(after[7]["steps"][1]["index"], 1)
 
     def test_shared_steps_that_were_saved_change_a_case_that_uses_them(self) -> None:
         path = f"/runs/{self.run_asked.oid}"
         self.get(path)
         [shared] = shared_steps.shared_steps(self.main, self.project.id)
-        cases.save_case(self.main, shared.oid, self.owner, 1, {**shared.document, "shared": "Sign in"}, {})
+        cases.save_case(
+            self.main, shared.oid, self.owner, 1, {**shared.document, "shared": "Sign in"}, {}
+        )
         self.assertEqual(self.get(path)["cases"][3]["stepNames"][-1]["name"], "Sign in")
 
     def test_a_suite_that_is_called_otherwise_is_so_in_its_runs(self) -> None:
@@ -135,11 +209,14 @@ class Readers(unittest.TestCase):
         self.assertEqual({case["suite"] for case in self.get(path)["cases"]}, {"Sea"})
 
     def test_a_source_with_other_columns_is_seen_by_who_uses_which_value(self) -> None:
-        """A case over its rows says what one of its columns is: where that is no column any more, it wants a value."""
+        """A case over its rows says what one of its columns is: where that is no column any more,
+        it wants a value."""
         case, path = self.cases[0], f"/values?project={self.project.oid}"
         changed = {**document(0), "steps": [{"request": "One", "send": "GET [=a]/"}]}
         cases.save_case(self.main, case.oid, self.owner, case.version, changed, {})
         self.assertEqual([item["name"] for item in self.get(path)["items"]], ["v"])
-        sources.put_source(self.main, self.project, self.owner, "s1", {"make": 3, "columns": {"b": "1"}})
+        sources.put_source(
+            self.main, self.project, self.owner, "s1", {"make": 3, "columns": {"b": "1"}}
+        )
         items = {item["name"]: item["nowhere"] for item in self.get(path)["items"]}
         self.assertEqual(items, {"v": False, "a": True})

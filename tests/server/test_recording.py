@@ -26,16 +26,42 @@ STEPS = 400
 
 def step(number: int) -> StepFinished:
     exchange = Exchange(
-        "GET", "http://h/", b"GET / HTTP/1.1\r\n\r\n", b"", 200, b"HTTP/1.1 200 OK\r\n\r\n", b"{}", b"{}", Times(), 1
+        "GET",
+        "http://h/",
+        b"GET / HTTP/1.1\r\n\r\n",
+        b"",
+        200,
+        b"HTTP/1.1 200 OK\r\n\r\n",
+        b"{}",
+        b"{}",
+        Times(),
+        1,
     )
     return StepFinished(
-        1, 0, 1, "steps", number, "abcdef", "A", "request", "passed", None, 5, 200, (exchange,), (), {}, {}
+        1,
+        0,
+        1,
+        "steps",
+        number,
+        "abcdef",
+        "A",
+        "request",
+        "passed",
+        None,
+        5,
+        200,
+        (exchange,),
+        (),
+        {},
+        {},
     )
 
 
 class Wire(unittest.TestCase):
     def test_messages_come_in_any_pieces(self):
-        data = b"".join(pack(Message(number, 1, 2, "started", facts={"n": number})) for number in range(20))
+        data = b"".join(
+            pack(Message(number, 1, 2, "started", facts={"n": number})) for number in range(20)
+        )
         buffer, seen = bytearray(), []
         for at in range(0, len(data), 7):
             buffer += data[at : at + 7]
@@ -51,10 +77,21 @@ class Recording(unittest.TestCase):
         self.addCleanup(self.main.close)
         owner = people.local_owner(self.main).id
         project = projects.add_project(self.main, owner, {"salt-path": 1, "project": "P"})
-        suite = projects.add_suite(self.main, project.id, owner, "s", {"salt-path": 1, "suite": "S"})
-        case = cases.add_case(self.main, project.id, suite.id, owner, {"salt-path": 1, "case": "A", "steps": []})
+        suite = projects.add_suite(
+            self.main, project.id, owner, "s", {"salt-path": 1, "suite": "S"}
+        )
+        case = cases.add_case(
+            self.main, project.id, suite.id, owner, {"salt-path": 1, "case": "A", "steps": []}
+        )
         self.run_asked, _ = runs.ask(
-            self.main, project.id, owner, [(case.id, 1, "A")], kind="run", title="A", environment="", seed=1
+            self.main,
+            project.id,
+            owner,
+            [(case.id, 1, "A")],
+            kind="run",
+            title="A",
+            environment="",
+            seed=1,
         )
         self.project = project.id
         self.writer: subprocess.Popen | None = None
@@ -66,14 +103,18 @@ class Recording(unittest.TestCase):
 
     def start_writer(self) -> None:
         self.writer = subprocess.Popen(
-            [sys.executable, "-m", "saltpath.processes", "writer", str(self.folder)], stderr=subprocess.DEVNULL
+            [sys.executable, "-m", "saltpath.processes", "writer", str(self.folder)],
+            stderr=subprocess.DEVNULL,
         )
         self.addCleanup(self.writer.wait)
         self.addCleanup(self.writer.kill)
 
     def stored(self) -> list[int]:
         connection = connect(self.folder, "evidence")
-        found = [head.step for head in evidence.read_heads(evidence.heads(connection, self.run_asked.id)[0])]
+        found = [
+            head.step
+            for head in evidence.read_heads(evidence.heads(connection, self.run_asked.id)[0])
+        ]
         connection.close()
         return found
 
@@ -87,7 +128,9 @@ class Recording(unittest.TestCase):
                 self.writer.wait()
                 self.start_writer()
             time.sleep(0.0005)
-        self.recorder.take(CaseFinished(9, 0, "passed", None, 7, Planned(problem=why("number-too-long"))))
+        self.recorder.take(
+            CaseFinished(9, 0, "passed", None, 7, Planned(problem=why("number-too-long")))
+        )
         self.recorder.take(RunFinished(9, "blocked", 7))
         self.assertTrue(self.recorder.settled(15))
         self.assertEqual(sorted(self.stored()), list(range(STEPS)))
@@ -96,14 +139,17 @@ class Recording(unittest.TestCase):
         self.assertEqual(runs.run_cases(self.main, done.id)[0].why["code"], "number-too-long")
 
     def test_what_comes_under_an_old_epoch_is_refused_whenever_it_arrives(self):
-        """The fault: a runner that had lost its lease still ended the run, which passed at 34 of 150 rows."""
+        """The fault: a runner that had lost its lease still ended the run, which passed at 34 of
+        150 rows."""
         self.recorder.take(RunStarted(1, 1, "", 1))
         self.recorder.take(step(1))
         self.assertTrue(self.recorder.settled(15))
         jobs.release(self.main, "one")
         self.recorder.take(step(2))
         self.assertTrue(self.recorder.settled(15))
-        self.assertEqual((self.stored(), self.recorder.refused), ([1, 2], False), "nobody has taken it yet")
+        self.assertEqual(
+            (self.stored(), self.recorder.refused), ([1, 2], False), "nobody has taken it yet"
+        )
         again = jobs.take(self.main, "two")
         self.recorder.take(step(3))
         self.recorder.take(CaseFinished(9, 0, "passed", None, 7))
@@ -129,7 +175,9 @@ class Recording(unittest.TestCase):
         self.assertTrue(self.recorder.settled(15))
         done = runs.run(self.main, self.run_asked.oid)
         [case] = runs.run_cases(self.main, done.id)
-        self.assertEqual((done.verdict, case.verdict, case.why["code"]), ("blocked", "blocked", "not-recorded"))
+        self.assertEqual(
+            (done.verdict, case.verdict, case.why["code"]), ("blocked", "blocked", "not-recorded")
+        )
 
     def test_a_message_that_is_missing_between_others_is_asked_for_again(self):
         with socket.socket(socket.AF_UNIX) as raw:
@@ -142,7 +190,9 @@ class Recording(unittest.TestCase):
             raw.settimeout(15)
             answers = []
             for number in (7, 9):
-                raw.sendall(pack(Message(number, self.project, self.run_asked.id, "started", 1, epoch=1)))
+                raw.sendall(
+                    pack(Message(number, self.project, self.run_asked.id, "started", 1, epoch=1))
+                )
                 answers.append(read_acknowledgement(raw))
             self.assertEqual(answers, [(7, False), None])
 

@@ -13,7 +13,9 @@ class Singles(unittest.TestCase):
 
     def add(self, path: str, **more):
         step = {"request": f"Read {path}", "send": f"GET {self.harbour}{path}", **more}
-        status, _, made = self.app.ask("POST", "/single-requests", {"project": self.app.project, "step": step})
+        status, _, made = self.app.ask(
+            "POST", "/single-requests", {"project": self.app.project, "step": step}
+        )
         self.assertEqual(status, 201, made)
         return made
 
@@ -28,8 +30,12 @@ class Singles(unittest.TestCase):
         self.assertTrue(made["single"])
         self.assertNotIn("Read /vessels/V-101", self.app.cases())
         status, _, archive = self.app.ask("GET", f"/projects/{self.app.project}/folder")
-        self.assertEqual((status, b"V-101.case" in archive, b"single" in archive), (200, False, False))
-        status, _, problem = self.app.ask("POST", "/runs", {"project": self.app.project, "cases": [made["id"]]})
+        self.assertEqual(
+            (status, b"V-101.case" in archive, b"single" in archive), (200, False, False)
+        )
+        status, _, problem = self.app.ask(
+            "POST", "/runs", {"project": self.app.project, "cases": [made["id"]]}
+        )
         self.assertEqual((status, problem["code"]), (422, "cases"))
 
     def test_what_it_sent_is_listed_newest_first_with_the_version_that_sent_it(self):
@@ -37,14 +43,20 @@ class Singles(unittest.TestCase):
         self.send(made)
         document = made["document"]
         document["steps"][0]["send"] = "GET http://127.0.0.1:1/"
-        self.app.ask("PUT", f"/cases/{made['id']}", {"document": document}, If_Match=f'"{made["version"]}"')
+        self.app.ask(
+            "PUT", f"/cases/{made['id']}", {"document": document}, If_Match=f'"{made["version"]}"'
+        )
         self.send(made)
         newest, first = self.app.get(f"/single-requests/{made['id']}/sent")["items"]
         self.assertEqual((newest["status"], newest["why"]["code"]), (0, "refused"))
-        self.assertEqual((first["status"], first["address"]), (200, f"{self.harbour}/vessels/V-102"))
+        self.assertEqual(
+            (first["status"], first["address"]), (200, f"{self.harbour}/vessels/V-102")
+        )
         then = self.app.get(f"/cases/{made['id']}/revisions/{first['version']}")
         self.assertIn("/vessels/V-102", then["document"]["steps"][0]["send"])
-        self.assertEqual(next(i for i in self.listed() if i["id"] == made["id"])["last"]["status"], 0)
+        self.assertEqual(
+            next(i for i in self.listed() if i["id"] == made["id"])["last"]["status"], 0
+        )
 
     def test_it_becomes_the_first_step_of_a_new_case_with_its_evidence(self):
         made = self.add("/vessels/V-103", expect=[{"of": "status", "is": 200}])
@@ -53,7 +65,10 @@ class Singles(unittest.TestCase):
         place = {"suite": suite["id"], "name": "One vessel is there"}
         _, _, placed = self.app.ask("POST", f"/single-requests/{made['id']}/place", place)
         case = self.app.get(f"/cases/{placed['case']}")
-        self.assertEqual((case["name"], case["suite"]["name"], case["single"]), (placed["name"], suite["name"], False))
+        self.assertEqual(
+            (case["name"], case["suite"]["name"], case["single"]),
+            (placed["name"], suite["name"], False),
+        )
         self.assertEqual(case["document"]["steps"][0]["send"], "GET [=harbour]/vessels/V-103")
         [seen] = self.app.get(f"/cases/{placed['case']}/evidence")["steps"]
         self.assertEqual((seen["status"], seen["checks"][0]["verdict"]), (200, "passed"))
@@ -65,7 +80,9 @@ class Singles(unittest.TestCase):
         before = self.app.get(f"/cases/{target}")["document"]
         made = self.add("/vessels/V-104", key=before["steps"][0]["key"])
         self.send(made)
-        _, _, placed = self.app.ask("POST", f"/single-requests/{made['id']}/place", {"case": target})
+        _, _, placed = self.app.ask(
+            "POST", f"/single-requests/{made['id']}/place", {"case": target}
+        )
         after = self.app.get(f"/cases/{target}")["document"]
         self.assertEqual(after["steps"][:-1], before["steps"])
         self.assertEqual(after["steps"][-1]["key"], placed["step"])
@@ -74,18 +91,28 @@ class Singles(unittest.TestCase):
         self.assertEqual(seen["Read /vessels/V-104"]["index"], len(before["steps"]))
         self.assertIn(
             '"V-104"',
-            self.app.ask("GET", f"/exchanges/{seen['Read /vessels/V-104']['exchanges'][0]['id']}/body")[2].decode(),
+            self.app.ask(
+                "GET", f"/exchanges/{seen['Read /vessels/V-104']['exchanges'][0]['id']}/body"
+            )[2].decode(),
         )
         self.assertNotIn(made["id"], [item["id"] for item in self.listed()])
 
     def test_what_is_no_single_request_is_refused_and_stays(self):
         made = self.add("/vessels")
         two = made["document"] | {"steps": made["document"]["steps"] * 2}
-        for document in (two, made["document"] | {"steps": []}, made["document"] | {"steps": [{"wait": "1 s"}]}):
-            status, _, problem = self.app.ask("PUT", f"/cases/{made['id']}", {"document": document}, If_Match='"1"')
+        for document in (
+            two,
+            made["document"] | {"steps": []},
+            made["document"] | {"steps": [{"wait": "1 s"}]},
+        ):
+            status, _, problem = self.app.ask(
+                "PUT", f"/cases/{made['id']}", {"document": document}, If_Match='"1"'
+            )
             self.assertEqual((status, problem["code"]), (422, "single"))
         for step in (None, {"wait": "1 s"}, {"request": "x"}, {"request": "x", "send": "nowhere"}):
-            status, _, _ = self.app.ask("POST", "/single-requests", {"project": self.app.project, "step": step})
+            status, _, _ = self.app.ask(
+                "POST", "/single-requests", {"project": self.app.project, "step": step}
+            )
             self.assertIn(status, (400, 422))
         case = self.app.cases()["A visiting vessel is given a berth"]
         for place in ({"case": made["id"]}, {"suite": "suite_none", "name": "x"}, {}):

@@ -1,4 +1,5 @@
-"""Suites and cases moved about, versions and who else is there, and what is worked out on kept answers."""
+"""Suites and cases moved about, versions and who else is there, and what is worked out on kept
+answers."""
 
 import unittest
 
@@ -43,7 +44,11 @@ class Together(unittest.TestCase):
     def test_suites_and_cases_are_put_in_order(self):
         other = self.made("/suites", project=self.project, name="Arrivals")["id"]
         first, second, third = (self.case(name) for name in ("one", "two", "three"))
-        self.app.ask("PATCH", f"/suites/{other}", {"name": "Departures", "about": "they leave", "before": self.suite})
+        self.app.ask(
+            "PATCH",
+            f"/suites/{other}",
+            {"name": "Departures", "about": "they leave", "before": self.suite},
+        )
         self.app.ask("POST", f"/cases/{third}/move", {"suite": self.suite, "before": first})
         self.app.ask("POST", f"/cases/{second}/move", {"suite": other, "before": None})
         self.assertEqual(self.outline(), [("Departures", ["two"]), ("Arrivals", ["three", "one"])])
@@ -72,7 +77,9 @@ class Together(unittest.TestCase):
         ]
         for method, path, body, status in calls:
             got, _, answer = self.app.ask(method, path, body)
-            self.assertEqual((got, bool(answer.get("title"))), (status, True), (method, path, answer))
+            self.assertEqual(
+                (got, bool(answer.get("title"))), (status, True), (method, path, answer)
+            )
         self.assertEqual(self.outline(), [("Arrivals", ["one"])])
 
     def test_versions_say_what_changed_and_which_run_used_them(self):
@@ -90,14 +97,17 @@ class Together(unittest.TestCase):
             "“List the vessels” expects status is 404",
         ]
         self.assertEqual(
-            [(item["version"], item["runs"], item["changes"]) for item in found], [(2, [], said), (1, [1], [])]
+            [(item["version"], item["runs"], item["changes"]) for item in found],
+            [(2, [], said), (1, [1], [])],
         )
         then = self.app.get(f"/cases/{case}/revisions/1")
         self.assertEqual((len(then["document"]["steps"]), then["changes"]), (2, said))
 
     def test_tabs_know_of_each_other(self):
         case = self.case("one")
-        self.assertEqual(self.made(f"/cases/{case}/presence", 200, tab="a", step="lst001")["others"], [])
+        self.assertEqual(
+            self.made(f"/cases/{case}/presence", 200, tab="a", step="lst001")["others"], []
+        )
         others = self.made(f"/cases/{case}/presence", 200, tab="b", step="rd0001")["others"]
         self.assertEqual([(other["step"], other["same"]) for other in others], [("lst001", True)])
         self.made(f"/cases/{case}/presence", 200, tab="a", step="", leaving=True)
@@ -110,12 +120,15 @@ class Together(unittest.TestCase):
         self.app.ask("PUT", f"/cases/{case}", {"document": document}, If_Match='"1"')
         events = self.app.get(f"/events?project={self.project}&after={last}")["items"]
         self.assertEqual(
-            [(event["type"], event["case"], event["version"]) for event in events], [("case changed", case, 2)]
+            [(event["type"], event["case"], event["version"]) for event in events],
+            [("case changed", case, 2)],
         )
 
     def test_what_answers_have_shown_and_what_can_be_picked(self):
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
-        made = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "text": CASE})[2]
+        made = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": suite, "text": CASE}
+        )[2]
         case, document = made["id"], made["document"]
         run = self.app.run(cases=[case])
         seen = self.app.get(f"/cases/{case}/steps/lst001/seen")
@@ -123,11 +136,14 @@ class Together(unittest.TestCase):
         first = next(place for place in seen["places"] if place["path"] == "$.items[0].name")
         self.assertEqual((first["kinds"], first["distinct"], first["loose"]), (["text"], 1, None))
         picked = self.app.get(f"/cases/{case}/places?before=rd0001&text=items%5B0%5D.id")["items"]
-        self.assertEqual([(item["step"], item["path"]) for item in picked], [("lst001", "$.items[0].id")])
+        self.assertEqual(
+            [(item["step"], item["path"]) for item in picked], [("lst001", "$.items[0].id")]
+        )
         typed = self.app.get(f"/cases/{case}/places?before=rd0001&text=vesselNa")["items"]
         self.assertEqual(typed[0]["path"], "$.items[0].name")
         self.assertEqual(
-            self.app.get(f"/cases/{case}/places?before=rd0001&text=homePo")["items"][0]["path"], "$.items[0].homePort"
+            self.app.get(f"/cases/{case}/places?before=rd0001&text=homePo")["items"][0]["path"],
+            "$.items[0].homePort",
         )
         self.assertEqual(self.app.get(f"/cases/{case}/places?before=lst001")["items"], [])
         document["steps"][1]["send"] = f"GET [=harbour]/vessels/{picked[0]['value'].strip('“”')}"
@@ -135,14 +151,23 @@ class Together(unittest.TestCase):
         offered = self.app.get(f"/cases/{case}/repeated")["items"]
         self.assertEqual(
             offered,
-            [{"step": "rd0001", "literal": picked[0]["value"].strip("“”"), "from": "lst001", "path": "$.items[0].id"}],
+            [
+                {
+                    "step": "rd0001",
+                    "literal": picked[0]["value"].strip("“”"),
+                    "from": "lst001",
+                    "path": "$.items[0].id",
+                }
+            ],
         )
         then = self.app.get(f"/cases/{case}/evidence?run={run['id']}")
         self.assertEqual((then["run"]["id"], len(then["steps"])), (run["id"], 2))
 
     def test_a_place_is_cleaned_while_it_is_typed(self):
         suite = self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"]
-        case = self.app.ask("POST", "/cases", {"project": self.app.project, "suite": suite, "text": CASE})[2]["id"]
+        case = self.app.ask(
+            "POST", "/cases", {"project": self.app.project, "suite": suite, "text": CASE}
+        )[2]["id"]
 
         def cleaned(of):
             return self.app.ask("POST", f"/cases/{case}/kept", {"of": of, "step": "lst001"})[2]
@@ -150,10 +175,16 @@ class Together(unittest.TestCase):
         self.assertIn("no answer yet", cleaned("$.items")["problem"])
         self.app.run(cases=[case])
         name = cleaned("$.items[0].name")["value"]
-        self.assertEqual(cleaned("$.items[0].name | upper | cut 0 to 3")["value"], f"“{name[1:4].upper()}”")
+        self.assertEqual(
+            cleaned("$.items[0].name | upper | cut 0 to 3")["value"], f"“{name[1:4].upper()}”"
+        )
         self.assertIn("did you mean upper", cleaned("$.items[0].name | uper")["problem"])
         self.assertIn("nothing at $.itms", cleaned("$.itms")["problem"])
         self.assertIn(
-            "cut", [pipe["text"].split("| ")[1].split()[0] for pipe in cleaned("$.items[0].name | c")["pipes"]]
+            "cut",
+            [
+                pipe["text"].split("| ")[1].split()[0]
+                for pipe in cleaned("$.items[0].name | c")["pipes"]
+            ],
         )
         self.assertEqual(self.app.ask("POST", f"/cases/{case}/kept", {"of": 1})[0], 400)

@@ -1,4 +1,5 @@
-"""Projects, suites, cases and files in the store: their order, moving, going and coming back, versions, two who write at once."""
+"""Projects, suites, cases and files in the store: their order, moving, going and coming back,
+versions, two who write at once."""
 
 import json
 import re
@@ -11,13 +12,23 @@ from pathlib import Path
 
 from saltpath.core.format.source import FormatError
 from saltpath.core.why import Blocked
-from saltpath.store import cases, documents, events, looks, people, project_files, projects, runs, sources
+from saltpath.store import (
+    cases,
+    documents,
+    events,
+    looks,
+    people,
+    project_files,
+    projects,
+    runs,
+    sources,
+)
 from saltpath.store.database import Conflict, Gone, NotFound, connect, migrate, write
 
 
 def document(name: str, *keys: str) -> dict:
     steps = [{"request": key, "key": f"{key:0<6}", "send": "GET http://h/"} for key in keys]
-    return {"salt-path": 1, "case": name, "steps": steps}  # fmt: skip
+    return {"salt-path": 1, "case": name, "steps": steps}
 
 
 class Documents(unittest.TestCase):
@@ -27,11 +38,17 @@ class Documents(unittest.TestCase):
         self.main = connect(self.folder)
         self.addCleanup(self.main.close)
         self.me = people.local_owner(self.main).id
-        self.project = projects.add_project(self.main, self.me, {"salt-path": 1, "project": "Harbour"})
+        self.project = projects.add_project(
+            self.main, self.me, {"salt-path": 1, "project": "Harbour"}
+        )
 
     def suite(self, name: str, folder: str = "") -> projects.Document:
         return projects.add_suite(
-            self.main, self.project.id, self.me, folder or f"suites/{name}", {"salt-path": 1, "suite": name}
+            self.main,
+            self.project.id,
+            self.me,
+            folder or f"suites/{name}",
+            {"salt-path": 1, "suite": name},
         )
 
     def case(self, suite: projects.Document, name: str, *keys: str) -> cases.StoredCase:
@@ -42,7 +59,13 @@ class Documents(unittest.TestCase):
 
     def test_the_same_look_is_the_same_case_and_the_oldest_go(self):
         def look(number: int) -> cases.StoredCase:
-            return looks.look(self.main, self.project.id, self.me, f"look {number}", {"in": "db", "sql": "select 1"})
+            return looks.look(
+                self.main,
+                self.project.id,
+                self.me,
+                f"look {number}",
+                {"in": "db", "sql": "select 1"},
+            )
 
         first = look(0)
         self.assertEqual(look(0), first)
@@ -74,7 +97,9 @@ class Documents(unittest.TestCase):
         self.assertTrue(projects.remove_suite(self.main, c.id))
         with self.assertRaises(NotFound):
             projects.suite(self.main, c.oid)
-        self.assertEqual(projects.suite_by_id(self.main, c.id).name, "c", "cases of old runs still find it")
+        self.assertEqual(
+            projects.suite_by_id(self.main, c.id).name, "c", "cases of old runs still find it"
+        )
 
     def test_cases_are_moved_taken_away_and_brought_back(self):
         one, two = self.suite("one"), self.suite("two")
@@ -109,13 +134,16 @@ class Documents(unittest.TestCase):
         keys = [step["key"] for step in case.document["steps"]]
         self.assertEqual(len(set(keys)), 3)
         self.assertEqual(keys[0], "same01", "the first keeps it")
-        again = cases.save_case(self.main, case.oid, self.me, 1, {**case.document, "key": "stolen1234"}, {})
+        again = cases.save_case(
+            self.main, case.oid, self.me, 1, {**case.document, "key": "stolen1234"}, {}
+        )
         self.assertEqual(again.key, case.key, "a case's key is its own for ever")
 
     def test_a_version_can_be_read_for_as_long_as_it_is_kept(self):
         case = self.case(self.suite("one"), "A", "s1")
         other = self.main.execute(
-            "INSERT INTO person (oid, name, role, made_at) SELECT 'person_b', 'Berit', role, made_at FROM person RETURNING id"
+            "INSERT INTO person (oid, name, role, made_at) SELECT 'person_b', 'Berit', role, "
+            "made_at FROM person RETURNING id"
         ).fetchone()[0]
         cases.save_case(self.main, case.oid, other, 1, document("B", "s1"), {"/": ["# by Berit"]})
         self.assertEqual([case.version for case in cases.revisions(self.main, case.id)], [2, 1])
@@ -150,22 +178,28 @@ class Documents(unittest.TestCase):
         suite = self.suite("one")
         changed = {**suite.document, "every answer": [{"of": "$.fee", "is": Decimal("1318.40")}]}
         documents.put(self.main, suite, self.me, changed)
-        self.assertEqual(str(projects.suite(self.main, suite.oid).document["every answer"][0]["is"]), "1318.40")
+        self.assertEqual(
+            str(projects.suite(self.main, suite.oid).document["every answer"][0]["is"]), "1318.40"
+        )
         with self.assertRaises(Conflict) as raised:
             documents.put(self.main, suite, self.me, suite.document)
         self.assertEqual(raised.exception.version, 2)
         documents.change(self.main, suite, self.me, lambda held: {**held, "suite": "renamed"})
-        self.assertEqual(projects.suite(self.main, suite.oid).name, "renamed", "a change is made on what stands")
+        self.assertEqual(
+            projects.suite(self.main, suite.oid).name, "renamed", "a change is made on what stands"
+        )
         documents.put(self.main, self.project, self.me, {"salt-path": 1, "project": "Port"})
         with self.assertRaises(Conflict):
             documents.put(self.main, self.project, self.me, {"salt-path": 1, "project": "Quay"})
         self.assertEqual(projects.project(self.main, self.project.oid).name, "Port")
 
     def test_documents_are_written_in_one_place_alone(self):
-        """No other statement of the store writes a document: who reads one outside of the transaction that writes it loses what others
-        wrote meanwhile."""
+        """No other statement of the store writes a document: who reads one outside of the
+        transaction that writes it loses what others wrote meanwhile."""
         store = Path(documents.__file__).parent
-        wanted = re.compile(r"UPDATE\s+(?:\{|project\b|environment\b|suite\b)[^\"]*\bdocument\s*=", re.IGNORECASE)
+        wanted = re.compile(
+            r"UPDATE\s+(?:\{|project\b|environment\b|suite\b)[^\"]*\bdocument\s*=", re.IGNORECASE
+        )
         writers = {file.name for file in store.glob("*.py") if wanted.search(file.read_text())}
         self.assertEqual(writers, {"documents.py"})
 
@@ -176,7 +210,9 @@ class Documents(unittest.TestCase):
         ):
             with self.subTest(of=of.kind):
                 with self.assertRaises(FormatError):
-                    documents.change(self.main, of, self.me, lambda held, spoilt=spoilt: {**held, **spoilt})
+                    documents.change(
+                        self.main, of, self.me, lambda held, spoilt=spoilt: {**held, **spoilt}
+                    )
                 self.assertEqual(documents.current(self.main, of.kind, of.id), of)
 
     def test_what_an_older_fault_has_stored_can_be_mended_bit_by_bit(self):
@@ -184,8 +220,12 @@ class Documents(unittest.TestCase):
         self.main.execute("UPDATE project SET document = ?", (json.dumps(spoilt),))
         documents.change(self.main, self.project, self.me, lambda held: {**held, "values": {}})
         with self.assertRaises(FormatError):
-            documents.change(self.main, self.project, self.me, lambda held: {**held, "values": [1, 2]})
-        documents.change(self.main, self.project, self.me, lambda held: {**held, "zone": "Europe/Oslo"})
+            documents.change(
+                self.main, self.project, self.me, lambda held: {**held, "values": [1, 2]}
+            )
+        documents.change(
+            self.main, self.project, self.me, lambda held: {**held, "zone": "Europe/Oslo"}
+        )
         self.assertEqual(documents.current(self.main, "project", self.project.id).version, 3)
 
     def test_a_part_of_a_transaction_is_taken_back_alone(self):
@@ -194,16 +234,22 @@ class Documents(unittest.TestCase):
             with self.assertRaises(ValueError), write(self.main):
                 self.suite("taken back")
                 raise ValueError
-        self.assertEqual([held.name for held in projects.suites(self.main, self.project.id)], [suite.name])
+        self.assertEqual(
+            [held.name for held in projects.suites(self.main, self.project.id)], [suite.name]
+        )
         with self.assertRaises(ValueError), write(self.main):
             self.suite("gone as well")
             raise ValueError
-        self.assertEqual([held.name for held in projects.suites(self.main, self.project.id)], [suite.name])
+        self.assertEqual(
+            [held.name for held in projects.suites(self.main, self.project.id)], [suite.name]
+        )
 
     def test_a_version_that_a_run_was_asked_for_stays(self):
         case = self.case(self.suite("one"), "a", "step01")
         for number in range(3):
-            case = cases.save_case(self.main, case.oid, self.me, case.version, document(f"a {number}", "step01"), {})
+            case = cases.save_case(
+                self.main, case.oid, self.me, case.version, document(f"a {number}", "step01"), {}
+            )
         read = case.version - 1
         with self.assertRaises(Conflict, msg="it was folded away since it was read"):
             runs.ask(
@@ -216,7 +262,11 @@ class Documents(unittest.TestCase):
                 environment="",
                 seed=1,
             )
-        self.assertEqual(runs.runs(self.main, self.project.id, before=None, limit=9), [], "and nothing was asked for")
+        self.assertEqual(
+            runs.runs(self.main, self.project.id, before=None, limit=9),
+            [],
+            "and nothing was asked for",
+        )
         runs.ask(
             self.main,
             self.project.id,
@@ -232,7 +282,9 @@ class Documents(unittest.TestCase):
 
     def test_a_source_is_renamed_in_one_transaction(self):
         rows = {"make": 2, "columns": {"n": "[=number]"}}
-        documents.change(self.main, self.project, self.me, lambda held: {**held, "sources": {"old": rows}})
+        documents.change(
+            self.main, self.project, self.me, lambda held: {**held, "sources": {"old": rows}}
+        )
         made = self.case(self.suite("one"), "a", "step01")
         cases.save_case(self.main, made.oid, self.me, 1, {**made.document, "rows": "old"}, {})
         with (
@@ -241,10 +293,14 @@ class Documents(unittest.TestCase):
         ):
             sources.rename_source(self.main, self.project, self.me, "old", "new")
         held = sources.sources(documents.current(self.main, "project", self.project.id))
-        self.assertEqual((list(held), len(sources.using(self.main, self.project.id, "old"))), (["old"], 1))
+        self.assertEqual(
+            (list(held), len(sources.using(self.main, self.project.id, "old"))), (["old"], 1)
+        )
         self.assertEqual(sources.rename_source(self.main, self.project, self.me, "old", "new"), 1)
         held = sources.sources(documents.current(self.main, "project", self.project.id))
-        self.assertEqual((list(held), len(sources.using(self.main, self.project.id, "new"))), (["new"], 1))
+        self.assertEqual(
+            (list(held), len(sources.using(self.main, self.project.id, "new"))), (["new"], 1)
+        )
 
     def test_files_of_one_project_are_not_anothers(self):
         other = projects.add_project(self.main, self.me, {"salt-path": 1, "project": "Other"})
@@ -253,7 +309,10 @@ class Documents(unittest.TestCase):
         project_files.put_file(self.main, self.project.id, self.me, "data/a.csv", b"three")
         read = project_files.file_reader(self.main, self.project.id)
         self.assertEqual((read("data/a.csv"), read("./data/a.csv")), (b"three", b"three"))
-        self.assertEqual([(f.path, f.size) for f in project_files.listed(self.main, other.id)], [("data/a.csv", 3)])
+        self.assertEqual(
+            [(f.path, f.size) for f in project_files.listed(self.main, other.id)],
+            [("data/a.csv", 3)],
+        )
         project_files.remove_file(self.main, self.project.id, "data/a.csv")
         with self.assertRaises(Blocked):
             read("data/a.csv")

@@ -1,5 +1,5 @@
-"""What is kept no more goes in small pieces and leaves nothing torn; without room on the disk what steps see is not kept, results are; and a
-backup ends while others write."""
+"""What is kept no more goes in small pieces and leaves nothing torn; without room on the disk what
+steps see is not kept, results are; and a backup ends while others write."""
 
 import sqlite3
 import tempfile
@@ -41,10 +41,34 @@ LARGE = b"x" * 9_000
 
 def step(position: int, row: int, index: int, verdict: str, body: bytes) -> evidence.StepRow:
     exchange = Exchange(
-        "GET", "http://h/", b"GET / HTTP/1.1\r\n\r\n", b"", 200, b"HTTP/1.1 200 OK\r\n\r\n", body, body, Times(), 1
+        "GET",
+        "http://h/",
+        b"GET / HTTP/1.1\r\n\r\n",
+        b"",
+        200,
+        b"HTTP/1.1 200 OK\r\n\r\n",
+        body,
+        body,
+        Times(),
+        1,
     )
     event = StepFinished(
-        1, position, row, "steps", index, "abcdef", "A", "request", verdict, None, 5, 200, (exchange,), (), {}, {}
+        1,
+        position,
+        row,
+        "steps",
+        index,
+        "abcdef",
+        "A",
+        "request",
+        verdict,
+        None,
+        5,
+        200,
+        (exchange,),
+        (),
+        {},
+        {},
     )
     return evidence.row_of(event, position)
 
@@ -57,17 +81,34 @@ class Keeping(unittest.TestCase):
         self.addCleanup(self.main.close)
         self.addCleanup(self.evidence.close)
         self.owner = people.local_owner(self.main).id
-        self.project = projects.add_project(self.main, self.owner, {"salt-path": 1, "project": "P"}).id
-        self.suite = projects.add_suite(self.main, self.project, self.owner, "s", {"salt-path": 1, "suite": "S"}).id
+        self.project = projects.add_project(
+            self.main, self.owner, {"salt-path": 1, "project": "P"}
+        ).id
+        self.suite = projects.add_suite(
+            self.main, self.project, self.owner, "s", {"salt-path": 1, "suite": "S"}
+        ).id
         self.cases = [
-            cases.add_case(self.main, self.project, self.suite, self.owner, {"salt-path": 1, "case": name, "steps": []})
+            cases.add_case(
+                self.main,
+                self.project,
+                self.suite,
+                self.owner,
+                {"salt-path": 1, "case": name, "steps": []},
+            )
             for name in "ab"
         ]
 
     def run_of(
-        self, days: int, verdict: str = "passed", kind: str = "run", case: int = 0, steps: int = 5, body: bytes = LARGE
+        self,
+        days: int,
+        verdict: str = "passed",
+        kind: str = "run",
+        case: int = 0,
+        steps: int = 5,
+        body: bytes = LARGE,
     ) -> int:
-        """A run of a case that ended so many days ago, each of its rows with a step; with rows every third failed."""
+        """A run of a case that ended so many days ago, each of its rows with a step; with rows
+        every third failed."""
         chosen = self.cases[case]
         run, _ = runs.ask(
             self.main,
@@ -92,10 +133,14 @@ class Keeping(unittest.TestCase):
             run_rows.insert(self.evidence, self.project, run.id, ended)
         with write(self.main):
             runs.record_case_finished(self.main, run.id, 0, verdict, None, 5)
-            runs.record_rows(self.main, run.id, 0, {"passed": steps - steps // 3, "failed": steps // 3})
+            runs.record_rows(
+                self.main, run.id, 0, {"passed": steps - steps // 3, "failed": steps // 3}
+            )
             runs.record_started(self.main, run.id, NOW - days * DAY_US)
             runs.record_finished(self.main, run.id, NOW - days * DAY_US, "")
-            self.main.execute("UPDATE event SET at = ? WHERE run = ?", (NOW - days * DAY_US, run.id))
+            self.main.execute(
+                "UPDATE event SET at = ? WHERE run = ?", (NOW - days * DAY_US, run.id)
+            )
         return run.id
 
     def rules(self, **given: int) -> None:
@@ -118,7 +163,11 @@ class Keeping(unittest.TestCase):
         new = [self.run_of(5), self.run_of(4)]
         self.rules(least_runs=3, run_days=365)
         self.keep()
-        self.assertEqual(self.there(), [old[4], other, *new], "three of the first case, the only one of the other")
+        self.assertEqual(
+            self.there(),
+            [old[4], other, *new],
+            "three of the first case, the only one of the other",
+        )
         self.rules(least_runs=1, most_runs=2)
         self.keep()
         self.assertEqual(self.there(), [other, *new])
@@ -128,11 +177,17 @@ class Keeping(unittest.TestCase):
         self.assertEqual(self.main.execute("PRAGMA foreign_key_check").fetchall(), [])
 
     def test_trials_and_events_go_sooner(self) -> None:
-        trials = [self.run_of(20, kind="trial"), self.run_of(19, kind="trial"), self.run_of(3, kind="trial")]
+        trials = [
+            self.run_of(20, kind="trial"),
+            self.run_of(19, kind="trial"),
+            self.run_of(3, kind="trial"),
+        ]
         self.assertGreater(len(events.after(self.main, self.project, 0)), 0)
         self.keep()
         self.assertEqual(self.there(), trials[2:])
-        self.assertEqual({event["at"] for event in events.after(self.main, self.project, 0)}, {NOW - 3 * DAY_US})
+        self.assertEqual(
+            {event["at"] for event in events.after(self.main, self.project, 0)}, {NOW - 3 * DAY_US}
+        )
 
     def test_a_secret_that_was_replaced_or_taken_away_is_wiped_in_the_end(self) -> None:
         place = secrets.Place(self.project, "key")
@@ -149,11 +204,19 @@ class Keeping(unittest.TestCase):
 
     def test_evidence_of_bad_ones_stays_longer_and_can_be_read(self) -> None:
         """Rows are packed against the first record of their step, which must stay for them."""
-        young, middle, old = self.run_of(10, "failed"), self.run_of(50, "failed"), self.run_of(100, "failed")
+        young, middle, old = (
+            self.run_of(10, "failed"),
+            self.run_of(50, "failed"),
+            self.run_of(100, "failed"),
+        )
         self.keep()
-        self.assertEqual([self.seen(run) for run in (young, middle, old)], [[1, 2, 3, 4, 5], [1, 3], []])
+        self.assertEqual(
+            [self.seen(run) for run in (young, middle, old)], [[1, 2, 3, 4, 5], [1, 3], []]
+        )
         gone = evidence.step(self.evidence, old, 0, 3, "steps", 0)
-        self.assertEqual((gone.head.verdict, gone.why.code), ("failed", "evidence-gone"), "its verdict stays")
+        self.assertEqual(
+            (gone.head.verdict, gone.why.code), ("failed", "evidence-gone"), "its verdict stays"
+        )
         self.assertEqual(len(runs.run_cases(self.main, old)), 1)
         self.assertEqual(self.keep(), 0, "nothing more to do")
 
@@ -165,10 +228,14 @@ class Keeping(unittest.TestCase):
         self.keep()
         self.assertEqual((self.seen(first), self.seen(second)), ([], [1]))
         self.assertEqual(
-            self.evidence.execute("SELECT COUNT(*) FROM body").fetchone()[0], before, "the second may have both"
+            self.evidence.execute("SELECT COUNT(*) FROM body").fetchone()[0],
+            before,
+            "the second may have both",
         )
         third = self.run_of(0, body=shared, steps=1)
-        self.main.execute("UPDATE run SET finished_at = ? WHERE id = ?", (NOW - 100 * DAY_US, second))
+        self.main.execute(
+            "UPDATE run SET finished_at = ? WHERE id = ?", (NOW - 100 * DAY_US, second)
+        )
         self.keep()
         self.assertEqual(self.evidence.execute("SELECT COUNT(*) FROM body").fetchone()[0], 1)
         self.assertEqual(self.seen(third), [1])
@@ -191,7 +258,10 @@ class Keeping(unittest.TestCase):
         self.run_of(1)
         self.rules(least_runs=1)
         stores = (self.main, self.evidence)
-        with closing(connect(self.folder, patience_s=0)) as main, closing(connect(self.folder, "evidence", 0)) as other:
+        with (
+            closing(connect(self.folder, patience_s=0)) as main,
+            closing(connect(self.folder, "evidence", 0)) as other,
+        ):
             before, taken = sum(store.total_changes for store in stores), 0
             for rows in keeping.take_away(self.main, self.evidence, NOW):
                 taken += rows
@@ -204,7 +274,9 @@ class Keeping(unittest.TestCase):
                 if taken > 4_000:
                     break
         with unittest.mock.patch("saltpath.runner.keeper.now_us", return_value=NOW):
-            self.assertGreater(keep_house(self.folder) + taken, 8_000, "the keeper takes the rest away")
+            self.assertGreater(
+                keep_house(self.folder) + taken, 8_000, "the keeper takes the rest away"
+            )
         self.assertEqual(len(self.there()), 1)
 
     def test_rules_that_make_no_sense_are_refused(self) -> None:
@@ -224,7 +296,14 @@ class Keeping(unittest.TestCase):
     def test_without_room_results_are_kept_and_evidence_is_not(self) -> None:
         chosen = self.cases[0]
         run, _ = runs.ask(
-            self.main, self.project, self.owner, [(chosen.id, 1, "a")], kind="run", title="", environment="", seed=1
+            self.main,
+            self.project,
+            self.owner,
+            [(chosen.id, 1, "a")],
+            kind="run",
+            title="",
+            environment="",
+            seed=1,
         )
         job = jobs.take(self.main, "one")
         writer = Writer(self.folder)
@@ -248,21 +327,28 @@ class Keeping(unittest.TestCase):
         self.assertEqual([len(step.exchanges) for step in found], [1, 0, 1])
 
     def test_a_backup_ends_while_others_write(self) -> None:
-        """It began anew at each commit of another connection: 114 times in 25 s, and never ended."""
+        """It began anew at each commit of another connection: 114 times in 25 s, and never
+        ended."""
         self.evidence.execute("CREATE TABLE filler AS SELECT 1 AS n, zeroblob(1) AS data WHERE 0")
         with write(self.evidence):
-            self.evidence.executemany("INSERT INTO filler VALUES (?, randomblob(100000))", [(n,) for n in range(300)])
+            self.evidence.executemany(
+                "INSERT INTO filler VALUES (?, randomblob(100000))", [(n,) for n in range(300)]
+            )
         over, written = threading.Event(), [0]
 
         def write_on() -> None:
             with closing(connect(self.folder, "evidence")) as other:
                 while not over.is_set():
                     with write(other):
-                        other.execute("INSERT INTO part_begun VALUES (?, 0, 0, 'once')", (10**6 + written[0],))
+                        other.execute(
+                            "INSERT INTO part_begun VALUES (?, 0, 0, 'once')", (10**6 + written[0],)
+                        )
                     written[0] += 1
 
         writing = threading.Thread(target=write_on)
-        saving = threading.Thread(target=backup.back_up, args=(self.folder, self.folder / "all.zip"))
+        saving = threading.Thread(
+            target=backup.back_up, args=(self.folder, self.folder / "all.zip")
+        )
         with unittest.mock.patch.object(backup, "PAGES", 20):
             writing.start()
             saving.start()
@@ -273,7 +359,10 @@ class Keeping(unittest.TestCase):
             saving.join()
         self.assertTrue(ended, f"it goes on for as long as others write: {written[0]} commits")
         self.assertGreater(written[0], 20)
-        with tempfile.TemporaryDirectory() as aside, zipfile.ZipFile(self.folder / "all.zip") as archive:
+        with (
+            tempfile.TemporaryDirectory() as aside,
+            zipfile.ZipFile(self.folder / "all.zip") as archive,
+        ):
             archive.extractall(aside)
             for name in ("saltpath.db", "evidence.db"):
                 with closing(sqlite3.connect(Path(aside) / name)) as copy:

@@ -39,7 +39,9 @@ from saltpath.store.values import CellChange, change_values, rename_value
 DOCUMENT = {
     "salt-path": 1,
     "case": "A",
-    "steps": [{"request": "B", "send": "GET http://h/", "expect": [{"of": "$.a", "is": Decimal("1.50")}]}],
+    "steps": [
+        {"request": "B", "send": "GET http://h/", "expect": [{"of": "$.a", "is": Decimal("1.50")}]}
+    ],
 }
 
 
@@ -50,14 +52,28 @@ class Store(unittest.TestCase):
         self.main = connect(self.folder)
         self.addCleanup(self.main.close)
         self.owner = people.local_owner(self.main)
-        self.project = projects.add_project(self.main, self.owner.id, {"salt-path": 1, "project": "P"})
-        self.suite = projects.add_suite(self.main, self.project.id, self.owner.id, "s", {"salt-path": 1, "suite": "S"})
-        self.case = cases.add_case(self.main, self.project.id, self.suite.id, self.owner.id, DOCUMENT)
+        self.project = projects.add_project(
+            self.main, self.owner.id, {"salt-path": 1, "project": "P"}
+        )
+        self.suite = projects.add_suite(
+            self.main, self.project.id, self.owner.id, "s", {"salt-path": 1, "suite": "S"}
+        )
+        self.case = cases.add_case(
+            self.main, self.project.id, self.suite.id, self.owner.id, DOCUMENT
+        )
 
     def ask(self, **more) -> runs.Run:
         chosen = [(self.case.id, self.case.version, "A")]
         return runs.ask(
-            self.main, self.project.id, self.owner.id, chosen, kind="run", title="A", environment="", seed=1, **more
+            self.main,
+            self.project.id,
+            self.owner.id,
+            chosen,
+            kind="run",
+            title="A",
+            environment="",
+            seed=1,
+            **more,
         )[0]
 
     def seal(self, name: str, value: str, environment: str = "", suite: str = "") -> None:
@@ -68,42 +84,69 @@ class Store(unittest.TestCase):
         return secrets.secrets_for(self.main, self.folder, self.project.id, environment, suite)
 
     def test_a_suites_secret_is_not_the_projects(self):
-        """The fault: hiding a suite's value `tok` overwrote the project's secret `tok`; renaming a suite's lost its value."""
+        """The fault: hiding a suite's value `tok` overwrote the project's secret `tok`; renaming a
+        suite's lost its value."""
         suite = self.suite.oid
 
-        def change(kind: str, name: str, suite: str = "", value: str = "", environment: str = "") -> None:
+        def change(
+            kind: str, name: str, suite: str = "", value: str = "", environment: str = ""
+        ) -> None:
             change_values(
-                self.main, self.folder, self.project, self.owner.id, [CellChange(kind, name, suite, environment, value)]
+                self.main,
+                self.folder,
+                self.project,
+                self.owner.id,
+                [CellChange(kind, name, suite, environment, value)],
             )
 
         for name in ("Live", "Rehearsal"):
-            projects.add_environment(self.main, self.project.id, self.owner.id, {"salt-path": 1, "environment": name})
+            projects.add_environment(
+                self.main, self.project.id, self.owner.id, {"salt-path": 1, "environment": name}
+            )
         for of, value in (("", "of the project"), (suite, "of the suite")):
             change("put", "tok", of, value)
             change("hide", "tok", of)
         change("put", "tok", suite, "live one", "Live")
         self.assertEqual(
-            (self.read_in(), self.read_in(suite=suite)), ({"tok": "of the project"}, {"tok": "of the suite"})
+            (self.read_in(), self.read_in(suite=suite)),
+            ({"tok": "of the project"}, {"tok": "of the suite"}),
         )
-        rename_value(self.main, self.folder, self.project, self.owner.id, suite, "tok", "token", keep=True)
+        rename_value(
+            self.main, self.folder, self.project, self.owner.id, suite, "tok", "token", keep=True
+        )
         self.assertEqual(self.read_in("Live", suite), {"tok": "live one", "token": "live one"})
-        rename_value(self.main, self.folder, self.project, self.owner.id, suite, "tok", "token", keep=False)
-        rename_value(self.main, self.folder, self.project, self.owner.id, "", "tok", "key", keep=False)
-        live = next(e for e in projects.environments(self.main, self.project.id) if e.name == "Live")
+        rename_value(
+            self.main, self.folder, self.project, self.owner.id, suite, "tok", "token", keep=False
+        )
+        rename_value(
+            self.main, self.folder, self.project, self.owner.id, "", "tok", "key", keep=False
+        )
+        live = next(
+            e for e in projects.environments(self.main, self.project.id) if e.name == "Live"
+        )
         environments.change_environment(
-            self.main, self.folder, self.project, live, self.owner.id, lambda held: {**held, "environment": "Sea"}
+            self.main,
+            self.folder,
+            self.project,
+            live,
+            self.owner.id,
+            lambda held: {**held, "environment": "Sea"},
         )
         self.assertEqual(
-            (self.read_in("Sea"), self.read_in("Sea", suite)), ({"key": "of the project"}, {"token": "live one"})
+            (self.read_in("Sea"), self.read_in("Sea", suite)),
+            ({"key": "of the project"}, {"token": "live one"}),
         )
         self.assertEqual(secrets.change_key(self.main, self.folder), 3)
         self.assertEqual(
-            (self.read_in(), self.read_in(suite=suite)), ({"key": "of the project"}, {"token": "of the suite"})
+            (self.read_in(), self.read_in(suite=suite)),
+            ({"key": "of the project"}, {"token": "of the suite"}),
         )
         change("clear", "token", suite, environment="Sea")
         self.assertEqual(self.read_in("Sea", suite), {"token": "of the suite"})
         change("remove", "token", suite)
-        self.assertEqual((self.read_in(), self.read_in(suite=suite)), ({"key": "of the project"}, {}))
+        self.assertEqual(
+            (self.read_in(), self.read_in(suite=suite)), ({"key": "of the project"}, {})
+        )
 
     def test_secrets_of_suites_that_an_older_version_kept_as_the_projects_are_read(self):
         scripts = sorted((Path(database.__file__).parent / "migrations/main").glob("*.sql"))
@@ -118,14 +161,22 @@ class Store(unittest.TestCase):
             document = {"salt-path": 1, "suite": "S", "values": {"tok": {"secret": True}}}
             suite = projects.add_suite(old, project, owner, "s", document).oid
             sealed = secrets._seal(folder, f"{project}/Live/tok", "salt-and-tar")
-            old.execute("INSERT INTO secret VALUES (?, 'Live', 'tok', ?, ?, 1)", (project, sealed, owner))
+            old.execute(
+                "INSERT INTO secret VALUES (?, 'Live', 'tok', ?, ?, 1)", (project, sealed, owner)
+            )
             old.close()
             migrate(folder)
             with closing(connect(folder)) as main:
                 for of in ("", suite):
-                    self.assertEqual(secrets.secrets_for(main, folder, project, "Live", of), {"tok": "salt-and-tar"})
+                    self.assertEqual(
+                        secrets.secrets_for(main, folder, project, "Live", of),
+                        {"tok": "salt-and-tar"},
+                    )
                 secrets.change_key(main, folder)
-                self.assertEqual(secrets.secrets_for(main, folder, project, "Live", suite), {"tok": "salt-and-tar"})
+                self.assertEqual(
+                    secrets.secrets_for(main, folder, project, "Live", suite),
+                    {"tok": "salt-and-tar"},
+                )
 
     def test_migrating_again_changes_nothing_and_a_newer_file_is_refused(self):
         migrate(self.folder)
@@ -147,13 +198,16 @@ class Store(unittest.TestCase):
                 old.execute(f"PRAGMA user_version = {version}")
                 owner = people.local_owner(old)
                 old.execute(
-                    "INSERT INTO project (oid, name, document, version, actor, made_at) VALUES ('p', 'P', '{}', 1, ?, 0)",
+                    "INSERT INTO project (oid, name, document, version, actor, made_at) VALUES "
+                    "('p', 'P', '{}', 1, ?, 0)",
                     (owner.id,),
                 )
                 old.execute(
-                    "INSERT INTO suite (project, oid, name, folder, document, version, position, actor, made_at)"
-                    " VALUES (1, 's', 'S', 'suites/s', '{}', 1, 0, ?, 0)", (owner.id,),
-                )  # fmt: skip
+                    "INSERT INTO suite (project, oid, name, folder, document, version, position, "
+                    "actor, made_at)"
+                    " VALUES (1, 's', 'S', 'suites/s', '{}', 1, 0, ?, 0)",
+                    (owner.id,),
+                )
                 old.close()
                 migrate(folder)
                 self.assertTrue((folder / f"saltpath.db.before-{newest:03d}").exists())
@@ -166,17 +220,28 @@ class Store(unittest.TestCase):
     def test_revisions(self):
         self.assertEqual(str(self.case.document["steps"][0]["expect"][0]["is"]), "1.50")
         self.assertRegex(self.case.document["steps"][0]["key"], "^[a-z0-9]{6}$")
-        second = cases.save_case(self.main, self.case.oid, self.owner.id, 1, {**self.case.document, "case": "A2"}, {})
-        third = cases.save_case(self.main, self.case.oid, self.owner.id, 2, {**self.case.document, "case": "A3"}, {})
-        self.assertEqual((second.version, third.version, third.name, third.key), (2, 3, "A3", self.case.key))
+        second = cases.save_case(
+            self.main, self.case.oid, self.owner.id, 1, {**self.case.document, "case": "A2"}, {}
+        )
+        third = cases.save_case(
+            self.main, self.case.oid, self.owner.id, 2, {**self.case.document, "case": "A3"}, {}
+        )
+        self.assertEqual(
+            (second.version, third.version, third.name, third.key), (2, 3, "A3", self.case.key)
+        )
         with self.assertRaises(Conflict):
             cases.save_case(self.main, self.case.oid, self.owner.id, 2, DOCUMENT, {})
-        kept = [row[0] for row in self.main.execute("SELECT version FROM case_revision ORDER BY version")]
+        kept = [
+            row[0]
+            for row in self.main.execute("SELECT version FROM case_revision ORDER BY version")
+        ]
         self.assertEqual(kept, [1, 3], "autosaves of one person fold")
         self.case = third
         self.ask()
         cases.save_case(self.main, self.case.oid, self.owner.id, 3, DOCUMENT, {})
-        self.assertEqual(cases.case_at(self.main, self.case.id, 3).name, "A3", "a revision that a run used stays")
+        self.assertEqual(
+            cases.case_at(self.main, self.case.id, 3).name, "A3", "a revision that a run used stays"
+        )
 
     def test_copied_step_keys_are_made_new(self):
         step = {**DOCUMENT["steps"][0], "key": "abcdef"}
@@ -200,7 +265,10 @@ class Store(unittest.TestCase):
         old = (self.folder / "secret.key").read_bytes()
         self.assertEqual(secrets.change_key(self.main, self.folder), 2)
         self.assertNotEqual((self.folder / "secret.key").read_bytes(), old)
-        self.assertEqual(secrets.secrets_for(self.main, self.folder, self.project.id, ""), {"pin": "salt-and-tar"})
+        self.assertEqual(
+            secrets.secrets_for(self.main, self.folder, self.project.id, ""),
+            {"pin": "salt-and-tar"},
+        )
         sealed = runs.run_by_id(self.main, 1).request["sealed"]
         self.assertEqual(secrets.given(self.folder, self.project.id, sealed), {"pin": "low-water"})
 
@@ -234,15 +302,23 @@ class Store(unittest.TestCase):
         with zipfile.ZipFile(archive) as made:
             made.extractall(restored)
         with closing(database.connect(restored)) as main:
-            self.assertEqual(secrets.secrets_for(main, restored, self.project.id, ""), {"pin": "salt-and-tar"})
+            self.assertEqual(
+                secrets.secrets_for(main, restored, self.project.id, ""), {"pin": "salt-and-tar"}
+            )
         with self.assertRaises(database.StoreError):
             backup.back_up(self.folder, self.folder / "nowhere" / "all.zip")
 
     def test_secrets_are_encrypted(self):
         self.seal("pin", "salt-and-tar")
         self.seal("pin", "low-water", "Live")
-        self.assertEqual(secrets.secrets_for(self.main, self.folder, self.project.id, ""), {"pin": "salt-and-tar"})
-        self.assertEqual(secrets.secrets_for(self.main, self.folder, self.project.id, "Live"), {"pin": "low-water"})
+        self.assertEqual(
+            secrets.secrets_for(self.main, self.folder, self.project.id, ""),
+            {"pin": "salt-and-tar"},
+        )
+        self.assertEqual(
+            secrets.secrets_for(self.main, self.folder, self.project.id, "Live"),
+            {"pin": "low-water"},
+        )
         self.assertEqual(stat.S_IMODE(os.stat(self.folder / "secret.key").st_mode), 0o600)
         self.main.execute("PRAGMA wal_checkpoint(TRUNCATE)")
         self.assertNotIn(b"salt-and-tar", (self.folder / "saltpath.db").read_bytes())
@@ -259,20 +335,26 @@ class Store(unittest.TestCase):
         jobs.ask_to_stop(self.main, first.run, "Ines")
         self.assertEqual(jobs.stop_asked(self.main, first), "Ines")
         self.assertEqual(jobs.asked_to_stop(self.main), {"one"})
-        self.assertEqual((jobs.release(self.main, "another"), jobs.take(self.main, "two")), (0, None))
+        self.assertEqual(
+            (jobs.release(self.main, "another"), jobs.take(self.main, "two")), (0, None)
+        )
         jobs.release(self.main, "one")
         self.assertTrue(
-            jobs.held(self.main, first.run, 1), "what its process had reported before it ended is still taken"
+            jobs.held(self.main, first.run, 1),
+            "what its process had reported before it ended is still taken",
         )
         second = jobs.take(self.main, "two")
         self.assertEqual(
-            (second.epoch, jobs.held(self.main, first.run, 1), jobs.held(self.main, first.run, 2)), (2, False, True)
+            (second.epoch, jobs.held(self.main, first.run, 1), jobs.held(self.main, first.run, 2)),
+            (2, False, True),
         )
         self.assertIsNone(jobs.stop_asked(self.main, first), "it is another's now")
         self.assertFalse(jobs.finish(self.main, first), "and not the first one's to end")
         self.assertTrue(jobs.finish(self.main, second))
         self.assertFalse(jobs.ask_to_stop(self.main, first.run, "Ines"))
-        self.assertFalse(jobs.held(self.main, first.run, 2), "what comes when all is over changes nothing")
+        self.assertFalse(
+            jobs.held(self.main, first.run, 2), "what comes when all is over changes nothing"
+        )
 
     def test_a_job_whose_runners_end_without_any_progress_is_known(self):
         run = self.ask()
@@ -289,21 +371,60 @@ class Store(unittest.TestCase):
         with write(self.main):
             runs.record_started(self.main, run.id, 5)
             runs.record_case_started(self.main, run.id, 0, 6)
-            runs.record_case_finished(self.main, run.id, 0, "failed", why("not-json", problem="x").to_json(), 7)
+            runs.record_case_finished(
+                self.main, run.id, 0, "failed", why("not-json", problem="x").to_json(), 7
+            )
             runs.record_case_finished(self.main, run.id, 0, "passed", None, 8)
             runs.record_finished(self.main, run.id, 9, "")
         done = runs.run(self.main, run.oid)
-        self.assertEqual((done.verdict, done.counts, done.state), ("failed", {"failed": 1}, "finished"))
-        self.assertEqual(runs.last_of_cases(self.main, self.project.id)[self.case.id]["verdicts"], ["failed"])
+        self.assertEqual(
+            (done.verdict, done.counts, done.state), ("failed", {"failed": 1}, "finished")
+        )
+        self.assertEqual(
+            runs.last_of_cases(self.main, self.project.id)[self.case.id]["verdicts"], ["failed"]
+        )
 
     def finished(self, number: int, body: bytes) -> StepFinished:
-        exchange = Exchange("GET", f"http://h/{number}", b"GET / HTTP/1.1\r\n\r\n", b"", 200, b"HTTP/1.1 200 OK\r\n\r\n", body, body,
-                            Times(1, 2, 3, 4, 5, 15), number)  # fmt: skip
-        outcome = Outcome(
-            "failed", "$.a is 1.50", Decimal("1.50"), 9007199254740993, ("$.a",), why("differs", actual="1")
+        exchange = Exchange(
+            "GET",
+            f"http://h/{number}",
+            b"GET / HTTP/1.1\r\n\r\n",
+            b"",
+            200,
+            b"HTTP/1.1 200 OK\r\n\r\n",
+            body,
+            body,
+            Times(1, 2, 3, 4, 5, 15),
+            number,
         )
-        return StepFinished(number, 0, 1, "steps", number, "abcdef", "B", "request", "failed", why("stopped", by="x"), 15, 200, (exchange,),
-                            (outcome,), {"k": Decimal("0.30")}, {"[=k]": {"from": "kept.k", "value": [1]}}, ("s",), True)  # fmt: skip
+        outcome = Outcome(
+            "failed",
+            "$.a is 1.50",
+            Decimal("1.50"),
+            9007199254740993,
+            ("$.a",),
+            why("differs", actual="1"),
+        )
+        return StepFinished(
+            number,
+            0,
+            1,
+            "steps",
+            number,
+            "abcdef",
+            "B",
+            "request",
+            "failed",
+            why("stopped", by="x"),
+            15,
+            200,
+            (exchange,),
+            (outcome,),
+            {"k": Decimal("0.30")},
+            {"[=k]": {"from": "kept.k", "value": [1]}},
+            ("s",),
+            True,
+        )
 
     def test_evidence_comes_back_as_it_was(self):
         store = connect(self.folder, "evidence")
@@ -317,8 +438,13 @@ class Store(unittest.TestCase):
         back = list(evidence.steps(store, 1, 0))
         self.assertEqual(len(back), 4)
         for event, step in zip(events, back, strict=True):
-            self.assertEqual((step.exchanges, step.outcomes, step.kept), (event.exchanges, event.outcomes, event.kept))
-            self.assertEqual((step.why, step.used, step.secret_kept), (event.why, event.used, event.secret_kept))
+            self.assertEqual(
+                (step.exchanges, step.outcomes, step.kept),
+                (event.exchanges, event.outcomes, event.kept),
+            )
+            self.assertEqual(
+                (step.why, step.used, step.secret_kept), (event.why, event.used, event.secret_kept)
+            )
         self.assertEqual(str(back[0].kept["k"]), "0.30")
         one = evidence.step(store, 1, 0, 1, "steps", 1)
         self.assertEqual(one.exchanges[0].body, bodies[1])
@@ -340,7 +466,14 @@ class Store(unittest.TestCase):
         for length in [chance.choice((5, 1_990, 2_010, 7_980, 8_020, 300_000)) for _ in range(60)]:
             text = chance.choice(("a", "ø", "\N{GRINNING FACE}", "\n", '"', "\ud800")) * length
             value = chance.choice(
-                (text, [text], {text: text}, {"…": text}, Decimal("1" * length), [Decimal("1.50")] * (length // 4))
+                (
+                    text,
+                    [text],
+                    {text: text},
+                    {"…": text},
+                    Decimal("1" * length),
+                    [Decimal("1.50")] * (length // 4),
+                )
             )
             part = Outcome("passed", "b", value, [value])
             back, size = self.kept_of(Outcome("failed", "a", value, {"x": value}, parts=(part,)))
@@ -353,12 +486,15 @@ class Store(unittest.TestCase):
 
     def test_what_later_runs_compare_with_is_kept_whole(self):
         value = {"lines": ["x" * 300_000]}
-        self.assertEqual(self.kept_of(Outcome("passed", "a", None, value, whole=True))[0].actual, value)
+        self.assertEqual(
+            self.kept_of(Outcome("passed", "a", None, value, whole=True))[0].actual, value
+        )
 
     def test_a_failed_write_leaves_nothing(self):
         with self.assertRaises(sqlite3.IntegrityError), write(self.main):
             self.main.execute("UPDATE project SET name = 'x'")
             self.main.execute(
-                "INSERT INTO person (oid, name, role, made_at) VALUES (?, 'a', 'b', 1)", (self.owner.oid,)
+                "INSERT INTO person (oid, name, role, made_at) VALUES (?, 'a', 'b', 1)",
+                (self.owner.oid,),
             )
         self.assertEqual(projects.project(self.main, self.project.oid).name, "P")

@@ -1,5 +1,6 @@
-"""Every literal of a request that an answer may hand over can be put there by the page, wherever it stands, and the request stays what it
-was: the server's `literals` and the page's places are held against each other on requests at random. Seeded."""
+"""Every literal of a request that an answer may hand over can be put there by the page, wherever it
+stands, and the request stays what it was: the server's `literals` and the page's places are held
+against each other on requests at random. Seeded."""
 
 import json
 import os
@@ -58,7 +59,8 @@ class Places(unittest.TestCase):
         if chance.random() < 0.5:
             step["query"] = self.pairs()
         if chance.random() < 0.5:
-            step["headers"] = {"X-A": chance.choice(["PC-20931", '{"id": "PC-20931", "n": 20931}']), "X-B": chance.choice(["V-77 80", "x"])}
+            step["headers"] = {"X-A": chance.choice(["PC-20931", '{"id": "PC-20931", "n": '
+                                                                 '20931}']), "X-B": chance.choice(["V-77 80", "x"])}
         if chance.random() < 0.3:
             step["auth"] = chance.choice([{"bearer": "tok.en-12345=="}, {"basic": ["PC-20931", "V-77 80"]}])
         body = chance.choice(["form", "multipart", "json", "json as text", ""])
@@ -76,14 +78,15 @@ class Places(unittest.TestCase):
         done = subprocess.run(
             ["node", "--harmony-json-parse-with-source", HERE / "places.mjs"], input=json.dumps(asked), capture_output=True, text=True,
             timeout=120, env={**os.environ, "WEB": str(HERE.parents[1] / "web")},
-        )  # fmt: skip
+        )
         self.assertEqual(done.returncode, 0, done.stderr[-2000:])
         put = 0
         for (before, texts), after in zip(asked, json.loads(done.stdout), strict=True):
             for text, step in zip(texts, after, strict=True):
                 with self.subTest(text=text, before=before, after=step):
                     if step is None or text in set(literals(step)):
-                        self.assertRegex(text, r'["\\]', "what JSON within a text would have to escape is not offered there")
+                        self.assertRegex(text, r'["\\]', "what JSON within a text would have to "
+                                                         "escape is not offered there")
                         continue
                     put += 1
                     was, now = prepared(before, text), prepared(step, text)

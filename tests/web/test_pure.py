@@ -1,5 +1,5 @@
-"""What the pages work out without a browser: what pointing makes (pointing.mjs), how an answer is read (reading.mjs), what is typed
-about rows (rows.mjs)."""
+"""What the pages work out without a browser: what pointing makes (pointing.mjs), how an answer is
+read (reading.mjs), what is typed about rows (rows.mjs)."""
 
 import json
 import os
@@ -31,7 +31,8 @@ class Pure(unittest.TestCase):
         self.each("rows.mjs", 13)
 
     def test_a_name_is_proposed_for_every_field(self):
-        """Fields at random, also called as our own words are: each name can be kept, and no two are the same."""
+        """Fields at random, also called as our own words are: each name can be kept, and no two are
+        the same."""
         chance = random.Random(1809)
         letters = "aZ09 .-_~:/?#[]@%&=+;,\\^`{}|<>\"'!$()*éÉß漢İıǅ²Ⅷ\u0301\u202e😀\t\n\x7f"
         fields = [*RESERVED, *(word.upper() for word in RESERVED), "", "id", "x" * 300, "__proto__", "constructor", "2nd mate"]
@@ -39,7 +40,7 @@ class Pure(unittest.TestCase):
         done = subprocess.run(
             ["node", HERE / "names.mjs"], input=json.dumps(fields), capture_output=True, text=True, timeout=120,
             env={**os.environ, "WEB": str(HERE.parents[1] / "web")},
-        )  # fmt: skip
+        )
         self.assertEqual(done.returncode, 0, done.stderr[-2000:])
         found = json.loads(done.stdout)
         self.assertEqual(set(found["reserved"]), RESERVED)
@@ -48,7 +49,8 @@ class Pure(unittest.TestCase):
         self.assertEqual(found["names"][fields.index("count")], "vesselCount")
 
     def test_every_value_stands_in_its_line(self):
-        """Values of forms at random: a line each, read back as they were; Python and the page write them alike."""
+        """Values of forms at random: a line each, read back as they were; Python and the page write
+        them alike."""
         chance = random.Random(1820)
         pieces = [" ", "\n", "\r\n", '"', "\\", "=", "&", "ä", "[=v]", "\t", "x", "n", "\u2028", "\u3000", "\ufeff", "\x85", "\x1f", ": ", "'", "#"]
         values = ["", '"exact words"', '"a\\nb"', " a", "a ", "two\nlines", *("".join(chance.choice(pieces) for _ in range(chance.randint(0, 6))) for _ in range(3000))]
@@ -57,7 +59,7 @@ class Pure(unittest.TestCase):
         done = subprocess.run(
             ["node", HERE / "lines.mjs"], input=json.dumps(lines), capture_output=True, text=True, timeout=120,
             env={**os.environ, "WEB": str(HERE.parents[1] / "web")},
-        )  # fmt: skip
+        )
         self.assertEqual(done.returncode, 0, done.stderr[-2000:])
         for (value, line, part), (read, written, parts) in zip(lines, json.loads(done.stdout), strict=True):
             self.assertNotRegex(line, "[\\r\\n]")
@@ -68,7 +70,7 @@ class Pure(unittest.TestCase):
         done = subprocess.run(
             ["node", "--harmony-json-parse-with-source", "--test", "--test-reporter=tap", HERE / name],
             capture_output=True, text=True, timeout=120, env={**os.environ, "WEB": str(HERE.parents[1] / "web")},
-        )  # fmt: skip
+        )
         self.assertEqual(done.returncode, 0, done.stdout[-6000:] + done.stderr[-2000:])
         found = re.search(r"^# pass (\d+)$", done.stdout, re.MULTILINE)
         assert found is not None

@@ -1,4 +1,5 @@
-"""The command line. `run` and `check` work on files without a server; `serve` and `demo` start the application.
+"""The command line. `run` and `check` work on files without a server; `serve` and `demo` start the
+application.
 
 Exit status: 0 passed; 1 something failed, was blocked or is unchecked (findings, for `check`),
 or a report could not be written; 2 the call or a file could not be understood, and nothing was
@@ -27,7 +28,8 @@ COMMANDS = {
 
 
 class Commands(click.Group):
-    """Imports a command's module when the command is asked for, so that a short run does not wait for the others."""
+    """Imports a command's module when the command is asked for, so that a short run does not wait
+    for the others."""
 
     def list_commands(self, ctx: click.Context) -> list[str]:
         return sorted(COMMANDS)

@@ -39,22 +39,29 @@ def check(paths: tuple[Path, ...]) -> None:
             case.file,
             findings
             + inspect(
-                signed_in(linked(case.case, found.shared), suite, found.project), replace(around, columns=columns)
+                signed_in(linked(case.case, found.shared), suite, found.project),
+                replace(around, columns=columns),
             ),
         )
     for name, shared in found.shared.items():
         around = surroundings((), None, found.project.values, environments)
-        around = replace(around, suite=frozenset(n for s in found.suites.values() for n in s.values.values))
+        around = replace(
+            around, suite=frozenset(n for s in found.suites.values() for n in s.values.values)
+        )
         number += _told(
             found.shared_files[name],
             inspect(signed_in(linked(shared, found.shared, (name,)), None, found.project), around),
         )
-    click.echo(f"{counted(number, 'finding') if number else 'no findings'} in {counted(len(found.cases), 'case')}")
+    click.echo(
+        f"{counted(number, 'finding') if number else 'no findings'} in "
+        f"{counted(len(found.cases), 'case')}"
+    )
     sys.exit(1 if number else 0)
 
 
 def _columns(found: ProjectFiles, case: Case) -> tuple[frozenset[str] | None, list[Finding]]:
-    """The columns of the file that a case's rows come from, and what is wrong with where they come from."""
+    """The columns of the file that a case's rows come from, and what is wrong with where they come
+    from."""
     from saltpath.core.grammar import Unreadable
     from saltpath.core.inspect import Finding
     from saltpath.core.tables.sources import FileRows

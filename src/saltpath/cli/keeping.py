@@ -1,4 +1,5 @@
-"""What the application holds, in and out of it: projects as folders, backups, the key of its secrets."""
+"""What the application holds, in and out of it: projects as folders, backups, the key of its
+secrets."""
 
 from __future__ import annotations
 
@@ -9,8 +10,13 @@ import click
 
 from saltpath.cli.calls import NotUnderstood
 
-_DATA = click.option("--data", type=click.Path(path_type=Path, file_okay=False), default=Path("saltpath-data"), show_default=True,
-                     help="The application's folder.")  # fmt: skip
+_DATA = click.option(
+    "--data",
+    type=click.Path(path_type=Path, file_okay=False),
+    default=Path("saltpath-data"),
+    show_default=True,
+    help="The application's folder.",
+)
 
 
 @click.command(name="export")
@@ -24,7 +30,9 @@ def export_project(project: str, folder: Path, data: Path) -> None:
     from saltpath.store import folders, projects
 
     connection = _store(data)
-    found = next((item for item in projects.projects(connection) if project in (item.name, item.oid)), None)
+    found = next(
+        (item for item in projects.projects(connection) if project in (item.name, item.oid)), None
+    )
     if found is None:
         known = ", ".join(item.name for item in projects.projects(connection)) or "none"
         raise NotUnderstood(f"there is no project {project!r}; there are: {known}")
@@ -38,7 +46,8 @@ def export_project(project: str, folder: Path, data: Path) -> None:
 @click.option("--as-new", is_flag=True, help="As a new project, even if there is one of this name.")
 @_DATA
 def import_project(folder: Path, as_new: bool, data: Path) -> None:
-    """Bring a folder of files into the application: onto the project of its name, or as a new one."""
+    """Bring a folder of files into the application: onto the project of its name, or as a new
+    one."""
     from saltpath.core.format.folder import read_folder
     from saltpath.core.format.source import FormatError
     from saltpath.formats.folders import read_disk
@@ -51,7 +60,9 @@ def import_project(folder: Path, as_new: bool, data: Path) -> None:
     connection = _store(data, make=True)
     name = found.project.document["project"]
     same = [] if as_new else [item for item in projects.projects(connection) if item.name == name]
-    done = folders.bring_in(connection, people.local_owner(connection).id, found, same[0] if same else None)
+    done = folders.bring_in(
+        connection, people.local_owner(connection).id, found, same[0] if same else None
+    )
     click.echo(f"{name}: {done.new} new cases, {done.changed} changed, {done.same} as they were")
 
 
@@ -64,7 +75,8 @@ def import_project(folder: Path, as_new: bool, data: Path) -> None:
 )
 @_DATA
 def backup(archive: Path, with_key: bool, data: Path) -> None:
-    """Write everything into one archive (zip), also while the application runs. To restore, unpack it into an empty folder."""
+    """Write everything into one archive (zip), also while the application runs. To restore, unpack
+    it into an empty folder."""
     from saltpath.core.measures import show_size
     from saltpath.store.backup import back_up
     from saltpath.store.database import StoreError
@@ -74,7 +86,11 @@ def backup(archive: Path, with_key: bool, data: Path) -> None:
         size = back_up(data, archive, with_key)
     except StoreError as problem:
         raise NotUnderstood(str(problem)) from None
-    key = "with the key" if with_key else "without the key: secrets in it can be read only where the key is"
+    key = (
+        "with the key"
+        if with_key
+        else "without the key: secrets in it can be read only where the key is"
+    )
     click.echo(f"{archive}, {show_size(size)}, {key}")
 
 

@@ -29,22 +29,50 @@ _FILE = click.Path(path_type=Path, dir_okay=False)
 @click.command()
 @click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option("--env", "environment", default="", help="Run against this environment.")
-@click.option("--set", "assignments", multiple=True, metavar="NAME=VALUE", help="Give a value for this run, as text.")
-@click.option("--rows", "rows_file", type=click.Path(path_type=Path, dir_okay=False, exists=True),
-              help="A file whose rows stand in for those of the cases.")  # fmt: skip
 @click.option(
-    "--pick", default="", metavar="TEXT", help="Which rows: 1 to 20, every 10th, sample 50, where length above 90."
+    "--set",
+    "assignments",
+    multiple=True,
+    metavar="NAME=VALUE",
+    help="Give a value for this run, as text.",
+)
+@click.option(
+    "--rows",
+    "rows_file",
+    type=click.Path(path_type=Path, dir_okay=False, exists=True),
+    help="A file whose rows stand in for those of the cases.",
+)
+@click.option(
+    "--pick",
+    default="",
+    metavar="TEXT",
+    help="Which rows: 1 to 20, every 10th, sample 50, where length above 90.",
 )
 @click.option("--only", default="", help="Only cases whose name holds this text.")
 @click.option("--tag", "tags", multiple=True, help="Only cases with this tag; twice means both.")
 @click.option("--seed", type=int, default=None, help="The seed of generated values.")
-@click.option("--jobs", type=click.IntRange(1, 256), default=1, help="How many cases or rows run side by side.")
+@click.option(
+    "--jobs",
+    type=click.IntRange(1, 256),
+    default=1,
+    help="How many cases or rows run side by side.",
+)
 @click.option("--label", default="", help="A word about this run, kept in its report.")
-@click.option("--allow", type=click.Choice(["unchecked", "changes"]), multiple=True,
-              help="unchecked: do not count it against the run; changes: let steps change a guarded environment.")  # fmt: skip
+@click.option(
+    "--allow",
+    type=click.Choice(["unchecked", "changes"]),
+    multiple=True,
+    help="unchecked: do not count it against the run; changes: let steps change a guarded "
+    "environment.",
+)
 @click.option("--json", "json_files", multiple=True, type=_FILE, help="Write the JSON report here.")
-@click.option("--table", "table_files", multiple=True, type=_FILE,
-              help="Write the output tables here: .xlsx, a sheet each, or .csv; twice for both.")  # fmt: skip
+@click.option(
+    "--table",
+    "table_files",
+    multiple=True,
+    type=_FILE,
+    help="Write the output tables here: .xlsx, a sheet each, or .csv; twice for both.",
+)
 @click.option("--junit", "junit_files", multiple=True, type=_FILE, help="Write JUnit XML here.")
 @click.option(
     "--baseline",
@@ -71,7 +99,8 @@ def run(
     quiet: bool,
 ) -> None:
     """Run case files, suites or a whole project."""
-    signal.signal(signal.SIGINT, lambda *_: sys.exit(STOPPED))  # until the run takes over: nothing was sent yet
+    # until the run takes over: nothing was sent yet
+    signal.signal(signal.SIGINT, lambda *_: sys.exit(STOPPED))
     gc.disable()  # what is loaded stays: looking for garbage in it is a twentieth of the time
     try:
         found = load_files(paths)
@@ -94,7 +123,8 @@ def run(
 
 
 def _with_rows(plan: Plan, root: Path, rows_file: Path | None, pick: str) -> Plan:
-    """The plan with what reads rows; those of another file, and those that are meant. Raises NotUnderstood."""
+    """The plan with what reads rows; those of another file, and those that are meant. Raises
+    NotUnderstood."""
     from msgspec.structs import replace
 
     from saltpath.core.grammar import Unreadable
@@ -113,7 +143,9 @@ def _with_rows(plan: Plan, root: Path, rows_file: Path | None, pick: str) -> Pla
     if rows_file is not None or pick:
         if not any(planned.case.rows for planned in cases):
             raise NotUnderstood("none of these cases has rows")
-        cases = tuple(replace(planned, pick=pick) if planned.case.rows else planned for planned in cases)
+        cases = tuple(
+            replace(planned, pick=pick) if planned.case.rows else planned for planned in cases
+        )
     opened = file_opener(root)
     if rows_file is not None:
         name, given = str(rows_file), rows_file
@@ -130,28 +162,39 @@ def _with_rows(plan: Plan, root: Path, rows_file: Path | None, pick: str) -> Pla
             for planned in cases
         )
         return replace(
-            plan, cases=cases, read_rows=rows_reader(lambda path: given.open("rb") if path == name else opened(path))
+            plan,
+            cases=cases,
+            read_rows=rows_reader(lambda path: given.open("rb") if path == name else opened(path)),
         )
     return replace(plan, cases=cases, read_rows=rows_reader(opened))
 
 
 def _guard(plan: Plan, allowed: bool) -> None:
-    """Steps that may change a guarded environment are asked about, where there is someone to ask. Raises NotUnderstood if they may not."""
+    """Steps that may change a guarded environment are asked about, where there is someone to ask.
+    Raises NotUnderstood if they may not."""
     from saltpath.core.measures import counted
     from saltpath.core.steps import changing, where_to
     from saltpath.formats.terminal import printable
 
-    steps = [step for planned in plan.cases for _, _, top in planned.case.parts() for step in changing([top])]
+    steps = [
+        step
+        for planned in plan.cases
+        for _, _, top in planned.case.parts()
+        for step in changing([top])
+    ]
     if allowed or plan.environment is None or not plan.environment.guarded or not steps:
         return
     name = plan.environment.name
     told = "".join(f"\n  {where_to(step)}  ({step.name})" for step in steps[:20])
     question = printable(
-        f"{name} is guarded, and {counted(len(steps), 'step')} may change something there:{told}\nRun them?"
+        f"{name} is guarded, and {counted(len(steps), 'step')} may change something there:{told}\n"
+        "Run them?"
     )
     if sys.stdin.isatty() and click.confirm(question):
         return
-    raise NotUnderstood(f"{question.removesuffix('Run them?')}Say --allow changes to run them; nothing was sent.")
+    raise NotUnderstood(
+        f"{question.removesuffix('Run them?')}Say --allow changes to run them; nothing was sent."
+    )
 
 
 def _values(assignments: tuple[str, ...]) -> dict[str, str]:
@@ -168,7 +211,11 @@ def _values(assignments: tuple[str, ...]) -> dict[str, str]:
 
 def _secrets() -> dict[str, str]:
     """Secret values from the environment, by name; letters of either case fit."""
-    return {name[len(SECRET_PREFIX) :]: value for name, value in os.environ.items() if name.startswith(SECRET_PREFIX)}
+    return {
+        name[len(SECRET_PREFIX) :]: value
+        for name, value in os.environ.items()
+        if name.startswith(SECRET_PREFIX)
+    }
 
 
 def _plan(
@@ -193,26 +240,48 @@ def _plan(
     except FormatError as problem:
         raise NotUnderstood(str(problem)) from None
     cases = [
-        planned(case.case, found.suites.get(case.folder), case.file, found.project, found.shared, measures=measures)
+        planned(
+            case.case,
+            found.suites.get(case.folder),
+            case.file,
+            found.project,
+            found.shared,
+            measures=measures,
+        )
         for case in found.cases
         if only.lower() in case.case.name.lower() and set(tags) <= set(case.case.tags)
     ]
     if not cases:
-        asked = [f"its name holds {only!r}"] * bool(only) + [f"it has the tag {tag}" for tag in tags]
+        asked = [f"its name holds {only!r}"] * bool(only) + [
+            f"it has the tag {tag}" for tag in tags
+        ]
         if not found.cases:
             raise NotUnderstood("no case was found")
-        raise NotUnderstood(f"of {counted(len(found.cases), 'case')} none is such that {listed(asked)}")
+        raise NotUnderstood(
+            f"of {counted(len(found.cases), 'case')} none is such that {listed(asked)}"
+        )
     given = _secrets()
     names = {name for c in cases for name in _secret_names(found, c.case.values.secret)}
     filled = {name: given[key] for name in names for key in (name, name.upper()) if key in given}
     seed = secrets.randbelow(1_000_000) if seed is None else seed
     return Plan(
-        tuple(cases), found.project, chosen, seed, 0, values, filled, jobs, utc_us(), file_reader(found.root), root=found.root
-    )  # fmt: skip
+        tuple(cases),
+        found.project,
+        chosen,
+        seed,
+        0,
+        values,
+        filled,
+        jobs,
+        utc_us(),
+        file_reader(found.root),
+        root=found.root,
+    )
 
 
 def _measures(report: Path) -> dict[str, dict[str, Any]]:
-    """What the checks of an earlier run saw in the steps that passed, by step key and the check's sentence."""
+    """What the checks of an earlier run saw in the steps that passed, by step key and the check's
+    sentence."""
     from saltpath.core import plain
 
     try:
@@ -222,14 +291,19 @@ def _measures(report: Path) -> dict[str, dict[str, Any]]:
         for step in steps:  # grows by those inside others
             steps += step.get("steps", ())
         passed = [step for step in steps if step["verdict"] == "passed"]
-        return {step["key"]: {check["check"]: check["actual"] for check in step["checks"]} for step in passed}
+        return {
+            step["key"]: {check["check"]: check["actual"] for check in step["checks"]}
+            for step in passed
+        }
     except (OSError, ValueError, KeyError, TypeError):
         raise NotUnderstood(f"{report}: this is not a JSON report of Salt Path") from None
 
 
 def _secret_names(found: ProjectFiles, own: frozenset[str]) -> set[str]:
     everywhere = [found.project.values, *(e.values for e in found.environments.values())]
-    everywhere += [values for s in found.suites.values() for values in (s.values, *s.values_in.values())]
+    everywhere += [
+        values for s in found.suites.values() for values in (s.values, *s.values_in.values())
+    ]
     return set(own).union(*(values.secret for values in everywhere))
 
 
@@ -252,7 +326,9 @@ def _execute(
     from saltpath.store.collected import OutputTables
 
     results = Results(
-        [CaseResult(planned) for planned in plan.cases], label=label, keep=bool(json_files or junit_files)
+        [CaseResult(planned) for planned in plan.cases],
+        label=label,
+        keep=bool(json_files or junit_files),
     )
     terminal = Terminal(plan, quiet=quiet)
     tables = OutputTables()
@@ -287,7 +363,8 @@ def _write_reports(
     junit_files: tuple[Path, ...],
     table_files: tuple[Path, ...],
 ) -> list[str]:
-    """Write what was asked for; a sentence for each file that could not be written. The run has happened, so the others still are."""
+    """Write what was asked for; a sentence for each file that could not be written. The run has
+    happened, so the others still are."""
     unwritten = []
 
     def attempt(files: tuple[Path, ...], write: Callable[[Path], object]) -> None:
@@ -312,6 +389,9 @@ def _write_reports(
 
         rows = [(name, list(tables.rows(name))) for name in tables.names]
         attempt(
-            table_files, lambda file: click.echo("".join(f"wrote {one}\n" for one in save_tables(rows, file)), nl=False)
+            table_files,
+            lambda file: click.echo(
+                "".join(f"wrote {one}\n" for one in save_tables(rows, file)), nl=False
+            ),
         )
     return unwritten

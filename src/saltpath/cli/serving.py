@@ -12,12 +12,20 @@ from saltpath.cli.calls import STOPPED
 
 
 @click.command()
-@click.option("--data", type=click.Path(path_type=Path, file_okay=False), default=Path("saltpath-data"), show_default=True,
-              help="The folder that holds everything.")  # fmt: skip
+@click.option(
+    "--data",
+    type=click.Path(path_type=Path, file_okay=False),
+    default=Path("saltpath-data"),
+    show_default=True,
+    help="The folder that holds everything.",
+)
 @click.option("--host", default="127.0.0.1", show_default=True, help="The address to listen on.")
 @click.option("--port", type=click.IntRange(0, 65535), default=8420, show_default=True)
 @click.option(
-    "--runners", type=click.IntRange(1, 64), default=None, help="How many runners; as many as cores if not given."
+    "--runners",
+    type=click.IntRange(1, 64),
+    default=None,
+    help="How many runners; as many as cores if not given.",
 )
 @click.option(
     "--name",
@@ -32,12 +40,21 @@ def serve(data: Path, host: str, port: int, runners: int | None, names: tuple[st
     from saltpath.runner.supervisor import Settings, supervise
 
     open_standard_streams()
-    sys.exit(supervise(Settings(data, host, port, runners or min(os.cpu_count() or 1, 4), names), processes))
+    sys.exit(
+        supervise(
+            Settings(data, host, port, runners or min(os.cpu_count() or 1, 4), names), processes
+        )
+    )
 
 
 @click.command()
-@click.option("--data", type=click.Path(path_type=Path, file_okay=False), default=Path("saltpath-data/demo"), show_default=True,
-              help="The folder that holds everything.")  # fmt: skip
+@click.option(
+    "--data",
+    type=click.Path(path_type=Path, file_okay=False),
+    default=Path("saltpath-data/demo"),
+    show_default=True,
+    help="The folder that holds everything.",
+)
 @click.option("--port", type=click.IntRange(0, 65535), default=8420, show_default=True)
 @click.option("--harbour-port", type=click.IntRange(0, 65535), default=8421, show_default=True)
 def demo(data: Path, port: int, harbour_port: int) -> None:
@@ -70,9 +87,14 @@ def harbour(port: int, database: Path | None) -> None:
 
 
 @click.command()
-@click.argument("name", type=click.Choice(["case", "shared", "project", "environment", "suite", "report"]))
+@click.argument(
+    "name", type=click.Choice(["case", "shared", "project", "environment", "suite", "report"])
+)
 def schema(name: str) -> None:
     """Print the JSON Schema of a kind of file."""
     from importlib.resources import files
 
-    click.echo((files("saltpath") / "schemas" / f"{name}.schema.json").read_text(encoding="utf-8"), nl=False)
+    click.echo(
+        (files("saltpath") / "schemas" / f"{name}.schema.json").read_text(encoding="utf-8"),
+        nl=False,
+    )

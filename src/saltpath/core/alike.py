@@ -1,4 +1,5 @@
-"""Cases that have the steps of shared ones written out: found, whatever their names, and with a step that uses these in their place."""
+"""Cases that have the steps of shared ones written out: found, whatever their names, and with a
+step that uses these in their place."""
 
 from __future__ import annotations
 
@@ -14,21 +15,24 @@ from saltpath.core.extract import without
 from saltpath.core.step_references import asked_for, references_of
 
 Document = dict[str, Any]
-_ASIDE = frozenset(["key", "request", "off", "note"])  # names and marks, which change nothing of what a step does
+# names and marks, which change nothing of what a step does
+_ASIDE = frozenset(["key", "request", "off", "note"])
 _REFERENCE = re.compile(r"(\[=\s*)(?:kept\.|case\.)?([^\W\d_][\w-]*)(?=[\s\]|])")
 _OUTPUT = re.compile(r"\[=\s*(?:kept\.)?([^\W\d_][\w-]*)\s*\]")
 
 
 class Alike(Struct, frozen=True):
-    """Steps of a case, by their keys, that do what shared steps do, and the case with these in their place."""
+    """Steps of a case, by their keys, that do what shared steps do, and the case with these in
+    their place."""
 
     keys: tuple[str, ...]
     document: Document
 
 
 def alike(shared: Document, called: str, case: Case, document: Document) -> Alike | None:
-    """The first steps of the case, one after another, that are the shared ones; None where there are none, or where something is kept
-    in them that the shared ones do not give. `called`: the name by which cases use these."""
+    """The first steps of the case, one after another, that are the shared ones; None where there
+    are none, or where something is kept in them that the shared ones do not give. `called`: the
+    name by which cases use these."""
     wanted, names = _bare(shared.get("steps") or [])
     meant = {found[2] for found in _REFERENCE.finditer(plain.write_json(wanted).decode())}
     given = {name: _kept_as(value) for name, value in shared.get("outputs", {}).items()}
@@ -42,11 +46,16 @@ def alike(shared: Document, called: str, case: Case, document: Document) -> Alik
             keys = tuple(str(step.get("key", "")) for step in window)
             called_here = dict(zip(names, own, strict=True))
             used = _used_elsewhere(case, keys)
-            gives = {output: called_here[kept] for output, kept in given.items() if called_here.get(kept) in used}
+            gives = {
+                output: called_here[kept]
+                for output, kept in given.items()
+                if called_here.get(kept) in used
+            }
             if used & set(own) - set(gives.values()):
                 return None
             use: Document = {"shared": called}
-            # What is a value of the case's own there is an input here, whatever it reads as by default.
+            # What is a value of the case's own there is an input here, whatever it reads as by
+            # default.
             needs = [name for name in shared.get("inputs", {}) if name in meant]
             if needs:
                 use["with"] = {name: f"[={name}]" for name in needs}
@@ -72,7 +81,8 @@ def _used_elsewhere(case: Case, keys: Sequence[str]) -> set[str]:
 
 
 def _bare(steps: Sequence[Mapping[str, Any]]) -> tuple[list[Any], list[str]]:
-    """What steps do, without their names and keys, each kept value called by its place; and the names of these in order."""
+    """What steps do, without their names and keys, each kept value called by its place; and the
+    names of these in order."""
     names: list[str] = []
     for step in steps:
         for field in ("keep", "set"):

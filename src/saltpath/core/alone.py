@@ -1,4 +1,5 @@
-"""A step sent by itself: which kept values it would need that are not there, and which earlier steps would keep them."""
+"""A step sent by itself: which kept values it would need that are not there, and which earlier
+steps would keep them."""
 
 from __future__ import annotations
 
@@ -33,7 +34,12 @@ def needs(case: Case, wanted: Collection[int], known: Collection[str]) -> Needs:
         at = waiting.pop()
         for name in sorted(used_names(case.steps[at]) - there):
             keeper = next(
-                (i for i in range(at - 1, -1, -1) if not case.steps[i].off and name in keeps_of(case.steps[i])), None
+                (
+                    i
+                    for i in range(at - 1, -1, -1)
+                    if not case.steps[i].off and name in keeps_of(case.steps[i])
+                ),
+                None,
             )
             if keeper is None:
                 if name in kept_once:
@@ -46,4 +52,6 @@ def needs(case: Case, wanted: Collection[int], known: Collection[str]) -> Needs:
                 waiting.append(keeper)
     more = sorted(found - set(wanted))
     silent = tuple(index for index in more if isinstance(case.steps[index], SetValues))
-    return Needs(tuple(index for index in more if index not in silent), silent, tuple(missing), tuple(once))
+    return Needs(
+        tuple(index for index in more if index not in silent), silent, tuple(missing), tuple(once)
+    )

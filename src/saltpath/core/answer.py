@@ -1,4 +1,5 @@
-"""An answer as the checks see it: status, headers, times and the decoded body, read as JSON, XML or text when first asked."""
+"""An answer as the checks see it: status, headers, times and the decoded body, read as JSON, XML or
+text when first asked."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ from saltpath.core.why import Blocked, Why, why
 LEVELS = 1000
 _STATUS = re.compile(rb"HTTP/[\d.]+ (\d{3})\s")
 _LINES = re.compile(
-    rb"\ncontent-type:[ \t]*application/(?:x-)?(?:ndjson|jsonl|jsonlines|json-lines)[ \t]*(?:[;\r\n]|\Z)"
+    rb"\ncontent-type:[ \t]*application/(?:x-)?(?:ndjson|jsonl|jsonlines|json-lines)[ "
+    rb"\t]*(?:[;\r\n]|\Z)"
 )
 _END = re.compile(rb"\n\r?\n")
 _BOM = b"\xef\xbb\xbf"
@@ -26,7 +28,8 @@ _UTF8 = frozenset(["utf-8", "utf8", "us-ascii", "ascii"])
 
 
 def headers_of(head: bytes) -> list[tuple[str, str]]:
-    """The last head's header lines (an informational 1xx head may come before it, trailers behind it)."""
+    """The last head's header lines (an informational 1xx head may come before it, trailers behind
+    it)."""
     try:
         text = head.decode()
     except UnicodeDecodeError:
@@ -48,8 +51,9 @@ def headers_of(head: bytes) -> list[tuple[str, str]]:
 
 
 class Mentions(msgspec.Struct, frozen=True, gc=False):
-    """What a head has of which the way on depends; most have nothing but their status, and need not be taken apart then.
-    `status`: that of the last head in it, 0 if it is not plain to see; `whole`: that head has its end, an empty line."""
+    """What a head has of which the way on depends; most have nothing but their status, and need not
+    be taken apart then. `status`: that of the last head in it, 0 if it is not plain to see;
+    `whole`: that head has its end, an empty line."""
 
     status: int
     whole: bool
@@ -77,9 +81,10 @@ def mentions(head: bytes) -> Mentions:
 
 
 class Answer(msgspec.Struct, gc=False):
-    """`time_us` covers the whole last exchange, connecting included, `first_us` the time until its first byte; `head` is
-    the answer's head as it came, `body` is decoded (no content encoding). `namespaces` are those of the step's options; `seen` is
-    what the head mentions, where somebody looked already. `redirects`: the heads of the answers that led here, the latest first.
+    """`time_us` covers the whole last exchange, connecting included, `first_us` the time until its
+    first byte; `head` is the answer's head as it came, `body` is decoded (no content encoding).
+    `namespaces` are those of the step's options; `seen` is what the head mentions, where somebody
+    looked already. `redirects`: the heads of the answers that led here, the latest first.
 
     A finished request can be asked the same way: its head, its body, and no status."""
 
@@ -120,7 +125,8 @@ class Answer(msgspec.Struct, gc=False):
         return ""
 
     def text(self) -> str | Why:
-        """The body as text in its declared charset (else what its first octets mark, else UTF-8), or why it is none."""
+        """The body as text in its declared charset (else what its first octets mark, else UTF-8),
+        or why it is none."""
         charset = self.charset or _marked(self.body)
         codec = codec_of(charset)
         if codec is None:
@@ -137,7 +143,8 @@ class Answer(msgspec.Struct, gc=False):
         return bool(body) and body[0] in _OPENING
 
     def document(self) -> Any:
-        """The body as a plain value, if it begins as an object or a list in UTF-8 does, else MISSING. Raises Blocked as `json` does."""
+        """The body as a plain value, if it begins as an object or a list in UTF-8 does, else
+        MISSING. Raises Blocked as `json` does."""
         if self._json is not MISSING:
             return self._json
         body = self.body  # as `looks_json` says, for a call less
@@ -170,7 +177,8 @@ class Answer(msgspec.Struct, gc=False):
         return why("not-json", problem=problem)
 
     def _strange(self) -> bool:
-        """Whether another charset than UTF-8 is declared. JSON is UTF-8 (RFC 8259); some servers think otherwise."""
+        """Whether another charset than UTF-8 is declared. JSON is UTF-8 (RFC 8259); some servers
+        think otherwise."""
         return (self.charset or "utf-8") not in _UTF8
 
     def _json_text(self) -> str | bytes:
@@ -182,21 +190,29 @@ class Answer(msgspec.Struct, gc=False):
         return self._unread
 
     def xml(self) -> Any:
-        """The body as an `xml_tree.Document`, or the reason (Why) why it is none. Raises Blocked if it is nested too deeply."""
+        """The body as an `xml_tree.Document`, or the reason (Why) why it is none. Raises Blocked if
+        it is nested too deeply."""
         if self._xml is None:
             from saltpath.core import xml_tree
 
             try:
-                self._xml = xml_tree.read_xml(self.body, self.charset) if self.body else why("empty-body", path="/")
+                self._xml = (
+                    xml_tree.read_xml(self.body, self.charset)
+                    if self.body
+                    else why("empty-body", path="/")
+                )
             except xml_tree.NotXml as problem:
                 self._xml = why("not-xml", problem=str(problem))
         return self._xml
 
 
 def _read_lines(text: str | bytes) -> list[Any]:
-    """JSON Lines as a list: an item for each line that is not empty. Raises NotPlain with the line."""
+    """JSON Lines as a list: an item for each line that is not empty. Raises NotPlain with the
+    line."""
     items = []
-    for number, line in enumerate((text.encode() if isinstance(text, str) else text).split(b"\n"), 1):
+    for number, line in enumerate(
+        (text.encode() if isinstance(text, str) else text).split(b"\n"), 1
+    ):
         if line.strip():
             try:
                 items.append(plain.read_json(line))

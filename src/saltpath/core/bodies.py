@@ -1,4 +1,5 @@
-"""The body of a finished request, as octets with its media type; every reference encoded for the place it stands in."""
+"""The body of a finished request, as octets with its media type; every reference encoded for the
+place it stands in."""
 
 from __future__ import annotations
 
@@ -25,7 +26,10 @@ def body_of(body: Body, scopes: Scopes) -> tuple[bytes, str]:
     if body.kind == "xml":
         return _xml(body.content, scopes), body.media_type
     if body.kind == "form":
-        pairs = [f"{_form(name)}={scopes.text(value, lambda t, v, r: _form(t), _form)}" for name, value in body.content]
+        pairs = [
+            f"{_form(name)}={scopes.text(value, lambda t, v, r: _form(t), _form)}"
+            for name, value in body.content
+        ]
         return "&".join(pairs).encode(), "application/x-www-form-urlencoded"
     if body.kind == "multipart":
         return _multipart(body.content, scopes)
@@ -55,7 +59,8 @@ def _json(content: Any, scopes: Scopes) -> bytes:
             pieces.append(piece.encode())
             continue
         template, is_key = piece
-        value = scopes.text(template) if is_key or template.single is None else scopes.resolve(template.parts[0])  # type: ignore[arg-type]
+        single = None if is_key else template.single
+        value = scopes.text(template) if single is None else scopes.resolve(single)
         pieces.append(plain.write_json(value))
     return b"".join(pieces)
 
@@ -85,7 +90,8 @@ def _escaped(text: str, place: str, reference: Reference) -> str:
 
 
 def _multipart(parts: tuple[MultipartPart, ...], scopes: Scopes) -> tuple[bytes, str]:
-    """multipart/form-data (RFC 7578). The boundary follows from the content, and does not stand in it."""
+    """multipart/form-data (RFC 7578). The boundary follows from the content, and does not stand in
+    it."""
     written: list[tuple[bytes, bytes]] = []
     for part in parts:
         name = _in_quotes(scopes.text(part.name))
@@ -103,7 +109,9 @@ def _multipart(parts: tuple[MultipartPart, ...], scopes: Scopes) -> tuple[bytes,
         written.append((head.encode("utf-8", "surrogatepass"), content))
     boundary = _boundary(written)
     pieces = [b"--%s\r\n%s\r\n\r\n%s\r\n" % (boundary, head, content) for head, content in written]
-    return b"".join(pieces) + b"--" + boundary + b"--\r\n", f"multipart/form-data; boundary={boundary.decode()}"
+    return b"".join(
+        pieces
+    ) + b"--" + boundary + b"--\r\n", f"multipart/form-data; boundary={boundary.decode()}"
 
 
 def _boundary(written: list[tuple[bytes, bytes]]) -> bytes:

@@ -1,7 +1,8 @@
-"""The words of the trade as types: a case, its steps, their checks and keeps; a project, its suites and environments.
+"""The words of the trade as types: a case, its steps, their checks and keeps; a project, its suites
+and environments.
 
-All are frozen and hold templates already read; `format/reader.py` makes them. Durations are integer microseconds, sizes
-bytes. `Place` says where in the document a thing stands, for messages.
+All are frozen and hold templates already read; `format/reader.py` makes them. Durations are integer
+microseconds, sizes bytes. `Place` says where in the document a thing stands, for messages.
 """
 
 from __future__ import annotations
@@ -27,7 +28,8 @@ CLEANING: tuple[Part, ...] = ("once", "afterwards", "at the end")
 
 
 class Place(Struct, frozen=True):
-    """Where something stands: a document path such as `steps[0].expect[1]`, and the line (1-based; 0 unknown)."""
+    """Where something stands: a document path such as `steps[0].expect[1]`, and the line (1-based;
+    0 unknown)."""
 
     path: str = ""
     line: int = 0
@@ -37,8 +39,8 @@ NOWHERE = Place()
 
 
 class Placed(Struct, frozen=True, eq=False):
-    """What stands somewhere in a document. Two of a kind are equal if all that is written in them is: neither where they
-    stand (`place`) nor the quick way made of them (`quick`) counts."""
+    """What stands somewhere in a document. Two of a kind are equal if all that is written in them
+    is: neither where they stand (`place`) nor the quick way made of them (`quick`) counts."""
 
     def __eq__(self, other: object) -> bool:
         return type(self) is type(other) and self._written() == other._written()
@@ -61,8 +63,9 @@ class MultipartPart(Struct, frozen=True):
 
 
 class Body(Struct, frozen=True):
-    """What is sent. `json`: a `JsonText` or a compiled tree; `xml`: an `XmlText`; `text`: a Template with `media_type`;
-    `form`: pairs; `multipart`: parts; `file`: a Template of its path, with `media_type`."""
+    """What is sent. `json`: a `JsonText` or a compiled tree; `xml`: an `XmlText`; `text`: a
+    Template with `media_type`; `form`: pairs; `multipart`: parts; `file`: a Template of its path,
+    with `media_type`."""
 
     kind: Literal["json", "xml", "text", "form", "multipart", "file"]
     content: Any
@@ -70,21 +73,23 @@ class Body(Struct, frozen=True):
 
 
 class JsonText(Struct, frozen=True):
-    """A JSON text kept byte for byte; each string with references is a (Template, is an object key) piece."""
+    """A JSON text kept byte for byte; each string with references is a (Template, is an object key)
+    piece."""
 
     pieces: tuple[str | tuple[Template, bool], ...]
 
 
 class XmlText(Struct, frozen=True):
-    """An XML text kept as written; each reference stands with the place it is in: `text`, `attribute` or `cdata`."""
+    """An XML text kept as written; each reference stands with the place it is in: `text`,
+    `attribute` or `cdata`."""
 
     pieces: tuple[str | tuple[Reference, str], ...]
 
 
 class Auth(Struct, frozen=True):
-    """How a request signs in. `parts` by kind: `bearer` a token; `basic` and `digest` user and password; `key` its value,
-    with its place and name in `at`; `oauth2` token url, client id, client secret and scope; `none` says that it does not, though
-    what lies around it does."""
+    """How a request signs in. `parts` by kind: `bearer` a token; `basic` and `digest` user and
+    password; `key` its value, with its place and name in `at`; `oauth2` token url, client id,
+    client secret and scope; `none` says that it does not, though what lies around it does."""
 
     kind: Literal["bearer", "basic", "digest", "key", "oauth2", "none"]
     parts: tuple[Template, ...]
@@ -96,11 +101,12 @@ def unsure(status: int, document: Any) -> None:
 
 
 class Check(Placed, frozen=True):
-    """One thing that must hold: of a subject, a relation, an expected value (a compiled tree; `fixed`: no reference in
-    it, so it is the value itself).
+    """One thing that must hold: of a subject, a relation, an expected value (a compiled tree;
+    `fixed`: no reference in it, so it is the value itself).
 
-    `quick`, from the status and the body's document (MISSING if it is not JSON), gives the outcome of a check that passes, or None where it
-    is not sure (see `judge.quickly`). Most checks pass most of the time, and this is their way."""
+    `quick`, from the status and the body's document (MISSING if it is not JSON), gives the outcome
+    of a check that passes, or None where it is not sure (see `judge.quickly`). Most checks pass
+    most of the time, and this is their way."""
 
     of: Subject
     relation: str
@@ -116,8 +122,9 @@ class Check(Placed, frozen=True):
 
 
 class Group(Placed, frozen=True):
-    """Several checks as one. `when`: if those hold, `parts` must, else `otherwise`; `for each`: `parts` must hold of every
-    item of the subject `of`; `any of`, `all of`, `none of` of `parts`."""
+    """Several checks as one. `when`: if those hold, `parts` must, else `otherwise`; `for each`:
+    `parts` must hold of every item of the subject `of`; `any of`, `all of`, `none of` of
+    `parts`."""
 
     kind: Literal["when", "any of", "all of", "none of", "for each"]
     parts: tuple[Expectation, ...]
@@ -174,7 +181,8 @@ class Repeat(Struct, frozen=True):
 
 
 class Cell(Struct, frozen=True):
-    """A column of an output table: a subject, or a compiled tree; `of_step`: its verdict, or why."""
+    """A column of an output table: a subject, or a compiled tree; `of_step`: its verdict, or
+    why."""
 
     of: Any
     of_step: str = ""
@@ -189,8 +197,9 @@ class Write(Placed, frozen=True):
 
 
 class Database(Placed, frozen=True):
-    """Where a database stands: a SQLite file, or PostgreSQL as `host:port/name`. `may_change`: statements that change something are
-    allowed. `tls`: off, require, verify, or empty for whatever the server offers."""
+    """Where a database stands: a SQLite file, or PostgreSQL as `host:port/name`. `may_change`:
+    statements that change something are allowed. `tls`: off, require, verify, or empty for whatever
+    the server offers."""
 
     kind: Literal["sqlite", "postgres"]
     at: Template
@@ -202,10 +211,11 @@ class Database(Placed, frozen=True):
 
 
 class Request(Placed, frozen=True):
-    """A request step: what is sent, what must hold of the answer, what is kept. `inherited`: the checks on every answer that
-    it does not except itself from, each with where it comes from. `signed_by`: where its sign-in comes from, `case`, `suite` or
-    `project`; empty for its own. `signs`: its head asks for the finished request; `asks`: its
-    checks ask the request or the answer."""
+    """A request step: what is sent, what must hold of the answer, what is kept. `inherited`: the
+    checks on every answer that it does not except itself from, each with where it comes from.
+    `signed_by`: where its sign-in comes from, `case`, `suite` or `project`; empty for its own.
+    `signs`: its head asks for the finished request; `asks`: its checks ask the request or the
+    answer."""
 
     name: str
     key: str
@@ -232,8 +242,9 @@ class Request(Placed, frozen=True):
 
 
 class LookUp(Placed, frozen=True):
-    """Rows that are looked up in a database of the project. `changes`: whether the statement may change something; `most`: how many rows at
-    most; with more the step is blocked. It has no checks on every answer."""
+    """Rows that are looked up in a database of the project. `changes`: whether the statement may
+    change something; `most`: how many rows at most; with more the step is blocked. It has no checks
+    on every answer."""
 
     name: str
     key: str
@@ -280,8 +291,9 @@ class Wait(Placed, frozen=True):
 
 
 class UseShared(Placed, frozen=True):
-    """Shared steps, carried out here. `of`: by which name (that of their file); `given`: what their inputs are; `gives`: which output is
-    kept under which name. `shared`: the steps themselves once they are known (see shared.py), else `problem` says why not."""
+    """Shared steps, carried out here. `of`: by which name (that of their file); `given`: what their
+    inputs are; `gives`: which output is kept under which name. `shared`: the steps themselves once
+    they are known (see shared.py), else `problem` says why not."""
 
     name: str
     key: str
@@ -317,8 +329,8 @@ Step = Request | LookUp | SetValues | Wait | UseShared | ForEach
 
 
 class Input(Struct, frozen=True):
-    """What shared steps are given, under a name. `kind`: one of the kinds of JSON, or empty for any. `default`: a compiled tree, or `...`
-    where a caller has to give it."""
+    """What shared steps are given, under a name. `kind`: one of the kinds of JSON, or empty for
+    any. `default`: a compiled tree, or `...` where a caller has to give it."""
 
     name: str
     kind: str = ""
@@ -333,8 +345,8 @@ class NamedValues(Struct, frozen=True):
 
 
 class Case(Placed, frozen=True):
-    """One test: a path of steps with values. Shared steps are one, too (`is_shared`), with inputs, whose defaults are its values, and
-    outputs."""
+    """One test: a path of steps with values. Shared steps are one, too (`is_shared`), with inputs,
+    whose defaults are its values, and outputs."""
 
     name: str
     key: str = ""
@@ -368,8 +380,8 @@ class Case(Placed, frozen=True):
                 yield part, index, step
 
     def every_step(self) -> Iterator[tuple[str, Step]]:
-        """Every step with its number, in the order of execution: `4`, and `4.1` for the first inside a step for each item. What stands
-        in shared steps belongs to them."""
+        """Every step with its number, in the order of execution: `4`, and `4.1` for the first
+        inside a step for each item. What stands in shared steps belongs to them."""
         for number, (_, _, step) in enumerate(self.parts(), 1):
             yield from numbered(step, str(number))
 
@@ -402,7 +414,8 @@ def numbered(step: Step, number: str) -> Iterator[tuple[str, Step]]:
 
 
 def keeps_of(step: Step) -> tuple[str, ...]:
-    """The names under which a step keeps values for those after it, those of the steps inside it too."""
+    """The names under which a step keeps values for those after it, those of the steps inside it
+    too."""
     if isinstance(step, Answered):
         return tuple(keep.name for keep in step.keep)
     if isinstance(step, SetValues):
@@ -415,8 +428,8 @@ def keeps_of(step: Step) -> tuple[str, ...]:
 
 
 class Suite(Struct, frozen=True):
-    """An ordered list of cases: their file names in order, values and options they share. `values_in`: how its values read in an
-    environment, by the environment's name."""
+    """An ordered list of cases: their file names in order, values and options they share.
+    `values_in`: how its values read in an environment, by the environment's name."""
 
     name: str
     about: str = ""
@@ -458,5 +471,7 @@ class Project(Struct, frozen=True):
         found = self.sources.get(rows.source)
         if found is None:
             near = nearest(rows.source, self.sources)
-            return why("no-source", name=rows.source, near=f"; did you mean {near}?" if near else "")
+            return why(
+                "no-source", name=rows.source, near=f"; did you mean {near}?" if near else ""
+            )
         return replace(found, pick=rows.pick) if rows.pick else found

@@ -1,9 +1,11 @@
-"""Character sets by the names that answers and files give: those that Python knows and that are character sets.
+"""Character sets by the names that answers and files give: those that Python knows and that are
+character sets.
 
-What Python calls an encoding and is none (`rot13`, `base64`, `idna`, `punycode`, `undefined`, escapes) is unknown here, and so
-is UTF-7, which the WHATWG's Encoding Standard forbids: these decode to lone surrogates, take quadratic time, or raise what no
-decoder should. Names come from strangers, so they are looked up in a table and never in the codecs' registry, which
-remembers each name for ever.
+What Python calls an encoding and is none (`rot13`, `base64`, `idna`, `punycode`, `undefined`,
+escapes) is unknown here, and so is UTF-7, which the WHATWG's Encoding Standard forbids: these
+decode to lone surrogates, take quadratic time, or raise what no decoder should. Names come from
+strangers, so they are looked up in a table and never in the codecs' registry, which remembers each
+name for ever.
 """
 
 from __future__ import annotations

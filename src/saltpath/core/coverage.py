@@ -1,7 +1,9 @@
-"""Which fields of an answer any check watches, and which none does. A field is a place of a JSON answer that holds no further places.
+"""Which fields of an answer any check watches, and which none does. A field is a place of a JSON
+answer that holds no further places.
 
-A check watches the fields that its subject finds; where it says what a whole branch is (`is`, `is one of`, `same as last pass`), all
-below it; an expected body those that it speaks of. That something is there, its kind or its size is watched at the place itself.
+A check watches the fields that its subject finds; where it says what a whole branch is (`is`, `is
+one of`, `same as last pass`), all below it; an expected body those that it speaks of. That
+something is there, its kind or its size is watched at the place itself.
 """
 
 from __future__ import annotations
@@ -30,22 +32,29 @@ _WHOLE = ("is", "is one of", "same as last pass")
 
 
 class Coverage(Struct, frozen=True):
-    """`fields`: how many the answer has (at most 3,000 are looked at); `unchecked`: path and value of those that no check watches."""
+    """`fields`: how many the answer has (at most 3,000 are looked at); `unchecked`: path and value
+    of those that no check watches."""
 
     fields: int
     unchecked: list[tuple[str, Any]]
 
 
 def coverage(
-    items: Iterable[Expectation], answer: Answer, scopes: Scopes, waits: Callable[[Subject], bool] = lambda _: False
+    items: Iterable[Expectation],
+    answer: Answer,
+    scopes: Scopes,
+    waits: Callable[[Subject], bool] = lambda _: False,
 ) -> Coverage | None:
-    """None for an answer that is no JSON object or list. `waits`: subjects that are not looked up here, since that may take long."""
+    """None for an answer that is no JSON object or list. `waits`: subjects that are not looked up
+    here, since that may take long."""
     document = answer.document()
     if document is MISSING:
         return None
-    fields = [(path, value) for path, value in places(document) if not (isinstance(value, dict | list) and value)][
-        :MOST_FIELDS
-    ]
+    fields = [
+        (path, value)
+        for path, value in places(document)
+        if not (isinstance(value, dict | list) and value)
+    ][:MOST_FIELDS]
     watched: set[str] = set()
     for path, value, whole in _watched(items, answer, scopes, waits):
         watched.add(path)
@@ -65,7 +74,9 @@ def _watched(
             yield from _by_check(item, answer, scopes, waits)
         elif item.kind == "for each" and item.of is not None:
             for place, value in _items(item.of, answer, scopes, waits):
-                for path, inner, whole in _watched(item.parts, as_answer(answer, value), scopes, waits):
+                for path, inner, whole in _watched(
+                    item.parts, as_answer(answer, value), scopes, waits
+                ):
                     yield place + path[1:], inner, whole
         else:
             yield from _watched((*item.parts, *item.otherwise), answer, scopes, waits)
@@ -82,7 +93,8 @@ def _by_check(
 
 
 def _by_body(path: str, value: Any, pattern: Any) -> Iterator[tuple[str, Any, bool]]:
-    """The places that an expected body speaks of. A loose value, and a list in any order, speak of all below them."""
+    """The places that an expected body speaks of. A loose value, and a list in any order, speak of
+    all below them."""
     if isinstance(pattern, Fields) and isinstance(value, dict):
         for name, _, inner in pattern.fields:
             if name in value:
@@ -90,7 +102,11 @@ def _by_body(path: str, value: Any, pattern: Any) -> Iterator[tuple[str, Any, bo
     elif isinstance(pattern, Items) and isinstance(value, list) and pattern.mode != "any order":
         for at, item in enumerate(value[:MOST_ITEMS]):
             inner = (
-                pattern.items[0] if pattern.mode == "every" else pattern.items[at] if at < len(pattern.items) else None
+                pattern.items[0]
+                if pattern.mode == "every"
+                else pattern.items[at]
+                if at < len(pattern.items)
+                else None
             )
             if inner is not None:
                 yield from _by_body(f"{path}[{at}]", item, inner)
@@ -98,7 +114,9 @@ def _by_body(path: str, value: Any, pattern: Any) -> Iterator[tuple[str, Any, bo
         yield path, value, True
 
 
-def _items(of: Subject, answer: Answer, scopes: Scopes, waits: Callable[[Subject], bool]) -> list[tuple[str, Any]]:
+def _items(
+    of: Subject, answer: Answer, scopes: Scopes, waits: Callable[[Subject], bool]
+) -> list[tuple[str, Any]]:
     nodes = _nodes(of, answer, scopes, waits)
     if len(nodes) == 1 and isinstance(nodes[0][1], list):
         place, value = nodes[0]
@@ -106,7 +124,9 @@ def _items(of: Subject, answer: Answer, scopes: Scopes, waits: Callable[[Subject
     return nodes[:MOST_ITEMS]
 
 
-def _nodes(of: Subject, answer: Answer, scopes: Scopes, waits: Callable[[Subject], bool]) -> list[tuple[str, Any]]:
+def _nodes(
+    of: Subject, answer: Answer, scopes: Scopes, waits: Callable[[Subject], bool]
+) -> list[tuple[str, Any]]:
     if of.kind != "path" or waits(of):
         return []
     try:
@@ -116,8 +136,9 @@ def _nodes(of: Subject, answer: Answer, scopes: Scopes, waits: Callable[[Subject
 
 
 class Field(Struct, frozen=True):
-    """Unchecked fields of one name: at one place, or in several items of a list, which then stands with [*]. `value` is the first's,
-    `check` what would watch it: the value as it is, in several items its kind."""
+    """Unchecked fields of one name: at one place, or in several items of a list, which then stands
+    with [*]. `value` is the first's, `check` what would watch it: the value as it is, in several
+    items its kind."""
 
     path: str
     places: int
@@ -144,5 +165,10 @@ def _field(pattern: str, items: list[tuple[str, Any]]) -> Field:
     if MASK in plain.as_text(value):
         return Field(path, 1, value, {"of": path, "present": True})
     return Field(
-        path, 1, value, {"of": path, "empty": True} if isinstance(value, dict | list) else {"of": path, "is": value}
+        path,
+        1,
+        value,
+        {"of": path, "empty": True}
+        if isinstance(value, dict | list)
+        else {"of": path, "is": value},
     )

@@ -44,7 +44,8 @@ _OWN = ("key", "off", "expect", "keep", *_NAMED)
 
 
 def differences(before: Document, after: Document) -> list[str]:
-    """One sentence for each difference, the case's own first, then step by step as they stand in `after`."""
+    """One sentence for each difference, the case's own first, then step by step as they stand in
+    `after`."""
     found = _of_case(before, after)
     old, new = _steps(before), _steps(after)
     for key, (_, _, step) in old.items():
@@ -58,7 +59,9 @@ def differences(before: Document, after: Document) -> list[str]:
             found.append(_said("step-new", step=_title(step)))
             continue
         if old[key][0] != part:
-            found.append(_said("step-always", step=_title(step), part=_PARTS.get(part, "for each item")))
+            found.append(
+                _said("step-always", step=_title(step), part=_PARTS.get(part, "for each item"))
+            )
         elif was[key] in moved:
             found.append(_said("step-moved", step=_title(step), place=index + 1))
         if not plain.same(old[key][2], step):
@@ -74,7 +77,9 @@ def _of_case(before: Document, after: Document) -> list[str]:
     found = []
     name = "shared" if "shared" in after else "case"
     if before.get(name) != after.get(name):
-        found.append(_said("case-named", before=_quoted(before.get(name)), after=_quoted(after.get(name))))
+        found.append(
+            _said("case-named", before=_quoted(before.get(name)), after=_quoted(after.get(name)))
+        )
     for field in dict.fromkeys([*before, *after]):
         if field in (name, "key", _EVERY, *_PARTS) or _same(before, after, field):
             continue
@@ -92,11 +97,17 @@ def _steps(document: Document) -> dict[str, tuple[str, int, Document]]:
     return found
 
 
-def _with_inner(found: dict[str, tuple[str, int, Document]], part: str, index: int, step: Document) -> None:
+def _with_inner(
+    found: dict[str, tuple[str, int, Document]], part: str, index: int, step: Document
+) -> None:
     """The step, and those inside it, which stand in a part of their own."""
     key = str(step.get("key", f"{part}{index}"))
     inner = step.get("steps") or ()
-    found[key] = (part, index, {name: value for name, value in step.items() if name != "steps"} if inner else step)
+    found[key] = (
+        part,
+        index,
+        {name: value for name, value in step.items() if name != "steps"} if inner else step,
+    )
     for place, below in enumerate(inner):
         _with_inner(found, key, place, below)
 
@@ -126,16 +137,27 @@ def _of_step(before: Document, after: Document) -> list[str]:
     for field in dict.fromkeys([*before, *after]):
         if field in _OWN or _same(before, after, field):
             continue
-        code = "step-added" if field not in before else "step-taken" if field not in after else "step-changed"
+        code = (
+            "step-added"
+            if field not in before
+            else "step-taken"
+            if field not in after
+            else "step-changed"
+        )
         values = {"before": _shown(before.get(field)), "after": _shown(after.get(field))}
         found.append(_said(code, step=step, field=field, **values))
-    return found + _of_checks(step, before.get("expect") or [], after.get("expect") or []) + _of_keeps(
-        step, before.get("keep") or {}, after.get("keep") or {}
-    )  # fmt: skip
+    return (
+        found
+        + _of_checks(step, before.get("expect") or [], after.get("expect") or [])
+        + _of_keeps(step, before.get("keep") or {}, after.get("keep") or {})
+    )
 
 
 def _of_checks(step: str, before: list[Document], after: list[Document]) -> list[str]:
-    old, new = [write_sentence(check) for check in before], [write_sentence(check) for check in after]
+    old, new = (
+        [write_sentence(check) for check in before],
+        [write_sentence(check) for check in after],
+    )
     found = [_said("check-gone", step=step, check=text) for text in old if text not in new]
     for text, check in zip(new, after, strict=True):
         if text not in old:
@@ -154,8 +176,14 @@ def _of_keeps(step: str, before: Document, after: Document) -> list[str]:
             found.append(_said("keep-new", step=step, of=_subject(of), name=name))
         elif not _same(before, after, name):
             found.append(
-                _said("keep-changed", step=step, of=_subject(of), name=name, before=_subject(before[name]))
-            )  # fmt: skip
+                _said(
+                    "keep-changed",
+                    step=step,
+                    of=_subject(of),
+                    name=name,
+                    before=_subject(before[name]),
+                )
+            )
     return found
 
 
@@ -179,4 +207,10 @@ def _quoted(value: Any) -> str:
 def _shown(value: Any) -> str:
     if value is None:
         return "nothing"
-    return plain.show(value, 160) if not isinstance(value, str) else value if len(value) < 160 else value[:159] + "…"
+    return (
+        plain.show(value, 160)
+        if not isinstance(value, str)
+        else value
+        if len(value) < 160
+        else value[:159] + "…"
+    )

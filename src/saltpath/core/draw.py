@@ -1,7 +1,9 @@
-"""Chance that repeats: numbers drawn from a seed and a place, never from the clock or the order of execution.
+"""Chance that repeats: numbers drawn from a seed and a place, never from the clock or the order of
+execution.
 
-The stream is BLAKE2b (RFC 7693) in counter mode over the parts that it is made from. The same parts give the same numbers
-on every machine and in every version; a change of this module would change every tester's data.
+The stream is BLAKE2b (RFC 7693) in counter mode over the parts that it is made from. The same parts
+give the same numbers on every machine and in every version; a change of this module would change
+every tester's data.
 """
 
 from __future__ import annotations
@@ -30,7 +32,9 @@ class Draw:
     def octets(self, count: int) -> bytes:
         """So many random octets."""
         while len(self._pool) < count:
-            self._pool += blake2b(self._counter.to_bytes(8, "big"), key=self._key, digest_size=64).digest()
+            self._pool += blake2b(
+                self._counter.to_bytes(8, "big"), key=self._key, digest_size=64
+            ).digest()
             self._counter += 1
         taken, self._pool = self._pool[:count], self._pool[count:]
         return taken

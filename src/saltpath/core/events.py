@@ -1,9 +1,12 @@
-"""What leaves the engine. Everything that looks at a run is a consumer of this stream: terminal, reports, store.
+"""What leaves the engine. Everything that looks at a run is a consumer of this stream: terminal,
+reports, store.
 
-Secrets are masked before an event is made. Times are UTC microseconds (`at`) or lengths in microseconds (`us`).
-`case` is the case's index in the plan, `step` a step's index in its part, `row` counts from 1 (a case without rows has one).
-`inner`: where a step stands inside that one, empty for the step itself: `2` is the third of its shared steps, `7.0` the first step for
-the seventh item, `2/7.0` that one inside the third shared step. A step inside ends before the one that holds it.
+Secrets are masked before an event is made. Times are UTC microseconds (`at`) or lengths in
+microseconds (`us`). `case` is the case's index in the plan, `step` a step's index in its part,
+`row` counts from 1 (a case without rows has one). `inner`: where a step stands inside that one,
+empty for the step itself: `2` is the third of its shared steps, `7.0` the first step for the
+seventh item, `2/7.0` that one inside the third shared step. A step inside ends before the one that
+holds it.
 """
 
 from __future__ import annotations
@@ -56,10 +59,11 @@ class Wrote(msgspec.Struct, frozen=True, gc=False):
 
 
 class StepFinished(msgspec.Struct, frozen=True, gc=False):
-    """`exchanges` in the order in which they went (redirects first, the answer that was judged last).
-    `used` holds what each reference resolved to. Steps that do not count (set, wait, cleaning up without checks)
-    are left out of the row's verdict. Steps of `once` and `at the end` have row 0. `attempts`: how often a step that
-    repeats was sent; `exchanges` then holds the first attempt's and the last one's. `wrote`: its row of an output table."""
+    """`exchanges` in the order in which they went (redirects first, the answer that was judged
+    last). `used` holds what each reference resolved to. Steps that do not count (set, wait,
+    cleaning up without checks) are left out of the row's verdict. Steps of `once` and `at the end`
+    have row 0. `attempts`: how often a step that repeats was sent; `exchanges` then holds the first
+    attempt's and the last one's. `wrote`: its row of an output table."""
 
     at: int
     case: int
@@ -117,4 +121,13 @@ class RunFinished(msgspec.Struct, frozen=True, gc=False):
     stopped_by: str = ""
 
 
-Event = RunStarted | CaseStarted | RowStarted | StepStarted | StepFinished | RowFinished | CaseFinished | RunFinished
+Event = (
+    RunStarted
+    | CaseStarted
+    | RowStarted
+    | StepStarted
+    | StepFinished
+    | RowFinished
+    | CaseFinished
+    | RunFinished
+)

@@ -17,7 +17,8 @@ MASK = "●●●"
 
 
 class Times(msgspec.Struct, frozen=True, gc=False, array_like=True):
-    """Microseconds of each phase, as libcurl measured them; `total` is their sum and what lies between."""
+    """Microseconds of each phase, as libcurl measured them; `total` is their sum and what lies
+    between."""
 
     lookup: int = 0
     connect: int = 0
@@ -28,9 +29,10 @@ class Times(msgspec.Struct, frozen=True, gc=False, array_like=True):
 
 
 class Exchange(msgspec.Struct, frozen=True, gc=False):
-    """`sent_head` and `received_head` are the exact bytes, status line and headers included (a folded line of the answer's is one). `raw_body` is as received,
-    `body` decoded. `why` says why it could not be carried out (None: an answer of some status came).
-    `begun_us`: UTC, microseconds."""
+    """`sent_head` and `received_head` are the exact bytes, status line and headers included (a
+    folded line of the answer's is one). `raw_body` is as received, `body` decoded. `why` says why
+    it could not be carried out (None: an answer of some status came). `begun_us`: UTC,
+    microseconds."""
 
     method: str
     address: str

@@ -1,5 +1,5 @@
-"""Some steps of a case as shared steps: what they need becomes inputs, what others use of them outputs, and a step in their place uses
-them."""
+"""Some steps of a case as shared steps: what they need becomes inputs, what others use of them
+outputs, and a step in their place uses them."""
 
 from __future__ import annotations
 
@@ -23,29 +23,38 @@ class NotShareable(ValueError):
 
 
 class Extracted(Struct, frozen=True):
-    """The document of the shared steps, and that of the step that uses them in their place, whose name is still missing."""
+    """The document of the shared steps, and that of the step that uses them in their place, whose
+    name is still missing."""
 
     shared: Document
     use: Document
 
 
 def extracted(case: Case, document: Document, keys: Collection[str], name: str) -> Extracted:
-    """Make shared steps of those with these keys; what the case signs for them they then sign themselves. Raises NotShareable."""
+    """Make shared steps of those with these keys; what the case signs for them they then sign
+    themselves. Raises NotShareable."""
     case = signed_in(case, None, None)
     every = [(part, step) for part, _, step in case.parts()]
     chosen = [index for index, (_, step) in enumerate(every) if step.key in keys]
     if len(chosen) != len(set(keys)) or not chosen:
-        raise NotShareable("Choose steps of this case; what stands inside another step goes with it.")
+        raise NotShareable(
+            "Choose steps of this case; what stands inside another step goes with it."
+        )
     part = every[chosen[0]][0]
     if any(every[index][0] != part for index in chosen):
-        raise NotShareable("Choose steps that run at the same time: once, in their turn, afterwards, or at the end.")
+        raise NotShareable(
+            "Choose steps that run at the same time: once, in their turn, afterwards, or at the "
+            "end."
+        )
     own = [every[index][1] for index in chosen]
     needed = _needed(case, [step for _, step in every], chosen)
     kept = {kept_name for step in own for kept_name in keeps_of(step)}
     others = [step for index, (_, step) in enumerate(every) if index not in chosen]
     wanted = {found for step in others for found in (*_names(step), *asked_for(step))}
     outputs = [kept_name for step in own for kept_name in keeps_of(step) if kept_name in wanted]
-    inside = [_signing(step, document.get("auth")) for step in document[part] if step.get("key") in keys]
+    inside = [
+        _signing(step, document.get("auth")) for step in document[part] if step.get("key") in keys
+    ]
     shared: Document = {"salt-path": 1, "shared": name}
     if needed:
         shared["inputs"] = {item: _input(case, item) for item in needed}
@@ -61,7 +70,8 @@ def extracted(case: Case, document: Document, keys: Collection[str], name: str) 
 
 
 def _signing(step: Document, auth: Any) -> Document:
-    """A step with the case's sign-in where it says none itself, as far as shared steps see nothing of it."""
+    """A step with the case's sign-in where it says none itself, as far as shared steps see nothing
+    of it."""
     if auth in (None, "none"):
         return step
     if isinstance(step.get("steps"), list):
@@ -74,7 +84,8 @@ def _names(step: Step) -> set[str]:
 
 
 def _needed(case: Case, every: list[Step], chosen: list[int]) -> list[str]:
-    """The names that the steps use and that only the case knows: kept before them, its own values, inputs. Raises NotShareable."""
+    """The names that the steps use and that only the case knows: kept before them, its own values,
+    inputs. Raises NotShareable."""
     before = {name for index in range(chosen[0]) for name in keeps_of(every[index])}
     between = {
         name: every[index].name
@@ -92,13 +103,16 @@ def _needed(case: Case, every: list[Step], chosen: list[int]) -> list[str]:
                 continue
             if name in between:
                 raise NotShareable(
-                    f"“{between[name]}” stands between these steps and keeps {name}, which they use; choose it, too."
+                    f"“{between[name]}” stands between these steps and keeps {name}, which they "
+                    "use; choose it, too."
                 )
             if name in before or name in of_case:
                 needed[name] = None
         asked = sorted(name for name in asked_for(step) - kept if name in before)
         if asked and not set(asked) <= set(needed):
-            raise NotShareable(f"“{step.name}” asks whether {asked[0]} is there, which only this case knows.")
+            raise NotShareable(
+                f"“{step.name}” asks whether {asked[0]} is there, which only this case knows."
+            )
         kept |= set(keeps_of(step))
     return list(needed)
 
@@ -124,7 +138,8 @@ def _bare(held: Any, needed: Collection[str], kept: Collection[str]) -> Any:
 
 
 def without(document: Document, keys: Collection[str], use: Document) -> Document:
-    """The case with the step that uses the shared ones in the place of the first of those with these keys, the others gone."""
+    """The case with the step that uses the shared ones in the place of the first of those with
+    these keys, the others gone."""
     changed = dict(document)
     for part in PARTS:
         steps = document.get(part)

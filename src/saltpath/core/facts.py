@@ -1,4 +1,5 @@
-"""What an answer says besides its body, as subjects with their values: status, times, size, type, headers, cookies.
+"""What an answer says besides its body, as subjects with their values: status, times, size, type,
+headers, cookies.
 
 They are pointed at and handed over like places of the body.
 """
@@ -12,16 +13,19 @@ from saltpath.core.answer import Answer
 from saltpath.core.subjects import UNITS, is_read
 
 USUAL = frozenset(
-    "accept-ranges access-control-allow-origin age alt-svc cache-control connection content-encoding content-length"
-    " content-security-policy content-type date expires keep-alive last-modified permissions-policy referrer-policy"
+    "accept-ranges access-control-allow-origin age alt-svc cache-control connection "
+    "content-encoding content-length"
+    " content-security-policy content-type date expires keep-alive last-modified "
+    "permissions-policy referrer-policy"
     " server set-cookie strict-transport-security transfer-encoding vary via".split()
 )
 """Headers, in small letters, that say nothing of the thing that was asked for."""
 
 
 def facts_of(answer: Answer) -> Iterator[tuple[str, Any, str]]:
-    """Subject, value and its unit (`duration` in microseconds, `size` in bytes, or empty), in the order in which they are told; of headers
-    those that speak of the thing that was asked for, each with its first value. What has a name that no subject can hold is left out."""
+    """Subject, value and its unit (`duration` in microseconds, `size` in bytes, or empty), in the
+    order in which they are told; of headers those that speak of the thing that was asked for, each
+    with its first value. What has a name that no subject can hold is left out."""
     yield "status", answer.status, ""
     headers = answer.headers
     told = set(USUAL)

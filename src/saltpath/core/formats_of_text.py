@@ -1,4 +1,5 @@
-"""Known forms of text, for `format:`, `[?date]` and JSON Schema's `format`. A table, each with an example that holds."""
+"""Known forms of text, for `format:`, `[?date]` and JSON Schema's `format`. A table, each with an
+example that holds."""
 
 from __future__ import annotations
 
@@ -22,7 +23,9 @@ class Format(NamedTuple):
 _DATE = re.compile(r"\d{4}-\d{2}-\d{2}", re.ASCII)
 _TIME = re.compile(r"(\d{2}):(\d{2}):(\d{2})(?:\.\d+)?(?:[Zz]|([+-])(\d{2}):(\d{2}))", re.ASCII)
 _DAY = 24 * 60
-_DURATION = re.compile(r"P(?!$)(\d+W|(\d+Y)?(\d+M)?(\d+D)?(T(?!$)(\d+H)?(\d+M)?(\d+(\.\d+)?S)?)?)", re.ASCII)
+_DURATION = re.compile(
+    r"P(?!$)(\d+W|(\d+Y)?(\d+M)?(\d+D)?(T(?!$)(\d+H)?(\d+M)?(\d+(\.\d+)?S)?)?)", re.ASCII
+)
 _UUID = re.compile(r"[0-9a-fA-F]{8}-([0-9a-fA-F]{4}-){3}[0-9a-fA-F]{12}")
 _LOCAL = re.compile(r"[^\s@\"(),:;<>\[\\\]\x00-\x1f.]+(\.[^\s@\"(),:;<>\[\\\]\x00-\x1f.]+)*")
 _LOCAL_ANY = re.compile(_LOCAL.pattern.replace("\\x00-\\x1f", "\\x00-\\x1f\\x7f-\\x9f"))
@@ -33,7 +36,8 @@ _OTHER_POINTS = re.compile("[\u3002\uff0e\uff61]")
 _LABEL = re.compile(r"(?!-)[A-Za-z0-9-]{1,63}(?<!-)")
 _SCHEME = "[A-Za-z][A-Za-z0-9+.-]*:"
 _IN_URI = r"[!#-;=?-\[\]_a-z~]*"
-"""Visible ASCII but what RFC 3986 leaves out: quotation mark, angle and curly brackets, backslash, circumflex, grave, bar."""
+"""Visible ASCII but what RFC 3986 leaves out: quotation mark, angle and curly brackets, backslash,
+circumflex, grave, bar."""
 _IN_IRI = r"[^\s<>\"{}|\\^`\x00-\x20\x7f-\x9f]*"
 _URI = re.compile(_SCHEME + _IN_URI)
 _REFERENCE = re.compile(_IN_URI)
@@ -58,13 +62,20 @@ def _date(text: str) -> bool:
 
 
 def _time(text: str) -> bool:
-    """RFC 3339, 5.6; a second of 60 only where a leap second can be, just before midnight in UTC (5.7)."""
+    """RFC 3339, 5.6; a second of 60 only where a leap second can be, just before midnight in UTC
+    (5.7)."""
     found = _TIME.fullmatch(text)
     if found is None:
         return False
     hour, minute, second, sign, hours_off, minutes_off = found.groups(default="0")
     off = 60 * int(hours_off) + int(minutes_off)
-    if int(hour) > 23 or int(minute) > 59 or int(second) > 60 or int(hours_off) > 23 or int(minutes_off) > 59:
+    if (
+        int(hour) > 23
+        or int(minute) > 59
+        or int(second) > 60
+        or int(hours_off) > 23
+        or int(minutes_off) > 59
+    ):
         return False
     in_utc = 60 * int(hour) + int(minute) + (off if sign == "-" else -off)
     return int(second) < 60 or in_utc % _DAY == _DAY - 1
@@ -89,7 +100,9 @@ def _mail_address(text: str, local: re.Pattern[str], host: Callable[[str], bool]
         return False
     if not local.fullmatch(before) and not _QUOTED.fullmatch(before):
         return False
-    return _ip_literal(after[1:-1]) if after.startswith("[") and after.endswith("]") else host(after)
+    return (
+        _ip_literal(after[1:-1]) if after.startswith("[") and after.endswith("]") else host(after)
+    )
 
 
 def _ip_literal(text: str) -> bool:

@@ -1,4 +1,5 @@
-"""What references and pipes have in common: quoted texts, a pipe as written, and text that cannot be read."""
+"""What references and pipes have in common: quoted texts, a pipe as written, and text that cannot
+be read."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ class Unreadable(ValueError):
 class Pipe(Struct, frozen=True):
     """One pipe as written: its name, and its arguments as its kind read them.
 
-    `inner`, a template, holds the arguments if references stand in them; they are then read when it is applied."""
+    `inner`, a template, holds the arguments if references stand in them; they are then read when it
+    is applied."""
 
     name: str
     args: tuple[Any, ...]
@@ -28,12 +30,16 @@ def unquote(text: str) -> str:
     """The text between quotes, backslash escapes decoded. Raises Unreadable."""
     if len(text) < 2 or text[0] not in "\"'" or text[-1] != text[0]:
         raise Unreadable(f"expected a text in quotes, found {text!r}")
-    return re.sub(r"\\(.)", lambda found: {"n": "\n", "t": "\t"}.get(found[1], found[1]), text[1:-1])
+    return re.sub(
+        r"\\(.)", lambda found: {"n": "\n", "t": "\t"}.get(found[1], found[1]), text[1:-1]
+    )
 
 
 def quoted(text: str) -> str:
     """The text in double quotes, as `unquote` reads it back."""
-    escaped = text.replace("\\", "\\\\").replace('"', '\\"').replace("\n", "\\n").replace("\t", "\\t")
+    escaped = (
+        text.replace("\\", "\\\\").replace('"', '\\"').replace("\n", "\\n").replace("\t", "\\t")
+    )
     return f'"{escaped}"'
 
 

@@ -1,7 +1,8 @@
-"""Which values one answer of a recorded session hands to later requests: written out they would be old the next time.
+"""Which values one answer of a recorded session hands to later requests: written out they would be
+old the next time.
 
-A value is found wherever a subject can point at it: in a JSON body, in what a page hands to its own forms and scripts, in a
-header, in a cookie.
+A value is found wherever a subject can point at it: in a JSON body, in what a page hands to its own
+forms and scripts, in a header, in a cookie.
 """
 
 from __future__ import annotations
@@ -36,8 +37,8 @@ class HandOver(Struct, frozen=True):
 
 
 def handed_over(entries: Sequence[Recorded]) -> list[HandOver]:
-    """The literals of requests that earlier answers held, in the order of the requests. What a request up to that answer said
-    already was known before, and is none."""
+    """The literals of requests that earlier answers held, in the order of the requests. What a
+    request up to that answer said already was known before, and is none."""
     heads = heads_of(entries)
     said: dict[str, int] = {}
     held: dict[str, list[tuple[int, str]]] = {}
@@ -46,7 +47,9 @@ def handed_over(entries: Sequence[Recorded]) -> list[HandOver]:
         if heads[entry.number] == entry.number:
             for text in dict.fromkeys(literals(entry.step)):
                 if text in held and text not in said:
-                    found.append(HandOver(entry.number, text, tuple(reversed(held[text][-MOST_SOURCES:]))))
+                    found.append(
+                        HandOver(entry.number, text, tuple(reversed(held[text][-MOST_SOURCES:])))
+                    )
             for text in literals(entry.step):
                 if text not in held:
                     said.setdefault(text, entry.number)
@@ -57,14 +60,20 @@ def handed_over(entries: Sequence[Recorded]) -> list[HandOver]:
 
 
 def _values(entry: Recorded) -> Iterator[tuple[str, str]]:
-    """The telling values of an answer as its step can ask for them, those in front that are found last."""
+    """The telling values of an answer as its step can ask for them, those in front that are found
+    last."""
     for name, value in entry.cookies_set:
         if telling(value) and is_read(f"cookie {name}"):
             yield value, f"cookie {name}"
     if entry.target:  # the step sees the answer that this one leads to
         return
     for name, value in entry.answered:
-        if name not in USUAL and name != "location" and telling(value) and is_read(f"header {name}"):
+        if (
+            name not in USUAL
+            and name != "location"
+            and telling(value)
+            and is_read(f"header {name}")
+        ):
             yield value, f"header {name}"
         if name == "location" and telling(last := unquote(urlsplit(value).path.rpartition("/")[2])):
             yield last, f'header {name} | split "/" | last'
@@ -92,11 +101,13 @@ def _of_json(body: bytes) -> Iterator[tuple[str, str]]:
 
 
 def _of_page(text: str) -> Iterator[tuple[str, str]]:
-    """What a page's fields and `meta` elements hold under a name, by a pattern that finds it in the page's text."""
+    """What a page's fields and `meta` elements hold under a name, by a pattern that finds it in the
+    page's text."""
     for tag in _TAG.finditer(text):
         holds = "value" if tag[1].lower() == "input" else "content"
         found = {
-            m[1].lower(): (m[0], m[3] if m[3] is not None else m[4], m.start()) for m in _ATTRIBUTE.finditer(tag[2])
+            m[1].lower(): (m[0], m[3] if m[3] is not None else m[4], m.start())
+            for m in _ATTRIBUTE.finditer(tag[2])
         }
         if "name" not in found or holds not in found or not telling(found[holds][1]):
             continue
@@ -104,6 +115,8 @@ def _of_page(text: str) -> Iterator[tuple[str, str]]:
         mark = written[len(holds) + 1]
         wanted = f"{re.escape(written[: len(holds) + 2])}([^{mark}]*){mark}"
         between = "[^>]*"
-        pattern = re.escape(name) + between + wanted if at < there else wanted + between + re.escape(name)
+        pattern = (
+            re.escape(name) + between + wanted if at < there else wanted + between + re.escape(name)
+        )
         if is_read(f"body ~ {pattern}"):
             yield value, f"body ~ {pattern}"

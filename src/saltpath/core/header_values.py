@@ -1,6 +1,8 @@
-"""Values of an answer's headers, as far as they can be read. A header that cannot is as if it were not there, and is said.
+"""Values of an answer's headers, as far as they can be read. A header that cannot is as if it were
+not there, and is said.
 
-Numbers are ASCII digits and no more than matter: `²` is a digit to Python and none to HTTP, and 5,000 of them are no number.
+Numbers are ASCII digits and no more than matter: `²` is a digit to Python and none to HTTP, and
+5,000 of them are no number.
 """
 
 from __future__ import annotations
@@ -22,7 +24,8 @@ _LONGEST_SHOWN = 200
 
 
 def max_age_of(text: str) -> int | None:
-    """Seconds of a cookie's Max-Age (RFC 6265, 5.2.2), at most 10^9; None where it cannot be read."""
+    """Seconds of a cookie's Max-Age (RFC 6265, 5.2.2), at most 10^9; None where it cannot be
+    read."""
     return min(int(text), MOST_SECONDS) if _AGE.fullmatch(text) else None
 
 
@@ -47,7 +50,8 @@ def retry_after_of(text: str) -> float | None:
 
 
 def location_of(base: str, text: str) -> str | None:
-    """The whole address that a Location leads to from `base` (RFC 3986, 5), without its fragment; None where it cannot be read."""
+    """The whole address that a Location leads to from `base` (RFC 3986, 5), without its fragment;
+    None where it cannot be read."""
     try:
         address = urljoin(base, text).partition("#")[0]
         parts = urlsplit(address)
@@ -57,9 +61,13 @@ def location_of(base: str, text: str) -> str | None:
 
 
 def attributes_of(cookie: str) -> dict[str, str]:
-    """The attributes of a Set-Cookie by their names in lower case; the last of a name counts (RFC 6265, 5.3)."""
+    """The attributes of a Set-Cookie by their names in lower case; the last of a name counts (RFC
+    6265, 5.3)."""
     _, *attributes = cookie.split(";")
-    return {key.strip().lower(): item.strip() for key, _, item in (part.partition("=") for part in attributes)}
+    return {
+        key.strip().lower(): item.strip()
+        for key, _, item in (part.partition("=") for part in attributes)
+    }
 
 
 def passed_over(address: str, headers: Iterable[tuple[str, str]]) -> list[Why]:

@@ -1,5 +1,5 @@
-"""What is wrong with a case before it runs: unknown values, hand-overs in the wrong order, steps without checks,
-addresses and secrets written out. Nothing is sent."""
+"""What is wrong with a case before it runs: unknown values, hand-overs in the wrong order, steps
+without checks, addresses and secrets written out. Nothing is sent."""
 
 from __future__ import annotations
 
@@ -42,7 +42,8 @@ Weight = Literal["error", "warning"]
 
 
 class Finding(Struct, frozen=True):
-    """One thing to mend. An `error` would block a step; a `warning` is a matter of care. `name` is the value meant."""
+    """One thing to mend. An `error` would block a step; a `warning` is a matter of care. `name` is
+    the value meant."""
 
     weight: Weight
     why: Why
@@ -55,7 +56,8 @@ class Finding(Struct, frozen=True):
 
 
 class Surroundings(Struct, frozen=True):
-    """The names that a case sees from outside: of run, suite and project (environments included)."""
+    """The names that a case sees from outside: of run, suite and project (environments
+    included)."""
 
     run: frozenset[str] = frozenset()
     suite: frozenset[str] = frozenset()
@@ -85,7 +87,9 @@ def inspect(case: Case, around: Surroundings) -> list[Finding]:
     used: set[str] = set()
     known_by_scope = {
         "run": around.run,
-        "case": frozenset({*case.values.values, *case.values.secret, *(item.name for item in case.inputs)}),
+        "case": frozenset(
+            {*case.values.values, *case.values.secret, *(item.name for item in case.inputs)}
+        ),
         "suite": around.suite,
         "project": around.project,
         "kept": frozenset(kept_at),
@@ -110,7 +114,9 @@ def inspect(case: Case, around: Surroundings) -> list[Finding]:
             used.add(reference.name)
             if reference.scope is None and reference.name in items[number]:
                 continue
-            finding = _unknown(reference, place, step, known_by_scope, kept_at, own if not late else set())
+            finding = _unknown(
+                reference, place, step, known_by_scope, kept_at, own if not late else set()
+            )
             if finding is not None:
                 findings.append(_of_inherited(finding, reference, step))
         if isinstance(step, Request):
@@ -120,7 +126,10 @@ def inspect(case: Case, around: Surroundings) -> list[Finding]:
         if isinstance(step, UseShared) and step.problem is not None and not step.off:
             findings.append(Finding("error", step.problem, step.place, step.name))
     findings += _signed_elsewhere(case)
-    used |= {reference.name for reference in references_in([*trees_of(case.rows), *(tree for _, tree in case.outputs)])}
+    used |= {
+        reference.name
+        for reference in references_in([*trees_of(case.rows), *(tree for _, tree in case.outputs)])
+    }
     findings += _unused(case, used)
     return findings
 
@@ -176,23 +185,34 @@ def _unknown(
     if any(name in known.get(scope, ()) for scope in wider if scope != "kept"):
         return None
     places = kept_at.get(name, []) if reference.scope in (None, "kept") else []
-    before = [place for place in places if place[0] < number or (place[0] == number and name not in own)]
+    before = [
+        place for place in places if place[0] < number or (place[0] == number and name not in own)
+    ]
     if before:
         return None
     if places and places[0][0] == number:
         return Finding("error", why("own-answer", name=name), step.place, step.name)
     if places:
         later, title = places[0]
-        return Finding("error", why("used-before-kept", name=name, step=later, title=title), step.place, step.name)
+        return Finding(
+            "error",
+            why("used-before-kept", name=name, step=later, title=title),
+            step.place,
+            step.name,
+        )
     near = nearest(name, [candidate for names in known.values() for candidate in names])
     hint = f"; did you mean {near}?" if near else ""
-    return Finding("error", why("kept-nowhere", name=reference.full_name, near=hint), step.place, step.name)
+    return Finding(
+        "error", why("kept-nowhere", name=reference.full_name, near=hint), step.place, step.name
+    )
 
 
 _ORIGIN = re.compile(r"[a-z]+://[^/?#]+", re.IGNORECASE)
 _ADDRESS = re.compile(r"^https?://", re.IGNORECASE)
 _SECRET_NAME = re.compile(r"passw|secret|token|api.?key|credential", re.IGNORECASE)
-_SECRET_HEADER = re.compile(r"^(authorization|cookie|x-api-key|proxy-authorization)$", re.IGNORECASE)
+_SECRET_HEADER = re.compile(
+    r"^(authorization|cookie|x-api-key|proxy-authorization)$", re.IGNORECASE
+)
 
 
 def _of_request(step: Request) -> Iterator[Finding]:
@@ -209,25 +229,38 @@ def _of_request(step: Request) -> Iterator[Finding]:
     if isinstance(first, str) and _ADDRESS.match(first):
         yield Finding(
             "warning",
-            why("hard-coded-address", address=first, name=origin[0] if (origin := _ORIGIN.match(first)) else first),
+            why(
+                "hard-coded-address",
+                address=first,
+                name=origin[0] if (origin := _ORIGIN.match(first)) else first,
+            ),
             step.place,
             step.name,
         )
     for name, value in step.headers:
         if _SECRET_HEADER.match(name) and value.fixed:
-            yield Finding("warning", why("secret-in-text", name=f"the header {name}"), step.place, step.name)
+            yield Finding(
+                "warning", why("secret-in-text", name=f"the header {name}"), step.place, step.name
+            )
     if step.auth is not None and not step.signed_by:
         yield from _written_sign_in(step.auth, step.place, step.name)
 
 
 def _written_sign_in(auth: Auth, place: Place, name: str) -> Iterator[Finding]:
     if auth.parts and auth.parts[2 if auth.kind == "oauth2" else -1].fixed:
-        yield Finding("warning", why("secret-in-text", name=f"the {auth.kind} sign-in"), place, name)
+        yield Finding(
+            "warning", why("secret-in-text", name=f"the {auth.kind} sign-in"), place, name
+        )
 
 
 def _signed_elsewhere(case: Case) -> Iterator[Finding]:
-    """Steps that a sign-in of something around them reaches, and that go elsewhere than most of those do: somebody else would learn it."""
-    signed = [step for _, step in case.every_step() if isinstance(step, Request) and step.signed_by and not step.off]
+    """Steps that a sign-in of something around them reaches, and that go elsewhere than most of
+    those do: somebody else would learn it."""
+    signed = [
+        step
+        for _, step in case.every_step()
+        if isinstance(step, Request) and step.signed_by and not step.off
+    ]
     places = Counter(_goes_to(step) for step in signed)
     if len(places) < 2:
         return
@@ -249,7 +282,8 @@ def _goes_to(step: Request) -> str:
 
 
 def _of_inherited(finding: Finding, reference: Reference, step: Step) -> Finding:
-    """What is wrong with a value that only the sign-in around the step needs is mended at the step."""
+    """What is wrong with a value that only the sign-in around the step needs is mended at the
+    step."""
     early = finding.why.code in ("own-answer", "used-before-kept")
     if not early or not isinstance(step, Request) or step.auth is None or not step.signed_by:
         return finding
@@ -269,7 +303,9 @@ def _doubts(step: Answered) -> Iterator[Finding]:
 def _of_lookup(step: LookUp, around: Surroundings) -> Iterator[Finding]:
     if step.off:
         return
-    if not any(not check.off and not check.advice for check in step.expect) and step.place.path.startswith("steps"):
+    if not any(
+        not check.off and not check.advice for check in step.expect
+    ) and step.place.path.startswith("steps"):
         yield Finding("warning", why("no-checks"), step.place, step.name)
     if around.databases is not None and step.database not in around.databases:
         yield Finding("error", no_database(step.database, around.databases), step.place, step.name)

@@ -1,8 +1,10 @@
-"""JSONPath (RFC 9535). Common shapes are compiled to plain loops here; the whole rest goes to the library.
+"""JSONPath (RFC 9535). Common shapes are compiled to plain loops here; the whole rest goes to the
+library.
 
-`read_path` gives a `Path`; `Path.nodes(document)` gives the nodes with their locations. Names, indexes, wildcards, `..name`
-and filters with one comparison run here; slices, functions, unions and longer filters in jsonpath-rfc9535, whose
-`match` and `search` are replaced by ones with a time limit. See docs/development.md for why there are two.
+`read_path` gives a `Path`; `Path.nodes(document)` gives the nodes with their locations. Names,
+indexes, wildcards, `..name` and filters with one comparison run here; slices, functions, unions and
+longer filters in jsonpath-rfc9535, whose `match` and `search` are replaced by ones with a time
+limit. See docs/development.md for why there are two.
 """
 
 from __future__ import annotations
@@ -49,7 +51,8 @@ def _nothing(document: Any) -> Any:
 
 
 class Path(Struct, frozen=True, eq=False):
-    """A compiled path. `singular` (names and indexes only) yields at most one node. Two are equal if they are written alike."""
+    """A compiled path. `singular` (names and indexes only) yields at most one node. Two are equal
+    if they are written alike."""
 
     text: str
     singular: bool
@@ -118,8 +121,9 @@ class PathAsked(Struct, frozen=True):
 
 
 def _getter(keys: tuple[str | int, ...]) -> Callable[[Any], Any]:
-    """A function from a document to the value under these keys, or MISSING. Of the values that JSON has, only an object
-    takes a name; text would take an index too, so those are looked at more closely."""
+    """A function from a document to the value under these keys, or MISSING. Of the values that JSON
+    has, only an object takes a name; text would take an index too, so those are looked at more
+    closely."""
     if len(keys) in (1, 2) and all(type(key) is str for key in keys):
         name, inner = (*keys, None)[:2]
 
@@ -151,8 +155,11 @@ def _getter(keys: tuple[str | int, ...]) -> Callable[[Any], Any]:
     return get
 
 
-_SHORT = re.compile(r"[^\x00-@\[-^`{-\x7f][^\x00-/:-@\[-^`{-\x7f]*")  # RFC 9535's member-name-shorthand
-_QUOTED = re.compile(r"'((?:[^'\\\x00-\x1f]|\\['\\/bfnrt])*)'|\"((?:[^\"\\\x00-\x1f]|\\[\"\\/bfnrt])*)\"")
+# RFC 9535's member-name-shorthand
+_SHORT = re.compile(r"[^\x00-@\[-^`{-\x7f][^\x00-/:-@\[-^`{-\x7f]*")
+_QUOTED = re.compile(
+    r"'((?:[^'\\\x00-\x1f]|\\['\\/bfnrt])*)'|\"((?:[^\"\\\x00-\x1f]|\\[\"\\/bfnrt])*)\""
+)
 _INDEX = re.compile(r"0|-?[1-9]\d{0,14}")
 _FILTER = re.compile(
     r"""\?\s*@(?P<keys>(?:\.[A-Za-z_]\w*|\['[^'\\\]]+'\]|\["[^"\\\]]+"\])*)"""
@@ -194,12 +201,16 @@ def _compile(text: str) -> Path | None:
             if text.startswith("[*]", at):
                 steps.append(_each)
                 singular, at = False, at + 3
-            elif (found := _QUOTED.match(text, at + 1)) and text[found.end() : found.end() + 1] == "]":
+            elif (found := _QUOTED.match(text, at + 1)) and text[
+                found.end() : found.end() + 1
+            ] == "]":
                 name = _unescape(found[1] if found[1] is not None else found[2])
                 keys.append(name)
                 steps.append(_child(name))
                 at = found.end() + 1
-            elif (found := _INDEX.match(text, at + 1)) and text[found.end() : found.end() + 1] == "]":
+            elif (found := _INDEX.match(text, at + 1)) and text[
+                found.end() : found.end() + 1
+            ] == "]":
                 keys.append(int(found[0]))
                 steps.append(_index(int(found[0])))
                 at = found.end() + 1
@@ -214,12 +225,20 @@ def _compile(text: str) -> Path | None:
 
 
 def _unescape(text: str) -> str:
-    return re.sub(r"\\(.)", lambda m: {"b": "\b", "f": "\f", "n": "\n", "r": "\r", "t": "\t"}.get(m[1], m[1]), text)
+    return re.sub(
+        r"\\(.)",
+        lambda m: {"b": "\b", "f": "\f", "n": "\n", "r": "\r", "t": "\t"}.get(m[1], m[1]),
+        text,
+    )
 
 
 def _child(name: str) -> Step:
     def step(nodes: list[Node]) -> list[Node]:
-        return [Node((*place, name), value[name]) for place, value in nodes if type(value) is dict and name in value]
+        return [
+            Node((*place, name), value[name])
+            for place, value in nodes
+            if type(value) is dict and name in value
+        ]
 
     return step
 
@@ -257,7 +276,9 @@ def _descend(name: str) -> Step:
                 place, value = waiting.pop()
                 if type(value) is dict and name in value:
                     found.append(Node((*place, name), value[name]))
-                waiting.extend(reversed([c for c in _children(place, value) if type(c.value) in (dict, list)]))
+                waiting.extend(
+                    reversed([c for c in _children(place, value) if type(c.value) in (dict, list)])
+                )
         return found
 
     return step
@@ -267,7 +288,9 @@ def _filter(found: re.Match[str]) -> Step:
     keys = tuple(next(filter(None, key)) for key in _KEYS.findall(found["keys"]))
     inner = Path("@", True, keys)
     if found["op"] is None:
-        return lambda nodes: [child for child in _each(nodes) if inner.get(child.value) is not MISSING]
+        return lambda nodes: [
+            child for child in _each(nodes) if inner.get(child.value) is not MISSING
+        ]
     literal = found["literal"]
     wanted = literal[1:-1] if literal[0] in "'\"" else plain.read_json(literal)
     holds = _COMPARISONS[found["op"]]
@@ -306,7 +329,11 @@ def _by_library(text: str) -> Path:
 def as_path(location: Location) -> str:
     """A location as a path: `$.fee.lines[2]['net price']`."""
     return "$" + "".join(
-        f"[{key}]" if isinstance(key, int) else f".{key}" if _SHORT.fullmatch(key) else f"[{_in_quotes(key)}]"
+        f"[{key}]"
+        if isinstance(key, int)
+        else f".{key}"
+        if _SHORT.fullmatch(key)
+        else f"[{_in_quotes(key)}]"
         for key in location
     )
 
@@ -323,7 +350,13 @@ def _in_quotes(name: str) -> str:
 
 def as_literal(value: Any) -> str:
     """A value as a literal inside a path: text quoted, numbers and booleans as they are."""
-    return _in_quotes(value) if isinstance(value, str) else plain.as_text(value) if value is not None else "null"
+    return (
+        _in_quotes(value)
+        if isinstance(value, str)
+        else plain.as_text(value)
+        if value is not None
+        else "null"
+    )
 
 
 def nothing_there(path: Path, document: Any) -> Why:
@@ -344,11 +377,20 @@ def nothing_there(path: Path, document: Any) -> Why:
             if near is not None:
                 full = Path("", True, (near, *rest)).get(value)
                 guess = as_path((*place, near, *(rest if full is not MISSING else ())))
-                return why("nothing-there", path=path.text, hint=f"did you mean {guess}?", near=guess)
+                return why(
+                    "nothing-there", path=path.text, hint=f"did you mean {guess}?", near=guess
+                )
             elsewhere = _elsewhere(document, key)
             if elsewhere:
-                return why("nothing-there", path=path.text, hint=f"did you mean {elsewhere}?", near=elsewhere)
-            return why("nothing-there", path=path.text, hint=f"{here} has {listed(map(str, value))}")
+                return why(
+                    "nothing-there",
+                    path=path.text,
+                    hint=f"did you mean {elsewhere}?",
+                    near=elsewhere,
+                )
+            return why(
+                "nothing-there", path=path.text, hint=f"{here} has {listed(map(str, value))}"
+            )
         if isinstance(value, list):
             hint = f"{here} is a list of {len(value)}" if value else f"{here} is an empty list"
             return why("nothing-there", path=path.text, hint=hint)
@@ -375,5 +417,7 @@ def _elsewhere(document: Any, name: str) -> str | None:
         place, value = waiting.pop(0)
         if isinstance(value, dict) and name in value:
             return as_path((*place, name))
-        waiting.extend(child for child in _children(place, value) if isinstance(child.value, (dict, list)))
+        waiting.extend(
+            child for child in _children(place, value) if isinstance(child.value, (dict, list))
+        )
     return None

@@ -1,7 +1,9 @@
-"""The rest of RFC 9535, by jsonpath-rfc9535: functions, slices, unions, longer filters. Imported only when needed.
+"""The rest of RFC 9535, by jsonpath-rfc9535: functions, slices, unions, longer filters. Imported
+only when needed.
 
-The library compares floats; so it walks a copy in which decimals are floats, and what it found is read from the real
-document by location. Its `match` and `search` have no time limit, so they are replaced.
+The library compares floats; so it walks a copy in which decimals are floats, and what it found is
+read from the real document by location. Its `match` and `search` have no time limit, so they are
+replaced.
 """
 
 from __future__ import annotations

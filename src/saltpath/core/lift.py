@@ -1,7 +1,9 @@
-"""What stands written out in many places becomes a value: where a literal stands in cases, and the cases with a reference in its place.
+"""What stands written out in many places becomes a value: where a literal stands in cases, and the
+cases with a reference in its place.
 
-A literal is looked for as a whole: where a request goes, a segment of its path, a value of its query, headers, form or sign-in, a leaf of
-its JSON or XML body, an expected value. It is never a part of a word.
+A literal is looked for as a whole: where a request goes, a segment of its path, a value of its
+query, headers, form or sign-in, a leaf of its JSON or XML body, an expected value. It is never a
+part of a word.
 """
 
 from __future__ import annotations
@@ -28,14 +30,19 @@ _TOKEN = re.compile(r'"(?:[^"\\]|\\.)*"|-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?')
 _VALUES = frozenset(["text", "set", "with", "where", "json", "auth"])
 """Fields of a step whose leaves are all values."""
 _PAIRS = frozenset(["query", "headers", "form"])
-_CHECKS = frozenset(["expect", "only if", "until", "when", "then", "otherwise", "any of", "all of", "none of"])
-_ASIDE = frozenset(["of", "for each", "may be empty", "note", "advice", "off", "any", "kind", "format", "sorted"])
+_CHECKS = frozenset(
+    ["expect", "only if", "until", "when", "then", "otherwise", "any of", "all of", "none of"]
+)
+_ASIDE = frozenset(
+    ["of", "for each", "may be empty", "note", "advice", "off", "any", "kind", "format", "sorted"]
+)
 """What of a check is no value."""
 LEAST_STEPS = 3
 
 
 class Place(Struct, frozen=True):
-    """Where a literal stands: the document path, the name of its step, and the text there before and after."""
+    """Where a literal stands: the document path, the name of its step, and the text there before
+    and after."""
 
     path: str
     step: str
@@ -44,7 +51,8 @@ class Place(Struct, frozen=True):
 
 
 class Offer(Struct, frozen=True):
-    """A literal that stands in several steps, with a name that it could have. `steps`, `cases`: how many."""
+    """A literal that stands in several steps, with a name that it could have. `steps`, `cases`: how
+    many."""
 
     value: str
     name: str
@@ -55,17 +63,22 @@ class Offer(Struct, frozen=True):
 def lifted(
     document: Document, value: Any, name: str, left: frozenset[str] = frozenset()
 ) -> tuple[Document, list[Place]]:
-    """The case with `[=name]` wherever the value stands written out, and these places; `left`: paths of places that stay as they are.
-    `value`: a text, or a number, which also stands as a text: `[=name | text]` there."""
+    """The case with `[=name]` wherever the value stands written out, and these places; `left`:
+    paths of places that stay as they are. `value`: a text, or a number, which also stands as a
+    text: `[=name | text]` there."""
     lifting = _Lifting(value, name, left)
     changed = dict(document)
     for part in PARTS:
         if isinstance(document.get(part), list):
-            changed[part] = [lifting.step(step, f"{part}[{index}]") for index, step in enumerate(document[part])]
+            changed[part] = [
+                lifting.step(step, f"{part}[{index}]") for index, step in enumerate(document[part])
+            ]
     if isinstance(document.get("auth"), dict):
         changed["auth"] = lifting.sign_in(document["auth"], "auth", "the case's sign-in")
     if isinstance(document.get("every answer"), list):
-        changed["every answer"] = lifting.checks(document["every answer"], "every answer", "every answer")
+        changed["every answer"] = lifting.checks(
+            document["every answer"], "every answer", "every answer"
+        )
     return (changed, lifting.places) if lifting.places else (document, [])
 
 
@@ -89,11 +102,16 @@ class _Lifting:
         if key == "json" and isinstance(held, str):
             return self._put(path, step, held, self._json(held))
         if key == "xml" and isinstance(held, str):
-            return self._put(path, step, held, held.replace(f">{self._text}<", f">{self._reference}<"))
+            return self._put(
+                path, step, held, held.replace(f">{self._text}<", f">{self._reference}<")
+            )
         if key == "steps" and isinstance(held, list):
             return [self.step(inner, f"{path}[{index}]") for index, inner in enumerate(held)]
         if key == "repeat" and isinstance(held, dict):
-            return {name: self._field(name, inner, f"{path}.{name}", step) for name, inner in held.items()}
+            return {
+                name: self._field(name, inner, f"{path}.{name}", step)
+                for name, inner in held.items()
+            }
         if key in _CHECKS:
             return self.checks(held, path, step)
         if key in _PAIRS:
@@ -107,10 +125,14 @@ class _Lifting:
     def checks(self, held: Any, path: str, step: str) -> Any:
         """Checks and groups of them, with the reference in the place of what is expected."""
         if isinstance(held, list):
-            return [self.checks(inner, f"{path}[{index}]", step) for index, inner in enumerate(held)]
+            return [
+                self.checks(inner, f"{path}[{index}]", step) for index, inner in enumerate(held)
+            ]
         if not isinstance(held, dict):
             return held
-        return {key: self._of_check(key, inner, f"{path}.{key}", step) for key, inner in held.items()}
+        return {
+            key: self._of_check(key, inner, f"{path}.{key}", step) for key, inner in held.items()
+        }
 
     def _of_check(self, key: str, held: Any, path: str, step: str) -> Any:
         if key in _CHECKS:
@@ -140,10 +162,14 @@ class _Lifting:
     def _part(self, held: Any, path: str, step: str) -> Any:
         if not isinstance(held, dict):
             return held
-        return {name: self.tree(v, f"{path}.{name}", step) if name == "text" else v for name, v in held.items()}
+        return {
+            name: self.tree(v, f"{path}.{name}", step) if name == "text" else v
+            for name, v in held.items()
+        }
 
     def tree(self, held: Any, path: str, step: str) -> Any:
-        """A tree with the reference in the place of each leaf that is the value, or an address that begins with it."""
+        """A tree with the reference in the place of each leaf that is the value, or an address that
+        begins with it."""
         if isinstance(held, dict):
             return {key: self.tree(inner, f"{path}.{key}", step) for key, inner in held.items()}
         if isinstance(held, list):
@@ -168,7 +194,9 @@ class _Lifting:
             return method + space + self._reference + address[len(self._text) :]
         begin = origin.end() if origin else 0
         path, mark, query = address[begin:].partition("?")
-        segments = [self._reference if unquote(part) == self._text else part for part in path.split("/")]
+        segments = [
+            self._reference if unquote(part) == self._text else part for part in path.split("/")
+        ]
         pairs = [self._pair(pair) for pair in query.split("&")]
         return method + space + address[:begin] + "/".join(segments) + mark + "&".join(pairs)
 
@@ -202,8 +230,9 @@ def _goes_to(address: str, origin: str) -> bool:
 
 
 def offers(documents: Iterable[Mapping[str, Any]], taken: Iterable[str]) -> list[Offer]:
-    """What stands written out in several steps: where requests go, in two or more; texts and numbers that tell something, in three or
-    more. The most frequent first. `taken`: names that values have already."""
+    """What stands written out in several steps: where requests go, in two or more; texts and
+    numbers that tell something, in three or more. The most frequent first. `taken`: names that
+    values have already."""
     found: dict[str, set[tuple[int, int]]] = defaultdict(set)
     for number, document in enumerate(documents):
         for index, step in enumerate(steps_in(document)):
@@ -224,5 +253,9 @@ def _written_out(step: Mapping[str, Any]) -> Iterator[str]:
     origin = ORIGIN.match(address.strip())
     if origin is not None:
         yield origin[0]
-    nouns = {part for part in address.partition("?")[0].split("/") if not any(letter.isdigit() for letter in part)}
+    nouns = {
+        part
+        for part in address.partition("?")[0].split("/")
+        if not any(letter.isdigit() for letter in part)
+    }
     yield from (literal for literal in literals(step) if telling(literal) and literal not in nouns)

@@ -1,4 +1,5 @@
-"""Durations and sizes with their units: `500 ms`, `2 s`, `10 kB`. Durations are integer microseconds, sizes bytes."""
+"""Durations and sizes with their units: `500 ms`, `2 s`, `10 kB`. Durations are integer
+microseconds, sizes bytes."""
 
 from __future__ import annotations
 
@@ -66,8 +67,8 @@ _UNITS = {"duration": show_duration, "size": show_size}
 
 
 def show_in(value: Any, unit: str, most: int = 120) -> str:
-    """A value as readers see it: in a unit (`duration`, `size`) microseconds and bytes with their own, texts as they were written; else as
-    it is."""
+    """A value as readers see it: in a unit (`duration`, `size`) microseconds and bytes with their
+    own, texts as they were written; else as it is."""
     if unit:
         if isinstance(value, int) and not isinstance(value, bool):
             return _UNITS[unit](value)

@@ -1,7 +1,7 @@
 """Dates and moments as text: read, shifted by calendar units, written in a pattern.
 
-A date is `2026-11-23`; a moment is RFC 3339 (`2026-11-23T08:12:04.120Z`), the same without a zone (then it stands in the
-project's), or an HTTP date (RFC 9110, 5.6.7), as headers carry them.
+A date is `2026-11-23`; a moment is RFC 3339 (`2026-11-23T08:12:04.120Z`), the same without a zone
+(then it stands in the project's), or an HTTP date (RFC 9110, 5.6.7), as headers carry them.
 """
 
 from __future__ import annotations
@@ -16,7 +16,9 @@ from msgspec import Struct
 
 _DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
 _MOMENT = re.compile(
-    r"(\d{4}-\d{2}-\d{2})[Tt ](\d{2}:\d{2}(?::\d{2})?)(?:[.,](\d{1,9}))?\s?([Zz]|[+-]\d{2}:?\d{2})?", re.ASCII
+    r"(\d{4}-\d{2}-\d{2})[Tt "
+    r"](\d{2}:\d{2}(?::\d{2})?)(?:[.,](\d{1,9}))?\s?([Zz]|[+-]\d{2}:?\d{2})?",
+    re.ASCII,
 )
 _HTTP = re.compile(r"[A-Z][a-z]+, \d{2}[ -][A-Z][a-z]{2}[ -]\d{2,4} \d{2}:\d{2}:\d{2} GMT")
 _SHIFT = re.compile(r"([+-])?\s*(\d+(?:\.\d+)?)\s*([A-Za-z]+)", re.ASCII)
@@ -31,7 +33,8 @@ class NoMoment(ValueError):
 
 
 class Shift(Struct, frozen=True):
-    """So much later (or, negative, earlier): calendar months and days, and microseconds of the clock."""
+    """So much later (or, negative, earlier): calendar months and days, and microseconds of the
+    clock."""
 
     months: int = 0
     days: int = 0
@@ -43,7 +46,9 @@ def read_shift(text: str) -> Shift:
     found = _SHIFT.fullmatch(text.strip())
     unit = found[3] if found else ""
     if not found or unit not in UNITS:
-        raise NoMoment(f"expected a length of time such as 2 days, -1 month or 90 min; found {text!r}")
+        raise NoMoment(
+            f"expected a length of time such as 2 days, -1 month or 90 min; found {text!r}"
+        )
     sign = -1 if found[1] == "-" else 1
     whole = "." not in found[2]
     if unit in _CLOCK_UNITS:
@@ -56,7 +61,8 @@ def read_shift(text: str) -> Shift:
 
 
 def shifted(moment: datetime, shift: Shift) -> datetime:
-    """The moment so much later. A month more ends at the month's last day at most; days keep the clock's hour."""
+    """The moment so much later. A month more ends at the month's last day at most; days keep the
+    clock's hour."""
     try:
         if shift.months:
             count = moment.year * 12 + moment.month - 1 + shift.months
@@ -75,7 +81,8 @@ def shifted(moment: datetime, shift: Shift) -> datetime:
 
 
 def read_moment(text: str, zone: tzinfo) -> datetime:
-    """A date (its midnight) or a moment; without a zone of its own it stands in `zone`. Raises NoMoment."""
+    """A date (its midnight) or a moment; without a zone of its own it stands in `zone`. Raises
+    NoMoment."""
     stripped = text.strip()
     try:
         if _DATE.fullmatch(stripped):
@@ -94,7 +101,9 @@ def read_moment(text: str, zone: tzinfo) -> datetime:
             return parsedate_to_datetime(stripped)
     except (ValueError, OverflowError):
         pass
-    raise NoMoment("it is not a date or a time that can be read, such as 2026-11-23 or 2026-11-23T08:12:04Z")
+    raise NoMoment(
+        "it is not a date or a time that can be read, such as 2026-11-23 or 2026-11-23T08:12:04Z"
+    )
 
 
 def is_date(text: str) -> bool:
@@ -114,7 +123,11 @@ def shift_text(text: str, shift: Shift, zone: tzinfo) -> str:
     if found is None:
         return rfc3339(later)
     fraction = f".{later.microsecond:06d}".ljust(10, "0")[: len(found[3]) + 1] if found[3] else ""
-    seconds = f"{later:%Y-%m-%dT%H:%M:%S}" if len(found[2]) == 8 or later.second else f"{later:%Y-%m-%dT%H:%M}"
+    seconds = (
+        f"{later:%Y-%m-%dT%H:%M:%S}"
+        if len(found[2]) == 8 or later.second
+        else f"{later:%Y-%m-%dT%H:%M}"
+    )
     return seconds + fraction + (found[4] or "")
 
 
@@ -124,8 +137,8 @@ def rfc3339(moment: datetime) -> str:
 
 
 def written(moment: datetime, pattern: str, zone: tzinfo) -> str:
-    """The moment in the zone, in a date pattern of Unicode's LDML (`yyyy-MM-dd`, `d MMMM y, HH:mm`), with English names.
-    Raises NoMoment."""
+    """The moment in the zone, in a date pattern of Unicode's LDML (`yyyy-MM-dd`, `d MMMM y,
+    HH:mm`), with English names. Raises NoMoment."""
     try:
         return str(_pattern(pattern).apply(moment.astimezone(zone), "en"))
     except (KeyError, AttributeError, ValueError, NotImplementedError) as problem:

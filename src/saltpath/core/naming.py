@@ -13,9 +13,14 @@ _VERBS = {"GET": "Read", "POST": "Send", "PUT": "Replace", "PATCH": "Change", "D
 
 
 def name_for(method: str, address: str) -> str:
-    """A name that says what a request does: `Read vessels`, and with an id behind it `Read a vessel`; a file keeps its name."""
+    """A name that says what a request does: `Read vessels`, and with an id behind it `Read a
+    vessel`; a file keeps its name."""
     parts = [part for part in _PATH.sub("", address).split("?")[0].split("/") if part]
-    words = [at for at, part in enumerate(parts) if _WORD.fullmatch(part) and not _VERSION.fullmatch(part)]
+    words = [
+        at
+        for at, part in enumerate(parts)
+        if _WORD.fullmatch(part) and not _VERSION.fullmatch(part)
+    ]
     verb = _VERBS.get(method, method)
     if parts and _FILE.fullmatch(parts[-1]):
         return f"{verb} {parts[-1]}"
@@ -29,12 +34,21 @@ def name_for(method: str, address: str) -> str:
 
 
 def value_name(value: str, taken: Container[str]) -> str:
-    """A name for a value by what it is: that of the host that an address goes to, else its own words; with a number where it is taken."""
+    """A name for a value by what it is: that of the host that an address goes to, else its own
+    words; with a number where it is taken."""
     found = _PATH.match(value)
     words = re.findall(r"[A-Za-z]+", found[0].partition("://")[2] if found else value)
-    words = [word for word in words if word.lower() not in ("www", "localhost", "api", "com", "org", "net")][:3]
+    words = [
+        word
+        for word in words
+        if word.lower() not in ("www", "localhost", "api", "com", "org", "net")
+    ][:3]
     name = (
-        words[0].lower() + "".join(word.capitalize() for word in words[1:]) if words else "host" if found else "value"
+        words[0].lower() + "".join(word.capitalize() for word in words[1:])
+        if words
+        else "host"
+        if found
+        else "value"
     )
     number = next(number for number in range(1, 10_000) if _numbered(name, number) not in taken)
     return _numbered(name, number)

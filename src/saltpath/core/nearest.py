@@ -7,18 +7,21 @@ from itertools import islice
 
 MOST_LOOKED_AT = 10_000
 MOST_COMPARED = 1_000
-"""An answer may have a hundred thousand names; comparing each would hold up everything else for a second."""
+"""An answer may have a hundred thousand names; comparing each would hold up everything else for a
+second."""
 
 
 def nearest(name: str, known: Iterable[str]) -> str | None:
-    """The known name most like `name`, or None if none is like it. Case and separators weigh little. Of very many names
-    the first are looked at."""
+    """The known name most like `name`, or None if none is like it. Case and separators weigh
+    little. Of very many names the first are looked at."""
     plain = _plain(name)
     names = list(dict.fromkeys(islice(known, MOST_LOOKED_AT)))
     for candidate in names:
         if _plain(candidate) == plain:
             return candidate
-    alike = [candidate for candidate in names if 2 * abs(len(candidate) - len(name)) <= len(name) + 2]
+    alike = [
+        candidate for candidate in names if 2 * abs(len(candidate) - len(name)) <= len(name) + 2
+    ]
     by_plain = {_plain(candidate): candidate for candidate in reversed(alike[:MOST_COMPARED])}
     import difflib  # only a mistake needs it
 

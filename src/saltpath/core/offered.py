@@ -1,5 +1,5 @@
-"""What can stand in a reference that is being typed, each with what it would be: generators drawn from a run's seed, and pipes on the real
-value. Nothing here decides; the tester picks."""
+"""What can stand in a reference that is being typed, each with what it would be: generators drawn
+from a run's seed, and pipes on the real value. Nothing here decides; the tester picks."""
 
 from __future__ import annotations
 
@@ -16,11 +16,13 @@ from saltpath.core.scopes import Scopes
 from saltpath.core.why import Blocked
 
 MOST_LETTERS = 80
-_CODES = frozenset(["base64", "from base64", "sha256", "url", "json"])  # seldom what is looked for; they come last
+# seldom what is looked for; they come last
+_CODES = frozenset(["base64", "from base64", "sha256", "url", "json"])
 
 
 class Offered(Struct, frozen=True):
-    """`text` stands between `[=` and `]`; `value` is what it gives now, shown; `about` says what it does. `made`: it is generated."""
+    """`text` stands between `[=` and `]`; `value` is what it gives now, shown; `about` says what it
+    does. `made`: it is generated."""
 
     text: str
     value: str
@@ -29,7 +31,8 @@ class Offered(Struct, frozen=True):
 
 
 def offered(typed: str, scopes: Scopes) -> Iterator[Offered]:
-    """For what is typed after `[=`: pipes behind the last bar, generators without one. Only what fits the value there."""
+    """For what is typed after `[=`: pipes behind the last bar, generators without one. Only what
+    fits the value there."""
     source, bar, last = typed.rpartition("|")
     if not bar:
         yield from _generators(typed.strip(), scopes)
@@ -53,8 +56,9 @@ def offered(typed: str, scopes: Scopes) -> Iterator[Offered]:
 
 
 def fit(typed: str, path: str, shown: str, send: str) -> int | None:
-    """How well a place of an answer fits what is typed, 0 the best; None if it does not. `path` is the place, `shown` its value as it is
-    shown, `send` the request that was answered: a place is also offered under a name made of both (`vesselId`)."""
+    """How well a place of an answer fits what is typed, 0 the best; None if it does not. `path` is
+    the place, `shown` its value as it is shown, `send` the request that was answered: a place is
+    also offered under a name made of both (`vesselId`)."""
     wanted = typed.strip().lower()
     last = _LAST.search(path)
     if not wanted or (last and last[0].lower().startswith(wanted)):
@@ -94,6 +98,15 @@ def _shown(text: str, scopes: Scopes) -> str | None:
             return None
         with slow.deferred({}):
             value: Any = scopes.resolve(template.single)
-    except (Unreadable, Blocked, slow.Slow, ArithmeticError, ValueError, TypeError, LookupError, AttributeError):
+    except (
+        Unreadable,
+        Blocked,
+        slow.Slow,
+        ArithmeticError,
+        ValueError,
+        TypeError,
+        LookupError,
+        AttributeError,
+    ):
         return None
     return plain.show(value, MOST_LETTERS)

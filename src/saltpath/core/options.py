@@ -1,4 +1,5 @@
-"""How exchanges are carried out: limits of time and size, redirects, retries, certificates. The nearest level decides."""
+"""How exchanges are carried out: limits of time and size, redirects, retries, certificates. The
+nearest level decides."""
 
 from __future__ import annotations
 
@@ -9,8 +10,8 @@ from saltpath.core.references import NO_TEMPLATE, Template
 
 
 class Certificate(Struct, frozen=True):
-    """A client certificate: files in PEM, relative to the project; `key` empty if the certificate's file holds it too.
-    `pem` and `key_pem`: what the files hold, once they are read."""
+    """A client certificate: files in PEM, relative to the project; `key` empty if the certificate's
+    file holds it too. `pem` and `key_pem`: what the files hold, once they are read."""
 
     file: str
     key: str = ""
@@ -24,12 +25,13 @@ class Certificate(Struct, frozen=True):
 
 
 class Options(Struct, frozen=True):
-    """How an exchange is carried out. None: the next wider level, or the default of `DEFAULTS`, decides.
+    """How an exchange is carried out. None: the next wider level, or the default of `DEFAULTS`,
+    decides.
 
-    `retries`: how often a blocked exchange is tried again, `retry_sent`: also a POST or PATCH after something was sent.
-    `proxy`: the address of an HTTP proxy, as text once it is filled in. `at_once`: how many requests one host gets
-    side by side; `per_second`: how many in a second. `straight`: whether one exchange is sent at once, and nothing has to be
-    filled in."""
+    `retries`: how often a blocked exchange is tried again, `retry_sent`: also a POST or PATCH after
+    something was sent. `proxy`: the address of an HTTP proxy, as text once it is filled in.
+    `at_once`: how many requests one host gets side by side; `per_second`: how many in a second.
+    `straight`: whether one exchange is sent at once, and nothing has to be filled in."""
 
     timeout_us: int | None = None
     follow_redirects: bool | None = None
@@ -46,7 +48,8 @@ class Options(Struct, frozen=True):
     per_second: float | None = None
     namespaces: tuple[tuple[str, str], ...] | None = None
     trusted: tuple[str, ...] | None = None
-    """Hosts, with their ports where these are said, to which a redirect may carry all that the request had."""
+    """Hosts, with their ports where these are said, to which a redirect may carry all that the
+    request had."""
     straight: bool = False
 
     def __post_init__(self) -> None:

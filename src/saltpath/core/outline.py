@@ -1,7 +1,9 @@
-"""A case as it is read: steps, their bands as pieces of text and references, and the threads between them.
+"""A case as it is read: steps, their bands as pieces of text and references, and the threads
+between them.
 
-This is what a page shows without an editor; everything in it can be worked out from the document alone. A text with
-references is a list of pieces: `{"text": "/port-calls/"}` or `{"text": "[=portCallId]", "name": "portCallId"}`.
+This is what a page shows without an editor; everything in it can be worked out from the document
+alone. A text with references is a list of pieces: `{"text": "/port-calls/"}` or `{"text":
+"[=portCallId]", "name": "portCallId"}`.
 """
 
 from __future__ import annotations
@@ -50,11 +52,14 @@ Piece = dict[str, str]
 
 
 def outline(case: Case) -> dict[str, Any]:
-    """`{steps: [...], threads: [...]}`; steps are numbered from 1 in the order of execution, those for each item after the step that holds
-    them. `label` is the number that is shown (`4.1`), `place` says where a step stands, by which its evidence is found."""
+    """`{steps: [...], threads: [...]}`; steps are numbered from 1 in the order of execution, those
+    for each item after the step that holds them. `label` is the number that is shown (`4.1`),
+    `place` says where a step stands, by which its evidence is found."""
     steps = list(placed(case))
     threads = _threads([step for _, step in steps])
-    to = {(thread["from"], thread["name"]): thread["to"] for thread in threads if not thread["broken"]}
+    to = {
+        (thread["from"], thread["name"]): thread["to"] for thread in threads if not thread["broken"]
+    }
     given: dict[str, list[str]] = {}
     for output, tree in case.outputs:
         for reference in references_in(tree):
@@ -101,7 +106,8 @@ def outline(case: Case) -> dict[str, Any]:
 
 
 def placed(case: Case) -> Iterator[tuple[dict[str, Any], Step]]:
-    """Every step with where it stands: part, index, label, place, and the key of the step that holds it."""
+    """Every step with where it stands: part, index, label, place, and the key of the step that
+    holds it."""
     for number, (part, index, step) in enumerate(case.parts(), 1):
         holders: dict[str, str] = {}
         for label, inner in numbered(step, str(number)):
@@ -136,13 +142,20 @@ def _use(step: UseShared, to: dict[str, list[int]]) -> dict[str, Any]:
         "called": step.of,
         "problem": step.problem.sentence if step.problem else "",
         "inputs": [
-            {"name": item.name, "kind": item.kind, "needed": item.default is ..., "given": item.name in given,
-             "value": pieces(_shown(given.get(item.name, "" if item.default is ... else item.default)))}
+            {
+                "name": item.name,
+                "kind": item.kind,
+                "needed": item.default is ...,
+                "given": item.name in given,
+                "value": pieces(
+                    _shown(given.get(item.name, "" if item.default is ... else item.default))
+                ),
+            }
             for item in inputs
         ],
         "outputs": outputs,
         "gives": [{"output": output, "name": name, "to": to[name]} for output, name in step.gives],
-    }  # fmt: skip
+    }
 
 
 def pieces(text: str) -> list[Piece]:
@@ -152,7 +165,9 @@ def pieces(text: str) -> list[Piece]:
     except Unreadable:
         return [{"text": text}]
     return [
-        {"text": part} if isinstance(part, str) else {"text": part.text, "name": part.full_name or "quoted"}
+        {"text": part}
+        if isinstance(part, str)
+        else {"text": part.text, "name": part.full_name or "quoted"}
         for part in template.parts
     ]
 
@@ -160,7 +175,13 @@ def pieces(text: str) -> list[Piece]:
 def _shown(tree: Any) -> str:
     """A compiled tree as a text: a text as it is, all else as JSON."""
     written = written_tree(tree)
-    return written if isinstance(written, str) else plain.as_text(written) if written is not None else "null"
+    return (
+        written
+        if isinstance(written, str)
+        else plain.as_text(written)
+        if written is not None
+        else "null"
+    )
 
 
 def _request(step: Request) -> dict[str, Any]:
@@ -170,7 +191,9 @@ def _request(step: Request) -> dict[str, Any]:
             "address": pieces(step.address.text),
             "unfilled": unfilled(step.address),
             "query": [{"name": name, "value": pieces(value.text)} for name, value in step.query],
-            "headers": [{"name": name, "value": pieces(value.text)} for name, value in step.headers],
+            "headers": [
+                {"name": name, "value": pieces(value.text)} for name, value in step.headers
+            ],
             "auth": sign_in(step.auth, step.signed_by) if step.auth else None,
             "body": _body(step.body) if step.body else None,
             "options": _options(step.options),
@@ -188,7 +211,11 @@ def _lookup(step: LookUp) -> dict[str, Any]:
             "table": asked.table,
             "columns": list(asked.columns),
             "where": [
-                {"column": item.column, "relation": item.relation, "value": pieces(_shown(item.expected))}
+                {
+                    "column": item.column,
+                    "relation": item.relation,
+                    "value": pieces(_shown(item.expected)),
+                }
                 for item in asked.conditions
             ],
             "order": list(asked.order),
@@ -204,7 +231,9 @@ def _write(write: Write) -> dict[str, Any]:
     columns = [
         {
             "name": name,
-            "of": pieces(cell.of_step or (cell.of.text if isinstance(cell.of, Subject) else _shown(cell.of))),
+            "of": pieces(
+                cell.of_step or (cell.of.text if isinstance(cell.of, Subject) else _shown(cell.of))
+            ),
         }
         for name, cell in write.columns
     ]
@@ -220,10 +249,14 @@ def _body(body: Body) -> dict[str, Any]:
     elif body.kind == "multipart":
         text = "\n".join(part_in_a_line(part) for part in content)
     elif isinstance(content, XmlText):
-        text = "".join(piece if isinstance(piece, str) else piece[0].text for piece in content.pieces)
+        text = "".join(
+            piece if isinstance(piece, str) else piece[0].text for piece in content.pieces
+        )
     elif isinstance(content, JsonText):
         text = "".join(
-            piece if isinstance(piece, str) else plain.as_text(plain.write_json(piece[0].text).decode())
+            piece
+            if isinstance(piece, str)
+            else plain.as_text(plain.write_json(piece[0].text).decode())
             for piece in content.pieces
         )
     else:
@@ -232,8 +265,9 @@ def _body(body: Body) -> dict[str, Any]:
 
 
 def in_a_line(value: str) -> str:
-    """A value as it stands behind its name in a line, read back as it is (pairs.ts, `pairsOf`): one that has line breaks, or blanks around
-    it, as a JSON string with an escape in it. Quotes alone are what they are."""
+    """A value as it stands behind its name in a line, read back as it is (pairs.ts, `pairsOf`): one
+    that has line breaks, or blanks around it, as a JSON string with an escape in it. Quotes alone
+    are what they are."""
     escaped = value[:1] == '"' == value[-1:] and "\\" in value
     if not escaped and value == value.strip(_BLANKS) and not _BREAK.search(value):
         return value
@@ -245,23 +279,31 @@ def in_a_line(value: str) -> str:
 
 
 _BREAK = re.compile(r"[\n\r]")
-_BLANKS = "\t\n\v\f\r \xa0\u1680\u2000\u2001\u2002\u2003\u2004\u2005\u2006\u2007\u2008\u2009\u200a\u2028\u2029\u202f\u205f\u3000\ufeff"
+_BLANKS = (
+    "\t\n\v\f\r \xa0\u1680\u2000\u2001\u2002\u2003\u2004\u2005\u2006\u2007\u2008\u2009\u200a"
+    "\u2028\u2029\u202f\u205f\u3000\ufeff"
+)
 """What is taken off the ends of a line's value (ECMAScript's white space)."""
 
 
 def part_in_a_line(part: MultipartPart) -> str:
-    """A part of a multipart body in one line, as it is typed: `name = text`, `name = file data/plan.pdf, application/pdf`. A text
-    that has a type, or would not be read back as it is, stands as a JSON string."""
+    """A part of a multipart body in one line, as it is typed: `name = text`, `name = file
+    data/plan.pdf, application/pdf`. A text that has a type, or would not be read back as it is,
+    stands as a JSON string."""
     value = f"file {part.file.text}" if part.file else part.text.text if part.text else ""
-    odd = bool(_BREAK.search(value)) or value != value.strip(_BLANKS) or value.startswith(('"', "file "))
+    odd = (
+        bool(_BREAK.search(value))
+        or value != value.strip(_BLANKS)
+        or value.startswith(('"', "file "))
+    )
     if part.text and (part.media_type or odd):
         value = plain.write_json(value).decode()
     return f"{part.name.text} = {value}" + (f", {part.media_type}" if part.media_type else "")
 
 
 def sign_in(auth: Auth, origin: str = "") -> dict[str, Any]:
-    """How a step signs in, with the part that says who: the user, the key's name, the client. `origin`: where it comes from, if it is
-    not the step's own."""
+    """How a step signs in, with the part that says who: the user, the key's name, the client.
+    `origin`: where it comes from, if it is not the step's own."""
     if auth.kind == "none":
         return {"kind": "none", "value": [], "from": origin}
     words = {"key": f"the {auth.at[0]} {auth.at[1]}", "oauth2": "a token for "}.get(auth.kind, "")
@@ -269,7 +311,9 @@ def sign_in(auth: Auth, origin: str = "") -> dict[str, Any]:
     return {
         "kind": auth.kind,
         "from": origin,
-        "value": [{"text": words}] if auth.kind == "key" else ([{"text": words}] if words else []) + pieces(part.text),
+        "value": [{"text": words}]
+        if auth.kind == "key"
+        else ([{"text": words}] if words else []) + pieces(part.text),
     }
 
 
@@ -300,19 +344,28 @@ def _options(options: Options) -> list[str]:
 
 
 def _repeat(repeat: Repeat) -> dict[str, Any]:
-    every, at_most = measures.show_duration(repeat.every_us), measures.show_duration(repeat.at_most_us)
+    every, at_most = (
+        measures.show_duration(repeat.every_us),
+        measures.show_duration(repeat.at_most_us),
+    )
     until = " and ".join(item.sentence for item in repeat.until)
     return {"until": until, "every": every, "at most": at_most}
 
 
 def expectation(item: Expectation, role: str = "") -> dict[str, Any]:
-    """A check or a group as it is read; a group has parts, each with its role (`when`, `then`, `otherwise`, or none)."""
+    """A check or a group as it is read; a group has parts, each with its role (`when`, `then`,
+    `otherwise`, or none)."""
     if isinstance(item, Check):
         return {**_check(item), "parts": [], "role": role}
     then = "then" if item.kind == "when" else ""
-    parts = [*((part, "when") for part in item.when), *((part, then) for part in item.parts),
-             *((part, "otherwise") for part in item.otherwise)]  # fmt: skip
-    head = {"when": "when", "for each": f"each of {item.of.text if item.of else ''}"}.get(item.kind) or HEADS[item.kind]
+    parts = [
+        *((part, "when") for part in item.when),
+        *((part, then) for part in item.parts),
+        *((part, "otherwise") for part in item.otherwise),
+    ]
+    head = {"when": "when", "for each": f"each of {item.of.text if item.of else ''}"}.get(
+        item.kind
+    ) or HEADS[item.kind]
     return {
         "of": "",
         "phrase": head,
@@ -335,7 +388,11 @@ def document_of(item: Expectation) -> dict[str, Any]:
     parts = [document_of(part) for part in item.parts]
     if item.kind == "when":
         group: dict[str, Any] = {"when": [document_of(part) for part in item.when], "then": parts}
-        return {**group, "otherwise": [document_of(part) for part in item.otherwise]} if item.otherwise else group
+        return (
+            {**group, "otherwise": [document_of(part) for part in item.otherwise]}
+            if item.otherwise
+            else group
+        )
     if item.kind == "for each":
         group = {"for each": item.of.text if item.of else "", "expect": parts}
         return {**group, "may be empty": True} if item.may_be_empty else group
@@ -343,11 +400,17 @@ def document_of(item: Expectation) -> dict[str, Any]:
 
 
 def _expected(check: Check) -> Any:
-    return written(check.expected) if TABLE[check.relation].takes == "pattern tree" else written_tree(check.expected)
+    return (
+        written(check.expected)
+        if TABLE[check.relation].takes == "pattern tree"
+        else written_tree(check.expected)
+    )
 
 
 def _check(check: Check) -> dict[str, Any]:
-    of, phrase, expected = parts_of_sentence(check.of.text, check.relation, _expected(check), check.any)
+    of, phrase, expected = parts_of_sentence(
+        check.of.text, check.relation, _expected(check), check.any
+    )
     return {
         "of": of,
         "phrase": phrase,
@@ -361,7 +424,8 @@ def _check(check: Check) -> dict[str, Any]:
 
 
 def _threads(steps: list[Step]) -> list[dict[str, Any]]:
-    """From where a value is kept or set to where it is used. `broken`: some use stands before the first keep."""
+    """From where a value is kept or set to where it is used. `broken`: some use stands before the
+    first keep."""
     kept: dict[str, list[int]] = {}
     for number, step in enumerate(steps, 1):
         for name in () if isinstance(step, ForEach) else keeps_of(step):
@@ -376,6 +440,12 @@ def _threads(steps: list[Step]) -> list[dict[str, Any]]:
                 uses.setdefault((before[-1], name), []).append(number)
             elif name in used and name in kept and number not in kept[name]:
                 early.setdefault(name, []).append(number)
-    threads = [{"name": name, "from": place, "to": to, "broken": False} for (place, name), to in uses.items()]
-    threads += [{"name": name, "from": kept[name][0], "to": to, "broken": True} for name, to in early.items()]
+    threads = [
+        {"name": name, "from": place, "to": to, "broken": False}
+        for (place, name), to in uses.items()
+    ]
+    threads += [
+        {"name": name, "from": kept[name][0], "to": to, "broken": True}
+        for name, to in early.items()
+    ]
     return sorted(threads, key=lambda thread: (thread["from"], thread["name"]))

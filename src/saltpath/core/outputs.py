@@ -18,9 +18,11 @@ OF_STEP = ("verdict", "why")
 """What a column can say of the step itself."""
 
 
-def written(write: Write, scopes: Scopes, verdict: Verdict, why: str, answer: Answer | None) -> dict[str, Any]:
-    """The row by column. A length of time is in milliseconds. What is not there, or has no answer to
-    stand in, is null; the step is as it is."""
+def written(
+    write: Write, scopes: Scopes, verdict: Verdict, why: str, answer: Answer | None
+) -> dict[str, Any]:
+    """The row by column. A length of time is in milliseconds. What is not there, or has no answer
+    to stand in, is null; the step is as it is."""
     return {name: _cell(cell, scopes, verdict, why, answer) for name, cell in write.columns}
 
 
@@ -36,7 +38,11 @@ def _cell(cell: Cell, scopes: Scopes, verdict: Verdict, why: str, answer: Answer
         if not found.nodes:
             return None
         value = taken(found)
-        return Decimal(value) / 1000 if cell.of.unit == "duration" and isinstance(value, int) else value
+        return (
+            Decimal(value) / 1000
+            if cell.of.unit == "duration" and isinstance(value, int)
+            else value
+        )
     except Blocked:
         return None
 
@@ -45,7 +51,8 @@ _PLACE = re.compile(r"\d+")
 
 
 def place_in_table(part: str, row: int, step: int, inner: str) -> str:
-    """Sorts the rows of a case's table as text: before all rows, row by row in the order of its steps and of the items inside, after all."""
+    """Sorts the rows of a case's table as text: before all rows, row by row in the order of its
+    steps and of the items inside, after all."""
     last = part == "at the end"
     rank = ("once", "steps", "afterwards", "at the end").index(part)
     inside = _PLACE.sub(lambda found: found[0].zfill(7), inner)

@@ -1,6 +1,7 @@
 """Testers' patterns (Python's syntax, by the `regex` package), each search with a limit.
 
-What is found within a glance is found at once; a caller that must not wait has the rest found elsewhere (slow.py).
+What is found within a glance is found at once; a caller that must not wait has the rest found
+elsewhere (slow.py).
 """
 
 from __future__ import annotations
@@ -17,7 +18,8 @@ LONGEST = 20_000
 
 
 class PatternError(ValueError):
-    """A pattern that is none, or what stands for its matches: the package's own words, with the position."""
+    """A pattern that is none, or what stands for its matches: the package's own words, with the
+    position."""
 
 
 @lru_cache(maxsize=1024)
@@ -50,14 +52,17 @@ class Search(Struct, frozen=True):
 
     def answer(self, limit_s: float = slow.LIMIT_S) -> bool:
         try:
-            found = compile_pattern(self.pattern).search(self.text, timeout=limit_s, concurrent=len(self.text) > 1000)
+            found = compile_pattern(self.pattern).search(
+                self.text, timeout=limit_s, concurrent=len(self.text) > 1000
+            )
         except TimeoutError:
             raise slow.TooSlow from None
         return found is not None
 
 
 class FindAll(Struct, frozen=True):
-    """Where a pattern matches: (begin, its first group or the whole match) for each, at most 10,000."""
+    """Where a pattern matches: (begin, its first group or the whole match) for each, at most
+    10,000."""
 
     pattern: str
     text: str
@@ -68,7 +73,12 @@ class FindAll(Struct, frozen=True):
         found: list[tuple[int, str]] = []
         try:
             for match in compiled.finditer(self.text, timeout=limit_s, concurrent=True):
-                found.append((match.start(), match[1] if compiled.groups and match[1] is not None else match[0]))
+                found.append(
+                    (
+                        match.start(),
+                        match[1] if compiled.groups and match[1] is not None else match[0],
+                    )
+                )
                 if len(found) >= self.most:
                     break
         except TimeoutError:
@@ -96,7 +106,8 @@ class Replace(Struct, frozen=True):
 
 
 def tried(question: Search | FindAll | Replace) -> Any:
-    """The question's answer, as the caller can have it: at a glance, or as `slow` has it. Raises slow.TooSlow, PatternError."""
+    """The question's answer, as the caller can have it: at a glance, or as `slow` has it. Raises
+    slow.TooSlow, PatternError."""
     if not slow.is_deferred():
         return question.answer()
     try:
@@ -106,10 +117,15 @@ def tried(question: Search | FindAll | Replace) -> Any:
 
 
 def asked(question: Search | FindAll) -> Any:
-    """The same, with its faults as reasons. Raises Blocked: no pattern, or still searching at its limit."""
+    """The same, with its faults as reasons. Raises Blocked: no pattern, or still searching at its
+    limit."""
     try:
         return tried(question)
     except PatternError as problem:
-        raise Blocked(why("pattern-unreadable", pattern=question.pattern, problem=str(problem))) from None
+        raise Blocked(
+            why("pattern-unreadable", pattern=question.pattern, problem=str(problem))
+        ) from None
     except slow.TooSlow:
-        raise Blocked(why("pattern-timeout", pattern=question.pattern, ms=int(slow.LIMIT_S * 1000))) from None
+        raise Blocked(
+            why("pattern-timeout", pattern=question.pattern, ms=int(slow.LIMIT_S * 1000))
+        ) from None

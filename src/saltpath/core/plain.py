@@ -1,7 +1,8 @@
-"""Plain values: what JSON can say, with exact numbers. Kinds, equality, how a value is shown, exact JSON in and out.
+"""Plain values: what JSON can say, with exact numbers. Kinds, equality, how a value is shown, exact
+JSON in and out.
 
-A plain value is None, bool, int, Decimal, str, list or dict with str keys; never float. Numbers keep their written
-form (`1318.40` stays `1318.40`), and compare by value.
+A plain value is None, bool, int, Decimal, str, list or dict with str keys; never float. Numbers
+keep their written form (`1318.40` stays `1318.40`), and compare by value.
 """
 
 from __future__ import annotations
@@ -9,7 +10,17 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from contextvars import ContextVar
-from decimal import MAX_EMAX, MAX_PREC, MIN_EMIN, Context, Decimal, Inexact, InvalidOperation, Overflow, Underflow
+from decimal import (
+    MAX_EMAX,
+    MAX_PREC,
+    MIN_EMIN,
+    Context,
+    Decimal,
+    Inexact,
+    InvalidOperation,
+    Overflow,
+    Underflow,
+)
 from typing import Any
 
 import msgspec
@@ -26,7 +37,10 @@ type_names = {
 }
 
 _exact = Context(
-    prec=MAX_PREC, Emax=MAX_EMAX, Emin=MIN_EMIN, traps=[InvalidOperation, Overflow, Underflow, Inexact]
+    prec=MAX_PREC,
+    Emax=MAX_EMAX,
+    Emin=MIN_EMIN,
+    traps=[InvalidOperation, Overflow, Underflow, Inexact],
 ).create_decimal
 """A number as it is written; a third quicker than Decimal's own constructor."""
 _decoder = msgspec.json.Decoder(float_hook=_exact)
@@ -38,7 +52,8 @@ MOST_EXPONENT = 400
 _LEAST_EXPONENT = -MOST_EXPONENT
 SHORT_BITS = 3000
 SHORT_BYTES = 400
-"""A decimal of up to so many bytes has far fewer digits than too many; sizing is cheap, counting digits is not."""
+"""A decimal of up to so many bytes has far fewer digits than too many; sizing is cheap, counting
+digits is not."""
 
 
 class NotPlain(ValueError):
@@ -64,15 +79,18 @@ def read_json(text: str | bytes) -> Any:
 
 
 def _read_patiently(text: str | bytes, problem: msgspec.DecodeError) -> Any:
-    """The fast reader refuses numbers of thousands of digits and escapes of half a character (RFC 8259, 8.2); the standard library's is
-    told to keep them. `NaN` and `Infinity`, which that one would take, are no JSON."""
+    """The fast reader refuses numbers of thousands of digits and escapes of half a character (RFC
+    8259, 8.2); the standard library's is told to keep them. `NaN` and `Infinity`, which that one
+    would take, are no JSON."""
     octets = text.encode("utf-8", "surrogatepass") if isinstance(text, str) else text
     if "out of range" not in str(problem) and not _HALF.search(octets):
         raise NotPlain(str(problem).replace("JSON is malformed: ", "")) from None
     import json
 
     try:
-        found = json.loads(octets.decode(), parse_float=_exact, parse_int=_whole, parse_constant=_refused)
+        found = json.loads(
+            octets.decode(), parse_float=_exact, parse_int=_whole, parse_constant=_refused
+        )
     except UnicodeDecodeError:
         raise NotPlain("it is not UTF-8") from None
     except (ValueError, RecursionError, ArithmeticError) as second:
@@ -81,11 +99,18 @@ def _read_patiently(text: str | bytes, problem: msgspec.DecodeError) -> Any:
 
 
 def read_json_by(text: str, pairs: Callable[[list[tuple[str, Any]]], Any]) -> Any:
-    """As `read_json`, slower, with what `pairs` makes of the names and values of each object. Raises NotPlain."""
+    """As `read_json`, slower, with what `pairs` makes of the names and values of each object.
+    Raises NotPlain."""
     import json
 
     try:
-        return json.loads(text, object_pairs_hook=pairs, parse_float=_exact, parse_int=_whole, parse_constant=_refused)
+        return json.loads(
+            text,
+            object_pairs_hook=pairs,
+            parse_float=_exact,
+            parse_int=_whole,
+            parse_constant=_refused,
+        )
     except (ValueError, RecursionError, ArithmeticError) as problem:
         raise NotPlain(str(problem)) from None
 
@@ -100,7 +125,8 @@ def _refused(constant: str) -> Any:
 
 
 def whole_text(text: str) -> str:
-    """The text as UTF-8 can hold it: half of a pair of surrogates stands as its escape, `\\ud800`. The same object where nothing does."""
+    """The text as UTF-8 can hold it: half of a pair of surrogates stands as its escape, `\\ud800`.
+    The same object where nothing does."""
     if text.isascii():
         return text
     try:
@@ -122,12 +148,14 @@ def with_whole_texts(value: Any) -> Any:
 
 
 def write_json(value: Any) -> bytes:
-    """Compact JSON, numbers exactly as kept; a text that UTF-8 cannot hold as `whole_text` writes it."""
+    """Compact JSON, numbers exactly as kept; a text that UTF-8 cannot hold as `whole_text` writes
+    it."""
     try:
         return _encoder.encode(value)
     except UnicodeEncodeError:
         return _encoder.encode(with_whole_texts(value))
-    except ValueError:  # integers beyond the printing limit never come from us; say it rather than lose it
+    # integers beyond the printing limit never come from us; say it rather than lose it
+    except ValueError:
         raise NotPlain("a number with too many digits") from None
 
 
@@ -153,12 +181,17 @@ def is_number(value: Any) -> bool:
 
 
 def number_in(text: str) -> int | Decimal | None:
-    """The number that the whole text is, in JSON's or a plain decimal notation; None if it is none."""
+    """The number that the whole text is, in JSON's or a plain decimal notation; None if it is
+    none."""
     stripped = text.strip()
     if not stripped or len(stripped) > MOST_DIGITS + 20 or stripped[-1] not in "0123456789.":
         return None
     try:
-        return int(stripped) if stripped.lstrip("+-").isdigit() and stripped.isascii() else _decimal(stripped)
+        return (
+            int(stripped)
+            if stripped.lstrip("+-").isdigit() and stripped.isascii()
+            else _decimal(stripped)
+        )
     except (ValueError, ArithmeticError):
         return None
 
@@ -169,10 +202,13 @@ def _decimal(text: str) -> Decimal | None:
 
 
 def is_short(value: int | Decimal) -> bool:
-    """Whether a number is surely not too long; a quick look that may say no to one that is just fit."""
+    """Whether a number is surely not too long; a quick look that may say no to one that is just
+    fit."""
     if isinstance(value, int):
         return value.bit_length() <= SHORT_BITS
-    return _LEAST_EXPONENT <= value.adjusted() <= MOST_EXPONENT and value.__sizeof__() <= SHORT_BYTES
+    return (
+        _LEAST_EXPONENT <= value.adjusted() <= MOST_EXPONENT and value.__sizeof__() <= SHORT_BYTES
+    )
 
 
 def too_long(value: int | Decimal) -> bool:
@@ -193,7 +229,9 @@ def same(left: Any, right: Any) -> bool:
     if isinstance(left, list) and isinstance(right, list):
         return len(left) == len(right) and all(map(same, left, right))
     if isinstance(left, dict) and isinstance(right, dict):
-        return left.keys() == right.keys() and all(same(value, right[key]) for key, value in left.items())
+        return left.keys() == right.keys() and all(
+            same(value, right[key]) for key, value in left.items()
+        )
     return False
 
 
@@ -219,15 +257,17 @@ class Beginning(Struct, frozen=True):
 
 
 def beginning(value: Any, most: int) -> Any:
-    """The value if its text has at most so many characters (of a list or an object written already), else what shows as it does
-    as far as that: the first characters of a text, or a Beginning."""
+    """The value if its text has at most so many characters (of a list or an object written
+    already), else what shows as it does as far as that: the first characters of a text, or a
+    Beginning."""
     if isinstance(value, str):
         return value if len(value) <= most else value[:most]
     if isinstance(value, (list, dict)):
         written = write_json(value)
         if len(written) <= most:
             return msgspec.Raw(written)
-        return Beginning(written[: 4 * most].decode(errors="ignore")[:most])  # at most four octets a character
+        # at most four octets a character
+        return Beginning(written[: 4 * most].decode(errors="ignore")[:most])
     if isinstance(value, Decimal) and value.__sizeof__() > most // 2:
         text = str(value)
         return value if len(text) <= most else Beginning(text[:most])
@@ -235,17 +275,22 @@ def beginning(value: Any, most: int) -> Any:
 
 
 masking: ContextVar[Callable[[str], str] | None] = ContextVar("masking", default=None)
-"""What is done with a text before it is cut, where the values at hand may hold secrets: half of one could not be found any more."""
+"""What is done with a text before it is cut, where the values at hand may hold secrets: half of one
+could not be found any more."""
 
 
 def show(value: Any, most: int = 120) -> str:
-    """A value in a sentence: text in quotation marks, all else as JSON, cut at `most` characters, secrets masked before."""
-    text = f"“{value}”" if isinstance(value, str) else as_text(value) if value is not None else "null"
+    """A value in a sentence: text in quotation marks, all else as JSON, cut at `most` characters,
+    secrets masked before."""
+    text = (
+        f"“{value}”" if isinstance(value, str) else as_text(value) if value is not None else "null"
+    )
     return text if len(text) <= most else cut(text, most)
 
 
 def cut(text: str, most: int) -> str:
-    """The beginning of a text, of so many characters; secrets are masked in the whole of it before."""
+    """The beginning of a text, of so many characters; secrets are masked in the whole of it
+    before."""
     mask = masking.get()
     if mask is not None and len(text) > most:
         text = mask(text)

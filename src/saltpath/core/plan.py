@@ -9,7 +9,17 @@ from typing import Any
 from msgspec import Struct, field
 from msgspec.structs import replace
 
-from saltpath.core.case import Auth, Case, Environment, NamedValues, Project, Request, Step, Suite, UseShared
+from saltpath.core.case import (
+    Auth,
+    Case,
+    Environment,
+    NamedValues,
+    Project,
+    Request,
+    Step,
+    Suite,
+    UseShared,
+)
 from saltpath.core.options import DEFAULTS, Options
 from saltpath.core.scopes import Scope
 from saltpath.core.shared import Library, linked
@@ -23,7 +33,8 @@ NO_LIBRARY: Library = {}
 
 
 class Kept(Struct, frozen=True):
-    """What `once` left for the rows: values with the names of secret ones, and cookies (as engine/cookies.py has them)."""
+    """What `once` left for the rows: values with the names of secret ones, and cookies (as
+    engine/cookies.py has them)."""
 
     values: dict[str, Any]
     secret: frozenset[str] = frozenset()
@@ -31,7 +42,8 @@ class Kept(Struct, frozen=True):
 
 
 class Resume(Struct, frozen=True):
-    """A row that another runner had begun, or (row 0) what stands around the rows of such a case."""
+    """A row that another runner had begun, or (row 0) what stands around the rows of such a
+    case."""
 
     kept: Kept
     """What was recorded as kept; of steps around the rows all of it, else without secrets."""
@@ -53,11 +65,12 @@ class ResumedRows(Struct, frozen=True):
 
 
 class PlannedCase(Struct, frozen=True):
-    """One case of a plan. `file` is where it came from. `only`: these steps alone,
-    with `given` as kept values (a step sent by itself). `measures`: what checks saw when each step last passed, by step key and
-    the check's sentence; None where that is not known. `source`: where its rows come from, if it has any, `no_source` why that is not known;
-    `pick`: which of them the run is about. `around`: what was recorded around the rows of a case that another runner had begun;
-    `resume` is its row of a case without rows, `resumed` those of one with."""
+    """One case of a plan. `file` is where it came from. `only`: these steps alone, with `given` as
+    kept values (a step sent by itself). `measures`: what checks saw when each step last passed, by
+    step key and the check's sentence; None where that is not known. `source`: where its rows come
+    from, if it has any, `no_source` why that is not known; `pick`: which of them the run is about.
+    `around`: what was recorded around the rows of a case that another runner had begun; `resume` is
+    its row of a case without rows, `resumed` those of one with."""
 
     case: Case
     suite: Suite | None = None
@@ -75,17 +88,22 @@ class PlannedCase(Struct, frozen=True):
     problem: MaskedWhy | None = None
     """Why it cannot be carried out at all: it, or a document around it, cannot be read."""
     secrets: dict[str, Any] = field(default_factory=dict)
-    """What fills the values that the suite marks as secret; of a name that is not here the plan's fill them."""
+    """What fills the values that the suite marks as secret; of a name that is not here the plan's
+    fill them."""
 
 
 class Plan(Struct, frozen=True):
-    """A whole run. `read_rows` reads the rows of a file, as engine/rows.py says; `begin_rows(case, row)` is awaited before rows up to that
-    one begin; `begin_part(case, row, part)` before the steps of a case without rows,
-    those around all rows and those afterwards, and `keep_session(case, kept)` when `once`
-    has ended, so that whoever goes on with the run knows of it; `read_output` the rows of an output table. `values` are given at the start (text), `secrets` fill the values that are marked secret.
-    `started_us`: UTC microseconds, the run's `now`. `read_file` reads a file of the project, and raises Blocked. `changes`: the keys of the
-    steps that may change something; others that might are left out. None: whichever. `own_folder`: the application's, in which no database is looked into; `root`: the
-    folder that the project is, if it is one. `first_rows`: look-ups give their first rows where there are more than they may have."""
+    """A whole run. `read_rows` reads the rows of a file, as engine/rows.py says; `begin_rows(case,
+    row)` is awaited before rows up to that one begin; `begin_part(case, row, part)` before the
+    steps of a case without rows, those around all rows and those afterwards, and
+    `keep_session(case, kept)` when `once` has ended, so that whoever goes on with the run knows of
+    it; `read_output` the rows of an output table. `values` are given at the start (text), `secrets`
+    fill the values that are marked secret. `started_us`: UTC microseconds, the run's `now`.
+    `read_file` reads a file of the project, and raises Blocked. `changes`: the keys of the steps
+    that may change something; others that might are left out. None: whichever. `own_folder`: the
+    application's, in which no database is looked into; `root`: the folder that the project is, if
+    it is one. `first_rows`: look-ups give their first rows where there are more than they may
+    have."""
 
     cases: tuple[PlannedCase, ...]
     project: Project
@@ -118,7 +136,8 @@ def planned(
     library: Library = NO_LIBRARY,
     **more: Any,
 ) -> PlannedCase:
-    """A planned case, with its shared steps, what it hands over and what it inherits worked out once."""
+    """A planned case, with its shared steps, what it hands over and what it inherits worked out
+    once."""
     case = inheriting(linked(case, library, more.pop("inside", ())), suite, project)
     source = case.rows and (project or NO_PROJECT).source_of(case.rows)
     more |= {"no_source": source} if isinstance(source, Why) else {"source": source}
@@ -129,11 +148,13 @@ NO_PROJECT = Project("")
 
 
 def inheriting(case: Case, suite: Suite | None, project: Project | None) -> Case:
-    """The case with the sign-in, and the checks on every answer, at each request that does not except itself: the project's, the
-    suite's, its own."""
+    """The case with the sign-in, and the checks on every answer, at each request that does not
+    except itself: the project's, the suite's, its own."""
     case = signed_in(case, suite, project)
     origins = (("project", project), ("suite", suite), ("case", case))
-    items = tuple((origin, item) for origin, owner in origins if owner for item in owner.every_answer)
+    items = tuple(
+        (origin, item) for origin, owner in origins if owner for item in owner.every_answer
+    )
     if not items:
         return case
 
@@ -149,10 +170,12 @@ def inheriting(case: Case, suite: Suite | None, project: Project | None) -> Case
 
 
 def signed_in(case: Case, suite: Suite | None, project: Project | None) -> Case:
-    """The case with the nearest sign-in at each request that says none itself: the case's, else the suite's, else the project's. Shared
-    steps see nothing of the case's."""
+    """The case with the nearest sign-in at each request that says none itself: the case's, else the
+    suite's, else the project's. Shared steps see nothing of the case's."""
     levels = (("suite", suite), ("project", project))
-    wider = next(((origin, owner.auth) for origin, owner in levels if owner and owner.auth), ("", None))
+    wider = next(
+        ((origin, owner.auth) for origin, owner in levels if owner and owner.auth), ("", None)
+    )
 
     def sign(nearest: tuple[str, Auth | None]) -> Callable[[Step], Step]:
         origin, auth = nearest if nearest[1] and nearest[1].kind != "none" else ("", None)

@@ -1,4 +1,5 @@
-"""A request step and its scopes make the finished request: every reference resolved and encoded for its place."""
+"""A request step and its scopes make the finished request: every reference resolved and encoded for
+its place."""
 
 from __future__ import annotations
 
@@ -28,7 +29,11 @@ _LITERAL_SAFE = "!#$%&'()*+,/:;=?@[]~-._"
 _QUERY_SAFE = "!$'()*,/:;?@~"
 _MOST_BARE = 512
 _CONTROL = re.compile(r"[\x00-\x08\x0a-\x1f\x7f]")
-_DEFAULT_HEADERS = (("User-Agent", "saltpath"), ("Accept", "*/*"), ("Accept-Encoding", "gzip, deflate, br, zstd"))
+_DEFAULT_HEADERS = (
+    ("User-Agent", "saltpath"),
+    ("Accept", "*/*"),
+    ("Accept-Encoding", "gzip, deflate, br, zstd"),
+)
 
 
 class Prepared(msgspec.Struct, frozen=True, gc=False):
@@ -39,7 +44,8 @@ class Prepared(msgspec.Struct, frozen=True, gc=False):
     headers: tuple[tuple[str, str], ...]
     body: bytes | None
     private: bool = True
-    """Whether its head may carry what is always masked: Authorization or Cookie, also from the address's user."""
+    """Whether its head may carry what is always masked: Authorization or Cookie, also from the
+    address's user."""
     redirected: bool = False
     """Whether an answer led there: then it does not reach Salt Path itself."""
     stranger: bool = False
@@ -47,7 +53,8 @@ class Prepared(msgspec.Struct, frozen=True, gc=False):
 
 
 def prepare(step: Request, scopes: Scopes, token: str = "") -> Prepared:
-    """The finished request; `token` is OAuth 2's. Raises Blocked where a value is missing or cannot stand where it should."""
+    """The finished request; `token` is OAuth 2's. Raises Blocked where a value is missing or cannot
+    stand where it should."""
     auth = step.auth
     if step.signs:
         return _signed(step, scopes, token)
@@ -69,7 +76,9 @@ def _query(step: Request) -> tuple[tuple[str, Template], ...]:
     return step.query
 
 
-def _head(step: Request, scopes: Scopes, media_type: str, token: str) -> tuple[tuple[str, str], ...]:
+def _head(
+    step: Request, scopes: Scopes, media_type: str, token: str
+) -> tuple[tuple[str, str], ...]:
     headers = [(name, _header(name, template, scopes)) for name, template in step.headers]
     given = {name.lower() for name, _ in headers}
     if media_type and "content-type" not in given:
@@ -106,15 +115,20 @@ def _bare(method: str, text: str) -> Prepared:
     address = _usable(text.strip())
     if len(_bares) >= _MOST_BARE:
         _bares.clear()
-    made = _bares[method, text] = Prepared(method, address, _DEFAULT_HEADERS, None, private="@" in address)
+    made = _bares[method, text] = Prepared(
+        method, address, _DEFAULT_HEADERS, None, private="@" in address
+    )
     return made
 
 
 # ---- the address
 
 
-def prepare_address(template: Template, query: tuple[tuple[str, Template], ...], scopes: Scopes) -> str:
-    """The address with its query. A value at the very start is inserted as it is; later ones by their place."""
+def prepare_address(
+    template: Template, query: tuple[tuple[str, Template], ...], scopes: Scopes
+) -> str:
+    """The address with its query. A value at the very start is inserted as it is; later ones by
+    their place."""
     return _usable(_with_query(_fill_address(template, scopes).strip(), query, scopes))
 
 
@@ -142,7 +156,9 @@ def _usable(text: str) -> str:
         reason = "it must begin with http:// or https://"
         raise Blocked(why("address-unreadable", address=text, problem=reason))
     if not parts.hostname or port == 0:
-        raise Blocked(why("address-unreadable", address=text, problem="it names no host to send to"))
+        raise Blocked(
+            why("address-unreadable", address=text, problem="it names no host to send to")
+        )
     return text.partition("#")[0]
 
 
@@ -169,7 +185,8 @@ def _fill_address(template: Template, scopes: Scopes) -> str:
 
 
 def unfilled(address: Template) -> str:
-    """The first place in an address that waits for a value, such as `{id}`; empty where none does."""
+    """The first place in an address that waits for a value, such as `{id}`; empty where none
+    does."""
     places = (_UNFILLED.search(part) for part in address.parts if isinstance(part, str))
     return next((found[0] for found in places if found), "")
 
@@ -205,7 +222,9 @@ def _segment(text: str) -> str:
 
 
 def _percent(text: str) -> str:
-    return text if text.isalnum() and text.isascii() else quote(text, safe="", errors="surrogatepass")
+    return (
+        text if text.isalnum() and text.isascii() else quote(text, safe="", errors="surrogatepass")
+    )
 
 
 @lru_cache(maxsize=512)
@@ -238,10 +257,14 @@ def _sign_in(auth: Auth, scopes: Scopes, headers: list[tuple[str, str]], token: 
     if auth.kind == "key":
         place, name = auth.at
         headers.append(
-            ("Cookie", f"{name}={_cookie_value(values[0])}") if place == "cookie" else (name, values[0].strip())
+            ("Cookie", f"{name}={_cookie_value(values[0])}")
+            if place == "cookie"
+            else (name, values[0].strip())
         )
     elif auth.kind == "basic":
-        headers.append(("Authorization", "Basic " + base64.b64encode(":".join(values).encode()).decode()))
+        headers.append(
+            ("Authorization", "Basic " + base64.b64encode(":".join(values).encode()).decode())
+        )
     else:
         headers.append(("Authorization", f"Bearer {values[0]}"))
 

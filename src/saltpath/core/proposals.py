@@ -1,12 +1,15 @@
 """What several answers of one step justify to expect: proposals of checks, each with its evidence.
 
-A claim "always so" rests on n answers of which none contradicted it. It is made from as many answers as leave a contradiction in one
-answer of ten unseen only once in a hundred times: 1 - 0.01^(1/n) < 0.1, so n = 44 (the exact form of the rule of three, Hanley and
-Lippman-Hand, JAMA 249, 1983). A few values are taken for all that there are if none of them was seen only once or twice (Good, Biometrika
-40, 1953: the unseen mass is about the share of values seen once). Between the smallest and the largest of n numbers lie nine tenths of all
-with 99 % confidence from n = 64 on (Wilks, Ann. Math. Statist. 12, 1941); these limits are widened, and proposed only of numbers that
-neither drift nor have a long tail. Forms of text (an identity, a date, `PC-20931`) are too special to be met by chance, and take 10
-different values, out of 3 answers at least; what was sent and comes back takes 5.
+A claim "always so" rests on n answers of which none contradicted it. It is made from as many
+answers as leave a contradiction in one answer of ten unseen only once in a hundred times: 1 -
+0.01^(1/n) < 0.1, so n = 44 (the exact form of the rule of three, Hanley and Lippman-Hand, JAMA 249,
+1983). A few values are taken for all that there are if none of them was seen only once or twice
+(Good, Biometrika 40, 1953: the unseen mass is about the share of values seen once). Between the
+smallest and the largest of n numbers lie nine tenths of all with 99 % confidence from n = 64 on
+(Wilks, Ann. Math. Statist. 12, 1941); these limits are widened, and proposed only of numbers that
+neither drift nor have a long tail. Forms of text (an identity, a date, `PC-20931`) are too special
+to be met by chance, and take 10 different values, out of 3 answers at least; what was sent and
+comes back takes 5.
 
 Everything is said of answers, not of the items in them, which resemble each other.
 """
@@ -44,7 +47,8 @@ _PLAIN_PATH = re.compile(r"\$(?:\.\w+|\[\d+\])*")
 
 
 class Observed(Struct, frozen=True):
-    """One answer's document with what was asked for it: texts and numbers by the reference that reads them (`sent $.vessel`)."""
+    """One answer's document with what was asked for it: texts and numbers by the reference that
+    reads them (`sent $.vessel`)."""
 
     document: Any
     sent: Mapping[str, Any] = field(default_factory=dict)
@@ -58,7 +62,8 @@ class Proposal(Struct, frozen=True):
 
 
 class _Place(Struct):
-    """What stood at one place: its values in the order of the answers, and in how many answers it was."""
+    """What stood at one place: its values in the order of the answers, and in how many answers it
+    was."""
 
     path: str
     pooled: bool
@@ -71,10 +76,13 @@ class _Place(Struct):
 
 
 def propose(answers: Sequence[Observed]) -> list[Proposal]:
-    """At most one proposal for each place, in the order of the newest answer. `answers`: of one step and one status, oldest first."""
+    """At most one proposal for each place, in the order of the newest answer. `answers`: of one
+    step and one status, oldest first."""
     found = []
     for place in _places(answers):
-        if place.everywhere < len(answers) or any(isinstance(value, dict | list) for value in place.values):
+        if place.everywhere < len(answers) or any(
+            isinstance(value, dict | list) for value in place.values
+        ):
             continue  # a check would fail where the place is missing
         for kind in _KINDS:
             proposal = kind(place, answers)
@@ -107,7 +115,10 @@ def _leaves(document: Any) -> Iterator[tuple[str, bool, Any]]:
     while waiting:
         path, pooled, value = waiting.pop()
         if isinstance(value, dict):
-            waiting += [(path + as_path((name,))[1:], pooled, item) for name, item in reversed(value.items())]
+            waiting += [
+                (path + as_path((name,))[1:], pooled, item)
+                for name, item in reversed(value.items())
+            ]
         elif isinstance(value, list) and value:
             waiting += [(f"{path}[*]", True, item) for item in reversed(value[:MOST_ITEMS])]
         elif path != "$":
@@ -139,7 +150,9 @@ def _sent(place: _Place, answers: Sequence[Observed]) -> Proposal | None:
             name in of.sent and plain.same(of.sent[name], value)
             for of, value in zip(answers, place.values, strict=True)
         ):
-            evidence = why("proposed-sent", answers=len(answers), values=len(_distinct(place.values)))
+            evidence = why(
+                "proposed-sent", answers=len(answers), values=len(_distinct(place.values))
+            )
             return Proposal({"of": place.path, "is": f"[={_asking(name)}]"}, evidence)
     return None
 
@@ -151,7 +164,11 @@ def _last_name(place: str) -> str:
 def _asking(name: str) -> str:
     """`sent $.vessel`; a path that a reference cannot hold as it is stands in quotes."""
     kind, _, text = name.partition(" ")
-    return name if not text.startswith("$") or _PLAIN_PATH.fullmatch(text) else f"{kind} {quoted(text)}"
+    return (
+        name
+        if not text.startswith("$") or _PLAIN_PATH.fullmatch(text)
+        else f"{kind} {quoted(text)}"
+    )
 
 
 def _constant(place: _Place, answers: Sequence[Observed]) -> Proposal | None:
@@ -159,16 +176,28 @@ def _constant(place: _Place, answers: Sequence[Observed]) -> Proposal | None:
         return None
     value = place.values[0]
     expected = value if not isinstance(value, str) else value.replace("[=", "[='[=']")
-    return Proposal({"of": place.path, "is": expected}, why("proposed-constant", answers=len(answers)))
+    return Proposal(
+        {"of": place.path, "is": expected}, why("proposed-constant", answers=len(answers))
+    )
 
 
 def _few(place: _Place, answers: Sequence[Observed]) -> Proposal | None:
     """One of a few values, each of them seen often."""
     counts = _distinct(place.values)
-    if len(answers) < SURE or len(counts) > MOST_VALUES or not all(isinstance(value, str) for value in place.values):
+    if (
+        len(answers) < SURE
+        or len(counts) > MOST_VALUES
+        or not all(isinstance(value, str) for value in place.values)
+    ):
         return None
     seen_in = {
-        text: len({n for n, value in zip(place.answers, place.values, strict=True) if value == plain.read_json(text)})
+        text: len(
+            {
+                n
+                for n, value in zip(place.answers, place.values, strict=True)
+                if value == plain.read_json(text)
+            }
+        )
         for text in counts
     }
     if min(seen_in.values()) < TIMES_SEEN:
@@ -188,7 +217,9 @@ def _format(place: _Place, answers: Sequence[Observed]) -> Proposal | None:
         or not all(isinstance(value, str) for value in place.values)
     ):
         return None
-    name = next((name for name in _TRIED if all(FORMATS[name].holds(value) for value in place.values)), None)
+    name = next(
+        (name for name in _TRIED if all(FORMATS[name].holds(value) for value in place.values)), None
+    )
     if name is None:
         return None
     return Proposal(
@@ -211,14 +242,17 @@ def _form(place: _Place, answers: Sequence[Observed]) -> Proposal | None:
     if pattern is None or (loose and len(answers) < SURE):
         return None
     return Proposal(
-        {"of": place.path, "matches": pattern}, why("proposed-form", answers=len(answers), values=len(distinct))
+        {"of": place.path, "matches": pattern},
+        why("proposed-form", answers=len(answers), values=len(distinct)),
     )
 
 
 def form_of(texts: Sequence[str]) -> str | None:
-    """A pattern that fits all of the texts, at least two and different; None where they have too little in common.
+    """A pattern that fits all of the texts, at least two and different; None where they have too
+    little in common.
 
-    Runs of letters that are the same in all stay as they are; digits stay digits, since numbers grow."""
+    Runs of letters that are the same in all stay as they are; digits stay digits, since numbers
+    grow."""
     runs = [[(kind, "".join(chars)) for kind, chars in groupby(text, _class_of)] for text in texts]
     first = [kind for kind, _ in runs[0]]
     if len(first) <= 12 and all([kind for kind, _ in of] == first for of in runs):
@@ -238,7 +272,9 @@ def _class_of(char: str) -> str:
         return "\\d"
     if "a" <= char <= "z":
         return "[a-z]"
-    return "[A-Z]" if "A" <= char <= "Z" else char if char in " -_:/,;@#&=%!~<>'" else re.escape(char)
+    return (
+        "[A-Z]" if "A" <= char <= "Z" else char if char in " -_:/,;@#&=%!~<>'" else re.escape(char)
+    )
 
 
 def _run(kind: str, texts: list[str]) -> str:
@@ -256,9 +292,16 @@ def _limits(place: _Place, answers: Sequence[Observed]) -> Proposal | None:
     if len(answers) < SURE_OF_LIMITS or not all(plain.is_number(value) for value in place.values):
         return None
     numbers = [float(value) for value in place.values]
-    if len(set(numbers)) < 2 * FORMS or not all(map(isfinite, numbers)) or _drifts(numbers) or _has_long_tail(numbers):
+    if (
+        len(set(numbers)) < 2 * FORMS
+        or not all(map(isfinite, numbers))
+        or _drifts(numbers)
+        or _has_long_tail(numbers)
+    ):
         return None
-    low, high = _widened(min(map(_exact, place.values)), max(map(_exact, place.values)), len(answers))
+    low, high = _widened(
+        min(map(_exact, place.values)), max(map(_exact, place.values)), len(answers)
+    )
     evidence = why(
         "proposed-limits",
         answers=len(answers),
@@ -273,7 +316,8 @@ def _exact(value: Any) -> Decimal:
 
 
 def _drifts(numbers: Sequence[float]) -> bool:
-    """Whether the numbers go up or down with time: rank correlation (Spearman) with their order, or with the number before."""
+    """Whether the numbers go up or down with time: rank correlation (Spearman) with their order, or
+    with the number before."""
     ranks = _ranks(numbers)
     along = correlation(range(len(ranks)), ranks)
     before = correlation(ranks[:-1], ranks[1:])
@@ -287,13 +331,17 @@ def _ranks(numbers: Sequence[float]) -> list[float]:
 
 
 def _has_long_tail(numbers: Sequence[float]) -> bool:
-    """Whether an end lies far from the middle, by the distance of the quartile on its side: beyond it more may come."""
+    """Whether an end lies far from the middle, by the distance of the quartile on its side: beyond
+    it more may come."""
     quarter, middle, three = quantiles(numbers, method="inclusive")
-    return max(numbers) - middle > 2.6 * (three - middle) or middle - min(numbers) > 2.6 * (middle - quarter)
+    return max(numbers) - middle > 2.6 * (three - middle) or middle - min(numbers) > 2.6 * (
+        middle - quarter
+    )
 
 
 def _widened(low: Decimal, high: Decimal, count: int) -> tuple[int | Decimal, int | Decimal]:
-    """Five mean gaps further on both sides, to the next round number; what is never negative stays so."""
+    """Five mean gaps further on both sides, to the next round number; what is never negative stays
+    so."""
     span = high - low
     step = Decimal(1).scaleb(span.adjusted() - 1)
     margin = 5 * span / count
@@ -315,9 +363,17 @@ def _kind(place: _Place, answers: Sequence[Observed]) -> Proposal | None:
     if len(answers) < SURE or len(kinds) != 1:
         return None
     [kind] = kinds
-    return Proposal({"of": place.path, "kind": kind}, why("proposed-kind", answers=len(answers), kind=kind))
+    return Proposal(
+        {"of": place.path, "kind": kind}, why("proposed-kind", answers=len(answers), kind=kind)
+    )
 
 
 _KINDS: tuple[Callable[[_Place, Sequence[Observed]], Proposal | None], ...] = (
-    _sent, _constant, _few, _format, _form, _limits, _kind,
-)  # fmt: skip
+    _sent,
+    _constant,
+    _few,
+    _format,
+    _form,
+    _limits,
+    _kind,
+)

@@ -1,6 +1,7 @@
 """A recorded session: its exchanges as they were read, and which of them led to which.
 
-Which values one answer hands to later requests: `handed_over`; which exchanges a test is about: `recorded_story`.
+Which values one answer hands to later requests: `handed_over`; which exchanges a test is about:
+`recorded_story`.
 """
 
 from __future__ import annotations
@@ -41,7 +42,8 @@ class Recorded(Struct, frozen=True):
     cookies_sent: Pairs = ()
     cookies_set: Pairs = ()
     body_missing: str = ""
-    """What kind of body was sent that the recording does not hold; empty if it holds it, or there was none."""
+    """What kind of body was sent that the recording does not hold; empty if it holds it, or there
+    was none."""
 
     @property
     def is_page(self) -> bool:
@@ -56,7 +58,8 @@ class Recorded(Struct, frozen=True):
 
 
 def heads_of(entries: Iterable[Recorded]) -> dict[int, int]:
-    """By number of each exchange, the one that leads to it by itself, through one redirect or several: itself without any."""
+    """By number of each exchange, the one that leads to it by itself, through one redirect or
+    several: itself without any."""
     heads: dict[int, int] = {}
     led: tuple[int, str] | None = None
     for entry in entries:
@@ -67,12 +70,19 @@ def heads_of(entries: Iterable[Recorded]) -> dict[int, int]:
 
 
 def ends_with(entries: Sequence[Recorded]) -> dict[int, Recorded]:
-    """By number of each exchange, the one that it ends with when its redirects are followed: itself without any."""
+    """By number of each exchange, the one that it ends with when its redirects are followed: itself
+    without any."""
     ends = {entry.number: entry for entry in entries}
     led: list[tuple[int, str]] = []
     for entry in entries:
-        led = [(number, entry.target) for number, target in led if entry.method == "GET" and entry.address == target]
+        led = [
+            (number, entry.target)
+            for number, target in led
+            if entry.method == "GET" and entry.address == target
+        ]
         for number, _ in led:
             ends[number] = entry
-        led = [(number, target) for number, target in [*led, (entry.number, entry.target)] if target]
+        led = [
+            (number, target) for number, target in [*led, (entry.number, entry.target)] if target
+        ]
     return ends

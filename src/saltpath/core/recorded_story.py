@@ -1,7 +1,8 @@
 """Which exchanges of a recorded session a test is about.
 
-What a browser recorded is mostly not what a tester wants to test: pictures, scripts, other people's hosts, questions that the
-browser asks for itself. Nothing is decided in silence: what is left out has its reason, and so has a page that is needed.
+What a browser recorded is mostly not what a tester wants to test: pictures, scripts, other people's
+hosts, questions that the browser asks for itself. Nothing is decided in silence: what is left out
+has its reason, and so has a page that is needed.
 """
 
 from __future__ import annotations
@@ -18,10 +19,23 @@ from saltpath.core.nearest import listed
 from saltpath.core.recorded import Recorded, ends_with, heads_of
 from saltpath.core.why import Why, why
 
-_FILES = frozenset("image font stylesheet script media manifest texttrack beacon ping cspviolationreport".split())
-_FILE_TYPES = ("image/", "font/", "audio/", "video/", "text/css", "text/javascript", "application/javascript",
-               "application/x-javascript", "application/font", "application/x-font", "application/wasm",
-               "application/manifest+json")  # fmt: skip
+_FILES = frozenset(
+    "image font stylesheet script media manifest texttrack beacon ping cspviolationreport".split()
+)
+_FILE_TYPES = (
+    "image/",
+    "font/",
+    "audio/",
+    "video/",
+    "text/css",
+    "text/javascript",
+    "application/javascript",
+    "application/x-javascript",
+    "application/font",
+    "application/x-font",
+    "application/wasm",
+    "application/manifest+json",
+)
 
 
 class Story(Struct, frozen=True):
@@ -49,7 +63,9 @@ def story(entries: Sequence[Recorded], site: str = "") -> Story:
     hand_overs = tuple(handed_over(entries))
     pages = _pages_needed(entries, left, hand_overs)
     left = {number: reason for number, reason in left.items() if number not in pages}
-    return Story(site, tuple(sorted(counts.items(), key=lambda item: -item[1])), left, pages, hand_overs)
+    return Story(
+        site, tuple(sorted(counts.items(), key=lambda item: -item[1])), left, pages, hand_overs
+    )
 
 
 def _left_out(entries: Sequence[Recorded], site: str) -> dict[int, Why]:
@@ -59,9 +75,15 @@ def _left_out(entries: Sequence[Recorded], site: str) -> dict[int, Why]:
     for entry in entries:
         head = heads[entry.number]
         followed = head != entry.number
-        reason = why("recorded-hop", entry=head) if followed else _not_for_a_case(entry, ends[entry.number], site)
+        reason = (
+            why("recorded-hop", entry=head)
+            if followed
+            else _not_for_a_case(entry, ends[entry.number], site)
+        )
         if reason is None:
-            same = earlier.setdefault((entry.method, entry.address, _text(entry.step), entry.body), entry.number)
+            same = earlier.setdefault(
+                (entry.method, entry.address, _text(entry.step), entry.body), entry.number
+            )
             if same != entry.number:
                 reason = why("recorded-again", entry=same)
         if reason is not None:
@@ -72,7 +94,8 @@ def _left_out(entries: Sequence[Recorded], site: str) -> dict[int, Why]:
 def _pages_needed(
     entries: Sequence[Recorded], left: Mapping[int, Why], hand_overs: Iterable[HandOver]
 ) -> dict[int, Why]:
-    """Pages that set a cookie which a proposed request sends, or alone hold a value that it sends; and what those need."""
+    """Pages that set a cookie which a proposed request sends, or alone hold a value that it sends;
+    and what those need."""
     heads = heads_of(entries)
     wanted: dict[int, list[HandOver]] = {}
     for item in hand_overs:
@@ -88,7 +111,9 @@ def _pages_needed(
 
     senders: list[tuple[Recorded, list[tuple[int, str]]]] = []
     for entry in entries:
-        senders.append((entry, [(setters[pair], pair[0]) for pair in entry.cookies_sent if pair in setters]))
+        senders.append(
+            (entry, [(setters[pair], pair[0]) for pair in entry.cookies_sent if pair in setters])
+        )
         setters |= dict.fromkeys(entry.cookies_set, entry.number)
     for entry, cookies in reversed(senders):  # what is needed stands before what needs it
         if entry.number in left and entry.number not in reasons:
@@ -96,13 +121,16 @@ def _pages_needed(
         for number, name in cookies:
             needed(number, "recorded-sets", name)
         for item in wanted.get(entry.number, ()):
-            if all(heads[place] in left and heads[place] not in reasons for place, _ in item.sources):
+            if all(
+                heads[place] in left and heads[place] not in reasons for place, _ in item.sources
+            ):
                 needed(item.sources[0][0], "recorded-holds", item.literal)
     return {number: _needed_for(found) for number, found in sorted(reasons.items())}
 
 
 def _needed_for(found: Mapping[str, list[str]]) -> Why:
-    """What a page is needed for; where it sets a cookie and holds a value, too, the cookie is said."""
+    """What a page is needed for; where it sets a cookie and holds a value, too, the cookie is
+    said."""
     code = "recorded-sets" if "recorded-sets" in found else "recorded-holds"
     return why(code, names=listed([name[:40] for name in found[code]]))
 
@@ -125,15 +153,25 @@ def _not_for_a_case(entry: Recorded, end: Recorded, site: str) -> Why | None:
         return why("recorded-file", what=entry.kind or entry.media_type)
     if entry.body_missing:
         return why("recorded-no-body", what=entry.body_missing)
-    if entry.method in ("GET", "HEAD") and (end.is_page or (end.target and end.kind in ("document", ""))):
+    if entry.method in ("GET", "HEAD") and (
+        end.is_page or (end.target and end.kind in ("document", ""))
+    ):
         return why("recorded-page")
     return None
 
 
 def _site_of_the_api(entries: Sequence[Recorded]) -> str:
-    """The pages' own site, if data went to it; else where most different requests for data went that were signed in; else where most
-    went at all. Data: JSON or XML came back, or something was sent. The first of equals."""
-    pages = next((site_of(entry.address) for entry in entries if entry.is_page and entry.kind in ("document", "")), "")
+    """The pages' own site, if data went to it; else where most different requests for data went
+    that were signed in; else where most went at all. Data: JSON or XML came back, or something was
+    sent. The first of equals."""
+    pages = next(
+        (
+            site_of(entry.address)
+            for entry in entries
+            if entry.is_page and entry.kind in ("document", "")
+        ),
+        "",
+    )
     asked: dict[str, tuple[set[str], set[str]]] = {}
     for entry in entries:
         signed, all_of_it = asked.setdefault(site_of(entry.address), (set(), set()))
@@ -156,12 +194,14 @@ def _is_data(entry: Recorded) -> bool:
     if entry.method not in ("GET", "HEAD"):
         return entry.method != "OPTIONS"
     is_file = urlsplit(entry.address).path.endswith((".json", ".xml", ".webmanifest"))
-    return not is_file and ("json" in entry.media_type or (entry.media_type.endswith("xml") and not entry.is_page))
+    return not is_file and (
+        "json" in entry.media_type or (entry.media_type.endswith("xml") and not entry.is_page)
+    )
 
 
 def site_of(address: str) -> str:
-    """The part of a host that one owner has, as a rule of thumb: its last two names, three below the likes of co.uk; an IP
-    address and a single name as they are."""
+    """The part of a host that one owner has, as a rule of thumb: its last two names, three below
+    the likes of co.uk; an IP address and a single name as they are."""
     host = (urlsplit(address).hostname or "").rstrip(".")
     names = host.split(".")
     if len(names) < 3 or ":" in host or names[-1].isdigit():

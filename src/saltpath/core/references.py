@@ -1,6 +1,8 @@
-"""References `[=name | pipe]`: parsed once, resolved against scopes, encoded for the place where they stand.
+"""References `[=name | pipe]`: parsed once, resolved against scopes, encoded for the place where
+they stand.
 
-The grammar is the one of the case format (docs/case-format.md). What was inserted is never read again.
+The grammar is the one of the case format (docs/case-format.md). What was inserted is never read
+again.
 """
 
 from __future__ import annotations
@@ -18,13 +20,37 @@ from saltpath.core.grammar import Pipe, Unreadable, unquote
 from saltpath.core.pipes import read_pipe
 
 RESERVED = frozenset(
-    ["any", "now", "today", "clock", "count", "sent", "answer", "request", "run", "row", "kept", "case", "suite"]
+    [
+        "any",
+        "now",
+        "today",
+        "clock",
+        "count",
+        "sent",
+        "answer",
+        "request",
+        "run",
+        "row",
+        "kept",
+        "case",
+        "suite",
+    ]
     + ["project", "step"]
 )
 SCOPES = ("run", "kept", "row", "case", "suite", "project")
 ASKED = frozenset(["sent", "answer"])
 OF_REQUEST = frozenset(["request.body", "request.method", "request.path"])
-BUILT_IN = frozenset(["row.number", "run.number", "run.seed", "run.start", "run.environment", "case.name", "step.name"])
+BUILT_IN = frozenset(
+    [
+        "row.number",
+        "run.number",
+        "run.seed",
+        "run.start",
+        "run.environment",
+        "case.name",
+        "step.name",
+    ]
+)
 _BEFORE_PATTERN = ("replace", "matching", "matches")
 _NAME = re.compile(r"[^\W\d_][\w-]*")
 
@@ -32,7 +58,8 @@ _NAME = re.compile(r"[^\W\d_][\w-]*")
 class Reference(Struct, frozen=True):
     """`[=scope.name | pipes]`. A quoted source has `literal`, a generator `made`, and no name.
 
-    `built_in`: it is one of BUILT_IN, and no column of that name. `asks`: what is asked of this request or this answer, as (`sent`, subject), (`answer`, subject) or (`request`, part)."""
+    `built_in`: it is one of BUILT_IN, and no column of that name. `asks`: what is asked of this
+    request or this answer, as (`sent`, subject), (`answer`, subject) or (`request`, part)."""
 
     text: str
     scope: str | None = None
@@ -68,7 +95,8 @@ class Template(Struct, frozen=True):
     text: str
     parts: tuple[str | Reference, ...]
     single: Reference | None = None
-    """The reference, if the text is exactly one (and so takes the value's own type); found in the parts."""
+    """The reference, if the text is exactly one (and so takes the value's own type); found in the
+    parts."""
 
     def __post_init__(self) -> None:
         alone = self.parts[0] if len(self.parts) == 1 else None
@@ -167,14 +195,18 @@ def _reference(text: str, pieces: list[str]) -> Reference:
     if first in FIRST_WORDS:
         return Reference(text, pipes=kept, raw=raw, made=_generated(source, text))
     if first in ASKED:
-        return Reference(text, pipes=kept, raw=raw, asks=(first, _subject(first, rest.strip(), text)))
+        return Reference(
+            text, pipes=kept, raw=raw, asks=(first, _subject(first, rest.strip(), text))
+        )
     scope, dot, rest = source.partition(".")
     if dot and scope in SCOPES:
         return Reference(text, scope, _name(rest, text), pipes=kept, raw=raw)
     if dot and _NAME.fullmatch(scope):
         raise Unreadable(f"{text}: there is no scope {scope!r}; the scopes are {', '.join(SCOPES)}")
     if source in RESERVED:
-        raise Unreadable(f"{text}: {source!r} is a reserved word; name a value in it, such as [={source}.name]")
+        raise Unreadable(
+            f"{text}: {source!r} is a reserved word; name a value in it, such as [={source}.name]"
+        )
     return Reference(text, None, _name(source, text), pipes=kept, raw=raw)
 
 
@@ -197,7 +229,8 @@ def _name(text: str, whole: str) -> str:
     if _NAME.fullmatch(text):
         return text
     raise Unreadable(
-        f"{whole}: {text!r} is not a name; a name begins with a letter and holds letters, digits, - and _"
+        f"{whole}: {text!r} is not a name; a name begins with a letter and holds letters, digits, "
+        "- and _"
         if text
         else f"{whole}: a name is missing"
     )
@@ -222,13 +255,18 @@ def is_name(text: str) -> bool:
 
 
 def compile_tree(data: Any) -> Any:
-    """A plain value with every text that holds references turned into a Template; unchanged if none does."""
+    """A plain value with every text that holds references turned into a Template; unchanged if none
+    does."""
     if isinstance(data, str):
         return read_template(data) if "[=" in data else data
     if isinstance(data, list):
         return [compile_tree(item) for item in data] if holds_reference(data) else data
     if isinstance(data, dict):
-        return {key: compile_tree(item) for key, item in data.items()} if holds_reference(data) else data
+        return (
+            {key: compile_tree(item) for key, item in data.items()}
+            if holds_reference(data)
+            else data
+        )
     return data
 
 

@@ -1,4 +1,5 @@
-"""A value called otherwise, wherever it is meant: in references, as the name of a signature's secret, as the subject of a check."""
+"""A value called otherwise, wherever it is meant: in references, as the name of a signature's
+secret, as the subject of a check."""
 
 from __future__ import annotations
 
@@ -10,12 +11,23 @@ from saltpath.core.case import Case, keeps_of
 
 Document = dict[str, Any]
 _SUBJECTS = ("of", "for each", "keep")
-_OWN = ("json", "is", "is not", "contains", "fits", "fits exactly", "schema", "set", "with", "values")
+_OWN = (
+    "json",
+    "is",
+    "is not",
+    "contains",
+    "fits",
+    "fits exactly",
+    "schema",
+    "set",
+    "with",
+    "values",
+)
 
 
 def renaming(name: str, to: str, scope: str, bare: bool) -> Callable[[Any], Any]:
-    """A function that gives a document, or any part of one, with the value of `scope` (`suite` or `project`) under its new name. `bare`:
-    whether the name without a scope means it, too."""
+    """A function that gives a document, or any part of one, with the value of `scope` (`suite` or
+    `project`) under its new name. `bare`: whether the name without a scope means it, too."""
     prefix = rf"(?:{scope}\.)?" if bare else rf"{scope}\."
     old = re.escape(name)
     reference = re.compile(rf"(\[=\s*{prefix}){old}(?=\s*[\]|])")
@@ -30,7 +42,10 @@ def renaming(name: str, to: str, scope: str, bare: bool) -> Callable[[Any], Any]
     def looked_at(held: Any) -> Any:
         """A subject, or subjects by name."""
         if isinstance(held, dict):
-            return {key: renamed(inner) if isinstance(inner, dict) else looked_at(inner) for key, inner in held.items()}
+            return {
+                key: renamed(inner) if isinstance(inner, dict) else looked_at(inner)
+                for key, inner in held.items()
+            }
         return subject.sub(rf"\g<1>{to}", inside(held)) if isinstance(held, str) else renamed(held)
 
     def told(held: Any) -> Any:
@@ -50,15 +65,28 @@ def renaming(name: str, to: str, scope: str, bare: bool) -> Callable[[Any], Any]
 
     def written(held: Any) -> Any:
         """A row of an output table, whose columns are looked at as what is kept is."""
-        return {**held, "columns": looked_at(held["columns"])} if isinstance(held, dict) and "columns" in held else held
+        return (
+            {**held, "columns": looked_at(held["columns"])}
+            if isinstance(held, dict) and "columns" in held
+            else held
+        )
 
     def way(key: str) -> Callable[[Any], Any]:
-        return looked_at if key in _SUBJECTS else told if key in _OWN else written if key == "write" else renamed
+        return (
+            looked_at
+            if key in _SUBJECTS
+            else told
+            if key in _OWN
+            else written
+            if key == "write"
+            else renamed
+        )
 
     return renamed
 
 
 def means_another(case: Case, name: str) -> bool:
-    """Whether the name without a scope means something of the case itself there: its own value, an input, what a step keeps."""
+    """Whether the name without a scope means something of the case itself there: its own value, an
+    input, what a step keeps."""
     own = {*case.values.values, *case.values.secret, *(item.name for item in case.inputs)}
     return name in own or any(name in keeps_of(step) for _, _, step in case.parts())

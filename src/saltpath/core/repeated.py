@@ -1,4 +1,5 @@
-"""Literals in a request that equal a value of an earlier answer: they want to be handed over, not written out."""
+"""Literals in a request that equal a value of an earlier answer: they want to be handed over, not
+written out."""
 
 from __future__ import annotations
 
@@ -14,12 +15,15 @@ _ORIGIN = re.compile(r"^[A-Za-z][\w+.-]*://[^/]*|^\[=[^\]]*\]")
 
 
 def literals(step: Mapping[str, Any]) -> Iterator[str]:
-    """The texts of a request step's document that are written out: segments of its address, values of query, headers,
-    form, parts, sign-in and JSON body; of a value that is itself JSON, its leaves. Text that holds a reference is none."""
+    """The texts of a request step's document that are written out: segments of its address, values
+    of query, headers, form, parts, sign-in and JSON body; of a value that is itself JSON, its
+    leaves. Text that holds a reference is none."""
     _, _, address = str(step.get("send", "")).partition(" ")
     path, _, query = _ORIGIN.sub("", address.strip()).partition("?")
     yield from (unquote(part) for part in path.split("/") if part and "[=" not in part)
-    pairs = (unquote_plus(pair.partition("=")[2]) for pair in query.partition("#")[0].split("&") if pair)
+    pairs = (
+        unquote_plus(pair.partition("=")[2]) for pair in query.partition("#")[0].split("&") if pair
+    )
     for value in (*pairs, *map(step.get, ("query", "headers", "form", "auth"))):
         yield from _leaves(value)
     for part in parts if isinstance(parts := step.get("multipart"), list) else ():
@@ -52,7 +56,10 @@ def _leaves(value: Any, inside: bool = False) -> Iterator[str]:
         yield plain.as_text(value)
 
 
-def repeated(step: Mapping[str, Any], known: Mapping[str, tuple[str, str]]) -> list[tuple[str, str, str]]:
-    """(literal, step key, path) for each literal of a step that `known` has: values of earlier answers by their text."""
+def repeated(
+    step: Mapping[str, Any], known: Mapping[str, tuple[str, str]]
+) -> list[tuple[str, str, str]]:
+    """(literal, step key, path) for each literal of a step that `known` has: values of earlier
+    answers by their text."""
     found = dict.fromkeys(text for text in literals(step) if telling(text) and text in known)
     return [(text, *known[text]) for text in found]

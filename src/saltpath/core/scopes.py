@@ -1,7 +1,7 @@
 """Where values live while a case runs, and what a reference resolves to.
 
-The nearest scope that has a name wins: run > kept > row > case > suite > project. Values that hold references themselves
-are resolved when first used; a circle is refused.
+The nearest scope that has a name wins: run > kept > row > case > suite > project. Values that hold
+references themselves are resolved when first used; a circle is refused.
 """
 
 from __future__ import annotations
@@ -20,7 +20,14 @@ from saltpath.core.grammar import Unreadable, quoted
 from saltpath.core.jsonpath import as_literal
 from saltpath.core.nearest import listed, nearest
 from saltpath.core.pipes import apply_pipes
-from saltpath.core.references import SCOPES, Reference, Template, compile_tree, holds_reference, references_in
+from saltpath.core.references import (
+    SCOPES,
+    Reference,
+    Template,
+    compile_tree,
+    holds_reference,
+    references_in,
+)
 from saltpath.core.why import Blocked, why
 
 
@@ -46,8 +53,8 @@ _EMPTY = Scope()
 class Scopes:
     """All scopes that one row sees.
 
-    Values given to the constructor are documents' values and may hold references; values that a run puts later
-    (kept values, rows) are finished and are never read again.
+    Values given to the constructor are documents' values and may hold references; values that a run
+    puts later (kept values, rows) are finished and are never read again.
     """
 
     __slots__ = (
@@ -88,7 +95,8 @@ class Scopes:
             if holds_reference(value)
         }
         self._resolving: list[str] = []
-        self._known: dict[str, dict[str, tuple[Any, Any]]] = {}  # by name, then by the reference's text
+        # by name, then by the reference's text
+        self._known: dict[str, dict[str, tuple[Any, Any]]] = {}
         self.on_secret = on_secret
         self.used: dict[str, Any] = {}
         self.built_in: dict[str, Any] = {}
@@ -96,9 +104,15 @@ class Scopes:
         self.now_us = 0
         self.clock_us: Callable[[], int] = lambda: self.now_us
         self.seeded: tuple[str | int, ...] = ()  # seed, case key, row number
-        self.read_file: Callable[[str], bytes] | None = None  # reads a file of the project; raises Blocked
-        self.measures: dict[str, Any] | None = None  # what checks saw at this step's last pass; None: not known here
-        self.asking: Callable[[Reference], Any] | None = None  # answers [=sent ...], [=answer ...] and [=request...]
+        self.read_file: Callable[[str], bytes] | None = (
+            None  # reads a file of the project; raises Blocked
+        )
+        self.measures: dict[str, Any] | None = (
+            None  # what checks saw at this step's last pass; None: not known here
+        )
+        self.asking: Callable[[Reference], Any] | None = (
+            None  # answers [=sent ...], [=answer ...] and [=request...]
+        )
         self._path: tuple[str | int, ...] = ()  # keys of the steps around, and item numbers
         self._stand: tuple[str | int, ...] = ()  # these, step key and attempt
         self._drawn: dict[str, int] = {}
@@ -119,18 +133,26 @@ class Scopes:
             del self._known[name]
 
     def for_row(self, number: int, values: dict[str, Any]) -> Scopes:
-        """What one row sees: these values, what was kept before all rows, and values of documents, which it resolves for itself."""
+        """What one row sees: these values, what was kept before all rows, and values of documents,
+        which it resolves for itself."""
         row = Scopes.__new__(Scopes)
         open_in = {scope for scope, _ in self._open}
         row.by_name = {
-            name: Scope(dict(scope.values), set(scope.secret)) if name == "kept" or name in open_in else scope
+            name: Scope(dict(scope.values), set(scope.secret))
+            if name == "kept" or name in open_in
+            else scope
             for name, scope in self.by_name.items()
         }
         row.by_name["row"] = Scope(values)
         row._open = dict(self._open) if self._open else {}
         row._resolving, row._known, row._drawn, row.used = [], {}, {}, {}
         row._path = row._stand = ()
-        row.on_secret, row.zone, row.now_us, row.clock_us = self.on_secret, self.zone, self.now_us, self.clock_us
+        row.on_secret, row.zone, row.now_us, row.clock_us = (
+            self.on_secret,
+            self.zone,
+            self.now_us,
+            self.clock_us,
+        )
         row.read_file, row.measures, row.asking = self.read_file, self.measures, None
         row.built_in = {**self.built_in, "row.number": number}
         row.seeded = (*self.seeded[:2], number)
@@ -142,11 +164,17 @@ class Scopes:
         self._known.pop(name, None)
 
     def inside(self, given: Scope, defaults: dict[str, Any]) -> Scopes:
-        """What shared steps see: their inputs, which are `given` or read as by default (compiled trees), and the values of run, suite and
-        project; nothing of the caller's. What they keep stays inside."""
+        """What shared steps see: their inputs, which are `given` or read as by default (compiled
+        trees), and the values of run, suite and project; nothing of the caller's. What they keep
+        stays inside."""
         inner = Scopes(Scope(), on_secret=self.on_secret)
-        inner.by_name = {"run": self.by_name["run"], "kept": Scope(), "inputs": given, "suite": self.by_name["suite"],
-                         "project": self.by_name["project"]}  # fmt: skip
+        inner.by_name = {
+            "run": self.by_name["run"],
+            "kept": Scope(),
+            "inputs": given,
+            "suite": self.by_name["suite"],
+            "project": self.by_name["project"],
+        }
         inner._open = {key: tree for key, tree in self._open.items() if key[0] != "case"}
         for name, tree in defaults.items():
             given.values[name] = None
@@ -164,7 +192,10 @@ class Scopes:
         """Give an item a name, nearest of all. What is returned takes it away again."""
         items = self.by_name.get("item")
         before = items.values.get(name, ...) if items is not None else ...
-        self.by_name = {"item": Scope({**(items.values if items else {}), name: value}), **self._without_items()}
+        self.by_name = {
+            "item": Scope({**(items.values if items else {}), name: value}),
+            **self._without_items(),
+        }
         self._known.pop(name, None)
 
         def back() -> None:
@@ -184,14 +215,21 @@ class Scopes:
         """Whether a reference in the tree stands for a secret."""
         for reference in references_in(tree):
             scopes = [reference.scope] if reference.scope else list(self.by_name)
-            holder = next((s for s in scopes if s in self.by_name and reference.name in self.by_name[s].values), None)
+            holder = next(
+                (
+                    s
+                    for s in scopes
+                    if s in self.by_name and reference.name in self.by_name[s].values
+                ),
+                None,
+            )
             if holder is not None and reference.name in self.by_name[holder].secret:
                 return True
         return False
 
     def begin_step(self, key: str = "", path: tuple[str | int, ...] = ()) -> None:
-        """Forget which values were used; `used` then tells what one step resolved. `path`: the keys of the steps that it stands inside of,
-        with the numbers of their items."""
+        """Forget which values were used; `used` then tells what one step resolved. `path`: the keys
+        of the steps that it stands inside of, with the numbers of their items."""
         self.used = {}
         self._path = path
         self._stand = (*path, key, 1) if path else (key, 1)
@@ -213,7 +251,8 @@ class Scopes:
         self._drawn = dict(drawn)
 
     def find(self, reference: Reference) -> tuple[str, Any, bool]:
-        """(scope, value, secret) of a reference's source. Raises Blocked if nothing has the name."""
+        """(scope, value, secret) of a reference's source. Raises Blocked if nothing has the
+        name."""
         name = reference.name
         if reference.scope is not None:
             if reference.built_in and reference.full_name in self.built_in:
@@ -250,7 +289,11 @@ class Scopes:
         self._open[scope, name] = compiled
         self._resolving.append(label)
         stand, drawn = self._stand, self._drawn
-        self._stand, self._drawn = (label,), {}  # it is drawn once a row, whichever step needs it first
+        # it is drawn once a row, whichever step needs it first
+        self._stand, self._drawn = (
+            (label,),
+            {},
+        )
         try:
             value = self.fill(compiled)
         finally:
@@ -281,9 +324,8 @@ class Scopes:
         if secret and self.on_secret is not None:
             self.on_secret(value)
         use = self.used[reference.text] = {"from": f"{scope}.{reference.name}", "value": value}
-        if scope in self.by_name and not any(
-            pipe.inner for pipe in reference.pipes
-        ):  # what is built in changes by itself
+        # what is built in changes by itself
+        if scope in self.by_name and not any(pipe.inner for pipe in reference.pipes):
             self._known.setdefault(reference.name, {})[reference.text] = (value, use)
         return value
 
@@ -308,7 +350,8 @@ class Scopes:
         return value
 
     def _make(self, reference: Reference) -> Any:
-        """A generated value. The place it is drawn for is its step, its text, and its how-manieth of that text there."""
+        """A generated value. The place it is drawn for is its step, its text, and its how-manieth
+        of that text there."""
         made = reference.made
         assert made is not None
         turn = self._drawn[reference.text] = self._drawn.get(reference.text, 0) + 1
@@ -321,13 +364,17 @@ class Scopes:
         )
         bare = GENERATORS[made.kind].shape.endswith((" B", " N"))
         try:
-            return made.make(making, lambda inner: self.text(inner) if bare else self.as_literals(inner))
+            return made.make(
+                making, lambda inner: self.text(inner) if bare else self.as_literals(inner)
+            )
         except Unreadable as problem:
-            raise Blocked(why("cannot-make", reference=reference.text, problem=str(problem))) from None
+            raise Blocked(
+                why("cannot-make", reference=reference.text, problem=str(problem))
+            ) from None
 
     def as_literals(self, template: Template, in_path: bool = False) -> str:
-        """The template with its references written as literals: text in quotes, all else as JSON. In a path a reference is a
-        whole name or index, `$.[=x]` becomes `$['...']`."""
+        """The template with its references written as literals: text in quotes, all else as JSON.
+        In a path a reference is a whole name or index, `$.[=x]` becomes `$['...']`."""
         if in_path:
             return fill_path(template, lambda reference: as_literal(self.resolve(reference)))
         pieces = []
@@ -343,8 +390,8 @@ class Scopes:
         encode: Callable[[str, Any, Reference], str] | None = None,
         written: Callable[[str], str] | None = None,
     ) -> str:
-        """The template as text, each value encoded by `encode(text, value, reference)` unless it is `| raw`, and what stands
-        between them by `written(text)`."""
+        """The template as text, each value encoded by `encode(text, value, reference)` unless it is
+        `| raw`, and what stands between them by `written(text)`."""
         pieces: list[str] = []
         for part in template.parts:
             if isinstance(part, str):
@@ -358,7 +405,8 @@ class Scopes:
         return "".join(pieces)
 
     def fill(self, tree: Any) -> Any:
-        """A compiled tree with every reference resolved; a text that is exactly one takes the value's own type."""
+        """A compiled tree with every reference resolved; a text that is exactly one takes the
+        value's own type."""
         if isinstance(tree, Template):
             single = tree.single
             return self.resolve(single) if single is not None else self.text(tree)

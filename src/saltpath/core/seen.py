@@ -1,7 +1,9 @@
-"""What several answers of one step have shown, place by place; and which values of one answer later requests repeat.
+"""What several answers of one step have shown, place by place; and which values of one answer later
+requests repeat.
 
-Everything here works on answers as they were read (JSON with exact numbers); nothing is sent, nothing is guessed from
-one answer but what an answer makes anew by its nature: identities and the present moment.
+Everything here works on answers as they were read (JSON with exact numbers); nothing is sent,
+nothing is guessed from one answer but what an answer makes anew by its nature: identities and the
+present moment.
 """
 
 from __future__ import annotations
@@ -25,8 +27,9 @@ _NEAR = timedelta(days=1)
 
 
 class SeenPlace(Struct):
-    """One place: in how many of the answers it was, the kinds and the distinct values that stood there (first ones
-    first, at most 8 are kept; an object has none, a list its length), and why it had better be left loose."""
+    """One place: in how many of the answers it was, the kinds and the distinct values that stood
+    there (first ones first, at most 8 are kept; an object has none, a list its length), and why it
+    had better be left loose."""
 
     path: str
     present: int = 0
@@ -38,7 +41,8 @@ class SeenPlace(Struct):
 
 
 def seen(answers: Sequence[tuple[Any, datetime]]) -> list[SeenPlace]:
-    """The places of the answers (document, moment of the answer; newest first), in the order of the newest."""
+    """The places of the answers (document, moment of the answer; newest first), in the order of the
+    newest."""
     found: dict[str, SeenPlace] = {}
     for document, _ in answers:
         for path, value in places(document):
@@ -61,7 +65,11 @@ def places(document: Any) -> Iterator[tuple[str, Any]]:
         if location:
             yield as_path(location), value
         children: Iterable[tuple[str | int, Any]] = (
-            value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
+            value.items()
+            if isinstance(value, dict)
+            else enumerate(value)
+            if isinstance(value, list)
+            else ()
         )
         waiting += [((*location, key), child) for key, child in reversed(list(children))]
 
@@ -112,12 +120,16 @@ MOST_SHOWN = 3
 
 
 def in_words(values: Sequence[Any], unit: str = "") -> str:
-    """What stood at one place in several answers (MISSING where nothing did), in a few words; empty for a single answer. `unit`: what they
-    are measured in."""
+    """What stood at one place in several answers (MISSING where nothing did), in a few words; empty
+    for a single answer. `unit`: what they are measured in."""
     if len(values) < 2:
         return ""
     there = [value for value in values if value is not MISSING]
-    gone = f"; not there in {len(values) - len(there)} of {len(values)}" if len(there) < len(values) else ""
+    gone = (
+        f"; not there in {len(values) - len(there)} of {len(values)}"
+        if len(there) < len(values)
+        else ""
+    )
     if not there:
         return f"never there in {len(values)}"
     texts = list(dict.fromkeys(show_in(value, unit, 60) for value in there))
@@ -133,8 +145,8 @@ def in_words(values: Sequence[Any], unit: str = "") -> str:
 
 
 def telling(value: Any) -> str:
-    """A value as the text by which it is known again in a later request; empty where that would prove nothing
-    (truth values, small numbers, short words)."""
+    """A value as the text by which it is known again in a later request; empty where that would
+    prove nothing (truth values, small numbers, short words)."""
     if isinstance(value, bool) or value is None or isinstance(value, dict | list):
         return ""
     text = value if isinstance(value, str) else plain.as_text(value)

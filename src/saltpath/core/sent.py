@@ -1,4 +1,5 @@
-"""What a check may ask beyond its subject: `[=sent ...]` of the request, `[=answer ...]` of the answer."""
+"""What a check may ask beyond its subject: `[=sent ...]` of the request, `[=answer ...]` of the
+answer."""
 
 from __future__ import annotations
 
@@ -33,7 +34,8 @@ def asker(exchange: Exchange, answer: Answer, scopes: Scopes) -> Callable[[Refer
 
 
 def _value(found: Found, subject: Subject, piped: bool) -> Any:
-    """One node as its value, several as a list; with pipes a path that may find several gives a list in any case."""
+    """One node as its value, several as a list; with pipes a path that may find several gives a
+    list in any case."""
     values = [value for _, value in found.nodes]
     if piped and not found.single:
         return values
@@ -41,7 +43,11 @@ def _value(found: Found, subject: Subject, piped: bool) -> Any:
 
 
 def _of_query(address: str, name: str) -> Any:
-    values = [value for key, value in parse_qsl(urlsplit(address).query, keep_blank_values=True) if key == name]
+    values = [
+        value
+        for key, value in parse_qsl(urlsplit(address).query, keep_blank_values=True)
+        if key == name
+    ]
     if not values:
         raise Blocked(why("unreadable", problem=f"the request has no query parameter {name}"))
     return values[0] if len(values) == 1 else values

@@ -1,4 +1,5 @@
-"""Shared steps put in their places: what a step names is looked up, all the way down, and circles are found."""
+"""Shared steps put in their places: what a step names is looked up, all the way down, and circles
+are found."""
 
 from __future__ import annotations
 
@@ -15,8 +16,9 @@ Library = Mapping[str, Case]
 
 
 def linked(case: Case, library: Library, inside: tuple[str, ...] = ()) -> Case:
-    """The case with its shared steps in the steps that use them. One that cannot be had says why, and blocks when it is reached.
-    `inside`: the names of the shared steps that this is about, outermost first."""
+    """The case with its shared steps in the steps that use them. One that cannot be had says why,
+    and blocks when it is reached. `inside`: the names of the shared steps that this is about,
+    outermost first."""
 
     def link(step: Step) -> Step:
         if not isinstance(step, UseShared):
@@ -32,7 +34,11 @@ def linked(case: Case, library: Library, inside: tuple[str, ...] = ()) -> Case:
 
 def _problem(step: UseShared, library: Library, inside: tuple[str, ...]) -> Why | None:
     if step.of in inside:
-        return why("shared-circle", name=step.of, chain=" -> ".join([*inside[inside.index(step.of) :], step.of]))
+        return why(
+            "shared-circle",
+            name=step.of,
+            chain=" -> ".join([*inside[inside.index(step.of) :], step.of]),
+        )
     if step.of not in library:
         near = nearest(step.of, library)
         return why("no-shared", name=step.of, near=f"; did you mean {near}?" if near else "")
@@ -48,13 +54,17 @@ def _problem(step: UseShared, library: Library, inside: tuple[str, ...]) -> Why 
     outputs = {name for name, _ in found.outputs}
     for output, _ in step.gives:
         if output not in outputs:
-            return why("no-output", shared=step.of, name=output, names=listed(sorted(outputs)) or "none")
+            return why(
+                "no-output", shared=step.of, name=output, names=listed(sorted(outputs)) or "none"
+            )
     return None
 
 
 def uses(case: Case) -> list[str]:
     """The shared steps that a case names, in order, each once."""
-    return list(dict.fromkeys(step.of for _, step in case.every_step() if isinstance(step, UseShared)))
+    return list(
+        dict.fromkeys(step.of for _, step in case.every_step() if isinstance(step, UseShared))
+    )
 
 
 def users(name: str, library: Library) -> set[str]:

@@ -1,8 +1,9 @@
 """Work that a tester's own text can make endless: patterns, paths, XPath, schemas.
 
-Such work is a `Question`. Asked plainly it is answered here and now, within its limit. A caller that must not wait (the
-engine's loop, a thread of the web server) asks `deferred`: what is quick is still answered at once, anything else
-raises `Slow`; the caller has the question answered elsewhere, puts the answer into `known`, and asks all again.
+Such work is a `Question`. Asked plainly it is answered here and now, within its limit. A caller
+that must not wait (the engine's loop, a thread of the web server) asks `deferred`: what is quick is
+still answered at once, anything else raises `Slow`; the caller has the question answered elsewhere,
+puts the answer into `known`, and asks all again.
 """
 
 from __future__ import annotations
@@ -26,14 +27,15 @@ class TooSlow(Exception):
 
 
 class Question(Protocol):
-    """Something to be worked out: hashable, and simple enough to be sent to another process. `answer` does the work and
-    raises TooSlow, or whatever the work raises."""
+    """Something to be worked out: hashable, and simple enough to be sent to another process.
+    `answer` does the work and raises TooSlow, or whatever the work raises."""
 
     def answer(self) -> Any: ...
 
 
 class Slow(BaseException):
-    """A question that takes too long for a caller that must not wait. No Exception, so that nothing swallows it."""
+    """A question that takes too long for a caller that must not wait. No Exception, so that nothing
+    swallows it."""
 
     def __init__(self, question: Question) -> None:
         super().__init__()
@@ -45,7 +47,8 @@ _known: ContextVar[Mapping[Question, Any] | None] = ContextVar("known", default=
 
 @contextmanager
 def deferred(known: Mapping[Question, Any]) -> Iterator[None]:
-    """In the block, what `known` does not answer raises Slow. An answer that is an exception is raised."""
+    """In the block, what `known` does not answer raises Slow. An answer that is an exception is
+    raised."""
     token = _known.set(known)
     try:
         yield
@@ -58,8 +61,8 @@ def is_deferred() -> bool:
 
 
 def ask(question: Question, glance: bool = False) -> Any:
-    """The answer: known, worked out here, or, where the caller must not wait, Slow is raised. `glance`: it is pure Python, and
-    so it can first be tried for a moment."""
+    """The answer: known, worked out here, or, where the caller must not wait, Slow is raised.
+    `glance`: it is pure Python, and so it can first be tried for a moment."""
     known = _known.get()
     if known is None:
         return question.answer()

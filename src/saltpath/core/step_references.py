@@ -27,8 +27,8 @@ from saltpath.core.tables.sources import trees_of
 
 
 def references_of(step: Step) -> Iterator[tuple[Reference, bool]]:
-    """Every reference of a step and of those inside it, but to the items there. The flag says whether it is resolved when the values of
-    this very step may be kept already."""
+    """Every reference of a step and of those inside it, but to the items there. The flag says
+    whether it is resolved when the values of this very step may be kept already."""
     yield from own_references(step)
     if isinstance(step, ForEach):
         for inner in step.steps:
@@ -43,7 +43,9 @@ def own_references(step: Step) -> Iterator[tuple[Reference, bool]]:
         for _, tree in step.values:
             yield from ((reference, False) for reference in references_in(tree))
     if isinstance(step, UseShared):
-        yield from ((reference, False) for reference in references_in([tree for _, tree in step.given]))
+        yield from (
+            (reference, False) for reference in references_in([tree for _, tree in step.given])
+        )
     if isinstance(step, ForEach):
         yield from ((reference, False) for reference in references_in(step.of))
     if isinstance(step, SetValues | Answered) and step.write is not None:
@@ -65,7 +67,11 @@ def own_references(step: Step) -> Iterator[tuple[Reference, bool]]:
 
 
 def _sent(step: Request) -> Iterator[Reference]:
-    sent: list[object] = [step.address, [value for _, value in step.query], [value for _, value in step.headers]]
+    sent: list[object] = [
+        step.address,
+        [value for _, value in step.query],
+        [value for _, value in step.headers],
+    ]
     if step.auth is not None:
         sent.append(step.auth.parts)
     yield from references_in(sent)
@@ -78,7 +84,9 @@ def _in_body(body: Body | None) -> Iterator[Reference]:
         return
     content = body.content
     if isinstance(content, JsonText):
-        yield from references_in([piece[0] for piece in content.pieces if not isinstance(piece, str)])
+        yield from references_in(
+            [piece[0] for piece in content.pieces if not isinstance(piece, str)]
+        )
     elif isinstance(content, XmlText):
         for piece in content.pieces:
             if not isinstance(piece, str):
@@ -87,18 +95,22 @@ def _in_body(body: Body | None) -> Iterator[Reference]:
     elif body.kind == "form":
         yield from references_in([value for _, value in content])
     elif body.kind == "multipart":
-        yield from references_in([text for part in content for text in (part.name, part.text, part.file) if text])
+        yield from references_in(
+            [text for part in content for text in (part.name, part.text, part.file) if text]
+        )
     else:
         yield from references_in(content)
 
 
 def asks(items: Iterable[Expectation]) -> bool:
-    """Whether checks ask the request or the answer beyond their subjects: `[=sent ...]`, `[=answer ...]`."""
+    """Whether checks ask the request or the answer beyond their subjects: `[=sent ...]`, `[=answer
+    ...]`."""
     return any(reference.asks is not None for reference in references_of_checks(items))
 
 
 def references_of_checks(items: Iterable[Expectation]) -> Iterator[Reference]:
-    """Every reference of checks and groups; a value that is only asked to be there, or not, need not be known."""
+    """Every reference of checks and groups; a value that is only asked to be there, or not, need
+    not be known."""
     items = tuple(items)
     for check in checks_in(items):
         yield from references_in_expected(check.expected)
@@ -109,18 +121,24 @@ def references_of_checks(items: Iterable[Expectation]) -> Iterator[Reference]:
 
 
 def handed_over(case: Case) -> frozenset[str]:
-    """Names that some step keeps and a later one uses: a step that keeps one of these is a hand-over step."""
+    """Names that some step keeps and a later one uses: a step that keeps one of these is a
+    hand-over step."""
     used: set[str] = set()
     for _, _, step in case.parts():
         used |= {reference.name for reference, _ in references_of(step)}
-    used |= {reference.name for reference in references_in([*trees_of(case.rows), *(tree for _, tree in case.outputs)])}
+    used |= {
+        reference.name
+        for reference in references_in([*trees_of(case.rows), *(tree for _, tree in case.outputs)])
+    }
     return frozenset(used)
 
 
 def asked_for(step: Step) -> frozenset[str]:
     """The names that a step only asks about: `value portCallId is present`."""
     items = (*step.only_if, *(step.expect if isinstance(step, Answered) else ()))
-    return frozenset(named(str(check.of.argument)).name for check in checks_in(items) if check.of.kind == "value")
+    return frozenset(
+        named(str(check.of.argument)).name for check in checks_in(items) if check.of.kind == "value"
+    )
 
 
 def used_names(step: Step) -> frozenset[str]:

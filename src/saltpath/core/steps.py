@@ -1,4 +1,5 @@
-"""Steps looked through: those of a document, before it is read (plain mappings, as the store keeps them), and those of a case."""
+"""Steps looked through: those of a document, before it is read (plain mappings, as the store keeps
+them), and those of a case."""
 
 from __future__ import annotations
 
@@ -9,7 +10,8 @@ from saltpath.core.case import PARTS, Answered, ForEach, LookUp, Step, UseShared
 
 
 def steps_in(document: Mapping[str, Any]) -> Iterator[dict[str, Any]]:
-    """Every step in the order of execution, those inside others right after the one that holds them."""
+    """Every step in the order of execution, those inside others right after the one that holds
+    them."""
     for part in PARTS:
         yield from _with_inner(document.get(part) or ())
 
@@ -20,12 +22,18 @@ def _with_inner(steps: Iterable[dict[str, Any]]) -> Iterator[dict[str, Any]]:
         yield from _with_inner(step.get("steps") or ())
 
 
-def with_step(document: Mapping[str, Any], stored: dict[str, Any], made: dict[str, Any]) -> dict[str, Any]:
+def with_step(
+    document: Mapping[str, Any], stored: dict[str, Any], made: dict[str, Any]
+) -> dict[str, Any]:
     """The document with one of its steps, wherever it stands, replaced by another."""
 
     def within(steps: list[dict[str, Any]]) -> list[dict[str, Any]]:
         return [
-            made if step is stored else {**step, "steps": within(step["steps"])} if step.get("steps") else step
+            made
+            if step is stored
+            else {**step, "steps": within(step["steps"])}
+            if step.get("steps")
+            else step
             for step in steps
         ]
 
@@ -42,7 +50,8 @@ def may_change(step: Answered) -> bool:
 
 
 def where_to(step: Answered) -> str:
-    """Where a step goes, in a line: `POST [=harbour]/port-calls`, or the database and what is asked of it."""
+    """Where a step goes, in a line: `POST [=harbour]/port-calls`, or the database and what is asked
+    of it."""
     if isinstance(step, LookUp):
         return f"{step.database}: {step.asked.sql.text if step.asked.sql else step.asked.table}"
     return f"{step.method} {step.address.text}"

@@ -1,6 +1,8 @@
-"""Subjects: what a check or a keep reads of an answer. A table: `status`, `header NAME`, `$.path`, `value NAME`...
+"""Subjects: what a check or a keep reads of an answer. A table: `status`, `header NAME`, `$.path`,
+`value NAME`...
 
-`read_subject` parses the text once; `find` gives the nodes with their places, or says why there are none.
+`read_subject` parses the text once; `find` gives the nodes with their places, or says why there are
+none.
 """
 
 from __future__ import annotations
@@ -27,10 +29,12 @@ UNITS = {"time": "duration", "time to first byte": "duration", "size": "size"}
 
 
 class Found(NamedTuple):
-    """What a subject yields: nodes, whether it stands for one place (`single`), and where its values come from.
+    """What a subject yields: nodes, whether it stands for one place (`single`), and where its
+    values come from.
 
-    `source` is `json`, `text` (headers, cookies: a number as expected compares as a number), `duration` (integer
-    microseconds) or `size` (integer bytes). `nothing` says why there are no nodes.
+    `source` is `json`, `text` (headers, cookies: a number as expected compares as a number),
+    `duration` (integer microseconds) or `size` (integer bytes). `nothing` says why there are no
+    nodes.
     """
 
     nodes: list[tuple[str, Any]]
@@ -40,8 +44,8 @@ class Found(NamedTuple):
 
 
 class Subject(Struct, frozen=True):
-    """A subject as written. `argument` is a header's or value's name, or the path with its references. `plain`: the
-    status, or one place in the body, without pipes or references."""
+    """A subject as written. `argument` is a header's or value's name, or the path with its
+    references. `plain`: the status, or one place in the body, without pipes or references."""
 
     text: str
     kind: str
@@ -98,13 +102,19 @@ def _header(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
         return Found([], True, "text", _no_header(name, answer))
     if len(values) == 1:
         return Found([(place, values[0])], True, "text")
-    return Found([(f"{place} ({index})", value) for index, value in enumerate(values, 1)], False, "text")
+    return Found(
+        [(f"{place} ({index})", value) for index, value in enumerate(values, 1)], False, "text"
+    )
 
 
 def _no_header(name: str, answer: Answer) -> Why:
     names = [key for key, _ in answer.headers]
     near = nearest(name, names)
-    return why("no-header-near", name=name, near=near) if near else why("no-header", name=name, names=listed(names))
+    return (
+        why("no-header-near", name=name, near=near)
+        if near
+        else why("no-header", name=name, names=listed(names))
+    )
 
 
 def _cookie(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
@@ -137,13 +147,17 @@ def _path(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
     try:
         nodes = [(jsonpath.as_path(node.location), node.value) for node in path.nodes(document)]
     except jsonpath.PathTimeout:
-        raise Blocked(why("path-timeout", path=path.text, ms=int(jsonpath.LIMIT_S * 1000))) from None
+        raise Blocked(
+            why("path-timeout", path=path.text, ms=int(jsonpath.LIMIT_S * 1000))
+        ) from None
     return Found(nodes, False, "json", None if nodes else jsonpath.nothing_there(path, document))
 
 
 def _filled_path(subject: Subject, scopes: Scopes) -> jsonpath.Path:
     assert isinstance(subject.argument, Template)
-    text = fill_path(subject.argument, lambda reference: jsonpath.as_literal(scopes.resolve(reference)))
+    text = fill_path(
+        subject.argument, lambda reference: jsonpath.as_literal(scopes.resolve(reference))
+    )
     try:
         return jsonpath.read_path(text)
     except jsonpath.PathError as problem:
@@ -155,18 +169,26 @@ def _xpath(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
 
     expression = subject.argument
     if isinstance(expression, Template):
-        expression = fill_path(expression, lambda reference: xml_tree.as_xpath_literal(scopes.resolve(reference)))
+        expression = fill_path(
+            expression, lambda reference: xml_tree.as_xpath_literal(scopes.resolve(reference))
+        )
     document = answer.xml()
     if isinstance(document, Why):
         return Found([], False, "text", document)
     try:
-        nodes = xml_tree.found_by(lambda: document, answer.body, answer.charset, expression, answer.namespaces or ())
+        nodes = xml_tree.found_by(
+            lambda: document, answer.body, answer.charset, expression, answer.namespaces or ()
+        )
     except xml_tree.XPathError as problem:
         raise Blocked(why("unreadable", problem=str(problem))) from None
     except slow.TooSlow:
         raise Blocked(why("path-timeout", path=expression, ms=int(slow.LIMIT_S * 1000))) from None
     if len(nodes) == 1 and not nodes[0].place:
-        return Found([(expression, nodes[0].value)], True, "text" if isinstance(nodes[0].value, str) else "json")
+        return Found(
+            [(expression, nodes[0].value)],
+            True,
+            "text" if isinstance(nodes[0].value, str) else "json",
+        )
     if nodes:
         return Found([(node.place, node.value) for node in nodes], False, "text")
     return Found([], False, "text", _nothing_in_xml(expression, document))
@@ -194,7 +216,9 @@ def _matches(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
     assert isinstance(subject.argument, Template)
     pattern = subject.argument.fixed
     if pattern is None:
-        pattern = scopes.text(subject.argument, lambda inserted, value, reference: patterns.escaped(inserted))
+        pattern = scopes.text(
+            subject.argument, lambda inserted, value, reference: patterns.escaped(inserted)
+        )
     matches = patterns.asked(patterns.FindAll(pattern, text))
     nodes = [(f"body at character {begin + 1}", value) for begin, value in matches]
     return Found(nodes, False, "text", None if nodes else why("no-match-in-body", pattern=pattern))
@@ -218,17 +242,24 @@ KINDS: dict[str, SubjectKind] = {
     "status": SubjectKind("status", "the answer's status code", "status", _status),
     "time": SubjectKind("time", "the whole exchange, connecting included", "time", _time),
     "time to first byte": SubjectKind(
-        "time to first byte", "until the answer's first byte, connecting included", "time to first byte", _first_byte
+        "time to first byte",
+        "until the answer's first byte, connecting included",
+        "time to first byte",
+        _first_byte,
     ),
     "size": SubjectKind("size", "the decoded body's size", "size", _size),
     "type": SubjectKind("type", "the media type, without its parameters", "type", _type),
     "header": SubjectKind("header NAME", "an answer's header", "header Location", _header),
     "cookie": SubjectKind(
-        "cookie NAME", "a cookie that the answer sets, or a redirect that led to it", "cookie desk", _cookie
+        "cookie NAME",
+        "a cookie that the answer sets, or a redirect that led to it",
+        "cookie desk",
+        _cookie,
     ),
     "body": SubjectKind(
         "body",
-        "the whole body: its document for relations of structure (fits, schema, kind, count ...), else its text",
+        "the whole body: its document for relations of structure (fits, schema, kind, count ...), "
+        "else its text",
         "body",
         _body,
     ),
@@ -238,9 +269,14 @@ KINDS: dict[str, SubjectKind] = {
         "body ~ PC-(\\d+)",
         _matches,
     ),
-    "path": SubjectKind("$...", "a place in a JSON body (JSONPath, RFC 9535)", "$.fee.total", _path),
+    "path": SubjectKind(
+        "$...", "a place in a JSON body (JSONPath, RFC 9535)", "$.fee.total", _path
+    ),
     "xpath": SubjectKind(
-        "/... or //...", "a place in an XML body (XPath 1.0), or an XPath function's value", "//cargo/@code", _xpath
+        "/... or //...",
+        "a place in an XML body (XPath 1.0), or an XPath function's value",
+        "//cargo/@code",
+        _xpath,
     ),
     "value": SubjectKind("value NAME", "a value in scope", "value portCallId", _value),
 }
@@ -281,13 +317,17 @@ def read_subject(text: str) -> Subject:
             raise Unreadable(f"{word} takes nothing after it, found {rest!r}")
         return Subject(whole, word, "", pipes, plain=word == "status" and not pipes)
     near = nearest(word, [name for name in KINDS if name != "path"])
-    hint = f"did you mean {near}?" if near else "expected status, time, size, type, header, cookie, body, $... or value"
+    hint = (
+        f"did you mean {near}?"
+        if near
+        else "expected status, time, size, type, header, cookie, body, $... or value"
+    )
     raise Unreadable(f"there is no subject {text!r}; {hint}")
 
 
 def is_read(text: str, pipes: int = 0) -> bool:
-    """Whether a text made of somebody else's words (a header's name, a page's) is read as a subject with that many pipes and no
-    reference; others are not proposed."""
+    """Whether a text made of somebody else's words (a header's name, a page's) is read as a subject
+    with that many pipes and no reference; others are not proposed."""
     try:
         subject = read_subject(text)
     except Unreadable:
@@ -296,7 +336,8 @@ def is_read(text: str, pipes: int = 0) -> bool:
 
 
 def of_document(subject: Subject) -> Subject:
-    """The body as the document in it, where that is what a relation speaks of; any other subject as it is."""
+    """The body as the document in it, where that is what a relation speaks of; any other subject as
+    it is."""
     if subject.kind != "body" or subject.pipes:
         return subject
     return replace(_DOCUMENT, text=subject.text)
@@ -315,7 +356,9 @@ def _read_xpath(text: str) -> Template | str:
 
     template = read_template(text)
     try:
-        xml_tree.check_xpath(text if template.fixed is not None else fill_path(template, lambda reference: "''"))
+        xml_tree.check_xpath(
+            text if template.fixed is not None else fill_path(template, lambda reference: "''")
+        )
     except xml_tree.XPathError as problem:
         raise Unreadable(str(problem)) from None
     return text if template.fixed is not None else template
@@ -326,7 +369,9 @@ def _read_match(text: str) -> Template:
         raise Unreadable("body ~ needs a pattern after it, such as body ~ PC-(\\d+)")
     template = read_template(text)
     try:
-        patterns.compile_pattern("".join(part if isinstance(part, str) else "x" for part in template.parts))
+        patterns.compile_pattern(
+            "".join(part if isinstance(part, str) else "x" for part in template.parts)
+        )
     except patterns.PatternError as problem:
         raise Unreadable(f"the pattern {text} cannot be read: {problem}") from None
     return template
@@ -343,7 +388,8 @@ def _split_pipes(text: str) -> tuple[str, tuple[Pipe, ...]]:
 
 
 def find(subject: Subject, answer: Answer, scopes: Scopes) -> Found:
-    """The nodes of a subject after its pipes. Raises Blocked (unreadable path, unfit pipe, body too deep)."""
+    """The nodes of a subject after its pipes. Raises Blocked (unreadable path, unfit pipe, body too
+    deep)."""
     found = KINDS[subject.kind].find(subject, answer, scopes)
     if not subject.pipes or (found.nothing is not None and not found.nodes):
         return found

@@ -1,7 +1,9 @@
-"""Texts that a pattern matches as a whole, made rather than searched: for `[=any text matching ...]`.
+"""Texts that a pattern matches as a whole, made rather than searched: for `[=any text matching
+...]`.
 
-The pattern is taken apart by Python's own parser; what repeats without end is repeated at most eight times more than it must
-be. Looking around, and what depends on it, cannot be made and is refused.
+The pattern is taken apart by Python's own parser; what repeats without end is repeated at most
+eight times more than it must be. Looking around, and what depends on it, cannot be made and is
+refused.
 """
 
 from __future__ import annotations
@@ -21,7 +23,9 @@ _PRINTABLE = tuple(range(0x20, 0x7F))
 _CATEGORIES = {
     "CATEGORY_DIGIT": tuple(range(0x30, 0x3A)),
     "CATEGORY_SPACE": (0x20,),
-    "CATEGORY_WORD": tuple(ord(c) for c in "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_"),
+    "CATEGORY_WORD": tuple(
+        ord(c) for c in "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_"
+    ),
 }
 
 
@@ -52,14 +56,19 @@ def read_shape(pattern: str) -> Shape:
     return shape
 
 
-_KNOWN = frozenset("LITERAL NOT_LITERAL ANY IN BRANCH SUBPATTERN ATOMIC_GROUP MAX_REPEAT MIN_REPEAT POSSESSIVE_REPEAT GROUPREF AT".split())  # fmt: skip
+_KNOWN = frozenset(
+    "LITERAL NOT_LITERAL ANY IN BRANCH SUBPATTERN ATOMIC_GROUP MAX_REPEAT MIN_REPEAT "
+    "POSSESSIVE_REPEAT GROUPREF AT".split()
+)
 
 
 def _look(parts: Any) -> None:
     for op, argument in parts:
         name = str(op)
         if name not in _KNOWN or (name == "AT" and "BOUNDARY" in str(argument)):
-            raise Unreadable("no text can be made from a pattern that looks around; leave that part out")
+            raise Unreadable(
+                "no text can be made from a pattern that looks around; leave that part out"
+            )
         for inner in _inner(name, argument):
             _look(inner)
 
@@ -105,7 +114,8 @@ def _make(parts: Any, draw: Draw, out: list[str], groups: dict[int, str]) -> Non
 
 
 def _of_class(items: Any, draw: Draw) -> int:
-    """A character of a class: a range is one choice however long it is, unless the class is negated."""
+    """A character of a class: a range is one choice however long it is, unless the class is
+    negated."""
     negated = bool(items) and str(items[0][0]) == "NEGATE"
     choices = [_codes(op, argument) for op, argument in (items[1:] if negated else items)]
     if negated:

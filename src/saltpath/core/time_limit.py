@@ -1,7 +1,8 @@
-"""A time limit on pure Python work: the block is ended by the interval timer's signal when its time is up.
+"""A time limit on pure Python work: the block is ended by the interval timer's signal when its time
+is up.
 
-Signals reach the main thread alone, and that is where the engine judges. In another thread the block runs without a
-limit, so nothing that users' paths can slow down is called from there.
+Signals reach the main thread alone, and that is where the engine judges. In another thread the
+block runs without a limit, so nothing that users' paths can slow down is called from there.
 """
 
 from __future__ import annotations

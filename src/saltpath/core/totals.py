@@ -1,8 +1,9 @@
-"""What a run adds up to: steps to a row, rows to a case, cases to a run. One way for what is carried out and for what was
-recorded, so that a run that was interrupted and gone on with ends as its record says.
+"""What a run adds up to: steps to a row, rows to a case, cases to a run. One way for what is
+carried out and for what was recorded, so that a run that was interrupted and gone on with ends as
+its record says.
 
-Whatever the plan holds is accounted for: recorded, interrupted, or not carried out. What is missing is blocked, so that
-nothing of which a part is missing has passed (decisions.md, Verdicts).
+Whatever the plan holds is accounted for: recorded, interrupted, or not carried out. What is missing
+is blocked, so that nothing of which a part is missing has passed (decisions.md, Verdicts).
 """
 
 from __future__ import annotations
@@ -23,7 +24,8 @@ _BAD = {"failed": "failed", "blocked": "were blocked", "unchecked": "are uncheck
 
 
 class Ended(Protocol):
-    """How a step ended, as far as it matters for what it is a part of: an event, or what was recorded of one."""
+    """How a step ended, as far as it matters for what it is a part of: an event, or what was
+    recorded of one."""
 
     @property
     def name(self) -> str: ...
@@ -33,7 +35,8 @@ class Ended(Protocol):
     def why(self) -> MaskedWhy | None: ...
     @property
     def counts(self) -> bool:
-        """Whether it counts for the row's verdict; `set`, `wait` and cleaning up without checks do not."""
+        """Whether it counts for the row's verdict; `set`, `wait` and cleaning up without checks do
+        not."""
 
     @property
     def judged(self) -> bool:
@@ -86,11 +89,16 @@ class StepsTotal(Struct):
                 self.missing = step
 
     def verdict(self) -> Verdict:
-        """The worst of the parts; unchecked if no check was judged at all; blocked where a part was not reached."""
+        """The worst of the parts; unchecked if no check was judged at all; blocked where a part was
+        not reached."""
         verdict = worst(self.counted)
         if self.missing is not None and self.bad is None and self.judged:
             return "blocked"
-        return "unchecked" if not self.counted or (verdict == "passed" and not self.judged) else verdict
+        return (
+            "unchecked"
+            if not self.counted or (verdict == "passed" and not self.judged)
+            else verdict
+        )
 
     @property
     def why(self) -> MaskedWhy | None:
@@ -100,7 +108,8 @@ class StepsTotal(Struct):
 
 
 class RowsTotal(Struct):
-    """What the rows of a case add up to: how many of each verdict, and the first of each with its reason."""
+    """What the rows of a case add up to: how many of each verdict, and the first of each with its
+    reason."""
 
     counts: Counter[Verdict] = field(default_factory=Counter)
     first: dict[Verdict, tuple[int, MaskedWhy | None]] = field(default_factory=dict)
@@ -128,7 +137,9 @@ class RowsTotal(Struct):
         code = "rows-bad-one" if self.number == 1 else "rows-bad"
         problem = reason.sentence if reason else ""
         did = "was blocked" if self.number == 1 and verdict == "blocked" else _BAD[verdict]
-        return said(code, bad=self.counts[verdict], rows=self.number, verdict=did, row=row, problem=problem)
+        return said(
+            code, bad=self.counts[verdict], rows=self.number, verdict=did, row=row, problem=problem
+        )
 
 
 class Planned(msgspec.Struct, frozen=True, gc=False):
@@ -151,8 +162,8 @@ class Planned(msgspec.Struct, frozen=True, gc=False):
 def case_outcome(
     planned: Planned, around: StepsTotal, rows: RowsTotal, steps: int | None = None
 ) -> tuple[Verdict, MaskedWhy | None]:
-    """A case's verdict and its reason. `around` are the steps around its rows, `rows` how its rows ended, `steps` how many steps its only
-    row has, where that is counted from a record."""
+    """A case's verdict and its reason. `around` are the steps around its rows, `rows` how its rows
+    ended, `steps` how many steps its only row has, where that is counted from a record."""
     if not planned.begun:
         return "skipped", said(STOPPED, by=planned.stopped_by)
     counted: list[Verdict] = [*around.counted, *rows.counts]
@@ -169,28 +180,43 @@ def case_outcome(
     return verdict, rows.first.get(rows.verdict, (0, None))[1]
 
 
-def _missing(planned: Planned, around: StepsTotal, rows: RowsTotal, steps: int | None) -> MaskedWhy | None:
-    """Why something that the plan holds was not carried out; None where all of it was, or where steps before the rows ended it."""
+def _missing(
+    planned: Planned, around: StepsTotal, rows: RowsTotal, steps: int | None
+) -> MaskedWhy | None:
+    """Why something that the plan holds was not carried out; None where all of it was, or where
+    steps before the rows ended it."""
     if around.bad is None and (planned.rows is None or rows.number < planned.rows):
         if planned.stopped_by and planned.has_rows:
             return said("stopped-at-row", by=planned.stopped_by, rows=rows.number)
         if planned.stopped_by:
             return said(STOPPED, by=planned.stopped_by)
         return said(
-            "not-recorded", recorded=rows.number, planned="all" if planned.rows is None else planned.rows, of="rows"
+            "not-recorded",
+            recorded=rows.number,
+            planned="all" if planned.rows is None else planned.rows,
+            of="rows",
         )
     if steps is not None and steps < planned.steps and not planned.has_rows:
         return said("not-recorded", recorded=steps, planned=planned.steps, of="steps")
     if around.number < planned.around:
-        return said("not-recorded", recorded=around.number, planned=planned.around, of="steps around the rows")
+        return said(
+            "not-recorded",
+            recorded=around.number,
+            planned=planned.around,
+            of="steps around the rows",
+        )
     return None
 
 
 def run_verdict(cases: Iterable[tuple[Verdict | None, MaskedWhy | None]]) -> Verdict:
-    """A run's verdict from those of its cases with their reasons. A case that was not recorded (None), or not begun because the run was
-    stopped, is missing, and a run of which something is missing has not passed."""
+    """A run's verdict from those of its cases with their reasons. A case that was not recorded
+    (None), or not begun because the run was stopped, is missing, and a run of which something is
+    missing has not passed."""
     ended = list(cases)
-    missing = any(verdict is None or (reason is not None and reason.code == STOPPED) for verdict, reason in ended)
+    missing = any(
+        verdict is None or (reason is not None and reason.code == STOPPED)
+        for verdict, reason in ended
+    )
     known = [verdict for verdict, _ in ended if verdict is not None]
     if missing and any(verdict != "skipped" for verdict in known):
         known.append("blocked")

@@ -1,7 +1,9 @@
-"""Values of a project and its suites as cells: one for everywhere, and one for each environment in which they read otherwise.
+"""Values of a project and its suites as cells: one for everywhere, and one for each environment in
+which they read otherwise.
 
-A cell is a text. What reads as JSON is that (a number, true, null, a list), all else is text; a text that would be read as something
-else stands in quotation marks. An empty cell says nothing: the value reads as it does everywhere, or is missing there.
+A cell is a text. What reads as JSON is that (a number, true, null, a list), all else is text; a
+text that would be read as something else stands in quotation marks. An empty cell says nothing: the
+value reads as it does everywhere, or is missing there.
 """
 
 from __future__ import annotations
@@ -38,7 +40,9 @@ def read_value(text: str) -> Any:
     except plain.NotPlain:
         value = text
     if len(text) > MOST_LETTERS:
-        raise Unreadable(f"a value holds at most {MOST_LETTERS:,} letters; a file of the project holds more")
+        raise Unreadable(
+            f"a value holds at most {MOST_LETTERS:,} letters; a file of the project holds more"
+        )
     compile_tree(value)
     return value
 
@@ -49,15 +53,22 @@ def is_secret(value: Any) -> bool:
 
 
 def with_value(document: Mapping[str, Any], name: str, value: Any) -> dict[str, Any]:
-    """The document with a value in its place under `values`, or at their end; `...` takes it away."""
-    changed = {key: held for key, held in document.get("values", {}).items() if key != name or value is not ...}
+    """The document with a value in its place under `values`, or at their end; `...` takes it
+    away."""
+    changed = {
+        key: held
+        for key, held in document.get("values", {}).items()
+        if key != name or value is not ...
+    }
     if value is not ...:
         changed[name] = value
     rest = {key: held for key, held in document.items() if key != "values"}
     return {**rest, "values": changed} if changed else rest
 
 
-def with_value_in(document: Mapping[str, Any], environment: str, name: str, value: Any) -> dict[str, Any]:
+def with_value_in(
+    document: Mapping[str, Any], environment: str, name: str, value: Any
+) -> dict[str, Any]:
     """The suite's document with a value as it reads in an environment."""
     every = dict(document.get("values in", {}))
     inside = with_value({"values": every.get(environment, {})}, name, value).get("values")
@@ -77,7 +88,8 @@ class Wanted(Struct, frozen=True):
 
 
 def wanted_by(case: Case) -> frozenset[Wanted]:
-    """The values of suite and project that a case uses: names that neither its own values nor a kept one hides."""
+    """The values of suite and project that a case uses: names that neither its own values nor a
+    kept one hides."""
     own = {*case.values.values, *case.values.secret, *(item.name for item in case.inputs)}
     for _, _, step in case.parts():
         own |= set(keeps_of(step))
@@ -87,7 +99,12 @@ def wanted_by(case: Case) -> frozenset[Wanted]:
     if case.auth is not None:
         found |= set(_outside(references_in(case.auth.parts), own))
     found |= set(
-        _outside(references_in([*trees_of(case.rows), *(tree for _, tree in case.outputs), *case.options.trees()]), own)
+        _outside(
+            references_in(
+                [*trees_of(case.rows), *(tree for _, tree in case.outputs), *case.options.trees()]
+            ),
+            own,
+        )
     )
     return frozenset(found | set(_outside(references_of_checks(case.every_answer), own)))
 

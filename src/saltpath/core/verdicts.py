@@ -1,4 +1,5 @@
-"""Verdicts and how they add up: failed > blocked > unchecked > passed; skipped parts do not count, unless all are."""
+"""Verdicts and how they add up: failed > blocked > unchecked > passed; skipped parts do not count,
+unless all are."""
 
 from __future__ import annotations
 

@@ -1,7 +1,8 @@
 """Why something is as it is: a code with parameters, turned into a sentence only when it is shown.
 
-Outcomes, blocked steps and findings all carry a `Why`. What is stored is the code and the parameters, so that a
-sentence can be improved later without touching what was recorded. Every template is a whole sentence with named places.
+Outcomes, blocked steps and findings all carry a `Why`. What is stored is the code and the
+parameters, so that a sentence can be improved later without touching what was recorded. Every
+template is a whole sentence with named places.
 """
 
 from __future__ import annotations
@@ -22,7 +23,8 @@ TEMPLATES: dict[str, str] = {
     "no-header-near": "the answer has no header {name}; did you mean {near}?",
     "no-cookie": "the answer sets no cookie {name}",
     "not-json": "the body is not JSON: {problem}",
-    "not-json-but-marked-up": "the body is not JSON: it begins with <, as XML and HTML do; XPath looks into XML, such as //name",
+    "not-json-but-marked-up": "the body is not JSON: it begins with <, as XML and HTML do; XPath "
+    "looks into XML, such as //name",
     "not-xml": "the body is not XML: {problem}",
     "no-charset": "the body says that its charset is {charset}, which is not known",
     "unreadable": "{problem}",
@@ -33,7 +35,8 @@ TEMPLATES: dict[str, str] = {
     "path-unreadable": "the path {path} cannot be read: {problem}",
     "path-timeout": "the path {path} was still being evaluated after {ms} ms",
     "no-value": "there is no value {name}; looked in {scopes}{near}",
-    "asked-outside": "{reference} can only stand where there is a request or an answer to ask: in what is expected, or for request.body in a header or a query",
+    "asked-outside": "{reference} can only stand where there is a request or an answer to ask: in "
+    "what is expected, or for request.body in a header or a query",
     "cannot-make": "{reference} cannot be made: {problem}",
     "no-shared": "there are no shared steps {name}{near}",
     "shared-circle": "these shared steps lead back to themselves: {chain}",
@@ -52,10 +55,14 @@ TEMPLATES: dict[str, str] = {
     "database": "{database} could not be asked: {problem}",
     "database-slow": "{database} did not answer within {limit}",
     "too-many-rows": "{database} has more than {most} such rows; ask for fewer, or say most rows",
-    "may-not-change": "this statement may change something, and {database} is only read; say may change: true where the database is",
-    "common-only": "all {of} rows that {verdict} have {condition}; none of the {others} that passed has",
-    "common-all": "all {of} rows that {verdict} have {condition}; so have {good} of the {others} that passed",
-    "common-most": "{bad} of the {of} rows that {verdict} have {condition}; of the {others} that passed {good} have",
+    "may-not-change": "this statement may change something, and {database} is only read; say may "
+    "change: true where the database is",
+    "common-only": "all {of} rows that {verdict} have {condition}; none of the {others} that "
+    "passed has",
+    "common-all": "all {of} rows that {verdict} have {condition}; so have {good} of the {others} "
+    "that passed",
+    "common-most": "{bad} of the {of} rows that {verdict} have {condition}; of the {others} that "
+    "passed {good} have",
     "no-source": "there is no data source {name}{near}",
     "source-unreadable": "the rows of {source} cannot be read: {problem}",
     "source-empty": "{source} has no rows",
@@ -64,7 +71,8 @@ TEMPLATES: dict[str, str] = {
     "cell-error": "the cell {cell} ({column}) holds the error {problem}",
     "cell-doubled": "{column} stands twice in one object",
     "cell-letters": "the cell {cell} ({column}) has letters that are not {problem}",
-    "cell-formula": "the cell {cell} ({column}) is a formula that was never worked out; open the file in a spreadsheet program and save it",
+    "cell-formula": "the cell {cell} ({column}) is a formula that was never worked out; open the "
+    "file in a spreadsheet program and save it",
     "row-too-wide": "line {line} of the file has {actual} cells, and there are names for {names}",
     "rows-no-list": "rows need a list, and this is {actual}",
     "rows-bad": "{bad} of {rows} rows {verdict}; the first, row {row}: {problem}",
@@ -122,13 +130,15 @@ TEMPLATES: dict[str, str] = {
     "no-number": "{of}was {actual}, {actual_kind}; only a number can be compared with {expected}",
     "expected-no-number": "{expected} is {expected_kind}; {relation} needs a number",
     "no-text": "{of}was {actual}, {actual_kind}; {relation} needs text",
-    "number-too-long": "a number with more than 1,000 digits or an exponent beyond 400 is not compared",
+    "number-too-long": "a number with more than 1,000 digits or an exponent beyond 400 is not "
+    "compared",
     "is-there": "{path} is there, and was expected to be absent",
     "not-empty": "{of}was {actual}, expected it to be empty",
     "is-empty": "{of}was empty, expected something in it",
     "wrong-kind": "{of}was {actual}, {actual_kind}; expected {expected}",
     "wrong-count": "{of}counts {actual}, expected {expected}",
-    "not-countable": "{of}was {actual}, {actual_kind}; only a list, an object or text can be counted",
+    "not-countable": "{of}was {actual}, {actual_kind}; only a list, an object or text can be "
+    "counted",
     "expected-unfit": "{relation} cannot work with {expected}: {problem}",
     "any-none": "none of {count} places holds; the first: {first}",
     # carrying out
@@ -166,17 +176,20 @@ TEMPLATES: dict[str, str] = {
     "failed-exchange": "the request could not be carried out: {problem}",
     "not-begun": "the run could not begin: {problem}",
     "interrupted": "interrupted: it was begun and could not go on",
-    "not-known": "{step} was interrupted before it; whether it was reached is not known, and it is not sent again",
+    "not-known": "{step} was interrupted before it; whether it was reached is not known, and it "
+    "is not sent again",
     "stopped": "stopped by {by}",
     "stopped-at-row": "stopped by {by} after {rows} rows; the others were not carried out",
-    "not-recorded": "{recorded} of {planned} {of} were recorded; what became of the others is not known",
+    "not-recorded": "{recorded} of {planned} {of} were recorded; what became of the others is not "
+    "known",
     "not-reached": "not reached: {step} {verdict}",
     "switched-off": "switched off",
     "judged-later": "this path is judged when the case runs next",
     "masked": "what is masked cannot be judged again; it is judged when the case runs next",
     "fault": "Salt Path itself made a mistake here: {problem}",
     "header-unread": "{name} cannot be read and was passed over: {value}",
-    "redirect-with-body": "answered {status} to {address}, another host; the body is sent there only where options say trust redirects to: [{host}]",
+    "redirect-with-body": "answered {status} to {address}, another host; the body is sent there "
+    "only where options say trust redirects to: [{host}]",
     "redirect-here": "a redirect to {address} leads to Salt Path itself, and is not followed",
     "evidence-gone": "what this step saw is not kept any more, or cannot be read: {problem}",
     "memory": "this needs more memory than a runner may have",
@@ -188,12 +201,15 @@ TEMPLATES: dict[str, str] = {
     "varied": "{values} different values in the last {answers} answers",
     "made-anew": "it looks like {what}, which each answer has anew",
     # why a check is proposed
-    "proposed-sent": "it was what was sent in {answers} of {answers} answers, {values} different values",
+    "proposed-sent": "it was what was sent in {answers} of {answers} answers, {values} different "
+    "values",
     "proposed-constant": "the same in {answers} of {answers} answers",
-    "proposed-few": "one of {values} values in {answers} of {answers} answers, each in {least} of them at least",
+    "proposed-few": "one of {values} values in {answers} of {answers} answers, each in {least} of "
+    "them at least",
     "proposed-format": "a {form} in {answers} of {answers} answers, {values} different ones",
     "proposed-form": "of this form in {answers} of {answers} answers, {values} different ones",
-    "proposed-limits": "between {low} and {high} in {answers} of {answers} answers; the limits are wider, and round",
+    "proposed-limits": "between {low} and {high} in {answers} of {answers} answers; the limits "
+    "are wider, and round",
     "proposed-kind": "{kind} in {answers} of {answers} answers",
     # why an exchange of a recording is not proposed for a case
     "recorded-unanswered": "it was never answered",
@@ -202,7 +218,8 @@ TEMPLATES: dict[str, str] = {
     "recorded-stream": "it is a stream of events that does not end",
     "recorded-file": "it is a file of the page ({what})",
     "recorded-page": "it is a page, not data",
-    "recorded-no-body": "its body ({what}) is not in the recording: choose it, and give the body in its step",
+    "recorded-no-body": "its body ({what}) is not in the recording: choose it, and give the body "
+    "in its step",
     "recorded-sets": "later requests send what it sets: {names}",
     "recorded-holds": "later requests send what it holds: {names}",
     "recorded-hop": "entry {entry} leads here by itself",
@@ -213,10 +230,13 @@ TEMPLATES: dict[str, str] = {
     "unused-keep": "{name} is kept, and nothing uses it",
     "no-checks": "nothing is checked in this step",
     "hard-coded-address": "the address {address} is written out; a value could stand for it",
-    "signs-in-early": "the {origin} signs in with {name}, which is not kept before this step: this one had better not sign in",
-    "signed-elsewhere": "the sign-in of the {origin} goes to {place}, too, and most go to {usual}: this one had better not sign in, or say its own",
+    "signs-in-early": "the {origin} signs in with {name}, which is not kept before this step: "
+    "this one had better not sign in",
+    "signed-elsewhere": "the sign-in of the {origin} goes to {place}, too, and most go to "
+    "{usual}: this one had better not sign in, or say its own",
     "secret-in-text": "{name} looks like a secret and is written out; mark it as a secret value",
-    "own-answer": "{name} is kept only at the end of this very step; its request and its checks cannot use it",
+    "own-answer": "{name} is kept only at the end of this very step; its request and its checks "
+    "cannot use it",
 }
 
 
@@ -248,16 +268,20 @@ class Why(Struct, frozen=True):
 
 
 class _Lenient(dict[str, Any]):
-    """A parameter that an older record lacks shows as its name, not as an error. `of`, the subject that a step's reason
-    speaks of, is left out beside the check itself."""
+    """A parameter that an older record lacks shows as its name, not as an error. `of`, the subject
+    that a step's reason speaks of, is left out beside the check itself."""
 
     def __missing__(self, key: str) -> str:
         return "" if key == "of" else f"({key})"
 
 
 def why(code: str, **params: Any) -> Why:
-    """A reason; texts that UTF-8 cannot hold stand escaped in it, so that it can be kept and shown."""
-    return Why(code, {name: whole_text(item) if type(item) is str else item for name, item in params.items()})
+    """A reason; texts that UTF-8 cannot hold stand escaped in it, so that it can be kept and
+    shown."""
+    return Why(
+        code,
+        {name: whole_text(item) if type(item) is str else item for name, item in params.items()},
+    )
 
 
 def fault(problem: BaseException) -> Why:
@@ -270,19 +294,22 @@ def fault(problem: BaseException) -> Why:
 if TYPE_CHECKING:
 
     class MaskedWhy(Why, frozen=True):
-        """A reason in which no secret stands: what leaves the engine has only such (see engine/masking.py)."""
+        """A reason in which no secret stands: what leaves the engine has only such (see
+        engine/masking.py)."""
 
 else:
     MaskedWhy = Why
 
 
 def as_masked(reason: Why) -> MaskedWhy:
-    """The same reason, told to the type checker as one in which no secret stands. Masks nothing: whoever calls it knows."""
+    """The same reason, told to the type checker as one in which no secret stands. Masks nothing:
+    whoever calls it knows."""
     return cast("MaskedWhy", reason)
 
 
 def said(code: str, **params: Any) -> MaskedWhy:
-    """A reason made of words of our own and of names that a tester gave, in which no secret can stand."""
+    """A reason made of words of our own and of names that a tester gave, in which no secret can
+    stand."""
     return as_masked(why(code, **params))
 
 

@@ -1,6 +1,8 @@
-"""XML read safely, and XPath 1.0 over it, by lxml. No entities, no network, no document type, no huge trees.
+"""XML read safely, and XPath 1.0 over it, by lxml. No entities, no network, no document type, no
+huge trees.
 
-Places are written with the prefixes that the document declares; the default namespace of its root has the prefix `_`.
+Places are written with the prefixes that the document declares; the default namespace of its root
+has the prefix `_`.
 """
 
 from __future__ import annotations
@@ -37,7 +39,8 @@ MOST_PREFIXES = 1_000
 
 
 class Document(NamedTuple):
-    """A document and its prefixes. `names` maps prefixes to namespaces, `prefixes` the other way round."""
+    """A document and its prefixes. `names` maps prefixes to namespaces, `prefixes` the other way
+    round."""
 
     root: Any
     names: dict[str, str]
@@ -45,7 +48,8 @@ class Document(NamedTuple):
 
 
 class XmlNode(NamedTuple):
-    """What an XPath found: where, and its value. A node's value is text; a number or a truth value has no place."""
+    """What an XPath found: where, and its value. A node's value is text; a number or a truth value
+    has no place."""
 
     place: str
     value: Any
@@ -74,11 +78,14 @@ def read_xml(octets: bytes, charset: str = "") -> Document:
 
 
 def _parser(encoding: str | None) -> etree.XMLParser:
-    return etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False, encoding=encoding)
+    return etree.XMLParser(
+        resolve_entities=False, no_network=True, load_dtd=False, huge_tree=False, encoding=encoding
+    )
 
 
 def _as_utf8(octets: bytes, charset: str) -> bytes:
-    """The document in UTF-8, where its charset has a name that only Python knows; without its own declaration of one."""
+    """The document in UTF-8, where its charset has a name that only Python knows; without its own
+    declaration of one."""
     try:
         text = octets.decode(charset)
     except (LookupError, ValueError):
@@ -123,7 +130,9 @@ class XPathAsked(Struct, frozen=True):
 def evaluate(document: Document, expression: str, namespaces: Mapping[str, str]) -> list[XmlNode]:
     """Every node, in the document's order. Raises XPathError."""
     try:
-        found = document.root.getroottree().xpath(expression, namespaces={**document.names, **namespaces})
+        found = document.root.getroottree().xpath(
+            expression, namespaces={**document.names, **namespaces}
+        )
     except etree.XPathError as problem:
         known = ", ".join({**document.names, **namespaces}) or "none"
         reason = str(problem).lower()
@@ -143,7 +152,8 @@ def _number(value: float) -> Any:
 
 
 def _node(item: Any, document: Document, numbers: _Numbers) -> XmlNode:
-    if isinstance(item, str):  # an attribute or a text, which lxml gives as text that knows its parent
+    # an attribute or a text, which lxml gives as text that knows its parent
+    if isinstance(item, str):
         parent = item.getparent()  # type: ignore[attr-defined]
         place = place_of(parent, document, numbers) if parent is not None else ""
         if item.is_attribute:  # type: ignore[attr-defined]
@@ -152,7 +162,8 @@ def _node(item: Any, document: Document, numbers: _Numbers) -> XmlNode:
     if isinstance(item, tuple):  # a namespace
         return XmlNode("", item[1])
     return XmlNode(
-        place_of(item, document, numbers), "".join(item.itertext()) if isinstance(item.tag, str) else item.text or ""
+        place_of(item, document, numbers),
+        "".join(item.itertext()) if isinstance(item.tag, str) else item.text or "",
     )
 
 
@@ -172,7 +183,9 @@ class _Numbers:
             for child in parent:
                 alike.setdefault(str(child.tag), []).append(child)
             self._known[parent] = alike
-            self._index |= {child: index for some in alike.values() for index, child in enumerate(some, 1)}
+            self._index |= {
+                child: index for some in alike.values() for index, child in enumerate(some, 1)
+            }
         return f"[{self._index[element]}]" if len(self._known[parent][str(element.tag)]) > 1 else ""
 
 
@@ -182,7 +195,9 @@ def place_of(element: Any, document: Document, numbers: _Numbers | None = None) 
     parts: list[str] = []
     while element is not None:
         if not isinstance(element.tag, str):
-            parts.append("comment()" if element.tag is etree.Comment else "processing-instruction()")
+            parts.append(
+                "comment()" if element.tag is etree.Comment else "processing-instruction()"
+            )
         else:
             parts.append(_named(element.tag, document) + numbers.of(element))
         element = element.getparent()
@@ -197,7 +212,9 @@ def _named(tag: str, document: Document) -> str:
     return f"{prefix}:{local}" if prefix else f"*[local-name()='{local}']"
 
 
-_NAME = r"@?(?:[\w.-]+:)?[\w.-]+"  # no axis: preceding:: and the like look at all nodes for each node
+_NAME = (
+    r"@?(?:[\w.-]+:)?[\w.-]+"  # no axis: preceding:: and the like look at all nodes for each node
+)
 _TEST = rf"(?:{_NAME}|@?\*|text\(\))"
 _WITHIN = rf"(?:\d+|last\(\)|{_NAME}(?:\s*!?=\s*(?:'[^']*'|\"[^\"]*\"|\d+(?:\.\d+)?))?)"
 _PATH = rf"(?:/{{1,2}}{_TEST}(?:\[\s*{_WITHIN}\s*\])*)+"
@@ -207,12 +224,20 @@ _QUICK = re.compile(
 
 
 def is_quick(expression: str, size: int) -> bool:
-    """Whether an XPath is surely evaluated in a moment: one walk down the tree, each test of its own node alone."""
-    return size <= LARGEST_QUICK and expression.count("//") <= 1 and _QUICK.fullmatch(expression) is not None
+    """Whether an XPath is surely evaluated in a moment: one walk down the tree, each test of its
+    own node alone."""
+    return (
+        size <= LARGEST_QUICK
+        and expression.count("//") <= 1
+        and _QUICK.fullmatch(expression) is not None
+    )
 
 
-def found_by(document_of: Any, octets: bytes, charset: str, expression: str, namespaces: Namespaces) -> list[XmlNode]:
-    """The nodes, at once or as the caller can have them. `document_of()` gives the document that was read.
+def found_by(
+    document_of: Any, octets: bytes, charset: str, expression: str, namespaces: Namespaces
+) -> list[XmlNode]:
+    """The nodes, at once or as the caller can have them. `document_of()` gives the document that
+    was read.
 
     Raises XPathError, NotXml, slow.TooSlow, Blocked."""
     if not slow.is_deferred() or is_quick(expression, len(octets)):

@@ -1,4 +1,5 @@
-"""Puts the demonstration project's files into a store, once; the addresses follow the harbour that was started."""
+"""Puts the demonstration project's files into a store, once; the addresses follow the harbour that
+was started."""
 
 from __future__ import annotations
 
@@ -30,8 +31,8 @@ class Place(Struct, frozen=True):
 
 
 def seed(folder: Path, harbours: dict[str, Place]) -> None:
-    """Bring in the projects with all they hold if the store is empty; else only set the harbours' addresses and databases, by
-    environment."""
+    """Bring in the projects with all they hold if the store is empty; else only set the harbours'
+    addresses and databases, by environment."""
     with closing(connect(folder)) as connection:
         owner = people.local_owner(connection)
         existing = projects.projects(connection)
@@ -39,7 +40,9 @@ def seed(folder: Path, harbours: dict[str, Place]) -> None:
             for name in FOLDERS:
                 _bring_in(connection, name, owner.id)
             _give_secrets(connection, folder, owner.id)
-        known = [project for project in projects.projects(connection) if project.name in FOLDERS.values()]
+        known = [
+            project for project in projects.projects(connection) if project.name in FOLDERS.values()
+        ]
         for project in known:
             _follow(connection, project.id, owner.id, harbours)
         if not existing:
@@ -65,16 +68,31 @@ def _give_secrets(connection: sqlite3.Connection, folder: Path, owner: int) -> N
 
 
 def _ask_for_a_run(connection: sqlite3.Connection, project: Document, owner: int) -> None:
-    everything = [(case.id, case.version, case.name) for case in cases.cases(connection, project.id)]
-    runs.ask(connection, project.id, owner, everything, kind="run", title="Every suite",
-             environment=str(project.document["environment"]), seed=90417, request={"jobs": 2})  # fmt: skip
+    everything = [
+        (case.id, case.version, case.name) for case in cases.cases(connection, project.id)
+    ]
+    runs.ask(
+        connection,
+        project.id,
+        owner,
+        everything,
+        kind="run",
+        title="Every suite",
+        environment=str(project.document["environment"]),
+        seed=90417,
+        request={"jobs": 2},
+    )
 
 
-def _follow(connection: sqlite3.Connection, project: int, owner: int, harbours: dict[str, Place]) -> None:
+def _follow(
+    connection: sqlite3.Connection, project: int, owner: int, harbours: dict[str, Place]
+) -> None:
     """The environments are where the harbours answer now."""
     for environment in projects.environments(connection, project):
         harbour = harbours.get(environment.name)
         if harbour is not None:
             there = {"harbour": harbour.address, "harbourDatabase": harbour.database}
             values = {**environment.document.get("values", {}), **there}
-            documents.put(connection, environment, owner, {**environment.document, "values": values})
+            documents.put(
+                connection, environment, owner, {**environment.document, "values": values}
+            )

@@ -1,4 +1,5 @@
-"""`saltpath demo`: the harbours in a process of their own, the project in the store, and the application beside it."""
+"""`saltpath demo`: the harbours in a process of their own, the project in the store, and the
+application beside it."""
 
 from __future__ import annotations
 
@@ -43,7 +44,10 @@ def start(folder: Path, port: int, harbour_port: int, programs: Programs) -> int
         return 2
 
     def ready() -> None:
-        print(f"Fernholm Harbour answers at {places['Rehearsal'].address}, and live at {places['Live'].address}")
+        print(
+            f"Fernholm Harbour answers at {places['Rehearsal'].address}, and live at "
+            f"{places['Live'].address}"
+        )
         print(f"Salt Path answers at http://127.0.0.1:{port}/  (Ctrl C ends both)", flush=True)
 
     try:
@@ -53,7 +57,8 @@ def start(folder: Path, port: int, harbour_port: int, programs: Programs) -> int
 
 
 def _serve(port: int, answer: int) -> None:
-    """Serve both harbours until told to end. They say where they are in a line of JSON, by environment, or in a text why not."""
+    """Serve both harbours until told to end. They say where they are in a line of JSON, by
+    environment, or in a text why not."""
     die_with_parent()
     told = Told()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl C comes to all; the harbours go last
@@ -63,9 +68,19 @@ def _serve(port: int, answer: int) -> None:
             live = both.enter_context(Harbour(port=port + LIVE_AFTER if port else 0, live=True))
         except OSError as problem:
             live_port = f"{port + LIVE_AFTER} for the live one"
-            json.dump(f"Fernholm Harbour cannot listen on port {port}, or {live_port}: {problem.strerror}", said)
+            json.dump(
+                f"Fernholm Harbour cannot listen on port {port}, or {live_port}: "
+                f"{problem.strerror}",
+                said,
+            )
             return
-        json.dump({name: (at.address, str(at.database)) for name, at in (("Rehearsal", harbour), ("Live", live))}, said)
+        json.dump(
+            {
+                name: (at.address, str(at.database))
+                for name, at in (("Rehearsal", harbour), ("Live", live))
+            },
+            said,
+        )
         said.close()
         while not told.wait(LOOK_S):
             pass

@@ -1,4 +1,5 @@
-"""One case of a run: what stands around its rows, and its rows, each a walk of its own. A case without rows is one row."""
+"""One case of a run: what stands around its rows, and its rows, each a walk of its own. A case
+without rows is one row."""
 
 from __future__ import annotations
 
@@ -33,8 +34,9 @@ log = logging.getLogger("saltpath.engine")
 
 
 class CaseWalk:
-    """One case's way. `begin` carries out `once` and, where there are no rows, everything; else `feed` is there, and `one_row` is called,
-    also by several at once, until it gives False; then `end`."""
+    """One case's way. `begin` carries out `once` and, where there are no rows, everything; else
+    `feed` is there, and `one_row` is called, also by several at once, until it gives False; then
+    `end`."""
 
     def __init__(self, of_run: OfRun, planned: PlannedCase, index: int) -> None:
         self._of_run, self._planned, self._index = of_run, planned, index
@@ -55,14 +57,21 @@ class CaseWalk:
 
     async def begin(self) -> None:
         """A case not begun when the run is stopped is skipped without a trace of steps."""
-        emit, now_us, case, planned = self._of_run.emit, self._of_run.now_us, self._planned.case, self._planned
+        emit, now_us, case, planned = (
+            self._of_run.emit,
+            self._of_run.now_us,
+            self._planned.case,
+            self._planned,
+        )
         emit(CaseStarted(now_us(), self._index))
         masking.set(self._masker.text)
         if self._of_run.stop.requested and planned.around is None:
             self._finish(Planned(begun=False, stopped_by=self._of_run.stop.by))
             return
         if planned.problem is not None:
-            self._finish(Planned(has_rows=case.rows is not None, rows=None, problem=planned.problem))
+            self._finish(
+                Planned(has_rows=case.rows is not None, rows=None, problem=planned.problem)
+            )
             return
         if planned.around is not None:
             self._restore(planned.around.kept)
@@ -83,9 +92,14 @@ class CaseWalk:
             self.feed = self._open()
 
     async def _begin_part(self, row: int, part: Part, resume: Resume | None) -> None:
-        """Have it recorded that steps of a part may be sent from now on, before any is; unless it was."""
+        """Have it recorded that steps of a part may be sent from now on, before any is; unless it
+        was."""
         begin = self._of_run.plan.begin_part
-        if begin is not None and self._planned.case.part(part) and (resume is None or part not in resume.begun):
+        if (
+            begin is not None
+            and self._planned.case.part(part)
+            and (resume is None or part not in resume.begun)
+        ):
             await begin(self._index, row, part)
 
     async def _keep_session(self) -> None:
@@ -93,7 +107,10 @@ class CaseWalk:
         keep = self._of_run.plan.keep_session
         if keep is not None and self._around.total.bad is None and self._planned.around is None:
             kept = self._session.scopes.by_name["kept"]
-            await keep(self._index, Kept(dict(kept.values), frozenset(kept.secret), self._session.jar.given_away()))
+            await keep(
+                self._index,
+                Kept(dict(kept.values), frozenset(kept.secret), self._session.jar.given_away()),
+            )
 
     def _restore(self, kept: Kept) -> None:
         for name, value in kept.values.items():
@@ -148,7 +165,8 @@ class CaseWalk:
         return row
 
     async def _row(self, row: Row, resume: Resume | None) -> None:
-        """One row of several, with a copy of what was kept and of the cookies that there are before all rows."""
+        """One row of several, with a copy of what was kept and of the cookies that there are before
+        all rows."""
         of_run, before = self._of_run, self._session
         begun = time.monotonic_ns()
         of_run.emit(RowStarted(of_run.now_us(), self._index, row.number))
@@ -158,14 +176,20 @@ class CaseWalk:
         scopes.on_secret = masker.add
         for name, value in resume.kept.values.items() if resume else ():
             scopes.keep(name, value)
-        walk = self._walk(row.number, replace(before, scopes=scopes, masker=masker, jar=before.jar.copy()), resume)
+        walk = self._walk(
+            row.number, replace(before, scopes=scopes, masker=masker, jar=before.jar.copy()), resume
+        )
         if row.why is not None and resume is None:
             verdict: Verdict = "blocked"
             reason = masker.why(row.why)
         else:
             verdict, reason = await self._steps_of(walk, resume)
         data: Mapping[str, Any] = masker.value(with_whole_texts(row.values))
-        of_run.emit(RowFinished(of_run.now_us(), self._index, row.number, verdict, reason, since(begun), data))
+        of_run.emit(
+            RowFinished(
+                of_run.now_us(), self._index, row.number, verdict, reason, since(begun), data
+            )
+        )
         self._sum.add(row.number, verdict, reason)
 
     async def _only_row(self) -> None:
@@ -178,12 +202,17 @@ class CaseWalk:
         walk = self._walk(1, self._session, resume)
         walk.before = once
         if once is None:
-            await self._begin_part(1, "steps", resume)  # rows are said to begin before they are handed out
+            # rows are said to begin before they are handed out
+            await self._begin_part(1, "steps", resume)
         verdict, reason = await self._steps_of(walk, resume)
-        of_run.emit(RowFinished(of_run.now_us(), self._index, 1, verdict, reason, since(self._begun)))
+        of_run.emit(
+            RowFinished(of_run.now_us(), self._index, 1, verdict, reason, since(self._begun))
+        )
         self._sum.add(1, verdict, reason)
 
-    async def _steps_of(self, walk: Walk, resume: Resume | None) -> tuple[Verdict, MaskedWhy | None]:
+    async def _steps_of(
+        self, walk: Walk, resume: Resume | None
+    ) -> tuple[Verdict, MaskedWhy | None]:
         """The verdict of a row, and the reason of its first bad step."""
         await walk.part("steps")
         if walk.before is not None:
@@ -201,7 +230,9 @@ class CaseWalk:
             self.feed.close()
             problem = problem or (self.feed.problem.reason if self.feed.problem else None)
         if self.fault is not None:
-            log.error("a fault of Salt Path's own in the rows of %s", case.name, exc_info=self.fault)
+            log.error(
+                "a fault of Salt Path's own in the rows of %s", case.name, exc_info=self.fault
+            )
             problem = masked_fault(self.fault, self._masker)
         once_bad = around.bad is not None
         if case.at_the_end and self._planned.only is None:
@@ -210,7 +241,11 @@ class CaseWalk:
         self._finish(self._what_was_planned(problem, once_bad))
 
     def _what_was_planned(self, problem: Why | None, once_bad: bool) -> Planned:
-        case, only, has_rows = self._planned.case, self._planned.only, self._planned.case.rows is not None
+        case, only, has_rows = (
+            self._planned.case,
+            self._planned.only,
+            self._planned.case.rows is not None,
+        )
         steps = len(case.steps) + (0 if once_bad else len(case.afterwards))
         around = len(case.once) + len(case.at_the_end) if only is None else 0
         return Planned(
@@ -227,19 +262,25 @@ class CaseWalk:
         if self.feed is not None:
             self.feed.close()
         reason = masked_fault(problem, self._masker)
-        self._finish(Planned(has_rows=self._planned.case.rows is not None, rows=None, problem=reason))
+        self._finish(
+            Planned(has_rows=self._planned.case.rows is not None, rows=None, problem=reason)
+        )
 
     def _finish(self, planned: Planned) -> None:
         self.verdict, reason = case_outcome(planned, self._around.total, self._sum)
         self.reason = reason
         self._of_run.order.ended(self._index)
         us = since(self._begun)
-        self._of_run.emit(CaseFinished(self._of_run.now_us(), self._index, self.verdict, reason, us, planned))
+        self._of_run.emit(
+            CaseFinished(self._of_run.now_us(), self._index, self.verdict, reason, us, planned)
+        )
 
     # ---- what surrounds the steps
 
     def _walk(self, row: int, session: Session, resume: Resume | None = None) -> Walk:
-        return Walk(self._of_run, self._planned, self._index, row, session, self._options, resume=resume)
+        return Walk(
+            self._of_run, self._planned, self._index, row, session, self._options, resume=resume
+        )
 
     def _new_session(self) -> Session:
         of_run = self._of_run
@@ -248,7 +289,14 @@ class CaseWalk:
             return await of_run.stop.sleep(seconds)
 
         return Session(
-            of_run.client, self._scopes(), self._masker, Jar(), of_run.tokens, of_run.helper, of_run.now_us, pause
+            of_run.client,
+            self._scopes(),
+            self._masker,
+            Jar(),
+            of_run.tokens,
+            of_run.helper,
+            of_run.now_us,
+            pause,
         )
 
     def _scopes(self) -> Scopes:
@@ -267,7 +315,9 @@ class CaseWalk:
                 self._masker.add(scope.values.get(name))
         for name, value in self._planned.given.items():
             scopes.keep(name, value)
-        start = datetime.fromtimestamp(plan.started_us / 1e6, UTC).isoformat(timespec="milliseconds")
+        start = datetime.fromtimestamp(plan.started_us / 1e6, UTC).isoformat(
+            timespec="milliseconds"
+        )
         scopes.built_in = {
             "row.number": 1,
             "run.number": plan.number,

@@ -1,8 +1,9 @@
-"""HTTP by libcurl: one exchange at a time per slot, many slots at once, connections reused between them.
+"""HTTP by libcurl: one exchange at a time per slot, many slots at once, connections reused between
+them.
 
-libcurl's own redirects, decoding and cookies are off: each hop is evidence, and raw bytes survive bad gzip. Every
-HEADER_OUT is an exchange of its own, since libcurl resends on a kept-alive connection that died. Where the head is known
-beforehand (`heads.py`), libcurl is not asked for it.
+libcurl's own redirects, decoding and cookies are off: each hop is evidence, and raw bytes survive
+bad gzip. Every HEADER_OUT is an exchange of its own, since libcurl resends on a kept-alive
+connection that died. Where the head is known beforehand (`heads.py`), libcurl is not asked for it.
 """
 
 from __future__ import annotations
@@ -30,7 +31,11 @@ from saltpath.engine.pace import Pace
 
 _HEADER_OUT = pycurl.INFOTYPE_HEADER_OUT
 _FIRST, _TOTAL = pycurl.STARTTRANSFER_TIME_T, pycurl.TOTAL_TIME_T
-_NEW_CONNECTIONS, _REQUEST_SIZE, _STATUS = pycurl.NUM_CONNECTS, pycurl.REQUEST_SIZE, pycurl.RESPONSE_CODE
+_NEW_CONNECTIONS, _REQUEST_SIZE, _STATUS = (
+    pycurl.NUM_CONNECTS,
+    pycurl.REQUEST_SIZE,
+    pycurl.RESPONSE_CODE,
+)
 _BODILESS = frozenset(["GET", "DELETE", "OPTIONS", "TRACE", "HEAD"])
 
 
@@ -76,8 +81,12 @@ class Sending(Transfer):
         self.prepared: Prepared | None = None  # what the handle is set to, with these options
         self.options: Options | None = None
         self.too_large = False
-        self.certified = False  # it has a client certificate, which libcurl does not take from it again
-        self.trusting = False  # it knows the authorities that vouch for servers, which only https needs
+        self.certified = (
+            False  # it has a client certificate, which libcurl does not take from it again
+        )
+        self.trusting = (
+            False  # it knows the authorities that vouch for servers, which only https needs
+        )
         self.forbidden_port = 0  # of this machine, to which this exchange may not connect
         self.refused = False  # it would have connected there
         self.begun = 0
@@ -97,8 +106,9 @@ class Sending(Transfer):
         handle.setopt(pycurl.WRITEFUNCTION, self._write)
 
     def forbid(self, port: int) -> None:
-        """Do not connect to this port of this machine, under whatever name (0: connect anywhere); looked at when the address is known, so
-        that no name server can lead there. A connection that stands is not used again."""
+        """Do not connect to this port of this machine, under whatever name (0: connect anywhere);
+        looked at when the address is known, so that no name server can lead there. A connection
+        that stands is not used again."""
         self.refused = False
         if port == self.forbidden_port:
             return
@@ -129,11 +139,14 @@ class Sending(Transfer):
         self.expected = head
 
     def sent(self, error: bool) -> tuple[bytes, bool]:
-        """The last head as it went out (empty: none did), and whether it was one of several, sent again."""
+        """The last head as it went out (empty: none did), and whether it was one of several, sent
+        again."""
         expected, heads = self.expected, self.heads_out
         if expected is not None:
             heads = sent_of(expected, self.getinfo(_REQUEST_SIZE))
-        elif not error and len(heads) == 1 and self.prepared is not None and self.options is not None:
+        elif (
+            not error and len(heads) == 1 and self.prepared is not None and self.options is not None
+        ):
             known = self.getinfo(_REQUEST_SIZE) == len(heads[0])
             if known and self.heads.learn(self.prepared, self.options, heads[0]):
                 self.expect(heads[0])
@@ -148,7 +161,8 @@ class Sending(Transfer):
         return None
 
     def set(self, prepared: Prepared, options: Options) -> None:
-        """Set what differs between requests. Raises pycurl.error or UnicodeError on what libcurl cannot take."""
+        """Set what differs between requests. Raises pycurl.error or UnicodeError on what libcurl
+        cannot take."""
         if self.heads_out:
             self.heads_out.clear()
         self.heads_in.clear()
@@ -191,7 +205,8 @@ class Sending(Transfer):
         self.expect(self.heads.expected(prepared, options))
 
     def _set_way(self, options: Options) -> None:
-        """Set over what the request goes: a connection of its own, a proxy, a client certificate."""
+        """Set over what the request goes: a connection of its own, a proxy, a client
+        certificate."""
         handle, proxy, certificate = self.handle, options.proxy, options.certificate
         handle.setopt(pycurl.FRESH_CONNECT, 1 if options.fresh_connection else 0)
         handle.setopt(pycurl.FORBID_REUSE, 1 if options.fresh_connection else 0)
@@ -228,16 +243,27 @@ def _authorities() -> str:
 
 def _differ_in_address(one: Prepared, other: Prepared) -> bool:
     """Whether two requests without bodies differ in nothing but their addresses."""
-    return one.body is None and other.body is None and one.method == other.method and one.headers == other.headers
+    return (
+        one.body is None
+        and other.body is None
+        and one.method == other.method
+        and one.headers == other.headers
+    )
 
 
 class Client:
-    """Carries out exchanges in one loop. Its connections belong to one project's run. Close it when done.
+    """Carries out exchanges in one loop. Its connections belong to one project's run. Close it when
+    done.
 
-    `now_us` gives UTC in microseconds. `own_port`: where Salt Path itself listens, to which no redirect leads."""
+    `now_us` gives UTC in microseconds. `own_port`: where Salt Path itself listens, to which no
+    redirect leads."""
 
     def __init__(
-        self, selector: CurlSelector, now_us: Callable[[], int], connections: int = 100, own_port: int = 0
+        self,
+        selector: CurlSelector,
+        now_us: Callable[[], int],
+        connections: int = 100,
+        own_port: int = 0,
     ) -> None:
         self._own_port = own_port
         self._loop = asyncio.get_running_loop()
@@ -246,7 +272,10 @@ class Client:
         self._busy: dict[Any, Sending] = selector.under_way
         self._pace = Pace()
         self._heads = Heads()
-        self._add_handle, self._remove_handle = selector.multi.add_handle, selector.multi.remove_handle
+        self._add_handle, self._remove_handle = (
+            selector.multi.add_handle,
+            selector.multi.remove_handle,
+        )
         selector.on_done = self._done
         selector.multi.setopt(pycurl.M_MAXCONNECTS, connections)
 
@@ -260,7 +289,8 @@ class Client:
         resume(None)
 
     def abort(self) -> None:
-        """Give up every exchange under way, and every one that waits for its turn; their callers get Aborted."""
+        """Give up every exchange under way, and every one that waits for its turn; their callers
+        get Aborted."""
         self._pace.abort(Aborted())
         for handle, slot in list(self._busy.items()):
             del self._busy[handle]
@@ -274,8 +304,9 @@ class Client:
         self._free.clear()
 
     async def exchange(self, prepared: Prepared, options: Options, paced: bool = False) -> Exchange:
-        """Send one request and wait for its answer, in a strand. Never raises for what the network does: `why` says it. It waits
-        for its host's turn where the options say so, unless it is `paced` already."""
+        """Send one request and wait for its answer, in a strand. Never raises for what the network
+        does: `why` says it. It waits for its host's turn where the options say so, unless it is
+        `paced` already."""
         if not paced and (options.at_once is not None or options.per_second is not None):
             return await self._paced(prepared, options)
         slot = self.begin(prepared, options)
@@ -285,7 +316,8 @@ class Client:
         return self.end(slot, prepared, options)
 
     def begin(self, prepared: Prepared, options: Options) -> Sending | Exchange:
-        """Begin to send, whoever's turn it is: what the strand has to await for `end`; or the exchange, if it cannot be sent."""
+        """Begin to send, whoever's turn it is: what the strand has to await for `end`; or the
+        exchange, if it cannot be sent."""
         slot = self._free.pop() if self._free else Sending(self._heads)
         if slot.certified and options.certificate is None:
             slot.handle.close()
@@ -296,7 +328,11 @@ class Client:
             if slot.forbidden_port:
                 slot.forbid(0)
             slot.set(prepared, options)
-            if prepared.redirected and self._own_port and _port_of(prepared.address) == self._own_port:
+            if (
+                prepared.redirected
+                and self._own_port
+                and _port_of(prepared.address) == self._own_port
+            ):
                 slot.forbid(self._own_port)
         except (pycurl.error, UnicodeError) as problem:
             self._free.append(slot)
@@ -309,9 +345,13 @@ class Client:
     def end(self, slot: Sending, prepared: Prepared, options: Options) -> Exchange:
         """What came of what was begun and awaited."""
         getinfo, error, expected = slot.getinfo, slot.error, slot.expected
-        if getinfo(_NEW_CONNECTIONS) == 0:  # on a connection that is used again, waiting begins at the start
+        # on a connection that is used again, waiting begins at the start
+        if getinfo(_NEW_CONNECTIONS) == 0:
             first, total = getinfo(_FIRST), getinfo(_TOTAL)
-            times, reused = Times(0, 0, 0, first, total - first if first else 0, total), error is None
+            times, reused = (
+                Times(0, 0, 0, first, total - first if first else 0, total),
+                error is None,
+            )
         else:
             times = _times(getinfo)
             reused = times.connect == 0 and error is None
@@ -339,9 +379,20 @@ class Client:
                 problem, body = blocked.reason, b""
         self._free.append(slot)
         return Exchange(
-            prepared.method, prepared.address, sent, prepared.body or b"", status or getinfo(_STATUS), head, raw, body,
-            times, slot.begun, reused, resent, problem,
-        )  # fmt: skip
+            prepared.method,
+            prepared.address,
+            sent,
+            prepared.body or b"",
+            status or getinfo(_STATUS),
+            head,
+            raw,
+            body,
+            times,
+            slot.begun,
+            reused,
+            resent,
+            problem,
+        )
 
     async def _paced(self, prepared: Prepared, options: Options) -> Exchange:
         """The same when the host's turn has come."""
@@ -367,7 +418,9 @@ def _is_here(address: str) -> bool:
     ip = getattr(ip, "ipv4_mapped", None) or ip
     if ip.is_loopback or ip.is_unspecified:
         return True
-    with socket.socket(socket.AF_INET6 if ip.version == 6 else socket.AF_INET, socket.SOCK_DGRAM) as probe:
+    with socket.socket(
+        socket.AF_INET6 if ip.version == 6 else socket.AF_INET, socket.SOCK_DGRAM
+    ) as probe:
         try:
             probe.bind((address, 0))
         except OSError:
@@ -383,17 +436,33 @@ def _address(address: str) -> str:
 
     parts = urlsplit(address)
     host = parts.hostname or ""
-    netloc = parts.netloc.replace(host, idna.encode(host, uts46=True).decode()) if not host.isascii() else parts.netloc
+    netloc = (
+        parts.netloc.replace(host, idna.encode(host, uts46=True).decode())
+        if not host.isascii()
+        else parts.netloc
+    )
     return urlunsplit(parts._replace(netloc=netloc))
 
 
 def _unsent(prepared: Prepared, begun: int, problem: Why) -> Exchange:
     return Exchange(
-        prepared.method, prepared.address, b"", prepared.body or b"", 0, b"", b"", b"", Times(), begun, why=problem
+        prepared.method,
+        prepared.address,
+        b"",
+        prepared.body or b"",
+        0,
+        b"",
+        b"",
+        b"",
+        Times(),
+        begun,
+        why=problem,
     )
 
 
-def _problem(slot: Sending, prepared: Prepared, options: Options, error: tuple[int, str], connected: bool) -> Why:
+def _problem(
+    slot: Sending, prepared: Prepared, options: Options, error: tuple[int, str], connected: bool
+) -> Why:
     if slot.refused:
         return why("redirect-here", address=prepared.address)
     if slot.too_large:
@@ -416,7 +485,8 @@ def _decoded(raw: bytes, head: bytes, limit: int) -> bytes:
 
 
 def _times(getinfo: Callable[[int], Any]) -> Times:
-    """libcurl's moments since the start, of a new connection, as lengths of the phases between them."""
+    """libcurl's moments since the start, of a new connection, as lengths of the phases between
+    them."""
     lookup, connect = getinfo(pycurl.NAMELOOKUP_TIME_T), getinfo(pycurl.CONNECT_TIME_T)
     tls, sent = getinfo(pycurl.APPCONNECT_TIME_T), getinfo(pycurl.PRETRANSFER_TIME_T)
     first, total = getinfo(_FIRST), getinfo(_TOTAL)

@@ -1,4 +1,5 @@
-"""Cookies of a row (RFC 6265): what answers set is sent back where it belongs, until the row ends."""
+"""Cookies of a row (RFC 6265): what answers set is sent back where it belongs, until the row
+ends."""
 
 from __future__ import annotations
 
@@ -15,7 +16,8 @@ MOST = 1_000
 
 
 class Cookie(Struct):
-    """`exact`: only for the very host that set it. `ends_us`: UTC microseconds; None: at the row's end."""
+    """`exact`: only for the very host that set it. `ends_us`: UTC microseconds; None: at the row's
+    end."""
 
     name: str
     value: str
@@ -53,14 +55,19 @@ class Jar:
         for name, value in headers:
             if name.lower() == "set-cookie":
                 cookie = _read(value, parts.hostname or "", parts.path, now_us)
-                if cookie is not None and (not cookie.secure or parts.scheme == "https" or _is_here(parts.hostname)):
+                if cookie is not None and (
+                    not cookie.secure or parts.scheme == "https" or _is_here(parts.hostname)
+                ):
                     key = (cookie.host, cookie.path, cookie.name)
                     self.cookies.pop(key, None)
-                    if (cookie.ends_us is None or cookie.ends_us > now_us) and len(self.cookies) < MOST:
+                    if (cookie.ends_us is None or cookie.ends_us > now_us) and len(
+                        self.cookies
+                    ) < MOST:
                         self.cookies[key] = cookie
 
     def header(self, address: str, own: str, now_us: int) -> str:
-        """The Cookie header for a request to the address; `own`: what the request itself gives, which wins by name."""
+        """The Cookie header for a request to the address; `own`: what the request itself gives,
+        which wins by name."""
         parts = urlsplit(address)
         host, path = parts.hostname or "", parts.path or "/"
         given = {pair.partition("=")[0].strip() for pair in own.split(";")} if own else set()
@@ -94,9 +101,14 @@ def _read(text: str, host: str, path: str, now_us: int) -> Cookie | None:
     at = given.get("path", "")
     default = path[: path.rfind("/")] or "/" if path.startswith("/") else "/"
     return Cookie(
-        name.strip(), value.strip(), domain or host, at if at.startswith("/") else default, not domain, "secure" in given,
+        name.strip(),
+        value.strip(),
+        domain or host,
+        at if at.startswith("/") else default,
+        not domain,
+        "secure" in given,
         _ends(given, now_us),
-    )  # fmt: skip
+    )
 
 
 def _ends(given: dict[str, str], now_us: int) -> int | None:
@@ -112,4 +124,6 @@ def _within(host: str, domain: str) -> bool:
 
 
 def _below(path: str, prefix: str) -> bool:
-    return path == prefix or (path.startswith(prefix) and (prefix.endswith("/") or path[len(prefix)] == "/"))
+    return path == prefix or (
+        path.startswith(prefix) and (prefix.endswith("/") or path[len(prefix)] == "/")
+    )

@@ -1,4 +1,5 @@
-"""Databases that look-ups ask: each question in a thread, on a connection that is kept for the next; read-only unless it is said otherwise."""
+"""Databases that look-ups ask: each question in a thread, on a connection that is kept for the
+next; read-only unless it is said otherwise."""
 
 from __future__ import annotations
 
@@ -39,8 +40,8 @@ class Place(Struct, frozen=True):
 
 
 class Connection(Protocol):
-    """One connection. `ask` gives one row more than `most` where there are more, and raises Blocked; afterwards it is good for another
-    question, or `broken`."""
+    """One connection. `ask` gives one row more than `most` where there are more, and raises
+    Blocked; afterwards it is good for another question, or `broken`."""
 
     broken: bool
 
@@ -52,17 +53,22 @@ class Connection(Protocol):
 
 
 class Databases:
-    """The connections of a run. `forbidden`: a folder in which no SQLite file is opened (the application's own); `root`: where files are
-    looked for that have no whole path. `first_rows`: where there are more rows than are wanted, the first are given."""
+    """The connections of a run. `forbidden`: a folder in which no SQLite file is opened (the
+    application's own); `root`: where files are looked for that have no whole path. `first_rows`:
+    where there are more rows than are wanted, the first are given."""
 
-    def __init__(self, forbidden: Path | None = None, root: Path | None = None, first_rows: bool = False) -> None:
+    def __init__(
+        self, forbidden: Path | None = None, root: Path | None = None, first_rows: bool = False
+    ) -> None:
         self._forbidden, self._root, self._first_rows = forbidden, root, first_rows
         self._idle: dict[Place, list[Connection]] = {}
         self._busy: set[Connection] = set()
         self._lock = threading.Lock()
         self._pool: ThreadPoolExecutor | None = None
 
-    async def ask(self, name: str, place: Place, asked: Statement, most: int, limit_us: int) -> Rows:
+    async def ask(
+        self, name: str, place: Place, asked: Statement, most: int, limit_us: int
+    ) -> Rows:
         """The rows. Raises Blocked: with the reason, whatever the database did."""
         if self._pool is None:
             self._pool = ThreadPoolExecutor(MOST_AT_ONCE, thread_name_prefix="look-up")
@@ -95,7 +101,8 @@ class Databases:
                         self._idle.setdefault(place, []).append(connection)
                 if connection.broken:
                     connection.close()
-            # a connection that was kept may have been closed meanwhile by the other side: once more on a new one
+            # a connection that was kept may have been closed meanwhile by the other side: once more
+            # on a new one
 
     def _fit(self, rows: Rows, most: int) -> Rows:
         if len(rows) > most and not self._first_rows:
@@ -138,13 +145,16 @@ def could_not(problem: str) -> Blocked:
 
 
 def ended(ends: float, limit_us: int) -> Blocked:
-    """A question that was ended: since its time was up (`ends`, of the monotonic clock), or since the run was stopped."""
+    """A question that was ended: since its time was up (`ends`, of the monotonic clock), or since
+    the run was stopped."""
     if time.monotonic() < ends:
         return could_not("the question was given up")
     return Blocked(why("database-slow", database="", limit=show_duration(limit_us)))
 
 
-def as_rows(names: Sequence[str], rows: Sequence[Sequence[Any]], value_of: Callable[[Any], Any]) -> Rows:
+def as_rows(
+    names: Sequence[str], rows: Sequence[Sequence[Any]], value_of: Callable[[Any], Any]
+) -> Rows:
     """Rows by column; a name that stands twice gets a number."""
     unique: dict[str, None] = {}
     for name in names:
@@ -157,7 +167,8 @@ def as_rows(names: Sequence[str], rows: Sequence[Sequence[Any]], value_of: Calla
 
 
 def within_size(cursor: Iterable[Sequence[Any]], most: int) -> list[Sequence[Any]]:
-    """So many rows, as long as they are not larger than may be kept; they come one by one. Raises Blocked."""
+    """So many rows, as long as they are not larger than may be kept; they come one by one. Raises
+    Blocked."""
     rows: list[Sequence[Any]] = []
     size = 0
     for row in islice(cursor, most):
@@ -169,13 +180,16 @@ def within_size(cursor: Iterable[Sequence[Any]], most: int) -> list[Sequence[Any
 
 
 class SQLite:
-    """A SQLite file. Opened for reading alone, unless it may be changed; nothing else is ever attached to it."""
+    """A SQLite file. Opened for reading alone, unless it may be changed; nothing else is ever
+    attached to it."""
 
     def __init__(self, place: Place, forbidden: Path | None, root: Path | None) -> None:
         self.broken = False
         file = Path(place.at)
         if not file.is_absolute() and root is None:
-            raise could_not(f"give the file's whole path, such as /srv/harbour/harbour.db; found {place.at!r}")
+            raise could_not(
+                f"give the file's whole path, such as /srv/harbour/harbour.db; found {place.at!r}"
+            )
         try:
             file = file.resolve(strict=True) if root is None else (root / file).resolve(strict=True)
         except (OSError, ValueError, RuntimeError):
@@ -195,13 +209,19 @@ class SQLite:
             self._connection.execute("PRAGMA schema_version").fetchone()
         except sqlite3.Error as problem:
             raise could_not(str(problem)) from None
-        self._connection.setlimit(sqlite3.SQLITE_LIMIT_LENGTH, LARGEST)  # of one cell, also while it is worked out
+        # of one cell, also while it is worked out
+        self._connection.setlimit(sqlite3.SQLITE_LIMIT_LENGTH, LARGEST)
         self._connection.set_authorizer(self._allowed)
         self._ends = float("inf")
         self._connection.set_progress_handler(lambda: time.monotonic() > self._ends, PROGRESS_EVERY)
 
     def _allowed(self, action: int, *_: Any) -> int:
-        reading = (sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, sqlite3.SQLITE_FUNCTION, sqlite3.SQLITE_RECURSIVE)
+        reading = (
+            sqlite3.SQLITE_SELECT,
+            sqlite3.SQLITE_READ,
+            sqlite3.SQLITE_FUNCTION,
+            sqlite3.SQLITE_RECURSIVE,
+        )
         denied = (sqlite3.SQLITE_ATTACH, sqlite3.SQLITE_DETACH, sqlite3.SQLITE_PRAGMA)
         fine = action not in denied if self._may_change else action in reading
         return sqlite3.SQLITE_OK if fine else sqlite3.SQLITE_DENY
@@ -216,7 +236,11 @@ class SQLite:
         except sqlite3.Error as problem:
             if "interrupt" in str(problem):
                 raise ended(self._ends, limit_us) from None
-            said = "it is only read" if "authorized" in str(problem) or "prohibited" in str(problem) else str(problem)
+            said = (
+                "it is only read"
+                if "authorized" in str(problem) or "prohibited" in str(problem)
+                else str(problem)
+            )
             raise could_not(said) from None
         except OverflowError:
             raise could_not("a whole number is larger than SQLite can hold") from None
@@ -232,7 +256,8 @@ class SQLite:
 
 
 def _bound(value: Any) -> Any:
-    """A value as SQLite takes it: numbers that are no whole ones as floating point, lists and objects as JSON."""
+    """A value as SQLite takes it: numbers that are no whole ones as floating point, lists and
+    objects as JSON."""
     if value is None or isinstance(value, (str, int)):
         return value
     return float(value) if plain.is_number(value) else plain.as_text(value)
@@ -241,5 +266,7 @@ def _bound(value: Any) -> Any:
 def _value(value: Any) -> Any:
     """A value of SQLite as a plain one: octets as hexadecimal digits."""
     if isinstance(value, float):
-        return plain.number_in(repr(value)) if value == value and abs(value) != float("inf") else None
+        return (
+            plain.number_in(repr(value)) if value == value and abs(value) != float("inf") else None
+        )
     return value.hex() if isinstance(value, bytes) else value

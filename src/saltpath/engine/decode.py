@@ -1,4 +1,5 @@
-"""Content encodings taken off, with a limit on what comes out, so that a small bomb cannot fill the memory."""
+"""Content encodings taken off, with a limit on what comes out, so that a small bomb cannot fill the
+memory."""
 
 from __future__ import annotations
 
@@ -17,10 +18,13 @@ _LONGEST_FRAME_HEAD = 18
 
 
 def decode(body: bytes, encodings: str, limit: int) -> bytes:
-    """The body without its content encodings (RFC 9110, 8.4): gzip, deflate, br (RFC 7932) and zstd (RFC 8878).
+    """The body without its content encodings (RFC 9110, 8.4): gzip, deflate, br (RFC 7932) and zstd
+    (RFC 8878).
 
     Raises Blocked: too large, not what it says, unknown."""
-    names = [name.strip().lower() for name in encodings.split(",", _MOST_ENCODINGS + 1) if name.strip()]
+    names = [
+        name.strip().lower() for name in encodings.split(",", _MOST_ENCODINGS + 1) if name.strip()
+    ]
     if len(names) > _MOST_ENCODINGS:
         raise Blocked(why("unknown-encoding", encoding=plain.cut(encodings, 60)))
     for encoding in reversed(names):
@@ -48,7 +52,8 @@ def _collect(pieces: Iterator[bytes], encoding: str, limit: int) -> bytes:
 
 
 def _inflate(body: bytes, bits: int, several: bool = False) -> Iterator[bytes]:
-    """One stream of zlib's, or several behind each other. It is fed by the piece, so that no rest is copied again and again."""
+    """One stream of zlib's, or several behind each other. It is fed by the piece, so that no rest
+    is copied again and again."""
     view, at, members = memoryview(body), 0, 0
     while at < len(view):
         members += 1
@@ -115,8 +120,8 @@ def _zstd(body: bytes) -> Iterator[bytes]:
 
 
 def _is_whole(body: bytes) -> bool:
-    """Whether every frame of a zstd stream has its end (RFC 8878, 3.1); the reader is silent about a cut one. Only the lengths of its
-    blocks are looked at."""
+    """Whether every frame of a zstd stream has its end (RFC 8878, 3.1); the reader is silent about
+    a cut one. Only the lengths of its blocks are looked at."""
     import zstandard
 
     at, blocks, most = 0, 0, _MOST_MEMBERS + len(body) // 256

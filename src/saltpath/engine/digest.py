@@ -1,4 +1,5 @@
-"""Signing in by digest (RFC 7616): the answer to a server's challenge, SHA-256 and MD5, with and without session."""
+"""Signing in by digest (RFC 7616): the answer to a server's challenge, SHA-256 and MD5, with and
+without session."""
 
 from __future__ import annotations
 
@@ -17,7 +18,8 @@ from saltpath.core.why import Blocked, why
 _HASHES = {"sha-512-256": "sha512_256", "sha-256": "sha256", "md5": "md5"}
 _ESCAPED = re.compile(r"\\(.)")
 _LONGEST = 16_000
-"""What is looked at of all such headers of an answer together; real challenges have some hundred letters."""
+"""What is looked at of all such headers of an answer together; real challenges have some hundred
+letters."""
 
 
 class Challenge(NamedTuple):
@@ -35,7 +37,8 @@ class Challenge(NamedTuple):
 
 
 def challenge_of(headers: Iterable[tuple[str, str]]) -> Challenge:
-    """The strongest Digest challenge of a 401. Raises Blocked if there is none that can be answered."""
+    """The strongest Digest challenge of a 401. Raises Blocked if there is none that can be
+    answered."""
     found: list[Challenge] = []
     refused = "the answer asks for no Digest sign-in"
     given = ", ".join(value for name, value in headers if name.lower() == "www-authenticate")
@@ -44,16 +47,30 @@ def challenge_of(headers: Iterable[tuple[str, str]]) -> Challenge:
             continue
         algorithm = fields.get("algorithm", "MD5")
         kind = algorithm.lower().removesuffix("-sess")
-        offered = [item.strip().lower() for item in fields.get("qop", "").split(",") if item.strip()]
-        if kind not in _HASHES or "nonce" not in fields or (offered and not {"auth", "auth-int"} & set(offered)):
+        offered = [
+            item.strip().lower() for item in fields.get("qop", "").split(",") if item.strip()
+        ]
+        if (
+            kind not in _HASHES
+            or "nonce" not in fields
+            or (offered and not {"auth", "auth-int"} & set(offered))
+        ):
             refused = f"the answer asks for Digest with {algorithm[:40]}, which is not known here"
             continue
         qop = "" if not offered else "auth" if "auth" in offered else "auth-int"
         found.append(
-            Challenge(fields.get("realm", ""), fields["nonce"], fields.get("opaque", ""), algorithm, _HASHES[kind],
-                      algorithm.lower().endswith("-sess"), qop, fields.get("stale", "").lower() == "true",
-                      fields.get("userhash", "").lower() == "true")
-        )  # fmt: skip
+            Challenge(
+                fields.get("realm", ""),
+                fields["nonce"],
+                fields.get("opaque", ""),
+                algorithm,
+                _HASHES[kind],
+                algorithm.lower().endswith("-sess"),
+                qop,
+                fields.get("stale", "").lower() == "true",
+                fields.get("userhash", "").lower() == "true",
+            )
+        )
     if not found:
         raise Blocked(why("digest", problem=refused))
     order = list(_HASHES.values())
@@ -61,8 +78,8 @@ def challenge_of(headers: Iterable[tuple[str, str]]) -> Challenge:
 
 
 def _challenges(text: str) -> list[tuple[str, dict[str, str]]]:
-    """The challenges of WWW-Authenticate headers (RFC 9110, 11.6.1): scheme and parameters, names in lower case. Each letter is looked at
-    once, whatever stands there."""
+    """The challenges of WWW-Authenticate headers (RFC 9110, 11.6.1): scheme and parameters, names
+    in lower case. Each letter is looked at once, whatever stands there."""
     found: list[tuple[str, dict[str, str]]] = []
     for item in _items(text):
         name, equals, value = item.partition("=")
@@ -97,8 +114,11 @@ def _unquoted(value: str) -> str:
     return _ESCAPED.sub(r"\1", value[1:-1])
 
 
-def answered(prepared: Prepared, challenge: Challenge, user: str, password: str, nonce: str = "") -> Prepared:
-    """The request once more, with the answer to the challenge. `nonce`: the client's own, drawn if not given."""
+def answered(
+    prepared: Prepared, challenge: Challenge, user: str, password: str, nonce: str = ""
+) -> Prepared:
+    """The request once more, with the answer to the challenge. `nonce`: the client's own, drawn if
+    not given."""
     nonce = nonce or secrets.token_hex(8)
     parts = urlsplit(prepared.address)
     target = (parts.path or "/") + (f"?{parts.query}" if parts.query else "")
@@ -109,7 +129,9 @@ def answered(prepared: Prepared, challenge: Challenge, user: str, password: str,
     if challenge.qop == "auth-int":
         asked += ":" + _hash(challenge, prepared.body or b"")
     count = "00000001"
-    middle = f"{challenge.nonce}:{count}:{nonce}:{challenge.qop}" if challenge.qop else challenge.nonce
+    middle = (
+        f"{challenge.nonce}:{count}:{nonce}:{challenge.qop}" if challenge.qop else challenge.nonce
+    )
     response = _hash(challenge, f"{secret}:{middle}:{_hash(challenge, asked.encode())}".encode())
     name = _hash(challenge, f"{user}:{challenge.realm}".encode()) if challenge.userhash else user
     fields = [
@@ -123,7 +145,10 @@ def answered(prepared: Prepared, challenge: Challenge, user: str, password: str,
         fields.append(("opaque", challenge.opaque))
     if challenge.qop or challenge.session:
         fields.append(("cnonce", nonce))
-    text = ", ".join(f'{key}="{_escaped(value)}"' for key, value in fields) + f", algorithm={challenge.algorithm}"
+    text = (
+        ", ".join(f'{key}="{_escaped(value)}"' for key, value in fields)
+        + f", algorithm={challenge.algorithm}"
+    )
     if challenge.qop:
         text += f", qop={challenge.qop}, nc={count}"
     if challenge.userhash:

@@ -1,8 +1,10 @@
-"""The ways in which a text may be written in what is sent or received: two tables of small functions, each with its standard.
+"""The ways in which a text may be written in what is sent or received: two tables of small
+functions, each with its standard.
 
-`FORMS` give what is looked for as it stands. `ESCAPES` are undone, one level after another, with the place of every character known, so
-that a text is found however it was escaped, also in part and several times over. Everything here works on octets as characters of the same
-number, in which UTF-8 stays what it is.
+`FORMS` give what is looked for as it stands. `ESCAPES` are undone, one level after another, with
+the place of every character known, so that a text is found however it was escaped, also in part and
+several times over. Everything here works on octets as characters of the same number, in which UTF-8
+stays what it is.
 """
 
 from __future__ import annotations
@@ -16,7 +18,8 @@ from itertools import islice
 from msgspec import Struct
 
 LEAST = 4
-"""A text of fewer octets is not looked for in base64 and hexadecimal: what it becomes there stands in every picture and hash."""
+"""A text of fewer octets is not looked for in base64 and hexadecimal: what it becomes there stands
+in every picture and hash."""
 
 
 def as_octets(text: str) -> str:
@@ -42,14 +45,15 @@ def _form(name: str) -> Callable[[Callable[[str], list[str]]], None]:
 
 @_form("as it is")
 def _plain(text: str) -> list[str]:
-    """Also as forms write it, a plus sign for each space (WHATWG URL, application/x-www-form-urlencoded)."""
+    """Also as forms write it, a plus sign for each space (WHATWG URL,
+    application/x-www-form-urlencoded)."""
     return [as_octets(text), as_octets(text).replace(" ", "+")]
 
 
 @_form("base64")
 def _base64(text: str) -> list[str]:
-    """What stays the same of it in base64 (RFC 4648), whatever stands before and behind: once for each way that it can lie; and so in the
-    alphabet for addresses."""
+    """What stays the same of it in base64 (RFC 4648), whatever stands before and behind: once for
+    each way that it can lie; and so in the alphabet for addresses."""
     octets = text.encode("utf-8", "surrogatepass")
     if len(octets) < LEAST:
         return []
@@ -112,7 +116,8 @@ ESCAPES: dict[str, Escape] = {
     "percent": Escape(r"%[0-9A-Fa-f]{2}", lambda found: chr(int(found[1:], 16))),
     # RFC 8259; two units make one character
     "JSON": Escape(
-        r"\\u[dD][89abAB][0-9A-Fa-f]{2}\\u[dD][c-fC-F][0-9A-Fa-f]{2}|\\u[0-9A-Fa-f]{4}|\\[\"\\/bfnrt]", _of_json
+        r"\\u[dD][89abAB][0-9A-Fa-f]{2}\\u[dD][c-fC-F][0-9A-Fa-f]{2}|\\u[0-9A-Fa-f]{4}|\\[\"\\/bfnrt]",
+        _of_json,
     ),
     # XML 1.0, 4.1 and 4.6
     "XML": Escape(r"&(?:#[0-9]{1,9}|#[xX][0-9A-Fa-f]{1,8}|amp|lt|gt|quot|apos);", _of_xml),
@@ -136,7 +141,10 @@ class Level:
         self._was: list[tuple[int, int, bool]] = []  # where it stood, and whether as it is
         length = end = 0
         for start, stop, undone in [*matches, (len(text), len(text), "")]:
-            for piece, was, plain in ((text[end:start], (end, start), True), (undone, (start, stop), False)):
+            for piece, was, plain in (
+                (text[end:start], (end, start), True),
+                (undone, (start, stop), False),
+            ):
                 if piece:
                     pieces.append(piece)
                     self._at.append(length)
@@ -154,9 +162,11 @@ class Level:
 
 
 def undone(text: str, kinds: Iterable[str]) -> Level | None:
-    """One level of some kinds of escapes undone; None where there are none. Raises TooManyEscapes."""
+    """One level of some kinds of escapes undone; None where there are none. Raises
+    TooManyEscapes."""
     escapes = [ESCAPES[kind] for kind in kinds]
-    pattern = re.compile("|".join(f"({escape.pattern})" for escape in escapes))  # the module keeps it compiled
+    # the module keeps it compiled
+    pattern = re.compile("|".join(f"({escape.pattern})" for escape in escapes))
     matches = [
         (match.start(), match.end(), escapes[(match.lastindex or 1) - 1].undone(match[0]))
         for match in islice(pattern.finditer(text), MOST_ESCAPES)
@@ -167,6 +177,6 @@ def undone(text: str, kinds: Iterable[str]) -> Level | None:
 
 
 def ways_back() -> list[tuple[str, ...]]:
-    """Which kinds are undone together: all, for what was escaped in one way and then in another; and each alone, since a text may itself
-    hold what looks like an escape of another kind."""
+    """Which kinds are undone together: all, for what was escaped in one way and then in another;
+    and each alone, since a text may itself hold what looks like an escape of another kind."""
     return [tuple(ESCAPES), *((kind,) for kind in ESCAPES)]

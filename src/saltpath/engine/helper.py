@@ -1,7 +1,8 @@
-"""A process that answers slow questions (core/slow.py) and is ended when one takes too long, while exchanges go on.
+"""A process that answers slow questions (core/slow.py) and is ended when one takes too long, while
+exchanges go on.
 
-The engine's loop asks through a thread; questions and answers are pickled over a pipe, between this program and itself. Run as
-`python -m saltpath.engine.helper` it is that process.
+The engine's loop asks through a thread; questions and answers are pickled over a pipe, between this
+program and itself. Run as `python -m saltpath.engine.helper` it is that process.
 """
 
 from __future__ import annotations
@@ -37,7 +38,8 @@ class Helper:
         self._lock = threading.Lock()
 
     async def answer(self, question: slow.Question) -> Any:
-        """The answer, or the exception that stands for it; slow.TooSlow if it took longer than the limit."""
+        """The answer, or the exception that stands for it; slow.TooSlow if it took longer than the
+        limit."""
         if self._pool is None:
             self._pool = ThreadPoolExecutor(1, thread_name_prefix="helper")
         return await asyncio.get_running_loop().run_in_executor(self._pool, self.ask, question)
@@ -51,7 +53,8 @@ class Helper:
                 octets = pickle.dumps(question)
                 process.stdin.write(len(octets).to_bytes(_HEAD, "big") + octets)
                 process.stdin.flush()
-                self._reply(process, BEGINNING_S)  # the first question of a kind has its modules read first
+                # the first question of a kind has its modules read first
+                self._reply(process, BEGINNING_S)
                 kind, payload = self._reply(process, self._limit_s)
             except (OSError, EOFError, TimeoutError):
                 self._end()
@@ -68,7 +71,9 @@ class Helper:
         if self._process is None or self._process.poll() is not None:
             self._end()
             self._process = subprocess.Popen(
-                [sys.executable, "-m", "saltpath.engine.helper"], stdin=subprocess.PIPE, stdout=subprocess.PIPE
+                [sys.executable, "-m", "saltpath.engine.helper"],
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
             )
             self._reply(self._process, BEGINNING_S)
         return self._process

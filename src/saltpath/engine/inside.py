@@ -13,15 +13,21 @@ MOST_ITEMS = 100_000
 
 
 def inputs_of(step: UseShared, shared: Case, scopes: Scopes) -> tuple[Scope, dict[str, Any]]:
-    """The inputs that the step gives, resolved where it stands, and the defaults of the others. Raises Blocked for one that is missing
-    there, or of another kind than it must be."""
+    """The inputs that the step gives, resolved where it stands, and the defaults of the others.
+    Raises Blocked for one that is missing there, or of another kind than it must be."""
     given = Scope()
     for name, tree in step.given:
         given.put(name, scopes.fill(tree), scopes.is_secret(tree))
     for item in shared.inputs:
         if item.name in given.values and not _fits(given.values[item.name], item.kind):
-            actual = "a secret" if item.name in given.secret else plain.with_kind(given.values[item.name])
-            raise Blocked(why("not-of-kind", name=item.name, actual=actual, shared=step.of, kind=item.kind))
+            actual = (
+                "a secret"
+                if item.name in given.secret
+                else plain.with_kind(given.values[item.name])
+            )
+            raise Blocked(
+                why("not-of-kind", name=item.name, actual=actual, shared=step.of, kind=item.kind)
+            )
     defaults = {item.name: item.default for item in shared.inputs if item.name not in given.values}
     return given, {name: tree for name, tree in defaults.items() if tree is not ...}
 

@@ -1,4 +1,5 @@
-"""What came back is judged: checks, what is waited for, kept values, the verdict; with patience for what is slow, and secrets masked."""
+"""What came back is judged: checks, what is waited for, kept values, the verdict; with patience for
+what is slow, and secrets masked."""
 
 from __future__ import annotations
 
@@ -37,9 +38,10 @@ NOTHING: Kept = ({}, None)
 
 
 class Done(msgspec.Struct, frozen=True, gc=False):
-    """What became of a step, secrets already masked. A cleaning-up step without checks does not count. `attempts`: how often
-    a step that repeats was sent; `exchanges` then holds the first and the last attempt's. `judged`: of a step that holds others, whether
-    a check of theirs was. `wrote`: its row of an output table."""
+    """What became of a step, secrets already masked. A cleaning-up step without checks does not
+    count. `attempts`: how often a step that repeats was sent; `exchanges` then holds the first and
+    the last attempt's. `judged`: of a step that holds others, whether a check of theirs was.
+    `wrote`: its row of an output table."""
 
     verdict: Verdict
     why: MaskedWhy | None
@@ -74,15 +76,22 @@ async def inherited(step: Answered, answer: Answer, session: Session) -> tuple[O
 
 
 async def kept_slowly(step: Answered, answer: Answer, session: Session, asked: slow.Slow) -> Kept:
-    return await session.patiently(lambda: take_kept(step.keep, answer, session.scopes, session.masker), asked)
+    return await session.patiently(
+        lambda: take_kept(step.keep, answer, session.scopes, session.masker), asked
+    )
 
 
 def answer_of(exchange: Exchange, options: Options, redirects: tuple[bytes, ...] = ()) -> Answer:
     times = exchange.times
     return Answer(
-        exchange.status, exchange.received_head, exchange.body, times.total, times.total - times.receiving,
-        options.namespaces or (), redirects=redirects,
-    )  # fmt: skip
+        exchange.status,
+        exchange.received_head,
+        exchange.body,
+        times.total,
+        times.total - times.receiving,
+        options.namespaces or (),
+        redirects=redirects,
+    )
 
 
 async def repeated(
@@ -93,8 +102,9 @@ async def repeated(
     exchanges: list[Exchange],
     attempt_of: Callable[[list[Exchange]], Awaitable[Exchange]],
 ) -> tuple[Exchange, tuple[Outcome, ...], int]:
-    """Send until the checks hold or the time is up. A blocked attempt counts as not yet; no attempt starts after the time.
-    Gives the last exchange, the outcomes of `until`, and the number of attempts. Raises Blocked with the last one's reason."""
+    """Send until the checks hold or the time is up. A blocked attempt counts as not yet; no attempt
+    starts after the time. Gives the last exchange, the outcomes of `until`, and the number of
+    attempts. Raises Blocked with the last one's reason."""
     begun = time.monotonic()
     attempt = first = 0
     while True:
@@ -121,13 +131,21 @@ async def repeated(
         if time.monotonic() - begun + pause > repeat.at_most_us / 1e6:
             if problem is not None:
                 raise problem
-            return exchange, tuple(_never(outcome, repeat, attempt) for outcome in outcomes), attempt
+            return (
+                exchange,
+                tuple(_never(outcome, repeat, attempt) for outcome in outcomes),
+                attempt,
+            )
         if await session.pause(pause):
             raise Aborted
 
 
 async def _until_outcomes(
-    step: Answered, until: tuple[Expectation, ...], tried: list[Exchange], options: Options, session: Session
+    step: Answered,
+    until: tuple[Expectation, ...],
+    tried: list[Exchange],
+    options: Options,
+    session: Session,
 ) -> tuple[Outcome, ...]:
     exchange = tried[-1]
     answer = answer_of(exchange, options, led_here(tried))
@@ -152,7 +170,10 @@ def _never(outcome: Outcome, repeat: Repeat, attempts: int) -> Outcome:
     if outcome.verdict in ("passed", "skipped") or outcome.why is None:
         return outcome
     limit = show_duration(repeat.at_most_us)
-    return replace(outcome, why=why("until-never", limit=limit, attempts=attempts, problem=outcome.why.sentence))
+    return replace(
+        outcome,
+        why=why("until-never", limit=limit, attempts=attempts, problem=outcome.why.sentence),
+    )
 
 
 def blocked_step(step: Answered, reason: Why, exchanges: list[Exchange], masker: Masker) -> Done:
@@ -176,8 +197,11 @@ def masked_fault(problem: BaseException, masker: Masker) -> MaskedWhy:
         return said("fault", problem=type(problem).__name__)
 
 
-def faulty_step(step: Answered, problem: Exception, exchanges: list[Exchange], masker: Masker) -> Done:
-    """What becomes of a step in which Salt Path itself made a mistake: it is blocked, with the exchanges that there were."""
+def faulty_step(
+    step: Answered, problem: Exception, exchanges: list[Exchange], masker: Masker
+) -> Done:
+    """What becomes of a step in which Salt Path itself made a mistake: it is blocked, with the
+    exchanges that there were."""
     log.error("a fault of Salt Path's own in the step %s", step.name, exc_info=problem)
     reason = masked_fault(problem, masker)
     try:
@@ -187,11 +211,19 @@ def faulty_step(step: Answered, problem: Exception, exchanges: list[Exchange], m
 
 
 def reasoned(
-    step: Answered, outcomes: tuple[Outcome, ...], verdict: Verdict, answer: Answer, part: Part, wanted: frozenset[str]
+    step: Answered,
+    outcomes: tuple[Outcome, ...],
+    verdict: Verdict,
+    answer: Answer,
+    part: Part,
+    wanted: frozenset[str],
 ) -> tuple[Verdict, Why | None]:
-    """The verdict of a step that did not pass, with the rules for hand-over and cleaning-up steps (decisions.md)."""
+    """The verdict of a step that did not pass, with the rules for hand-over and cleaning-up steps
+    (decisions.md)."""
     if verdict != "unchecked":
-        index, bad = next((i, o) for i, o in enumerate(outcomes) if o.verdict == verdict and o.counts)
+        index, bad = next(
+            (i, o) for i, o in enumerate(outcomes) if o.verdict == verdict and o.counts
+        )
         return verdict, about(bad, step.expect[index] if index < len(step.expect) else None)
     if part in CLEANING:
         if answer.status < 400 or (
@@ -205,7 +237,8 @@ def reasoned(
 
 
 def take_kept(keeps: tuple[Keep, ...], answer: Answer, scopes: Scopes, masker: Masker) -> Kept:
-    """Take the kept values into the scope. The first that finds nothing blocks the step; the others are still kept."""
+    """Take the kept values into the scope. The first that finds nothing blocks the step; the others
+    are still kept."""
     kept: dict[str, Any] = {}
     lost: Why | None = None
     for keep in keeps:
@@ -248,7 +281,9 @@ def mask_done(done: Done, step: Answered, exchanges: list[Exchange], masker: Mas
         exchanges=masked(exchanges, masker),
         outcomes=tuple(mask_outcome(item, masker) for item in done.outcomes),
         kept=masker.value(done.kept),
-        secret_kept=tuple(keep.name for keep in step.keep if keep.secret and keep.name in done.kept),
+        secret_kept=tuple(
+            keep.name for keep in step.keep if keep.secret and keep.name in done.kept
+        ),
     )
 
 

@@ -44,8 +44,9 @@ async def look_up(
     project: Project,
     databases: Databases,
 ) -> Done:
-    """Carry out the step of this part. What was asked and what came stands in its evidence as an exchange: the statement with its values as
-    what was sent, the rows in JSON as what was received."""
+    """Carry out the step of this part. What was asked and what came stands in its evidence as an
+    exchange: the statement with its values as what was sent, the rows in JSON as what was
+    received."""
     scopes, masker = session.scopes, session.masker
     exchanges: list[Exchange] = []
     attempts = 1
@@ -61,7 +62,9 @@ async def look_up(
         if step.repeat is None:
             exchange = await once(exchanges)
         else:
-            exchange, until, attempts = await repeated(step, step.repeat, options, session, exchanges, once)
+            exchange, until, attempts = await repeated(
+                step, step.repeat, options, session, exchanges, once
+            )
         if exchange.why is not None:
             raise Blocked(exchange.why)
         answer = answer_of(exchange, options)
@@ -79,7 +82,18 @@ async def look_up(
         if lost is not None and verdict != "failed":
             verdict, reason = "blocked", reason if verdict == "blocked" else lost
         counts = verdict != "unchecked" or part not in CLEANING
-        done = Done(verdict, masker.why(reason), exchange.times.total, 0, (), outcomes, kept, (), counts, attempts)
+        done = Done(
+            verdict,
+            masker.why(reason),
+            exchange.times.total,
+            0,
+            (),
+            outcomes,
+            kept,
+            (),
+            counts,
+            attempts,
+        )
         return mask_done(done, step, exchanges, masker)
     except Blocked as problem:
         return blocked_step(step, problem.reason, exchanges, masker)
@@ -96,22 +110,31 @@ def rows_of_database(
 ) -> Rows:
     """The rows of a data source, in the thread that asks. Raises Blocked."""
     place, asked = _question(source.database, source.asked, source.most, scopes, project)
-    return databases.ask_now(source.database, place, asked, source.most, options.timeout_us or DEFAULTS.timeout_us or 0)
+    return databases.ask_now(
+        source.database, place, asked, source.most, options.timeout_us or DEFAULTS.timeout_us or 0
+    )
 
 
-def _question(name: str, asked: Asked, most: int, scopes: Scopes, project: Project) -> tuple[Place, Statement]:
+def _question(
+    name: str, asked: Asked, most: int, scopes: Scopes, project: Project
+) -> tuple[Place, Statement]:
     """Where is asked, and what. Raises Blocked."""
     database = project.databases.get(name)
     if database is None:
         raise Blocked(no_database(name, project.databases))
     try:
-        return _place(database, scopes), statement(asked, scopes.fill, "?" if database.kind == "sqlite" else "%s", most)
+        return _place(database, scopes), statement(
+            asked, scopes.fill, "?" if database.kind == "sqlite" else "%s", most
+        )
     except Unreadable as said:
         raise Blocked(why("database", database=name, problem=str(said))) from None
 
 
-async def _asked(step: LookUp, options: Options, session: Session, project: Project, databases: Databases) -> Exchange:
-    """Ask once. Raises Blocked where the question cannot be put; what the database does stands in the exchange."""
+async def _asked(
+    step: LookUp, options: Options, session: Session, project: Project, databases: Databases
+) -> Exchange:
+    """Ask once. Raises Blocked where the question cannot be put; what the database does stands in
+    the exchange."""
     place, asked = _question(step.database, step.asked, step.most, session.scopes, project)
     if step.changes and not place.may_change:
         raise Blocked(why("may-not-change", database=step.database))
@@ -122,24 +145,42 @@ async def _asked(step: LookUp, options: Options, session: Session, project: Proj
         rows = await databases.ask(step.database, place, asked, step.most, limit_us)
         body = plain.write_json(rows)
         if len(body) > LARGEST:
-            raise Blocked(why("database", database=step.database, problem="the rows are larger than 20 MB"))
+            raise Blocked(
+                why("database", database=step.database, problem="the rows are larger than 20 MB")
+            )
     except Blocked as said:
         body, problem = b"", said.reason
     us = (time.monotonic_ns() - begun) // 1000
     head = b"Content-Type: application/json\r\n\r\n" if problem is None else b""
     return Exchange(
-        LOOK_UP, step.database, b"", _shown(asked).encode(), 0, head, body, body, Times(waiting=us, total=us), begun_us, why=problem,
-    )  # fmt: skip
+        LOOK_UP,
+        step.database,
+        b"",
+        _shown(asked).encode(),
+        0,
+        head,
+        body,
+        body,
+        Times(waiting=us, total=us),
+        begun_us,
+        why=problem,
+    )
 
 
 def _place(database: Database, scopes: Scopes) -> Place:
-    user, password = (scopes.text(text) if text else "" for text in (database.user, database.password))
-    return Place(database.kind, scopes.text(database.at), user, password, database.tls, database.may_change)
+    user, password = (
+        scopes.text(text) if text else "" for text in (database.user, database.password)
+    )
+    return Place(
+        database.kind, scopes.text(database.at), user, password, database.tls, database.may_change
+    )
 
 
 def _shown(asked: Statement) -> str:
     """The statement and the values that were bound, as they are kept."""
     if not asked.values:
         return asked.text
-    values = "\n".join(f"{number}: {plain.as_text(value)}" for number, value in enumerate(asked.values, 1))
+    values = "\n".join(
+        f"{number}: {plain.as_text(value)}" for number, value in enumerate(asked.values, 1)
+    )
     return f"{asked.text}\n\n{values}"

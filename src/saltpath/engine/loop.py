@@ -1,8 +1,9 @@
 """An asyncio loop that waits inside libcurl.
 
-Registering a reader per transfer costs more than the transfers; so the loop's selector drives libcurl itself: it
-performs, collects what finished, and waits in `multi.select`. While transfers run, other file descriptors are looked at
-at least every 10 ms; with none, the ordinary selector waits.
+Registering a reader per transfer costs more than the transfers; so the loop's selector drives
+libcurl itself: it performs, collects what finished, and waits in `multi.select`. While transfers
+run, other file descriptors are looked at at least every 10 ms; with none, the ordinary selector
+waits.
 """
 
 from __future__ import annotations
@@ -27,8 +28,8 @@ def _nobody(problem: BaseException | None) -> None:
 
 
 class Transfer:
-    """What a strand awaits: one transfer by libcurl. Whoever sees its end calls `resume`: with None, or with what is to be
-    raised where it is awaited."""
+    """What a strand awaits: one transfer by libcurl. Whoever sees its end calls `resume`: with
+    None, or with what is to be raised where it is awaited."""
 
     __slots__ = ("resume",)
 
@@ -40,9 +41,9 @@ class Transfer:
 
 
 class Strand:
-    """A coroutine that goes on the moment its transfer has ended, without the detour over the loop's queue, which costs
-    as much as a fifth of an exchange. It may await transfers and asyncio's futures and tasks; it is not a task itself.
-    `done` is a future with its result."""
+    """A coroutine that goes on the moment its transfer has ended, without the detour over the
+    loop's queue, which costs as much as a fifth of an exchange. It may await transfers and
+    asyncio's futures and tasks; it is not a task itself. `done` is a future with its result."""
 
     __slots__ = ("_coroutine", "_loop", "_run", "done")
 
@@ -55,7 +56,9 @@ class Strand:
 
     def _resume(self, problem: BaseException | None = None) -> None:
         try:
-            step: Callable[[Any], Any] = self._coroutine.send if problem is None else self._coroutine.throw
+            step: Callable[[Any], Any] = (
+                self._coroutine.send if problem is None else self._coroutine.throw
+            )
             awaited = self._run(step, problem)
         except StopIteration as end:
             self.done.set_result(end.value)
@@ -75,7 +78,8 @@ class Strand:
 
 
 class CurlSelector(selectors.DefaultSelector):
-    """A selector that also drives one libcurl multi handle. `on_done(handle, error)` is called per finished one."""
+    """A selector that also drives one libcurl multi handle. `on_done(handle, error)` is called per
+    finished one."""
 
     def __init__(self) -> None:
         super().__init__()

@@ -1,8 +1,8 @@
-"""Secret values never leave the engine: they are replaced in everything that an event carries, in whatever way they are written there
-(see encodings.py), and their beginnings where a text was cut.
+"""Secret values never leave the engine: they are replaced in everything that an event carries, in
+whatever way they are written there (see encodings.py), and their beginnings where a text was cut.
 
-Authorization and Cookie are always masked. A short secret (under 6 characters) is replaced only where it stands by itself, so that a PIN of `1`
-does not blacken every number.
+Authorization and Cookie are always masked. A short secret (under 6 characters) is replaced only
+where it stands by itself, so that a PIN of `1` does not blacken every number.
 """
 
 from __future__ import annotations
@@ -29,7 +29,8 @@ from saltpath.engine.encodings import (
 _ALWAYS = re.compile(rb"(?im)^((?:proxy-)?authorization|cookie):[ \t]*([^\r\n]*)")
 _RUN = re.compile(r"[A-Za-z0-9]{4,}")
 _UNUSUAL = re.compile(r"%25|%[3-7][0-9A-Fa-f]|\\u00|&#|&amp;")
-"""By this letters and digits are written otherwise than as themselves, also where that is escaped once more."""
+"""By this letters and digits are written otherwise than as themselves, also where that is escaped
+once more."""
 _SHORT = 6
 _CUT = "…"
 _MASK = as_octets(MASK)
@@ -42,7 +43,8 @@ class Masker:
         self.any = False  # whether there is any secret value at all
         self._texts: set[str] = set()
         self._forms: dict[str, bool] = {}  # what is looked for, and whether only by itself
-        self._needles: dict[str, None] = {}  # one of them is there wherever a secret is, if not written unusually
+        # one of them is there wherever a secret is, if not written unusually
+        self._needles: dict[str, None] = {}
         self._untold = False  # a secret has no such piece
         self._ends: set[str] = set()  # how a beginning of a form may end
 
@@ -77,8 +79,8 @@ class Masker:
                 self._untold = self._untold or not (run or name == "UTF-16")
 
     def concerns(self, exchange: Exchange) -> bool:
-        """Whether there may be something to mask. Without secrets in the run, only a request's head that carries
-        Authorization or Cookie has it; a cheap look before the pattern."""
+        """Whether there may be something to mask. Without secrets in the run, only a request's head
+        that carries Authorization or Cookie has it; a cheap look before the pattern."""
         if self.any:
             return True
         lower = exchange.sent_head.lower()
@@ -103,9 +105,9 @@ class Masker:
             return text
         octets = as_octets(text)
         masked = self._masked(octets)
-        if (
-            _CUT in text
-        ):  # long values are masked before they are cut; what was cut elsewhere may end in a secret's beginning
+        # long values are masked before they are cut; what was cut elsewhere may end in a secret's
+        # beginning
+        if _CUT in text:
             *parts, last = masked.split(as_octets(_CUT))
             masked = as_octets(_CUT).join([*map(self._without_end, parts), last])
         return text if masked is octets else as_text(masked)
@@ -151,7 +153,9 @@ class Masker:
             start = text.find(form)
             while start >= 0:
                 end = start + len(form)
-                if not alone or not (_is_word(text[start - 1 : start]) or _is_word(text[end : end + 1])):
+                if not alone or not (
+                    _is_word(text[start - 1 : start]) or _is_word(text[end : end + 1])
+                ):
                     yield start, end
                 start = text.find(form, end)
 
@@ -191,8 +195,9 @@ class Masker:
         return as_masked(Why(reason.code, self.value(dict(reason.params))) if self.any else reason)
 
     def exchange(self, exchange: Exchange) -> Exchange:
-        """One exchange as it may be kept. An answer's body that came compressed and holds a secret stands as it was decoded in the place
-        of what was received, since nothing can be masked in there."""
+        """One exchange as it may be kept. An answer's body that came compressed and holds a secret
+        stands as it was decoded in the place of what was received, since nothing can be masked in
+        there."""
         cut = exchange.why is not None
         body = self.octets(exchange.body, cut)
         as_it_came = exchange.raw_body == exchange.body

@@ -1,4 +1,5 @@
-"""Which cases must have ended before another one begins its rows: those before it that write the output table that it reads."""
+"""Which cases must have ended before another one begins its rows: those before it that write the
+output table that it reads."""
 
 from __future__ import annotations
 

@@ -15,7 +15,8 @@ class _Host(Struct):
 
 
 class Pace:
-    """Of one run. `begin` waits for a request's turn, `end` makes room for the next; `abort` ends all waiting with the error given."""
+    """Of one run. `begin` waits for a request's turn, `end` makes room for the next; `abort` ends
+    all waiting with the error given."""
 
     def __init__(self) -> None:
         self._loop = asyncio.get_running_loop()

@@ -1,4 +1,5 @@
-"""PostgreSQL by its public protocol (psycopg): one statement, its values bound, in a transaction that only reads."""
+"""PostgreSQL by its public protocol (psycopg): one statement, its values bound, in a transaction
+that only reads."""
 
 from __future__ import annotations
 
@@ -30,13 +31,22 @@ class Postgres:
         if not colon:
             host, port = server, "5432"
         if not host or not name or not port.isdigit():
-            raise could_not(f"a database of PostgreSQL is named host:port/name, and this is {place.at!r}")
+            raise could_not(
+                f"a database of PostgreSQL is named host:port/name, and this is {place.at!r}"
+            )
         try:
             told = make_conninfo(
-                host=host.strip("[]"), port=port, dbname=name, user=place.user or None, password=place.password or None,
-                sslmode=TLS[place.tls], sslrootcert="system" if place.tls == "verify" else None, connect_timeout=CONNECT_S,
-                application_name="salt-path", passfile="/dev/null",
-            )  # fmt: skip
+                host=host.strip("[]"),
+                port=port,
+                dbname=name,
+                user=place.user or None,
+                password=place.password or None,
+                sslmode=TLS[place.tls],
+                sslrootcert="system" if place.tls == "verify" else None,
+                connect_timeout=CONNECT_S,
+                application_name="salt-path",
+                passfile="/dev/null",
+            )
             self._connection = psycopg.connect(told, autocommit=True, prepare_threshold=None)
         except psycopg.Error as problem:
             raise could_not(_sentence(problem)) from None
@@ -45,13 +55,17 @@ class Postgres:
         connection = self._connection
         ends = time.monotonic() + limit_us / 1e6
         try:
-            with connection.transaction(force_rollback=not self._may_change), connection.cursor() as cursor:
+            with (
+                connection.transaction(force_rollback=not self._may_change),
+                connection.cursor() as cursor,
+            ):
                 limit_ms = max(limit_us // 1000, 1)
                 reading = "" if self._may_change else "SET TRANSACTION READ ONLY; "
                 connection.execute(f"{reading}SET LOCAL statement_timeout = {limit_ms}")
                 # with parameters there is never more than one statement (the extended protocol)
                 text, values = asked.text.encode(), [_bound(value) for value in asked.values]
-                if asked.reads:  # row by row, so that a question with millions of them does not fill the memory
+                # row by row, so that a question with millions of them does not fill the memory
+                if asked.reads:
                     coming: Any = cursor.stream(text, values)
                     with contextlib.closing(coming):
                         rows = within_size(coming, most + 1)
@@ -91,11 +105,14 @@ def _bound(value: Any) -> str | None:
 
 
 def _value(value: Any) -> Any:
-    """A value of PostgreSQL as a plain one: numbers exact, moments as ISO 8601, octets as hexadecimal digits."""
+    """A value of PostgreSQL as a plain one: numbers exact, moments as ISO 8601, octets as
+    hexadecimal digits."""
     if value is None or isinstance(value, (str, bool, int)):
         return value
     if isinstance(value, float):
-        return plain.number_in(repr(value)) if value == value and abs(value) != float("inf") else None
+        return (
+            plain.number_in(repr(value)) if value == value and abs(value) != float("inf") else None
+        )
     if isinstance(value, Decimal):
         return value if value.is_finite() else None
     if isinstance(value, (datetime, date, time_of_day)):

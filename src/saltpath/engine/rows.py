@@ -1,4 +1,5 @@
-"""The rows of one case: read ahead in a thread, said to be about to begin before they do, handed out one by one."""
+"""The rows of one case: read ahead in a thread, said to be about to begin before they do, handed
+out one by one."""
 
 from __future__ import annotations
 
@@ -31,8 +32,9 @@ ReadRows = Callable[[FileRows], Iterator[Row]]
 
 
 class Feed:
-    """`next` gives a row, or None when there is none left. `begin(number)`, if given, is awaited before a row up to that number is handed
-    out, so that whoever records knows which rows may have begun. What went wrong while reading stands in `problem`."""
+    """`next` gives a row, or None when there is none left. `begin(number)`, if given, is awaited
+    before a row up to that number is handed out, so that whoever records knows which rows may have
+    begun. What went wrong while reading stands in `problem`."""
 
     def __init__(self, rows: Iterator[Row], jobs: int, begin: Begin | None) -> None:
         self._rows = rows
@@ -61,7 +63,11 @@ class Feed:
             await self._filling
         row = self._ready.popleft()
         self._given += 1
-        if len(self._ready) * 2 < self._ahead and not self._over and (self._filling is None or self._filling.done()):
+        if (
+            len(self._ready) * 2 < self._ahead
+            and not self._over
+            and (self._filling is None or self._filling.done())
+        ):
             self._filling = asyncio.create_task(self._fill())
         return row
 
@@ -105,8 +111,8 @@ def rows_of(
     read_output: ReadOutput | None = None,
     ask: Callable[[DatabaseRows], list[dict[str, Any]]] | None = None,
 ) -> Iterator[Row]:
-    """The rows of a source that are meant, by its own picks and by the run's. Raises Blocked while they are read: with the reason, also
-    where there is none at all."""
+    """The rows of a source that are meant, by its own picks and by the run's. Raises Blocked while
+    they are read: with the reason, also where there is none at all."""
     from saltpath.core.tables.made import made_rows  # a case without rows has no use for either
     from saltpath.core.tables.picking import read_picks
 
@@ -116,14 +122,20 @@ def rows_of(
     def every() -> Iterator[Row]:
         if isinstance(source, FileRows):
             if read_rows is None:
-                raise Blocked(why("source-unreadable", source=source.file, problem="there are no files here"))
+                raise Blocked(
+                    why("source-unreadable", source=source.file, problem="there are no files here")
+                )
             return read_rows(source)
         if isinstance(source, DatabaseRows):
             assert ask is not None
             return (Row(number, values) for number, values in enumerate(ask(source), 1))
         if isinstance(source, OutputRows):
             if read_output is None:
-                raise Blocked(why("source-unreadable", source=title(source), problem="nothing was written yet"))
+                raise Blocked(
+                    why(
+                        "source-unreadable", source=title(source), problem="nothing was written yet"
+                    )
+                )
             return read_output(source.table)
         assert not isinstance(source, NamedRows)
         return made_rows(source, scopes)
@@ -139,7 +151,9 @@ def rows_of(
             seen = True
             yield row
     except Unreadable as problem:
-        raise Blocked(why("source-unreadable", source=title(source), problem=str(problem))) from None
+        raise Blocked(
+            why("source-unreadable", source=title(source), problem=str(problem))
+        ) from None
     if not seen:
         said = " and ".join(filter(None, (source.pick, pick)))
         code = (

@@ -1,4 +1,5 @@
-"""Carries out a plan: cases and rows side by side, as many at once as it has jobs; emits the stream of events."""
+"""Carries out a plan: cases and rows side by side, as many at once as it has jobs; emits the stream
+of events."""
 
 from __future__ import annotations
 
@@ -26,14 +27,20 @@ log = logging.getLogger("saltpath.engine")
 
 
 def utc_us() -> int:
-    """Now, UTC, in microseconds. The one clock that the engine is given unless a test hands in another."""
+    """Now, UTC, in microseconds. The one clock that the engine is given unless a test hands in
+    another."""
     return time.time_ns() // 1000
 
 
 async def run_plan(
-    plan: Plan, selector: CurlSelector, emit: Emit, stop: Stop | None = None, now_us: Callable[[], int] = utc_us
+    plan: Plan,
+    selector: CurlSelector,
+    emit: Emit,
+    stop: Stop | None = None,
+    now_us: Callable[[], int] = utc_us,
 ) -> Verdict:
-    """Carry out the plan; every event goes to `emit` in the loop's thread. Returns the run's verdict."""
+    """Carry out the plan; every event goes to `emit` in the loop's thread. Returns the run's
+    verdict."""
     stop = stop or Stop()
     client = Client(selector, now_us, connections=max(plan.jobs * 2, 16), own_port=plan.own_port)
     stop.aborts(client.abort)
@@ -57,8 +64,9 @@ async def run_plan(
 
 
 class _Crew:
-    """Strands that take the next row of a case that was begun, or else begin the next case. Where a case opens its rows, as many more come
-    as the run has jobs left; who finds nothing to do leaves. The last at a case's rows ends it."""
+    """Strands that take the next row of a case that was begun, or else begin the next case. Where a
+    case opens its rows, as many more come as the run has jobs left; who finds nothing to do leaves.
+    The last at a case's rows ends it."""
 
     def __init__(self, of_run: OfRun) -> None:
         self._of_run = of_run

@@ -1,4 +1,5 @@
-"""Sending one request: cookies, sign-ins that ask first, retries, redirects. Every exchange on the way is evidence."""
+"""Sending one request: cookies, sign-ins that ask first, retries, redirects. Every exchange on the
+way is evidence."""
 
 from __future__ import annotations
 
@@ -20,25 +21,37 @@ from saltpath.engine.session import Session
 
 MOST_REDIRECTS = 10
 LONGEST_RETRY_AFTER_S = 60.0
-_BODY_HEADERS = frozenset(["content-type", "content-length", "content-encoding", "content-language"])
+_BODY_HEADERS = frozenset(
+    ["content-type", "content-length", "content-encoding", "content-language"]
+)
 _TO_STRANGERS = frozenset(["accept", "accept-encoding", "accept-language", "user-agent"])
-"""The headers that go along to another origin. A browser that is led there by an answer sends no others of a page's own, no
-credentials, and none of the first one's cookies (Fetch, 4.4; RFC 9110, 15.4)."""
+"""The headers that go along to another origin. A browser that is led there by an answer sends no
+others of a page's own, no credentials, and none of the first one's cookies (Fetch, 4.4; RFC 9110,
+15.4)."""
 _ASKING = frozenset(["digest", "oauth2"])
 _UNSAFE = frozenset(["POST", "PATCH"])
 
 
-async def send(step: Request, options: Options, session: Session, exchanges: list[Exchange]) -> Exchange:
-    """Send the step's request and follow where it leads. Every exchange is appended to `exchanges`; the last one is returned.
+async def send(
+    step: Request, options: Options, session: Session, exchanges: list[Exchange]
+) -> Exchange:
+    """Send the step's request and follow where it leads. Every exchange is appended to `exchanges`;
+    the last one is returned.
 
-    Raises Blocked: a value is missing, no token, redirects without end. What the network did stands in the exchange."""
+    Raises Blocked: a value is missing, no token, redirects without end. What the network did stands
+    in the exchange."""
     auth = step.auth
     if auth is not None and auth.kind == "oauth2":
         return await _with_token(step, options, session, exchanges)
     prepared = await prepared_for(step, session)
     session.private = True
     exchange = await _tried(prepared, options, session, exchanges)
-    if auth is not None and auth.kind == "digest" and exchange.status == 401 and exchange.why is None:
+    if (
+        auth is not None
+        and auth.kind == "digest"
+        and exchange.status == 401
+        and exchange.why is None
+    ):
         exchange = await _by_digest(step, prepared, options, session, exchanges)
     if exchange.status in REDIRECTS and exchange.why is None and options.follow_redirects:
         exchange = await _follow(prepared, options, session, exchanges)
@@ -46,7 +59,8 @@ async def send(step: Request, options: Options, session: Session, exchanges: lis
 
 
 def at_once(step: Request, options: Options, session: Session) -> Prepared | None:
-    """The finished request, if it takes one exchange and nothing but redirects or cookies can come of it; else None."""
+    """The finished request, if it takes one exchange and nothing but redirects or cookies can come
+    of it; else None."""
     if session.jar.cookies or not options.straight:
         return None
     if step.auth is not None and step.auth.kind in _ASKING:
@@ -59,8 +73,11 @@ def at_once(step: Request, options: Options, session: Session) -> Prepared | Non
     return prepared
 
 
-async def followed(prepared: Prepared, options: Options, session: Session, exchanges: list[Exchange]) -> Exchange:
-    """The last exchange after the one that was made `at_once`: its cookies taken, its redirects followed."""
+async def followed(
+    prepared: Prepared, options: Options, session: Session, exchanges: list[Exchange]
+) -> Exchange:
+    """The last exchange after the one that was made `at_once`: its cookies taken, its redirects
+    followed."""
     exchange = exchanges[-1]
     if options.cookies:
         session.jar.take(prepared.address, exchange.headers, session.now_us())
@@ -78,7 +95,9 @@ async def prepared_for(step: Request, session: Session, token: str = "") -> Prep
         return await session.patiently(lambda: prepare(step, session.scopes, token), asked)
 
 
-async def _tried(prepared: Prepared, options: Options, session: Session, exchanges: list[Exchange]) -> Exchange:
+async def _tried(
+    prepared: Prepared, options: Options, session: Session, exchanges: list[Exchange]
+) -> Exchange:
     """One exchange, tried again as often as the options say while it is blocked."""
     exchange = await _exchange(prepared, options, session)
     exchanges.append(exchange)
@@ -130,13 +149,21 @@ async def _by_digest(
     exchange = exchanges[-1]
     for _ in range(2):
         challenge = challenge_of(exchange.headers)
-        exchange = await _tried(answered(prepared, challenge, user, password), options, session, exchanges)
-        if exchange.why is not None or exchange.status != 401 or b"stale=true" not in exchange.received_head.lower():
+        exchange = await _tried(
+            answered(prepared, challenge, user, password), options, session, exchanges
+        )
+        if (
+            exchange.why is not None
+            or exchange.status != 401
+            or b"stale=true" not in exchange.received_head.lower()
+        ):
             break
     return exchange
 
 
-async def _with_token(step: Request, options: Options, session: Session, exchanges: list[Exchange]) -> Exchange:
+async def _with_token(
+    step: Request, options: Options, session: Session, exchanges: list[Exchange]
+) -> Exchange:
     """Sign in by OAuth 2; a token of an earlier step that is refused is fetched anew, once."""
     session.private = True
     assert step.auth is not None
@@ -163,15 +190,19 @@ async def _with_token(step: Request, options: Options, session: Session, exchang
 # ---- redirects
 
 
-async def _follow(prepared: Prepared, options: Options, session: Session, exchanges: list[Exchange]) -> Exchange:
-    """Follow redirects ourselves (RFC 9110, 15.4), from the last of `exchanges`. Every hop is appended; the last one is
-    returned."""
+async def _follow(
+    prepared: Prepared, options: Options, session: Session, exchanges: list[Exchange]
+) -> Exchange:
+    """Follow redirects ourselves (RFC 9110, 15.4), from the last of `exchanges`. Every hop is
+    appended; the last one is returned."""
     seen: set[tuple[str, str]] = set()
     hops = 0
     while True:
         exchange = exchanges[-1]
         seen.add((prepared.method, prepared.address))
-        location = next((value for name, value in exchange.headers if name.lower() == "location"), None)
+        location = next(
+            (value for name, value in exchange.headers if name.lower() == "location"), None
+        )
         address = None if location is None else location_of(prepared.address, location)
         if exchange.status not in REDIRECTS or exchange.why is not None or address is None:
             return exchange
@@ -186,15 +217,20 @@ async def _follow(prepared: Prepared, options: Options, session: Session, exchan
         await _tried(prepared, options, session, exchanges)
 
 
-def _redirected(prepared: Prepared, status: int, address: str, trusted: tuple[str, ...]) -> Prepared:
-    """The request that a redirect asks for. To another origin goes what a browser would send, unless it is trusted."""
+def _redirected(
+    prepared: Prepared, status: int, address: str, trusted: tuple[str, ...]
+) -> Prepared:
+    """The request that a redirect asks for. To another origin goes what a browser would send,
+    unless it is trusted."""
     try:
         here, there = _origin(prepared.address), _origin(address)
     except ValueError as problem:
         raise Blocked(why("redirect-nowhere", address=address, problem=str(problem))) from None
     scheme, host, port = there
     if scheme not in ("http", "https") or not host:
-        raise Blocked(why("redirect-nowhere", address=address, problem="only http and https are followed"))
+        raise Blocked(
+            why("redirect-nowhere", address=address, problem="only http and https are followed")
+        )
     method, body, headers = prepared.method, prepared.body, prepared.headers
     if (status == 303 and method != "HEAD") or (status in (301, 302) and method == "POST"):
         method, body = "GET", None
@@ -215,7 +251,8 @@ def _origin(address: str) -> tuple[str, str, int | None]:
 
 
 def retry_after_s(exchange: Exchange, usual_s: float) -> float:
-    """How long to wait before sending again: what the answer's Retry-After says in seconds, up to a minute, else as usual."""
+    """How long to wait before sending again: what the answer's Retry-After says in seconds, up to a
+    minute, else as usual."""
     for name, value in exchange.headers if exchange.why is None else ():
         if name.lower() == "retry-after" and (seconds := retry_after_of(value)) is not None:
             return min(seconds, LONGEST_RETRY_AFTER_S)

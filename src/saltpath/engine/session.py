@@ -1,4 +1,5 @@
-"""What surrounds the steps of one row: connections, values, cookies, tokens, secrets, and help with slow questions."""
+"""What surrounds the steps of one row: connections, values, cookies, tokens, secrets, and help with
+slow questions."""
 
 from __future__ import annotations
 
@@ -19,8 +20,8 @@ T = TypeVar("T")
 
 
 class Session(Struct):
-    """`now_us`: UTC microseconds. `pause(seconds)`: True if it was ended by a stop. `private`: whether
-    the last request's head may hold what is always masked."""
+    """`now_us`: UTC microseconds. `pause(seconds)`: True if it was ended by a stop. `private`:
+    whether the last request's head may hold what is always masked."""
 
     client: Client
     scopes: Scopes
@@ -33,7 +34,8 @@ class Session(Struct):
     private: bool = True
 
     async def patiently(self, work: Callable[[], T], asked: slow.Slow) -> T:
-        """Do the work again after it asked something slow, with every such question answered by the helper."""
+        """Do the work again after it asked something slow, with every such question answered by the
+        helper."""
         known: dict[slow.Question, object] = {}
         drawn = self.scopes.drawn()
         while True:

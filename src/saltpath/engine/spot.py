@@ -10,8 +10,9 @@ from saltpath.core.case import ForEach, Part, Step
 
 
 class Spot(msgspec.Struct, frozen=True, gc=False):
-    """Where a step stands: its part and index, or where inside such a step (`inner`, see events.py), below the steps with these keys and
-    item numbers (`path`). `items`: those that it is carried out for, by name. `wanted`: the names of kept values that steps after it use."""
+    """Where a step stands: its part and index, or where inside such a step (`inner`, see
+    events.py), below the steps with these keys and item numbers (`path`). `items`: those that it is
+    carried out for, by name. `wanted`: the names of kept values that steps after it use."""
 
     part: Part
     index: int
@@ -33,4 +34,6 @@ class Spot(msgspec.Struct, frozen=True, gc=False):
     def for_item(self, step: ForEach, number: int, item: Any, place: int) -> Spot:
         """A place inside the step that stands here, for one of its items."""
         below = self.below(step, f"{number}.{place}", self.wanted)
-        return msgspec.structs.replace(below, path=(*below.path, number), items=(*self.items, (step.item, item)))
+        return msgspec.structs.replace(
+            below, path=(*below.path, number), items=(*self.items, (step.item, item))
+        )

@@ -35,7 +35,9 @@ from saltpath.engine.sending import at_once, followed, send
 from saltpath.engine.session import Session
 
 
-async def carry_out(step: Request, options: Options, session: Session, part: Part, wanted: frozenset[str]) -> Done:
+async def carry_out(
+    step: Request, options: Options, session: Session, part: Part, wanted: frozenset[str]
+) -> Done:
     """Carry out the step of this part. `wanted`: the names of kept values that later steps use."""
     scopes, masker = session.scopes, session.masker
     exchanges: list[Exchange] = []
@@ -64,7 +66,9 @@ async def carry_out(step: Request, options: Options, session: Session, part: Par
                     seen, exchange = None, await followed(prepared, options, session, exchanges)
         else:
             sending_again = partial(send, step, options, session)
-            exchange, until, attempts = await repeated(step, step.repeat, options, session, exchanges, sending_again)
+            exchange, until, attempts = await repeated(
+                step, step.repeat, options, session, exchanges, sending_again
+            )
         if exchange.why is not None:
             raise Blocked(exchange.why)
         us = exchange.times.total
@@ -102,9 +106,33 @@ async def carry_out(step: Request, options: Options, session: Session, part: Par
         scopes.asking = None
         counts = verdict != "unchecked" or part not in CLEANING
         if not masker.any:
-            shown = masked(exchanges, masker) if session.private or len(exchanges) > 1 else (exchange,)
-            return Done(verdict, masker.why(reason), us, exchange.status, shown, outcomes, kept, (), counts, attempts)
-        done = Done(verdict, masker.why(reason), us, exchange.status, (), outcomes, kept, (), counts, attempts)
+            shown = (
+                masked(exchanges, masker) if session.private or len(exchanges) > 1 else (exchange,)
+            )
+            return Done(
+                verdict,
+                masker.why(reason),
+                us,
+                exchange.status,
+                shown,
+                outcomes,
+                kept,
+                (),
+                counts,
+                attempts,
+            )
+        done = Done(
+            verdict,
+            masker.why(reason),
+            us,
+            exchange.status,
+            (),
+            outcomes,
+            kept,
+            (),
+            counts,
+            attempts,
+        )
         return mask_done(done, step, exchanges, masker)
     except Blocked as problem:
         scopes.asking = None
@@ -123,7 +151,9 @@ def _filled(options: Options, scopes: Scopes) -> Options:
     if certificate is not None:
         pem = scopes.file(certificate.file)
         key = scopes.file(certificate.key) if certificate.key else pem
-        certificate = replaced(certificate, pem=pem, key_pem=key, password=_fixed(scopes.text(certificate.password)))
+        certificate = replaced(
+            certificate, pem=pem, key_pem=key, password=_fixed(scopes.text(certificate.password))
+        )
     proxy = None if options.proxy is None else _fixed(scopes.text(options.proxy))
     if proxy is None and certificate is None:
         return options

@@ -1,4 +1,5 @@
-"""Tokens by OAuth 2's client credentials (RFC 6749, 4.4): fetched once a run, renewed when they end or are refused."""
+"""Tokens by OAuth 2's client credentials (RFC 6749, 4.4): fetched once a run, renewed when they end
+or are refused."""
 
 from __future__ import annotations
 
@@ -35,7 +36,8 @@ class Tokens:
         self._now_s = now_s
 
     def known(self, who: tuple[str, ...]) -> str | None:
-        """The token for (token url, client id, client secret, scope), if there is one that has not ended."""
+        """The token for (token url, client id, client secret, scope), if there is one that has not
+        ended."""
         token = self._known.get(who)
         return token.text if token is not None and self._now_s() < token.ends_s else None
 
@@ -44,8 +46,11 @@ class Tokens:
         if who in self._known and self._known[who].text == text:
             del self._known[who]
 
-    async def fetch(self, who: tuple[str, ...], client: Client, options: Options, exchanges: list[Exchange]) -> str:
-        """Fetch a token; the exchange is appended. Steps that want the same one wait for it. Raises Blocked."""
+    async def fetch(
+        self, who: tuple[str, ...], client: Client, options: Options, exchanges: list[Exchange]
+    ) -> str:
+        """Fetch a token; the exchange is appended. Steps that want the same one wait for it. Raises
+        Blocked."""
         lock = self._locks.setdefault(who, asyncio.Lock())
         async with lock:
             known = self.known(who)
@@ -60,7 +65,13 @@ class Tokens:
 def _request(who: tuple[str, ...]) -> Prepared:
     address, name, secret, scope = who
     if urlsplit(address).scheme not in ("http", "https"):
-        raise Blocked(why("oauth2", address=address, problem="its token url must begin with http:// or https://"))
+        raise Blocked(
+            why(
+                "oauth2",
+                address=address,
+                problem="its token url must begin with http:// or https://",
+            )
+        )
     signed = base64.b64encode(f"{quote_plus(name)}:{quote_plus(secret)}".encode()).decode()
     body = "grant_type=client_credentials" + (f"&scope={quote(scope, safe='')}" if scope else "")
     headers = (
@@ -82,7 +93,9 @@ def _token(exchange: Exchange, now_s: float) -> _Token:
         document = None
     fields = document if isinstance(document, dict) else {}
     if exchange.status != 200:
-        reason = ": ".join(str(fields[key]) for key in ("error", "error_description") if fields.get(key))
+        reason = ": ".join(
+            str(fields[key]) for key in ("error", "error_description") if fields.get(key)
+        )
         raise Blocked(
             why(
                 "oauth2",
@@ -92,10 +105,16 @@ def _token(exchange: Exchange, now_s: float) -> _Token:
         )
     text = fields.get("access_token")
     if not isinstance(text, str) or not text:
-        raise Blocked(why("oauth2", address=exchange.address, problem="the answer holds no access_token"))
+        raise Blocked(
+            why("oauth2", address=exchange.address, problem="the answer holds no access_token")
+        )
     if str(fields.get("token_type", "bearer")).lower() != "bearer":
         raise Blocked(
-            why("oauth2", address=exchange.address, problem=f"it is of type {fields['token_type']}, not bearer")
+            why(
+                "oauth2",
+                address=exchange.address,
+                problem=f"it is of type {fields['token_type']}, not bearer",
+            )
         )
     lasts = fields.get("expires_in")
     seconds = float(lasts) if plain.is_number(lasts) and 0 < lasts < 10**9 else 3600.0  # type: ignore[operator, arg-type]

@@ -1,4 +1,5 @@
-"""One case's way through its steps: one after another, also those inside others; afterwards always."""
+"""One case's way through its steps: one after another, also those inside others; afterwards
+always."""
 
 from __future__ import annotations
 
@@ -79,7 +80,8 @@ class OfRun(Struct):
 
 
 class Walk(Struct):
-    """One way through steps: those of a row, or (row 0) those around all rows. `before`: the bad step of `once`, after which no row begins."""
+    """One way through steps: those of a row, or (row 0) those around all rows. `before`: the bad
+    step of `once`, after which no row begins."""
 
     of_run: OfRun
     planned: PlannedCase
@@ -94,7 +96,8 @@ class Walk(Struct):
     """The step that was found to be interrupted, by its part."""
 
     async def part(self, part: Part) -> None:
-        """Carry out the steps of a part; of one that was begun before an interruption those that cannot have been sent."""
+        """Carry out the steps of a part; of one that was begun before an interruption those that
+        cannot have been sent."""
         planned, total, stop, resume = self.planned, self.total, self.of_run.stop, self.resume
         for index, step in enumerate(planned.case.part(part)):
             if planned.only is not None and (part != "steps" or index not in planned.only):
@@ -102,15 +105,18 @@ class Walk(Struct):
             spot = Spot(part, index, planned.hands_over)
             if resume is not None and self._as_recorded(spot, step, resume):
                 continue
-            ended = (total.bad is not None or self.before is not None or bool(stop.by)) and self._ended(part)
+            ended = (
+                total.bad is not None or self.before is not None or bool(stop.by)
+            ) and self._ended(part)
             if ended or step.off:
                 self._left_behind(spot, step, total, ended)
             else:
                 await self._step(spot, step, total, self.session, self.options)
 
     def _as_recorded(self, spot: Spot, step: Step, resume: Resume) -> bool:
-        """Whether a step needs nothing more after an interruption: it had ended, or its part was begun. Of such a part the first step that
-        had not ended is blocked; those behind it may have been sent as well, since what a runner says is on its way for a moment."""
+        """Whether a step needs nothing more after an interruption: it had ended, or its part was
+        begun. Of such a part the first step that had not ended is blocked; those behind it may have
+        been sent as well, since what a runner says is on its way for a moment."""
         recorded = resume.finished.get((spot.part, spot.index))
         if recorded is not None:
             self.total.add(recorded)
@@ -119,7 +125,10 @@ class Walk(Struct):
             return False
         if spot.part in self.interrupted:
             self._finish(
-                spot, step, Done("skipped", said("not-known", step=self.interrupted[spot.part]), 0, 0), self.total
+                spot,
+                step,
+                Done("skipped", said("not-known", step=self.interrupted[spot.part]), 0, 0),
+                self.total,
             )
         else:
             self.interrupted[spot.part] = step.name
@@ -149,7 +158,9 @@ class Walk(Struct):
             reason = said("stopped", by=self.of_run.stop.by)
         self._finish(spot, step, Done("skipped", reason, 0, 0), total)
 
-    async def _step(self, spot: Spot, step: Step, total: StepsTotal, session: Session, options: Options) -> None:
+    async def _step(
+        self, spot: Spot, step: Step, total: StepsTotal, session: Session, options: Options
+    ) -> None:
         of_run, scopes = self.of_run, session.scopes
         emit, now_us = of_run.emit, of_run.now_us
         emit(StepStarted(now_us(), self.index, self.row, spot.part, spot.index, spot.inner))
@@ -168,7 +179,13 @@ class Walk(Struct):
                 done = await carry_out(step, options, session, spot.part, spot.wanted)
             elif isinstance(step, LookUp):
                 done = await look_up(
-                    step, options, session, spot.part, spot.wanted, of_run.plan.project, of_run.databases
+                    step,
+                    options,
+                    session,
+                    spot.part,
+                    spot.wanted,
+                    of_run.plan.project,
+                    of_run.databases,
                 )
             elif isinstance(step, SetValues):
                 done = self._set(step, scopes)
@@ -212,11 +229,13 @@ class Walk(Struct):
                 kept[here] = value = inner.fill(outputs[output])
             except Blocked:
                 if total.bad is not None:
-                    continue  # what failed is told; the others are given all the same, as a request's are
+                    continue  # what failed is told; the others are given, as a request's are
                 if total.skipped is None or total.skipped.why is None:
                     raise
                 problem = total.skipped.why.sentence
-                raise Blocked(why("not-given", output=output, step=total.skipped.name, problem=problem)) from None
+                raise Blocked(
+                    why("not-given", output=output, step=total.skipped.name, problem=problem)
+                ) from None
             scopes.keep(here, value, inner.is_secret(outputs[output]))
         secret = tuple(name for name in kept if name in scopes.kept.secret)
         if total.bad is None:
@@ -224,7 +243,9 @@ class Walk(Struct):
         problem = total.bad.why.sentence if total.bad.why else ""
         return self._held(total, said("inside", step=total.bad.name, problem=problem), kept, secret)
 
-    async def _for_each(self, spot: Spot, step: ForEach, session: Session, options: Options) -> Done:
+    async def _for_each(
+        self, spot: Spot, step: ForEach, session: Session, options: Options
+    ) -> Done:
         """The steps once for each item. A bad one ends it where it ends the row."""
         items = items_of(step, session.scopes)
         total = StepsTotal()
@@ -245,7 +266,9 @@ class Walk(Struct):
             return self._held(total, total.why)
         item = total.bad.inner.rpartition("/")[2].partition(".")[0]
         problem = total.bad.why.sentence if total.bad.why else ""
-        return self._held(total, said("inside-item", item=item, step=total.bad.name, problem=problem))
+        return self._held(
+            total, said("inside-item", item=item, step=total.bad.name, problem=problem)
+        )
 
     def _ends(self, spot: Spot, total: StepsTotal) -> bool:
         """Whether steps beside this one inside another are not reached any more."""
@@ -263,12 +286,20 @@ class Walk(Struct):
     ) -> Done:
         """A step that holds others is as bad as the worst of them."""
         verdict: Verdict = total.verdict() if total.counted else "passed"
-        return Done(verdict, reason, total.us, 0, kept=self.session.masker.value(kept or {}), secret_kept=secret,
-                    counts=bool(total.counted), judged=total.judged)  # fmt: skip
+        return Done(
+            verdict,
+            reason,
+            total.us,
+            0,
+            kept=self.session.masker.value(kept or {}),
+            secret_kept=secret,
+            counts=bool(total.counted),
+            judged=total.judged,
+        )
 
     async def _left_out(self, step: Step, session: Session) -> Done | None:
-        """What becomes of the step if nothing may be changed, or if its condition says no or cannot be judged; None if it is to be carried
-        out."""
+        """What becomes of the step if nothing may be changed, or if its condition says no or cannot
+        be judged; None if it is to be carried out."""
         plan = self.of_run.plan
         if (
             plan.changes is not None
@@ -276,7 +307,12 @@ class Walk(Struct):
             and may_change(step)
             and step.key not in plan.changes
         ):
-            return Done("skipped", said("guarded", environment=plan.environment.name if plan.environment else ""), 0, 0)
+            return Done(
+                "skipped",
+                said("guarded", environment=plan.environment.name if plan.environment else ""),
+                0,
+                0,
+            )
         if not step.only_if:
             return None
         answer = Answer(0, b"", b"", 0)
@@ -302,7 +338,9 @@ class Walk(Struct):
         if bad.verdict == "blocked":
             return Done("blocked", reason, 0, 0)
         problem = f"{bad.check}: {reason.sentence}" if reason else bad.check
-        return Done("skipped", self.session.masker.reason(why("step-condition", problem=problem)), 0, 0)
+        return Done(
+            "skipped", self.session.masker.reason(why("step-condition", problem=problem)), 0, 0
+        )
 
     def _set(self, step: SetValues, scopes: Scopes) -> Done:
         kept: dict[str, Any] = {}
@@ -311,7 +349,13 @@ class Walk(Struct):
                 kept[name] = value = scopes.fill(tree)
                 scopes.keep(name, value)
         except Blocked as problem:
-            return Done("blocked", self.session.masker.why(problem.reason), 0, 0, kept=self.session.masker.value(kept))
+            return Done(
+                "blocked",
+                self.session.masker.why(problem.reason),
+                0,
+                0,
+                kept=self.session.masker.value(kept),
+            )
         return Done("passed", None, 0, 0, kept=self.session.masker.value(kept), counts=False)
 
     async def _wait(self, step: Wait, part: Part) -> Done:
@@ -322,7 +366,12 @@ class Walk(Struct):
         return Done("passed", None, step.us, 0, counts=False)
 
     def _finish(
-        self, spot: Spot, step: Step, done: Done, total: StepsTotal, used: dict[str, Any] | None = None
+        self,
+        spot: Spot,
+        step: Step,
+        done: Done,
+        total: StepsTotal,
+        used: dict[str, Any] | None = None,
     ) -> None:
         judged = done.judged
         if not judged:
@@ -332,13 +381,34 @@ class Walk(Struct):
                     break
         masker = self.session.masker
         event = StepFinished(
-            self.of_run.now_us(), self.index, self.row, spot.part, spot.index, step.key, step.name,
-            step.kind, done.verdict, done.why, done.us, done.status, done.exchanges, done.outcomes, done.kept, {},
-            done.secret_kept, done.counts, done.attempts, spot.inner, done.wrote, judged,
-        )  # fmt: skip
+            self.of_run.now_us(),
+            self.index,
+            self.row,
+            spot.part,
+            spot.index,
+            step.key,
+            step.name,
+            step.kind,
+            done.verdict,
+            done.why,
+            done.us,
+            done.status,
+            done.exchanges,
+            done.outcomes,
+            done.kept,
+            {},
+            done.secret_kept,
+            done.counts,
+            done.attempts,
+            spot.inner,
+            done.wrote,
+            judged,
+        )
         try:
             if used:
-                event = msgspec.structs.replace(event, used=masker.uses(used) if masker.any else used)
+                event = msgspec.structs.replace(
+                    event, used=masker.uses(used) if masker.any else used
+                )
             self.of_run.emit(event)
         except Exception as problem:
             log.exception("what the step %s saw cannot be kept", step.name)
@@ -347,7 +417,8 @@ class Walk(Struct):
         total.add(event)
 
     def _without_evidence(self, event: StepFinished, problem: Exception) -> StepFinished:
-        """How a step ended of which what it saw cannot be recorded: what could not be kept cannot be vouched for."""
+        """How a step ended of which what it saw cannot be recorded: what could not be kept cannot
+        be vouched for."""
         reason = masked_fault(problem, self.session.masker)
         return msgspec.structs.replace(
             event,

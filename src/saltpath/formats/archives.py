@@ -1,4 +1,5 @@
-"""Archives that somebody else made: what unpacks to more than it says, or holds what no spreadsheet program writes, is refused."""
+"""Archives that somebody else made: what unpacks to more than it says, or holds what no spreadsheet
+program writes, is refused."""
 
 from __future__ import annotations
 
@@ -11,12 +12,14 @@ from saltpath.core.grammar import Unreadable
 
 MOST_PARTS = 5_000
 LARGEST_HELD = 100_000_000
-"""The largest part that is held in memory whole, unpacked: texts that cells share, styles. Sheets are read piece by piece."""
+"""The largest part that is held in memory whole, unpacked: texts that cells share, styles. Sheets
+are read piece by piece."""
 MOST_ROW = 1_048_576
 MOST_COLUMN = 16_384
 """The last row and column that a workbook can have (ISO/IEC 29500's programs)."""
 MOST_SKIPPED = 2_000_000
-"""Cells that are not there between others, of all rows together: each is made, since rows are read cell by cell."""
+"""Cells that are not there between others, of all rows together: each is made, since rows are read
+cell by cell."""
 LONGEST_CELL = 1_000_000
 _SHEET = re.compile(r"xl/worksheets/[^/]+\.xml", re.IGNORECASE)
 _PLACE = re.compile(rb"<(?:\w+:)?(row|c)\b(?=[^<>]*?\sr\s*=\s*[\"']([A-Z]*)([0-9]+)[\"'])?")
@@ -29,7 +32,8 @@ def short(problem: Exception) -> str:
 
 
 def safe_archive(file: BinaryIO, largest: int) -> None:
-    """Look at a workbook before it is unpacked; the file is at its beginning again. `largest`: unpacked, in bytes. Raises Unreadable."""
+    """Look at a workbook before it is unpacked; the file is at its beginning again. `largest`:
+    unpacked, in bytes. Raises Unreadable."""
     try:
         with zipfile.ZipFile(file) as archive:
             parts = archive.infolist()
@@ -38,15 +42,21 @@ def safe_archive(file: BinaryIO, largest: int) -> None:
             names = {part.filename for part in parts}
             for part in parts:
                 if part.file_size > LARGEST_HELD and not _SHEET.fullmatch(part.filename):
-                    raise Unreadable(f"its part {part.filename} unpacks to more than {LARGEST_HELD // 1_000_000} MB")
+                    raise Unreadable(
+                        f"its part {part.filename} unpacks to more than "
+                        f"{LARGEST_HELD // 1_000_000} MB"
+                    )
             if "mimetype" in names and "content.xml" in names:
                 raise Unreadable("this is an OpenDocument sheet (.ods); save it as .xlsx or as CSV")
             if "[Content_Types].xml" not in names:
                 raise Unreadable("this is an archive, and no workbook")
             for part in parts:
-                if part.filename.endswith((".xml", ".rels")) and b"<!DOCTYPE" in archive.open(part).read(4_000):
+                if part.filename.endswith((".xml", ".rels")) and b"<!DOCTYPE" in archive.open(
+                    part
+                ).read(4_000):
                     raise Unreadable(
-                        "this workbook declares a document type, which no spreadsheet program does; it is not read"
+                        "this workbook declares a document type, which no spreadsheet program "
+                        "does; it is not read"
                     )
     except (
         zipfile.BadZipFile,
@@ -59,13 +69,15 @@ def safe_archive(file: BinaryIO, largest: int) -> None:
     ) as problem:
         if isinstance(problem, Unreadable):
             raise
-        raise Unreadable(f"this workbook cannot be read; it may be cut short or damaged ({short(problem)})") from None
+        raise Unreadable(
+            f"this workbook cannot be read; it may be cut short or damaged ({short(problem)})"
+        ) from None
     file.seek(0)
 
 
 def check_places(text: IO[bytes]) -> None:
-    """Look through a sheet's XML before it is read: rows and columns that lie where none can, and gaps between them that would have to be
-    filled. Raises Unreadable."""
+    """Look through a sheet's XML before it is read: rows and columns that lie where none can, and
+    gaps between them that would have to be filled. Raises Unreadable."""
     row, column, skipped, rest = 0, 0, 0, b""
     while chunk := text.read(_CHUNK):
         piece = rest + chunk
@@ -86,9 +98,14 @@ def check_places(text: IO[bytes]) -> None:
                 column = column_number(letters.decode()) if letters else column + 1
                 skipped += max(column - before - 1, 0)
             if row > MOST_ROW or column > MOST_COLUMN:
-                raise Unreadable(f"it has a cell at row {row}, column {column}, where no workbook has one")
+                raise Unreadable(
+                    f"it has a cell at row {row}, column {column}, where no workbook has one"
+                )
             if skipped > MOST_SKIPPED:
-                raise Unreadable(f"more than {MOST_SKIPPED} empty cells lie between those of its rows, up to row {row}")
+                raise Unreadable(
+                    f"more than {MOST_SKIPPED} empty cells lie between those of its rows, up to "
+                    f"row {row}"
+                )
 
 
 def column_number(letters: str) -> int:

@@ -1,7 +1,8 @@
 """A curl command line as a request: what it would send, as a request step of the case format.
 
-The options' meanings are those of curl's manual page. What changes nothing of the request or its answer (where the output goes,
-progress, colours) is passed over; what could not be taken along is said.
+The options' meanings are those of curl's manual page. What changes nothing of the request or its
+answer (where the output goes, progress, colours) is passed over; what could not be taken along is
+said.
 """
 
 from __future__ import annotations
@@ -18,36 +19,65 @@ from saltpath.formats.request_step import Part, Pasted, RequestStep
 from saltpath.formats.shell_words import Unclosed, words_of
 
 MOST_STEPS = 200
-_PROGRAM = re.compile(r"\s*(?:[$>#]\s+)?(?:\w:)?(?:[\w./\\-]*[/\\])?curl(?:\.exe)?\s", re.IGNORECASE)
+_PROGRAM = re.compile(
+    r"\s*(?:[$>#]\s+)?(?:\w:)?(?:[\w./\\-]*[/\\])?curl(?:\.exe)?\s", re.IGNORECASE
+)
 _SHORT = {
-    "A": "user-agent", "b": "cookie", "d": "data", "e": "referer", "E": "cert", "F": "form", "G": "get", "H": "header", "I": "head",
-    "g": "globoff", "k": "insecure", "L": "location", "m": "max-time", "T": "upload-file", "r": "range", "u": "user", "x": "proxy", "X": "request",
-}  # fmt: skip
+    "A": "user-agent",
+    "b": "cookie",
+    "d": "data",
+    "e": "referer",
+    "E": "cert",
+    "F": "form",
+    "G": "get",
+    "H": "header",
+    "I": "head",
+    "g": "globoff",
+    "k": "insecure",
+    "L": "location",
+    "m": "max-time",
+    "T": "upload-file",
+    "r": "range",
+    "u": "user",
+    "x": "proxy",
+    "X": "request",
+}
 _QUIET_SHORT = frozenset("#012346afijNqsSvMBRZJO")
 _QUIET_SHORT_WITH = frozenset("cDhowyYtPQ")
 _QUIET = frozenset(
-    "anyauth compressed compressed-ssh create-dirs disable fail fail-early fail-with-body http0.9 http1.0 http1.1 http2 http3"
-    " http2-prior-knowledge http3-only include ipv4 ipv6 junk-session-cookies no-alpn no-buffer no-keepalive"
-    " no-progress-meter no-sessionid path-as-is post301 post302 post303 progress-bar raw remote-header-name remote-name remote-name-all"
-    " remote-time show-error show-headers silent ssl ssl-reqd styled-output tcp-fastopen tcp-nodelay tlsv1 tlsv1.0 tlsv1.1 tlsv1.2 tlsv1.3"
-    " tr-encoding trace-time verbose no-compressed no-styled-output parallel skip-existing no-verbose no-silent http1 proxy-insecure".split()
+    "anyauth compressed compressed-ssh create-dirs disable fail fail-early fail-with-body http0.9 "
+    "http1.0 http1.1 http2 http3"
+    " http2-prior-knowledge http3-only include ipv4 ipv6 junk-session-cookies no-alpn no-buffer "
+    "no-keepalive"
+    " no-progress-meter no-sessionid path-as-is post301 post302 post303 progress-bar raw "
+    "remote-header-name remote-name remote-name-all"
+    " remote-time show-error show-headers silent ssl ssl-reqd styled-output tcp-fastopen "
+    "tcp-nodelay tlsv1 tlsv1.0 tlsv1.1 tlsv1.2 tlsv1.3"
+    " tr-encoding trace-time verbose no-compressed no-styled-output parallel skip-existing "
+    "no-verbose no-silent http1 proxy-insecure".split()
 )
 _QUIET_WITH = frozenset(
-    "connect-timeout cert-type ciphers cookie-jar dump-header expect100-timeout happy-eyeballs-timeout-ms key pass"
-    " keepalive-time limit-rate local-port output output-dir rate retry-delay retry-max-time speed-limit"
-    " speed-time stderr tls-max tls13-ciphers trace trace-ascii write-out parallel-max proto proto-default proto-redir"
+    "connect-timeout cert-type ciphers cookie-jar dump-header expect100-timeout "
+    "happy-eyeballs-timeout-ms key pass"
+    " keepalive-time limit-rate local-port output output-dir rate retry-delay retry-max-time "
+    "speed-limit"
+    " speed-time stderr tls-max tls13-ciphers trace trace-ascii write-out parallel-max proto "
+    "proto-default proto-redir"
     " curves alt-svc hsts etag-save".split()
 )
 _LEFT_OUT = frozenset(
-    "cacert capath config connect-to continue-at crlfile dns-servers doh-url etag-compare interface max-filesize max-redirs netrc-file"
+    "cacert capath config connect-to continue-at crlfile dns-servers doh-url etag-compare "
+    "interface max-filesize max-redirs netrc-file"
     " proxy-user resolve time-cond unix-socket".split()
 )
-"""What changes the request or what comes of it, and has no word in the format: left out with its value, and that is said."""
+"""What changes the request or what comes of it, and has no word in the format: left out with its
+value, and that is said."""
 _LEFT_OUT_SHORT = {"C": "continue-at", "K": "config", "U": "proxy-user", "z": "time-cond"}
 
 
 def looks_curl(text: str) -> bool:
-    """Whether a text begins like a curl line, also with a prompt before it or the program's whole path."""
+    """Whether a text begins like a curl line, also with a prompt before it or the program's whole
+    path."""
     return _PROGRAM.match(text) is not None
 
 
@@ -85,7 +115,8 @@ class _Command(Struct):
     headers: list[tuple[str, str]] = field(default_factory=list)
     removed: set[str] = field(default_factory=set)
     data: list[str] = field(default_factory=list)
-    """What goes into the body, each with what joins it to what stands before: `&`, or nothing between JSON texts."""
+    """What goes into the body, each with what joins it to what stands before: `&`, or nothing
+    between JSON texts."""
     file: str = ""
     parts: list[Part] = field(default_factory=list)
     url_query: list[str] = field(default_factory=list)
@@ -173,7 +204,9 @@ class _Command(Struct):
 
     def add_data(self, text: str) -> None:
         if text.startswith("@"):
-            self._from_file(text[1:], "curl takes the line breaks out of it, which is not done here")
+            self._from_file(
+                text[1:], "curl takes the line breaks out of it, which is not done here"
+            )
         else:
             self._add(text)
 
@@ -195,7 +228,10 @@ class _Command(Struct):
         if at >= 0 and (not equals or at < text.find("=")):
             self.pasted.say(f"The file {text[at + 1 :]} was left out: it would have to be encoded.")
         else:
-            self._add((f"{name}=" if equals and name else "") + quote_plus(content if equals else text, safe="-._~"))
+            self._add(
+                (f"{name}=" if equals and name else "")
+                + quote_plus(content if equals else text, safe="-._~")
+            )
 
     def add_json(self, text: str) -> None:
         self.json = True
@@ -224,11 +260,16 @@ class _Command(Struct):
             if called and called != path.rpartition("/")[2]:
                 self.pasted.say(f"It is sent under its own name, not as {called}.")
             if content[:1] == "<":
-                self.pasted.say(f"curl sends what the file {path} holds as the text of {name}; here it goes as a file.")
+                self.pasted.say(
+                    f"curl sends what the file {path} holds as the text of {name}; here it goes "
+                    "as a file."
+                )
             self.parts.append(Part(name, file=path, media_type=given.get("type", "")))
             return
         content, _, kind = content.partition(";type=") if not plain else (content, "", "")
-        self.parts.append(Part(name, text=content.strip('"') if not plain else content, media_type=kind))
+        self.parts.append(
+            Part(name, text=content.strip('"') if not plain else content, media_type=kind)
+        )
 
     def add_query(self, text: str) -> None:
         before, at, path = text.partition("@")
@@ -263,7 +304,8 @@ class _Command(Struct):
 
     def certificate(self, text: str) -> None:
         self.pasted.say(
-            f"The client certificate {text.partition(':')[0]} was left out; bring its file into the project, then add it to the options."
+            f"The client certificate {text.partition(':')[0]} was left out; bring its file into "
+            "the project, then add it to the options."
         )
 
     # ---- the requests
@@ -272,15 +314,25 @@ class _Command(Struct):
         if not self.addresses:
             return
         if len(self.pasted.steps) + len(self.addresses) > MOST_STEPS:
-            raise Unreadable(f"this curl line has more than {MOST_STEPS} addresses; is a quote missing?")
+            raise Unreadable(
+                f"this curl line has more than {MOST_STEPS} addresses; is a quote missing?"
+            )
         body = "".join(self.data)
         if self.data and self.file:
-            self.pasted.say(f"{body[:60]} was left out: it is sent together with the file {self.file}.")
+            self.pasted.say(
+                f"{body[:60]} was left out: it is sent together with the file {self.file}."
+            )
         has_body = bool(self.data or self.file or self.parts)
         in_query = self.in_query or (self.head and has_body and not self.method)
         step = self.step
         step.method = self.method or (
-            "HEAD" if self.head else "PUT" if self.upload else "POST" if has_body and not in_query else "GET"
+            "HEAD"
+            if self.head
+            else "PUT"
+            if self.upload
+            else "POST"
+            if has_body and not in_query
+            else "GET"
         )
         step.options.setdefault("follow redirects", False)
         if step.options["follow redirects"]:
@@ -300,12 +352,22 @@ class _Command(Struct):
         elif self.data and not in_query:
             step.text_body(body, media)
         query = [*([body] if in_query and body else []), *map(_url_query, self.url_query)]
-        if self.method and self.step.options.get("follow redirects", True) and has_body and self.method != "GET":
+        if (
+            self.method
+            and self.step.options.get("follow redirects", True)
+            and has_body
+            and self.method != "GET"
+        ):
             self.pasted.say(
-                f"After a redirect curl would send {self.method} again, since -X says so; here it goes on as browsers do."
+                f"After a redirect curl would send {self.method} again, since -X says so; here it "
+                "goes on as browsers do."
             )
         host = next((value for name, value in self.headers if name.lower() == "host"), "")
-        addresses = [one for address in self.addresses for one in (_globbed(address) if self.globs else [address])]
+        addresses = [
+            one
+            for address in self.addresses
+            for one in (_globbed(address) if self.globs else [address])
+        ]
         if len(self.pasted.steps) + len(addresses) > MOST_STEPS:
             raise Unreadable(f"this curl line means more than {MOST_STEPS} addresses")
         for address in addresses:
@@ -313,7 +375,9 @@ class _Command(Struct):
             if self.upload and full.partition("?")[0].endswith("/"):
                 full = _with_name(full, self.upload)
             if host and host.lower() != urlsplit(full).netloc.lower():
-                self.pasted.say(f"The header Host: {host} was left out: the host is that of the address.")
+                self.pasted.say(
+                    f"The header Host: {host} was left out: the host is that of the address."
+                )
             self.pasted.steps.append(step.document(_with_query(full, query)))
 
 
@@ -338,11 +402,14 @@ def _with_query(address: str, query: list[str]) -> str:
     return address + ("&" if "?" in address else "?") + "&".join(query)
 
 
-_GLOB = re.compile(r"\{([^{}]*,[^{}]*)\}|\[(\d{1,18})-(\d{1,18})(?::(\d{1,18}))?\]|\[([a-zA-Z])-([a-zA-Z])\]")
+_GLOB = re.compile(
+    r"\{([^{}]*,[^{}]*)\}|\[(\d{1,18})-(\d{1,18})(?::(\d{1,18}))?\]|\[([a-zA-Z])-([a-zA-Z])\]"
+)
 
 
 def _globbed(address: str) -> list[str]:
-    """What curl makes of `{a,b}` and `[1-3]` in an address: one after the other, the last place changing first."""
+    """What curl makes of `{a,b}` and `[1-3]` in an address: one after the other, the last place
+    changing first."""
     made, at = [""], 0
     for number, found in enumerate(_GLOB.finditer(address)):
         choices = _choices(found)
@@ -396,7 +463,9 @@ _VALUED: dict[str, Callable[[_Command, str], None]] = {
     "request": lambda command, text: setattr(command, "method", text.upper()),
     "header": _Command.header,
     "user-agent": lambda command, text: command.headers.append(("User-Agent", text)),
-    "referer": lambda command, text: command.headers.append(("Referer", text.removesuffix(";auto"))),
+    "referer": lambda command, text: command.headers.append(
+        ("Referer", text.removesuffix(";auto"))
+    ),
     "cookie": _Command.cookie,
     "data": _Command.add_data,
     "data-ascii": _Command.add_data,

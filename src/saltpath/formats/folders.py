@@ -1,4 +1,5 @@
-"""A project's folder on a disk or in a zip archive, as files by path. Nothing is read or written outside it."""
+"""A project's folder on a disk or in a zip archive, as files by path. Nothing is read or written
+outside it."""
 
 from __future__ import annotations
 
@@ -16,14 +17,19 @@ _MOMENT = (2026, 1, 1, 0, 0, 0)
 
 
 def read_disk(root: Path) -> dict[str, bytes]:
-    """Every file below the root by its path; hidden ones, links and what tools leave behind are left out."""
+    """Every file below the root by its path; hidden ones, links and what tools leave behind are
+    left out."""
     if not root.is_dir():
         raise FormatError([Problem("there is no such folder", file=str(root))])
     files: dict[str, bytes] = {}
     size = 0
     for path in sorted(root.rglob("*")):
         parts = path.relative_to(root).parts
-        if path.is_symlink() or not path.is_file() or any(part in _LEFT_OUT or part.startswith(".") for part in parts):
+        if (
+            path.is_symlink()
+            or not path.is_file()
+            or any(part in _LEFT_OUT or part.startswith(".") for part in parts)
+        ):
             continue
         size += path.stat().st_size
         _within_limits(len(files) + 1, size)
@@ -71,10 +77,19 @@ def read_zip(octets: bytes) -> dict[str, bytes]:
                 if len(content) > entry.file_size:
                     raise FormatError([Problem("it is larger than it says", file=entry.filename)])
                 files[inside(entry.filename)] = content
-    except (zipfile.BadZipFile, RuntimeError, NotImplementedError, OSError, EOFError, ValueError) as problem:
+    except (
+        zipfile.BadZipFile,
+        RuntimeError,
+        NotImplementedError,
+        OSError,
+        EOFError,
+        ValueError,
+    ) as problem:
         if isinstance(problem, FormatError):
             raise
-        raise FormatError([Problem(f"this is not a zip archive that can be read: {problem}")]) from None
+        raise FormatError(
+            [Problem(f"this is not a zip archive that can be read: {problem}")]
+        ) from None
     around = {name.split("/")[0] for name in files}
     if len(around) == 1 and "project.yaml" not in files:
         return {name.partition("/")[2]: content for name, content in files.items()}

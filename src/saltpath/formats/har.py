@@ -1,7 +1,7 @@
 """A browser's recording (HAR 1.2) as exchanges with their request steps.
 
-Browsers and other makers write the format with small liberties, so every entry is read for itself: what cannot be taken along is
-said of that entry, and the others stand.
+Browsers and other makers write the format with small liberties, so every entry is read for itself:
+what cannot be taken along is said of that entry, and the others stand.
 """
 
 from __future__ import annotations
@@ -26,18 +26,23 @@ LARGEST = 60_000_000
 MOST_ENTRIES = 2_000
 _METHOD = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]{1,40}")
 _NAME = re.compile(r"[!#$%&'*+.^_`|~0-9A-Za-z-]+")
-# What a browser says of itself, of its page and of its cache, and what tracing adds by its open standards: no test is about it.
+# What a browser says of itself, of its page and of its cache, and what tracing adds by its open
+# standards: no test is about it.
 _NOISE = frozenset(
-    "accept-encoding accept-language b3 baggage cache-control connection content-length cookie device-memory dnt downlink dpr ect host"
-    " if-modified-since if-none-match keep-alive origin pragma priority proxy-connection purpose referer rtt save-data te trailer"
-    " traceparent tracestate transfer-encoding upgrade upgrade-insecure-requests user-agent viewport-width".split()
+    "accept-encoding accept-language b3 baggage cache-control connection content-length cookie "
+    "device-memory dnt downlink dpr ect host"
+    " if-modified-since if-none-match keep-alive origin pragma priority proxy-connection purpose "
+    "referer rtt save-data te trailer"
+    " traceparent tracestate transfer-encoding upgrade upgrade-insecure-requests user-agent "
+    "viewport-width".split()
 )
 _ANY = ("*/*", "text/html,application/xhtml+xml,application/xml;q=0.9,")
 """What a browser accepts: anything, or a page rather than anything."""
 
 
 class Entry(Struct):
-    """One entry of a recording: its exchange, None where it has none that can be read, and what could not be taken along."""
+    """One entry of a recording: its exchange, None where it has none that can be read, and what
+    could not be taken along."""
 
     number: int
     exchange: Recorded | None = None
@@ -51,10 +56,12 @@ class Recording(Struct):
 
 
 def read_har(octets: bytes) -> Recording:
-    """The entries in their order, numbered from 1. Raises Unreadable: no JSON (with the place), no recording, too large."""
+    """The entries in their order, numbered from 1. Raises Unreadable: no JSON (with the place), no
+    recording, too large."""
     if len(octets) > LARGEST:
         raise Unreadable(
-            f"this recording is larger than {LARGEST // 1_000_000} MB; record less at a time, or without contents"
+            f"this recording is larger than {LARGEST // 1_000_000} MB; record less at a time, or "
+            "without contents"
         )
     whole = _json(_text(octets))
     log = whole.get("log", whole) if isinstance(whole, dict) else whole
@@ -62,21 +69,31 @@ def read_har(octets: bytes) -> Recording:
     if not isinstance(entries, list):
         raise Unreadable("this is JSON, but no recording: it has no log with entries (HAR 1.2)")
     if len(entries) > MOST_ENTRIES:
-        raise Unreadable(f"this recording has {len(entries)} entries; at most {MOST_ENTRIES} are read at a time")
+        raise Unreadable(
+            f"this recording has {len(entries)} entries; at most {MOST_ENTRIES} are read at a time"
+        )
     creator = log.get("creator")
     maker = _str(creator.get("name")) if isinstance(creator, dict) else ""
     set_here: set[str] = set()
-    return Recording([_entry(number, entry, set_here) for number, entry in enumerate(entries, 1)], maker)
+    return Recording(
+        [_entry(number, entry, set_here) for number, entry in enumerate(entries, 1)], maker
+    )
 
 
 def _text(octets: bytes) -> str:
-    for mark, charset in ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16")):
+    for mark, charset in (
+        (b"\xef\xbb\xbf", "utf-8-sig"),
+        (b"\xff\xfe", "utf-16"),
+        (b"\xfe\xff", "utf-16"),
+    ):
         if octets.startswith(mark):
             return octets.decode(charset, "replace")
     try:
         return octets.decode()
     except UnicodeDecodeError as problem:
-        raise Unreadable(f"this is no text in UTF-8: the byte at {problem.start} cannot be read") from None
+        raise Unreadable(
+            f"this is no text in UTF-8: the byte at {problem.start} cannot be read"
+        ) from None
 
 
 def _json(text: str) -> Any:
@@ -85,7 +102,9 @@ def _json(text: str) -> Any:
     except json.JSONDecodeError as problem:
         cut = problem.pos >= len(text.rstrip()) - 1
         what = "the file ends in the middle, as if it was cut" if cut else problem.msg
-        raise Unreadable(f"this is no JSON that can be read: line {problem.lineno}, {what}") from None
+        raise Unreadable(
+            f"this is no JSON that can be read: line {problem.lineno}, {what}"
+        ) from None
     except RecursionError:
         raise Unreadable("this is nested deeper than a recording is") from None
     except ValueError as problem:  # a number of thousands of digits
@@ -106,7 +125,9 @@ def _entry(number: int, data: Any, set_here: set[str]) -> Entry:
     except ValueError:
         known = False
     if not known:
-        entry.said.append(f"Its address, {address[:60] or 'which is empty'}, is none that a request can go to.")
+        entry.said.append(
+            f"Its address, {address[:60] or 'which is empty'}, is none that a request can go to."
+        )
         return entry
     if not _METHOD.fullmatch(method):
         entry.said.append(f"{method[:40]} is no method.")
@@ -134,18 +155,33 @@ def _entry(number: int, data: Any, set_here: set[str]) -> Entry:
         (value for name, value in answered if name.lower() == "location"), ""
     )
     entry.exchange = Recorded(
-        number, step.document(address.replace(" ", "%20")), method, address, status, media_type, body, kind, location,
+        number,
+        step.document(address.replace(" ", "%20")),
+        method,
+        address,
+        status,
+        media_type,
+        body,
+        kind,
+        location,
         headers={name.lower(): value for name, value in headers},
         answered=tuple((name.lower(), value) for name, value in answered),
-        cookies_sent=tuple(pair for name, value in headers if name.lower() == "cookie" for pair in _cookie_pairs(value, ";")),
+        cookies_sent=tuple(
+            pair
+            for name, value in headers
+            if name.lower() == "cookie"
+            for pair in _cookie_pairs(value, ";")
+        ),
         cookies_set=cookies_set,
         body_missing=missing,
-    )  # fmt: skip
+    )
     entry.ms = _number(data.get("time"))
     return entry
 
 
-def _headers(request: dict[str, Any], step: RequestStep, entry: Entry, set_here: set[str]) -> list[tuple[str, str]]:
+def _headers(
+    request: dict[str, Any], step: RequestStep, entry: Entry, set_here: set[str]
+) -> list[tuple[str, str]]:
     """Every header of the request; those that a test is about go into the step."""
     headers = _pairs(request.get("headers"))
     for name, value in headers:
@@ -163,7 +199,8 @@ def _headers(request: dict[str, Any], step: RequestStep, entry: Entry, set_here:
 
 
 def _cookies_sent(value: str, entry: Entry, set_here: set[str]) -> None:
-    """Cookies that the recording shows being set come back by themselves; the others it cannot have from anywhere."""
+    """Cookies that the recording shows being set come back by themselves; the others it cannot have
+    from anywhere."""
     before = [name for name, _ in _cookie_pairs(value, ";") if name not in set_here]
     if before:
         entry.said.append(f"Set before the recording began, and left out: {_cookie_words(before)}.")
@@ -181,21 +218,37 @@ def _cookie_words(names: list[str]) -> str:
     return f"the cookie{'s' if len(names) > 1 else ''} {shown}{more}"
 
 
-def _cookies_set(answer: dict[str, Any], headers: list[tuple[str, str]]) -> tuple[tuple[str, str], ...]:
+def _cookies_set(
+    answer: dict[str, Any], headers: list[tuple[str, str]]
+) -> tuple[tuple[str, str], ...]:
     """By the headers; by what the recording says of cookies where it has no such header."""
-    lines = [pair for name, value in headers if name.lower() == "set-cookie" for pair in _cookie_pairs(value, "\n")]
+    lines = [
+        pair
+        for name, value in headers
+        if name.lower() == "set-cookie"
+        for pair in _cookie_pairs(value, "\n")
+    ]
     cookies = answer.get("cookies")
-    said = [cookie for cookie in cookies if isinstance(cookie, dict)] if isinstance(cookies, list) else []
-    return tuple(lines or [(_str(cookie.get("name")), _str(cookie.get("value"))) for cookie in said])
+    said = (
+        [cookie for cookie in cookies if isinstance(cookie, dict)]
+        if isinstance(cookies, list)
+        else []
+    )
+    return tuple(
+        lines or [(_str(cookie.get("name")), _str(cookie.get("value"))) for cookie in said]
+    )
 
 
 def _body(request: dict[str, Any], step: RequestStep, entry: Entry) -> str:
-    """Put the body into the step; the media type of one that was sent and that the recording does not hold."""
+    """Put the body into the step; the media type of one that was sent and that the recording does
+    not hold."""
     data = request.get("postData")
     data = data if isinstance(data, dict) else {}
     media_type = step.media_type() or _str(data.get("mimeType"))
     text, params = data.get("text"), data.get("params")
-    params = [param for param in params if isinstance(param, dict)] if isinstance(params, list) else []
+    params = (
+        [param for param in params if isinstance(param, dict)] if isinstance(params, list) else []
+    )
     if isinstance(text, str) and text:
         octets = text.encode("utf-8", "surrogateescape")
         if data.get("encoding") == "base64":
@@ -209,32 +262,59 @@ def _body(request: dict[str, Any], step: RequestStep, entry: Entry) -> str:
         try:
             step.text_body(octets.decode(), media_type or "text/plain")
         except UnicodeDecodeError:
-            entry.said.append("Its body is not text, and was left out: send it as a file of the project.")
+            entry.said.append(
+                "Its body is not text, and was left out: send it as a file of the project."
+            )
             return media_type or "bytes"
     elif params and media_type.lower().startswith("multipart/form-data"):
-        step.multipart([
-            _part(_str(p.get("name")), _str(p.get("value")), _str(p.get("fileName")), _str(p.get("contentType")), entry) for p in params
-        ])  # fmt: skip
+        step.multipart(
+            [
+                _part(
+                    _str(p.get("name")),
+                    _str(p.get("value")),
+                    _str(p.get("fileName")),
+                    _str(p.get("contentType")),
+                    entry,
+                )
+                for p in params
+            ]
+        )
     elif params:
         pairs = [(literal(_str(p.get("name"))), literal(_str(p.get("value")))) for p in params]
         single = len({name for name, _ in pairs}) == len(pairs)
         step.form_body(dict(pairs) if single else [list(pair) for pair in pairs])
     elif _length(request) > 0:
-        step.headers = [(name, value) for name, value in step.headers if name.lower() != "content-type"]
+        step.headers = [
+            (name, value) for name, value in step.headers if name.lower() != "content-type"
+        ]
         return media_type.partition(";")[0].strip() or "some kind"
     return ""
 
 
 def _length(request: dict[str, Any]) -> float:
-    """How long the request's body was, by what is said of it; 0 for none, and where nothing is said."""
-    said = next((value for name, value in _pairs(request.get("headers")) if name.lower() == "content-length"), "")
+    """How long the request's body was, by what is said of it; 0 for none, and where nothing is
+    said."""
+    said = next(
+        (
+            value
+            for name, value in _pairs(request.get("headers"))
+            if name.lower() == "content-length"
+        ),
+        "",
+    )
     return max(_number(said), _number(request.get("bodySize")))
 
 
 def _parts(octets: bytes, media_type: str, step: RequestStep, entry: Entry) -> bool:
     """A multipart body as it went over the wire (RFC 7578); False if it cannot be read."""
-    whole = BytesParser(policy=HTTP).parsebytes(b"Content-Type: " + media_type.encode() + b"\r\n\r\n" + octets)
-    found = [part for part in whole.iter_parts() if isinstance(part, Message)] if whole.is_multipart() else []
+    whole = BytesParser(policy=HTTP).parsebytes(
+        b"Content-Type: " + media_type.encode() + b"\r\n\r\n" + octets
+    )
+    found = (
+        [part for part in whole.iter_parts() if isinstance(part, Message)]
+        if whole.is_multipart()
+        else []
+    )
     if not found:
         entry.said.append("Its parts cannot be told apart, so its body was left out.")
         return False
@@ -252,7 +332,9 @@ def _parts(octets: bytes, media_type: str, step: RequestStep, entry: Entry) -> b
 def _part(name: str, text: str, file: str, media_type: str, entry: Entry) -> Part:
     if not file:
         return Part(name, text)
-    path = "data/" + (re.sub(r"[^\w.-]+", "-", file.replace("\\", "/").rpartition("/")[2]).strip("-.") or "file")
+    path = "data/" + (
+        re.sub(r"[^\w.-]+", "-", file.replace("\\", "/").rpartition("/")[2]).strip("-.") or "file"
+    )
     entry.said.append(f"It sends the file {path}: bring it into the project under that path.")
     return Part(name, file=path, media_type=media_type)
 
@@ -275,7 +357,9 @@ def _pairs(data: Any) -> list[tuple[str, str]]:
     """Names and values of a list of headers; what is none is passed over."""
     items = [item for item in data if isinstance(item, dict)] if isinstance(data, list) else []
     return [
-        (_str(item.get("name")).strip(), _str(item.get("value"))) for item in items if _str(item.get("name")).strip()
+        (_str(item.get("name")).strip(), _str(item.get("value")))
+        for item in items
+        if _str(item.get("name")).strip()
     ]
 
 

@@ -1,4 +1,5 @@
-"""The JSON report of a run (schemas/report.schema.json describes it). Secrets were masked in the engine."""
+"""The JSON report of a run (schemas/report.schema.json describes it). Secrets were masked in the
+engine."""
 
 from __future__ import annotations
 
@@ -42,7 +43,9 @@ def _case(result: CaseResult) -> dict[str, Any]:
     of_row: dict[int, list[StepFinished]] = {}
     for step in result.steps:
         of_row.setdefault(step.row, []).append(step)
-    rows = [_row(row, of_row.get(row.row, [])) for row in sorted(result.rows, key=lambda row: row.row)]
+    rows = [
+        _row(row, of_row.get(row.row, [])) for row in sorted(result.rows, key=lambda row: row.row)
+    ]
     return {
         "case": result.planned.case.name,
         "key": result.planned.case.key,

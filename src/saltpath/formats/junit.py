@@ -1,8 +1,11 @@
-"""JUnit XML: a suite per case, a test case per row and step. Blocked is `error`, unchecked a `failure` of that type, skipped `skipped`; advice
-that did not hold is said in the suite's `system-out`. Times in seconds.
+"""JUnit XML: a suite per case, a test case per row and step. Blocked is `error`, unchecked a
+`failure` of that type, skipped `skipped`; advice that did not hold is said in the suite's
+`system-out`. Times in seconds.
 
-There is no one standard. What is written here is what each of the common schemas allows: no attributes at the top, a suite's `properties`
-first and its `system-out` and `system-err` last, `package`, `id` and `hostname` there, times with three digits. `package` is the case's file (tests/formats/junit.xsd).
+There is no one standard. What is written here is what each of the common schemas allows: no
+attributes at the top, a suite's `properties` first and its `system-out` and `system-err` last,
+`package`, `id` and `hostname` there, times with three digits. `package` is the case's file
+(tests/formats/junit.xsd).
 """
 
 from __future__ import annotations
@@ -38,7 +41,11 @@ def _clean(text: str) -> str:
 
 def _suite(result: CaseResult, number: int, started: int) -> ET.Element:
     case, file = result.planned.case, result.planned.file
-    moment = datetime.fromtimestamp(started / 1e6, UTC).isoformat(timespec="seconds").replace("+00:00", "")
+    moment = (
+        datetime.fromtimestamp(started / 1e6, UTC)
+        .isoformat(timespec="seconds")
+        .replace("+00:00", "")
+    )
     suite = ET.Element(
         "testsuite",
         name=_clean(case.name),
@@ -52,7 +59,9 @@ def _suite(result: CaseResult, number: int, started: int) -> ET.Element:
     steps = [step for step in result.steps if _is_test(step)]
     tests = [_test(step, case.name) for step in steps]
     if not tests:
-        test = ET.Element("testcase", name="the whole case", classname=_clean(case.name), time=_seconds(0))
+        test = ET.Element(
+            "testcase", name="the whole case", classname=_clean(case.name), time=_seconds(0)
+        )
         ET.SubElement(test, "skipped", message=_clean(result.why.sentence if result.why else ""))
         tests = [test]
     suite.set("tests", str(len(tests)))
@@ -66,14 +75,19 @@ def _suite(result: CaseResult, number: int, started: int) -> ET.Element:
 
 
 def _is_test(step: StepFinished) -> bool:
-    """Requests and look-ups, and whatever else was blocked; what holds other steps is told by these, unless it was blocked before them."""
+    """Requests and look-ups, and whatever else was blocked; what holds other steps is told by
+    these, unless it was blocked before them."""
     if step.kind in ("shared", "for each"):
-        return step.verdict == "blocked" and (step.why is None or not step.why.code.startswith("inside"))
+        return step.verdict == "blocked" and (
+            step.why is None or not step.why.code.startswith("inside")
+        )
     return step.kind in ("request", "look up") or step.verdict == "blocked"
 
 
 def _test(step: StepFinished, case: str) -> ET.Element:
-    test = ET.Element("testcase", name=_clean(_named(step)), classname=_clean(case), time=_seconds(step.us))
+    test = ET.Element(
+        "testcase", name=_clean(_named(step)), classname=_clean(case), time=_seconds(step.us)
+    )
     reason = _clean(step.why.sentence if step.why else "")
     if step.verdict == "failed":
         failure = ET.SubElement(test, "failure", message=reason, type="failed")
@@ -97,7 +111,9 @@ def _named(step: StepFinished) -> str:
 
 def _advice(step: StepFinished) -> list[str]:
     return [
-        f"{o.check}: {o.why.sentence if o.why else ''}" for o in step.outcomes if o.advice and o.verdict == "failed"
+        f"{o.check}: {o.why.sentence if o.why else ''}"
+        for o in step.outcomes
+        if o.advice and o.verdict == "failed"
     ]
 
 
@@ -112,5 +128,7 @@ def _details(step: StepFinished) -> str:
             if outcome.where:
                 lines.append(f"  where: {', '.join(outcome.where)}")
     for exchange in step.exchanges[-1:]:
-        lines.append(f"{exchange.method} {exchange.address} answered {exchange.status or 'nothing'}")
+        lines.append(
+            f"{exchange.method} {exchange.address} answered {exchange.status or 'nothing'}"
+        )
     return "\n".join(lines)

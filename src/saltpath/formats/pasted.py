@@ -1,4 +1,5 @@
-"""Whatever a tester pastes where a step is added: a curl line, a request as it goes over the wire."""
+"""Whatever a tester pastes where a step is added: a curl line, a request as it goes over the
+wire."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""A project as files: finds the root, reads project, environments, suites and cases in their order."""
+"""A project as files: finds the root, reads project, environments, suites and cases in their
+order."""
 
 from __future__ import annotations
 
@@ -30,8 +31,9 @@ class CaseFile(Struct, frozen=True):
 
 
 class ProjectFiles(Struct):
-    """What was read. `suites` by folder, `environments` by name, `cases` in the order in which they run, `shared` steps by the name of
-    their file, without its ending, which `shared_files` has whole."""
+    """What was read. `suites` by folder, `environments` by name, `cases` in the order in which they
+    run, `shared` steps by the name of their file, without its ending, which `shared_files` has
+    whole."""
 
     root: Path
     project: Project
@@ -45,8 +47,8 @@ class ProjectFiles(Struct):
     shared_files: dict[str, str] = field(default_factory=dict)
 
     def environment(self, name: str) -> Environment | None:
-        """The environment by its name or its file's name, upper or lower case; the project's own if none is named.
-        Raises FormatError if there is none of that name."""
+        """The environment by its name or its file's name, upper or lower case; the project's own if
+        none is named. Raises FormatError if there is none of that name."""
         wanted = name or self.project.environment
         if not wanted:
             return None
@@ -58,14 +60,22 @@ class ProjectFiles(Struct):
 
 
 def load(paths: Iterable[Path]) -> ProjectFiles:
-    """Read everything that the paths (a project, folders, case files) name. Raises FormatError with every problem."""
+    """Read everything that the paths (a project, folders, case files) name. Raises FormatError with
+    every problem."""
     wanted = [path.resolve() for path in paths]
     for path in wanted:
         if not path.exists():
             raise FormatError([Problem("there is no such file or folder", file=str(path))])
     roots = {_root_of(path) for path in wanted}
     if len(roots) > 1:
-        raise FormatError([Problem("these paths belong to different projects: " + ", ".join(map(str, sorted(roots))))])
+        raise FormatError(
+            [
+                Problem(
+                    "these paths belong to different projects: "
+                    + ", ".join(map(str, sorted(roots)))
+                )
+            ]
+        )
     problems: list[Problem] = []
     found = _project(roots.pop(), problems)
     for file in dict.fromkeys(file for path in wanted for file in _case_files(path, problems)):
@@ -116,14 +126,22 @@ def _shared(found: ProjectFiles, path: Path, problems: list[Problem]) -> None:
         problems += problem.problems
         return
     if not read.is_shared:
-        problems.append(Problem("these are no shared steps; the file begins with shared: and their name", 1, file=file))
+        problems.append(
+            Problem(
+                "these are no shared steps; the file begins with shared: and their name",
+                1,
+                file=file,
+            )
+        )
     found.shared[name], found.shared_files[name] = read, file
 
 
 def _case_files(path: Path, problems: list[Problem]) -> Iterator[Path]:
     if path.is_file():
         if not path.name.endswith(CASE_ENDINGS):
-            problems.append(Problem("this is not a case file; its name ends in .case.yaml", file=str(path)))
+            problems.append(
+                Problem("this is not a case file; its name ends in .case.yaml", file=str(path))
+            )
             return
         yield path
         return
@@ -172,7 +190,9 @@ def _text(path: Path, name: str) -> str:
         line = problem.object.count(b"\n", 0, problem.start) + 1
         raise FormatError([Problem("the file is not UTF-8", line, file=name)]) from None
     except OSError as problem:
-        raise FormatError([Problem(f"the file cannot be read: {problem.strerror}", file=name)]) from None
+        raise FormatError(
+            [Problem(f"the file cannot be read: {problem.strerror}", file=name)]
+        ) from None
 
 
 def file_opener(root: Path) -> Callable[[str], BinaryIO]:
@@ -190,7 +210,9 @@ def file_opener(root: Path) -> Callable[[str], BinaryIO]:
         except FileNotFoundError:
             raise Blocked(why("no-file", path=path, problem="there is no such file")) from None
         except (OSError, ValueError) as problem:
-            raise Blocked(why("no-file", path=path, problem=getattr(problem, "strerror", "") or str(problem))) from None
+            raise Blocked(
+                why("no-file", path=path, problem=getattr(problem, "strerror", "") or str(problem))
+            ) from None
 
     return opened
 

@@ -13,12 +13,15 @@ _HEADER = re.compile(r"([!#$%&'*+.^_`|~0-9A-Za-z-]+):[ \t]*(.*?)[ \t]*")
 
 
 def looks_raw(text: str) -> bool:
-    """Whether a text begins like a request on the wire: a request line with its version, or one followed by headers."""
+    """Whether a text begins like a request on the wire: a request line with its version, or one
+    followed by headers."""
     lines = text.strip().split("\n")
     first = _LINE.fullmatch(lines[0].strip())
     if first is None:
         return False
-    return "HTTP/" in lines[0] or (len(lines) > 1 and _HEADER.fullmatch(lines[1].rstrip("\r")) is not None)
+    return "HTTP/" in lines[0] or (
+        len(lines) > 1 and _HEADER.fullmatch(lines[1].rstrip("\r")) is not None
+    )
 
 
 def read_raw(text: str) -> Pasted:
@@ -27,7 +30,9 @@ def read_raw(text: str) -> Pasted:
     first, *lines = head.rstrip("\n").split("\n")
     line = _LINE.fullmatch(first.strip())
     if line is None:
-        raise Unreadable(f"“{first.strip()[:80]}” is no request line, such as GET /vessels HTTP/1.1")
+        raise Unreadable(
+            f"“{first.strip()[:80]}” is no request line, such as GET /vessels HTTP/1.1"
+        )
     pasted, step = Pasted(), RequestStep(line[1].upper())
     host = ""
     for number, text_line in enumerate(lines, 2):
@@ -42,11 +47,16 @@ def read_raw(text: str) -> Pasted:
             host = header[2]
         else:
             step.headers.append((header[1], header[2]))
-    chunked = any(name.lower() == "transfer-encoding" and "chunked" in value.lower() for name, value in step.headers)
+    chunked = any(
+        name.lower() == "transfer-encoding" and "chunked" in value.lower()
+        for name, value in step.headers
+    )
     if chunked:
         body = _unchunked(body)
     if body.strip():
-        step.text_body(body.removesuffix("\n") if not chunked else body, step.media_type() or "text/plain")
+        step.text_body(
+            body.removesuffix("\n") if not chunked else body, step.media_type() or "text/plain"
+        )
     pasted.steps.append(step.document(_address(line[2], host)))
     return pasted
 
@@ -56,11 +66,13 @@ def _address(target: str, host: str) -> str:
         return target.partition("#")[0]
     if not host:
         raise Unreadable("there is no Host header, so it is not known where it goes")
-    return f"{'https' if host.endswith(':443') else 'http'}://{host.removesuffix(':443')}{target if target != '*' else '/'}"
+    scheme = "https" if host.endswith(":443") else "http"
+    return f"{scheme}://{host.removesuffix(':443')}{target if target != '*' else '/'}"
 
 
 def _unchunked(body: str) -> str:
-    """A chunked body without its sizes; one that is not chunked as its header says stays as it is."""
+    """A chunked body without its sizes; one that is not chunked as its header says stays as it
+    is."""
     octets, out, at = body.encode(), bytearray(), 0
     while True:
         found = _CHUNK.match(octets, at)

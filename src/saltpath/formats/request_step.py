@@ -17,7 +17,8 @@ _OURS = ("content-length", "host", "connection", "transfer-encoding", "accept-en
 
 
 def literal(text: str) -> str:
-    """Text of somebody else's in a document: what would read as a reference is written so that it does not."""
+    """Text of somebody else's in a document: what would read as a reference is written so that it
+    does not."""
     return text.replace("[=", "[='[=']")
 
 
@@ -31,7 +32,8 @@ class Part(Struct, frozen=True):
 
 
 class Pasted(Struct):
-    """What a pasted text came to: request steps as documents, without keys, and what could not be taken along, in sentences."""
+    """What a pasted text came to: request steps as documents, without keys, and what could not be
+    taken along, in sentences."""
 
     steps: list[dict[str, Any]] = field(default_factory=list)
     said: list[str] = field(default_factory=list)
@@ -67,11 +69,14 @@ class RequestStep(Struct):
     def multipart(self, parts: list[Part]) -> None:
         self.body = {
             "multipart": [
-                {"name": literal(part.name), **({"file": literal(part.file)} if part.file else {"text": literal(part.text)}),
-                 **({"type": part.media_type} if part.media_type else {})}
+                {
+                    "name": literal(part.name),
+                    **({"file": literal(part.file)} if part.file else {"text": literal(part.text)}),
+                    **({"type": part.media_type} if part.media_type else {}),
+                }
                 for part in parts
             ]
-        }  # fmt: skip
+        }
         self._without_type()
 
     def form_body(self, fields: Any) -> None:
@@ -80,14 +85,19 @@ class RequestStep(Struct):
         self._without_type()
 
     def sign_in_of_header(self) -> None:
-        """An Authorization header becomes the step's sign-in, where it says what the format can say."""
-        header = next((value for name, value in self.headers if name.lower() == "authorization"), "")
+        """An Authorization header becomes the step's sign-in, where it says what the format can
+        say."""
+        header = next(
+            (value for name, value in self.headers if name.lower() == "authorization"), ""
+        )
         scheme, _, rest = header.partition(" ")
         if scheme.lower() == "bearer" and rest.strip():
             self.auth = {"bearer": rest.strip()}
         elif scheme.lower() == "basic":
             try:
-                user, colon, password = base64.b64decode(rest.strip(), validate=True).decode().partition(":")
+                user, colon, password = (
+                    base64.b64decode(rest.strip(), validate=True).decode().partition(":")
+                )
             except (binascii.Error, UnicodeDecodeError):
                 return
             if not colon:
@@ -98,7 +108,8 @@ class RequestStep(Struct):
         self.headers = [pair for pair in self.headers if pair[0].lower() != "authorization"]
 
     def text_body(self, text: str, media_type: str) -> None:
-        """The body by what its type says it is; where it is not that, it is sent as the text that it is."""
+        """The body by what its type says it is; where it is not that, it is sent as the text that
+        it is."""
         kind = media_type.partition(";")[0].strip().lower()
         if kind == FORM and (pairs := _form(text)) is not None:
             self.body, own = {"form": pairs}, FORM
@@ -106,7 +117,8 @@ class RequestStep(Struct):
             self.body, own = {"json": literal(text)}, "application/json"
         else:
             self.body, own = {"text": literal(text), "type": media_type}, media_type
-        if media_type.strip().lower() == own.lower():  # else the header says more than the body does by itself
+        # else the header says more than the body does by itself
+        if media_type.strip().lower() == own.lower():
             self._without_type()
 
     def _without_type(self) -> None:
@@ -116,13 +128,20 @@ class RequestStep(Struct):
     def document(self, address: str) -> dict[str, Any]:
         """The step, its address with the query apart where each name stands once."""
         base, query = _split(address)
-        headers = [(name, literal(value)) for name, value in self.headers if name.lower() not in _OURS]
-        step: dict[str, Any] = {"request": name_for(self.method, base), "send": f"{self.method} {literal(base)}"}
+        headers = [
+            (name, literal(value)) for name, value in self.headers if name.lower() not in _OURS
+        ]
+        step: dict[str, Any] = {
+            "request": name_for(self.method, base),
+            "send": f"{self.method} {literal(base)}",
+        }
         if query:
             step["query"] = {literal(name): literal(value) for name, value in query}
         if headers:
             names = {name.lower() for name, _ in headers}
-            step["headers"] = dict(headers) if len(names) == len(headers) else [list(pair) for pair in headers]
+            step["headers"] = (
+                dict(headers) if len(names) == len(headers) else [list(pair) for pair in headers]
+            )
         if self.auth:
             step["auth"] = {kind: _literals(value) for kind, value in self.auth.items()}
         step |= self.body
@@ -132,32 +151,45 @@ class RequestStep(Struct):
 
 
 def _split(address: str) -> tuple[str, list[tuple[str, str]]]:
-    """The address and its query; a query stays in the address where a name repeats or has no value, since then it would not be
-    written again as it is."""
+    """The address and its query; a query stays in the address where a name repeats or has no value,
+    since then it would not be written again as it is."""
     base, _, query = address.partition("?")
     parts = [part.partition("=") for part in query.split("&")]
     try:
         pairs = [
-            (unquote_plus(name, errors="strict"), unquote_plus(value, errors="strict")) for name, _, value in parts
+            (unquote_plus(name, errors="strict"), unquote_plus(value, errors="strict"))
+            for name, _, value in parts
         ]
     except UnicodeDecodeError:  # in another charset, which only the address can say
         return address, []
-    if not query or not all(equals for _, equals, _ in parts) or len({name for name, _ in pairs}) < len(pairs):
+    if (
+        not query
+        or not all(equals for _, equals, _ in parts)
+        or len({name for name, _ in pairs}) < len(pairs)
+    ):
         return address, []
     return base, pairs
 
 
 def _form(text: str) -> Any:
-    """The fields of a form, as a mapping or, where a name repeats, as pairs; None if the text is no form."""
+    """The fields of a form, as a mapping or, where a name repeats, as pairs; None if the text is no
+    form."""
     if not text or any("=" not in part or not part.partition("=")[0] for part in text.split("&")):
         return None
     try:
-        pairs = [(literal(n), literal(v)) for n, v in parse_qsl(text, keep_blank_values=True, errors="strict")]
+        pairs = [
+            (literal(n), literal(v))
+            for n, v in parse_qsl(text, keep_blank_values=True, errors="strict")
+        ]
     except UnicodeDecodeError:  # in another charset than a form of ours is sent in
         return None
     if len(pairs) != len(text.split("&")):
         return None
-    return dict(pairs) if len({name for name, _ in pairs}) == len(pairs) else [list(pair) for pair in pairs]
+    return (
+        dict(pairs)
+        if len({name for name, _ in pairs}) == len(pairs)
+        else [list(pair) for pair in pairs]
+    )
 
 
 def _is_json(text: str) -> bool:

@@ -1,4 +1,5 @@
-"""Collects a run's events into a tree: cases, their rows, their steps. Reports are written from it."""
+"""Collects a run's events into a tree: cases, their rows, their steps. Reports are written from
+it."""
 
 from __future__ import annotations
 
@@ -6,14 +7,22 @@ from collections import Counter
 
 from msgspec import Struct, field
 
-from saltpath.core.events import CaseFinished, Event, RowFinished, RunFinished, RunStarted, StepFinished
+from saltpath.core.events import (
+    CaseFinished,
+    Event,
+    RowFinished,
+    RunFinished,
+    RunStarted,
+    StepFinished,
+)
 from saltpath.core.plan import PlannedCase
 from saltpath.core.verdicts import Verdict
 from saltpath.core.why import Why
 
 
 class CaseResult(Struct):
-    """One case: its verdict, its finished steps and rows in the order in which they ended, and how many rows had which verdict."""
+    """One case: its verdict, its finished steps and rows in the order in which they ended, and how
+    many rows had which verdict."""
 
     planned: PlannedCase
     verdict: Verdict = "skipped"
@@ -25,8 +34,8 @@ class CaseResult(Struct):
 
 
 class Results(Struct):
-    """A consumer of events: call `take` with each. `keep` False: only counts are kept, so that a million rows take no memory; no report
-    can be written then but that of the terminal."""
+    """A consumer of events: call `take` with each. `keep` False: only counts are kept, so that a
+    million rows take no memory; no report can be written then but that of the terminal."""
 
     cases: list[CaseResult]
     seed: int = 0
@@ -64,8 +73,8 @@ class Results(Struct):
             self.check_counts[outcome.verdict] += 1
 
     def counts(self) -> dict[str, dict[str, int]]:
-        """How many cases, rows, steps and checks had which verdict. Steps that do not count are left out, and those that
-        only hold others."""
+        """How many cases, rows, steps and checks had which verdict. Steps that do not count are
+        left out, and those that only hold others."""
         rows = sum((case.row_counts for case in self.cases), Counter[str]())
         return {
             "cases": dict(Counter(case.verdict for case in self.cases)),

@@ -1,4 +1,5 @@
-"""The words of a command line as the common shells split it: POSIX shells, the Windows prompt, PowerShell."""
+"""The words of a command line as the common shells split it: POSIX shells, the Windows prompt,
+PowerShell."""
 
 from __future__ import annotations
 
@@ -6,7 +7,17 @@ import re
 
 _ENDS = re.compile(r"[;|&<>]|\d>")
 _SLASHES = re.compile(r"\\*")
-_ANSI = {"n": "\n", "t": "\t", "r": "\r", "a": "\a", "b": "\b", "f": "\f", "v": "\v", "e": "\x1b", "E": "\x1b"}
+_ANSI = {
+    "n": "\n",
+    "t": "\t",
+    "r": "\r",
+    "a": "\a",
+    "b": "\b",
+    "f": "\f",
+    "v": "\v",
+    "e": "\x1b",
+    "E": "\x1b",
+}
 _ANSI_CODE = re.compile(r"x([0-9A-Fa-f]{1,2})|u([0-9A-Fa-f]{1,4})|U([0-9A-Fa-f]{1,8})|([0-7]{1,3})")
 
 
@@ -15,7 +26,8 @@ class Unclosed(ValueError):
 
 
 def words_of(line: str) -> list[str]:
-    """The words of one command, without what follows it (a pipe, a redirection, another command). Raises Unclosed."""
+    """The words of one command, without what follows it (a pipe, a redirection, another command).
+    Raises Unclosed."""
     line = line.replace("\r\n", "\n")
     if re.search(r"\^\n|\^[\"&|<>%^]", line):
         return _prompt(line)
@@ -23,8 +35,9 @@ def words_of(line: str) -> list[str]:
 
 
 def _split(line: str, escape: str) -> list[str]:
-    """POSIX: nothing is special in '...', the backslash escapes in "..." and outside, $'...' has C's escapes. With a backtick as
-    the escape it is PowerShell: a doubled quote stands for itself."""
+    """POSIX: nothing is special in '...', the backslash escapes in "..." and outside, $'...' has
+    C's escapes. With a backtick as the escape it is PowerShell: a doubled quote stands for
+    itself."""
     words: list[str] = []
     word: list[str] | None = None
     at = 0
@@ -75,7 +88,8 @@ def _end(line: str, at: int) -> bool:
 
 
 def _in_address(line: str, at: int, word: list[str]) -> bool:
-    """Whether an & stands in an address that somebody forgot to quote: a shell would cut it there, and nobody means that."""
+    """Whether an & stands in an address that somebody forgot to quote: a shell would cut it there,
+    and nobody means that."""
     following = line[at + 1 : at + 2]
     return line[at] == "&" and "?" in word and following.strip() != "" and following not in "&|;<>"
 
@@ -142,7 +156,9 @@ def _ansi(line: str, at: int) -> tuple[str, int]:
             at = code.end()
         elif code:
             number = int(code[2] or code[3], 16)
-            octets += chr(number if number < 0x110000 and not 0xD800 <= number < 0xE000 else 0xFFFD).encode()
+            octets += chr(
+                number if number < 0x110000 and not 0xD800 <= number < 0xE000 else 0xFFFD
+            ).encode()
             at = code.end()
         else:
             octets += _ANSI.get(line[at + 1], line[at + 1]).encode()
@@ -151,8 +167,8 @@ def _ansi(line: str, at: int) -> tuple[str, int]:
 
 
 def _prompt(line: str) -> list[str]:
-    """The Windows prompt: a caret escapes what follows it, also a line's end; then the program's own rules: in "..." a
-    backslash escapes a quote, and a doubled quote stands for itself."""
+    """The Windows prompt: a caret escapes what follows it, also a line's end; then the program's
+    own rules: in "..." a backslash escapes a quote, and a doubled quote stands for itself."""
     line = re.sub(r"\^\n\s*", " ", line)
     line = re.sub(r"\^(.)", r"\1", line, flags=re.DOTALL)
     words: list[str] = []

@@ -1,4 +1,5 @@
-"""The library that reads and writes XLSX, imported when it is first needed: it brings numpy, and takes a third of a second."""
+"""The library that reads and writes XLSX, imported when it is first needed: it brings numpy, and
+takes a third of a second."""
 
 from __future__ import annotations
 

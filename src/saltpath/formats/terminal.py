@@ -1,4 +1,5 @@
-"""What a terminal shows while a run goes on: failures as they happen, progress, and the outcome in one sentence."""
+"""What a terminal shows while a run goes on: failures as they happen, progress, and the outcome in
+one sentence."""
 
 from __future__ import annotations
 
@@ -8,7 +9,15 @@ import time
 from collections.abc import Callable
 from typing import Any, TextIO
 
-from saltpath.core.events import CaseFinished, CaseStarted, Event, RowFinished, RowStarted, StepFinished, StepStarted
+from saltpath.core.events import (
+    CaseFinished,
+    CaseStarted,
+    Event,
+    RowFinished,
+    RowStarted,
+    StepFinished,
+    StepStarted,
+)
 from saltpath.core.measures import counted, show_duration, show_in
 from saltpath.core.plan import Plan
 from saltpath.formats.results import Results
@@ -23,13 +32,14 @@ _CONTROL = re.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\u202a-\u202e\u2066-\u2069]"
 
 
 def printable(text: str) -> str:
-    """Text that changes nothing but what is written: an answer, or somebody's file, could hold codes that move the cursor, colour
-    the terminal or turn the writing round."""
+    """Text that changes nothing but what is written: an answer, or somebody's file, could hold
+    codes that move the cursor, colour the terminal or turn the writing round."""
     return _CONTROL.sub("\ufffd", text)
 
 
 class Terminal:
-    """A consumer of events. On a terminal one line at the bottom shows what is under way; elsewhere plain lines."""
+    """A consumer of events. On a terminal one line at the bottom shows what is under way; elsewhere
+    plain lines."""
 
     def __init__(self, plan: Plan, out: TextIO = sys.stdout, quiet: bool = False) -> None:
         self._plan = plan
@@ -74,7 +84,9 @@ class Terminal:
     def _line(self, text: str, verdict: str = "", indent: int = 0) -> None:
         """A line; with a verdict, behind its mark."""
         mark = f"{self._mark(verdict)} " if verdict else ""
-        self._out.write(("\r\x1b[2K" if self._live else "") + " " * indent + mark + printable(text) + "\n")
+        self._out.write(
+            ("\r\x1b[2K" if self._live else "") + " " * indent + mark + printable(text) + "\n"
+        )
         self._out.flush()
 
     def _mark(self, verdict: str) -> str:
@@ -90,7 +102,9 @@ class Terminal:
             self._line(event.why.sentence, indent=12)
 
     def _step(self, event: StepFinished) -> None:
-        if event.verdict not in ("failed", "blocked") and not (event.verdict == "unchecked" and event.counts):
+        if event.verdict not in ("failed", "blocked") and not (
+            event.verdict == "unchecked" and event.counts
+        ):
             return
         if event.why and event.why.code.startswith("inside"):
             return  # the step inside has said it
@@ -109,7 +123,8 @@ class Terminal:
             where = f"  at {', '.join(outcome.where)}" if outcome.where else ""
             self._line(f"      {outcome.check}{where}")
             self._line(
-                f"      expected {show_in(outcome.expected, outcome.unit)}, was {show_in(outcome.actual, outcome.unit)}"
+                f"      expected {show_in(outcome.expected, outcome.unit)}, was "
+                f"{show_in(outcome.actual, outcome.unit)}"
             )
             if event.why and outcome.why and event.why.code != outcome.why.code:
                 self._line(f"      {outcome.why.sentence}")
@@ -117,11 +132,17 @@ class Terminal:
             status = f"answered {exchange.status}" if exchange.status else "no answer"
             if event.kind == "look up":
                 status = exchange.sent_body.decode().partition("\n\n")[0]
-            self._line(f"      {exchange.method} {exchange.address} · {status} · {show_duration(event.us)}")
+            self._line(
+                f"      {exchange.method} {exchange.address} · {status} · {show_duration(event.us)}"
+            )
 
     def _row(self, event: RowFinished) -> None:
         """A row that was not carried out at all says why; of others a step has said it."""
-        if (event.case, event.row) in self._not_begun and event.why is not None and self._told < MOST_TOLD:
+        if (
+            (event.case, event.row) in self._not_begun
+            and event.why is not None
+            and self._told < MOST_TOLD
+        ):
             self._told += 1
             case = self._plan.cases[event.case].case
             self._line(f"{case.name} · row {event.row}: {event.why.sentence}", event.verdict, 2)
@@ -130,11 +151,14 @@ class Terminal:
     def finish(self, results: Results) -> None:
         """The outcome in one sentence."""
         counts = results.counts()
-        cases = ", ".join(f"{number} {verdict}" for verdict, number in sorted(counts["cases"].items()))
+        cases = ", ".join(
+            f"{number} {verdict}" for verdict, number in sorted(counts["cases"].items())
+        )
         checks = sum(counts["checks"].values())
         stopped = f" Stopped by {results.stopped_by}." if results.stopped_by else ""
         self._line(
-            f"{results.verdict}: {cases} of {counted(len(results.cases), 'case')}, {counted(checks, 'check')}, "
+            f"{results.verdict}: {cases} of {counted(len(results.cases), 'case')}, "
+            f"{counted(checks, 'check')}, "
             f"{show_duration(results.us)}, seed {results.seed}.{stopped}",
             results.verdict,
         )

@@ -1,7 +1,9 @@
-"""Tables in and out of spreadsheet programs: XLSX (ISO/IEC 29500) and CSV (RFC 4180 and what programs make of it).
+"""Tables in and out of spreadsheet programs: XLSX (ISO/IEC 29500) and CSV (RFC 4180 and what
+programs make of it).
 
-Cells are texts here. Numbers of a workbook come as they are shown in a formula bar, dates in ISO 8601, truth values as JSON has them. What is
-written never runs as a formula in the program that opens it.
+Cells are texts here. Numbers of a workbook come as they are shown in a formula bar, dates in ISO
+8601, truth values as JSON has them. What is written never runs as a formula in the program that
+opens it.
 """
 
 from __future__ import annotations
@@ -37,8 +39,22 @@ _OLD = b"\xd0\xcf\x11\xe0"
 _FORMULA = re.compile(r"[=+\-@\t\r]")
 _ESCAPED = re.compile(r"'+[=+\-@\t\r]")
 _NUMBER = re.compile(r"-?(?:0|[1-9]\d*)(?:\.\d+)?")
-_WIDTHS = {"case": 34, "step": 28, "method": 9, "address": 40, "headers": 26, "body": 40, "of": 28, "relation": 16, "expected": 28,
-           "note": 22, "mark": 9, "verdict": 11, "was": 24, "seen": 24}  # fmt: skip
+_WIDTHS = {
+    "case": 34,
+    "step": 28,
+    "method": 9,
+    "address": 40,
+    "headers": 26,
+    "body": 40,
+    "of": 28,
+    "relation": 16,
+    "expected": 28,
+    "note": 22,
+    "mark": 9,
+    "verdict": 11,
+    "was": 24,
+    "seen": 24,
+}
 _NARROW = 12
 LONGEST_CELL = 32_000
 
@@ -60,12 +76,14 @@ class Book(Struct, frozen=True):
 
 
 def read_book(octets: bytes) -> Book:
-    """A workbook or a CSV file, whichever it is. Raises Unreadable with what is wrong and what to do."""
+    """A workbook or a CSV file, whichever it is. Raises Unreadable with what is wrong and what to
+    do."""
     if len(octets) > LARGEST:
         raise Unreadable(f"this file holds more than {LARGEST // 1_000_000} MB")
     if octets.startswith(_OLD):
         raise Unreadable(
-            "this workbook is of the old kind (.xls), or protected by a password; save it as .xlsx without one"
+            "this workbook is of the old kind (.xls), or protected by a password; save it as "
+            ".xlsx without one"
         )
     if octets.startswith(b"PK"):
         return _read_xlsx(octets)
@@ -78,7 +96,9 @@ def read_book(octets: bytes) -> Book:
 def _read_xlsx(octets: bytes) -> Book:
     safe_archive(io.BytesIO(octets), LARGEST_UNPACKED)
     try:
-        book = openpyxl().load_workbook(io.BytesIO(octets), read_only=True, data_only=True, keep_links=False)
+        book = openpyxl().load_workbook(
+            io.BytesIO(octets), read_only=True, data_only=True, keep_links=False
+        )
         with zipfile.ZipFile(io.BytesIO(octets)) as archive:
             for part in [sheet._worksheet_path for sheet in book.worksheets]:
                 with archive.open(part) as text:
@@ -87,8 +107,11 @@ def _read_xlsx(octets: bytes) -> Book:
         book.close()
     except Unreadable:
         raise
-    except Exception as problem:  # the library raises whatever a spoilt part of the archive makes it stumble over
-        raise Unreadable(f"this workbook cannot be read; it may be cut short or damaged ({short(problem)})") from None
+    # the library raises whatever a spoilt part of the archive makes it stumble over
+    except Exception as problem:
+        raise Unreadable(
+            f"this workbook cannot be read; it may be cut short or damaged ({short(problem)})"
+        ) from None
     if not sheets:
         raise Unreadable("this workbook holds no sheet with cells")
     return Book(sheets, _formulas_without_values(octets, sheets))
@@ -123,7 +146,9 @@ def _formulas_without_values(octets: bytes, sheets: list[Sheet]) -> list[str]:
         for number, row in enumerate(of.iter_rows(values_only=True)):
             for column, cell in enumerate(row[:MOST_COLUMNS]):
                 empty = (
-                    number >= len(sheet.table) or column >= len(sheet.table[number]) or not sheet.table[number][column]
+                    number >= len(sheet.table)
+                    or column >= len(sheet.table[number])
+                    or not sheet.table[number][column]
                 )
                 if empty and isinstance(cell, str) and cell.startswith("="):
                     found.append(f"{sheet.name}!{column_letters(column + 1)}{number + 1}")
@@ -132,13 +157,18 @@ def _formulas_without_values(octets: bytes, sheets: list[Sheet]) -> list[str]:
         return []
     more = f" and {len(found) - 5} more" if len(found) > 5 else ""
     return [
-        f"Formulas without a value were left empty: {', '.join(found[:5])}{more}; open and save the file in a spreadsheet program."
+        f"Formulas without a value were left empty: {', '.join(found[:5])}{more}; open and save "
+        "the file in a spreadsheet program."
     ]
 
 
 def _has_formulas(octets: bytes) -> bool:
     with zipfile.ZipFile(io.BytesIO(octets)) as archive:
-        sheets = [name for name in archive.namelist() if name.startswith("xl/worksheets/") and name.endswith(".xml")]
+        sheets = [
+            name
+            for name in archive.namelist()
+            if name.startswith("xl/worksheets/") and name.endswith(".xml")
+        ]
         return any(b"<f" in archive.read(name) for name in sheets)
 
 
@@ -170,13 +200,16 @@ def _decoded(octets: bytes) -> tuple[str, str, list[str]]:
         []
         if dialect.encoding.startswith("utf")
         else [
-            f"It is not UTF-8; its letters were read as {shown(dialect.encoding)}. Save it as UTF-8 if they are wrong."
+            f"It is not UTF-8; its letters were read as {shown(dialect.encoding)}. Save it as "
+            "UTF-8 if they are wrong."
         ]
     )
     try:
         return octets.decode(dialect.encoding), dialect.delimiter, said
     except UnicodeDecodeError as problem:
-        raise Unreadable(f"this file begins as {shown(dialect.encoding)}, and is not: {problem.reason}") from None
+        raise Unreadable(
+            f"this file begins as {shown(dialect.encoding)}, and is not: {problem.reason}"
+        ) from None
 
 
 def _unescaped(cell: str) -> str:
@@ -195,8 +228,11 @@ def _trimmed(table: Table) -> Table:
 
 
 def write_csv(headings: Sequence[str], rows: Iterable[Mapping[str, str]]) -> bytes:
-    """UTF-8 with a byte order mark, by which spreadsheet programs know it; what would run as a formula has an apostrophe before it."""
-    return write_csv_table([list(headings), *([row.get(name, "") for name in headings] for row in rows)])
+    """UTF-8 with a byte order mark, by which spreadsheet programs know it; what would run as a
+    formula has an apostrophe before it."""
+    return write_csv_table(
+        [list(headings), *([row.get(name, "") for name in headings] for row in rows)]
+    )
 
 
 def write_csv_table(table: Iterable[Sequence[str]], delimiter: str = ",") -> bytes:
@@ -212,7 +248,8 @@ def _escaped(cell: str) -> str:
 
 
 def write_xlsx(title: str, headings: Sequence[str], rows: Iterable[Mapping[str, str]]) -> bytes:
-    """A workbook of one sheet, its headings frozen. Numbers that a spreadsheet program keeps as they are written are numbers, all else text."""
+    """A workbook of one sheet, its headings frozen. Numbers that a spreadsheet program keeps as
+    they are written are numbers, all else text."""
     book = openpyxl().Workbook(write_only=True)
     sheet = book.create_sheet(_sheet_title(title or "Checks", ()))
     sheet.freeze_panes = "A2"
@@ -220,7 +257,9 @@ def write_xlsx(title: str, headings: Sequence[str], rows: Iterable[Mapping[str, 
         sheet.column_dimensions[column_letters(at)].width = _WIDTHS.get(name, _NARROW)
     sheet.append([_cell(sheet, name, bold=True) for name in headings])
     for row in rows:
-        sheet.append([_cell(sheet, row.get(name, ""), name in ("expected", "was")) for name in headings])
+        sheet.append(
+            [_cell(sheet, row.get(name, ""), name in ("expected", "was")) for name in headings]
+        )
     out = io.BytesIO()
     book.save(out)
     return out.getvalue()
@@ -230,8 +269,9 @@ Row = Mapping[str, Any]
 
 
 def write_values_xlsx(tables: Sequence[tuple[str, Sequence[Row]]]) -> bytes:
-    """A workbook with a sheet for each table of plain values: numbers, truth values, and texts. The numbers of a column are all numbers, each
-    shown with the decimals that it has; or all texts, where a spreadsheet program could not hold one of them."""
+    """A workbook with a sheet for each table of plain values: numbers, truth values, and texts. The
+    numbers of a column are all numbers, each shown with the decimals that it has; or all texts,
+    where a spreadsheet program could not hold one of them."""
     book = openpyxl().Workbook(write_only=True)
     for name, rows in tables or [("Rows", [])]:
         sheet = book.create_sheet(_sheet_title(name, book.sheetnames))
@@ -240,7 +280,9 @@ def write_values_xlsx(tables: Sequence[tuple[str, Sequence[Row]]]) -> bytes:
         sheet.append([_cell(sheet, column, bold=True) for column in columns])
         held = {column for column in columns if all(_is_held(row.get(column)) for row in rows)}
         for row in rows:
-            sheet.append([_value_cell(sheet, row.get(column), column in held) for column in columns])
+            sheet.append(
+                [_value_cell(sheet, row.get(column), column in held) for column in columns]
+            )
     out = io.BytesIO()
     book.save(out)
     return out.getvalue()
@@ -257,9 +299,12 @@ def _sheet_title(name: str, taken: Sequence[str]) -> str:
 
 
 def write_values_csv(rows: Sequence[Row]) -> bytes:
-    """The same as CSV: UTF-8 with a byte order mark; what would run as a formula has an apostrophe before it."""
+    """The same as CSV: UTF-8 with a byte order mark; what would run as a formula has an apostrophe
+    before it."""
     columns = columns_of(rows)
-    return write_csv_table([columns, *([value_text(row.get(column)) for column in columns] for row in rows)])
+    return write_csv_table(
+        [columns, *([value_text(row.get(column)) for column in columns] for row in rows)]
+    )
 
 
 def value_text(value: Any) -> str:
@@ -268,7 +313,8 @@ def value_text(value: Any) -> str:
 
 
 def _is_held(value: Any) -> bool:
-    """Whether a spreadsheet program, whose numbers have 15 digits, can hold it, if it is a number."""
+    """Whether a spreadsheet program, whose numbers have 15 digits, can hold it, if it is a
+    number."""
     return not plain.is_number(value) or is_safe_number(_without_zeros(value_text(value)))
 
 
@@ -285,7 +331,8 @@ def _value_cell(sheet: Any, value: Any, held: bool) -> Any:
 
 
 def _put(cell: Any, value: Any) -> None:
-    """A truth value, or a number with as many decimals as it has, into a cell that has no format of its own."""
+    """A truth value, or a number with as many decimals as it has, into a cell that has no format of
+    its own."""
     if isinstance(value, bool):
         cell.value = value
         return
@@ -297,15 +344,21 @@ def _put(cell: Any, value: Any) -> None:
 
 
 def into_sheet(octets: bytes, sheet: str, row: int, column: int, rows: Sequence[Row]) -> bytes:
-    """A workbook with a table put into one of its sheets, its headings at this cell (counted from 1), whatever stood there. Formulas, formats
-    and the other sheets stay; charts and pictures do not. Raises Unreadable."""
+    """A workbook with a table put into one of its sheets, its headings at this cell (counted from
+    1), whatever stood there. Formulas, formats and the other sheets stay; charts and pictures do
+    not. Raises Unreadable."""
     safe_archive(io.BytesIO(octets), LARGEST_UNPACKED)
     try:
         book = openpyxl().load_workbook(io.BytesIO(octets))
-    except Exception as problem:  # the library raises whatever a spoilt part of the archive makes it stumble over
-        raise Unreadable(f"this workbook cannot be read; it may be cut short or damaged ({short(problem)})") from None
+    # the library raises whatever a spoilt part of the archive makes it stumble over
+    except Exception as problem:
+        raise Unreadable(
+            f"this workbook cannot be read; it may be cut short or damaged ({short(problem)})"
+        ) from None
     if sheet not in book.sheetnames:
-        raise Unreadable(f"the workbook has no sheet {sheet!r}; it has {listed(book.sheetnames, 8)}")
+        raise Unreadable(
+            f"the workbook has no sheet {sheet!r}; it has {listed(book.sheetnames, 8)}"
+        )
     columns = columns_of(rows)
     table: list[list[Any]] = [list(columns), *([one.get(name) for name in columns] for one in rows)]
     held = [all(_is_held(one.get(name)) for one in rows) for name in columns]
@@ -313,7 +366,9 @@ def into_sheet(octets: bytes, sheet: str, row: int, column: int, rows: Sequence[
         for right, value in enumerate(cells):
             cell = book[sheet].cell(row + down, column + right)
             if isinstance(cell, openpyxl().cell.MergedCell):
-                raise Unreadable(f"the cell {cell.coordinate} is merged with others; choose another place")
+                raise Unreadable(
+                    f"the cell {cell.coordinate} is merged with others; choose another place"
+                )
             if isinstance(value, bool) or (plain.is_number(value) and held[right]):
                 _put(cell, value)
             else:
@@ -339,7 +394,8 @@ def _cell(sheet: Any, text: str, may_be_number: bool = False, bold: bool = False
 
 
 def as_text(cell: Any, text: str) -> None:
-    """The text into a cell, so that it stays one: it neither runs as a formula nor is taken for a number when it is edited."""
+    """The text into a cell, so that it stays one: it neither runs as a formula nor is taken for a
+    number when it is edited."""
     cell.value = text
     cell.data_type = "s"
     cell.quotePrefix = bool(_FORMULA.match(text))
@@ -347,30 +403,43 @@ def as_text(cell: Any, text: str) -> None:
 
 
 def is_safe_number(text: str) -> bool:
-    """Whether a spreadsheet program, whose numbers have 15 digits and no zeros at their end, keeps it as it is written."""
+    """Whether a spreadsheet program, whose numbers have 15 digits and no zeros at their end, keeps
+    it as it is written."""
     digits = sum(char.isdigit() for char in text)
-    return bool(_NUMBER.fullmatch(text)) and digits <= 15 and not ("." in text and text.endswith("0")) and text != "-0"
+    return (
+        bool(_NUMBER.fullmatch(text))
+        and digits <= 15
+        and not ("." in text and text.endswith("0"))
+        and text != "-0"
+    )
 
 
 Values = Mapping[int, Mapping[str, str]]
 """Texts by heading, by number of the table's row."""
 
 
-def beside(octets: bytes, sheet: str, headings: int, columns: Mapping[str, int], values: Values) -> bytes:
-    """The file again with values beside its rows. `headings`: the row where they stand, from 0; `columns`: those that hold our words already,
-    from 0; further ones come at the right. Of a workbook formulas, formats and the other sheets stay; charts and pictures do not.
+def beside(
+    octets: bytes, sheet: str, headings: int, columns: Mapping[str, int], values: Values
+) -> bytes:
+    """The file again with values beside its rows. `headings`: the row where they stand, from 0;
+    `columns`: those that hold our words already, from 0; further ones come at the right. Of a
+    workbook formulas, formats and the other sheets stay; charts and pictures do not.
 
     Raises Unreadable."""
     if not octets.startswith(b"PK"):
         table = read_book(octets).sheets[0].table
-        return _csv_with_cells(octets, table, _texts(max(map(len, table)), headings, columns, values))
+        return _csv_with_cells(
+            octets, table, _texts(max(map(len, table)), headings, columns, values)
+        )
     safe_archive(io.BytesIO(octets), LARGEST_UNPACKED)
     try:
         book = openpyxl().load_workbook(io.BytesIO(octets))
         of = book[sheet]
     except Exception as problem:  # see _read_xlsx
         raise Unreadable(f"this workbook cannot be read again ({short(problem)})") from None
-    width = max((cell.column for row in of.iter_rows() for cell in row if cell.value is not None), default=0)
+    width = max(
+        (cell.column for row in of.iter_rows() for cell in row if cell.value is not None), default=0
+    )
     for (row, column), text in _texts(width, headings, columns, values).items():
         cell = of.cell(row + 1, column + 1)
         if type(cell) is not openpyxl().cell.MergedCell:
@@ -382,13 +451,18 @@ def beside(octets: bytes, sheet: str, headings: int, columns: Mapping[str, int],
     return out.getvalue()
 
 
-def _texts(width: int, headings: int, columns: Mapping[str, int], values: Values) -> dict[tuple[int, int], str]:
-    """What goes where, by row and column: our headings right of everything, and the values below them."""
+def _texts(
+    width: int, headings: int, columns: Mapping[str, int], values: Values
+) -> dict[tuple[int, int], str]:
+    """What goes where, by row and column: our headings right of everything, and the values below
+    them."""
     names = dict.fromkeys(name for texts in values.values() for name in texts)
     new = [name for name in names if name not in columns]
     at = {**columns, **{name: width + place for place, name in enumerate(new)}}
     found = {(headings, at[name]): name for name in new}
-    return found | {(row, at[name]): text for row, texts in values.items() for name, text in texts.items()}
+    return found | {
+        (row, at[name]): text for row, texts in values.items() for name, text in texts.items()
+    }
 
 
 def _csv_with_cells(octets: bytes, table: Table, texts: Mapping[tuple[int, int], str]) -> bytes:

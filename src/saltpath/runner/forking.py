@@ -1,8 +1,9 @@
-"""Processes by fork(2) of one that has imported all they need. They begin within milliseconds, where a new interpreter takes a second to
-import the same, and share the memory of it.
+"""Processes by fork(2) of one that has imported all they need. They begin within milliseconds,
+where a new interpreter takes a second to import the same, and share the memory of it.
 
-It is safe for as long as the process that forks has one thread, and no SQLite connection open (sqlite.org, "How to corrupt", 2.6). What it has
-open is closed in the new one, which never returns into what it was forked from: the objects that stand there are as good as gone.
+It is safe for as long as the process that forks has one thread, and no SQLite connection open
+(sqlite.org, "How to corrupt", 2.6). What it has open is closed in the new one, which never returns
+into what it was forked from: the objects that stand there are as good as gone.
 """
 
 from __future__ import annotations
@@ -27,15 +28,19 @@ LOOK_S = 0.01
 _SIGNALS = (signal.SIGTERM, signal.SIGINT)
 _NAME = 15  # PR_SET_NAME of prctl(2)
 _ALLOCATOR = {
-    "MALLOC_ARENA_MAX": (-8, 2), "MALLOC_TRIM_THRESHOLD_": (-1, 50_000_000), "MALLOC_MMAP_THRESHOLD_": (-3, 131_072),
-}  # fmt: skip
-"""For glibc's allocator, which else keeps for each thread what the largest answer of that thread took: of 48 threads up to 3 GB; and takes
-larger and larger pieces from its heap, which small ones then keep from being given back. By the variable for the programs that are begun by a
-forked process, by the number of mallopt(3) for itself."""
+    "MALLOC_ARENA_MAX": (-8, 2),
+    "MALLOC_TRIM_THRESHOLD_": (-1, 50_000_000),
+    "MALLOC_MMAP_THRESHOLD_": (-3, 131_072),
+}
+"""For glibc's allocator, which else keeps for each thread what the largest answer of that thread
+took: of 48 threads up to 3 GB; and takes larger and larger pieces from its heap, which small ones
+then keep from being given back. By the variable for the programs that are begun by a forked
+process, by the number of mallopt(3) for itself."""
 
 
 class Forked(Struct):
-    """A process that this one has forked. `returncode` as subprocess has it: the exit status, or minus the signal."""
+    """A process that this one has forked. `returncode` as subprocess has it: the exit status, or
+    minus the signal."""
 
     pid: int
     returncode: int | None = None
@@ -75,8 +80,9 @@ class Forked(Struct):
 
 
 def open_standard_streams() -> None:
-    """What of standard input, output and error was closed by whoever began this process leads to nothing from now on: else the next file that
-    is opened takes its place. To be called before anything is opened."""
+    """What of standard input, output and error was closed by whoever began this process leads to
+    nothing from now on: else the next file that is opened takes its place. To be called before
+    anything is opened."""
     for number, name in enumerate(("stdin", "stdout", "stderr")):
         try:
             os.fstat(number)
@@ -87,9 +93,12 @@ def open_standard_streams() -> None:
 
 
 def fork(main: Callable[[], None], name: str, kept: Collection[int] = ()) -> Forked:
-    """Have `main` carried out by a new process, called so (up to 15 letters) by ps and top, with these descriptors and the standard ones."""
+    """Have `main` carried out by a new process, called so (up to 15 letters) by ps and top, with
+    these descriptors and the standard ones."""
     assert threading.active_count() == 1, "a process of several threads is not forked"
-    assert not any(file.endswith(".db") for file in opened().values()), "nor one with a database open"
+    assert not any(file.endswith(".db") for file in opened().values()), (
+        "nor one with a database open"
+    )
     parent = os.getpid()
     sys.stdout.flush()
     sys.stderr.flush()

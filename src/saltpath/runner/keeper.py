@@ -1,4 +1,5 @@
-"""Keeps house: takes away what is kept no more (store/keeping.py), in small pieces with pauses, now and then."""
+"""Keeps house: takes away what is kept no more (store/keeping.py), in small pieces with pauses, now
+and then."""
 
 from __future__ import annotations
 
@@ -29,7 +30,9 @@ def main(folder: Path) -> None:
             if taken:
                 log.info("took away %s rows that are kept no more", taken)
         except sqlite3.Error as problem:
-            log.error("what is kept no more could not be taken away: %s; it is tried again", problem)
+            log.error(
+                "what is kept no more could not be taken away: %s; it is tried again", problem
+            )
         next_look = time.monotonic() + EVERY_S
 
 

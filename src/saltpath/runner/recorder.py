@@ -1,7 +1,9 @@
-"""The runner's end of the wire: a consumer of events that hands them to the writer and knows what was recorded.
+"""The runner's end of the wire: a consumer of events that hands them to the writer and knows what
+was recorded.
 
-Sending and reading acknowledgements happen in threads of their own. If the writer is gone, the recorder connects again
-and sends what was not acknowledged. When 20,000 messages wait, the engine waits too.
+Sending and reading acknowledgements happen in threads of their own. If the writer is gone, the
+recorder connects again and sends what was not acknowledged. When 20,000 messages wait, the engine
+waits too.
 """
 
 from __future__ import annotations
@@ -31,12 +33,14 @@ from saltpath.store.evidence import row_of
 
 MOST_WAITING = 20_000
 GATHER_S = 0.002
-"""So long a message waits for others to be sent with: to be woken for each would take turns with the engine a thousand times a second."""
+"""So long a message waits for others to be sent with: to be woken for each would take turns with
+the engine a thousand times a second."""
 
 
 class Recorder:
-    """One per runner. `begin` names the run; `take` consumes its events; `settled` waits until all is recorded. `refused`: the writer has
-    refused what came, since another runner goes on with the run; then nothing more is sent of it."""
+    """One per runner. `begin` names the run; `take` consumes its events; `settled` waits until all
+    is recorded. `refused`: the writer has refused what came, since another runner goes on with the
+    run; then nothing more is sent of it."""
 
     def __init__(self, folder: Path, beat: Callable[[], None] = lambda: None) -> None:
         self._path = str(folder / SOCKET)
@@ -56,10 +60,16 @@ class Recorder:
         threading.Thread(target=self._keep_sending, name="recorder", daemon=True).start()
 
     def begin(
-        self, project: int, run: int, epoch: int, positions: list[int], with_rows: frozenset[int] = frozenset()
+        self,
+        project: int,
+        run: int,
+        epoch: int,
+        positions: list[int],
+        with_rows: frozenset[int] = frozenset(),
     ) -> None:
-        """The events that follow belong to this run, as its job is held under this epoch; `positions` maps the plan's case indexes to the
-        run's, `with_rows` are the indexes of cases that have rows."""
+        """The events that follow belong to this run, as its job is held under this epoch;
+        `positions` maps the plan's case indexes to the run's, `with_rows` are the indexes of cases
+        that have rows."""
         self._project, self._run, self._epoch = project, run, epoch
         self._positions, self._with_rows, self.refused = positions, with_rows, False
         self._step_events = len(positions) <= 50
@@ -75,7 +85,8 @@ class Recorder:
         await self._recorded("rows-begun", case, {"row": row})
 
     async def part_begins(self, case: int, row: int, part: str) -> None:
-        """Say that steps of a part of a row, or (0) around the rows, may be sent from now on; returns when it is recorded."""
+        """Say that steps of a part of a row, or (0) around the rows, may be sent from now on;
+        returns when it is recorded."""
         await self._recorded("part-begun", case, {"row": row, "part": part})
 
     async def keep_session(self, case: int, sealed: str) -> None:
@@ -88,8 +99,11 @@ class Recorder:
         done: asyncio.Future[None] = loop.create_future()
         message = Message(0, self._project, self._run, kind, 0, self._positions[case], None, facts)
         with self._changed:
-            if not self.refused:  # else it is never done: this runner has nothing more to do with the run
-                self._waiting.append((self._hand_over(message), lambda: loop.call_soon_threadsafe(_settle, done)))
+            # else it is never done: this runner has nothing more to do with the run
+            if not self.refused:
+                self._waiting.append(
+                    (self._hand_over(message), lambda: loop.call_soon_threadsafe(_settle, done))
+                )
         return done
 
     def _hand_over(self, message: Message) -> int:
@@ -111,7 +125,9 @@ class Recorder:
         if isinstance(event, StepFinished):
             position = self._positions[event.case]
             quiet = bool(event.row) and event.case in self._with_rows
-            return Message(0, project, run, "step", event.at, position, row_of(event, position), quiet=quiet)
+            return Message(
+                0, project, run, "step", event.at, position, row_of(event, position), quiet=quiet
+            )
         if isinstance(event, RowFinished):
             if event.case not in self._with_rows:
                 return None
@@ -120,18 +136,33 @@ class Recorder:
         if isinstance(event, StepStarted):
             if not self._step_events or (event.row and event.case in self._with_rows):
                 return None
-            facts: dict[str, object] = {"part": event.part, "step": event.step, "inner": event.inner}
-            return Message(0, project, run, "step-started", event.at, self._positions[event.case], None, facts)
+            facts: dict[str, object] = {
+                "part": event.part,
+                "step": event.step,
+                "inner": event.inner,
+            }
+            return Message(
+                0, project, run, "step-started", event.at, self._positions[event.case], None, facts
+            )
         if isinstance(event, CaseStarted):
             return Message(0, project, run, "case-started", event.at, self._positions[event.case])
         if isinstance(event, CaseFinished):
             why = event.why.to_json() if event.why else None
-            facts = {"verdict": event.verdict, "why": _plain(why), "us": event.us, "planned": _planned(event.planned)}
-            return Message(0, project, run, "case-finished", event.at, self._positions[event.case], None, facts)
+            facts = {
+                "verdict": event.verdict,
+                "why": _plain(why),
+                "us": event.us,
+                "planned": _planned(event.planned),
+            }
+            return Message(
+                0, project, run, "case-finished", event.at, self._positions[event.case], None, facts
+            )
         if isinstance(event, RunStarted):
             return Message(0, project, run, "started", event.at)
         if isinstance(event, RunFinished):
-            return Message(0, project, run, "finished", event.at, 0, None, {"stopped_by": event.stopped_by})
+            return Message(
+                0, project, run, "finished", event.at, 0, None, {"stopped_by": event.stopped_by}
+            )
         return None
 
     def settled(self, timeout: float) -> bool:
@@ -211,9 +242,13 @@ def _planned(planned: Planned) -> dict[str, object]:
 
 
 def _plain(why: dict[str, object] | None) -> object:
-    """A reason whose parameters msgpack can carry: exact numbers become text, which is how they are shown."""
+    """A reason whose parameters msgpack can carry: exact numbers become text, which is how they are
+    shown."""
     if why is None:
         return None
     params = why["params"]
     assert isinstance(params, dict)
-    return {"code": why["code"], "params": {k: v if isinstance(v, (str, int)) else str(v) for k, v in params.items()}}
+    return {
+        "code": why["code"],
+        "params": {k: v if isinstance(v, (str, int)) else str(v) for k, v in params.items()},
+    }

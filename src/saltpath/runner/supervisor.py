@@ -1,7 +1,9 @@
-"""`saltpath serve`: starts the web server, the runners and the writer, and starts again what ends unasked.
+"""`saltpath serve`: starts the web server, the runners and the writer, and starts again what ends
+unasked.
 
-Each is a process of its own, so that a crash of one never takes another down. The supervisor itself does no work. It imports what they
-need once, and forks them (forking.py): so it has one thread, and opens the store for each look.
+Each is a process of its own, so that a crash of one never takes another down. The supervisor itself
+does no work. It imports what they need once, and forks them (forking.py): so it has one thread, and
+opens the store for each look.
 """
 
 from __future__ import annotations
@@ -38,7 +40,8 @@ RELEASE_S = 0.3
 ORPHANS_S = 5.0
 STOOD_STILL_S = 1.0
 HUNG_S = 20.0
-"""A runner whose loop has not come by for so long is ended. Reading an answer of 50 MB takes 3 s."""
+"""A runner whose loop has not come by for so long is ended. Reading an answer of 50 MB takes 3
+s."""
 HUNG_WHEN_STOPPED_S = 5.0
 """The same for one whose run somebody wants stopped."""
 
@@ -65,7 +68,8 @@ class Programs(Protocol):
 
 
 class _Child(Struct):
-    """A supervised process: its program with its arguments, and how often it ended soon after its start."""
+    """A supervised process: its program with its arguments, and how often it ended soon after its
+    start."""
 
     name: str
     main: Callable[[list[str]], None]
@@ -103,7 +107,8 @@ class Supervisor(Struct):
     """Until when nothing is called hung, since this process itself stood still."""
 
     def prepare(self) -> None:
-        """Take the folder, migrate the store and lay out the processes. Raises StoreError or OSError."""
+        """Take the folder, migrate the store and lay out the processes. Raises StoreError or
+        OSError."""
         folder = str(self.settings.folder.resolve())
         os.umask(0o077)  # what is kept is nobody else's on this machine
         self._take_folder()
@@ -126,7 +131,8 @@ class Supervisor(Struct):
         ]
 
     def _take_folder(self) -> None:
-        """Two installations in one folder would take each other's runs; the lock goes with this process."""
+        """Two installations in one folder would take each other's runs; the lock goes with this
+        process."""
         self.settings.folder.mkdir(parents=True, exist_ok=True)
         self.lock = (self.settings.folder / "lock").open("w")
         try:
@@ -135,8 +141,8 @@ class Supervisor(Struct):
             raise StoreError(f"another Salt Path works in {self.settings.folder}") from None
 
     def _wait_for_orphans(self) -> None:
-        """Runners of a supervisor that was killed end with it, and its writer once all they had sent is recorded; where they do not at once,
-        what they report later is refused."""
+        """Runners of a supervisor that was killed end with it, and its writer once all they had
+        sent is recorded; where they do not at once, what they report later is refused."""
         end = time.monotonic() + ORPHANS_S
         with (self.settings.folder / PROCESSES_LOCK).open("a") as lock:
             while time.monotonic() < end:
@@ -170,7 +176,11 @@ class Supervisor(Struct):
         elif child.process.poll() is not None:
             child.quick_ends = child.quick_ends + 1 if now - child.started < 2 else 0
             pause = min(0.05 * 2**child.quick_ends, LONGEST_PAUSE_S) if child.quick_ends else 0.0
-            print(f"{child.name} ended ({child.process.returncode}); it is started again", file=sys.stderr, flush=True)
+            print(
+                f"{child.name} ended ({child.process.returncode}); it is started again",
+                file=sys.stderr,
+                flush=True,
+            )
             child.process, child.not_before = None, now + pause
             if child.runner:
                 self.ended.append(child.runner)
@@ -178,17 +188,25 @@ class Supervisor(Struct):
             self._end_hung(child, now)
 
     def _end_hung(self, child: _Child, now: float) -> None:
-        """Kill a runner whose loop does not come by: the step that it hangs in is interrupted then, and the others go on."""
+        """Kill a runner whose loop does not come by: the step that it hangs in is interrupted then,
+        and the others go on."""
         asked = self.stopping.get(child.runner)
         silent = now - child.heartbeat.last()
-        if silent > HUNG_S or (asked is not None and min(silent, now - asked) > HUNG_WHEN_STOPPED_S):
+        if silent > HUNG_S or (
+            asked is not None and min(silent, now - asked) > HUNG_WHEN_STOPPED_S
+        ):
             assert child.process is not None
-            print(f"{child.name} has not come by for {silent:.0f} s; it is ended", file=sys.stderr, flush=True)
+            print(
+                f"{child.name} has not come by for {silent:.0f} s; it is ended",
+                file=sys.stderr,
+                flush=True,
+            )
             child.process.kill()
             child.process.wait()
 
     def _look_after_jobs(self, now: float) -> None:
-        """Release the jobs of runners that have ended; find out which are to stop. While the database is in use it is tried again."""
+        """Release the jobs of runners that have ended; find out which are to stop. While the
+        database is in use it is tried again."""
         if not self.ended and now - self.asked < ASK_S:
             return
         self.asked = now
@@ -224,7 +242,9 @@ def _check_port(host: str, port: int) -> None:
         try:
             probe.bind((host, port))
         except OSError as problem:
-            raise StoreError(f"port {port} of {host} cannot be listened on: {problem.strerror}") from None
+            raise StoreError(
+                f"port {port} of {host} cannot be listened on: {problem.strerror}"
+            ) from None
 
 
 def _start(child: _Child, own_port: int) -> None:
@@ -238,12 +258,19 @@ def _start(child: _Child, own_port: int) -> None:
     try:
         child.process = fork(partial(child.main, arguments), f"saltpath-{arguments[0]}", kept)
     except OSError as problem:  # too many processes, or no memory: others may go
-        print(f"{child.name} cannot be started ({problem.strerror}); it is tried again", file=sys.stderr, flush=True)
+        print(
+            f"{child.name} cannot be started ({problem.strerror}); it is tried again",
+            file=sys.stderr,
+            flush=True,
+        )
         child.not_before = child.started + LONGEST_PAUSE_S
 
 
-def supervise(settings: Settings, programs: Programs, ready: Callable[[], None] | None = None) -> int:
-    """Run the application in this process's name until it is told to end. Returns the exit status."""
+def supervise(
+    settings: Settings, programs: Programs, ready: Callable[[], None] | None = None
+) -> int:
+    """Run the application in this process's name until it is told to end. Returns the exit
+    status."""
     supervisor = Supervisor(settings, programs)
     try:
         supervisor.prepare()
@@ -252,7 +279,10 @@ def supervise(settings: Settings, programs: Programs, ready: Callable[[], None] 
         return 2
 
     def announce() -> None:
-        print(f"Salt Path answers at http://{settings.host}:{settings.port}/  (Ctrl C ends it)", flush=True)
+        print(
+            f"Salt Path answers at http://{settings.host}:{settings.port}/  (Ctrl C ends it)",
+            flush=True,
+        )
 
     supervisor.watch(ready or announce)
     return 0

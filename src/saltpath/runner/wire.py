@@ -1,4 +1,5 @@
-"""Messages from runners to the writer: length-prefixed msgpack over a Unix socket, acknowledged by number."""
+"""Messages from runners to the writer: length-prefixed msgpack over a Unix socket, acknowledged by
+number."""
 
 from __future__ import annotations
 
@@ -15,15 +16,17 @@ from saltpath.store.run_rows import RowRow
 
 SOCKET = "writer.sock"
 RELEASE = "release"
-"""The kind of the supervisor's message that a runner (`facts`: its name) has ended: once all that it had sent is recorded, others may take
-its jobs."""
+"""The kind of the supervisor's message that a runner (`facts`: its name) has ended: once all that
+it had sent is recorded, others may take its jobs."""
 _LENGTH = struct.Struct("!I")
 
 
 class Message(msgspec.Struct, array_like=True):
-    """One thing that happened in a run. `kind`: started, case-started, rows-begun, part-begun, session, step-started, step, row,
-    case-finished, finished, release. `number` goes on by one from message to message of a runner. `epoch`: that of the job under which it happened
-    (see store/jobs.py). `facts` are the kind's own. `quiet`: it is one of very many, and told to pages only in numbers."""
+    """One thing that happened in a run. `kind`: started, case-started, rows-begun, part-begun,
+    session, step-started, step, row, case-finished, finished, release. `number` goes on by one from
+    message to message of a runner. `epoch`: that of the job under which it happened (see
+    store/jobs.py). `facts` are the kind's own. `quiet`: it is one of very many, and told to pages
+    only in numbers."""
 
     number: int
     project: int
@@ -63,12 +66,14 @@ _ACKNOWLEDGED = struct.Struct("!QB")
 
 
 def acknowledge(connection: socket.socket, number: int, refused: bool) -> None:
-    """Say that what came up to this number is recorded, or that something of it was `refused`: it came under an old epoch."""
+    """Say that what came up to this number is recorded, or that something of it was `refused`: it
+    came under an old epoch."""
     connection.sendall(_ACKNOWLEDGED.pack(number, refused))
 
 
 def read_acknowledgement(connection: socket.socket) -> tuple[int, bool] | None:
-    """The next acknowledged number, and whether something up to it was refused; None when the writer is gone."""
+    """The next acknowledged number, and whether something up to it was refused; None when the
+    writer is gone."""
     data = b""
     while len(data) < _ACKNOWLEDGED.size:
         piece = connection.recv(_ACKNOWLEDGED.size - len(data))
@@ -80,7 +85,8 @@ def read_acknowledgement(connection: socket.socket) -> tuple[int, bool] | None:
 
 
 def release(folder: Path, runner: str, patience_s: float) -> bool:
-    """Have the writer release the jobs of a runner that has ended; False if it has not said so in time."""
+    """Have the writer release the jobs of a runner that has ended; False if it has not said so in
+    time."""
     with socket.socket(socket.AF_UNIX, socket.SOCK_STREAM) as connection:
         connection.settimeout(patience_s)
         try:

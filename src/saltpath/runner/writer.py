@@ -1,7 +1,9 @@
-"""The writer: takes what runners report, compresses it and commits it in batches, evidence before the main database.
+"""The writer: takes what runners report, compresses it and commits it in batches, evidence before
+the main database.
 
-A batch holds at most 200 steps or 20 ms, with 5 ms between two, so that other writers get their turn; a claim of rows, for which a
-runner waits, and a run's end are not kept waiting. A number is acknowledged only when both files hold it.
+A batch holds at most 200 steps or 20 ms, with 5 ms between two, so that other writers get their
+turn; a claim of rows, for which a runner waits, and a run's end are not kept waiting. A number is
+acknowledged only when both files hold it.
 """
 
 from __future__ import annotations
@@ -58,7 +60,8 @@ class Writer:
         self._selector.register(self._server, selectors.EVENT_READ)
 
     def serve(self) -> None:
-        """Until told to end, or until the supervisor is gone. What came before is committed first."""
+        """Until told to end, or until the supervisor is gone. What came before is committed
+        first."""
         told = Told()
         self._selector.register(woken_by_signals(), selectors.EVENT_READ, _SIGNAL)
         while not told.is_set() and not parent_gone():
@@ -66,7 +69,11 @@ class Writer:
             if not self._waiting:
                 continue
             end = time.monotonic() + PERIOD_S
-            while not self._awaited and len(self._waiting) < MOST and (left := end - time.monotonic()) > 0:
+            while (
+                not self._awaited
+                and len(self._waiting) < MOST
+                and (left := end - time.monotonic()) > 0
+            ):
                 self._receive(left)
             self._commit()
             time.sleep(PAUSE_S)
@@ -117,10 +124,11 @@ class Writer:
         connection.close()
 
     def _commit(self) -> None:
-        """Commit what waits. On a full disk or a locked file it is tried again until it is mended; nothing is lost."""
+        """Commit what waits. On a full disk or a locked file it is tried again until it is mended;
+        nothing is lost."""
         self._awaited = False
         if any(message.kind == RELEASE for _, message in self._waiting):
-            self._drain()  # what the runner had sent before it ended comes before its jobs are released
+            self._drain()  # what the runner sent before it ended comes before its release
             self._waiting.sort(key=lambda waiting: waiting[1].kind == RELEASE)
         while self._waiting:
             batch = self._waiting[:MOST]
@@ -133,15 +141,17 @@ class Writer:
                 continue
             del self._waiting[: len(batch)]
             stale = {connection for connection, message in batch if _held_as(message) in refused}
-            for connection, number in {connection: message.number for connection, message in batch}.items():
+            for connection, number in {
+                connection: message.number for connection, message in batch
+            }.items():
                 try:
                     acknowledge(connection, number, connection in stale)
                 except OSError:
                     pass  # the runner is gone; what it reported stands
 
     def _record(self, reported: list[Message]) -> set[tuple[int, int]]:
-        """Record what happened, but what comes under an old epoch; of which runs and epochs that is. A job is not taken while it is done:
-        that, too, needs the main database's lock."""
+        """Record what happened, but what comes under an old epoch; of which runs and epochs that
+        is. A job is not taken while it is done: that, too, needs the main database's lock."""
         released = [message.facts["runner"] for message in reported if message.kind == RELEASE]
         reported = [message for message in reported if message.kind != RELEASE]
         with write(self._main):
@@ -151,7 +161,11 @@ class Writer:
             for runner in released:
                 jobs.release(self._main, runner)
         for run, epoch in refused:
-            log.warning("refused what came of run %s under epoch %s: another runner goes on with it", run, epoch)
+            log.warning(
+                "refused what came of run %s under epoch %s: another runner goes on with it",
+                run,
+                epoch,
+            )
         return refused
 
     def _record_held(self, messages: list[Message]) -> None:
@@ -182,10 +196,18 @@ class Writer:
             for position, number in Counter(row.position for row in finished).items():
                 runs.record_steps(self._main, run, position, number)
             events.add_event(
-                self._main, project, run, finished[-1].at, "steps finished", _progress(self._oid(run), finished)
+                self._main,
+                project,
+                run,
+                finished[-1].at,
+                "steps finished",
+                _progress(self._oid(run), finished),
             )
         for (project, run), ended in rows.items():
-            about = {"run": self._oid(run), "rows": [[row.position, row.verdict] for row in _last_of(ended)]}
+            about = {
+                "run": self._oid(run),
+                "rows": [[row.position, row.verdict] for row in _last_of(ended)],
+            }
             events.add_event(self._main, project, run, ended[-1].at, "rows finished", about)
 
     def _low(self) -> bool:
@@ -195,7 +217,10 @@ class Writer:
             was, self._is_low = self._is_low, disk.free(self._folder) < disk.LEAST_FREE
             self._looked = now
             if self._is_low and not was:
-                log.error("less than %s MB are free: what steps see is not kept", disk.LEAST_FREE // 1_000_000)
+                log.error(
+                    "less than %s MB are free: what steps see is not kept",
+                    disk.LEAST_FREE // 1_000_000,
+                )
         return self._is_low
 
     def _oid(self, run: int) -> str:
@@ -222,7 +247,9 @@ class Writer:
         elif message.kind == "case-finished":
             verdict, reason = self._outcome(message, facts["planned"])
             why = reason.to_json() if reason else None
-            runs.record_case_finished(self._main, message.run, message.position, verdict, why, facts["us"])
+            runs.record_case_finished(
+                self._main, message.run, message.position, verdict, why, facts["us"]
+            )
             event["verdict"] = verdict
             counts = run_rows.counts(self._evidence, message.run, message.position)
             if counts:
@@ -230,14 +257,21 @@ class Writer:
         elif message.kind == "finished":
             runs.record_finished(self._main, message.run, message.at, facts["stopped_by"])
             event["verdict"] = runs.run_by_id(self._main, message.run).verdict
-        name = {"started": "run started", "case-started": "case started", "step-started": "step started",
-                "case-finished": "case finished", "finished": "run finished"}[message.kind]  # fmt: skip
+        name = {
+            "started": "run started",
+            "case-started": "case started",
+            "step-started": "step started",
+            "case-finished": "case finished",
+            "finished": "run finished",
+        }[message.kind]
         events.add_event(self._main, message.project, message.run, message.at, name, event)
 
     def _outcome(self, message: Message, planned: dict[str, Any]) -> tuple[Verdict, Why | None]:
         """A case's verdict from what is recorded of it, held against what was planned."""
         run, position, problem = message.run, message.position, planned["problem"]
-        held = Planned(**{**planned, "problem": Why(problem["code"], problem["params"]) if problem else None})
+        held = Planned(
+            **{**planned, "problem": Why(problem["code"], problem["params"]) if problem else None}
+        )
         around = StepsTotal()
         for step in evidence.recorded_steps(self._evidence, run, position, 0).values():
             around.add(step)
@@ -265,7 +299,9 @@ def _last_of(rows: list[RowRow]) -> list[RowRow]:
 def _progress(oid: str, rows: list[StepRow]) -> dict[str, Any]:
     return {
         "run": oid,
-        "steps": [[r.position, r.row, r.part, r.step, r.verdict, r.status, r.us, r.inner] for r in rows],
+        "steps": [
+            [r.position, r.row, r.part, r.step, r.verdict, r.status, r.us, r.inner] for r in rows
+        ],
     }
 
 

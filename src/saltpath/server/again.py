@@ -1,6 +1,8 @@
-"""Edited checks judged on answers that were kept: nothing is sent. And what a typed sentence can speak of.
+"""Edited checks judged on answers that were kept: nothing is sent. And what a typed sentence can
+speak of.
 
-The web server has no time limit for paths (see core/time_limit.py), so what could take long waits for the next run.
+The web server has no time limit for paths (see core/time_limit.py), so what could take long waits
+for the next run.
 """
 
 from __future__ import annotations
@@ -13,7 +15,16 @@ from msgspec.structs import replace
 
 from saltpath.core import plain, slow
 from saltpath.core.answer import Answer
-from saltpath.core.case import Answered, Case, Environment, Expectation, Project, Suite, checks_in, subjects_in
+from saltpath.core.case import (
+    Answered,
+    Case,
+    Environment,
+    Expectation,
+    Project,
+    Suite,
+    checks_in,
+    subjects_in,
+)
 from saltpath.core.checks.judge import Outcome, about, judge, unjudged, verdict_of
 from saltpath.core.checks.one import AS_BEFORE
 from saltpath.core.exchange import MASK
@@ -31,12 +42,21 @@ MOST_PATHS = 400
 
 
 def scopes_of(
-    case: Case, suite: Suite, project: Project, environment: Environment | None, seen: Iterable[StepEvidence]
+    case: Case,
+    suite: Suite,
+    project: Project,
+    environment: Environment | None,
+    seen: Iterable[StepEvidence],
 ) -> Scopes:
-    """What a check's references resolve to: the documents' values, and what the steps kept when they ran."""
+    """What a check's references resolve to: the documents' values, and what the steps kept when
+    they ran."""
     over = environment.values if environment else None
-    scopes = Scopes(scope_of(project.values, over, {}), scope_of_suite(suite, environment.name if environment else "", {}), scope_of(case.values, None, {}),
-                    run=Scope())  # fmt: skip
+    scopes = Scopes(
+        scope_of(project.values, over, {}),
+        scope_of_suite(suite, environment.name if environment else "", {}),
+        scope_of(case.values, None, {}),
+        run=Scope(),
+    )
     for step in seen:
         for name, value in step.kept.items():
             scopes.keep(name, value)
@@ -47,9 +67,13 @@ def scopes_of(
 def judged(
     step: Answered, seen: StepEvidence, scopes: Scopes, namespaces: tuple[tuple[str, str], ...] = ()
 ) -> tuple[StepEvidence, tuple[bool, ...]]:
-    """The step's evidence with outcomes for its checks as they are now, its own and those on every answer, and which of these
-    were judged again. What was waited for (`until`) stands behind them as it was."""
-    before = {(outcome.origin, outcome.check, outcome.advice, _was_off(outcome)): outcome for outcome in seen.outcomes}
+    """The step's evidence with outcomes for its checks as they are now, its own and those on every
+    answer, and which of these were judged again. What was waited for (`until`) stands behind them
+    as it was."""
+    before = {
+        (outcome.origin, outcome.check, outcome.advice, _was_off(outcome)): outcome
+        for outcome in seen.outcomes
+    }
     answer = answer_of(seen, namespaces)
     outcomes: list[Outcome] = []
     again: list[bool] = []
@@ -70,7 +94,9 @@ def judged(
         return seen, tuple(again)
     verdict, reason = _verdict(step, seen, outcomes)
     head = replace(seen.head, verdict=verdict)
-    return replace(seen, head=head, why=as_masked(reason) if reason else None, outcomes=tuple(outcomes)), tuple(again)
+    return replace(
+        seen, head=head, why=as_masked(reason) if reason else None, outcomes=tuple(outcomes)
+    ), tuple(again)
 
 
 def _was_off(outcome: Outcome) -> bool:
@@ -83,9 +109,11 @@ def _found_again(step: Answered, seen: StepEvidence) -> bool:
     return lost and all(keep.name in seen.kept for keep in step.keep)
 
 
-def _verdict(step: Answered, seen: StepEvidence, outcomes: list[Outcome]) -> tuple[Verdict, Why | None]:
-    """What the step's verdict is now. A keep that found nothing still blocks it, and without any check the verdict of the
-    run stands."""
+def _verdict(
+    step: Answered, seen: StepEvidence, outcomes: list[Outcome]
+) -> tuple[Verdict, Why | None]:
+    """What the step's verdict is now. A keep that found nothing still blocks it, and without any
+    check the verdict of the run stands."""
     verdict = verdict_of(outcomes)
     if _found_again(step, seen) and verdict == "unchecked":
         return verdict, None
@@ -100,7 +128,8 @@ def _verdict(step: Answered, seen: StepEvidence, outcomes: list[Outcome]) -> tup
 
 
 def judge_kept(item: Expectation, answer: Answer, scopes: Scopes) -> Outcome:
-    """One check or group on a kept answer. What is masked, or could take long, is blocked with the reason."""
+    """One check or group on a kept answer. What is masked, or could take long, is blocked with the
+    reason."""
     later = any(check.relation == AS_BEFORE for check in checks_in([item]))
     if later or any(may_take_long(subject, len(answer.body)) for subject in subjects_in([item])):
         return _cannot(item, "judged-later")
@@ -130,7 +159,9 @@ def paths_in(answer: Answer | None) -> list[str]:
         return []
     document = answer.json()
     found: list[str] = []
-    waiting: list[tuple[tuple[str | int, ...], Any]] = [((), document)] if document is not MISSING else []
+    waiting: list[tuple[tuple[str | int, ...], Any]] = (
+        [((), document)] if document is not MISSING else []
+    )
     while waiting and len(found) < MOST_PATHS:
         place, value = waiting.pop()
         if place:
@@ -147,7 +178,8 @@ def paths_in(answer: Answer | None) -> list[str]:
 
 
 def by_last_name(paths: Iterable[str]) -> dict[str, str]:
-    """Paths by the name of their last part, where just one has it; the top's own fields come first."""
+    """Paths by the name of their last part, where just one has it; the top's own fields come
+    first."""
     found: dict[str, str] = {}
     several: set[str] = set()
     for path in paths:
@@ -156,4 +188,6 @@ def by_last_name(paths: Iterable[str]) -> dict[str, str]:
             several.add(name)
         if name not in found or path.count(".") == 1:
             found[name] = path
-    return {name: path for name, path in found.items() if name not in several or path.count(".") == 1}
+    return {
+        name: path for name, path in found.items() if name not in several or path.count(".") == 1
+    }

@@ -105,6 +105,8 @@ def make_app(folder: Path, host: str = "127.0.0.1", names: Iterable[str] = ()) -
         if not index.is_file():
             return problem(503, "pages-missing", "The pages are not built; make setup builds them.")
         html = index.read_text(encoding="utf-8").replace("__NONCE__", g.nonce)
-        return Response(html, content_type="text/html; charset=utf-8", headers={"Cache-Control": "no-store"})
+        return Response(
+            html, content_type="text/html; charset=utf-8", headers={"Cache-Control": "no-store"}
+        )
 
     return app

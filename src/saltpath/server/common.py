@@ -1,4 +1,5 @@
-"""What rows of a run that went wrong have in common: of very many rows a part is looked at, evenly taken, of those that went wrong first."""
+"""What rows of a run that went wrong have in common: of very many rows a part is looked at, evenly
+taken, of those that went wrong first."""
 
 from __future__ import annotations
 
@@ -15,8 +16,11 @@ AT_ONCE = 500
 _DID = {"failed": "failed", "blocked": "were blocked"}
 
 
-def common(run: int, position: int, names: dict[tuple[str, int], str]) -> tuple[list[Claim], int, bool]:
-    """Claims, how many rows were looked at, and whether these are all. `names`: of the steps, by part and index."""
+def common(
+    run: int, position: int, names: dict[tuple[str, int], str]
+) -> tuple[list[Claim], int, bool]:
+    """Claims, how many rows were looked at, and whether these are all. `names`: of the steps, by
+    part and index."""
     passed = run_rows.numbers(database("evidence"), run, position, ("passed",))
     good = _evenly(passed)
     claims: list[Claim] = []
@@ -41,8 +45,11 @@ def _evenly(numbers: list[int]) -> list[int]:
     return [numbers[int(at * step)] for at in range(MOST_OF_A_KIND)]
 
 
-def _features(run: int, position: int, rows: list[int], names: dict[tuple[str, int], str]) -> list[Feature]:
-    """The columns of the rows, and of each step that all of them reached its time, status and size."""
+def _features(
+    run: int, position: int, rows: list[int], names: dict[tuple[str, int], str]
+) -> list[Feature]:
+    """The columns of the rows, and of each step that all of them reached its time, status and
+    size."""
     data: dict[int, dict[str, Any]] = {}
     steps: dict[tuple[str, int], dict[int, StepHead]] = defaultdict(dict)
     for begin in range(0, len(rows), AT_ONCE):
@@ -58,9 +65,17 @@ def _features(run: int, position: int, rows: list[int], names: dict[tuple[str, i
             continue
         step = names.get((part, index), f"step {index + 1}")
         of = [heads.get(row) for row in rows]
-        found.append(Feature(f"the time of {step}", [head.us / 1000 if head else ... for head in of], "ms"))
-        found.append(Feature(f"the status of {step}", [str(head.status) if head else ... for head in of]))
         found.append(
-            Feature(f"the size of {step}’s answer", [float(head.size) if head else ... for head in of], "bytes")
+            Feature(f"the time of {step}", [head.us / 1000 if head else ... for head in of], "ms")
+        )
+        found.append(
+            Feature(f"the status of {step}", [str(head.status) if head else ... for head in of])
+        )
+        found.append(
+            Feature(
+                f"the size of {step}’s answer",
+                [float(head.size) if head else ... for head in of],
+                "bytes",
+            )
         )
     return found

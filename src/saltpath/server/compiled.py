@@ -1,5 +1,6 @@
-"""Stored documents as the core reads them; what of them cannot be read is left out (core/format/readable.py). A version of a case or
-document never changes once it is committed, so the last ones are remembered: hand in nothing that is not."""
+"""Stored documents as the core reads them; what of them cannot be read is left out
+(core/format/readable.py). A version of a case or document never changes once it is committed, so
+the last ones are remembered: hand in nothing that is not."""
 
 from __future__ import annotations
 
@@ -23,7 +24,8 @@ _environments: ByVersion[Environment] = ByVersion(200)
 
 
 def compiled(stored: StoredCase) -> Case:
-    """The case at its stored version; without steps where that cannot be read (`broken` says why)."""
+    """The case at its stored version; without steps where that cannot be read (`broken` says
+    why)."""
     if stored.unread is not None:
         return readable_case(stored.unread, stored.name, stored.key)[0]
     return _known.of(stored.oid, stored.version, lambda: case_from_data(stored.document))
@@ -35,7 +37,9 @@ def broken(stored: StoredCase) -> list[Broken]:
 
 
 def project_of(document: Document) -> Project:
-    return _projects.of(document.oid, document.version, lambda: readable_project(document.document)[0])
+    return _projects.of(
+        document.oid, document.version, lambda: readable_project(document.document)[0]
+    )
 
 
 def suite_of(document: Document) -> Suite:
@@ -43,7 +47,9 @@ def suite_of(document: Document) -> Suite:
 
 
 def environment_of(document: Document) -> Environment:
-    return _environments.of(document.oid, document.version, lambda: readable_environment(document.document)[0])
+    return _environments.of(
+        document.oid, document.version, lambda: readable_environment(document.document)[0]
+    )
 
 
 def remember(stored: StoredCase, case: Case) -> Case:

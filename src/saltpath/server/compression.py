@@ -1,5 +1,6 @@
-"""What is sent in fewer octets: the pages' files as they were compressed at build (brotli, gzip), answers of the API by gzip while they
-are sent. What a client takes it says in Accept-Encoding (RFC 9110, 12.5.3)."""
+"""What is sent in fewer octets: the pages' files as they were compressed at build (brotli, gzip),
+answers of the API by gzip while they are sent. What a client takes it says in Accept-Encoding (RFC
+9110, 12.5.3)."""
 
 from __future__ import annotations
 
@@ -16,11 +17,14 @@ LEAST = 1024
 _LEVEL = 4
 """Of zlib: an eighth more octets than level 6, the usual one, in six tenths of its time."""
 _GZIP = 16 + zlib.MAX_WBITS
-_COMPRESSIBLE = frozenset(["application/json", "application/problem+json", "application/yaml", "text/plain"])
+_COMPRESSIBLE = frozenset(
+    ["application/json", "application/problem+json", "application/yaml", "text/plain"]
+)
 
 
 def send_built(folder: Path, name: str) -> Response:
-    """A built file as the client takes it: with its ETag, conditional, in the smallest coding that was made of it."""
+    """A built file as the client takes it: with its ETag, conditional, in the smallest coding that
+    was made of it."""
     for coding, ending in ENCODINGS.items():
         packed = safe_join(str(folder), name + ending)
         if packed and _taken(coding) and Path(packed).is_file():
@@ -33,16 +37,23 @@ def send_built(folder: Path, name: str) -> Response:
     return answer
 
 
-_TYPES = {".js": "text/javascript", ".css": "text/css", ".svg": "image/svg+xml", ".woff2": "font/woff2"}
+_TYPES = {
+    ".js": "text/javascript",
+    ".css": "text/css",
+    ".svg": "image/svg+xml",
+    ".woff2": "font/woff2",
+}
 
 
 def _type_of(name: str) -> str | None:
-    """The type of a built file, whatever this machine's own table of types says; None for others, which are looked up there."""
+    """The type of a built file, whatever this machine's own table of types says; None for others,
+    which are looked up there."""
     return _TYPES.get(Path(name).suffix)
 
 
 def compress_answers(app: Flask) -> None:
-    """Install gzip for the answers of the API that are held whole; streams and files go as they are."""
+    """Install gzip for the answers of the API that are held whole; streams and files go as they
+    are."""
 
     @app.after_request
     def _compress(answer: Response) -> Response:
@@ -61,5 +72,6 @@ def compress_answers(app: Flask) -> None:
 
 
 def _taken(coding: str) -> bool:
-    """Whether the client says that it takes a coding; one that says nothing is sent plain octets."""
+    """Whether the client says that it takes a coding; one that says nothing is sent plain
+    octets."""
     return "Accept-Encoding" in request.headers and request.accept_encodings.quality(coding) > 0

@@ -1,8 +1,10 @@
-"""Work on files that strangers made, for the web server: done by processes of their own with a limit of time and of memory, so
-that a hostile file costs its request alone. A process that is not done in time is killed, and so is one whose client has gone.
+"""Work on files that strangers made, for the web server: done by processes of their own with a
+limit of time and of memory, so that a hostile file costs its request alone. A process that is not
+done in time is killed, and so is one whose client has gone.
 
-A task is a function of `server/tasks.py`, by its name; arguments, results and Unreadable are pickled between this program and
-itself. `python -m saltpath.processes confined FOLDER` is such a process.
+A task is a function of `server/tasks.py`, by its name; arguments, results and Unreadable are
+pickled between this program and itself. `python -m saltpath.processes confined FOLDER` is such a
+process.
 """
 
 from __future__ import annotations
@@ -27,7 +29,8 @@ AT_ONCE = 2
 LIMIT_S = 20.0
 """Of a task's own CPU time, so that a busy machine refuses nobody's file."""
 WAITING = 4.0
-"""Times its limit a task may last by the clock: these processes are nice, and wait while others work."""
+"""Times its limit a task may last by the clock: these processes are nice, and wait while others
+work."""
 WAIT_S = 30.0
 MOST_MEMORY = 1_200_000_000
 TASKS_EACH = 200
@@ -42,7 +45,8 @@ class TooMuch(Unreadable):
 
 
 class NotNow(Unreadable):
-    """It was not done, and that says nothing of the file: nobody waited any more, or the machine is busy. Never to be remembered."""
+    """It was not done, and that says nothing of the file: nobody waited any more, or the machine is
+    busy. Never to be remembered."""
 
 
 class Confined:
@@ -55,9 +59,16 @@ class Confined:
         self._turns = threading.BoundedSemaphore(AT_ONCE)
         self._lock = threading.Lock()
 
-    def do(self, task: str, *arguments: Any, limit_s: float = LIMIT_S, gone: Callable[[], bool] = lambda: False) -> Any:
-        """The task's result. `gone`: whether nobody waits for it any more. Raises Unreadable: TooMuch
-        where the task was ended for what it took, NotNow where it was not done for other reasons."""
+    def do(
+        self,
+        task: str,
+        *arguments: Any,
+        limit_s: float = LIMIT_S,
+        gone: Callable[[], bool] = lambda: False,
+    ) -> Any:
+        """The task's result. `gone`: whether nobody waits for it any more. Raises Unreadable:
+        TooMuch where the task was ended for what it took, NotNow where it was not done for other
+        reasons."""
         if not self._turns.acquire(timeout=WAIT_S):
             raise NotNow(BUSY)
         try:
@@ -65,14 +76,20 @@ class Confined:
         finally:
             self._turns.release()
 
-    def _done(self, task: str, arguments: tuple[Any, ...], limit_s: float, gone: Callable[[], bool]) -> Any:
+    def _done(
+        self, task: str, arguments: tuple[Any, ...], limit_s: float, gone: Callable[[], bool]
+    ) -> Any:
         process = self._begun()
         try:
             _write(process.stdin, (task, arguments))
             kind, result = _read(process, limit_s, gone)
         except (OSError, EOFError, TimeoutError, pickle.UnpicklingError) as problem:
             _end(process)
-            took = f"longer than {limit_s:g} s" if isinstance(problem, TimeoutError) else "more memory than it may"
+            took = (
+                f"longer than {limit_s:g} s"
+                if isinstance(problem, TimeoutError)
+                else "more memory than it may"
+            )
             raise TooMuch(f"reading this takes {took}") from None
         except BaseException:
             _end(process)
@@ -109,7 +126,9 @@ def _write(pipe: Any, message: Any) -> None:
     pipe.flush()
 
 
-def _read(process: subprocess.Popen[bytes], limit_s: float, gone: Callable[[], bool]) -> tuple[str, Any]:
+def _read(
+    process: subprocess.Popen[bytes], limit_s: float, gone: Callable[[], bool]
+) -> tuple[str, Any]:
     assert process.stdout is not None
     end, most = time.monotonic() + limit_s * WAITING, _cpu_s(process.pid) + limit_s
     while not select.select([process.stdout], [], [], _LOOK_S)[0]:
@@ -127,7 +146,8 @@ def _read(process: subprocess.Popen[bytes], limit_s: float, gone: Callable[[], b
 
 
 def _cpu_s(pid: int) -> float:
-    """Seconds of CPU time that a process has had (proc_pid_stat(5): utime and stime in clock ticks); 0 where it cannot be told."""
+    """Seconds of CPU time that a process has had (proc_pid_stat(5): utime and stime in clock
+    ticks); 0 where it cannot be told."""
     try:
         words = Path(f"/proc/{pid}/stat").read_bytes().rpartition(b") ")[2].split()
     except OSError:

@@ -1,4 +1,5 @@
-"""What a request works with: this thread's connections, the person who asks, the parts of the request."""
+"""What a request works with: this thread's connections, the person who asks, the parts of the
+request."""
 
 from __future__ import annotations
 
@@ -34,7 +35,8 @@ def database(which: Which = "main") -> sqlite3.Connection:
 
 
 def confined(task: str, *arguments: Any) -> Any:
-    """What a task on somebody's file gives, done by a process that may be ended (see confined.py). Raises Unreadable."""
+    """What a task on somebody's file gives, done by a process that may be ended (see confined.py).
+    Raises Unreadable."""
     processes: Confined = current_app.config["CONFINED"]
     gone = request.environ.get("waitress.client_disconnected", lambda: False)
     return processes.do(task, *arguments, gone=gone)

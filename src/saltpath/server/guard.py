@@ -1,4 +1,5 @@
-"""Who may talk to the server: Host must be ours, writes must come from our own pages, and pages run our own code only."""
+"""Who may talk to the server: Host must be ours, writes must come from our own pages, and pages run
+our own code only."""
 
 from __future__ import annotations
 
@@ -17,13 +18,16 @@ from saltpath.server.problems import problem
 
 LOCAL = ("127.0.0.1", "localhost", "::1")
 _WRITES = frozenset(["POST", "PUT", "PATCH", "DELETE"])
-_FILE = re.compile(r"/api/v1/(?:projects/[^/]+/files/|workbooks$|suites/[^/]+/workbook$|output-tables/into$)")
+_FILE = re.compile(
+    r"/api/v1/(?:projects/[^/]+/files/|workbooks$|suites/[^/]+/workbook$|output-tables/into$)"
+)
 
 
 def guard(app: Flask, host: str, names: Iterable[str] = ()) -> None:
-    """Install the checks. `host` is the address that the server listens on, `names` are further ones that it answers to. Listening
-    everywhere it also answers to IP addresses and to this machine's name: a page of a stranger's, whose name leads here (DNS rebinding),
-    has none of them."""
+    """Install the checks. `host` is the address that the server listens on, `names` are further
+    ones that it answers to. Listening everywhere it also answers to IP addresses and to this
+    machine's name: a page of a stranger's, whose name leads here (DNS rebinding), has none of
+    them."""
     known = {*LOCAL, host.lower(), *(name.lower() for name in names)} - {"0.0.0.0", "::"}
     anywhere = host in ("0.0.0.0", "::")
     if anywhere:
@@ -35,17 +39,26 @@ def guard(app: Flask, host: str, names: Iterable[str] = ()) -> None:
         name = _host_name(request.headers.get("Host", ""))
         if name not in known and not (anywhere and _is_address(name)):
             told = "saltpath serve --name gives it further names"
-            return problem(421, "unknown-host", f"This server does not answer to that name; {told}.")
+            return problem(
+                421, "unknown-host", f"This server does not answer to that name; {told}."
+            )
         most = largest_body(request.path)
         request.max_content_length = most
         if (request.content_length or 0) > most:
             raise RequestEntityTooLarge
         if request.method in _WRITES:
             origin = request.headers.get("Origin")
-            if origin is not None and urlsplit(origin).netloc.lower() != request.headers.get("Host", "").lower():
-                return problem(403, "foreign-origin", "A page of another origin cannot change anything here.")
+            if (
+                origin is not None
+                and urlsplit(origin).netloc.lower() != request.headers.get("Host", "").lower()
+            ):
+                return problem(
+                    403, "foreign-origin", "A page of another origin cannot change anything here."
+                )
             if request.headers.get("Sec-Fetch-Site", "same-origin") not in ("same-origin", "none"):
-                return problem(403, "foreign-origin", "A page of another origin cannot change anything here.")
+                return problem(
+                    403, "foreign-origin", "A page of another origin cannot change anything here."
+                )
             has_body = bool(request.content_length) or "Transfer-Encoding" in request.headers
             if has_body and request.mimetype != (wanted := _body_of(request.path)):
                 return problem(415, "not-json", f"The body must be {wanted}.")
@@ -55,8 +68,10 @@ def guard(app: Flask, host: str, names: Iterable[str] = ()) -> None:
     def _headers(answer: Response) -> Response:
         nonce = g.get("nonce", "")
         answer.headers["Content-Security-Policy"] = (
-            f"default-src 'self'; script-src 'self'; style-src 'self' 'nonce-{nonce}'; img-src 'self' data:; font-src 'self';"
-            " connect-src 'self'; worker-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self';"
+            f"default-src 'self'; script-src 'self'; style-src 'self' 'nonce-{nonce}'; img-src "
+            "'self' data:; font-src 'self';"
+            " connect-src 'self'; worker-src 'self'; object-src 'none'; base-uri 'none'; "
+            "form-action 'self';"
             " frame-ancestors 'none'"
         )
         answer.headers["X-Content-Type-Options"] = "nosniff"

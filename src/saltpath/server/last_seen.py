@@ -1,4 +1,5 @@
-"""What the last runs and trials of a case saw, step by step, its checks as they are now judged on it: nothing here sends anything."""
+"""What the last runs and trials of a case saw, step by step, its checks as they are now judged on
+it: nothing here sends anything."""
 
 from __future__ import annotations
 
@@ -30,8 +31,9 @@ Found = dict[str, tuple[runs.Run, StepEvidence]]
 
 
 class SeenStep(Struct, frozen=True):
-    """A step as it stands in the case now, what it saw last, and which of its checks were judged anew on that. `namespaces`: prefixes
-    that its XPaths may use besides those of its answer. `where`: its part, index and place now. `inside`: what the steps inside it saw."""
+    """A step as it stands in the case now, what it saw last, and which of its checks were judged
+    anew on that. `namespaces`: prefixes that its XPaths may use besides those of its answer.
+    `where`: its part, index and place now. `inside`: what the steps inside it saw."""
 
     step: Step
     run: runs.Run
@@ -51,8 +53,9 @@ class Judged(Struct, frozen=True):
 
 
 def judged(stored: StoredCase, run: str = "", row: int | None = None) -> Judged:
-    """What the last run or trial of a case saw, a trial's steps over the last run's; of the run with an oid, what that one saw. Checks that
-    were edited since are judged on the kept answers. Of a case with rows it is one row, by default that to look at first."""
+    """What the last run or trial of a case saw, a trial's steps over the last run's; of the run
+    with an oid, what that one saw. Checks that were edited since are judged on the kept answers. Of
+    a case with rows it is one row, by default that to look at first."""
     suite, project = around(stored)
     case = inheriting(with_shared(stored), suite, project)
     newest, verdict, found = _seen_in(stored, run, row) if run else last_seen(stored, row)
@@ -75,7 +78,8 @@ def judged(stored: StoredCase, run: str = "", row: int | None = None) -> Judged:
 
 
 def keep_again(case: Case, found: Found, scopes: Scopes) -> None:
-    """What the steps' keeps, as they are now, take from the answers that were seen: in `found`, and into the scopes."""
+    """What the steps' keeps, as they are now, take from the answers that were seen: in `found`, and
+    into the scopes."""
     for _, step in case.every_step():
         if isinstance(step, Answered) and step.key in found:
             of, seen = found[step.key]
@@ -100,15 +104,17 @@ def _inside(run: runs.Run, seen: StepEvidence) -> list[StepEvidence]:
     return evidence.steps_inside(database("evidence"), run.id, head, MOST_INSIDE)
 
 
-def _namespaces(step: Step, case: Case, suite: Suite, project: Project) -> tuple[tuple[str, str], ...]:
+def _namespaces(
+    step: Step, case: Case, suite: Suite, project: Project
+) -> tuple[tuple[str, str], ...]:
     """The prefixes of the nearest options that name some."""
     own = step.options.over(case.options) if isinstance(step, Answered) else case.options
     return own.over(suite.options.over(project.options)).namespaces or ()
 
 
 def last_answer(stored: StoredCase, key: str) -> tuple[StepEvidence, Answer, Scopes] | None:
-    """What the step with a key saw last, its answer as its checks read it, and what their references stand for; None without an
-    answer."""
+    """What the step with a key saw last, its answer as its checks read it, and what their
+    references stand for; None without an answer."""
     case = compiled(stored)
     _, _, found = last_seen(stored)
     step = next((step for _, step in case.every_step() if step.key == key), None)
@@ -127,8 +133,8 @@ def last_answer(stored: StoredCase, key: str) -> tuple[StepEvidence, Answer, Sco
 
 
 def scopes_now(stored: StoredCase, key: str) -> Scopes:
-    """What references of the step with a key stand for now: the documents' values as the last run read them, what steps kept in it, and
-    what is drawn from its seed."""
+    """What references of the step with a key stand for now: the documents' values as the last run
+    read them, what steps kept in it, and what is drawn from its seed."""
     case = compiled(stored)
     newest, _, found = last_seen(stored)
     scopes = _scopes(stored, case, around(stored), newest, [of for _, of in found.values()])
@@ -148,9 +154,11 @@ def around(stored: StoredCase) -> tuple[Suite, Project]:
     return suite, project_of(projects.project_by_id(database(), stored.project))
 
 
-def last_seen(stored: StoredCase, row: int | None = None) -> tuple[runs.Run | None, str | None, Found]:
-    """The newest run or trial of the case with its verdict, and what each step saw last, in that run or in a trial before it: of several rows
-    one, by default that to look at first."""
+def last_seen(
+    stored: StoredCase, row: int | None = None
+) -> tuple[runs.Run | None, str | None, Found]:
+    """The newest run or trial of the case with its verdict, and what each step saw last, in that
+    run or in a trial before it: of several rows one, by default that to look at first."""
     found: Found = {}
     newest: runs.Run | None = None
     verdict = None
@@ -161,9 +169,18 @@ def last_seen(stored: StoredCase, row: int | None = None) -> tuple[runs.Run | No
     return newest, verdict, found
 
 
-def _seen_in(stored: StoredCase, oid: str, row: int | None) -> tuple[runs.Run | None, str | None, Found]:
+def _seen_in(
+    stored: StoredCase, oid: str, row: int | None
+) -> tuple[runs.Run | None, str | None, Found]:
     run = runs.run(database(), oid)
-    position = next((entry.position for entry in runs.run_cases(database(), run.id) if entry.case == stored.oid), None)
+    position = next(
+        (
+            entry.position
+            for entry in runs.run_cases(database(), run.id)
+            if entry.case == stored.oid
+        ),
+        None,
+    )
     if position is None:
         raise NotFound("this run does not hold this case")
     steps = evidence.steps(database("evidence"), run.id, position, row)
@@ -171,8 +188,8 @@ def _seen_in(stored: StoredCase, oid: str, row: int | None) -> tuple[runs.Run | 
 
 
 def _by_key(run: runs.Run, steps: Iterable[StepEvidence]) -> Found:
-    """What each step of the case saw, by its key; one for each item the first time that it was bad, else the last time. What stands
-    inside shared steps belongs to these."""
+    """What each step of the case saw, by its key; one for each item the first time that it was bad,
+    else the last time. What stands inside shared steps belongs to these."""
     found: Found = {}
     for step in steps:
         if evidence.hidden(step.head.inner):
@@ -184,10 +201,16 @@ def _by_key(run: runs.Run, steps: Iterable[StepEvidence]) -> Found:
 
 
 def _scopes(
-    stored: StoredCase, case: Case, around: tuple[Suite, Project], run: runs.Run | None, seen: list[StepEvidence]
+    stored: StoredCase,
+    case: Case,
+    around: tuple[Suite, Project],
+    run: runs.Run | None,
+    seen: list[StepEvidence],
 ) -> Scopes:
     environments = [environment_of(e) for e in projects.environments(database(), stored.project)]
-    environment = next((e for e in environments if run is not None and e.name == run.environment), None)
+    environment = next(
+        (e for e in environments if run is not None and e.name == run.environment), None
+    )
     scopes = again.scopes_of(case, *around, environment, seen)
     row = row_seen(stored, case, around[1], run, seen, scopes)
     if row is not None:
@@ -197,15 +220,25 @@ def _scopes(
 
 
 def row_seen(
-    stored: StoredCase, case: Case, project: Project, run: runs.Run | None, seen: Iterable[StepEvidence], scopes: Scopes
+    stored: StoredCase,
+    case: Case,
+    project: Project,
+    run: runs.Run | None,
+    seen: Iterable[StepEvidence],
+    scopes: Scopes,
 ) -> Row | None:
-    """The row that was seen in a run, or else the first of the source; None of a case without rows, or where none is known."""
+    """The row that was seen in a run, or else the first of the source; None of a case without rows,
+    or where none is known."""
     if case.rows is None:
         return None
     number = next((step.head.row for step in seen if step.head.row), None)
     if run is not None and number is not None:
         entry = next((e for e in runs.run_cases(database(), run.id) if e.case == stored.oid), None)
-        ended = run_rows.finished(database("evidence"), run.id, entry.position, number) if entry else None
+        ended = (
+            run_rows.finished(database("evidence"), run.id, entry.position, number)
+            if entry
+            else None
+        )
         if ended is not None:
             return Row(number, ended.data)
     scopes.seeded = (run.seed if run else 1, case.key, 1)

@@ -1,10 +1,13 @@
-"""The web server's side that strangers reach first: waitress, with limits that stand before anything is read.
+"""The web server's side that strangers reach first: waitress, with limits that stand before
+anything is read.
 
-- A body's limit is that of its address (limits.py), known from its head: one that is too large is answered before it comes.
-- What still comes of a body that was refused is read and thrown away for a while: a client that is sending when its connection is cut
-  sees the cut, and never the answer.
+- A body's limit is that of its address (limits.py), known from its head: one that is too large is
+  answered before it comes.
+- What still comes of a body that was refused is read and thrown away for a while: a client that is
+  sending when its connection is cut sees the cut, and never the answer.
 - A request that comes too slowly is ended, whether its head or its body.
-- When all connections are taken, those on which nothing is asked go first, the longest silent ones before others.
+- When all connections are taken, those on which nothing is asked go first, the longest silent ones
+  before others.
 """
 
 from __future__ import annotations
@@ -48,8 +51,9 @@ class _Limited:
 
 
 class Parser(HTTPRequestParser):  # type: ignore[misc]
-    """One request; a body that is larger than its address takes is left to the application to refuse, unread. Whatever comes behind its
-    head is that body and no further request, so nothing is read from the connection after the answer."""
+    """One request; a body that is larger than its address takes is left to the application to
+    refuse, unread. Whatever comes behind its head is that body and no further request, so nothing
+    is read from the connection after the answer."""
 
     adj: Any
     content_length: int
@@ -62,7 +66,9 @@ class Parser(HTTPRequestParser):  # type: ignore[misc]
         self.adj = _Limited(self.adj, most + 1)
         if self.content_length > most:
             self.unread = True
-            self.body_rcv = None  # the application refuses it by its length; what comes of it is not taken
+            self.body_rcv = (
+                None  # the application refuses it by its length; what comes of it is not taken
+            )
             self.content_length = 0
             self.expect_continue = False
             self.headers["CONNECTION"] = "close"
@@ -82,7 +88,9 @@ class Channel(HTTPChannel):  # type: ignore[misc]
 
     def received(self, data: bytes) -> bool:
         taken = bool(super().received(data))
-        self.refused = self.refused or any(request.unread or request.error for request in self.requests)
+        self.refused = self.refused or any(
+            request.unread or request.error for request in self.requests
+        )
         if self.request is None:
             self.began = None
         elif self.began is None:
@@ -134,7 +142,9 @@ class Server(TcpWSGIServer):  # type: ignore[misc]
         return bool(super().readable())
 
     def _make_room(self) -> None:
-        silent = sorted((c for c in self.active_channels.values() if c.silent), key=lambda c: c.last_activity)
+        silent = sorted(
+            (c for c in self.active_channels.values() if c.silent), key=lambda c: c.last_activity
+        )
         for channel in silent[:DROPPED_AT_ONCE]:
             channel.handle_close()
 
@@ -149,14 +159,23 @@ class Server(TcpWSGIServer):  # type: ignore[misc]
 def serve(app: Any, host: str, port: int, **adjusted: Any) -> None:
     """Serve until the process ends."""
     adjustments = Adjustments(
-        host=host, port=port, threads=THREADS, channel_timeout=IDLE_S, cleanup_interval=LOOK_S, ident=None,
-        connection_limit=MOST_CONNECTIONS, channel_request_lookahead=1, max_request_header_size=LONGEST_HEAD,
-        asyncore_use_poll=True, **adjusted,
-    )  # fmt: skip
+        host=host,
+        port=port,
+        threads=THREADS,
+        channel_timeout=IDLE_S,
+        cleanup_interval=LOOK_S,
+        ident=None,
+        connection_limit=MOST_CONNECTIONS,
+        channel_request_lookahead=1,
+        max_request_header_size=LONGEST_HEAD,
+        asyncore_use_poll=True,
+        **adjusted,
+    )
     sockets: dict[int, Any] = {}
     dispatcher = ThreadedTaskDispatcher()
     dispatcher.set_thread_count(adjustments.threads)
     servers = [
-        Server(app, sockets, dispatcher=dispatcher, adj=adjustments, sockinfo=place) for place in adjustments.listen
+        Server(app, sockets, dispatcher=dispatcher, adj=adjustments, sockinfo=place)
+        for place in adjustments.listen
     ]
     servers[-1].run()

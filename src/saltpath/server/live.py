@@ -1,4 +1,5 @@
-"""Live events: one stream per browser (server-sent events), and the same by asking again where there is no stream.
+"""Live events: one stream per browser (server-sent events), and the same by asking again where
+there is no stream.
 
 One thread polls the database's `data_version` every 10 ms; streams wake when it changes.
 """
@@ -75,7 +76,8 @@ class Watcher:
 
 @live.get("/events")
 def list_events() -> Response:
-    """Events after an id, oldest first; without one none, and in `next` the id from which on they are new."""
+    """Events after an id, oldest first; without one none, and in `next` the id from which on they
+    are new."""
     project = project_asked()
     if "after" not in request.args:
         return json_answer({"items": [], "next": str(events.last_id(database()))})
@@ -86,8 +88,8 @@ def list_events() -> Response:
 
 @live.get("/events/stream")
 def stream() -> Response:
-    """The same as server-sent events: after `Last-Event-ID`, which a browser sends that takes its stream up again, else after
-    `?after=`, else from now on."""
+    """The same as server-sent events: after `Last-Event-ID`, which a browser sends that takes its
+    stream up again, else after `?after=`, else from now on."""
     project = project_asked()
     watcher: Watcher = current_app.config["WATCHER"]
     last = request.headers.get("Last-Event-ID", "")
@@ -96,7 +98,9 @@ def stream() -> Response:
     else:
         begin = whole("after", 0) if "after" in request.args else events.last_id(database())
     if not watcher.enter():
-        return problem(503, "streams", "All streams are taken; ask /events?after= every two seconds instead.")
+        return problem(
+            503, "streams", "All streams are taken; ask /events?after= every two seconds instead."
+        )
     folder = Path(current_app.config["FOLDER"])
     answer = Response(_follow(watcher, folder, project.id, begin), content_type="text/event-stream")
     answer.headers["Cache-Control"] = "no-store"

@@ -1,4 +1,5 @@
-"""Who has a case open right now. Held in memory: it is worth nothing after a restart, and tabs say it anew every few seconds."""
+"""Who has a case open right now. Held in memory: it is worth nothing after a restart, and tabs say
+it anew every few seconds."""
 
 from __future__ import annotations
 
@@ -31,10 +32,14 @@ class Presence:
         """Note a tab, and give the others that have the case open."""
         now = time.monotonic()
         with self._lock:
-            self._tabs = {place: seen for place, seen in self._tabs.items() if now - seen.at < FORGOTTEN_S}
+            self._tabs = {
+                place: seen for place, seen in self._tabs.items() if now - seen.at < FORGOTTEN_S
+            }
             if len(self._tabs) < MOST_TABS or (case, tab) in self._tabs:
                 self._tabs[case, tab] = Tab(person, name, step, now)
-            return [seen for (other, key), seen in self._tabs.items() if other == case and key != tab]
+            return [
+                seen for (other, key), seen in self._tabs.items() if other == case and key != tab
+            ]
 
     def leave(self, case: str, tab: str) -> None:
         with self._lock:

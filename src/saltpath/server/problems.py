@@ -34,7 +34,13 @@ def json_answer(body: Any, status: int = 200, media_type: str = "application/jso
 
 
 def problem(status: int, code: str, sentence: str, **more: Any) -> Response:
-    body = {"type": f"urn:saltpath:{code}", "title": sentence, "status": status, "code": code, **more}
+    body = {
+        "type": f"urn:saltpath:{code}",
+        "title": sentence,
+        "status": status,
+        "code": code,
+        **more,
+    }
     return json_answer(body, status, "application/problem+json")
 
 
@@ -80,7 +86,9 @@ def answer_errors(app: Flask) -> None:
         if error.errno in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG):
             log.error("nothing can be written: %s", error)
             return problem(
-                507, "disk-full", "There is no room left on the disk; nothing was kept. Make room and try again."
+                507,
+                "disk-full",
+                "There is no room left on the disk; nothing was kept. Make room and try again.",
             )
         return _fault(error)
 
@@ -93,9 +101,15 @@ def answer_errors(app: Flask) -> None:
         log.error("the database cannot be used: %s", error)
         if "disk is full" in str(error):
             return problem(
-                507, "disk-full", "There is no room left on the disk; nothing was kept. Make room and try again."
+                507,
+                "disk-full",
+                "There is no room left on the disk; nothing was kept. Make room and try again.",
             )
-        return problem(503, "database", f"The database cannot be used just now ({error}). Try again in a moment.")
+        return problem(
+            503,
+            "database",
+            f"The database cannot be used just now ({error}). Try again in a moment.",
+        )
 
     @app.errorhandler(RequestEntityTooLarge)
     def _too_large(_error: RequestEntityTooLarge) -> Response:
@@ -104,7 +118,11 @@ def answer_errors(app: Flask) -> None:
 
     @app.errorhandler(HTTPException)
     def _http(error: HTTPException) -> Response:
-        answer = problem(error.code or 500, (error.name or "error").lower().replace(" ", "-"), error.description or "")
+        answer = problem(
+            error.code or 500,
+            (error.name or "error").lower().replace(" ", "-"),
+            error.description or "",
+        )
         for name, value in error.get_headers():
             if name.lower() == "allow":
                 answer.headers[name] = value

@@ -1,4 +1,5 @@
-"""What a whole file of rows holds, looked through by a process of its own, which says how far it is; remembered by the file's version."""
+"""What a whole file of rows holds, looked through by a process of its own, which says how far it
+is; remembered by the file's version."""
 
 from __future__ import annotations
 
@@ -36,14 +37,16 @@ _known: OrderedDict[tuple[str, int, str], Looking] = OrderedDict()
 
 
 class Looking(Struct):
-    """A look through a file that is under way, or done. `said`: what it said last, as `profile_view` with `state`."""
+    """A look through a file that is under way, or done. `said`: what it said last, as
+    `profile_view` with `state`."""
 
     said: dict[str, Any] = field(default_factory=lambda: {"state": "waiting", "rows": 0})
     process: subprocess.Popen[bytes] | None = None
 
 
 def looked_through(folder: Path, project: int, version: int, document: Any) -> dict[str, Any]:
-    """What is known of a file's version read as this source: `state` waiting, looking, done or broken off, and what was seen."""
+    """What is known of a file's version read as this source: `state` waiting, looking, done or
+    broken off, and what was seen."""
     text = plain.write_json(document).decode()
     key = (str(folder), version, text)
     with _lock:
@@ -57,16 +60,27 @@ def looked_through(folder: Path, project: int, version: int, document: Any) -> d
         _known.move_to_end(key)
         busy = sum(item.process is not None for item in _known.values())
         if looking.process is None and looking.said["state"] == "waiting" and busy < MOST_AT_ONCE:
-            words = [sys.executable, "-m", "saltpath.processes", "profile", str(folder), str(project), str(version)]
+            words = [
+                sys.executable,
+                "-m",
+                "saltpath.processes",
+                "profile",
+                str(folder),
+                str(project),
+                str(version),
+            ]
             looking.process = subprocess.Popen(
                 words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
             )
-            threading.Thread(target=_listen, args=(looking, looking.process, text), daemon=True).start()
+            threading.Thread(
+                target=_listen, args=(looking, looking.process, text), daemon=True
+            ).start()
     return looking.said
 
 
 def _listen(looking: Looking, process: subprocess.Popen[bytes], document: str) -> None:
-    """Hand the process the source's document, which is as long as it likes, and note what it says."""
+    """Hand the process the source's document, which is as long as it likes, and note what it
+    says."""
     assert process.stdout is not None and process.stdin is not None
     with contextlib.suppress(OSError), process.stdin as asked:
         asked.write(document.encode())
@@ -108,13 +122,18 @@ def _say(what: dict[str, Any]) -> None:
 
 def source_in(document: Any) -> FileRows:
     """A source of a file, of its document. Raises FormatError."""
-    source = read_project({"salt-path": 1, "project": "looked at", "sources": {"it": document}}).sources["it"]
+    source = read_project(
+        {"salt-path": 1, "project": "looked at", "sources": {"it": document}}
+    ).sources["it"]
     assert isinstance(source, FileRows)
     return source
 
 
-def profiled(file: BinaryIO, source: FileRows, most: int | None, through: Any = iter) -> dict[str, Any]:
-    """What a file holds, as it is shown; of a file that breaks off, what was read until then, and the reason."""
+def profiled(
+    file: BinaryIO, source: FileRows, most: int | None, through: Any = iter
+) -> dict[str, Any]:
+    """What a file holds, as it is shown; of a file that breaks off, what was read until then, and
+    the reason."""
     seen: list[str] = []
 
     def rows(table_rows: Any) -> Any:

@@ -1,4 +1,5 @@
-"""What was worked out of stored cases, remembered: a version of a case never changes, so nothing remembered of it grows old."""
+"""What was worked out of stored cases, remembered: a version of a case never changes, so nothing
+remembered of it grows old."""
 
 from __future__ import annotations
 
@@ -11,7 +12,8 @@ V = TypeVar("V")
 
 
 class ByVersion(Generic[V]):
-    """By the id of a case or document and its version, this with whatever else it depends on; the `most` used last stay. For threads."""
+    """By the id of a case or document and its version, this with whatever else it depends on; the
+    `most` used last stay. For threads."""
 
     def __init__(self, most: int) -> None:
         self._most = most
@@ -35,8 +37,8 @@ class ByVersion(Generic[V]):
 
 
 class Newest(Generic[V]):
-    """By a name the newest of what was made under it, as long as that is of the same version; the last `most` bytes asked for stay.
-    For threads."""
+    """By a name the newest of what was made under it, as long as that is of the same version; the
+    last `most` bytes asked for stay. For threads."""
 
     def __init__(self, most: int, size: Callable[[V], int]) -> None:
         self._most, self._size = most, size

@@ -1,4 +1,5 @@
-"""The shared steps of a project as pages need them: linked into cases, and by whom they are used."""
+"""The shared steps of a project as pages need them: linked into cases, and by whom they are
+used."""
 
 from __future__ import annotations
 
@@ -19,7 +20,10 @@ _used: ByVersion[tuple[str, ...]] = ByVersion(20_000)
 
 def library(project: int) -> Library:
     """The shared steps of a project by the names that cases use."""
-    return {shared_steps.called(stored): compiled(stored) for stored in shared_steps.shared_steps(database(), project)}
+    return {
+        shared_steps.called(stored): compiled(stored)
+        for stored in shared_steps.shared_steps(database(), project)
+    }
 
 
 def with_shared(stored: StoredCase, case: Case | None = None) -> Case:
@@ -27,13 +31,19 @@ def with_shared(stored: StoredCase, case: Case | None = None) -> Case:
     case = case or compiled(stored)
     if not uses(case):
         return case
-    return linked(case, library(stored.project), (shared_steps.called(stored),) if case.is_shared else ())
+    return linked(
+        case, library(stored.project), (shared_steps.called(stored),) if case.is_shared else ()
+    )
 
 
 def users_of(stored: StoredCase) -> list[StoredCase]:
-    """The cases and shared steps that use shared steps, right where they stand, in the order of the outline."""
+    """The cases and shared steps that use shared steps, right where they stand, in the order of the
+    outline."""
     name = shared_steps.called(stored)
-    every = [*cases.cases(database(), stored.project), *shared_steps.shared_steps(database(), stored.project)]
+    every = [
+        *cases.cases(database(), stored.project),
+        *shared_steps.shared_steps(database(), stored.project),
+    ]
     return [other for other in every if name in _used_by(other)]
 
 
@@ -62,13 +72,20 @@ def shared_view(stored: StoredCase) -> dict[str, Any]:
     return {
         "called": shared_steps.called(stored),
         "inputs": [
-            {"name": item.name, "kind": item.kind, "needed": item.default is ...,
-             "value": "" if item.default is ... else write_value(stored.document.get("inputs", {})[item.name]["default"])}
+            {
+                "name": item.name,
+                "kind": item.kind,
+                "needed": item.default is ...,
+                "value": ""
+                if item.default is ...
+                else write_value(stored.document.get("inputs", {})[item.name]["default"]),
+            }
             for item in case.inputs
         ],
         "outputs": [
-            {"name": name, "value": write_value(value)} for name, value in stored.document.get("outputs", {}).items()
+            {"name": name, "value": write_value(value)}
+            for name, value in stored.document.get("outputs", {}).items()
         ],
         "uses": len(users),
         "cases": [{"id": user.oid, "name": user.name} for user in users[:MOST_NAMED]],
-    }  # fmt: skip
+    }

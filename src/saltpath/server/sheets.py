@@ -1,4 +1,5 @@
-"""Cases as rows with what their runs saw beside them, and a table's rows with what became of their checks."""
+"""Cases as rows with what their runs saw beside them, and a table's rows with what became of their
+checks."""
 
 from __future__ import annotations
 
@@ -43,7 +44,10 @@ def rows_with_evidence(stored: StoredCase) -> Iterator[Row]:
         outcome = _outcome(found.get(row.step_key), row.index)
         beside = {"seen": words.get((row.step_key, row.index), "")}
         if outcome is not None:
-            beside |= {"verdict": outcome.verdict, "was": show_in(outcome.actual, outcome.unit, 2000)}
+            beside |= {
+                "verdict": outcome.verdict,
+                "was": show_in(outcome.actual, outcome.unit, 2000),
+            }
         row.cells.update({name: text for name, text in beside.items() if text})
         yield row
 
@@ -53,18 +57,24 @@ def _outcome(of: SeenStep | None, index: int) -> Outcome | None:
     if of is None or not isinstance(of.step, Request) or not 0 <= index < len(of.seen.outcomes):
         return None
     outcome = of.seen.outcomes[index]
-    return outcome if not outcome.origin and outcome.check == of.step.expect[index].sentence else None
+    return (
+        outcome if not outcome.origin and outcome.check == of.step.expect[index].sentence else None
+    )
 
 
 def _seen_in_words(stored: StoredCase) -> dict[tuple[str, int], str]:
     """By step key and number of the check: what stood there in the last answers, at most 12."""
     checks = {
-        step.key: [(index, item.of) for index, item in enumerate(step.expect) if isinstance(item, Check)]
+        step.key: [
+            (index, item.of) for index, item in enumerate(step.expect) if isinstance(item, Check)
+        ]
         for _, _, step in compiled(stored).parts()
         if isinstance(step, Request)
     }
     values: dict[tuple[str, int], list[Any]] = {}
-    for run, position in runs.last_runs_of_case(database(), stored.project, stored.id, MOST_ANSWERS):
+    for run, position in runs.last_runs_of_case(
+        database(), stored.project, stored.id, MOST_ANSWERS
+    ):
         for step in evidence.steps(database("evidence"), run, position):
             answer = kept_answers.answer_of(step) if checks.get(step.key) else None
             if answer is None:
@@ -98,7 +108,8 @@ def _value(of: Subject, answer: Answer, scopes: Scopes) -> Any:
 
 
 def known_paths(cases: Sequence[StoredCase]) -> Known:
-    """Paths of the last answer by the name of their last part, of a step by its case's key and its own; each asked for once."""
+    """Paths of the last answer by the name of their last part, of a step by its case's key and its
+    own; each asked for once."""
     by_key = {case.key: case for case in cases}
     seen: dict[str, Found] = {}
     known: dict[tuple[str, str], Mapping[str, str]] = {}
@@ -109,14 +120,17 @@ def known_paths(cases: Sequence[StoredCase]) -> Known:
             if case_key in by_key and case_key not in seen:
                 seen[case_key] = last_seen(by_key[case_key])[2]
             last = seen.get(case_key, {}).get(step_key)
-            known[place] = again.by_last_name(again.paths_in(kept_answers.answer_of(last[1]) if last else None))
+            known[place] = again.by_last_name(
+                again.paths_in(kept_answers.answer_of(last[1]) if last else None)
+            )
         return known[place]
 
     return ask
 
 
 def verdicts_beside(plan: Plan, cases: Sequence[StoredCase]) -> dict[int, dict[str, str]]:
-    """By number of a table's row what is written beside it: verdict, actual value (or why the row cannot be read), and when."""
+    """By number of a table's row what is written beside it: verdict, actual value (or why the row
+    cannot be read), and when."""
     by_key = {case.key: case for case in cases}
     found: dict[int, list[tuple[str, str, str]]] = {}
     seen: dict[str, dict[str, SeenStep]] = {}
@@ -128,27 +142,45 @@ def verdicts_beside(plan: Plan, cases: Sequence[StoredCase]) -> dict[int, dict[s
         found.setdefault(place.row, []).append(_beside(case, place, seen))
     for fault in plan.faults:
         found.setdefault(fault.row, []).insert(0, (NOT_READ, fault.sentence, ""))
-    return {row: dict(zip(BESIDE.values(), _together(items), strict=True)) for row, items in found.items()}
+    return {
+        row: dict(zip(BESIDE.values(), _together(items), strict=True))
+        for row, items in found.items()
+    }
 
 
 def _together(items: list[tuple[str, str, str]]) -> tuple[str, str, str]:
     """The checks of one row as one: the worst verdict, every actual value, the last time."""
-    verdict = next((word for word in WORST_FIRST if any(word == v for v, _, _ in items)), items[0][0])
+    verdict = next(
+        (word for word in WORST_FIRST if any(word == v for v, _, _ in items)), items[0][0]
+    )
     return verdict, "; ".join(was for _, was, _ in items if was), items[-1][2]
 
 
-def _beside(case: StoredCase | None, place: Place, seen: Mapping[str, dict[str, SeenStep]]) -> tuple[str, str, str]:
+def _beside(
+    case: StoredCase | None, place: Place, seen: Mapping[str, dict[str, SeenStep]]
+) -> tuple[str, str, str]:
     requests = requests_of(case.document) if case is not None else []
     if case is None or place.request >= len(requests):
         return NOT_TAKEN, "", ""
     step = requests[place.request]
     cells = [check_cells(check) for check in step.get("expect") or []]
     wanted = [place.check[column] for column in ("of", "relation", "expected")]
-    index = next((at for at, of in enumerate(cells) if [of[c] for c in ("of", "relation", "expected")] == wanted), -1)
+    index = next(
+        (
+            at
+            for at, of in enumerate(cells)
+            if [of[c] for c in ("of", "relation", "expected")] == wanted
+        ),
+        -1,
+    )
     if index < 0:
         return NOT_TAKEN, "", ""
     of = seen[case.key].get(str(step.get("key")))
     outcome = _outcome(of, index)
     if of is None or outcome is None:
         return NOT_RUN, "", ""
-    return outcome.verdict, show_in(outcome.actual, outcome.unit, 2000), str(moment(of.seen.head.at))
+    return (
+        outcome.verdict,
+        show_in(outcome.actual, outcome.unit, 2000),
+        str(moment(of.seen.head.at)),
+    )

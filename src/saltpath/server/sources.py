@@ -1,5 +1,6 @@
-"""Where the rows of stored cases come from: their columns, and the first of them. Files are read as far as that needs, and what they gave
-is remembered by their version; what a runner saw in a database, by its look."""
+"""Where the rows of stored cases come from: their columns, and the first of them. Files are read as
+far as that needs, and what they gave is remembered by their version; what a runner saw in a
+database, by its look."""
 
 from __future__ import annotations
 
@@ -19,7 +20,15 @@ from saltpath.core.outputs import columns_of
 from saltpath.core.scopes import Scopes
 from saltpath.core.tables.made import made_rows
 from saltpath.core.tables.made import names_of as names_of_made
-from saltpath.core.tables.sources import DatabaseRows, FileRows, ListRows, NamedRows, OutputRows, Row, Source
+from saltpath.core.tables.sources import (
+    DatabaseRows,
+    FileRows,
+    ListRows,
+    NamedRows,
+    OutputRows,
+    Row,
+    Source,
+)
 from saltpath.core.why import Blocked, Why, why
 from saltpath.server.compiled import project_of
 from saltpath.server.confined import NotNow
@@ -37,7 +46,8 @@ Look = tuple[int, int, str]
 
 
 class Begin(Struct, frozen=True):
-    """How a source begins: its columns (None: not known before it runs), its first rows, or why it cannot be read."""
+    """How a source begins: its columns (None: not known before it runs), its first rows, or why it
+    cannot be read."""
 
     names: list[str] | None = None
     rows: list[Row] = field(default_factory=list)
@@ -53,7 +63,8 @@ def source_of(project: int, rows: Source | None, of: Project | None = None) -> S
 
 
 def begin_of(project: int, source: Source | Why | None, scopes: Scopes | None = None) -> Begin:
-    """How a source begins. What is made needs the scopes that it is made in; without them only its columns are told."""
+    """How a source begins. What is made needs the scopes that it is made in; without them only its
+    columns are told."""
     if source is None:
         return Begin([])
     if isinstance(source, Why):
@@ -61,7 +72,8 @@ def begin_of(project: int, source: Source | Why | None, scopes: Scopes | None = 
     if isinstance(source, FileRows):
         return _of_file(project, source)
     if isinstance(source, OutputRows):
-        return Begin(*(_written(project, source, FEW) or ()))  # else an earlier case of the same run may write it
+        # else an earlier case of the same run may write it
+        return Begin(*(_written(project, source, FEW) or ()))
     if isinstance(source, DatabaseRows):
         return _of_database(project, source)
     if isinstance(source, NamedRows):
@@ -100,8 +112,8 @@ def _of_database(project: int, source: DatabaseRows) -> Begin:
 
 
 def rows_elsewhere(project: int, source: DatabaseRows | OutputRows, most: int) -> Held | None:
-    """What a runner saw in a database when it last looked there, or what a run wrote last; None if none did. Raises Blocked: why it saw
-    nothing."""
+    """What a runner saw in a database when it last looked there, or what a run wrote last; None if
+    none did. Raises Blocked: why it saw nothing."""
     if isinstance(source, OutputRows):
         return _written(project, source, most)
     look = _newest_look(project, source)
@@ -110,7 +122,11 @@ def rows_elsewhere(project: int, source: DatabaseRows | OutputRows, most: int) -
 
 def _written(project: int, source: OutputRows, most: int) -> Held | None:
     run = output_rows.newest_run(database(), database("evidence"), project, source.table)
-    return None if run is None else _held(output_rows.page(database("evidence"), run, source.table, 0, most))
+    return (
+        None
+        if run is None
+        else _held(output_rows.page(database("evidence"), run, source.table, 0, most))
+    )
 
 
 def look_of(source: DatabaseRows) -> str:
@@ -124,7 +140,8 @@ def _newest_look(project: int, source: DatabaseRows) -> Look | None:
     if known is None:
         return None
     key = known.document["steps"][0]["key"]
-    for run, position in runs.last_runs_of_case(database(), project, known.id, 2):  # one may be under way
+    # one may be under way
+    for run, position in runs.last_runs_of_case(database(), project, known.id, 2):
         if runs.verdict_of_case(database(), run, position) is not None:
             return run, position, key
     return None
@@ -135,7 +152,9 @@ def _seen(look: Look, source: DatabaseRows, most: int) -> Held:
         if seen.why is None:
             return _rows_in(seen.exchanges[-1].body, source, most)
         raise Blocked(seen.why)
-    raise Blocked(why("source-unreadable", source=source.database, problem="the look into it was broken off"))
+    raise Blocked(
+        why("source-unreadable", source=source.database, problem="the look into it was broken off")
+    )
 
 
 def _rows_in(body: bytes, source: DatabaseRows, most: int) -> Held:

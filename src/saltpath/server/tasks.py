@@ -1,5 +1,5 @@
-"""What the web server has done with files that strangers made, by processes of their own (see confined.py): each a function of the data
-folder and of what can be pickled. Raises Unreadable."""
+"""What the web server has done with files that strangers made, by processes of their own (see
+confined.py): each a function of the data folder and of what can be pickled. Raises Unreadable."""
 
 from __future__ import annotations
 
@@ -30,20 +30,36 @@ MOST_LOOKED_AT = 5_000
 MOST_SHOWN = 200
 MOST_COLUMNS_SHOWN = 60
 NOTHING_SHOWN: dict[str, Any] = {
-    "sheets": [], "sheet": "", "encoding": "", "delimiter": "", "quote": "", "lists": [], "records": [], "badCells": [], "frame": None,
-    "rows": [], "profile": None,
-}  # fmt: skip
+    "sheets": [],
+    "sheet": "",
+    "encoding": "",
+    "delimiter": "",
+    "quote": "",
+    "lists": [],
+    "records": [],
+    "badCells": [],
+    "frame": None,
+    "rows": [],
+    "profile": None,
+}
 
 
 def _cells(records: list[list[Any]]) -> dict[str, Any]:
     bad = [
-        {"row": at, "column": place, "problem": cell.problem or "a formula that was never worked out"}
+        {
+            "row": at,
+            "column": place,
+            "problem": cell.problem or "a formula that was never worked out",
+        }
         for at, record in enumerate(records, 1)
         for place, cell in enumerate(record[:MOST_COLUMNS_SHOWN], 1)
         if isinstance(cell, BadCell)
     ]
     shown = [
-        ["" if isinstance(cell, BadCell) else cell_text(cell_shown(cell)) for cell in record[:MOST_COLUMNS_SHOWN]]
+        [
+            "" if isinstance(cell, BadCell) else cell_text(cell_shown(cell))
+            for cell in record[:MOST_COLUMNS_SHOWN]
+        ]
         for record in records
     ]
     return {"records": shown, "badCells": bad}
@@ -71,14 +87,25 @@ def row_shown(row: Row, names: list[str]) -> dict[str, Any]:
 
 
 def looked(folder: Path, project: int, source: FileRows) -> dict[str, Any]:
-    """A file's first cells as they stand, its frame, its first rows, and what the columns of the first 5,000 hold."""
+    """A file's first cells as they stand, its frame, its first rows, and what the columns of the
+    first 5,000 hold."""
     answer: dict[str, Any] = {**NOTHING_SHOWN, "kind": "", "problem": "", "columns": []}
     opened = _opener(folder, project)
     try:
         with opened(source.file) as file:
             found = look(file, source)
-        answer |= {"kind": found.kind, "sheets": found.sheets, "sheet": found.sheet, "encoding": found.encoding, "encodingSure": found.sure, "decimal": found.decimal,
-                   "delimiter": found.delimiter, "quote": found.quote, "lists": found.lists, **_cells(found.records)}  # fmt: skip
+        answer |= {
+            "kind": found.kind,
+            "sheets": found.sheets,
+            "sheet": found.sheet,
+            "encoding": found.encoding,
+            "encodingSure": found.sure,
+            "decimal": found.decimal,
+            "delimiter": found.delimiter,
+            "quote": found.quote,
+            "lists": found.lists,
+            **_cells(found.records),
+        }
         if found.records:
             answer["frame"] = _frame(framed(found.records, source), source)
         with opened(source.file) as file:
@@ -103,7 +130,8 @@ def begin(folder: Path, project: int, source: FileRows, few: int) -> tuple[list[
 
 
 def changed(folder: Path, project: int, source: FileRows, versions: list[int]) -> TableChanges:
-    """What the second of two versions of a file has otherwise than the first; what is not fit is compared as it stands."""
+    """What the second of two versions of a file has otherwise than the first; what is not fit is
+    compared as it stands."""
     path, tables = source.file.removeprefix("./"), []
     try:
         for version in versions:
@@ -119,11 +147,20 @@ def book(folder: Path, octets: bytes) -> Book:
     return workbook.read_book(octets)
 
 
-def beside(folder: Path, octets: bytes, sheet: str, headings: int, columns: Mapping[str, int], values: Values) -> bytes:
+def beside(
+    folder: Path,
+    octets: bytes,
+    sheet: str,
+    headings: int,
+    columns: Mapping[str, int],
+    values: Values,
+) -> bytes:
     """The file again with values beside its rows."""
     return workbook.beside(octets, sheet, headings, columns, values)
 
 
-def _opener(folder: Path, project: int, pinned: dict[str, int] | None = None) -> Callable[[str], BinaryIO]:
+def _opener(
+    folder: Path, project: int, pinned: dict[str, int] | None = None
+) -> Callable[[str], BinaryIO]:
     with closing(connect(folder)) as connection:
         return project_files.opener(connection, project, pinned)

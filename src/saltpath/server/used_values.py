@@ -1,4 +1,5 @@
-"""Which values the cases of a project use. A version never changes, so what was worked out for it is remembered."""
+"""Which values the cases of a project use. A version never changes, so what was worked out for it
+is remembered."""
 
 from __future__ import annotations
 
@@ -29,7 +30,8 @@ Uses = dict[tuple[str, str], list[CaseHead]]
 
 
 class _Looked(Struct, frozen=True):
-    """What a version of a case says of this. The columns of its rows are none of it: they are its source's, which changes by itself."""
+    """What a version of a case says of this. The columns of its rows are none of it: they are its
+    source's, which changes by itself."""
 
     wanted: frozenset[Wanted]
     rows: Source | None
@@ -40,7 +42,9 @@ def _looked(connection: sqlite3.Connection, head: CaseHead) -> _Looked:
     return _Looked(frozenset(wanted_by(case)), case.rows)
 
 
-def _wanted(connection: sqlite3.Connection, head: CaseHead, project: int, read: Project) -> Iterable[Wanted]:
+def _wanted(
+    connection: sqlite3.Connection, head: CaseHead, project: int, read: Project
+) -> Iterable[Wanted]:
     """The values that a case looks for outside of itself."""
     looked = _known.of(head.oid, head.version, partial(_looked, connection, head))
     if looked.rows is None:
@@ -50,8 +54,8 @@ def _wanted(connection: sqlite3.Connection, head: CaseHead, project: int, read: 
 
 
 def uses(connection: sqlite3.Connection, project: Document) -> tuple[Uses, set[str]]:
-    """Who uses which value: cases by value, and the names that the project and its suites use themselves: in values, checks on every answer,
-    options, sources, databases."""
+    """Who uses which value: cases by value, and the names that the project and its suites use
+    themselves: in values, checks on every answer, options, sources, databases."""
     suites = {suite.id: suite for suite in projects.suites(connection, project.id)}
     own = {suite.oid: _names(suite.document, "values", "values in") for suite in suites.values()}
     found: Uses = {}
@@ -79,7 +83,9 @@ def _by_documents(connection: sqlite3.Connection, project: Document) -> set[str]
         *projects.environments(connection, project.id),
         *projects.suites(connection, project.id),
     )
-    return {name for one in documents for name in _said.of(one.oid, one.version, partial(_said_by, one))}
+    return {
+        name for one in documents for name in _said.of(one.oid, one.version, partial(_said_by, one))
+    }
 
 
 def _said_by(document: Document) -> frozenset[str]:
@@ -90,7 +96,9 @@ def _said_by(document: Document) -> frozenset[str]:
         suite = suite_of(document)
         parts = suite.auth.parts if suite.auth else ()
         return _names_in(
-            [suite.values, *suite.values_in.values()], suite.every_answer, [*parts, *suite.options.trees()]
+            [suite.values, *suite.values_in.values()],
+            suite.every_answer,
+            [*parts, *suite.options.trees()],
         )
     project = project_of(document)
     trees = [tree for source in project.sources.values() for tree in trees_of(source)]

@@ -16,7 +16,8 @@ GIVE_BACK_S = 30.0
 
 
 def main(folder: Path, host: str, port: int, names: list[str]) -> None:
-    """Serve until the process is ended; it ends itself when its supervisor is gone. `names`: those that it answers to besides its own."""
+    """Serve until the process is ended; it ends itself when its supervisor is gone. `names`: those
+    that it answers to besides its own."""
     parent = os.getppid()
 
     def look_after() -> None:
@@ -31,5 +32,5 @@ def main(folder: Path, host: str, port: int, names: list[str]) -> None:
     threading.Thread(target=look_after, daemon=True).start()
     app = make_app(folder, host, names)
     gc.collect()
-    gc.freeze()  # what is loaded stays: a collection need not look at it again, and took 65 ms of everybody
+    gc.freeze()  # what is loaded stays: each collection looked at it again, 65 ms of everybody
     serve(app, host, port)

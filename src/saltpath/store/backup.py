@@ -1,4 +1,5 @@
-"""A whole installation in one archive: both databases as they stand, the main one first, so that no run in it lacks its evidence; then large files."""
+"""A whole installation in one archive: both databases as they stand, the main one first, so that no
+run in it lacks its evidence; then large files."""
 
 from __future__ import annotations
 
@@ -17,8 +18,9 @@ PAGES = 2000
 
 
 def back_up(folder: Path, archive: Path, with_key: bool = False) -> int:
-    """Write the archive while the application may run on; its size in bytes. Without the key, what is sealed in it can be read only where
-    the key is. An archive that is there already is replaced when the new one is whole. Raises StoreError."""
+    """Write the archive while the application may run on; its size in bytes. Without the key, what
+    is sealed in it can be read only where the key is. An archive that is there already is replaced
+    when the new one is whole. Raises StoreError."""
     part = archive.with_name(archive.name + ".part")
     try:
         with (
@@ -27,8 +29,12 @@ def back_up(folder: Path, archive: Path, with_key: bool = False) -> int:
         ):
             for which in ("main", "evidence"):
                 copy = Path(aside) / FILES[which]
-                with closing(connect(folder, which)) as source, closing(sqlite3.connect(copy)) as target:
-                    source.execute("BEGIN")  # one moment of it; without, it begins anew at each commit of others
+                with (
+                    closing(connect(folder, which)) as source,
+                    closing(sqlite3.connect(copy)) as target,
+                ):
+                    # one moment of it; without, it begins anew at each commit of others
+                    source.execute("BEGIN")
                     source.execute("SELECT 1 FROM sqlite_schema LIMIT 1").fetchone()
                     source.backup(target, pages=PAGES)
                 made.write(copy, FILES[which])

@@ -1,4 +1,5 @@
-"""Cases as revisions of a document. Saving needs the version that was read; autosaves of one person fold into one."""
+"""Cases as revisions of a document. Saving needs the version that was read; autosaves of one person
+fold into one."""
 
 from __future__ import annotations
 
@@ -11,14 +12,24 @@ from saltpath.core import plain
 from saltpath.core.case import PARTS
 from saltpath.core.format.readable import readable_case, stub_of_case
 from saltpath.core.format.reader import case_from_data
-from saltpath.store.database import Conflict, Gone, NotFound, at_once, new_id, new_key, now_us, write
+from saltpath.store.database import (
+    Conflict,
+    Gone,
+    NotFound,
+    at_once,
+    new_id,
+    new_key,
+    now_us,
+    write,
+)
 from saltpath.store.events import add_event
 
 FOLD_US = 600_000_000
 
 
 class Revision(Struct, frozen=True):
-    """One kept version of a case, who saved it last and when, and the numbers of the runs that used it."""
+    """One kept version of a case, who saved it last and when, and the numbers of the runs that used
+    it."""
 
     version: int
     document: dict[str, Any]
@@ -44,11 +55,13 @@ class StoredCase(Struct, frozen=True):
     at: int
     gone_at: int | None = None
     unread: Any = None
-    """What an older fault has stored in the place of a case, if that cannot be read: `document` is then one without steps."""
+    """What an older fault has stored in the place of a case, if that cannot be read: `document` is
+    then one without steps."""
 
 
 _SELECT = """
-SELECT c.id, c.oid, c.project, c.suite, c.key, c.name, c.file, r.version, r.document, r.comments, r.at, c.gone_at, r.checked
+SELECT c.id, c.oid, c.project, c.suite, c.key, c.name, c.file, r.version, r.document, r.comments,
+r.at, c.gone_at, r.checked
 FROM test_case c JOIN case_revision r ON r.test_case = c.id
 """
 
@@ -65,9 +78,11 @@ def _case(row: sqlite3.Row) -> StoredCase:
 
 
 def check_stored(connection: sqlite3.Connection) -> None:
-    """Look once whether what older versions have stored can be read, so that it need not be looked at whenever it is."""
+    """Look once whether what older versions have stored can be read, so that it need not be looked
+    at whenever it is."""
     rows = connection.execute(
-        "SELECT c.id, r.version, r.document, c.name, c.key FROM test_case c JOIN case_revision r ON r.test_case = c.id"
+        "SELECT c.id, r.version, r.document, c.name, c.key FROM test_case c JOIN case_revision r "
+        "ON r.test_case = c.id"
         " AND r.version = c.version WHERE NOT r.checked"
     ).fetchall()
     good = [
@@ -76,7 +91,9 @@ def check_stored(connection: sqlite3.Connection) -> None:
         if not readable_case(plain.read_json(row["document"]), row["name"], row["key"])[1]
     ]
     with write(connection):
-        connection.executemany("UPDATE case_revision SET checked = 1 WHERE test_case = ? AND version = ?", good)
+        connection.executemany(
+            "UPDATE case_revision SET checked = 1 WHERE test_case = ? AND version = ?", good
+        )
 
 
 def name_of(document: dict[str, Any]) -> str:
@@ -104,7 +121,11 @@ def _with_key(step: Any, seen: set[str]) -> Any:
     key = step.get("key")
     if not isinstance(key, str) or key in seen:
         kind = next(iter(step))
-        step = {kind: step[kind], "key": new_key(6), **{k: v for k, v in step.items() if k not in (kind, "key")}}
+        step = {
+            kind: step[kind],
+            "key": new_key(6),
+            **{k: v for k, v in step.items() if k not in (kind, "key")},
+        }
     seen.add(step["key"])
     if isinstance(step.get("steps"), list):
         step = {**step, "steps": [_with_key(inner, seen) for inner in step["steps"]]}
@@ -120,7 +141,8 @@ def add_case(
     comments: dict[str, list[str]] | None = None,
     file: str = "",
 ) -> StoredCase:
-    """Store a new case; keys are written where they are missing. Raises FormatError for what would not be read again."""
+    """Store a new case; keys are written where they are missing. Raises FormatError for what would
+    not be read again."""
     document = with_keys(document)
     case_from_data(document)
     oid, at = new_id("case"), now_us()
@@ -131,11 +153,26 @@ def add_case(
         if taken:
             document["key"] = new_key(10)
         cursor = connection.execute(
-            "INSERT INTO test_case (project, suite, oid, key, name, file, tags, position, version, made_at)"
-            " SELECT ?, ?, ?, ?, ?, ?, ?, COUNT(*), 1, ? FROM test_case WHERE project = ? AND suite = ?",
-            (project, suite, oid, document["key"], name_of(document), file, _tags(document), at, project, suite),
+            "INSERT INTO test_case (project, suite, oid, key, name, file, tags, position, "
+            "version, made_at)"
+            " SELECT ?, ?, ?, ?, ?, ?, ?, COUNT(*), 1, ? FROM test_case WHERE project = ? AND "
+            "suite = ?",
+            (
+                project,
+                suite,
+                oid,
+                document["key"],
+                name_of(document),
+                file,
+                _tags(document),
+                at,
+                project,
+                suite,
+            ),
         )
-        _revision(connection, int(cursor.lastrowid or 0), 1, project, document, comments or {}, actor, at)
+        _revision(
+            connection, int(cursor.lastrowid or 0), 1, project, document, comments or {}, actor, at
+        )
     return case(connection, oid)
 
 
@@ -144,13 +181,28 @@ def _tags(document: dict[str, Any]) -> str:
 
 
 def _revision(
-    connection: sqlite3.Connection, id: int, version: int, project: int, document: dict[str, Any],
-    comments: dict[str, list[str]], actor: int, at: int,
-) -> None:  # fmt: skip
+    connection: sqlite3.Connection,
+    id: int,
+    version: int,
+    project: int,
+    document: dict[str, Any],
+    comments: dict[str, list[str]],
+    actor: int,
+    at: int,
+) -> None:
     connection.execute(
-        "INSERT INTO case_revision (test_case, version, project, document, comments, actor, at, checked)"
+        "INSERT INTO case_revision (test_case, version, project, document, comments, actor, at, "
+        "checked)"
         " VALUES (?, ?, ?, ?, ?, ?, ?, 1)",
-        (id, version, project, plain.write_json(document).decode(), plain.write_json(comments).decode(), actor, at),
+        (
+            id,
+            version,
+            project,
+            plain.write_json(document).decode(),
+            plain.write_json(comments).decode(),
+            actor,
+            at,
+        ),
     )
 
 
@@ -162,11 +214,12 @@ def save_case(
     document: dict[str, Any],
     comments: dict[str, list[str]],
 ) -> StoredCase:
-    """Save on top of `version`. Raises Conflict if another one stands, NotFound if the case is gone, FormatError for what would not be
-    read again.
+    """Save on top of `version`. Raises Conflict if another one stands, NotFound if the case is
+    gone, FormatError for what would not be read again.
 
-    A revision of the same person within ten minutes that no run used is replaced rather than followed; its version
-    number still moves on, so that nobody else's If-Match holds by accident."""
+    A revision of the same person within ten minutes that no run used is replaced rather than
+    followed; its version number still moves on, so that nobody else's If-Match holds by
+    accident."""
     at = now_us()
     case_from_data(document)
     with write(connection):
@@ -175,11 +228,22 @@ def save_case(
             raise Conflict(current.version)
         document = with_keys({**document, "key": current.key})
         last = connection.execute(
-            "SELECT actor, at, used FROM case_revision WHERE test_case = ? AND version = ?", (current.id, version)
+            "SELECT actor, at, used FROM case_revision WHERE test_case = ? AND version = ?",
+            (current.id, version),
         ).fetchone()
-        _revision(connection, current.id, version + 1, current.project, document, comments, actor, at)
-        if last["actor"] == actor and not last["used"] and at - last["at"] < FOLD_US and version > 1:
-            connection.execute("DELETE FROM case_revision WHERE test_case = ? AND version = ?", (current.id, version))
+        _revision(
+            connection, current.id, version + 1, current.project, document, comments, actor, at
+        )
+        if (
+            last["actor"] == actor
+            and not last["used"]
+            and at - last["at"] < FOLD_US
+            and version > 1
+        ):
+            connection.execute(
+                "DELETE FROM case_revision WHERE test_case = ? AND version = ?",
+                (current.id, version),
+            )
         connection.execute(
             "UPDATE test_case SET version = ?, name = ?, tags = ? WHERE id = ?",
             (version + 1, name_of(document), _tags(document), current.id),
@@ -188,16 +252,23 @@ def save_case(
     return case(connection, oid)
 
 
-def _changed(connection: sqlite3.Connection, case: StoredCase, at: int, version: int | None) -> None:
-    add_event(connection, case.project, None, at, "case changed", {"case": case.oid, "version": version})
+def _changed(
+    connection: sqlite3.Connection, case: StoredCase, at: int, version: int | None
+) -> None:
+    add_event(
+        connection, case.project, None, at, "case changed", {"case": case.oid, "version": version}
+    )
 
 
-def move_case(connection: sqlite3.Connection, oid: str, suite: int, before: str | None) -> StoredCase:
+def move_case(
+    connection: sqlite3.Connection, oid: str, suite: int, before: str | None
+) -> StoredCase:
     """Into a suite of its project, right before another case of it; to the end without one."""
     with write(connection):
         moved = case(connection, oid)
         rows = connection.execute(
-            "SELECT id, oid FROM test_case WHERE suite = ? AND id <> ? ORDER BY gone_at IS NOT NULL, position",
+            "SELECT id, oid FROM test_case WHERE suite = ? AND id <> ? ORDER BY gone_at IS NOT "
+            "NULL, position",
             (suite, moved.id),
         ).fetchall()
         order = [row["id"] for row in rows]
@@ -207,7 +278,8 @@ def move_case(connection: sqlite3.Connection, oid: str, suite: int, before: str 
         order.insert(len(order) if place is None else place, moved.id)
         connection.execute("UPDATE test_case SET suite = ? WHERE id = ?", (suite, moved.id))
         connection.executemany(
-            "UPDATE test_case SET position = ? WHERE id = ?", [(at, id) for at, id in enumerate(order)]
+            "UPDATE test_case SET position = ? WHERE id = ?",
+            [(at, id) for at, id in enumerate(order)],
         )
         _changed(connection, moved, now_us(), moved.version)
     return case(connection, oid)
@@ -232,8 +304,11 @@ def _mark_gone(connection: sqlite3.Connection, oid: str, at: int | None) -> None
 
 
 def case(connection: sqlite3.Connection, oid: str, gone: bool = False) -> StoredCase:
-    """The case at its newest version. Raises NotFound, and Gone for one that was removed unless `gone`."""
-    row = connection.execute(_SELECT + "AND r.version = c.version WHERE c.oid = ?", (oid,)).fetchone()
+    """The case at its newest version. Raises NotFound, and Gone for one that was removed unless
+    `gone`."""
+    row = connection.execute(
+        _SELECT + "AND r.version = c.version WHERE c.oid = ?", (oid,)
+    ).fetchone()
     if row is None:
         raise NotFound(f"there is no case {oid}")
     found = _case(row)
@@ -243,7 +318,8 @@ def case(connection: sqlite3.Connection, oid: str, gone: bool = False) -> Stored
 
 
 def case_at(connection: sqlite3.Connection, id: int, version: int) -> StoredCase:
-    """A case at the version that a run used. Where an older Salt Path had folded that one away, the one that took its place."""
+    """A case at the version that a run used. Where an older Salt Path had folded that one away, the
+    one that took its place."""
     row = connection.execute(
         _SELECT + "WHERE c.id = ? AND r.version >= ? ORDER BY r.version LIMIT 1", (id, version)
     ).fetchone()
@@ -255,7 +331,9 @@ def case_at(connection: sqlite3.Connection, id: int, version: int) -> StoredCase
 def cases(connection: sqlite3.Connection, project: int) -> list[StoredCase]:
     """All cases of a project, suite by suite in their order."""
     rows = connection.execute(
-        _SELECT + "AND r.version = c.version JOIN suite s ON s.id = c.suite WHERE c.project = ? AND c.gone_at IS NULL"
+        _SELECT
+        + "AND r.version = c.version JOIN suite s ON s.id = c.suite WHERE c.project = ? AND "
+        "c.gone_at IS NULL"
         " AND NOT s.hidden ORDER BY s.position, c.position, c.id",
         (project,),
     )
@@ -273,12 +351,15 @@ class CaseHead(Struct, frozen=True):
 
 
 def heads(connection: sqlite3.Connection, project: int, kind: int = 0) -> list[CaseHead]:
-    """All cases of a project in the order of `cases`, their documents left where they are; with a kind what stands in that hidden place."""
+    """All cases of a project in the order of `cases`, their documents left where they are; with a
+    kind what stands in that hidden place."""
     rows = at_once(
         connection,
         ("id", "oid", "suite", "name", "version"),
-        "SELECT c.id, c.oid, c.suite, c.name, c.version FROM test_case c JOIN suite s ON s.id = c.suite"
-        " WHERE c.project = ? AND c.gone_at IS NULL AND s.hidden = ? ORDER BY s.position, c.position, c.id",
+        "SELECT c.id, c.oid, c.suite, c.name, c.version FROM test_case c JOIN suite s ON s.id = "
+        "c.suite"
+        " WHERE c.project = ? AND c.gone_at IS NULL AND s.hidden = ? ORDER BY s.position, "
+        "c.position, c.id",
         (project, kind),
     )
     return [CaseHead(*row) for row in rows]
@@ -287,17 +368,23 @@ def heads(connection: sqlite3.Connection, project: int, kind: int = 0) -> list[C
 def with_field(connection: sqlite3.Connection, project: int, field: str) -> list[StoredCase]:
     """The cases of a project whose document has this field, in the order of `cases`."""
     rows = connection.execute(
-        _SELECT + "AND r.version = c.version JOIN suite s ON s.id = c.suite WHERE c.project = ? AND c.gone_at IS NULL"
-        " AND NOT s.hidden AND json_type(r.document, ?) IS NOT NULL ORDER BY s.position, c.position, c.id",
+        _SELECT
+        + "AND r.version = c.version JOIN suite s ON s.id = c.suite WHERE c.project = ? AND "
+        "c.gone_at IS NULL"
+        " AND NOT s.hidden AND json_type(r.document, ?) IS NOT NULL ORDER BY s.position, "
+        "c.position, c.id",
         (project, f'$."{field}"'),
     )
     return [_case(row) for row in rows]
 
 
 def single_requests(connection: sqlite3.Connection, project: int, most: int) -> list[StoredCase]:
-    """The requests of a project that belong to no case yet, each as a case of one step; those made last come first."""
+    """The requests of a project that belong to no case yet, each as a case of one step; those made
+    last come first."""
     rows = connection.execute(
-        _SELECT + "AND r.version = c.version JOIN suite s ON s.id = c.suite WHERE c.project = ? AND c.gone_at IS NULL"
+        _SELECT
+        + "AND r.version = c.version JOIN suite s ON s.id = c.suite WHERE c.project = ? AND "
+        "c.gone_at IS NULL"
         " AND s.hidden = 1 ORDER BY c.id DESC LIMIT ?",
         (project, most),
     )
@@ -314,20 +401,29 @@ class GoneCase(Struct, frozen=True):
     gone_at: int
 
 
-def gone_cases(connection: sqlite3.Connection, project: int, since: int, most: int) -> list[GoneCase]:
+def gone_cases(
+    connection: sqlite3.Connection, project: int, since: int, most: int
+) -> list[GoneCase]:
     """Those that were deleted since a moment, the last ones first."""
     rows = connection.execute(
-        "SELECT c.oid, c.name, iif(s.hidden, '', s.name) AS suite, c.gone_at FROM test_case c JOIN suite s ON s.id = c.suite"
-        " WHERE c.project = ? AND c.gone_at >= ? AND s.hidden IN (0, 2) ORDER BY c.gone_at DESC, c.id DESC LIMIT ?",
+        "SELECT c.oid, c.name, iif(s.hidden, '', s.name) AS suite, c.gone_at FROM test_case c "
+        "JOIN suite s ON s.id = c.suite"
+        " WHERE c.project = ? AND c.gone_at >= ? AND s.hidden IN (0, 2) ORDER BY c.gone_at DESC, "
+        "c.id DESC LIMIT ?",
         (project, since, most),
     )
     return [GoneCase(**dict(row)) for row in rows]
 
 
-def hidden_cases(connection: sqlite3.Connection, project: int, kind: int, name: str | None = None) -> list[StoredCase]:
-    """What stands in the project's hidden place of this kind (see projects.py), also only under this name."""
+def hidden_cases(
+    connection: sqlite3.Connection, project: int, kind: int, name: str | None = None
+) -> list[StoredCase]:
+    """What stands in the project's hidden place of this kind (see projects.py), also only under
+    this name."""
     rows = connection.execute(
-        _SELECT + "AND r.version = c.version JOIN suite s ON s.id = c.suite WHERE c.project = ? AND c.gone_at IS NULL"
+        _SELECT
+        + "AND r.version = c.version JOIN suite s ON s.id = c.suite WHERE c.project = ? AND "
+        "c.gone_at IS NULL"
         " AND s.hidden = ? AND (? IS NULL OR c.name = ?)",
         (project, kind, name, name),
     )
@@ -340,7 +436,8 @@ MOST_REVISIONS = 100
 def revisions(connection: sqlite3.Connection, id: int) -> list[Revision]:
     """The kept versions of a case, newest first; at most 100."""
     rows = connection.execute(
-        "SELECT r.version, r.document, r.comments, p.name AS actor, r.at FROM case_revision r JOIN person p ON p.id = r.actor"
+        "SELECT r.version, r.document, r.comments, p.name AS actor, r.at FROM case_revision r "
+        "JOIN person p ON p.id = r.actor"
         " WHERE r.test_case = ? ORDER BY r.version DESC LIMIT ?",
         (id, MOST_REVISIONS),
     ).fetchall()
@@ -352,7 +449,13 @@ def revisions(connection: sqlite3.Connection, id: int) -> list[Revision]:
     ):
         used.setdefault(row["version"], []).append(row["number"])
     return [
-        Revision(row["version"], plain.read_json(row["document"]), plain.read_json(row["comments"]), row["actor"], row["at"],
-                 tuple(used.get(row["version"], ())))
+        Revision(
+            row["version"],
+            plain.read_json(row["document"]),
+            plain.read_json(row["comments"]),
+            row["actor"],
+            row["at"],
+            tuple(used.get(row["version"], ())),
+        )
         for row in rows
-    ]  # fmt: skip
+    ]

@@ -1,4 +1,5 @@
-"""Output tables of a run on the command line: collected on disk as rows end, in whatever order, and written in the order of the rows."""
+"""Output tables of a run on the command line: collected on disk as rows end, in whatever order, and
+written in the order of the rows."""
 
 from __future__ import annotations
 
@@ -21,11 +22,11 @@ class OutputTables:
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
-        self._rows = sqlite3.connect(
-            "", isolation_level=None, check_same_thread=False
-        )  # a file of its own, gone when it is closed
+        # a file of its own, gone when it is closed
+        self._rows = sqlite3.connect("", isolation_level=None, check_same_thread=False)
         self._rows.execute(
-            "CREATE TABLE output (tab TEXT, position INTEGER, place TEXT, cells BLOB, PRIMARY KEY (tab, position, place))"
+            "CREATE TABLE output (tab TEXT, position INTEGER, place TEXT, cells BLOB, PRIMARY KEY "
+            "(tab, position, place))"
         )
 
     def take(self, event: Event) -> None:
@@ -34,13 +35,16 @@ class OutputTables:
             cells = plain.write_json(dict(event.wrote.cells))
             with self._lock:
                 self._rows.execute(
-                    "INSERT OR REPLACE INTO output VALUES (?, ?, ?, ?)", (event.wrote.table, event.case, place, cells)
+                    "INSERT OR REPLACE INTO output VALUES (?, ?, ?, ?)",
+                    (event.wrote.table, event.case, place, cells),
                 )
 
     @property
     def names(self) -> list[str]:
         with self._lock:
-            return [row[0] for row in self._rows.execute("SELECT DISTINCT tab FROM output ORDER BY tab")]
+            return [
+                row[0] for row in self._rows.execute("SELECT DISTINCT tab FROM output ORDER BY tab")
+            ]
 
     def rows(self, table: str) -> Iterator[dict[str, Any]]:
         """The rows of a table, in order."""
@@ -48,7 +52,8 @@ class OutputTables:
         while True:
             with self._lock:
                 found = self._rows.execute(
-                    "SELECT position, place, cells FROM output WHERE tab = ? AND (position, place) > (?, ?)"
+                    "SELECT position, place, cells FROM output WHERE tab = ? AND (position, "
+                    "place) > (?, ?)"
                     " ORDER BY position, place LIMIT ?",
                     (table, position, place, AT_ONCE),
                 ).fetchall()
@@ -65,7 +70,11 @@ class OutputTables:
             yield Row(number, cells)
         if not number:
             raise Blocked(
-                why("source-unreadable", source=f"the output table {table}", problem="nothing was written there")
+                why(
+                    "source-unreadable",
+                    source=f"the output table {table}",
+                    problem="nothing was written there",
+                )
             )
 
     def close(self) -> None:

@@ -1,4 +1,5 @@
-"""Opening, migrating, identities. One connection a thread; every write in a short `BEGIN IMMEDIATE` transaction."""
+"""Opening, migrating, identities. One connection a thread; every write in a short `BEGIN IMMEDIATE`
+transaction."""
 
 from __future__ import annotations
 
@@ -70,10 +71,13 @@ def connect(folder: Path, which: Which = "main", patience_s: float = 10) -> sqli
 def at_once(
     connection: sqlite3.Connection, columns: Sequence[str], query: str, values: Sequence[Any] = ()
 ) -> list[list[Any]]:
-    """The rows of a query that gives these columns (texts, whole numbers and NULL), fetched in one step of SQLite. Each step gives up the
-    interpreter's lock and may wait 5 ms to have it back where other threads are busy, so that 500 rows one by one can take seconds."""
+    """The rows of a query that gives these columns (texts, whole numbers and NULL), fetched in one
+    step of SQLite. Each step gives up the interpreter's lock and may wait 5 ms to have it back
+    where other threads are busy, so that 500 rows one by one can take seconds."""
     named = ", ".join(f'"{name}"' for name in columns)
-    row = connection.execute(f"SELECT json_group_array(json_array({named})) FROM ({query})", values).fetchone()
+    row = connection.execute(
+        f"SELECT json_group_array(json_array({named})) FROM ({query})", values
+    ).fetchone()
     return _rows.decode(row[0])
 
 
@@ -82,8 +86,9 @@ _rows = msgspec.json.Decoder(list[list[Any]])
 
 @contextmanager
 def write(connection: sqlite3.Connection) -> Iterator[sqlite3.Connection]:
-    """A short write transaction: committed at the end of the block, rolled back on any exception. Within another one it is
-    part of that, and what it did is taken back alone where an exception leaves it and is caught further out."""
+    """A short write transaction: committed at the end of the block, rolled back on any exception.
+    Within another one it is part of that, and what it did is taken back alone where an exception
+    leaves it and is caught further out."""
     begin, keep, drop = ("BEGIN IMMEDIATE", "COMMIT", "ROLLBACK")
     if connection.in_transaction:
         begin, keep, drop = ("SAVEPOINT part", "RELEASE part", "ROLLBACK TO part; RELEASE part")
@@ -116,12 +121,17 @@ def migrate(folder: Path) -> None:
 
 def _migrate(connection: sqlite3.Connection, folder: Path, which: Which) -> None:
     steps = sorted(
-        p.name for p in (files("saltpath.store") / "migrations" / which).iterdir() if p.name.endswith(".sql")
+        p.name
+        for p in (files("saltpath.store") / "migrations" / which).iterdir()
+        if p.name.endswith(".sql")
     )
     have = connection.execute("PRAGMA user_version").fetchone()[0]
     newest = int(steps[-1][:3])
     if have > newest:
-        raise StoreError(f"{FILES[which]} was written by a newer Salt Path (version {have}; this one knows {newest})")
+        raise StoreError(
+            f"{FILES[which]} was written by a newer Salt Path (version {have}; this one knows "
+            f"{newest})"
+        )
     if 0 < have < newest:
         copy = sqlite3.connect(folder / f"{FILES[which]}.before-{newest:03d}")
         connection.backup(copy)

@@ -18,12 +18,16 @@ def databases(project: Document) -> dict[str, Any]:
     return found
 
 
-def put_database(connection: sqlite3.Connection, project: Document, actor: int, name: str, document: Any) -> None:
+def put_database(
+    connection: sqlite3.Connection, project: Document, actor: int, name: str, document: Any
+) -> None:
     """Say where a database stands, also a new one."""
     _change(connection, project, actor, lambda held: {**held, name: document})
 
 
-def remove_database(connection: sqlite3.Connection, project: Document, actor: int, name: str) -> None:
+def remove_database(
+    connection: sqlite3.Connection, project: Document, actor: int, name: str
+) -> None:
     """Take one away. Raises NotFound, and Taken while cases ask it."""
 
     def without(held: dict[str, Any]) -> dict[str, Any]:
@@ -42,11 +46,17 @@ def asking(connection: sqlite3.Connection, project: int, name: str) -> list[case
     """The cases and shared steps that ask a database."""
     every = [*cases.cases(connection, project), *shared_steps.shared_steps(connection, project)]
     return [
-        case for case in every if any("look up" in step and step.get("in") == name for step in steps_in(case.document))
+        case
+        for case in every
+        if any("look up" in step and step.get("in") == name for step in steps_in(case.document))
     ]
 
 
-def _change(connection: sqlite3.Connection, project: Document, actor: int, edit: documents.Edit) -> None:
+def _change(
+    connection: sqlite3.Connection, project: Document, actor: int, edit: documents.Edit
+) -> None:
     with write(connection):
-        documents.change(connection, project, actor, lambda held: documents.with_entries(held, "databases", edit))
+        documents.change(
+            connection, project, actor, lambda held: documents.with_entries(held, "databases", edit)
+        )
         add_event(connection, project.id, None, now_us(), "databases changed", {})

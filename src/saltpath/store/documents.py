@@ -1,6 +1,7 @@
-"""The one way to change the document of a project, an environment or a suite: read, changed and written within one
-`BEGIN IMMEDIATE`, on top of the version that was read. Nothing else writes a document, and nothing is written that the format's
-reader refuses; `tests/store/test_documents.py` holds that no other statement does.
+"""The one way to change the document of a project, an environment or a suite: read, changed and
+written within one `BEGIN IMMEDIATE`, on top of the version that was read. Nothing else writes a
+document, and nothing is written that the format's reader refuses; `tests/store/test_documents.py`
+holds that no other statement does.
 """
 
 from __future__ import annotations
@@ -20,7 +21,8 @@ from saltpath.store.database import Conflict, NotFound, write
 
 Kind = Literal["project", "environment", "suite"]
 Edit = Callable[[dict[str, Any]], dict[str, Any]]
-"""Gives a document as it should be from the one that stands. It may be called again, and must not change what it is given."""
+"""Gives a document as it should be from the one that stands. It may be called again, and must not
+change what it is given."""
 
 _READERS: dict[Kind, Callable[[Any], object]] = {
     "project": read_project,
@@ -45,13 +47,13 @@ class Document(Struct, frozen=True):
     folder: str = ""
     """Of a suite: where its files stand."""
     hidden: int = 0
-    """Of a place that is no suite to anybody else: 1 holds the project's single requests (single.py), 2 its shared
-    steps (shared_steps.py), 3 its looks (looks.py)."""
+    """Of a place that is no suite to anybody else: 1 holds the project's single requests
+    (single.py), 2 its shared steps (shared_steps.py), 3 its looks (looks.py)."""
 
 
 def document_of(kind: Kind, row: sqlite3.Row) -> Document:
-    """A row of the kind's table; a project's with its id as `project`, too. What an older fault has left in it that has another shape than
-    it should is not there."""
+    """A row of the kind's table; a project's with its id as `project`, too. What an older fault has
+    left in it that has another shape than it should is not there."""
     data = shaped(plain.read_json(row["document"]), kind, row["name"])
     found = Document(kind, row["id"], row["oid"], row["project"], row["name"], data, row["version"])
     return replace(found, folder=row["folder"], hidden=row["hidden"]) if kind == "suite" else found
@@ -63,14 +65,17 @@ def check(kind: Kind, document: dict[str, Any]) -> None:
 
 
 def _no_worse(kind: Kind, before: dict[str, Any], after: dict[str, Any]) -> None:
-    """Raises FormatError for what is no such document; one that was none before may be mended bit by bit."""
+    """Raises FormatError for what is no such document; one that was none before may be mended bit
+    by bit."""
     try:
         check(kind, after)
     except FormatError as problem:
         try:
             check(kind, before)
         except FormatError as held:
-            if {one.sentence for one in problem.problems} <= {one.sentence for one in held.problems}:
+            if {one.sentence for one in problem.problems} <= {
+                one.sentence for one in held.problems
+            }:
                 return
         raise
 
@@ -86,10 +91,12 @@ def current(connection: sqlite3.Connection, kind: Kind, id: int) -> Document:
 def change(
     connection: sqlite3.Connection, of: Document, actor: int, edit: Edit, version: int | None = None
 ) -> Document:
-    """Change a document; `of` says which, and may be out of date. With `version` only on top of that one. Within a transaction of the
-    caller's it is part of that one. Gives the document that stands then.
+    """Change a document; `of` says which, and may be out of date. With `version` only on top of
+    that one. Within a transaction of the caller's it is part of that one. Gives the document that
+    stands then.
 
-    Raises Conflict if another version stands, NotFound if it is gone, FormatError for what would not be read again."""
+    Raises Conflict if another version stands, NotFound if it is gone, FormatError for what would
+    not be read again."""
     with write(connection):
         now = current(connection, of.kind, of.id)
         if version is not None and now.version != version:
@@ -99,19 +106,24 @@ def change(
             return now
         _no_worse(of.kind, now.document, document)
         connection.execute(
-            f"UPDATE {of.kind} SET document = ?, name = ?, version = version + 1, actor = ? WHERE id = ? AND version = ?",
+            f"UPDATE {of.kind} SET document = ?, name = ?, version = version + 1, actor = ? WHERE "
+            "id = ? AND version = ?",
             (plain.write_json(document).decode(), document[of.kind], actor, now.id, now.version),
         )
         return replace(now, document=document, name=document[of.kind], version=now.version + 1)
 
 
-def put(connection: sqlite3.Connection, of: Document, actor: int, document: dict[str, Any]) -> Document:
-    """Another document in the place of `of`, on top of just that version. Raises as `change` does."""
+def put(
+    connection: sqlite3.Connection, of: Document, actor: int, document: dict[str, Any]
+) -> Document:
+    """Another document in the place of `of`, on top of just that version. Raises as `change`
+    does."""
     return change(connection, of, actor, lambda _: document, of.version)
 
 
 def with_entries(document: dict[str, Any], key: str, edit: Edit) -> dict[str, Any]:
-    """The document with what `edit` makes of the entries below a key, which is not there where there are none."""
+    """The document with what `edit` makes of the entries below a key, which is not there where
+    there are none."""
     entries = edit(document.get(key, {}))
     if entries:
         return {**document, key: entries}

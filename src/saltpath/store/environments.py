@@ -11,9 +11,11 @@ from saltpath.store.database import Taken, write
 from saltpath.store.documents import Document, Edit
 
 
-def add_environment(connection: sqlite3.Connection, project: Document, actor: int, name: str, like: str) -> Document:
-    """A new one; `like` is the oid of one whose values it begins with, or empty. A project's first one becomes its usual one. Raises
-    Taken where one has its name."""
+def add_environment(
+    connection: sqlite3.Connection, project: Document, actor: int, name: str, like: str
+) -> Document:
+    """A new one; `like` is the oid of one whose values it begins with, or empty. A project's first
+    one becomes its usual one. Raises Taken where one has its name."""
     document: dict[str, Any] = {"salt-path": 1, "environment": name}
     with write(connection):
         every = projects.environments(connection, project.id)
@@ -26,7 +28,9 @@ def add_environment(connection: sqlite3.Connection, project: Document, actor: in
     return made
 
 
-def make_usual(connection: sqlite3.Connection, project: Document, actor: int, environment: Document) -> None:
+def make_usual(
+    connection: sqlite3.Connection, project: Document, actor: int, environment: Document
+) -> None:
     """The environment that the project's runs go against unless they say otherwise."""
     with write(connection):
         name = documents.current(connection, "environment", environment.id).name
@@ -34,15 +38,22 @@ def make_usual(connection: sqlite3.Connection, project: Document, actor: int, en
 
 
 def change_environment(
-    connection: sqlite3.Connection, folder: Path, project: Document, of: Document, actor: int, edit: Edit
+    connection: sqlite3.Connection,
+    folder: Path,
+    project: Document,
+    of: Document,
+    actor: int,
+    edit: Edit,
 ) -> None:
-    """Change an environment's document; under a new name, wherever the old one is named: the project's usual environment, suites'
-    values in it, its secrets. Raises Taken if another one has the name."""
+    """Change an environment's document; under a new name, wherever the old one is named: the
+    project's usual environment, suites' values in it, its secrets. Raises Taken if another one has
+    the name."""
     with write(connection):
         before = documents.current(connection, "environment", of.id).name
         name = edit(documents.current(connection, "environment", of.id).document)["environment"]
         taken = connection.execute(
-            "SELECT 1 FROM environment WHERE project = ? AND name = ? AND id <> ?", (project.id, name, of.id)
+            "SELECT 1 FROM environment WHERE project = ? AND name = ? AND id <> ?",
+            (project.id, name, of.id),
         ).fetchone()
         if taken:
             raise Taken(f"there is an environment {name} already")
@@ -64,20 +75,29 @@ def change_environment(
             documents.change(connection, suite, actor, inside)
 
 
-def remove_environment(connection: sqlite3.Connection, project: Document, gone: Document, actor: int) -> None:
-    """Take an environment away, with what suites say of it and its secrets. Runs against it stay as they are."""
+def remove_environment(
+    connection: sqlite3.Connection, project: Document, gone: Document, actor: int
+) -> None:
+    """Take an environment away, with what suites say of it and its secrets. Runs against it stay as
+    they are."""
     with write(connection):
         name = documents.current(connection, "environment", gone.id).name
         connection.execute("DELETE FROM environment WHERE id = ?", (gone.id,))
-        connection.execute("DELETE FROM secret WHERE project = ? AND environment = ?", (project.id, name))
+        connection.execute(
+            "DELETE FROM secret WHERE project = ? AND environment = ?", (project.id, name)
+        )
 
         def without(held: dict[str, Any]) -> dict[str, Any]:
-            inside = {key: values for key, values in held.get("values in", {}).items() if key != name}
+            inside = {
+                key: values for key, values in held.get("values in", {}).items() if key != name
+            }
             rest = {key: value for key, value in held.items() if key != "values in"}
             return {**rest, "values in": inside} if inside else rest
 
         def no_longer_usual(held: dict[str, Any]) -> dict[str, Any]:
-            return {key: value for key, value in held.items() if key != "environment" or value != name}
+            return {
+                key: value for key, value in held.items() if key != "environment" or value != name
+            }
 
         for suite in projects.suites(connection, project.id):
             documents.change(connection, suite, actor, without)

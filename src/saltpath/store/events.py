@@ -9,7 +9,12 @@ from saltpath.core import plain
 
 
 def add_event(
-    connection: sqlite3.Connection, project: int, run: int | None, at: int, type: str, body: dict[str, Any]
+    connection: sqlite3.Connection,
+    project: int,
+    run: int | None,
+    at: int,
+    type: str,
+    body: dict[str, Any],
 ) -> None:
     """Within a transaction of the caller's."""
     connection.execute(
@@ -18,13 +23,23 @@ def add_event(
     )
 
 
-def after(connection: sqlite3.Connection, project: int, id: int, limit: int = 500) -> list[dict[str, Any]]:
+def after(
+    connection: sqlite3.Connection, project: int, id: int, limit: int = 500
+) -> list[dict[str, Any]]:
     """Events after an id, oldest first: `{v, id, at, run, type, ...}`."""
     rows = connection.execute(
-        "SELECT id, at, type, body FROM event WHERE project = ? AND id > ? ORDER BY id LIMIT ?", (project, id, limit)
+        "SELECT id, at, type, body FROM event WHERE project = ? AND id > ? ORDER BY id LIMIT ?",
+        (project, id, limit),
     )
     return [
-        {"v": 1, "id": row["id"], "at": row["at"], "type": row["type"], **plain.read_json(row["body"])} for row in rows
+        {
+            "v": 1,
+            "id": row["id"],
+            "at": row["at"],
+            "type": row["type"],
+            **plain.read_json(row["body"]),
+        }
+        for row in rows
     ]
 
 

@@ -1,7 +1,8 @@
 """Evidence: each finished step with its exchanges, outcomes and values, packed small.
 
-A step's record is compressed with zstd against the first record of the same step in the run, which it resembles; bodies
-above 8 kB lie apart, identical ones once. Rows carry (run, position, row, part, step, inner, attempt) and are inserted once.
+A step's record is compressed with zstd against the first record of the same step in the run, which
+it resembles; bodies above 8 kB lie apart, identical ones once. Rows carry (run, position, row,
+part, step, inner, attempt) and are inserted once.
 """
 
 from __future__ import annotations
@@ -28,11 +29,13 @@ from saltpath.store.output_rows import OutputRow
 
 APART = 8_000
 LONGEST_SEEN = 8_000
-"""Of what a check expected and found, the characters that are kept: four times as many as a page shows. The answer has all of it."""
+"""Of what a check expected and found, the characters that are kept: four times as many as a page
+shows. The answer has all of it."""
 
 
 class StepRow(msgspec.Struct, array_like=True):
-    """One finished step on its way to the store. `packed` is the record before compression; `bodies` by hash."""
+    """One finished step on its way to the store. `packed` is the record before compression;
+    `bodies` by hash."""
 
     position: int
     row: int
@@ -54,7 +57,8 @@ class StepRow(msgspec.Struct, array_like=True):
 
 
 class StepHead(Struct, frozen=True):
-    """A step as lists show it, without its evidence. `inner`: where it stands inside the step (see core/events.py)."""
+    """A step as lists show it, without its evidence. `inner`: where it stands inside the step (see
+    core/events.py)."""
 
     position: int
     row: int
@@ -89,14 +93,27 @@ class StepEvidence(Struct, frozen=True):
 
 
 def row_of(event: StepFinished, position: int) -> StepRow:
-    """A step's event as a row. Runs in the runner, so that the writer only compresses and inserts."""
+    """A step's event as a row. Runs in the runner, so that the writer only compresses and
+    inserts."""
     bodies: dict[bytes, bytes] = {}
     exchanges = [
-        [plain.whole_text(x.method), plain.whole_text(x.address), x.sent_head, _apart(x.sent_body, bodies), x.status, x.received_head,
-         _apart(x.raw_body, bodies), None if x.body == x.raw_body else _apart(x.body, bodies), x.times, x.begun_us,
-         x.reused, x.resent, _why(x.why)]
+        [
+            plain.whole_text(x.method),
+            plain.whole_text(x.address),
+            x.sent_head,
+            _apart(x.sent_body, bodies),
+            x.status,
+            x.received_head,
+            _apart(x.raw_body, bodies),
+            None if x.body == x.raw_body else _apart(x.body, bodies),
+            x.times,
+            x.begun_us,
+            x.reused,
+            x.resent,
+            _why(x.why),
+        ]
         for x in event.exchanges
-    ]  # fmt: skip
+    ]
     facts = plain.write_json(
         {
             "name": event.name,
@@ -111,21 +128,49 @@ def row_of(event: StepFinished, position: int) -> StepRow:
         }
     )
     record = msgspec.msgpack.encode([exchanges, facts])
-    return StepRow(position, event.row, event.part, event.step, 1, event.key, event.verdict, event.status, event.us, event.at,
-                   record, bodies, event.inner, len(event.exchanges[-1].body) if event.exchanges else 0,
-                   output_rows.row_of(event), event.counts | event.judged << 1)  # fmt: skip
+    return StepRow(
+        position,
+        event.row,
+        event.part,
+        event.step,
+        1,
+        event.key,
+        event.verdict,
+        event.status,
+        event.us,
+        event.at,
+        record,
+        bodies,
+        event.inner,
+        len(event.exchanges[-1].body) if event.exchanges else 0,
+        output_rows.row_of(event),
+        event.counts | event.judged << 1,
+    )
 
 
 def _packed(o: Outcome) -> list[Any]:
-    """An outcome as a list: what all have, what only some have, and what older versions did not keep."""
+    """An outcome as a list: what all have, what only some have, and what older versions did not
+    keep."""
     expected, actual, begins = o.expected, o.actual, 0
     if not o.whole:
-        expected, actual = plain.beginning(expected, LONGEST_SEEN), plain.beginning(actual, LONGEST_SEEN)
+        expected, actual = (
+            plain.beginning(expected, LONGEST_SEEN),
+            plain.beginning(actual, LONGEST_SEEN),
+        )
         if isinstance(expected, plain.Beginning):
             expected, begins = expected.text, 1
         if isinstance(actual, plain.Beginning):
             actual, begins = actual.text, begins | 2
-    packed: list[Any] = [o.verdict, o.check, expected, actual, o.where, _why(o.why), o.advice, o.note]
+    packed: list[Any] = [
+        o.verdict,
+        o.check,
+        expected,
+        actual,
+        o.where,
+        _why(o.why),
+        o.advice,
+        o.note,
+    ]
     packed += [[_packed(part) for part in o.parts], o.role, o.origin, begins, o.of, o.relation]
     return packed
 
@@ -168,8 +213,11 @@ def _apart(body: bytes, bodies: dict[bytes, bytes]) -> Any:
     return [key, len(body)]
 
 
-def record_parts_begun(connection: sqlite3.Connection, run: int, begun: Iterable[tuple[int, int, str]]) -> None:
-    """Steps of these parts (position, row, part) may be sent from now on, within the caller's transaction."""
+def record_parts_begun(
+    connection: sqlite3.Connection, run: int, begun: Iterable[tuple[int, int, str]]
+) -> None:
+    """Steps of these parts (position, row, part) may be sent from now on, within the caller's
+    transaction."""
     connection.executemany(
         "INSERT OR IGNORE INTO part_begun (run, position, row, part) VALUES (?, ?, ?, ?)",
         [(run, *place) for place in begun],
@@ -179,10 +227,13 @@ def record_parts_begun(connection: sqlite3.Connection, run: int, begun: Iterable
 # ---- out
 
 
-def parts_begun(connection: sqlite3.Connection, run: int, position: int, row: int) -> frozenset[str]:
+def parts_begun(
+    connection: sqlite3.Connection, run: int, position: int, row: int
+) -> frozenset[str]:
     """The parts of a row, or (0) around the rows, of which a step may have been sent."""
     rows = connection.execute(
-        "SELECT part FROM part_begun WHERE run = ? AND position = ? AND row = ?", (run, position, row)
+        "SELECT part FROM part_begun WHERE run = ? AND position = ? AND row = ?",
+        (run, position, row),
     )
     return frozenset(found["part"] for found in rows)
 
@@ -190,10 +241,12 @@ def parts_begun(connection: sqlite3.Connection, run: int, position: int, row: in
 def recorded_steps(
     connection: sqlite3.Connection, run: int, position: int, row: int
 ) -> dict[tuple[str, int], RecordedStep]:
-    """How the steps of a row, or (0) those around the rows, ended, by part and index in the order in which they did; without those inside
-    others. The names and reasons of those that passed, or that nothing was checked of, are left out."""
+    """How the steps of a row, or (0) those around the rows, ended, by part and index in the order
+    in which they did; without those inside others. The names and reasons of those that passed, or
+    that nothing was checked of, are left out."""
     rows = connection.execute(
-        "SELECT * FROM step WHERE run = ? AND position = ? AND row = ? AND inner = '' ORDER BY id", (run, position, row)
+        "SELECT * FROM step WHERE run = ? AND position = ? AND row = ? AND inner = '' ORDER BY id",
+        (run, position, row),
     ).fetchall()
     found: dict[tuple[str, int], RecordedStep] = {}
     for one in rows:
@@ -202,14 +255,19 @@ def recorded_steps(
             evidence = _evidence(connection, one)
             name, why = evidence.name, evidence.why
         counts, judged = bool(one["flags"] & 1), bool(one["flags"] & 2)
-        found[one["part"], one["step"]] = RecordedStep(name, one["verdict"], why, counts, judged, one["us"])
+        found[one["part"], one["step"]] = RecordedStep(
+            name, one["verdict"], why, counts, judged, one["us"]
+        )
     return found
 
 
-def steps_of_row(connection: sqlite3.Connection, run: int, position: int, row: int) -> list[StepEvidence]:
+def steps_of_row(
+    connection: sqlite3.Connection, run: int, position: int, row: int
+) -> list[StepEvidence]:
     """The steps of a row, or (0) those around the rows, with their evidence."""
     rows = connection.execute(
-        "SELECT * FROM step WHERE run = ? AND position = ? AND row = ? ORDER BY id", (run, position, row)
+        "SELECT * FROM step WHERE run = ? AND position = ? AND row = ? ORDER BY id",
+        (run, position, row),
     ).fetchall()
     return [_evidence(connection, found) for found in rows]
 
@@ -222,15 +280,20 @@ def hidden(inner: str) -> bool:
 _HEAD = "position, row, part, step, verdict, status, us, at, inner, size"
 
 
-def heads(connection: sqlite3.Connection, run: int, with_rows: Collection[int] = ()) -> dict[int, str]:
-    """The steps of a run by the position of their case, written out (`read_heads` reads them), in the order in which they ended; without
-    those inside others, and of the cases at the positions `with_rows` only those around the rows."""
+def heads(
+    connection: sqlite3.Connection, run: int, with_rows: Collection[int] = ()
+) -> dict[int, str]:
+    """The steps of a run by the position of their case, written out (`read_heads` reads them), in
+    the order in which they ended; without those inside others, and of the cases at the positions
+    `with_rows` only those around the rows."""
     marks = ", ".join("?" for _ in with_rows)
     rows = at_once(
         connection,
         ("position", "heads"),
-        f"SELECT position, json_group_array(json_array({_HEAD})) AS heads FROM (SELECT {_HEAD} FROM step WHERE run = ? AND inner = ''"
-        f" AND (row = 0 OR position NOT IN ({marks})) ORDER BY position, part = 'at the end', row, id) GROUP BY position",
+        f"SELECT position, json_group_array(json_array({_HEAD})) AS heads FROM (SELECT {_HEAD} "
+        "FROM step WHERE run = ? AND inner = ''"
+        f" AND (row = 0 OR position NOT IN ({marks})) ORDER BY position, part = 'at the end', "
+        "row, id) GROUP BY position",
         (run, *with_rows),
     )
     return dict(rows)
@@ -241,23 +304,29 @@ def read_heads(text: str) -> list[StepHead]:
     return [StepHead(*row) for row in plain.read_json(text)]
 
 
-def heads_of_rows(connection: sqlite3.Connection, run: int, position: int, rows: Sequence[int]) -> list[StepHead]:
+def heads_of_rows(
+    connection: sqlite3.Connection, run: int, position: int, rows: Sequence[int]
+) -> list[StepHead]:
     """The steps of these rows of one case, without those inside others."""
     marks = ", ".join("?" for _ in rows)
     found = connection.execute(
-        f"SELECT {_HEAD} FROM step WHERE run = ? AND position = ? AND row IN ({marks}) AND inner = '' ORDER BY row, id",
+        f"SELECT {_HEAD} FROM step WHERE run = ? AND position = ? AND row IN ({marks}) AND inner "
+        "= '' ORDER BY row, id",
         (run, position, *rows),
     )
     return [StepHead(*row) for row in found]
 
 
-def steps(connection: sqlite3.Connection, run: int, position: int, row: int | None = None) -> Iterator[StepEvidence]:
-    """The steps of one case of a run, with their evidence, each unpacked when it is come to: of a case with rows those of one row (by
-    default that to look at first), and those around them."""
+def steps(
+    connection: sqlite3.Connection, run: int, position: int, row: int | None = None
+) -> Iterator[StepEvidence]:
+    """The steps of one case of a run, with their evidence, each unpacked when it is come to: of a
+    case with rows those of one row (by default that to look at first), and those around them."""
     chosen = run_rows.first(connection, run, position) if row is None else row
     where, values = ("", ()) if chosen is None else ("AND row IN (0, ?)", (chosen,))
     rows = connection.execute(
-        f"SELECT * FROM step WHERE run = ? AND position = ? {where} ORDER BY id", (run, position, *values)
+        f"SELECT * FROM step WHERE run = ? AND position = ? {where} ORDER BY id",
+        (run, position, *values),
     ).fetchall()
     return (_evidence(connection, row) for row in rows)
 
@@ -265,7 +334,8 @@ def steps(connection: sqlite3.Connection, run: int, position: int, row: int | No
 def steps_with_key(
     connection: sqlite3.Connection, run: int, position: int, key: str, most: int = 200
 ) -> list[StepEvidence]:
-    """What one step of a case saw in a run, by the step's key: once a row and attempt, the last of them where there are many."""
+    """What one step of a case saw in a run, by the step's key: once a row and attempt, the last of
+    them where there are many."""
     rows = connection.execute(
         "SELECT * FROM step WHERE run = ? AND position = ? AND key = ? ORDER BY id DESC LIMIT ?",
         (run, position, key, most),
@@ -273,11 +343,14 @@ def steps_with_key(
     return [_evidence(connection, row) for row in reversed(rows)]
 
 
-def steps_inside(connection: sqlite3.Connection, run: int, head: StepHead, most: int) -> list[StepEvidence]:
+def steps_inside(
+    connection: sqlite3.Connection, run: int, head: StepHead, most: int
+) -> list[StepEvidence]:
     """What the steps inside one saw, in the order in which they ended; at most so many."""
     begin = f"{head.inner}/" if head.inner else ""
     rows = connection.execute(
-        "SELECT * FROM step WHERE run = ? AND position = ? AND row = ? AND part = ? AND step = ? AND inner <> '' AND inner <> ?"
+        "SELECT * FROM step WHERE run = ? AND position = ? AND row = ? AND part = ? AND step = ? "
+        "AND inner <> '' AND inner <> ?"
         " AND substr(inner, 1, ?) = ? ORDER BY id LIMIT ?",
         (run, head.position, head.row, head.part, head.step, head.inner, len(begin), begin, most),
     ).fetchall()
@@ -285,20 +358,32 @@ def steps_inside(connection: sqlite3.Connection, run: int, head: StepHead, most:
 
 
 def step(
-    connection: sqlite3.Connection, run: int, position: int, row: int, part: str, index: int, inner: str = ""
+    connection: sqlite3.Connection,
+    run: int,
+    position: int,
+    row: int,
+    part: str,
+    index: int,
+    inner: str = "",
 ) -> StepEvidence | None:
     found = connection.execute(
-        "SELECT * FROM step WHERE run = ? AND position = ? AND row = ? AND part = ? AND step = ? AND inner = ? ORDER BY attempt DESC LIMIT 1",
+        "SELECT * FROM step WHERE run = ? AND position = ? AND row = ? AND part = ? AND step = ? "
+        "AND inner = ? ORDER BY attempt DESC LIMIT 1",
         (run, position, row, part, index, inner),
     ).fetchone()
     return _evidence(connection, found) if found else None
 
 
-def copy_step(connection: sqlite3.Connection, run: int, position: int, to: int, index: int, key: str) -> None:
-    """What the only step of one case of a run saw, once more as that of step `index` with `key` of the case at position `to`."""
+def copy_step(
+    connection: sqlite3.Connection, run: int, position: int, to: int, index: int, key: str
+) -> None:
+    """What the only step of one case of a run saw, once more as that of step `index` with `key` of
+    the case at position `to`."""
     connection.execute(
-        "INSERT OR IGNORE INTO step (project, run, position, row, part, step, attempt, key, verdict, status, us, at, base, packed, size, flags)"
-        " SELECT project, run, ?, row, part, ?, attempt, ?, verdict, status, us, at, base, packed, size, flags FROM step"
+        "INSERT OR IGNORE INTO step (project, run, position, row, part, step, attempt, key, "
+        "verdict, status, us, at, base, packed, size, flags)"
+        " SELECT project, run, ?, row, part, ?, attempt, ?, verdict, status, us, at, base, "
+        "packed, size, flags FROM step"
         " WHERE run = ? AND position = ?",
         (to, index, key, run, position),
     )
@@ -308,12 +393,23 @@ def _evidence(connection: sqlite3.Connection, row: sqlite3.Row) -> StepEvidence:
     """A step as it was kept. One whose record cannot be read any more says so, with its verdict."""
     try:
         if not row["packed"]:
-            raise LookupError("it was kept for as long as the rules say, or there was no room for it")
+            raise LookupError(
+                "it was kept for as long as the rules say, or there was no room for it"
+            )
         return _unpacked(connection, row)
-    except (zstandard.ZstdError, msgspec.MsgspecError, plain.NotPlain, LookupError, TypeError, ValueError) as problem:
+    except (
+        zstandard.ZstdError,
+        msgspec.MsgspecError,
+        plain.NotPlain,
+        LookupError,
+        TypeError,
+        ValueError,
+    ) as problem:
         reason = reason_of("evidence-gone", problem=str(problem))
         head = StepHead(*(row[name] for name in _HEAD.split(", ")))
-        return StepEvidence(head, "", "request", reason, (), (), {}, {}, (), bool(row["flags"] & 1), row["key"])
+        return StepEvidence(
+            head, "", "request", reason, (), (), {}, {}, (), bool(row["flags"] & 1), row["key"]
+        )
 
 
 def _unpacked(connection: sqlite3.Connection, row: sqlite3.Row) -> StepEvidence:
@@ -349,9 +445,12 @@ def _unpacked(connection: sqlite3.Connection, row: sqlite3.Row) -> StepEvidence:
 def _record(connection: sqlite3.Connection, row: sqlite3.Row) -> bytes:
     if row["base"] is None:
         return zstandard.ZstdDecompressor().decompress(row["packed"])
-    base = connection.execute("SELECT base, packed FROM step WHERE id = ?", (row["base"],)).fetchone()
+    base = connection.execute(
+        "SELECT base, packed FROM step WHERE id = ?", (row["base"],)
+    ).fetchone()
     dictionary = zstandard.ZstdCompressionDict(
-        zstandard.ZstdDecompressor().decompress(base["packed"]), dict_type=zstandard.DICT_TYPE_RAWCONTENT
+        zstandard.ZstdDecompressor().decompress(base["packed"]),
+        dict_type=zstandard.DICT_TYPE_RAWCONTENT,
     )
     return zstandard.ZstdDecompressor(dict_data=dictionary).decompress(row["packed"])
 
@@ -361,12 +460,37 @@ def _read_why(data: Any) -> MaskedWhy | None:
 
 
 def _exchange(connection: sqlite3.Connection, item: list[Any]) -> Exchange:
-    method, address, sent_head, sent_body, status, head, raw, body, times, begun, reused, resent, why = item
+    (
+        method,
+        address,
+        sent_head,
+        sent_body,
+        status,
+        head,
+        raw,
+        body,
+        times,
+        begun,
+        reused,
+        resent,
+        why,
+    ) = item
     raw = _body(connection, raw)
     return Exchange(
-        method, address, sent_head, _body(connection, sent_body), status, head, raw,
-        raw if body is None else _body(connection, body), Times(*times), begun, reused, resent, _read_why(why),
-    )  # fmt: skip
+        method,
+        address,
+        sent_head,
+        _body(connection, sent_body),
+        status,
+        head,
+        raw,
+        raw if body is None else _body(connection, body),
+        Times(*times),
+        begun,
+        reused,
+        resent,
+        _read_why(why),
+    )
 
 
 def _body(connection: sqlite3.Connection, stored: Any) -> bytes:

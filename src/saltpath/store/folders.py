@@ -1,4 +1,5 @@
-"""A project out of the store as a folder, and a folder into the store: new, or onto the project that is there."""
+"""A project out of the store as a folder, and a folder into the store: new, or onto the project
+that is there."""
 
 from __future__ import annotations
 
@@ -26,15 +27,23 @@ def folder_of(connection: sqlite3.Connection, project: Document) -> Folder:
     """Everything of a project but its secrets and its runs."""
     folder = Folder(Entry(project.document, _comments(connection, "project", project.id)))
     for item in projects.environments(connection, project.id):
-        folder.environments[item.name] = Entry(item.document, _comments(connection, "environment", item.id))
+        folder.environments[item.name] = Entry(
+            item.document, _comments(connection, "environment", item.id)
+        )
     for shared in shared_steps.shared_steps(connection, project.id):
         folder.shared[shared_steps.called(shared)] = Entry(shared.document, shared.comments)
     stored = cases.cases(connection, project.id)
     for suite in sorted(projects.suites(connection, project.id), key=lambda suite: suite.folder):
-        folder.suites[suite.folder] = Entry(suite.document, _comments(connection, "suite", suite.id))
+        folder.suites[suite.folder] = Entry(
+            suite.document, _comments(connection, "suite", suite.id)
+        )
         for case in stored:
             if case.suite == suite.id:
-                path = _free(suite.folder, case.file.rpartition("/")[2] or f"{slug(case.name)}.case.yaml", folder)
+                path = _free(
+                    suite.folder,
+                    case.file.rpartition("/")[2] or f"{slug(case.name)}.case.yaml",
+                    folder,
+                )
                 folder.cases[path] = Entry(case.document, case.comments)
     read = project_files.file_reader(connection, project.id)
     folder.files = {path: read(path) for path in project_files.paths(connection, project.id)}
@@ -49,18 +58,28 @@ def _free(suite: str, name: str, folder: Folder) -> str:
     return path
 
 
-def bring_in(connection: sqlite3.Connection, actor: int, folder: Folder, into: Document | None = None) -> Brought:
-    """Store a folder, as a new project or onto one that is there, all of it or nothing. Cases are known again by key, suites by folder,
-    environments by name; what the folder does not hold stays as it is."""
+def bring_in(
+    connection: sqlite3.Connection, actor: int, folder: Folder, into: Document | None = None
+) -> Brought:
+    """Store a folder, as a new project or onto one that is there, all of it or nothing. Cases are
+    known again by key, suites by folder, environments by name; what the folder does not hold stays
+    as it is."""
     with write(connection):
         return _bring_in(connection, actor, folder, into)
 
 
-def _bring_in(connection: sqlite3.Connection, actor: int, folder: Folder, into: Document | None) -> Brought:
+def _bring_in(
+    connection: sqlite3.Connection, actor: int, folder: Folder, into: Document | None
+) -> Brought:
     if into is None:
         into = projects.add_project(connection, actor, folder.project.document)
     else:
-        documents.put(connection, documents.current(connection, "project", into.id), actor, folder.project.document)
+        documents.put(
+            connection,
+            documents.current(connection, "project", into.id),
+            actor,
+            folder.project.document,
+        )
     _set_comments(connection, "project", into.id, folder.project.comments)
     _environments(connection, actor, folder, into)
     suites = _suites(connection, actor, folder, into)
@@ -75,7 +94,9 @@ def _bring_in(connection: sqlite3.Connection, actor: int, folder: Folder, into: 
         elif plain.same(before.document, entry.document) and before.comments == entry.comments:
             brought.same += 1
         else:
-            cases.save_case(connection, before.oid, actor, before.version, entry.document, entry.comments)
+            cases.save_case(
+                connection, before.oid, actor, before.version, entry.document, entry.comments
+            )
             brought.changed += 1
     _shared(connection, actor, folder, into)
     for path, octets in folder.files.items():
@@ -85,16 +106,23 @@ def _bring_in(connection: sqlite3.Connection, actor: int, folder: Folder, into: 
 
 def _shared(connection: sqlite3.Connection, actor: int, folder: Folder, into: Document) -> None:
     """Shared steps, known again by the name that cases use."""
-    known = {shared_steps.called(stored): stored for stored in shared_steps.shared_steps(connection, into.id)}
+    known = {
+        shared_steps.called(stored): stored
+        for stored in shared_steps.shared_steps(connection, into.id)
+    }
     for name, entry in folder.shared.items():
         before = known.get(name)
         if before is None:
             shared_steps.add(connection, into.id, actor, entry.document, entry.comments, name)
         elif not plain.same(before.document, entry.document) or before.comments != entry.comments:
-            cases.save_case(connection, before.oid, actor, before.version, entry.document, entry.comments)
+            cases.save_case(
+                connection, before.oid, actor, before.version, entry.document, entry.comments
+            )
 
 
-def _environments(connection: sqlite3.Connection, actor: int, folder: Folder, into: Document) -> None:
+def _environments(
+    connection: sqlite3.Connection, actor: int, folder: Folder, into: Document
+) -> None:
     known = {item.name: item for item in projects.environments(connection, into.id)}
     usual = folder.project.document.get("environment")
     for name in sorted(folder.environments, key=lambda name: name != usual):
@@ -105,10 +133,14 @@ def _environments(connection: sqlite3.Connection, actor: int, folder: Folder, in
             projects.add_environment(connection, into.id, actor, entry.document)
     for item in projects.environments(connection, into.id):
         if item.name in folder.environments:
-            _set_comments(connection, "environment", item.id, folder.environments[item.name].comments)
+            _set_comments(
+                connection, "environment", item.id, folder.environments[item.name].comments
+            )
 
 
-def _suites(connection: sqlite3.Connection, actor: int, folder: Folder, into: Document) -> dict[str, int]:
+def _suites(
+    connection: sqlite3.Connection, actor: int, folder: Folder, into: Document
+) -> dict[str, int]:
     known = {item.folder: item for item in projects.suites(connection, into.id)}
     for path, entry in folder.suites.items():
         if path in known:
@@ -127,4 +159,7 @@ def _comments(connection: sqlite3.Connection, table: str, id: int) -> Comments:
 
 def _set_comments(connection: sqlite3.Connection, table: str, id: int, comments: Comments) -> None:
     with write(connection):
-        connection.execute(f"UPDATE {table} SET comments = ? WHERE id = ?", (plain.write_json(comments).decode(), id))
+        connection.execute(
+            f"UPDATE {table} SET comments = ? WHERE id = ?",
+            (plain.write_json(comments).decode(), id),
+        )

@@ -1,7 +1,8 @@
-"""What is kept for how long, and the taking away of what is older, piece by piece, so that others who write wait for milliseconds.
+"""What is kept for how long, and the taking away of what is older, piece by piece, so that others
+who write wait for milliseconds.
 
-Results (runs, verdicts, times) outlive what steps saw (their evidence), and evidence of what went wrong outlives that of what passed.
-Whatever the rules say, the newest runs of each case stay.
+Results (runs, verdicts, times) outlive what steps saw (their evidence), and evidence of what went
+wrong outlives that of what passed. Whatever the rules say, the newest runs of each case stay.
 """
 
 from __future__ import annotations
@@ -71,7 +72,11 @@ def read_rules(given: dict[str, Any], over: Rules) -> Rules:
     for name, value in given.items():
         if name not in Rules.__struct_fields__:
             raise Unreadable(f"{name} is no rule of what is kept")
-        least, most = (1, MOST_RUNS) if name.endswith("runs") else (0 if name == "evidence_days" else 1, MOST_DAYS)
+        least, most = (
+            (1, MOST_RUNS)
+            if name.endswith("runs")
+            else (0 if name == "evidence_days" else 1, MOST_DAYS)
+        )
         if type(value) is not int or not least <= value <= most:
             raise Unreadable(f"how {SAID[name]} is a whole number from {least} to {most}")
         values[name] = value
@@ -89,15 +94,22 @@ def rules_of(connection: sqlite3.Connection, project: int) -> Rules:
 
 
 def set_rules(
-    connection: sqlite3.Connection, project: int, actor: int, given: dict[str, Any], seen: dict[str, Any] | None = None
+    connection: sqlite3.Connection,
+    project: int,
+    actor: int,
+    given: dict[str, Any],
+    seen: dict[str, Any] | None = None,
 ) -> Rules:
-    """Change some rules, by their names. `seen`: rules that must be as they were seen, so that nobody keeps less than somebody else has
-    just said without being asked. Raises Unreadable, and Taken where they are not."""
+    """Change some rules, by their names. `seen`: rules that must be as they were seen, so that
+    nobody keeps less than somebody else has just said without being asked. Raises Unreadable, and
+    Taken where they are not."""
     with write(connection):
         now = rules_of(connection, project)
         for name, value in (seen or {}).items():
             if name in SAID and getattr(now, name) != value:
-                raise Taken(f"how {SAID[name]} was changed meanwhile; it is {getattr(now, name)} now")
+                raise Taken(
+                    f"how {SAID[name]} was changed meanwhile; it is {getattr(now, name)} now"
+                )
         made = read_rules(given, now)
         values = asdict(made)
         connection.execute(
@@ -111,8 +123,8 @@ def set_rules(
 
 
 def take_away(main: sqlite3.Connection, evidence: sqlite3.Connection, now: int) -> Iterator[int]:
-    """Take away what no project keeps any more at this moment (UTC microseconds). Goes on after each piece, with how many rows it had; it
-    can be broken off anywhere and begun anew."""
+    """Take away what no project keeps any more at this moment (UTC microseconds). Goes on after
+    each piece, with how many rows it had; it can be broken off anywhere and begun anew."""
     for project in [row["id"] for row in main.execute("SELECT id FROM project").fetchall()]:
         rules = rules_of(main, project)
         yield from _older(main, "event", "at", project, now - rules.event_days * DAY_US)
@@ -123,12 +135,16 @@ def take_away(main: sqlite3.Connection, evidence: sqlite3.Connection, now: int) 
     yield from _bodies(main, evidence)
 
 
-def _older(main: sqlite3.Connection, table: str, time: str, project: int, before: int) -> Iterator[int]:
+def _older(
+    main: sqlite3.Connection, table: str, time: str, project: int, before: int
+) -> Iterator[int]:
     """Rows of a table from before a moment."""
     old = f"SELECT id FROM {table} WHERE project = ? AND {time} < ? ORDER BY id LIMIT ?"
     while True:
         with write(main):
-            gone = main.execute(f"DELETE FROM {table} WHERE id IN ({old})", (project, before, PIECE)).rowcount
+            gone = main.execute(
+                f"DELETE FROM {table} WHERE id IN ({old})", (project, before, PIECE)
+            ).rowcount
         if not gone:
             return
         yield gone
@@ -138,7 +154,8 @@ def _old_runs(main: sqlite3.Connection, project: int, rules: Rules, now: int) ->
     """The finished runs that are kept no more, the oldest first."""
     ranked = (
         "SELECT r.id, r.kind, r.finished_at, MIN(n) AS newest, MAX(n) AS oldest FROM run r JOIN ("
-        " SELECT run, ROW_NUMBER() OVER (PARTITION BY test_case, kind ORDER BY run DESC) AS n FROM run_case WHERE project = ?"
+        " SELECT run, ROW_NUMBER() OVER (PARTITION BY test_case, kind ORDER BY run DESC) AS n "
+        "FROM run_case WHERE project = ?"
         ") c ON c.run = r.id WHERE r.project = ? AND r.state = 'finished' GROUP BY r.id"
     )
     rows = main.execute(
@@ -160,19 +177,25 @@ def _old_runs(main: sqlite3.Connection, project: int, rules: Rules, now: int) ->
 def _run(main: sqlite3.Connection, evidence: sqlite3.Connection, run: int) -> Iterator[int]:
     """A run with all that it had: what steps saw first, so that nothing is left without its run."""
     for table, keys in _OF_RUN.items():
-        order = "ORDER BY base IS NULL, id" if table == "step" else ""  # those that others are packed against come last
+        # those that others are packed against come last
+        order = "ORDER BY base IS NULL, id" if table == "step" else ""
         while True:
             with write(evidence):
                 gone = evidence.execute(
-                    f"DELETE FROM {table} WHERE run = ? AND ({keys}) IN (SELECT {keys} FROM {table} WHERE run = ? {order} LIMIT ?)",
+                    f"DELETE FROM {table} WHERE run = ? AND ({keys}) IN (SELECT {keys} FROM "
+                    f"{table} WHERE run = ? {order} LIMIT ?)",
                     (run, run, PIECE),
                 ).rowcount
             if not gone:
                 break
             yield gone
     with write(main):
-        for statement in ("DELETE FROM run_case WHERE run = ?", "DELETE FROM job WHERE run = ?", "DELETE FROM event WHERE run = ?",
-                          "DELETE FROM run WHERE id = ?"):  # fmt: skip
+        for statement in (
+            "DELETE FROM run_case WHERE run = ?",
+            "DELETE FROM job WHERE run = ?",
+            "DELETE FROM event WHERE run = ?",
+            "DELETE FROM run WHERE id = ?",
+        ):
             main.execute(statement, (run,))
     yield 1
 
@@ -180,11 +203,14 @@ def _run(main: sqlite3.Connection, evidence: sqlite3.Connection, run: int) -> It
 def _evidence(
     main: sqlite3.Connection, evidence: sqlite3.Connection, project: int, rules: Rules, now: int
 ) -> Iterator[int]:
-    """What steps saw in runs that are older; what went wrong stays longer, and with it the records that its own are packed against."""
+    """What steps saw in runs that are older; what went wrong stays longer, and with it the records
+    that its own are packed against."""
     good, bad = now - rules.evidence_days * DAY_US, now - rules.bad_evidence_days * DAY_US
     runs = main.execute(
-        "SELECT id, finished_at < ? AS old, evidence FROM run WHERE project = ? AND state = 'finished'"
-        " AND ((finished_at < ? AND evidence = 'kept') OR (finished_at < ? AND evidence <> 'gone')) ORDER BY id",
+        "SELECT id, finished_at < ? AS old, evidence FROM run WHERE project = ? AND state = "
+        "'finished'"
+        " AND ((finished_at < ? AND evidence = 'kept') OR (finished_at < ? AND evidence <> "
+        "'gone')) ORDER BY id",
         (bad, project, good, bad),
     ).fetchall()
     for run in runs:
@@ -195,31 +221,47 @@ def _evidence(
             main.execute("UPDATE run SET evidence = ? WHERE id = ?", (state, run["id"]))
 
 
-def _bad_places(main: sqlite3.Connection, evidence: sqlite3.Connection, run: int) -> set[tuple[int, int]]:
-    """(position, row) of what failed or was blocked: its rows of a case that has rows, the whole of one that has none; and what stands around
-    the rows of a bad case."""
+def _bad_places(
+    main: sqlite3.Connection, evidence: sqlite3.Connection, run: int
+) -> set[tuple[int, int]]:
+    """(position, row) of what failed or was blocked: its rows of a case that has rows, the whole of
+    one that has none; and what stands around the rows of a bad case."""
     found: set[tuple[int, int]] = set()
-    for row in main.execute(f"SELECT position, rows FROM run_case WHERE run = ? AND verdict IN {_BAD}", (run,)):
-        found |= {(row["position"], 0)} if row["rows"] else {(row["position"], 0), (row["position"], 1)}
-    rows = evidence.execute(f"SELECT position, row FROM run_row WHERE run = ? AND verdict IN {_BAD}", (run,))
+    for row in main.execute(
+        f"SELECT position, rows FROM run_case WHERE run = ? AND verdict IN {_BAD}", (run,)
+    ):
+        found |= (
+            {(row["position"], 0)} if row["rows"] else {(row["position"], 0), (row["position"], 1)}
+        )
+    rows = evidence.execute(
+        f"SELECT position, row FROM run_row WHERE run = ? AND verdict IN {_BAD}", (run,)
+    )
     return found | {(row["position"], row["row"]) for row in rows}
 
 
 def _drop(evidence: sqlite3.Connection, run: int, kept: Any) -> Iterator[int]:
-    """Empty the records of a run but for those at the kept places, and those that these are packed against."""
+    """Empty the records of a run but for those at the kept places, and those that these are packed
+    against."""
     after = 0
     needed: set[int] = set()
     if kept:
-        bases = evidence.execute("SELECT position, row, base FROM step WHERE run = ? AND base IS NOT NULL", (run,))
+        bases = evidence.execute(
+            "SELECT position, row, base FROM step WHERE run = ? AND base IS NOT NULL", (run,)
+        )
         needed = {row["base"] for row in bases if (row["position"], row["row"]) in kept}
     while True:
         rows = evidence.execute(
-            "SELECT id, position, row FROM step WHERE run = ? AND id > ? ORDER BY id LIMIT ?", (run, after, PIECE)
+            "SELECT id, position, row FROM step WHERE run = ? AND id > ? ORDER BY id LIMIT ?",
+            (run, after, PIECE),
         ).fetchall()
         if not rows:
             return
         after = rows[-1]["id"]
-        gone = [(row["id"],) for row in rows if (row["position"], row["row"]) not in kept and row["id"] not in needed]
+        gone = [
+            (row["id"],)
+            for row in rows
+            if (row["position"], row["row"]) not in kept and row["id"] not in needed
+        ]
         with write(evidence):
             evidence.executemany("UPDATE step SET packed = x'', base = NULL WHERE id = ?", gone)
         yield len(gone)
@@ -233,7 +275,8 @@ def _bodies(main: sqlite3.Connection, evidence: sqlite3.Connection) -> Iterator[
     while True:
         with write(evidence):
             gone = evidence.execute(
-                "DELETE FROM body WHERE hash IN (SELECT hash FROM body WHERE last_run < ? LIMIT ?)", (oldest, PIECE)
+                "DELETE FROM body WHERE hash IN (SELECT hash FROM body WHERE last_run < ? LIMIT ?)",
+                (oldest, PIECE),
             ).rowcount
         if not gone:
             return

@@ -1,5 +1,5 @@
-"""What a case's steps kept last, also what its keeps, as they are now, take from answers that were kept before: for a page that shows it, and for
-a step that is sent by itself."""
+"""What a case's steps kept last, also what its keeps, as they are now, take from answers that were
+kept before: for a page that shows it, and for a step that is sent by itself."""
 
 from __future__ import annotations
 
@@ -22,10 +22,15 @@ LARGEST_BODY = 256_000
 
 
 def last_kept(
-    main: sqlite3.Connection, evidence_side: sqlite3.Connection, stored: tuple[int, int], case: Case, environment: str
+    main: sqlite3.Connection,
+    evidence_side: sqlite3.Connection,
+    stored: tuple[int, int],
+    case: Case,
+    environment: str,
 ) -> dict[str, Any]:
-    """By name what was kept last in an environment: in the case's newest run, or in a trial since then. What was kept as a secret is
-    not known any more. `stored`: the project's id and the case's."""
+    """By name what was kept last in an environment: in the case's newest run, or in a trial since
+    then. What was kept as a secret is not known any more. `stored`: the project's id and the
+    case's."""
     keeping = {step.key: step for _, _, step in case.parts() if isinstance(step, Answered)}
     values: dict[str, Any] = {}
     for run, position in reversed(runs.since_last_run(main, *stored, environment)):
@@ -43,8 +48,8 @@ def last_kept(
 
 
 def kept(step: Answered, seen: StepEvidence, scopes: Scopes) -> StepEvidence:
-    """The step's evidence with what its keeps, as they are now, take from the kept answer; secrets and what cannot be taken
-    stay as they were."""
+    """The step's evidence with what its keeps, as they are now, take from the kept answer; secrets
+    and what cannot be taken stay as they were."""
     answer = answer_of(seen)
     if answer is None:
         return seen
@@ -67,18 +72,29 @@ _JUDGED = ("nothing-handed-over", "cleanup-answered", "keep-nothing")
 
 
 def answer_of(step: StepEvidence, namespaces: tuple[tuple[str, str], ...] = ()) -> Answer | None:
-    """The answer that the step's checks were judged on; None if none came, or the step was blocked before that."""
+    """The answer that the step's checks were judged on; None if none came, or the step was blocked
+    before that."""
     if not step.exchanges or step.exchanges[-1].why is not None:
         return None
     judged_any = any(outcome.verdict != "skipped" for outcome in step.outcomes)
-    if step.head.verdict == "blocked" and not judged_any and step.why is not None and step.why.code not in _JUDGED:
+    if (
+        step.head.verdict == "blocked"
+        and not judged_any
+        and step.why is not None
+        and step.why.code not in _JUDGED
+    ):
         return None
     last = step.exchanges[-1]
     times = last.times
     return Answer(
-        last.status, last.received_head, last.body, times.total, times.total - times.receiving, namespaces,
+        last.status,
+        last.received_head,
+        last.body,
+        times.total,
+        times.total - times.receiving,
+        namespaces,
         redirects=led_here(step.exchanges),
-    )  # fmt: skip
+    )
 
 
 def may_take_long(subject: Subject, size: int) -> bool:
@@ -86,5 +102,8 @@ def may_take_long(subject: Subject, size: int) -> bool:
     if subject.kind != "path" or subject.plain:
         return False
     return (
-        size > LARGEST_BODY or subject.text.count("..") > 1 or subject.path is None or subject.path.library is not None
+        size > LARGEST_BODY
+        or subject.text.count("..") > 1
+        or subject.path is None
+        or subject.path.library is not None
     )

@@ -1,4 +1,5 @@
-"""Rows of output tables, as steps of runs have written them; in the order of cases, rows and steps, whenever each ended."""
+"""Rows of output tables, as steps of runs have written them; in the order of cases, rows and steps,
+whenever each ended."""
 
 from __future__ import annotations
 
@@ -41,10 +42,13 @@ def row_of(event: StepFinished) -> OutputRow | None:
     return OutputRow(event.wrote.table, place, plain.write_json(dict(event.wrote.cells)).decode())
 
 
-def insert(connection: sqlite3.Connection, project: int, run: int, position: int, row: OutputRow) -> None:
+def insert(
+    connection: sqlite3.Connection, project: int, run: int, position: int, row: OutputRow
+) -> None:
     """Within the caller's transaction; a row that is there already is left alone."""
     connection.execute(
-        "INSERT OR IGNORE INTO output_row (run, tab, position, place, project, cells) VALUES (?, ?, ?, ?, ?, ?)",
+        "INSERT OR IGNORE INTO output_row (run, tab, position, place, project, cells) VALUES (?, "
+        "?, ?, ?, ?, ?)",
         (run, row.table, position, row.place, project, row.cells),
     )
 
@@ -53,17 +57,21 @@ def tables(connection: sqlite3.Connection, project: int) -> list[OutputTable]:
     """The project's tables by name."""
     found: dict[str, list[int]] = {}
     rows = connection.execute(
-        "SELECT DISTINCT tab, run FROM output_row WHERE project = ? ORDER BY tab, run DESC", (project,)
+        "SELECT DISTINCT tab, run FROM output_row WHERE project = ? ORDER BY tab, run DESC",
+        (project,),
     )
     for row in rows:
         found.setdefault(row["tab"], []).append(row["run"])
     return [OutputTable(name, runs[:MOST_RUNS]) for name, runs in found.items()]
 
 
-def newest_run(main: sqlite3.Connection, evidence: sqlite3.Connection, project: int, table: str) -> int | None:
+def newest_run(
+    main: sqlite3.Connection, evidence: sqlite3.Connection, project: int, table: str
+) -> int | None:
     """The newest run, trials left out, that has written there and ended; None if none has."""
     rows = evidence.execute(
-        "SELECT DISTINCT run FROM output_row WHERE project = ? AND tab = ? ORDER BY run DESC LIMIT ?",
+        "SELECT DISTINCT run FROM output_row WHERE project = ? AND tab = ? ORDER BY run DESC "
+        "LIMIT ?",
         (project, table, MOST_LOOKED_AT),
     )
     for row in rows.fetchall():
@@ -75,14 +83,19 @@ def newest_run(main: sqlite3.Connection, evidence: sqlite3.Connection, project: 
 
 def count(connection: sqlite3.Connection, run: int, table: str) -> int:
     """How many rows a run wrote."""
-    row = connection.execute("SELECT count(*) FROM output_row WHERE run = ? AND tab = ?", (run, table)).fetchone()
+    row = connection.execute(
+        "SELECT count(*) FROM output_row WHERE run = ? AND tab = ?", (run, table)
+    ).fetchone()
     return int(row[0])
 
 
-def page(connection: sqlite3.Connection, run: int, table: str, offset: int, limit: int) -> list[dict[str, Any]]:
+def page(
+    connection: sqlite3.Connection, run: int, table: str, offset: int, limit: int
+) -> list[dict[str, Any]]:
     """Some of the rows that a run wrote, in order."""
     rows = connection.execute(
-        "SELECT cells FROM output_row WHERE run = ? AND tab = ? ORDER BY position, place LIMIT ? OFFSET ?",
+        "SELECT cells FROM output_row WHERE run = ? AND tab = ? ORDER BY position, place LIMIT ? "
+        "OFFSET ?",
         (run, table, limit, offset),
     ).fetchall()
     return [plain.read_json(row["cells"]) for row in rows]
@@ -93,7 +106,8 @@ def rows(connection: sqlite3.Connection, run: int, table: str) -> Iterator[dict[
     position, place = -1, ""
     while True:
         found = connection.execute(
-            "SELECT position, place, cells FROM output_row WHERE run = ? AND tab = ? AND (position, place) > (?, ?)"
+            "SELECT position, place, cells FROM output_row WHERE run = ? AND tab = ? AND "
+            "(position, place) > (?, ?)"
             " ORDER BY position, place LIMIT ?",
             (run, table, position, place, AT_ONCE),
         ).fetchall()

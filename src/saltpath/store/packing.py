@@ -17,8 +17,9 @@ _PLACE = re.compile(r"\d+\.")  # the number of an item, whose records are alike
 
 
 class Packer:
-    """Compresses rows of one process's connections, remembering each step's first record of each run: the last `MOST_HELD` bytes of them.
-    A compressor is made for each use, which takes no longer than to use one that is kept; kept, each takes up to 4 MB."""
+    """Compresses rows of one process's connections, remembering each step's first record of each
+    run: the last `MOST_HELD` bytes of them. A compressor is made for each use, which takes no
+    longer than to use one that is kept; kept, each takes up to 4 MB."""
 
     def __init__(self) -> None:
         self._plain = zstandard.ZstdCompressor(level=_LEVEL)
@@ -26,9 +27,15 @@ class Packer:
         self._held = 0
 
     def insert(
-        self, connection: sqlite3.Connection, project: int, run: int, rows: list[StepRow], bare: bool = False
+        self,
+        connection: sqlite3.Connection,
+        project: int,
+        run: int,
+        rows: list[StepRow],
+        bare: bool = False,
     ) -> None:
-        """Insert rows within the caller's transaction; rows that are there already are left alone. `bare`: without what the steps saw."""
+        """Insert rows within the caller's transaction; rows that are there already are left alone.
+        `bare`: without what the steps saw."""
         for row in rows:
             for key, body in () if bare else row.bodies.items():
                 connection.execute(
@@ -40,14 +47,35 @@ class Packer:
             base = None if bare else self._bases.get(name)
             packer = self._plain
             if base is not None:
-                packer = zstandard.ZstdCompressor(level=_LEVEL, dict_data=base[1], write_content_size=True)
+                packer = zstandard.ZstdCompressor(
+                    level=_LEVEL, dict_data=base[1], write_content_size=True
+                )
             packed = b"" if bare else packer.compress(row.record)
             cursor = connection.execute(
-                "INSERT OR IGNORE INTO step (project, run, position, row, part, step, attempt, key, verdict, status, us, at,"
-                " base, packed, inner, size, flags) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-                (project, run, row.position, row.row, row.part, row.step, row.attempt, row.key, row.verdict, row.status,
-                 row.us, row.at, base[0] if base else None, packed, row.inner, row.size, row.flags),
-            )  # fmt: skip
+                "INSERT OR IGNORE INTO step (project, run, position, row, part, step, attempt, "
+                "key, verdict, status, us, at,"
+                " base, packed, inner, size, flags) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, "
+                "?, ?, ?, ?, ?)",
+                (
+                    project,
+                    run,
+                    row.position,
+                    row.row,
+                    row.part,
+                    row.step,
+                    row.attempt,
+                    row.key,
+                    row.verdict,
+                    row.status,
+                    row.us,
+                    row.at,
+                    base[0] if base else None,
+                    packed,
+                    row.inner,
+                    row.size,
+                    row.flags,
+                ),
+            )
             if row.wrote is not None:
                 output_rows.insert(connection, project, run, row.position, row.wrote)
             if base is None and cursor.rowcount == 1 and not bare:

@@ -18,12 +18,17 @@ class Person(Struct, frozen=True):
 
 def local_owner(connection: sqlite3.Connection, name: str = "Ines Wathne") -> Person:
     """The one local owner, made on the first call."""
-    row = connection.execute("SELECT id, oid, name, role FROM person ORDER BY id LIMIT 1").fetchone()
+    row = connection.execute(
+        "SELECT id, oid, name, role FROM person ORDER BY id LIMIT 1"
+    ).fetchone()
     if row is None:
         with write(connection):
             connection.execute(
-                "INSERT INTO person (oid, name, role, made_at) SELECT ?, ?, 'owner', ? WHERE NOT EXISTS (SELECT 1 FROM person)",
+                "INSERT INTO person (oid, name, role, made_at) SELECT ?, ?, 'owner', ? WHERE NOT "
+                "EXISTS (SELECT 1 FROM person)",
                 (new_id("person"), name, now_us()),
             )
-        row = connection.execute("SELECT id, oid, name, role FROM person ORDER BY id LIMIT 1").fetchone()
+        row = connection.execute(
+            "SELECT id, oid, name, role FROM person ORDER BY id LIMIT 1"
+        ).fetchone()
     return Person(*row)

@@ -1,4 +1,5 @@
-"""Projects, their environments and suites: documents of the case format, each with a version (see documents.py)."""
+"""Projects, their environments and suites: documents of the case format, each with a version (see
+documents.py)."""
 
 from __future__ import annotations
 
@@ -15,7 +16,8 @@ def add_project(connection: sqlite3.Connection, actor: int, document: dict[str, 
     oid, text = new_id("project"), plain.write_json(document).decode()
     with write(connection):
         connection.execute(
-            "INSERT INTO project (oid, name, document, version, actor, made_at) VALUES (?, ?, ?, 1, ?, ?)",
+            "INSERT INTO project (oid, name, document, version, actor, made_at) VALUES (?, ?, ?, "
+            "1, ?, ?)",
             (oid, document["project"], text, actor, now_us()),
         )
     return project(connection, oid)
@@ -28,7 +30,9 @@ def projects(connection: sqlite3.Connection) -> list[Document]:
 
 def project(connection: sqlite3.Connection, oid: str) -> Document:
     """Raises NotFound."""
-    row = connection.execute("SELECT *, id AS project FROM project WHERE oid = ?", (oid,)).fetchone()
+    row = connection.execute(
+        "SELECT *, id AS project FROM project WHERE oid = ?", (oid,)
+    ).fetchone()
     if row is None:
         raise NotFound(f"there is no project {oid}")
     return document_of("project", row)
@@ -39,16 +43,22 @@ def project_by_id(connection: sqlite3.Connection, id: int) -> Document:
     return document_of("project", row)
 
 
-def add_environment(connection: sqlite3.Connection, project: int, actor: int, document: dict[str, Any]) -> Document:
+def add_environment(
+    connection: sqlite3.Connection, project: int, actor: int, document: dict[str, Any]
+) -> Document:
     """At the end of the project's environments. Raises Taken where one has its name."""
     check("environment", document)
     oid, name = new_id("env"), document["environment"]
     with write(connection):
-        if connection.execute("SELECT 1 FROM environment WHERE project = ? AND name = ?", (project, name)).fetchone():
+        if connection.execute(
+            "SELECT 1 FROM environment WHERE project = ? AND name = ?", (project, name)
+        ).fetchone():
             raise Taken(f"there is an environment {name} already")
         connection.execute(
-            "INSERT INTO environment (project, oid, name, document, version, position, actor, made_at)"
-            " SELECT ?, ?, ?, ?, 1, COALESCE(MAX(position), -1) + 1, ?, ? FROM environment WHERE project = ?",
+            "INSERT INTO environment (project, oid, name, document, version, position, actor, "
+            "made_at)"
+            " SELECT ?, ?, ?, ?, 1, COALESCE(MAX(position), -1) + 1, ?, ? FROM environment WHERE "
+            "project = ?",
             (project, oid, name, plain.write_json(document).decode(), actor, now_us(), project),
         )
     return environment(connection, oid)
@@ -63,7 +73,9 @@ def environment(connection: sqlite3.Connection, oid: str) -> Document:
 
 
 def environments(connection: sqlite3.Connection, project: int) -> list[Document]:
-    rows = connection.execute("SELECT * FROM environment WHERE project = ? ORDER BY position", (project,))
+    rows = connection.execute(
+        "SELECT * FROM environment WHERE project = ? ORDER BY position", (project,)
+    )
     return [document_of("environment", row) for row in rows]
 
 
@@ -74,14 +86,29 @@ def add_suite(
     check("suite", document)
     oid = new_id("suite")
     with write(connection):
-        taken = {row["folder"] for row in connection.execute("SELECT folder FROM suite WHERE project = ?", (project,))}
+        taken = {
+            row["folder"]
+            for row in connection.execute("SELECT folder FROM suite WHERE project = ?", (project,))
+        }
         free = next(
-            name for name in (folder, *(f"{folder}-{n}" for n in range(2, len(taken) + 3))) if name not in taken
+            name
+            for name in (folder, *(f"{folder}-{n}" for n in range(2, len(taken) + 3)))
+            if name not in taken
         )
         connection.execute(
-            "INSERT INTO suite (project, oid, name, folder, document, version, position, actor, made_at)"
+            "INSERT INTO suite (project, oid, name, folder, document, version, position, actor, "
+            "made_at)"
             " SELECT ?, ?, ?, ?, ?, 1, COUNT(*), ?, ? FROM suite WHERE project = ?",
-            (project, oid, document["suite"], free, plain.write_json(document).decode(), actor, now_us(), project),
+            (
+                project,
+                oid,
+                document["suite"],
+                free,
+                plain.write_json(document).decode(),
+                actor,
+                now_us(),
+                project,
+            ),
         )
     return suite(connection, oid)
 
@@ -89,14 +116,18 @@ def add_suite(
 def suites(connection: sqlite3.Connection, project: int) -> list[Document]:
     """In their order."""
     rows = connection.execute(
-        "SELECT * FROM suite WHERE project = ? AND gone_at IS NULL AND NOT hidden ORDER BY position, id", (project,)
+        "SELECT * FROM suite WHERE project = ? AND gone_at IS NULL AND NOT hidden ORDER BY "
+        "position, id",
+        (project,),
     )
     return [document_of("suite", row) for row in rows]
 
 
 def suite(connection: sqlite3.Connection, oid: str) -> Document:
     """Raises NotFound."""
-    row = connection.execute("SELECT * FROM suite WHERE oid = ? AND gone_at IS NULL AND NOT hidden", (oid,)).fetchone()
+    row = connection.execute(
+        "SELECT * FROM suite WHERE oid = ? AND gone_at IS NULL AND NOT hidden", (oid,)
+    ).fetchone()
     if row is None:
         raise NotFound(f"there is no suite {oid}")
     return document_of("suite", row)
@@ -104,13 +135,17 @@ def suite(connection: sqlite3.Connection, oid: str) -> Document:
 
 def suite_by_id(connection: sqlite3.Connection, id: int) -> Document:
     """Also one that is gone, for cases that were in it."""
-    return document_of("suite", connection.execute("SELECT * FROM suite WHERE id = ?", (id,)).fetchone())
+    return document_of(
+        "suite", connection.execute("SELECT * FROM suite WHERE id = ?", (id,)).fetchone()
+    )
 
 
 def move_suite(connection: sqlite3.Connection, moved: Document, before: str | None) -> None:
     """Right before another suite of the project; to the end without one. Raises NotFound."""
     with write(connection):
-        order = [(row.id, row.oid) for row in suites(connection, moved.project) if row.id != moved.id]
+        order = [
+            (row.id, row.oid) for row in suites(connection, moved.project) if row.id != moved.id
+        ]
         place = next((index for index, (_, oid) in enumerate(order) if oid == before), None)
         if place is None and before is not None:
             raise NotFound(f"there is no suite {before} in this project")
@@ -122,7 +157,9 @@ def move_suite(connection: sqlite3.Connection, moved: Document, before: str | No
 def remove_suite(connection: sqlite3.Connection, id: int) -> bool:
     """Take away a suite that holds no case; False if it holds one."""
     with write(connection):
-        held = connection.execute("SELECT 1 FROM test_case WHERE suite = ? AND gone_at IS NULL", (id,)).fetchone()
+        held = connection.execute(
+            "SELECT 1 FROM test_case WHERE suite = ? AND gone_at IS NULL", (id,)
+        ).fetchone()
         if held:
             return False
         connection.execute("UPDATE suite SET gone_at = ? WHERE id = ?", (now_us(), id))

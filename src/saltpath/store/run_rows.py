@@ -1,4 +1,5 @@
-"""The rows of a run's case: how each ended, with its values; sorted, filtered and paged for the matrix."""
+"""The rows of a run's case: how each ended, with its values; sorted, filtered and paged for the
+matrix."""
 
 from __future__ import annotations
 
@@ -39,8 +40,8 @@ class RunRow(Struct, frozen=True):
 
 
 class Order(Struct, frozen=True):
-    """By what rows are sorted: their `number`, `verdict`, `time` in all, a `column` by its name, or of a step (part and index) its `time`,
-    `status` or `size`."""
+    """By what rows are sorted: their `number`, `verdict`, `time` in all, a `column` by its name, or
+    of a step (part and index) its `time`, `status` or `size`."""
 
     by: Literal["number", "verdict", "time", "column", "step"] = "number"
     name: str = ""
@@ -63,9 +64,11 @@ def row_of(event: RowFinished, position: int) -> RowRow:
 
 
 def insert(connection: sqlite3.Connection, project: int, run: int, rows: list[RowRow]) -> None:
-    """Insert rows within a transaction of the caller's; those that are there already are left alone."""
+    """Insert rows within a transaction of the caller's; those that are there already are left
+    alone."""
     connection.executemany(
-        "INSERT OR IGNORE INTO run_row (run, position, row, project, verdict, us, at, why, data) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT OR IGNORE INTO run_row (run, position, row, project, verdict, us, at, why, data) "
+        "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
         [(run, r.position, r.row, project, r.verdict, r.us, r.at, r.why, r.data) for r in rows],
     )
 
@@ -73,13 +76,15 @@ def insert(connection: sqlite3.Connection, project: int, run: int, rows: list[Ro
 def counts(connection: sqlite3.Connection, run: int, position: int) -> dict[str, int]:
     """How many rows had which verdict."""
     rows = connection.execute(
-        "SELECT verdict, COUNT(*) FROM run_row WHERE run = ? AND position = ? GROUP BY verdict", (run, position)
+        "SELECT verdict, COUNT(*) FROM run_row WHERE run = ? AND position = ? GROUP BY verdict",
+        (run, position),
     )
     return {row[0]: row[1] for row in rows}
 
 
 def total(connection: sqlite3.Connection, run: int, position: int) -> RowsTotal:
-    """What the recorded rows of a case add up to; the reasons are those of the first that failed, was blocked, or is unchecked."""
+    """What the recorded rows of a case add up to; the reasons are those of the first that failed,
+    was blocked, or is unchecked."""
     found = RowsTotal(Counter(counts(connection, run, position)))  # type: ignore[arg-type]
     for row in firsts(connection, run, position):
         found.first[row.verdict] = (row.row, row.why)  # type: ignore[index]
@@ -89,17 +94,20 @@ def total(connection: sqlite3.Connection, run: int, position: int) -> RowsTotal:
 def finished(connection: sqlite3.Connection, run: int, position: int, row: int) -> RunRow | None:
     """How one row ended; None if it did not."""
     found = connection.execute(
-        "SELECT row, verdict, us, why, data FROM run_row WHERE run = ? AND position = ? AND row = ?",
+        "SELECT row, verdict, us, why, data FROM run_row WHERE run = ? AND position = ? AND row = "
+        "?",
         (run, position, row),
     ).fetchone()
     return _row(found) if found else None
 
 
 def first(connection: sqlite3.Connection, run: int, position: int) -> int | None:
-    """The row to look at first: the first that failed, was blocked, or is unchecked, else the first of all; None without rows."""
+    """The row to look at first: the first that failed, was blocked, or is unchecked, else the first
+    of all; None without rows."""
     for verdict in ("failed", "blocked", "unchecked", "passed", "skipped"):
         found = connection.execute(
-            "SELECT MIN(row) FROM run_row WHERE run = ? AND position = ? AND verdict = ?", (run, position, verdict)
+            "SELECT MIN(row) FROM run_row WHERE run = ? AND position = ? AND verdict = ?",
+            (run, position, verdict),
         ).fetchone()
         if found[0] is not None:
             return int(found[0])
@@ -107,11 +115,13 @@ def first(connection: sqlite3.Connection, run: int, position: int) -> int | None
 
 
 def firsts(connection: sqlite3.Connection, run: int, position: int) -> list[RunRow]:
-    """The first row that failed, the first that was blocked, and the first that is unchecked, as far as there are such."""
+    """The first row that failed, the first that was blocked, and the first that is unchecked, as
+    far as there are such."""
     found = []
     for verdict in ("failed", "blocked", "unchecked"):
         row = connection.execute(
-            "SELECT MIN(row) FROM run_row WHERE run = ? AND position = ? AND verdict = ?", (run, position, verdict)
+            "SELECT MIN(row) FROM run_row WHERE run = ? AND position = ? AND verdict = ?",
+            (run, position, verdict),
         ).fetchone()[0]
         ended = finished(connection, run, position, row) if row is not None else None
         if ended is not None:
@@ -119,11 +129,14 @@ def firsts(connection: sqlite3.Connection, run: int, position: int) -> list[RunR
     return found
 
 
-def numbers(connection: sqlite3.Connection, run: int, position: int, verdicts: tuple[str, ...]) -> list[int]:
+def numbers(
+    connection: sqlite3.Connection, run: int, position: int, verdicts: tuple[str, ...]
+) -> list[int]:
     """The numbers of the rows that ended so, in order."""
     marks = ", ".join("?" for _ in verdicts)
     rows = connection.execute(
-        f"SELECT row FROM run_row WHERE run = ? AND position = ? AND verdict IN ({marks}) ORDER BY row",
+        f"SELECT row FROM run_row WHERE run = ? AND position = ? AND verdict IN ({marks}) ORDER "
+        "BY row",
         (run, position, *verdicts),
     )
     return [row[0] for row in rows]
@@ -144,16 +157,21 @@ def page(
     direction = "DESC" if order.down else "ASC"
     by = ", ".join(f"{one} {direction}" for one in sorting.by)
     rows = connection.execute(
-        f"SELECT r.row, r.verdict, r.us, r.why, r.data FROM run_row r {sorting.joined} WHERE r.run = ? AND r.position = ? {marks}"
+        f"SELECT r.row, r.verdict, r.us, r.why, r.data FROM run_row r {sorting.joined} WHERE "
+        f"r.run = ? AND r.position = ? {marks}"
         f" ORDER BY {by}, r.row LIMIT ? OFFSET ?",
         (*sorting.of_join, run, position, *verdicts, *sorting.of_order, limit, offset),
     )
     return [_row(row) for row in rows]
 
 
-_RANK = "CASE {of} WHEN 'failed' THEN 0 WHEN 'blocked' THEN 1 WHEN 'unchecked' THEN 2 WHEN 'passed' THEN 3 ELSE 4 END"
+_RANK = (
+    "CASE {of} WHEN 'failed' THEN 0 WHEN 'blocked' THEN 1 WHEN 'unchecked' THEN 2 WHEN "
+    "'passed' THEN 3 ELSE 4 END"
+)
 _STEP = (
-    "LEFT JOIN step s ON s.run = r.run AND s.position = r.position AND s.row = r.row AND s.part = ? AND s.step = ?"
+    "LEFT JOIN step s ON s.run = r.run AND s.position = r.position AND s.row = r.row AND s.part = "
+    "? AND s.step = ?"
     " AND s.inner = '' AND s.attempt = 1"
 )
 
@@ -171,12 +189,21 @@ def _sorting(order: Order) -> _Sorting:
     """Of a column numbers come first, by value, also where a text is one; then texts."""
     if order.by == "column":
         path = '$."' + order.name.replace('"', '\\"') + '"'
-        number = "CASE WHEN json_extract(r.data, ?) GLOB '[0-9+.-]*' THEN CAST(json_extract(r.data, ?) AS REAL) END"
-        return _Sorting((f"{number} IS NULL", number, "json_extract(r.data, ?)"), of_order=(path,) * 5)
+        number = (
+            "CASE WHEN json_extract(r.data, ?) GLOB '[0-9+.-]*' THEN "
+            "CAST(json_extract(r.data, ?) AS REAL) END"
+        )
+        return _Sorting(
+            (f"{number} IS NULL", number, "json_extract(r.data, ?)"), of_order=(path,) * 5
+        )
     if order.by == "step":
-        of = {"status": "s.status", "size": "s.size", "verdict": _RANK.format(of="s.verdict")}.get(order.name, "s.us")
+        of = {"status": "s.status", "size": "s.size", "verdict": _RANK.format(of="s.verdict")}.get(
+            order.name, "s.us"
+        )
         return _Sorting((of,), _STEP, (order.part, order.step))
-    return _Sorting(({"verdict": _RANK.format(of="r.verdict"), "time": "r.us"}.get(order.by, "r.row"),))
+    return _Sorting(
+        ({"verdict": _RANK.format(of="r.verdict"), "time": "r.us"}.get(order.by, "r.row"),)
+    )
 
 
 def data_of_rows(
@@ -185,7 +212,8 @@ def data_of_rows(
     """The values of these rows by their numbers."""
     marks = ", ".join("?" for _ in rows)
     found = connection.execute(
-        f"SELECT row, data FROM run_row WHERE run = ? AND position = ? AND row IN ({marks})", (run, position, *rows)
+        f"SELECT row, data FROM run_row WHERE run = ? AND position = ? AND row IN ({marks})",
+        (run, position, *rows),
     )
     return {row["row"]: plain.read_json(row["data"]) for row in found}
 

@@ -1,5 +1,6 @@
-"""Runs and their cases. A run is asked for together with its job, in one transaction; its verdict is worked out from its
-cases when it ends, so that a run that several runners shared adds up all the same."""
+"""Runs and their cases. A run is asked for together with its job, in one transaction; its verdict
+is worked out from its cases when it ends, so that a run that several runners shared adds up all the
+same."""
 
 from __future__ import annotations
 
@@ -18,10 +19,11 @@ from saltpath.store.events import add_event
 
 
 class Run(Struct, frozen=True):
-    """One run. `request` is what was asked: `{only, jobs, sealed, changes, started, files, picks}`, the values that it was given sealed,
-    `changes` the steps that may change a guarded environment, `started` the moment that its data are drawn for, `files` the versions of
-    those that its rows come from, `picks` which rows are meant, by a case's position; state is waiting,
-    running, stopping or finished."""
+    """One run. `request` is what was asked: `{only, jobs, sealed, changes, started, files, picks}`,
+    the values that it was given sealed, `changes` the steps that may change a guarded environment,
+    `started` the moment that its data are drawn for, `files` the versions of those that its rows
+    come from, `picks` which rows are meant, by a case's position; state is waiting, running,
+    stopping or finished."""
 
     id: int
     oid: str
@@ -44,8 +46,9 @@ class Run(Struct, frozen=True):
 
 
 class RunCase(Struct, frozen=True):
-    """A case within a run: state waiting, running or finished. `begun`: the number of the last row that may have begun; `rows`: how many
-    rows had which verdict, once it is finished, or None of a case without rows."""
+    """A case within a run: state waiting, running or finished. `begun`: the number of the last row
+    that may have begun; `rows`: how many rows had which verdict, once it is finished, or None of a
+    case without rows."""
 
     position: int
     case: str
@@ -64,7 +67,8 @@ class RunCase(Struct, frozen=True):
 
 _SELECT = """
 SELECT r.id, r.oid, r.project, r.number, r.kind, r.title, r.environment, r.seed, r.label, r.request,
-       CASE WHEN r.state = 'running' AND j.stop_by <> '' THEN 'stopping' ELSE r.state END, r.verdict, r.stopped_by, p.name,
+       CASE WHEN r.state = 'running' AND j.stop_by <> '' THEN 'stopping' ELSE r.state END,
+       r.verdict, r.stopped_by, p.name,
        r.asked_at, r.started_at, r.finished_at, r.counts
 FROM run r JOIN person p ON p.id = r.actor LEFT JOIN job j ON j.run = r.id
 """
@@ -91,9 +95,10 @@ def ask(
     request: dict[str, Any] | None = None,
     idempotency: str | None = None,
 ) -> tuple[Run, bool]:
-    """Ask for a run of the cases (id, version, name). With an idempotency key that was used before, that run is given
-    back, and the flag is False. From now on these versions are kept. Raises Conflict, and nothing is asked for, where one of them was
-    folded into a later one since it was read."""
+    """Ask for a run of the cases (id, version, name). With an idempotency key that was used before,
+    that run is given back, and the flag is False. From now on these versions are kept. Raises
+    Conflict, and nothing is asked for, where one of them was folded into a later one since it was
+    read."""
     with write(connection):
         if idempotency is not None:
             old = connection.execute(
@@ -103,20 +108,39 @@ def ask(
                 return run(connection, old["oid"]), False
         for id, version, _ in cases:
             kept = connection.execute(
-                "UPDATE case_revision SET used = 1 WHERE test_case = ? AND version = ?", (id, version)
+                "UPDATE case_revision SET used = 1 WHERE test_case = ? AND version = ?",
+                (id, version),
             )
             if not kept.rowcount:
-                raise Conflict(connection.execute("SELECT version FROM test_case WHERE id = ?", (id,)).fetchone()[0])
+                raise Conflict(
+                    connection.execute(
+                        "SELECT version FROM test_case WHERE id = ?", (id,)
+                    ).fetchone()[0]
+                )
         oid, at = new_id("run"), now_us()
         number = connection.execute(
-            "UPDATE project SET next_run = next_run + 1 WHERE id = ? RETURNING next_run - 1", (project,)
+            "UPDATE project SET next_run = next_run + 1 WHERE id = ? RETURNING next_run - 1",
+            (project,),
         ).fetchone()[0]
         cursor = connection.execute(
-            "INSERT INTO run (project, oid, number, kind, title, environment, seed, label, request, idempotency, state,"
+            "INSERT INTO run (project, oid, number, kind, title, environment, seed, label, "
+            "request, idempotency, state,"
             " actor, asked_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'waiting', ?, ?)",
-            (project, oid, number, kind, title, environment, seed, label, plain.write_json(request or {}).decode(),
-             idempotency, actor, at),
-        )  # fmt: skip
+            (
+                project,
+                oid,
+                number,
+                kind,
+                title,
+                environment,
+                seed,
+                label,
+                plain.write_json(request or {}).decode(),
+                idempotency,
+                actor,
+                at,
+            ),
+        )
         run_id = int(cursor.lastrowid or 0)
         connection.executemany(
             "INSERT INTO run_case (run, position, project, test_case, version, name, state, kind)"
@@ -126,14 +150,26 @@ def ask(
                 for position, (id, version, name) in enumerate(cases)
             ],
         )
-        connection.execute("INSERT INTO job (project, run, state) VALUES (?, ?, 'waiting')", (project, run_id))
-        add_event(connection, project, run_id, at, "run asked", {"run": oid, "number": number, "kind": kind})
+        connection.execute(
+            "INSERT INTO job (project, run, state) VALUES (?, ?, 'waiting')", (project, run_id)
+        )
+        add_event(
+            connection,
+            project,
+            run_id,
+            at,
+            "run asked",
+            {"run": oid, "number": number, "kind": kind},
+        )
     return run(connection, oid), True
 
 
-def beginning(connection: sqlite3.Connection, run: Run, at: int, files: dict[str, int]) -> tuple[int, dict[str, int]]:
-    """The moment that a run's data are drawn for, its `now`, and the versions of the files that its rows come from, by path: `at` and
-    `files` when it is first asked for, and the same ever after, whoever goes on with it or draws the same data again."""
+def beginning(
+    connection: sqlite3.Connection, run: Run, at: int, files: dict[str, int]
+) -> tuple[int, dict[str, int]]:
+    """The moment that a run's data are drawn for, its `now`, and the versions of the files that its
+    rows come from, by path: `at` and `files` when it is first asked for, and the same ever after,
+    whoever goes on with it or draws the same data again."""
     with write(connection):
         row = connection.execute("SELECT request FROM run WHERE id = ?", (run.id,)).fetchone()
         request = plain.read_json(row["request"])
@@ -141,7 +177,10 @@ def beginning(connection: sqlite3.Connection, run: Run, at: int, files: dict[str
         request.setdefault("started", at)
         request["files"] = {**files, **request.get("files", {})}
         if request != before:
-            connection.execute("UPDATE run SET request = ? WHERE id = ?", (plain.write_json(request).decode(), run.id))
+            connection.execute(
+                "UPDATE run SET request = ? WHERE id = ?",
+                (plain.write_json(request).decode(), run.id),
+            )
     return int(request["started"]), request["files"]
 
 
@@ -166,12 +205,18 @@ def runs(
     kind: str = "run",
     case: int | None = None,
 ) -> list[Run]:
-    """Newest first. `before` is the id after which the page goes on; `case` only runs that hold this case."""
-    holds = "AND r.id IN (SELECT run FROM run_case WHERE project = ? AND test_case = ? AND kind = ?)" if case else ""
+    """Newest first. `before` is the id after which the page goes on; `case` only runs that hold
+    this case."""
+    holds = (
+        "AND r.id IN (SELECT run FROM run_case WHERE project = ? AND test_case = ? AND kind = ?)"
+        if case
+        else ""
+    )
     values: list[Any] = [project, kind, before if before is not None else 1 << 62]
     values += [project, case, kind] if case else []
     rows = connection.execute(
-        _SELECT + f"WHERE r.project = ? AND r.kind = ? AND r.id < ? {holds} ORDER BY r.id DESC LIMIT ?",
+        _SELECT
+        + f"WHERE r.project = ? AND r.kind = ? AND r.id < ? {holds} ORDER BY r.id DESC LIMIT ?",
         (*values, limit),
     )
     return [_run(row) for row in rows]
@@ -197,7 +242,8 @@ def run_cases(connection: sqlite3.Connection, run: int) -> list[RunCase]:
     found = at_once(
         connection,
         columns,
-        'SELECT rc.position, c.oid AS "case", c.id AS case_id, rc.version, rc.name, s.name AS suite, rc.state, rc.verdict,'
+        'SELECT rc.position, c.oid AS "case", c.id AS case_id, rc.version, rc.name, s.name AS '
+        "suite, rc.state, rc.verdict,"
         " rc.why, rc.started_at, rc.us, rc.begun, rc.rows"
         " FROM run_case rc JOIN test_case c ON c.id = rc.test_case JOIN suite s ON s.id = c.suite"
         " WHERE rc.run = ? ORDER BY rc.position",
@@ -205,25 +251,36 @@ def run_cases(connection: sqlite3.Connection, run: int) -> list[RunCase]:
     )
     return [
         RunCase(
-            **{**values, **{name: plain.read_json(values[name]) if values[name] else None for name in ("why", "rows")}}
+            **{
+                **values,
+                **{
+                    name: plain.read_json(values[name]) if values[name] else None
+                    for name in ("why", "rows")
+                },
+            }
         )
         for values in (dict(zip(columns, row, strict=True)) for row in found)
     ]
 
 
 def last_of_cases(connection: sqlite3.Connection, project: int) -> dict[int, dict[str, Any]]:
-    """By case id: the verdicts of the last ten finished runs (newest first), and when the present one began."""
+    """By case id: the verdicts of the last ten finished runs (newest first), and when the present
+    one began."""
     rows = at_once(
         connection,
         ("test_case", "verdict", "started_at", "us", "run"),
-        "SELECT rc.test_case, rc.verdict, rc.started_at, rc.us, rc.run FROM test_case c JOIN run_case rc ON (rc.run, rc.position) IN ("
-        " SELECT run, position FROM run_case WHERE project = ? AND test_case = c.id AND kind = 'run' AND state = 'finished'"
+        "SELECT rc.test_case, rc.verdict, rc.started_at, rc.us, rc.run FROM test_case c JOIN "
+        "run_case rc ON (rc.run, rc.position) IN ("
+        " SELECT run, position FROM run_case WHERE project = ? AND test_case = c.id AND kind = "
+        "'run' AND state = 'finished'"
         " ORDER BY run DESC LIMIT 10) WHERE c.project = ? ORDER BY rc.test_case, rc.run DESC",
         (project, project),
     )
     found: dict[int, dict[str, Any]] = {}
     for case, verdict, at, us, _ in rows:
-        entry = found.setdefault(case, {"verdict": verdict, "at": at, "us": us, "verdicts": [], "since": at})
+        entry = found.setdefault(
+            case, {"verdict": verdict, "at": at, "us": us, "verdicts": [], "since": at}
+        )
         if all(before == verdict for before in entry["verdicts"]) and verdict == entry["verdict"]:
             entry["since"] = at
         entry["verdicts"].append(verdict)
@@ -236,7 +293,8 @@ def last_run_of_case(
     """(run, position) of the newest run of a case in which anything was carried out."""
     marks = ", ".join("?" for _ in kinds)
     row = connection.execute(
-        f"SELECT run, position FROM run_case WHERE project = ? AND test_case = ? AND kind IN ({marks})"
+        "SELECT run, position FROM run_case WHERE project = ? AND test_case = ? AND kind IN "
+        f"({marks})"
         " AND state <> 'waiting' ORDER BY run DESC LIMIT 1",
         (project, case, *kinds),
     ).fetchone()
@@ -249,32 +307,43 @@ MOST_TRIALS = 50
 def since_last_run(
     connection: sqlite3.Connection, project: int, case: int, environment: str | None = None
 ) -> list[tuple[int, int]]:
-    """(run, position) of the newest run of a case and of the trials since then (at most 50), newest first: what its steps saw last stands in
-    these. With `environment` of what went there."""
+    """(run, position) of the newest run of a case and of the trials since then (at most 50), newest
+    first: what its steps saw last stands in these. With `environment` of what went there."""
     rows = connection.execute(
-        "SELECT c.run, c.position, c.kind FROM run_case c JOIN run r ON r.id = c.run WHERE c.project = ? AND c.test_case = ?"
-        " AND c.kind IN ('run', 'trial') AND c.state <> 'waiting' AND (? IS NULL OR r.environment = ?) ORDER BY c.run DESC LIMIT ?",
+        "SELECT c.run, c.position, c.kind FROM run_case c JOIN run r ON r.id = c.run WHERE "
+        "c.project = ? AND c.test_case = ?"
+        " AND c.kind IN ('run', 'trial') AND c.state <> 'waiting' AND (? IS NULL OR r.environment "
+        "= ?) ORDER BY c.run DESC LIMIT ?",
         (project, case, environment, environment, MOST_TRIALS),
     ).fetchall()
     ends = next((index for index, row in enumerate(rows) if row["kind"] == "run"), len(rows))
     return [(row["run"], row["position"]) for row in rows[: ends + 1]]
 
 
-def last_runs_of_case(connection: sqlite3.Connection, project: int, case: int, most: int) -> list[tuple[int, int]]:
-    """(run, position) of the newest runs and trials of a case in which something was carried out, newest first."""
+def last_runs_of_case(
+    connection: sqlite3.Connection, project: int, case: int, most: int
+) -> list[tuple[int, int]]:
+    """(run, position) of the newest runs and trials of a case in which something was carried out,
+    newest first."""
     rows = connection.execute(
-        "SELECT run, position FROM run_case WHERE project = ? AND test_case = ? AND kind IN ('run', 'trial')"
+        "SELECT run, position FROM run_case WHERE project = ? AND test_case = ? AND kind IN "
+        "('run', 'trial')"
         " AND state <> 'waiting' ORDER BY run DESC LIMIT ?",
         (project, case, most),
     )
     return [(row["run"], row["position"]) for row in rows]
 
 
-def copy_case(connection: sqlite3.Connection, run: int, position: int, case: StoredCase, to: int) -> None:
-    """How one case of a finished trial ended, once more as that of another case at position `to` of it."""
+def copy_case(
+    connection: sqlite3.Connection, run: int, position: int, case: StoredCase, to: int
+) -> None:
+    """How one case of a finished trial ended, once more as that of another case at position `to` of
+    it."""
     connection.execute(
-        "INSERT OR IGNORE INTO run_case (run, position, project, test_case, version, name, state, verdict, why, started_at, us,"
-        " steps, kind) SELECT run, ?, project, ?, ?, ?, state, verdict, why, started_at, us, steps, kind FROM run_case"
+        "INSERT OR IGNORE INTO run_case (run, position, project, test_case, version, name, state, "
+        "verdict, why, started_at, us,"
+        " steps, kind) SELECT run, ?, project, ?, ?, ?, state, verdict, why, started_at, us, "
+        "steps, kind FROM run_case"
         " WHERE run = ? AND position = ? AND state = 'finished'",
         (to, case.id, case.version, case.name, run, position),
     )
@@ -282,7 +351,9 @@ def copy_case(connection: sqlite3.Connection, run: int, position: int, case: Sto
 
 def verdict_of_case(connection: sqlite3.Connection, run: int, position: int) -> str | None:
     """A case's verdict within a run; None while it is not finished."""
-    row = connection.execute("SELECT verdict FROM run_case WHERE run = ? AND position = ?", (run, position)).fetchone()
+    row = connection.execute(
+        "SELECT verdict FROM run_case WHERE run = ? AND position = ?", (run, position)
+    ).fetchone()
     return str(row["verdict"]) if row and row["verdict"] else None
 
 
@@ -291,7 +362,8 @@ def verdict_of_case(connection: sqlite3.Connection, run: int, position: int) -> 
 
 def record_started(connection: sqlite3.Connection, run: int, at: int) -> None:
     connection.execute(
-        "UPDATE run SET state = 'running', started_at = COALESCE(started_at, ?) WHERE id = ? AND state <> 'finished'",
+        "UPDATE run SET state = 'running', started_at = COALESCE(started_at, ?) WHERE id = ? AND "
+        "state <> 'finished'",
         (at, run),
     )
 
@@ -306,10 +378,15 @@ def record_case_started(connection: sqlite3.Connection, run: int, position: int,
 
 def record_rows_begun(connection: sqlite3.Connection, run: int, position: int, row: int) -> None:
     """Rows up to this one may have begun."""
-    connection.execute("UPDATE run_case SET begun = MAX(begun, ?) WHERE run = ? AND position = ?", (row, run, position))
+    connection.execute(
+        "UPDATE run_case SET begun = MAX(begun, ?) WHERE run = ? AND position = ?",
+        (row, run, position),
+    )
 
 
-def record_rows(connection: sqlite3.Connection, run: int, position: int, counts: dict[str, int]) -> None:
+def record_rows(
+    connection: sqlite3.Connection, run: int, position: int, counts: dict[str, int]
+) -> None:
     """How many rows of a case had which verdict."""
     connection.execute(
         "UPDATE run_case SET rows = ? WHERE run = ? AND position = ?",
@@ -319,22 +396,34 @@ def record_rows(connection: sqlite3.Connection, run: int, position: int, counts:
 
 def record_session(connection: sqlite3.Connection, run: int, position: int, sealed: str) -> None:
     """What a case's `once` left, for whoever goes on with its rows."""
-    connection.execute("UPDATE run_case SET session = ? WHERE run = ? AND position = ?", (sealed, run, position))
+    connection.execute(
+        "UPDATE run_case SET session = ? WHERE run = ? AND position = ?", (sealed, run, position)
+    )
 
 
 def session(connection: sqlite3.Connection, run: int, position: int) -> str | None:
     """What was recorded so, sealed; None if nothing was."""
-    row = connection.execute("SELECT session FROM run_case WHERE run = ? AND position = ?", (run, position)).fetchone()
+    row = connection.execute(
+        "SELECT session FROM run_case WHERE run = ? AND position = ?", (run, position)
+    ).fetchone()
     return row["session"] if row else None
 
 
 def record_steps(connection: sqlite3.Connection, run: int, position: int, number: int) -> None:
     """So many more steps of a case were recorded."""
-    connection.execute("UPDATE run_case SET steps = steps + ? WHERE run = ? AND position = ?", (number, run, position))
+    connection.execute(
+        "UPDATE run_case SET steps = steps + ? WHERE run = ? AND position = ?",
+        (number, run, position),
+    )
 
 
 def record_case_finished(
-    connection: sqlite3.Connection, run: int, position: int, verdict: str, why: dict[str, Any] | None, us: int
+    connection: sqlite3.Connection,
+    run: int,
+    position: int,
+    verdict: str,
+    why: dict[str, Any] | None,
+    us: int,
 ) -> None:
     connection.execute(
         "UPDATE run_case SET state = 'finished', verdict = ?, why = ?, us = ?, session = NULL"
@@ -349,7 +438,8 @@ def record_finished(connection: sqlite3.Connection, run: int, at: int, stopped_b
     ended = [(row["verdict"], _read_why(row["why"])) for row in rows]
     counts = Counter(verdict for verdict, _ in ended if verdict)
     connection.execute(
-        "UPDATE run SET state = 'finished', verdict = ?, finished_at = ?, stopped_by = ?, counts = ?"
+        "UPDATE run SET state = 'finished', verdict = ?, finished_at = ?, stopped_by = ?, counts "
+        "= ?"
         " WHERE id = ? AND state <> 'finished'",
         (run_verdict(ended), at, stopped_by, plain.write_json(dict(counts)).decode(), run),
     )
@@ -366,8 +456,16 @@ def refuse(connection: sqlite3.Connection, run: Run, why: dict[str, Any]) -> Non
     with write(connection):
         record_started(connection, run.id, at)
         connection.execute(
-            "UPDATE run_case SET state = 'finished', verdict = 'blocked', why = ?, us = 0 WHERE run = ? AND state <> 'finished'",
+            "UPDATE run_case SET state = 'finished', verdict = 'blocked', why = ?, us = 0 WHERE "
+            "run = ? AND state <> 'finished'",
             (plain.write_json(why).decode(), run.id),
         )
         record_finished(connection, run.id, at, "")
-        add_event(connection, run.project, run.id, at, "run finished", {"run": run.oid, "verdict": "blocked"})
+        add_event(
+            connection,
+            run.project,
+            run.id,
+            at,
+            "run finished",
+            {"run": run.oid, "verdict": "blocked"},
+        )

@@ -1,4 +1,5 @@
-"""Secret values, encrypted with AES-GCM under a key in a file of mode 600; read back by runners alone."""
+"""Secret values, encrypted with AES-GCM under a key in a file of mode 600; read back by runners
+alone."""
 
 from __future__ import annotations
 
@@ -37,7 +38,8 @@ def _key(folder: Path) -> bytes:
 
 
 class Place(Struct, frozen=True):
-    """Where a secret's value belongs: to a project, or to one of its suites; in one environment, or in all."""
+    """Where a secret's value belongs: to a project, or to one of its suites; in one environment, or
+    in all."""
 
     project: int
     name: str
@@ -53,7 +55,9 @@ class Place(Struct, frozen=True):
         return f"{self.project}/{suite}{self.environment}/{self.name}"
 
 
-def set_secret(connection: sqlite3.Connection, folder: Path, place: Place, actor: int, value: str) -> None:
+def set_secret(
+    connection: sqlite3.Connection, folder: Path, place: Place, actor: int, value: str
+) -> None:
     """Store a secret's value there, in the place of one that stands; that one is put aside."""
     with write(connection):
         put_aside(connection, place)
@@ -67,10 +71,14 @@ def forget(connection: sqlite3.Connection, place: Place, everywhere: bool = Fals
         connection.execute(f"DELETE FROM secret WHERE {_HERE}", _here(place, everywhere))
 
 
-def _store(connection: sqlite3.Connection, place: Place, sealed: bytes, actor: int, at: int) -> None:
+def _store(
+    connection: sqlite3.Connection, place: Place, sealed: bytes, actor: int, at: int
+) -> None:
     connection.execute(
-        "INSERT INTO secret (project, suite, environment, name, sealed, actor, at) VALUES (?, ?, ?, ?, ?, ?, ?)"
-        " ON CONFLICT DO UPDATE SET sealed = excluded.sealed, actor = excluded.actor, at = excluded.at",
+        "INSERT INTO secret (project, suite, environment, name, sealed, actor, at) VALUES (?, ?, "
+        "?, ?, ?, ?, ?)"
+        " ON CONFLICT DO UPDATE SET sealed = excluded.sealed, actor = excluded.actor, at = "
+        "excluded.at",
         (place.project, place.suite, place.environment, place.name, sealed, actor, at),
     )
 
@@ -86,7 +94,8 @@ def put_aside(connection: sqlite3.Connection, place: Place, everywhere: bool = F
     """Keep what is sealed there, as it is sealed, until `keeping` drops it."""
     connection.execute(
         "INSERT INTO secret_gone (project, suite, environment, name, sealed, actor, at, gone_at)"
-        f" SELECT project, suite, environment, name, sealed, actor, at, ? FROM secret WHERE {_HERE}",
+        " SELECT project, suite, environment, name, sealed, actor, at, ? FROM secret WHERE "
+        f"{_HERE}",
         (now_us(), *_here(place, everywhere)),
     )
 
@@ -96,19 +105,26 @@ def newest_aside(connection: sqlite3.Connection) -> int:
     return int(connection.execute("SELECT coalesce(max(id), 0) FROM secret_gone").fetchone()[0])
 
 
-def aside_after(connection: sqlite3.Connection, number: int, project: int) -> list[tuple[int, Place]]:
+def aside_after(
+    connection: sqlite3.Connection, number: int, project: int
+) -> list[tuple[int, Place]]:
     rows = connection.execute(
-        "SELECT id, name, suite, environment FROM secret_gone WHERE id > ? AND project = ? ORDER BY id",
+        "SELECT id, name, suite, environment FROM secret_gone WHERE id > ? AND project = ? ORDER "
+        "BY id",
         (number, project),
     )
-    return [(row["id"], Place(project, row["name"], row["suite"], row["environment"])) for row in rows]
+    return [
+        (row["id"], Place(project, row["name"], row["suite"], row["environment"])) for row in rows
+    ]
 
 
 def bring_back(connection: sqlite3.Connection, number: int, place: Place) -> None:
-    """What was put aside at a place stands there again, as it was sealed. Raises NotFound where it is kept no more."""
+    """What was put aside at a place stands there again, as it was sealed. Raises NotFound where it
+    is kept no more."""
     with write(connection):
         row = connection.execute(
-            f"SELECT sealed, actor, at FROM secret_gone WHERE id = ? AND {_HERE}", (number, *_here(place, False))
+            f"SELECT sealed, actor, at FROM secret_gone WHERE id = ? AND {_HERE}",
+            (number, *_here(place, False)),
         ).fetchone()
         if row is None:
             raise NotFound(f"what {place.name} was before is kept no more")
@@ -116,7 +132,9 @@ def bring_back(connection: sqlite3.Connection, number: int, place: Place) -> Non
         _store(connection, place, row["sealed"], row["actor"], row["at"])
 
 
-def move(connection: sqlite3.Connection, folder: Path, project: int, before: str, after: str) -> None:
+def move(
+    connection: sqlite3.Connection, folder: Path, project: int, before: str, after: str
+) -> None:
     """The secrets of an environment under its new name, those of suites too."""
     with write(connection):
         for place, sealed, actor in _stored(connection, project, "environment = ?", before):
@@ -125,82 +143,121 @@ def move(connection: sqlite3.Connection, folder: Path, project: int, before: str
 
 
 def rename(
-    connection: sqlite3.Connection, folder: Path, project: int, suite: str, name: str, to: str, keep: bool
+    connection: sqlite3.Connection,
+    folder: Path,
+    project: int,
+    suite: str,
+    name: str,
+    to: str,
+    keep: bool,
 ) -> None:
-    """What is sealed under a name, of the project or of one of its suites, under another one; with `keep` under both."""
+    """What is sealed under a name, of the project or of one of its suites, under another one; with
+    `keep` under both."""
     with write(connection):
-        for place, sealed, actor in _stored(connection, project, "suite = ? AND name = ?", suite, name):
+        for place, sealed, actor in _stored(
+            connection, project, "suite = ? AND name = ?", suite, name
+        ):
             _copy(connection, folder, place, replace(place, name=to), sealed, actor)
             if not keep:
                 connection.execute(f"DELETE FROM secret WHERE {_HERE}", _here(place, False))
 
 
-def _copy(connection: sqlite3.Connection, folder: Path, place: Place, to: Place, sealed: bytes, actor: int) -> None:
+def _copy(
+    connection: sqlite3.Connection, folder: Path, place: Place, to: Place, sealed: bytes, actor: int
+) -> None:
     """What is sealed for one place, sealed for another."""
-    _store(connection, to, _seal(folder, to.about, _opened_at(folder, place, sealed)), actor, now_us())
+    _store(
+        connection, to, _seal(folder, to.about, _opened_at(folder, place, sealed)), actor, now_us()
+    )
 
 
 def places(connection: sqlite3.Connection, project: int) -> set[tuple[str, str, str]]:
     """Where secrets have a value: (suite's oid or empty, environment, name)."""
-    return {(place.suite, place.environment, place.name) for place, _, _ in _stored(connection, project, "1")}
+    return {
+        (place.suite, place.environment, place.name)
+        for place, _, _ in _stored(connection, project, "1")
+    }
 
 
 def secrets_for(
     connection: sqlite3.Connection, folder: Path, project: int, environment: str, suite: str = ""
 ) -> dict[str, str]:
-    """The secrets of the project, or of one of its suites, by name as they read in the environment. Raises StoreError if the key does not
-    fit."""
+    """The secrets of the project, or of one of its suites, by name as they read in the environment.
+    Raises StoreError if the key does not fit."""
     wanted = "suite = ? AND environment IN ('', ?) ORDER BY environment"
     found = _stored(connection, project, wanted, suite, environment)
     return {place.name: _opened_at(folder, place, sealed) for place, sealed, _ in found}
 
 
-def _stored(connection: sqlite3.Connection, project: int, wanted: str, *values: str) -> list[tuple[Place, bytes, int]]:
+def _stored(
+    connection: sqlite3.Connection, project: int, wanted: str, *values: str
+) -> list[tuple[Place, bytes, int]]:
     rows = connection.execute(
-        f"SELECT name, suite, environment, sealed, actor FROM secret WHERE project = ? AND {wanted}", (project, *values)
+        "SELECT name, suite, environment, sealed, actor FROM secret WHERE project = ? AND "
+        f"{wanted}",
+        (project, *values),
     )
-    return [(Place(project, r["name"], r["suite"], r["environment"]), r["sealed"], r["actor"]) for r in rows]
+    return [
+        (Place(project, r["name"], r["suite"], r["environment"]), r["sealed"], r["actor"])
+        for r in rows
+    ]
 
 
 def _opened_at(folder: Path, place: Place, sealed: bytes) -> str:
-    """A suite's that was sealed before suites had places of their own was sealed for the project's."""
+    """A suite's that was sealed before suites had places of their own was sealed for the
+    project's."""
     known = (place.about, replace(place, suite="").about)
     return _opened(folder, known, sealed, f"the secret {place.name}")
 
 
 def seal_given(folder: Path, project: int, values: dict[str, Any]) -> str:
-    """The values that a run is given at its start, or that its rows begin with, as they may be stored: any of them can be a secret."""
-    return base64.b64encode(_seal(folder, f"{project}/given", plain.write_json(values).decode())).decode()
+    """The values that a run is given at its start, or that its rows begin with, as they may be
+    stored: any of them can be a secret."""
+    return base64.b64encode(
+        _seal(folder, f"{project}/given", plain.write_json(values).decode())
+    ).decode()
 
 
 def given(folder: Path, project: int, sealed: str) -> dict[str, Any]:
     """Raises StoreError if the key does not fit."""
-    text = _opened(folder, (f"{project}/given",), base64.b64decode(sealed), "what the run was given")
+    text = _opened(
+        folder, (f"{project}/given",), base64.b64decode(sealed), "what the run was given"
+    )
     values: dict[str, Any] = plain.read_json(text)
     return values
 
 
 def change_key(connection: sqlite3.Connection, folder: Path) -> int:
-    """Seal everything anew under a key that is made now; how many values that were. Whatever happens meanwhile, each can be read with the
-    old key or with the one that waits beside it, and a change that was broken off is made good by the next one. Raises StoreError where a
-    value cannot be read; then nothing has changed."""
+    """Seal everything anew under a key that is made now; how many values that were. Whatever
+    happens meanwhile, each can be read with the old key or with the one that waits beside it, and a
+    change that was broken off is made good by the next one. Raises StoreError where a value cannot
+    be read; then nothing has changed."""
     key = AESGCM.generate_key(256)
     number = 0
-    connection.execute("PRAGMA secure_delete = ON")  # what was sealed under the old key leaves no trace
+    # what was sealed under the old key leaves no trace
+    connection.execute("PRAGMA secure_delete = ON")
     with write(connection):
         for (project,) in connection.execute("SELECT DISTINCT project FROM secret").fetchall():
             for place, sealed, _ in _stored(connection, project, "1"):
                 value = _opened_at(folder, place, sealed)
                 connection.execute(
-                    "UPDATE secret SET sealed = ? WHERE project = ? AND suite = ? AND environment = ? AND name = ?",
-                    (_sealed(key, place.about, value), project, place.suite, place.environment, place.name),
+                    "UPDATE secret SET sealed = ? WHERE project = ? AND suite = ? AND environment "
+                    "= ? AND name = ?",
+                    (
+                        _sealed(key, place.about, value),
+                        project,
+                        place.suite,
+                        place.environment,
+                        place.name,
+                    ),
                 )
                 number += 1
         for row in connection.execute("SELECT * FROM secret_gone").fetchall():
             place = Place(row["project"], row["name"], row["suite"], row["environment"])
             value = _opened_at(folder, place, row["sealed"])
             connection.execute(
-                "UPDATE secret_gone SET sealed = ? WHERE id = ?", (_sealed(key, place.about, value), row["id"])
+                "UPDATE secret_gone SET sealed = ? WHERE id = ?",
+                (_sealed(key, place.about, value), row["id"]),
             )
             number += 1
         for row in connection.execute("SELECT id, project, number, request FROM run").fetchall():
@@ -209,20 +266,30 @@ def change_key(connection: sqlite3.Connection, folder: Path) -> int:
                 continue
             about = f"{row['project']}/given"
             value = _opened(
-                folder, (about,), base64.b64decode(request["sealed"]), f"what run {row['number']} was given"
+                folder,
+                (about,),
+                base64.b64decode(request["sealed"]),
+                f"what run {row['number']} was given",
             )
             request["sealed"] = base64.b64encode(_sealed(key, about, value)).decode()
             connection.execute(
-                "UPDATE run SET request = ? WHERE id = ?", (plain.write_json(request).decode(), row["id"])
+                "UPDATE run SET request = ? WHERE id = ?",
+                (plain.write_json(request).decode(), row["id"]),
             )
             number += 1
         sessions = "SELECT project, run, position, session FROM run_case WHERE session IS NOT NULL"
         for row in connection.execute(sessions).fetchall():
             about = f"{row['project']}/given"
-            value = _opened(folder, (about,), base64.b64decode(row["session"]), "what a run keeps before its rows")
+            value = _opened(
+                folder,
+                (about,),
+                base64.b64decode(row["session"]),
+                "what a run keeps before its rows",
+            )
             text = base64.b64encode(_sealed(key, about, value)).decode()
             connection.execute(
-                "UPDATE run_case SET session = ? WHERE run = ? AND position = ?", (text, row["run"], row["position"])
+                "UPDATE run_case SET session = ? WHERE run = ? AND position = ?",
+                (text, row["run"], row["position"]),
             )
             number += 1
         _write_next(folder, key)
@@ -246,7 +313,9 @@ def _seal(folder: Path, about: str, value: str) -> bytes:
 
 def _sealed(key: bytes, about: str, value: str) -> bytes:
     nonce = os.urandom(12)
-    return nonce + AESGCM(key).encrypt(nonce, value.encode("utf-8", "surrogatepass"), about.encode())
+    return nonce + AESGCM(key).encrypt(
+        nonce, value.encode("utf-8", "surrogatepass"), about.encode()
+    )
 
 
 def _opened(folder: Path, about: tuple[str, ...], sealed: bytes, what: str) -> str:
@@ -255,7 +324,11 @@ def _opened(folder: Path, about: tuple[str, ...], sealed: bytes, what: str) -> s
     keys = [_key(folder), *([waiting.read_bytes()] if waiting.exists() else [])]
     for key, one in product(keys, about):
         try:
-            return AESGCM(key).decrypt(sealed[:12], sealed[12:], one.encode()).decode("utf-8", "surrogatepass")
+            return (
+                AESGCM(key)
+                .decrypt(sealed[:12], sealed[12:], one.encode())
+                .decode("utf-8", "surrogatepass")
+            )
         except (InvalidTag, ValueError):
             continue
     raise StoreError(f"{what} cannot be read with {KEY_FILE}; the right key is missing")

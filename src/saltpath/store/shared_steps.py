@@ -1,5 +1,6 @@
-"""Shared steps: each is stored as a case in a place of the project that no outline, run or export shows as one, so that all that works on
-a case works on them. Cases know them by the name of their file."""
+"""Shared steps: each is stored as a case in a place of the project that no outline, run or export
+shows as one, so that all that works on a case works on them. Cases know them by the name of their
+file."""
 
 from __future__ import annotations
 
@@ -23,7 +24,9 @@ def called(stored: StoredCase) -> str:
 
 def shared_steps(connection: sqlite3.Connection, project: int) -> list[StoredCase]:
     """Those of a project, by their names."""
-    return sorted(cases.hidden_cases(connection, project, KIND), key=lambda stored: stored.name.lower())
+    return sorted(
+        cases.hidden_cases(connection, project, KIND), key=lambda stored: stored.name.lower()
+    )
 
 
 def library(connection: sqlite3.Connection, project: int) -> dict[str, Case]:
@@ -47,6 +50,12 @@ def add(
     """New ones, under a name that no others have; by default one made of what they are called."""
     taken = {called(stored) for stored in shared_steps(connection, project)}
     wanted = name or slug(cases.name_of(document), "steps")
-    free = next(item for item in (wanted, *(f"{wanted}-{n}" for n in range(2, len(taken) + 3))) if item not in taken)
+    free = next(
+        item
+        for item in (wanted, *(f"{wanted}-{n}" for n in range(2, len(taken) + 3)))
+        if item not in taken
+    )
     place = single.home(connection, project, actor, KIND, NAME)
-    return cases.add_case(connection, project, place, actor, document, comments, f"shared/{free}{SHARED_ENDING}")
+    return cases.add_case(
+        connection, project, place, actor, document, comments, f"shared/{free}{SHARED_ENDING}"
+    )

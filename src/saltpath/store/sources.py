@@ -1,4 +1,5 @@
-"""Data sources of a project: entries of its document, each changed in one transaction with the cases that name it."""
+"""Data sources of a project: entries of its document, each changed in one transaction with the
+cases that name it."""
 
 from __future__ import annotations
 
@@ -18,9 +19,15 @@ def sources(project: Document) -> dict[str, Any]:
 
 
 def put_source(
-    connection: sqlite3.Connection, project: Document, actor: int, name: str, document: Any, new: bool = False
+    connection: sqlite3.Connection,
+    project: Document,
+    actor: int,
+    name: str,
+    document: Any,
+    new: bool = False,
 ) -> None:
-    """Say what a source is; a `new` one comes last. Raises Taken for a new one whose name is there, NotFound for an old one that is not."""
+    """Say what a source is; a `new` one comes last. Raises Taken for a new one whose name is there,
+    NotFound for an old one that is not."""
 
     def put(held: dict[str, Any]) -> dict[str, Any]:
         if new and name in held:
@@ -32,9 +39,11 @@ def put_source(
     _change(connection, project, actor, put)
 
 
-def rename_source(connection: sqlite3.Connection, project: Document, actor: int, name: str, to: str) -> int:
-    """Call a source otherwise, in its place and in every case that names it, all in one transaction; how many these are. Raises NotFound
-    or Taken."""
+def rename_source(
+    connection: sqlite3.Connection, project: Document, actor: int, name: str, to: str
+) -> int:
+    """Call a source otherwise, in its place and in every case that names it, all in one
+    transaction; how many these are. Raises NotFound or Taken."""
 
     def called(held: dict[str, Any]) -> dict[str, Any]:
         if name not in held:
@@ -92,7 +101,11 @@ def source_named(document: dict[str, Any]) -> str:
     return rows if isinstance(rows, str) else ""
 
 
-def _change(connection: sqlite3.Connection, project: Document, actor: int, edit: documents.Edit) -> None:
+def _change(
+    connection: sqlite3.Connection, project: Document, actor: int, edit: documents.Edit
+) -> None:
     with write(connection):
-        documents.change(connection, project, actor, lambda held: documents.with_entries(held, "sources", edit))
+        documents.change(
+            connection, project, actor, lambda held: documents.with_entries(held, "sources", edit)
+        )
         add_event(connection, project.id, None, now_us(), "sources changed", {})

@@ -1,4 +1,5 @@
-"""The values of a project and its suites, changed cell by cell: any number of cells in one transaction."""
+"""The values of a project and its suites, changed cell by cell: any number of cells in one
+transaction."""
 
 from __future__ import annotations
 
@@ -10,7 +11,14 @@ from typing import Any, Literal
 from msgspec import Struct
 
 from saltpath.core.renaming import renaming
-from saltpath.core.values import EVERYWHERE, SECRET, is_secret, with_value, with_value_in, write_value
+from saltpath.core.values import (
+    EVERYWHERE,
+    SECRET,
+    is_secret,
+    with_value,
+    with_value_in,
+    write_value,
+)
 from saltpath.store import documents, projects, secrets
 from saltpath.store.database import NotFound, now_us, write
 from saltpath.store.documents import Document
@@ -18,9 +26,10 @@ from saltpath.store.events import add_event
 
 
 class CellChange(Struct, frozen=True):
-    """What becomes of a value. `put`: it reads as `value` in `environment` (empty: everywhere); `clear`: nothing is said of it there;
-    `hide`: it is a secret from now on, whatever it read as sealed; `remove`: it is gone everywhere; `restore`: what was sealed there and put
-    aside under the number `value` stands there again. `suite`: a suite's id, or empty."""
+    """What becomes of a value. `put`: it reads as `value` in `environment` (empty: everywhere);
+    `clear`: nothing is said of it there; `hide`: it is a secret from now on, whatever it read as
+    sealed; `remove`: it is gone everywhere; `restore`: what was sealed there and put aside under
+    the number `value` stands there again. `suite`: a suite's id, or empty."""
 
     kind: Literal["put", "clear", "hide", "remove", "restore"]
     name: str
@@ -34,10 +43,15 @@ Aside = list[tuple[int, secrets.Place]]
 
 
 def change_values(
-    connection: sqlite3.Connection, folder: Path, project: Document, actor: int, changes: Iterable[CellChange]
+    connection: sqlite3.Connection,
+    folder: Path,
+    project: Document,
+    actor: int,
+    changes: Iterable[CellChange],
 ) -> list[Aside]:
-    """Carry the changes out, one after another, and all of them or none; for each what it has put aside. Raises NotFound for a suite or an
-    environment that is not there, or for what is kept no more."""
+    """Carry the changes out, one after another, and all of them or none; for each what it has put
+    aside. Raises NotFound for a suite or an environment that is not there, or for what is kept no
+    more."""
     aside: list[Aside] = []
     with write(connection):
         desk = _Desk(connection, folder, projects.project_by_id(connection, project.id), actor)
@@ -51,7 +65,8 @@ def change_values(
 
 
 def has_value(connection: sqlite3.Connection, project: Document, suite: str, name: str) -> bool:
-    """Whether the project, or one of its suites, says anything of the value, anywhere. Raises NotFound for a suite that is not there."""
+    """Whether the project, or one of its suites, says anything of the value, anywhere. Raises
+    NotFound for a suite that is not there."""
     desk = _Desk(connection, Path(), projects.project_by_id(connection, project.id), 0)
     return desk.has(suite, name)
 
@@ -66,8 +81,8 @@ def rename_value(
     to: str,
     keep: bool,
 ) -> None:
-    """What is said of a value under another name, and in its place; other values that are made of it follow. `keep`: it has its old name
-    as well."""
+    """What is said of a value under another name, and in its place; other values that are made of
+    it follow. `keep`: it has its old name as well."""
     with write(connection):
         desk = _Desk(connection, folder, projects.project_by_id(connection, project.id), actor)
         desk.rename(suite, name, to, keep)
@@ -79,8 +94,15 @@ def rename_value(
 class _Desk:
     """The documents that hold values, while they are changed."""
 
-    def __init__(self, connection: sqlite3.Connection, folder: Path, project: Document, actor: int) -> None:
-        self._connection, self._folder, self._project, self._actor = connection, folder, project, actor
+    def __init__(
+        self, connection: sqlite3.Connection, folder: Path, project: Document, actor: int
+    ) -> None:
+        self._connection, self._folder, self._project, self._actor = (
+            connection,
+            folder,
+            project,
+            actor,
+        )
         self._places: dict[tuple[str, str], Document] = {("", EVERYWHERE): project}
         for environment in projects.environments(connection, project.id):
             self._places["", environment.name] = environment
@@ -101,11 +123,18 @@ class _Desk:
         elif change.kind == "remove":
             for environment in self._environments():
                 self._write(change.suite, environment, change.name, ...)
-            secrets.forget(self._connection, self._sealed_at(change.suite, "", change.name), everywhere=True)
+            secrets.forget(
+                self._connection, self._sealed_at(change.suite, "", change.name), everywhere=True
+            )
         elif self._hidden(change.suite, change.name):
             self._seal(change)
         else:
-            self._write(change.suite, change.environment, change.name, change.value if change.kind == "put" else ...)
+            self._write(
+                change.suite,
+                change.environment,
+                change.name,
+                change.value if change.kind == "put" else ...,
+            )
 
     def _sealed_at(self, suite: str, environment: str, name: str) -> secrets.Place:
         return secrets.Place(self._project.id, name, suite, environment)
@@ -132,7 +161,9 @@ class _Desk:
     def has(self, suite: str, name: str) -> bool:
         if (suite, EVERYWHERE) not in self._now:
             raise NotFound(f"there is no suite {suite}")
-        return any(self._read(suite, environment, name) is not ... for environment in self._environments())
+        return any(
+            self._read(suite, environment, name) is not ... for environment in self._environments()
+        )
 
     def rename(self, suite: str, name: str, to: str, keep: bool) -> None:
         for place, document in self._now.items():
@@ -142,31 +173,50 @@ class _Desk:
             bare = mine or not self.has(place[0], name)
             follow = renaming(name, to, "suite" if suite else "project", bare)
             followed = dict(document)
-            for field in ("values", "values in", "every answer", "auth", "options", "sources", "databases"):
+            for field in (
+                "values",
+                "values in",
+                "every answer",
+                "auth",
+                "options",
+                "sources",
+                "databases",
+            ):
                 if field in document:
                     followed[field] = follow(document[field])
             if mine and "values" in followed:
                 followed["values"] = _called(followed["values"], name, to, keep)
             if mine and "values in" in followed:
                 inside = followed["values in"].items()
-                followed["values in"] = {where: _called(values, name, to, keep) for where, values in inside}
+                followed["values in"] = {
+                    where: _called(values, name, to, keep) for where, values in inside
+                }
             self._now[place] = followed
 
     def _environments(self) -> list[str]:
         return [environment for suite, environment in self._places if not suite]
 
     def _hidden(self, suite: str, name: str) -> bool:
-        return any(is_secret(self._read(suite, environment, name)) for environment in self._environments())
+        return any(
+            is_secret(self._read(suite, environment, name)) for environment in self._environments()
+        )
 
     def _read(self, suite: str, environment: str, name: str) -> Any:
         """The value as a document has it, or `...`."""
         if suite and environment:
-            return self._now[suite, EVERYWHERE].get("values in", {}).get(environment, {}).get(name, ...)
+            return (
+                self._now[suite, EVERYWHERE]
+                .get("values in", {})
+                .get(environment, {})
+                .get(name, ...)
+            )
         return self._now[suite, environment].get("values", {}).get(name, ...)
 
     def _write(self, suite: str, environment: str, name: str, value: Any) -> None:
         if suite and environment:
-            self._now[suite, EVERYWHERE] = with_value_in(self._now[suite, EVERYWHERE], environment, name, value)
+            self._now[suite, EVERYWHERE] = with_value_in(
+                self._now[suite, EVERYWHERE], environment, name, value
+            )
         elif value is not ... or self._read(suite, environment, name) is not ...:
             self._now[suite, environment] = with_value(self._now[suite, environment], name, value)
 

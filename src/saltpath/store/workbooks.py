@@ -1,4 +1,5 @@
-"""The team's own workbooks, one a suite, as they were brought in; and what a team's headings mean."""
+"""The team's own workbooks, one a suite, as they were brought in; and what a team's headings
+mean."""
 
 from __future__ import annotations
 
@@ -12,8 +13,8 @@ from saltpath.store.database import now_us, write
 
 
 class Workbook(Struct, frozen=True):
-    """A file that was brought into a suite: which sheet, the row of its headings (from 0), what each column is, and the case of rows
-    that name none."""
+    """A file that was brought into a suite: which sheet, the row of its headings (from 0), what
+    each column is, and the case of rows that name none."""
 
     name: str
     sheet: str
@@ -24,22 +25,41 @@ class Workbook(Struct, frozen=True):
     at: int
 
 
-def keep(connection: sqlite3.Connection, project: int, suite: int, actor: int, book: Workbook) -> None:
+def keep(
+    connection: sqlite3.Connection, project: int, suite: int, actor: int, book: Workbook
+) -> None:
     """In the place of the one that was brought into the suite before."""
     with write(connection):
         connection.execute(
-            "INSERT OR REPLACE INTO workbook (suite, project, name, sheet, headings, columns, otherwise, octets, actor, at)"
+            "INSERT OR REPLACE INTO workbook (suite, project, name, sheet, headings, columns, "
+            "otherwise, octets, actor, at)"
             " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-            (suite, project, book.name, book.sheet, book.headings, plain.write_json(book.columns).decode(), book.otherwise,
-             book.octets, actor, now_us()),
-        )  # fmt: skip
+            (
+                suite,
+                project,
+                book.name,
+                book.sheet,
+                book.headings,
+                plain.write_json(book.columns).decode(),
+                book.otherwise,
+                book.octets,
+                actor,
+                now_us(),
+            ),
+        )
 
 
 def kept(connection: sqlite3.Connection, suite: int) -> Workbook | None:
     row = connection.execute(
-        "SELECT name, sheet, headings, columns, otherwise, octets, at FROM workbook WHERE suite = ?", (suite,)
+        "SELECT name, sheet, headings, columns, otherwise, octets, at FROM workbook WHERE suite = "
+        "?",
+        (suite,),
     ).fetchone()
-    return None if row is None else Workbook(**{**dict(row), "columns": plain.read_json(row["columns"])})
+    return (
+        None
+        if row is None
+        else Workbook(**{**dict(row), "columns": plain.read_json(row["columns"])})
+    )
 
 
 def remember(connection: sqlite3.Connection, project: int, means: Mapping[str, str]) -> None:

@@ -1,7 +1,9 @@
-"""Checks that can never hold, or never fail: by what their subject is in any answer, or has been in each that was kept.
+"""Checks that can never hold, or never fail: by what their subject is in any answer, or has been in
+each that was kept.
 
-Nothing is decided by rules for each relation: the relation itself judges values that the subject can have, among them those that are expected
-and their neighbours. Only where it says the same of all of them is it told.
+Nothing is decided by rules for each relation: the relation itself judges values that the subject
+can have, among them those that are expected and their neighbours. Only where it says the same of
+all of them is it told.
 """
 
 from __future__ import annotations
@@ -28,7 +30,8 @@ _ALWAYS: dict[str, tuple[str, tuple[Any, ...], str]] = {
     "cookie": ("text", ("", "a", "0"), "text"),
     "match": ("text", ("", "a", "0"), "text"),
 }
-"""By subject what it is in any answer, examples of that, and where its values come from (relations' Setting)."""
+"""By subject what it is in any answer, examples of that, and where its values come from (relations'
+Setting)."""
 _EXAMPLES: dict[str, tuple[Any, ...]] = {
     "null": (None,),
     "boolean": (True, False),
@@ -39,17 +42,32 @@ _EXAMPLES: dict[str, tuple[Any, ...]] = {
     "object": ({}, {"a": 0}),
 }
 _OF_FORM = frozenset(
-    ("contains", "does not contain", "starts with", "ends with", "matches", "does not match", "format", "before", "after", "near", "length",
-     "count", "unique", "sorted")
-)  # fmt: skip
-"""What these say of texts and lists hangs on more of them than their kind, so that a few examples tell nothing."""
+    (
+        "contains",
+        "does not contain",
+        "starts with",
+        "ends with",
+        "matches",
+        "does not match",
+        "format",
+        "before",
+        "after",
+        "near",
+        "length",
+        "count",
+        "unique",
+        "sorted",
+    )
+)
+"""What these say of texts and lists hangs on more of them than their kind, so that a few examples
+tell nothing."""
 _NEVER_JUDGED = frozenset(("same as last pass", "schema"))
 _UNLIKE = frozenset(("is not", "is none of"))
 
 
 def doubt(check: Check, kinds: Collection[str] = (), always_there: bool = False) -> Why | None:
-    """Why the check says nothing; None where it may hold and may fail. `kinds`: those that its place has had in each answer that was kept;
-    `always_there`: it has been in each of them."""
+    """Why the check says nothing; None where it may hold and may fail. `kinds`: those that its
+    place has had in each answer that was kept; `always_there`: it has been in each of them."""
     if not check.fixed or check.of.pipes or check.relation in _NEVER_JUDGED:
         return None
     known = _ALWAYS.get(check.of.kind)
@@ -58,7 +76,11 @@ def doubt(check: Check, kinds: Collection[str] = (), always_there: bool = False)
         there = check.of.kind in ("status", "time", "time to first byte", "size")
         holds = _agreed(check, list(examples), source, there)
         code = "never-holds" if holds is False else "never-fails"
-        return None if holds is None else why(code, what=f"{check.of.text} is always {what}", check=check.sentence)
+        return (
+            None
+            if holds is None
+            else why(code, what=f"{check.of.text} is always {what}", check=check.sentence)
+        )
     if check.relation == "absent" and always_there:
         return why(
             "seen-never-holds",
@@ -76,18 +98,26 @@ def doubt(check: Check, kinds: Collection[str] = (), always_there: bool = False)
 
 
 def _agreed(check: Check, examples: list[Any], source: str, there: bool) -> bool | None:
-    """Whether the check holds of each example, or (False) of none; None where it depends, or that cannot be told."""
+    """Whether the check holds of each example, or (False) of none; None where it depends, or that
+    cannot be told."""
     if check.relation in ("present", "absent"):
         return check.relation == "present" if there else None
     has = {plain.kind_of(value) for value in examples}
-    values = [value for value in _around(check.expected, source) if plain.kind_of(value) in has or _alike(value, has)]
+    values = [
+        value
+        for value in _around(check.expected, source)
+        if plain.kind_of(value) in has or _alike(value, has)
+    ]
     if check.of.kind == "status":
         values = [value for value in values if 100 <= value <= 599]
     if check.relation in _OF_FORM and has & {"text", "list", "object"}:
         return None
     setting = Setting(source)
     try:
-        held = {TABLE[check.relation].judge(value, check.expected, setting) is None for value in [*examples, *values]}
+        held = {
+            TABLE[check.relation].judge(value, check.expected, setting) is None
+            for value in [*examples, *values]
+        }
     except (Blocked, TypeError, ValueError, AttributeError, RecursionError):
         return None
     return held.pop() if len(held) == 1 else None
@@ -98,7 +128,8 @@ def _alike(value: Any, kinds: Collection[str]) -> bool:
 
 
 def _around(expected: Any, source: str) -> Iterator[Any]:
-    """The expected values, and of numbers their neighbours; of durations and sizes as they are compared."""
+    """The expected values, and of numbers their neighbours; of durations and sizes as they are
+    compared."""
     if source in ("duration", "size") and isinstance(expected, str):
         try:
             expected = measured(expected, Setting(source))

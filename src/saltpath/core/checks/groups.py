@@ -1,4 +1,5 @@
-"""Groups of checks: when/then/otherwise, any of, all of, none of, for each. A group is one outcome with its parts inside."""
+"""Groups of checks: when/then/otherwise, any of, all of, none of, for each. A group is one outcome
+with its parts inside."""
 
 from __future__ import annotations
 
@@ -29,12 +30,25 @@ def judge(item: Expectation, answer: Answer, scopes: Scopes, any_node: bool = Fa
 
 
 def _outcome(
-    group: Group, verdict: Verdict, parts: tuple[Outcome, ...] = (), reason: Why | None = None, where: tuple[str, ...] = ()
-) -> Outcome:  # fmt: skip
+    group: Group,
+    verdict: Verdict,
+    parts: tuple[Outcome, ...] = (),
+    reason: Why | None = None,
+    where: tuple[str, ...] = (),
+) -> Outcome:
     return Outcome(
-        verdict, group.sentence, None, None, where, reason, group.advice, group.note, parts,
-        of=group.of.text if group.of else "", relation=group.kind,
-    )  # fmt: skip
+        verdict,
+        group.sentence,
+        None,
+        None,
+        where,
+        reason,
+        group.advice,
+        group.note,
+        parts,
+        of=group.of.text if group.of else "",
+        relation=group.kind,
+    )
 
 
 def _all(items: tuple[Expectation, ...], answer: Answer, scopes: Scopes) -> tuple[Outcome, ...]:
@@ -54,7 +68,9 @@ def _first(parts: tuple[Outcome, ...], verdict: Verdict) -> tuple[Why | None, tu
     return why("part", check=part.check, problem=part.why.sentence), part.where
 
 
-def _of_worst(group: Group, parts: tuple[Outcome, ...], before: tuple[Outcome, ...] = ()) -> Outcome:
+def _of_worst(
+    group: Group, parts: tuple[Outcome, ...], before: tuple[Outcome, ...] = ()
+) -> Outcome:
     verdict = _worst(parts)
     reason, where = _first(parts, verdict) if verdict in ("failed", "blocked") else (None, ())
     return _outcome(group, verdict, before + parts, reason, where)
@@ -104,8 +120,8 @@ def _turned(part: Outcome) -> Outcome:
 
 
 def _for_each(group: Group, answer: Answer, scopes: Scopes) -> Outcome:
-    """Every item of a list, or every node, is looked at as a document of its own; a part is the outcome of one check over all
-    of them, at its first item that does not hold."""
+    """Every item of a list, or every node, is looked at as a document of its own; a part is the
+    outcome of one check over all of them, at its first item that does not hold."""
     assert group.of is not None
     try:
         found = find(group.of, answer, scopes)
@@ -124,16 +140,24 @@ def _for_each(group: Group, answer: Answer, scopes: Scopes) -> Outcome:
     return _of_worst(group, parts)
 
 
-def _over_items(item: Expectation, nodes: list[tuple[str, Any]], answer: Answer, scopes: Scopes) -> Outcome:
+def _over_items(
+    item: Expectation, nodes: list[tuple[str, Any]], answer: Answer, scopes: Scopes
+) -> Outcome:
     outcomes = [(place, judge(item, as_answer(answer, value), scopes)) for place, value in nodes]
     verdict = worst(outcome.verdict for _, outcome in outcomes)
     of_verdict = [(place, outcome) for place, outcome in outcomes if outcome.verdict == verdict]
     place, first = of_verdict[0]
     if verdict not in ("failed", "blocked"):
         return first if len(outcomes) == 1 else replace(first, actual=None)
-    where = [_within(place, inner) for place, outcome in of_verdict[:MOST_PLACES] for inner in outcome.where or ("$",)]
+    where = [
+        _within(place, inner)
+        for place, outcome in of_verdict[:MOST_PLACES]
+        for inner in outcome.where or ("$",)
+    ]
     problem = first.why.sentence if first.why else first.check
-    return replace(first, where=tuple(where[:MOST_PLACES]), why=why("of-item", item=place, problem=problem))
+    return replace(
+        first, where=tuple(where[:MOST_PLACES]), why=why("of-item", item=place, problem=problem)
+    )
 
 
 def _within(place: str, inner: str) -> str:
@@ -145,4 +169,10 @@ def as_answer(answer: Answer, item: Any) -> Answer:
     return replace(answer, body=plain.write_json(item), _json=item, _unread=None, _xml=None)
 
 
-_JUDGES = {"when": _when, "any of": _any_of, "all of": _all_of, "none of": _none_of, "for each": _for_each}
+_JUDGES = {
+    "when": _when,
+    "any of": _any_of,
+    "all of": _all_of,
+    "none of": _none_of,
+    "for each": _for_each,
+}

@@ -21,11 +21,13 @@ from saltpath.core.why import Why, why
 __all__ = ["Outcome", "about", "judge", "judge_all", "judge_inherited", "quickly", "verdict_of"]
 
 
-def judge_all(items: Sequence[Expectation], answer: Answer, scopes: Scopes) -> tuple[tuple[Outcome, ...], Verdict]:
+def judge_all(
+    items: Sequence[Expectation], answer: Answer, scopes: Scopes
+) -> tuple[tuple[Outcome, ...], Verdict]:
     """The outcome of each check or group, and the verdict that they make together.
 
-    What a quick test says yes to (most checks, most of the time) is passed at once. Raises Blocked if the body is nested
-    too deeply, which blocks the step whoever asks."""
+    What a quick test says yes to (most checks, most of the time) is passed at once. Raises Blocked
+    if the body is nested too deeply, which blocks the step whoever asks."""
     document = answer.document()
     status = answer.status
     sure: list[Outcome | None] = []
@@ -44,19 +46,28 @@ def _with_the_unsure(
     return outcomes, verdict_of(outcomes)
 
 
-def judge_inherited(items: Iterable[tuple[str, Expectation]], answer: Answer, scopes: Scopes) -> tuple[Outcome, ...]:
+def judge_inherited(
+    items: Iterable[tuple[str, Expectation]], answer: Answer, scopes: Scopes
+) -> tuple[Outcome, ...]:
     """Outcomes of checks on every answer, each with where it comes from."""
-    return tuple(msgspec.structs.replace(judge(item, answer, scopes), origin=origin) for origin, item in items)
+    return tuple(
+        msgspec.structs.replace(judge(item, answer, scopes), origin=origin)
+        for origin, item in items
+    )
 
 
 def about(outcome: Outcome, item: Expectation | None) -> Why | None:
-    """The outcome's reason as the step's, with its subject said. `item`: what of the step it judges; None if it comes from
-    elsewhere."""
+    """The outcome's reason as the step's, with its subject said. `item`: what of the step it
+    judges; None if it comes from elsewhere."""
     if outcome.why is None:
         return None
     if isinstance(item, Check):
         return outcome.why.about(item.of.text)
-    return outcome.why if item is not None else why("part", check=outcome.check, problem=outcome.why.sentence)
+    return (
+        outcome.why
+        if item is not None
+        else why("part", check=outcome.check, problem=outcome.why.sentence)
+    )
 
 
 def unjudged(item: Expectation, verdict: Verdict, reason: Why | None = None) -> Outcome:
@@ -79,7 +90,9 @@ def quickly(check: Check) -> Check:
         return check
     kind, get = type(expected), of.path.get if of.path is not None else None
     sentence, note, text, relation = check.sentence, check.note, of.text, check.relation
-    passed = Outcome("passed", sentence, expected, expected, note=note, of=of.text, relation=check.relation)
+    passed = Outcome(
+        "passed", sentence, expected, expected, note=note, of=of.text, relation=check.relation
+    )
 
     def same_status(status: int, document: Any) -> Outcome | None:
         return passed if status == expected else None
@@ -97,7 +110,24 @@ def quickly(check: Check) -> Check:
             return None
         if value is expected:
             return passed
-        return Outcome("passed", sentence, expected, value, (), None, False, note, (), "", "", False, text, relation)
+        return Outcome(
+            "passed",
+            sentence,
+            expected,
+            value,
+            (),
+            None,
+            False,
+            note,
+            (),
+            "",
+            "",
+            False,
+            text,
+            relation,
+        )
 
     way = same_status if get is None else same_text if kind is str else same
-    return replace(check, quick=way if check.relation == "is" and kind in (int, str, bool, NoneType) else holds)
+    return replace(
+        check, quick=way if check.relation == "is" and kind in (int, str, bool, NoneType) else holds
+    )

@@ -1,7 +1,9 @@
-"""Loose values: an expected body in which `[?...]` stands for anything of a kind. A table, each with an example.
+"""Loose values: an expected body in which `[?...]` stands for anything of a kind. A table, each
+with an example.
 
-A pattern is read once from the document (`read_pattern`), its references are filled in when the check is judged (`filled`),
-and `misfits` compares. What a reference inserts is never read as a loose value.
+A pattern is read once from the document (`read_pattern`), its references are filled in when the
+check is judged (`filled`), and `misfits` compares. What a reference inserts is never read as a
+loose value.
 """
 
 from __future__ import annotations
@@ -36,7 +38,8 @@ class LooseKind(Struct, frozen=True):
 
 
 class Loose(Struct, frozen=True):
-    """One loose value as written. `inner`: its arguments hold references and are read when it is judged."""
+    """One loose value as written. `inner`: its arguments hold references and are read when it is
+    judged."""
 
     text: str
     kind: str
@@ -51,7 +54,8 @@ class Fields(Struct, frozen=True):
 
 
 class Items(Struct, frozen=True):
-    """A list: `exact` (in this order), `every` (each item fits the one pattern), `any order`. `more`: others may follow."""
+    """A list: `exact` (in this order), `every` (each item fits the one pattern), `any order`.
+    `more`: others may follow."""
 
     mode: str
     items: tuple[Any, ...]
@@ -62,10 +66,16 @@ KINDS: dict[str, LooseKind] = {}
 
 
 def _loose(
-    name: str, about: str, example: tuple[str, Any], shape: str = "", read: Callable[[str], tuple[Any, ...]] | None = None
-) -> Callable[[Callable[..., bool]], None]:  # fmt: skip
+    name: str,
+    about: str,
+    example: tuple[str, Any],
+    shape: str = "",
+    read: Callable[[str], tuple[Any, ...]] | None = None,
+) -> Callable[[Callable[..., bool]], None]:
     def register(test: Callable[..., bool]) -> None:
-        KINDS[name] = LooseKind(name, shape or f"[?{name}]", about, example, read or _nothing(name), test)
+        KINDS[name] = LooseKind(
+            name, shape or f"[?{name}]", about, example, read or _nothing(name), test
+        )
 
     return register
 
@@ -85,9 +95,14 @@ _loose("not empty", "text, a list or an object with something in it", ("[?not em
     lambda value: value not in ("", [], {}, None)
 )
 for _kind in ("text", "number", "integer", "boolean", "list", "object"):
-    _sample: Any = {"text": "", "number": Decimal("1.5"), "integer": 3, "boolean": False, "list": [], "object": {}}[
-        _kind
-    ]
+    _sample: Any = {
+        "text": "",
+        "number": Decimal("1.5"),
+        "integer": 3,
+        "boolean": False,
+        "list": [],
+        "object": {},
+    }[_kind]
 
     def _of_kind(value: Any, kind: str = _kind) -> bool:
         found = plain.kind_of(value)
@@ -99,7 +114,9 @@ for _name in ("uuid", "date", "date-time", "email", "uri"):
     def _of_format(value: Any, name: str = _name) -> bool:
         return isinstance(value, str) and formats_of_text.FORMATS[name].holds(value)
 
-    _loose(_name, f"text that is a {_name}", (f"[?{_name}]", formats_of_text.FORMATS[_name].example))(_of_format)
+    _loose(
+        _name, f"text that is a {_name}", (f"[?{_name}]", formats_of_text.FORMATS[_name].example)
+    )(_of_format)
 
 
 def _read_pattern(rest: str) -> tuple[Any, ...]:
@@ -117,7 +134,11 @@ def _read_pattern(rest: str) -> tuple[Any, ...]:
 
 
 @_loose(
-    "matches", "text in which a pattern is found", ("[?matches ^PC-]", "PC-20931"), "[?matches REGEX]", _read_pattern
+    "matches",
+    "text in which a pattern is found",
+    ("[?matches ^PC-]", "PC-20931"),
+    "[?matches REGEX]",
+    _read_pattern,
 )
 def _matches(value: Any, pattern: str) -> bool:
     return isinstance(value, str) and bool(patterns.asked(patterns.Search(pattern, value)))
@@ -185,7 +206,13 @@ def _item(text: str) -> Any:
         return text
 
 
-@_loose("one of", "one of several values", ("[?one of north, south]", "south"), "[?one of A, B, ...]", _read_of)
+@_loose(
+    "one of",
+    "one of several values",
+    ("[?one of north, south]", "south"),
+    "[?one of A, B, ...]",
+    _read_of,
+)
 def _one_of(value: Any, *items: Any) -> bool:
     return any(plain.same(value, item) for item in items)
 
@@ -195,7 +222,11 @@ def _one_of(value: Any, *items: Any) -> bool:
 
 def read_pattern(data: Any) -> Any:
     """An expected body as a document writes it, as a pattern. Raises Unreadable."""
-    if isinstance(data, str) and data.lstrip()[:1] in ("{", "[") and not data.lstrip().startswith(("[?", "[=")):
+    if (
+        isinstance(data, str)
+        and data.lstrip()[:1] in ("{", "[")
+        and not data.lstrip().startswith(("[?", "[="))
+    ):
         try:
             data = plain.read_json(data)
         except plain.NotPlain as problem:
@@ -233,25 +264,40 @@ def _read_items(data: list[Any]) -> Items:
         raise Unreadable("[?every] and [?any order] stand first in a list, [?more] last")
     if first == "[?every]":
         if len(inner) != 1 or more:
-            raise Unreadable("[?every] takes exactly one pattern after it, which each item must fit")
+            raise Unreadable(
+                "[?every] takes exactly one pattern after it, which each item must fit"
+            )
         return Items("every", (_read(inner[0]),))
-    return Items("any order" if first == "[?any order]" else "exact", tuple(map(_read, inner)), more)
+    return Items(
+        "any order" if first == "[?any order]" else "exact", tuple(map(_read, inner)), more
+    )
 
 
 def _read_loose(text: str) -> Loose:
     if text in _LIST_WORDS:
-        raise Unreadable(f"{text} stands in a list only: [?every] and [?any order] first, [?more] last")
+        raise Unreadable(
+            f"{text} stands in a list only: [?every] and [?any order] first, [?more] last"
+        )
     if not text.endswith("]"):
         raise Unreadable(f"a loose value is the whole text, such as [?text]; found {text!r}")
     inside = text[2:-1].strip()
     name = next(
-        (n for n in sorted(KINDS, key=len, reverse=True) if n and (inside == n or inside.startswith(n + " "))), None
+        (
+            n
+            for n in sorted(KINDS, key=len, reverse=True)
+            if n and (inside == n or inside.startswith(n + " "))
+        ),
+        None,
     )
     if name is None and inside:
         near = nearest(inside, [kind for kind in KINDS if kind])
         raise Unreadable(
             f"there is no loose value {text}; "
-            + (f"did you mean [?{near}]?" if near else f"there are {listed([k for k in KINDS if k], 30)}")
+            + (
+                f"did you mean [?{near}]?"
+                if near
+                else f"there are {listed([k for k in KINDS if k], 30)}"
+            )
         )
     name = name or ""
     rest = inside[len(name) :].strip()
@@ -295,9 +341,13 @@ def filled(pattern: Any, scopes: Any) -> Any:
         except Unreadable as problem:
             raise Blocked(why("unreadable", problem=str(problem))) from None
     if isinstance(pattern, Fields):
-        return Fields(tuple((name, loose, filled(inner, scopes)) for name, loose, inner in pattern.fields))
+        return Fields(
+            tuple((name, loose, filled(inner, scopes)) for name, loose, inner in pattern.fields)
+        )
     if isinstance(pattern, Items):
-        return Items(pattern.mode, tuple(filled(inner, scopes) for inner in pattern.items), pattern.more)
+        return Items(
+            pattern.mode, tuple(filled(inner, scopes) for inner in pattern.items), pattern.more
+        )
     return pattern
 
 
@@ -309,7 +359,8 @@ def written(pattern: Any) -> Any:
         return pattern.text
     if isinstance(pattern, Fields):
         return {
-            name + ("?" if loose or name.endswith("?") else ""): written(inner) for name, loose, inner in pattern.fields
+            name + ("?" if loose or name.endswith("?") else ""): written(inner)
+            for name, loose, inner in pattern.fields
         }
     if isinstance(pattern, Items):
         head = [f"[?{pattern.mode}]"] if pattern.mode != "exact" else []
@@ -339,7 +390,10 @@ def _misfits(actual: Any, pattern: Any, exactly: bool, place: Place) -> Iterator
         yield from _list_misfits(actual, pattern, exactly, place)
     elif isinstance(pattern, (dict, list)):  # a reference gave it; it is never read as a pattern
         if not plain.same(actual, pattern):
-            yield place, why("differs", actual=plain.show(actual, 60), expected=plain.show(pattern, 60))
+            yield (
+                place,
+                why("differs", actual=plain.show(actual, 60), expected=plain.show(pattern, 60)),
+            )
     elif not _equal(actual, pattern):
         yield place, why("differs", actual=plain.show(actual, 60), expected=plain.show(pattern, 60))
 
@@ -354,7 +408,9 @@ def _words(pattern: Loose) -> str:
     return pattern.text[2:-1] or "anything"
 
 
-def _object_misfits(actual: Any, pattern: Fields, exactly: bool, place: Place) -> Iterator[tuple[Place, Why]]:
+def _object_misfits(
+    actual: Any, pattern: Fields, exactly: bool, place: Place
+) -> Iterator[tuple[Place, Why]]:
     if not isinstance(actual, dict):
         yield place, why("differs", actual=plain.show(actual, 60), expected="an object")
         return
@@ -364,7 +420,10 @@ def _object_misfits(actual: Any, pattern: Fields, exactly: bool, place: Place) -
             yield from _misfits(value, inner, exactly, (*place, name))
         elif not optional:
             near = nearest(name, actual)
-            yield (*place, name), why("field-missing", name=name, near=f"; did you mean {near}?" if near else "")
+            yield (
+                (*place, name),
+                why("field-missing", name=name, near=f"; did you mean {near}?" if near else ""),
+            )
     if exactly:
         known = {name for name, _, _ in pattern.fields}
         for name in actual:
@@ -372,7 +431,9 @@ def _object_misfits(actual: Any, pattern: Fields, exactly: bool, place: Place) -
                 yield (*place, name), why("field-extra", name=name)
 
 
-def _list_misfits(actual: Any, pattern: Items, exactly: bool, place: Place) -> Iterator[tuple[Place, Why]]:
+def _list_misfits(
+    actual: Any, pattern: Items, exactly: bool, place: Place
+) -> Iterator[tuple[Place, Why]]:
     if not isinstance(actual, list):
         yield place, why("differs", actual=plain.show(actual, 60), expected="a list")
         return
@@ -393,11 +454,17 @@ def _wrong_length(actual: list[Any], pattern: Items, place: Place) -> Iterator[t
     wanted = len(pattern.items)
     if len(actual) < wanted or (len(actual) > wanted and not pattern.more):
         least = "at least " if pattern.more else ""
-        yield place, why("differs", actual=f"a list of {len(actual)}", expected=f"{least}{wanted} items")
+        yield (
+            place,
+            why("differs", actual=f"a list of {len(actual)}", expected=f"{least}{wanted} items"),
+        )
 
 
-def _in_any_order(actual: list[Any], pattern: Items, exactly: bool, place: Place) -> Iterator[tuple[Place, Why]]:
-    """Items and patterns paired one to one, each item to a pattern that it fits (augmenting paths)."""
+def _in_any_order(
+    actual: list[Any], pattern: Items, exactly: bool, place: Place
+) -> Iterator[tuple[Place, Why]]:
+    """Items and patterns paired one to one, each item to a pattern that it fits (augmenting
+    paths)."""
     if max(len(actual), len(pattern.items)) > MOST_IN_ANY_ORDER:
         raise Blocked(why("too-many-in-any-order", most=MOST_IN_ANY_ORDER))
     fits: dict[tuple[int, int], bool] = {}
@@ -405,7 +472,9 @@ def _in_any_order(actual: list[Any], pattern: Items, exactly: bool, place: Place
     def fitting(wanted: int, index: int) -> bool:
         key = (wanted, index)
         if key not in fits:
-            fits[key] = next(_misfits(actual[index], pattern.items[wanted], exactly, ()), None) is None
+            fits[key] = (
+                next(_misfits(actual[index], pattern.items[wanted], exactly, ()), None) is None
+            )
         return fits[key]
 
     taken: dict[int, int] = {}
@@ -421,7 +490,14 @@ def _in_any_order(actual: list[Any], pattern: Items, exactly: bool, place: Place
 
     for wanted in range(len(pattern.items)):
         if not pair(wanted, set()):
-            yield place, why("no-item-fits", number=wanted + 1, pattern=plain.show(written(pattern.items[wanted]), 60))
+            yield (
+                place,
+                why(
+                    "no-item-fits",
+                    number=wanted + 1,
+                    pattern=plain.show(written(pattern.items[wanted]), 60),
+                ),
+            )
     if not pattern.more:
         for index in range(len(actual)):
             if index not in taken and len(actual) > len(pattern.items):

@@ -21,13 +21,20 @@ from saltpath.core.why import Blocked, Why, why
 
 _SETTINGS = {source: Setting(source) for source in ("json", "text", "duration", "size")}
 _TIMED = ("before", "after", "near")
-_UNREADABLE = ("not-json", "not-json-but-marked-up", "not-xml", "not-text", "no-charset", "empty-body")
+_UNREADABLE = (
+    "not-json",
+    "not-json-but-marked-up",
+    "not-xml",
+    "not-text",
+    "no-charset",
+    "empty-body",
+)
 AS_BEFORE = "same as last pass"
 
 
 def judge_one(check: Check, answer: Answer, scopes: Scopes, any_node: bool = False) -> Outcome:
-    """Judge one check. Never raises: what cannot be judged is a blocked outcome with its reason. `any_node`: it holds if any
-    node does, whatever it says itself."""
+    """Judge one check. Never raises: what cannot be judged is a blocked outcome with its reason.
+    `any_node`: it holds if any node does, whatever it says itself."""
     if check.off:
         return outcome_of(check, "skipped", reason=why("switched-off"))
     expected = shown = None
@@ -62,13 +69,27 @@ def outcome_of(
     reason: Why | None = None,
 ) -> Outcome:
     return Outcome(
-        verdict, check.sentence, expected, actual, where, reason, check.advice, check.note,
-        of=check.of.text, relation=check.relation,
-    )  # fmt: skip
+        verdict,
+        check.sentence,
+        expected,
+        actual,
+        where,
+        reason,
+        check.advice,
+        check.note,
+        of=check.of.text,
+        relation=check.relation,
+    )
 
 
 def _judge_nodes(
-    check: Check, relation: Relation, expected: Any, shown: Any, found: Found, setting: Setting, any_node: bool
+    check: Check,
+    relation: Relation,
+    expected: Any,
+    shown: Any,
+    found: Found,
+    setting: Setting,
+    any_node: bool,
 ) -> Outcome:
     """Every node must hold, or one with `any: true`."""
     if found.single:
@@ -121,9 +142,13 @@ def _judge_list(check: Check, relation: Relation, expected: Any, found: Found) -
         if not found.nodes:
             return outcome_of(check, "passed", True)
         places = tuple(place for place, _ in found.nodes)[:MOST_PLACES]
-        return outcome_of(check, "failed", True, taken(found), places, why("is-there", path=places[0]))
+        return outcome_of(
+            check, "failed", True, taken(found), places, why("is-there", path=places[0])
+        )
     if unreadable or (not found.nodes and check.relation != "count"):
-        return outcome_of(check, "failed", expected, None, () if unreadable else (check.of.text,), found.nothing)
+        return outcome_of(
+            check, "failed", expected, None, () if unreadable else (check.of.text,), found.nothing
+        )
     return _judge_together(check, relation, expected, found)
 
 
@@ -139,14 +164,19 @@ def _judge_together(check: Check, relation: Relation, expected: Any, found: Foun
     at = problem.params.get("at", ())
     places = [check.of.text]
     if inside:
-        places = _exactly(found.nodes[0][0], problem) if at else [found.nodes[0][0] if not counted else check.of.text]
+        places = (
+            _exactly(found.nodes[0][0], problem)
+            if at
+            else [found.nodes[0][0] if not counted else check.of.text]
+        )
     elif at:
         places = [found.nodes[int(inner[1:-1])][0] for inner in at]
     return outcome_of(check, "failed", expected, actual, tuple(places), problem)
 
 
 def _judge_as_before(check: Check, found: Found, scopes: Scopes) -> Outcome:
-    """Against what the same check saw at the step's last pass; the first such answer is taken as the measure."""
+    """Against what the same check saw at the step's last pass; the first such answer is taken as
+    the measure."""
     if scopes.measures is None:
         return outcome_of(check, "skipped", reason=why("no-measure"))
     if not found.nodes:
@@ -159,5 +189,9 @@ def _judge_as_before(check: Check, found: Found, scopes: Scopes) -> Outcome:
         return outcome_of(check, "passed", before, actual)
     problem = TABLE["is"].judge(actual, before, _SETTINGS["json"])
     if problem is None or problem.code != "differs-at":
-        problem = why("not-as-before", actual=show_in(actual, check.of.unit), expected=show_in(before, check.of.unit))
+        problem = why(
+            "not-as-before",
+            actual=show_in(actual, check.of.unit),
+            expected=show_in(before, check.of.unit),
+        )
     return outcome_of(check, "failed", before, actual, (check.of.text,), problem)

@@ -15,9 +15,9 @@ MOST_PLACES = 20
 
 
 class Outcome(msgspec.Struct, frozen=True, gc=False):
-    """`where` holds the exact location of each offending node (the first 20). A group has `parts`; a part that is a
-    condition has the role `when`. `origin` says where a check comes from that the step does not have itself: `project`,
-    `suite` or `case` (checks on every answer), or `until`."""
+    """`where` holds the exact location of each offending node (the first 20). A group has `parts`;
+    a part that is a condition has the role `when`. `origin` says where a check comes from that the
+    step does not have itself: `project`, `suite` or `case` (checks on every answer), or `until`."""
 
     verdict: Verdict
     check: str
@@ -39,8 +39,10 @@ class Outcome(msgspec.Struct, frozen=True, gc=False):
 
     @property
     def unit(self) -> str:
-        """What its actual value is measured in (`duration`, `size`), as `measures.show_in` takes it; empty for all others."""
-        kind = self.of.partition(" | ")[0] if self.of else self.check.partition(" ")[0]  # records of before have no `of`
+        """What its actual value is measured in (`duration`, `size`), as `measures.show_in` takes
+        it; empty for all others."""
+        # records of before have no `of`
+        kind = self.of.partition(" | ")[0] if self.of else self.check.partition(" ")[0]
         return UNITS.get(kind, "")
 
     @property
@@ -50,7 +52,8 @@ class Outcome(msgspec.Struct, frozen=True, gc=False):
 
 
 def verdict_of(outcomes: Iterable[Outcome]) -> Verdict:
-    """A step's verdict from its checks: failed > blocked > passed; without any judged one of its own, unchecked."""
+    """A step's verdict from its checks: failed > blocked > passed; without any judged one of its
+    own, unchecked."""
     verdict: Verdict = "unchecked"
     for outcome in outcomes:
         one = outcome.verdict

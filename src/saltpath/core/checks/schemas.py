@@ -1,4 +1,5 @@
-"""What a check asks of a schema (core/schemas/): whether it is one, and where a value does not follow it, within a limit of time."""
+"""What a check asks of a schema (core/schemas/): whether it is one, and where a value does not
+follow it, within a limit of time."""
 
 from __future__ import annotations
 
@@ -10,13 +11,23 @@ from msgspec import Struct
 from saltpath.core import plain
 from saltpath.core.grammar import Unreadable
 from saltpath.core.jsonpath import as_path
-from saltpath.core.schemas import NEWEST, Dialect, Schema, Unusable, address_of, compile_schema, dialect_of, metaschemas
+from saltpath.core.schemas import (
+    NEWEST,
+    Dialect,
+    Schema,
+    Unusable,
+    address_of,
+    compile_schema,
+    dialect_of,
+    metaschemas,
+)
 
 MOST = 20
 
 
 class SchemaAsked(Struct, frozen=True):
-    """Where a value does not follow a schema, both as JSON: [(`.fee.total`, what is wrong)], at most 20."""
+    """Where a value does not follow a schema, both as JSON: [(`.fee.total`, what is wrong)], at
+    most 20."""
 
     schema: bytes
     value: bytes

@@ -1,4 +1,5 @@
-"""A check or a group as a sentence: `$.berth.metres is at least 23.4`, `when status is 201: $.id is present`."""
+"""A check or a group as a sentence: `$.berth.metres is at least 23.4`, `when status is 201: $.id is
+present`."""
 
 from __future__ import annotations
 
@@ -16,7 +17,9 @@ def sentence(of: str, relation: str, expected: Any, any_node: bool = False) -> s
     return " ".join(filter(None, parts_of_sentence(of, relation, expected, any_node)))
 
 
-def parts_of_sentence(of: str, relation: str, expected: Any, any_node: bool = False) -> tuple[str, str, str]:
+def parts_of_sentence(
+    of: str, relation: str, expected: Any, any_node: bool = False
+) -> tuple[str, str, str]:
     """The subject, the relation, and what is expected; empty where the relation says it all."""
     subject = f"any of {of}" if any_node else of
     phrase = TABLE[relation].phrase
@@ -30,7 +33,9 @@ def parts_of_sentence(of: str, relation: str, expected: Any, any_node: bool = Fa
     return subject, phrase, _words(expected, relation)
 
 
-def group_sentence(kind: str, of: str, when: Sequence[str], parts: Sequence[str], otherwise: Sequence[str]) -> str:
+def group_sentence(
+    kind: str, of: str, when: Sequence[str], parts: Sequence[str], otherwise: Sequence[str]
+) -> str:
     """The group in words, from the sentences of what stands in it."""
     held = "; ".join(parts)
     if kind == "when":
@@ -55,6 +60,11 @@ def _words(expected: Any, relation: str) -> str:
 
 def _word(value: Any) -> str:
     if isinstance(value, str):
-        bare = value and value == value.strip() and "\n" not in value and plain.number_in(value) is None
+        bare = (
+            value
+            and value == value.strip()
+            and "\n" not in value
+            and plain.number_in(value) is None
+        )
         return value if bare else plain.show(value)
     return plain.show(value)

@@ -1,7 +1,9 @@
-"""A check typed as a sentence, and written as one: `$.fee.total is below 1200`, `status 201`, `id present`.
+"""A check typed as a sentence, and written as one: `$.fee.total is below 1200`, `status 201`, `id
+present`.
 
-`write_sentence` and `read_sentence` are each other's inverse; what is read may also leave words out or use everyday ones
-(`under`, `more than`), and may call a field by its last name where the answer has just one of that name.
+`write_sentence` and `read_sentence` are each other's inverse; what is read may also leave words out
+or use everyday ones (`under`, `more than`), and may call a field by its last name where the answer
+has just one of that name.
 """
 
 from __future__ import annotations
@@ -20,7 +22,12 @@ from saltpath.core.subjects import KINDS, read_subject
 PHRASES: dict[str, tuple[str, ...]] = {
     "is one of": ("is one of", "one of", "is either"),
     "is none of": ("is none of", "none of", "is neither"),
-    "same as last pass": ("is the same as at the last pass", "same as last pass", "is as before", "unchanged"),
+    "same as last pass": (
+        "is the same as at the last pass",
+        "same as last pass",
+        "is as before",
+        "unchanged",
+    ),
     "close to": ("is close to", "close to", "is about", "about"),
     "before": ("is before", "before", "is earlier than", "earlier than"),
     "after": ("is after", "after", "is later than", "later than"),
@@ -54,7 +61,8 @@ PHRASES: dict[str, tuple[str, ...]] = {
 NOT_EMPTY = "is not empty"
 MOST_GAPS = 60  # a subject of more words than this is none
 ALL_PHRASES = sorted(
-    [(phrase, relation) for relation, phrases in PHRASES.items() for phrase in phrases], key=lambda pair: -len(pair[0])
+    [(phrase, relation) for relation, phrases in PHRASES.items() for phrase in phrases],
+    key=lambda pair: -len(pair[0]),
 )
 _COUNTED = ("is one of", "is not", "above", "below", "at least", "at most", "between", "is")
 _BARE_RELATIONS = ("present", "absent", "unique", "same as last pass")
@@ -66,7 +74,13 @@ _WORDS: dict[str, tuple[Collection[str], str]] = {
 }
 """Relations whose expected value is one of few words, written as they are."""
 _JOINTS = (" and ", " then ", " otherwise ", " within ")
-_FIRST_WORDS = frozenset(phrase.split()[0] for phrase, _ in ALL_PHRASES) | {"not", "any", "true", "false", "null"}
+_FIRST_WORDS = frozenset(phrase.split()[0] for phrase, _ in ALL_PHRASES) | {
+    "not",
+    "any",
+    "true",
+    "false",
+    "null",
+}
 _BARE = re.compile(r"(?:[^\W_][\w./:@%+*#&?~-]*|\[=[^\"'\[\]|]*\])(?: [\w./:@%+*#&?~-]+)*")
 
 
@@ -75,11 +89,14 @@ MOST_LEVELS = 12
 
 
 def write_sentence(check: Mapping[str, Any]) -> str:
-    """The check or group of a document as a sentence that `read_sentence` reads back as the same one; notes and such left
-    out: `when status is 200 then $.id is present; $.total above 0 otherwise $.error is present`."""
+    """The check or group of a document as a sentence that `read_sentence` reads back as the same
+    one; notes and such left out: `when status is 200 then $.id is present; $.total above 0
+    otherwise $.error is present`."""
     if "when" in check:
         words = f"when {_several(check['when'])} then {_several(check.get('then'))}"
-        return words + (f" otherwise {_several(check['otherwise'])}" if check.get("otherwise") else "")
+        return words + (
+            f" otherwise {_several(check['otherwise'])}" if check.get("otherwise") else ""
+        )
     if "for each" in check:
         empty = "each, if any, of" if check.get("may be empty") else "each of"
         return f"{empty} {check['for each']}: {_several(check.get('expect'))}"
@@ -101,13 +118,20 @@ def _within(check: Mapping[str, Any]) -> str:
 
 def _write_check(check: Mapping[str, Any]) -> str:
     relation = next(key for key in PHRASES if key in check)
-    subject, expected = f"any of {check['of']}" if check.get("any") else str(check["of"]), check[relation]
+    subject, expected = (
+        f"any of {check['of']}" if check.get("any") else str(check["of"]),
+        check[relation],
+    )
     if relation == "empty":
         return f"{subject} {'is empty' if expected else NOT_EMPTY}"
     if relation in _BARE_RELATIONS:
         return f"{subject} {PHRASES[relation][0]}"
     phrase, words = PHRASES[relation][0], _expected(relation, expected)
-    if isinstance(expected, str) and words == expected and not _states(f"{phrase} {words}", relation, expected):
+    if (
+        isinstance(expected, str)
+        and words == expected
+        and not _states(f"{phrase} {words}", relation, expected)
+    ):
         words = plain.write_json(expected).decode()
     return f"{subject} {phrase} {words}"
 
@@ -132,20 +156,29 @@ def _expected(relation: str, expected: Any) -> str:
         return f"{_literal(expected[0])} and {_literal(expected[1])}"
     if relation in ("count", "length") and isinstance(expected, dict) and len(expected) == 1:
         inner, wanted = next(iter(expected.items()))
-        return f"{PHRASES[inner][0].removeprefix('is ')} {_expected(inner, wanted)}" if inner in _COUNTED else "is"
+        return (
+            f"{PHRASES[inner][0].removeprefix('is ')} {_expected(inner, wanted)}"
+            if inner in _COUNTED
+            else "is"
+        )
     return _literal(expected)
 
 
 def _literal(value: Any) -> str:
     """Text bare where nothing else could be read from it, all else as JSON."""
-    bare = isinstance(value, str) and _BARE.fullmatch(value) and not any(word in value for word in _JOINTS)
+    bare = (
+        isinstance(value, str)
+        and _BARE.fullmatch(value)
+        and not any(word in value for word in _JOINTS)
+    )
     if bare and plain.number_in(value) is None and value.split()[0].lower() not in _FIRST_WORDS:
         return str(value)
     return plain.write_json(value).decode()
 
 
 def read_sentence(text: str, known: Mapping[str, str] | None = None) -> dict[str, Any]:
-    """The check as a document writes it. `known`: paths of the last answer by the name of their last part.
+    """The check as a document writes it. `known`: paths of the last answer by the name of their
+    last part.
 
     Raises Unreadable with what to do about it."""
     text = text.strip()
@@ -183,7 +216,9 @@ def _read_group(text: str, known: Mapping[str, str], level: int) -> dict[str, An
     if each:
         of, colon, rest = _partition(text[each.end() :], ":")
         if not colon:
-            raise Unreadable("Say what holds of each item behind a colon: each of $.lines[*]: $.amount above 0")
+            raise Unreadable(
+                "Say what holds of each item behind a colon: each of $.lines[*]: $.amount above 0"
+            )
         subject = _subject(of.strip(), known)
         group: dict[str, Any] = {"for each": subject, "expect": _read_several(rest, {}, level)}
         return {**group, "may be empty": True} if each[1] else group
@@ -195,7 +230,10 @@ def _read_when(text: str, known: Mapping[str, str], level: int) -> dict[str, Any
     if not then:
         raise Unreadable("Say what must hold then: when status is 200 then $.id is present")
     held, otherwise, other = _partition(rest, " otherwise ")
-    group: dict[str, Any] = {"when": _read_several(when, known, level), "then": _read_several(held, known, level)}
+    group: dict[str, Any] = {
+        "when": _read_several(when, known, level),
+        "then": _read_several(held, known, level),
+    }
     return {**group, "otherwise": _read_several(other, known, level)} if otherwise else group
 
 
@@ -243,7 +281,9 @@ def _read_check(text: str, known: Mapping[str, str]) -> dict[str, Any]:
             return {**start, "present": True}
     if implied is not None:
         return implied
-    raise problem or Unreadable("Say what is looked at first, such as status, $.id or header Location")
+    raise problem or Unreadable(
+        "Say what is looked at first, such as status, $.id or header Location"
+    )
 
 
 def _gaps(text: str) -> Iterator[int]:
@@ -325,9 +365,12 @@ def _read_expected(relation: str, text: str) -> Any:
             return whole
         if not joint:
             raise Unreadable(
-                f"Say how near, such as: {PHRASES[relation][0]} {'now within 5 min' if relation == 'near' else '0.33 within 0.01'}"
+                f"Say how near, such as: {PHRASES[relation][0]} "
+                f"{'now within 5 min' if relation == 'near' else '0.33 within 0.01'}"
             )
-        return dict(zip(_PAIRED[relation], (_value(value.strip()), _value(within.strip())), strict=True))
+        return dict(
+            zip(_PAIRED[relation], (_value(value.strip()), _value(within.strip())), strict=True)
+        )
     if relation == "between":
         ends = list(_split(text, " and "))
         if len(ends) != 2:
@@ -370,17 +413,32 @@ def _value(text: str) -> Any:
 
 
 def suggestions(text: str, paths: list[str], most: int = 8) -> list[str]:
-    """How the sentence could go on: subjects and paths of the last answer, then relations. Whole sentences each."""
+    """How the sentence could go on: subjects and paths of the last answer, then relations. Whole
+    sentences each."""
     lower = text.lstrip().lower()
     gaps = list(_gaps(lower))
     if not gaps:
-        words = [name for name in KINDS if name not in ("path", "header", "cookie", "value", "match", "xpath")]
-        found = [item for item in (*words, *paths) if item.lower().startswith(lower) and item != lower]
-        found += [path for path in paths if lower and lower.lstrip("$.") in path.lower() and path not in found]
+        words = [
+            name
+            for name in KINDS
+            if name not in ("path", "header", "cookie", "value", "match", "xpath")
+        ]
+        found = [
+            item for item in (*words, *paths) if item.lower().startswith(lower) and item != lower
+        ]
+        found += [
+            path
+            for path in paths
+            if lower and lower.lstrip("$.") in path.lower() and path not in found
+        ]
         return found[:most]
     subject, _, rest = text.strip().partition(" ") if text[:1] != "$" else _cut(text, gaps[0])
     phrases = [NOT_EMPTY, *(names[0] for names in PHRASES.values())]
-    return [f"{subject} {p}" for p in phrases if p.startswith(rest.lower().strip()) and p != rest.strip()][:most]
+    return [
+        f"{subject} {p}"
+        for p in phrases
+        if p.startswith(rest.lower().strip()) and p != rest.strip()
+    ][:most]
 
 
 def _cut(text: str, at: int) -> tuple[str, str, str]:

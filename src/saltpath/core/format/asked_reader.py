@@ -13,9 +13,13 @@ LARGEST_MOST = 100_000
 
 def read_asked(reading: Reading, keys: dict[str, Node], path: str, node: Node) -> Asked:
     if "in" not in keys:
-        reading.wrong("rows of a database need in: the name of a database of the project", path, node.line)
+        reading.wrong(
+            "rows of a database need in: the name of a database of the project", path, node.line
+        )
     if ("sql" in keys) == ("rows of" in keys):
-        reading.wrong("rows of a database need rows of: a table, or sql: one statement", path, node.line)
+        reading.wrong(
+            "rows of a database need rows of: a table, or sql: one statement", path, node.line
+        )
         return Asked()
     if "sql" in keys:
         for key in ("columns", "where", "order by"):
@@ -40,7 +44,9 @@ def _names(reading: Reading, node: Node | None, path: str) -> tuple[str, ...]:
     if node is None:
         return ()
     items = node.value if isinstance(node.value, list) else [node]
-    return tuple(reading.text(item, f"{path}[{at}]", "the name of a column") for at, item in enumerate(items))
+    return tuple(
+        reading.text(item, f"{path}[{at}]", "the name of a column") for at, item in enumerate(items)
+    )
 
 
 def _where(reading: Reading, node: Node | None, path: str) -> tuple[Condition, ...]:
@@ -55,7 +61,9 @@ def _where(reading: Reading, node: Node | None, path: str) -> tuple[Condition, .
         if isinstance(child.value, dict):
             relations = reading.mapping(child, place, RELATIONS, (), "what is asked of a column")
             for relation, expected in relations.items():
-                conditions.append(Condition(column, relation, reading.tree(expected, f"{place}.{relation}")))
+                conditions.append(
+                    Condition(column, relation, reading.tree(expected, f"{place}.{relation}"))
+                )
         else:
             conditions.append(Condition(column, "is", reading.tree(child, place)))
     return tuple(conditions)
@@ -64,7 +72,13 @@ def _where(reading: Reading, node: Node | None, path: str) -> tuple[Condition, .
 def read_most(reading: Reading, node: Node | None, path: str, usual: int) -> int:
     if node is None:
         return usual
-    if isinstance(node.value, int) and not isinstance(node.value, bool) and 1 <= node.value <= LARGEST_MOST:
+    if (
+        isinstance(node.value, int)
+        and not isinstance(node.value, bool)
+        and 1 <= node.value <= LARGEST_MOST
+    ):
         return node.value
-    reading.wrong(f"most rows is a number from 1 to {LARGEST_MOST}; found {found(node)}", path, node.line)
+    reading.wrong(
+        f"most rows is a number from 1 to {LARGEST_MOST}; found {found(node)}", path, node.line
+    )
     return usual

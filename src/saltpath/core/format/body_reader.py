@@ -1,4 +1,5 @@
-"""Bodies of a request: JSON and XML kept as written with their references marked, text, forms, several parts, files."""
+"""Bodies of a request: JSON and XML kept as written with their references marked, text, forms,
+several parts, files."""
 
 from __future__ import annotations
 
@@ -45,7 +46,11 @@ def read_body(reading: Reading, keys: dict[str, Node], path: str) -> Body | None
         return Body("multipart", _parts(reading, node, f"{path}.multipart"))
     if kind == "file":
         return Body("file", reading.template(node, f"{path}.file", "file"), media_type)
-    return Body("text", reading.template(node, f"{path}.text", "text"), media_type or "text/plain; charset=utf-8")
+    return Body(
+        "text",
+        reading.template(node, f"{path}.text", "text"),
+        media_type or "text/plain; charset=utf-8",
+    )
 
 
 def _media_type(reading: Reading, node: Node | None, path: str) -> str:
@@ -53,7 +58,9 @@ def _media_type(reading: Reading, node: Node | None, path: str) -> str:
     text = reading.text(node, path, "type")
     if node is not None and not _PRINTABLE.fullmatch(text):
         reading.wrong(
-            "a type is letters, digits and signs in one line, such as text/plain; charset=utf-8", path, node.line
+            "a type is letters, digits and signs in one line, such as text/plain; charset=utf-8",
+            path,
+            node.line,
         )
     return text
 
@@ -69,23 +76,40 @@ def read_pairs(
     else:
         pairs = []
         for index, child in enumerate(reading.items(node, path, "this")):
-            if isinstance(child.value, list) and len(child.value) == 2 and isinstance(child.value[0].value, str):
+            if (
+                isinstance(child.value, list)
+                and len(child.value) == 2
+                and isinstance(child.value[0].value, str)
+            ):
                 pairs.append((child.value[0].value, child.value[1]))
             else:
-                reading.wrong(f"expected a pair [name, value]; found {found(child)}", f"{path}[{index}]", child.line)
-    return tuple((name, reading.template(child, f"{path}.{name}", name, asks)) for name, child in pairs)
+                reading.wrong(
+                    f"expected a pair [name, value]; found {found(child)}",
+                    f"{path}[{index}]",
+                    child.line,
+                )
+    return tuple(
+        (name, reading.template(child, f"{path}.{name}", name, asks)) for name, child in pairs
+    )
 
 
 def _json(reading: Reading, node: Node, path: str) -> Any:
-    """A text stays byte for byte with its strings' references marked; plain YAML becomes a compiled tree."""
+    """A text stays byte for byte with its strings' references marked; plain YAML becomes a compiled
+    tree."""
     if not isinstance(node.value, str):
         return reading.tree(node, path)
     text = node.value
     try:
         plain.read_json(text)
     except plain.NotPlain as problem:
-        hint = '; a reference stands inside quotes: "[=name]"' if "[=" in _STRING.sub("", text) else ""
-        reading.wrong(f"the body is not JSON: {problem}{hint} (use text with type for what is none)", path, node.line)
+        hint = (
+            '; a reference stands inside quotes: "[=name]"' if "[=" in _STRING.sub("", text) else ""
+        )
+        reading.wrong(
+            f"the body is not JSON: {problem}{hint} (use text with type for what is none)",
+            path,
+            node.line,
+        )
         return JsonText((text,))
     pieces: list[str | tuple[Template, bool]] = []
     at = 0
@@ -107,7 +131,8 @@ def _json(reading: Reading, node: Node, path: str) -> Any:
 
 
 def _xml(reading: Reading, node: Node, path: str, media_type: str) -> Body:
-    """An XML text, each reference with the place it stands in. Its type follows from the envelope, if it is one."""
+    """An XML text, each reference with the place it stands in. Its type follows from the envelope,
+    if it is one."""
     template = reading.template(node, path, "xml")
     try:
         pieces = _placed(template)
@@ -116,7 +141,9 @@ def _xml(reading: Reading, node: Node, path: str, media_type: str) -> Body:
         reading.wrong(str(problem), path, node.line)
         return Body("xml", XmlText(()), media_type)
     namespace = str(root.tag)[1:].partition("}")[0] if str(root.tag).endswith("}Envelope") else ""
-    return Body("xml", XmlText(pieces), media_type or _SOAP.get(namespace, "application/xml; charset=utf-8"))
+    return Body(
+        "xml", XmlText(pieces), media_type or _SOAP.get(namespace, "application/xml; charset=utf-8")
+    )
 
 
 def _parsed(text: str) -> Any:
@@ -126,15 +153,24 @@ def _parsed(text: str) -> Any:
     try:
         return xml_tree.read_xml(text.encode(), "utf-8").root
     except (xml_tree.NotXml, Blocked) as problem:
-        raise Unreadable(f"the body is not XML: {problem} (use text with type for what is none)") from None
+        raise Unreadable(
+            f"the body is not XML: {problem} (use text with type for what is none)"
+        ) from None
 
 
 _ENDS = {"comment": "-->", "cdata": "]]>", "instruction": "?>", "doctype": ">", '"': '"', "'": "'"}
-_BEGINS = (("<!--", "comment"), ("<![CDATA[", "cdata"), ("<?", "instruction"), ("<!", "doctype"), ("<", "tag"))
+_BEGINS = (
+    ("<!--", "comment"),
+    ("<![CDATA[", "cdata"),
+    ("<?", "instruction"),
+    ("<!", "doctype"),
+    ("<", "tag"),
+)
 
 
 def _placed(template: Template) -> tuple[str | tuple[Reference, str], ...]:
-    """The template's pieces, each reference with `text`, `attribute` or `cdata`. Raises Unreadable elsewhere."""
+    """The template's pieces, each reference with `text`, `attribute` or `cdata`. Raises Unreadable
+    elsewhere."""
     state = "text"
     pieces: list[str | tuple[Reference, str]] = []
     for part in template.parts:
@@ -145,7 +181,8 @@ def _placed(template: Template) -> tuple[str | tuple[Reference, str], ...]:
         place = "attribute" if state in ('"', "'") else state
         if place not in ("text", "attribute", "cdata"):
             raise Unreadable(
-                f"{part.text} stands in a {state} of the XML; it can stand in text or in an attribute's value"
+                f"{part.text} stands in a {state} of the XML; it can stand in text or in an "
+                "attribute's value"
             )
         pieces.append((part, place))
     return tuple(pieces)
@@ -183,8 +220,11 @@ def _parts(reading: Reading, node: Node, path: str) -> tuple[MultipartPart, ...]
             reading.wrong("a part needs a name, and either text or file", place, child.line)
             continue
         text, file = (
-            reading.template(keys[key], f"{place}.{key}", key) if key in keys else None for key in ("text", "file")
+            reading.template(keys[key], f"{place}.{key}", key) if key in keys else None
+            for key in ("text", "file")
         )
         name = reading.template(keys["name"], f"{place}.name", "name")
-        parts.append(MultipartPart(name, text, file, _media_type(reading, keys.get("type"), f"{place}.type")))
+        parts.append(
+            MultipartPart(name, text, file, _media_type(reading, keys.get("type"), f"{place}.type"))
+        )
     return tuple(parts)

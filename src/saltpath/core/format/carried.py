@@ -1,4 +1,5 @@
-"""Comments when a document was edited as data: they go along with the step or the check that they stand above."""
+"""Comments when a document was edited as data: they go along with the step or the check that they
+stand above."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ _ITEM = re.compile(r"\.expect\[(\d+)\](.*)", re.DOTALL)
 def carried(
     before: Mapping[str, Any], after: Mapping[str, Any], comments: Mapping[str, list[str]]
 ) -> dict[str, list[str]]:
-    """`comments` of `before` (lines by document path) under the paths of `after`. Those of what is gone are gone."""
+    """`comments` of `before` (lines by document path) under the paths of `after`. Those of what is
+    gone are gone."""
     moved: dict[str, list[str]] = {}
     for path, lines in comments.items():
         found = _STEP.fullmatch(path)
@@ -26,7 +28,9 @@ def carried(
     return moved
 
 
-def _moved(before: Mapping[str, Any], after: Mapping[str, Any], part: str, index: int, rest: str) -> str | None:
+def _moved(
+    before: Mapping[str, Any], after: Mapping[str, Any], part: str, index: int, rest: str
+) -> str | None:
     old = _items(before, part)[index : index + 1]
     key = old[0].get("key") if old and isinstance(old[0], dict) else None
     for new_part in (part, *(other for other in _PARTS if other != part)):
@@ -38,13 +42,18 @@ def _moved(before: Mapping[str, Any], after: Mapping[str, Any], part: str, index
 
 
 def _in_step(old: Mapping[str, Any], new: Mapping[str, Any], rest: str) -> str | None:
-    """The path within the step; a check is known by being the same, else by standing in the same place."""
+    """The path within the step; a check is known by being the same, else by standing in the same
+    place."""
     found = _ITEM.fullmatch(rest)
     if found is None:
         return rest
     place = int(found[1])
     before, after = _items(old, "expect"), _items(new, "expect")
-    alike = [index for index, check in enumerate(after) if place < len(before) and same(check, before[place])]
+    alike = [
+        index
+        for index, check in enumerate(after)
+        if place < len(before) and same(check, before[place])
+    ]
     if alike:
         return f".expect[{min(alike, key=lambda index: abs(index - place))}]{found[2]}"
     return f".expect[{place}]{found[2]}" if len(after) == len(before) else None

@@ -1,4 +1,5 @@
-"""Checks and subjects of a document: exactly one relation each, and an expected value that it can work with."""
+"""Checks and subjects of a document: exactly one relation each, and an expected value that it can
+work with."""
 
 from __future__ import annotations
 
@@ -45,7 +46,9 @@ def read_subject_of(reading: Reading, node: Node, path: str) -> Subject | None:
         return None
 
 
-def read_expectations(reading: Reading, node: Node | None, path: str, what: str) -> tuple[Expectation, ...]:
+def read_expectations(
+    reading: Reading, node: Node | None, path: str, what: str
+) -> tuple[Expectation, ...]:
     """A list of checks and groups."""
     items = (
         _expectation(reading, child, f"{path}[{index}]", 0)
@@ -73,12 +76,16 @@ def _some(reading: Reading, node: Node | None, path: str, level: int) -> tuple[E
     items = reading.items(node, path, "checks")
     if not items:
         reading.wrong(_MISSING, path, node.line)
-    read = (_expectation(reading, child, f"{path}[{index}]", level) for index, child in enumerate(items))
+    read = (
+        _expectation(reading, child, f"{path}[{index}]", level) for index, child in enumerate(items)
+    )
     return tuple(item for item in read if item is not None)
 
 
 def _expectation(reading: Reading, node: Node, path: str, level: int) -> Expectation | None:
-    kind = next((name for name in GROUPS if isinstance(node.value, dict) and name in node.value), None)
+    kind = next(
+        (name for name in GROUPS if isinstance(node.value, dict) and name in node.value), None
+    )
     if kind is None:
         return read_check(reading, node, path)
     if level >= MOST_LEVELS:
@@ -100,9 +107,12 @@ def _expectation(reading: Reading, node: Node, path: str, level: int) -> Expecta
         reading.wrong(f"a group {kind!r} needs {inside}: what must hold", path, node.line)
     parts, otherwise = some(inside), some("otherwise")
     words = group_sentence(
-        kind, of.text if of else "", [item.sentence for item in when], [item.sentence for item in parts],
+        kind,
+        of.text if of else "",
+        [item.sentence for item in when],
+        [item.sentence for item in parts],
         [item.sentence for item in otherwise],
-    )  # fmt: skip
+    )
     return Group(
         kind=kind,  # type: ignore[arg-type]
         parts=parts,
@@ -132,7 +142,11 @@ def read_check(reading: Reading, node: Node, path: str) -> Check | None:
     if len(named) != 1:
         if not any(problem.path == path for problem in reading.problems or []):
             has = f"found {listed(named)}" if named else "found none"
-            reading.wrong(f"a check needs exactly one relation, such as is or contains; {has}", path, node.line)
+            reading.wrong(
+                f"a check needs exactly one relation, such as is or contains; {has}",
+                path,
+                node.line,
+            )
         return None
     subject = read_subject_of(reading, keys["of"], f"{path}.of")
     expected_node = keys[named[0]]
@@ -144,7 +158,9 @@ def read_check(reading: Reading, node: Node, path: str) -> Check | None:
         words = sentence(subject.text, named[0], expected_node.data(), any_node)
     except (TypeError, IndexError, StopIteration, KeyError, AttributeError):
         words = subject.text  # its fault was reported just above
-    expected, fixed = _compiled(reading, relations.TABLE[named[0]], expected_node, f"{path}.{named[0]}")
+    expected, fixed = _compiled(
+        reading, relations.TABLE[named[0]], expected_node, f"{path}.{named[0]}"
+    )
     check = Check(
         of=of_document(subject) if relations.TABLE[named[0]].of_document else subject,
         relation=named[0],
@@ -160,7 +176,9 @@ def read_check(reading: Reading, node: Node, path: str) -> Check | None:
     return check if reading.problems else quickly(check)
 
 
-def _compiled(reading: Reading, relation: relations.Relation, node: Node, path: str) -> tuple[Any, bool]:
+def _compiled(
+    reading: Reading, relation: relations.Relation, node: Node, path: str
+) -> tuple[Any, bool]:
     """The expected value as it is judged with, and whether it is the value itself."""
     if relation.takes == "pattern tree":
         try:
@@ -175,13 +193,19 @@ def _compiled(reading: Reading, relation: relations.Relation, node: Node, path: 
     return reading.tree(node, path, asks=True), not holds_reference(node.data())
 
 
-def _expected(reading: Reading, subject: Subject, relation: relations.Relation, node: Node, path: str) -> None:
+def _expected(
+    reading: Reading, subject: Subject, relation: relations.Relation, node: Node, path: str
+) -> None:
     """Report an expected value that the relation can never work with."""
     value = node.data()
     if isinstance(value, str) and holds_reference(value):
         return
     fault = _EXPECTED[relation.takes](value, subject)
-    if not fault and subject.unit and relation.takes in ("measure", "pair", "list", "value", "close"):
+    if (
+        not fault
+        and subject.unit
+        and relation.takes in ("measure", "pair", "list", "value", "close")
+    ):
         fault = _unit_fault(value, subject.unit)
     if fault:
         reading.wrong(f"{relation.name} needs {fault}; found {found(node)}", path, node.line)
@@ -189,7 +213,9 @@ def _expected(reading: Reading, subject: Subject, relation: relations.Relation, 
 
 def _unit_fault(value: Any, unit: str) -> str:
     read = measures.duration if unit == "duration" else measures.size
-    for item in value if isinstance(value, list) else value.values() if isinstance(value, dict) else [value]:
+    for item in (
+        value if isinstance(value, list) else value.values() if isinstance(value, dict) else [value]
+    ):
         if isinstance(item, str) and holds_reference(item):
             continue
         try:
@@ -201,7 +227,11 @@ def _unit_fault(value: Any, unit: str) -> str:
 
 def _is_measure(value: Any, subject: Subject) -> bool:
     from_text = subject.kind in ("header", "cookie", "body", "type") and isinstance(value, str)
-    return plain.is_number(value) or bool(subject.unit) or (from_text and plain.number_in(value) is not None)
+    return (
+        plain.is_number(value)
+        or bool(subject.unit)
+        or (from_text and plain.number_in(value) is not None)
+    )
 
 
 def _measure_fault(value: Any, subject: Subject) -> str:
@@ -231,8 +261,16 @@ def _count_fault(value: Any, subject: Subject) -> str:
         relation, inner = next(iter(value.items()))
         if relation == "between":
             return _pair_fault(inner, subject)
-        return "" if relation == "is one of" and isinstance(inner, list) else _measure_fault(inner, subject)
-    return "" if isinstance(value, int) and not isinstance(value, bool) and value >= 0 else "a whole number"
+        return (
+            ""
+            if relation == "is one of" and isinstance(inner, list)
+            else _measure_fault(inner, subject)
+        )
+    return (
+        ""
+        if isinstance(value, int) and not isinstance(value, bool) and value >= 0
+        else "a whole number"
+    )
 
 
 def _close_fault(value: Any, subject: Subject) -> str:
@@ -258,7 +296,9 @@ def _near_fault(value: Any, subject: Subject) -> str:
     if not isinstance(value, dict) or set(value) != {"time", "within"}:
         return "a time and how far from it: { time: now, within: 5 min }"
     within = value["within"]
-    return _moment_fault(value["time"], subject) or ("" if holds_reference(within) else _unit_fault(within, "duration"))
+    return _moment_fault(value["time"], subject) or (
+        "" if holds_reference(within) else _unit_fault(within, "duration")
+    )
 
 
 def _schema_fault(value: Any, subject: Subject) -> str:

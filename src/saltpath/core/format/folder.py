@@ -1,7 +1,8 @@
-"""A project as a folder of files, in memory: read from texts, written to texts, nothing lost either way.
+"""A project as a folder of files, in memory: read from texts, written to texts, nothing lost either
+way.
 
-What is written reads back as the same, and what was written once is written the same again, byte for byte. Secrets have no place
-in it.
+What is written reads back as the same, and what was written once is written the same again, byte
+for byte. Secrets have no place in it.
 """
 
 from __future__ import annotations
@@ -30,9 +31,9 @@ class Entry(Struct, frozen=True):
 
 
 class Folder(Struct):
-    """A whole project. `environments` by name, `suites` by folder (in the order of their names), `shared` steps by
-    the name that cases use, `cases` by path in the order in
-    which they run, `files` whatever else lies there, by path."""
+    """A whole project. `environments` by name, `suites` by folder (in the order of their names),
+    `shared` steps by the name that cases use, `cases` by path in the order in which they run,
+    `files` whatever else lies there, by path."""
 
     project: Entry
     environments: dict[str, Entry] = field(default_factory=dict)
@@ -57,10 +58,15 @@ def write_folder(folder: Folder) -> dict[str, bytes]:
     files = {"project.yaml": _text(folder.project)}
     for name, entry in folder.environments.items():
         stem = f"environments/{slug(name, 'environment')}"
-        names = (f"{stem}.yaml", *(f"{stem}-{number}.yaml" for number in range(2, len(folder.environments) + 2)))
+        names = (
+            f"{stem}.yaml",
+            *(f"{stem}-{number}.yaml" for number in range(2, len(folder.environments) + 2)),
+        )
         files[next(path for path in names if path not in files)] = _text(entry)
     for path, entry in folder.suites.items():
-        files[f"{path}/suite.yaml"] = _text(Entry(_with_order(entry.document, folder.cases_of(path)), entry.comments))
+        files[f"{path}/suite.yaml"] = _text(
+            Entry(_with_order(entry.document, folder.cases_of(path)), entry.comments)
+        )
     for name, entry in folder.shared.items():
         files[f"shared/{name}{SHARED_ENDING}"] = _text(entry)
     for path, entry in folder.cases.items():
@@ -78,7 +84,11 @@ def _with_order(document: dict[str, Any], paths: list[str]) -> dict[str, Any]:
     """The suite with the order of its cases, where their names alone do not give it."""
     stems = [_stem(path) for path in paths]
     if "order" in document or stems != sorted(stems):
-        return {**document, "order": stems} if stems else {k: v for k, v in document.items() if k != "order"}
+        return (
+            {**document, "order": stems}
+            if stems
+            else {k: v for k, v in document.items() if k != "order"}
+        )
     return document
 
 
@@ -87,11 +97,18 @@ def _stem(path: str) -> str:
 
 
 def read_folder(files: Mapping[str, bytes]) -> Folder:
-    """A project from its files. Raises FormatError with everything that is wrong, each with file and line."""
+    """A project from its files. Raises FormatError with everything that is wrong, each with file
+    and line."""
     problems: list[Problem] = []
-    texts = {path: _decoded(path, octets, problems) for path, octets in files.items() if is_document(path)}
+    texts = {
+        path: _decoded(path, octets, problems)
+        for path, octets in files.items()
+        if is_document(path)
+    }
     if "project.yaml" not in texts:
-        problems.append(Problem("there is no project.yaml here, so this is no project", file="project.yaml"))
+        problems.append(
+            Problem("there is no project.yaml here, so this is no project", file="project.yaml")
+        )
     folder = Folder(_entry("project.yaml", texts.get("project.yaml", ""), read_project, problems))
     for path in sorted(texts, key=lambda path: path.removesuffix(".yaml")):  # a.yaml, then a-2.yaml
         if path.startswith("environments/"):
@@ -101,9 +118,13 @@ def read_folder(files: Mapping[str, bytes]) -> Folder:
             name = path.removeprefix("shared/").removesuffix(SHARED_ENDING)
             folder.shared[name] = _entry(path, texts[path], _read_shared, problems)
         elif path.endswith("/suite.yaml"):
-            folder.suites[path.removesuffix("/suite.yaml")] = _entry(path, texts[path], read_suite, problems)
+            folder.suites[path.removesuffix("/suite.yaml")] = _entry(
+                path, texts[path], read_suite, problems
+            )
     cases = {
-        path: _entry(path, text, read_case, problems) for path, text in texts.items() if path.endswith(CASE_ENDINGS)
+        path: _entry(path, text, read_case, problems)
+        for path, text in texts.items()
+        if path.endswith(CASE_ENDINGS)
     }
     for path in cases:
         suite = path.rpartition("/")[0]
@@ -113,7 +134,9 @@ def read_folder(files: Mapping[str, bytes]) -> Folder:
     if problems:
         raise FormatError(problems)
     folder.suites = dict(sorted(folder.suites.items()))
-    folder.cases = {path: cases[path] for path in sorted(cases, key=lambda path: _rank(path, folder))}
+    folder.cases = {
+        path: cases[path] for path in sorted(cases, key=lambda path: _rank(path, folder))
+    }
     folder.files = {path: octets for path, octets in sorted(files.items()) if path not in texts}
     return folder
 
@@ -122,7 +145,9 @@ def is_document(path: str) -> bool:
     """Whether a file of this path is one of the format's own, rather than one that cases use."""
     if path.endswith(CASE_ENDINGS) or path == "project.yaml" or _is_shared(path):
         return True
-    return path.endswith("/suite.yaml") or (path.startswith("environments/") and path.endswith(".yaml"))
+    return path.endswith("/suite.yaml") or (
+        path.startswith("environments/") and path.endswith(".yaml")
+    )
 
 
 def _is_shared(path: str) -> bool:
@@ -131,7 +156,9 @@ def _is_shared(path: str) -> bool:
 
 def _read_shared(text: str, path: str) -> None:
     if not read_case(text, path).is_shared:
-        raise FormatError([Problem("these are no shared steps; the file begins with shared: and their name", 1)])
+        raise FormatError(
+            [Problem("these are no shared steps; the file begins with shared: and their name", 1)]
+        )
 
 
 def _decoded(path: str, octets: bytes, problems: list[Problem]) -> str:
@@ -158,5 +185,8 @@ def _entry(path: str, text: str, check: Any, problems: list[Problem]) -> Entry:
 
 def _rank(path: str, folder: Folder) -> tuple[str, int, str]:
     suite, stem = path.rpartition("/")[0], _stem(path)
-    order = [str(name).removesuffix(".case.yaml") for name in folder.suites[suite].document.get("order", [])]
+    order = [
+        str(name).removesuffix(".case.yaml")
+        for name in folder.suites[suite].document.get("order", [])
+    ]
     return suite, order.index(stem) if stem in order else len(order), stem

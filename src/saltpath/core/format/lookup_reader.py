@@ -16,9 +16,23 @@ from saltpath.core.step_references import asks
 from saltpath.core.subjects import Subject
 
 LOOKUP_KEYS = (
-    "look up", "key", "off", "in", "rows of", "columns", "where", "order by", "sql", "most rows", "options", "only if", "repeat", "expect",
-    "keep", "write",
-)  # fmt: skip
+    "look up",
+    "key",
+    "off",
+    "in",
+    "rows of",
+    "columns",
+    "where",
+    "order by",
+    "sql",
+    "most rows",
+    "options",
+    "only if",
+    "repeat",
+    "expect",
+    "keep",
+    "write",
+)
 DATABASE_KEYS = ("sqlite", "postgres", "user", "password", "tls", "may change")
 TLS = ("off", "require", "verify")
 MOST_ROWS = 1_000
@@ -37,7 +51,9 @@ def read_lookup(reading: Reading, node: Node, path: str, key: str, off: bool) ->
         _of_rows(reading, subject, path, node)
     for check in checks_in(every):
         if check.relation == "same as last pass":
-            reading.wrong("rows are not compared with the last pass", check.place.path, check.place.line)
+            reading.wrong(
+                "rows are not compared with the last pass", check.place.path, check.place.line
+            )
     return LookUp(
         name=reading.text(keys["look up"], path, "the step's name"),
         key=key,
@@ -60,7 +76,8 @@ def read_lookup(reading: Reading, node: Node, path: str, key: str, off: bool) ->
 def _of_rows(reading: Reading, subject: Subject, path: str, node: Node) -> None:
     if subject.kind not in _OF_ROWS:
         reading.wrong(
-            f"{subject.text} has no meaning for rows; expected a path such as $[0].state, time, or value NAME",
+            f"{subject.text} has no meaning for rows; expected a path such as $[0].state, time, "
+            "or value NAME",
             path,
             node.line,
         )
@@ -71,7 +88,9 @@ def read_databases(reading: Reading, node: Node | None) -> dict[str, Database]:
     if node is None:
         return {}
     if not isinstance(node.value, dict):
-        reading.wrong(f"databases must be a mapping of names; found {found(node)}", "databases", node.line)
+        reading.wrong(
+            f"databases must be a mapping of names; found {found(node)}", "databases", node.line
+        )
         return {}
     return {
         name: database
@@ -84,7 +103,8 @@ def _database(reading: Reading, node: Node, path: str) -> Database | None:
     keys = reading.mapping(node, path, DATABASE_KEYS, (), "a database")
     if ("sqlite" in keys) == ("postgres" in keys):
         reading.wrong(
-            "a database is { sqlite: data/harbour.db } or { postgres: host:5432/name, user: ..., password: ... }",
+            "a database is { sqlite: data/harbour.db } or { postgres: host:5432/name, user: ..., "
+            "password: ... }",
             path,
             node.line,
         )
@@ -94,11 +114,16 @@ def _database(reading: Reading, node: Node, path: str) -> Database | None:
         for key in ("user", "password", "tls"):
             if key in keys:
                 reading.wrong(f"{key!r} has no meaning for a SQLite file", path, keys[key].line)
-    tls = "off" if keys.get("tls", Node("")).value is False else reading.text(keys.get("tls"), f"{path}.tls", "tls")
+    tls = (
+        "off"
+        if keys.get("tls", Node("")).value is False
+        else reading.text(keys.get("tls"), f"{path}.tls", "tls")
+    )
     if tls and tls not in TLS:
         reading.wrong(f"tls is {listed(TLS)}; found {tls!r}", f"{path}.tls", keys["tls"].line)
     user, password = (
-        reading.template(keys[key], f"{path}.{key}", key) if key in keys else None for key in ("user", "password")
+        reading.template(keys[key], f"{path}.{key}", key) if key in keys else None
+        for key in ("user", "password")
     )
     return Database(
         kind,  # type: ignore[arg-type]

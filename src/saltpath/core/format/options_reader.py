@@ -13,9 +13,21 @@ from saltpath.core.options import NO_OPTIONS, Certificate, Options
 from saltpath.core.references import NO_TEMPLATE, RESERVED, is_name
 
 OPTION_KEYS = (
-    "timeout", "follow redirects", "verify tls", "largest body", "retries", "retry after", "cookies", "fresh connection",
-    "client certificate", "proxy", "at once per host", "per second", "namespaces", "trust redirects to",
-)  # fmt: skip
+    "timeout",
+    "follow redirects",
+    "verify tls",
+    "largest body",
+    "retries",
+    "retry after",
+    "cookies",
+    "fresh connection",
+    "client certificate",
+    "proxy",
+    "at once per host",
+    "per second",
+    "namespaces",
+    "trust redirects to",
+)
 _HOST = re.compile(r"(?:[A-Za-z0-9_.-]+|\[[0-9A-Fa-f:.]+\])(?::[0-9]{1,5})?")
 MOST_RETRIES = 20
 MOST_AT_ONCE = 256
@@ -35,7 +47,9 @@ def named_values(reading: Reading, node: Node | None, path: str) -> NamedValues:
         line = node.keys.get(name, child.line)
         if not is_name(name):
             word = (
-                "is a reserved word" if name in RESERVED else "begins with a letter and holds letters, digits, - and _"
+                "is a reserved word"
+                if name in RESERVED
+                else "begins with a letter and holds letters, digits, - and _"
             )
             reading.wrong(f"the name of a value {word}; found {name!r}", path, line)
         elif isinstance(child.value, dict) and "secret" in child.value:
@@ -62,15 +76,23 @@ def options(reading: Reading, node: Node | None, path: str) -> Options:
         timeout_us=reading.measure(keys.get("timeout"), f"{path}.timeout", measures.duration),
         follow_redirects=flag("follow redirects"),
         verify_tls=flag("verify tls"),
-        largest_body=reading.measure(keys.get("largest body"), f"{path}.largest body", measures.size),
+        largest_body=reading.measure(
+            keys.get("largest body"), f"{path}.largest body", measures.size
+        ),
         retries=retries,
         retry_sent=also_sent,
-        retry_after_us=reading.measure(keys.get("retry after"), f"{path}.retry after", measures.duration),
+        retry_after_us=reading.measure(
+            keys.get("retry after"), f"{path}.retry after", measures.duration
+        ),
         cookies=flag("cookies"),
         fresh_connection=flag("fresh connection"),
-        certificate=_certificate(reading, keys.get("client certificate"), f"{path}.client certificate"),
+        certificate=_certificate(
+            reading, keys.get("client certificate"), f"{path}.client certificate"
+        ),
         proxy=None if proxy is None else reading.template(proxy, f"{path}.proxy", "proxy"),
-        at_once=_whole(reading, keys.get("at once per host"), f"{path}.at once per host", MOST_AT_ONCE),
+        at_once=_whole(
+            reading, keys.get("at once per host"), f"{path}.at once per host", MOST_AT_ONCE
+        ),
         per_second=_rate(reading, keys.get("per second"), f"{path}.per second"),
         namespaces=_namespaces(reading, keys.get("namespaces"), f"{path}.namespaces"),
         trusted=_hosts(reading, keys.get("trust redirects to"), f"{path}.trust redirects to"),
@@ -82,7 +104,11 @@ def _whole(reading: Reading, node: Node | None, path: str, most: int) -> int | N
         return None
     if isinstance(node.value, int) and not isinstance(node.value, bool) and 1 <= node.value <= most:
         return node.value
-    reading.wrong(f"{path.rpartition('.')[2]} is a number from 1 to {most}; found {found(node)}", path, node.line)
+    reading.wrong(
+        f"{path.rpartition('.')[2]} is a number from 1 to {most}; found {found(node)}",
+        path,
+        node.line,
+    )
     return None
 
 
@@ -91,7 +117,11 @@ def _rate(reading: Reading, node: Node | None, path: str) -> float | None:
         return None
     if plain.is_number(node.value) and LEAST_RATE <= node.value <= MOST_RATE:
         return float(node.value)
-    reading.wrong(f"per second is a number from {LEAST_RATE} to {MOST_RATE}; found {found(node)}", path, node.line)
+    reading.wrong(
+        f"per second is a number from {LEAST_RATE} to {MOST_RATE}; found {found(node)}",
+        path,
+        node.line,
+    )
     return None
 
 
@@ -105,8 +135,14 @@ def _retries(reading: Reading, node: Node | None, path: str) -> tuple[int | None
         keys = reading.mapping(node, path, ("times", "also after sending"), (), "retries")
         also_sent = reading.flag(keys.get("also after sending"), path, "also after sending")
         times = keys.get("times", Node(None, node.line))
-    if isinstance(times.value, bool) or not isinstance(times.value, int) or not 0 <= times.value <= MOST_RETRIES:
-        reading.wrong(f"retries is a number from 0 to {MOST_RETRIES}; found {found(times)}", path, times.line)
+    if (
+        isinstance(times.value, bool)
+        or not isinstance(times.value, int)
+        or not 0 <= times.value <= MOST_RETRIES
+    ):
+        reading.wrong(
+            f"retries is a number from 0 to {MOST_RETRIES}; found {found(times)}", path, times.line
+        )
         return None, also_sent
     return times.value, also_sent
 
@@ -124,7 +160,9 @@ def _certificate(reading: Reading, node: Node | None, path: str) -> Certificate 
     return Certificate(
         reading.text(keys.get("file"), f"{path}.file", "file"),
         reading.text(keys.get("key"), f"{path}.key", "key"),
-        NO_TEMPLATE if password is None else reading.template(password, f"{path}.password", "password"),
+        NO_TEMPLATE
+        if password is None
+        else reading.template(password, f"{path}.password", "password"),
     )
 
 
@@ -135,15 +173,28 @@ def _hosts(reading: Reading, node: Node | None, path: str) -> tuple[str, ...] | 
     for index, child in enumerate(reading.items(node, path, "trust redirects to")):
         host = reading.text(child, f"{path}[{index}]", "a host")
         if not _HOST.fullmatch(host):
-            reading.wrong(f"a host is a name such as files.example or 127.0.0.1:8080; found {host!r}", path, child.line)
+            reading.wrong(
+                f"a host is a name such as files.example or 127.0.0.1:8080; found {host!r}",
+                path,
+                child.line,
+            )
         hosts.append(host.lower())
     return tuple(hosts)
 
 
-def _namespaces(reading: Reading, node: Node | None, path: str) -> tuple[tuple[str, str], ...] | None:
+def _namespaces(
+    reading: Reading, node: Node | None, path: str
+) -> tuple[tuple[str, str], ...] | None:
     if node is None:
         return None
     if not isinstance(node.value, dict):
-        reading.wrong(f"namespaces must be a mapping of prefix: namespace; found {found(node)}", path, node.line)
+        reading.wrong(
+            f"namespaces must be a mapping of prefix: namespace; found {found(node)}",
+            path,
+            node.line,
+        )
         return None
-    return tuple((prefix, reading.text(child, f"{path}.{prefix}", prefix)) for prefix, child in node.value.items())
+    return tuple(
+        (prefix, reading.text(child, f"{path}.{prefix}", prefix))
+        for prefix, child in node.value.items()
+    )

@@ -15,9 +15,29 @@ from saltpath.core.moments import NoMoment, zone_of
 from saltpath.core.tables.sources import Source
 
 PROJECT_KEYS = (
-    "salt-path", "project", "about", "values", "options", "auth", "every answer", "zone", "environment", "sources", "databases",
-)  # fmt: skip
-SUITE_KEYS = ("salt-path", "suite", "about", "values", "values in", "options", "auth", "every answer", "order")
+    "salt-path",
+    "project",
+    "about",
+    "values",
+    "options",
+    "auth",
+    "every answer",
+    "zone",
+    "environment",
+    "sources",
+    "databases",
+)
+SUITE_KEYS = (
+    "salt-path",
+    "suite",
+    "about",
+    "values",
+    "values in",
+    "options",
+    "auth",
+    "every answer",
+    "order",
+)
 ENVIRONMENT_KEYS = ("salt-path", "environment", "about", "values", "guarded")
 
 
@@ -39,7 +59,11 @@ def read_project(source: str | dict[str, object], file: str = "project.yaml") ->
     try:
         zone_of(zone)
     except NoMoment:
-        reading.wrong(f"there is no time zone {zone!r}; expected a name such as Europe/Oslo", "zone", keys["zone"].line)
+        reading.wrong(
+            f"there is no time zone {zone!r}; expected a name such as Europe/Oslo",
+            "zone",
+            keys["zone"].line,
+        )
     if "project" not in keys:
         reading.wrong("a project file needs a name: project: Fernholm Harbour", "", root.line)
     project = Project(
@@ -47,7 +71,9 @@ def read_project(source: str | dict[str, object], file: str = "project.yaml") ->
         about=reading.text(keys.get("about"), "about", "about"),
         values=named_values(reading, keys.get("values"), "values"),
         options=options(reading, keys.get("options"), "options"),
-        every_answer=read_expectations(reading, keys.get("every answer"), "every answer", "every answer"),
+        every_answer=read_expectations(
+            reading, keys.get("every answer"), "every answer", "every answer"
+        ),
         auth=read_sign_in(reading, keys.get("auth"), "auth"),
         zone=zone,
         environment=reading.text(keys.get("environment"), "environment", "environment"),
@@ -63,13 +89,17 @@ def _sources(reading: Reading, node: Node | None) -> dict[str, Source]:
     if node is None:
         return {}
     if not isinstance(node.value, dict):
-        reading.wrong(f"sources must be a mapping of names; found {found(node)}", "sources", node.line)
+        reading.wrong(
+            f"sources must be a mapping of names; found {found(node)}", "sources", node.line
+        )
         return {}
     sources: dict[str, Source] = {}
     for name, child in node.value.items():
         if name.lower().endswith(FILE_ENDINGS) or "/" in name or not name.strip():
             line = node.keys.get(name, child.line)
-            reading.wrong(f"a source's name is no path of a file; found {name!r}", f"sources.{name}", line)
+            reading.wrong(
+                f"a source's name is no path of a file; found {name!r}", f"sources.{name}", line
+            )
         source = read_rows(reading, child, f"sources.{name}", named=False)
         if source is not None:
             sources[name] = source
@@ -88,9 +118,13 @@ def read_suite(source: str | dict[str, object], file: str = "suite.yaml") -> Sui
         values=named_values(reading, keys.get("values"), "values"),
         values_in=_values_in(reading, keys.get("values in")),
         options=options(reading, keys.get("options"), "options"),
-        every_answer=read_expectations(reading, keys.get("every answer"), "every answer", "every answer"),
+        every_answer=read_expectations(
+            reading, keys.get("every answer"), "every answer", "every answer"
+        ),
         auth=read_sign_in(reading, keys.get("auth"), "auth"),
-        order=tuple(reading.text(node, f"order[{i}]", "a case's file name") for i, node in enumerate(order)),
+        order=tuple(
+            reading.text(node, f"order[{i}]", "a case's file name") for i, node in enumerate(order)
+        ),
     )
     reading.finish()
     return suite
@@ -102,15 +136,21 @@ def _values_in(reading: Reading, node: Node | None) -> dict[str, NamedValues]:
         return {}
     if not isinstance(node.value, dict):
         reading.wrong(
-            f"values in must be a mapping of environments, such as Live: {{ agent: desk }}; found {found(node)}",
+            f"values in must be a mapping of environments, such as Live: {{ agent: desk }}; found "
+            f"{found(node)}",
             "values in",
             node.line,
         )
         return {}
-    return {name: named_values(reading, child, f"values in.{name}") for name, child in node.value.items()}
+    return {
+        name: named_values(reading, child, f"values in.{name}")
+        for name, child in node.value.items()
+    }
 
 
-def read_environment(source: str | dict[str, object], file: str = "environment.yaml") -> Environment:
+def read_environment(
+    source: str | dict[str, object], file: str = "environment.yaml"
+) -> Environment:
     """Read an environment file's text or document. Raises FormatError."""
     reading, root = Reading(file), _root(source, file)
     keys = reading.mapping(root, "", ENVIRONMENT_KEYS, (), "an environment file")
@@ -120,6 +160,8 @@ def read_environment(source: str | dict[str, object], file: str = "environment.y
         reading.wrong("an environment file needs a name: environment: Rehearsal", "", root.line)
     values = named_values(reading, keys.get("values"), "values")
     guarded = reading.flag(keys.get("guarded"), "guarded", "guarded")
-    environment = Environment(name, reading.text(keys.get("about"), "about", "about"), values, guarded)
+    environment = Environment(
+        name, reading.text(keys.get("about"), "about", "about"), values, guarded
+    )
     reading.finish()
     return environment

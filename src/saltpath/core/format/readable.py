@@ -1,5 +1,6 @@
-"""Stored documents as far as they can be read. Nothing is stored that the reader refuses; what an older fault has stored, or
-an older reader took, is left out piece by piece, each with the sentence that says what is wrong, so that all else works.
+"""Stored documents as far as they can be read. Nothing is stored that the reader refuses; what an
+older fault has stored, or an older reader took, is left out piece by piece, each with the sentence
+that says what is wrong, so that all else works.
 """
 
 from __future__ import annotations
@@ -20,34 +21,53 @@ _ENTRIES = ("sources", "databases", "values", "values in")
 
 
 class Broken(Struct, frozen=True):
-    """What was left out of a document: its place, `sources.arrivals` or a key, and what is wrong with it."""
+    """What was left out of a document: its place, `sources.arrivals` or a key, and what is wrong
+    with it."""
 
     place: str
     sentence: str
 
 
 _SHAPES: dict[str, Any] = {
-    "about": str, "zone": str, "environment": str, "values": dict, "values in": dict, "options": dict, "every answer": list, "sources": dict,
-    "databases": dict, "order": list, "guarded": bool, "auth": dict | str,
-}  # fmt: skip
+    "about": str,
+    "zone": str,
+    "environment": str,
+    "values": dict,
+    "values in": dict,
+    "options": dict,
+    "every answer": list,
+    "sources": dict,
+    "databases": dict,
+    "order": list,
+    "guarded": bool,
+    "auth": dict | str,
+}
 
 
 def shaped(document: Any, kind: str, name: str) -> dict[str, Any]:
-    """A stored document of a project, suite or environment whose keys hold what they should hold, whatever stands inside: what has
-    another shape is left out. The same object where all is well."""
+    """A stored document of a project, suite or environment whose keys hold what they should hold,
+    whatever stands inside: what has another shape is left out. The same object where all is
+    well."""
     if not isinstance(document, dict):
         return {"salt-path": 1, kind: name}
-    rest = {key: held for key, held in document.items() if isinstance(held, _SHAPES.get(key, object)) or key == kind}
+    rest = {
+        key: held
+        for key, held in document.items()
+        if isinstance(held, _SHAPES.get(key, object)) or key == kind
+    }
     inside = rest.get("values in")
     if inside is not None and not all(isinstance(values, dict) for values in inside.values()):
-        rest["values in"] = {where: values for where, values in inside.items() if isinstance(values, dict)}
+        rest["values in"] = {
+            where: values for where, values in inside.items() if isinstance(values, dict)
+        }
     if not isinstance(rest.get(kind), str):
         rest[kind] = name
     return document if rest == document else rest
 
 
 def stub_of_case(document: Any, name: str, key: str) -> dict[str, Any]:
-    """What stands for a stored case, or shared steps, that cannot be read: one of the same name without steps."""
+    """What stands for a stored case, or shared steps, that cannot be read: one of the same name
+    without steps."""
     kind = "shared" if isinstance(document, dict) and "shared" in document else "case"
     return {"salt-path": 1, kind: name, "key": key, "steps": []}
 
@@ -65,16 +85,21 @@ def readable_environment(document: dict[str, Any]) -> tuple[Environment, list[Br
 
 
 def readable_case(document: Any, name: str, key: str) -> tuple[Case, list[Broken]]:
-    """A case is read whole or not at all: a part of its steps would be another case. What cannot be read has none."""
+    """A case is read whole or not at all: a part of its steps would be another case. What cannot be
+    read has none."""
     if not isinstance(document, dict):
         return Case(name=name, key=key), [Broken("", "it is no mapping of keys")]
     try:
         return case_from_data(document), []
     except FormatError as problem:
-        return Case(name=name, key=key), [Broken(one.path, one.sentence) for one in problem.problems]
+        return Case(name=name, key=key), [
+            Broken(one.path, one.sentence) for one in problem.problems
+        ]
 
 
-def _readable(read: Callable[[Any], T], document: dict[str, Any], kind: str) -> tuple[T, list[Broken]]:
+def _readable(
+    read: Callable[[Any], T], document: dict[str, Any], kind: str
+) -> tuple[T, list[Broken]]:
     """All of it, or else all the keys, and entries of keys, that can be read by themselves."""
     try:
         return read(document), []
@@ -90,7 +115,9 @@ def _readable(read: Callable[[Any], T], document: dict[str, Any], kind: str) -> 
             try:
                 read({**rest, key: {name: part} if name else part})
             except FormatError as problem:
-                broken.append(Broken(f"{key}.{name}" if name else key, problem.problems[0].sentence))
+                broken.append(
+                    Broken(f"{key}.{name}" if name else key, problem.problems[0].sentence)
+                )
             else:
                 rest[key] = {**rest.get(key, {}), name: part} if name else part
     return read(rest), broken

@@ -1,4 +1,5 @@
-"""A document to a Case: every key known, every text parsed once, everything wrong reported with line and nearest key."""
+"""A document to a Case: every key known, every text parsed once, everything wrong reported with
+line and nearest key."""
 
 from __future__ import annotations
 
@@ -21,9 +22,23 @@ from saltpath.core.nearest import listed, nearest
 from saltpath.core.references import Template, compile_tree, is_name
 
 CASE_KEYS = (
-    "salt-path", "case", "about", "key", "register", "tags", "values", "rows", "options", "auth", "on failure", "every answer", "once", "steps",
-    "afterwards", "at the end",
-)  # fmt: skip
+    "salt-path",
+    "case",
+    "about",
+    "key",
+    "register",
+    "tags",
+    "values",
+    "rows",
+    "options",
+    "auth",
+    "on failure",
+    "every answer",
+    "once",
+    "steps",
+    "afterwards",
+    "at the end",
+)
 SHARED_KEYS = ("salt-path", "shared", "about", "key", "tags", "inputs", "outputs", "steps")
 STEP_KINDS = ("request", "look up", "set", "wait", "shared", "for each")
 USE_KEYS = ("shared", "with", "gives", "key", "only if", "off")
@@ -51,7 +66,9 @@ def case_from_data(data: Any) -> Case:
 
 def located(problem: FormatError, file: str) -> FormatError:
     """The same problems with the file's name."""
-    return FormatError([Problem(p.sentence, p.line, p.column, p.path, p.file or file) for p in problem.problems])
+    return FormatError(
+        [Problem(p.sentence, p.line, p.column, p.path, p.file or file) for p in problem.problems]
+    )
 
 
 def case_of(root: Node, file: str) -> Case:
@@ -62,31 +79,42 @@ def case_of(root: Node, file: str) -> Case:
     keys = reading.mapping(root, "", CASE_KEYS, (), "a case")
     version(reading, keys.get("salt-path"), root)
     if "case" not in keys:
-        reading.wrong("a case needs a name: case: A visiting vessel is given a berth", "", root.line)
+        reading.wrong(
+            "a case needs a name: case: A visiting vessel is given a berth", "", root.line
+        )
     if not isinstance(keys.get("steps", Node([])).value, list) or "steps" not in keys:
-        reading.wrong("a case needs steps, a list", "", keys["steps"].line if "steps" in keys else root.line)
+        reading.wrong(
+            "a case needs steps, a list", "", keys["steps"].line if "steps" in keys else root.line
+        )
     on_failure = reading.text(keys.get("on failure"), "on failure", "on failure")
     if on_failure not in ("", "stop", "go on"):
         node = keys["on failure"]
-        reading.wrong(f"on failure must be stop or go on; found {found(node)}", "on failure", node.line)
+        reading.wrong(
+            f"on failure must be stop or go on; found {found(node)}", "on failure", node.line
+        )
     case = Case(
         name=reading.text(keys.get("case"), "case", "the case's name"),
         key=_key(reading, keys.get("key"), "key", _CASE_KEY, "ten letters or digits"),
         about=reading.text(keys.get("about"), "about", "about"),
         register=reading.text(keys.get("register"), "register", "register"),
-        tags=tuple(reading.text(n, f"tags[{i}]", "a tag") for i, n in enumerate(reading.items(keys.get("tags"), "tags", "tags"))),
+        tags=tuple(
+            reading.text(n, f"tags[{i}]", "a tag")
+            for i, n in enumerate(reading.items(keys.get("tags"), "tags", "tags"))
+        ),
         values=named_values(reading, keys.get("values"), "values"),
         rows=read_rows(reading, keys.get("rows")),
         options=options(reading, keys.get("options"), "options"),
         stop_on_failure=on_failure != "go on",
-        every_answer=read_expectations(reading, keys.get("every answer"), "every answer", "every answer"),
+        every_answer=read_expectations(
+            reading, keys.get("every answer"), "every answer", "every answer"
+        ),
         auth=read_sign_in(reading, keys.get("auth"), "auth"),
         once=_steps(reading, keys.get("once"), "once"),
         steps=_steps(reading, keys.get("steps"), "steps"),
         afterwards=_steps(reading, keys.get("afterwards"), "afterwards"),
         at_the_end=_steps(reading, keys.get("at the end"), "at the end"),
         place=Place("", root.line),
-    )  # fmt: skip
+    )
     reading.finish()
     return case
 
@@ -96,20 +124,27 @@ def _shared_steps(root: Node, file: str) -> Case:
     keys = reading.mapping(root, "", SHARED_KEYS, (), "shared steps")
     version(reading, keys.get("salt-path"), root)
     if not isinstance(keys.get("steps", Node([])).value, list) or "steps" not in keys:
-        reading.wrong("shared steps need steps, a list", "", keys["steps"].line if "steps" in keys else root.line)
+        reading.wrong(
+            "shared steps need steps, a list",
+            "",
+            keys["steps"].line if "steps" in keys else root.line,
+        )
     inputs = read_inputs(reading, keys.get("inputs"))
     shared = Case(
         name=reading.text(keys["shared"], "shared", "the name of the shared steps"),
         key=_key(reading, keys.get("key"), "key", _CASE_KEY, "ten letters or digits"),
         about=reading.text(keys.get("about"), "about", "about"),
-        tags=tuple(reading.text(n, f"tags[{i}]", "a tag") for i, n in enumerate(reading.items(keys.get("tags"), "tags", "tags"))),
+        tags=tuple(
+            reading.text(n, f"tags[{i}]", "a tag")
+            for i, n in enumerate(reading.items(keys.get("tags"), "tags", "tags"))
+        ),
         values=defaults_of(inputs),
         steps=_steps(reading, keys.get("steps"), "steps"),
         is_shared=True,
         inputs=inputs,
         outputs=read_outputs(reading, keys.get("outputs")),
         place=Place("", root.line),
-    )  # fmt: skip
+    )
     reading.finish()
     return shared
 
@@ -118,13 +153,21 @@ def version(reading: Reading, node: Node | None, root: Node) -> None:
     if node is None:
         reading.wrong("the first key must be salt-path: 1", "", root.line)
     elif node.value != 1 or isinstance(node.value, bool):
-        reading.wrong(f"this is version {found(node)} of the format; this Salt Path reads 1", "salt-path", node.line)
+        reading.wrong(
+            f"this is version {found(node)} of the format; this Salt Path reads 1",
+            "salt-path",
+            node.line,
+        )
 
 
-def _key(reading: Reading, node: Node | None, path: str, shape: re.Pattern[str], wanted: str) -> str:
+def _key(
+    reading: Reading, node: Node | None, path: str, shape: re.Pattern[str], wanted: str
+) -> str:
     key = reading.text(node, path, "key")
     if node is not None and key and not shape.fullmatch(key):
-        reading.wrong(f"a key is {wanted}, written by Salt Path; found {found(node)}", path, node.line)
+        reading.wrong(
+            f"a key is {wanted}, written by Salt Path; found {found(node)}", path, node.line
+        )
     return key
 
 
@@ -142,7 +185,11 @@ def _steps(reading: Reading, node: Node | None, path: str, level: int = 0) -> tu
 
 def _step(reading: Reading, node: Node, path: str, level: int) -> Step | None:
     if not isinstance(node.value, dict):
-        reading.wrong(f"a step must be a mapping that begins with its kind; found {found(node)}", path, node.line)
+        reading.wrong(
+            f"a step must be a mapping that begins with its kind; found {found(node)}",
+            path,
+            node.line,
+        )
         return None
     kinds = [key for key in STEP_KINDS if key in node.value]
     if not kinds:
@@ -152,7 +199,13 @@ def _step(reading: Reading, node: Node, path: str, level: int) -> Step | None:
         return None
     if kinds[0] in ("request", "look up"):
         read = read_request if kinds[0] == "request" else read_lookup
-        return read(reading, node, path, _step_key(reading, node.value, path), _off(reading, node.value, path))
+        return read(
+            reading,
+            node,
+            path,
+            _step_key(reading, node.value, path),
+            _off(reading, node.value, path),
+        )
     if kinds[0] == "for each":
         return _for_each(reading, node, path, level)
     return {"set": _set, "wait": _wait, "shared": _use}[kinds[0]](reading, node, path)
@@ -166,7 +219,9 @@ def _use(reading: Reading, node: Node, path: str) -> Step:
         here = reading.text(name, f"{path}.gives.{output}", "the name here")
         if here and not is_name(here):
             reading.wrong(
-                f"a name begins with a letter and is no reserved word; found {here!r}", f"{path}.gives", name.line
+                f"a name begins with a letter and is no reserved word; found {here!r}",
+                f"{path}.gives",
+                name.line,
             )
         gives.append((output, here))
     given = tuple(
@@ -175,20 +230,41 @@ def _use(reading: Reading, node: Node, path: str) -> Step:
     )
     only_if = read_condition(reading, keys.get("only if"), f"{path}.only if")
     key = _step_key(reading, keys, path)
-    return UseShared(of, key, of, given, tuple(gives), only_if, _off(reading, keys, path), place=Place(path, node.line))
+    return UseShared(
+        of,
+        key,
+        of,
+        given,
+        tuple(gives),
+        only_if,
+        _off(reading, keys, path),
+        place=Place(path, node.line),
+    )
 
 
 def _for_each(reading: Reading, node: Node, path: str, level: int) -> Step:
     keys = reading.mapping(node, path, EACH_KEYS, (), "a step for each item")
     if level >= MOST_LEVELS:
-        reading.wrong(f"steps for each item stand inside one another at most {MOST_LEVELS} times", path, node.line)
+        reading.wrong(
+            f"steps for each item stand inside one another at most {MOST_LEVELS} times",
+            path,
+            node.line,
+        )
         return Wait("", "", 0)
     of = reading.tree(keys["for each"], f"{path}.for each")
     if isinstance(of, str):
-        reading.wrong(f"for each needs a list, such as [=kept.lines]; found {of!r}", f"{path}.for each", node.line)
+        reading.wrong(
+            f"for each needs a list, such as [=kept.lines]; found {of!r}",
+            f"{path}.for each",
+            node.line,
+        )
     item = reading.text(keys.get("as"), f"{path}.as", "the name of an item") or "item"
     if not is_name(item):
-        reading.wrong(f"a name begins with a letter and is no reserved word; found {item!r}", f"{path}.as", node.line)
+        reading.wrong(
+            f"a name begins with a letter and is no reserved word; found {item!r}",
+            f"{path}.as",
+            node.line,
+        )
     if "steps" not in keys:
         reading.wrong("a step for each item needs steps, a list", path, node.line)
     shown = "the list"
@@ -216,7 +292,9 @@ def _set(reading: Reading, node: Node, path: str) -> Step:
     only_if = read_condition(reading, keys.get("only if"), f"{path}.only if")
     write = read_write(reading, keys.get("write"), f"{path}.write")
     key = _step_key(reading, keys, path)
-    return SetValues(name, key, compiled, only_if, write, _off(reading, keys, path), Place(path, node.line))
+    return SetValues(
+        name, key, compiled, only_if, write, _off(reading, keys, path), Place(path, node.line)
+    )
 
 
 def compile_tree_quietly(value: Any) -> Any:
@@ -232,7 +310,14 @@ def _wait(reading: Reading, node: Node, path: str) -> Step:
     us = reading.measure(keys["wait"], f"{path}.wait", measures.duration) or 0
     name = f"wait {measures.show_duration(us)}"
     only_if = read_condition(reading, keys.get("only if"), f"{path}.only if")
-    return Wait(name, _step_key(reading, keys, path), us, only_if, _off(reading, keys, path), Place(path, node.line))
+    return Wait(
+        name,
+        _step_key(reading, keys, path),
+        us,
+        only_if,
+        _off(reading, keys, path),
+        Place(path, node.line),
+    )
 
 
 def _step_key(reading: Reading, keys: dict[str, Node], path: str) -> str:

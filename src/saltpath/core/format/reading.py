@@ -1,4 +1,5 @@
-"""One reading of one file: shapes of nodes, and everything that is wrong collected with its line."""
+"""One reading of one file: shapes of nodes, and everything that is wrong collected with its
+line."""
 
 from __future__ import annotations
 
@@ -17,7 +18,8 @@ from saltpath.core.subjects import read_subject
 
 
 class Reading(Struct):
-    """One reading of one file: collects what is wrong, so that a file's problems are reported together."""
+    """One reading of one file: collects what is wrong, so that a file's problems are reported
+    together."""
 
     file: str = ""
     problems: list[Problem] | None = None
@@ -35,18 +37,32 @@ class Reading(Struct):
     # ---- shapes
 
     def mapping(
-        self, node: Node, path: str, known: Collection[str], later: Collection[str] = (), what: str = "this"
+        self,
+        node: Node,
+        path: str,
+        known: Collection[str],
+        later: Collection[str] = (),
+        what: str = "this",
     ) -> dict[str, Node]:
-        """The node as a mapping with known keys only; unknown ones are reported with the nearest."""
+        """The node as a mapping with known keys only; unknown ones are reported with the
+        nearest."""
         if not isinstance(node.value, dict):
-            self.wrong(f"{what} must be a mapping of {listed(known, 4)}; found {found(node)}", path, node.line)
+            self.wrong(
+                f"{what} must be a mapping of {listed(known, 4)}; found {found(node)}",
+                path,
+                node.line,
+            )
             return {}
         for key in node.value:
             if key in known:
                 continue
             line = node.keys.get(key, node.line)
             if key in later:
-                self.wrong(f"{key!r} is part of the format, and this version cannot carry it out yet", path, line)
+                self.wrong(
+                    f"{key!r} is part of the format, and this version cannot carry it out yet",
+                    path,
+                    line,
+                )
                 continue
             near = nearest(key, [*known, *later])
             hint = f"did you mean {near!r}?" if near else f"expected {listed(known, 20)}"
@@ -81,8 +97,8 @@ class Reading(Struct):
         return []
 
     def template(self, node: Node, path: str, what: str, asks: tuple[str, ...] = ()) -> Template:
-        """A text with references; a number or boolean stands as its text. `asks`: what its references may ask of this
-        request or answer."""
+        """A text with references; a number or boolean stands as its text. `asks`: what its
+        references may ask of this request or answer."""
         if isinstance(node.value, (list, dict)) or node.value is None:
             self.wrong(f"{what} must be a text; found {found(node)}", path, node.line)
             return Template("", ())
@@ -96,7 +112,8 @@ class Reading(Struct):
         return template
 
     def tree(self, node: Node, path: str, asks: bool = False) -> Any:
-        """A plain value whose texts may hold references; with `asks` also [=sent ...] and [=answer ...]."""
+        """A plain value whose texts may hold references; with `asks` also [=sent ...] and [=answer
+        ...]."""
         try:
             tree = compile_tree(node.data())
             check_asked(references_in(tree), ("sent", "answer") if asks else ())
@@ -116,7 +133,8 @@ class Reading(Struct):
 
 
 def check_asked(references: Iterable[Reference], allowed: tuple[str, ...]) -> None:
-    """Raises Unreadable if a reference asks what cannot be asked where it stands, or for an unreadable subject."""
+    """Raises Unreadable if a reference asks what cannot be asked where it stands, or for an
+    unreadable subject."""
     for reference in references:
         if reference.asks is None:
             continue
@@ -125,7 +143,9 @@ def check_asked(references: Iterable[Reference], allowed: tuple[str, ...]) -> No
             place = "a header or a query" if kind == "request" else "what is expected"
             raise Unreadable(f"{reference.text} can only stand in {place}")
         if kind == "sent" and not re.match(r"\$|(header|query) \S", subject):
-            raise Unreadable(f"{reference.text}: sent is followed by a path, header NAME or query NAME")
+            raise Unreadable(
+                f"{reference.text}: sent is followed by a path, header NAME or query NAME"
+            )
         if kind != "request" and not subject.startswith("query "):
             read_subject(subject)
 

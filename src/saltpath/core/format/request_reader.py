@@ -16,9 +16,23 @@ from saltpath.core.references import Template, is_name
 from saltpath.core.step_references import asks
 
 REQUEST_KEYS = (
-    "request", "key", "off", "send", "query", "headers", "auth", *BODY_KEYS, "type", "options", "only if", "repeat", "without",
-    "expect", "keep", "write",
-)  # fmt: skip
+    "request",
+    "key",
+    "off",
+    "send",
+    "query",
+    "headers",
+    "auth",
+    *BODY_KEYS,
+    "type",
+    "options",
+    "only if",
+    "repeat",
+    "without",
+    "expect",
+    "keep",
+    "write",
+)
 REQUEST_LATER = ("operation",)
 AUTH_KINDS = ("bearer", "basic", "digest", "key", "oauth2")
 OAUTH2_KEYS = ("token url", "client id", "client secret", "scope")
@@ -48,10 +62,16 @@ def read_request(reading: Reading, node: Node, path: str, step_key: str, off: bo
         repeat=repeat,
         without=tuple(
             reading.text(child, f"{path}.without[{index}]", "the note of a check on every answer")
-            for index, child in enumerate(reading.items(keys.get("without"), f"{path}.without", "without"))
+            for index, child in enumerate(
+                reading.items(keys.get("without"), f"{path}.without", "without")
+            )
         ),
         write=read_write(reading, keys.get("write"), f"{path}.write"),
-        signs=any(reference.asks for _, template in (*query, *headers) for reference in template.references()),
+        signs=any(
+            reference.asks
+            for _, template in (*query, *headers)
+            for reference in template.references()
+        ),
         asks=asks((*expect, *(repeat.until if repeat else ()))),
         off=off,
         place=Place(path, node.line),
@@ -64,9 +84,11 @@ def read_condition(reading: Reading, node: Node | None, path: str) -> tuple[Expe
     for check in checks_in(items):
         if check.of.kind != "value":
             reading.wrong(
-                f"only if looks at values, such as {{ of: value portCallId, present: true }}; found {check.of.text}",
-                check.place.path, check.place.line,
-            )  # fmt: skip
+                f"only if looks at values, such as {{ of: value portCallId, present: true }}; "
+                f"found {check.of.text}",
+                check.place.path,
+                check.place.line,
+            )
     return items
 
 
@@ -83,7 +105,9 @@ def read_repeat(reading: Reading, node: Node | None, path: str) -> Repeat | None
     until = _one_or_more(reading, keys.get("until"), f"{path}.until")
     if len(keys) < 3 or not until:
         reading.wrong(
-            "repeat needs until, every and at most: { until: [ ... ], every: 1 s, at most: 20 s }", path, node.line
+            "repeat needs until, every and at most: { until: [ ... ], every: 1 s, at most: 20 s }",
+            path,
+            node.line,
         )
         return None
     every = reading.measure(keys["every"], f"{path}.every", measures.duration)
@@ -93,12 +117,20 @@ def read_repeat(reading: Reading, node: Node | None, path: str) -> Repeat | None
 
 def _send(reading: Reading, node: Node | None, path: str, step: Node) -> tuple[str, Template]:
     if node is None:
-        reading.wrong("a request step needs send: METHOD address, such as GET [=harbour]/berths", path, step.line)
+        reading.wrong(
+            "a request step needs send: METHOD address, such as GET [=harbour]/berths",
+            path,
+            step.line,
+        )
         return "GET", Template("", ())
     text = reading.text(node, f"{path}.send", "send")
     method, _, address = text.strip().partition(" ")
     if not address.strip() or not _TOKEN.fullmatch(method):
-        reading.wrong(f"send is written METHOD address, such as GET [=harbour]/berths; found {text!r}", path, node.line)
+        reading.wrong(
+            f"send is written METHOD address, such as GET [=harbour]/berths; found {text!r}",
+            path,
+            node.line,
+        )
         return "GET", Template("", ())
     return method, reading.template(Node(address.strip(), node.line), f"{path}.send", "send")
 
@@ -107,19 +139,24 @@ def _headers(reading: Reading, node: Node | None, path: str) -> tuple[tuple[str,
     pairs = read_pairs(reading, node, path, ("request",))
     for name, _ in pairs:
         if not _TOKEN.fullmatch(name):
-            reading.wrong(f"{name!r} cannot be the name of a header", path, node.line if node else 0)
+            reading.wrong(
+                f"{name!r} cannot be the name of a header", path, node.line if node else 0
+            )
     return pairs
 
 
 def read_sign_in(reading: Reading, node: Node | None, path: str) -> Auth | None:
-    """How a request signs in, or those of a case, a suite, a project do that do not say it themselves."""
+    """How a request signs in, or those of a case, a suite, a project do that do not say it
+    themselves."""
     if node is None:
         return None
     if node.value == "none":
         return Auth("none", ())
     keys = reading.mapping(node, path, AUTH_KINDS, (), "auth")
     if len(keys) > 1 or node.value == {}:
-        reading.wrong("auth takes one kind: bearer, basic, digest, key or oauth2; or none", path, node.line)
+        reading.wrong(
+            "auth takes one kind: bearer, basic, digest, key or oauth2; or none", path, node.line
+        )
     for kind, inner in keys.items():
         place = f"{path}.{kind}"
         if kind == "bearer":
@@ -133,16 +170,24 @@ def read_sign_in(reading: Reading, node: Node | None, path: str) -> Auth | None:
             reading.wrong(f"{kind} takes two: [user, password]", place, inner.line)
             return None
         return Auth(
-            "digest" if kind == "digest" else "basic", tuple(reading.template(part, place, kind) for part in parts)
+            "digest" if kind == "digest" else "basic",
+            tuple(reading.template(part, place, kind) for part in parts),
         )
     return None
 
 
 def _key_auth(reading: Reading, node: Node, path: str) -> Auth | None:
     keys = reading.mapping(node, path, ("in", "name", "value"), (), "a key")
-    place, name = reading.text(keys.get("in"), path, "in"), reading.text(keys.get("name"), path, "name")
+    place, name = (
+        reading.text(keys.get("in"), path, "in"),
+        reading.text(keys.get("name"), path, "name"),
+    )
     if place not in ("header", "query", "cookie") or not name or "value" not in keys:
-        reading.wrong("a key is written { in: header, query or cookie, name: X-Key, value: ... }", path, node.line)
+        reading.wrong(
+            "a key is written { in: header, query or cookie, name: X-Key, value: ... }",
+            path,
+            node.line,
+        )
         return None
     if place != "query" and not _TOKEN.fullmatch(name):
         reading.wrong(f"{name!r} cannot be the name of a {place}", path, node.line)
@@ -156,14 +201,19 @@ def _oauth2(reading: Reading, node: Node, path: str) -> Auth | None:
         reading.wrong(f"oauth2 needs {', '.join(missing)}", path, node.line)
         return None
     empty = Node("", node.line)
-    return Auth("oauth2", tuple(reading.template(keys.get(key, empty), f"{path}.{key}", key) for key in OAUTH2_KEYS))
+    return Auth(
+        "oauth2",
+        tuple(reading.template(keys.get(key, empty), f"{path}.{key}", key) for key in OAUTH2_KEYS),
+    )
 
 
 def read_keeps(reading: Reading, node: Node | None, path: str) -> tuple[Keep, ...]:
     if node is None:
         return ()
     if not isinstance(node.value, dict):
-        reading.wrong(f"keep must be a mapping of name: subject; found {found(node)}", path, node.line)
+        reading.wrong(
+            f"keep must be a mapping of name: subject; found {found(node)}", path, node.line
+        )
         return ()
     keeps: list[Keep] = []
     for name, child in node.value.items():

@@ -1,6 +1,8 @@
-"""JSON Schemas (2020-12) of the files and of the report. `make schemas` writes them to src/saltpath/schemas.
+"""JSON Schemas (2020-12) of the files and of the report. `make schemas` writes them to
+src/saltpath/schemas.
 
-A test holds the keys here against those that the reader knows, and the shipped files against this module.
+A test holds the keys here against those that the reader knows, and the shipped files against this
+module.
 """
 
 from __future__ import annotations
@@ -22,14 +24,24 @@ DIALECT = "https://json-schema.org/draft/2020-12/schema"
 TEXT: dict[str, Any] = {"type": "string", "minLength": 1}
 FLAG: dict[str, Any] = {"type": "boolean"}
 SCALAR: dict[str, Any] = {"type": ["string", "number", "boolean"]}
-DURATION: dict[str, Any] = {"type": "string", "pattern": r"^\s*\d+(\.\d+)?\s*(us|ms|s|min|h|day|days)\s*$"}
+DURATION: dict[str, Any] = {
+    "type": "string",
+    "pattern": r"^\s*\d+(\.\d+)?\s*(us|ms|s|min|h|day|days)\s*$",
+}
 SIZE: dict[str, Any] = {"type": "string", "pattern": r"^\s*\d+(\.\d+)?\s*(B|kB|MB|GB)\s*$"}
 VERDICT: dict[str, Any] = {"enum": ["passed", "failed", "blocked", "skipped", "unchecked"]}
 NAMES = {"pattern": r"^[^\W\d_][\w-]*$"}
 
 
-def _object(required: tuple[str, ...], properties: dict[str, Any], open: bool = False) -> dict[str, Any]:
-    return {"type": "object", "required": list(required), "properties": properties, "additionalProperties": open}
+def _object(
+    required: tuple[str, ...], properties: dict[str, Any], open: bool = False
+) -> dict[str, Any]:
+    return {
+        "type": "object",
+        "required": list(required),
+        "properties": properties,
+        "additionalProperties": open,
+    }
 
 
 def _list(items: dict[str, Any]) -> dict[str, Any]:
@@ -40,7 +52,9 @@ SECRET = _object(("secret",), {"secret": FLAG})
 VALUES = {
     "type": "object",
     "propertyNames": NAMES,
-    "additionalProperties": {"anyOf": [SECRET, {"not": {"type": "object", "required": ["secret"]}}]},
+    "additionalProperties": {
+        "anyOf": [SECRET, {"not": {"type": "object", "required": ["secret"]}}]
+    },
 }
 COUNT = {"type": "integer", "minimum": 0}
 CERTIFICATE = _object(("file",), {"file": TEXT, "key": TEXT, "password": SCALAR})
@@ -51,7 +65,9 @@ OPTIONS = _object(
         "follow redirects": FLAG,
         "verify tls": FLAG,
         "largest body": SIZE,
-        "retries": {"anyOf": [COUNT, _object(("times",), {"times": COUNT, "also after sending": FLAG})]},
+        "retries": {
+            "anyOf": [COUNT, _object(("times",), {"times": COUNT, "also after sending": FLAG})]
+        },
         "retry after": DURATION,
         "cookies": FLAG,
         "fresh connection": FLAG,
@@ -64,12 +80,18 @@ OPTIONS = _object(
     },
 )
 COLUMN = {
-    "anyOf": [{"enum": list(CELL_KINDS)}, _object((), {"kind": {"enum": list(CELL_KINDS)}, "may be empty": FLAG})]
+    "anyOf": [
+        {"enum": list(CELL_KINDS)},
+        _object((), {"kind": {"enum": list(CELL_KINDS)}, "may be empty": FLAG}),
+    ]
 }
 _FILE: dict[str, Any] = {
     "sheet": TEXT,
     "names in": COUNT,
-    "data in": {"type": "string", "pattern": "^[A-Za-z]{1,3}[1-9][0-9]*(:([A-Za-z]{1,3})?([1-9][0-9]*)?)?$"},
+    "data in": {
+        "type": "string",
+        "pattern": "^[A-Za-z]{1,3}[1-9][0-9]*(:([A-Za-z]{1,3})?([1-9][0-9]*)?)?$",
+    },
     "delimiter": TEXT,
     "quote": TEXT,
     "encoding": TEXT,
@@ -82,11 +104,18 @@ _WRITTEN = _list({"type": "object", "minProperties": 1})
 _MADE = {"type": "object", "minProperties": 1}
 SAMPLE = _object(("sample",), {"sample": {"type": "integer", "minimum": 1}})
 _NAMES = {"anyOf": [TEXT, _list(TEXT)]}
-_RELATIONS = {"type": "object", "additionalProperties": False, "properties": {key: {} for key in RELATIONS}}
+_RELATIONS = {
+    "type": "object",
+    "additionalProperties": False,
+    "properties": {key: {} for key in RELATIONS},
+}
 ASKED: dict[str, Any] = {
     "rows of": TEXT,
     "columns": _NAMES,
-    "where": {"type": "object", "additionalProperties": {"anyOf": [SCALAR, {"type": ["null", "array"]}, _RELATIONS]}},
+    "where": {
+        "type": "object",
+        "additionalProperties": {"anyOf": [SCALAR, {"type": ["null", "array"]}, _RELATIONS]},
+    },
     "order by": _NAMES,
     "sql": TEXT,
     "most rows": {"type": "integer", "minimum": 1, "maximum": LARGEST_MOST},
@@ -98,15 +127,26 @@ SOURCE: dict[str, Any] = {
         _object(("source",), {"source": TEXT, **_FILE, "pick": TEXT}),
         _object(("file",), {"file": TEXT, **_FILE, "pick": TEXT}),
         _object(("rows",), {"rows": _WRITTEN, "pick": TEXT}),
-        _object(("make", "columns"), {"make": {"type": "integer", "minimum": 1}, "columns": _MADE, "pick": TEXT}),
-        _object(("combine", "columns"), {
-            "combine": {"anyOf": [{"enum": ["all", "pairwise"]}, SAMPLE]},
-            "columns": {**_MADE, "additionalProperties": {"type": "array", "minItems": 1}}, "pick": TEXT}),
-        {**_object(("in",), {"in": TEXT, **ASKED, "pick": TEXT}), "oneOf": [{"required": ["rows of"]}, {"required": ["sql"]}]},
+        _object(
+            ("make", "columns"),
+            {"make": {"type": "integer", "minimum": 1}, "columns": _MADE, "pick": TEXT},
+        ),
+        _object(
+            ("combine", "columns"),
+            {
+                "combine": {"anyOf": [{"enum": ["all", "pairwise"]}, SAMPLE]},
+                "columns": {**_MADE, "additionalProperties": {"type": "array", "minItems": 1}},
+                "pick": TEXT,
+            },
+        ),
+        {
+            **_object(("in",), {"in": TEXT, **ASKED, "pick": TEXT}),
+            "oneOf": [{"required": ["rows of"]}, {"required": ["sql"]}],
+        },
         _object(("output table",), {"output table": TEXT, "pick": TEXT}),
         _object(("items of",), {"items of": {"type": ["string", "array"]}, "pick": TEXT}),
     ]
-}  # fmt: skip
+}
 PAIRS = {
     "oneOf": [
         {"type": "object", "additionalProperties": SCALAR},
@@ -135,7 +175,9 @@ _EXPECTED: dict[str, Any] = {
 
 def _check() -> dict[str, Any]:
     relations = {relation.name: _EXPECTED[relation.takes] for relation in TABLE.values()}
-    check = _object(("of",), {"of": TEXT, "any": FLAG, "advice": FLAG, "note": TEXT, "off": FLAG, **relations})
+    check = _object(
+        ("of",), {"of": TEXT, "any": FLAG, "advice": FLAG, "note": TEXT, "off": FLAG, **relations}
+    )
     check["minProperties"] = 2
     check["oneOf"] = [{"required": [name]} for name in relations]
     return check
@@ -150,7 +192,10 @@ def _expectations() -> dict[str, Any]:
     groups = [
         _object(("when", "then"), {"when": CHECKS, "then": CHECKS, "otherwise": CHECKS, **aside}),
         *(_object((kind,), {kind: CHECKS, **aside}) for kind in ("any of", "all of", "none of")),
-        _object(("for each", "expect"), {"for each": TEXT, "expect": CHECKS, "may be empty": FLAG, **aside}),
+        _object(
+            ("for each", "expect"),
+            {"for each": TEXT, "expect": CHECKS, "may be empty": FLAG, **aside},
+        ),
     ]
     one = {"$ref": "#/$defs/expectation"}
     return {
@@ -160,19 +205,24 @@ def _expectations() -> dict[str, Any]:
     }
 
 
-REPEAT = _object(("until", "every", "at most"), {"until": CHECKS, "every": DURATION, "at most": DURATION})
+REPEAT = _object(
+    ("until", "every", "at most"), {"until": CHECKS, "every": DURATION, "at most": DURATION}
+)
 
 
 def _sign_in() -> dict[str, Any]:
     pair = {"type": "array", "items": SCALAR, "minItems": 2, "maxItems": 2}
     key = _object(
-        ("in", "name", "value"), {"in": {"enum": ["header", "query", "cookie"]}, "name": TEXT, "value": SCALAR}
+        ("in", "name", "value"),
+        {"in": {"enum": ["header", "query", "cookie"]}, "name": TEXT, "value": SCALAR},
     )
     oauth2 = _object(
         ("token url", "client id", "client secret"),
         {"token url": TEXT, "client id": SCALAR, "client secret": SCALAR, "scope": SCALAR},
     )
-    auth = _object((), {"bearer": SCALAR, "basic": pair, "digest": pair, "key": key, "oauth2": oauth2})
+    auth = _object(
+        (), {"bearer": SCALAR, "basic": pair, "digest": pair, "key": key, "oauth2": oauth2}
+    )
     return {"anyOf": [{"const": "none"}, {**auth, "minProperties": 1, "maxProperties": 1}]}
 
 
@@ -215,10 +265,13 @@ KEEPS = {
     "propertyNames": NAMES,
     "additionalProperties": {"anyOf": [TEXT, _object(("of",), {"of": TEXT, "secret": FLAG})]},
 }
-WRITE = _object(("table", "columns"), {
-    "table": TEXT,
-    "columns": {"type": "object", "minProperties": 1, "additionalProperties": SCALAR},
-})  # fmt: skip
+WRITE = _object(
+    ("table", "columns"),
+    {
+        "table": TEXT,
+        "columns": {"type": "object", "minProperties": 1, "additionalProperties": SCALAR},
+    },
+)
 
 
 def _lookup() -> dict[str, Any]:
@@ -242,11 +295,19 @@ def _lookup() -> dict[str, Any]:
 
 
 DATABASE = {
-    **_object((), {
-        "sqlite": SCALAR, "postgres": SCALAR, "user": SCALAR, "password": SCALAR, "tls": {"enum": ["off", "require", "verify", False]},
-        "may change": FLAG}),
+    **_object(
+        (),
+        {
+            "sqlite": SCALAR,
+            "postgres": SCALAR,
+            "user": SCALAR,
+            "password": SCALAR,
+            "tls": {"enum": ["off", "require", "verify", False]},
+            "may change": FLAG,
+        },
+    ),
     "oneOf": [{"required": ["sqlite"]}, {"required": ["postgres"]}],
-}  # fmt: skip
+}
 
 
 def case_schema() -> dict[str, Any]:
@@ -290,11 +351,22 @@ def _steps() -> dict[str, Any]:
         "set": _object(("set",), {"set": VALUES, "write": WRITE, **own}),
         "wait": _object(("wait",), {"wait": DURATION, **own}),
         "use": _object(
-            ("shared",), {"shared": TEXT, "with": named, "gives": {**named, "additionalProperties": NAMES}, **own}
+            ("shared",),
+            {
+                "shared": TEXT,
+                "with": named,
+                "gives": {**named, "additionalProperties": NAMES},
+                **own,
+            },
         ),
         "each": _object(
             ("for each", "steps"),
-            {"for each": {"type": ["string", "array"]}, "as": NAMES, "steps": {"$ref": "#/$defs/steps"}, **own},
+            {
+                "for each": {"type": ["string", "array"]},
+                "as": NAMES,
+                "steps": {"$ref": "#/$defs/steps"},
+                **own,
+            },
         ),
     }
 
@@ -322,48 +394,146 @@ EVERY_ANSWER = _list({"$ref": "#/$defs/expectation"})
 
 
 def project_schema() -> dict[str, Any]:
-    schema = _object(("salt-path", "project"), {
-        "salt-path": {"const": 1}, "project": TEXT, "about": TEXT, "values": VALUES, "options": OPTIONS, "zone": TEXT,
-        "environment": TEXT, "auth": SIGN_IN, "every answer": EVERY_ANSWER, "sources": {"type": "object", "additionalProperties": SOURCE}, "databases": {"type": "object", "additionalProperties": DATABASE}})  # fmt: skip
+    schema = _object(
+        ("salt-path", "project"),
+        {
+            "salt-path": {"const": 1},
+            "project": TEXT,
+            "about": TEXT,
+            "values": VALUES,
+            "options": OPTIONS,
+            "zone": TEXT,
+            "environment": TEXT,
+            "auth": SIGN_IN,
+            "every answer": EVERY_ANSWER,
+            "sources": {"type": "object", "additionalProperties": SOURCE},
+            "databases": {"type": "object", "additionalProperties": DATABASE},
+        },
+    )
     return _titled("A project of Salt Path", {**schema, "$defs": _expectations()})
 
 
 def suite_schema() -> dict[str, Any]:
-    schema = _object(("salt-path",), {
-        "salt-path": {"const": 1}, "suite": TEXT, "about": TEXT, "values": VALUES,
-        "values in": {"type": "object", "additionalProperties": VALUES}, "options": OPTIONS, "order": _list(TEXT),
-        "auth": SIGN_IN, "every answer": EVERY_ANSWER})  # fmt: skip
+    schema = _object(
+        ("salt-path",),
+        {
+            "salt-path": {"const": 1},
+            "suite": TEXT,
+            "about": TEXT,
+            "values": VALUES,
+            "values in": {"type": "object", "additionalProperties": VALUES},
+            "options": OPTIONS,
+            "order": _list(TEXT),
+            "auth": SIGN_IN,
+            "every answer": EVERY_ANSWER,
+        },
+    )
     return _titled("A suite of Salt Path", {**schema, "$defs": _expectations()})
 
 
 def environment_schema() -> dict[str, Any]:
-    return _titled("An environment of Salt Path", _object(("salt-path", "environment"), {
-        "salt-path": {"const": 1}, "environment": TEXT, "about": TEXT, "values": VALUES, "guarded": FLAG}))  # fmt: skip
+    return _titled(
+        "An environment of Salt Path",
+        _object(
+            ("salt-path", "environment"),
+            {
+                "salt-path": {"const": 1},
+                "environment": TEXT,
+                "about": TEXT,
+                "values": VALUES,
+                "guarded": FLAG,
+            },
+        ),
+    )
 
 
 def report_schema() -> dict[str, Any]:
     """The JSON report of `saltpath run --json`."""
     number, text = {"type": "number", "minimum": 0}, {"type": "string"}
-    counts = {"type": "object", "propertyNames": VERDICT, "additionalProperties": {"type": "integer", "minimum": 0}}
-    check = _object(("check", "verdict", "expected", "actual", "where", "why"), {
-        "check": text, "verdict": VERDICT, "expected": {}, "actual": {}, "where": _list(text), "why": text, "code": text,
-        "advice": FLAG, "note": text, "parts": _list({"$ref": "#/$defs/check"}), "role": {"enum": ["when"]},
-        "from": {"enum": ["project", "suite", "case", "until"]}})  # fmt: skip
-    step = _object(("step", "kind", "verdict", "why", "ms", "kept", "checks"), {
-        "step": text, "key": text, "kind": {"enum": ["request", "look up", "set", "wait", "shared", "for each"]}, "verdict": VERDICT, "why": text, "ms": number,
-        "status": {"type": "integer"}, "part": {"enum": ["afterwards"]}, "kept": {"type": "object"}, "attempts": {"type": "integer"},
-        "item": {"type": "integer", "minimum": 1}, "checks": _list({"$ref": "#/$defs/check"}), "steps": _list({"$ref": "#/$defs/step"})})  # fmt: skip
-    row = _object(("row", "data", "verdict", "why", "steps"), {
-        "row": {"type": "integer", "minimum": 1}, "data": {"type": "object"}, "verdict": VERDICT, "why": text, "ms": number,
-        "steps": _list({"$ref": "#/$defs/step"})})  # fmt: skip
-    case = _object(("case", "file", "verdict", "rows", "once", "at the end"), {
-        "case": text, "key": text, "register": text, "file": text, "verdict": VERDICT, "why": text, "ms": number,
-        "once": _list({"$ref": "#/$defs/step"}), "at the end": _list({"$ref": "#/$defs/step"}), "rows": _list(row)})  # fmt: skip
-    schema = _object(("salt-path-report", "verdict", "seed", "started", "ms", "counts", "cases"), {
-        "salt-path-report": {"const": 1}, "verdict": VERDICT, "seed": {"type": "integer"},
-        "started": {"type": "string", "format": "date-time"}, "ms": number, "environment": text, "label": text,
-        "stopped by": text, "counts": _object(("cases", "rows", "steps", "checks"), dict.fromkeys(
-            ("cases", "rows", "steps", "checks"), counts)), "cases": _list(case)})  # fmt: skip
+    counts = {
+        "type": "object",
+        "propertyNames": VERDICT,
+        "additionalProperties": {"type": "integer", "minimum": 0},
+    }
+    check = _object(
+        ("check", "verdict", "expected", "actual", "where", "why"),
+        {
+            "check": text,
+            "verdict": VERDICT,
+            "expected": {},
+            "actual": {},
+            "where": _list(text),
+            "why": text,
+            "code": text,
+            "advice": FLAG,
+            "note": text,
+            "parts": _list({"$ref": "#/$defs/check"}),
+            "role": {"enum": ["when"]},
+            "from": {"enum": ["project", "suite", "case", "until"]},
+        },
+    )
+    step = _object(
+        ("step", "kind", "verdict", "why", "ms", "kept", "checks"),
+        {
+            "step": text,
+            "key": text,
+            "kind": {"enum": ["request", "look up", "set", "wait", "shared", "for each"]},
+            "verdict": VERDICT,
+            "why": text,
+            "ms": number,
+            "status": {"type": "integer"},
+            "part": {"enum": ["afterwards"]},
+            "kept": {"type": "object"},
+            "attempts": {"type": "integer"},
+            "item": {"type": "integer", "minimum": 1},
+            "checks": _list({"$ref": "#/$defs/check"}),
+            "steps": _list({"$ref": "#/$defs/step"}),
+        },
+    )
+    row = _object(
+        ("row", "data", "verdict", "why", "steps"),
+        {
+            "row": {"type": "integer", "minimum": 1},
+            "data": {"type": "object"},
+            "verdict": VERDICT,
+            "why": text,
+            "ms": number,
+            "steps": _list({"$ref": "#/$defs/step"}),
+        },
+    )
+    case = _object(
+        ("case", "file", "verdict", "rows", "once", "at the end"),
+        {
+            "case": text,
+            "key": text,
+            "register": text,
+            "file": text,
+            "verdict": VERDICT,
+            "why": text,
+            "ms": number,
+            "once": _list({"$ref": "#/$defs/step"}),
+            "at the end": _list({"$ref": "#/$defs/step"}),
+            "rows": _list(row),
+        },
+    )
+    schema = _object(
+        ("salt-path-report", "verdict", "seed", "started", "ms", "counts", "cases"),
+        {
+            "salt-path-report": {"const": 1},
+            "verdict": VERDICT,
+            "seed": {"type": "integer"},
+            "started": {"type": "string", "format": "date-time"},
+            "ms": number,
+            "environment": text,
+            "label": text,
+            "stopped by": text,
+            "counts": _object(
+                ("cases", "rows", "steps", "checks"),
+                dict.fromkeys(("cases", "rows", "steps", "checks"), counts),
+            ),
+            "cases": _list(case),
+        },
+    )
     return _titled("A report of Salt Path", {**schema, "$defs": {"check": check, "step": step}})
 
 

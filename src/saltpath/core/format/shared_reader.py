@@ -27,7 +27,9 @@ def read_names(reading: Reading, node: Node | None, path: str, what: str) -> lis
             named.append((name, child))
         else:
             line = node.keys.get(name, child.line)
-            reading.wrong(f"a name begins with a letter and is no reserved word; found {name!r}", path, line)
+            reading.wrong(
+                f"a name begins with a letter and is no reserved word; found {name!r}", path, line
+            )
     return named
 
 
@@ -38,7 +40,9 @@ def read_inputs(reading: Reading, node: Node | None) -> tuple[Input, ...]:
         keys = reading.mapping(child, path, INPUT_KEYS, (), "an input")
         kind = reading.text(keys.get("kind"), f"{path}.kind", "kind")
         if kind and kind not in INPUT_KINDS:
-            reading.wrong(f"kind is {listed(INPUT_KINDS)}; found {kind!r}", f"{path}.kind", child.line)
+            reading.wrong(
+                f"kind is {listed(INPUT_KINDS)}; found {kind!r}", f"{path}.kind", child.line
+            )
         default = reading.tree(keys["default"], f"{path}.default") if "default" in keys else ...
         inputs.append(Input(name, kind, default))
     return tuple(inputs)
@@ -51,4 +55,6 @@ def read_outputs(reading: Reading, node: Node | None) -> tuple[tuple[str, Any], 
 
 def defaults_of(inputs: tuple[Input, ...]) -> NamedValues:
     """The defaults as values of a case, so that shared steps can be tried by themselves."""
-    return NamedValues({item.name: written_tree(item.default) for item in inputs if item.default is not ...})
+    return NamedValues(
+        {item.name: written_tree(item.default) for item in inputs if item.default is not ...}
+    )

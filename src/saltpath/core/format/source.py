@@ -1,8 +1,10 @@
-"""Text to nodes: YAML 1.2 core or JSON, every node with its line, numbers exact, everything doubtful refused.
+"""Text to nodes: YAML 1.2 core or JSON, every node with its line, numbers exact, everything
+doubtful refused.
 
-libyaml's parser does the grammar; its events are composed here, without recursion and only so deep, since its own composer
-crashes on deep nesting. What a plain scalar means is decided here (so `no` is text, `010` is ten). What libyaml refuses is read
-once more by PyYAML's Python composer, whose sentences are better. A text that begins with `{` or `[` is JSON.
+libyaml's parser does the grammar; its events are composed here, without recursion and only so deep,
+since its own composer crashes on deep nesting. What a plain scalar means is decided here (so `no`
+is text, `010` is ten). What libyaml refuses is read once more by PyYAML's Python composer, whose
+sentences are better. A text that begins with `{` or `[` is JSON.
 """
 
 from __future__ import annotations
@@ -28,7 +30,8 @@ MOST_READ_TWICE = 200_000
 
 
 class Problem(Struct, frozen=True):
-    """What is wrong in a file: `line` and `column` count from 1, `path` is the place in the document."""
+    """What is wrong in a file: `line` and `column` count from 1, `path` is the place in the
+    document."""
 
     sentence: str
     line: int = 0
@@ -37,7 +40,13 @@ class Problem(Struct, frozen=True):
     file: str = ""
 
     def __str__(self) -> str:
-        place = f"{self.file}:{self.line}: " if self.file and self.line else f"{self.file}: " if self.file else ""
+        place = (
+            f"{self.file}:{self.line}: "
+            if self.file and self.line
+            else f"{self.file}: "
+            if self.file
+            else ""
+        )
         if not place and self.line:
             place = f"line {self.line}: "
         return f"{place}{self.sentence}"
@@ -52,7 +61,8 @@ class FormatError(ValueError):
 
 
 class Node(Struct):
-    """A value with its place. `value` is a scalar, a list of nodes, or a dict of nodes. `keys`: each key's line."""
+    """A value with its place. `value` is a scalar, a list of nodes, or a dict of nodes. `keys`:
+    each key's line."""
 
     value: Any
     line: int = 0
@@ -70,14 +80,16 @@ class Node(Struct):
 
 
 class Source(Struct, frozen=True):
-    """A text as read: its root node, and its comment lines by the document path that they stand above."""
+    """A text as read: its root node, and its comment lines by the document path that they stand
+    above."""
 
     root: Node
     comments: dict[str, list[str]] = field(default_factory=dict)
 
 
 def from_data(data: Any, level: int = 0) -> Node:
-    """Nodes of a document that has no lines (one from the store or the API). Raises FormatError if nested too deeply."""
+    """Nodes of a document that has no lines (one from the store or the API). Raises FormatError if
+    nested too deeply."""
     if level > MOST_LEVELS:
         raise _refuse(f"nested deeper than {MOST_LEVELS} levels", 0)
     if isinstance(data, dict):
@@ -109,8 +121,13 @@ def _refuse(sentence: str, line: int, column: int = 0) -> FormatError:
 # ---- YAML
 
 
-class _Composer(yaml.reader.Reader, yaml.scanner.Scanner, yaml.parser.Parser, yaml.composer.Composer,
-                yaml.resolver.BaseResolver):  # fmt: skip
+class _Composer(
+    yaml.reader.Reader,
+    yaml.scanner.Scanner,
+    yaml.parser.Parser,
+    yaml.composer.Composer,
+    yaml.resolver.BaseResolver,
+):
     """PyYAML's pure Python composer with no resolver of its own."""
 
     def __init__(self, text: str) -> None:
@@ -152,7 +169,11 @@ def _composed(text: str) -> Any:
             style = event.style if event.style else None
             node = yaml.ScalarNode("", event.value, begin, end, style=style)
         elif isinstance(event, yaml.CollectionStartEvent):
-            kind = yaml.SequenceNode if isinstance(event, yaml.SequenceStartEvent) else yaml.MappingNode
+            kind = (
+                yaml.SequenceNode
+                if isinstance(event, yaml.SequenceStartEvent)
+                else yaml.MappingNode
+            )
             node = kind("", [], begin, end)
         else:
             continue
@@ -169,9 +190,13 @@ def _composed(text: str) -> Any:
 def _only_plain(event: Any, line: int) -> None:
     """Raises FormatError for what is YAML and not part of the format."""
     if isinstance(event, yaml.AliasEvent):
-        raise _refuse(f"an alias (*{event.anchor}) is not part of the format; write the value out", line)
+        raise _refuse(
+            f"an alias (*{event.anchor}) is not part of the format; write the value out", line
+        )
     if event.anchor is not None:
-        raise _refuse(f"an anchor (&{event.anchor}) is not part of the format; write the value out", line)
+        raise _refuse(
+            f"an anchor (&{event.anchor}) is not part of the format; write the value out", line
+        )
     if getattr(event, "tag", None) is not None:
         raise _refuse(f"a tag ({event.tag}) is not part of the format; leave it out", line)
 
@@ -187,7 +212,9 @@ def _read_yaml(text: str) -> Any:
     except yaml.MarkedYAMLError as problem:
         mark = problem.problem_mark or problem.context_mark
         line = mark.line + 1 if mark else 0
-        raise _refuse(_yaml_sentence(problem, text, line), line, mark.column + 1 if mark else 0) from None
+        raise _refuse(
+            _yaml_sentence(problem, text, line), line, mark.column + 1 if mark else 0
+        ) from None
     except yaml.reader.ReaderError as problem:
         line = text.count("\n", 0, problem.position) + 1
         raise _refuse(f"the character {problem.character!r} cannot stand in a file", line) from None
@@ -210,12 +237,16 @@ def _yaml_sentence(problem: yaml.MarkedYAMLError, text: str, line: int) -> str:
     if str(problem.problem).endswith("got '?'"):
         return f"a text with ? inside {{ }} or [ ] must be put in quotes; found: {here.strip()}"
     if "[=" in here or "[?" in here or "$" in here:
-        return f"a reference, or a path with brackets, inside {{ }} or [ ] must be put in quotes; found: {here.strip()}"
+        return (
+            f"a reference, or a path with brackets, inside {{ }} or [ ] must be put in quotes; "
+            f"found: {here.strip()}"
+        )
     return f"this is not YAML: {problem.problem or problem.context}"
 
 
 def _deep_line(text: str) -> int:
-    """The line in which the brackets, or the dashes of one line, go too deep; the last one if it cannot be told."""
+    """The line in which the brackets, or the dashes of one line, go too deep; the last one if it
+    cannot be told."""
     depth = 0
     for number, line in enumerate(text.split("\n"), 1):
         if line.count("- ") > MOST_LEVELS:
@@ -237,7 +268,11 @@ def _convert(node: Any, text: str, level: int) -> Node:
         begin = text[node.start_mark.index : node.start_mark.index + 40]
         if begin[:1] == "[" and begin[1:].lstrip()[:1] in ("=", "?"):
             found = begin.split("\n")[0]
-            raise _refuse(f"a reference that is the whole value must be put in quotes; found {found}", line, column)
+            raise _refuse(
+                f"a reference that is the whole value must be put in quotes; found {found}",
+                line,
+                column,
+            )
         return Node([_convert(item, text, level + 1) for item in node.value], line, column)
     return _mapping(node, text, line, column, level)
 
@@ -251,7 +286,9 @@ def _mapping(node: Any, text: str, line: int, column: int, level: int) -> Node:
             raise _refuse("a key must be text; a reference must be put in quotes", key_line)
         key = key_node.value
         if key == "<<" and key_node.style is None:
-            raise _refuse("a merge key (<<) is not part of the format; write the values out", key_line)
+            raise _refuse(
+                "a merge key (<<) is not part of the format; write the values out", key_line
+            )
         if key in values:
             raise _refuse(f"the key {key!r} stands twice, first in line {keys[key]}", key_line)
         values[key] = _convert(value_node, text, level + 1)
@@ -270,18 +307,25 @@ def _scalar(node: Any, text: str, line: int, column: int) -> Node:
     if whole_text(value) is not value:
         value = _paired(value)
     if whole_text(value) is not value:
-        raise _refuse("half of a character (a lone surrogate) stands here, which no file can hold", line, column)
+        raise _refuse(
+            "half of a character (a lone surrogate) stands here, which no file can hold",
+            line,
+            column,
+        )
     if node.style is not None:
         return Node(value, line, column)
     if value[:1] == "=" or (value[:1] == "?" and len(value) > 1):
         raise _refuse(f"{value!r} begins with {value[0]}; put it in quotes", line, column)
     if value[:1] == "$" and _COMMENT_AFTER.match(text, node.end_mark.index):
-        raise _refuse(f"what follows # after {value} would be lost; put the whole in quotes", line, column)
+        raise _refuse(
+            f"what follows # after {value} would be lost; put the whole in quotes", line, column
+        )
     return Node(plain_scalar(value, line, column), line, column, plain=True)
 
 
 def _paired(value: str) -> str:
-    """A character that is written as two escapes (`\\ud83d\\ude00`), as JSON has it, is that character."""
+    """A character that is written as two escapes (`\\ud83d\\ude00`), as JSON has it, is that
+    character."""
     try:
         return value.encode("utf-16", "surrogatepass").decode("utf-16")
     except UnicodeDecodeError:
@@ -299,7 +343,9 @@ def plain_scalar(value: str, line: int, column: int) -> Any:
     if value in ("false", "False", "FALSE"):
         return False
     if _SPECIAL.fullmatch(value):
-        raise _refuse(f"{value} is not a number that JSON knows; put it in quotes if it is text", line, column)
+        raise _refuse(
+            f"{value} is not a number that JSON knows; put it in quotes if it is text", line, column
+        )
     if len(value) > 1000:
         return value
     if _INTEGER.fullmatch(value):
@@ -314,8 +360,8 @@ def plain_scalar(value: str, line: int, column: int) -> Any:
 
 
 def _comments(text: str, node: Any, root: Node) -> dict[str, list[str]]:
-    """Comments by the path of the node that begins in their line, or else in the next line in which one does; behind the last under the
-    empty path."""
+    """Comments by the path of the node that begins in their line, or else in the next line in which
+    one does; behind the last under the empty path."""
     begins: dict[int, str] = {}
 
     def walk(node: Node, path: str) -> None:
@@ -351,7 +397,8 @@ _MAY_BEGIN = re.compile(r"(?:^|(?<=[\s]))#", re.MULTILINE)
 
 
 def _comment_texts(text: str, node: Any) -> Iterator[tuple[int, str, bool]]:
-    """The line, from 1, of each comment, its text, and whether it stands alone there. What stands in a scalar is none."""
+    """The line, from 1, of each comment, its text, and whether it stands alone there. What stands
+    in a scalar is none."""
     spans = sorted(_scalar_spans(text, node))
     starts = [start for start, _ in spans]
     ends = [found.start() for found in re.finditer("\n", text)] + [len(text)]
@@ -368,7 +415,8 @@ def _comment_texts(text: str, node: Any) -> Iterator[tuple[int, str, bool]]:
 
 
 def _scalar_spans(text: str, node: Any) -> Iterator[tuple[int, int]]:
-    """Where scalars stand in the text; block scalars from the line after their head on, behind which a comment may stand."""
+    """Where scalars stand in the text; block scalars from the line after their head on, behind
+    which a comment may stand."""
     waiting = [node]
     while waiting:
         node = waiting.pop()

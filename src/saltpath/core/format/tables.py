@@ -1,6 +1,8 @@
-"""The tables of the format as documentation shows them: pipes, generators, subjects, relations, loose values, formats.
+"""The tables of the format as documentation shows them: pipes, generators, subjects, relations,
+loose values, formats.
 
-`make docs` writes them into docs/case-format.md, between `<!-- pipes -->` and `<!-- end -->`; a test holds the two together.
+`make docs` writes them into docs/case-format.md, between `<!-- pipes -->` and `<!-- end -->`; a
+test holds the two together.
 """
 
 from __future__ import annotations
@@ -17,7 +19,9 @@ from saltpath.core.checks import loose, relations, sentences
 
 def _table(head: tuple[str, ...], rows: Iterable[tuple[str, ...]]) -> str:
     lines = [head, tuple("---" for _ in head), *rows]
-    return "\n".join("| " + " | ".join(cell.replace("|", "\\|") for cell in line) + " |" for line in lines)
+    return "\n".join(
+        "| " + " | ".join(cell.replace("|", "\\|") for cell in line) + " |" for line in lines
+    )
 
 
 def _code(text: str) -> str:
@@ -41,17 +45,24 @@ def pipe_table() -> str:
 
 
 def generator_table() -> str:
-    rows = ((_code(f"[={kind.shape}]"), kind.about, _code(f"[={kind.example}]")) for kind in generators.KINDS.values())
+    rows = (
+        (_code(f"[={kind.shape}]"), kind.about, _code(f"[={kind.example}]"))
+        for kind in generators.KINDS.values()
+    )
     return _table(("written", "gives", "example"), rows)
 
 
 def subject_table() -> str:
-    rows = ((_code(kind.shape), kind.about, _code(kind.example)) for kind in subjects.KINDS.values())
+    rows = (
+        (_code(kind.shape), kind.about, _code(kind.example)) for kind in subjects.KINDS.values()
+    )
     return _table(("subject", "is", "example"), rows)
 
 
 def relation_table() -> str:
-    rows = ((_code(item.name), item.about, _relation_example(item)) for item in relations.TABLE.values())
+    rows = (
+        (_code(item.name), item.about, _relation_example(item)) for item in relations.TABLE.values()
+    )
     return _table(("relation", "holds of", "example"), rows)
 
 
@@ -70,7 +81,10 @@ def loose_table() -> str:
 
 
 def format_table() -> str:
-    rows = ((_code(form.name), form.source, _code(form.example)) for form in formats_of_text.FORMATS.values())
+    rows = (
+        (_code(form.name), form.source, _code(form.example))
+        for form in formats_of_text.FORMATS.values()
+    )
     return _table(("format", "as in", "example"), rows)
 
 

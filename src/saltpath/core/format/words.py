@@ -1,4 +1,5 @@
-"""The words of the format with what each is for, as completion and hover in the Text view show them."""
+"""The words of the format with what each is for, as completion and hover in the Text view show
+them."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ KEYS: dict[str, str] = {
     "tags": "words to find it by",
     "values": "values by name, for [=name]",
     "values in": "a suite's values as they read in an environment: Live: { agent: desk }",
-    "rows": "where rows come from; the steps run once for each: the name of a source, a file, or rows written out",
+    "rows": "where rows come from; the steps run once for each: the name of a source, a file, or "
+    "rows written out",
     "sources": "data sources by name, for a case's rows",
     "source": "the name of a data source, or a file",
     "sheet": "which sheet of a workbook",
@@ -28,7 +30,8 @@ KEYS: dict[str, str] = {
     "decimal": "a comma, where numbers have one",
     "comments": "what a line of CSV begins with that is left out, such as #",
     "path": "where the list stands in a JSON file, such as $.items",
-    "columns": "of a file: kinds by name, such as length: number; of rows that are made: how each is made",
+    "columns": "of a file: kinds by name, such as length: number; of rows that are made: how each "
+    "is made",
     "make": "how many rows are made",
     "combine": "all, pairwise or { sample: 50 }: how the columns' values are combined",
     "output table": "rows that steps have written: of this run, or of the newest that wrote there",
@@ -47,9 +50,11 @@ KEYS: dict[str, str] = {
     "rows of": "the table whose rows are looked up",
     "where": 'what must hold of its columns: { id: "[=portCallId]", length: { above: 90 } }',
     "order by": "by which columns the rows are sorted; -length: the other way round",
-    "sql": "one statement; a reference in it is bound as a value: select * from port_call where id = [=portCallId]",
+    "sql": "one statement; a reference in it is bound as a value: select * from port_call where "
+    "id = [=portCallId]",
     "most rows": "how many rows at most; 1000 unless it is said",
-    "write": 'a row of an output table: { table: quotes, columns: { vessel: "[=row.vessel]", fee: $.fee.total } }',
+    "write": 'a row of an output table: { table: quotes, columns: { vessel: "[=row.vessel]", fee: '
+    "$.fee.total } }",
     "table": "the name of an output table",
     "databases": "databases by name, for look-ups",
     "sqlite": "the path of a SQLite file",
@@ -65,14 +70,16 @@ KEYS: dict[str, str] = {
     "gives": "which of their outputs is kept here, under which name",
     "inputs": "what they are given, by name: { kind: text, default: agent }",
     "outputs": "what they give, by name, such as token: [=kept.token]",
-    "kind": "of an input or a column: text, number, integer, boolean, list or object; of a column also date or date-time",
+    "kind": "of an input or a column: text, number, integer, boolean, list or object; of a column "
+    "also date or date-time",
     "default": "what an input is where a caller gives none",
     "as": "the name of an item; nearest of all",
     "off": "true: switched off, visibly",
     "send": "METHOD address, such as GET [=harbour]/berths",
     "query": "the query, names and values",
     "headers": "the headers, names and values",
-    "auth": "how it signs in: bearer, basic, digest, key or oauth2; of a case, suite or project: how every step does; none: this one does not",
+    "auth": "how it signs in: bearer, basic, digest, key or oauth2; of a case, suite or project: "
+    "how every step does; none: this one does not",
     "bearer": "a token",
     "basic": "[user, password]",
     "digest": "[user, password]; the password is not sent (RFC 7616)",
@@ -103,7 +110,8 @@ KEYS: dict[str, str] = {
     "any of": "at least one of these checks must hold",
     "all of": "all of these checks must hold",
     "none of": "none of these checks may hold",
-    "for each": "a check: every item of this list is looked at; a step: the steps run once for each item",
+    "for each": "a check: every item of this list is looked at; a step: the steps run once for "
+    "each item",
     "may be empty": "true: no item at all is fine",
     "timeout": "for a whole exchange, such as 5 s",
     "follow redirects": "false: a redirect is the answer",
@@ -123,7 +131,8 @@ KEYS: dict[str, str] = {
 
 
 def words() -> Iterator[dict[str, str]]:
-    """`{kind, text, about}`: keys, relations, subjects, pipes, generators, loose values and formats."""
+    """`{kind, text, about}`: keys, relations, subjects, pipes, generators, loose values and
+    formats."""
     for text, about in KEYS.items():
         yield {"kind": "key", "text": text, "about": about}
     for relation in relations.TABLE.values():
@@ -137,4 +146,8 @@ def words() -> Iterator[dict[str, str]]:
     for kind in loose.KINDS.values():
         yield {"kind": "loose", "text": kind.example[0], "about": kind.about}
     for form in formats_of_text.FORMATS.values():
-        yield {"kind": "format", "text": form.name, "about": f"text as in {form.source}, such as {form.example}"}
+        yield {
+            "kind": "format",
+            "text": form.name,
+            "about": f"text as in {form.source}, such as {form.example}",
+        }

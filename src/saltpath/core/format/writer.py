@@ -13,16 +13,83 @@ from saltpath.core import plain
 from saltpath.core.format.source import FormatError, plain_scalar
 
 ORDER = (
-    "salt-path", "case", "project", "suite", "environment", "request", "look up", "set", "wait", "shared", "for each", "as", "about", "key", "register", "tags",
-    "off", "zone", "guarded", "order", "values", "values in", "rows", "on failure", "every answer", "once", "only if", "in", "rows of", "columns", "where", "order by", "sql", "most rows", "send", "query", "headers",
-    "auth", "json", "xml", "text", "file", "multipart", "type", "form", "options", "repeat", "without", "inputs", "outputs", "with", "gives", "kind", "default", "until", "every", "at most", "when", "then",
-    "otherwise", "any of", "all of", "none of", "may be empty", "of", "steps", "expect",
-    "keep", "write", "afterwards", "at the end",
-)  # fmt: skip
+    "salt-path",
+    "case",
+    "project",
+    "suite",
+    "environment",
+    "request",
+    "look up",
+    "set",
+    "wait",
+    "shared",
+    "for each",
+    "as",
+    "about",
+    "key",
+    "register",
+    "tags",
+    "off",
+    "zone",
+    "guarded",
+    "order",
+    "values",
+    "values in",
+    "rows",
+    "on failure",
+    "every answer",
+    "once",
+    "only if",
+    "in",
+    "rows of",
+    "columns",
+    "where",
+    "order by",
+    "sql",
+    "most rows",
+    "send",
+    "query",
+    "headers",
+    "auth",
+    "json",
+    "xml",
+    "text",
+    "file",
+    "multipart",
+    "type",
+    "form",
+    "options",
+    "repeat",
+    "without",
+    "inputs",
+    "outputs",
+    "with",
+    "gives",
+    "kind",
+    "default",
+    "until",
+    "every",
+    "at most",
+    "when",
+    "then",
+    "otherwise",
+    "any of",
+    "all of",
+    "none of",
+    "may be empty",
+    "of",
+    "steps",
+    "expect",
+    "keep",
+    "write",
+    "afterwards",
+    "at the end",
+)
 WIDTH = 110
 _AS_GIVEN = re.compile(
     r"(^|\.)(query|headers|form|keep|namespaces|gives|inputs|sources|databases|where)$|"
-    r"(^|\.)(json|set|with|default|outputs|values|values in|fits|fits exactly|schema|is|for each|columns|rows\[\d+\])(\.|\[|$)"
+    r"(^|\.)(json|set|with|default|outputs|values|values in|fits|fits exactly|schema|is|for "
+    r"each|columns|rows\[\d+\])(\.|\[|$)"
 )
 """Mappings whose keys stand in the order that their writer chose."""
 _BLOCK_UNSAFE = re.compile(
@@ -61,26 +128,40 @@ def _ordered(data: dict[str, Any]) -> list[str]:
     return known + [key for key in data if key not in known]
 
 
-def _mapping(data: dict[str, Any], path: str, indent: int, comments: _Comments, lines: list[str]) -> None:
+def _mapping(
+    data: dict[str, Any], path: str, indent: int, comments: _Comments, lines: list[str]
+) -> None:
     fixed = _AS_GIVEN.search(path) is not None
     for key in list(data) if fixed else _ordered(data):
         below = f"{path}.{key}" if path else key
         _entry(f"{_text(key, False)}:", data[key], below, indent, comments, lines)
 
 
-def _entry(head: str, value: Any, path: str, indent: int, comments: _Comments, lines: list[str]) -> None:
+def _entry(
+    head: str, value: Any, path: str, indent: int, comments: _Comments, lines: list[str]
+) -> None:
     pad = " " * indent
     lines.extend(pad + comment for comment in comments.at(path))
     if isinstance(value, str) and "\n" in value and _blockable(value):
-        chomp = "" if value.endswith("\n") and not value.endswith("\n\n") else "-" if not value.endswith("\n") else "+"
+        chomp = (
+            ""
+            if value.endswith("\n") and not value.endswith("\n\n")
+            else "-"
+            if not value.endswith("\n")
+            else "+"
+        )
         lines.append(f"{pad}{head} |{chomp}")
-        lines.extend((pad + "  " + line) if line else "" for line in value.removesuffix("\n").split("\n"))
+        lines.extend(
+            (pad + "  " + line) if line else "" for line in value.removesuffix("\n").split("\n")
+        )
         return
     short = _inline(value)
     has_comments = comments.are_within(path)
-    if not isinstance(value, (dict, list)) or not value or (
-        len(pad) + len(head) + len(short) < WIDTH and not has_comments and _small(value)
-    ):  # fmt: skip
+    if (
+        not isinstance(value, (dict, list))
+        or not value
+        or (len(pad) + len(head) + len(short) < WIDTH and not has_comments and _small(value))
+    ):
         lines.append(f"{pad}{head} {short}")
         return
     lines.append(pad + head)
@@ -112,8 +193,11 @@ def _item(item: Any, path: str, indent: int, comments: _Comments, lines: list[st
 def _small(value: Any) -> bool:
     """Whether a list or mapping may stand in one line: nothing nested but one level."""
     items = value.values() if isinstance(value, dict) else value
-    return all(not (isinstance(i, (dict, list)) and any(isinstance(j, (dict, list)) for j in _inner(i)))
-               and not (isinstance(i, str) and "\n" in i) for i in items)  # fmt: skip
+    return all(
+        not (isinstance(i, (dict, list)) and any(isinstance(j, (dict, list)) for j in _inner(i)))
+        and not (isinstance(i, str) and "\n" in i)
+        for i in items
+    )
 
 
 def _inner(value: Any) -> list[Any]:
@@ -121,14 +205,19 @@ def _inner(value: Any) -> list[Any]:
 
 
 def _blockable(text: str) -> bool:
-    """Whether a literal block keeps the text: no strange white space, no first line that is indented."""
-    return text[:1] not in " \n\t" and None is re.search(r"[\r\x00-\x08\x0b-\x1f\x7f\u0085\u2028\u2029\ufeff]", text)
+    """Whether a literal block keeps the text: no strange white space, no first line that is
+    indented."""
+    return text[:1] not in " \n\t" and None is re.search(
+        r"[\r\x00-\x08\x0b-\x1f\x7f\u0085\u2028\u2029\ufeff]", text
+    )
 
 
 def _inline(value: Any, flow: bool = False) -> str:
     if isinstance(value, dict):
         return (
-            "{ " + ", ".join(f"{_text(k, True)}: {_inline(v, True)}" for k, v in value.items()) + " }"
+            "{ "
+            + ", ".join(f"{_text(k, True)}: {_inline(v, True)}" for k, v in value.items())
+            + " }"
             if value
             else "{}"
         )
@@ -145,7 +234,12 @@ _ESCAPES = {char: f"\\u{ord(char):04x}" for char in "\x7f\x85\xa0\u2028\u2029\uf
 @lru_cache(maxsize=8192)
 def _text(text: str, flow: bool) -> str:
     """Plain where it can be read as nothing else, in double quotes elsewhere."""
-    if not text or _BLOCK_UNSAFE.search(text) or (flow and _FLOW_UNSAFE.search(text)) or _means_else(text):
+    if (
+        not text
+        or _BLOCK_UNSAFE.search(text)
+        or (flow and _FLOW_UNSAFE.search(text))
+        or _means_else(text)
+    ):
         return "".join(_ESCAPES.get(char, char) for char in plain.write_json(text).decode())
     return text
 

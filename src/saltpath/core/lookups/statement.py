@@ -1,7 +1,9 @@
-"""The one SQL statement of a look-up. Values never become part of its text: each is a parameter that is bound.
+"""The one SQL statement of a look-up. Values never become part of its text: each is a parameter
+that is bound.
 
-A statement is built of pieces: text, names (quoted as identifiers), and values. SQL that a tester wrote is cut at its references; where a
-reference stands inside quotes or a comment it could not be bound, so that is refused when the case is read.
+A statement is built of pieces: text, names (quoted as identifiers), and values. SQL that a tester
+wrote is cut at its references; where a reference stands inside quotes or a comment it could not be
+bound, so that is refused when the case is read.
 """
 
 from __future__ import annotations
@@ -23,8 +25,12 @@ IN_TEXT = {"contains": ("%", "%"), "starts with": ("", "%"), "ends with": ("%", 
 RELATIONS = (*SIMPLE, "is not", *WITH_LIST, *IN_TEXT, "present", "absent")
 """What `where` can ask of a column."""
 MOST_LIST = 1_000
-_READING = re.compile(r"\s*(?:\(\s*)*(select|values|table|with|show|explain|pragma)\b", re.IGNORECASE)
-_CHANGING_INSIDE = re.compile(r"\b(insert|update|delete|merge|truncate|drop|alter|create)\b", re.IGNORECASE)
+_READING = re.compile(
+    r"\s*(?:\(\s*)*(select|values|table|with|show|explain|pragma)\b", re.IGNORECASE
+)
+_CHANGING_INSIDE = re.compile(
+    r"\b(insert|update|delete|merge|truncate|drop|alter|create)\b", re.IGNORECASE
+)
 _TOKEN = re.compile(
     r"""'(?:[^']|'')*(?:'|$) | "(?:[^"]|"")*(?:"|$) | `[^`]*(?:`|$) | --[^\n]* | /\*.*?(?:\*/|$)
       | \$(?P<tag>[A-Za-z_]\w*)?\$.*?(?:\$(?P=tag)\$|$) | \$\$.*?(?:\$\$|$)""",
@@ -42,8 +48,9 @@ class Condition(Struct, frozen=True):
 
 
 class Asked(Struct, frozen=True):
-    """Which rows: of a `table`, its `columns` (none: all) where `conditions` hold, in the order of `order` (a leading `-` turns a column's
-    round), `most` of them; or what `sql` gives, in which references stand for values."""
+    """Which rows: of a `table`, its `columns` (none: all) where `conditions` hold, in the order of
+    `order` (a leading `-` turns a column's round), `most` of them; or what `sql` gives, in which
+    references stand for values."""
 
     table: str = ""
     columns: tuple[str, ...] = ()
@@ -53,11 +60,15 @@ class Asked(Struct, frozen=True):
 
     def trees(self) -> list[Any]:
         """What is worked out for it: compiled trees, in which references may stand."""
-        return [*([self.sql] if self.sql else []), *(condition.expected for condition in self.conditions)]
+        return [
+            *([self.sql] if self.sql else []),
+            *(condition.expected for condition in self.conditions),
+        ]
 
 
 class Statement(Struct, frozen=True):
-    """`text` with a placeholder (`?` or `%s`) for each of `values`, in order. `reads`: whether it changes nothing, as far as its words tell."""
+    """`text` with a placeholder (`?` or `%s`) for each of `values`, in order. `reads`: whether it
+    changes nothing, as far as its words tell."""
 
     text: str
     values: tuple[Any, ...]
@@ -71,43 +82,57 @@ def no_database(name: str, known: Iterable[str]) -> Why:
 
 
 def read_sql(template: Template) -> None:
-    """Raises Unreadable where a reference could not be bound, or where there is more than one statement."""
+    """Raises Unreadable where a reference could not be bound, or where there is more than one
+    statement."""
     text = "".join(part if isinstance(part, str) else _HOLE for part in template.parts)
     for found in _TOKEN.finditer(text):
         if _HOLE in found[0]:
             inside = "a comment" if found[0].startswith(("--", "/*")) else "quotes"
             raise Unreadable(
-                f"a reference stands for a whole value and is bound as one, so it cannot stand in {inside}: "
+                "a reference stands for a whole value and is bound as one, so it cannot stand in "
+                f"{inside}: "
                 f"write = [=name], not = '[=name]'"
             )
     bare = _TOKEN.sub(" ", text)
     if ";" in bare.rstrip().rstrip(";"):
         raise Unreadable("a look-up is one statement; found several, with ; between them")
     if not bare.strip().rstrip(";").strip():
-        raise Unreadable("sql is a statement such as select * from port_call where id = [=portCallId]")
+        raise Unreadable(
+            "sql is a statement such as select * from port_call where id = [=portCallId]"
+        )
 
 
 def changes(asked: Asked) -> bool:
-    """Whether it may change something: SQL that does not begin as a question, or has a changing word in it."""
+    """Whether it may change something: SQL that does not begin as a question, or has a changing
+    word in it."""
     if asked.sql is None:
         return False
-    bare = _TOKEN.sub(" ", "".join(part if isinstance(part, str) else "?" for part in asked.sql.parts))
+    bare = _TOKEN.sub(
+        " ", "".join(part if isinstance(part, str) else "?" for part in asked.sql.parts)
+    )
     return _READING.match(bare) is None or _CHANGING_INSIDE.search(bare) is not None
 
 
 def statement(asked: Asked, fill: Callable[[Any], Any], mark: str, most: int) -> Statement:
-    """The statement with its values worked out by `fill`, which raises Blocked. `mark` stands for a value. One row more than `most` is
-    asked for, so that it is seen when there are more. Raises Unreadable for a value that cannot be asked with."""
+    """The statement with its values worked out by `fill`, which raises Blocked. `mark` stands for a
+    value. One row more than `most` is asked for, so that it is seen when there are more. Raises
+    Unreadable for a value that cannot be asked with."""
     if asked.sql is not None:
         return _of_sql(asked.sql, fill, mark, not changes(asked))
     values: list[Any] = []
     columns = ", ".join(map(_of_row, asked.columns)) or "*"
     text = _literal(f"SELECT {columns} FROM {table_name(asked.table)} AS r", mark)
-    said = [_condition(condition, fill(condition.expected), mark, values) for condition in asked.conditions]
+    said = [
+        _condition(condition, fill(condition.expected), mark, values)
+        for condition in asked.conditions
+    ]
     if said:
         text += " WHERE " + " AND ".join(said)
     if asked.order:
-        order = (_of_row(name.removeprefix("-")) + (" DESC" if name.startswith("-") else "") for name in asked.order)
+        order = (
+            _of_row(name.removeprefix("-")) + (" DESC" if name.startswith("-") else "")
+            for name in asked.order
+        )
         text += _literal(" ORDER BY " + ", ".join(order), mark)
     return Statement(text + f" LIMIT {most + 1}", tuple(values), True)
 
@@ -134,8 +159,12 @@ def _marks(value: Any, mark: str, values: list[Any]) -> str:
         _count(value)
         values += value
         if not value and mark != "?":
-            raise Unreadable("a list that stands in SQL is empty here; ask otherwise where there is nothing to ask for")
-        return ", ".join([mark] * len(value)) if value else "SELECT NULL WHERE 0"  # in a list of nothing is no value
+            raise Unreadable(
+                "a list that stands in SQL is empty here; ask otherwise where there is nothing to "
+                "ask for"
+            )
+        # in a list of nothing is no value
+        return ", ".join([mark] * len(value)) if value else "SELECT NULL WHERE 0"
     values.append(value)
     return mark
 
@@ -149,7 +178,9 @@ def _condition(condition: Condition, value: Any, mark: str, values: list[Any]) -
     if relation in WITH_LIST:
         return _with_list(condition, value, mark, values)
     if isinstance(value, (list, dict)):
-        raise Unreadable(f"{condition.column} is compared with one value, and this is a list or an object")
+        raise Unreadable(
+            f"{condition.column} is compared with one value, and this is a list or an object"
+        )
     if relation in IN_TEXT:
         before, after = IN_TEXT[relation]
         escaped = re.sub(r"([\\%_])", r"\\\1", "" if value is None else str(value))
@@ -176,20 +207,27 @@ def _with_list(condition: Condition, value: Any, mark: str, values: list[Any]) -
     known = [item for item in value if item is not None]
     del values[len(values) - len(value) :]
     values += known
-    said = f"{column} {'NOT ' if none else ''}IN ({', '.join([mark] * len(known))})" if known else ""
+    said = (
+        f"{column} {'NOT ' if none else ''}IN ({', '.join([mark] * len(known))})" if known else ""
+    )
     nothing = f"{column} IS {'NOT ' if none and len(known) < len(value) else ''}NULL"
     if none:  # a row in which nothing stands is none of them, as it `is not` any value
-        return f"({said} {'AND' if len(known) < len(value) else 'OR'} {nothing})" if said else nothing
+        return (
+            f"({said} {'AND' if len(known) < len(value) else 'OR'} {nothing})" if said else nothing
+        )
     return said if len(known) == len(value) else f"({said} OR {nothing})" if said else nothing
 
 
 def _count(value: Sequence[Any]) -> None:
     if len(value) > MOST_LIST:
-        raise Unreadable(f"a list of at most {MOST_LIST} values can be asked with; this has {len(value)}")
+        raise Unreadable(
+            f"a list of at most {MOST_LIST} values can be asked with; this has {len(value)}"
+        )
 
 
 def _of_row(column: str) -> str:
-    """A column of the table, which it is said to be: SQLite takes a name that no column has, in quotes, for a text."""
+    """A column of the table, which it is said to be: SQLite takes a name that no column has, in
+    quotes, for a text."""
     return f"r.{quoted(column)}"
 
 

@@ -33,7 +33,14 @@ def _read_item(rest: str) -> tuple[Any, ...]:
     return (int(rest),)
 
 
-@pipe("item", "one item of a list, counted from 1", ([5, 6, 7], "item 2", 6), "item N", _read_item, each=False)
+@pipe(
+    "item",
+    "one item of a list, counted from 1",
+    ([5, 6, 7], "item 2", 6),
+    "item N",
+    _read_item,
+    each=False,
+)
 def _item(value: Any, number: int) -> Any:
     items = list_of(value)
     if number > len(items):
@@ -48,13 +55,21 @@ def _read_at(rest: str) -> tuple[Any, ...]:
         raise Unreadable(f"the path after at, {rest!r}, cannot be read: {problem}") from None
 
 
-@pipe("at", "what stands at a path inside the value",
-      ({"code": "PIL"}, "at $.code", "PIL"), "at $.PATH", _read_at, each=False)  # fmt: skip
+@pipe(
+    "at",
+    "what stands at a path inside the value",
+    ({"code": "PIL"}, "at $.code", "PIL"),
+    "at $.PATH",
+    _read_at,
+    each=False,
+)
 def _at(value: Any, path: jsonpath.Path) -> Any:
     try:
         found = [node.value for node in path.nodes(value)]
     except jsonpath.PathTimeout:
-        raise Unfit(f"the path was still being evaluated after {jsonpath.LIMIT_S * 1000:.0f} ms") from None
+        raise Unfit(
+            f"the path was still being evaluated after {jsonpath.LIMIT_S * 1000:.0f} ms"
+        ) from None
     if not found:
         raise Unfit(f"there is nothing at {path.text}")
     return found[0] if len(found) == 1 else found
@@ -67,8 +82,14 @@ def _length(value: Any) -> int:
     return len(value)
 
 
-@pipe("join", "the items of a list as one text", (["TON", "PIL"], 'join ", "', "TON, PIL"),
-      'join ", "', read_one_text("join"), each=False)  # fmt: skip
+@pipe(
+    "join",
+    "the items of a list as one text",
+    (["TON", "PIL"], 'join ", "', "TON, PIL"),
+    'join ", "',
+    read_one_text("join"),
+    each=False,
+)
 def _join(value: Any, by: str) -> str:
     items = list_of(value)
     if None in items:

@@ -21,7 +21,9 @@ def number_of(value: Any) -> int | Decimal:
     if not plain.is_number(value):
         raise Unfit(f"it is {plain.with_kind(value)}, not a number; put | number before it")
     if plain.too_long(value):
-        raise Unfit("a number with more than 1,000 digits or an exponent beyond 400 is not computed with")
+        raise Unfit(
+            "a number with more than 1,000 digits or an exponent beyond 400 is not computed with"
+        )
     return value  # type: ignore[no-any-return]
 
 
@@ -43,7 +45,10 @@ def _read_number(name: str) -> Callable[[str], tuple[Any, ...]]:
 
 
 def _arithmetic(
-    name: str, about: str, work: Callable[[Decimal, Decimal], Decimal], example: tuple[Any, str, Any]
+    name: str,
+    about: str,
+    work: Callable[[Decimal, Decimal], Decimal],
+    example: tuple[Any, str, Any],
 ) -> None:
     @pipe(name, about, example, f"{name} N", _read_number(name))
     def _apply(value: Any, other: Any) -> Any:
@@ -58,7 +63,9 @@ def _arithmetic(
 
 _arithmetic("plus", "so much more", _EXACT.add, (Decimal("0.1"), "plus 0.2", Decimal("0.3")))
 _arithmetic("minus", "so much less", _EXACT.subtract, (2, "minus 1", 1))
-_arithmetic("times", "so many times", _EXACT.multiply, (Decimal("23.4"), "times 2", Decimal("46.8")))
+_arithmetic(
+    "times", "so many times", _EXACT.multiply, (Decimal("23.4"), "times 2", Decimal("46.8"))
+)
 
 
 def _divide(left: Decimal, right: Decimal) -> Decimal:
@@ -67,7 +74,9 @@ def _divide(left: Decimal, right: Decimal) -> Decimal:
     return _QUOTIENT.divide(left, right)
 
 
-_arithmetic("divided by", "a part of it; 34 digits are kept", _divide, (1, "divided by 4", Decimal("0.25")))
+_arithmetic(
+    "divided by", "a part of it; 34 digits are kept", _divide, (1, "divided by 4", Decimal("0.25"))
+)
 
 
 def _read_places(rest: str) -> tuple[Any, ...]:
@@ -76,8 +85,13 @@ def _read_places(rest: str) -> tuple[Any, ...]:
     return (int(rest),)
 
 
-@pipe("round", "to so many decimals, a half away from zero",
-      (Decimal("1.005"), "round 2", Decimal("1.01")), "round N", _read_places)  # fmt: skip
+@pipe(
+    "round",
+    "to so many decimals, a half away from zero",
+    (Decimal("1.005"), "round 2", Decimal("1.01")),
+    "round N",
+    _read_places,
+)
 def _round(value: Any, places: int) -> Any:
     number = number_of(value)
     if isinstance(number, int) or -number.as_tuple().exponent <= places:  # type: ignore[operator]
@@ -90,7 +104,12 @@ def _numbers(value: Any) -> list[Decimal]:
     return [Decimal(number_of(item)) for item in list_of(value)]
 
 
-@pipe("sum", "all numbers of a list together", ([Decimal("0.1"), Decimal("0.2")], "sum", Decimal("0.3")), each=False)
+@pipe(
+    "sum",
+    "all numbers of a list together",
+    ([Decimal("0.1"), Decimal("0.2")], "sum", Decimal("0.3")),
+    each=False,
+)
 def _sum(value: Any) -> Any:
     total = Decimal(0)
     for number in _numbers(value):
@@ -98,7 +117,9 @@ def _sum(value: Any) -> Any:
     return int(total) if all(isinstance(item, int) for item in value) else _tidy(total)
 
 
-def _of_some(name: str, about: str, choose: Callable[[list[Any]], Any], example: tuple[Any, str, Any]) -> None:
+def _of_some(
+    name: str, about: str, choose: Callable[[list[Any]], Any], example: tuple[Any, str, Any]
+) -> None:
     @pipe(name, about, example, each=False)
     def _apply(value: Any) -> Any:
         numbers = [number_of(item) for item in list_of(value)]

@@ -1,6 +1,7 @@
 """The table of pipes, and how one is read and applied.
 
-Text and number pipes work on each item of a list. A pipe that does not fit its input blocks the step.
+Text and number pipes work on each item of a list. A pipe that does not fit its input blocks the
+step.
 """
 
 from __future__ import annotations
@@ -23,13 +24,15 @@ Read = Callable[[str], Args]
 
 
 class Context(Protocol):
-    """What a pipe may need beyond its input: the project's zone, and the references in its arguments."""
+    """What a pipe may need beyond its input: the project's zone, and the references in its
+    arguments."""
 
     @property
     def zone(self) -> tzinfo: ...
 
     def as_literals(self, template: Any, in_path: bool = False) -> str:
-        """A template with its references written as literals, as an argument is written, or as names of a path."""
+        """A template with its references written as literals, as an argument is written, or as
+        names of a path."""
         ...
 
     def fill(self, tree: Any) -> Any:
@@ -57,8 +60,9 @@ class Unfit(ValueError):
 
 
 class PipeKind(Struct, frozen=True):
-    """One pipe. `shape` shows how it is written, `example` is (input, pipe as written, output). `each`: it works on each
-    item of a list. `by_name`: its argument is the name of a value. `placed`: its function also takes the context."""
+    """One pipe. `shape` shows how it is written, `example` is (input, pipe as written, output).
+    `each`: it works on each item of a list. `by_name`: its argument is the name of a value.
+    `placed`: its function also takes the context."""
 
     name: str
     shape: str
@@ -87,7 +91,9 @@ def pipe(
     """Enter a function into the table under its name."""
 
     def register(apply: Callable[..., Any]) -> Callable[..., Any]:
-        kind = PipeKind(name, shape or name, about, read or nothing(name), apply, example, each, by_name, placed)
+        kind = PipeKind(
+            name, shape or name, about, read or nothing(name), apply, example, each, by_name, placed
+        )
         KINDS[name] = kind
         return apply
 
@@ -106,7 +112,8 @@ def nothing(name: str) -> Read:
 
 
 def read_pipe(text: str, read_inner: Callable[[str], Any] | None = None) -> Pipe:
-    """One pipe as written, `cut 0 to 5`. `read_inner` reads a template, for arguments that hold references.
+    """One pipe as written, `cut 0 to 5`. `read_inner` reads a template, for arguments that hold
+    references.
 
     Raises Unreadable with the nearest known pipe."""
     name, rest = _named(text)
@@ -146,7 +153,9 @@ def apply_pipes(value: Any, pipes: tuple[Pipe, ...], context: Context = ALONE) -
             else:
                 value = kind.apply(value, *args)
         except Unfit as problem:
-            raise Blocked(why("pipe", pipe=one.text, value=plain.show(value, 60), problem=str(problem))) from None
+            raise Blocked(
+                why("pipe", pipe=one.text, value=plain.show(value, 60), problem=str(problem))
+            ) from None
     return value
 
 

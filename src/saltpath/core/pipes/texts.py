@@ -29,7 +29,11 @@ def _number(value: Any) -> Any:
     return found
 
 
-@pipe("integer", "text or a number as a whole number; one with a fraction does not fit", ("15.0", "integer", 15))
+@pipe(
+    "integer",
+    "text or a number as a whole number; one with a fraction does not fit",
+    ("15.0", "integer", 15),
+)
 def _integer(value: Any) -> int:
     number = _number(value)
     if plain.too_long(number) or plain.kind_of(number) != "integer":
@@ -76,18 +80,26 @@ def _read_cut(rest: str) -> tuple[Any, ...]:
     return int(found[1]), int(found[2]) if found[2] else None
 
 
-@pipe("cut", "the characters from one place to another, counted from 0, the end left out",
-      ("PC-20931", "cut 3 to 8", "20931"), "cut A to B", _read_cut)  # fmt: skip
+@pipe(
+    "cut",
+    "the characters from one place to another, counted from 0, the end left out",
+    ("PC-20931", "cut 3 to 8", "20931"),
+    "cut A to B",
+    _read_cut,
+)
 def _cut(value: Any, begin: int, end: int | None) -> str:
     return text_of(value)[begin:end]
 
 
+_QUOTED = r""""(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*'"""
+
+
 def _read_replace(rest: str) -> tuple[Any, ...]:
-    found = re.fullmatch(
-        r"""("(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*'|/(?:[^/\\]|\\.)*/) with ("(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*')""", rest
-    )
+    found = re.fullmatch(f"({_QUOTED}|/(?:[^/\\\\]|\\\\.)*/) with ({_QUOTED})", rest)
     if not found:
-        raise Unreadable(f'replace is written: replace "a" with "b", or replace /a+/ with "b"; found {rest!r}')
+        raise Unreadable(
+            f'replace is written: replace "a" with "b", or replace /a+/ with "b"; found {rest!r}'
+        )
     new = unquote(found[2])
     if found[1][0] != "/":
         return None, unquote(found[1]), new
@@ -99,8 +111,13 @@ def _read_replace(rest: str) -> tuple[Any, ...]:
     return pattern, "", re.sub(r"\$(\d)", r"\\g<\1>", new.replace("\\", "\\\\"))
 
 
-@pipe("replace", "every place of a text, or of a pattern, with another text",
-      ("EAST 4", 'replace "EAST" with "E"', "E 4"), 'replace "A" with "B"', _read_replace)  # fmt: skip
+@pipe(
+    "replace",
+    "every place of a text, or of a pattern, with another text",
+    ("EAST 4", 'replace "EAST" with "E"', "E 4"),
+    'replace "A" with "B"',
+    _read_replace,
+)
 def _replace(value: Any, pattern: str | None, old: str, new: str) -> str:
     text = text_of(value)
     if pattern is None:
@@ -108,7 +125,9 @@ def _replace(value: Any, pattern: str | None, old: str, new: str) -> str:
     try:
         return str(patterns.tried(patterns.Replace(pattern, new, text)))
     except slow.TooSlow:
-        raise Unfit(f"the pattern was still searching after {PATTERN_LIMIT_S * 1000:.0f} ms") from None
+        raise Unfit(
+            f"the pattern was still searching after {PATTERN_LIMIT_S * 1000:.0f} ms"
+        ) from None
     except (patterns.PatternError, IndexError) as problem:
         raise Unfit(str(problem)) from None
 
@@ -125,8 +144,13 @@ def read_one_text(name: str) -> Any:
     return read
 
 
-@pipe("split", "a text at every place of another, as a list", ("TON,PIL", 'split ","', ["TON", "PIL"]),
-      'split ","', read_one_text("split"))  # fmt: skip
+@pipe(
+    "split",
+    "a text at every place of another, as a list",
+    ("TON,PIL", 'split ","', ["TON", "PIL"]),
+    'split ","',
+    read_one_text("split"),
+)
 def _split(value: Any, at: str) -> list[str]:
     return text_of(value).split(at) if at else list(text_of(value))
 
@@ -137,11 +161,19 @@ def _read_default(rest: str) -> tuple[Any, ...]:
     try:
         return (plain.read_json(rest),)
     except plain.NotPlain:
-        raise Unreadable(f'default is written: default "text", default 0 or default null; found {rest!r}') from None
+        raise Unreadable(
+            f'default is written: default "text", default 0 or default null; found {rest!r}'
+        ) from None
 
 
-@pipe("default", "another value where there is none, or null",
-      (None, 'default "none"', "none"), 'default "X"', _read_default, each=False)  # fmt: skip
+@pipe(
+    "default",
+    "another value where there is none, or null",
+    (None, 'default "none"', "none"),
+    'default "X"',
+    _read_default,
+    each=False,
+)
 def _default(value: Any, other: Any) -> Any:
     return other if value is None else value
 

@@ -1,7 +1,9 @@
-"""JSON Schema, drafts 4 to 2020-12, compiled to closures: exact numbers, a sentence for each keyword, nothing ever fetched.
+"""JSON Schema, drafts 4 to 2020-12, compiled to closures: exact numbers, a sentence for each
+keyword, nothing ever fetched.
 
-`compile_schema` gives a `Schema`; that says whether a value follows it (`holds`) and where and why it does not (`faults`). Documents that a
-schema refers to are handed in. `keywords/` has one entry for each keyword: what it asks of a value, and how that is said.
+`compile_schema` gives a `Schema`; that says whether a value follows it (`holds`) and where and why
+it does not (`faults`). Documents that a schema refers to are handed in. `keywords/` has one entry
+for each keyword: what it asks of a value, and how that is said.
 """
 
 from saltpath.core.schemas.compiling import Schema, compile_schema

@@ -1,4 +1,5 @@
-"""Schemas compiled, with all that they refer to, into nodes; each schema once for each dynamic scope that it can be reached in."""
+"""Schemas compiled, with all that they refer to, into nodes; each schema once for each dynamic
+scope that it can be reached in."""
 
 from __future__ import annotations
 
@@ -18,13 +19,14 @@ from saltpath.core.schemas.nodes import ANY, NOTHING, Node
 
 ALL_FORMATS = frozenset(FORMATS)
 Scope = frozenset[tuple[str, Resource]]
-"""By dynamic anchor the outermost resource entered that has it, which is the one that is meant; by `_RECURSIVE` that with
-`$recursiveAnchor`."""
+"""By dynamic anchor the outermost resource entered that has it, which is the one that is meant; by
+`_RECURSIVE` that with `$recursiveAnchor`."""
 _RECURSIVE = "$recursiveAnchor"
 
 
 class Schema(Struct, frozen=True):
-    """A schema, ready to be held against values. Both ways raise Unusable where it shows only now that the schema cannot be used."""
+    """A schema, ready to be held against values. Both ways raise Unusable where it shows only now
+    that the schema cannot be used."""
 
     _node: Node
 
@@ -49,8 +51,9 @@ def compile_schema(
     dialect: Dialect = NEWEST,
     formats: frozenset[str] = ALL_FORMATS,
 ) -> Schema:
-    """`others`: documents by address that it may refer to, beside the schemas for schemas. `dialect`: of a document without
-    `$schema`. `formats`: those of which `format` asks anything. Raises Unusable."""
+    """`others`: documents by address that it may refer to, beside the schemas for schemas.
+    `dialect`: of a document without `$schema`. `formats`: those of which `format` asks anything.
+    Raises Unusable."""
     known = {**metaschemas(), **others} if others else metaschemas()
     compiler = Compiler(Documents(known, dialect), formats)
     try:
@@ -133,10 +136,13 @@ class Context(Struct, frozen=True):
         return {name: self.node(schema) for name, schema in schemas.items()}
 
     def referred(self, reference: str) -> Node:
-        return self.compiler.node(self.compiler.documents.resolve(reference, self.resource), self.scope)
+        return self.compiler.node(
+            self.compiler.documents.resolve(reference, self.resource), self.scope
+        )
 
     def dynamically(self, reference: str) -> Node:
-        """By `$dynamicRef`: the outermost schema with that dynamic anchor, if the reference leads to one at all."""
+        """By `$dynamicRef`: the outermost schema with that dynamic anchor, if the reference leads
+        to one at all."""
         found = self.compiler.documents.resolve(reference, self.resource)
         name = reference.partition("#")[2]
         if name and found.resource.dynamic.get(name) is found.schema:

@@ -19,7 +19,8 @@ class Dialect(Struct, frozen=True):
     draft: int
     """4, 6, 7, 2019 or 2020."""
     without: frozenset[str] = frozenset()
-    """Vocabularies that a schema for schemas leaves out: `validation`, `applicator`, `unevaluated` ..."""
+    """Vocabularies that a schema for schemas leaves out: `validation`, `applicator`, `unevaluated`
+    ..."""
 
     @property
     def id_keyword(self) -> str:
@@ -42,7 +43,8 @@ def address_of(dialect: Dialect) -> str:
 
 
 def dialect_of(address: object, documents: Mapping[str, Any], otherwise: Dialect) -> Dialect:
-    """What `$schema` names: a draft, or a schema for schemas among the documents with vocabularies of its own."""
+    """What `$schema` names: a draft, or a schema for schemas among the documents with vocabularies
+    of its own."""
     if not isinstance(address, str):
         return otherwise
     plain_address = address.rstrip("#")
@@ -63,7 +65,8 @@ def dialect_of(address: object, documents: Mapping[str, Any], otherwise: Dialect
 
 @cache
 def metaschemas() -> dict[str, Any]:
-    """The schemas for schemas and their parts by address, as the package jsonschema-specifications ships them."""
+    """The schemas for schemas and their parts by address, as the package jsonschema-specifications
+    ships them."""
     spec = importlib.util.find_spec("jsonschema_specifications")
     assert spec is not None and spec.submodule_search_locations
     found = {}

@@ -1,4 +1,5 @@
-"""Schema documents by their addresses, and what references in them lead to (RFC 3986, RFC 6901). Nothing is fetched."""
+"""Schema documents by their addresses, and what references in them lead to (RFC 3986, RFC 6901).
+Nothing is fetched."""
 
 from __future__ import annotations
 
@@ -38,26 +39,43 @@ class Located(Struct, frozen=True):
 
 
 _ONE = frozenset(
-    ("additionalItems", "additionalProperties", "contains", "contentSchema", "else", "if", "items", "not",
-     "propertyNames", "then", "unevaluatedItems", "unevaluatedProperties")
-)  # fmt: skip
+    (
+        "additionalItems",
+        "additionalProperties",
+        "contains",
+        "contentSchema",
+        "else",
+        "if",
+        "items",
+        "not",
+        "propertyNames",
+        "then",
+        "unevaluatedItems",
+        "unevaluatedProperties",
+    )
+)
 _LIST = frozenset(("allOf", "anyOf", "items", "oneOf", "prefixItems"))
-_MAP = frozenset(("$defs", "definitions", "dependencies", "dependentSchemas", "patternProperties", "properties"))
+_MAP = frozenset(
+    ("$defs", "definitions", "dependencies", "dependentSchemas", "patternProperties", "properties")
+)
 _PLAIN_NAME = "#"
 
 
 class Documents:
-    """What can be referred to: documents that are handed in, and their parts with addresses of their own."""
+    """What can be referred to: documents that are handed in, and their parts with addresses of
+    their own."""
 
     def __init__(self, others: Mapping[str, Any], dialect: Dialect) -> None:
         self._others = others
         self._dialect = dialect
         self._resources: dict[str, Resource] = {}
         self._of: dict[int, Resource] = {}
-        """By the id of a schema's object, the resource it stands in. Documents are held, so ids stay theirs."""
+        """By the id of a schema's object, the resource it stands in. Documents are held, so ids
+        stay theirs."""
 
     def add(self, address: str, document: Any) -> Resource:
-        """Take a document in under the address where it was found, and under the one it gives itself."""
+        """Take a document in under the address where it was found, and under the one it gives
+        itself."""
         dialect = self._dialect
         if isinstance(document, dict):
             dialect = dialect_of(document.get("$schema"), self._others, dialect)
@@ -105,7 +123,8 @@ class Documents:
         return Located(at, self.resource_of(at, resource))
 
     def _walk(self, document: Any, resource: Resource) -> None:
-        """Note for each schema below a keyword which resource it stands in; those with an address begin one."""
+        """Note for each schema below a keyword which resource it stands in; those with an address
+        begin one."""
         waiting = [(document, resource)]
         while waiting:
             schema, resource = waiting.pop()
@@ -154,4 +173,6 @@ def _joined(base: str, reference: str) -> str:
 
 
 def _missing(reference: str) -> Unusable:
-    return Unusable(f"it refers to {plain.cut(reference, 200)}, which is not there; nothing is fetched")
+    return Unusable(
+        f"it refers to {plain.cut(reference, 200)}, which is not there; nothing is fetched"
+    )

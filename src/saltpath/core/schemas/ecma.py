@@ -1,4 +1,5 @@
-"""Patterns as JSON Schema has them (ECMA-262, with Unicode) in the syntax of the `regex` package."""
+"""Patterns as JSON Schema has them (ECMA-262, with Unicode) in the syntax of the `regex`
+package."""
 
 from __future__ import annotations
 
@@ -25,8 +26,8 @@ _PROPERTY = re.compile(r"[pP]\{[^}]+\}")
 
 @lru_cache(maxsize=2000)
 def translated(pattern: str) -> str:
-    """The pattern in the other syntax; what neither knows stays, and is refused when it is compiled. Raises ValueError for an escape that
-    ECMA-262 does not have."""
+    """The pattern in the other syntax; what neither knows stays, and is refused when it is
+    compiled. Raises ValueError for an escape that ECMA-262 does not have."""
     out: list[str] = []
     at, in_class = 0, False
     while at < len(pattern):
@@ -44,7 +45,11 @@ def translated(pattern: str) -> str:
             out.append(begun)
             at += taken
             continue
-        elif char == "(" and pattern.startswith("(?<", at) and pattern[at + 3 : at + 4] not in ("=", "!"):
+        elif (
+            char == "("
+            and pattern.startswith("(?<", at)
+            and pattern[at + 3 : at + 4] not in ("=", "!")
+        ):
             out.append("(?P<")
             at += 3
             continue
@@ -55,7 +60,8 @@ def translated(pattern: str) -> str:
 
 
 def _class(pattern: str, at: int) -> tuple[str, int, bool]:
-    """How a class begins, how many characters that takes, whether it goes on. `[]` matches nothing, `[^]` anything."""
+    """How a class begins, how many characters that takes, whether it goes on. `[]` matches nothing,
+    `[^]` anything."""
     if pattern.startswith("[^]", at):
         return r"[\s\S]", 3, False
     if pattern.startswith("[]", at):

@@ -1,6 +1,8 @@
-"""The cells of one row: a check as subject, relation and expected value; a request as method, address, headers and body.
+"""The cells of one row: a check as subject, relation and expected value; a request as method,
+address, headers and body.
 
-Written and read by the same rules, so that what nobody changed is recognised and stays as it is stored.
+Written and read by the same rules, so that what nobody changed is recognised and stays as it is
+stored.
 """
 
 from __future__ import annotations
@@ -13,12 +15,19 @@ from urllib.parse import unquote
 import msgspec
 
 from saltpath.core import plain
-from saltpath.core.checks.typed import ALL_PHRASES, NOT_EMPTY, PHRASES, read_sentence, write_sentence
+from saltpath.core.checks.typed import (
+    ALL_PHRASES,
+    NOT_EMPTY,
+    PHRASES,
+    read_sentence,
+    write_sentence,
+)
 from saltpath.core.grammar import Unreadable
 from saltpath.core.nearest import nearest
 
 LONGEST = 32_000
-"""A cell of a workbook holds 32,767 characters; a longer text is cut, and recognised by its beginning."""
+"""A cell of a workbook holds 32,767 characters; a longer text is cut, and recognised by its
+beginning."""
 _BARE_PATH = re.compile(r"[^\W\d][\w-]*(?:\.[\w-]+|\[(?:\d+|\*)\])*")
 _METHOD = re.compile(r"([A-Z]+) +(\S.*)", re.DOTALL)
 _TOKEN = re.compile(r"[A-Za-z0-9!#$%&'*+.^_`|~-]+")
@@ -28,7 +37,8 @@ _CONTROL = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
 
 
 def as_cell(text: str) -> str:
-    """A text as a cell can hold it: line ends as a line feed, no other control characters, at most 32,000 characters."""
+    """A text as a cell can hold it: line ends as a line feed, no other control characters, at most
+    32,000 characters."""
     plain_text = _CONTROL.sub("\ufffd", text.replace("\r\n", "\n").replace("\r", "\n"))
     return plain_text if len(plain_text) <= LONGEST else plain_text[: LONGEST - 1] + "…"
 
@@ -37,7 +47,8 @@ def as_cell(text: str) -> str:
 
 
 def write_cells(check: Mapping[str, Any]) -> tuple[str, str, str]:
-    """A check as subject, relation and expected value; a group, which no cells can hold, is a sentence in the first."""
+    """A check as subject, relation and expected value; a group, which no cells can hold, is a
+    sentence in the first."""
     sentence = write_sentence(check)
     if "of" not in check:
         return as_cell(sentence), "", ""
@@ -49,16 +60,21 @@ def write_cells(check: Mapping[str, Any]) -> tuple[str, str, str]:
     return as_cell(of), phrase, as_cell(sentence[len(of) + len(phrase) + 1 :].strip())
 
 
-def read_cells(of: str, relation: str, expected: str, known: Mapping[str, str] | None = None) -> dict[str, Any]:
-    """The check of a row, whose cells are the parts of a sentence; `of` may also hold a whole one, the others empty, or a field's path
-    without its beginning (`fee.total`). `known`: paths of the last answer by the name of their last part.
+def read_cells(
+    of: str, relation: str, expected: str, known: Mapping[str, str] | None = None
+) -> dict[str, Any]:
+    """The check of a row, whose cells are the parts of a sentence; `of` may also hold a whole one,
+    the others empty, or a field's path without its beginning (`fee.total`). `known`: paths of the
+    last answer by the name of their last part.
 
     Raises Unreadable, also of a relation that there is not."""
     phrases = [phrase for phrase, _ in ALL_PHRASES] + [NOT_EMPTY]
     named = " ".join(relation.lower().split())
     if named and named not in phrases:
         near = nearest(named, phrases)
-        raise Unreadable(f"{relation!r} is no relation" + (f"; did you mean {near!r}?" if near else ""))
+        raise Unreadable(
+            f"{relation!r} is no relation" + (f"; did you mean {near!r}?" if near else "")
+        )
     if not of.strip():
         raise Unreadable("of is empty: say what is checked, such as status or $.id")
     sentence = " ".join(part for part in (named, expected.strip()) if part)
@@ -93,21 +109,30 @@ def marks_of(check: Mapping[str, Any]) -> str:
 def write_request(step: Mapping[str, Any]) -> dict[str, str]:
     """A request step as its cells `method`, `address`, `headers`, `body`."""
     method, _, address = str(step.get("send", "")).partition(" ")
-    query = "&".join(f"{_escaped(name)}={_escaped(_text(value))}" for name, value in _pairs(step.get("query")))
+    query = "&".join(
+        f"{_escaped(name)}={_escaped(_text(value))}" for name, value in _pairs(step.get("query"))
+    )
     joint = "&" if "?" in address else "?"
     return {
         "method": method,
         "address": as_cell(address.strip() + (joint + query if query else "")),
-        "headers": as_cell("\n".join(f"{name}: {_text(value)}" for name, value in _pairs(step.get("headers")))),
+        "headers": as_cell(
+            "\n".join(f"{name}: {_text(value)}" for name, value in _pairs(step.get("headers")))
+        ),
         "body": as_cell(_write_body(step)),
     }
 
 
 def read_request(step: Mapping[str, Any], cells: Mapping[str, str]) -> dict[str, Any]:
-    """The step with what its cells say otherwise; an empty cell says nothing, and what was not changed stays as it is stored.
+    """The step with what its cells say otherwise; an empty cell says nothing, and what was not
+    changed stays as it is stored.
 
     Raises Unreadable: no method, a header without a colon, a form's line without an equals sign."""
-    was = write_request(step) if step.get("send") else dict.fromkeys(("method", "address", "headers", "body"), "")
+    was = (
+        write_request(step)
+        if step.get("send")
+        else dict.fromkeys(("method", "address", "headers", "body"), "")
+    )
     given = {name: as_cell(text).strip() for name, text in cells.items()}
     told = _METHOD.fullmatch(given.get("address", ""))
     if told:
@@ -119,7 +144,9 @@ def read_request(step: Mapping[str, Any], cells: Mapping[str, str]) -> dict[str,
     if "method" in new or "address" in new:
         made = _with_address(made, new.get("method") or was["method"] or "GET", new.get("address"))
     if "headers" in new:
-        made["headers"] = _as_written([_header(line) for line in new["headers"].split("\n") if line.strip()])
+        made["headers"] = _as_written(
+            [_header(line) for line in new["headers"].split("\n") if line.strip()]
+        )
     if "body" in new:
         made = _with_body(made, new["body"])
     return made
@@ -133,7 +160,11 @@ def _with_address(step: dict[str, Any], method: str, address: str | None) -> dic
     parts = [part.partition("=") for part in query.split("&")] if mark and query else []
     if not parts or not all(equals for _, equals, _ in parts):
         return {**rest, "send": f"{method} {address}"}
-    return {**rest, "send": f"{method} {base}", "query": _as_written([(unquote(n), unquote(v)) for n, _, v in parts])}
+    return {
+        **rest,
+        "send": f"{method} {base}",
+        "query": _as_written([(unquote(n), unquote(v)) for n, _, v in parts]),
+    }
 
 
 def _header(line: str) -> tuple[str, str]:
@@ -163,7 +194,10 @@ def _with_body(step: dict[str, Any], text: str) -> dict[str, Any]:
         pairs = [line.partition("=") for line in text.split("\n") if line.strip()]
         if not all(equals and name.strip() for name, equals, _ in pairs):
             raise Unreadable("a form has a line for each field: name = value")
-        return {**rest, kind: _as_written([(name.strip(), value.strip()) for name, _, value in pairs])}
+        return {
+            **rest,
+            kind: _as_written([(name.strip(), value.strip()) for name, _, value in pairs]),
+        }
     if kind in ("multipart", "file"):
         raise Unreadable(f"a body that is a {kind} is changed in the case itself")
     looks = "json" if text[:1] in "{[" else "xml" if text[:1] == "<" else kind or "text"
@@ -173,7 +207,11 @@ def _with_body(step: dict[str, Any], text: str) -> dict[str, Any]:
 
 
 def _pairs(value: Any) -> list[tuple[str, Any]]:
-    return [(name, item) for name, item in value] if isinstance(value, list) else list((value or {}).items())
+    return (
+        [(name, item) for name, item in value]
+        if isinstance(value, list)
+        else list((value or {}).items())
+    )
 
 
 def _as_written(pairs: list[tuple[str, str]]) -> Any:

@@ -1,7 +1,9 @@
-"""What a table makes of cases: each row's request and check read, what could not be read said row by row, nothing lost.
+"""What a table makes of cases: each row's request and check read, what could not be read said row
+by row, nothing lost.
 
-In a sheet of our own (`whole`) the rows of a step are all of its checks, so that one may go; but a step with a row that cannot be
-read loses none. In any other sheet rows only add checks and change what is expected. Empty cells carry on from above.
+In a sheet of our own (`whole`) the rows of a step are all of its checks, so that one may go; but a
+step with a row that cannot be read loses none. In any other sheet rows only add checks and change
+what is expected. Empty cells carry on from above.
 """
 
 from __future__ import annotations
@@ -25,7 +27,8 @@ from saltpath.core.steps import with_step
 
 Document = dict[str, Any]
 Known = Callable[[str, str], Mapping[str, str]]
-"""Paths of the last answer by the name of their last part, of a step by its case's key and its own."""
+"""Paths of the last answer by the name of their last part, of a step by its case's key and its
+own."""
 _Words = tuple[str, str, str]
 _BESIDE = ("note", "advice", "off")
 
@@ -39,7 +42,8 @@ class Fault(Struct, frozen=True):
 
 
 class Planned(Struct, frozen=True):
-    """One case as the table would have it. `before`: as it is stored, None for a new one; `changes` as sentences."""
+    """One case as the table would have it. `before`: as it is stored, None for a new one; `changes`
+    as sentences."""
 
     before: Document | None
     document: Document
@@ -47,7 +51,8 @@ class Planned(Struct, frozen=True):
 
 
 class Place(Struct, frozen=True):
-    """Which check a row is: its case by number in the plan, its request by number in the case, and its cells."""
+    """Which check a row is: its case by number in the plan, its request by number in the case, and
+    its cells."""
 
     row: int
     case: int
@@ -64,7 +69,8 @@ class Plan(Struct):
 
 
 class _Step(Struct):
-    """A request that rows speak of: `stored` None for a new one; `said`: its stored checks by their cells."""
+    """A request that rows speak of: `stored` None for a new one; `said`: its stored checks by their
+    cells."""
 
     stored: Document | None
     name: str
@@ -91,9 +97,9 @@ def plan(
     new_cases: bool = True,
     otherwise: str = "",
 ) -> Plan:
-    """Read a table whose columns are named onto cases. `first`: the number of its first row; `new_cases`: whether a name that no case
-    has makes one; `otherwise`: the case that rows belong to while none is named. The documents of the plan can be read, and new
-    ones have no keys yet."""
+    """Read a table whose columns are named onto cases. `first`: the number of its first row;
+    `new_cases`: whether a name that no case has makes one; `otherwise`: the case that rows belong
+    to while none is named. The documents of the plan can be read, and new ones have no keys yet."""
     return _Reading(columns, cases, known, new_cases, otherwise).read(table, first)
 
 
@@ -101,7 +107,12 @@ class _Reading:
     """One reading of a table, from top to bottom."""
 
     def __init__(
-        self, columns: Sequence[str], cases: Sequence[Document], known: Known, new_cases: bool, otherwise: str
+        self,
+        columns: Sequence[str],
+        cases: Sequence[Document],
+        known: Known,
+        new_cases: bool,
+        otherwise: str,
     ) -> None:
         self.columns, self.stored, self.known = columns, cases, known
         self.new_cases, self.otherwise = new_cases, otherwise
@@ -113,7 +124,11 @@ class _Reading:
 
     def read(self, table: Sequence[Sequence[str]], first: int) -> Plan:
         for number, row in enumerate(table, first):
-            cells = {name: text for name, text in zip(self.columns, row, strict=False) if name and text.strip()}
+            cells = {
+                name: text
+                for name, text in zip(self.columns, row, strict=False)
+                if name and text.strip()
+            }
             case = self._case_of(number, cells) if cells else None
             step = self._step_of(case, number, cells) if case is not None else None
             if case is not None and step is not None:
@@ -139,12 +154,19 @@ class _Reading:
         )
         if found is None and not (self.new_cases and name):
             near = nearest(name, [str(d["case"]) for d in self.stored])
-            said = f"there is no case “{name}” here" if name else "no row above says which case this belongs to"
+            said = (
+                f"there is no case “{name}” here"
+                if name
+                else "no row above says which case this belongs to"
+            )
             self._fault(number, "case", said + (f"; did you mean “{near}”?" if near else ""))
             self.case = self.step = None
             return None
         title = str(found["case"]) if found is not None else name
-        case = next((c for c in self.cases if c.before is found and (found is not None or c.name == title)), None)
+        case = next(
+            (c for c in self.cases if c.before is found and (found is not None or c.name == title)),
+            None,
+        )
         if case is None:
             case = _Case(found, title)
             self.cases.append(case)
@@ -157,9 +179,13 @@ class _Reading:
     def _step_of(self, case: _Case, number: int, cells: Mapping[str, str]) -> _Step | None:
         key, name = cells.get("step key", "").strip(), cells.get("step", "").strip()
         address = as_cell(cells.get("address", "")).strip()
-        stored = next((s for s in requests_of(case.before or {}) if key and s.get("key") == key), None)
+        stored = next(
+            (s for s in requests_of(case.before or {}) if key and s.get("key") == key), None
+        )
         if stored is not None:
-            step = next((s for s in case.steps if s.stored is stored), None) or self._begun(case, stored, number)
+            step = next((s for s in case.steps if s.stored is stored), None) or self._begun(
+                case, stored, number
+            )
             if name and self.whole and not _is_said(str(stored["request"]), name):
                 step.name = name
         elif name:
@@ -180,15 +206,31 @@ class _Reading:
         return step
 
     def _named(self, case: _Case, number: int, name: str, address: str) -> _Step:
-        spoken = [s for s in case.steps if s.name == name and address in ("", s.request.get("address", address))]
+        spoken = [
+            s
+            for s in case.steps
+            if s.name == name and address in ("", s.request.get("address", address))
+        ]
         if spoken:
             return spoken[-1]
-        return self._begun(case, self._stored(case, lambda step: _is_said(str(step["request"]), name)), number, name)
+        return self._begun(
+            case,
+            self._stored(case, lambda step: _is_said(str(step["request"]), name)),
+            number,
+            name,
+        )
 
     def _stored(self, case: _Case, fits: Callable[[Document], bool]) -> Document | None:
         """The first stored request that fits and that no row has spoken of."""
         taken = [step.stored for step in case.steps]
-        return next((s for s in requests_of(case.before or {}) if fits(s) and not any(s is t for t in taken)), None)
+        return next(
+            (
+                s
+                for s in requests_of(case.before or {})
+                if fits(s) and not any(s is t for t in taken)
+            ),
+            None,
+        )
 
     def _begun(self, case: _Case, stored: Document | None, row: int, name: str = "") -> _Step:
         step = _Step(stored, str(stored["request"]) if stored is not None else name, row)
@@ -204,10 +246,14 @@ class _Reading:
             text = as_cell(cells.get(column, "")).strip()
             if text and step.request.setdefault(column, text) != text:
                 step.faulty = True
-                self._fault(number, column, f"the {column} of “{step.name}” is written otherwise above")
+                self._fault(
+                    number, column, f"the {column} of “{step.name}” is written otherwise above"
+                )
 
     def _checks(self, number: int, cells: Mapping[str, str], case: _Case, step: _Step) -> None:
-        known = self.known(str((case.before or {}).get("key", "")), str((step.stored or {}).get("key", "")))
+        known = self.known(
+            str((case.before or {}).get("key", "")), str((step.stored or {}).get("key", ""))
+        )
         for column in self.columns:
             if column.startswith(EXPECTED_OF) and column in cells:
                 words = _words_of_column(column.removeprefix(EXPECTED_OF), cells[column].strip())
@@ -216,9 +262,14 @@ class _Reading:
             self._take(number, "of", step, lambda: self._of_row(cells, step, known))
 
     def _of_row(self, cells: Mapping[str, str], step: _Step, known: Mapping[str, str]) -> Document:
-        """The check of a row; one that says what a stored check says keeps what no cell holds, such as notes within a group."""
-        of, relation, expected = (as_cell(cells.get(column, "")).strip() for column in ("of", "relation", "expected"))
-        check = step.said.get((of, relation, expected)) or _read_check(of, relation, expected, known)
+        """The check of a row; one that says what a stored check says keeps what no cell holds, such
+        as notes within a group."""
+        of, relation, expected = (
+            as_cell(cells.get(column, "")).strip() for column in ("of", "relation", "expected")
+        )
+        check = step.said.get((of, relation, expected)) or _read_check(
+            of, relation, expected, known
+        )
         rest = {name: value for name, value in check.items() if name not in _BESIDE}
         beside = aside(cells.get("note", ""), cells.get("mark", ""))
         if "note" in beside and _is_said(str(check.get("note", "")), beside["note"]):
@@ -238,7 +289,9 @@ class _Reading:
 
     def _finish(self, case: _Case) -> None:
         before = case.before
-        document: Document = dict(before) if before is not None else {"salt-path": 1, "case": case.name, "steps": []}
+        document: Document = (
+            dict(before) if before is not None else {"salt-path": 1, "case": case.name, "steps": []}
+        )
         if self.whole:
             document["case"] = case.name
         done: list[tuple[_Step, Document]] = []
@@ -252,7 +305,9 @@ class _Reading:
         number, requests = len(self.result.cases), requests_of(document)
         for step, made in done:
             at = next(place for place, other in enumerate(requests) if other is made)
-            self.result.places += [Place(row, number, at, check_cells(check)) for row, check in step.checks]
+            self.result.places += [
+                Place(row, number, at, check_cells(check)) for row, check in step.checks
+            ]
         changes = differences(before, document) if before is not None else []
         self.result.cases.append(Planned(before, document, changes))
 
@@ -260,7 +315,9 @@ class _Reading:
         """The step as its rows have it; None for a new one that cannot be made."""
         if step.stored is None and not step.request.get("address"):
             self._fault(
-                step.first, "step", f"there is no request “{step.name}” in this case; a new one needs an address"
+                step.first,
+                "step",
+                f"there is no request “{step.name}” in this case; a new one needs an address",
             )
             return None
         made = {**(step.stored or {}), "request": step.name}
@@ -277,7 +334,8 @@ class _Reading:
         return {**made, "expect": checks} if checks else made
 
     def _merged(self, step: _Step, given: list[Document]) -> list[Document]:
-        """The checks of a step: those of its rows, and where rows only add and change, in the places of what they change."""
+        """The checks of a step: those of its rows, and where rows only add and change, in the
+        places of what they change."""
         if self.whole and not step.faulty:
             return given
         merged: list[Document] = list((step.stored or {}).get("expect") or [])
@@ -285,13 +343,18 @@ class _Reading:
         free = list(range(len(words)))
         for check in given:
             wanted = _words(check)
-            alike = [at for at in free if words[at] == wanted] or [at for at in free if words[at][:2] == wanted[:2]]
+            alike = [at for at in free if words[at] == wanted] or [
+                at for at in free if words[at][:2] == wanted[:2]
+            ]
             if not alike:
                 merged.append(check)
                 continue
             free.remove(alike[0])
             old = merged[alike[0]]
-            merged[alike[0]] = {**check, **{name: old[name] for name in _BESIDE if name in old and name not in check}}
+            merged[alike[0]] = {
+                **check,
+                **{name: old[name] for name in _BESIDE if name in old and name not in check},
+            }
         return merged
 
 
@@ -301,7 +364,8 @@ def _is_said(stored: str, cell: str) -> bool:
 
 
 def _words_of_column(of: str, cell: str) -> _Words:
-    """A cell of a column that says what one subject is expected to be; a body is what the answer's has to fit."""
+    """A cell of a column that says what one subject is expected to be; a body is what the answer's
+    has to fit."""
     return (of, "fits", cell) if of == "$" and cell[:1] in ("{", "[") else (of, "", cell)
 
 

@@ -1,4 +1,5 @@
-"""Cases written as rows: one for each check, with its request in the first row of a step, and what a run saw beside it."""
+"""Cases written as rows: one for each check, with its request in the first row of a step, and what
+a run saw beside it."""
 
 from __future__ import annotations
 
@@ -22,7 +23,8 @@ HEADINGS = (*COLUMNS, *SHOWN, *KEYS)
 
 
 class Row(Struct, frozen=True):
-    """One row: `cells` by column, empty ones left out; whose check it is (`index`: -1 in a step that has none)."""
+    """One row: `cells` by column, empty ones left out; whose check it is (`index`: -1 in a step
+    that has none)."""
 
     case_key: str
     step_key: str
@@ -31,14 +33,19 @@ class Row(Struct, frozen=True):
 
 
 def rows_of(document: Mapping[str, Any]) -> Iterator[Row]:
-    """The rows of a case. A request without checks has one row without a check; other steps have none."""
+    """The rows of a case. A request without checks has one row without a check; other steps have
+    none."""
     case_key, named = str(document.get("key", "")), False
     for step in requests_of(document):
         checks: list[Mapping[str, Any]] = step.get("expect") or []
         for index in range(max(1, len(checks))):
             cells: dict[str, str] = {}
             if index == 0:
-                cells = {} if named else {"case": as_cell(str(document.get("case", document.get("shared", ""))))}
+                cells = (
+                    {}
+                    if named
+                    else {"case": as_cell(str(document.get("case", document.get("shared", ""))))}
+                )
                 cells |= {"step": as_cell(str(step["request"])), **write_request(step)}
                 named = True
             if checks:
@@ -52,7 +59,13 @@ def check_cells(check: Mapping[str, Any]) -> dict[str, str]:
     """A check's cells by column, empty ones too."""
     of, relation, expected = write_cells(check)
     note = as_cell(str(check.get("note", "")))
-    return {"of": of, "relation": relation, "expected": expected, "note": note, "mark": marks_of(check)}
+    return {
+        "of": of,
+        "relation": relation,
+        "expected": expected,
+        "note": note,
+        "mark": marks_of(check),
+    }
 
 
 def requests_of(document: Mapping[str, Any]) -> list[dict[str, Any]]:

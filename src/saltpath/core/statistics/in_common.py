@@ -1,11 +1,13 @@
 """What rows that went wrong have in common, and rows that went well have not.
 
-Each feature of the rows (a column, a step's time, status or size) gives conditions: a number above a limit, a text that is one of the few
-that stand there, a cell that is empty, a text longer than others. For each the hypergeometric z score says how much more often it holds of
-the bad rows than chance would have it. Many conditions are tried, so the best of them must be better than the best that as many rows, named
-bad at random, have: the single-step max-T permutation test of Westfall and Young (Resampling-Based Multiple Testing, 1993), which keeps the
-chance of any false claim at `ALPHA` however the conditions depend on one another. The permutations are drawn from the data's own digest,
-so that the same rows get the same answer.
+Each feature of the rows (a column, a step's time, status or size) gives conditions: a number above
+a limit, a text that is one of the few that stand there, a cell that is empty, a text longer than
+others. For each the hypergeometric z score says how much more often it holds of the bad rows than
+chance would have it. Many conditions are tried, so the best of them must be better than the best
+that as many rows, named bad at random, have: the single-step max-T permutation test of Westfall and
+Young (Resampling-Based Multiple Testing, 1993), which keeps the chance of any false claim at
+`ALPHA` however the conditions depend on one another. The permutations are drawn from the data's own
+digest, so that the same rows get the same answer.
 """
 
 from __future__ import annotations
@@ -37,7 +39,8 @@ Mask = npt.NDArray[np.bool_]
 
 
 class Feature(Struct, frozen=True):
-    """Something that each row has: its `name` in a sentence, and a value a row; `...` where a row has none. `unit`: of its numbers."""
+    """Something that each row has: its `name` in a sentence, and a value a row; `...` where a row
+    has none. `unit`: of its numbers."""
 
     name: str
     values: Sequence[Any]
@@ -45,8 +48,8 @@ class Feature(Struct, frozen=True):
 
 
 class Claim(Struct, frozen=True):
-    """What was found, as a sentence; `p` is the chance that rows at random have something in common that clearly (adjusted, from 0 to 1);
-    `bad` and `good`: of how many rows of each it holds."""
+    """What was found, as a sentence; `p` is the chance that rows at random have something in common
+    that clearly (adjusted, from 0 to 1); `bad` and `good`: of how many rows of each it holds."""
 
     why: Why
     p: float
@@ -69,12 +72,14 @@ class _Condition(Struct, frozen=True):
 def in_common(
     features: Sequence[Feature], bad: Sequence[bool], verdict: str = "failed", alpha: float = ALPHA
 ) -> list[Claim]:
-    """What the bad rows have in common, clearest first, at most three things; nothing where it may as well be chance. `verdict`: the word
-    for what they did."""
+    """What the bad rows have in common, clearest first, at most three things; nothing where it may
+    as well be chance. `verdict`: the word for what they did."""
     wrong = np.asarray(bad, dtype=bool)
     if wrong.sum() < FEWEST or (~wrong).sum() < FEWEST:
         return []
-    conditions = [condition for feature in features for condition in _conditions(feature, len(wrong))][:MOST_TRIED]
+    conditions = [
+        condition for feature in features for condition in _conditions(feature, len(wrong))
+    ][:MOST_TRIED]
     if not conditions:
         return []
     holds = np.array([condition.holds for condition in conditions], dtype=np.float32)
@@ -89,7 +94,11 @@ def in_common(
             break
         refined = _refined(conditions[index], wrong, bool(scores[index] > 0))
         condition = refined if scores[index] > 0 else _opposite(refined)
-        if condition is None or condition.feature in told or any(_alike(condition.holds, other) for other in taken):
+        if (
+            condition is None
+            or condition.feature in told
+            or any(_alike(condition.holds, other) for other in taken)
+        ):
             continue
         told.add(condition.feature)
         taken.append(condition.holds)
@@ -98,7 +107,8 @@ def in_common(
 
 
 def _scores(holds: Any, outcomes: Any) -> Any:
-    """The hypergeometric z score of each condition for each way to name rows bad; shapes (conditions, rows) and (ways, rows)."""
+    """The hypergeometric z score of each condition for each way to name rows bad; shapes
+    (conditions, rows) and (ways, rows)."""
     rows = holds.shape[1]
     having, bad = holds.sum(axis=1), outcomes.sum(axis=1)
     both = outcomes @ holds.T
@@ -109,7 +119,9 @@ def _scores(holds: Any, outcomes: Any) -> Any:
 
 def _best_at_random(holds: Any, wrong: Mask) -> Any:
     """The best score of each of many ways to name as many rows bad at random."""
-    digest = hashlib.blake2b(np.packbits(wrong).tobytes() + np.packbits(holds > 0).tobytes(), digest_size=8)
+    digest = hashlib.blake2b(
+        np.packbits(wrong).tobytes() + np.packbits(holds > 0).tobytes(), digest_size=8
+    )
     chance = np.random.default_rng(int.from_bytes(digest.digest(), "big"))
     best = []
     at_once = max(1, 8_000_000 // max(len(wrong), 1))
@@ -134,7 +146,9 @@ def _conditions(feature: Feature, rows: int) -> list[_Condition]:
     numbers = [_number(value) for value in values]
     filled = rows - int(empty.sum())
     if filled and sum(number is not None for number in numbers) == filled:
-        found += _above(feature, np.array([np.nan if n is None else n for n in numbers], dtype=float), "above")
+        found += _above(
+            feature, np.array([np.nan if n is None else n for n in numbers], dtype=float), "above"
+        )
         if len({n for n in numbers if n is not None}) > MOST_WORDS:
             return found
     elif (
@@ -142,14 +156,21 @@ def _conditions(feature: Feature, rows: int) -> list[_Condition]:
         and len(set(map(str, values))) > MOST_WORDS
         and all(isinstance(value, str) for value in values if value is not None)
     ):
-        lengths = np.array([np.nan if not value else float(len(value)) for value in values], dtype=float)
+        lengths = np.array(
+            [np.nan if not value else float(len(value)) for value in values], dtype=float
+        )
         found += _above(Feature(feature.name, (), "characters"), lengths, "longer than")
-    texts = ["" if value is None else value if isinstance(value, str) else plain.as_text(value) for value in values]
+    texts = [
+        "" if value is None else value if isinstance(value, str) else plain.as_text(value)
+        for value in values
+    ]
     for text, times in Counter(texts).most_common(MOST_WORDS):
         if text and 1 < times < rows:
             found.append(
                 _Condition(
-                    feature.name, f"{feature.name} {text[:60]}", np.array([one == text for one in texts], dtype=bool)
+                    feature.name,
+                    f"{feature.name} {text[:60]}",
+                    np.array([one == text for one in texts], dtype=bool),
                 )
             )
     return found
@@ -171,18 +192,35 @@ def _above(feature: Feature, numbers: Any, word: str) -> list[_Condition]:
         places = np.unique(np.linspace(0, len(distinct) - 2, MOST_LIMITS).astype(int))
     found = []
     for at in places:
-        found.append(_limited(feature.name, numbers, float(distinct[at]), float(distinct[at + 1]), word, feature.unit))
+        found.append(
+            _limited(
+                feature.name,
+                numbers,
+                float(distinct[at]),
+                float(distinct[at + 1]),
+                word,
+                feature.unit,
+            )
+        )
     return found
 
 
 def _limited(name: str, numbers: Any, low: float, high: float, word: str, unit: str) -> _Condition:
     limit = _round_between(low, high)
     with np.errstate(invalid="ignore"):
-        return _Condition(name, f"{name} {word} {limit}{' ' if unit else ''}{unit}", numbers > low, numbers, word, unit)
+        return _Condition(
+            name,
+            f"{name} {word} {limit}{' ' if unit else ''}{unit}",
+            numbers > low,
+            numbers,
+            word,
+            unit,
+        )
 
 
 def _refined(condition: _Condition, wrong: Mask, above: bool) -> _Condition:
-    """The same with the limit that parts bad rows from good ones best, where only some limits were tried."""
+    """The same with the limit that parts bad rows from good ones best, where only some limits were
+    tried."""
     if condition.numbers is None:
         return condition
     known = ~np.isnan(condition.numbers)
@@ -208,7 +246,8 @@ def _round_between(low: float, high: float) -> str:
 
 
 def _opposite(condition: _Condition) -> _Condition | None:
-    """What the bad rows have where they lack a condition: below instead of above; nothing is said of what they merely are not."""
+    """What the bad rows have where they lack a condition: below instead of above; nothing is said
+    of what they merely are not."""
     for above, below in ((" above ", " at most "), (" longer than ", " no longer than ")):
         head, found, limit = condition.words.rpartition(above)
         if found and head == condition.feature:
@@ -227,6 +266,20 @@ def _alike(one: Mask, other: Mask) -> bool:
 def _claim(condition: _Condition, wrong: Mask, verdict: str, p: float) -> Claim:
     bad, good = int((condition.holds & wrong).sum()), int((condition.holds & ~wrong).sum())
     of_bad, of_good = int(wrong.sum()), int((~wrong).sum())
-    code = "common-only" if bad == of_bad and not good else "common-all" if bad == of_bad else "common-most"
-    reason = why(code, verdict=verdict, condition=condition.words, bad=bad, of=of_bad, good=good, others=of_good)
+    code = (
+        "common-only"
+        if bad == of_bad and not good
+        else "common-all"
+        if bad == of_bad
+        else "common-most"
+    )
+    reason = why(
+        code,
+        verdict=verdict,
+        condition=condition.words,
+        bad=bad,
+        of=of_bad,
+        good=good,
+        others=of_good,
+    )
     return Claim(reason, p, condition.feature, bad, good)

@@ -12,7 +12,8 @@ _NUMBER = re.compile(r"[+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d{1,3})?", re.AS
 _WITH_COMMA = re.compile(r"[+-]?\d+(?:,\d+)?", re.ASCII)
 _DATE = re.compile(r"\d{4}-(?:0[1-9]|1[0-2])-(?:0[1-9]|[12]\d|3[01])", re.ASCII)
 _MOMENT = re.compile(
-    rf"{_DATE.pattern}[T ](?:[01]\d|2[0-3]):[0-5]\d(?::[0-5]\d(?:\.\d+)?)?(?:Z|[+-]\d\d:?\d\d)?", re.ASCII
+    rf"{_DATE.pattern}[T ](?:[01]\d|2[0-3]):[0-5]\d(?::[0-5]\d(?:\.\d+)?)?(?:Z|[+-]\d\d:?\d\d)?",
+    re.ASCII,
 )
 _LEADING_ZERO = re.compile(r"[+-]?0\d")
 
@@ -30,7 +31,8 @@ class Unfit(ValueError):
 
 
 def kind_of(cell: Any) -> str:
-    """What a cell looks like: one of the kinds, or empty for nothing in it. A text that is a number is one; a leading zero makes it text."""
+    """What a cell looks like: one of the kinds, or empty for nothing in it. A text that is a number
+    is one; a leading zero makes it text."""
     if isinstance(cell, str):
         text = cell.strip()
         if not text:

@@ -1,4 +1,5 @@
-"""What a new version of a table changed: columns, and rows known again by a column that tells them apart."""
+"""What a new version of a table changed: columns, and rows known again by a column that tells them
+apart."""
 
 from __future__ import annotations
 
@@ -18,7 +19,8 @@ LONGEST = 80
 
 
 class CellChanged(Struct, frozen=True):
-    """A cell that reads otherwise: in which row (of the new version), in which column, what stood and what stands there."""
+    """A cell that reads otherwise: in which row (of the new version), in which column, what stood
+    and what stands there."""
 
     row: int
     column: str
@@ -27,8 +29,9 @@ class CellChanged(Struct, frozen=True):
 
 
 class TableChanges(Struct):
-    """`key`: the column by which rows are known again; empty: none tells them apart, and rows are compared whole. `cells`, `new` and
-    `gone` (rows by how they begin) hold the first fifty each; the counts are of all. `whole`: whether every row was compared."""
+    """`key`: the column by which rows are known again; empty: none tells them apart, and rows are
+    compared whole. `cells`, `new` and `gone` (rows by how they begin) hold the first fifty each;
+    the counts are of all. `whole`: whether every row was compared."""
 
     key: str = ""
     columns_new: list[str] = field(default_factory=list)
@@ -45,8 +48,13 @@ class TableChanges(Struct):
     whole: bool = True
 
 
-def changes(names_before: Sequence[str], before: Iterable[Row], names_now: Sequence[str], now: Iterable[Row],
-            most: int = MOST_COMPARED) -> TableChanges:  # fmt: skip
+def changes(
+    names_before: Sequence[str],
+    before: Iterable[Row],
+    names_now: Sequence[str],
+    now: Iterable[Row],
+    most: int = MOST_COMPARED,
+) -> TableChanges:
     """Compare two versions of a table; of long ones the first rows."""
     old, new = list(islice(before, most + 1)), list(islice(now, most + 1))
     found = TableChanges(whole=len(old) <= most and len(new) <= most)
@@ -55,7 +63,9 @@ def changes(names_before: Sequence[str], before: Iterable[Row], names_now: Seque
     found.columns_new = [name for name in names_now if name not in names_before]
     found.columns_gone = [name for name in names_before if name not in names_now]
     both = [name for name in names_now if name in names_before]
-    found.key = next((name for name in both if _tells_apart(old, name) and _tells_apart(new, name)), "")
+    found.key = next(
+        (name for name in both if _tells_apart(old, name) and _tells_apart(new, name)), ""
+    )
     if found.key:
         _by_key(found, old, new, both)
     else:
@@ -81,7 +91,11 @@ def _by_key(found: TableChanges, old: list[Row], new: list[Row], names: list[str
         found.rows_changed += bool(differing)
         found.cells_changed += len(differing)
         for name in differing[: MOST_SHOWN - len(found.cells)]:
-            found.cells.append(CellChanged(row.number, name, _text(was, name)[:LONGEST], _text(row, name)[:LONGEST]))
+            found.cells.append(
+                CellChanged(
+                    row.number, name, _text(was, name)[:LONGEST], _text(row, name)[:LONGEST]
+                )
+            )
     found.rows_gone = len(known)
     for row in known.values():
         _add(found.gone, row, names)
@@ -106,7 +120,9 @@ def _as_wholes(found: TableChanges, old: list[Row], new: list[Row], names: list[
 
 def _add(into: list[str], row: Row, names: list[str]) -> None:
     if len(into) < MOST_SHOWN:
-        into.append(", ".join(text for text in (_text(row, name) for name in names[:4]) if text)[:LONGEST])
+        into.append(
+            ", ".join(text for text in (_text(row, name) for name in names[:4]) if text)[:LONGEST]
+        )
 
 
 def _text(row: Row, name: str) -> str:

@@ -1,7 +1,8 @@
 """Values of several columns combined: all of them, or as few rows as hold every pair.
 
-Pairs are covered in parameter order (Lei and Tai, In-parameter-order: a test generation strategy for pairwise testing, HASE 1998): the
-columns with most values come first, each further column first lengthens the rows there are, then what is missing gets rows of its own.
+Pairs are covered in parameter order (Lei and Tai, In-parameter-order: a test generation strategy
+for pairwise testing, HASE 1998): the columns with most values come first, each further column first
+lengthens the rows there are, then what is missing gets rows of its own.
 """
 
 from __future__ import annotations
@@ -11,7 +12,8 @@ from itertools import product
 
 Places = list[int | None]
 MOST_WORK = 150_000
-"""The rows that the two longest columns make, times the columns; what is worked out for pairs grows with it. Two seconds."""
+"""The rows that the two longest columns make, times the columns; what is worked out for pairs grows
+with it. Two seconds."""
 
 
 def every(sizes: Sequence[int]) -> Iterator[tuple[int, ...]]:
@@ -29,11 +31,14 @@ def combination(sizes: Sequence[int], number: int) -> tuple[int, ...]:
 
 
 def pairs(sizes: Sequence[int]) -> list[tuple[int, ...]]:
-    """Rows of indexes, one of each column, in which every two values of two columns stand together at least once."""
+    """Rows of indexes, one of each column, in which every two values of two columns stand together
+    at least once."""
     if len(sizes) < 2:
         return [(at,) for at in range(sizes[0])] if sizes else []
     order = sorted(range(len(sizes)), key=lambda column: -sizes[column])
-    rows: list[Places] = [[a, b] for a, b in product(range(sizes[order[0]]), range(sizes[order[1]]))]
+    rows: list[Places] = [
+        [a, b] for a, b in product(range(sizes[order[0]]), range(sizes[order[1]]))
+    ]
     for at in range(2, len(order)):
         _lengthen(rows, [sizes[column] for column in order[: at + 1]])
     back = sorted(range(len(order)), key=lambda place: order[place])
@@ -47,7 +52,8 @@ def work(sizes: Sequence[int]) -> int:
 
 
 def _lengthen(rows: list[Places], sizes: list[int]) -> None:
-    """A further column: each row gets the value with which it holds most pairs that none holds yet; then rows for the others."""
+    """A further column: each row gets the value with which it holds most pairs that none holds yet;
+    then rows for the others."""
     import numpy as np
 
     new = len(sizes) - 1

@@ -75,9 +75,10 @@ def column_letters(number: int) -> str:
 
 
 def found_frame(records: Sequence[Record]) -> Frame:
-    """Where names and data stand by the look of the first records: below titles, comments and empty rows, the first row that is as wide as
-    most are; its cells are names if they are texts that differ, or numbers that label what stands below them. One row that is wider than the
-    others changes nothing."""
+    """Where names and data stand by the look of the first records: below titles, comments and empty
+    rows, the first row that is as wide as most are; its cells are names if they are texts that
+    differ, or numbers that label what stands below them. One row that is wider than the others
+    changes nothing."""
     spans = [_span(record) for record in records]
     filled = [at for at, cells in enumerate(spans) if cells]
     if not filled:
@@ -118,7 +119,9 @@ def _is_empty(cell: Any) -> bool:
 def _is_title(record: Record) -> bool:
     """A few words above a table rather than a row of it."""
     cells = [cell for cell in record if not _is_empty(cell)]
-    return len(cells) <= 2 and all(isinstance(cell, str) and kind_of(cell) == "text" for cell in cells)
+    return len(cells) <= 2 and all(
+        isinstance(cell, str) and kind_of(cell) == "text" for cell in cells
+    )
 
 
 def _is_one_text(record: Record) -> bool:
@@ -130,27 +133,41 @@ def _is_one_text(record: Record) -> bool:
 def _are_names(record: Record, below: Sequence[Record]) -> bool:
     columns = _span(record)
     cells = [record[at] for at in columns]
-    if any(isinstance(cell, BadCell) for cell in cells) or any(len(str(cell)) > MOST_NAME for cell in cells):
+    if any(isinstance(cell, BadCell) for cell in cells) or any(
+        len(str(cell)) > MOST_NAME for cell in cells
+    ):
         return False
-    values = {at: [other[at] for other in below if at < len(other) and not _is_empty(other[at])] for at in columns}
+    values = {
+        at: [other[at] for other in below if at < len(other) and not _is_empty(other[at])]
+        for at in columns
+    }
     if any(_is_of_its_values(str(record[at]), values[at]) for at in columns):
         return False
     numbers = [at for at in columns if not _is_text(record[at])]
-    over = sum(_is_text(record[at]) and bool(values[at]) and not any(map(_is_text, values[at])) for at in columns)
+    over = sum(
+        _is_text(record[at]) and bool(values[at]) and not any(map(_is_text, values[at]))
+        for at in columns
+    )
     if numbers:  # a text over a column that has none tells names
-        return len(numbers) < len(columns) and (over > len(numbers) or _are_labels(record, numbers, values))
+        return len(numbers) < len(columns) and (
+            over > len(numbers) or _are_labels(record, numbers, values)
+        )
     if not below or over:
         return True
     among = sum(len(values[at]) > 2 and record[at] in values[at] for at in columns)
-    return among * 2 <= len(columns) if len(columns) > 2 else not among  # names seldom stand among their values
+    # names seldom stand among their values
+    return among * 2 <= len(columns) if len(columns) > 2 else not among
 
 
 def _is_of_its_values(cell: str, values: Sequence[Any]) -> bool:
-    """Whether a text with digits in it is written as those below it are, such as V-101 over V-102 and V-103."""
+    """Whether a text with digits in it is written as those below it are, such as V-101 over V-102
+    and V-103."""
     if not any(char.isdigit() for char in cell) or kind_of(cell) in _NUMBERS:
         return False
     shape = _shape(cell)
-    return len(values) > 1 and sum(_shape(str(value)) == shape for value in values) * 2 > len(values)
+    return len(values) > 1 and sum(_shape(str(value)) == shape for value in values) * 2 > len(
+        values
+    )
 
 
 def _shape(text: str) -> str:
@@ -162,7 +179,8 @@ def _is_text(cell: Any) -> bool:
 
 
 def _are_labels(record: Record, numbers: Sequence[int], values: dict[int, list[Any]]) -> bool:
-    """Numbers that name their columns: they differ, and each stands over what is no number, or all of them are years over what is not."""
+    """Numbers that name their columns: they differ, and each stands over what is no number, or all
+    of them are years over what is not."""
     labels = [str(record[at]) for at in numbers]
     if len(set(labels)) < len(labels) or not all(values[at] for at in numbers):
         return False
@@ -174,7 +192,8 @@ def _are_labels(record: Record, numbers: Sequence[int], values: dict[int, list[A
 
 
 def names_of(record: Record, first: int, last: int) -> list[str]:
-    """A name for each column: what stands there in one line, else its letters; one that stands twice gets a number."""
+    """A name for each column: what stands there in one line, else its letters; one that stands
+    twice gets a number."""
     names: dict[str, None] = {}
     numbers: dict[str, int] = {}  # the last that a name got
     for at in range(first, last + 1):
@@ -194,7 +213,8 @@ def names_of(record: Record, first: int, last: int) -> list[str]:
 
 
 class Table(Struct, frozen=True):
-    """A table with its names found: `frame`, `names` in order, and its rows, which are read as they are asked for."""
+    """A table with its names found: `frame`, `names` in order, and its rows, which are read as they
+    are asked for."""
 
     frame: Frame
     names: list[str]
@@ -202,10 +222,16 @@ class Table(Struct, frozen=True):
 
 
 def table_of(records: Iterable[Record], source: FileRows, empty: Any = "") -> Table:
-    """The rows of records by the source's frame, or by the one that is found. `empty`: what a cell is that is not there. A row of which
-    every cell is empty is none. Raises Unreadable where there is nothing at all."""
+    """The rows of records by the source's frame, or by the one that is found. `empty`: what a cell
+    is that is not there. A row of which every cell is empty is none. Raises Unreadable where there
+    is nothing at all."""
     reading = iter(records)
-    first = list(islice(reading, max(LOOKED_AT, source.names_in or 0, source.data_in.row if source.data_in else 0)))
+    first = list(
+        islice(
+            reading,
+            max(LOOKED_AT, source.names_in or 0, source.data_in.row if source.data_in else 0),
+        )
+    )
     if not any(_span(record) for record in first):
         raise Unreadable("nothing stands in it")
     frame = framed(first, source)
@@ -217,7 +243,8 @@ def table_of(records: Iterable[Record], source: FileRows, empty: Any = "") -> Ta
     head = first[names_in - 1] if 0 < names_in <= len(first) else ()
     names = names_of(head, area.column, last)
     below = [record for record in first[area.row - 1 :] if _span(record)]
-    even = not names_in and len(set(map(len, below))) == 1  # then each cell that is written has a column
+    # then each cell that is written has a column
+    even = not names_in and len(set(map(len, below))) == 1
     while (
         not area.last_column
         and not even
@@ -225,11 +252,16 @@ def table_of(records: Iterable[Record], source: FileRows, empty: Any = "") -> Ta
         and not _is_column(head, below, area.column + len(names) - 1)
     ):
         names.pop()
-    return Table(frame, names, _rows(chain(first, reading), area, names, source, empty, bool(area.last_column)))
+    return Table(
+        frame,
+        names,
+        _rows(chain(first, reading), area, names, source, empty, bool(area.last_column)),
+    )
 
 
 def _is_column(head: Record, below: Sequence[Record], column: int) -> bool:
-    """Whether there is a column: by its name, or since something stands there in half of the rows at least."""
+    """Whether there is a column: by its name, or since something stands there in half of the rows
+    at least."""
     if column <= len(head) and not _is_empty(head[column - 1]):
         return True
     filled = sum(column <= len(record) and not _is_empty(record[column - 1]) for record in below)
@@ -238,10 +270,17 @@ def _is_column(head: Record, below: Sequence[Record], column: int) -> bool:
 
 def framed(records: Sequence[Record], source: FileRows) -> Frame:
     """The frame that the source says, completed by what is found in its first records."""
-    found = found_frame(records) if source.names_in is None or source.data_in is None else Frame(0, Area(1, 1))
+    found = (
+        found_frame(records)
+        if source.names_in is None or source.data_in is None
+        else Frame(0, Area(1, 1))
+    )
     names = found.names if source.names_in is None else source.names_in
     if source.data_in is not None:
-        return Frame(names if source.names_in is not None or names < source.data_in.row else 0, source.data_in)
+        return Frame(
+            names if source.names_in is not None or names < source.data_in.row else 0,
+            source.data_in,
+        )
     if source.names_in is None:
         return found
     begin = names + 1 if names else found.area.row if not found.names else found.names
@@ -272,14 +311,18 @@ def _rows(
         yield Row(number, values, problem)
 
 
-def _values(cells: list[Any], columns: list[Column], decimal: str, number: int) -> tuple[dict[str, Any], Why | None]:
+def _values(
+    cells: list[Any], columns: list[Column], decimal: str, number: int
+) -> tuple[dict[str, Any], Why | None]:
     values: dict[str, Any] = {}
     problem: Why | None = None
     for cell, column in zip(cells, columns, strict=True):
         try:
             if isinstance(cell, BadCell):
                 raise Unfit
-            values[column.name] = fitted(cell, column.kind, column.may_be_empty, decimal) if column.kind else cell
+            values[column.name] = (
+                fitted(cell, column.kind, column.may_be_empty, decimal) if column.kind else cell
+            )
         except Unfit:
             values[column.name] = None if isinstance(cell, BadCell) else cell
             problem = problem or problem_of(cell, column.name, column.kind, number)

@@ -1,4 +1,5 @@
-"""Rows that no file holds: written out, made from generators, combined, or the items of a list that was kept."""
+"""Rows that no file holds: written out, made from generators, combined, or the items of a list that
+was kept."""
 
 from __future__ import annotations
 
@@ -25,9 +26,12 @@ def names_of(source: WrittenRows | MadeRows | CombinedRows) -> list[str]:
     return [name for name, _ in source.columns]
 
 
-def made_rows(source: WrittenRows | MadeRows | CombinedRows | ListRows, scopes: Scopes) -> Iterator[Row]:
-    """The rows, one after another; what is drawn for them goes by the run's seed, the case, the row's number and the column. Raises Blocked
-    where a list is none, and Unreadable for what cannot be combined."""
+def made_rows(
+    source: WrittenRows | MadeRows | CombinedRows | ListRows, scopes: Scopes
+) -> Iterator[Row]:
+    """The rows, one after another; what is drawn for them goes by the run's seed, the case, the
+    row's number and the column. Raises Blocked where a list is none, and Unreadable for what cannot
+    be combined."""
     if isinstance(source, ListRows):
         yield from _of_list(source, scopes)
     elif isinstance(source, WrittenRows):
@@ -52,7 +56,10 @@ def combined(source: CombinedRows, seeded: tuple[Any, ...] = ()) -> Iterator[dic
     rows: Iterable[tuple[int, ...]]
     if source.how == "pairs":
         if work(sizes) > MOST_WORK or (len(sizes) == 2 and number > MOST_ROWS):
-            raise Unreadable(f"the pairs of {sum(sizes)} values in {len(sizes)} columns are too many; take a sample")
+            raise Unreadable(
+                f"the pairs of {sum(sizes)} values in {len(sizes)} columns are too many; take a "
+                "sample"
+            )
         rows = every(sizes) if len(sizes) == 2 else pairs(sizes)
     elif source.how == "sample":
         rows = (combination(sizes, at) for at in _drawn(number, source.sample, seeded))

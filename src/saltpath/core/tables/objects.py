@@ -20,14 +20,17 @@ DEEPEST_LIST = 6
 
 
 def list_in(document: Any, path: str) -> list[Any]:
-    """The list that the rows are: at the path, or the whole document, or the one list that it holds. Raises Unreadable."""
+    """The list that the rows are: at the path, or the whole document, or the one list that it
+    holds. Raises Unreadable."""
     if path:
         try:
             read = jsonpath.read_path(path.removesuffix("[*]"))
         except jsonpath.PathError as problem:
             raise Unreadable(f"the path {path} cannot be read: {problem}") from None
         if not read.singular:
-            raise Unreadable(f"a path to a list has names and indexes only, such as $.items; found {path}")
+            raise Unreadable(
+                f"a path to a list has names and indexes only, such as $.items; found {path}"
+            )
         document = read.get(document)
         if document is jsonpath.MISSING:
             raise Unreadable(f"nothing stands at {path}")
@@ -35,14 +38,19 @@ def list_in(document: Any, path: str) -> list[Any]:
         return document
     if path:
         raise Unreadable(f"at {path} there is no list")
-    lists = [value for value in document.values() if isinstance(value, list)] if isinstance(document, dict) else []
+    lists = (
+        [value for value in document.values() if isinstance(value, list)]
+        if isinstance(document, dict)
+        else []
+    )
     if len(lists) != 1:
         raise Unreadable("it is not a list; say by a path where the list stands, such as $.items")
     return list(lists[0])
 
 
 def lists_in(document: Any) -> list[str]:
-    """The paths of the lists that a document holds, outermost first and none inside another; at most ten."""
+    """The paths of the lists that a document holds, outermost first and none inside another; at
+    most ten."""
     found: list[str] = []
     waiting: list[tuple[jsonpath.Location, Any]] = [((), document)]
     for location, value in waiting:
@@ -54,8 +62,8 @@ def lists_in(document: Any) -> list[str]:
 
 
 def flat(item: Any) -> dict[str, Any]:
-    """An item as a row: fields by name, those of objects inside as `berth.metres`; what is no object stands alone as `item`. A field that is
-    called as one inside another gets a number."""
+    """An item as a row: fields by name, those of objects inside as `berth.metres`; what is no
+    object stands alone as `item`. A field that is called as one inside another gets a number."""
     if not isinstance(item, dict):
         return {ITEM: item}
     values: dict[str, Any] = {}
@@ -74,7 +82,8 @@ def flat(item: Any) -> dict[str, Any]:
 
 
 def table_of_items(items: Iterable[Any], source: FileRows) -> Table:
-    """The rows of a list's items. Columns are the fields of the first thousand; what an item lacks is null. Raises Unreadable."""
+    """The rows of a list's items. Columns are the fields of the first thousand; what an item lacks
+    is null. Raises Unreadable."""
     reading = map(flat, items)
     first = list(islice(reading, LOOKED_AT))
     if not first:
@@ -92,7 +101,9 @@ def _rows(items: Iterable[dict[str, Any]], names: list[str], source: FileRows) -
         for name, column in columns.items():
             if name in values and not isinstance(values[name], BadCell):
                 try:
-                    values[name] = fitted(values[name], column.kind, column.may_be_empty, source.decimal)
+                    values[name] = fitted(
+                        values[name], column.kind, column.may_be_empty, source.decimal
+                    )
                 except Unfit:
                     problem = problem or problem_of(values[name], name, column.kind, number)
         yield Row(number, values, problem)

@@ -1,4 +1,5 @@
-"""Which rows are meant: `1 to 20, 45`, `every 10th`, `sample 50`, `where length above 90`. What is picked keeps its number."""
+"""Which rows are meant: `1 to 20, 45`, `every 10th`, `sample 50`, `where length above 90`. What is
+picked keeps its number."""
 
 from __future__ import annotations
 
@@ -32,8 +33,9 @@ Rows = Callable[[], Iterator[Row]]
 
 
 class Picks(Struct, frozen=True):
-    """Which rows are meant: those in one of the `ranges` (first and last number, None: to the end), every so manieth of them, those for
-    which the checks of `where` hold, and of what is left so many as a sample."""
+    """Which rows are meant: those in one of the `ranges` (first and last number, None: to the end),
+    every so manieth of them, those for which the checks of `where` hold, and of what is left so
+    many as a sample."""
 
     ranges: tuple[tuple[int, int | None], ...] = ()
     every: int = 1
@@ -45,14 +47,18 @@ class Picks(Struct, frozen=True):
         return not self.ranges and self.every == 1 and self.sample is None and not self.where
 
     def rows(self, read: Rows, scopes: Scopes) -> Iterator[Row]:
-        """The rows that are meant. A sample reads the source twice. Raises Blocked where a condition cannot be judged at all."""
+        """The rows that are meant. A sample reads the source twice. Raises Blocked where a
+        condition cannot be judged at all."""
         if self.sample is None:
             yield from self._in_order(read, scopes)
             return
         seed = scopes.seeded[:2]
         numbers = (row.number for row in self._in_order(read, scopes))
         chosen = {
-            number for _, number in nsmallest(self.sample, ((Draw(*seed, "sample", n).octets(8), n) for n in numbers))
+            number
+            for _, number in nsmallest(
+                self.sample, ((Draw(*seed, "sample", n).octets(8), n) for n in numbers)
+            )
         }
         last = max(chosen, default=0)
         for row in read():
@@ -78,7 +84,9 @@ class Picks(Struct, frozen=True):
             yield row
 
     def _holds(self, row: Row, scopes: Scopes) -> bool:
-        seeing = scopes.for_row(row.number, {name: _as_number(value) for name, value in row.values.items()})
+        seeing = scopes.for_row(
+            row.number, {name: _as_number(value) for name, value in row.values.items()}
+        )
         answer = Answer(0, b"", b"", 0)
         try:
             return all(judge(item, answer, seeing).verdict == "passed" for item in self.where)
@@ -107,7 +115,8 @@ NO_PICKS = Picks()
 
 
 def read_picks(text: str) -> Picks:
-    """Read what is meant. Parts are divided by commas; a condition comes last, after `where`. Raises Unreadable."""
+    """Read what is meant. Parts are divided by commas; a condition comes last, after `where`.
+    Raises Unreadable."""
     head, _, condition = _split(text)
     ranges: list[tuple[int, int | None]] = []
     every, sample = 1, None
@@ -115,7 +124,9 @@ def read_picks(text: str) -> Picks:
         if found := _RANGE.fullmatch(part):
             first, last = int(found[1]), int(found[2] or found[1])
             if not 1 <= first <= last:
-                raise Unreadable(f"rows count from 1, and the first comes before the last; found {part!r}")
+                raise Unreadable(
+                    f"rows count from 1, and the first comes before the last; found {part!r}"
+                )
             ranges.append((first, last))
         elif found := _FROM.fullmatch(part):
             ranges.append((max(int(found[1]), 1), None))
@@ -125,7 +136,8 @@ def read_picks(text: str) -> Picks:
             sample = int(found[1] or found[2])
         elif part != "all":
             raise Unreadable(
-                f"{part!r} does not say which rows; expected such as 1 to 20, from 100, every 10th, sample 50, where length above 90"
+                f"{part!r} does not say which rows; expected such as 1 to 20, from 100, every "
+                "10th, sample 50, where length above 90"
             )
     return Picks(tuple(ranges), every, sample, _condition(condition) if condition else ())
 
@@ -141,7 +153,9 @@ def _condition(text: str) -> tuple[Expectation, ...]:
     for part in re.split(r"\sand\s", text):
         found = _COLUMN.match(part.strip())
         if found is None:
-            raise Unreadable(f"a condition begins with a column, such as length above 90; found {part.strip()!r}")
+            raise Unreadable(
+                f"a condition begins with a column, such as length above 90; found {part.strip()!r}"
+            )
         name = found[0][1:-1].replace("''", "'") if found[0].startswith("'") else found[0]
         rest = part.strip()[found.end() :]
         documents.append(read_sentence(f"value row.{written_name(name)}{rest}"))

@@ -19,8 +19,9 @@ LONGEST = 200
 
 
 class ColumnProfile(Struct):
-    """What was seen in a column. `kinds`: how many cells look like which kind; `least` and `most` of its numbers, or of its texts;
-    `misfits`: the first rows whose cell is not of `kind`, with the cell as it is shown; `common`: values and how often they stand."""
+    """What was seen in a column. `kinds`: how many cells look like which kind; `least` and `most`
+    of its numbers, or of its texts; `misfits`: the first rows whose cell is not of `kind`, with the
+    cell as it is shown; `common`: values and how often they stand."""
 
     name: str
     kind: str = ""
@@ -36,9 +37,14 @@ class ColumnProfile(Struct):
 
     @property
     def fits(self) -> str:
-        """The one kind that every cell has, if it is worth saying: else text, or empty where nothing stands."""
+        """The one kind that every cell has, if it is worth saying: else text, or empty where
+        nothing stands."""
         found = set(self.kinds)
-        if self.with_comma and found <= {"text", "integer", "number"} and self.with_comma == self.kinds["text"]:
+        if (
+            self.with_comma
+            and found <= {"text", "integer", "number"}
+            and self.with_comma == self.kinds["text"]
+        ):
             return "number"
         if found <= {"integer"}:
             return "integer" if found else ""
@@ -62,9 +68,13 @@ class ColumnProfile(Struct):
             self.overflown = len(self.values) > MOST_DISTINCT
         number = plain.number_in(shown) if kind in ("integer", "number") else None
         value = number if number is not None else shown[:LONGEST]
-        if self.least is None or (isinstance(value, str) == isinstance(self.least, str) and value < self.least):
+        if self.least is None or (
+            isinstance(value, str) == isinstance(self.least, str) and value < self.least
+        ):
             self.least = value
-        if self.most is None or (isinstance(value, str) == isinstance(self.most, str) and value > self.most):
+        if self.most is None or (
+            isinstance(value, str) == isinstance(self.most, str) and value > self.most
+        ):
             self.most = value
 
     @property
@@ -74,7 +84,8 @@ class ColumnProfile(Struct):
 
 
 class Profile(Struct):
-    """What a source holds. `bad`: the first rows that cannot be carried out, each with the reason; `whole`: whether all rows were seen."""
+    """What a source holds. `bad`: the first rows that cannot be carried out, each with the reason;
+    `whole`: whether all rows were seen."""
 
     columns: list[ColumnProfile]
     rows: int = 0
@@ -84,7 +95,10 @@ class Profile(Struct):
 
 
 def profile(
-    names: Sequence[str], rows: Iterable[Row], columns: Sequence[Column] = (), most: int | None = None
+    names: Sequence[str],
+    rows: Iterable[Row],
+    columns: Sequence[Column] = (),
+    most: int | None = None,
 ) -> Profile:
     """Look through the rows, or through so many of them."""
     kinds = {column.name: column.kind for column in columns}

@@ -1,4 +1,5 @@
-"""What a data source is, as types: a file with its frame, rows that are written out, made, combined, or taken from a list.
+"""What a data source is, as types: a file with its frame, rows that are written out, made,
+combined, or taken from a list.
 
 `format/rows_reader.py` reads them from documents; `formats/rows/` reads the files.
 """
@@ -16,7 +17,8 @@ CELL_KINDS = ("text", "number", "integer", "boolean", "date", "date-time", "list
 
 
 class Row(NamedTuple):
-    """One row: its number in its source, from 1, and its values by column. `why`: what keeps it from being carried out."""
+    """One row: its number in its source, from 1, and its values by column. `why`: what keeps it
+    from being carried out."""
 
     number: int
     values: dict[str, Any]
@@ -32,7 +34,8 @@ class Column(Struct, frozen=True):
 
 
 class Area(Struct, frozen=True):
-    """Cells from the top left one to the last column and row, all counted from 1; None: as far as there are any."""
+    """Cells from the top left one to the last column and row, all counted from 1; None: as far as
+    there are any."""
 
     row: int
     column: int
@@ -41,9 +44,10 @@ class Area(Struct, frozen=True):
 
 
 class FileRows(Struct, frozen=True):
-    """Rows of a file of the project: CSV, XLSX, JSON or JSON Lines. `names_in`: the row that has the columns' names, 0: none does;
-    `data_in`: where the data stand; None of either: as it is found. `path`: a JSON path to the list. What is empty is found; but `comments`, what a line begins with that is left out,
-    is said or there are none."""
+    """Rows of a file of the project: CSV, XLSX, JSON or JSON Lines. `names_in`: the row that has
+    the columns' names, 0: none does; `data_in`: where the data stand; None of either: as it is
+    found. `path`: a JSON path to the list. What is empty is found; but `comments`, what a line
+    begins with that is left out, is said or there are none."""
 
     file: str
     sheet: str = ""
@@ -82,7 +86,8 @@ class MadeRows(Struct, frozen=True):
 
 
 class CombinedRows(Struct, frozen=True):
-    """Values of each column combined: every combination; as few as hold every pair of values of two columns; or so many, drawn."""
+    """Values of each column combined: every combination; as few as hold every pair of values of two
+    columns; or so many, drawn."""
 
     how: Literal["all", "pairs", "sample"]
     columns: tuple[tuple[str, tuple[Any, ...]], ...]
@@ -98,8 +103,8 @@ class ListRows(Struct, frozen=True):
 
 
 class OutputRows(Struct, frozen=True):
-    """The rows of an output table: those that this run has written when the case begins, if an earlier case of it writes there; else those of
-    the newest run that did."""
+    """The rows of an output table: those that this run has written when the case begins, if an
+    earlier case of it writes there; else those of the newest run that did."""
 
     table: str
     pick: str = ""
@@ -127,11 +132,21 @@ def trees_of(source: Source | None) -> list[Any]:
     return []
 
 
-Source = FileRows | NamedRows | WrittenRows | MadeRows | CombinedRows | ListRows | OutputRows | DatabaseRows
+Source = (
+    FileRows
+    | NamedRows
+    | WrittenRows
+    | MadeRows
+    | CombinedRows
+    | ListRows
+    | OutputRows
+    | DatabaseRows
+)
 
 
 def kind_of(source: Source | None) -> str:
-    """What a source is, in a word: file, named, written, made, combined, list, output or database."""
+    """What a source is, in a word: file, named, written, made, combined, list, output or
+    database."""
     kinds = {
         FileRows: "file",
         NamedRows: "named",

@@ -1,4 +1,5 @@
-"""Cargo is declared by SOAP, 1.1 or 1.2, at /cargo; its WSDL is at /cargo?wsdl. Faults are SOAP faults."""
+"""Cargo is declared by SOAP, 1.1 or 1.2, at /cargo; its WSDL is at /cargo?wsdl. Faults are SOAP
+faults."""
 
 from __future__ import annotations
 
@@ -19,7 +20,9 @@ _numbers = itertools.count(7001)
 @route("GET", "/cargo")
 def _wsdl(call: Call) -> Reply:
     return Reply(
-        200, WSDL.format(address=f"{call.base}/cargo").encode(), (("Content-Type", "text/xml; charset=utf-8"),)
+        200,
+        WSDL.format(address=f"{call.base}/cargo").encode(),
+        (("Content-Type", "text/xml; charset=utf-8"),),
     )
 
 
@@ -42,44 +45,59 @@ def _declare(call: Call) -> Reply:
             return _fault(soap, f"{item.text or 'an item'} is dangerous, and has no class")
     tonnes = sum(float(item.get("tonnes", "0")) for item in items)
     number = f"CD-{next(_numbers)}"
-    lines = "".join(f"<item tonnes={quoteattr(i.get('tonnes', '0'))}>{escape(i.text or '')}</item>" for i in items)
+    lines = "".join(
+        f"<item tonnes={quoteattr(i.get('tonnes', '0'))}>{escape(i.text or '')}</item>"
+        for i in items
+    )
     return _envelope(
-        200, soap, f'<receipt xmlns="{NAMESPACE}" number="{number}"><tonnes>{tonnes:.2f}</tonnes>{lines}</receipt>'
+        200,
+        soap,
+        f'<receipt xmlns="{NAMESPACE}" '
+        f'number="{number}"><tonnes>{tonnes:.2f}</tonnes>{lines}</receipt>',
     )
 
 
 def _envelope(status: int, soap: str, inside: str) -> Reply:
     media = "text/xml" if soap == SOAP_11 else "application/soap+xml"
-    text = f'<?xml version="1.0" encoding="utf-8"?>\n<soap:Envelope xmlns:soap="{soap}"><soap:Body>{inside}</soap:Body></soap:Envelope>'
+    text = (
+        '<?xml version="1.0" encoding="utf-8"?>\n<soap:Envelope '
+        f'xmlns:soap="{soap}"><soap:Body>{inside}</soap:Body></soap:Envelope>'
+    )
     return Reply(status, text.encode(), (("Content-Type", f"{media}; charset=utf-8"),))
 
 
 def _fault(soap: str, reason: str) -> Reply:
     if soap == SOAP_11:
         inside = (
-            f"<soap:Fault><faultcode>soap:Client</faultcode><faultstring>{escape(reason)}</faultstring></soap:Fault>"
+            "<soap:Fault><faultcode>soap:Client</faultcode>"
+            f"<faultstring>{escape(reason)}</faultstring></soap:Fault>"
         )
         return _envelope(500, soap, inside)
     inside = (
         "<soap:Fault><soap:Code><soap:Value>soap:Sender</soap:Value></soap:Code>"
-        f'<soap:Reason><soap:Text xml:lang="en">{escape(reason)}</soap:Text></soap:Reason></soap:Fault>'
+        "<soap:Reason><soap:Text "
+        f'xml:lang="en">{escape(reason)}</soap:Text></soap:Reason></soap:Fault>'
     )
     return _envelope(400, soap, inside)
 
 
 WSDL = """<?xml version="1.0" encoding="utf-8"?>
 <definitions name="Cargo" targetNamespace="urn:fernholm:cargo" xmlns="http://schemas.xmlsoap.org/wsdl/"
-    xmlns:tns="urn:fernholm:cargo" xmlns:soap="http://schemas.xmlsoap.org/wsdl/soap/" xmlns:xs="http://www.w3.org/2001/XMLSchema">
+    xmlns:tns="urn:fernholm:cargo" xmlns:soap="http://schemas.xmlsoap.org/wsdl/soap/"
+    xmlns:xs="http://www.w3.org/2001/XMLSchema">
   <types>
     <xs:schema targetNamespace="urn:fernholm:cargo" elementFormDefault="qualified">
       <xs:complexType name="Item"><xs:simpleContent><xs:extension base="xs:string">
-        <xs:attribute name="tonnes" type="xs:decimal"/><xs:attribute name="dangerous" type="xs:boolean"/>
-        <xs:attribute name="class" type="xs:string"/></xs:extension></xs:simpleContent></xs:complexType>
+        <xs:attribute name="tonnes" type="xs:decimal"/>
+        <xs:attribute name="dangerous" type="xs:boolean"/>
+        <xs:attribute name="class" type="xs:string"/></xs:extension></xs:simpleContent>
+        </xs:complexType>
       <xs:element name="declaration"><xs:complexType><xs:sequence>
         <xs:element name="item" type="tns:Item" maxOccurs="unbounded"/></xs:sequence>
         <xs:attribute name="portCall" type="xs:string"/></xs:complexType></xs:element>
       <xs:element name="receipt"><xs:complexType><xs:sequence>
-        <xs:element name="tonnes" type="xs:decimal"/><xs:element name="item" type="tns:Item" maxOccurs="unbounded"/></xs:sequence>
+        <xs:element name="tonnes" type="xs:decimal"/>
+        <xs:element name="item" type="tns:Item" maxOccurs="unbounded"/></xs:sequence>
         <xs:attribute name="number" type="xs:string"/></xs:complexType></xs:element>
     </xs:schema>
   </types>
@@ -90,7 +108,9 @@ WSDL = """<?xml version="1.0" encoding="utf-8"?>
   <binding name="CargoSoap" type="tns:CargoDesk">
     <soap:binding style="document" transport="http://schemas.xmlsoap.org/soap/http"/>
     <operation name="Declare"><soap:operation soapAction="urn:fernholm:declare"/>
-      <input><soap:body use="literal"/></input><output><soap:body use="literal"/></output></operation></binding>
-  <service name="Cargo"><port name="CargoPort" binding="tns:CargoSoap"><soap:address location="{address}"/></port></service>
+      <input><soap:body use="literal"/></input><output><soap:body use="literal"/></output>
+      </operation></binding>
+  <service name="Cargo"><port name="CargoPort" binding="tns:CargoSoap">
+  <soap:address location="{address}"/></port></service>
 </definitions>
 """

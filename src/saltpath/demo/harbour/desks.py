@@ -1,5 +1,6 @@
-"""Desks that ask who one is, each in its own way: digest at /log, OAuth 2 at /token and /scales, a key at /gate, a signature at
-/orders, a cookie at /desk. User and password are those of /sessions; the client is `desk` with the secret `deep-water-9`.
+"""Desks that ask who one is, each in its own way: digest at /log, OAuth 2 at /token and /scales, a
+key at /gate, a signature at /orders, a cookie at /desk. User and password are those of /sessions;
+the client is `desk` with the secret `deep-water-9`.
 """
 
 from __future__ import annotations
@@ -36,14 +37,26 @@ _FIELD = re.compile(r'(\w+)=(?:"([^"]*)"|([^\s,]+))')
 def _log(call: Call) -> Reply:
     """The harbour master's log. `?algorithm=MD5` asks in the old way."""
     algorithm = call.query.get("algorithm", "SHA-256")
-    fields = {key: quoted or bare for key, quoted, bare in _FIELD.findall(call.headers.get("Authorization", ""))}
+    fields = {
+        key: quoted or bare
+        for key, quoted, bare in _FIELD.findall(call.headers.get("Authorization", ""))
+    }
     if not _digest_fits(call, fields):
         nonce = secrets.token_hex(8)
         _nonces[nonce] = time.monotonic()
-        challenge = f'Digest realm="{REALM}", qop="auth", algorithm={algorithm}, nonce="{nonce}", opaque="tide"'
-        return Reply(401, {"title": "sign in by digest", "status": 401}, (("WWW-Authenticate", challenge),))
+        challenge = (
+            f'Digest realm="{REALM}", qop="auth", algorithm={algorithm}, nonce="{nonce}", '
+            'opaque="tide"'
+        )
+        return Reply(
+            401, {"title": "sign in by digest", "status": 401}, (("WWW-Authenticate", challenge),)
+        )
     return Reply(
-        200, {"entries": [{"number": next(_numbers), "text": "Saltwife made fast at East 4"}], "by": fields["username"]}
+        200,
+        {
+            "entries": [{"number": next(_numbers), "text": "Saltwife made fast at East 4"}],
+            "by": fields["username"],
+        },
     )
 
 
@@ -67,22 +80,37 @@ def _digest_fits(call: Call, fields: dict[str, str]) -> bool:
 @route("POST", "/token")
 def _token(call: Call) -> Reply:
     """`?lasts=2`: a token that lasts so many seconds."""
-    form = {name: values[0] for name, values in parse_qs(call.raw.decode("utf-8", "replace")).items()}
+    form = {
+        name: values[0] for name, values in parse_qs(call.raw.decode("utf-8", "replace")).items()
+    }
     scheme, _, code = call.headers.get("Authorization", "").partition(" ")
     try:
-        name, _, secret = base64.b64decode(code).decode().partition(":") if scheme.lower() == "basic" else ("", "", "")
+        name, _, secret = (
+            base64.b64decode(code).decode().partition(":")
+            if scheme.lower() == "basic"
+            else ("", "", "")
+        )
     except ValueError:
         name = secret = ""
     if form.get("grant_type") != "client_credentials":
         return Reply(400, {"error": "unsupported_grant_type"})
     if (unquote_plus(name), unquote_plus(secret)) != (CLIENT, SECRET):
-        problem = {"error": "invalid_client", "error_description": "there is no such client with this secret"}
+        problem = {
+            "error": "invalid_client",
+            "error_description": "there is no such client with this secret",
+        }
         return Reply(401, problem, (("WWW-Authenticate", f'Basic realm="{REALM}"'),))
     token, lasts = f"tk-{secrets.token_hex(8)}", float(call.query.get("lasts", TOKEN_LASTS_S))
     _tokens[token] = time.monotonic() + lasts
     shown = int(call.query.get("says", lasts))
     return Reply(
-        200, {"access_token": token, "token_type": "Bearer", "expires_in": shown, "scope": form.get("scope", "")}
+        200,
+        {
+            "access_token": token,
+            "token_type": "Bearer",
+            "expires_in": shown,
+            "scope": form.get("scope", ""),
+        },
     )
 
 
@@ -91,9 +119,13 @@ def _scales(call: Call) -> Reply:
     scheme, _, token = call.headers.get("Authorization", "").partition(" ")
     if scheme.lower() != "bearer" or _tokens.get(token, 0) < time.monotonic():
         return Reply(
-            401, {"title": "the token is missing or has ended", "status": 401}, (("WWW-Authenticate", "Bearer"),)
+            401,
+            {"title": "the token is missing or has ended", "status": 401},
+            (("WWW-Authenticate", "Bearer"),),
         )
-    return Reply(200, {"scales": [{"quay": "East", "tonnes": 12.5}, {"quay": "West", "tonnes": 8.25}]})
+    return Reply(
+        200, {"scales": [{"quay": "East", "tonnes": 12.5}, {"quay": "West", "tonnes": 8.25}]}
+    )
 
 
 # ---- a key, a signature, a cookie
@@ -101,10 +133,14 @@ def _scales(call: Call) -> Reply:
 
 @route("GET", "/gate")
 def _gate(call: Call) -> Reply:
-    cookies = dict(pair.strip().partition("=")[::2] for pair in call.headers.get("Cookie", "").split(";"))
+    cookies = dict(
+        pair.strip().partition("=")[::2] for pair in call.headers.get("Cookie", "").split(";")
+    )
     given = call.headers.get("X-Key") or call.query.get("key") or cookies.get("key")
     return (
-        Reply(200, {"gate": "open"}) if given == KEY else Reply(403, {"title": "the key does not fit", "status": 403})
+        Reply(200, {"gate": "open"})
+        if given == KEY
+        else Reply(403, {"title": "the key does not fit", "status": 403})
     )
 
 
@@ -122,13 +158,20 @@ def _open_desk(call: Call) -> Reply:
     cookie = secrets.token_hex(6)
     _cookies.add(cookie)
     return Reply(
-        204, None, (("Set-Cookie", f"desk={cookie}; Path=/desk; HttpOnly"), ("Set-Cookie", "tide=high; Path=/"))
+        204,
+        None,
+        (
+            ("Set-Cookie", f"desk={cookie}; Path=/desk; HttpOnly"),
+            ("Set-Cookie", "tide=high; Path=/"),
+        ),
     )
 
 
 @route("GET", "/desk")
 def _desk(call: Call) -> Reply:
-    cookies = dict(pair.strip().partition("=")[::2] for pair in call.headers.get("Cookie", "").split(";"))
+    cookies = dict(
+        pair.strip().partition("=")[::2] for pair in call.headers.get("Cookie", "").split(";")
+    )
     if cookies.get("desk") not in _cookies:
         return Reply(401, {"title": "the desk is closed", "status": 401})
     return Reply(200, {"desk": "open", "cookies": sorted(cookies)})

@@ -1,4 +1,5 @@
-"""The fault switches under /faults/: what a bad day looks like. Each writes raw bytes to the connection and ends it.
+"""The fault switches under /faults/: what a bad day looks like. Each writes raw bytes to the
+connection and ends it.
 
 Every one is bounded in size and time, so that a client that takes it all comes to no harm either.
 """
@@ -22,7 +23,11 @@ def _head(extra: str, status: str = "200 OK", media_type: str = "application/jso
 
 
 def _whole(
-    out: BinaryIO, body: bytes, extra: str = "", status: str = "200 OK", media: str = "application/json"
+    out: BinaryIO,
+    body: bytes,
+    extra: str = "",
+    status: str = "200 OK",
+    media: str = "application/json",
 ) -> None:
     out.write(_head(f"{extra}Content-Length: {len(body)}\r\n", status, media) + body)
 
@@ -139,7 +144,10 @@ def _elsewhere(out: BinaryIO, query: Query, _: socket.socket) -> None:
 def _large(out: BinaryIO, query: Query, _: socket.socket) -> None:
     """A JSON list of about so many MB (10 unless told otherwise)."""
     size = min(int(query.get("mb", "10")), 60) * MB
-    row = b'{"code":"QUAY-%07d","text":"Quay dues by length","amount":1318.40,"register":9007199254740993}'
+    row = (
+        b'{"code":"QUAY-%07d","text":"Quay dues by '
+        b'length","amount":1318.40,"register":9007199254740993}'
+    )
     count = size // (len(row) + 4)
     _whole(out, b"[" + b",\n".join(row % number for number in range(count)) + b"]")
 
@@ -162,7 +170,12 @@ def _busy(out: BinaryIO, query: Query, _: socket.socket) -> None:
     key = "busy " + query.get("key", "")
     _seen[key] = _seen.get(key, 0) + 1
     if _seen[key] <= int(query.get("times", "1")):
-        _whole(out, b'{"state":"busy"}', f"Retry-After: {query.get('after', '1')}\r\n", "503 Service Unavailable")
+        _whole(
+            out,
+            b'{"state":"busy"}',
+            f"Retry-After: {query.get('after', '1')}\r\n",
+            "503 Service Unavailable",
+        )
     else:
         _whole(out, b'{"state":"free","tries":%d}' % _seen.pop(key))
 
@@ -170,8 +183,12 @@ def _busy(out: BinaryIO, query: Query, _: socket.socket) -> None:
 def _entities(out: BinaryIO, query: Query, _: socket.socket) -> None:
     """XML whose entities grow a thousandfold with each level, and that asks for a file."""
     levels = "".join(f'<!ENTITY w{n} "{f"&w{n - 1};" * 10}">' for n in range(1, 10))
-    _whole(out, f'<!DOCTYPE t [<!ENTITY w0 "salt"><!ENTITY f SYSTEM "file:///etc/hostname">{levels}]><t>&w9;&f;</t>'.encode(),
-           media="application/xml")  # fmt: skip
+    _whole(
+        out,
+        '<!DOCTYPE t [<!ENTITY w0 "salt"><!ENTITY f SYSTEM '
+        f'"file:///etc/hostname">{levels}]><t>&w9;&f;</t>'.encode(),
+        media="application/xml",
+    )
 
 
 FAULTS: dict[str, Fault] = {

@@ -1,6 +1,8 @@
-"""The harbour's own database: what it has stored of port calls, in a SQLite file that others may look into.
+"""The harbour's own database: what it has stored of port calls, in a SQLite file that others may
+look into.
 
-One thing is wrong with it, on purpose: names with an ampersand are stored as a page would show them (`Tern &amp; Daughter`).
+One thing is wrong with it, on purpose: names with an ampersand are stored as a page would show them
+(`Tern &amp; Daughter`).
 """
 
 from __future__ import annotations
@@ -13,22 +15,27 @@ from typing import Any
 
 _TABLES = """
 CREATE TABLE IF NOT EXISTS port_call (
-    id TEXT PRIMARY KEY, vessel TEXT NOT NULL, state TEXT NOT NULL, berth TEXT NOT NULL, metres NUMERIC NOT NULL, nights INTEGER NOT NULL,
+    id TEXT PRIMARY KEY, vessel TEXT NOT NULL, state TEXT NOT NULL, berth TEXT NOT NULL,
+    metres NUMERIC NOT NULL, nights INTEGER NOT NULL,
     total NUMERIC NOT NULL, currency TEXT NOT NULL
 );
-CREATE TABLE IF NOT EXISTS berth (id TEXT PRIMARY KEY, name TEXT NOT NULL, metres INTEGER NOT NULL, depth NUMERIC NOT NULL, state TEXT NOT NULL);
+CREATE TABLE IF NOT EXISTS berth (id TEXT PRIMARY KEY, name TEXT NOT NULL,
+metres INTEGER NOT NULL, depth NUMERIC NOT NULL, state TEXT NOT NULL);
 DELETE FROM port_call;
 DELETE FROM berth;
 """
 
 
 class Ledger:
-    """Written as port calls change, within the port's lock. Without a file one is made, which `close` takes away."""
+    """Written as port calls change, within the port's lock. Without a file one is made, which
+    `close` takes away."""
 
     def __init__(self, file: Path | None, berths: list[dict[str, Any]]) -> None:
         self._made = file is None
         if file is None:
-            with tempfile.NamedTemporaryFile(prefix="fernholm-harbour-", suffix=".db", delete=False) as made:
+            with tempfile.NamedTemporaryFile(
+                prefix="fernholm-harbour-", suffix=".db", delete=False
+            ) as made:
                 file = Path(made.name)
         self.file = file.resolve()
         self._connection = sqlite3.connect(self.file, isolation_level=None, check_same_thread=False)

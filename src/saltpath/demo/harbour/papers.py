@@ -1,4 +1,5 @@
-"""Papers in every shape: parts and files taken at /papers, notices given in other charsets, encodings and types at /notices."""
+"""Papers in every shape: parts and files taken at /papers, notices given in other charsets,
+encodings and types at /notices."""
 
 from __future__ import annotations
 
@@ -28,30 +29,49 @@ def _take(call: Call) -> Reply:
     parts = []
     for part in message.iter_parts() if message.is_multipart() else ():
         content = bytes(part.get_payload(decode=True) or b"")
-        parts.append({
-            "name": part.get_param("name", header="content-disposition"), "file": part.get_filename(),
-            "type": part.get_content_type(), "size": len(content), "sha256": hashlib.sha256(content).hexdigest(),
-        })  # fmt: skip
+        parts.append(
+            {
+                "name": part.get_param("name", header="content-disposition"),
+                "file": part.get_filename(),
+                "type": part.get_content_type(),
+                "size": len(content),
+                "sha256": hashlib.sha256(content).hexdigest(),
+            }
+        )
     return Reply(201, {"parts": parts})
 
 
 @route("PUT", "/papers/{name}")
 def _store(call: Call) -> Reply:
-    return Reply(200, {"name": call.keys["name"], "type": call.headers.get("Content-Type", ""), "size": len(call.raw),
-                       "sha256": hashlib.sha256(call.raw).hexdigest()})  # fmt: skip
+    return Reply(
+        200,
+        {
+            "name": call.keys["name"],
+            "type": call.headers.get("Content-Type", ""),
+            "size": len(call.raw),
+            "sha256": hashlib.sha256(call.raw).hexdigest(),
+        },
+    )
 
 
 @route("GET", "/notices/{kind}")
 def _notice(call: Call) -> Reply:
-    """A notice as `latin1`, `utf16`, `html`, `picture` or `xml`; or as JSON in `gzip`, `deflate`, `br` or `zstd`."""
+    """A notice as `latin1`, `utf16`, `html`, `picture` or `xml`; or as JSON in `gzip`, `deflate`,
+    `br` or `zstd`."""
     kind = call.keys["kind"]
     plain = {
         "latin1": (NOTICE.encode("latin-1"), "text/plain; charset=iso-8859-1"),
         "utf16": (NOTICE.encode("utf-16"), "text/plain; charset=utf-16"),
-        "html": (f"<!doctype html><title>Notice</title><h1>{NOTICE}</h1><script>document.title='run'</script>".encode(), "text/html; charset=utf-8"),
+        "html": (
+            (
+                f"<!doctype html><title>Notice</title><h1>{NOTICE}</h1>"
+                "<script>document.title='run'</script>"
+            ).encode(),
+            "text/html; charset=utf-8",
+        ),
         "picture": (_PICTURE, "image/png"),
         "xml": (_XML.encode(), "application/xml"),
-    }  # fmt: skip
+    }
     if kind in plain:
         body, media = plain[kind]
         return Reply(200, body, (("Content-Type", media),))

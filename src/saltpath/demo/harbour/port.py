@@ -1,5 +1,5 @@
-"""The harbour itself: vessels, berths, port calls and their states, pilots, tides, sign-in. Thread-safe; in memory, and port calls
-in a database, too."""
+"""The harbour itself: vessels, berths, port calls and their states, pilots, tides, sign-in.
+Thread-safe; in memory, and port calls in a database, too."""
 
 from __future__ import annotations
 
@@ -31,13 +31,19 @@ class Refusal(Exception):
 
 def _vessels() -> dict[str, dict[str, Any]]:
     rows = [
-        ("Marrow Finch", "23.4", 180, "Fernholm"), ("Oda Lantern", "41.0", 520, "Aldersund"),
-        ("Saltwife", "12.8", 44, "Fernholm"), ("Petrel IX", "88.2", 2310, "Kvist"),
-        ("Low Ember", "31.5", 300, "Aldersund"), ("Gannet Rose", "55.0", 890, "Fernholm"),
-        ("Brine Courier", "141.9", 9120, "Kvist"), ("Nine Fathom", "19.0", 97, "Fernholm"),
-        ("Tern & Daughter", "27.7", 240, "Aldersund"), ("Wrack Line", "63.3", 1180, "Kvist"),
-        ("Holm Bell", "8.9", 12, "Fernholm"), ("Eelgrass", "36.1", 410, "Aldersund"),
-    ]  # fmt: skip
+        ("Marrow Finch", "23.4", 180, "Fernholm"),
+        ("Oda Lantern", "41.0", 520, "Aldersund"),
+        ("Saltwife", "12.8", 44, "Fernholm"),
+        ("Petrel IX", "88.2", 2310, "Kvist"),
+        ("Low Ember", "31.5", 300, "Aldersund"),
+        ("Gannet Rose", "55.0", 890, "Fernholm"),
+        ("Brine Courier", "141.9", 9120, "Kvist"),
+        ("Nine Fathom", "19.0", 97, "Fernholm"),
+        ("Tern & Daughter", "27.7", 240, "Aldersund"),
+        ("Wrack Line", "63.3", 1180, "Kvist"),
+        ("Holm Bell", "8.9", 12, "Fernholm"),
+        ("Eelgrass", "36.1", 410, "Aldersund"),
+    ]
     return {
         f"V-{number}": {
             "id": f"V-{number}",
@@ -64,7 +70,13 @@ LIVE_BERTHS = [
     {"id": "E6", "name": "East 6", "metres": 160, "depth": Decimal("11.00"), "state": "free"},
     {"id": "W1", "name": "West 1", "metres": 45, "depth": Decimal("5.10"), "state": "free"},
     BERTHS[4],
-    {"id": "N1", "name": "North 1", "metres": 20, "depth": Decimal("2.80"), "state": "under repair"},
+    {
+        "id": "N1",
+        "name": "North 1",
+        "metres": 20,
+        "depth": Decimal("2.80"),
+        "state": "under repair",
+    },
 ]
 PILOTS = [
     {"id": "P-1", "name": "Tor Eikeland", "licence": 150},
@@ -93,8 +105,11 @@ class Port(Struct):
 
     @classmethod
     def live(cls) -> Port:
-        """The harbour that ships come to: the same service with other people, berths and numbers than the one to rehearse in."""
-        port = cls(next_call=48210, next_vessel=127, agents=dict(LIVE_AGENTS), berths=list(LIVE_BERTHS))
+        """The harbour that ships come to: the same service with other people, berths and numbers
+        than the one to rehearse in."""
+        port = cls(
+            next_call=48210, next_vessel=127, agents=dict(LIVE_AGENTS), berths=list(LIVE_BERTHS)
+        )
         for number, name in ((125, "Quiet Tern"), (126, "Lantern Reef")):
             port.vessels[f"V-{number}"] = {
                 **port.vessels["V-101"],
@@ -113,7 +128,12 @@ class Port(Struct):
         token = secrets.token_hex(12)
         with self.lock:
             self.tokens[token] = (user, self.now() + TOKEN_LIFE_S)
-        return {"token": token, "agent": user, "expiresIn": TOKEN_LIFE_S, "expiresAt": self._moment(TOKEN_LIFE_S)}
+        return {
+            "token": token,
+            "agent": user,
+            "expiresIn": TOKEN_LIFE_S,
+            "expiresAt": self._moment(TOKEN_LIFE_S),
+        }
 
     def agent(self, authorization: str) -> str:
         """The agent behind a bearer token. Raises Refusal 401."""
@@ -135,18 +155,25 @@ class Port(Struct):
             number = self.next_vessel
             self.next_vessel += 1
             vessel = {
-                "id": f"V-{number}", "name": name, "lengthMetres": length, "tonnage": body.get("tonnage", 0),
-                "homePort": body.get("homePort", "Fernholm"), "callSign": f"FH{number}",
+                "id": f"V-{number}",
+                "name": name,
+                "lengthMetres": length,
+                "tonnage": body.get("tonnage", 0),
+                "homePort": body.get("homePort", "Fernholm"),
+                "callSign": f"FH{number}",
                 "registerNumber": 9007199254740993 + number - 101,
-            }  # fmt: skip
+            }
             self.vessels[vessel["id"]] = vessel
         return vessel
 
     def shown(self, vessel: dict[str, Any]) -> dict[str, Any]:
-        """A vessel as this release of the service gives it: autumn renames a field and writes home ports in capitals."""
+        """A vessel as this release of the service gives it: autumn renames a field and writes home
+        ports in capitals."""
         if self.release == "spring":
             return vessel
-        fields = {{"callSign": "radioCallSign"}.get(name, name): value for name, value in vessel.items()}
+        fields = {
+            {"callSign": "radioCallSign"}.get(name, name): value for name, value in vessel.items()
+        }
         return fields | {"homePort": vessel["homePort"].upper()}
 
     def vessel(self, key: str) -> dict[str, Any]:
@@ -166,18 +193,26 @@ class Port(Struct):
         season = body.get("season", "between")
         if season not in SEASONS:
             raise Refusal(422, "season must be summer, winter or between", "season")
-        berth = next((b for b in sorted(self.berths, key=lambda b: b["metres"]) if b["metres"] >= length), None)
+        berth = next(
+            (b for b in sorted(self.berths, key=lambda b: b["metres"]) if b["metres"] >= length),
+            None,
+        )
         if berth is None:
             berth = max(self.berths, key=lambda b: b["metres"])
         with self.lock:
             key = f"PC-{self.next_call}"
             self.next_call += 1
             self.calls[key] = {
-                "id": key, "vessel": vessel["name"], "state": "requested", "eta": body.get("eta", self._moment(86400)),
+                "id": key,
+                "vessel": vessel["name"],
+                "state": "requested",
+                "eta": body.get("eta", self._moment(86400)),
                 "berth": {"id": berth["id"], "name": berth["name"], "metres": berth["metres"]},
                 "fee": quote(Decimal(length), Decimal(vessel["tonnage"]), nights, season),
-                "pilots": [p["name"] for p in PILOTS[: 2 if length > 90 else 1]], "remark": None, "_asked": self.now(),
-            }  # fmt: skip
+                "pilots": [p["name"] for p in PILOTS[: 2 if length > 90 else 1]],
+                "remark": None,
+                "_asked": self.now(),
+            }
             self._store(key)
             return self._seen(self.calls[key])
 
@@ -196,7 +231,11 @@ class Port(Struct):
         with self.lock:
             call = self.call(key)
             if call["state"] != needs:
-                raise Refusal(409, f"the port call is {call['state']}; only one that is {needs} can become {state}")
+                raise Refusal(
+                    409,
+                    f"the port call is {call['state']}; only one that is {needs} can become "
+                    f"{state}",
+                )
             self.calls[key]["state"] = state
             self._store(key)
             return self.call(key)
@@ -233,7 +272,12 @@ class Port(Struct):
         season = body.get("season", "between") if isinstance(body, dict) else "between"
         if season not in SEASONS:
             raise Refusal(422, "season must be summer, winter or between", "season")
-        return quote(Decimal(_number(body, "lengthMetres")), Decimal(_number(body, "tonnage")), nights, season)
+        return quote(
+            Decimal(_number(body, "lengthMetres")),
+            Decimal(_number(body, "tonnage")),
+            nights,
+            season,
+        )
 
     def tides(self, day: str) -> list[dict[str, Any]]:
         try:
@@ -256,7 +300,11 @@ class Port(Struct):
         return windows
 
     def _moment(self, seconds: float) -> str:
-        return datetime.fromtimestamp(self.now() + seconds, UTC).isoformat(timespec="seconds").replace("+00:00", "Z")
+        return (
+            datetime.fromtimestamp(self.now() + seconds, UTC)
+            .isoformat(timespec="seconds")
+            .replace("+00:00", "Z")
+        )
 
 
 def _text(body: Any, name: str) -> str:
@@ -268,6 +316,10 @@ def _text(body: Any, name: str) -> str:
 
 def _number(body: Any, name: str) -> Any:
     value = body.get(name) if isinstance(body, dict) else None
-    if isinstance(value, bool) or not isinstance(value, (int, Decimal)) or not 0 < value < 1_000_000:
+    if (
+        isinstance(value, bool)
+        or not isinstance(value, (int, Decimal))
+        or not 0 < value < 1_000_000
+    ):
         raise Refusal(422, f"{name} must be a number above 0", name)
     return value

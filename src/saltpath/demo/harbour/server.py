@@ -1,4 +1,5 @@
-"""Listens on loopback and routes: paths to functions, refusals to problem documents, undeclared methods to 405."""
+"""Listens on loopback and routes: paths to functions, refusals to problem documents, undeclared
+methods to 405."""
 
 from __future__ import annotations
 
@@ -144,7 +145,13 @@ def _pilots(call: Call) -> Reply:
 
 @route("GET", "/tide-windows")
 def _tides(call: Call) -> Reply:
-    return Reply(200, {"date": call.query.get("date", ""), "windows": call.port.tides(call.query.get("date", ""))})
+    return Reply(
+        200,
+        {
+            "date": call.query.get("date", ""),
+            "windows": call.port.tides(call.query.get("date", "")),
+        },
+    )
 
 
 @route("GET", "/openapi.json")
@@ -180,7 +187,9 @@ class Handler(BaseHTTPRequestHandler):
             reply = self._reply(path, query)
         except Refusal as refusal:
             problem = {"title": refusal.reason, "status": refusal.status}
-            reply = Reply(refusal.status, problem | ({"field": refusal.fault} if refusal.fault else {}))
+            reply = Reply(
+                refusal.status, problem | ({"field": refusal.fault} if refusal.fault else {})
+            )
         self._write(reply)
 
     def _reply(self, path: str, query: dict[str, str]) -> Reply:
@@ -195,7 +204,9 @@ class Handler(BaseHTTPRequestHandler):
                 agent = self.port.agent(self.headers.get("Authorization", "")) if signed else ""
                 base = f"http://{self.headers.get('Host', '')}"
                 keys = found.groupdict()
-                return answer(Call(self.port, self.command, path, keys, query, raw, self.headers, agent, base))
+                return answer(
+                    Call(self.port, self.command, path, keys, query, raw, self.headers, agent, base)
+                )
         if allowed:
             problem = {"title": f"{self.command} is not possible here", "status": 405}
             return Reply(405, problem, (("Allow", ", ".join(allowed)),))
@@ -255,10 +266,15 @@ LOOK_S = 0.05
 
 
 class Harbour:
-    """The service in threads of this process. `address` is where it answers, `database` its SQLite file."""
+    """The service in threads of this process. `address` is where it answers, `database` its SQLite
+    file."""
 
     def __init__(
-        self, host: str = "127.0.0.1", port: int = 0, live: bool = False, database: Path | None = None
+        self,
+        host: str = "127.0.0.1",
+        port: int = 0,
+        live: bool = False,
+        database: Path | None = None,
     ) -> None:
         state = Port.live() if live else Port()
         handler = type("BoundHandler", (Handler,), {"port": state})
@@ -266,7 +282,9 @@ class Harbour:
         state.ledger = self._ledger = Ledger(database, state.berths)
         self.database = self._ledger.file
         self.address = f"http://{host}:{self._server.server_address[1]}"
-        self._thread = threading.Thread(target=self._server.serve_forever, args=(LOOK_S,), name="harbour", daemon=True)
+        self._thread = threading.Thread(
+            target=self._server.serve_forever, args=(LOOK_S,), name="harbour", daemon=True
+        )
 
     def start(self) -> Harbour:
         self._thread.start()

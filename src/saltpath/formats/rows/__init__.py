@@ -1,5 +1,5 @@
-"""Rows of files, whatever program wrote them: CSV, XLSX, JSON, JSON Lines. They are streamed; a file is never held whole unless it is one JSON
-document."""
+"""Rows of files, whatever program wrote them: CSV, XLSX, JSON, JSON Lines. They are streamed; a
+file is never held whole unless it is one JSON document."""
 
 from __future__ import annotations
 
@@ -16,7 +16,8 @@ OLD_WORKBOOK = b"\xd0\xcf\x11\xe0"
 
 
 def kind_of_file(file: BinaryIO, name: str) -> str:
-    """`xlsx`, `json`, `lines` or `csv`, by what it begins with and by its name; the file is at its beginning again."""
+    """`xlsx`, `json`, `lines` or `csv`, by what it begins with and by its name; the file is at its
+    beginning again."""
     begin = file.read(64)
     file.seek(0)
     ending = PurePosixPath(name).suffix.lower()
@@ -25,7 +26,8 @@ def kind_of_file(file: BinaryIO, name: str) -> str:
     if ending in (".jsonl", ".ndjson"):
         return "lines"
     if ending == ".json" or (
-        ending not in (".csv", ".tsv", ".txt") and begin.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"{", b"[")
+        ending not in (".csv", ".tsv", ".txt")
+        and begin.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"{", b"[")
     ):
         return "json"
     return "csv"
@@ -33,9 +35,8 @@ def kind_of_file(file: BinaryIO, name: str) -> str:
 
 def read_table(file: BinaryIO, source: FileRows) -> Table:
     """The table in a file, its names found. Raises Unreadable, also while its rows are read."""
-    kind = kind_of_file(
-        file, source.file
-    )  # a reader is imported when a file needs it: a run without rows has no use for any
+    # a reader is imported when a file needs it: a run without rows has no use for any
+    kind = kind_of_file(file, source.file)
     if kind == "xlsx":
         from saltpath.formats.rows import xlsx_rows
 
@@ -50,7 +51,8 @@ def read_table(file: BinaryIO, source: FileRows) -> Table:
 
 
 def rows_reader(open_file: Callable[[str], BinaryIO]) -> Callable[[FileRows], Iterator[Row]]:
-    """Reads the rows of files that `open_file` opens; what it raises comes through, and Unreadable, also while they are read."""
+    """Reads the rows of files that `open_file` opens; what it raises comes through, and Unreadable,
+    also while they are read."""
 
     def read(source: FileRows) -> Iterator[Row]:
         return read_table(open_file(source.file), source).rows

@@ -1,4 +1,5 @@
-"""CSV as programs write it (RFC 4180, and what differs): delimiter, quote and encoding are found where they are not said."""
+"""CSV as programs write it (RFC 4180, and what differs): delimiter, quote and encoding are found
+where they are not said."""
 
 from __future__ import annotations
 
@@ -48,7 +49,8 @@ class Dialect(Struct, frozen=True):
     escaped: bool = False
     """A quote within quotes may have a backslash before it rather than another quote."""
     decimal: str = ""
-    """What stands before decimals, where that is a comma: numbers have one, and none has a point."""
+    """What stands before decimals, where that is a comma: numbers have one, and none has a
+    point."""
     comments: str = ""
     """What a line begins with that is left out."""
 
@@ -56,25 +58,44 @@ class Dialect(Struct, frozen=True):
 def read(file: BinaryIO, source: FileRows) -> Table:
     """The table. Raises Unreadable."""
     dialect = found_dialect(file, source)
-    return table_of(records(file, dialect), replace(source, decimal=source.decimal or dialect.decimal))
+    return table_of(
+        records(file, dialect), replace(source, decimal=source.decimal or dialect.decimal)
+    )
 
 
 def found_dialect(file: BinaryIO, source: FileRows) -> Dialect:
     """What the source says, completed by what the file looks like. Raises Unreadable."""
-    encoding, sure = Guess(known_encoding(source.encoding), True) if source.encoding else found_encoding(file)
+    encoding, sure = (
+        Guess(known_encoding(source.encoding), True) if source.encoding else found_encoding(file)
+    )
     sample = file.read(LOOKED_AT).decode(encoding, "replace")
     file.seek(0)
     if source.comments:
-        sample = "".join(line for line in sample.splitlines(True) if not line.startswith(source.comments))
+        sample = "".join(
+            line for line in sample.splitlines(True) if not line.startswith(source.comments)
+        )
     if "\x00" in sample:
         raise Unreadable("this is neither a workbook (.xlsx) nor a text of cells (CSV)")
     said = _SAID.match(sample)
     quote = "" if source.quote == "none" else source.quote or _quote(sample)
     delimiter = source.delimiter or (said[1] if said else _delimiter(sample, quote))
-    spaced = bool(quote) and re.search(re.escape(delimiter) + r" +" + re.escape(quote), sample) is not None
+    spaced = (
+        bool(quote)
+        and re.search(re.escape(delimiter) + r" +" + re.escape(quote), sample) is not None
+    )
     escaped = bool(quote) and _is_escaped(sample, quote)
     decimal = "," if delimiter != "," and _has_commas(_first_rows(sample, delimiter, quote)) else ""
-    return Dialect(encoding, delimiter, quote, spaced, said is not None, sure, escaped, decimal, source.comments)
+    return Dialect(
+        encoding,
+        delimiter,
+        quote,
+        spaced,
+        said is not None,
+        sure,
+        escaped,
+        decimal,
+        source.comments,
+    )
 
 
 def _has_commas(rows: list[list[str]]) -> bool:
@@ -84,26 +105,34 @@ def _has_commas(rows: list[list[str]]) -> bool:
 
 
 def _is_escaped(sample: str, quote: str) -> bool:
-    """Whether quotes within cells have a backslash before them: some do that do not end a cell, and no backslash stands before anything else."""
+    """Whether quotes within cells have a backslash before them: some do that do not end a cell, and
+    no backslash stands before anything else."""
     mark = re.escape(quote)
     within = re.search(rf"[^\\\n]\\{mark}(?![,;\t|\r\n]|\Z)", sample)
     return within is not None and re.search(rf"\\[^\\{mark}]", sample) is None
 
 
 def _quote(sample: str) -> str:
-    """A single quote where it is used as one: around each name of the first row, or around a cell that has a delimiter in it."""
+    """A single quote where it is used as one: around each name of the first row, or around a cell
+    that has a delimiter in it."""
     cells = [] if '"' in sample else _SINGLE.findall(sample)
     if len(cells) > 1 and (
-        _ALL_SINGLE.fullmatch(_first_line(sample)) or any(set(cell) & set(DELIMITERS) for cell in cells)
+        _ALL_SINGLE.fullmatch(_first_line(sample))
+        or any(set(cell) & set(DELIMITERS) for cell in cells)
     ):
         return "'"
     return '"'
 
 
 def _delimiter(sample: str, quote: str) -> str:
-    """The one that divides the most of the first rows into the same number of cells, more than one; of several the one that gives more cells.
-    If none does, a comma where the first row has one, else what stands nowhere: then there is one column, with all its commas."""
-    tried = {delimiter: rows for delimiter in DELIMITERS if (rows := _first_rows(sample, delimiter, quote))}
+    """The one that divides the most of the first rows into the same number of cells, more than one;
+    of several the one that gives more cells. If none does, a comma where the first row has one,
+    else what stands nowhere: then there is one column, with all its commas."""
+    tried = {
+        delimiter: rows
+        for delimiter in DELIMITERS
+        if (rows := _first_rows(sample, delimiter, quote))
+    }
     best, most = "", (0.0, 0)
     for delimiter, rows in tried.items():
         widths = [len(row) for row in rows[:-1] or rows]
@@ -127,7 +156,8 @@ def _first_rows(sample: str, delimiter: str, quote: str) -> list[list[str]]:
 
 
 def _are_decimal(rows: list[list[str]], tried: dict[str, list[list[str]]]) -> bool:
-    """Whether commas divide nothing but numbers: a column of them under its name, or the cells that another delimiter gives."""
+    """Whether commas divide nothing but numbers: a column of them under its name, or the cells that
+    another delimiter gives."""
     if len(rows[0]) == 1 and rows[1:] and all(looks_with_comma(",".join(row)) for row in rows[1:]):
         return True
     for delimiter, others in tried.items():
@@ -150,8 +180,8 @@ def _reader(text: Iterable[str], dialect: Dialect, strict: bool = False) -> Any:
 
 
 def records(file: BinaryIO, dialect: Dialect) -> Iterator[list[Any]]:
-    """Its rows as lists of cells, the empty lines too; a cell whose letters are not of the encoding is a BadCell. Raises Unreadable with the
-    line, also of a quote that is not closed."""
+    """Its rows as lists of cells, the empty lines too; a cell whose letters are not of the encoding
+    is a BadCell. Raises Unreadable with the line, also of a quote that is not closed."""
     text = io.TextIOWrapper(file, dialect.encoding, errors="surrogateescape", newline="")
     if dialect.said:
         text.readline()
@@ -161,9 +191,12 @@ def records(file: BinaryIO, dialect: Dialect) -> Iterator[list[Any]]:
     try:
         for record in reader:
             several = reader.line_num - line > 1
-            if several and (reader.line_num - line > MOST_LINES or not _is_closed(lines.taken, dialect)):
+            if several and (
+                reader.line_num - line > MOST_LINES or not _is_closed(lines.taken, dialect)
+            ):
                 raise Unreadable(
-                    f"a quote that is opened in line {line + 1} is not closed where its cell ends; if quotes are letters in it, say that nothing stands around cells"
+                    f"a quote that is opened in line {line + 1} is not closed where its cell "
+                    "ends; if quotes are letters in it, say that nothing stands around cells"
                 )
             line = reader.line_num
             lines.taken.clear()
@@ -172,7 +205,8 @@ def records(file: BinaryIO, dialect: Dialect) -> Iterator[list[Any]]:
         raise Unreadable(f"line {reader.line_num}: {problem}") from None
     except UnicodeError as problem:
         raise Unreadable(
-            f"after line {reader.line_num}: its letters are not {shown(dialect.encoding)}: {getattr(problem, 'reason', problem)}"
+            f"after line {reader.line_num}: its letters are not {shown(dialect.encoding)}: "
+            f"{getattr(problem, 'reason', problem)}"
         ) from None
 
 
@@ -198,7 +232,8 @@ class _Lines:
 
 
 def _is_closed(lines: list[str], dialect: Dialect) -> bool:
-    """Whether a record over several lines is one: where a quote was left open, a later one closes it, and a cell goes on behind that."""
+    """Whether a record over several lines is one: where a quote was left open, a later one closes
+    it, and a cell goes on behind that."""
     try:
         next(iter(_reader(lines, dialect, strict=True)), None)
     except csv.Error:

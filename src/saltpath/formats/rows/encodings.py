@@ -1,4 +1,5 @@
-"""Which encoding a text file is in: by its byte order mark, by where zeros stand, by whether it is UTF-8."""
+"""Which encoding a text file is in: by its byte order mark, by where zeros stand, by whether it is
+UTF-8."""
 
 from __future__ import annotations
 
@@ -20,8 +21,9 @@ _CHUNK = 1 << 20
 
 
 def found_encoding(file: BinaryIO) -> Guess:
-    """A name that Python knows, and whether it is sure; the file is at its beginning again. Some letters that are wrong do not make a text
-    that is UTF-8 elsewhere another one. Raises Unreadable for what is no text."""
+    """A name that Python knows, and whether it is sure; the file is at its beginning again. Some
+    letters that are wrong do not make a text that is UTF-8 elsewhere another one. Raises Unreadable
+    for what is no text."""
     begin = file.read(_CHUNK)
     file.seek(0)
     for mark, name in _MARKS:
@@ -38,7 +40,8 @@ def found_encoding(file: BinaryIO) -> Guess:
         decoder.decode(b"", final=True)
         return Guess("utf-8", True)
     except UnicodeDecodeError:
-        octets = begin if piece == begin else begin + piece  # the chunk that is none may be the first
+        # the chunk that is none may be the first
+        octets = begin if piece == begin else begin + piece
         text = octets.decode("utf-8", "surrogateescape")
         wrong = sum("\udc80" <= char <= "\udcff" for char in text)
         right = sum(char > "\x7f" for char in text) - wrong

@@ -19,7 +19,8 @@ from saltpath.formats.rows.encodings import found_encoding, known_encoding
 LARGEST = 100_000_000
 LONGEST_LINE = 20_000_000
 MOST_NOTED = 20_000_000
-"""Characters of a document in which names that stand twice are looked for; that takes longer than reading it."""
+"""Characters of a document in which names that stand twice are looked for; that takes longer than
+reading it."""
 _HALF = re.compile(r"\\u[dD][89a-fA-F]")
 """Half of a character, perhaps without its other half."""
 
@@ -35,7 +36,8 @@ def document(file: BinaryIO, source: FileRows) -> Any:
     octets = file.read(LARGEST + 1)
     if len(octets) > LARGEST:
         raise Unreadable(
-            "a JSON document of more than 100 MB cannot be read; JSON Lines (.jsonl) can be as long as you like"
+            "a JSON document of more than 100 MB cannot be read; JSON Lines (.jsonl) can be as "
+            "long as you like"
         )
     try:
         return _read(octets.decode(encoding))
@@ -44,7 +46,8 @@ def document(file: BinaryIO, source: FileRows) -> Any:
 
 
 def read_lines(file: BinaryIO, source: FileRows) -> Table:
-    """JSON Lines: a document in each line, empty lines left out. Raises Unreadable with the line."""
+    """JSON Lines: a document in each line, empty lines left out. Raises Unreadable with the
+    line."""
     encoding = known_encoding(source.encoding) if source.encoding else found_encoding(file).encoding
     return table_of_items(_lines(file, encoding), source)
 
@@ -63,7 +66,8 @@ def _lines(file: BinaryIO, encoding: str) -> Iterator[Any]:
 
 
 def _read(text: str) -> Any:
-    """A document in which a name that stands twice in one object has no value. Raises ValueError."""
+    """A document in which a name that stands twice in one object has no value. Raises
+    ValueError."""
     if len(text) > MOST_NOTED:
         return plain.read_json(text)
     found = plain.read_json_by(text, _noted)

@@ -1,5 +1,6 @@
-"""Which one-byte encoding a text is in, by the letters that it would have in each: usual ones of a language, lower case within words, one
-script in a word, and in Latin words few letters with marks."""
+"""Which one-byte encoding a text is in, by the letters that it would have in each: usual ones of a
+language, lower case within words, one script in a word, and in Latin words few letters with
+marks."""
 
 from __future__ import annotations
 
@@ -23,8 +24,8 @@ _CANDIDATES = (
     ("cp1253", _GREEK),
     ("iso8859-7", _GREEK),
 )
-"""Encodings with the letters, beyond ASCII, of the languages that are written in them, the most usual first; of two that fit equally the
-first."""
+"""Encodings with the letters, beyond ASCII, of the languages that are written in them, the most
+usual first; of two that fit equally the first."""
 _LATIN = (_WEST, _CENTRAL, _TURKISH)
 _SURE_LETTERS, _SURE_BY = 3, 0.25
 _MOST = 20_000
@@ -96,7 +97,8 @@ def _of_letter(char: str, before: str, usual: set[str], letters: str) -> float:
         lower = char == char.lower()
         if not lower and before.islower():
             return -1.0
-        rank = letters.index(char.lower()) / len(letters)  # the usual ones stand first; a capital tells less
+        # the usual ones stand first; a capital tells less
+        rank = letters.index(char.lower()) / len(letters)
         return (1.3 - rank) * (1.0 if lower else 0.7)
     if char.isalpha():
         return -1.0

@@ -1,4 +1,5 @@
-"""How a file of rows looks before a table is made of it: its kind, its sheets or how it writes cells, and its first cells as they stand."""
+"""How a file of rows looks before a table is made of it: its kind, its sheets or how it writes
+cells, and its first cells as they stand."""
 
 from __future__ import annotations
 
@@ -17,9 +18,10 @@ MOST_RECORDS = 60
 
 
 class Look(Struct):
-    """`kind`: csv, xlsx, json or lines. Of a workbook its `sheets` and the one that is meant; of CSV its `encoding` as people call it, and whether
-    that is `sure`, its `delimiter`, `quote` and `decimal`; of JSON the paths of its `lists`. `records`: the first cells of CSV and workbooks, row by
-    row."""
+    """`kind`: csv, xlsx, json or lines. Of a workbook its `sheets` and the one that is meant; of
+    CSV its `encoding` as people call it, and whether that is `sure`, its `delimiter`, `quote` and
+    `decimal`; of JSON the paths of its `lists`. `records`: the first cells of CSV and workbooks,
+    row by row."""
 
     kind: str
     sheets: list[str] = field(default_factory=list)
@@ -34,18 +36,25 @@ class Look(Struct):
 
 
 def look(file: BinaryIO, source: FileRows, most: int = MOST_RECORDS) -> Look:
-    """Look at the beginning of a file; it is not to be read any more afterwards. Raises Unreadable."""
+    """Look at the beginning of a file; it is not to be read any more afterwards. Raises
+    Unreadable."""
     found = Look(kind_of_file(file, source.file))
     if found.kind == "xlsx":
         found.sheets, found.sheet = xlsx_rows.sheets_of(file, source.sheet)
         found.records = list(islice(xlsx_rows.records(file, source.sheet), most))
     elif found.kind == "csv":
         dialect = csv_rows.found_dialect(file, source)
-        found.encoding, found.delimiter, found.quote = shown(dialect.encoding), dialect.delimiter, dialect.quote
+        found.encoding, found.delimiter, found.quote = (
+            shown(dialect.encoding),
+            dialect.delimiter,
+            dialect.quote,
+        )
         found.sure, found.decimal = dialect.sure, dialect.decimal
         found.records = list(islice(csv_rows.records(file, dialect), most))
     elif found.kind == "json":
-        found.lists = lists_in(json_rows.document(file, source)) if not source.path else [source.path]
+        found.lists = (
+            lists_in(json_rows.document(file, source)) if not source.path else [source.path]
+        )
     return found
 
 

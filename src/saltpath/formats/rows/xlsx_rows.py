@@ -1,6 +1,8 @@
-"""XLSX (ISO/IEC 29500): a sheet streamed row by row; merged cells have the value of their first, dates are ISO 8601, numbers exact.
+"""XLSX (ISO/IEC 29500): a sheet streamed row by row; merged cells have the value of their first,
+dates are ISO 8601, numbers exact.
 
-A cell that holds an error, or a formula that was never worked out, keeps its row from being carried out, by its name.
+A cell that holds an error, or a formula that was never worked out, keeps its row from being carried
+out, by its name.
 """
 
 from __future__ import annotations
@@ -26,7 +28,9 @@ LOOKED_AT = 200
 LARGEST_UNPACKED = 1_000_000_000
 MOST_MERGED = 100_000
 _OLD = b"\xd0\xcf\x11\xe0"
-_LOOKED_FOR = re.compile(rb'<(?:\w+:)?(?:mergeCell [^>]*?ref="([A-Z]{1,3}\d{1,7}:[A-Z]{1,3}\d{1,7})"|(f)[ />])')
+_LOOKED_FOR = re.compile(
+    rb'<(?:\w+:)?(?:mergeCell [^>]*?ref="([A-Z]{1,3}\d{1,7}:[A-Z]{1,3}\d{1,7})"|(f)[ />])'
+)
 _CHUNK = 1 << 20
 
 
@@ -36,19 +40,24 @@ def read(file: BinaryIO, source: FileRows) -> Table:
     file.seek(0)
     if begin == _OLD:
         raise Unreadable(
-            "this workbook is of the old kind (.xls), or protected by a password; save it as .xlsx without one"
+            "this workbook is of the old kind (.xls), or protected by a password; save it as "
+            ".xlsx without one"
         )
     safe_archive(file, LARGEST_UNPACKED)
     try:
         return table_of(records(file, source.sheet), source, empty=None)
     except Unreadable:
         raise
-    except Exception as problem:  # the library raises whatever a spoilt part of the archive makes it stumble over
-        raise Unreadable(f"this workbook cannot be read; it may be cut short or damaged ({short(problem)})") from None
+    # the library raises whatever a spoilt part of the archive makes it stumble over
+    except Exception as problem:
+        raise Unreadable(
+            f"this workbook cannot be read; it may be cut short or damaged ({short(problem)})"
+        ) from None
 
 
 def sheets_of(file: BinaryIO, name: str = "") -> tuple[list[str], str]:
-    """The names of its sheets, and the one that a name means; without one the first that is not hidden, and not empty. Raises Unreadable."""
+    """The names of its sheets, and the one that a name means; without one the first that is not
+    hidden, and not empty. Raises Unreadable."""
     safe_archive(file, LARGEST_UNPACKED)
     try:
         book = openpyxl().load_workbook(file, read_only=True, data_only=True, keep_links=False)
@@ -56,7 +65,9 @@ def sheets_of(file: BinaryIO, name: str = "") -> tuple[list[str], str]:
     except Unreadable:
         raise
     except Exception as problem:  # see read
-        raise Unreadable(f"this workbook cannot be read; it may be cut short or damaged ({short(problem)})") from None
+        raise Unreadable(
+            f"this workbook cannot be read; it may be cut short or damaged ({short(problem)})"
+        ) from None
 
 
 def records(file: BinaryIO, name: str) -> Iterator[list[Any]]:
@@ -90,7 +101,9 @@ def _sheet(book: Any, name: str) -> Any:
     if not names:
         raise Unreadable("this workbook holds no sheet with cells")
     if not name:
-        shown = [sheet for sheet in book.worksheets if sheet.sheet_state == "visible"] or book.worksheets
+        shown = [
+            sheet for sheet in book.worksheets if sheet.sheet_state == "visible"
+        ] or book.worksheets
         return next((sheet for sheet in shown if _has_something(sheet)), shown[0])
     if name not in names:
         near = nearest(name, names)
@@ -102,7 +115,9 @@ def _sheet(book: Any, name: str) -> Any:
 def _has_something(sheet: Any) -> bool:
     """Whether anything stands in its first rows; it can be read from its beginning again."""
     sheet.reset_dimensions()
-    return any(cell.value is not None for row in islice(sheet.iter_rows(), LOOKED_AT) for cell in row)
+    return any(
+        cell.value is not None for row in islice(sheet.iter_rows(), LOOKED_AT) for cell in row
+    )
 
 
 def _value(cell: Any) -> Any:
@@ -112,7 +127,8 @@ def _value(cell: Any) -> Any:
 
 
 def plain_value(value: Any) -> Any:
-    """What the library gives for a cell as a plain value: numbers exact, dates and times as text (ISO 8601)."""
+    """What the library gives for a cell as a plain value: numbers exact, dates and times as text
+    (ISO 8601)."""
     if value is None or isinstance(value, (str, bool, int)):
         return value
     if isinstance(value, float):
@@ -130,7 +146,8 @@ def plain_value(value: Any) -> Any:
 
 
 def _looked_through(file: BinaryIO, sheet: Any) -> tuple[dict[int, list[Area]], bool]:
-    """Merged cells by the row in which they begin, and whether there are formulas: one look through the sheet's text."""
+    """Merged cells by the row in which they begin, and whether there are formulas: one look through
+    the sheet's text."""
     merged: dict[int, list[Area]] = {}
     formulas, count = False, 0
     with zipfile.ZipFile(file) as archive, archive.open(sheet._worksheet_path) as text:
@@ -156,9 +173,14 @@ def _without_value(cells: list[Any], written: Any, at: int) -> None:
             cells[place] = BadCell(f"{column_letters(place + 1)}{at}", "cell-formula")
 
 
-def _filled(cells: list[Any], at: int, begin: list[Area], before: list[tuple[Area, Any]]) -> list[tuple[Area, Any]]:
+def _filled(
+    cells: list[Any], at: int, begin: list[Area], before: list[tuple[Area, Any]]
+) -> list[tuple[Area, Any]]:
     """Merged cells have the value of the first of them."""
-    now = [*before, *((area, cells[area.column - 1] if area.column <= len(cells) else None) for area in begin)]
+    now = [
+        *before,
+        *((area, cells[area.column - 1] if area.column <= len(cells) else None) for area in begin),
+    ]
     for area, value in now:
         last = area.last_column or area.column
         if len(cells) < last:

@@ -1,1 +1,2 @@
-"""One blueprint per noun. Each answers JSON; the shapes stand in `shapes.py`, the operations in `openapi.py`."""
+"""One blueprint per noun. Each answers JSON; the shapes stand in `shapes.py`, the operations in
+`openapi.py`."""

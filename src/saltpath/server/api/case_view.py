@@ -1,4 +1,5 @@
-"""One case as pages need it: its document, how it reads, what surrounds it, where its rows come from, what is wrong with it."""
+"""One case as pages need it: its document, how it reads, what surrounds it, where its rows come
+from, what is wrong with it."""
 
 from __future__ import annotations
 
@@ -15,7 +16,14 @@ from saltpath.core.inspect import inspect, surroundings
 from saltpath.core.outline import outline
 from saltpath.core.plan import signed_in
 from saltpath.core.scopes import Scopes
-from saltpath.core.tables.sources import DatabaseRows, FileRows, ListRows, NamedRows, Source, kind_of
+from saltpath.core.tables.sources import (
+    DatabaseRows,
+    FileRows,
+    ListRows,
+    NamedRows,
+    Source,
+    kind_of,
+)
 from saltpath.core.why import Why, why
 from saltpath.server.again import scopes_of
 from saltpath.server.api.views import cell_text, every_answer_view, moment, reason, sign_in_view
@@ -35,7 +43,9 @@ def case_answer(stored: cases.StoredCase) -> Response:
     project = projects.project_by_id(connection, stored.project)
     case = with_shared(stored)
     usual = project.document.get("environment", "")
-    standing = sorted(projects.environments(connection, stored.project), key=lambda e: e.name != usual)
+    standing = sorted(
+        projects.environments(connection, stored.project), key=lambda e: e.name != usual
+    )
     environments = [environment_of(e).values for e in standing]
     of_suite, of_project = suite_of(suite), project_of(project)
     values, shared = of_suite.values, of_project.values
@@ -89,7 +99,9 @@ def case_answer(stored: cases.StoredCase) -> Response:
                     ("suite", [*of_suite.values_in.values(), values]),
                     ("project", [*environments, shared]),
                 )
-                for value in {v["name"]: v for part in reversed(several) for v in _values(part)}.values()
+                for value in {
+                    v["name"]: v for part in reversed(several) for v in _values(part)
+                }.values()
             ],
             "version": stored.version,
             "changedAt": moment(stored.at),
@@ -126,11 +138,21 @@ def _text(stored: cases.StoredCase) -> str:
 def _unread(item: Broken) -> dict[str, Any]:
     """Something that keeps a stored case from being read."""
     reason_of = why("stored-unread", problem=item.sentence)
-    return {"weight": "error", "step": 0, "path": item.place, "name": "", **(reason(reason_of) or {})}
+    return {
+        "weight": "error",
+        "step": 0,
+        "path": item.place,
+        "name": "",
+        **(reason(reason_of) or {}),
+    }
 
 
 def begin_of_case(
-    stored: cases.StoredCase, case: Case, suite: Suite, project: Project, source: Source | Why | None
+    stored: cases.StoredCase,
+    case: Case,
+    suite: Suite,
+    project: Project,
+    source: Source | Why | None,
 ) -> Begin:
     """How a case's rows begin; those of a list that its last run kept, too."""
     if case.rows is None:
@@ -154,7 +176,8 @@ def _first(begin: Begin) -> list[tuple[str, Any]]:
 
 
 def _rows(case: Case, source: Source | Why | None, begin: Begin) -> dict[str, Any] | None:
-    """Where the rows come from, their columns, and the first of them; None of a case without rows."""
+    """Where the rows come from, their columns, and the first of them; None of a case without
+    rows."""
     if case.rows is None:
         return None
     return {
@@ -163,11 +186,16 @@ def _rows(case: Case, source: Source | Why | None, begin: Begin) -> dict[str, An
         "kind": kind_of(source) if not isinstance(source, Why) else "",
         "pick": case.rows.pick,
         "columns": begin.names or [],
-        "first": [[cell_text(row.values.get(name)) for name in begin.names or ()] for row in begin.rows],
+        "first": [
+            [cell_text(row.values.get(name)) for name in begin.names or ()] for row in begin.rows
+        ],
         "problem": begin.problem,
     }
 
 
 def _values(values: NamedValues) -> list[dict[str, Any]]:
-    shown = [{"name": name, "value": plain.show(value), "secret": False} for name, value in values.values.items()]
+    shown = [
+        {"name": name, "value": plain.show(value), "secret": False}
+        for name, value in values.values.items()
+    ]
     return shown + [{"name": name, "value": "", "secret": True} for name in sorted(values.secret)]

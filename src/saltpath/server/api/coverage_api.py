@@ -1,4 +1,5 @@
-"""Which fields of the last answers any check watches, of a case and of a suite, and which none does."""
+"""Which fields of the last answers any check watches, of a case and of a suite, and which none
+does."""
 
 from __future__ import annotations
 
@@ -23,8 +24,8 @@ MOST_LISTED = 500
 
 @coverage_api.get("/cases/<id>/coverage")
 def case_coverage(id: str) -> Response:
-    """The requests of a case whose last answer is JSON: how many fields it has, and those that no check watches, items of a list
-    together."""
+    """The requests of a case whose last answer is JSON: how many fields it has, and those that no
+    check watches, items of a list together."""
     return json_answer({"items": [_of_case(cases.case(database(), id))], "next": None})
 
 
@@ -43,23 +44,44 @@ def _of_case(case: StoredCase) -> dict[str, Any]:
         for name, value in of.seen.kept.items():
             scopes.keep(name, value)
     numbers = {step.key: number for number, (_, step) in enumerate(compiled(case).every_step(), 1)}
-    steps = [view for of in seen if (view := _of_step(of, numbers[of.step.key], scopes)) is not None]
+    steps = [
+        view for of in seen if (view := _of_step(of, numbers[of.step.key], scopes)) is not None
+    ]
     return {"case": case.oid, "name": case.name, "steps": steps}
 
 
 def _of_step(of: SeenStep, number: int, scopes: Scopes) -> dict[str, Any] | None:
-    answer = kept_answers.answer_of(of.seen, of.namespaces) if isinstance(of.step, Answered) else None
-    if answer is None or not isinstance(of.step, Answered) or len(answer.body) > kept_answers.LARGEST_BODY:
+    answer = (
+        kept_answers.answer_of(of.seen, of.namespaces) if isinstance(of.step, Answered) else None
+    )
+    if (
+        answer is None
+        or not isinstance(of.step, Answered)
+        or len(answer.body) > kept_answers.LARGEST_BODY
+    ):
         return None
     size = len(answer.body)
-    found = coverage(of.step.expect, answer, scopes, lambda subject: kept_answers.may_take_long(subject, size))
+    found = coverage(
+        of.step.expect, answer, scopes, lambda subject: kept_answers.may_take_long(subject, size)
+    )
     if found is None or not found.fields:
         return None
     unchecked = [
-        {"path": field.path, "places": field.places, "kind": plain.kind_of(field.value), "value": plain.show(field.value, 120),
-         "check": field.check}
+        {
+            "path": field.path,
+            "places": field.places,
+            "kind": plain.kind_of(field.value),
+            "value": plain.show(field.value, 120),
+            "check": field.check,
+        }
         for field in by_name(found.unchecked)[:MOST_LISTED]
-    ]  # fmt: skip
+    ]
     checked = found.fields - len(found.unchecked)
-    return {"step": of.step.key, "number": number, "name": of.step.name, "fields": found.fields, "checked": checked,
-            "unchecked": unchecked}  # fmt: skip
+    return {
+        "step": of.step.key,
+        "number": number,
+        "name": of.step.name,
+        "fields": found.fields,
+        "checked": checked,
+        "unchecked": unchecked,
+    }

@@ -1,4 +1,5 @@
-"""Data sources of a project: what each is, how its rows look, what its columns hold, what a new version of its file changed."""
+"""Data sources of a project: what each is, how its rows look, what its columns hold, what a new
+version of its file changed."""
 
 from __future__ import annotations
 
@@ -49,7 +50,10 @@ def list_sources() -> Response:
     project = project_asked()
     read = project_of(project)
     files = {file.path: file for file in project_files.listed(database(), project.id)}
-    told = {item.place.removeprefix("sources."): item.sentence for item in readable_project(project.document)[1]}
+    told = {
+        item.place.removeprefix("sources."): item.sentence
+        for item in readable_project(project.document)[1]
+    }
     users = sources.users(database(), project.id)
     items = [
         _line(project, read, name, files, users.get(name, []))
@@ -84,12 +88,22 @@ def _line(
 
 
 def _broken(project: Document, name: str, sentence: str, users: list[StoredCase]) -> dict[str, Any]:
-    """A source that was stored and cannot be read: it stands in the list with what is wrong, and can be changed or taken away."""
+    """A source that was stored and cannot be read: it stands in the list with what is wrong, and
+    can be changed or taken away."""
     return {
-        "name": name, "kind": "", "file": "", "sheet": "", "size": None, "changedAt": None, "changedBy": "", "columns": [],
-        "problem": f"this source cannot be read: {sentence}", "document": sources.sources(project)[name], "uses": len(users),
+        "name": name,
+        "kind": "",
+        "file": "",
+        "sheet": "",
+        "size": None,
+        "changedAt": None,
+        "changedBy": "",
+        "columns": [],
+        "problem": f"this source cannot be read: {sentence}",
+        "document": sources.sources(project)[name],
+        "uses": len(users),
         "cases": [{"id": case.oid, "name": case.name} for case in users[:MOST_CASES_NAMED]],
-    }  # fmt: skip
+    }
 
 
 _NOBODY = Case(name="", key="aaaaaaaaaa")
@@ -156,14 +170,19 @@ def _readable(project: Document, name: str, document: object) -> None:
 
 def _alone(project: Document, document: object) -> Project:
     """The project with one source alone, called `it`. Raises FormatError for what is no source."""
-    held = {key: value for key, value in project.document.items() if key in ("salt-path", "project", "zone", "values")}
+    held = {
+        key: value
+        for key, value in project.document.items()
+        if key in ("salt-path", "project", "zone", "values")
+    }
     return read_project({**held, "sources": {"it": document}})
 
 
 @data_api.post("/sources/looked")
 def look_at_source() -> Response:
-    """How rows would look if a source were this `document`: a file's first cells as they stand, its frame, and what the columns hold, of the
-    first 5,000 rows. Of a database it is what a runner saw there last (`/databases/looks`), of an output table what a run wrote last."""
+    """How rows would look if a source were this `document`: a file's first cells as they stand, its
+    frame, and what the columns hold, of the first 5,000 rows. Of a database it is what a runner saw
+    there last (`/databases/looks`), of an output table what a run wrote last."""
     data = body()
     project = projects.project(database(), str(data.get("project", "")))
     document = data.get("document")
@@ -171,14 +190,21 @@ def look_at_source() -> Response:
     source = read.sources["it"]
     if not isinstance(source, FileRows):
         return json_answer(
-            _kept(project, source) if isinstance(source, (DatabaseRows, OutputRows)) else _made(read, source)
+            _kept(project, source)
+            if isinstance(source, (DatabaseRows, OutputRows))
+            else _made(read, source)
         )
     return json_answer(confined("looked", project.id, source))
 
 
 def _kept(project: Document, source: DatabaseRows | OutputRows) -> dict[str, Any]:
     """Rows that are there when a case runs, as they were last."""
-    answer: dict[str, Any] = {**NOTHING_SHOWN, "kind": kind_of(source), "problem": "", "columns": []}
+    answer: dict[str, Any] = {
+        **NOTHING_SHOWN,
+        "kind": kind_of(source),
+        "problem": "",
+        "columns": [],
+    }
     try:
         found = rows_elsewhere(project.id, source, MOST_LOOKED_AT + 1)
     except Blocked as problem:
@@ -200,13 +226,22 @@ def _profile(names: list[str], rows: list[Row]) -> dict[str, Any]:
 
 def _made(project: Project, source: Source) -> dict[str, Any]:
     """Rows that no file holds, as they would be made with the seed 1."""
-    answer: dict[str, Any] = {**NOTHING_SHOWN, "kind": kind_of(source), "problem": "", "columns": []}
+    answer: dict[str, Any] = {
+        **NOTHING_SHOWN,
+        "kind": kind_of(source),
+        "problem": "",
+        "columns": [],
+    }
     if not isinstance(source, (MadeRows, CombinedRows, WrittenRows)):
         return answer
     names = names_of_made(source)
     answer["columns"] = names
     try:
-        rows = list(islice(made_rows(source, scopes_for_rows(_NOBODY, Suite(""), project)), MOST_LOOKED_AT + 1))
+        rows = list(
+            islice(
+                made_rows(source, scopes_for_rows(_NOBODY, Suite(""), project)), MOST_LOOKED_AT + 1
+            )
+        )
     except (Unreadable, Blocked) as problem:
         return {**answer, "problem": str(problem)}
     answer["rows"] = [row_shown(row, names) for row in rows[:MOST_SHOWN]]
@@ -218,7 +253,8 @@ def _made(project: Project, source: Source) -> dict[str, Any]:
 
 @data_api.post("/sources/profile")
 def profile_source() -> Response:
-    """What all rows of a source's file hold: asked again and again until `state` is done; a file is looked through once for each version."""
+    """What all rows of a source's file hold: asked again and again until `state` is done; a file is
+    looked through once for each version."""
     data = body()
     project = projects.project(database(), str(data.get("project", "")))
     document = data.get("document")
@@ -228,7 +264,9 @@ def profile_source() -> Response:
         raise Refused(422, "no-file", "Only the rows of a file are looked through.")
     file = _current(project, source.file)
     found = looked_through(folder(), project.id, file.version, document)
-    return json_answer({"columns": [], "bad": [], "badCount": 0, "whole": True, "problem": "", **found})
+    return json_answer(
+        {"columns": [], "bad": [], "badCount": 0, "whole": True, "problem": "", **found}
+    )
 
 
 def _current(project: Document, path: str) -> project_files.StoredFile:
@@ -258,14 +296,23 @@ def changes_of_version() -> Response:
     source = _alone(project, data.get("document")).sources["it"]
     if not isinstance(source, FileRows):
         raise Refused(422, "no-file", "Only the rows of a file are compared.")
-    kept = {item.version for item in project_files.versions(database(), project.id, source.file.removeprefix("./"))}
-    versions = [item for item in (data.get("before"), data.get("after")) if isinstance(item, int) and item in kept]
+    kept = {
+        item.version
+        for item in project_files.versions(database(), project.id, source.file.removeprefix("./"))
+    }
+    versions = [
+        item
+        for item in (data.get("before"), data.get("after"))
+        if isinstance(item, int) and item in kept
+    ]
     if len(versions) != 2:
         raise Refused(404, "not-found", "This version is not kept.")
     try:
         found = confined("changed", project.id, source, versions)
     except Unreadable as problem:
-        raise Refused(422, "unreadable", f"One of the versions cannot be read: {problem}.") from None
+        raise Refused(
+            422, "unreadable", f"One of the versions cannot be read: {problem}."
+        ) from None
     return json_answer(
         {
             "key": found.key,
@@ -273,7 +320,9 @@ def changes_of_version() -> Response:
             "columnsGone": found.columns_gone,
             "rowsBefore": found.rows_before,
             "rowsNow": found.rows_now,
-            "cells": [{"row": c.row, "column": c.column, "was": c.was, "now": c.now} for c in found.cells],
+            "cells": [
+                {"row": c.row, "column": c.column, "was": c.was, "now": c.now} for c in found.cells
+            ],
             "cellsChanged": found.cells_changed,
             "rowsChanged": found.rows_changed,
             "new": found.new,

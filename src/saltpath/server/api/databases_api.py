@@ -1,4 +1,5 @@
-"""The databases that look-ups ask: where each stands, and which cases ask it. The web server itself never connects to one."""
+"""The databases that look-ups ask: where each stands, and which cases ask it. The web server itself
+never connects to one."""
 
 from __future__ import annotations
 
@@ -25,17 +26,22 @@ MOST_CASES_NAMED = 5
 def list_databases() -> Response:
     """The project's databases in their order."""
     project = project_asked()
-    return json_answer({"items": [_view(project, name) for name in databases.databases(project)], "next": None})
+    return json_answer(
+        {"items": [_view(project, name) for name in databases.databases(project)], "next": None}
+    )
 
 
 @databases_api.put("/databases")
 def put_database() -> Response:
-    """Say where the database `?name=` stands, also a new one: `{ sqlite: ... }` or `{ postgres: host:port/name, user, password }`."""
+    """Say where the database `?name=` stands, also a new one: `{ sqlite: ... }` or `{ postgres:
+    host:port/name, user, password }`."""
     project, name, data = project_asked(), request.args.get("name", "").strip(), body()
     if not name or len(name) > LONGEST_NAME:
         raise Refused(422, "name", f"Give the database a name of 1 to {LONGEST_NAME} characters.")
     document = data.get("document")
-    read_project({**project.document, "databases": {**databases.databases(project), name: document}})
+    read_project(
+        {**project.document, "databases": {**databases.databases(project), name: document}}
+    )
     databases.put_database(database(), project, actor().id, name, document)
     return json_answer(_view(projects.project_by_id(database(), project.id), name))
 
@@ -49,15 +55,27 @@ def remove_database() -> Response:
 
 @databases_api.post("/databases/looks")
 def look_into() -> Response:
-    """Ask a runner for the tables of a `database`, for the first rows of a `table`, or for those of a data source (`rows`: its document);
-    what it gives is the evidence of the case, when the run has ended. `environment`: where the database's values are read."""
+    """Ask a runner for the tables of a `database`, for the first rows of a `table`, or for those of
+    a data source (`rows`: its document); what it gives is the evidence of the case, when the run
+    has ended. `environment`: where the database's values are read."""
     data = body()
     project = projects.project(database(), str(data.get("project", "")))
-    about, asked = _of_source(project, data["rows"]) if "rows" in data else _of_database(project, data)
+    about, asked = (
+        _of_source(project, data["rows"]) if "rows" in data else _of_database(project, data)
+    )
     case = looks.look(database(), project.id, actor().id, about, asked)
     environment = str(data.get("environment", "")) or str(project.document.get("environment", ""))
-    run, _ = runs.ask(database(), project.id, actor().id, [(case.id, case.version, case.name)], kind="trial", title=case.name,
-                      environment=environment, seed=1, request={"jobs": 1, "firstRows": True})  # fmt: skip
+    run, _ = runs.ask(
+        database(),
+        project.id,
+        actor().id,
+        [(case.id, case.version, case.name)],
+        kind="trial",
+        title=case.name,
+        environment=environment,
+        seed=1,
+        request={"jobs": 1, "firstRows": True},
+    )
     return json_answer({"run": run.oid, "case": case.oid}, 201)
 
 
@@ -71,7 +89,10 @@ def _of_database(project: Document, data: dict[str, Any]) -> tuple[str, dict[str
         raise Refused(422, "table", "table is the name of one.")
     if table:
         return f"{name}: {table}", {"in": name, "rows of": table, "most rows": FEW_ROWS}
-    return f"{name}: its tables", {"in": name, "sql": TABLES["sqlite" if "sqlite" in document else "postgres"]}
+    return f"{name}: its tables", {
+        "in": name,
+        "sql": TABLES["sqlite" if "sqlite" in document else "postgres"],
+    }
 
 
 def _of_source(project: Document, document: object) -> tuple[str, dict[str, Any]]:
@@ -84,9 +105,12 @@ def _of_source(project: Document, document: object) -> tuple[str, dict[str, Any]
 
 
 TABLES = {
-    "sqlite": "select name from sqlite_master where type in ('table', 'view') and name not like 'sqlite~_%' escape '~' order by name",
-    "postgres": "select case table_schema when 'public' then '' else table_schema || '.' end || table_name as name"
-    " from information_schema.tables where table_schema not in ('pg_catalog', 'information_schema') order by 1",
+    "sqlite": "select name from sqlite_master where type in ('table', 'view') and name not like "
+    "'sqlite~_%' escape '~' order by name",
+    "postgres": "select case table_schema when 'public' then '' else table_schema || '.' end || "
+    "table_name as name"
+    " from information_schema.tables where table_schema not in ('pg_catalog', "
+    "'information_schema') order by 1",
 }
 FEW_ROWS = 20
 LONGEST_TABLE = 300

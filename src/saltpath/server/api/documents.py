@@ -1,4 +1,5 @@
-"""Cases as documents: reading, saving on a version, moving, what they were before, and who else has one open."""
+"""Cases as documents: reading, saving on a version, moving, what they were before, and who else has
+one open."""
 
 from __future__ import annotations
 
@@ -28,13 +29,15 @@ MOST_CHANGES = 12
 
 @documents.get("/cases/<id>")
 def read_case(id: str) -> Response:
-    """One case: its document, how it reads, and what is wrong with it; `?text=false` leaves its text out."""
+    """One case: its document, how it reads, and what is wrong with it; `?text=false` leaves its
+    text out."""
     return case_answer(cases.case(database(), id))
 
 
 @documents.put("/cases/<id>")
 def save_case(id: str) -> Response:
-    """Save the case, given as `document` or as `text`, on top of the version that If-Match names."""
+    """Save the case, given as `document` or as `text`, on top of the version that If-Match
+    names."""
     version = version_changed()
     document, comments, case = _given_document(body())
     before = cases.case(database(), id)
@@ -53,11 +56,16 @@ def save_case(id: str) -> Response:
 def _one_request(case: Case) -> None:
     """A single request stays one request. Raises Refused."""
     if [type(step) for _, _, step in case.parts()] != [Request] or not case.steps:
-        raise Refused(422, "single", "A single request is one request step; put it into a case to add others.")
+        raise Refused(
+            422, "single", "A single request is one request step; put it into a case to add others."
+        )
 
 
-def _given_document(data: dict[str, Any]) -> tuple[dict[str, Any], dict[str, list[str]] | None, Case]:
-    """The document and the case that it is, and its comments where it came as text; its faults then have lines."""
+def _given_document(
+    data: dict[str, Any],
+) -> tuple[dict[str, Any], dict[str, list[str]] | None, Case]:
+    """The document and the case that it is, and its comments where it came as text; its faults then
+    have lines."""
     if isinstance(data.get("text"), str):
         source = read_source(data["text"])
         return source.root.data(), source.comments, case_of(source.root, "")
@@ -69,7 +77,8 @@ def _given_document(data: dict[str, Any]) -> tuple[dict[str, Any], dict[str, lis
 
 @documents.post("/texts")
 def read_text() -> Response:
-    """A case's text as a document, or what is wrong with it, each with its line. Nothing is saved."""
+    """A case's text as a document, or what is wrong with it, each with its line. Nothing is
+    saved."""
     text = body().get("text")
     if not isinstance(text, str):
         raise Refused(400, "text-missing", "Give the case's text as text.")
@@ -84,7 +93,8 @@ def read_text() -> Response:
 
 @documents.get("/format")
 def format_words() -> Response:
-    """The words of the case format with what each is for: what completion and hover in the Text view speak of."""
+    """The words of the case format with what each is for: what completion and hover in the Text
+    view speak of."""
     return json_answer({"items": list(words()), "next": None})
 
 
@@ -93,12 +103,16 @@ def add_case() -> Response:
     """A new case in a suite, from a `document` or a `text` of the case format."""
     data = body()
     project = projects.project(database(), str(data.get("project", "")))
-    suite = next((s for s in projects.suites(database(), project.id) if s.oid == data.get("suite")), None)
+    suite = next(
+        (s for s in projects.suites(database(), project.id) if s.oid == data.get("suite")), None
+    )
     if suite is None:
         raise Refused(422, "suite-missing", "Name a suite of this project.")
     document, comments, case = _given_document(data)
     if case.is_shared:
-        raise Refused(422, "kind", "These are shared steps; they stand beside the suites: POST /shared-steps.")
+        raise Refused(
+            422, "kind", "These are shared steps; they stand beside the suites: POST /shared-steps."
+        )
     stored = cases.add_case(database(), project.id, suite.id, actor().id, document, comments or {})
     answer = case_answer(stored)
     answer.status_code = 201
@@ -115,7 +129,11 @@ def move_case(id: str) -> Response:
     suite = projects.suite(database(), str(data.get("suite", "")))
     before = data.get("before")
     if suite.project != stored.project or not (before is None or isinstance(before, str)):
-        raise Refused(422, "suite-missing", "Name a suite of this project, and a case there or null as before.")
+        raise Refused(
+            422,
+            "suite-missing",
+            "Name a suite of this project, and a case there or null as before.",
+        )
     return case_answer(cases.move_case(database(), id, suite.id, before))
 
 
@@ -124,7 +142,9 @@ def remove_case(id: str) -> Response:
     """Take a case out of its suite. Its runs stay, and `/back` undoes it."""
     if "shared" in cases.case(database(), id).document:
         raise Refused(
-            409, "shared", "These are shared steps: DELETE /shared-steps takes them away where nobody uses them."
+            409,
+            "shared",
+            "These are shared steps: DELETE /shared-steps takes them away where nobody uses them.",
         )
     cases.remove_case(database(), id)
     return json_answer({"gone": True})
@@ -139,15 +159,23 @@ def bring_back(id: str) -> Response:
 
 @documents.get("/cases/<id>/revisions")
 def list_revisions(id: str) -> Response:
-    """The kept versions, newest first: when, who, the runs that used it, and what changed since the one before it."""
+    """The kept versions, newest first: when, who, the runs that used it, and what changed since the
+    one before it."""
     found = cases.revisions(database(), cases.case(database(), id).id)
     items = []
     for revision, older in zip(found, [*found[1:], None], strict=True):
         changes = differences(older.document, revision.document) if older else []
         items.append(
-            {"version": revision.version, "at": moment(revision.at), "by": revision.actor, "runs": list(revision.runs[:3]),
-             "first": older is None, "changes": changes[:MOST_CHANGES], "more": max(len(changes) - MOST_CHANGES, 0)}
-        )  # fmt: skip
+            {
+                "version": revision.version,
+                "at": moment(revision.at),
+                "by": revision.actor,
+                "runs": list(revision.runs[:3]),
+                "first": older is None,
+                "changes": changes[:MOST_CHANGES],
+                "more": max(len(changes) - MOST_CHANGES, 0),
+            }
+        )
     return json_answer({"items": items, "next": None})
 
 
@@ -159,18 +187,31 @@ def read_revision(id: str, version: int) -> Response:
     if then.version != version:
         raise NotFound(f"version {version} of this case is not kept")
     return json_answer(
-        {"version": then.version, "at": moment(then.at), "document": then.document,
-         "text": write_document(then.document, then.comments), "changes": differences(then.document, now.document)}
-    )  # fmt: skip
+        {
+            "version": then.version,
+            "at": moment(then.at),
+            "document": then.document,
+            "text": write_document(then.document, then.comments),
+            "changes": differences(then.document, now.document),
+        }
+    )
 
 
 @documents.post("/cases/<id>/presence")
 def be_present(id: str) -> Response:
-    """A tab says that it has the case open, and at which step; the answer says who else has. Forgotten after 15 s."""
+    """A tab says that it has the case open, and at which step; the answer says who else has.
+    Forgotten after 15 s."""
     data = body()
     tab, step = data.get("tab"), data.get("step", "")
-    if not isinstance(tab, str) or not 1 <= len(tab) <= 64 or not isinstance(step, str) or len(step) > 64:
-        raise Refused(422, "tab", "Give the tab as a text of at most 64 characters, and the key of its step.")
+    if (
+        not isinstance(tab, str)
+        or not 1 <= len(tab) <= 64
+        or not isinstance(step, str)
+        or len(step) > 64
+    ):
+        raise Refused(
+            422, "tab", "Give the tab as a text of at most 64 characters, and the key of its step."
+        )
     if not data.get("leaving"):  # one may leave a case that is gone
         cases.case(database(), id)
     presence: Presence = current_app.config["PRESENCE"]
@@ -178,4 +219,6 @@ def be_present(id: str) -> Response:
     others = presence.enter(id, tab, me.oid, me.name, step)
     if data.get("leaving"):
         presence.leave(id, tab)
-    return json_answer({"others": [{"name": o.name, "step": o.step, "same": o.person == me.oid} for o in others]})
+    return json_answer(
+        {"others": [{"name": o.name, "step": o.step, "same": o.person == me.oid} for o in others]}
+    )

@@ -1,4 +1,5 @@
-"""What the runs of a case saw, and what is worked out on it while editing: nothing here sends anything."""
+"""What the runs of a case saw, and what is worked out on it while editing: nothing here sends
+anything."""
 
 from __future__ import annotations
 
@@ -49,36 +50,56 @@ SHEET_CELLS = ("step", "of", "relation", "expected")
 
 @evidence_api.get("/cases/<id>/evidence")
 def case_evidence(id: str) -> Response:
-    """What the last run or trial of this case saw, step by step; a trial's steps lie over the last run's. `?run=` asks for
-    what one of its runs saw.
+    """What the last run or trial of this case saw, step by step; a trial's steps lie over the last
+    run's. `?run=` asks for what one of its runs saw.
 
-    Steps are those of the case as it is now, wherever they stood then; checks that were edited since are judged again on
-    the kept answers."""
+    Steps are those of the case as it is now, wherever they stood then; checks that were edited
+    since are judged again on the kept answers."""
     stored = cases.case(database(), id)
     found = judged(stored, request.args.get("run", ""), whole("row", 0) or None)
     items = [
-        {**step_view(of.seen, of.run.oid, of.again), **{name: of.where[name] for name in ("part", "index", "place")}, "key": of.step.key, "run": of.run.oid, "runNumber": of.run.number,
-         "runKind": of.run.kind, "namespaces": [{"prefix": prefix, "uri": uri} for prefix, uri in of.namespaces],
-         "inside": [step_view(inner, of.run.oid) for inner in of.inside]}
+        {
+            **step_view(of.seen, of.run.oid, of.again),
+            **{name: of.where[name] for name in ("part", "index", "place")},
+            "key": of.step.key,
+            "run": of.run.oid,
+            "runNumber": of.run.number,
+            "runKind": of.run.kind,
+            "namespaces": [{"prefix": prefix, "uri": uri} for prefix, uri in of.namespaces],
+            "inside": [step_view(inner, of.run.oid) for inner in of.inside],
+        }
         for of in found.steps
-    ]  # fmt: skip
+    ]
     return json_answer(
-        {"run": run_view(found.newest) if found.newest is not None else None, "verdict": found.verdict, "steps": items}
+        {
+            "run": run_view(found.newest) if found.newest is not None else None,
+            "verdict": found.verdict,
+            "steps": items,
+        }
     )
 
 
 @evidence_api.post("/cases/<id>/sentences")
 def read_typed(id: str) -> Response:
-    """A typed check: as the document writes it, how it holds of the step's last answer, or what could not be understood."""
+    """A typed check: as the document writes it, how it holds of the step's last answer, or what
+    could not be understood."""
     stored = cases.case(database(), id)
     data = body()
     text, key = data.get("text"), data.get("step")
     if not isinstance(text, str) or not isinstance(key, str) or len(text) > LONGEST_SENTENCE:
-        raise Refused(400, "sentence-missing", "Give the sentence as text, and the key of its step as step.")
+        raise Refused(
+            400, "sentence-missing", "Give the sentence as text, and the key of its step as step."
+        )
     last = last_answer(stored, key)
     paths = again.paths_in(last[1] if last else None)
-    result: dict[str, Any] = {"check": None, "typed": "", "outcome": None, "problem": "", "doubt": "",
-                              "suggestions": suggestions(text, paths)}  # fmt: skip
+    result: dict[str, Any] = {
+        "check": None,
+        "typed": "",
+        "outcome": None,
+        "problem": "",
+        "doubt": "",
+        "suggestions": suggestions(text, paths),
+    }
     try:
         check = read_sentence(text, again.by_last_name(paths))
         step = {"request": "x", "send": "GET http://x/", "expect": [check]}
@@ -91,14 +112,17 @@ def read_typed(id: str) -> Response:
     if last is not None and isinstance(read, Answered):
         seen_last, answer, scopes = last
         scopes.asking = asker(seen_last.exchanges[-1], answer, scopes)
-        result["outcome"] = outcome_view(again.judge_kept(read.expect[0], answer, scopes), again=True)
+        result["outcome"] = outcome_view(
+            again.judge_kept(read.expect[0], answer, scopes), again=True
+        )
     return json_answer(result)
 
 
 @evidence_api.post("/cases/<id>/sheet")
 def read_sheet(id: str) -> Response:
-    """Rows of a sheet, at most 5,000: each the check that its cells say, or why they say none; the others stand. A field may be called
-    by its last name where the step's last answer has just one of that name."""
+    """Rows of a sheet, at most 5,000: each the check that its cells say, or why they say none; the
+    others stand. A field may be called by its last name where the step's last answer has just one
+    of that name."""
     stored = cases.case(database(), id)
     rows = body().get("rows")
     if not isinstance(rows, list) or len(rows) > MOST_ROWS:
@@ -106,7 +130,9 @@ def read_sheet(id: str) -> Response:
     known = known_paths([stored])
     items = []
     for row in rows:
-        given: list[object] = [row.get(name, "") for name in SHEET_CELLS] if isinstance(row, dict) else []
+        given: list[object] = (
+            [row.get(name, "") for name in SHEET_CELLS] if isinstance(row, dict) else []
+        )
         cells = [cell for cell in given if isinstance(cell, str) and len(cell) <= 20_000]
         if len(cells) < len(SHEET_CELLS):
             raise Refused(400, "row", "Each row has the texts step, of, relation and expected.")
@@ -119,7 +145,11 @@ def _row(words: list[str], known: Mapping[str, str]) -> dict[str, Any]:
     try:
         check = read_cells(words[0], words[1], words[2], known)
         case_from_data(
-            {"salt-path": 1, "case": "x", "steps": [{"request": "x", "send": "GET http://x/", "expect": [check]}]}
+            {
+                "salt-path": 1,
+                "case": "x",
+                "steps": [{"request": "x", "send": "GET http://x/", "expect": [check]}],
+            }
         )
     except (Unreadable, FormatError) as problem:
         return {"check": None, "problem": str(problem)}
@@ -128,23 +158,31 @@ def _row(words: list[str], known: Mapping[str, str]) -> dict[str, Any]:
 
 @evidence_api.get("/cases/<id>/steps/<key>/seen")
 def seen_places(id: str, key: str) -> Response:
-    """What the last answers of a step have shown, place by place: only answers of the status that the newest has."""
+    """What the last answers of a step have shown, place by place: only answers of the status that
+    the newest has."""
     answers = _answers(cases.case(database(), id), key)
     found = seen(answers) if answers else []
     return json_answer(
         {
             "answers": len(answers),
             "places": [
-                {"path": place.path, "kinds": place.kinds, "values": [plain.write_json(v).decode() for v in place.values],
-                 "distinct": place.distinct, "present": place.present, "loose": reason(place.loose)}
+                {
+                    "path": place.path,
+                    "kinds": place.kinds,
+                    "values": [plain.write_json(v).decode() for v in place.values],
+                    "distinct": place.distinct,
+                    "present": place.present,
+                    "loose": reason(place.loose),
+                }
                 for place in found
             ],
         }
-    )  # fmt: skip
+    )
 
 
 def _doubt(stored: cases.StoredCase, key: str, read: Answered) -> str:
-    """Why a check that was typed says nothing, by what the step's kept answers had; empty where it does."""
+    """Why a check that was typed says nothing, by what the step's kept answers had; empty where it
+    does."""
     checks = list(checks_in(read.expect))
     if not any(check.of.kind == "path" for check in checks):
         return next((why.sentence for check in checks if (why := doubt(check)) is not None), "")
@@ -160,10 +198,13 @@ def _doubt(stored: cases.StoredCase, key: str, read: Answered) -> str:
 
 
 def _answers(stored: cases.StoredCase, key: str) -> list[tuple[Any, datetime]]:
-    """The last JSON answers of a step, newest first, each with its moment: those of the status that the newest has."""
+    """The last JSON answers of a step, newest first, each with its moment: those of the status that
+    the newest has."""
     answers: list[tuple[Any, datetime]] = []
     status = None
-    for run, position in runs.last_runs_of_case(database(), stored.project, stored.id, MOST_ANSWERS):
+    for run, position in runs.last_runs_of_case(
+        database(), stored.project, stored.id, MOST_ANSWERS
+    ):
         for step in evidence.steps_with_key(database("evidence"), run, position, key):
             answer = kept_answers.answer_of(step)
             document = _document_of(answer)
@@ -189,7 +230,9 @@ def _pointable(answer: Answer | None) -> Iterator[tuple[str, Any, str]]:
         yield from facts_of(answer)
 
 
-def _earlier(stored: cases.StoredCase, before: str = "") -> Iterator[tuple[int, dict[str, Any], Answer | None]]:
+def _earlier(
+    stored: cases.StoredCase, before: str = ""
+) -> Iterator[tuple[int, dict[str, Any], Answer | None]]:
     """Number, step document and last answer of the request steps before a key; all without it."""
     _, _, found = last_seen(stored)
     for number, step in enumerate(steps_in(stored.document), 1):
@@ -202,7 +245,8 @@ def _earlier(stored: cases.StoredCase, before: str = "") -> Iterator[tuple[int, 
 
 @evidence_api.get("/cases/<id>/places")
 def pick_places(id: str) -> Response:
-    """Values of earlier answers that a step can use: those that `?text=` fits best, of the same fit the nearest step's first."""
+    """Values of earlier answers that a step can use: those that `?text=` fits best, of the same fit
+    the nearest step's first."""
     stored = cases.case(database(), id)
     typed = request.args.get("text", "")
     found: list[tuple[int, dict[str, Any]]] = []
@@ -211,9 +255,17 @@ def pick_places(id: str) -> Response:
             shown = show_in(value, unit, 80) if not isinstance(value, dict | list) else ""
             if path.startswith("cookie "):
                 shown = "a secret"
-            rank = fit(typed, path, shown, str(step["send"])) if shown and MASK not in shown else None
+            rank = (
+                fit(typed, path, shown, str(step["send"])) if shown and MASK not in shown else None
+            )
             if rank is not None:
-                item = {"step": step["key"], "number": number, "name": step["request"], "path": path, "value": shown}
+                item = {
+                    "step": step["key"],
+                    "number": number,
+                    "name": step["request"],
+                    "path": path,
+                    "value": shown,
+                }
                 found.append((rank, item))
     best = heapq.nsmallest(MOST_OFFERED, found, key=lambda pair: pair[0])  # a stable order
     return json_answer({"items": [item for _, item in best], "next": None})
@@ -221,23 +273,33 @@ def pick_places(id: str) -> Response:
 
 @evidence_api.post("/cases/<id>/insertable")
 def what_can_be_inserted(id: str) -> Response:
-    """For a reference that is being typed in a step: pipes that fit the value there, or generators, each with what it would give; from the
-    seed and the kept values of the last run."""
+    """For a reference that is being typed in a step: pipes that fit the value there, or generators,
+    each with what it would give; from the seed and the kept values of the last run."""
     stored, data = cases.case(database(), id), body()
     text, key = data.get("text"), data.get("step")
     if not isinstance(text, str) or not isinstance(key, str) or len(text) > 2_000:
-        raise Refused(400, "text-missing", "Give what is typed after [= as text, and the key of its step as step.")
+        raise Refused(
+            400,
+            "text-missing",
+            "Give what is typed after [= as text, and the key of its step as step.",
+        )
     found = list(islice(offered(text, scopes_now(stored, key)), MOST_OFFERED))
     items = [
-        {"text": item.text, "value": "a secret" if MASK in item.value else item.value, "about": item.about, "made": item.made}
+        {
+            "text": item.text,
+            "value": "a secret" if MASK in item.value else item.value,
+            "about": item.about,
+            "made": item.made,
+        }
         for item in found
-    ]  # fmt: skip
+    ]
     return json_answer({"items": items, "next": None})
 
 
 @evidence_api.get("/cases/<id>/repeated")
 def repeated_literals(id: str) -> Response:
-    """Literals in requests that equal a value of an earlier step's last answer: offered as hand-overs."""
+    """Literals in requests that equal a value of an earlier step's last answer: offered as
+    hand-overs."""
     known: dict[str, tuple[str, str]] = {}
     items: list[dict[str, Any]] = []
     for _, step, answer in _earlier(cases.case(database(), id)):
@@ -255,12 +317,17 @@ def repeated_literals(id: str) -> Response:
 
 @evidence_api.post("/cases/<id>/kept")
 def clean_kept(id: str) -> Response:
-    """What a place with its pipes gives on the step's last answer, or why it gives nothing; and the pipes there are."""
+    """What a place with its pipes gives on the step's last answer, or why it gives nothing; and the
+    pipes there are."""
     stored = cases.case(database(), id)
     data = body()
     text, key = data.get("of"), data.get("step")
     if not isinstance(text, str) or not isinstance(key, str) or len(text) > 20_000:
-        raise Refused(400, "of-missing", "Give the place with its pipes as of, and the key of its step as step.")
+        raise Refused(
+            400,
+            "of-missing",
+            "Give the place with its pipes as of, and the key of its step as step.",
+        )
     head, bar, typed = text.rpartition("|")
     fitting = [kind for kind in PIPES.values() if bar and kind.name.startswith(typed.strip())]
     pipes = [{"text": f"{head.strip()} | {kind.shape}", "about": kind.about} for kind in fitting]
@@ -274,13 +341,17 @@ def clean_kept(id: str) -> Response:
         return json_answer({**result, "problem": "This step has no answer yet to try it on."})
     _, answer, scopes = last
     if kept_answers.may_take_long(subject, len(answer.body)):
-        return json_answer({**result, "problem": "This place is looked up when the case runs next."})
+        return json_answer(
+            {**result, "problem": "This place is looked up when the case runs next."}
+        )
     try:
         there = find(subject, answer, scopes)
     except Blocked as problem:
         return json_answer({**result, "problem": problem.reason.sentence})
     if not there.nodes:
-        return json_answer({**result, "problem": there.nothing.sentence if there.nothing else f"nothing at {text}"})
+        return json_answer(
+            {**result, "problem": there.nothing.sentence if there.nothing else f"nothing at {text}"}
+        )
     value = taken(there)
     masked = MASK in plain.as_text(value)
     return json_answer({**result, "value": "a secret" if masked else plain.show(value, 2000)})

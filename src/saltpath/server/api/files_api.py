@@ -1,4 +1,5 @@
-"""A project's folder as an archive, and the files in it that cases send, sign in with, or are checked against."""
+"""A project's folder as an archive, and the files in it that cases send, sign in with, or are
+checked against."""
 
 from __future__ import annotations
 
@@ -24,19 +25,30 @@ def project_folder(id: str) -> Response:
     octets = write_zip(write_folder(folders.folder_of(database(), project)))
     name = slug(project.name, "project")
     return Response(
-        octets, 200, {"Content-Disposition": f'attachment; filename="{name}.zip"'}, mimetype="application/zip"
+        octets,
+        200,
+        {"Content-Disposition": f'attachment; filename="{name}.zip"'},
+        mimetype="application/zip",
     )
 
 
 @files_api.post("/projects/folder")
 def bring_in_folder() -> Response:
-    """A zip archive of a project's folder, at most 100 MB: onto the project of its name, or as a new one."""
+    """A zip archive of a project's folder, at most 100 MB: onto the project of its name, or as a
+    new one."""
     found = read_folder(read_zip(request.get_data()))
     name = found.project.document["project"]
     same = next((item for item in projects.projects(database()) if item.name == name), None)
     done = folders.bring_in(database(), actor().id, found, same)
     return json_answer(
-        {"project": done.project, "name": name, "new": done.new, "changed": done.changed, "same": done.same}, 201
+        {
+            "project": done.project,
+            "name": name,
+            "new": done.new,
+            "changed": done.changed,
+            "same": done.same,
+        },
+        201,
     )
 
 
@@ -53,9 +65,13 @@ def put_file(id: str, path: str) -> Response:
     project = projects.project(database(), id)
     path = inside(path)
     if is_document(path) or len(path) > LONGEST_PATH:
-        raise Refused(422, "path", "This path is none for a file; give it one such as data/papers.pdf.")
+        raise Refused(
+            422, "path", "This path is none for a file; give it one such as data/papers.pdf."
+        )
     stream = cast(BinaryIO, request.stream)
-    return json_answer(_view(project_files.put_stream(database(), project.id, actor().id, path, stream)))
+    return json_answer(
+        _view(project_files.put_stream(database(), project.id, actor().id, path, stream))
+    )
 
 
 @files_api.delete("/projects/<id>/files/<path:path>")

@@ -1,4 +1,5 @@
-"""The finished requests of a case's first rows, before anything is sent. What a step before it would keep stands as the last run kept it."""
+"""The finished requests of a case's first rows, before anything is sent. What a step before it
+would keep stands as the last run kept it."""
 
 from __future__ import annotations
 
@@ -31,8 +32,8 @@ SIGNED_BY = ("authorization", "proxy-authorization", "cookie")
 
 @finished_api.get("/cases/<id>/finished")
 def finished_requests(id: str) -> Response:
-    """The request of the step `?step=` for each of the first rows, against `?environment=`; secrets as marks. A row that could not be sent
-    says why."""
+    """The request of the step `?step=` for each of the first rows, against `?environment=`; secrets
+    as marks. A row that could not be sent says why."""
     stored = cases.case(database(), id)
     suite, project = around(stored)
     case = signed_in(with_shared(stored), suite, project)
@@ -48,7 +49,11 @@ def finished_requests(id: str) -> Response:
     begin = begin_of_case(stored, case, suite, project, source)
     rows = begin.rows if case.rows is not None else [Row(1, {})]
     return json_answer(
-        {"items": [_finished(step, row, scopes) for row in rows], "next": None, "problem": begin.problem}
+        {
+            "items": [_finished(step, row, scopes) for row in rows],
+            "next": None,
+            "problem": begin.problem,
+        }
     )
 
 
@@ -63,9 +68,18 @@ def _scopes(stored: cases.StoredCase, case: Case, environment: Environment | Non
     suite, project = around(stored)
     over = environment.values if environment else None
     name = environment.name if environment else ""
-    every = (project.values, suite.values, case.values, *suite.values_in.values(), *([over] if over else []))
+    every = (
+        project.values,
+        suite.values,
+        case.values,
+        *suite.values_in.values(),
+        *([over] if over else []),
+    )
     hidden: dict[str, Any] = {secret: MASK for values in every for secret in values.secret}
-    of_project, of_suite = scope_of(project.values, over, hidden), scope_of_suite(suite, name, hidden)
+    of_project, of_suite = (
+        scope_of(project.values, over, hidden),
+        scope_of_suite(suite, name, hidden),
+    )
     scopes = Scopes(of_project, of_suite, scope_of(case.values, None, hidden), run=Scope())
     scopes.zone = zone_of(project.zone)
     scopes.seeded, scopes.now_us = (1, case.key, 1), now_us()
@@ -80,7 +94,14 @@ def _scopes(stored: cases.StoredCase, case: Case, environment: Environment | Non
 
 
 def _finished(step: Request, row: Row, scopes: Scopes) -> dict[str, Any]:
-    answer = {"row": row.number, "method": step.method, "address": "", "head": [], "body": "", "why": ""}
+    answer = {
+        "row": row.number,
+        "method": step.method,
+        "address": "",
+        "head": [],
+        "body": "",
+        "why": "",
+    }
     if row.why is not None:
         return {**answer, "why": row.why.sentence}
     seeing = scopes.for_row(row.number, row.values)
@@ -99,7 +120,8 @@ def _shown(prepared: Prepared) -> dict[str, Any]:
         "method": prepared.method,
         "address": prepared.address,
         "head": [
-            {"name": name, "value": MASK if name.lower() in SIGNED_BY else value} for name, value in prepared.headers
+            {"name": name, "value": MASK if name.lower() in SIGNED_BY else value}
+            for name, value in prepared.headers
         ],
         "body": body,
     }

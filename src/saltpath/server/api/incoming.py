@@ -1,4 +1,5 @@
-"""What a tester brings along from elsewhere: pasted command lines and requests, and recordings of a browser."""
+"""What a tester brings along from elsewhere: pasted command lines and requests, and recordings of a
+browser."""
 
 from __future__ import annotations
 
@@ -24,7 +25,8 @@ incoming = Blueprint("incoming", __name__)
 
 @incoming.post("/pasted")
 def read_pasted_text() -> Response:
-    """A curl line, or a request as it goes over the wire, as request steps; what could not be taken along is said."""
+    """A curl line, or a request as it goes over the wire, as request steps; what could not be taken
+    along is said."""
     text = body().get("text")
     if not isinstance(text, str):
         raise Refused(400, "text-missing", "Give the pasted text as text.")
@@ -38,13 +40,16 @@ def read_pasted_text() -> Response:
 
 @incoming.post("/recordings")
 def read_recording() -> Response:
-    """A browser's recording (HAR), at most 60 MB: its entries as steps, which of them a case is proposed of, and the values that want
-    to be handed over. `?site=` says which of its sites is the API's; else it is guessed. Nothing is kept of it."""
+    """A browser's recording (HAR), at most 60 MB: its entries as steps, which of them a case is
+    proposed of, and the values that want to be handed over. `?site=` says which of its sites is the
+    API's; else it is guessed. Nothing is kept of it."""
     origins = origins_of(project_asked())
     try:
         recording = read_har(request.get_data(cache=False))
     except Unreadable as problem:
-        raise Refused(422, "not-understood", f"{str(problem)[:1].upper()}{str(problem)[1:]}.") from None
+        raise Refused(
+            422, "not-understood", f"{str(problem)[:1].upper()}{str(problem)[1:]}."
+        ) from None
     for entry in recording.entries:
         _only_what_reads(entry)
     exchanges = [entry.exchange for entry in recording.entries if entry.exchange is not None]
@@ -58,12 +63,15 @@ def read_recording() -> Response:
                 _view(entry, ends.get(entry.number), told, origins) for entry in recording.entries
             ],
             "handOvers": [
-                {"number": item.number, "literal": item.literal,
-                 "sources": [{"number": number, "path": path} for number, path in item.sources]}
+                {
+                    "number": item.number,
+                    "literal": item.literal,
+                    "sources": [{"number": number, "path": path} for number, path in item.sources],
+                }
                 for item in told.hand_overs
             ],
         }
-    )  # fmt: skip
+    )
 
 
 def _only_what_reads(entry: Entry) -> None:
@@ -77,19 +85,33 @@ def _only_what_reads(entry: Entry) -> None:
         entry.said.append(f"It makes no step: {problem}.")
 
 
-def _view(entry: Entry, end: Recorded | None, told: Story, origins: dict[str, str]) -> dict[str, Any]:
+def _view(
+    entry: Entry, end: Recorded | None, told: Story, origins: dict[str, str]
+) -> dict[str, Any]:
     """One entry with its step; what it expects is how it ended, redirects followed."""
     exchange = entry.exchange
     if exchange is None or end is None:
-        return {"number": entry.number, "address": "", "host": "", "status": 0, "mediaType": "", "size": 0, "ms": entry.ms,
-                "leftOut": None, "needed": None, "said": entry.said, "step": None}  # fmt: skip
+        return {
+            "number": entry.number,
+            "address": "",
+            "host": "",
+            "status": 0,
+            "mediaType": "",
+            "size": 0,
+            "ms": entry.ms,
+            "leftOut": None,
+            "needed": None,
+            "said": entry.said,
+            "step": None,
+        }
     parts = urlsplit(exchange.address)
     expected: list[dict[str, Any]] = [{"of": "status", "is": end.status}] if end.status else []
     if "json" in end.media_type or end.media_type.endswith("xml"):
         expected.append({"of": "type", "is": end.media_type})
     return {
         "number": entry.number,
-        "address": f"{exchange.method} {parts.path or '/'}{'?' + parts.query if parts.query else ''}",
+        "address": f"{exchange.method} "
+        f"{parts.path or '/'}{'?' + parts.query if parts.query else ''}",
         "host": parts.netloc,
         "status": end.status,
         "mediaType": end.media_type,

@@ -14,9 +14,14 @@ from saltpath.store.disk import LEAST_FREE, disk
 
 keeping_api = Blueprint("keeping", __name__)
 _NAMES = {
-    "runDays": "run_days", "leastRuns": "least_runs", "mostRuns": "most_runs", "evidenceDays": "evidence_days",
-    "badEvidenceDays": "bad_evidence_days", "trialDays": "trial_days", "eventDays": "event_days",
-}  # fmt: skip
+    "runDays": "run_days",
+    "leastRuns": "least_runs",
+    "mostRuns": "most_runs",
+    "evidenceDays": "evidence_days",
+    "badEvidenceDays": "bad_evidence_days",
+    "trialDays": "trial_days",
+    "eventDays": "event_days",
+}
 
 
 @keeping_api.get("/projects/<id>/keeping")
@@ -27,8 +32,8 @@ def read_keeping(id: str) -> Response:
 
 @keeping_api.patch("/projects/<id>/keeping")
 def change_keeping(id: str) -> Response:
-    """Change some of it. What is kept no more goes within ten minutes, and cannot be brought back. `seen`: rules that must still be as they
-    were seen; 409 where they are not."""
+    """Change some of it. What is kept no more goes within ten minutes, and cannot be brought back.
+    `seen`: rules that must still be as they were seen; 409 where they are not."""
     given = dict(body())
     seen = given.pop("seen", {})
     if not isinstance(seen, dict):
@@ -53,7 +58,8 @@ def _view(rules: keeping.Rules) -> dict[str, Any]:
 
 @keeping_api.get("/storage")
 def read_storage() -> Response:
-    """How much the installation takes, in bytes, and how much is free; `low`: what steps see is not kept until there is more room."""
+    """How much the installation takes, in bytes, and how much is free; `low`: what steps see is not
+    kept until there is more room."""
     found = disk(folder())
     return json_answer(
         {

@@ -1,4 +1,5 @@
-"""What stands written out in many places becomes a value: offered, shown before it is done, and done everywhere in one act."""
+"""What stands written out in many places becomes a value: offered, shown before it is done, and
+done everywhere in one act."""
 
 from __future__ import annotations
 
@@ -28,16 +29,22 @@ TRIES = 5
 
 @lift_api.get("/lifts")
 def list_offers() -> Response:
-    """Where requests go and what they say, written out in several steps, most frequent first; with the name of the value that says just
-    that already (`there`), or one that a new one could have."""
+    """Where requests go and what they say, written out in several steps, most frequent first; with
+    the name of the value that says just that already (`there`), or one that a new one could
+    have."""
     project = project_asked()
     known = origins_of(project)
     documents = [case.document for case in cases.cases(database(), project.id)]
     items = [
-        {"literal": offer.value, "name": known.get(offer.value, offer.name), "there": offer.value in known, "steps": offer.steps,
-         "cases": offer.cases}
+        {
+            "literal": offer.value,
+            "name": known.get(offer.value, offer.name),
+            "there": offer.value in known,
+            "steps": offer.steps,
+            "cases": offer.cases,
+        }
         for offer in offers(documents, _values(project))[:MOST_OFFERED]
-    ]  # fmt: skip
+    ]
     return json_answer({"items": items, "next": None})
 
 
@@ -52,16 +59,24 @@ def _values(project: Document) -> dict[str, Any]:
 
 @lift_api.post("/lifts")
 def lift() -> Response:
-    """The places where a literal stands, as they would read; with `take`, in the cases and as a value of the project. `left`: by case, the
-    places that stay as they are. A name that is there already is used if it reads just so, anywhere."""
+    """The places where a literal stands, as they would read; with `take`, in the cases and as a
+    value of the project. `left`: by case, the places that stay as they are. A name that is there
+    already is used if it reads just so, anywhere."""
     data = body()
     project = projects.project(database(), str(data.get("project", "")))
     literal, name, left = data.get("literal"), data.get("name"), data.get("left", {})
     if not isinstance(literal, str) or not 1 <= len(literal) <= LONGEST:
-        raise Refused(422, "literal", f"Give what is to be lifted as literal, a text of 1 to {LONGEST} letters.")
+        raise Refused(
+            422,
+            "literal",
+            f"Give what is to be lifted as literal, a text of 1 to {LONGEST} letters.",
+        )
     if not isinstance(name, str) or not is_name(name):
         raise Refused(
-            422, "name", "A name begins with a letter and holds letters, digits, - and _; some words are reserved."
+            422,
+            "name",
+            "A name begins with a letter and holds letters, digits, - and _; some words are "
+            "reserved.",
         )
     if not isinstance(left, dict) or not all(isinstance(paths, list) for paths in left.values()):
         raise Refused(422, "left", "left is an object: by case, a list of places.")
@@ -79,20 +94,27 @@ def lift() -> Response:
             saved.append(_save(case, value, name, kept))
     undo: list[dict[str, Any]] = []
     if saved and not there:
-        change_values(database(), folder(), project, actor().id, [CellChange("put", name, value=value)])
+        change_values(
+            database(), folder(), project, actor().id, [CellChange("put", name, value=value)]
+        )
         undo = [{"kind": "remove", "name": name, "suite": ""}]
     return json_answer({"places": places, "there": there, "saved": saved, "undo": undo})
 
 
 def _is_there(project: Document, name: str, value: Any, literal: str) -> bool:
-    """Whether the project has the value already. Raises Refused if it has another one of this name."""
+    """Whether the project has the value already. Raises Refused if it has another one of this
+    name."""
     if origins_of(project).get(literal.rstrip("/")) == name:
         return True
     known = _values(project)
     if name not in known:
         return False
     if is_secret(known[name]) or not plain.same(known[name], value):
-        raise Refused(409, "taken", f"There is a value {name} already, and it reads otherwise; choose another name.")
+        raise Refused(
+            409,
+            "taken",
+            f"There is a value {name} already, and it reads otherwise; choose another name.",
+        )
     return True
 
 
@@ -114,7 +136,9 @@ def _save(case: cases.StoredCase, value: Any, name: str, left: frozenset[str]) -
         case_from_data(document)
         comments = carried(case.document, document, case.comments)
         try:
-            made = cases.save_case(database(), case.oid, actor().id, case.version, document, comments)
+            made = cases.save_case(
+                database(), case.oid, actor().id, case.version, document, comments
+            )
         except Conflict:
             if tried == TRIES - 1:
                 raise

@@ -38,7 +38,10 @@ def _person(person: people.Person) -> dict[str, Any]:
 
 @outline_api.get("/projects")
 def list_projects() -> Response:
-    items = [{"id": p.oid, "name": p.name, "about": p.document.get("about", "")} for p in projects.projects(database())]
+    items = [
+        {"id": p.oid, "name": p.name, "about": p.document.get("about", "")}
+        for p in projects.projects(database())
+    ]
     return json_answer({"items": items, "next": None})
 
 
@@ -59,7 +62,8 @@ def _name(data: dict[str, Any]) -> str:
 
 @outline_api.get("/deleted")
 def list_deleted() -> Response:
-    """Cases and shared steps that were deleted in the last 30 days, the last ones first; `/cases/{id}/back` brings one back."""
+    """Cases and shared steps that were deleted in the last 30 days, the last ones first;
+    `/cases/{id}/back` brings one back."""
     since = now_us() - GONE_DAYS * DAY_US
     items = [
         {"id": gone.oid, "name": gone.name, "suite": gone.suite, "at": moment(gone.gone_at)}
@@ -78,7 +82,9 @@ def list_suites() -> Response:
     for head in cases.heads(connection, project.id):
         said = _said.of(head.oid, head.version, partial(_said_by, connection, head))
         by_suite.setdefault(head.suite, []).append(said | {"last": _last_view(last.get(head.id))})
-    items = [_suite_view(s, by_suite.get(s.id, [])) for s in projects.suites(connection, project.id)]
+    items = [
+        _suite_view(s, by_suite.get(s.id, [])) for s in projects.suites(connection, project.id)
+    ]
     return json_answer({"items": items, "next": None})
 
 
@@ -125,7 +131,12 @@ def add_suite() -> Response:
 
 
 def _suite_view(suite: Document, lines: list[dict[str, Any]]) -> dict[str, Any]:
-    return {"id": suite.oid, "name": suite.name, "about": suite.document.get("about", ""), "cases": lines}
+    return {
+        "id": suite.oid,
+        "name": suite.name,
+        "about": suite.document.get("about", ""),
+        "cases": lines,
+    }
 
 
 def _folder(name: str) -> str:
@@ -135,7 +146,8 @@ def _folder(name: str) -> str:
 
 @outline_api.patch("/suites/<id>")
 def change_suite(id: str) -> Response:
-    """Rename a suite, say what it is about, or put it `before` another one (null: to the end). Only what is given changes."""
+    """Rename a suite, say what it is about, or put it `before` another one (null: to the end). Only
+    what is given changes."""
     suite, data = projects.suite(database(), id), body()
     put = {"suite": _name(data)} if "name" in data else {}
     if "about" in data:
@@ -160,21 +172,26 @@ def set_suite_checks(id: str) -> Response:
 
 @outline_api.put("/projects/<id>/every-answer")
 def set_project_checks(id: str) -> Response:
-    """The checks on every answer of all a project's cases, on top of the version that If-Match names."""
+    """The checks on every answer of all a project's cases, on top of the version that If-Match
+    names."""
     project = _with_checks(projects.project(database(), id))
-    return json_answer(every_answer_view("project", project, read_project(project.document).every_answer))
+    return json_answer(
+        every_answer_view("project", project, read_project(project.document).every_answer)
+    )
 
 
 @outline_api.put("/suites/<id>/sign-in")
 def set_suite_sign_in(id: str) -> Response:
-    """How the steps of a suite's cases sign in that do not say it themselves, on top of the version that If-Match names."""
+    """How the steps of a suite's cases sign in that do not say it themselves, on top of the version
+    that If-Match names."""
     suite = _with_sign_in(projects.suite(database(), id))
     return json_answer(sign_in_view("suite", suite, read_suite(suite.document).auth))
 
 
 @outline_api.put("/projects/<id>/sign-in")
 def set_project_sign_in(id: str) -> Response:
-    """How the steps of all a project's cases sign in that do not say it themselves, on top of the version that If-Match names."""
+    """How the steps of all a project's cases sign in that do not say it themselves, on top of the
+    version that If-Match names."""
     project = _with_sign_in(projects.project(database(), id))
     return json_answer(sign_in_view("project", project, read_project(project.document).auth))
 
@@ -189,7 +206,11 @@ def _with_checks(of: Document) -> Document:
 def _with_sign_in(of: Document) -> Document:
     data = body()
     if not isinstance(data.get("auth"), dict | str | None) or "auth" not in data:
-        raise Refused(422, "auth", "Give the sign-in as auth: an object of one kind, none, or null for nothing said.")
+        raise Refused(
+            422,
+            "auth",
+            "Give the sign-in as auth: an object of one kind, none, or null for nothing said.",
+        )
     return _with_field(of, "auth", data["auth"])
 
 
@@ -208,5 +229,7 @@ def _with_field(of: Document, field: str, value: Any) -> Document:
 def remove_suite(id: str) -> Response:
     """Take an empty suite away."""
     if not projects.remove_suite(database(), projects.suite(database(), id).id):
-        raise Refused(409, "holds-cases", "This suite still holds cases; move or delete them first.")
+        raise Refused(
+            409, "holds-cases", "This suite still holds cases; move or delete them first."
+        )
     return json_answer({"gone": True})

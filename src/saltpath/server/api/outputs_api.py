@@ -1,4 +1,5 @@
-"""Output tables: which there are, the rows that a run has written, and those saved as a workbook, as CSV, or in a place of one's own workbook."""
+"""Output tables: which there are, the rows that a run has written, and those saved as a workbook,
+as CSV, or in a place of one's own workbook."""
 
 from __future__ import annotations
 
@@ -32,11 +33,14 @@ MOST_RUNS_SHOWN = 20
 
 @outputs_api.get("/output-tables")
 def list_tables() -> Response:
-    """The project's output tables by name, each with the newest runs that wrote there; trials are left out."""
+    """The project's output tables by name, each with the newest runs that wrote there; trials are
+    left out."""
     project = project_asked()
     items = []
     for table in output_rows.tables(database("evidence"), project.id):
-        written = [run for id in table.runs if (run := runs.run_by_id(database(), id)).kind == "run"][:MOST_RUNS_SHOWN]
+        written = [
+            run for id in table.runs if (run := runs.run_by_id(database(), id)).kind == "run"
+        ][:MOST_RUNS_SHOWN]
         if written:
             first = output_rows.page(database("evidence"), written[0].id, table.name, 0, 1)
             items.append(
@@ -79,19 +83,24 @@ def save_table() -> Response:
 
 @outputs_api.post("/output-tables/into")
 def put_into_workbook() -> Response:
-    """A workbook of one's own with the table in it: headings at the cell `?cell=` of `?sheet=`, rows below; formulas and other sheets stay."""
+    """A workbook of one's own with the table in it: headings at the cell `?cell=` of `?sheet=`,
+    rows below; formulas and other sheets stay."""
     project, name = project_asked(), request.args.get("name", "")
     rows = _all(_chosen(project, name), name)
     try:
         area = read_area(request.args.get("cell", "A1"))
-        octets = into_sheet(request.get_data(), request.args.get("sheet", ""), area.row, area.column, rows)
+        octets = into_sheet(
+            request.get_data(), request.args.get("sheet", ""), area.row, area.column, rows
+        )
     except Unreadable as problem:
         raise Refused(422, "workbook", f"This cannot be done: {problem}.") from None
     return _saved(octets, f"{slug(name, 'table')}.xlsx", XLSX)
 
 
 def _saved(octets: bytes, name: str, media: str) -> Response:
-    return Response(octets, 200, {"Content-Disposition": f'attachment; filename="{name}"'}, content_type=media)
+    return Response(
+        octets, 200, {"Content-Disposition": f'attachment; filename="{name}"'}, content_type=media
+    )
 
 
 def _chosen(project: Document, name: str) -> runs.Run:
@@ -110,5 +119,9 @@ def _chosen(project: Document, name: str) -> runs.Run:
 def _all(run: runs.Run, name: str) -> list[dict[str, Any]]:
     number = output_rows.count(database("evidence"), run.id, name)
     if number > MOST_SAVED:
-        raise Refused(422, "too-many", f"At most {MOST_SAVED} rows are saved at once, and this table has {number}.")
+        raise Refused(
+            422,
+            "too-many",
+            f"At most {MOST_SAVED} rows are saved at once, and this table has {number}.",
+        )
     return list(output_rows.rows(database("evidence"), run.id, name))

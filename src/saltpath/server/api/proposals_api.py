@@ -27,15 +27,22 @@ MOST_READ = 20_000_000
 
 @proposals_api.get("/cases/<id>/steps/<key>/proposals")
 def list_proposals(id: str, key: str) -> Response:
-    """Checks that the last answers of a step justify, at most 200 of the status that the newest has, each with its evidence; places
-    that a check of the step looks at already are left out. `needs`: from how many answers on what is proposed."""
+    """Checks that the last answers of a step justify, at most 200 of the status that the newest
+    has, each with its evidence; places that a check of the step looks at already are left out.
+    `needs`: from how many answers on what is proposed."""
     stored = cases.case(database(), id)
     observed = list(_observed(stored, key))
     observed.reverse()
-    step: dict[str, Any] = next((step for step in steps_in(stored.document) if step.get("key") == key), {})
+    step: dict[str, Any] = next(
+        (step for step in steps_in(stored.document) if step.get("key") == key), {}
+    )
     looked_at = {check.get("of") for check in step.get("expect", [])}
     items = [
-        {"check": proposal.check, "typed": write_sentence(proposal.check), "evidence": reason(proposal.evidence)}
+        {
+            "check": proposal.check,
+            "typed": write_sentence(proposal.check),
+            "evidence": reason(proposal.evidence),
+        }
         for proposal in (propose(observed) if observed else [])
         if proposal.check["of"] not in looked_at and MASK not in plain.as_text(proposal.check)
     ]
@@ -46,10 +53,16 @@ def list_proposals(id: str, key: str) -> Response:
 def _observed(stored: StoredCase, key: str) -> Iterator[Observed]:
     """The step's last answers that are JSON, newest first, all of one status."""
     status, read = None, 0
-    for run, position in runs.last_runs_of_case(database(), stored.project, stored.id, MOST_ANSWERS):
+    for run, position in runs.last_runs_of_case(
+        database(), stored.project, stored.id, MOST_ANSWERS
+    ):
         for seen in reversed(evidence.steps_with_key(database("evidence"), run, position, key)):
             answer = kept_answers.answer_of(seen)
-            if answer is None or not answer.looks_json or len(answer.body) > kept_answers.LARGEST_BODY:
+            if (
+                answer is None
+                or not answer.looks_json
+                or len(answer.body) > kept_answers.LARGEST_BODY
+            ):
                 continue
             if status not in (None, answer.status) or read + len(answer.body) > MOST_READ:
                 continue

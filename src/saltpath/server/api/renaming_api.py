@@ -24,14 +24,18 @@ TRIES = 5
 
 @renaming_api.post("/value-names")
 def rename() -> Response:
-    """Call a value of the project, or of a `suite`, `to` something else: in its documents and environments, its secrets, and wherever cases,
-    shared steps and other values mean it. Until all of it is done it has both names, so that nothing is without a value meanwhile."""
+    """Call a value of the project, or of a `suite`, `to` something else: in its documents and
+    environments, its secrets, and wherever cases, shared steps and other values mean it. Until all
+    of it is done it has both names, so that nothing is without a value meanwhile."""
     data = body()
     project = projects.project(database(), str(data.get("project", "")))
     name, to, suite = data.get("name"), data.get("to"), data.get("suite", "")
     if not all(isinstance(item, str) for item in (name, to, suite)) or not is_name(str(to)):
         raise Refused(
-            422, "name", "A name begins with a letter and holds letters, digits, - and _; some words are reserved."
+            422,
+            "name",
+            "A name begins with a letter and holds letters, digits, - and _; some words are "
+            "reserved.",
         )
     assert isinstance(name, str) and isinstance(to, str) and isinstance(suite, str)
     if not has_value(database(), project, suite, name):
@@ -39,7 +43,9 @@ def rename() -> Response:
     if has_value(database(), project, suite, to):
         raise Taken(f"there is a value {to} already")
     rename_value(database(), folder(), project, actor().id, suite, name, to, keep=True)
-    changed = [case.name for case in _all(project, suite) if _renamed(project, case, suite, name, to)]
+    changed = [
+        case.name for case in _all(project, suite) if _renamed(project, case, suite, name, to)
+    ]
     rename_value(database(), folder(), project, actor().id, suite, name, to, keep=False)
     return json_answer({"cases": len(changed)})
 

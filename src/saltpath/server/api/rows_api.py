@@ -22,14 +22,19 @@ OF_STEP = ("time", "status", "size", "verdict")
 
 @rows_api.get("/runs/<id>/cases/<int:position>/rows")
 def list_rows(id: str, position: int) -> Response:
-    """A page of rows. `?sort=` number, verdict, time, `column NAME`, or `step PART INDEX time|status|size|verdict`, `?down=true` the other way
-    round; `?verdict=failed,blocked` only such; `?value=NAME` what each step kept under that name beside its other facts."""
+    """A page of rows. `?sort=` number, verdict, time, `column NAME`, or `step PART INDEX
+    time|status|size|verdict`, `?down=true` the other way round; `?verdict=failed,blocked` only
+    such; `?value=NAME` what each step kept under that name beside its other facts."""
     run = runs.run(database(), id)
     verdicts, order = _verdicts(), _order()
     offset, size = whole("offset", 0), limit(100)
-    found = run_rows.page(database("evidence"), run.id, min(position, 2**31), verdicts, order, offset, size)
+    found = run_rows.page(
+        database("evidence"), run.id, min(position, 2**31), verdicts, order, offset, size
+    )
     heads: dict[int, list[dict[str, Any]]] = {}
-    for head in evidence.heads_of_rows(database("evidence"), run.id, min(position, 2**31), [row.row for row in found]):
+    for head in evidence.heads_of_rows(
+        database("evidence"), run.id, min(position, 2**31), [row.row for row in found]
+    ):
         heads.setdefault(head.row, []).append(head_view(head))
     name = request.args.get("value", "")
     values = _kept(run.id, position, [row.row for row in found], name) if name else {}
@@ -39,18 +44,27 @@ def list_rows(id: str, position: int) -> Response:
 
 @rows_api.get("/runs/<id>/cases/<int:position>/common")
 def what_is_common(id: str, position: int) -> Response:
-    """What the rows that failed, or were blocked, have in common and those that passed have not; only what is clearer than chance."""
+    """What the rows that failed, or were blocked, have in common and those that passed have not;
+    only what is clearer than chance."""
     from saltpath.server.common import common  # it brings numpy
 
     run = runs.run(database(), id)
-    entry = next((item for item in runs.run_cases(database(), run.id) if item.position == position), None)
+    entry = next(
+        (item for item in runs.run_cases(database(), run.id) if item.position == position), None
+    )
     if entry is None:
         raise NotFound("the run has no such case")
     case = with_shared(cases.case_at(database(), entry.case_id, entry.version))
     names = {(str(part), index): step.name for part, index, step in case.parts()}
     claims, looked, whole = common(run.id, position, names)
     items = [
-        {"sentence": item.why.sentence, "feature": item.feature, "p": item.p, "bad": item.bad, "good": item.good}
+        {
+            "sentence": item.why.sentence,
+            "feature": item.feature,
+            "p": item.p,
+            "bad": item.bad,
+            "good": item.good,
+        }
         for item in claims
     ]
     return json_answer({"items": items, "next": None, "looked": looked, "whole": whole})
@@ -59,7 +73,11 @@ def what_is_common(id: str, position: int) -> Response:
 def _verdicts() -> tuple[str, ...]:
     asked = tuple(filter(None, request.args.get("verdict", "").split(",")))
     if any(verdict not in (*WORST_FIRST, "skipped") for verdict in asked):
-        raise Refused(400, "verdict", "verdict is one or several of failed, blocked, unchecked, passed and skipped.")
+        raise Refused(
+            400,
+            "verdict",
+            "verdict is one or several of failed, blocked, unchecked, passed and skipped.",
+        )
     return asked
 
 
@@ -71,17 +89,33 @@ def _order() -> Order:
         return Order(first, down=down)  # type: ignore[arg-type]
     if first == "column" and rest and len(rest) <= LONGEST_CELL:
         return Order("column", rest, down=down)
-    part, _, more = rest.partition(" ") if not rest.startswith("at the end") else ("at the end", "", rest[11:])
+    part, _, more = (
+        rest.partition(" ") if not rest.startswith("at the end") else ("at the end", "", rest[11:])
+    )
     index, _, of = more.partition(" ")
-    if first == "step" and part in PARTS and index.isascii() and index.isdigit() and len(index) < 9 and of in OF_STEP:
+    if (
+        first == "step"
+        and part in PARTS
+        and index.isascii()
+        and index.isdigit()
+        and len(index) < 9
+        and of in OF_STEP
+    ):
         return Order("step", of, part, int(index), down)
     raise Refused(
-        400, "sort", "sort is number, verdict, time, column NAME, or step PART INDEX and time, status, size or verdict."
+        400,
+        "sort",
+        "sort is number, verdict, time, column NAME, or step PART INDEX and time, status, size or "
+        "verdict.",
     )
 
 
-def _row(row: RunRow, heads: list[dict[str, Any]], values: dict[tuple[int, str, int], str]) -> dict[str, Any]:
-    cells = [{**head, "value": values.get((row.row, head["part"], head["index"]), "")} for head in heads]
+def _row(
+    row: RunRow, heads: list[dict[str, Any]], values: dict[tuple[int, str, int], str]
+) -> dict[str, Any]:
+    cells = [
+        {**head, "value": values.get((row.row, head["part"], head["index"]), "")} for head in heads
+    ]
     data = {name: cell_text(value) for name, value in row.data.items()}
     return {
         "row": row.row,

@@ -1,5 +1,5 @@
-"""A run with its cases and their steps, as its page asks for it again and again while it runs: what a case has become is written out
-once, and again when its steps or its state are others."""
+"""A run with its cases and their steps, as its page asks for it again and again while it runs: what
+a case has become is written out once, and again when its steps or its state are others."""
 
 from __future__ import annotations
 
@@ -21,7 +21,8 @@ from saltpath.store.run_rows import Order, RunRow
 
 
 class _Plan(Struct, frozen=True):
-    """What the view of a run needs of a case at the version that was run; `keeps`: the names that its steps keep, in their order."""
+    """What the view of a run needs of a case at the version that was run; `keeps`: the names that
+    its steps keep, in their order."""
 
     names: msgspec.Raw
     has_rows: bool
@@ -37,9 +38,16 @@ _plans: ByVersion[_Plan] = ByVersion(5_000)
 def run_with_cases(run: runs.Run) -> dict[str, Any]:
     connection = database()
     entries = runs.run_cases(connection, run.id)
-    shared = tuple((head.oid, head.version) for head in cases.heads(connection, run.project, shared_steps.KIND))
-    plans = [_plans.of(entry.case, (entry.version, shared), partial(_planned, entry)) for entry in entries]
-    with_rows = [entry.position for entry, plan in zip(entries, plans, strict=True) if plan.has_rows]
+    shared = tuple(
+        (head.oid, head.version) for head in cases.heads(connection, run.project, shared_steps.KIND)
+    )
+    plans = [
+        _plans.of(entry.case, (entry.version, shared), partial(_planned, entry))
+        for entry in entries
+    ]
+    with_rows = [
+        entry.position for entry, plan in zip(entries, plans, strict=True) if plan.has_rows
+    ]
     heads = evidence.heads(database("evidence"), run.id, with_rows)
     view = run_view(run)
     view["cases"] = [
@@ -50,12 +58,24 @@ def run_with_cases(run: runs.Run) -> dict[str, Any]:
     return view
 
 
-def _line(run: runs.Run, entry: runs.RunCase, plan: _Plan, heads: str, shared: tuple[Any, ...]) -> msgspec.Raw:
-    """A case of a run, written out; what is remembered of it holds as long as nothing that it says is different."""
+def _line(
+    run: runs.Run, entry: runs.RunCase, plan: _Plan, heads: str, shared: tuple[Any, ...]
+) -> msgspec.Raw:
+    """A case of a run, written out; what is remembered of it holds as long as nothing that it says
+    is different."""
     make = partial(_written, run, entry, plan, heads)
     if plan.has_rows and entry.state != "finished":
         return make()  # its rows come and go without its steps
-    version = (entry.state, entry.verdict, entry.us, entry.name, entry.suite, entry.version, heads, shared)
+    version = (
+        entry.state,
+        entry.verdict,
+        entry.us,
+        entry.name,
+        entry.suite,
+        entry.version,
+        heads,
+        shared,
+    )
     return _lines.of(f"{run.oid} {entry.position}", version, make)
 
 
@@ -79,11 +99,16 @@ def _written(run: runs.Run, entry: runs.RunCase, plan: _Plan, heads: str) -> msg
 def _planned(entry: runs.RunCase) -> _Plan:
     case = with_shared(cases.case_at(database(), entry.case_id, entry.version))
     kept = [name for _, step in case.every_step() for name in keeps_of(step)]
-    return _Plan(msgspec.Raw(plain.write_json(_step_names(case))), case.rows is not None, list(dict.fromkeys(kept)))
+    return _Plan(
+        msgspec.Raw(plain.write_json(_step_names(case))),
+        case.rows is not None,
+        list(dict.fromkeys(kept)),
+    )
 
 
 def _rows_view(run: runs.Run, entry: runs.RunCase, plan: _Plan) -> dict[str, Any] | None:
-    """How many rows a case had of which verdict so far, their columns in order, and what their steps keep; None of a case without rows."""
+    """How many rows a case had of which verdict so far, their columns in order, and what their
+    steps keep; None of a case without rows."""
     if not plan.has_rows:
         return None
     rows = database("evidence")

@@ -99,9 +99,11 @@ def _environment(data: dict[str, Any], project: Document) -> str:
     return name
 
 
-def _picks(data: dict[str, Any], chosen: list[cases.StoredCase], asked: dict[str, Any]) -> dict[str, str]:
-    """Which rows are meant, by a case's position: those that `pick` says, those that did not pass in the run `bad`, of a step sent alone
-    the first."""
+def _picks(
+    data: dict[str, Any], chosen: list[cases.StoredCase], asked: dict[str, Any]
+) -> dict[str, str]:
+    """Which rows are meant, by a case's position: those that `pick` says, those that did not pass
+    in the run `bad`, of a step sent alone the first."""
     pick = data.get("pick", "1" if "only" in asked else "")
     if not isinstance(pick, str) or len(pick) > LONGEST_PICK:
         raise Refused(422, "pick", "pick is a text such as 1 to 20, or where length above 90.")
@@ -110,7 +112,11 @@ def _picks(data: dict[str, Any], chosen: list[cases.StoredCase], asked: dict[str
     except Unreadable as problem:
         raise Refused(422, "pick", f"{problem}.") from None
     before = runs.run(database(), str(data["bad"])) if "bad" in data else None
-    positions = {entry.case_id: entry.position for entry in runs.run_cases(database(), before.id)} if before else {}
+    positions = (
+        {entry.case_id: entry.position for entry in runs.run_cases(database(), before.id)}
+        if before
+        else {}
+    )
     found: dict[str, str] = {}
     for position, case in enumerate(chosen):
         if "rows" not in case.document:
@@ -118,7 +124,10 @@ def _picks(data: dict[str, Any], chosen: list[cases.StoredCase], asked: dict[str
         bad: list[int] = []
         if before is not None and case.id in positions:
             bad = run_rows.numbers(
-                database("evidence"), before.id, positions[case.id], ("failed", "blocked", "unchecked")
+                database("evidence"),
+                before.id,
+                positions[case.id],
+                ("failed", "blocked", "unchecked"),
             )
         if bad or pick:
             found[str(position)] = picks_of(bad) if bad else pick
@@ -160,14 +169,20 @@ def _chosen(data: dict[str, Any], project: int) -> tuple[list[cases.StoredCase],
     every = cases.cases(database(), project)
     if "cases" in data:
         wanted = data["cases"]
-        if not isinstance(wanted, list) or not all(isinstance(oid, str) for oid in wanted) or not wanted:
+        if (
+            not isinstance(wanted, list)
+            or not all(isinstance(oid, str) for oid in wanted)
+            or not wanted
+        ):
             raise Refused(422, "cases", "cases is a list of at least one case's id.")
         chosen = [case for case in every if case.oid in set(wanted)]
         if len(chosen) != len(set(wanted)):
             raise Refused(422, "cases", "Some of these cases are not in this project.")
         return chosen, chosen[0].name if len(chosen) == 1 else f"{len(chosen)} cases"
     if "suite" in data:
-        suite = next((s for s in projects.suites(database(), project) if s.oid == data["suite"]), None)
+        suite = next(
+            (s for s in projects.suites(database(), project) if s.oid == data["suite"]), None
+        )
         if suite is None:
             raise Refused(422, "suite", "There is no such suite in this project.")
         chosen, title = [case for case in every if case.suite == suite.id], suite.name
@@ -175,13 +190,16 @@ def _chosen(data: dict[str, Any], project: int) -> tuple[list[cases.StoredCase],
         chosen, title = every, "Every suite"
     if not chosen or len(chosen) > MOST_CASES:
         raise Refused(
-            422, "cases", "There is no case to run." if not chosen else f"At most {MOST_CASES} cases at once."
+            422,
+            "cases",
+            "There is no case to run." if not chosen else f"At most {MOST_CASES} cases at once.",
         )
     return chosen, title
 
 
 def _alone(data: dict[str, Any], project: int) -> cases.StoredCase | None:
-    """The one case, or the single request, that a trial is of; None where several are meant, or what is no case of the project."""
+    """The one case, or the single request, that a trial is of; None where several are meant, or
+    what is no case of the project."""
     wanted = data.get("cases")
     if not isinstance(wanted, list) or len(wanted) != 1 or not isinstance(wanted[0], str):
         return None
@@ -192,17 +210,27 @@ def _alone(data: dict[str, Any], project: int) -> cases.StoredCase | None:
     return found if found.project == project else None
 
 
-def _request(data: dict[str, Any], chosen: list[cases.StoredCase], kind: str, project: int) -> dict[str, Any]:
+def _request(
+    data: dict[str, Any], chosen: list[cases.StoredCase], kind: str, project: int
+) -> dict[str, Any]:
     asked: dict[str, Any] = {}
     if "steps" in data:
         steps = data["steps"]
         count = len(chosen[0].document.get("steps", [])) if len(chosen) == 1 else 0
-        fits = isinstance(steps, list) and all(type(i) is int and 0 <= i < count for i in steps) and steps
+        fits = (
+            isinstance(steps, list)
+            and all(type(i) is int and 0 <= i < count for i in steps)
+            and steps
+        )
         if kind != "trial" or not fits:
-            raise Refused(422, "steps", "steps belongs to a trial of one case: indexes of its steps, from 0.")
+            raise Refused(
+                422, "steps", "steps belongs to a trial of one case: indexes of its steps, from 0."
+            )
         asked["only"] = steps
     values = data.get("values", {})
-    if not isinstance(values, dict) or not all(is_name(n) and isinstance(v, str) for n, v in values.items()):
+    if not isinstance(values, dict) or not all(
+        is_name(n) and isinstance(v, str) for n, v in values.items()
+    ):
         raise Refused(422, "values", "values is an object of names and texts.")
     if values:
         asked["sealed"] = seal_given(folder(), project, values)
@@ -215,7 +243,8 @@ def _request(data: dict[str, Any], chosen: list[cases.StoredCase], kind: str, pr
 
 @runs_api.post("/changing-steps")
 def list_changing_steps() -> Response:
-    """The steps of a run that may change something where it goes, so that they can be asked about before it is asked for; at most 500."""
+    """The steps of a run that may change something where it goes, so that they can be asked about
+    before it is asked for; at most 500."""
     data = body()
     project = projects.project(database(), str(data.get("project", "")))
     chosen, _ = _chosen(data, project.id)
@@ -225,21 +254,28 @@ def list_changing_steps() -> Response:
 
 @runs_api.post("/steps-before")
 def list_steps_before() -> Response:
-    """The kept values that steps sent by themselves (`steps` of a trial) would miss, and the earlier steps that keep them: these are sent only
-    where they are asked for, too."""
+    """The kept values that steps sent by themselves (`steps` of a trial) would miss, and the
+    earlier steps that keep them: these are sent only where they are asked for, too."""
     data = body()
     project = projects.project(database(), str(data.get("project", "")))
     chosen, _ = _chosen(data, project.id)
     asked = _request(data, chosen, str(data.get("kind", "run")), project.id)
     if "only" not in asked:
-        raise Refused(422, "steps", "steps belongs to a trial of one case: indexes of its steps, from 0.")
+        raise Refused(
+            422, "steps", "steps belongs to a trial of one case: indexes of its steps, from 0."
+        )
     [stored] = chosen
     case, environment = signed_in(with_shared(stored), *around(stored)), _environment(data, project)
     kept = last_kept(database(), database("evidence"), (project.id, stored.id), case, environment)
     found = needs(case, asked["only"], {*kept, *data.get("values", {})})
     steps = [(index, case.steps[index]) for index in found.sent]
     items = [
-        {"index": index, "step": step.key, "name": step.name, "changes": bool(list(changing([step])))}
+        {
+            "index": index,
+            "step": step.key,
+            "name": step.name,
+            "changes": bool(list(changing([step]))),
+        }
         for index, step in steps
     ]
     return json_answer({"items": items, "names": list(found.names), "once": list(found.once)})
@@ -252,11 +288,15 @@ def _guarded(project: int) -> set[str]:
 def _changes(
     data: dict[str, Any], chosen: list[cases.StoredCase], asked: dict[str, Any], environment: str
 ) -> list[str]:
-    """The keys of the steps that may change something there. Raises Refused where it was not said, with the steps to be asked about."""
+    """The keys of the steps that may change something there. Raises Refused where it was not said,
+    with the steps to be asked about."""
     steps = _changing_steps(chosen, asked)
     said = data.get("changes")
     if said is None and steps:
-        sentence = f"{environment} is guarded, and {counted(len(steps), 'step')} may change something there. Say which may, as changes."
+        sentence = (
+            f"{environment} is guarded, and {counted(len(steps), 'step')} may change "
+            "something there. Say which may, as changes."
+        )
         raise Refused(409, "guarded", sentence, steps=steps[:MOST_ASKED])
     if said == "all":
         return sorted({step["step"] for step in steps})
@@ -267,15 +307,25 @@ def _changes(
 
 def _changing_steps(chosen: list[cases.StoredCase], asked: dict[str, Any]) -> list[dict[str, Any]]:
     return [
-        {"case": case.oid, "caseName": case.name, "step": step.key, "name": step.name, "send": where_to(step)}
+        {
+            "case": case.oid,
+            "caseName": case.name,
+            "step": step.key,
+            "name": step.name,
+            "send": where_to(step),
+        }
         for case in chosen
         for step in _changing(case, asked.get("only"))
-    ]  # fmt: skip
+    ]
 
 
 def _changing(case: cases.StoredCase, only: list[int] | None) -> list[Answered]:
     linked = with_shared(case)
-    steps = [step for part, index, step in linked.parts() if only is None or (part == "steps" and index in only)]
+    steps = [
+        step
+        for part, index, step in linked.parts()
+        if only is None or (part == "steps" and index in only)
+    ]
     return list(changing(steps))
 
 
@@ -288,7 +338,9 @@ def list_runs() -> Response:
     case = cases.case(database(), request.args["case"]).id if "case" in request.args else None
     found = runs.runs(database(), project.id, before=before, limit=size + 1, case=case)
     items = [run_view(run) for run in found[:size]]
-    return json_answer({"items": items, "next": str(found[size - 1].id) if len(found) > size else None})
+    return json_answer(
+        {"items": items, "next": str(found[size - 1].id) if len(found) > size else None}
+    )
 
 
 @runs_api.get("/runs/<id>")
@@ -299,9 +351,12 @@ def read_run(id: str) -> Response:
 
 @runs_api.get("/runs/<id>/cases/<int:position>")
 def read_run_case(id: str, position: int) -> Response:
-    """Every step of one case of a run, with its evidence; of a case with rows those of `?row=`, by default of the row to look at first."""
+    """Every step of one case of a run, with its evidence; of a case with rows those of `?row=`, by
+    default of the row to look at first."""
     run = runs.run(database(), id)
-    steps = evidence.steps(database("evidence"), run.id, min(position, 2**31), whole("row", 0) or None)
+    steps = evidence.steps(
+        database("evidence"), run.id, min(position, 2**31), whole("row", 0) or None
+    )
     written = [msgspec.Raw(plain.write_json(step_view(step, run.oid))) for step in steps]
     return json_answer({"items": written, "next": None})
 
@@ -317,7 +372,8 @@ def stop_run(id: str) -> Response:
 
 @runs_api.get("/exchanges/<id>/body")
 def read_body(id: str) -> Response:
-    """The body of an answer as it was decoded; `?form=received` gives the octets as they came, `sent` what was sent."""
+    """The body of an answer as it was decoded; `?form=received` gives the octets as they came,
+    `sent` what was sent."""
     exchange = _exchange(id)
     form = request.args.get("form", "decoded")
     bodies = {"decoded": exchange.body, "received": exchange.raw_body, "sent": exchange.sent_body}
@@ -331,7 +387,9 @@ def read_body(id: str) -> Response:
 
 def _exchange(id: str) -> Any:
     parts = id.split(".")
-    fits = len(parts) == 6 and all(_WHOLE.fullmatch(part) for part in (parts[1], parts[2], parts[5]))
+    fits = len(parts) == 6 and all(
+        _WHOLE.fullmatch(part) for part in (parts[1], parts[2], parts[5])
+    )
     place = _PLACE.fullmatch(parts[4]) if fits else None
     if place is None:
         raise Refused(404, "not-found", f"there is no exchange {id}")

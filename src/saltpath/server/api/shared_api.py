@@ -24,7 +24,8 @@ shared_api = Blueprint("shared", __name__)
 
 @shared_api.get("/shared-steps")
 def list_shared_steps() -> Response:
-    """Those of a project by their names, each with what it needs and gives, and the cases that use it."""
+    """Those of a project by their names, each with what it needs and gives, and the cases that use
+    it."""
     items = [_line(stored) for stored in shared_steps.shared_steps(database(), project_asked().id)]
     return json_answer({"items": items, "next": None})
 
@@ -32,7 +33,13 @@ def list_shared_steps() -> Response:
 def _line(stored: cases.StoredCase) -> dict[str, Any]:
     about = stored.document.get("about", "")
     steps = len(stored.document.get("steps", []))
-    return {"id": stored.oid, "name": stored.name, "about": about, "steps": steps, **shared_view(stored)}
+    return {
+        "id": stored.oid,
+        "name": stored.name,
+        "about": about,
+        "steps": steps,
+        **shared_view(stored),
+    }
 
 
 @shared_api.post("/shared-steps")
@@ -43,7 +50,9 @@ def add_shared_steps() -> Response:
     document = data.get("document")
     if not isinstance(document, dict) or not case_from_data(document).is_shared:
         raise Refused(
-            422, "document-missing", "Give the shared steps as document; it begins with shared: and their name."
+            422,
+            "document-missing",
+            "Give the shared steps as document; it begins with shared: and their name.",
         )
     stored = shared_steps.add(database(), project.id, actor().id, document)
     answer = case_answer(stored)
@@ -54,8 +63,8 @@ def add_shared_steps() -> Response:
 
 @shared_api.post("/cases/<id>/shared-steps")
 def extract(id: str) -> Response:
-    """Make shared steps of those of a case with the keys `steps`, called `name`. The case stays as it is: the answer has the step that
-    uses them, which its editor puts in their place."""
+    """Make shared steps of those of a case with the keys `steps`, called `name`. The case stays as
+    it is: the answer has the step that uses them, which its editor puts in their place."""
     stored, data = cases.case(database(), id), body()
     keys, name = data.get("steps"), data.get("name")
     if not isinstance(keys, list) or not all(isinstance(key, str) for key in keys) or not keys:
@@ -81,7 +90,8 @@ def list_alike(id: str) -> Response:
 
 @shared_api.post("/shared-steps/<id>/alike")
 def use_there(id: str) -> Response:
-    """Use the shared steps in every case that has them written out. Gives the cases as they were, so that it can be undone."""
+    """Use the shared steps in every case that has them written out. Gives the cases as they were,
+    so that it can be undone."""
     saved = []
     for case, after in _alike(_shared(id)):
         case_from_data(after)
@@ -90,7 +100,9 @@ def use_there(id: str) -> Response:
             made = cases.save_case(database(), case.oid, actor().id, case.version, after, comments)
         except Conflict:
             continue  # somebody is at it just now; it is offered again
-        saved.append({"id": made.oid, "name": made.name, "version": made.version, "before": case.document})
+        saved.append(
+            {"id": made.oid, "name": made.name, "version": made.version, "before": case.document}
+        )
     return json_answer({"saved": saved})
 
 

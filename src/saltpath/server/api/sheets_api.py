@@ -1,5 +1,5 @@
-"""Sheets: cases as workbooks, workbooks as cases, and a team's own workbook with its verdicts. What is brought in is shown before it is
-taken, row by row."""
+"""Sheets: cases as workbooks, workbooks as cases, and a team's own workbook with its verdicts. What
+is brought in is shown before it is taken, row by row."""
 
 from __future__ import annotations
 
@@ -91,15 +91,25 @@ def case_rows(id: str) -> Response:
 def _rows(found: list[StoredCase]) -> Response:
     items = []
     for case in found:
-        numbers = {step.key: number for number, (_, step) in enumerate(compiled(case).every_step(), 1)}
+        numbers = {
+            step.key: number for number, (_, step) in enumerate(compiled(case).every_step(), 1)
+        }
         steps = {str(step.get("key")): step for step in requests_of(case.document)}
         for row in rows_with_evidence(case):
             step = steps[row.step_key]
             check = step["expect"][row.index] if row.index >= 0 else None
             items.append(
-                {"case": case.oid, "caseName": case.name, "step": row.step_key, "stepName": str(step["request"]),
-                 "number": numbers[row.step_key], "index": row.index, "check": check, "cells": row.cells}
-            )  # fmt: skip
+                {
+                    "case": case.oid,
+                    "caseName": case.name,
+                    "step": row.step_key,
+                    "stepName": str(step["request"]),
+                    "number": numbers[row.step_key],
+                    "index": row.index,
+                    "check": check,
+                    "cells": row.cells,
+                }
+            )
     return json_answer({"items": items, "next": None})
 
 
@@ -108,8 +118,9 @@ def _rows(found: list[StoredCase]) -> Response:
 
 @sheets_api.post("/workbooks")
 def read_workbook() -> Response:
-    """A workbook (.xlsx) or CSV file, at most 20 MB, as tables of text, each with the row of its headings and what its columns are, by
-    their names and by what the project was told before. Nothing is kept of it."""
+    """A workbook (.xlsx) or CSV file, at most 20 MB, as tables of text, each with the row of its
+    headings and what its columns are, by their names and by what the project was told before.
+    Nothing is kept of it."""
     known = workbooks.remembered(database(), project_asked().id)
     with _understood():
         book = confined("book", request.get_data(cache=False))
@@ -118,7 +129,13 @@ def read_workbook() -> Response:
         at = heading_row(sheet.table, known)
         columns = columns_of(sheet.table[at] if sheet.table else [], known)
         sheets.append(
-            {"name": sheet.name, "headings": at, "columns": columns, "own": is_own(columns), "table": sheet.table}
+            {
+                "name": sheet.name,
+                "headings": at,
+                "columns": columns,
+                "own": is_own(columns),
+                "table": sheet.table,
+            }
         )
     return json_answer({"sheets": sheets, "said": book.said})
 
@@ -129,20 +146,25 @@ def _understood() -> Iterator[None]:
     try:
         yield
     except Unreadable as problem:
-        raise Refused(422, "not-understood", f"{str(problem)[:1].upper()}{str(problem)[1:]}.") from None
+        raise Refused(
+            422, "not-understood", f"{str(problem)[:1].upper()}{str(problem)[1:]}."
+        ) from None
 
 
 @sheets_api.post("/suites/<id>/rows")
 def take_rows(id: str) -> Response:
-    """Rows of a table onto the cases of a suite: what they would change, and which could not be read. With `take` it is done; what could
-    be read is, and `saved` says which cases became what, with what they were before, so that it can be undone; `left` names those that
-    someone else changed meanwhile."""
+    """Rows of a table onto the cases of a suite: what they would change, and which could not be
+    read. With `take` it is done; what could be read is, and `saved` says which cases became what,
+    with what they were before, so that it can be undone; `left` names those that someone else
+    changed meanwhile."""
     suite = projects.suite(database(), id)
     data = body()
     columns, table, first = _table(data)
     otherwise = data.get("otherwise", "")
     if not isinstance(otherwise, str) or len(otherwise) > 200:
-        raise Refused(422, "otherwise", "otherwise is the name of the case for rows that name none.")
+        raise Refused(
+            422, "otherwise", "otherwise is the name of the case for rows that name none."
+        )
     found = _cases_of(suite)
     only = data.get("case")
     if only is not None:
@@ -156,41 +178,84 @@ def take_rows(id: str) -> Response:
         _remember(suite.project, data["headings"], columns)
     by_key = {case.key: case.oid for case in found}
     items = [
-        {"id": by_key.get(str((item.before or {}).get("key"))), "name": str(item.document["case"]), "changes": item.changes,
-         "steps": len(item.document.get("steps") or [])}
+        {
+            "id": by_key.get(str((item.before or {}).get("key"))),
+            "name": str(item.document["case"]),
+            "changes": item.changes,
+            "steps": len(item.document.get("steps") or []),
+        }
         for item in planned.cases
         if item.before is None or item.changes
-    ]  # fmt: skip
-    faults = [{"row": fault.row, "column": fault.column, "sentence": fault.sentence} for fault in planned.faults]
-    return json_answer({"cases": items, "faults": faults, "checks": len(planned.places), "saved": saved, "left": left})
+    ]
+    faults = [
+        {"row": fault.row, "column": fault.column, "sentence": fault.sentence}
+        for fault in planned.faults
+    ]
+    return json_answer(
+        {
+            "cases": items,
+            "faults": faults,
+            "checks": len(planned.places),
+            "saved": saved,
+            "left": left,
+        }
+    )
 
 
 def _table(data: dict[str, Any]) -> tuple[list[str], list[list[str]], int]:
     columns: Any = data.get("columns")
     table: Any = data.get("table")
     first = data.get("first", 0)
-    named = isinstance(columns, list) and 0 < len(columns) <= MOST_COLUMNS and all(isinstance(c, str) for c in columns)
+    named = (
+        isinstance(columns, list)
+        and 0 < len(columns) <= MOST_COLUMNS
+        and all(isinstance(c, str) for c in columns)
+    )
     if not named or not all(map(is_column, columns)):
         raise Refused(
-            422, "columns", f"columns names each column: {', '.join(COLUMNS)}, “expected of” a subject, or nothing."
+            422,
+            "columns",
+            f"columns names each column: {', '.join(COLUMNS)}, “expected of” a subject, or "
+            "nothing.",
         )
-    rows = isinstance(table, list) and len(table) <= MOST_ROWS and all(isinstance(row, list) for row in table)
+    rows = (
+        isinstance(table, list)
+        and len(table) <= MOST_ROWS
+        and all(isinstance(row, list) for row in table)
+    )
     if not rows or not all(isinstance(cell, str) for row in table for cell in row):
-        raise Refused(422, "table", f"table is a list of at most {MOST_ROWS} rows, each a list of texts.")
+        raise Refused(
+            422, "table", f"table is a list of at most {MOST_ROWS} rows, each a list of texts."
+        )
     if type(first) is not int or not 0 <= first < 2**31:
         raise Refused(422, "first", "first is the number of the table's first row.")
     return columns, table, first
 
 
 def _plan(
-    table: list[list[str]], columns: list[str], found: list[StoredCase], first: int, new_cases: bool, otherwise: str
+    table: list[list[str]],
+    columns: list[str],
+    found: list[StoredCase],
+    first: int,
+    new_cases: bool,
+    otherwise: str,
 ) -> Plan:
     documents = [case.document for case in found]
     known = known_paths(found)
-    return plan(table, columns, documents, first=first, known=known, new_cases=new_cases, otherwise=otherwise)
+    return plan(
+        table,
+        columns,
+        documents,
+        first=first,
+        known=known,
+        new_cases=new_cases,
+        otherwise=otherwise,
+    )
 
 
-def _saved(suite: Document, planned: Plan, found: Iterable[StoredCase]) -> tuple[list[dict[str, Any]], list[str]]:
+def _saved(
+    suite: Document, planned: Plan, found: Iterable[StoredCase]
+) -> tuple[list[dict[str, Any]], list[str]]:
     """Save what changes. Each case of it can be read as a whole, or none is saved."""
     by_key = {case.key: case for case in found}
     changed = [item for item in planned.cases if item.before is None or item.changes]
@@ -203,7 +268,9 @@ def _saved(suite: Document, planned: Plan, found: Iterable[StoredCase]) -> tuple
         except Conflict:
             left.append(str(item.document["case"]))
         else:
-            saved.append({"id": done.oid, "name": done.name, "version": done.version, "before": item.before})
+            saved.append(
+                {"id": done.oid, "name": done.name, "version": done.version, "before": item.before}
+            )
     return saved, left
 
 
@@ -212,7 +279,9 @@ def _save(suite: Document, item: Planned, by_key: Mapping[str, StoredCase]) -> S
         return cases.add_case(database(), suite.project, suite.id, actor().id, item.document)
     stored = by_key[str(item.before["key"])]
     comments = carried(stored.document, item.document, stored.comments)
-    return cases.save_case(database(), stored.oid, actor().id, stored.version, item.document, comments)
+    return cases.save_case(
+        database(), stored.oid, actor().id, stored.version, item.document, comments
+    )
 
 
 def _must_read(item: Planned) -> None:
@@ -229,21 +298,34 @@ def _remember(project: int, headings: list[Any], columns: list[str]) -> None:
     means = {
         plain_heading(heading): column
         for heading, column in zip(headings, columns, strict=False)
-        if isinstance(heading, str) and 0 < len(heading) <= 200 and plain_heading(heading) not in HEADINGS
+        if isinstance(heading, str)
+        and 0 < len(heading) <= 200
+        and plain_heading(heading) not in HEADINGS
     }
     workbooks.remember(database(), project, means)
 
 
 @sheets_api.post("/cases/<id>/requests")
 def read_request_cells(id: str) -> Response:
-    """A request of the case as its `cells` (method, address, headers, body) would have it, or why it cannot be. Nothing is saved."""
+    """A request of the case as its `cells` (method, address, headers, body) would have it, or why
+    it cannot be. Nothing is saved."""
     case, data = cases.case(database(), id), body()
-    step = next((step for step in requests_of(case.document) if step.get("key") == data.get("step")), None)
+    step = next(
+        (step for step in requests_of(case.document) if step.get("key") == data.get("step")), None
+    )
     cells = data.get("cells")
-    if step is None or not isinstance(cells, dict) or not all(isinstance(text, str) for text in cells.values()):
-        raise Refused(422, "step", "Name a request of this case by its key as step, and give its cells.")
+    if (
+        step is None
+        or not isinstance(cells, dict)
+        or not all(isinstance(text, str) for text in cells.values())
+    ):
+        raise Refused(
+            422, "step", "Name a request of this case by its key as step, and give its cells."
+        )
     try:
-        made = read_request(step, {name: text for name, text in cells.items() if name in REQUEST_COLUMNS})
+        made = read_request(
+            step, {name: text for name, text in cells.items() if name in REQUEST_COLUMNS}
+        )
         case_from_data({"salt-path": 1, "case": "x", "steps": [made]})
     except (Unreadable, FormatError) as problem:
         return json_answer({"step": None, "problem": str(problem)})
@@ -255,20 +337,33 @@ def read_request_cells(id: str) -> Response:
 
 @sheets_api.put("/suites/<id>/workbook")
 def keep_workbook(id: str) -> Response:
-    """Keep the workbook that was brought into a suite, so that it can be had again with verdicts beside its rows."""
+    """Keep the workbook that was brought into a suite, so that it can be had again with verdicts
+    beside its rows."""
     suite = projects.suite(database(), id)
-    name, sheet, otherwise = (request.args.get(arg, "")[:200] for arg in ("name", "sheet", "otherwise"))
+    name, sheet, otherwise = (
+        request.args.get(arg, "")[:200] for arg in ("name", "sheet", "otherwise")
+    )
     try:
         columns = plain.read_json(request.args.get("columns", ""))
     except plain.NotPlain:
         columns = None
-    if not name or not isinstance(columns, list) or not all(isinstance(c, str) and is_column(c) for c in columns):
-        raise Refused(422, "columns", "Give the file's name, and what each column is as a JSON list in columns.")
+    if (
+        not name
+        or not isinstance(columns, list)
+        or not all(isinstance(c, str) and is_column(c) for c in columns)
+    ):
+        raise Refused(
+            422,
+            "columns",
+            "Give the file's name, and what each column is as a JSON list in columns.",
+        )
     octets = request.get_data(cache=False)
     with _understood():
         if sheet not in [item.name for item in confined("book", octets).sheets]:
             raise Unreadable(f"this workbook holds no sheet {sheet}")
-    book = workbooks.Workbook(name, sheet, min(whole("headings", 0), MOST_ROWS), columns, otherwise, octets, 0)
+    book = workbooks.Workbook(
+        name, sheet, min(whole("headings", 0), MOST_ROWS), columns, otherwise, octets, 0
+    )
     workbooks.keep(database(), suite.project, suite.id, actor().id, book)
     return kept_workbook(id)
 
@@ -282,7 +377,8 @@ def kept_workbook(id: str) -> Response:
 
 @sheets_api.get("/suites/<id>/workbook/verdicts")
 def workbook_with_verdicts(id: str) -> Response:
-    """The workbook that was brought in, with verdict, actual value and time of the last runs beside its rows."""
+    """The workbook that was brought in, with verdict, actual value and time of the last runs beside
+    its rows."""
     suite = projects.suite(database(), id)
     book = workbooks.kept(database(), suite.id)
     if book is None:
@@ -292,12 +388,22 @@ def workbook_with_verdicts(id: str) -> Response:
         table: list[list[str]] = next(
             (s.table for s in confined("book", book.octets).sheets if s.name == book.sheet), []
         )
-        planned = _plan(table[book.headings + 1 :], book.columns, found, book.headings + 1, True, book.otherwise)
-        known = {heading: at for at, heading in enumerate(table[book.headings] if book.headings < len(table) else [])}
+        planned = _plan(
+            table[book.headings + 1 :], book.columns, found, book.headings + 1, True, book.otherwise
+        )
+        known = {
+            heading: at
+            for at, heading in enumerate(table[book.headings] if book.headings < len(table) else [])
+        }
         values = verdicts_beside(planned, found)
         names = {name for texts in values.values() for name in texts}
         octets = confined(
-            "beside", book.octets, book.sheet, book.headings, {n: known[n] for n in names if n in known}, values
+            "beside",
+            book.octets,
+            book.sheet,
+            book.headings,
+            {n: known[n] for n in names if n in known},
+            values,
         )
     name = slug(book.name.rpartition(".")[0] or book.name)
     return _file(octets, f"{name}.{'xlsx' if octets.startswith(b'PK') else 'csv'}")

@@ -29,7 +29,14 @@ def list_single_requests() -> Response:
     for case in found:
         send = str(case.document["steps"][0]["send"])
         sendings = _sendings(case, 1)
-        items.append({"id": case.oid, "name": case.name, "send": send, "last": sendings[0] if sendings else None})
+        items.append(
+            {
+                "id": case.oid,
+                "name": case.name,
+                "send": send,
+                "last": sendings[0] if sendings else None,
+            }
+        )
     return json_answer({"items": items, "next": None})
 
 
@@ -40,7 +47,9 @@ def add_single_request() -> Response:
     project = projects.project(database(), str(data.get("project", "")))
     step = data.get("step")
     if not isinstance(step, dict) or not isinstance(step.get("request"), str):
-        raise Refused(400, "step-missing", "Give the request as step, a request step of the case format.")
+        raise Refused(
+            400, "step-missing", "Give the request as step, a request step of the case format."
+        )
     document = {"salt-path": 1, "case": step["request"], "steps": [step]}
     case_from_data(document)
     place = single.home(database(), project.id, actor().id)
@@ -60,7 +69,9 @@ def list_sendings(id: str) -> Response:
 def _single(id: str) -> cases.StoredCase:
     found = cases.case(database(), id)
     if not projects.suite_by_id(database(), found.suite).hidden == single.SINGLE:
-        raise Refused(409, "in-a-case", f"“{found.name}” is a case, and no single request any more.")
+        raise Refused(
+            409, "in-a-case", f"“{found.name}” is a case, and no single request any more."
+        )
     return found
 
 
@@ -78,13 +89,16 @@ def _sendings(case: cases.StoredCase, most: int) -> list[dict[str, Any]]:
         steps = list(evidence.steps(database("evidence"), run_id, position))
         if steps:
             run = runs.run_by_id(database(), run_id)
-            version = next(e.version for e in runs.run_cases(database(), run_id) if e.position == position)
+            version = next(
+                e.version for e in runs.run_cases(database(), run_id) if e.position == position
+            )
             items.append(_sending(run, version, steps[-1]))
     return items
 
 
 def _sending(run: runs.Run, version: int, step: StepEvidence) -> dict[str, Any]:
-    """One sending: the request as it went out, and the answer's status, size and time; or why there was none."""
+    """One sending: the request as it went out, and the answer's status, size and time; or why there
+    was none."""
     exchange = step.exchanges[-1] if step.exchanges else None
     return {
         "run": run.oid,
@@ -103,19 +117,25 @@ def _sending(run: runs.Run, version: int, step: StepEvidence) -> dict[str, Any]:
 
 @single_api.post("/single-requests/<id>/place")
 def place_single_request(id: str) -> Response:
-    """Make it a step: the first of a new case in a `suite` under a `name`, or the last of a `case`. The answer is that case's id, and the
-    step's key; the single request is one no more."""
+    """Make it a step: the first of a new case in a `suite` under a `name`, or the last of a `case`.
+    The answer is that case's id, and the step's key; the single request is one no more."""
     data, found = body(), _by_names(_single(id))
     if "case" in data:
         target = cases.case(database(), str(data["case"]))
         if target.project != found.project or target.oid == found.oid:
             raise Refused(422, "case", "Name a case of this project.")
-        saved, key = single.into_case(database(), database("evidence"), found, target.oid, actor().id)
+        saved, key = single.into_case(
+            database(), database("evidence"), found, target.oid, actor().id
+        )
         return json_answer({"case": saved.oid, "name": saved.name, "step": key})
     suite = projects.suite(database(), str(data.get("suite", "")))
     name = data.get("name")
     if suite.project != found.project or not isinstance(name, str) or not name.strip():
-        raise Refused(422, "suite", "Name a suite of this project and the new case, or a case of it.")
+        raise Refused(
+            422, "suite", "Name a suite of this project and the new case, or a case of it."
+        )
     case_from_data({**found.document, "case": name.strip()})
     saved = single.into_new_case(database(), found, suite.id, name.strip(), actor().id)
-    return json_answer({"case": saved.oid, "name": saved.name, "step": saved.document["steps"][0]["key"]})
+    return json_answer(
+        {"case": saved.oid, "name": saved.name, "step": saved.document["steps"][0]["key"]}
+    )

@@ -1,4 +1,5 @@
-"""Environments, and the values of a project and its suites as they read in each: what Setup shows and changes."""
+"""Environments, and the values of a project and its suites as they read in each: what Setup shows
+and changes."""
 
 from __future__ import annotations
 
@@ -27,8 +28,9 @@ _NUMBER = re.compile(r"[1-9][0-9]{0,17}")
 
 @values_api.get("/values")
 def list_values() -> Response:
-    """Every value of the project and its suites with a cell for everywhere and one for each environment; and the names that cases look for
-    and nobody has. What a secret reads as is never given."""
+    """Every value of the project and its suites with a cell for everywhere and one for each
+    environment; and the names that cases look for and nobody has. What a secret reads as is never
+    given."""
     return json_answer({"items": _table(project_asked()), "next": None})
 
 
@@ -43,8 +45,15 @@ def _table(project: Document) -> list[dict[str, Any]]:
         cells = {}
         for environment in names:
             value = values.get(environment, ...)
-            given = (suite.oid if suite else "", environment, name) in sealed if hidden else value is not ...
-            cells[environment] = {"given": given, "text": write_value(value) if given and not hidden else ""}
+            given = (
+                (suite.oid if suite else "", environment, name) in sealed
+                if hidden
+                else value is not ...
+            )
+            cells[environment] = {
+                "given": given,
+                "text": write_value(value) if given and not hidden else "",
+            }
         everywhere = cells[EVERYWHERE]["given"]
         users = by_case.get((suite.oid if suite else "", name), [])
         rows.append(
@@ -78,10 +87,19 @@ def _table(project: Document) -> list[dict[str, Any]]:
 def _nowhere(name: str, names: list[str], users: list[Any]) -> dict[str, Any]:
     """A name that cases look for, and that has no value."""
     return {
-        "suite": "", "suiteName": "", "name": name, "secret": False, "uses": len(users), "usedByValues": False, "nowhere": True,
-        "cells": [{"environment": environment, "given": False, "text": "", "missing": bool(environment)} for environment in names],
+        "suite": "",
+        "suiteName": "",
+        "name": name,
+        "secret": False,
+        "uses": len(users),
+        "usedByValues": False,
+        "nowhere": True,
+        "cells": [
+            {"environment": environment, "given": False, "text": "", "missing": bool(environment)}
+            for environment in names
+        ],
         "cases": [{"id": case.oid, "name": case.name} for case in users[:MOST_CASES_NAMED]],
-    }  # fmt: skip
+    }
 
 
 def _places(connection: Any, project: Document, names: list[str]) -> Any:
@@ -91,7 +109,10 @@ def _places(connection: Any, project: Document, names: list[str]) -> Any:
         of_project[environment.name] = environment.document.get("values", {})
     yield from ((None, name, values) for name, values in _by_name(of_project, names))
     for suite in projects.suites(connection, project.id):
-        of_suite = {EVERYWHERE: suite.document.get("values", {}), **suite.document.get("values in", {})}
+        of_suite = {
+            EVERYWHERE: suite.document.get("values", {}),
+            **suite.document.get("values in", {}),
+        }
         yield from ((suite, name, values) for name, values in _by_name(of_suite, names))
 
 
@@ -105,12 +126,17 @@ def _by_name(places: dict[str, dict[str, Any]], names: list[str]) -> Any:
 
 @values_api.post("/values")
 def change() -> Response:
-    """Change cells, all in one act: those that cannot be taken are told, the others are. Gives the changes that undo it; what was sealed and is
-    taken away or replaced is put aside for 30 days, and comes back by a number, without being shown."""
+    """Change cells, all in one act: those that cannot be taken are told, the others are. Gives the
+    changes that undo it; what was sealed and is taken away or replaced is put aside for 30 days,
+    and comes back by a number, without being shown."""
     data = body()
     project = projects.project(database(), str(data.get("project", "")))
     asked = data.get("changes")
-    if not isinstance(asked, list) or not all(isinstance(item, dict) for item in asked) or len(asked) > MOST_CHANGES:
+    if (
+        not isinstance(asked, list)
+        or not all(isinstance(item, dict) for item in asked)
+        or len(asked) > MOST_CHANGES
+    ):
         raise Refused(422, "changes", f"Give a list of at most {MOST_CHANGES} changes.")
     before = {(row["suite"], row["name"]): row for row in _table(project) if not row["nowhere"]}
     faults: list[dict[str, Any]] = []
@@ -130,15 +156,23 @@ def change() -> Response:
 def _change(item: dict[str, Any]) -> CellChange:
     kind, name = item.get("kind"), item.get("name")
     suite, environment, text = (item.get(field, "") for field in ("suite", "environment", "text"))
-    if not isinstance(kind, str) or kind not in _KINDS or not all(map(_is_text, (name, suite, environment, text))):
+    if (
+        not isinstance(kind, str)
+        or kind not in _KINDS
+        or not all(map(_is_text, (name, suite, environment, text)))
+    ):
         raise Refused(
             422,
             "change",
-            "A change has a kind (put, clear, hide, remove or restore) and the texts name, suite, environment and text.",
+            "A change has a kind (put, clear, hide, remove or restore) and the texts name, suite, "
+            "environment and text.",
         )
     assert isinstance(name, str)
     if kind in ("put", "hide") and not is_name(name):
-        raise Unreadable(f"the name of a value begins with a letter and holds letters, digits, - and _; found {name!r}")
+        raise Unreadable(
+            "the name of a value begins with a letter and holds letters, digits, - and _; found "
+            f"{name!r}"
+        )
     if kind == "restore":
         if not _NUMBER.fullmatch(text):
             raise Unreadable("what was put aside is brought back by its number")
@@ -170,12 +204,18 @@ def _undone(made: CellChange, row: dict[str, Any] | None, aside: Aside) -> list[
         empty = [{"kind": "clear", **about, "environment": made.environment}]
         return restored or (empty if made.kind in ("put", "restore") else [])
     cells = [
-        cell for cell in row["cells"] if made.kind in ("remove", "hide") or cell["environment"] == made.environment
+        cell
+        for cell in row["cells"]
+        if made.kind in ("remove", "hide") or cell["environment"] == made.environment
     ]
     undo = [{"kind": "remove", **about}] if made.kind == "hide" else []
     for cell in cells:
         place = {**about, "environment": cell["environment"]}
-        undo.append({"kind": "put", **place, "text": cell["text"]} if cell["given"] else {"kind": "clear", **place})
+        undo.append(
+            {"kind": "put", **place, "text": cell["text"]}
+            if cell["given"]
+            else {"kind": "clear", **place}
+        )
     return undo
 
 
@@ -198,7 +238,11 @@ def add_environment() -> Response:
     project = projects.project(database(), str(data.get("project", "")))
     like = data.get("like")
     made = environments.add_environment(
-        database(), project, actor().id, _name(data.get("name")), like if isinstance(like, str) else ""
+        database(),
+        project,
+        actor().id,
+        _name(data.get("name")),
+        like if isinstance(like, str) else "",
     )
     return json_answer(_view(project, made), 201)
 
@@ -226,7 +270,8 @@ def _name(name: object) -> str:
 
 @values_api.patch("/environments/<id>")
 def change_environment(id: str) -> Response:
-    """Rename an environment, say what it is about, guard it, or make it the usual one. Only what is given changes."""
+    """Rename an environment, say what it is about, guard it, or make it the usual one. Only what is
+    given changes."""
     of, data = projects.environment(database(), id), body()
     project = projects.project_by_id(database(), of.project)
     put: dict[str, Any] = {"environment": _name(data["name"])} if "name" in data else {}
@@ -237,7 +282,11 @@ def change_environment(id: str) -> Response:
             put[field] = data[field]
 
     def edit(document: dict[str, Any]) -> dict[str, Any]:
-        return {key: held for key, held in {**document, **put}.items() if held or key not in ("about", "guarded")}
+        return {
+            key: held
+            for key, held in {**document, **put}.items()
+            if held or key not in ("about", "guarded")
+        }
 
     with write(database()):
         environments.change_environment(database(), folder(), project, of, actor().id, edit)
@@ -250,5 +299,7 @@ def change_environment(id: str) -> Response:
 def remove_environment(id: str) -> Response:
     """Take an environment away with what is said of values there. Runs against it stay."""
     gone = projects.environment(database(), id)
-    environments.remove_environment(database(), projects.project_by_id(database(), gone.project), gone, actor().id)
+    environments.remove_environment(
+        database(), projects.project_by_id(database(), gone.project), gone, actor().id
+    )
     return json_answer({"gone": True})

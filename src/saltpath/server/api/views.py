@@ -1,4 +1,5 @@
-"""Stored things as the API gives them. Values are shown as text, since a browser's JSON reader would round numbers."""
+"""Stored things as the API gives them. Values are shown as text, since a browser's JSON reader
+would round numbers."""
 
 from __future__ import annotations
 
@@ -30,7 +31,11 @@ def moment(us: int | None) -> str | None:
     """UTC microseconds as RFC 3339, milliseconds."""
     if us is None:
         return None
-    return datetime.fromtimestamp(us / 1e6, UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+    return (
+        datetime.fromtimestamp(us / 1e6, UTC)
+        .isoformat(timespec="milliseconds")
+        .replace("+00:00", "Z")
+    )
 
 
 def ms(us: int | None) -> float | None:
@@ -38,8 +43,8 @@ def ms(us: int | None) -> float | None:
 
 
 def reason(why: Why | dict[str, Any] | None) -> dict[str, Any] | None:
-    """The reason as a sentence, which is made when it is shown, and what a page needs of it apart: what was `wanted`, the place that is
-    `near` to what was meant, the `name` that it speaks of."""
+    """The reason as a sentence, which is made when it is shown, and what a page needs of it apart:
+    what was `wanted`, the place that is `near` to what was meant, the `name` that it speaks of."""
     if why is None:
         return None
     if isinstance(why, dict):
@@ -90,19 +95,29 @@ def head_view(head: StepHead) -> dict[str, Any]:
 
 
 def step_view(step: StepEvidence, run: str, again: tuple[bool, ...] = ()) -> dict[str, Any]:
-    """A step with its evidence; bodies are fetched apart, `/exchanges/{id}/body`. `again`: which checks were judged anew. A step that
-    cannot be shown says so, and keeps none beside it from being shown."""
+    """A step with its evidence; bodies are fetched apart, `/exchanges/{id}/body`. `again`: which
+    checks were judged anew. A step that cannot be shown says so, and keeps none beside it from
+    being shown."""
     try:
         return _step_view(step, run, again)
     except Exception as problem:
         log.exception("step %s of run %s cannot be shown", step.name, run)
-        bare = replace(step, why=as_masked(fault(problem)), exchanges=(), outcomes=(), kept={}, used={}, secret_kept=())
+        bare = replace(
+            step,
+            why=as_masked(fault(problem)),
+            exchanges=(),
+            outcomes=(),
+            kept={},
+            used={},
+            secret_kept=(),
+        )
         return _step_view(bare, run, ())
 
 
 def _step_view(step: StepEvidence, run: str, again: tuple[bool, ...]) -> dict[str, Any]:
     head = step.head
-    place = f"{run}.{head.position}.{head.row}.{head.part}.{head.step}{f'-{head.inner.translate(_OUT)}' if head.inner else ''}"
+    inner = f"-{head.inner.translate(_OUT)}" if head.inner else ""
+    place = f"{run}.{head.position}.{head.row}.{head.part}.{head.step}{inner}"
     return {
         **head_view(head),
         "at": moment(head.at),
@@ -111,7 +126,9 @@ def _step_view(step: StepEvidence, run: str, again: tuple[bool, ...]) -> dict[st
         "why": reason(step.why),
         "counts": step.counts,
         "attempts": step.attempts,
-        "exchanges": [exchange_view(exchange, f"{place}.{hop}") for hop, exchange in enumerate(step.exchanges)],
+        "exchanges": [
+            exchange_view(exchange, f"{place}.{hop}") for hop, exchange in enumerate(step.exchanges)
+        ],
         "checks": [
             outcome_view(outcome, again=index < len(again) and again[index])
             for index, outcome in enumerate(step.outcomes)
@@ -146,8 +163,11 @@ def outcome_view(outcome: Outcome, again: bool = False) -> dict[str, Any]:
     }
 
 
-def every_answer_view(origin: str, owner: Document | StoredCase, checks: tuple[Expectation, ...]) -> dict[str, Any]:
-    """The checks on every answer of a project, a suite or a case, as they are read and as its document has them."""
+def every_answer_view(
+    origin: str, owner: Document | StoredCase, checks: tuple[Expectation, ...]
+) -> dict[str, Any]:
+    """The checks on every answer of a project, a suite or a case, as they are read and as its
+    document has them."""
     return {
         "origin": origin,
         "id": owner.oid,
@@ -159,7 +179,8 @@ def every_answer_view(origin: str, owner: Document | StoredCase, checks: tuple[E
 
 
 def sign_in_view(origin: str, owner: Document | StoredCase, auth: Auth | None) -> dict[str, Any]:
-    """How the requests of a project, a suite or a case sign in, as it is read and as its document has it."""
+    """How the requests of a project, a suite or a case sign in, as it is read and as its document
+    has it."""
     return {
         "origin": origin,
         "id": owner.oid,

@@ -1,5 +1,6 @@
-"""Relations: what a check says of its subject. A table, one entry a relation, each with an example that a test runs and that
-documentation and completion show. To add one, write it into the module it belongs to.
+"""Relations: what a check says of its subject. A table, one entry a relation, each with an example
+that a test runs and that documentation and completion show. To add one, write it into the module it
+belongs to.
 """
 
 from __future__ import annotations

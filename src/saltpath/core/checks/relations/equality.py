@@ -22,18 +22,33 @@ def _quick_is(expected: Any) -> Test | None:
     if kind is Decimal:
         if not expected:
             return None  # a zero may have any exponent
-        return lambda value: type(value) is Decimal and value == expected and value.__sizeof__() <= plain.SHORT_BYTES
+        return lambda value: (
+            type(value) is Decimal and value == expected and value.__sizeof__() <= plain.SHORT_BYTES
+        )
     return None
 
 
-@relation("is", "equal; JSON kinds are strict, the number 15 is not the text 15", (201, 201), quick=_quick_is)
+@relation(
+    "is",
+    "equal; JSON kinds are strict, the number 15 is not the text 15",
+    (201, 201),
+    quick=_quick_is,
+)
 def _is(actual: Any, expected: Any, setting: Setting) -> Why | None:
     if alike(actual, expected, setting):
         return None
     if isinstance(actual, (list, dict)) and type(actual) is type(expected):
         where, left, right = first_difference(actual, expected, "")
-        return why("differs-at", where=where or "the top", actual=plain.show(left, 60), expected=plain.show(right, 60))
-    if plain.show(actual).strip("“”") == plain.show(expected).strip("“”") and setting.source != "text":
+        return why(
+            "differs-at",
+            where=where or "the top",
+            actual=plain.show(left, 60),
+            expected=plain.show(right, 60),
+        )
+    if (
+        plain.show(actual).strip("“”") == plain.show(expected).strip("“”")
+        and setting.source != "text"
+    ):
         return why(
             "differs-in-kind",
             actual=plain.show(actual),
@@ -70,10 +85,16 @@ def _is_not(actual: Any, expected: Any, setting: Setting) -> Why | None:
 def _is_one_of(actual: Any, expected: Any, setting: Setting) -> Why | None:
     if any(alike(actual, item, setting) for item in expected):
         return None
-    return why("not-one-of", actual=shown(actual, setting), expected=", ".join(shown(i, setting) for i in expected))
+    return why(
+        "not-one-of",
+        actual=shown(actual, setting),
+        expected=", ".join(shown(i, setting) for i in expected),
+    )
 
 
-@relation("is none of", "equal to none of a list", ("departed", ["requested", "quoted"]), takes="list")
+@relation(
+    "is none of", "equal to none of a list", ("departed", ["requested", "quoted"]), takes="list"
+)
 def _is_none_of(actual: Any, expected: Any, setting: Setting) -> Why | None:
     if any(alike(actual, item, setting) for item in expected):
         return why("same", actual=shown(actual, setting))

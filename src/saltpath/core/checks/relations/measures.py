@@ -15,7 +15,11 @@ from saltpath.core.why import Blocked, Why, why
 def _numbers(actual: Any, expected: Any, setting: Setting, relation: str) -> tuple[Any, Any] | Why:
     if setting.source in ("duration", "size"):
         return actual, measured(expected, setting)
-    right = plain.number_in(expected) if isinstance(expected, str) and setting.source == "text" else expected
+    right = (
+        plain.number_in(expected)
+        if isinstance(expected, str) and setting.source == "text"
+        else expected
+    )
     if not plain.is_number(right):
         problem = why(
             "expected-no-number",
@@ -24,10 +28,15 @@ def _numbers(actual: Any, expected: Any, setting: Setting, relation: str) -> tup
             relation=relation,
         )
         raise Blocked(problem)
-    left = plain.number_in(actual) if isinstance(actual, str) and setting.source == "text" else actual
+    left = (
+        plain.number_in(actual) if isinstance(actual, str) and setting.source == "text" else actual
+    )
     if not plain.is_number(left):
         return why(
-            "no-number", actual=shown(actual, setting), actual_kind=plain.with_kind(actual), expected=str(expected)
+            "no-number",
+            actual=shown(actual, setting),
+            actual_kind=plain.with_kind(actual),
+            expected=str(expected),
         )
     return fit(left), fit(right)
 
@@ -48,7 +57,9 @@ def _quick_order(holds: Callable[[Any, Any], bool]) -> Callable[[Any], Test | No
     return quick
 
 
-def _order(name: str, about: str, code: str, holds: Callable[[Any, Any], bool], example: tuple[Any, Any]) -> None:
+def _order(
+    name: str, about: str, code: str, holds: Callable[[Any, Any], bool], example: tuple[Any, Any]
+) -> None:
     def judge(actual: Any, expected: Any, setting: Setting) -> Why | None:
         pair = _numbers(actual, expected, setting, name)
         if isinstance(pair, Why):
@@ -64,7 +75,11 @@ _order("above", "more than a number, a duration or a size", "not-above", operato
 _order("below", "less", "not-below", operator.lt, (2, 3))
 _order("at least", "that much or more", "not-at-least", operator.ge, (3, 3))
 _order(
-    "at most", "that much or less; exact, 0.30 is 0.3", "not-at-most", operator.le, (Decimal("0.30"), Decimal("0.3"))
+    "at most",
+    "that much or less; exact, 0.30 is 0.3",
+    "not-at-most",
+    operator.le,
+    (Decimal("0.30"), Decimal("0.3")),
 )
 
 
@@ -99,6 +114,10 @@ def _close_to(actual: Any, expected: Any, setting: Setting) -> Why | None:
     distance = abs(Decimal(pair[0]) - Decimal(pair[1]))
     if distance <= within:
         return None
-    away = shown(int(distance), setting) if setting.source in ("duration", "size") else plain.show(distance)
+    away = (
+        shown(int(distance), setting)
+        if setting.source in ("duration", "size")
+        else plain.show(distance)
+    )
     ends = {key: shown(expected[key], setting) for key in ("value", "within")}
     return why("not-close", actual=shown(actual, setting), away=away, **ends)

@@ -1,4 +1,5 @@
-"""Relations of shape: empty, kind, format; and those that look at the nodes, or into a list, as a whole."""
+"""Relations of shape: empty, kind, format; and those that look at the nodes, or into a list, as a
+whole."""
 
 from __future__ import annotations
 
@@ -34,14 +35,29 @@ def _kind(actual: Any, expected: Any, setting: Setting) -> Why | None:
     kind = plain.kind_of(actual)
     if kind == expected or (kind == "integer" and expected == "number"):
         return None
-    return why("wrong-kind", actual=shown(actual, setting), actual_kind=plain.with_kind(actual), expected=expected)
+    return why(
+        "wrong-kind",
+        actual=shown(actual, setting),
+        actual_kind=plain.with_kind(actual),
+        expected=expected,
+    )
 
 
-@relation("format", "text of a known form: date, date-time, uuid, email, uri, ipv4 and others", ("2026-11-23", "date"),
-          "has the format", takes="format")  # fmt: skip
+@relation(
+    "format",
+    "text of a known form: date, date-time, uuid, email, uri, ipv4 and others",
+    ("2026-11-23", "date"),
+    "has the format",
+    takes="format",
+)
 def _format(actual: Any, expected: Any, setting: Setting) -> Why | None:
     if not isinstance(actual, str):
-        return why("no-text", actual=shown(actual, setting), actual_kind=plain.with_kind(actual), relation="format")
+        return why(
+            "no-text",
+            actual=shown(actual, setting),
+            actual_kind=plain.with_kind(actual),
+            relation="format",
+        )
     if expected not in formats_of_text.FORMATS:
         raise unfit("format", expected, "there is no such format")
     if formats_of_text.FORMATS[expected].holds(actual):
@@ -49,24 +65,37 @@ def _format(actual: Any, expected: Any, setting: Setting) -> Why | None:
     return why("not-of-format", actual=shown(actual, setting), expected=expected)
 
 
-# ---- these look at the nodes together; judge.py hands over the list of them, or the value of a singular path
+# ---- these look at the nodes together: at the list of them, or at the value of a singular path
 
 
-@relation("present", "there is such a place; null is present", (True, True), "is present", takes="true", of_list=True,
-          quick=lambda expected: lambda value: value is not MISSING)  # fmt: skip
+@relation(
+    "present",
+    "there is such a place; null is present",
+    (True, True),
+    "is present",
+    takes="true",
+    of_list=True,
+    quick=lambda expected: lambda value: value is not MISSING,
+)
 def _present(actual: Any, expected: Any, setting: Setting) -> Why | None:
     return None if actual else why("nothing-there-bare", path="it")
 
 
-@relation("absent", "there is no such place", (False, True), "is absent", takes="true", of_list=True)
+@relation(
+    "absent", "there is no such place", (False, True), "is absent", takes="true", of_list=True
+)
 def _absent(actual: Any, expected: Any, setting: Setting) -> Why | None:
     return why("is-there", path="it") if actual else None
 
 
 def _size(actual: Any, expected: Any, setting: Setting, what: str) -> Why | None:
     if not isinstance(actual, (list, dict, str)):
-        return why("not-countable", actual=shown(actual, setting), actual_kind=plain.with_kind(actual))
-    relation, wanted = next(iter(expected.items())) if isinstance(expected, dict) else ("is", expected)
+        return why(
+            "not-countable", actual=shown(actual, setting), actual_kind=plain.with_kind(actual)
+        )
+    relation, wanted = (
+        next(iter(expected.items())) if isinstance(expected, dict) else ("is", expected)
+    )
     problem = TABLE[relation].judge(len(actual), wanted, Setting("json"))
     if problem is None:
         return None
@@ -75,14 +104,27 @@ def _size(actual: Any, expected: Any, setting: Setting, what: str) -> Why | None
     return why(what, actual=len(actual), expected=f"{phrase} {wanted}".strip())
 
 
-@relation("count", "how many nodes, or items, fields or characters of the one value", ([5, 6, 7], 3), "counts",
-          takes="count", of_list=True, of_document=True)  # fmt: skip
+@relation(
+    "count",
+    "how many nodes, or items, fields or characters of the one value",
+    ([5, 6, 7], 3),
+    "counts",
+    takes="count",
+    of_list=True,
+    of_document=True,
+)
 def _count(actual: Any, expected: Any, setting: Setting) -> Why | None:
     return _size(actual, expected, setting, "wrong-count")
 
 
-@relation("length", "how many characters, items or fields it has", ("East 4", {"at most": 10}), "has the length",
-          takes="count", of_list=True)  # fmt: skip
+@relation(
+    "length",
+    "how many characters, items or fields it has",
+    ("East 4", {"at most": 10}),
+    "has the length",
+    takes="count",
+    of_list=True,
+)
 def _length(actual: Any, expected: Any, setting: Setting) -> Why | None:
     return _size(actual, expected, setting, "wrong-length")
 
@@ -94,7 +136,13 @@ def _items(actual: Any, setting: Setting) -> list[Any] | Why:
 
 
 @relation(
-    "unique", "no item twice", ([5, 6, 7], True), "holds nothing twice", takes="true", of_list=True, of_document=True
+    "unique",
+    "no item twice",
+    ([5, 6, 7], True),
+    "holds nothing twice",
+    takes="true",
+    of_list=True,
+    of_document=True,
 )
 def _unique(actual: Any, expected: Any, setting: Setting) -> Why | None:
     items = _items(actual, setting)
@@ -105,7 +153,13 @@ def _unique(actual: Any, expected: Any, setting: Setting) -> Why | None:
         key = plain.write_json(_canonical(item))
         if key in seen:
             first = seen[key]
-            return why("twice", value=plain.show(item, 60), first=first + 1, second=index + 1, at=[f"[{index}]"])
+            return why(
+                "twice",
+                value=plain.show(item, 60),
+                first=first + 1,
+                second=index + 1,
+                at=[f"[{index}]"],
+            )
         seen[key] = index
     return None
 
@@ -121,8 +175,15 @@ def _canonical(value: Any) -> Any:
     return value
 
 
-@relation("sorted", "in order, up or down: numbers by value, text by code point", ([1, 2, 2], "up"), "is sorted",
-          takes="direction", of_list=True, of_document=True)  # fmt: skip
+@relation(
+    "sorted",
+    "in order, up or down: numbers by value, text by code point",
+    ([1, 2, 2], "up"),
+    "is sorted",
+    takes="direction",
+    of_list=True,
+    of_document=True,
+)
 def _sorted(actual: Any, expected: Any, setting: Setting) -> Why | None:
     items = _items(actual, setting)
     if isinstance(items, Why):
@@ -134,6 +195,10 @@ def _sorted(actual: Any, expected: Any, setting: Setting) -> Why | None:
         return why("not-sortable")
     for index, (left, right) in enumerate(pairwise(items), 1):
         if left > right if expected == "up" else left < right:
-            words = {"left": plain.show(left, 60), "right": plain.show(right, 60), "direction": expected}
+            words = {
+                "left": plain.show(left, 60),
+                "right": plain.show(right, 60),
+                "direction": expected,
+            }
             return why("not-sorted", first=index, second=index + 1, at=[f"[{index}]"], **words)
     return None

@@ -1,7 +1,8 @@
 """The table of relations, and what their functions share.
 
-A relation's function takes the actual value, the expected one and a `Setting`; it returns None if the relation holds, else
-the reason. A reason whose parameter `at` is a list of places within the value says exactly where.
+A relation's function takes the actual value, the expected one and a `Setting`; it returns None if
+the relation holds, else the reason. A reason whose parameter `at` is a list of places within the
+value says exactly where.
 """
 
 from __future__ import annotations
@@ -19,8 +20,8 @@ NOW_UNKNOWN = datetime(1970, 1, 1, tzinfo=UTC)
 
 
 class Setting(NamedTuple):
-    """Where the actual value comes from: `json`, `text`, `duration` or `size` (see subjects.Found); the project's zone; and
-    the moment the answer ended."""
+    """Where the actual value comes from: `json`, `text`, `duration` or `size` (see subjects.Found);
+    the project's zone; and the moment the answer ended."""
 
     source: str
     zone: tzinfo = UTC
@@ -36,11 +37,12 @@ def _never(expected: Any) -> Test | None:
 
 
 class Relation(Struct, frozen=True):
-    """`phrase` is the sentence's middle; `takes` says what kind of expected value it wants; `example` is
-    (actual, expected) for which it holds. `of_list`: it judges the nodes together rather than each node.
+    """`phrase` is the sentence's middle; `takes` says what kind of expected value it wants;
+    `example` is (actual, expected) for which it holds. `of_list`: it judges the nodes together
+    rather than each node.
 
-    `quick` makes, from an expected value, a test for values from JSON that is sure when it says True, and otherwise
-    leaves the question to `judge`; None where it cannot."""
+    `quick` makes, from an expected value, a test for values from JSON that is sure when it says
+    True, and otherwise leaves the question to `judge`; None where it cannot."""
 
     name: str
     phrase: str
@@ -70,7 +72,9 @@ def relation(
     """Enter a function into the table under its name."""
 
     def register(judge: Judge) -> Judge:
-        TABLE[name] = Relation(name, phrase or name, about, takes, judge, example, of_list, quick, of_document)
+        TABLE[name] = Relation(
+            name, phrase or name, about, takes, judge, example, of_list, quick, of_document
+        )
         return judge
 
     return register
@@ -94,7 +98,9 @@ def measured(expected: Any, setting: Setting) -> int:
 
 def unfit(name: str, expected: Any, problem: str) -> Blocked:
     """That a relation cannot work with an expected value."""
-    return Blocked(why("expected-unfit", relation=name, expected=plain.show(expected), problem=problem))
+    return Blocked(
+        why("expected-unfit", relation=name, expected=plain.show(expected), problem=problem)
+    )
 
 
 def shown(value: Any, setting: Setting) -> str:
@@ -103,7 +109,8 @@ def shown(value: Any, setting: Setting) -> str:
 
 
 def alike(actual: Any, expected: Any, setting: Setting) -> bool:
-    """Equal; from text sources a number as expected compares as a number if the whole text is one."""
+    """Equal; from text sources a number as expected compares as a number if the whole text is
+    one."""
     if setting.source in ("duration", "size"):
         return bool(actual == measured(expected, setting))
     if setting.source == "text" and isinstance(actual, str) and plain.is_number(expected):

@@ -11,7 +11,12 @@ from saltpath.core.why import Why, why
 
 def _texts(actual: Any, expected: Any, setting: Setting, relation: str) -> tuple[str, str] | Why:
     if not isinstance(actual, str):
-        return why("no-text", actual=shown(actual, setting), actual_kind=plain.with_kind(actual), relation=relation)
+        return why(
+            "no-text",
+            actual=shown(actual, setting),
+            actual_kind=plain.with_kind(actual),
+            relation=relation,
+        )
     return actual, plain.as_text(expected)
 
 
@@ -24,7 +29,11 @@ def _contains(actual: Any, expected: Any, setting: Setting) -> Why | None:
         if isinstance(pair, Why):
             return pair
         holds = pair[1] in pair[0]
-    return None if holds else why("lacks", actual=shown(actual, setting), expected=plain.show(expected))
+    return (
+        None
+        if holds
+        else why("lacks", actual=shown(actual, setting), expected=plain.show(expected))
+    )
 
 
 @relation("starts with", "how a text begins", ("PC-20931", "PC-"))
@@ -48,7 +57,10 @@ def _ends_with(actual: Any, expected: Any, setting: Setting) -> Why | None:
 
 
 @relation(
-    "matches", "a pattern found anywhere in the text, unless it is anchored", ("PC-20931", r"^PC-\d+$"), takes="pattern"
+    "matches",
+    "a pattern found anywhere in the text, unless it is anchored",
+    ("PC-20931", r"^PC-\d+$"),
+    takes="pattern",
 )
 def _matches(actual: Any, expected: Any, setting: Setting) -> Why | None:
     pair = _texts(actual, expected, setting, "matches")
@@ -67,7 +79,9 @@ def _does_not_contain(actual: Any, expected: Any, setting: Setting) -> Why | Non
     return None if problem.code == "lacks" else problem
 
 
-@relation("does not match", "a pattern found nowhere in the text", ("PC-20931", "^B-"), takes="pattern")
+@relation(
+    "does not match", "a pattern found nowhere in the text", ("PC-20931", "^B-"), takes="pattern"
+)
 def _does_not_match(actual: Any, expected: Any, setting: Setting) -> Why | None:
     problem = TABLE["matches"].judge(actual, expected, setting)
     if problem is None:

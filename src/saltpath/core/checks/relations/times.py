@@ -1,4 +1,5 @@
-"""Relations of dates and moments. Zones are respected; without one of its own a time stands in the project's."""
+"""Relations of dates and moments. Zones are respected; without one of its own a time stands in the
+project's."""
 
 from __future__ import annotations
 
@@ -16,7 +17,11 @@ def _moment(actual: Any, setting: Setting) -> datetime | Why:
     try:
         return moments.read_moment(actual, setting.zone)
     except moments.NoMoment:
-        return why("no-moment", actual=shown(actual, setting), actual_kind="not a date or a time that can be read")
+        return why(
+            "no-moment",
+            actual=shown(actual, setting),
+            actual_kind="not a date or a time that can be read",
+        )
 
 
 def expected_moment(expected: Any, setting: Setting, name: str) -> datetime:
@@ -31,8 +36,13 @@ def expected_moment(expected: Any, setting: Setting, name: str) -> datetime:
         raise unfit(name, expected, str(problem)) from None
 
 
-@relation("before", "earlier than a date, a moment or now", ("2026-11-23T08:12:04+02:00", "2026-11-23T07:00:00Z"),
-          "is before", takes="moment")  # fmt: skip
+@relation(
+    "before",
+    "earlier than a date, a moment or now",
+    ("2026-11-23T08:12:04+02:00", "2026-11-23T07:00:00Z"),
+    "is before",
+    takes="moment",
+)
 def _before(actual: Any, expected: Any, setting: Setting) -> Why | None:
     found, limit = _moment(actual, setting), expected_moment(expected, setting, "before")
     if isinstance(found, Why) or found < limit:
@@ -41,7 +51,11 @@ def _before(actual: Any, expected: Any, setting: Setting) -> Why | None:
 
 
 @relation(
-    "after", "later than a date, a moment or now", ("2026-11-24", "2026-11-23T22:00:00Z"), "is after", takes="moment"
+    "after",
+    "later than a date, a moment or now",
+    ("2026-11-24", "2026-11-23T22:00:00Z"),
+    "is after",
+    takes="moment",
 )
 def _after(actual: Any, expected: Any, setting: Setting) -> Why | None:
     found, limit = _moment(actual, setting), expected_moment(expected, setting, "after")
@@ -50,8 +64,13 @@ def _after(actual: Any, expected: Any, setting: Setting) -> Why | None:
     return why("not-after", actual=actual, expected=str(expected))
 
 
-@relation("near", "no further from a moment than a duration",
-          ("2026-11-23T08:12:04Z", {"time": "2026-11-23T08:12:00Z", "within": "5 min"}), "is near", takes="near")  # fmt: skip
+@relation(
+    "near",
+    "no further from a moment than a duration",
+    ("2026-11-23T08:12:04Z", {"time": "2026-11-23T08:12:00Z", "within": "5 min"}),
+    "is near",
+    takes="near",
+)
 def _near(actual: Any, expected: Any, setting: Setting) -> Why | None:
     found, wanted = _moment(actual, setting), expected_moment(expected["time"], setting, "near")
     try:
@@ -61,4 +80,10 @@ def _near(actual: Any, expected: Any, setting: Setting) -> Why | None:
     if isinstance(found, Why) or abs(found - wanted) <= within:
         return found if isinstance(found, Why) else None
     away = measures.show_duration(int(abs(found - wanted) / timedelta(microseconds=1)))
-    return why("not-near", actual=actual, away=away, expected=str(expected["time"]), within=expected["within"])
+    return why(
+        "not-near",
+        actual=actual,
+        away=away,
+        expected=str(expected["time"]),
+        within=expected["within"],
+    )

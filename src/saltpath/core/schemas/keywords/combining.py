@@ -74,13 +74,16 @@ def _one_of(wanted: Any, context: Context) -> Test:
         if not fitting:
             yield from _none_fits("oneOf", nodes, value)
         else:
-            yield Fault((), "oneOf", f"{shown(value)} fits forms {listed(fitting)}, and must fit just one")
+            yield Fault(
+                (), "oneOf", f"{shown(value)} fits forms {listed(fitting)}, and must fit just one"
+            )
 
     return Test(TYPES, holds, faults, _covered_by_fitting(nodes))
 
 
 def _none_fits(keyword: str, nodes: list[Node], value: Any) -> Iterator[Fault]:
-    """What is wrong with the nearest of the forms; where the value is of another kind than all of them, what each wants."""
+    """What is wrong with the nearest of the forms; where the value is of another kind than all of
+    them, what each wants."""
     told = [list(islice(node.faults(value), _MOST_OF_A_FORM)) for node in nodes]
     if len(told) == 1:
         yield from told[0]
@@ -88,7 +91,11 @@ def _none_fits(keyword: str, nodes: list[Node], value: Any) -> Iterator[Fault]:
     near = max(told, key=_nearness, default=[])
     if not near or _nearness(near)[0] == 0:
         each = list(dict.fromkeys(faults[0].sentence for faults in told if faults))
-        yield Fault((), keyword, f"{shown(value)} fits none of {len(nodes)} forms: {'; '.join(each[:_MOST_OF_A_FORM])}")
+        yield Fault(
+            (),
+            keyword,
+            f"{shown(value)} fits none of {len(nodes)} forms: {'; '.join(each[:_MOST_OF_A_FORM])}",
+        )
     else:
         form = told.index(near) + 1
         yield from since(f"form {form} of {len(nodes)} is the nearest", iter(near))
@@ -126,6 +133,10 @@ def _if(wanted: Any, context: Context) -> Test:
         yield from since(reason, chosen(value).faults(value))
 
     def covers(value: Any) -> set[Any]:
-        return condition.covered(value) | then.covered(value) if condition.holds(value) else otherwise.covered(value)
+        return (
+            condition.covered(value) | then.covered(value)
+            if condition.holds(value)
+            else otherwise.covered(value)
+        )
 
     return Test(TYPES, lambda value: chosen(value).holds(value), faults, covers)

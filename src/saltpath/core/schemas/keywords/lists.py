@@ -56,7 +56,9 @@ def _frozen(value: Any) -> Any:
 def _said_twice(value: list[Any]) -> Iterator[Fault]:
     pair = _twice(value)
     assert pair is not None
-    yield Fault((pair[1],), "uniqueItems", f"{shown(value[pair[1]])} is there twice, also at [{pair[0]}]")
+    yield Fault(
+        (pair[1],), "uniqueItems", f"{shown(value[pair[1]])} is there twice, also at [{pair[0]}]"
+    )
 
 
 def _each(name: str, nodes: list[Node], rest: Node | None, keyword_of_rest: str) -> Test:
@@ -75,7 +77,11 @@ def _each(name: str, nodes: list[Node], rest: Node | None, keyword_of_rest: str)
         if rest is not None:
             for index in range(begin, len(value)):
                 for fault in below(index, rest.faults(value[index])):
-                    yield fault if fault.keyword else Fault(fault.place, keyword_of_rest, _too_many(begin))
+                    yield (
+                        fault
+                        if fault.keyword
+                        else Fault(fault.place, keyword_of_rest, _too_many(begin))
+                    )
 
     def covers(value: list[Any]) -> range:
         return range(len(value) if rest is not None else min(begin, len(value)))
@@ -84,7 +90,11 @@ def _each(name: str, nodes: list[Node], rest: Node | None, keyword_of_rest: str)
 
 
 def _too_many(begin: int) -> str:
-    return f"only {_items(begin)} {'is' if begin == 1 else 'are'} allowed" if begin else "no item is allowed"
+    return (
+        f"only {_items(begin)} {'is' if begin == 1 else 'are'} allowed"
+        if begin
+        else "no item is allowed"
+    )
 
 
 @keyword("prefixItems", since=2020, vocabulary="applicator")
@@ -111,7 +121,11 @@ def _contains(wanted: Any, context: Context) -> Test:
     node = context.node(wanted)
     has_bounds = context.draft >= 2019
     least = whole(context.schema.get("minContains", 1)) if has_bounds else 1
-    most = whole(context.schema["maxContains"]) if has_bounds and "maxContains" in context.schema else None
+    most = (
+        whole(context.schema["maxContains"])
+        if has_bounds and "maxContains" in context.schema
+        else None
+    )
 
     def fitting(value: list[Any]) -> list[int]:
         return [index for index, item in enumerate(value) if node.holds(item)]
@@ -126,7 +140,11 @@ def _contains(wanted: Any, context: Context) -> Test:
         asked = f"what at least {least} must" if found < least else f"what at most {most} may"
         near = next(node.faults(value[0]), None) if value and not found else None
         why = f"; of the first: {near.sentence}" if near is not None else ""
-        yield Fault((), "contains", f"{_items(found) if found else 'no item'} {word if found else 'fits'} {asked}{why}")
+        yield Fault(
+            (),
+            "contains",
+            f"{_items(found) if found else 'no item'} {word if found else 'fits'} {asked}{why}",
+        )
 
     # since 2020-12 an item that fits has been judged
     return Test(_LISTS, holds, faults, fitting if context.draft >= 2020 else None)

@@ -43,10 +43,14 @@ def _beside(keyword: str, asked: dict[str, list[str]]) -> Test:
             if name in value:
                 for other in others:
                     if other not in value:
-                        yield Fault((), keyword, f"{shown(other)} is missing, which goes with {shown(name)}")
+                        yield Fault(
+                            (), keyword, f"{shown(other)} is missing, which goes with {shown(name)}"
+                        )
 
     def holds(value: dict[str, Any]) -> bool:
-        return all(other in value for name, others in asked.items() if name in value for other in others)
+        return all(
+            other in value for name, others in asked.items() if name in value for other in others
+        )
 
     return Test(_OBJECTS, holds, faults)
 
@@ -81,14 +85,23 @@ def _dependent_schemas(wanted: Any, context: Context) -> Test:
 @keyword("dependencies", vocabulary="applicator")
 def _dependencies(wanted: Any, context: Context) -> Test:
     """Drafts 4 to 7 (and read later, as the standard allows)."""
-    required = _beside("dependencies", {name: names(of) for name, of in wanted.items() if isinstance(of, list)})
-    schemas = _where_there({name: context.node(of) for name, of in wanted.items() if not isinstance(of, list)})
+    required = _beside(
+        "dependencies", {name: names(of) for name, of in wanted.items() if isinstance(of, list)}
+    )
+    schemas = _where_there(
+        {name: context.node(of) for name, of in wanted.items() if not isinstance(of, list)}
+    )
 
     def faults(value: dict[str, Any]) -> Iterator[Fault]:
         yield from required.faults(value)
         yield from schemas.faults(value)
 
-    return Test(_OBJECTS, lambda value: required.holds(value) and schemas.holds(value), faults, schemas.covers)
+    return Test(
+        _OBJECTS,
+        lambda value: required.holds(value) and schemas.holds(value),
+        faults,
+        schemas.covers,
+    )
 
 
 @keyword("properties", vocabulary="applicator")
@@ -133,17 +146,29 @@ def _additional_properties(wanted: Any, context: Context) -> Test:
     matching = [found(pattern) for pattern in context.schema.get("patternProperties", {})]
 
     def others(value: dict[str, Any]) -> list[str]:
-        return [name for name in value if name not in declared and not any(fits(name) for fits in matching)]
+        return [
+            name
+            for name in value
+            if name not in declared and not any(fits(name) for fits in matching)
+        ]
 
     def faults(value: dict[str, Any]) -> Iterator[Fault]:
         for name in others(value):
             yield from undeclared("additionalProperties", name, node, value, declared)
 
-    return Test(_OBJECTS, lambda value: all(node.holds(value[name]) for name in others(value)), faults, others)
+    return Test(
+        _OBJECTS,
+        lambda value: all(node.holds(value[name]) for name in others(value)),
+        faults,
+        others,
+    )
 
 
-def undeclared(keyword: str, name: str, node: Node, value: dict[str, Any], declared: Any) -> Iterator[Fault]:
-    """What is wrong with a field that only `additionalProperties` or `unevaluatedProperties` speaks of."""
+def undeclared(
+    keyword: str, name: str, node: Node, value: dict[str, Any], declared: Any
+) -> Iterator[Fault]:
+    """What is wrong with a field that only `additionalProperties` or `unevaluatedProperties` speaks
+    of."""
     for fault in below(name, node.faults(value[name])):
         if fault.keyword:
             yield fault
@@ -161,6 +186,8 @@ def _property_names(wanted: Any, context: Context) -> Test:
     def faults(value: dict[str, Any]) -> Iterator[Fault]:
         for name in value:
             for fault in node.faults(name):
-                yield Fault((name,), "propertyNames", f"the name itself does not fit: {fault.sentence}")
+                yield Fault(
+                    (name,), "propertyNames", f"the name itself does not fit: {fault.sentence}"
+                )
 
     return Test(_OBJECTS, lambda value: all(map(fits, value)), faults)

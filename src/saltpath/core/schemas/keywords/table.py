@@ -16,7 +16,8 @@ if TYPE_CHECKING:
     from saltpath.core.schemas.compiling import Context
 
 Make = Callable[[Any, "Context"], Test | None]
-"""From what a keyword says, and where, its test; None if it asks nothing. TypeError or ValueError: it cannot say that."""
+"""From what a keyword says, and where, its test; None if it asks nothing. TypeError or ValueError:
+it cannot say that."""
 
 
 class Keyword(Struct, frozen=True):
@@ -34,7 +35,9 @@ class Keyword(Struct, frozen=True):
 KEYWORDS: dict[str, Keyword] = {}
 
 
-def keyword(name: str, *, since: int = 4, until: int = 9999, vocabulary: str = "validation") -> Callable[[Make], Make]:
+def keyword(
+    name: str, *, since: int = 4, until: int = 9999, vocabulary: str = "validation"
+) -> Callable[[Make], Make]:
     def register(make: Make) -> Make:
         KEYWORDS[name] = Keyword(name, since, until, vocabulary, make)
         return make

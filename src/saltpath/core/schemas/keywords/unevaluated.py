@@ -25,7 +25,11 @@ def _unevaluated_items(wanted: Any, context: Context) -> Test:
     def faults(value: list[Any]) -> Iterator[Fault]:
         for index in left(value):
             for fault in below(index, node.faults(value[index])):
-                yield fault if fault.keyword else Fault(fault.place, "unevaluatedItems", "no item is declared here")
+                yield (
+                    fault
+                    if fault.keyword
+                    else Fault(fault.place, "unevaluatedItems", "no item is declared here")
+                )
 
     test = Test(
         (list,),
@@ -46,9 +50,14 @@ def _unevaluated_properties(wanted: Any, context: Context) -> Test:
 
     def faults(value: dict[str, Any]) -> Iterator[Fault]:
         for name in left(value):
-            yield from undeclared("unevaluatedProperties", name, node, value, context.schema.get("properties", {}))
+            yield from undeclared(
+                "unevaluatedProperties", name, node, value, context.schema.get("properties", {})
+            )
 
     test = Test(
-        (dict,), lambda value: all(node.holds(value[name]) for name in left(value)), faults, lambda value: value
+        (dict,),
+        lambda value: all(node.holds(value[name]) for name in left(value)),
+        faults,
+        lambda value: value,
     )
     return test

@@ -27,8 +27,15 @@ _TYPES: dict[str, tuple[type, ...]] = {
     "array": (list,),
     "object": (dict,),
 }
-_WORDS = {"string": "text", "array": "a list", "number": "a number", "integer": "an integer", "boolean": "a boolean",
-          "object": "an object", "null": "null"}  # fmt: skip
+_WORDS = {
+    "string": "text",
+    "array": "a list",
+    "number": "a number",
+    "integer": "an integer",
+    "boolean": "a boolean",
+    "object": "an object",
+    "null": "null",
+}
 
 
 def either(words: list[str]) -> str:
@@ -79,7 +86,10 @@ def _enum(wanted: Any, context: Context) -> Test:
 @keyword("const", since=6)
 def _const(wanted: Any, context: Context) -> Test:
     return leaf(
-        TYPES, "const", lambda value: plain.same(value, wanted), lambda value: f"{shown(value)} is not {shown(wanted)}"
+        TYPES,
+        "const",
+        lambda value: plain.same(value, wanted),
+        lambda value: f"{shown(value)} is not {shown(wanted)}",
     )
 
 
@@ -129,10 +139,17 @@ def _multiple_of(wanted: Any, context: Context) -> Test:
         if type(value) is int and type(step) is int:
             return value % step == 0
         if plain.too_long(value):
-            raise Unusable(f"whether {shown(value)} is a multiple of {shown(step)} is not worked out")
+            raise Unusable(
+                f"whether {shown(value)} is a multiple of {shown(step)} is not worked out"
+            )
         return Fraction(value) % part == 0
 
-    return leaf(_NUMBERS, "multipleOf", holds, lambda value: f"{shown(value)} is no multiple of {shown(step)}")
+    return leaf(
+        _NUMBERS,
+        "multipleOf",
+        holds,
+        lambda value: f"{shown(value)} is no multiple of {shown(step)}",
+    )
 
 
 def counting(name: str, kind: type, thing: str) -> None:
@@ -171,7 +188,9 @@ def found(pattern: Any) -> Callable[[str], bool]:
 
 @keyword("pattern")
 def _pattern(wanted: Any, context: Context) -> Test:
-    return leaf((str,), "pattern", found(wanted), lambda value: f"{shown(value)} does not match {wanted}")
+    return leaf(
+        (str,), "pattern", found(wanted), lambda value: f"{shown(value)} does not match {wanted}"
+    )
 
 
 @keyword("format", vocabulary="")
