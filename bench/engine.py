@@ -8,7 +8,7 @@ import time
 
 from bench.nginx import harbour
 from bench.sides import bare, engine, in_turn, line, median_ratio
-from saltpath.core.events import Event
+from saltpath.core.running.events import Event
 
 EXCHANGES = 8_000
 

@@ -12,7 +12,7 @@ from pathlib import Path
 
 from bench.nginx import harbour
 from bench.sides import engine, in_turn, line, median_ratio, plan, with_aiohttp, with_requests
-from saltpath.core.plan import Plan
+from saltpath.core.running.plan import Plan
 from saltpath.runner.recorder import Recorder
 from saltpath.store import cases, jobs, people, projects, runs
 from saltpath.store.database import connect, migrate

@@ -13,10 +13,10 @@ from typing import Any
 
 import pycurl
 
-from saltpath.core.case import NamedValues, Project
-from saltpath.core.events import Event
+from saltpath.core.cases.case import NamedValues, Project
 from saltpath.core.format.reader import read_case
-from saltpath.core.plan import Plan, planned
+from saltpath.core.running.events import Event
+from saltpath.core.running.plan import Plan, planned
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
 

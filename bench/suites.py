@@ -16,8 +16,8 @@ from referencing import Registry
 from referencing.jsonschema import EMPTY_REGISTRY
 
 from bench.tables import tables
-from saltpath.core import plain
 from saltpath.core.schemas import Dialect, Unusable, compile_schema
+from saltpath.core.values import plain
 from tests.public_files import public_files
 
 DRAFTS: dict[str, tuple[Dialect, Any]] = {

@@ -11,8 +11,8 @@ from itertools import islice
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from saltpath.core.grammar import Unreadable
-from saltpath.core.tables.sources import FileRows
+from saltpath.core.cases.row_sources import FileRows
+from saltpath.core.values.grammar import Unreadable
 from saltpath.formats.rows import csv_rows, read_table, xlsx_rows
 from saltpath.formats.spreadsheets import openpyxl
 from tests.public_files import FOLDER

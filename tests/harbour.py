@@ -5,9 +5,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from saltpath.core.case import NamedValues, Project
+from saltpath.core.cases.case import NamedValues, Project
 from saltpath.core.format.reader import read_case
-from saltpath.core.plan import Plan, planned
+from saltpath.core.running.plan import Plan, planned
 from saltpath.demo.harbour.server import Harbour
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan

@@ -35,9 +35,9 @@ def main(arguments: list[str]) -> None:
 
         keeper.main(folder)
     elif kind == "confined":
-        from saltpath.server import confined
+        from saltpath.server import sandbox
 
-        confined.main(folder)
+        sandbox.main(folder)
     elif kind == "profile":
         from saltpath.server import profiling
 

@@ -6,8 +6,8 @@ from pathlib import Path
 
 from playwright.sync_api import expect
 
-from saltpath.core.handed_over import handed_over
-from saltpath.core.recorded_story import story
+from saltpath.core.assist.handed_over import handed_over
+from saltpath.core.assist.recorded_story import story
 from saltpath.formats.har import read_har
 from tests.browser.page import BrowserTest
 from tests.recordings import an_agents_morning

@@ -9,13 +9,13 @@ from functools import lru_cache
 from unittest.mock import patch
 from urllib.parse import parse_qsl, quote, unquote, urlsplit
 
-from saltpath.core import prepare as preparing
-from saltpath.core.case import Request
+from saltpath.core.assist.inspect import Surroundings, inspect
+from saltpath.core.cases.case import Request
 from saltpath.core.format.reader import read_case
-from saltpath.core.inspect import Surroundings, inspect
-from saltpath.core.prepare import Prepared, prepare
-from saltpath.core.scopes import Scope, Scopes
-from saltpath.core.why import Blocked
+from saltpath.core.references.scopes import Scope, Scopes
+from saltpath.core.running import prepare as preparing
+from saltpath.core.running.prepare import Prepared, prepare
+from saltpath.core.values.why import Blocked
 
 SEED = 90417
 LETTERS = "aZ09 .-_~:/?#[]@%&=+;,\\^`{}|<>\"'!$()*é漢\u202e😀\t\n\x00\x7f"

@@ -2,10 +2,10 @@
 
 import unittest
 
-from saltpath.core.alike import alike
+from saltpath.core.assist.inspect import inspect, surroundings
+from saltpath.core.assist.shared_matches import alike
+from saltpath.core.cases.shared import linked
 from saltpath.core.format.reader import case_from_data
-from saltpath.core.inspect import inspect, surroundings
-from saltpath.core.shared import linked
 
 SHARED = {
     "salt-path": 1,

@@ -7,14 +7,15 @@ import unittest
 from pathlib import Path
 from typing import Any
 
-from saltpath.core.case import NamedValues
-from saltpath.core.difference import differences
+from saltpath.core.assist.difference import differences
+from saltpath.core.assist.inspect import inspect, surroundings
+from saltpath.core.assist.outline import outline
+from saltpath.core.cases.case import NamedValues
+from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.reader import case_from_data, read_case
-from saltpath.core.format.source import FormatError, read_source
+from saltpath.core.format.source import read_source
 from saltpath.core.format.writer import write_document
-from saltpath.core.inspect import inspect, surroundings
-from saltpath.core.outline import outline
-from saltpath.core.plain import same
+from saltpath.core.values.plain import same
 
 FILES = sorted((Path(__file__).resolve().parents[2] / "src/saltpath/demo").rglob("*.case.yaml"))
 VALUES: list[Any] = [

@@ -9,7 +9,7 @@ from pathlib import Path
 from saltpath.core.format.carried import carried
 from saltpath.core.format.source import _comment_texts, _read_yaml, _scalar_spans, read_source
 from saltpath.core.format.writer import write_document
-from saltpath.core.plain import same
+from saltpath.core.values.plain import same
 
 DEMO = Path(__file__).resolve().parents[2] / "src/saltpath/demo"
 

@@ -5,10 +5,10 @@ import unittest
 
 from openpyxl import Workbook
 
-from saltpath.core.grammar import Unreadable
+from saltpath.core.cases.row_sources import FileRows, Row
 from saltpath.core.tables.changes import changes
 from saltpath.core.tables.objects import lists_in
-from saltpath.core.tables.sources import FileRows, Row
+from saltpath.core.values.grammar import Unreadable
 from saltpath.formats.rows.look import look
 
 

@@ -4,14 +4,14 @@ import time
 import unittest
 from decimal import Decimal
 
-from saltpath.core.answer import Answer
+from saltpath.core.answers.answer import Answer
+from saltpath.core.answers.subjects import KINDS, find, read_subject
 from saltpath.core.checks.judge import judge, judge_all, verdict_of
 from saltpath.core.checks.relations import TABLE, Setting
 from saltpath.core.format.reader import case_from_data, read_case
-from saltpath.core.plain import NotPlain, read_json, write_json
-from saltpath.core.scopes import Scope, Scopes
-from saltpath.core.subjects import KINDS, find, read_subject
-from saltpath.core.why import Blocked
+from saltpath.core.references.scopes import Scope, Scopes
+from saltpath.core.values.plain import NotPlain, read_json, write_json
+from saltpath.core.values.why import Blocked
 
 BODY = b"""{ "id": "PC-20931", "state": "quoted", "big": 9007199254740993, "half": 0.30,
   "none": null, "empty": [],

@@ -3,10 +3,10 @@
 import json
 import unittest
 
-from saltpath.core.answer import Answer
-from saltpath.core.coverage import MOST_FIELDS, by_name, coverage
+from saltpath.core.answers.answer import Answer
+from saltpath.core.assist.coverage import MOST_FIELDS, by_name, coverage
 from saltpath.core.format.reader import case_from_data
-from saltpath.core.scopes import Scope, Scopes
+from saltpath.core.references.scopes import Scope, Scopes
 
 CALL = {
     "id": "PC-1",

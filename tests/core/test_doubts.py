@@ -7,15 +7,15 @@ import unittest
 from decimal import Decimal
 from typing import Any
 
-from saltpath.core.answer import Answer
-from saltpath.core.case import Check
+from saltpath.core.answers.answer import Answer
+from saltpath.core.assist.inspect import Surroundings, inspect
+from saltpath.core.cases.case import Check
 from saltpath.core.checks.doubts import doubt
 from saltpath.core.checks.judge import judge
 from saltpath.core.checks.relations import TABLE
+from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.reader import case_from_data
-from saltpath.core.format.source import FormatError
-from saltpath.core.inspect import Surroundings, inspect
-from saltpath.core.scopes import Scope, Scopes
+from saltpath.core.references.scopes import Scope, Scopes
 
 
 def read(of: str, relation: str, expected: Any) -> Check:

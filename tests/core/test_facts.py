@@ -3,10 +3,10 @@
 import random
 import unittest
 
-from saltpath.core.answer import Answer
-from saltpath.core.facts import facts_of
-from saltpath.core.scopes import Scope, Scopes
-from saltpath.core.subjects import find, read_subject
+from saltpath.core.answers.answer import Answer
+from saltpath.core.answers.facts import facts_of
+from saltpath.core.answers.subjects import find, read_subject
+from saltpath.core.references.scopes import Scope, Scopes
 
 HEAD = (
     b"HTTP/1.1 201 Created\r\nContent-Type: application/json\r\nDate: x\r\nLocation: /calls/7\r\n"

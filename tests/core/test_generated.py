@@ -7,13 +7,13 @@ from datetime import UTC, datetime
 from decimal import Decimal
 from zoneinfo import ZoneInfo
 
-from saltpath.core import formats_of_text, plain
-from saltpath.core.draw import Draw
-from saltpath.core.generators import KINDS
-from saltpath.core.grammar import Unreadable
-from saltpath.core.references import compile_tree, read_template
-from saltpath.core.scopes import Scope, Scopes
-from saltpath.core.why import Blocked
+from saltpath.core.references.generators import KINDS
+from saltpath.core.references.scopes import Scope, Scopes
+from saltpath.core.references.templates import compile_tree, read_template
+from saltpath.core.values import plain, text_formats
+from saltpath.core.values.draw import Draw
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.why import Blocked
 from tests.harbour import case, run_text
 
 NOW = datetime(2026, 11, 23, 23, 30, tzinfo=UTC)
@@ -58,7 +58,7 @@ class Examples(unittest.TestCase):
                     self.assertRegex(
                         plain.as_text(make(kind.example, seed=seed)), f"^(?:{shapes[name]})$"
                     )
-        self.assertTrue(formats_of_text.FORMATS["uuid"].holds(make("any uuid")))
+        self.assertTrue(text_formats.FORMATS["uuid"].holds(make("any uuid")))
 
     def test_kinds_and_ends(self):
         self.assertEqual({make("any integer 1 to 3", seed=seed) for seed in range(60)}, {1, 2, 3})

@@ -4,14 +4,14 @@ not, and where."""
 import unittest
 from decimal import Decimal
 
-from saltpath.core.answer import Answer
+from saltpath.core.answers.answer import Answer
 from saltpath.core.checks.judge import judge, judge_all
 from saltpath.core.checks.loose import KINDS, filled, misfits, read_pattern, written
+from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.reader import case_from_data
-from saltpath.core.format.source import FormatError
-from saltpath.core.grammar import Unreadable
-from saltpath.core.plain import read_json, write_json
-from saltpath.core.scopes import Scope, Scopes
+from saltpath.core.references.scopes import Scope, Scopes
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.plain import read_json, write_json
 
 BODY = {
     "id": "PC-20931",

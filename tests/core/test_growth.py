@@ -15,18 +15,19 @@ from typing import Any
 import zstandard
 from openpyxl import Workbook
 
-from saltpath.core import plain
-from saltpath.core.answer import Answer, headers_of, mentions
-from saltpath.core.format.source import FormatError, read_source
+from saltpath.core.answers.answer import Answer, headers_of, mentions
+from saltpath.core.answers.header_values import passed_over
+from saltpath.core.cases.row_sources import FileRows
+from saltpath.core.format.nodes import FormatError
+from saltpath.core.format.source import read_source
 from saltpath.core.format.writer import write_document
-from saltpath.core.grammar import Unreadable
-from saltpath.core.header_values import passed_over
-from saltpath.core.patterns import PatternError, compile_pattern
+from saltpath.core.paths.patterns import PatternError, compile_pattern
+from saltpath.core.paths.xml_tree import NotXml, read_xml
 from saltpath.core.tables.combining import pairs
 from saltpath.core.tables.frame import names_of
-from saltpath.core.tables.sources import FileRows
-from saltpath.core.why import Blocked
-from saltpath.core.xml_tree import NotXml, read_xml
+from saltpath.core.values import plain
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.why import Blocked
 from saltpath.engine.cookies import Jar
 from saltpath.engine.decode import decode
 from saltpath.engine.digest import challenge_of

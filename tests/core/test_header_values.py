@@ -5,8 +5,7 @@ import random
 import unittest
 from datetime import UTC, datetime
 
-from saltpath.core.charsets import codec_of
-from saltpath.core.header_values import (
+from saltpath.core.answers.header_values import (
     MOST_SECONDS,
     attributes_of,
     location_of,
@@ -15,6 +14,7 @@ from saltpath.core.header_values import (
     passed_over,
     retry_after_of,
 )
+from saltpath.core.values.charsets import codec_of
 
 PIECES = [
     "0",

@@ -9,16 +9,17 @@ from urllib.parse import parse_qsl, unquote, urlsplit
 
 from lxml import etree
 
-from saltpath.core import plain
-from saltpath.core.bodies import body_of
+from saltpath.core.answers.subjects import find, read_subject
+from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.reader import case_from_data, read_case
-from saltpath.core.format.source import FormatError, read_source
+from saltpath.core.format.source import read_source
 from saltpath.core.format.writer import write_document
-from saltpath.core.prepare import prepare
-from saltpath.core.references import compile_tree
-from saltpath.core.scopes import Scope, Scopes
-from saltpath.core.subjects import find, read_subject
-from saltpath.core.why import Blocked
+from saltpath.core.references.scopes import Scope, Scopes
+from saltpath.core.references.templates import compile_tree
+from saltpath.core.running.bodies import body_of
+from saltpath.core.running.prepare import prepare
+from saltpath.core.values import plain
+from saltpath.core.values.why import Blocked
 from tests.core.test_checks import answer
 
 HOSTILE = [

@@ -2,10 +2,10 @@
 
 import unittest
 
-from saltpath.core.case import NamedValues
+from saltpath.core.assist.inspect import inspect, surroundings
+from saltpath.core.assist.outline import outline
+from saltpath.core.cases.case import NamedValues
 from saltpath.core.format.reader import read_case
-from saltpath.core.inspect import inspect, surroundings
-from saltpath.core.outline import outline
 
 CASE = """\
 salt-path: 1

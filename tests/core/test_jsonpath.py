@@ -2,8 +2,8 @@
 
 import unittest
 
-from saltpath.core import jsonpath, jsonpath_library
-from saltpath.core.plain import read_json
+from saltpath.core.paths import jsonpath, jsonpath_library
+from saltpath.core.values.plain import read_json
 
 STORE = read_json(
     b"""{ "calls": [ { "id": "PC-1", "fee": 8.95, "pilots": ["Tor"], "open": true },

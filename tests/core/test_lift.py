@@ -6,12 +6,8 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
-from saltpath.core.format.reader import case_from_data
-from saltpath.core.format.source import read_source
-from saltpath.core.grammar import Unreadable
-from saltpath.core.lift import lifted, offers
-from saltpath.core.plain import is_number, write_json
-from saltpath.core.values import (
+from saltpath.core.assist.lift import lifted, offers
+from saltpath.core.assist.value_cells import (
     Wanted,
     read_value,
     wanted_by,
@@ -19,6 +15,10 @@ from saltpath.core.values import (
     with_value_in,
     write_value,
 )
+from saltpath.core.format.reader import case_from_data
+from saltpath.core.format.source import read_source
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.plain import is_number, write_json
 
 DEMO = Path(__file__).resolve().parents[2] / "src/saltpath/demo"
 HOST = "http://127.0.0.1:8429"

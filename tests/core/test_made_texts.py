@@ -5,9 +5,9 @@ import random
 import re
 import unittest
 
-from saltpath.core.draw import Draw
-from saltpath.core.grammar import Unreadable
-from saltpath.core.text_matching import read_shape
+from saltpath.core.references.matching_texts import read_shape
+from saltpath.core.values.draw import Draw
+from saltpath.core.values.grammar import Unreadable
 
 PATTERNS = [
     r"[A-Z]{3}\d{4}",

@@ -6,7 +6,7 @@ import unittest
 from datetime import UTC, datetime, timedelta
 from zoneinfo import ZoneInfo
 
-from saltpath.core.moments import (
+from saltpath.core.values.moments import (
     NoMoment,
     Shift,
     read_moment,

@@ -3,8 +3,8 @@ seed."""
 
 import unittest
 
-from saltpath.core.offered import fit, offered
-from saltpath.core.scopes import Scope, Scopes
+from saltpath.core.assist.completion import fit, offered
+from saltpath.core.references.scopes import Scope, Scopes
 
 
 def scopes(**values):

@@ -3,14 +3,14 @@ person types again."""
 
 import unittest
 
+from saltpath.core.assist.difference import differences
+from saltpath.core.assist.outline import document_of, outline, pieces
 from saltpath.core.checks.relations import TABLE
 from saltpath.core.checks.typed import read_sentence
-from saltpath.core.difference import differences
 from saltpath.core.format.project import read_project, read_suite
 from saltpath.core.format.reader import case_from_data
-from saltpath.core.outline import document_of, outline, pieces
-from saltpath.core.plain import read_json, write_json
-from saltpath.core.plan import inheriting
+from saltpath.core.running.plan import inheriting
+from saltpath.core.values.plain import read_json, write_json
 
 
 def case(*steps: dict, **more):

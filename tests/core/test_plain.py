@@ -3,10 +3,10 @@
 import unittest
 from decimal import Decimal
 
-from saltpath.core import measures, plain
-from saltpath.core.nearest import listed, nearest
-from saltpath.core.verdicts import worst
-from saltpath.core.why import TEMPLATES, Why, why
+from saltpath.core.values import measures, plain
+from saltpath.core.values.nearest import listed, nearest
+from saltpath.core.values.verdicts import worst
+from saltpath.core.values.why import TEMPLATES, Why, why
 
 
 class Kinds(unittest.TestCase):

@@ -10,10 +10,10 @@ from collections.abc import Callable
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 
-from saltpath.core import plain
+from saltpath.core.assist.proposals import SURE, SURE_OF_LIMITS, Observed, form_of, propose
 from saltpath.core.format.reader import case_from_data
-from saltpath.core.formats_of_text import FORMATS
-from saltpath.core.proposals import SURE, SURE_OF_LIMITS, Observed, form_of, propose
+from saltpath.core.values import plain
+from saltpath.core.values.text_formats import FORMATS
 
 Field = Callable[[random.Random, int], object]
 NOTHING = object()

@@ -2,10 +2,11 @@
 
 import unittest
 
-from saltpath.core.case import JsonText, Request, SetValues, Wait
+from saltpath.core.cases.case import JsonText, Request, SetValues, Wait
+from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.reader import read_case
-from saltpath.core.format.source import FormatError, read_source
+from saltpath.core.format.source import read_source
 from saltpath.core.format.writer import write_document
 
 CASE = """\

@@ -2,8 +2,8 @@
 
 import unittest
 
+from saltpath.core.assist.renaming import means_another, renaming
 from saltpath.core.format.reader import case_from_data
-from saltpath.core.renaming import means_another, renaming
 
 
 class Renaming(unittest.TestCase):

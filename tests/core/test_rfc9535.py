@@ -12,10 +12,11 @@ import unittest
 from decimal import Decimal
 from pathlib import Path
 
-from saltpath.core import jsonpath, jsonpath_library, plain
-from saltpath.core.answer import Answer
-from saltpath.core.scopes import Scope, Scopes
-from saltpath.core.subjects import find, read_subject
+from saltpath.core.answers.answer import Answer
+from saltpath.core.answers.subjects import find, read_subject
+from saltpath.core.paths import jsonpath, jsonpath_library
+from saltpath.core.references.scopes import Scope, Scopes
+from saltpath.core.values import plain
 
 SUITE = Path(__file__).resolve().parents[2] / "web/node_modules/jsonpath-rfc9535"
 GENERATED = 100_000

@@ -6,9 +6,9 @@ import unittest
 from pathlib import Path
 from typing import Any
 
-from saltpath.core import plain
 from saltpath.core.schemas import Dialect, Unusable, compile_schema
 from saltpath.core.schemas.compiling import ALL_FORMATS
+from saltpath.core.values import plain
 from tests.public_files import public_files
 
 DRAFTS = {"draft4": 4, "draft6": 6, "draft7": 7, "draft2019-09": 2019, "draft2020-12": 2020}

@@ -10,11 +10,11 @@ from typing import Any
 
 import jsonschema
 
-from saltpath.core import plain
-from saltpath.core.checks.schemas import SchemaAsked, check_schema
-from saltpath.core.grammar import Unreadable
+from saltpath.core.checks.schema_check import SchemaAsked, check_schema
 from saltpath.core.schemas import Dialect, Unusable, compile_schema
 from saltpath.core.schemas.keywords import KEYWORDS
+from saltpath.core.values import plain
+from saltpath.core.values.grammar import Unreadable
 
 FORMS = [
     {"required": ["kind"], "properties": {"kind": {"const": "tug"}}},

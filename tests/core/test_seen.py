@@ -5,11 +5,11 @@ import unittest
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 
-from saltpath.core import plain
-from saltpath.core.difference import differences
-from saltpath.core.jsonpath import MISSING
-from saltpath.core.repeated import literals, repeated
-from saltpath.core.seen import in_words, places, seen, telling
+from saltpath.core.assist.difference import differences
+from saltpath.core.assist.observations import in_words, places, seen, telling
+from saltpath.core.assist.repeated import literals, repeated
+from saltpath.core.paths.jsonpath import MISSING
+from saltpath.core.values import plain
 
 AT = datetime(2026, 11, 23, 9, 0, tzinfo=UTC)
 

@@ -3,16 +3,17 @@ case."""
 
 import unittest
 
-from saltpath.core.case import ForEach, NamedValues, UseShared
-from saltpath.core.extract import NotShareable, extracted, without
+from saltpath.core.assist.extract import NotShareable, extracted, without
+from saltpath.core.assist.inspect import inspect, surroundings
+from saltpath.core.cases.case import ForEach, NamedValues, UseShared
+from saltpath.core.cases.shared import linked, users, uses
+from saltpath.core.cases.steps import steps_in, with_step
 from saltpath.core.format.folder import Entry, Folder, read_folder, write_folder
+from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.reader import case_from_data, read_case
-from saltpath.core.format.source import FormatError, read_source
+from saltpath.core.format.source import read_source
 from saltpath.core.format.writer import write_document
-from saltpath.core.inspect import inspect, surroundings
-from saltpath.core.shared import linked, users, uses
 from saltpath.core.sheet.rows import rows_of
-from saltpath.core.steps import steps_in, with_step
 
 SIGN_IN = """\
 salt-path: 1

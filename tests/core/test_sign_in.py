@@ -4,19 +4,19 @@ and everything that looks at references, names and secrets looks there, too."""
 import itertools
 import unittest
 
-from saltpath.core.alone import needs
-from saltpath.core.case import Auth
-from saltpath.core.difference import differences
-from saltpath.core.extract import extracted
+from saltpath.core.assist.difference import differences
+from saltpath.core.assist.extract import extracted
+from saltpath.core.assist.inspect import Surroundings, inspect
+from saltpath.core.assist.lift import lifted
+from saltpath.core.assist.renaming import renaming
+from saltpath.core.assist.single_step import needs
+from saltpath.core.assist.value_cells import Wanted, wanted_by
+from saltpath.core.cases.case import Auth
+from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.project import read_project, read_suite
 from saltpath.core.format.reader import case_from_data, read_case
-from saltpath.core.format.source import FormatError
 from saltpath.core.format.writer import write_document
-from saltpath.core.inspect import Surroundings, inspect
-from saltpath.core.lift import lifted
-from saltpath.core.plan import planned, signed_in
-from saltpath.core.renaming import renaming
-from saltpath.core.values import Wanted, wanted_by
+from saltpath.core.running.plan import planned, signed_in
 from tests.harbour import harbour, run_text
 
 STEP = {"request": "A", "send": "GET http://h/a", "expect": [{"of": "status", "is": 200}]}

@@ -6,10 +6,10 @@ import time
 import unittest
 from decimal import Decimal
 
-from saltpath.core import measures
-from saltpath.core.draw import Draw
-from saltpath.core.nearest import listed, nearest
-from saltpath.core.why import TEMPLATES, Why, why
+from saltpath.core.values import measures
+from saltpath.core.values.draw import Draw
+from saltpath.core.values.nearest import listed, nearest
+from saltpath.core.values.why import TEMPLATES, Why, why
 
 
 class Near(unittest.TestCase):

@@ -3,7 +3,8 @@
 import unittest
 from decimal import Decimal
 
-from saltpath.core.format.source import FormatError, read_source
+from saltpath.core.format.nodes import FormatError
+from saltpath.core.format.source import read_source
 
 
 def data(text: str):

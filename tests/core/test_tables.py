@@ -5,11 +5,12 @@ import unittest
 from decimal import Decimal
 from itertools import combinations, product
 
-from saltpath.core.case import Project
+from saltpath.core.cases.case import Project
+from saltpath.core.cases.row_sources import Column, FileRows, Row
+from saltpath.core.format.nodes import FormatError
+from saltpath.core.format.picking import read_picks
 from saltpath.core.format.reader import read_case
-from saltpath.core.format.source import FormatError
-from saltpath.core.grammar import Unreadable
-from saltpath.core.scopes import Scope, Scopes
+from saltpath.core.references.scopes import Scope, Scopes
 from saltpath.core.tables.cells import Unfit, fitted, kind_of
 from saltpath.core.tables.combining import combination, every, pairs
 from saltpath.core.tables.frame import (
@@ -23,10 +24,9 @@ from saltpath.core.tables.frame import (
 )
 from saltpath.core.tables.made import made_rows
 from saltpath.core.tables.objects import flat, list_in
-from saltpath.core.tables.picking import read_picks
 from saltpath.core.tables.profile import profile
-from saltpath.core.tables.sources import Column, FileRows, Row
-from saltpath.core.why import Blocked
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.why import Blocked
 
 
 def scopes(**values):

@@ -6,15 +6,15 @@ import unittest
 from decimal import Decimal
 from typing import Any
 
+from saltpath.core.answers.subjects import read_subject
+from saltpath.core.assist.outline import outline
 from saltpath.core.checks.relations import TABLE
 from saltpath.core.checks.typed import PHRASES, read_sentence, suggestions, write_sentence
 from saltpath.core.format.check_reader import expectations_of
 from saltpath.core.format.reader import case_from_data
-from saltpath.core.grammar import Unreadable
-from saltpath.core.outline import outline
-from saltpath.core.plain import same
 from saltpath.core.sheet.cells import read_cells
-from saltpath.core.subjects import read_subject
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.plain import same
 
 KNOWN = {"id": "$.id", "total": "$.fee.total"}
 

@@ -4,13 +4,13 @@ import unittest
 from decimal import Decimal
 
 from saltpath.core.format.reader import read_case
-from saltpath.core.grammar import Unreadable
-from saltpath.core.pipes import KINDS, apply_pipes, read_pipe
-from saltpath.core.plain import same
-from saltpath.core.prepare import prepare
-from saltpath.core.references import compile_tree, read_template
-from saltpath.core.scopes import Scope, Scopes
-from saltpath.core.why import Blocked
+from saltpath.core.references.pipes import KINDS, apply_pipes, read_pipe
+from saltpath.core.references.scopes import Scope, Scopes
+from saltpath.core.references.templates import compile_tree, read_template
+from saltpath.core.running.prepare import prepare
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.plain import same
+from saltpath.core.values.why import Blocked
 
 
 def scopes(**values) -> Scopes:

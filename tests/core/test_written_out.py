@@ -7,11 +7,11 @@ from email import message_from_bytes, policy
 from typing import Any
 from urllib.parse import parse_qsl, unquote, urlsplit
 
+from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.reader import case_from_data
-from saltpath.core.format.source import FormatError
-from saltpath.core.prepare import Prepared, prepare
-from saltpath.core.scopes import Scope, Scopes
-from saltpath.core.why import Blocked
+from saltpath.core.references.scopes import Scope, Scopes
+from saltpath.core.running.prepare import Prepared, prepare
+from saltpath.core.values.why import Blocked
 from tests.core.test_inserting import HOSTILE
 
 PIECES = [piece for piece in HOSTILE if "[=" not in piece]

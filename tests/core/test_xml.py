@@ -5,8 +5,7 @@ import random
 import unittest
 from decimal import Decimal
 
-from saltpath.core.why import Blocked
-from saltpath.core.xml_tree import (
+from saltpath.core.paths.xml_tree import (
     NotXml,
     XPathError,
     as_xpath_literal,
@@ -16,6 +15,7 @@ from saltpath.core.xml_tree import (
     place_of,
     read_xml,
 )
+from saltpath.core.values.why import Blocked
 
 CARGO = b"""<?xml version="1.0"?>
 <cargo xmlns="urn:fernholm:cargo" xmlns:q="urn:fernholm:quays" number="C-7">

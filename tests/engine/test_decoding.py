@@ -10,7 +10,7 @@ import zlib
 import brotli
 import zstandard
 
-from saltpath.core.why import Blocked
+from saltpath.core.values.why import Blocked
 from saltpath.engine.decode import decode
 
 TEXT = ("Nattbølge varsles i sundet. " * 40).encode() + bytes(range(256))

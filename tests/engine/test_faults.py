@@ -8,10 +8,10 @@ import unittest.mock
 import msgspec
 from msgspec.structs import replace
 
-from saltpath.core.case import NamedValues, Project
-from saltpath.core.events import RowFinished, StepFinished
+from saltpath.core.cases.case import NamedValues, Project
 from saltpath.core.format.reader import read_case
-from saltpath.core.plan import Plan, planned
+from saltpath.core.running.events import RowFinished, StepFinished
+from saltpath.core.running.plan import Plan, planned
 from saltpath.engine import client, judging, masking, run, sending, step, walk
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan

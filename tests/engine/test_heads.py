@@ -13,9 +13,9 @@ from contextlib import contextmanager
 
 from msgspec.structs import replace
 
-from saltpath.core.exchange import Exchange
-from saltpath.core.options import DEFAULTS
-from saltpath.core.prepare import Prepared
+from saltpath.core.answers.exchange import Exchange
+from saltpath.core.cases.options import DEFAULTS
+from saltpath.core.running.prepare import Prepared
 from saltpath.engine.client import Client
 from saltpath.engine.heads import Heads, sent_of
 from saltpath.engine.loop import Strand, run_in_loop

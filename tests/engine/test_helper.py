@@ -4,8 +4,8 @@ import unittest
 
 from msgspec import Struct
 
-from saltpath.core import slow
-from saltpath.core.checks.schemas import SchemaAsked
+from saltpath.core.checks.schema_check import SchemaAsked
+from saltpath.core.paths import offloading
 from saltpath.engine.helper import Helper
 from tests.engine.late import Late
 
@@ -31,7 +31,7 @@ class Asked(unittest.TestCase):
         )
 
     def test_what_takes_too_long_is_ended_and_the_next_is_answered(self):
-        self.assertIsInstance(self.helper.ask(Endless()), slow.TooSlow)
+        self.assertIsInstance(self.helper.ask(Endless()), offloading.TooSlow)
         self.assertEqual(self.helper.ask(Late()), "here")
 
 

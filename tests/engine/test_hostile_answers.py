@@ -7,10 +7,10 @@ import sys
 import time
 import unittest
 
-from saltpath.core import plain
-from saltpath.core.events import StepFinished
+from saltpath.core.running.events import StepFinished
+from saltpath.core.values import plain
 from saltpath.server.api.views import exchange_view, outcome_view
-from saltpath.store import evidence
+from saltpath.store import step_rows
 from tests.engine.hostile import ANSWERS, PAGE, with_table
 from tests.engine.raw import next_head, raw_server
 from tests.harbour import case, run_text
@@ -91,7 +91,7 @@ class HostileAnswers(unittest.TestCase):
             self.assertEqual((step.verdict, code), ("blocked", hostile.becomes), said)
         self.assertTrue(step.exchanges, "what was seen is kept")
         self.assertEqual((after.verdict, results.cases[0].steps[1].verdict), ("passed", "passed"))
-        row = evidence.row_of(step, 0)
+        row = step_rows.row_of(step, 0)
         self.assertLess(len(row.record), 20_000_000)
         for exchange in step.exchanges:
             plain.write_json(exchange_view(exchange, "x"))

@@ -3,11 +3,11 @@ values that are drawn once, a run that was broken off."""
 
 import unittest
 
-from saltpath.core.case import NamedValues, Project, Suite
+from saltpath.core.cases.case import NamedValues, Project, Suite
 from saltpath.core.format.project import read_project
 from saltpath.core.format.reader import read_case
-from saltpath.core.plan import Kept, Plan, Resume, planned
-from saltpath.core.totals import RecordedStep
+from saltpath.core.running.plan import Kept, Plan, Resume, planned
+from saltpath.core.running.totals import RecordedStep
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
 from saltpath.formats.results import CaseResult, Results

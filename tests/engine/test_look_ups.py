@@ -9,11 +9,11 @@ import time
 import unittest
 from pathlib import Path
 
-from saltpath.core.events import StepFinished
+from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.project import read_project
 from saltpath.core.format.reader import read_case
-from saltpath.core.format.source import FormatError
-from saltpath.core.plan import Plan, planned
+from saltpath.core.running.events import StepFinished
+from saltpath.core.running.plan import Plan, planned
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
 from tests.engine.test_secrets import everything_in

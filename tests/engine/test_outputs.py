@@ -10,11 +10,11 @@ from pathlib import Path
 
 from openpyxl import Workbook, load_workbook
 
-from saltpath.core.case import NamedValues, Project
+from saltpath.core.cases.case import NamedValues, Project
+from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.reader import read_case
-from saltpath.core.format.source import FormatError
-from saltpath.core.grammar import Unreadable
-from saltpath.core.plan import Plan, planned
+from saltpath.core.running.plan import Plan, planned
+from saltpath.core.values.grammar import Unreadable
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
 from saltpath.formats.results import CaseResult, Results

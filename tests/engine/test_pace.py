@@ -4,8 +4,8 @@ import threading
 import time
 import unittest
 
+from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.reader import read_case
-from saltpath.core.format.source import FormatError
 from tests.engine.answering import Handler, serving
 from tests.engine.test_rows import Run
 

@@ -11,8 +11,8 @@ from decimal import Decimal
 from http.server import ThreadingHTTPServer
 from pathlib import Path
 
-from saltpath.core.format.source import FormatError
-from saltpath.core.why import Blocked, why
+from saltpath.core.format.nodes import FormatError
+from saltpath.core.values.why import Blocked, why
 from saltpath.engine.decode import decode
 from saltpath.engine.masking import MASK, Masker
 from saltpath.formats import json_report, junit
@@ -237,8 +237,8 @@ class Reports(unittest.TestCase):
     def test_the_terminal_shows_failures_as_they_happen(self):
         events: list = []
         results = run_text(case(self.STEPS), events=events)
-        from saltpath.core.case import Project
-        from saltpath.core.plan import Plan
+        from saltpath.core.cases.case import Project
+        from saltpath.core.running.plan import Plan
 
         for quiet in (False, True):
             out = io.StringIO()

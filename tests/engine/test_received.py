@@ -14,10 +14,10 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from saltpath.core.answer import Mentions, headers_of, mentions
-from saltpath.core.exchange import Exchange
-from saltpath.core.options import DEFAULTS, Options
-from saltpath.core.prepare import Prepared
+from saltpath.core.answers.answer import Mentions, headers_of, mentions
+from saltpath.core.answers.exchange import Exchange
+from saltpath.core.cases.options import DEFAULTS, Options
+from saltpath.core.running.prepare import Prepared
 from saltpath.engine.client import Client
 from saltpath.engine.loop import Strand, run_in_loop
 from tests.engine.raw import next_head, raw_server

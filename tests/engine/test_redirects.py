@@ -6,8 +6,8 @@ import unittest
 from collections.abc import Callable
 from urllib.parse import urlsplit
 
+from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.reader import read_case
-from saltpath.core.format.source import FormatError
 from tests.engine.raw import next_head, raw_server
 from tests.engine.test_secure import made, secured
 from tests.harbour import case, run_text

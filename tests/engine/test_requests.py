@@ -6,8 +6,8 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from saltpath.core import plain
-from saltpath.core.why import Blocked, why
+from saltpath.core.values import plain
+from saltpath.core.values.why import Blocked, why
 from tests.harbour import case, run_text
 
 FILES = {"data/plan.pdf": b"%PDF-1.7 \x00\xff plan", "notes.txt": b"moor twice"}

@@ -6,11 +6,11 @@ import unittest
 
 from msgspec.structs import replace
 
-from saltpath.core.case import NamedValues, Project
-from saltpath.core.events import RowFinished, RowStarted, StepFinished
+from saltpath.core.cases.case import NamedValues, Project
 from saltpath.core.format.reader import read_case
-from saltpath.core.plan import Kept, Plan, Resume, ResumedRows, planned
-from saltpath.core.totals import RecordedStep
+from saltpath.core.running.events import RowFinished, RowStarted, StepFinished
+from saltpath.core.running.plan import Kept, Plan, Resume, ResumedRows, planned
+from saltpath.core.running.totals import RecordedStep
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
 from saltpath.engine.stop import Stop

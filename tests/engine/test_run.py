@@ -4,12 +4,12 @@ import asyncio
 import time
 import unittest
 
-from saltpath.core.case import NamedValues, Project
-from saltpath.core.events import StepStarted
+from saltpath.core.cases.case import NamedValues, Project
 from saltpath.core.format.reader import read_case
-from saltpath.core.plan import Kept, Plan, Resume, planned
-from saltpath.core.totals import RecordedStep
-from saltpath.core.why import why
+from saltpath.core.running.events import StepStarted
+from saltpath.core.running.plan import Kept, Plan, Resume, planned
+from saltpath.core.running.totals import RecordedStep
+from saltpath.core.values.why import why
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
 from saltpath.engine.stop import Stop

@@ -14,8 +14,8 @@ from contextlib import contextmanager
 from unittest.mock import patch
 from urllib.parse import quote, quote_plus, unquote
 
-from saltpath.core.exchange import MASK
-from saltpath.core.plain import masking, show
+from saltpath.core.answers.exchange import MASK
+from saltpath.core.values.plain import masking, show
 from saltpath.engine import encodings, judging
 from saltpath.engine.encodings import ESCAPES, FORMS, undone
 from saltpath.engine.masking import Masker

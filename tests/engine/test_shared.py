@@ -3,10 +3,10 @@ data again."""
 
 import unittest
 
-from saltpath.core.case import NamedValues, Project
-from saltpath.core.exchange import MASK
+from saltpath.core.answers.exchange import MASK
+from saltpath.core.cases.case import NamedValues, Project
 from saltpath.core.format.reader import read_case
-from saltpath.core.plan import Plan, planned
+from saltpath.core.running.plan import Plan, planned
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
 from saltpath.formats import json_report, junit

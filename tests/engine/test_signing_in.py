@@ -5,8 +5,8 @@ import re
 import unittest
 from datetime import UTC, datetime
 
-from saltpath.core.prepare import Prepared
-from saltpath.core.why import Blocked
+from saltpath.core.running.prepare import Prepared
+from saltpath.core.values.why import Blocked
 from saltpath.engine.cookies import Jar
 from saltpath.engine.digest import answered, challenge_of
 

@@ -5,14 +5,14 @@ import json
 import random
 import unittest
 
-from saltpath.core.answer import Answer
+from saltpath.core.answers.answer import Answer
+from saltpath.core.answers.subjects import find, read_subject
+from saltpath.core.assist.handed_over import handed_over
+from saltpath.core.assist.recorded import ends_with
+from saltpath.core.assist.recorded_story import site_of, story
 from saltpath.core.format.reader import case_from_data
-from saltpath.core.grammar import Unreadable
-from saltpath.core.handed_over import handed_over
-from saltpath.core.recorded import ends_with
-from saltpath.core.recorded_story import site_of, story
-from saltpath.core.scopes import Scope, Scopes
-from saltpath.core.subjects import find, read_subject
+from saltpath.core.references.scopes import Scope, Scopes
+from saltpath.core.values.grammar import Unreadable
 from saltpath.formats.har import MOST_ENTRIES, read_har
 from tests.harbour import harbour
 from tests.recordings import Recorder, an_agents_morning

@@ -12,8 +12,8 @@ from pathlib import Path
 
 from lxml import etree
 
-from saltpath.core.case import Project
-from saltpath.core.plan import Plan
+from saltpath.core.cases.case import Project
+from saltpath.core.running.plan import Plan
 from saltpath.formats import json_report, junit
 from saltpath.formats.terminal import Terminal, printable
 from tests.engine.answering import answering

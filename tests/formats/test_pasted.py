@@ -12,9 +12,9 @@ import time
 import unittest
 from urllib.parse import parse_qsl
 
+from saltpath.core.assist.naming import name_for
 from saltpath.core.format.reader import case_from_data
-from saltpath.core.grammar import Unreadable
-from saltpath.core.naming import name_for
+from saltpath.core.values.grammar import Unreadable
 from saltpath.formats.pasted import read_pasted
 from saltpath.formats.shell_words import Unclosed, words_of
 

@@ -14,9 +14,9 @@ from openpyxl import Workbook
 from openpyxl.styles import PatternFill
 from openpyxl.utils.datetime import CALENDAR_MAC_1904
 
+from saltpath.core.cases.row_sources import FileRows
 from saltpath.core.format.reader import read_case
-from saltpath.core.grammar import Unreadable
-from saltpath.core.tables.sources import FileRows
+from saltpath.core.values.grammar import Unreadable
 from saltpath.formats.rows import read_table
 from saltpath.formats.rows.encodings import found_encoding
 from saltpath.formats.rows.letters import Guess, guessed

@@ -16,11 +16,11 @@ from typing import Any
 
 from openpyxl import Workbook, load_workbook
 
-from saltpath.core import plain
-from saltpath.core.grammar import Unreadable
 from saltpath.core.sheet.headings import columns_of
 from saltpath.core.sheet.plan import plan
 from saltpath.core.sheet.rows import HEADINGS, rows_of
+from saltpath.core.values import plain
+from saltpath.core.values.grammar import Unreadable
 from saltpath.formats.workbook import (
     LARGEST,
     MOST_ROWS,

@@ -13,7 +13,7 @@ import zipfile
 from pathlib import Path
 
 from saltpath.core.format.folder import read_folder, write_folder
-from saltpath.core.format.source import FormatError
+from saltpath.core.format.nodes import FormatError
 from saltpath.formats.folders import read_disk, read_zip, write_disk, write_zip
 from tests.application import Application
 

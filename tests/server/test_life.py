@@ -17,17 +17,17 @@ from contextlib import closing, redirect_stderr
 from pathlib import Path
 
 from saltpath.runner.forking import Forked, fork, opened
-from saltpath.runner.life import PARENT, Told, parent_gone
+from saltpath.runner.life import PARENT, ShutdownSignal, parent_gone
 from saltpath.runner.supervisor import _Child, _start
 from tests.application import PATIENCE_S, Application, free_port, two_free_ports
 
 LOOP = """
-from saltpath.runner.life import Told
-told = Told()
+from saltpath.runner.life import ShutdownSignal
+shutdown = ShutdownSignal()
 print("ready", flush=True)
 for _ in range(30_000):
-    told._told = False
-    told.wait(0)
+    shutdown._received = False
+    shutdown.wait(0)
 print("done", flush=True)
 """
 SIGNALS = 2_000
@@ -99,12 +99,12 @@ class Forks(unittest.TestCase):
         forked with."""
         before = [signal.getsignal(number) for number in (signal.SIGTERM, signal.SIGINT)]
         try:
-            told = Told()
+            shutdown = ShutdownSignal()
             for _ in range(100):
                 process = self.fork(lambda: time.sleep(60))
                 process.send_signal(signal.SIGTERM)
                 self.assertEqual(process.wait(20), -signal.SIGTERM)
-            self.assertFalse(told.is_set())
+            self.assertFalse(shutdown.is_set())
         finally:
             signal.signal(signal.SIGTERM, before[0])
             signal.signal(signal.SIGINT, before[1])
@@ -194,8 +194,8 @@ class Forks(unittest.TestCase):
 
 class Life(unittest.TestCase):
     def test_signals_at_any_moment(self):
-        """With a threading.Event in the place of `Told` it hangs at the first that comes at the
-        wrong moment."""
+        """With a threading.Event in the place of `ShutdownSignal` it hangs at the first that comes
+        at the wrong moment."""
         with subprocess.Popen(
             [sys.executable, "-c", LOOP], stdout=subprocess.PIPE, text=True
         ) as process:

@@ -15,13 +15,13 @@ from typing import Any
 
 from openpyxl import Workbook
 
-from saltpath.core.grammar import Unreadable
-from saltpath.core.tables.sources import FileRows
+from saltpath.core.cases.row_sources import FileRows
+from saltpath.core.values.grammar import Unreadable
 from saltpath.formats.archives import LARGEST_HELD
 from saltpath.formats.rows import read_table
 from saltpath.formats.workbook import read_book
 from saltpath.server import sources
-from saltpath.server.confined import Confined, NotNow, TooMuch
+from saltpath.server.sandbox import Confined, NotNow, TooMuch
 from tests.application import Application
 
 SLOW = (b"a," * 199 + b"a\n") * 19_000

@@ -8,18 +8,18 @@ from pathlib import Path
 from types import FrameType
 from typing import Any
 
-from saltpath.core.events import StepFinished
+from saltpath.core.running.events import StepFinished
 from saltpath.server.app import make_app
 from saltpath.store import (
     cases,
     documents,
-    evidence,
     jobs,
     people,
     projects,
     runs,
     shared_steps,
     sources,
+    step_rows,
 )
 from saltpath.store.database import connect, migrate, write
 from saltpath.store.packing import Packer
@@ -125,7 +125,7 @@ class Readers(unittest.TestCase):
                 self.evidence,
                 self.project.id,
                 self.run_asked.id,
-                [evidence.row_of(event, position)],
+                [step_rows.row_of(event, position)],
             )
 
     def get(self, path: str) -> Any:

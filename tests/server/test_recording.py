@@ -12,10 +12,16 @@ from pathlib import Path
 
 import msgspec
 
-from saltpath.core.events import CaseFinished, CaseStarted, RunFinished, RunStarted, StepFinished
-from saltpath.core.exchange import Exchange, Times
-from saltpath.core.totals import Planned
-from saltpath.core.why import why
+from saltpath.core.answers.exchange import Exchange, Times
+from saltpath.core.running.events import (
+    CaseFinished,
+    CaseStarted,
+    RunFinished,
+    RunStarted,
+    StepFinished,
+)
+from saltpath.core.running.totals import Planned
+from saltpath.core.values.why import why
 from saltpath.runner.recorder import Recorder
 from saltpath.runner.wire import Message, pack, read_acknowledgement, unpack
 from saltpath.store import cases, evidence, jobs, people, projects, runs

@@ -6,7 +6,7 @@ import time
 import unittest
 import urllib.request
 
-from saltpath.core import plain
+from saltpath.core.values import plain
 from tests.application import Application
 
 ROWS = 3_000

@@ -10,20 +10,20 @@ import unittest.mock
 from decimal import Decimal
 from pathlib import Path
 
-from saltpath.core.format.source import FormatError
-from saltpath.core.why import Blocked
+from saltpath.core.format.nodes import FormatError
+from saltpath.core.values.why import Blocked
 from saltpath.store import (
     cases,
     documents,
     events,
-    looks,
     people,
+    probes,
     project_files,
     projects,
     runs,
     sources,
 )
-from saltpath.store.database import Conflict, Gone, NotFound, connect, migrate, write
+from saltpath.store.database import Deleted, NotFound, VersionConflict, connect, migrate, write
 
 
 def document(name: str, *keys: str) -> dict:
@@ -59,7 +59,7 @@ class Documents(unittest.TestCase):
 
     def test_the_same_look_is_the_same_case_and_the_oldest_go(self):
         def look(number: int) -> cases.StoredCase:
-            return looks.look(
+            return probes.look(
                 self.main,
                 self.project.id,
                 self.me,
@@ -69,12 +69,12 @@ class Documents(unittest.TestCase):
 
         first = look(0)
         self.assertEqual(look(0), first)
-        for number in range(looks.MOST + 3):
+        for number in range(probes.MOST + 3):
             last = look(number)
-        held = {case.name for case in cases.hidden_cases(self.main, self.project.id, looks.KIND)}
-        self.assertEqual(held, {f"look {number}" for number in range(3, looks.MOST + 3)})
+        held = {case.name for case in cases.hidden_cases(self.main, self.project.id, probes.KIND)}
+        self.assertEqual(held, {f"look {number}" for number in range(3, probes.MOST + 3)})
         self.assertEqual(self.names(), [], "and no case to anybody")
-        self.assertEqual(look(looks.MOST + 2), last)
+        self.assertEqual(look(probes.MOST + 2), last)
 
     def test_suites_keep_their_order_and_their_folders(self):
         a, b, c = (self.suite(name) for name in "abc")
@@ -111,7 +111,7 @@ class Documents(unittest.TestCase):
         self.assertEqual(self.names(), ["C", "B", "A"])
         cases.remove_case(self.main, b.oid)
         self.assertEqual(self.names(), ["C", "A"])
-        with self.assertRaises(Gone):
+        with self.assertRaises(Deleted):
             cases.case(self.main, b.oid)
         self.assertEqual(cases.case(self.main, b.oid, gone=True).name, "B")
         cases.bring_back(self.main, b.oid)
@@ -161,7 +161,7 @@ class Documents(unittest.TestCase):
             try:
                 cases.save_case(connection, case.oid, self.me, 1, document(name, "s1"), {})
                 gone.append(name)
-            except Conflict as problem:
+            except VersionConflict as problem:
                 gone.append(f"conflict {problem.version}")
             finally:
                 connection.close()
@@ -181,7 +181,7 @@ class Documents(unittest.TestCase):
         self.assertEqual(
             str(projects.suite(self.main, suite.oid).document["every answer"][0]["is"]), "1318.40"
         )
-        with self.assertRaises(Conflict) as raised:
+        with self.assertRaises(VersionConflict) as raised:
             documents.put(self.main, suite, self.me, suite.document)
         self.assertEqual(raised.exception.version, 2)
         documents.change(self.main, suite, self.me, lambda held: {**held, "suite": "renamed"})
@@ -189,7 +189,7 @@ class Documents(unittest.TestCase):
             projects.suite(self.main, suite.oid).name, "renamed", "a change is made on what stands"
         )
         documents.put(self.main, self.project, self.me, {"salt-path": 1, "project": "Port"})
-        with self.assertRaises(Conflict):
+        with self.assertRaises(VersionConflict):
             documents.put(self.main, self.project, self.me, {"salt-path": 1, "project": "Quay"})
         self.assertEqual(projects.project(self.main, self.project.oid).name, "Port")
 
@@ -251,7 +251,7 @@ class Documents(unittest.TestCase):
                 self.main, case.oid, self.me, case.version, document(f"a {number}", "step01"), {}
             )
         read = case.version - 1
-        with self.assertRaises(Conflict, msg="it was folded away since it was read"):
+        with self.assertRaises(VersionConflict, msg="it was folded away since it was read"):
             runs.ask(
                 self.main,
                 self.project.id,

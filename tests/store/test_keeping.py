@@ -10,9 +10,9 @@ import zipfile
 from contextlib import closing
 from pathlib import Path
 
-from saltpath.core.events import StepFinished
-from saltpath.core.exchange import Exchange, Times
-from saltpath.core.grammar import Unreadable
+from saltpath.core.answers.exchange import Exchange, Times
+from saltpath.core.running.events import StepFinished
+from saltpath.core.values.grammar import Unreadable
 from saltpath.runner.keeper import keep_house
 from saltpath.runner.wire import Message
 from saltpath.runner.writer import Writer
@@ -29,6 +29,7 @@ from saltpath.store import (
     run_rows,
     runs,
     secrets,
+    step_rows,
 )
 from saltpath.store.database import connect, migrate, write
 from saltpath.store.keeping import DAY_US, Rules
@@ -39,7 +40,7 @@ NOW = 2_000 * DAY_US
 LARGE = b"x" * 9_000
 
 
-def step(position: int, row: int, index: int, verdict: str, body: bytes) -> evidence.StepRow:
+def step(position: int, row: int, index: int, verdict: str, body: bytes) -> step_rows.StepRow:
     exchange = Exchange(
         "GET",
         "http://h/",
@@ -70,7 +71,7 @@ def step(position: int, row: int, index: int, verdict: str, body: bytes) -> evid
         {},
         {},
     )
-    return evidence.row_of(event, position)
+    return step_rows.row_of(event, position)
 
 
 class Keeping(unittest.TestCase):

@@ -14,11 +14,11 @@ from pathlib import Path
 
 from msgspec import structs
 
-from saltpath.core import plain
+from saltpath.core.answers.exchange import Exchange, Times
 from saltpath.core.checks.judge import Outcome
-from saltpath.core.events import StepFinished
-from saltpath.core.exchange import Exchange, Times
-from saltpath.core.why import why
+from saltpath.core.running.events import StepFinished
+from saltpath.core.values import plain
+from saltpath.core.values.why import why
 from saltpath.store import (
     backup,
     cases,
@@ -30,9 +30,10 @@ from saltpath.store import (
     projects,
     runs,
     secrets,
+    step_rows,
     workbooks,
 )
-from saltpath.store.database import Conflict, StoreError, connect, migrate, write
+from saltpath.store.database import StoreError, VersionConflict, connect, migrate, write
 from saltpath.store.packing import Packer
 from saltpath.store.values import CellChange, change_values, rename_value
 
@@ -229,7 +230,7 @@ class Store(unittest.TestCase):
         self.assertEqual(
             (second.version, third.version, third.name, third.key), (2, 3, "A3", self.case.key)
         )
-        with self.assertRaises(Conflict):
+        with self.assertRaises(VersionConflict):
             cases.save_case(self.main, self.case.oid, self.owner.id, 2, DOCUMENT, {})
         kept = [
             row[0]
@@ -434,7 +435,7 @@ class Store(unittest.TestCase):
         events = [self.finished(number, body) for number, body in enumerate(bodies)]
         for _ in range(2):  # inserted once, however often it is handed in
             with write(store):
-                packer.insert(store, 1, 1, [evidence.row_of(event, 0) for event in events])
+                packer.insert(store, 1, 1, [step_rows.row_of(event, 0) for event in events])
         back = list(evidence.steps(store, 1, 0))
         self.assertEqual(len(back), 4)
         for event, step in zip(events, back, strict=True):
@@ -453,7 +454,7 @@ class Store(unittest.TestCase):
         """What comes back of an outcome, and the octets that it took on its way."""
         store = connect(self.folder, "evidence")
         self.addCleanup(store.close)
-        row = evidence.row_of(structs.replace(self.finished(1, b"{}"), outcomes=(outcome,)), 0)
+        row = step_rows.row_of(structs.replace(self.finished(1, b"{}"), outcomes=(outcome,)), 0)
         with write(store):
             store.execute("DELETE FROM step")
             Packer().insert(store, 1, 1, [row])

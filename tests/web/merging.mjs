@@ -2,7 +2,7 @@
 import { built } from "./built.mjs";
 
 const rounds = Number(process.argv[3]);
-const { merged, takeMine, same } = await built(process.argv[2], "src/places/cases/edit/merge.ts");
+const { merged, takeMine, same } = await built(process.argv[2], "src/case/merge.ts");
 
 let seed = 7;
 const random = (below) => {

@@ -12,10 +12,10 @@ from typing import Any
 from urllib.parse import parse_qsl, quote, quote_plus, unquote
 
 from saltpath.core.format.reader import case_from_data
-from saltpath.core.prepare import Prepared, prepare
-from saltpath.core.repeated import literals
-from saltpath.core.scopes import Scope, Scopes
-from saltpath.core.seen import telling
+from saltpath.core.running.prepare import Prepared, prepare
+from saltpath.core.assist.repeated import literals
+from saltpath.core.references.scopes import Scope, Scopes
+from saltpath.core.assist.observations import telling
 from saltpath.formats.request_step import literal
 
 HERE = Path(__file__).resolve().parent

@@ -9,9 +9,9 @@ import subprocess
 import unittest
 from pathlib import Path
 
-from saltpath.core.case import MultipartPart
-from saltpath.core.outline import in_a_line, part_in_a_line
-from saltpath.core.references import RESERVED, Template, is_name
+from saltpath.core.cases.case import MultipartPart
+from saltpath.core.assist.outline import in_a_line, part_in_a_line
+from saltpath.core.references.templates import RESERVED, Template, is_name
 
 HERE = Path(__file__).resolve().parent
 

@@ -26,14 +26,14 @@ import { App as AntApp } from "antd";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
-import { ProjectProvider } from "./app/project";
-import { ASK_AGAIN_AFTER_MS, askAgain } from "./app/retrying";
+import { ASK_AGAIN_AFTER_MS, askAgain } from "./api/retrying";
 import { Shell } from "./app/Shell";
-import { ThemeProvider } from "./app/theme";
 import { ChangesProvider } from "./parts/Changes";
 import { ConfirmProvider } from "./parts/Confirm";
 import { Missing } from "./parts/Notice";
 import { PLACES, readAhead } from "./places/routes";
+import { ProjectProvider } from "./state/project";
+import { ThemeProvider } from "./state/theme";
 
 const client = new QueryClient({
   defaultOptions: {

@@ -25,7 +25,7 @@ class NotUnderstood(click.ClickException):
 
 
 def load_files(paths: tuple[Path, ...]) -> ProjectFiles:
-    from saltpath.core.format.source import FormatError
+    from saltpath.core.format.nodes import FormatError
     from saltpath.formats.project_files import load
 
     try:

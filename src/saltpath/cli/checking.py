@@ -11,8 +11,8 @@ import click
 from saltpath.cli.calls import load_files
 
 if TYPE_CHECKING:
-    from saltpath.core.case import Case
-    from saltpath.core.inspect import Finding
+    from saltpath.core.assist.inspect import Finding
+    from saltpath.core.cases.case import Case
     from saltpath.formats.project_files import ProjectFiles
 
 
@@ -22,10 +22,10 @@ def check(paths: tuple[Path, ...]) -> None:
     """Report what is wrong with cases, without sending anything."""
     from msgspec.structs import replace
 
-    from saltpath.core.inspect import inspect, surroundings
-    from saltpath.core.measures import counted
-    from saltpath.core.plan import signed_in
-    from saltpath.core.shared import linked
+    from saltpath.core.assist.inspect import inspect, surroundings
+    from saltpath.core.cases.shared import linked
+    from saltpath.core.running.plan import signed_in
+    from saltpath.core.values.measures import counted
 
     found = load_files(paths)
     environments = [environment.values for environment in found.environments.values()]
@@ -62,10 +62,10 @@ def check(paths: tuple[Path, ...]) -> None:
 def _columns(found: ProjectFiles, case: Case) -> tuple[frozenset[str] | None, list[Finding]]:
     """The columns of the file that a case's rows come from, and what is wrong with where they come
     from."""
-    from saltpath.core.grammar import Unreadable
-    from saltpath.core.inspect import Finding
-    from saltpath.core.tables.sources import FileRows
-    from saltpath.core.why import Blocked, Why, why
+    from saltpath.core.assist.inspect import Finding
+    from saltpath.core.cases.row_sources import FileRows
+    from saltpath.core.values.grammar import Unreadable
+    from saltpath.core.values.why import Blocked, Why, why
     from saltpath.formats.project_files import file_opener
     from saltpath.formats.rows import read_table
 

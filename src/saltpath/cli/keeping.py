@@ -49,7 +49,7 @@ def import_project(folder: Path, as_new: bool, data: Path) -> None:
     """Bring a folder of files into the application: onto the project of its name, or as a new
     one."""
     from saltpath.core.format.folder import read_folder
-    from saltpath.core.format.source import FormatError
+    from saltpath.core.format.nodes import FormatError
     from saltpath.formats.folders import read_disk
     from saltpath.store import folders, people, projects
 
@@ -77,7 +77,7 @@ def import_project(folder: Path, as_new: bool, data: Path) -> None:
 def backup(archive: Path, with_key: bool, data: Path) -> None:
     """Write everything into one archive (zip), also while the application runs. To restore, unpack
     it into an empty folder."""
-    from saltpath.core.measures import show_size
+    from saltpath.core.values.measures import show_size
     from saltpath.store.backup import back_up
     from saltpath.store.database import StoreError
 
@@ -98,7 +98,7 @@ def backup(archive: Path, with_key: bool, data: Path) -> None:
 @_DATA
 def change_key(data: Path) -> None:
     """Seal every secret anew under a new key; the old one opens nothing any more."""
-    from saltpath.core.measures import counted
+    from saltpath.core.values.measures import counted
     from saltpath.store import secrets as sealed
     from saltpath.store.database import StoreError
 

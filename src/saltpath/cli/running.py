@@ -17,7 +17,7 @@ from saltpath.cli.calls import STOPPED, NotUnderstood, load_files
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from saltpath.core.plan import Plan
+    from saltpath.core.running.plan import Plan
     from saltpath.formats.project_files import ProjectFiles
     from saltpath.formats.results import Results
     from saltpath.store.collected import OutputTables
@@ -127,13 +127,13 @@ def _with_rows(plan: Plan, root: Path, rows_file: Path | None, pick: str) -> Pla
     NotUnderstood."""
     from msgspec.structs import replace
 
-    from saltpath.core.grammar import Unreadable
-    from saltpath.core.tables.sources import FileRows
+    from saltpath.core.cases.row_sources import FileRows
+    from saltpath.core.values.grammar import Unreadable
     from saltpath.formats.project_files import file_opener
     from saltpath.formats.rows import rows_reader
 
     if pick:
-        from saltpath.core.tables.picking import read_picks
+        from saltpath.core.format.picking import read_picks
 
         try:
             read_picks(pick)
@@ -172,8 +172,8 @@ def _with_rows(plan: Plan, root: Path, rows_file: Path | None, pick: str) -> Pla
 def _guard(plan: Plan, allowed: bool) -> None:
     """Steps that may change a guarded environment are asked about, where there is someone to ask.
     Raises NotUnderstood if they may not."""
-    from saltpath.core.measures import counted
-    from saltpath.core.steps import changing, where_to
+    from saltpath.core.cases.steps import changing, where_to
+    from saltpath.core.values.measures import counted
     from saltpath.formats.terminal import printable
 
     steps = [
@@ -198,7 +198,7 @@ def _guard(plan: Plan, allowed: bool) -> None:
 
 
 def _values(assignments: tuple[str, ...]) -> dict[str, str]:
-    from saltpath.core.references import is_name
+    from saltpath.core.references.templates import is_name
 
     values: dict[str, str] = {}
     for assignment in assignments:
@@ -228,10 +228,10 @@ def _plan(
     jobs: int,
     measures: dict[str, dict[str, Any]] | None,
 ) -> Plan:
-    from saltpath.core.format.source import FormatError
-    from saltpath.core.measures import counted
-    from saltpath.core.nearest import listed
-    from saltpath.core.plan import Plan, planned
+    from saltpath.core.format.nodes import FormatError
+    from saltpath.core.running.plan import Plan, planned
+    from saltpath.core.values.measures import counted
+    from saltpath.core.values.nearest import listed
     from saltpath.engine.run import utc_us
     from saltpath.formats.project_files import file_reader
 
@@ -282,7 +282,7 @@ def _plan(
 def _measures(report: Path) -> dict[str, dict[str, Any]]:
     """What the checks of an earlier run saw in the steps that passed, by step key and the check's
     sentence."""
-    from saltpath.core import plain
+    from saltpath.core.values import plain
 
     try:
         cases = plain.read_json(report.read_bytes())["cases"]

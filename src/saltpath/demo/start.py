@@ -13,7 +13,7 @@ from pathlib import Path
 from saltpath.demo.harbour.server import Harbour
 from saltpath.demo.seed import Place, seed
 from saltpath.runner.forking import fork
-from saltpath.runner.life import Told, die_with_parent
+from saltpath.runner.life import ShutdownSignal, die_with_parent
 from saltpath.runner.supervisor import Programs, Settings, supervise
 from saltpath.store.database import StoreError, migrate
 
@@ -60,7 +60,7 @@ def _serve(port: int, answer: int) -> None:
     """Serve both harbours until told to end. They say where they are in a line of JSON, by
     environment, or in a text why not."""
     die_with_parent()
-    told = Told()
+    shutdown = ShutdownSignal()
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl C comes to all; the harbours go last
     with ExitStack() as both, open(answer, "w", encoding="utf-8") as said:
         try:
@@ -82,5 +82,5 @@ def _serve(port: int, answer: int) -> None:
             said,
         )
         said.close()
-        while not told.wait(LOOK_S):
+        while not shutdown.wait(LOOK_S):
             pass

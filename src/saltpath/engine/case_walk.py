@@ -11,17 +11,24 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from saltpath.core.case import Part
-from saltpath.core.events import CaseFinished, CaseStarted, RowFinished, RowStarted
-from saltpath.core.moments import zone_of
-from saltpath.core.options import Options
-from saltpath.core.plain import masking, with_whole_texts
-from saltpath.core.plan import Kept, PlannedCase, Resume, options_of, scope_of, scope_of_suite
-from saltpath.core.scopes import Scope, Scopes
-from saltpath.core.tables.sources import DatabaseRows, OutputRows, Row
-from saltpath.core.totals import Planned, RowsTotal, case_outcome
-from saltpath.core.verdicts import Verdict
-from saltpath.core.why import MaskedWhy, Why
+from saltpath.core.cases.case import Part
+from saltpath.core.cases.options import Options
+from saltpath.core.cases.row_sources import DatabaseRows, OutputRows, Row
+from saltpath.core.references.scopes import Scope, Scopes
+from saltpath.core.running.events import CaseFinished, CaseStarted, RowFinished, RowStarted
+from saltpath.core.running.plan import (
+    Kept,
+    PlannedCase,
+    Resume,
+    options_of,
+    scope_of,
+    scope_of_suite,
+)
+from saltpath.core.running.totals import Planned, RowsTotal, case_outcome
+from saltpath.core.values.moments import zone_of
+from saltpath.core.values.plain import masking, with_whole_texts
+from saltpath.core.values.verdicts import Verdict
+from saltpath.core.values.why import MaskedWhy, Why
 from saltpath.engine.cookies import Jar
 from saltpath.engine.judging import masked_fault
 from saltpath.engine.looking_up import rows_of_database

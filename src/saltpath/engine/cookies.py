@@ -10,7 +10,7 @@ from urllib.parse import urlsplit
 from msgspec import Struct
 from msgspec.structs import astuple
 
-from saltpath.core.header_values import attributes_of, max_age_of, moment_of
+from saltpath.core.answers.header_values import attributes_of, max_age_of, moment_of
 
 MOST = 1_000
 

@@ -6,9 +6,9 @@ from __future__ import annotations
 import zlib
 from collections.abc import Iterator
 
-from saltpath.core import plain
-from saltpath.core.measures import show_size
-from saltpath.core.why import Blocked, why
+from saltpath.core.values import plain
+from saltpath.core.values.measures import show_size
+from saltpath.core.values.why import Blocked, why
 
 _STEP = 65536
 _MOST_MEMBERS = 1000

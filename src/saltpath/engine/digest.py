@@ -12,8 +12,8 @@ from urllib.parse import urlsplit
 
 from msgspec.structs import replace
 
-from saltpath.core.prepare import Prepared
-from saltpath.core.why import Blocked, why
+from saltpath.core.running.prepare import Prepared
+from saltpath.core.values.why import Blocked, why
 
 _HASHES = {"sha-512-256": "sha512_256", "sha-256": "sha256", "md5": "md5"}
 _ESCAPED = re.compile(r"\\(.)")

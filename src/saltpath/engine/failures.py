@@ -8,8 +8,8 @@ from urllib.parse import urlsplit
 
 import pycurl
 
-from saltpath.core.measures import show_duration, show_size
-from saltpath.core.why import Why, why
+from saltpath.core.values.measures import show_duration, show_size
+from saltpath.core.values.why import Why, why
 
 HEADER_LIMIT = 150_000
 _TLS = {

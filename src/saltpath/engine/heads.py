@@ -11,8 +11,8 @@ from __future__ import annotations
 
 import re
 
-from saltpath.core.options import Options
-from saltpath.core.prepare import Prepared
+from saltpath.core.cases.options import Options
+from saltpath.core.running.prepare import Prepared
 
 _MOST = 512
 _PLAIN = re.compile(r"(http://[A-Za-z0-9._:\[\]-]+)(/[A-Za-z0-9._~:/?@!$&'()*+,;=-]*)")

@@ -1,5 +1,5 @@
-"""A process that answers slow questions (core/slow.py) and is ended when one takes too long, while
-exchanges go on.
+"""A process that answers slow questions (core/offloading.py) and is ended when one takes too long,
+while exchanges go on.
 
 The engine's loop asks through a thread; questions and answers are pickled over a pipe, between this
 program and itself. Run as `python -m saltpath.engine.helper` it is that process.
@@ -20,8 +20,8 @@ import threading
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
-from saltpath.core import slow
-from saltpath.core.why import Blocked, Why
+from saltpath.core.paths import offloading
+from saltpath.core.values.why import Blocked, Why
 
 BEGINNING_S = 20.0
 MOST_MEMORY = 2_000_000_000
@@ -31,20 +31,20 @@ _HEAD = 8
 class Helper:
     """Answers one question at a time; its process begins with the first one."""
 
-    def __init__(self, limit_s: float = slow.LIMIT_S) -> None:
+    def __init__(self, limit_s: float = offloading.LIMIT_S) -> None:
         self._limit_s = limit_s
         self._process: subprocess.Popen[bytes] | None = None
         self._pool: ThreadPoolExecutor | None = None
         self._lock = threading.Lock()
 
-    async def answer(self, question: slow.Question) -> Any:
-        """The answer, or the exception that stands for it; slow.TooSlow if it took longer than the
-        limit."""
+    async def answer(self, question: offloading.Question) -> Any:
+        """The answer, or the exception that stands for it; offloading.TooSlow if it took longer
+        than the limit."""
         if self._pool is None:
             self._pool = ThreadPoolExecutor(1, thread_name_prefix="helper")
         return await asyncio.get_running_loop().run_in_executor(self._pool, self.ask, question)
 
-    def ask(self, question: slow.Question) -> Any:
+    def ask(self, question: offloading.Question) -> Any:
         """The same for a thread that may wait."""
         with self._lock:
             try:
@@ -58,7 +58,7 @@ class Helper:
                 kind, payload = self._reply(process, self._limit_s)
             except (OSError, EOFError, TimeoutError):
                 self._end()
-                return slow.TooSlow()
+                return offloading.TooSlow()
         return payload if kind == "answer" else _exception(kind, payload)
 
     def close(self) -> None:
@@ -113,7 +113,7 @@ def _exception(kind: str, payload: Any) -> BaseException:
     if kind == "blocked":
         return Blocked(Why(*payload))
     if kind == "slow":
-        return slow.TooSlow()
+        return offloading.TooSlow()
     module, name, text = payload
     made: BaseException = getattr(importlib.import_module(module), name)(text)
     return made
@@ -136,12 +136,12 @@ def serve() -> None:
         _say(out, _answered(question))
 
 
-def _answered(question: slow.Question) -> tuple[str, Any]:
+def _answered(question: offloading.Question) -> tuple[str, Any]:
     try:
         return "answer", question.answer()
     except Blocked as problem:
         return "blocked", (problem.reason.code, dict(problem.reason.params))
-    except (slow.TooSlow, MemoryError):
+    except (offloading.TooSlow, MemoryError):
         return "slow", None
     except Exception as problem:
         return "error", (type(problem).__module__, type(problem).__name__, str(problem))

@@ -11,21 +11,30 @@ from typing import Any, TypeVar
 import msgspec
 from msgspec.structs import replace
 
-from saltpath.core import slow
-from saltpath.core.answer import Answer
-from saltpath.core.case import CLEANING, Answered, Expectation, Keep, Part, Repeat, Request, Write
+from saltpath.core.answers.answer import Answer
+from saltpath.core.answers.exchange import Exchange, led_here
+from saltpath.core.answers.subjects import find, taken
+from saltpath.core.cases.case import (
+    CLEANING,
+    Answered,
+    Expectation,
+    Keep,
+    Part,
+    Repeat,
+    Request,
+    Write,
+)
+from saltpath.core.cases.options import NO_OPTIONS, Options
 from saltpath.core.checks.judge import Outcome, about, judge_all, judge_inherited, unjudged
-from saltpath.core.events import Wrote
-from saltpath.core.exchange import Exchange, led_here
-from saltpath.core.jsonpath import MISSING
-from saltpath.core.measures import show_duration
-from saltpath.core.options import NO_OPTIONS, Options
-from saltpath.core.outputs import written
-from saltpath.core.scopes import Scopes
-from saltpath.core.sent import asker
-from saltpath.core.subjects import find, taken
-from saltpath.core.verdicts import Verdict
-from saltpath.core.why import Blocked, MaskedWhy, Why, fault, said, why
+from saltpath.core.paths import offloading
+from saltpath.core.paths.jsonpath import MISSING
+from saltpath.core.references.scopes import Scopes
+from saltpath.core.running.events import Wrote
+from saltpath.core.running.outputs import written
+from saltpath.core.running.sent import asker
+from saltpath.core.values.measures import show_duration
+from saltpath.core.values.verdicts import Verdict
+from saltpath.core.values.why import Blocked, MaskedWhy, Why, fault, said, why
 from saltpath.engine.client import Aborted
 from saltpath.engine.masking import Masker
 from saltpath.engine.sending import retry_after_s
@@ -61,12 +70,12 @@ async def now(work: Callable[[], T], session: Session) -> T:
     """The work's result; what is slow in it is done by the helper, while other exchanges go on."""
     try:
         return work()
-    except slow.Slow as asked:
+    except offloading.Slow as asked:
         return await session.patiently(work, asked)
 
 
 async def judged_slowly(
-    step: Answered, answer: Answer, session: Session, asked: slow.Slow
+    step: Answered, answer: Answer, session: Session, asked: offloading.Slow
 ) -> tuple[tuple[Outcome, ...], Verdict]:
     return await session.patiently(lambda: judge_all(step.expect, answer, session.scopes), asked)
 
@@ -75,7 +84,9 @@ async def inherited(step: Answered, answer: Answer, session: Session) -> tuple[O
     return await now(lambda: judge_inherited(step.inherited, answer, session.scopes), session)
 
 
-async def kept_slowly(step: Answered, answer: Answer, session: Session, asked: slow.Slow) -> Kept:
+async def kept_slowly(
+    step: Answered, answer: Answer, session: Session, asked: offloading.Slow
+) -> Kept:
     return await session.patiently(
         lambda: take_kept(step.keep, answer, session.scopes, session.masker), asked
     )

@@ -4,19 +4,20 @@ from __future__ import annotations
 
 import time
 
-from saltpath.core import plain
-from saltpath.core.case import CLEANING, Database, LookUp, Part, Project
+from saltpath.core.answers.exchange import Exchange, Times
+from saltpath.core.cases.case import CLEANING, Database, LookUp, Part, Project
+from saltpath.core.cases.options import DEFAULTS, NO_OPTIONS, Options
+from saltpath.core.cases.row_sources import DatabaseRows
+from saltpath.core.cases.statement import Asked, Statement, no_database, statement
 from saltpath.core.checks.judge import Outcome, judge_all, verdict_of
-from saltpath.core.exchange import Exchange, Times
-from saltpath.core.grammar import Unreadable
-from saltpath.core.lookups.statement import Asked, Statement, no_database, statement
-from saltpath.core.options import DEFAULTS, NO_OPTIONS, Options
-from saltpath.core.scopes import Scopes
-from saltpath.core.sent import asker
-from saltpath.core.tables.sources import DatabaseRows
-from saltpath.core.why import Blocked, Why, why
+from saltpath.core.references.scopes import Scopes
+from saltpath.core.running.sent import asker
+from saltpath.core.values import plain
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.why import Blocked, Why, why
 from saltpath.engine.client import Aborted
-from saltpath.engine.databases import LARGEST, Databases, Place, Rows
+from saltpath.engine.connections import LARGEST, Place, Rows
+from saltpath.engine.databases import Databases
 from saltpath.engine.judging import (
     Done,
     answer_of,

@@ -18,7 +18,7 @@ from typing import Any
 
 import pycurl
 
-from saltpath.core.slow import deferred
+from saltpath.core.paths.offloading import deferred
 
 LONGEST_WAIT_S = 0.010
 

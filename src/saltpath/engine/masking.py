@@ -11,9 +11,9 @@ import re
 from collections.abc import Iterator
 from typing import Any
 
-from saltpath.core import plain
-from saltpath.core.exchange import MASK, Exchange
-from saltpath.core.why import MaskedWhy, Why, as_masked
+from saltpath.core.answers.exchange import MASK, Exchange
+from saltpath.core.values import plain
+from saltpath.core.values.why import MaskedWhy, Why, as_masked
 from saltpath.engine.encodings import (
     FORMS,
     LEAST,

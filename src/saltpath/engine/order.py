@@ -6,9 +6,9 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Iterable, Iterator, Sequence
 
-from saltpath.core.case import Answered, ForEach, SetValues, Step, UseShared
-from saltpath.core.plan import PlannedCase
-from saltpath.core.tables.sources import OutputRows
+from saltpath.core.cases.case import Answered, ForEach, SetValues, Step, UseShared
+from saltpath.core.cases.row_sources import OutputRows
+from saltpath.core.running.plan import PlannedCase
 
 
 class Order:

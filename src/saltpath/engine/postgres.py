@@ -13,9 +13,17 @@ from typing import Any
 import psycopg
 from psycopg.conninfo import make_conninfo
 
-from saltpath.core import plain
-from saltpath.core.lookups.statement import Statement
-from saltpath.engine.databases import CONNECT_S, Place, Rows, as_rows, could_not, ended, within_size
+from saltpath.core.cases.statement import Statement
+from saltpath.core.values import plain
+from saltpath.engine.connections import (
+    CONNECT_S,
+    Place,
+    Rows,
+    as_rows,
+    could_not,
+    ended,
+    within_size,
+)
 
 TLS = {"": "prefer", "off": "disable", "require": "require", "verify": "verify-full"}
 

@@ -12,13 +12,20 @@ from concurrent.futures import ThreadPoolExecutor
 from itertools import islice
 from typing import TYPE_CHECKING, Any
 
-from saltpath.core.grammar import Unreadable
-from saltpath.core.scopes import Scopes
-from saltpath.core.tables.sources import DatabaseRows, FileRows, NamedRows, OutputRows, Row, Source
-from saltpath.core.why import Blocked, fault, why
+from saltpath.core.cases.row_sources import (
+    DatabaseRows,
+    FileRows,
+    NamedRows,
+    OutputRows,
+    Row,
+    Source,
+)
+from saltpath.core.references.scopes import Scopes
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.why import Blocked, fault, why
 
 if TYPE_CHECKING:
-    from saltpath.core.tables.picking import Picks
+    from saltpath.core.format.picking import Picks
 
 log = logging.getLogger("saltpath.engine")
 MOST_AHEAD = 256
@@ -113,8 +120,8 @@ def rows_of(
 ) -> Iterator[Row]:
     """The rows of a source that are meant, by its own picks and by the run's. Raises Blocked while
     they are read: with the reason, also where there is none at all."""
+    from saltpath.core.format.picking import read_picks
     from saltpath.core.tables.made import made_rows  # a case without rows has no use for either
-    from saltpath.core.tables.picking import read_picks
 
     own, wanted = read_picks(source.pick), read_picks(pick)
     seen = read = False

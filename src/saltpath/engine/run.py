@@ -8,11 +8,11 @@ import logging
 import time
 from collections.abc import Callable
 
-from saltpath.core.events import RunFinished, RunStarted
-from saltpath.core.plan import Plan
-from saltpath.core.totals import run_verdict
-from saltpath.core.verdicts import Verdict
-from saltpath.core.why import MaskedWhy
+from saltpath.core.running.events import RunFinished, RunStarted
+from saltpath.core.running.plan import Plan
+from saltpath.core.running.totals import run_verdict
+from saltpath.core.values.verdicts import Verdict
+from saltpath.core.values.why import MaskedWhy
 from saltpath.engine.case_walk import CaseWalk
 from saltpath.engine.client import Client
 from saltpath.engine.databases import Databases

@@ -8,14 +8,14 @@ from urllib.parse import urlsplit
 from msgspec.structs import replace
 from msgspec.structs import replace as replaced
 
-from saltpath.core import slow
-from saltpath.core.answer import mentions
-from saltpath.core.case import Request
-from saltpath.core.exchange import REDIRECTS, Exchange
-from saltpath.core.header_values import location_of, retry_after_of
-from saltpath.core.options import Options
-from saltpath.core.prepare import Prepared, prepare
-from saltpath.core.why import Blocked, why
+from saltpath.core.answers.answer import mentions
+from saltpath.core.answers.exchange import REDIRECTS, Exchange
+from saltpath.core.answers.header_values import location_of, retry_after_of
+from saltpath.core.cases.case import Request
+from saltpath.core.cases.options import Options
+from saltpath.core.paths import offloading
+from saltpath.core.running.prepare import Prepared, prepare
+from saltpath.core.values.why import Blocked, why
 from saltpath.engine.client import Aborted
 from saltpath.engine.session import Session
 
@@ -67,7 +67,7 @@ def at_once(step: Request, options: Options, session: Session) -> Prepared | Non
         return None
     try:
         prepared = prepare(step, session.scopes)
-    except slow.Slow:
+    except offloading.Slow:
         return None
     session.private = prepared.private
     return prepared
@@ -91,7 +91,7 @@ async def prepared_for(step: Request, session: Session, token: str = "") -> Prep
     """The finished request."""
     try:
         return prepare(step, session.scopes, token)
-    except slow.Slow as asked:
+    except offloading.Slow as asked:
         return await session.patiently(lambda: prepare(step, session.scopes, token), asked)
 
 

@@ -8,8 +8,8 @@ from typing import TypeVar
 
 from msgspec import Struct
 
-from saltpath.core import slow
-from saltpath.core.scopes import Scopes
+from saltpath.core.paths import offloading
+from saltpath.core.references.scopes import Scopes
 from saltpath.engine.client import Client
 from saltpath.engine.cookies import Jar
 from saltpath.engine.helper import Helper
@@ -33,16 +33,16 @@ class Session(Struct):
     pause: Callable[[float], Awaitable[bool]]
     private: bool = True
 
-    async def patiently(self, work: Callable[[], T], asked: slow.Slow) -> T:
+    async def patiently(self, work: Callable[[], T], asked: offloading.Slow) -> T:
         """Do the work again after it asked something slow, with every such question answered by the
         helper."""
-        known: dict[slow.Question, object] = {}
+        known: dict[offloading.Question, object] = {}
         drawn = self.scopes.drawn()
         while True:
             known[asked.question] = await self.helper.answer(asked.question)
             self.scopes.draw_again(drawn)
             try:
-                with slow.deferred(known):
+                with offloading.deferred(known):
                     return work()
-            except slow.Slow as again:
+            except offloading.Slow as again:
                 asked = again

@@ -6,17 +6,18 @@ from functools import partial
 
 from msgspec.structs import replace as replaced
 
-from saltpath.core import slow
-from saltpath.core.answer import Answer, Mentions, mentions
-from saltpath.core.case import CLEANING, Part, Request
+from saltpath.core.answers.answer import Answer, Mentions, mentions
+from saltpath.core.answers.exchange import REDIRECTS, Exchange, led_here
+from saltpath.core.cases.case import CLEANING, Part, Request
+from saltpath.core.cases.options import NO_OPTIONS, Options
 from saltpath.core.checks.judge import Outcome, judge_all, verdict_of
-from saltpath.core.exchange import REDIRECTS, Exchange, led_here
-from saltpath.core.options import NO_OPTIONS, Options
-from saltpath.core.references import Template
-from saltpath.core.scopes import Scopes
-from saltpath.core.sent import asker
-from saltpath.core.why import Blocked, Why
-from saltpath.engine.client import Aborted, Sending
+from saltpath.core.paths import offloading
+from saltpath.core.references.scopes import Scopes
+from saltpath.core.references.templates import Template
+from saltpath.core.running.sent import asker
+from saltpath.core.values.why import Blocked, Why
+from saltpath.engine.client import Aborted
+from saltpath.engine.handle import Sending
 from saltpath.engine.judging import (
     NOTHING,
     Done,
@@ -87,7 +88,7 @@ async def carry_out(
             scopes.asking = asker(exchange, answer, scopes)
         try:
             outcomes, verdict = judge_all(step.expect, answer, scopes)
-        except slow.Slow as asked:
+        except offloading.Slow as asked:
             outcomes, verdict = await judged_slowly(step, answer, session, asked)
         if step.inherited or until:
             outcomes = (*outcomes, *await inherited(step, answer, session), *until)
@@ -99,7 +100,7 @@ async def carry_out(
         if step.keep:
             try:
                 kept, lost = take_kept(step.keep, answer, scopes, masker)
-            except slow.Slow as asked:
+            except offloading.Slow as asked:
                 kept, lost = await kept_slowly(step, answer, session, asked)
         if lost is not None and verdict != "failed":
             verdict, reason = "blocked", reason if verdict == "blocked" else lost

@@ -11,11 +11,11 @@ from urllib.parse import quote, quote_plus, urlsplit
 
 from msgspec import Struct
 
-from saltpath.core import plain
-from saltpath.core.exchange import Exchange
-from saltpath.core.options import Options
-from saltpath.core.prepare import Prepared
-from saltpath.core.why import Blocked, why
+from saltpath.core.answers.exchange import Exchange
+from saltpath.core.cases.options import Options
+from saltpath.core.running.prepare import Prepared
+from saltpath.core.values import plain
+from saltpath.core.values.why import Blocked, why
 from saltpath.engine.client import Client
 
 EARLY_S = 10.0

@@ -13,8 +13,9 @@ import msgspec
 from msgspec import Struct, field
 from msgspec.structs import replace
 
-from saltpath.core.answer import Answer
-from saltpath.core.case import (
+from saltpath.core.answers.answer import Answer
+from saltpath.core.answers.subjects import find
+from saltpath.core.cases.case import (
     CLEANING,
     Answered,
     ForEach,
@@ -27,31 +28,26 @@ from saltpath.core.case import (
     Wait,
     checks_in,
 )
+from saltpath.core.cases.options import Options
+from saltpath.core.cases.steps import may_change
 from saltpath.core.checks.judge import Outcome, judge_all
-from saltpath.core.events import (
-    Event,
-    StepFinished,
-    StepStarted,
-)
-from saltpath.core.options import Options
-from saltpath.core.plan import Plan, PlannedCase, Resume
-from saltpath.core.scopes import Scopes
-from saltpath.core.slow import Slow
-from saltpath.core.step_references import handed_over
-from saltpath.core.steps import may_change
-from saltpath.core.subjects import find
-from saltpath.core.totals import Ended, StepsTotal
-from saltpath.core.verdicts import Verdict
-from saltpath.core.why import Blocked, MaskedWhy, said, why
+from saltpath.core.paths.offloading import Slow
+from saltpath.core.references.scopes import Scopes
+from saltpath.core.running.events import Event, StepFinished, StepStarted
+from saltpath.core.running.plan import Plan, PlannedCase, Resume
+from saltpath.core.running.step_references import handed_over
+from saltpath.core.running.totals import Ended, StepsTotal
+from saltpath.core.values.verdicts import Verdict
+from saltpath.core.values.why import Blocked, MaskedWhy, said, why
 from saltpath.engine.client import Aborted, Client
 from saltpath.engine.databases import Databases
 from saltpath.engine.helper import Helper
-from saltpath.engine.inside import inputs_of, items_of
 from saltpath.engine.judging import Done, masked_fault, wrote
 from saltpath.engine.looking_up import look_up
+from saltpath.engine.nested import inputs_of, items_of
 from saltpath.engine.order import Order
+from saltpath.engine.position import Position
 from saltpath.engine.session import Session
-from saltpath.engine.spot import Spot
 from saltpath.engine.step import carry_out
 from saltpath.engine.stop import Stop
 from saltpath.engine.tokens import Tokens
@@ -102,37 +98,37 @@ class Walk(Struct):
         for index, step in enumerate(planned.case.part(part)):
             if planned.only is not None and (part != "steps" or index not in planned.only):
                 continue
-            spot = Spot(part, index, planned.hands_over)
-            if resume is not None and self._as_recorded(spot, step, resume):
+            position = Position(part, index, planned.hands_over)
+            if resume is not None and self._as_recorded(position, step, resume):
                 continue
             ended = (
                 total.bad is not None or self.before is not None or bool(stop.by)
             ) and self._ended(part)
             if ended or step.off:
-                self._left_behind(spot, step, total, ended)
+                self._left_behind(position, step, total, ended)
             else:
-                await self._step(spot, step, total, self.session, self.options)
+                await self._step(position, step, total, self.session, self.options)
 
-    def _as_recorded(self, spot: Spot, step: Step, resume: Resume) -> bool:
+    def _as_recorded(self, position: Position, step: Step, resume: Resume) -> bool:
         """Whether a step needs nothing more after an interruption: it had ended, or its part was
         begun. Of such a part the first step that had not ended is blocked; those behind it may have
         been sent as well, since what a runner says is on its way for a moment."""
-        recorded = resume.finished.get((spot.part, spot.index))
+        recorded = resume.finished.get((position.part, position.index))
         if recorded is not None:
             self.total.add(recorded)
             return True
-        if spot.part not in resume.begun:
+        if position.part not in resume.begun:
             return False
-        if spot.part in self.interrupted:
+        if position.part in self.interrupted:
             self._finish(
-                spot,
+                position,
                 step,
-                Done("skipped", said("not-known", step=self.interrupted[spot.part]), 0, 0),
+                Done("skipped", said("not-known", step=self.interrupted[position.part]), 0, 0),
                 self.total,
             )
         else:
-            self.interrupted[spot.part] = step.name
-            self._finish(spot, step, Done("blocked", said("interrupted"), 0, 0), self.total)
+            self.interrupted[position.part] = step.name
+            self._finish(position, step, Done("blocked", said("interrupted"), 0, 0), self.total)
         return True
 
     def _ended(self, part: Part) -> bool:
@@ -142,29 +138,33 @@ class Walk(Struct):
             return False
         return bool(stopped) or part == "once" or self.planned.case.stop_on_failure
 
-    def _left_behind(self, spot: Spot, step: Step, total: StepsTotal, ended: bool) -> bool:
+    def _left_behind(self, position: Position, step: Step, total: StepsTotal, ended: bool) -> bool:
         """Whether a step, wherever it stands, is switched off or not reached; that is told then."""
         if step.off:
-            self._finish(spot, step, Done("skipped", said("switched-off"), 0, 0), total)
+            self._finish(position, step, Done("skipped", said("switched-off"), 0, 0), total)
         elif ended:
-            self._skip(spot, step, total)
+            self._skip(position, step, total)
         return ended or step.off
 
-    def _skip(self, spot: Spot, step: Step, total: StepsTotal) -> None:
+    def _skip(self, position: Position, step: Step, total: StepsTotal) -> None:
         bad = self.before or total.bad
         if bad is not None:
             reason = said("not-reached", step=bad.name, verdict=bad.verdict)
         else:
             reason = said("stopped", by=self.of_run.stop.by)
-        self._finish(spot, step, Done("skipped", reason, 0, 0), total)
+        self._finish(position, step, Done("skipped", reason, 0, 0), total)
 
     async def _step(
-        self, spot: Spot, step: Step, total: StepsTotal, session: Session, options: Options
+        self, position: Position, step: Step, total: StepsTotal, session: Session, options: Options
     ) -> None:
         of_run, scopes = self.of_run, session.scopes
         emit, now_us = of_run.emit, of_run.now_us
-        emit(StepStarted(now_us(), self.index, self.row, spot.part, spot.index, spot.inner))
-        scopes.begin_step(step.key or step.name, spot.path)
+        emit(
+            StepStarted(
+                now_us(), self.index, self.row, position.part, position.index, position.inner
+            )
+        )
+        scopes.begin_step(step.key or step.name, position.path)
         scopes.now_us = of_run.plan.started_us
         scopes.built_in["step.name"] = step.name
         if self.planned.measures is not None:
@@ -176,25 +176,25 @@ class Walk(Struct):
             if left_out is not None:
                 done = left_out
             elif isinstance(step, Request):
-                done = await carry_out(step, options, session, spot.part, spot.wanted)
+                done = await carry_out(step, options, session, position.part, position.wanted)
             elif isinstance(step, LookUp):
                 done = await look_up(
                     step,
                     options,
                     session,
-                    spot.part,
-                    spot.wanted,
+                    position.part,
+                    position.wanted,
                     of_run.plan.project,
                     of_run.databases,
                 )
             elif isinstance(step, SetValues):
                 done = self._set(step, scopes)
             elif isinstance(step, Wait):
-                done = await self._wait(step, spot.part)
+                done = await self._wait(step, position.part)
             elif isinstance(step, UseShared):
-                done = await self._use(spot, step, session, options)
+                done = await self._use(position, step, session, options)
             else:
-                done = await self._for_each(spot, step, session, options)
+                done = await self._for_each(position, step, session, options)
             if isinstance(step, _WRITING) and step.write is not None and done.verdict != "skipped":
                 done = msgspec.structs.replace(done, wrote=await wrote(step.write, done, session))
         except Aborted:
@@ -204,13 +204,15 @@ class Walk(Struct):
         except Exception as problem:  # whatever it is, it costs this step alone
             log.exception("a fault of Salt Path's own in the step %s", step.name)
             done = Done("blocked", masked_fault(problem, self.session.masker), 0, 0)
-        for name, item in spot.items:
+        for name, item in position.items:
             used[f"[={name}]"] = {"from": "item", "value": item}
-        self._finish(spot, step, done, total, used)
+        self._finish(position, step, done, total, used)
 
     # ---- steps inside steps
 
-    async def _use(self, spot: Spot, step: UseShared, session: Session, options: Options) -> Done:
+    async def _use(
+        self, position: Position, step: UseShared, session: Session, options: Options
+    ) -> Done:
         """Shared steps: they see their inputs, and what they give is kept here."""
         shared = step.shared
         if shared is None:
@@ -220,7 +222,7 @@ class Walk(Struct):
         session = replace(session, scopes=inner)
         total, wanted = StepsTotal(), handed_over(shared)
         for place, one in enumerate(shared.steps):
-            below = spot.below(step, str(place), wanted)
+            below = position.below(step, str(place), wanted)
             if not self._left_behind(below, one, total, self._ends(below, total)):
                 await self._step(below, one, total, session, options)
         kept, outputs = {}, dict(shared.outputs)
@@ -244,7 +246,7 @@ class Walk(Struct):
         return self._held(total, said("inside", step=total.bad.name, problem=problem), kept, secret)
 
     async def _for_each(
-        self, spot: Spot, step: ForEach, session: Session, options: Options
+        self, position: Position, step: ForEach, session: Session, options: Options
     ) -> Done:
         """The steps once for each item. A bad one ends it where it ends the row."""
         items = items_of(step, session.scopes)
@@ -253,12 +255,12 @@ class Walk(Struct):
             back = session.scopes.name_item(step.item, item)
             try:
                 for place, one in enumerate(step.steps):
-                    below = spot.for_item(step, number, item, place)
+                    below = position.for_item(step, number, item, place)
                     if not self._left_behind(below, one, total, self._ends(below, total)):
                         await self._step(below, one, total, session, options)
             finally:
                 back()
-            if self._ends(spot, total):
+            if self._ends(position, total):
                 break
         if not items:
             return Done("skipped", said("empty-list", of=step.name.partition(" of ")[2]), 0, 0)
@@ -270,11 +272,13 @@ class Walk(Struct):
             total, said("inside-item", item=item, step=total.bad.name, problem=problem)
         )
 
-    def _ends(self, spot: Spot, total: StepsTotal) -> bool:
+    def _ends(self, position: Position, total: StepsTotal) -> bool:
         """Whether steps beside this one inside another are not reached any more."""
-        if spot.cleans:
+        if position.cleans:
             return False
-        bad = total.bad is not None and (spot.part == "once" or self.planned.case.stop_on_failure)
+        bad = total.bad is not None and (
+            position.part == "once" or self.planned.case.stop_on_failure
+        )
         return bad or bool(self.of_run.stop.by)
 
     def _held(
@@ -367,7 +371,7 @@ class Walk(Struct):
 
     def _finish(
         self,
-        spot: Spot,
+        position: Position,
         step: Step,
         done: Done,
         total: StepsTotal,
@@ -384,8 +388,8 @@ class Walk(Struct):
             self.of_run.now_us(),
             self.index,
             self.row,
-            spot.part,
-            spot.index,
+            position.part,
+            position.index,
             step.key,
             step.name,
             step.kind,
@@ -400,7 +404,7 @@ class Walk(Struct):
             done.secret_kept,
             done.counts,
             done.attempts,
-            spot.inner,
+            position.inner,
             done.wrote,
             judged,
         )

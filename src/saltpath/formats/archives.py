@@ -8,7 +8,7 @@ import zipfile
 import zlib
 from typing import IO, BinaryIO
 
-from saltpath.core.grammar import Unreadable
+from saltpath.core.values.grammar import Unreadable
 
 MOST_PARTS = 5_000
 LARGEST_HELD = 100_000_000

@@ -10,15 +10,15 @@ from __future__ import annotations
 import re
 from collections import deque
 from collections.abc import Callable
-from urllib.parse import quote, quote_plus, urlsplit
+from urllib.parse import quote_plus, urlsplit
 
 from msgspec import Struct, field
 
-from saltpath.core.grammar import Unreadable
+from saltpath.core.values.grammar import Unreadable
+from saltpath.formats.curl_addresses import MOST_STEPS, globbed, url_query, with_name, with_query
 from saltpath.formats.request_step import Part, Pasted, RequestStep
 from saltpath.formats.shell_words import Unclosed, words_of
 
-MOST_STEPS = 200
 _PROGRAM = re.compile(
     r"\s*(?:[$>#]\s+)?(?:\w:)?(?:[\w./\\-]*[/\\])?curl(?:\.exe)?\s", re.IGNORECASE
 )
@@ -351,7 +351,7 @@ class _Command(Struct):
             step.file_body(self.upload or self.file, step.media_type() if self.upload else media)
         elif self.data and not in_query:
             step.text_body(body, media)
-        query = [*([body] if in_query and body else []), *map(_url_query, self.url_query)]
+        query = [*([body] if in_query and body else []), *map(url_query, self.url_query)]
         if (
             self.method
             and self.step.options.get("follow redirects", True)
@@ -366,77 +366,23 @@ class _Command(Struct):
         addresses = [
             one
             for address in self.addresses
-            for one in (_globbed(address) if self.globs else [address])
+            for one in (globbed(address) if self.globs else [address])
         ]
         if len(self.pasted.steps) + len(addresses) > MOST_STEPS:
             raise Unreadable(f"this curl line means more than {MOST_STEPS} addresses")
         for address in addresses:
             full = address if "://" in address else f"http://{address}"
             if self.upload and full.partition("?")[0].endswith("/"):
-                full = _with_name(full, self.upload)
+                full = with_name(full, self.upload)
             if host and host.lower() != urlsplit(full).netloc.lower():
                 self.pasted.say(
                     f"The header Host: {host} was left out: the host is that of the address."
                 )
-            self.pasted.steps.append(step.document(_with_query(full, query)))
+            self.pasted.steps.append(step.document(with_query(full, query)))
 
 
 def _next(waiting: deque[str]) -> str:
     return waiting.popleft() if waiting else ""
-
-
-def _url_query(text: str) -> str:
-    """`content`, `name=content`, `=content`; a plus before it leaves it as it is."""
-    if text.startswith("+"):
-        return text[1:]
-    name, equals, content = text.partition("=")
-    if not equals:
-        return quote(text, safe="-._~")
-    return (f"{name}=" if name else "") + quote(content, safe="-._~")
-
-
-def _with_query(address: str, query: list[str]) -> str:
-    address = address.partition("#")[0]
-    if not query:
-        return address
-    return address + ("&" if "?" in address else "?") + "&".join(query)
-
-
-_GLOB = re.compile(
-    r"\{([^{}]*,[^{}]*)\}|\[(\d{1,18})-(\d{1,18})(?::(\d{1,18}))?\]|\[([a-zA-Z])-([a-zA-Z])\]"
-)
-
-
-def _globbed(address: str) -> list[str]:
-    """What curl makes of `{a,b}` and `[1-3]` in an address: one after the other, the last place
-    changing first."""
-    made, at = [""], 0
-    for number, found in enumerate(_GLOB.finditer(address)):
-        choices = _choices(found)
-        if not choices:
-            raise Unreadable(f"{found[0][:60]} in the address means nothing")
-        if len(made) * len(choices) > MOST_STEPS or number >= MOST_STEPS:
-            raise Unreadable(f"this curl line means more than {MOST_STEPS} addresses")
-        between = address[at : found.start()]
-        made = [begun + between + choice for begun in made for choice in choices]
-        at = found.end()
-    return [begun + address[at:] for begun in made]
-
-
-def _choices(glob: re.Match[str]) -> list[str]:
-    if glob[1] is not None:
-        return glob[1].split(",")
-    if glob[2] is None:
-        return [chr(code) for code in range(ord(glob[5]), ord(glob[6]) + 1)]
-    step, width = int(glob[4] or 1), len(glob[2]) if glob[2].startswith("0") else 0
-    numbers = range(int(glob[2]), int(glob[3]) + 1, max(step, 1))
-    return [str(number).zfill(width) for number in numbers[: MOST_STEPS + 1]]
-
-
-def _with_name(address: str, file: str) -> str:
-    """An upload to an address that ends in / goes under the file's name."""
-    path, mark, query = address.partition("?")
-    return path + quote(file.rpartition("/")[2], safe="-._~") + mark + query
 
 
 def _set(name: str, value: object) -> Callable[[_Command], None]:

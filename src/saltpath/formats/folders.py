@@ -8,7 +8,7 @@ import zipfile
 from collections.abc import Mapping
 from pathlib import Path, PurePosixPath
 
-from saltpath.core.format.source import FormatError, Problem
+from saltpath.core.format.nodes import FormatError, Problem
 
 LARGEST = 200_000_000
 MOST_FILES = 20_000

@@ -18,8 +18,8 @@ from urllib.parse import urlsplit
 
 from msgspec import Struct, field
 
-from saltpath.core.grammar import Unreadable
-from saltpath.core.recorded import Recorded
+from saltpath.core.assist.recorded import Recorded
+from saltpath.core.values.grammar import Unreadable
 from saltpath.formats.request_step import Part, RequestStep, literal
 
 LARGEST = 60_000_000

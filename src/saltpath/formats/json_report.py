@@ -6,9 +6,9 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Any
 
-from saltpath.core import plain
 from saltpath.core.checks.outcome import Outcome
-from saltpath.core.events import RowFinished, StepFinished
+from saltpath.core.running.events import RowFinished, StepFinished
+from saltpath.core.values import plain
 from saltpath.formats.results import CaseResult, Results
 
 

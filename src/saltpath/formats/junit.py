@@ -14,8 +14,8 @@ import re
 import xml.etree.ElementTree as ET
 from datetime import UTC, datetime
 
-from saltpath.core.events import StepFinished
-from saltpath.core.measures import show_in
+from saltpath.core.running.events import StepFinished
+from saltpath.core.values.measures import show_in
 from saltpath.formats.results import CaseResult, Results
 
 _FORBIDDEN = re.compile(r"[^\t\n\r\x20-\ud7ff\ue000-\ufffd\U00010000-\U0010ffff]")

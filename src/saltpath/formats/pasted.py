@@ -3,7 +3,7 @@ wire."""
 
 from __future__ import annotations
 
-from saltpath.core.grammar import Unreadable
+from saltpath.core.values.grammar import Unreadable
 from saltpath.formats.curl import looks_curl, read_curl
 from saltpath.formats.raw_http import looks_raw, read_raw
 from saltpath.formats.request_step import Pasted

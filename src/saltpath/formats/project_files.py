@@ -9,12 +9,12 @@ from typing import BinaryIO
 
 from msgspec import Struct, field
 
-from saltpath.core.case import Case, Environment, Project, Suite
+from saltpath.core.cases.case import Case, Environment, Project, Suite
 from saltpath.core.format.folder import SHARED_ENDING
+from saltpath.core.format.nodes import FormatError, Problem
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.reader import read_case
-from saltpath.core.format.source import FormatError, Problem
-from saltpath.core.why import Blocked, why
+from saltpath.core.values.why import Blocked, why
 
 CASE_ENDINGS = (".case.yaml", ".case.yml", ".case.json")
 LARGEST_FILE = 20_000_000

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from saltpath.core.grammar import Unreadable
+from saltpath.core.values.grammar import Unreadable
 from saltpath.formats.request_step import Pasted, RequestStep
 
 _LINE = re.compile(r"([!#$%&'*+.^_`|~0-9A-Za-z-]+) (\S+)(?: HTTP/\d(?:\.\d)?)?")

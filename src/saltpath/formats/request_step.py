@@ -9,8 +9,8 @@ from urllib.parse import parse_qsl, unquote_plus
 
 from msgspec import Struct, field
 
-from saltpath.core import plain
-from saltpath.core.naming import name_for
+from saltpath.core.assist.naming import name_for
+from saltpath.core.values import plain
 
 FORM = "application/x-www-form-urlencoded"
 _OURS = ("content-length", "host", "connection", "transfer-encoding", "accept-encoding", "expect")

@@ -7,7 +7,7 @@ from collections import Counter
 
 from msgspec import Struct, field
 
-from saltpath.core.events import (
+from saltpath.core.running.events import (
     CaseFinished,
     Event,
     RowFinished,
@@ -15,9 +15,9 @@ from saltpath.core.events import (
     RunStarted,
     StepFinished,
 )
-from saltpath.core.plan import PlannedCase
-from saltpath.core.verdicts import Verdict
-from saltpath.core.why import Why
+from saltpath.core.running.plan import PlannedCase
+from saltpath.core.values.verdicts import Verdict
+from saltpath.core.values.why import Why
 
 
 class CaseResult(Struct):

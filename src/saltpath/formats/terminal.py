@@ -9,7 +9,7 @@ import time
 from collections.abc import Callable
 from typing import Any, TextIO
 
-from saltpath.core.events import (
+from saltpath.core.running.events import (
     CaseFinished,
     CaseStarted,
     Event,
@@ -18,8 +18,8 @@ from saltpath.core.events import (
     StepFinished,
     StepStarted,
 )
-from saltpath.core.measures import counted, show_duration, show_in
-from saltpath.core.plan import Plan
+from saltpath.core.running.plan import Plan
+from saltpath.core.values.measures import counted, show_duration, show_in
 from saltpath.formats.results import Results
 
 MARKS = {"passed": "✓", "failed": "✗", "blocked": "▲", "unchecked": "○", "skipped": "-"}

@@ -17,12 +17,12 @@ from typing import Any
 
 from msgspec import Struct
 
-from saltpath.core import plain
-from saltpath.core.grammar import Unreadable
-from saltpath.core.nearest import listed
-from saltpath.core.outputs import columns_of
+from saltpath.core.cases.row_sources import FileRows
+from saltpath.core.running.outputs import columns_of
 from saltpath.core.tables.frame import column_letters
-from saltpath.core.tables.sources import FileRows
+from saltpath.core.values import plain
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.nearest import listed
 from saltpath.formats.archives import check_places, safe_archive, short
 from saltpath.formats.rows.csv_rows import found_dialect
 from saltpath.formats.rows.encodings import shown

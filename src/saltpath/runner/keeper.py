@@ -8,7 +8,7 @@ import sqlite3
 import time
 from pathlib import Path
 
-from saltpath.runner.life import Told, parent_gone
+from saltpath.runner.life import ShutdownSignal, parent_gone
 from saltpath.store import keeping
 from saltpath.store.database import connect, now_us
 
@@ -20,13 +20,13 @@ log = logging.getLogger("saltpath.keeper")
 
 def main(folder: Path) -> None:
     """Until told to end, or until the supervisor is gone."""
-    told = Told()
+    shutdown = ShutdownSignal()
     next_look = time.monotonic() + SOON_S
-    while not told.wait(0.5) and not parent_gone():
+    while not shutdown.wait(0.5) and not parent_gone():
         if time.monotonic() < next_look:
             continue
         try:
-            taken = keep_house(folder, told)
+            taken = keep_house(folder, shutdown)
             if taken:
                 log.info("took away %s rows that are kept no more", taken)
         except sqlite3.Error as problem:
@@ -36,14 +36,14 @@ def main(folder: Path) -> None:
         next_look = time.monotonic() + EVERY_S
 
 
-def keep_house(folder: Path, told: Told | None = None) -> int:
+def keep_house(folder: Path, shutdown: ShutdownSignal | None = None) -> int:
     """One look through everything; how many rows were taken away. Broken off when told to end."""
     taken = 0
     main, evidence = connect(folder, "main"), connect(folder, "evidence")
     try:
         for rows in keeping.take_away(main, evidence, now_us()):
             taken += rows
-            if told is not None and told.wait(PAUSE_S):
+            if shutdown is not None and shutdown.wait(PAUSE_S):
                 break
     finally:
         main.close()

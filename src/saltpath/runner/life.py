@@ -87,7 +87,7 @@ class Heartbeat:
         return float(struct.unpack("!d", data)[0]) if len(data) == 8 else 0.0
 
 
-class Told:
+class ShutdownSignal:
     """Whether this process was told to end, by SIGTERM or SIGINT. To be made in the main thread.
 
     It is no `threading.Event`: a handler runs in the thread that it interrupts, and an event that
@@ -95,21 +95,21 @@ class Told:
     ever."""
 
     def __init__(self) -> None:
-        self._told = False
+        self._received = False
         for number in (signal.SIGTERM, signal.SIGINT):
             signal.signal(number, self._tell)
 
     def _tell(self, number: int, frame: object) -> None:
-        self._told = True
+        self._received = True
 
     def is_set(self) -> bool:
-        return self._told
+        return self._received
 
     def wait(self, seconds: float) -> bool:
         """Sleep, and say whether it was told meanwhile."""
-        if not self._told:
+        if not self._received:
             time.sleep(seconds)
-        return self._told
+        return self._received
 
 
 def woken_by_signals() -> socket.socket:

@@ -16,7 +16,7 @@ from collections import deque
 from collections.abc import Callable
 from pathlib import Path
 
-from saltpath.core.events import (
+from saltpath.core.running.events import (
     CaseFinished,
     CaseStarted,
     Event,
@@ -26,10 +26,10 @@ from saltpath.core.events import (
     StepFinished,
     StepStarted,
 )
-from saltpath.core.totals import Planned
+from saltpath.core.running.totals import Planned
 from saltpath.runner.wire import SOCKET, Message, pack, read_acknowledgement
 from saltpath.store import run_rows
-from saltpath.store.evidence import row_of
+from saltpath.store.step_rows import row_of
 
 MOST_WAITING = 20_000
 GATHER_S = 0.002

@@ -27,7 +27,7 @@ from typing import IO, Protocol
 from msgspec import Struct, field
 
 from saltpath.runner.forking import Forked, fork
-from saltpath.runner.life import PROCESSES_LOCK, Heartbeat, Told
+from saltpath.runner.life import PROCESSES_LOCK, Heartbeat, ShutdownSignal
 from saltpath.runner.wire import release
 from saltpath.store import cases, jobs
 from saltpath.store.database import StoreError, connect, migrate, new_id
@@ -95,7 +95,7 @@ class Supervisor(Struct):
     settings: Settings
     programs: Programs
     children: list[_Child] = field(default_factory=list)
-    told: Told = field(default_factory=Told)
+    shutdown: ShutdownSignal = field(default_factory=ShutdownSignal)
     lock: IO[str] | None = None
     ended: list[str] = field(default_factory=list)
     """Runners whose jobs are still to be released."""
@@ -158,7 +158,7 @@ class Supervisor(Struct):
             _start(child, self.settings.port)
         ready()
         self.looked = time.monotonic()
-        while not self.told.wait(LOOK_S):
+        while not self.shutdown.wait(LOOK_S):
             now = time.monotonic()
             if now - self.looked > STOOD_STILL_S:
                 self.paused = now + HUNG_S

@@ -11,8 +11,8 @@ from typing import Any
 
 import msgspec
 
-from saltpath.store.evidence import StepRow
 from saltpath.store.run_rows import RowRow
+from saltpath.store.step_rows import StepRow
 
 SOCKET = "writer.sock"
 RELEASE = "release"

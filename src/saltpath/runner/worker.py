@@ -21,10 +21,13 @@ from typing import Any, cast
 
 from msgspec.structs import replace
 
-from saltpath.core.alone import needs
-from saltpath.core.case import Answered, Case, Project, checks_in
-from saltpath.core.checks.one import AS_BEFORE
+from saltpath.core.assist.single_step import needs
+from saltpath.core.cases.case import Answered, Case, Project, checks_in
+from saltpath.core.cases.row_sources import FileRows, Row
+from saltpath.core.cases.shared import Library
+from saltpath.core.checks.check import AS_BEFORE
 from saltpath.core.checks.outcome import Outcome
+from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.readable import (
     Broken,
     readable_case,
@@ -32,17 +35,22 @@ from saltpath.core.format.readable import (
     readable_project,
     readable_suite,
 )
-from saltpath.core.format.source import FormatError
-from saltpath.core.plan import Kept, Plan, PlannedCase, Resume, ResumedRows, planned, signed_in
-from saltpath.core.shared import Library
-from saltpath.core.tables.sources import FileRows, Row
-from saltpath.core.verdicts import Verdict
-from saltpath.core.why import Blocked, MaskedWhy, as_masked, fault, said, why
+from saltpath.core.running.plan import (
+    Kept,
+    Plan,
+    PlannedCase,
+    Resume,
+    ResumedRows,
+    planned,
+    signed_in,
+)
+from saltpath.core.values.verdicts import Verdict
+from saltpath.core.values.why import Blocked, MaskedWhy, as_masked, fault, said, why
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan, utc_us
 from saltpath.engine.stop import Stop
 from saltpath.formats.rows import rows_reader
-from saltpath.runner.life import Heartbeat, Told, holding, limit_memory, parent_gone
+from saltpath.runner.life import Heartbeat, ShutdownSignal, holding, limit_memory, parent_gone
 from saltpath.runner.recorder import Recorder
 from saltpath.store import (
     cases,
@@ -98,28 +106,28 @@ class Worker:
 
     def serve(self) -> None:
         """Until told to end. A run under way is then stopped, its afterwards carried out."""
-        told = Told()
+        shutdown = ShutdownSignal()
         seen, quiet = -1, 0.0
         carried_out, given_back = False, time.monotonic()
-        while not told.is_set() and not parent_gone():
+        while not shutdown.is_set() and not parent_gone():
             self._heartbeat.beat()
             if carried_out and time.monotonic() - given_back > GIVE_BACK_S:
                 give_memory_back()
                 carried_out, given_back = False, time.monotonic()
             version = self._main.execute("PRAGMA data_version").fetchone()[0]
             if version == seen and quiet < LOOK_ANYWAY_S:
-                told.wait(LOOK_S)
+                shutdown.wait(LOOK_S)
                 quiet += LOOK_S
                 continue
             seen, quiet = version, 0.0
             try:
                 job = jobs.take(self._main, self._name)
                 if job is not None:
-                    self._carry_out(job, told)
+                    self._carry_out(job, shutdown)
                     carried_out, seen = True, -1
             except sqlite3.OperationalError as problem:
                 log.error("the database cannot be used: %s; trying again", problem)
-                told.wait(0.5)
+                shutdown.wait(0.5)
                 self._release()
         self._wait_until_settled(5)
         self._recorder.close()
@@ -144,7 +152,7 @@ class Worker:
                 return True
         return False
 
-    def _carry_out(self, job: jobs.Job, told: Told) -> None:
+    def _carry_out(self, job: jobs.Job, shutdown: ShutdownSignal) -> None:
         run = runs.run_by_id(self._main, job.run)
         if run.state != "finished":
             try:
@@ -160,13 +168,15 @@ class Worker:
                 at for at, planned in enumerate(plan.cases) if planned.case.rows is not None
             )
             self._recorder.begin(job.project, job.run, job.epoch, positions, with_rows)
-            run_in_loop(lambda selector: self._drive(selector, plan, job, told))
+            run_in_loop(lambda selector: self._drive(selector, plan, job, shutdown))
             while not self._wait_until_settled(1):
                 if jobs.stop_asked(self._main, job) is None:
                     return
         jobs.finish(self._main, job)
 
-    async def _drive(self, selector: Any, plan: Plan, job: jobs.Job, told: Told) -> None:
+    async def _drive(
+        self, selector: Any, plan: Plan, job: jobs.Job, shutdown: ShutdownSignal
+    ) -> None:
         stop = Stop()
         loop = asyncio.get_running_loop()
         over = threading.Event()
@@ -185,7 +195,7 @@ class Worker:
                         job.run,
                     )
                     os._exit(1)
-                if told.is_set() or parent_gone():
+                if shutdown.is_set() or parent_gone():
                     by = by or "the application's end"
                 if by:
                     loop.call_soon_threadsafe(stop.request, by)

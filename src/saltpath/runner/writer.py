@@ -17,16 +17,16 @@ from collections import Counter, defaultdict
 from pathlib import Path
 from typing import Any
 
-from saltpath.core.totals import Planned, RowsTotal, StepsTotal, case_outcome
-from saltpath.core.verdicts import Verdict
-from saltpath.core.why import Why
-from saltpath.runner.life import Told, holding, parent_gone, woken_by_signals
+from saltpath.core.running.totals import Planned, RowsTotal, StepsTotal, case_outcome
+from saltpath.core.values.verdicts import Verdict
+from saltpath.core.values.why import Why
+from saltpath.runner.life import ShutdownSignal, holding, parent_gone, woken_by_signals
 from saltpath.runner.wire import RELEASE, SOCKET, Message, acknowledge, unpack
 from saltpath.store import disk, events, evidence, jobs, run_rows, runs
 from saltpath.store.database import connect, write
-from saltpath.store.evidence import StepRow
 from saltpath.store.packing import Packer
 from saltpath.store.run_rows import RowRow
+from saltpath.store.step_rows import StepRow
 
 MOST = 200
 PERIOD_S = 0.020
@@ -62,9 +62,9 @@ class Writer:
     def serve(self) -> None:
         """Until told to end, or until the supervisor is gone. What came before is committed
         first."""
-        told = Told()
+        shutdown = ShutdownSignal()
         self._selector.register(woken_by_signals(), selectors.EVENT_READ, _SIGNAL)
-        while not told.is_set() and not parent_gone():
+        while not shutdown.is_set() and not parent_gone():
             self._receive(0.5)
             if not self._waiting:
                 continue

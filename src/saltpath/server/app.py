@@ -28,7 +28,6 @@ from saltpath.server.api.sheets_api import sheets_api
 from saltpath.server.api.single_api import single_api
 from saltpath.server.api.values_api import values_api
 from saltpath.server.compression import compress_answers, send_built
-from saltpath.server.confined import Confined
 from saltpath.server.context import database
 from saltpath.server.guard import guard
 from saltpath.server.limits import LARGEST_BODY
@@ -36,6 +35,7 @@ from saltpath.server.live import Watcher, live
 from saltpath.server.openapi import document
 from saltpath.server.presence import Presence
 from saltpath.server.problems import answer_errors, json_answer, problem
+from saltpath.server.sandbox import Confined
 
 PAGES = Path(__file__).parent / "pages"
 

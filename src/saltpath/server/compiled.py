@@ -4,7 +4,7 @@ the last ones are remembered: hand in nothing that is not."""
 
 from __future__ import annotations
 
-from saltpath.core.case import Case, Environment, Project, Suite
+from saltpath.core.cases.case import Case, Environment, Project, Suite
 from saltpath.core.format.readable import (
     Broken,
     readable_case,
@@ -13,14 +13,14 @@ from saltpath.core.format.readable import (
     readable_suite,
 )
 from saltpath.core.format.reader import case_from_data
-from saltpath.server.remembered import ByVersion
+from saltpath.server.caches import VersionCache
 from saltpath.store.cases import StoredCase
 from saltpath.store.documents import Document
 
-_known: ByVersion[Case] = ByVersion(64)
-_projects: ByVersion[Project] = ByVersion(16)
-_suites: ByVersion[Suite] = ByVersion(2_000)
-_environments: ByVersion[Environment] = ByVersion(200)
+_known: VersionCache[Case] = VersionCache(64)
+_projects: VersionCache[Project] = VersionCache(16)
+_suites: VersionCache[Suite] = VersionCache(2_000)
+_environments: VersionCache[Environment] = VersionCache(200)
 
 
 def compiled(stored: StoredCase) -> Case:

@@ -11,9 +11,9 @@ from typing import Any
 
 from flask import current_app, request
 
-from saltpath.core import plain
-from saltpath.server.confined import Confined
+from saltpath.core.values import plain
 from saltpath.server.problems import Refused
+from saltpath.server.sandbox import Confined
 from saltpath.store import people, projects
 from saltpath.store.database import Which, connect
 from saltpath.store.documents import Document

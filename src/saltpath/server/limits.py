@@ -6,6 +6,8 @@ import re
 
 from saltpath.formats import har
 
+MOST_MEMORY = 1_200_000_000
+"""Bytes that a process which works on strangers' files may take."""
 LARGEST_BODY = 10_000_000
 LARGEST_FILE = 1_000_000_000
 LARGEST_FOLDER = 100_000_000

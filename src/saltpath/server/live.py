@@ -14,7 +14,7 @@ from pathlib import Path
 
 from flask import Blueprint, Response, current_app, request
 
-from saltpath.core import plain
+from saltpath.core.values import plain
 from saltpath.server.context import database, limit, project_asked, whole
 from saltpath.server.problems import json_answer, problem
 from saltpath.store import events

@@ -10,12 +10,12 @@ from typing import Any
 from flask import Flask, Response, request
 from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
-from saltpath.core import plain
-from saltpath.core.format.source import FormatError
-from saltpath.core.grammar import Unreadable
-from saltpath.core.measures import show_size
-from saltpath.core.why import Blocked
-from saltpath.store.database import Conflict, Gone, NotFound, StoreError, Taken
+from saltpath.core.format.nodes import FormatError
+from saltpath.core.values import plain
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.measures import show_size
+from saltpath.core.values.why import Blocked
+from saltpath.store.database import Conflict, Deleted, NotFound, StoreError, VersionConflict
 
 log = logging.getLogger("saltpath.web")
 
@@ -51,20 +51,20 @@ def answer_errors(app: Flask) -> None:
     def _refused(error: Refused) -> Response:
         return problem(error.status, error.code, error.sentence, **error.more)
 
-    @app.errorhandler(Gone)
-    def _gone(error: Gone) -> Response:
+    @app.errorhandler(Deleted)
+    def _gone(error: Deleted) -> Response:
         return problem(410, "gone", str(error.args[0]))
 
     @app.errorhandler(NotFound)
     def _not_found(error: NotFound) -> Response:
         return problem(404, "not-found", str(error.args[0]))
 
-    @app.errorhandler(Conflict)
-    def _conflict(error: Conflict) -> Response:
+    @app.errorhandler(VersionConflict)
+    def _conflict(error: VersionConflict) -> Response:
         return problem(412, "changed-meanwhile", str(error), version=error.version)
 
-    @app.errorhandler(Taken)
-    def _taken(error: Taken) -> Response:
+    @app.errorhandler(Conflict)
+    def _taken(error: Conflict) -> Response:
         return problem(409, "taken", f"{str(error)[:1].upper()}{str(error)[1:]}.")
 
     @app.errorhandler(FormatError)

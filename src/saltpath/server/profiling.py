@@ -16,15 +16,15 @@ from typing import Any, BinaryIO
 
 from msgspec import Struct, field
 
-from saltpath.core import plain
+from saltpath.core.cases.row_sources import FileRows, Row
 from saltpath.core.format.project import read_project
-from saltpath.core.grammar import Unreadable
 from saltpath.core.tables.profile import ColumnProfile, Profile, profile
-from saltpath.core.tables.sources import FileRows, Row
-from saltpath.core.why import Blocked
+from saltpath.core.values import plain
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.why import Blocked
 from saltpath.formats.rows import read_table
 from saltpath.server.api.views import cell_text
-from saltpath.server.confined import MOST_MEMORY
+from saltpath.server.limits import MOST_MEMORY
 from saltpath.store import project_files
 from saltpath.store.database import connect
 
@@ -33,10 +33,10 @@ MOST_KEPT = 64
 LONGEST_S = 1_800
 SAYS_EVERY_S = 0.5
 _lock = threading.Lock()
-_known: OrderedDict[tuple[str, int, str], Looking] = OrderedDict()
+_known: OrderedDict[tuple[str, int, str], ProfileTask] = OrderedDict()
 
 
-class Looking(Struct):
+class ProfileTask(Struct):
     """A look through a file that is under way, or done. `said`: what it said last, as
     `profile_view` with `state`."""
 
@@ -50,16 +50,16 @@ def looked_through(folder: Path, project: int, version: int, document: Any) -> d
     text = plain.write_json(document).decode()
     key = (str(folder), version, text)
     with _lock:
-        looking = _known.get(key)
-        if looking is None:
-            looking = _known[key] = Looking()
+        task = _known.get(key)
+        if task is None:
+            task = _known[key] = ProfileTask()
             while len(_known) > MOST_KEPT:
                 _, old = _known.popitem(last=False)
                 if old.process is not None:
                     old.process.kill()
         _known.move_to_end(key)
         busy = sum(item.process is not None for item in _known.values())
-        if looking.process is None and looking.said["state"] == "waiting" and busy < MOST_AT_ONCE:
+        if task.process is None and task.said["state"] == "waiting" and busy < MOST_AT_ONCE:
             words = [
                 sys.executable,
                 "-m",
@@ -69,16 +69,14 @@ def looked_through(folder: Path, project: int, version: int, document: Any) -> d
                 str(project),
                 str(version),
             ]
-            looking.process = subprocess.Popen(
+            task.process = subprocess.Popen(
                 words, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
             )
-            threading.Thread(
-                target=_listen, args=(looking, looking.process, text), daemon=True
-            ).start()
-    return looking.said
+            threading.Thread(target=_listen, args=(task, task.process, text), daemon=True).start()
+    return task.said
 
 
-def _listen(looking: Looking, process: subprocess.Popen[bytes], document: str) -> None:
+def _listen(task: ProfileTask, process: subprocess.Popen[bytes], document: str) -> None:
     """Hand the process the source's document, which is as long as it likes, and note what it
     says."""
     assert process.stdout is not None and process.stdin is not None
@@ -86,11 +84,11 @@ def _listen(looking: Looking, process: subprocess.Popen[bytes], document: str) -
         asked.write(document.encode())
     with process.stdout as out:
         for line in out:
-            looking.said = plain.read_json(line)
+            task.said = plain.read_json(line)
     process.wait()
-    if looking.said["state"] != "done":
-        looking.said = {**looking.said, "state": "broken off"}
-    looking.process = None
+    if task.said["state"] != "done":
+        task.said = {**task.said, "state": "broken off"}
+    task.process = None
 
 
 def main(folder: Path, project: int, version: int) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from saltpath.core.case import PARTS
+from saltpath.core.cases.case import PARTS
 
 TEXT = {"type": "string"}
 WHOLE = {"type": "integer"}

@@ -5,17 +5,17 @@ from __future__ import annotations
 
 from typing import Any
 
-from saltpath.core.case import Case
-from saltpath.core.shared import Library, linked, uses
-from saltpath.core.values import write_value
+from saltpath.core.assist.value_cells import write_value
+from saltpath.core.cases.case import Case
+from saltpath.core.cases.shared import Library, linked, uses
+from saltpath.server.caches import VersionCache
 from saltpath.server.compiled import compiled
 from saltpath.server.context import database
-from saltpath.server.remembered import ByVersion
 from saltpath.store import cases, shared_steps
 from saltpath.store.cases import StoredCase
 
 MOST_NAMED = 50
-_used: ByVersion[tuple[str, ...]] = ByVersion(20_000)
+_used: VersionCache[tuple[str, ...]] = VersionCache(20_000)
 
 
 def library(project: int) -> Library:

@@ -6,25 +6,25 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
-from saltpath.core import plain
-from saltpath.core.answer import Answer
-from saltpath.core.case import Check, Request
+from saltpath.core.answers.answer import Answer
+from saltpath.core.answers.exchange import MASK
+from saltpath.core.answers.subjects import Subject, find, taken
+from saltpath.core.assist.observations import in_words
+from saltpath.core.cases.case import Check, Request
 from saltpath.core.checks.outcome import Outcome
-from saltpath.core.exchange import MASK
-from saltpath.core.jsonpath import MISSING
-from saltpath.core.measures import show_in
-from saltpath.core.scopes import Scope, Scopes
-from saltpath.core.seen import in_words
+from saltpath.core.paths.jsonpath import MISSING
+from saltpath.core.references.scopes import Scope, Scopes
 from saltpath.core.sheet.headings import BESIDE
 from saltpath.core.sheet.plan import Known, Place, Plan
 from saltpath.core.sheet.rows import Row, check_cells, requests_of, rows_of
-from saltpath.core.subjects import Subject, find, taken
-from saltpath.core.why import Blocked
-from saltpath.server import again
+from saltpath.core.values import plain
+from saltpath.core.values.measures import show_in
+from saltpath.core.values.why import Blocked
+from saltpath.server import rejudging
 from saltpath.server.api.views import moment
 from saltpath.server.compiled import compiled
 from saltpath.server.context import database
-from saltpath.server.last_seen import Found, SeenStep, judged, last_seen
+from saltpath.server.last_answers import Found, SeenStep, judged, last_seen
 from saltpath.store import evidence, kept_answers, runs
 from saltpath.store.cases import StoredCase
 
@@ -120,8 +120,8 @@ def known_paths(cases: Sequence[StoredCase]) -> Known:
             if case_key in by_key and case_key not in seen:
                 seen[case_key] = last_seen(by_key[case_key])[2]
             last = seen.get(case_key, {}).get(step_key)
-            known[place] = again.by_last_name(
-                again.paths_in(kept_answers.answer_of(last[1]) if last else None)
+            known[place] = rejudging.by_last_name(
+                rejudging.paths_in(kept_answers.answer_of(last[1]) if last else None)
             )
         return known[place]
 

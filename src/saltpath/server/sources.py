@@ -13,14 +13,8 @@ from typing import Any
 
 from msgspec import Struct, field
 
-from saltpath.core import plain
-from saltpath.core.case import Project
-from saltpath.core.grammar import Unreadable
-from saltpath.core.outputs import columns_of
-from saltpath.core.scopes import Scopes
-from saltpath.core.tables.made import made_rows
-from saltpath.core.tables.made import names_of as names_of_made
-from saltpath.core.tables.sources import (
+from saltpath.core.cases.case import Project
+from saltpath.core.cases.row_sources import (
     DatabaseRows,
     FileRows,
     ListRows,
@@ -29,11 +23,17 @@ from saltpath.core.tables.sources import (
     Row,
     Source,
 )
-from saltpath.core.why import Blocked, Why, why
+from saltpath.core.references.scopes import Scopes
+from saltpath.core.running.outputs import columns_of
+from saltpath.core.tables.made import made_rows
+from saltpath.core.tables.made import names_of as names_of_made
+from saltpath.core.values import plain
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.why import Blocked, Why, why
 from saltpath.server.compiled import project_of
-from saltpath.server.confined import NotNow
 from saltpath.server.context import confined, database
-from saltpath.store import evidence, looks, output_rows, project_files, projects, runs
+from saltpath.server.sandbox import NotNow
+from saltpath.store import evidence, output_rows, probes, project_files, projects, runs
 
 FEW = 5
 MOST = 256
@@ -136,7 +136,7 @@ def look_of(source: DatabaseRows) -> str:
 
 
 def _newest_look(project: int, source: DatabaseRows) -> Look | None:
-    known = looks.of_name(database(), project, look_of(source))
+    known = probes.of_name(database(), project, look_of(source))
     if known is None:
         return None
     key = known.document["steps"][0]["key"]

@@ -11,12 +11,12 @@ from typing import Any, BinaryIO
 
 from msgspec.structs import replace
 
-from saltpath.core.grammar import Unreadable
+from saltpath.core.cases.row_sources import FileRows, Row
 from saltpath.core.tables.cells import BadCell
 from saltpath.core.tables.changes import TableChanges, changes
 from saltpath.core.tables.frame import Frame, framed, write_area
-from saltpath.core.tables.sources import FileRows, Row
-from saltpath.core.why import Blocked
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.why import Blocked
 from saltpath.formats import workbook
 from saltpath.formats.rows import read_table
 from saltpath.formats.rows.look import cell_shown, look

@@ -10,20 +10,20 @@ from typing import Any
 
 from msgspec import Struct
 
-from saltpath.core.case import Expectation, NamedValues, Project
-from saltpath.core.references import references_in
-from saltpath.core.step_references import references_of_checks
-from saltpath.core.tables.sources import Source, trees_of
-from saltpath.core.values import Wanted, wanted_by, wanted_by_values
+from saltpath.core.assist.value_cells import Wanted, wanted_by, wanted_by_values
+from saltpath.core.cases.case import Expectation, NamedValues, Project
+from saltpath.core.cases.row_sources import Source, trees_of
+from saltpath.core.references.templates import references_in
+from saltpath.core.running.step_references import references_of_checks
+from saltpath.server.caches import VersionCache
 from saltpath.server.compiled import compiled, environment_of, project_of, suite_of
-from saltpath.server.remembered import ByVersion
 from saltpath.server.sources import begin_of, source_of
 from saltpath.store import cases, projects, shared_steps
 from saltpath.store.cases import CaseHead
 from saltpath.store.documents import Document
 
-_known: ByVersion[_Looked] = ByVersion(20_000)
-_said: ByVersion[frozenset[str]] = ByVersion(5_000)
+_known: VersionCache[_Looked] = VersionCache(20_000)
+_said: VersionCache[frozenset[str]] = VersionCache(5_000)
 
 Uses = dict[tuple[str, str], list[CaseHead]]
 """By suite (empty: the project) and name, the cases that use the value."""

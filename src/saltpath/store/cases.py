@@ -8,14 +8,14 @@ from typing import Any
 
 from msgspec import Struct
 
-from saltpath.core import plain
-from saltpath.core.case import PARTS
+from saltpath.core.cases.case import PARTS
 from saltpath.core.format.readable import readable_case, stub_of_case
 from saltpath.core.format.reader import case_from_data
+from saltpath.core.values import plain
 from saltpath.store.database import (
-    Conflict,
-    Gone,
+    Deleted,
     NotFound,
+    VersionConflict,
     at_once,
     new_id,
     new_key,
@@ -214,8 +214,8 @@ def save_case(
     document: dict[str, Any],
     comments: dict[str, list[str]],
 ) -> StoredCase:
-    """Save on top of `version`. Raises Conflict if another one stands, NotFound if the case is
-    gone, FormatError for what would not be read again.
+    """Save on top of `version`. Raises VersionConflict if another one stands, NotFound if the case
+    is gone, FormatError for what would not be read again.
 
     A revision of the same person within ten minutes that no run used is replaced rather than
     followed; its version number still moves on, so that nobody else's If-Match holds by
@@ -225,7 +225,7 @@ def save_case(
     with write(connection):
         current = case(connection, oid)
         if current.version != version:
-            raise Conflict(current.version)
+            raise VersionConflict(current.version)
         document = with_keys({**document, "key": current.key})
         last = connection.execute(
             "SELECT actor, at, used FROM case_revision WHERE test_case = ? AND version = ?",
@@ -304,7 +304,7 @@ def _mark_gone(connection: sqlite3.Connection, oid: str, at: int | None) -> None
 
 
 def case(connection: sqlite3.Connection, oid: str, gone: bool = False) -> StoredCase:
-    """The case at its newest version. Raises NotFound, and Gone for one that was removed unless
+    """The case at its newest version. Raises NotFound, and Deleted for one that was removed unless
     `gone`."""
     row = connection.execute(
         _SELECT + "AND r.version = c.version WHERE c.oid = ?", (oid,)
@@ -313,7 +313,7 @@ def case(connection: sqlite3.Connection, oid: str, gone: bool = False) -> Stored
         raise NotFound(f"there is no case {oid}")
     found = _case(row)
     if found.gone_at is not None and not gone:
-        raise Gone(f"the case “{found.name}” was deleted")
+        raise Deleted(f"the case “{found.name}” was deleted")
     return found
 
 

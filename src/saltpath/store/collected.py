@@ -8,11 +8,11 @@ import threading
 from collections.abc import Iterator
 from typing import Any
 
-from saltpath.core import plain
-from saltpath.core.events import Event, StepFinished
-from saltpath.core.outputs import place_in_table
-from saltpath.core.tables.sources import Row
-from saltpath.core.why import Blocked, why
+from saltpath.core.cases.row_sources import Row
+from saltpath.core.running.events import Event, StepFinished
+from saltpath.core.running.outputs import place_in_table
+from saltpath.core.values import plain
+from saltpath.core.values.why import Blocked, why
 
 AT_ONCE = 1_000
 

@@ -27,15 +27,16 @@ class NotFound(LookupError):
     """There is no such thing; the sentence says which."""
 
 
-class Gone(NotFound):
+class Deleted(NotFound):
     """It was deleted, and can be brought back."""
 
 
-class Taken(Exception):
-    """The name belongs to something else already; the sentence says to what."""
-
-
 class Conflict(Exception):
+    """Something stands in the way: a name that is taken, something that is still used; the sentence
+    says what."""
+
+
+class VersionConflict(Exception):
     """The document was changed by someone else meanwhile. `version` is the one that stands."""
 
     def __init__(self, version: int) -> None:

@@ -5,9 +5,9 @@ from __future__ import annotations
 import sqlite3
 from typing import Any
 
-from saltpath.core.steps import steps_in
+from saltpath.core.cases.steps import steps_in
 from saltpath.store import cases, documents, shared_steps
-from saltpath.store.database import NotFound, Taken, now_us, write
+from saltpath.store.database import Conflict, NotFound, now_us, write
 from saltpath.store.documents import Document
 from saltpath.store.events import add_event
 
@@ -28,7 +28,7 @@ def put_database(
 def remove_database(
     connection: sqlite3.Connection, project: Document, actor: int, name: str
 ) -> None:
-    """Take one away. Raises NotFound, and Taken while cases ask it."""
+    """Take one away. Raises NotFound, and Conflict while cases ask it."""
 
     def without(held: dict[str, Any]) -> dict[str, Any]:
         if name not in held:
@@ -36,7 +36,7 @@ def remove_database(
         users = asking(connection, project.id, name)
         if users:
             more = f" and {len(users) - 1} more" if len(users) > 1 else ""
-            raise Taken(f"{name} is asked by {users[0].name}{more}")
+            raise Conflict(f"{name} is asked by {users[0].name}{more}")
         return {key: value for key, value in held.items() if key != name}
 
     _change(connection, project, actor, without)

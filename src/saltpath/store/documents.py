@@ -13,11 +13,11 @@ from typing import Any, Literal
 from msgspec import Struct
 from msgspec.structs import replace
 
-from saltpath.core import plain
+from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.readable import shaped
-from saltpath.core.format.source import FormatError
-from saltpath.store.database import Conflict, NotFound, write
+from saltpath.core.values import plain
+from saltpath.store.database import NotFound, VersionConflict, write
 
 Kind = Literal["project", "environment", "suite"]
 Edit = Callable[[dict[str, Any]], dict[str, Any]]
@@ -95,12 +95,12 @@ def change(
     that one. Within a transaction of the caller's it is part of that one. Gives the document that
     stands then.
 
-    Raises Conflict if another version stands, NotFound if it is gone, FormatError for what would
-    not be read again."""
+    Raises VersionConflict if another version stands, NotFound if it is gone, FormatError for what
+    would not be read again."""
     with write(connection):
         now = current(connection, of.kind, of.id)
         if version is not None and now.version != version:
-            raise Conflict(now.version)
+            raise VersionConflict(now.version)
         document = edit(now.document)
         if plain.same(document, now.document) and list(document) == list(now.document):
             return now

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from saltpath.store import documents, projects, secrets
-from saltpath.store.database import Taken, write
+from saltpath.store.database import Conflict, write
 from saltpath.store.documents import Document, Edit
 
 
@@ -15,7 +15,7 @@ def add_environment(
     connection: sqlite3.Connection, project: Document, actor: int, name: str, like: str
 ) -> Document:
     """A new one; `like` is the oid of one whose values it begins with, or empty. A project's first
-    one becomes its usual one. Raises Taken where one has its name."""
+    one becomes its usual one. Raises Conflict where one has its name."""
     document: dict[str, Any] = {"salt-path": 1, "environment": name}
     with write(connection):
         every = projects.environments(connection, project.id)
@@ -46,8 +46,8 @@ def change_environment(
     edit: Edit,
 ) -> None:
     """Change an environment's document; under a new name, wherever the old one is named: the
-    project's usual environment, suites' values in it, its secrets. Raises Taken if another one has
-    the name."""
+    project's usual environment, suites' values in it, its secrets. Raises Conflict if another one
+    has the name."""
     with write(connection):
         before = documents.current(connection, "environment", of.id).name
         name = edit(documents.current(connection, "environment", of.id).document)["environment"]
@@ -56,7 +56,7 @@ def change_environment(
             (project.id, name, of.id),
         ).fetchone()
         if taken:
-            raise Taken(f"there is an environment {name} already")
+            raise Conflict(f"there is an environment {name} already")
         documents.change(connection, of, actor, edit)
         if name == before:
             return

@@ -5,7 +5,7 @@ from __future__ import annotations
 import sqlite3
 from typing import Any
 
-from saltpath.core import plain
+from saltpath.core.values import plain
 
 
 def add_event(

@@ -7,14 +7,14 @@ import sqlite3
 
 from msgspec import Struct
 
-from saltpath.core import plain
 from saltpath.core.format.folder import Comments, Entry, Folder, slug
+from saltpath.core.values import plain
 from saltpath.store import cases, documents, project_files, projects, shared_steps
 from saltpath.store.database import write
 from saltpath.store.documents import Document
 
 
-class Brought(Struct):
+class Imported(Struct):
     """What an import did: how many cases are new, were changed, and stood as they are."""
 
     project: str
@@ -60,7 +60,7 @@ def _free(suite: str, name: str, folder: Folder) -> str:
 
 def bring_in(
     connection: sqlite3.Connection, actor: int, folder: Folder, into: Document | None = None
-) -> Brought:
+) -> Imported:
     """Store a folder, as a new project or onto one that is there, all of it or nothing. Cases are
     known again by key, suites by folder, environments by name; what the folder does not hold stays
     as it is."""
@@ -70,7 +70,7 @@ def bring_in(
 
 def _bring_in(
     connection: sqlite3.Connection, actor: int, folder: Folder, into: Document | None
-) -> Brought:
+) -> Imported:
     if into is None:
         into = projects.add_project(connection, actor, folder.project.document)
     else:
@@ -84,7 +84,7 @@ def _bring_in(
     _environments(connection, actor, folder, into)
     suites = _suites(connection, actor, folder, into)
     known = {case.key: case for case in cases.cases(connection, into.id)}
-    brought = Brought(into.oid)
+    brought = Imported(into.oid)
     for path, entry in folder.cases.items():
         before = known.get(str(entry.document.get("key", "")))
         if before is None:

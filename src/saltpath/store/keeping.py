@@ -14,9 +14,9 @@ from typing import Any
 from msgspec import Struct
 from msgspec.structs import asdict, replace
 
-from saltpath.core import plain
-from saltpath.core.grammar import Unreadable
-from saltpath.store.database import Taken, now_us, write
+from saltpath.core.values import plain
+from saltpath.core.values.grammar import Unreadable
+from saltpath.store.database import Conflict, now_us, write
 
 DAY_US = 86_400_000_000
 GONE_DAYS = 30
@@ -102,12 +102,12 @@ def set_rules(
 ) -> Rules:
     """Change some rules, by their names. `seen`: rules that must be as they were seen, so that
     nobody keeps less than somebody else has just said without being asked. Raises Unreadable, and
-    Taken where they are not."""
+    Conflict where they are not."""
     with write(connection):
         now = rules_of(connection, project)
         for name, value in (seen or {}).items():
             if name in SAID and getattr(now, name) != value:
-                raise Taken(
+                raise Conflict(
                     f"how {SAID[name]} was changed meanwhile; it is {getattr(now, name)} now"
                 )
         made = read_rules(given, now)

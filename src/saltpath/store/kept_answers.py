@@ -8,13 +8,14 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from saltpath.core import plain, slow
-from saltpath.core.answer import Answer
-from saltpath.core.case import Answered, Case
-from saltpath.core.exchange import MASK, led_here
-from saltpath.core.scopes import Scope, Scopes
-from saltpath.core.subjects import Subject, find, taken
-from saltpath.core.why import Blocked
+from saltpath.core.answers.answer import Answer
+from saltpath.core.answers.exchange import MASK, led_here
+from saltpath.core.answers.subjects import Subject, find, taken
+from saltpath.core.cases.case import Answered, Case
+from saltpath.core.paths import offloading
+from saltpath.core.references.scopes import Scope, Scopes
+from saltpath.core.values import plain
+from saltpath.core.values.why import Blocked
 from saltpath.store import evidence, runs
 from saltpath.store.evidence import StepEvidence
 
@@ -58,9 +59,9 @@ def kept(step: Answered, seen: StepEvidence, scopes: Scopes) -> StepEvidence:
         if keep.secret or keep.name in seen.secret_kept or may_take_long(keep.of, len(answer.body)):
             continue
         try:
-            with slow.deferred({}):
+            with offloading.deferred({}):
                 found = find(keep.of, answer, scopes)
-        except (Blocked, slow.Slow):
+        except (Blocked, offloading.Slow):
             continue
         value = taken(found) if found.nodes else None
         if found.nodes and MASK not in plain.as_text(value):

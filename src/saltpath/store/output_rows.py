@@ -10,9 +10,9 @@ from typing import Any
 import msgspec
 from msgspec import Struct
 
-from saltpath.core import plain
-from saltpath.core.events import StepFinished
-from saltpath.core.outputs import place_in_table
+from saltpath.core.running.events import StepFinished
+from saltpath.core.running.outputs import place_in_table
+from saltpath.core.values import plain
 
 AT_ONCE = 1_000
 MOST_RUNS = 50

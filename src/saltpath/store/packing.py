@@ -8,7 +8,7 @@ import sqlite3
 import zstandard
 
 from saltpath.store import output_rows
-from saltpath.store.evidence import StepRow
+from saltpath.store.step_rows import StepRow
 
 _LEVEL = 3
 MOST_HELD = 50_000_000

@@ -18,7 +18,7 @@ from typing import BinaryIO
 
 from msgspec import Struct
 
-from saltpath.core.why import Blocked, why
+from saltpath.core.values.why import Blocked, why
 from saltpath.store.database import NotFound, now_us, write
 
 FOLDER = "files"

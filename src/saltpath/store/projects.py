@@ -6,8 +6,8 @@ from __future__ import annotations
 import sqlite3
 from typing import Any
 
-from saltpath.core import plain
-from saltpath.store.database import NotFound, Taken, new_id, now_us, write
+from saltpath.core.values import plain
+from saltpath.store.database import Conflict, NotFound, new_id, now_us, write
 from saltpath.store.documents import Document, check, document_of
 
 
@@ -46,14 +46,14 @@ def project_by_id(connection: sqlite3.Connection, id: int) -> Document:
 def add_environment(
     connection: sqlite3.Connection, project: int, actor: int, document: dict[str, Any]
 ) -> Document:
-    """At the end of the project's environments. Raises Taken where one has its name."""
+    """At the end of the project's environments. Raises Conflict where one has its name."""
     check("environment", document)
     oid, name = new_id("env"), document["environment"]
     with write(connection):
         if connection.execute(
             "SELECT 1 FROM environment WHERE project = ? AND name = ?", (project, name)
         ).fetchone():
-            raise Taken(f"there is an environment {name} already")
+            raise Conflict(f"there is an environment {name} already")
         connection.execute(
             "INSERT INTO environment (project, oid, name, document, version, position, actor, "
             "made_at)"

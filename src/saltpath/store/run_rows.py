@@ -11,10 +11,10 @@ from typing import Any, Literal
 import msgspec
 from msgspec import Struct
 
-from saltpath.core import plain
-from saltpath.core.events import RowFinished
-from saltpath.core.totals import RowsTotal
-from saltpath.core.why import MaskedWhy, Why, as_masked
+from saltpath.core.running.events import RowFinished
+from saltpath.core.running.totals import RowsTotal
+from saltpath.core.values import plain
+from saltpath.core.values.why import MaskedWhy, Why, as_masked
 
 
 class RowRow(msgspec.Struct, array_like=True):

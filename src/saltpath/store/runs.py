@@ -10,11 +10,11 @@ from typing import Any
 
 from msgspec import Struct
 
-from saltpath.core import plain
-from saltpath.core.totals import run_verdict
-from saltpath.core.why import MaskedWhy, Why, as_masked
+from saltpath.core.running.totals import run_verdict
+from saltpath.core.values import plain
+from saltpath.core.values.why import MaskedWhy, Why, as_masked
 from saltpath.store.cases import StoredCase
-from saltpath.store.database import Conflict, NotFound, at_once, new_id, now_us, write
+from saltpath.store.database import NotFound, VersionConflict, at_once, new_id, now_us, write
 from saltpath.store.events import add_event
 
 
@@ -97,8 +97,8 @@ def ask(
 ) -> tuple[Run, bool]:
     """Ask for a run of the cases (id, version, name). With an idempotency key that was used before,
     that run is given back, and the flag is False. From now on these versions are kept. Raises
-    Conflict, and nothing is asked for, where one of them was folded into a later one since it was
-    read."""
+    VersionConflict, and nothing is asked for, where one of them was folded into a later one since
+    it was read."""
     with write(connection):
         if idempotency is not None:
             old = connection.execute(
@@ -112,7 +112,7 @@ def ask(
                 (id, version),
             )
             if not kept.rowcount:
-                raise Conflict(
+                raise VersionConflict(
                     connection.execute(
                         "SELECT version FROM test_case WHERE id = ?", (id,)
                     ).fetchone()[0]

@@ -15,7 +15,7 @@ from cryptography.hazmat.primitives.ciphers.aead import AESGCM
 from msgspec import Struct
 from msgspec.structs import replace
 
-from saltpath.core import plain
+from saltpath.core.values import plain
 from saltpath.store.database import NotFound, StoreError, now_us, write
 
 KEY_FILE = "secret.key"

@@ -7,7 +7,7 @@ from __future__ import annotations
 import sqlite3
 from typing import Any
 
-from saltpath.core.case import Case
+from saltpath.core.cases.case import Case
 from saltpath.core.format.folder import SHARED_ENDING, slug
 from saltpath.core.format.readable import readable_case
 from saltpath.store import cases, single

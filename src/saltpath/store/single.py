@@ -7,10 +7,10 @@ from __future__ import annotations
 import sqlite3
 from typing import Any
 
-from saltpath.core import plain
+from saltpath.core.values import plain
 from saltpath.store import cases, evidence, runs
 from saltpath.store.cases import StoredCase
-from saltpath.store.database import Conflict, new_id, now_us, write
+from saltpath.store.database import VersionConflict, new_id, now_us, write
 
 SINGLE = 1
 NAME = "Single requests"
@@ -40,7 +40,7 @@ def into_new_case(
     connection: sqlite3.Connection, single: StoredCase, suite: int, name: str, actor: int
 ) -> StoredCase:
     """The single request becomes the first step of a case in a suite. It stays the same record, so
-    its evidence goes with it. Raises Conflict if it was saved meanwhile; then it is where it
+    its evidence goes with it. Raises VersionConflict if it was saved meanwhile; then it is where it
     was."""
     document = {**single.document, "case": name}
     cases.save_case(connection, single.oid, actor, single.version, document, single.comments)
@@ -55,8 +55,8 @@ def into_case(
     actor: int,
 ) -> tuple[StoredCase, str]:
     """The single request becomes the last step of a case (`target`, its oid), with what it saw
-    last. Gives the case and the step's key. `kept`: the connection to the evidence. Raises Conflict
-    where the case is saved by others again and again."""
+    last. Gives the case and the step's key. `kept`: the connection to the evidence. Raises
+    VersionConflict where the case is saved by others again and again."""
     step: dict[str, Any] = single.document["steps"][0]
     for tried in range(_TRIES):
         case = cases.case(connection, target)
@@ -68,7 +68,7 @@ def into_case(
                 connection, target, actor, case.version, document, case.comments
             )
             break
-        except Conflict:
+        except VersionConflict:
             if tried == _TRIES - 1:
                 raise
     made = saved.document["steps"][-1]

@@ -7,7 +7,7 @@ import sqlite3
 from typing import Any
 
 from saltpath.store import cases, documents
-from saltpath.store.database import NotFound, Taken, now_us, write
+from saltpath.store.database import Conflict, NotFound, now_us, write
 from saltpath.store.documents import Document
 from saltpath.store.events import add_event
 
@@ -26,12 +26,12 @@ def put_source(
     document: Any,
     new: bool = False,
 ) -> None:
-    """Say what a source is; a `new` one comes last. Raises Taken for a new one whose name is there,
-    NotFound for an old one that is not."""
+    """Say what a source is; a `new` one comes last. Raises Conflict for a new one whose name is
+    there, NotFound for an old one that is not."""
 
     def put(held: dict[str, Any]) -> dict[str, Any]:
         if new and name in held:
-            raise Taken(f"there is a source {name} already")
+            raise Conflict(f"there is a source {name} already")
         if not new and name not in held:
             raise NotFound(f"there is no source {name}")
         return {**held, name: document}
@@ -43,13 +43,13 @@ def rename_source(
     connection: sqlite3.Connection, project: Document, actor: int, name: str, to: str
 ) -> int:
     """Call a source otherwise, in its place and in every case that names it, all in one
-    transaction; how many these are. Raises NotFound or Taken."""
+    transaction; how many these are. Raises NotFound or Conflict."""
 
     def called(held: dict[str, Any]) -> dict[str, Any]:
         if name not in held:
             raise NotFound(f"there is no source {name}")
         if to in held:
-            raise Taken(f"there is a source {to} already")
+            raise Conflict(f"there is a source {to} already")
         return {to if key == name else key: value for key, value in held.items()}
 
     def follow(document: dict[str, Any]) -> dict[str, Any]:
@@ -66,7 +66,7 @@ def rename_source(
 
 
 def remove_source(connection: sqlite3.Connection, project: Document, actor: int, name: str) -> None:
-    """Take a source away. Raises NotFound, and Taken while cases use it."""
+    """Take a source away. Raises NotFound, and Conflict while cases use it."""
 
     def without(held: dict[str, Any]) -> dict[str, Any]:
         if name not in held:
@@ -74,7 +74,7 @@ def remove_source(connection: sqlite3.Connection, project: Document, actor: int,
         users = using(connection, project.id, name)
         if users:
             more = f" and {len(users) - 1} more" if len(users) > 1 else ""
-            raise Taken(f"{name} is used by {users[0].name}{more}")
+            raise Conflict(f"{name} is used by {users[0].name}{more}")
         return {key: value for key, value in held.items() if key != name}
 
     _change(connection, project, actor, without)

@@ -10,8 +10,8 @@ from typing import Any, Literal
 
 from msgspec import Struct
 
-from saltpath.core.renaming import renaming
-from saltpath.core.values import (
+from saltpath.core.assist.renaming import renaming
+from saltpath.core.assist.value_cells import (
     EVERYWHERE,
     SECRET,
     is_secret,

@@ -8,7 +8,7 @@ from collections.abc import Mapping
 
 from msgspec import Struct
 
-from saltpath.core import plain
+from saltpath.core.values import plain
 from saltpath.store.database import now_us, write
 
 

@@ -1,10 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate } from "react-router";
-import { api } from "./api";
-import { type Action, setSingleKeys, singleKeys, usePageActions } from "./finding";
-import { useProject } from "./project";
-import { useTheme } from "./theme";
+import { api } from "../api";
+import { type Action, setSingleKeys, singleKeys, usePageActions } from "../base/finding";
+import { useProject } from "../state/project";
+import { useTheme } from "../state/theme";
 
 const MOST = 12;
 const KEYS: [string, string][] = [

@@ -2,9 +2,9 @@ import { useQueryClient } from "@tanstack/react-query";
 import { Dropdown } from "antd";
 import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
+import { api } from "../api";
 import { Typing } from "../parts/typing/Typing";
-import { api } from "./api";
-import { useProjects } from "./project";
+import { useProjects } from "../state/project";
 
 /** The project that is worked in, the others, and a new one. */
 export function ProjectMenu() {

@@ -2,14 +2,14 @@ import { MoonOutlined, SunOutlined } from "@ant-design/icons";
 import { useQuery } from "@tanstack/react-query";
 import { Button } from "antd";
 import { Link, NavLink, Outlet } from "react-router";
+import { api } from "../api";
 import { Hints } from "../parts/Hints";
 import { NoRoom } from "../parts/NoRoom";
 import { Notice } from "../parts/Notice";
-import { api } from "./api";
+import { useProjects } from "../state/project";
+import { useTheme } from "../state/theme";
 import { Finder } from "./Finder";
 import { NewProject, ProjectMenu } from "./ProjectMenu";
-import { useProjects } from "./project";
-import { useTheme } from "./theme";
 
 const PLACES = [
   { to: "/cases", name: "Cases" },

@@ -1,5 +1,5 @@
 import type { ReactNode } from "react";
-import { whole } from "../app/format";
+import { whole } from "../base/format";
 
 interface Props {
   label: string;

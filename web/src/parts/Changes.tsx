@@ -1,6 +1,6 @@
 import { createContext, type ReactNode, useCallback, useContext, useRef, useState } from "react";
-import type { ChangingStep } from "../app/api";
-import { count } from "../app/format";
+import type { ChangingStep } from "../api";
+import { count } from "../base/format";
 
 /** Which of the steps may change the guarded environment: their keys; nothing where it is not to be run at all. */
 type Ask = (environment: string, steps: ChangingStep[]) => Promise<string[] | undefined>;

@@ -1,13 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { Segmented } from "antd";
 import { Fragment, useCallback, useState } from "react";
-import { api, type Exchange, type StepEvidence } from "../app/api";
-import { duration, exactly, size } from "../app/format";
+import { api, type Exchange, type StepEvidence } from "../api";
+import { duration, exactly, size } from "../base/format";
 import { Copies } from "./Copies";
 import { Facts } from "./Facts";
-import { dumped, textIn } from "./hex";
 import { Notice } from "./Notice";
 import { Phases } from "./Phases";
+import { dumped, textIn } from "./tree/hex";
 import { JsonTree } from "./tree/JsonTree";
 import type { Acts } from "./tree/picked";
 import { XmlTree } from "./tree/XmlTree";

@@ -1,6 +1,6 @@
 import { type KeyboardEvent, useRef, useState } from "react";
-import type { Exchange } from "../app/api";
-import { singleKeys } from "../app/finding";
+import type { Exchange } from "../api";
+import { singleKeys } from "../base/finding";
 import { type Fact, factsOf } from "./answerFacts";
 import type { Acts, Watched } from "./tree/picked";
 

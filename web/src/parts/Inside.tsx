@@ -1,6 +1,6 @@
 import { useState } from "react";
-import type { StepEvidence } from "../app/api";
-import { duration } from "../app/format";
+import type { StepEvidence } from "../api";
+import { duration } from "../base/format";
 import { Evidence } from "./Evidence";
 import { VerdictMark } from "./VerdictMark";
 

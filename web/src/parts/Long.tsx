@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { cut } from "./cut";
+import { cut } from "../base/cut";
 
 const MOST = 240;
 

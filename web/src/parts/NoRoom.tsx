@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
-import { api } from "../app/api";
-import { size } from "../app/format";
+import { api } from "../api";
+import { size } from "../base/format";
 
 /** A line on every page while the disk has no room for evidence. */
 export function NoRoom() {

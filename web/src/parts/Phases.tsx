@@ -1,5 +1,5 @@
-import type { Exchange } from "../app/api";
-import { duration } from "../app/format";
+import type { Exchange } from "../api";
+import { duration } from "../base/format";
 
 const PHASES = [
   ["lookup", "look-up", "var(--phase-lookup)"],

@@ -1,5 +1,5 @@
 import { useContext } from "react";
-import type { Piece, StepEvidence } from "../app/api";
+import type { Piece, StepEvidence } from "../api";
 import { KnownContext, told } from "./known";
 
 type Used = StepEvidence["used"];

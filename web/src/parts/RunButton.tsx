@@ -1,5 +1,5 @@
 import { Dropdown } from "antd";
-import type { Environment } from "../app/api";
+import type { Environment } from "../api";
 
 interface Props {
   /** What pressing it does; it runs something unless said otherwise. */

@@ -1,4 +1,4 @@
-import type { Verdict } from "../app/api";
+import type { Verdict } from "../api";
 
 export type MarkKind = Verdict | "running" | "waiting";
 

@@ -1,5 +1,5 @@
-import type { Exchange } from "../app/api";
-import { duration, size } from "../app/format";
+import type { Exchange } from "../api";
+import { duration, size } from "../base/format";
 import type { Picked } from "./tree/picked";
 
 /** What an answer says besides its body. */

@@ -1,4 +1,4 @@
-import type { Exchange } from "../app/api";
+import type { Exchange } from "../api";
 
 /** A request that can be copied: one that went out, or one as it is written. */
 export type Sent = Pick<Exchange, "method" | "address" | "sentHead" | "sentBody" | "sentSize">;

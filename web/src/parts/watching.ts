@@ -1,5 +1,5 @@
-import type { Outcome, Step, StepEvidence } from "../app/api";
-import { fieldOf } from "./places";
+import type { Outcome, Step, StepEvidence } from "../api";
+import { fieldOf } from "../base/places";
 import type { Watched } from "./tree/picked";
 
 export type Keeps = NonNullable<Step["keep"]>;

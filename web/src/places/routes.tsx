@@ -8,12 +8,12 @@ type Load = () => Promise<ComponentType>;
 
 const PAGES: Record<string, Load> = {
   cases: () => import("./cases/CasesPage").then((part) => part.CasesPage),
-  "cases/:id": () => import("./cases/CasePage").then((part) => part.CasePage),
+  "cases/:id": () => import("./case/CasePage").then((part) => part.CasePage),
   "cases/recording": () => import("./cases/recording/RecordingPage").then((part) => part.RecordingPage),
   "cases/single": () => import("./cases/single/SinglesPage").then((part) => part.SinglesPage),
   "cases/suite/:id": () => import("./cases/sheet/SuiteSheet").then((part) => part.SuiteSheet),
   "cases/workbook": () => import("./cases/workbook/WorkbookPage").then((part) => part.WorkbookPage),
-  "cases/fields": () => import("./cases/fields/FieldsPage").then((part) => part.FieldsPage),
+  "cases/fields": () => import("./case/fields/FieldsPage").then((part) => part.FieldsPage),
   data: () => import("./data/DataPage").then((part) => part.DataPage),
   "data/source": () => import("./data/SourcePage").then((part) => part.SourcePage),
   runs: () => import("./runs/RunsPage").then((part) => part.RunsPage),

@@ -12,11 +12,11 @@ from collections.abc import Collection, Iterator
 from decimal import Decimal
 from typing import Any
 
-from saltpath.core import plain
-from saltpath.core.case import Check
+from saltpath.core.cases.case import Check
 from saltpath.core.checks.relations import TABLE, Setting
 from saltpath.core.checks.relations.table import measured
-from saltpath.core.why import Blocked, Why, why
+from saltpath.core.values import plain
+from saltpath.core.values.why import Blocked, Why, why
 
 _STATUSES = (100, 101, 199, 200, 201, 204, 299, 301, 304, 400, 404, 422, 499, 500, 503, 599)
 _AMOUNTS = (0, 1, 1_000, 1_000_000, 60_000_000, 86_400_000_000)

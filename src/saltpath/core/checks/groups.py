@@ -7,15 +7,15 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from saltpath.core import plain
-from saltpath.core.answer import Answer
-from saltpath.core.case import Check, Expectation, Group
-from saltpath.core.checks.one import judge_one
+from saltpath.core.answers.answer import Answer
+from saltpath.core.answers.subjects import find
+from saltpath.core.cases.case import Check, Expectation, Group
+from saltpath.core.checks.check import judge_one
 from saltpath.core.checks.outcome import MOST_PLACES, Outcome
-from saltpath.core.scopes import Scopes
-from saltpath.core.subjects import find
-from saltpath.core.verdicts import Verdict, worst
-from saltpath.core.why import Blocked, Why, why
+from saltpath.core.references.scopes import Scopes
+from saltpath.core.values import plain
+from saltpath.core.values.verdicts import Verdict, worst
+from saltpath.core.values.why import Blocked, Why, why
 
 MOST_ITEMS = 10_000
 

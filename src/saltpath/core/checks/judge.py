@@ -9,14 +9,14 @@ from typing import Any
 import msgspec
 from msgspec.structs import replace
 
-from saltpath.core.answer import Answer
-from saltpath.core.case import Check, Expectation
+from saltpath.core.answers.answer import Answer
+from saltpath.core.cases.case import Check, Expectation
 from saltpath.core.checks.groups import judge
 from saltpath.core.checks.outcome import Outcome, verdict_of
 from saltpath.core.checks.relations import TABLE
-from saltpath.core.scopes import Scopes
-from saltpath.core.verdicts import Verdict
-from saltpath.core.why import Why, why
+from saltpath.core.references.scopes import Scopes
+from saltpath.core.values.verdicts import Verdict
+from saltpath.core.values.why import Why, why
 
 __all__ = ["Outcome", "about", "judge", "judge_all", "judge_inherited", "quickly", "verdict_of"]
 

@@ -15,12 +15,13 @@ from typing import Any
 
 from msgspec import Struct
 
-from saltpath.core import formats_of_text, patterns, plain
-from saltpath.core.grammar import Unreadable, split_list, unquote
-from saltpath.core.jsonpath import as_path
-from saltpath.core.nearest import listed, nearest
-from saltpath.core.references import Template, read_template, references_in
-from saltpath.core.why import Blocked, Why, why
+from saltpath.core.paths import patterns
+from saltpath.core.paths.jsonpath import as_path
+from saltpath.core.references.templates import Template, read_template, references_in
+from saltpath.core.values import plain, text_formats
+from saltpath.core.values.grammar import Unreadable, split_list, unquote
+from saltpath.core.values.nearest import listed, nearest
+from saltpath.core.values.why import Blocked, Why, why
 
 MOST_IN_ANY_ORDER = 500
 _MISSING = object()
@@ -112,11 +113,11 @@ for _kind in ("text", "number", "integer", "boolean", "list", "object"):
 for _name in ("uuid", "date", "date-time", "email", "uri"):
 
     def _of_format(value: Any, name: str = _name) -> bool:
-        return isinstance(value, str) and formats_of_text.FORMATS[name].holds(value)
+        return isinstance(value, str) and text_formats.FORMATS[name].holds(value)
 
-    _loose(
-        _name, f"text that is a {_name}", (f"[?{_name}]", formats_of_text.FORMATS[_name].example)
-    )(_of_format)
+    _loose(_name, f"text that is a {_name}", (f"[?{_name}]", text_formats.FORMATS[_name].example))(
+        _of_format
+    )
 
 
 def _read_pattern(rest: str) -> tuple[Any, ...]:

@@ -7,9 +7,9 @@ from typing import Any
 
 import msgspec
 
-from saltpath.core.subjects import UNITS
-from saltpath.core.verdicts import Verdict
-from saltpath.core.why import Why
+from saltpath.core.answers.subjects import UNITS
+from saltpath.core.values.verdicts import Verdict
+from saltpath.core.values.why import Why
 
 MOST_PLACES = 20
 

@@ -6,8 +6,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from saltpath.core import plain
 from saltpath.core.checks.relations import TABLE
+from saltpath.core.values import plain
 
 HEADS = {"any of": "at least one of", "all of": "all of", "none of": "none of"}
 

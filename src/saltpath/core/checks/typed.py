@@ -13,11 +13,11 @@ from collections.abc import Collection, Iterator, Mapping
 from itertools import islice
 from typing import Any
 
-from saltpath.core import plain
+from saltpath.core.answers.subjects import KINDS, read_subject
 from saltpath.core.checks.relations import VALUE_KINDS
-from saltpath.core.formats_of_text import FORMATS
-from saltpath.core.grammar import Unreadable, outside_quotes
-from saltpath.core.subjects import KINDS, read_subject
+from saltpath.core.values import plain
+from saltpath.core.values.grammar import Unreadable, outside_quotes
+from saltpath.core.values.text_formats import FORMATS
 
 PHRASES: dict[str, tuple[str, ...]] = {
     "is one of": ("is one of", "one of", "is either"),

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from saltpath.core.cases.statement import RELATIONS, Asked, Condition, read_sql
+from saltpath.core.format.nodes import Node
 from saltpath.core.format.reading import Reading, found
-from saltpath.core.format.source import Node
-from saltpath.core.grammar import Unreadable
-from saltpath.core.lookups.statement import RELATIONS, Asked, Condition, read_sql
+from saltpath.core.values.grammar import Unreadable
 
 ASKED_KEYS = ("in", "rows of", "columns", "where", "order by", "sql", "most rows")
 LARGEST_MOST = 100_000

@@ -6,13 +6,13 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from saltpath.core import plain
-from saltpath.core.case import Body, JsonText, MultipartPart, XmlText
+from saltpath.core.cases.case import Body, JsonText, MultipartPart, XmlText
+from saltpath.core.format.nodes import Node
 from saltpath.core.format.reading import Reading, check_asked, found
-from saltpath.core.format.source import Node
-from saltpath.core.grammar import Unreadable
-from saltpath.core.nearest import listed
-from saltpath.core.references import Reference, Template, read_template
+from saltpath.core.references.templates import Reference, Template, read_template
+from saltpath.core.values import plain
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.nearest import listed
 
 BODY_KEYS = ("json", "xml", "text", "form", "multipart", "file")
 TYPED = ("text", "file", "xml")
@@ -147,8 +147,8 @@ def _xml(reading: Reading, node: Node, path: str, media_type: str) -> Body:
 
 
 def _parsed(text: str) -> Any:
-    from saltpath.core import xml_tree
-    from saltpath.core.why import Blocked
+    from saltpath.core.paths import xml_tree
+    from saltpath.core.values.why import Blocked
 
     try:
         return xml_tree.read_xml(text.encode(), "utf-8").root

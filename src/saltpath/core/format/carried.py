@@ -7,7 +7,7 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
-from saltpath.core.plain import same
+from saltpath.core.values.plain import same
 
 _PARTS = ("once", "steps", "afterwards", "at the end")
 _STEP = re.compile(rf"({'|'.join(_PARTS)})\[(\d+)\](.*)", re.DOTALL)

@@ -7,17 +7,18 @@ from collections.abc import Callable
 from datetime import UTC
 from typing import Any
 
-from saltpath.core import formats_of_text, measures, moments, patterns, plain
-from saltpath.core.case import Check, Expectation, Group, Place
+from saltpath.core.answers.subjects import Subject, of_document, read_subject
+from saltpath.core.cases.case import Check, Expectation, Group, Place
 from saltpath.core.checks import loose, relations
 from saltpath.core.checks.judge import quickly
 from saltpath.core.checks.sentences import group_sentence, sentence
+from saltpath.core.format.nodes import Node, from_data
 from saltpath.core.format.reading import Reading, check_asked, found
-from saltpath.core.format.source import Node, from_data
-from saltpath.core.grammar import Unreadable
-from saltpath.core.nearest import listed
-from saltpath.core.references import holds_reference
-from saltpath.core.subjects import Subject, of_document, read_subject
+from saltpath.core.paths import patterns
+from saltpath.core.references.templates import holds_reference
+from saltpath.core.values import measures, moments, plain, text_formats
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.nearest import listed
 
 CHECK_KEYS = ("of", "any", "advice", "note", "off")
 GROUPS = {
@@ -304,7 +305,7 @@ def _near_fault(value: Any, subject: Subject) -> str:
 def _schema_fault(value: Any, subject: Subject) -> str:
     if value == "contract":
         return "a schema written out; what a contract declares comes with contracts"
-    from saltpath.core.checks.schemas import check_schema  # most cases have no schema
+    from saltpath.core.checks.schema_check import check_schema  # most cases have no schema
 
     try:
         check_schema(value)
@@ -327,7 +328,7 @@ _EXPECTED: dict[str, Callable[[Any, Subject], str]] = {
     "boolean": lambda value, subject: "" if isinstance(value, bool) else "true or false",
     "true": lambda value, subject: "" if value is True else "true",
     "kind": _one_of_fault(relations.VALUE_KINDS),
-    "format": _one_of_fault(tuple(formats_of_text.FORMATS)),
+    "format": _one_of_fault(tuple(text_formats.FORMATS)),
     "direction": _one_of_fault(("up", "down")),
     "close": _close_fault,
     "moment": _moment_fault,

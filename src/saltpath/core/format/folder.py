@@ -14,9 +14,10 @@ from typing import Any
 
 from msgspec import Struct, field
 
+from saltpath.core.format.nodes import FormatError, Problem
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.reader import located, read_case
-from saltpath.core.format.source import FormatError, Problem, read_source
+from saltpath.core.format.source import read_source
 
 SHARED_ENDING = ".steps.yaml"
 CASE_ENDINGS = (".case.yaml", ".case.yml", ".case.json")

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from saltpath.core.case import Database, LookUp, Place, checks_in, subjects_in
+from saltpath.core.answers.subjects import Subject
+from saltpath.core.cases.case import Database, LookUp, Place, checks_in, subjects_in
+from saltpath.core.cases.statement import changes
 from saltpath.core.format.asked_reader import read_asked, read_most
 from saltpath.core.format.check_reader import read_expectations
+from saltpath.core.format.nodes import Node
 from saltpath.core.format.options_reader import options
 from saltpath.core.format.output_reader import read_write
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.request_reader import read_condition, read_keeps, read_repeat
-from saltpath.core.format.source import Node
-from saltpath.core.lookups.statement import changes
-from saltpath.core.nearest import listed
-from saltpath.core.step_references import asks
-from saltpath.core.subjects import Subject
+from saltpath.core.running.step_references import asks
+from saltpath.core.values.nearest import listed
 
 LOOKUP_KEYS = (
     "look up",

@@ -5,12 +5,12 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from saltpath.core import measures, plain
-from saltpath.core.case import NamedValues
+from saltpath.core.cases.case import NamedValues
+from saltpath.core.cases.options import NO_OPTIONS, Certificate, Options
+from saltpath.core.format.nodes import Node
 from saltpath.core.format.reading import Reading, found
-from saltpath.core.format.source import Node
-from saltpath.core.options import NO_OPTIONS, Certificate, Options
-from saltpath.core.references import NO_TEMPLATE, RESERVED, is_name
+from saltpath.core.references.templates import NO_TEMPLATE, RESERVED, is_name
+from saltpath.core.values import measures, plain
 
 OPTION_KEYS = (
     "timeout",

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from saltpath.core.case import Cell, Place, Write
+from saltpath.core.answers.subjects import read_subject
+from saltpath.core.cases.case import Cell, Place, Write
+from saltpath.core.format.nodes import Node
 from saltpath.core.format.reading import Reading, found
-from saltpath.core.format.source import Node
-from saltpath.core.grammar import Unreadable
-from saltpath.core.outputs import OF_STEP
-from saltpath.core.subjects import read_subject
+from saltpath.core.running.outputs import OF_STEP
+from saltpath.core.values.grammar import Unreadable
 
 MOST_NAME = 200
 

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from saltpath.core.case import Environment, NamedValues, Project, Suite
+from saltpath.core.cases.case import Environment, NamedValues, Project, Suite
+from saltpath.core.cases.row_sources import Source
 from saltpath.core.format.check_reader import read_expectations
 from saltpath.core.format.lookup_reader import read_databases
+from saltpath.core.format.nodes import FormatError, Node, from_data
 from saltpath.core.format.options_reader import named_values, options
 from saltpath.core.format.reader import located, version
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.request_reader import read_sign_in
 from saltpath.core.format.rows_reader import FILE_ENDINGS, read_rows
-from saltpath.core.format.source import FormatError, Node, from_data, read_source
-from saltpath.core.moments import NoMoment, zone_of
-from saltpath.core.tables.sources import Source
+from saltpath.core.format.source import read_source
+from saltpath.core.values.moments import NoMoment, zone_of
 
 PROJECT_KEYS = (
     "salt-path",

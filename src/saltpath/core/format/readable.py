@@ -10,10 +10,10 @@ from typing import Any, TypeVar
 
 from msgspec import Struct
 
-from saltpath.core.case import Case, Environment, Project, Suite
+from saltpath.core.cases.case import Case, Environment, Project, Suite
+from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.reader import case_from_data
-from saltpath.core.format.source import FormatError
 
 T = TypeVar("T")
 _ENTRIES = ("sources", "databases", "values", "values in")

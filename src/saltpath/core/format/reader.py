@@ -6,20 +6,21 @@ from __future__ import annotations
 import re
 from typing import Any
 
-from saltpath.core import measures
-from saltpath.core.case import Case, ForEach, Place, SetValues, Step, UseShared, Wait
+from saltpath.core.cases.case import Case, ForEach, Place, SetValues, Step, UseShared, Wait
 from saltpath.core.format.check_reader import read_expectations
 from saltpath.core.format.lookup_reader import read_lookup
+from saltpath.core.format.nodes import FormatError, Node, Problem, from_data
 from saltpath.core.format.options_reader import named_values, options
 from saltpath.core.format.output_reader import read_write
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.request_reader import read_condition, read_request, read_sign_in
 from saltpath.core.format.rows_reader import read_rows
 from saltpath.core.format.shared_reader import defaults_of, read_inputs, read_names, read_outputs
-from saltpath.core.format.source import FormatError, Node, Problem, from_data, read_source
-from saltpath.core.grammar import Unreadable
-from saltpath.core.nearest import listed, nearest
-from saltpath.core.references import Template, compile_tree, is_name
+from saltpath.core.format.source import read_source
+from saltpath.core.references.templates import Template, compile_tree, is_name
+from saltpath.core.values import measures
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.nearest import listed, nearest
 
 CASE_KEYS = (
     "salt-path",

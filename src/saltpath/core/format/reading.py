@@ -9,12 +9,18 @@ from typing import Any
 
 from msgspec import Struct
 
-from saltpath.core import plain
-from saltpath.core.format.source import FormatError, Node, Problem
-from saltpath.core.grammar import Unreadable
-from saltpath.core.nearest import listed, nearest
-from saltpath.core.references import Reference, Template, compile_tree, read_template, references_in
-from saltpath.core.subjects import read_subject
+from saltpath.core.answers.subjects import read_subject
+from saltpath.core.format.nodes import FormatError, Node, Problem
+from saltpath.core.references.templates import (
+    Reference,
+    Template,
+    compile_tree,
+    read_template,
+    references_in,
+)
+from saltpath.core.values import plain
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.nearest import listed, nearest
 
 
 class Reading(Struct):

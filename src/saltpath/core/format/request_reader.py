@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import re
 
-from saltpath.core import measures
-from saltpath.core.case import Auth, Expectation, Keep, Place, Repeat, Request, checks_in
+from saltpath.core.cases.case import Auth, Expectation, Keep, Place, Repeat, Request, checks_in
 from saltpath.core.format.body_reader import BODY_KEYS, read_body, read_pairs
 from saltpath.core.format.check_reader import read_expectations, read_subject_of
+from saltpath.core.format.nodes import Node
 from saltpath.core.format.options_reader import options
 from saltpath.core.format.output_reader import read_write
 from saltpath.core.format.reading import Reading, found
-from saltpath.core.format.source import Node
-from saltpath.core.references import Template, is_name
-from saltpath.core.step_references import asks
+from saltpath.core.references.templates import Template, is_name
+from saltpath.core.running.step_references import asks
+from saltpath.core.values import measures
 
 REQUEST_KEYS = (
     "request",

@@ -4,14 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-from saltpath.core.charsets import codec_of, no_encoding
-from saltpath.core.format.asked_reader import ASKED_KEYS, LARGEST_MOST, read_asked, read_most
-from saltpath.core.format.reading import Reading, found
-from saltpath.core.format.source import Node
-from saltpath.core.grammar import Unreadable
-from saltpath.core.lookups.statement import changes
-from saltpath.core.nearest import listed
-from saltpath.core.tables.sources import (
+from saltpath.core.cases.row_sources import (
     CELL_KINDS,
     Area,
     Column,
@@ -25,6 +18,13 @@ from saltpath.core.tables.sources import (
     Source,
     WrittenRows,
 )
+from saltpath.core.cases.statement import changes
+from saltpath.core.format.asked_reader import ASKED_KEYS, LARGEST_MOST, read_asked, read_most
+from saltpath.core.format.nodes import Node
+from saltpath.core.format.reading import Reading, found
+from saltpath.core.values.charsets import codec_of, no_encoding
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.nearest import listed
 
 LONGEST_COMMENT = 10
 FILE_KEYS = (
@@ -333,7 +333,7 @@ def _count(reading: Reading, node: Node, path: str) -> int:
 
 
 def _pick(reading: Reading, node: Node | None, path: str) -> str:
-    from saltpath.core.tables.picking import read_picks
+    from saltpath.core.format.picking import read_picks
 
     text = reading.text(node, path, "pick")
     try:

@@ -12,13 +12,13 @@ import sys
 from pathlib import Path
 from typing import Any
 
+from saltpath.core.cases.row_sources import CELL_KINDS
+from saltpath.core.cases.statement import RELATIONS
 from saltpath.core.checks.relations import TABLE, VALUE_KINDS
 from saltpath.core.format.asked_reader import LARGEST_MOST
 from saltpath.core.format.options_reader import LEAST_RATE, MOST_AT_ONCE, MOST_RATE
 from saltpath.core.format.shared_reader import INPUT_KINDS
-from saltpath.core.formats_of_text import FORMATS
-from saltpath.core.lookups.statement import RELATIONS
-from saltpath.core.tables.sources import CELL_KINDS
+from saltpath.core.values.text_formats import FORMATS
 
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
 TEXT: dict[str, Any] = {"type": "string", "minLength": 1}

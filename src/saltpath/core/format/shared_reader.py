@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from saltpath.core.case import Input, NamedValues
+from saltpath.core.cases.case import Input, NamedValues
+from saltpath.core.format.nodes import Node
 from saltpath.core.format.reading import Reading, found
-from saltpath.core.format.source import Node
-from saltpath.core.nearest import listed
-from saltpath.core.references import is_name, written_tree
+from saltpath.core.references.templates import is_name, written_tree
+from saltpath.core.values.nearest import listed
 
 INPUT_KEYS = ("kind", "default")
 INPUT_KINDS = ("text", "number", "integer", "boolean", "list", "object")

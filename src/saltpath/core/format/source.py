@@ -9,96 +9,22 @@ sentences are better. A text that begins with `{` or `[` is JSON.
 
 from __future__ import annotations
 
-import json
 import re
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterator
 from decimal import Decimal
-from json.decoder import scanstring  # type: ignore[attr-defined]
 from typing import Any
 
 import yaml
-from msgspec import Struct, field
 from yaml.cyaml import CParser  # type: ignore[attr-defined]
 
-from saltpath.core.plain import whole_text
+from saltpath.core.format.json_source import JsonReader
+from saltpath.core.format.nodes import MOST_LEVELS, Node, Source, refuse
+from saltpath.core.values.plain import whole_text
 
-MOST_LEVELS = 100
 MOST_LETTERS = 2_000_000
 MOST_READ_TWICE = 200_000
 """Longer texts that are no YAML are told of in libyaml's words."""
-
-
-class Problem(Struct, frozen=True):
-    """What is wrong in a file: `line` and `column` count from 1, `path` is the place in the
-    document."""
-
-    sentence: str
-    line: int = 0
-    column: int = 0
-    path: str = ""
-    file: str = ""
-
-    def __str__(self) -> str:
-        place = (
-            f"{self.file}:{self.line}: "
-            if self.file and self.line
-            else f"{self.file}: "
-            if self.file
-            else ""
-        )
-        if not place and self.line:
-            place = f"line {self.line}: "
-        return f"{place}{self.sentence}"
-
-
-class FormatError(ValueError):
-    """A file that does not match the format, with every problem found."""
-
-    def __init__(self, problems: list[Problem]) -> None:
-        super().__init__("; ".join(map(str, problems)))
-        self.problems = problems
-
-
-class Node(Struct):
-    """A value with its place. `value` is a scalar, a list of nodes, or a dict of nodes. `keys`:
-    each key's line."""
-
-    value: Any
-    line: int = 0
-    column: int = 0
-    plain: bool = False
-    keys: dict[str, int] = field(default_factory=dict)
-
-    def data(self) -> Any:
-        """The plain value without its places."""
-        if isinstance(self.value, dict):
-            return {key: node.data() for key, node in self.value.items()}
-        if isinstance(self.value, list):
-            return [node.data() for node in self.value]
-        return self.value
-
-
-class Source(Struct, frozen=True):
-    """A text as read: its root node, and its comment lines by the document path that they stand
-    above."""
-
-    root: Node
-    comments: dict[str, list[str]] = field(default_factory=dict)
-
-
-def from_data(data: Any, level: int = 0) -> Node:
-    """Nodes of a document that has no lines (one from the store or the API). Raises FormatError if
-    nested too deeply."""
-    if level > MOST_LEVELS:
-        raise _refuse(f"nested deeper than {MOST_LEVELS} levels", 0)
-    if isinstance(data, dict):
-        return Node({str(key): from_data(value, level + 1) for key, value in data.items()})
-    if isinstance(data, list):
-        return Node([from_data(item, level + 1) for item in data])
-    if isinstance(data, float):
-        return Node(Decimal(repr(data)))
-    return Node(data)
 
 
 def read_source(text: str) -> Source:
@@ -106,19 +32,12 @@ def read_source(text: str) -> Source:
     if text.startswith("\ufeff"):
         text = text[1:]
     if len(text) > MOST_LETTERS:
-        raise _refuse(f"this is longer than the {MOST_LETTERS:,} letters that a file may have", 0)
+        raise refuse(f"this is longer than the {MOST_LETTERS:,} letters that a file may have", 0)
     if text.lstrip()[:1] in ("{", "["):
-        return Source(_Json(text).read())
+        return Source(JsonReader(text).read())
     node = _read_yaml(text)
     root = _convert(node, text, 0)
     return Source(root, _comments(text, node, root) if "#" in text else {})
-
-
-def _refuse(sentence: str, line: int, column: int = 0) -> FormatError:
-    return FormatError([Problem(sentence, line, column)])
-
-
-# ---- YAML
 
 
 class _Composer(
@@ -154,7 +73,7 @@ def _composed(text: str) -> Any:
         event: Any = parser.get_event()
         begin, end, line = event.start_mark, event.end_mark, event.start_mark.line + 1
         if isinstance(event, yaml.DocumentStartEvent) and root is not None:
-            raise _refuse("a second document begins here; a file holds one", line)
+            raise refuse("a second document begins here; a file holds one", line)
         if isinstance(event, yaml.StreamEndEvent):
             return root
         if isinstance(event, yaml.AliasEvent | yaml.NodeEvent):
@@ -184,21 +103,21 @@ def _composed(text: str) -> Any:
         if isinstance(event, yaml.CollectionStartEvent):
             stack.append(node)
             if len(stack) > MOST_LEVELS + 1:
-                raise _refuse(f"nested deeper than {MOST_LEVELS} levels", line)
+                raise refuse(f"nested deeper than {MOST_LEVELS} levels", line)
 
 
 def _only_plain(event: Any, line: int) -> None:
     """Raises FormatError for what is YAML and not part of the format."""
     if isinstance(event, yaml.AliasEvent):
-        raise _refuse(
+        raise refuse(
             f"an alias (*{event.anchor}) is not part of the format; write the value out", line
         )
     if event.anchor is not None:
-        raise _refuse(
+        raise refuse(
             f"an anchor (&{event.anchor}) is not part of the format; write the value out", line
         )
     if getattr(event, "tag", None) is not None:
-        raise _refuse(f"a tag ({event.tag}) is not part of the format; leave it out", line)
+        raise refuse(f"a tag ({event.tag}) is not part of the format; leave it out", line)
 
 
 def _read_yaml(text: str) -> Any:
@@ -212,18 +131,18 @@ def _read_yaml(text: str) -> Any:
     except yaml.MarkedYAMLError as problem:
         mark = problem.problem_mark or problem.context_mark
         line = mark.line + 1 if mark else 0
-        raise _refuse(
+        raise refuse(
             _yaml_sentence(problem, text, line), line, mark.column + 1 if mark else 0
         ) from None
     except yaml.reader.ReaderError as problem:
         line = text.count("\n", 0, problem.position) + 1
-        raise _refuse(f"the character {problem.character!r} cannot stand in a file", line) from None
+        raise refuse(f"the character {problem.character!r} cannot stand in a file", line) from None
     except UnicodeError:
-        raise _refuse("half of a character stands in it, which no file can hold", 0) from None
+        raise refuse("half of a character stands in it, which no file can hold", 0) from None
     except RecursionError:
-        raise _refuse(f"nested deeper than {MOST_LEVELS} levels", _deep_line(text)) from None
+        raise refuse(f"nested deeper than {MOST_LEVELS} levels", _deep_line(text)) from None
     if node is None:
-        raise _refuse("the file is empty", 1)
+        raise refuse("the file is empty", 1)
     return node
 
 
@@ -261,14 +180,14 @@ def _deep_line(text: str) -> int:
 def _convert(node: Any, text: str, level: int) -> Node:
     line, column = node.start_mark.line + 1, node.start_mark.column + 1
     if level > MOST_LEVELS:
-        raise _refuse(f"nested deeper than {MOST_LEVELS} levels", line)
+        raise refuse(f"nested deeper than {MOST_LEVELS} levels", line)
     if isinstance(node, yaml.ScalarNode):
         return _scalar(node, text, line, column)
     if isinstance(node, yaml.SequenceNode):
         begin = text[node.start_mark.index : node.start_mark.index + 40]
         if begin[:1] == "[" and begin[1:].lstrip()[:1] in ("=", "?"):
             found = begin.split("\n")[0]
-            raise _refuse(
+            raise refuse(
                 f"a reference that is the whole value must be put in quotes; found {found}",
                 line,
                 column,
@@ -283,14 +202,14 @@ def _mapping(node: Any, text: str, line: int, column: int, level: int) -> Node:
     for key_node, value_node in node.value:
         key_line = key_node.start_mark.line + 1
         if not isinstance(key_node, yaml.ScalarNode):
-            raise _refuse("a key must be text; a reference must be put in quotes", key_line)
+            raise refuse("a key must be text; a reference must be put in quotes", key_line)
         key = key_node.value
         if key == "<<" and key_node.style is None:
-            raise _refuse(
+            raise refuse(
                 "a merge key (<<) is not part of the format; write the values out", key_line
             )
         if key in values:
-            raise _refuse(f"the key {key!r} stands twice, first in line {keys[key]}", key_line)
+            raise refuse(f"the key {key!r} stands twice, first in line {keys[key]}", key_line)
         values[key] = _convert(value_node, text, level + 1)
         keys[key] = key_line
     return Node(values, line, column, keys=keys)
@@ -307,7 +226,7 @@ def _scalar(node: Any, text: str, line: int, column: int) -> Node:
     if whole_text(value) is not value:
         value = _paired(value)
     if whole_text(value) is not value:
-        raise _refuse(
+        raise refuse(
             "half of a character (a lone surrogate) stands here, which no file can hold",
             line,
             column,
@@ -315,9 +234,9 @@ def _scalar(node: Any, text: str, line: int, column: int) -> Node:
     if node.style is not None:
         return Node(value, line, column)
     if value[:1] == "=" or (value[:1] == "?" and len(value) > 1):
-        raise _refuse(f"{value!r} begins with {value[0]}; put it in quotes", line, column)
+        raise refuse(f"{value!r} begins with {value[0]}; put it in quotes", line, column)
     if value[:1] == "$" and _COMMENT_AFTER.match(text, node.end_mark.index):
-        raise _refuse(
+        raise refuse(
             f"what follows # after {value} would be lost; put the whole in quotes", line, column
         )
     return Node(plain_scalar(value, line, column), line, column, plain=True)
@@ -335,7 +254,7 @@ def _paired(value: str) -> str:
 def plain_scalar(value: str, line: int, column: int) -> Any:
     """YAML 1.2 core schema, less what the format refuses."""
     if value == "":
-        raise _refuse("a value is missing here; write null, or '' for an empty text", line, column)
+        raise refuse("a value is missing here; write null, or '' for an empty text", line, column)
     if value in ("null", "Null", "NULL", "~"):
         return None
     if value in ("true", "True", "TRUE"):
@@ -343,7 +262,7 @@ def plain_scalar(value: str, line: int, column: int) -> Any:
     if value in ("false", "False", "FALSE"):
         return False
     if _SPECIAL.fullmatch(value):
-        raise _refuse(
+        raise refuse(
             f"{value} is not a number that JSON knows; put it in quotes if it is text", line, column
         )
     if len(value) > 1000:
@@ -428,108 +347,3 @@ def _scalar_spans(text: str, node: Any) -> Iterator[tuple[int, int]]:
             start = node.start_mark.index
             is_block = node.style in ("|", ">")
             yield (text.find("\n", start) if is_block else start), node.end_mark.index
-
-
-# ---- JSON
-
-
-class _Json:
-    """A small JSON reader that keeps lines, exact numbers and refuses doubled keys (RFC 8259)."""
-
-    _SPACE = re.compile(r"[ \t\n\r]*")
-    _NUMBER = re.compile(r"-?(?:0|[1-9][0-9]*)(\.[0-9]+)?([eE][-+]?[0-9]+)?")
-
-    def __init__(self, text: str) -> None:
-        self._text = text
-        self._at = 0
-        self._ends = [found.start() for found in re.finditer("\n", text)]
-
-    def read(self) -> Node:
-        node = self._value(0)
-        self._skip()
-        if self._at < len(self._text):
-            raise self._unexpected("the end of the file")
-        return node
-
-    def _skip(self) -> None:
-        found = self._SPACE.match(self._text, self._at)
-        assert found is not None
-        self._at = found.end()
-
-    def _line(self) -> int:
-        return bisect_left(self._ends, self._at) + 1
-
-    def _unexpected(self, wanted: str) -> FormatError:
-        here = self._text[self._at : self._at + 20].split("\n")[0] or "the end of the file"
-        return _refuse(f"this is not JSON: expected {wanted}, found {here}", self._line())
-
-    def _value(self, level: int) -> Node:
-        self._skip()
-        line = self._line()
-        if level > MOST_LEVELS:
-            raise _refuse(f"nested deeper than {MOST_LEVELS} levels", line)
-        char = self._text[self._at : self._at + 1]
-        if char == "{":
-            return self._object(line, level)
-        if char == "[":
-            return self._list(line, level)
-        if char == '"':
-            return Node(self._string(), line)
-        for word, value in (("true", True), ("false", False), ("null", None)):
-            if self._text.startswith(word, self._at):
-                self._at += len(word)
-                return Node(value, line)
-        found = self._NUMBER.match(self._text, self._at)
-        if not found or len(found[0]) > 1000:
-            raise self._unexpected("a value")
-        self._at = found.end()
-        return Node(Decimal(found[0]) if found[1] or found[2] else int(found[0]), line)
-
-    def _string(self) -> str:
-        try:
-            value, self._at = scanstring(self._text, self._at + 1, True)
-        except json.JSONDecodeError as problem:
-            raise _refuse(f"this is not JSON: {problem.msg}", problem.lineno) from None
-        return whole_text(str(value))
-
-    def _take(self, wanted: str) -> str:
-        self._skip()
-        char = self._text[self._at : self._at + 1]
-        if not char or char not in wanted:
-            raise self._unexpected(" or ".join(wanted))
-        self._at += 1
-        return char
-
-    def _list(self, line: int, level: int) -> Node:
-        self._at += 1
-        items: list[Node] = []
-        self._skip()
-        if self._text.startswith("]", self._at):
-            self._at += 1
-            return Node(items, line)
-        while True:
-            items.append(self._value(level + 1))
-            if self._take(",]") == "]":
-                return Node(items, line)
-
-    def _object(self, line: int, level: int) -> Node:
-        self._at += 1
-        values: dict[str, Node] = {}
-        keys: dict[str, int] = {}
-        self._skip()
-        if self._text.startswith("}", self._at):
-            self._at += 1
-            return Node(values, line)
-        while True:
-            self._skip()
-            key_line = self._line()
-            if not self._text.startswith('"', self._at):
-                raise self._unexpected("a key in double quotes")
-            key = self._string()
-            if key in values:
-                raise _refuse(f"the key {key!r} stands twice, first in line {keys[key]}", key_line)
-            self._take(":")
-            values[key] = self._value(level + 1)
-            keys[key] = key_line
-            if self._take(",}") == "}":
-                return Node(values, line, keys=keys)

@@ -13,8 +13,10 @@ from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any
 
-from saltpath.core import formats_of_text, generators, pipes, plain, subjects
+from saltpath.core.answers import subjects
 from saltpath.core.checks import loose, relations, sentences
+from saltpath.core.references import generators, pipes
+from saltpath.core.values import plain, text_formats
 
 
 def _table(head: tuple[str, ...], rows: Iterable[tuple[str, ...]]) -> str:
@@ -83,7 +85,7 @@ def loose_table() -> str:
 def format_table() -> str:
     rows = (
         (_code(form.name), form.source, _code(form.example))
-        for form in formats_of_text.FORMATS.values()
+        for form in text_formats.FORMATS.values()
     )
     return _table(("format", "as in", "example"), rows)
 

@@ -5,8 +5,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from saltpath.core import formats_of_text, generators, pipes, subjects
+from saltpath.core.answers import subjects
 from saltpath.core.checks import loose, relations
+from saltpath.core.references import generators, pipes
+from saltpath.core.values import text_formats
 
 KEYS: dict[str, str] = {
     "salt-path": "the version of the format: 1",
@@ -145,7 +147,7 @@ def words() -> Iterator[dict[str, str]]:
         yield {"kind": "generator", "text": generator.example, "about": generator.about}
     for kind in loose.KINDS.values():
         yield {"kind": "loose", "text": kind.example[0], "about": kind.about}
-    for form in formats_of_text.FORMATS.values():
+    for form in text_formats.FORMATS.values():
         yield {
             "kind": "format",
             "text": form.name,

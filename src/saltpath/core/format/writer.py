@@ -9,8 +9,9 @@ import re
 from functools import lru_cache
 from typing import Any
 
-from saltpath.core import plain
-from saltpath.core.format.source import FormatError, plain_scalar
+from saltpath.core.format.nodes import FormatError
+from saltpath.core.format.source import plain_scalar
+from saltpath.core.values import plain
 
 ORDER = (
     "salt-path",

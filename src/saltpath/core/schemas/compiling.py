@@ -9,13 +9,13 @@ from typing import Any
 
 from msgspec import Struct
 
-from saltpath.core import plain
-from saltpath.core.formats_of_text import FORMATS
 from saltpath.core.schemas.dialects import NEWEST, Dialect, metaschemas
 from saltpath.core.schemas.documents import Documents, Located, Resource, Unusable
 from saltpath.core.schemas.faults import Fault
 from saltpath.core.schemas.keywords import KEYWORDS
 from saltpath.core.schemas.nodes import ANY, NOTHING, Node
+from saltpath.core.values import plain
+from saltpath.core.values.text_formats import FORMATS
 
 ALL_FORMATS = frozenset(FORMATS)
 Scope = frozenset[tuple[str, Resource]]

@@ -10,7 +10,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from saltpath.core import plain
+from saltpath.core.values import plain
 
 
 class Dialect(Struct, frozen=True):

@@ -9,8 +9,8 @@ from urllib.parse import unquote, urldefrag, urljoin
 
 from msgspec import Struct, field
 
-from saltpath.core import plain
 from saltpath.core.schemas.dialects import Dialect, dialect_of
+from saltpath.core.values import plain
 
 
 class Unusable(ValueError):

@@ -12,7 +12,7 @@ from msgspec import Struct, field
 from saltpath.core.schemas.faults import Fault
 
 TYPES: tuple[type, ...] = (type(None), bool, int, Decimal, str, list, dict)
-"""Of plain values (core/plain.py)."""
+"""Of plain values (core/values/plain.py)."""
 
 
 class Test(Struct, frozen=True):

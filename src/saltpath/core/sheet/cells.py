@@ -14,7 +14,6 @@ from urllib.parse import unquote
 
 import msgspec
 
-from saltpath.core import plain
 from saltpath.core.checks.typed import (
     ALL_PHRASES,
     NOT_EMPTY,
@@ -22,8 +21,9 @@ from saltpath.core.checks.typed import (
     read_sentence,
     write_sentence,
 )
-from saltpath.core.grammar import Unreadable
-from saltpath.core.nearest import nearest
+from saltpath.core.values import plain
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.nearest import nearest
 
 LONGEST = 32_000
 """A cell of a workbook holds 32,767 characters; a longer text is cut, and recognised by its

@@ -5,9 +5,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from saltpath.core.grammar import Unreadable
+from saltpath.core.answers.subjects import read_subject
 from saltpath.core.sheet.rows import COLUMNS, HEADINGS, KEYS
-from saltpath.core.subjects import read_subject
+from saltpath.core.values.grammar import Unreadable
 
 EXPECTED_OF = "expected of "
 """A column of a team's own may hold what one subject is expected to be: `expected of

@@ -14,16 +14,16 @@ from typing import Any
 
 from msgspec import Struct, field
 
-from saltpath.core.difference import differences
+from saltpath.core.assist.difference import differences
+from saltpath.core.assist.naming import name_for
+from saltpath.core.cases.steps import with_step
+from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.reader import case_from_data
-from saltpath.core.format.source import FormatError
-from saltpath.core.grammar import Unreadable
-from saltpath.core.naming import name_for
-from saltpath.core.nearest import nearest
 from saltpath.core.sheet.cells import as_cell, aside, read_cells, read_request
 from saltpath.core.sheet.headings import EXPECTED_OF, is_own
 from saltpath.core.sheet.rows import REQUEST_COLUMNS, check_cells, requests_of
-from saltpath.core.steps import with_step
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.nearest import nearest
 
 Document = dict[str, Any]
 Known = Callable[[str, str], Mapping[str, str]]

@@ -8,8 +8,8 @@ from typing import Any
 
 from msgspec import Struct, field
 
+from saltpath.core.cases.steps import steps_in
 from saltpath.core.sheet.cells import as_cell, marks_of, write_cells, write_request
-from saltpath.core.steps import steps_in
 
 REQUEST_COLUMNS = ("method", "address", "headers", "body")
 CHECK_COLUMNS = ("of", "relation", "expected", "note", "mark")

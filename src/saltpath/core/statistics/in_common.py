@@ -22,8 +22,8 @@ import numpy as np
 import numpy.typing as npt
 from msgspec import Struct
 
-from saltpath.core import plain
-from saltpath.core.why import Why, why
+from saltpath.core.values import plain
+from saltpath.core.values.why import Why, why
 
 ALPHA = 0.05
 PERMUTATIONS = 999

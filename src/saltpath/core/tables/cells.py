@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 from typing import Any, NamedTuple
 
-from saltpath.core import plain
-from saltpath.core.why import Why, why
+from saltpath.core.values import plain
+from saltpath.core.values.why import Why, why
 
 _NUMBER = re.compile(r"[+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d{1,3})?", re.ASCII)
 _WITH_COMMA = re.compile(r"[+-]?\d+(?:,\d+)?", re.ASCII)

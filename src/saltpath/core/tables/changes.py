@@ -10,8 +10,8 @@ from typing import Any
 
 from msgspec import Struct, field
 
-from saltpath.core import plain
-from saltpath.core.tables.sources import Row
+from saltpath.core.cases.row_sources import Row
+from saltpath.core.values import plain
 
 MOST_COMPARED = 200_000
 MOST_SHOWN = 50

@@ -10,10 +10,10 @@ from typing import Any
 
 from msgspec import Struct
 
-from saltpath.core.grammar import Unreadable
+from saltpath.core.cases.row_sources import Area, Column, FileRows, Row
 from saltpath.core.tables.cells import BadCell, Unfit, fitted, kind_of, looks_with_comma, problem_of
-from saltpath.core.tables.sources import Area, Column, FileRows, Row
-from saltpath.core.why import Why, why
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.why import Why, why
 
 LOOKED_AT = 60
 MOST_COLUMNS = 1_000

@@ -7,14 +7,14 @@ from collections.abc import Iterable, Iterator
 from math import prod
 from typing import Any
 
-from saltpath.core import plain
-from saltpath.core.draw import Draw
-from saltpath.core.grammar import Unreadable
-from saltpath.core.scopes import Scopes
+from saltpath.core.cases.row_sources import CombinedRows, ListRows, MadeRows, Row, WrittenRows
+from saltpath.core.references.scopes import Scopes
 from saltpath.core.tables.combining import MOST_WORK, combination, every, pairs, work
 from saltpath.core.tables.objects import flat
-from saltpath.core.tables.sources import CombinedRows, ListRows, MadeRows, Row, WrittenRows
-from saltpath.core.why import Blocked, why
+from saltpath.core.values import plain
+from saltpath.core.values.draw import Draw
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.why import Blocked, why
 
 MOST_ROWS = 10_000_000
 

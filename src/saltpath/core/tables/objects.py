@@ -6,12 +6,12 @@ from collections.abc import Iterable, Iterator
 from itertools import chain, islice
 from typing import Any
 
-from saltpath.core import jsonpath
-from saltpath.core.grammar import Unreadable
+from saltpath.core.cases.row_sources import Area, FileRows, Row
+from saltpath.core.paths import jsonpath
 from saltpath.core.tables.cells import BadCell, Unfit, fitted, problem_of
 from saltpath.core.tables.frame import Frame, Table
-from saltpath.core.tables.sources import Area, FileRows, Row
-from saltpath.core.why import Why
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.why import Why
 
 LOOKED_AT = 1_000
 ITEM = "item"

@@ -8,9 +8,9 @@ from typing import Any
 
 from msgspec import Struct, field
 
-from saltpath.core import plain
+from saltpath.core.cases.row_sources import Column, Row
 from saltpath.core.tables.cells import kind_of, looks_with_comma
-from saltpath.core.tables.sources import Column, Row
+from saltpath.core.values import plain
 
 MOST_DISTINCT = 10_000
 MOST_SHOWN = 12

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 from msgspec import Struct
 
-from saltpath.core import plain
+from saltpath.core.values import plain
 from saltpath.demo.harbour.port import Port, Refusal
 
 

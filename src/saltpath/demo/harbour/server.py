@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import parse_qsl, unquote, urlsplit
 
-from saltpath.core import plain
+from saltpath.core.values import plain
 from saltpath.demo.harbour import cargo, desks, papers  # noqa: F401 - they enter their routes into the table
 from saltpath.demo.harbour.faults import FAULTS
 from saltpath.demo.harbour.ledger import Ledger

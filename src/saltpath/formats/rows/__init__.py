@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from pathlib import PurePosixPath
 from typing import TYPE_CHECKING, BinaryIO
 
-from saltpath.core.tables.sources import FileRows, Row
+from saltpath.core.cases.row_sources import FileRows, Row
 
 if TYPE_CHECKING:
     from saltpath.core.tables.frame import Table

@@ -13,10 +13,10 @@ from typing import Any, BinaryIO
 from msgspec import Struct
 from msgspec.structs import replace
 
-from saltpath.core.grammar import Unreadable
+from saltpath.core.cases.row_sources import FileRows
 from saltpath.core.tables.cells import BadCell, looks_with_comma
 from saltpath.core.tables.frame import Table, column_letters, table_of
-from saltpath.core.tables.sources import FileRows
+from saltpath.core.values.grammar import Unreadable
 from saltpath.formats.rows.encodings import found_encoding, known_encoding, shown
 from saltpath.formats.rows.letters import Guess
 

@@ -6,8 +6,8 @@ from __future__ import annotations
 import codecs
 from typing import BinaryIO
 
-from saltpath.core.charsets import codec_of, no_encoding
-from saltpath.core.grammar import Unreadable
+from saltpath.core.values.charsets import codec_of, no_encoding
+from saltpath.core.values.grammar import Unreadable
 from saltpath.formats.rows.letters import Guess, guessed
 
 _MARKS = (

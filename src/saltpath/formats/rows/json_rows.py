@@ -8,12 +8,12 @@ from collections import Counter
 from collections.abc import Iterator
 from typing import Any, BinaryIO
 
-from saltpath.core import plain
-from saltpath.core.grammar import Unreadable
+from saltpath.core.cases.row_sources import FileRows
 from saltpath.core.tables.cells import BadCell
 from saltpath.core.tables.frame import Table
 from saltpath.core.tables.objects import list_in, table_of_items
-from saltpath.core.tables.sources import FileRows
+from saltpath.core.values import plain
+from saltpath.core.values.grammar import Unreadable
 from saltpath.formats.rows.encodings import found_encoding, known_encoding
 
 LARGEST = 100_000_000

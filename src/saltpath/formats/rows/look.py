@@ -8,9 +8,9 @@ from typing import Any, BinaryIO
 
 from msgspec import Struct, field
 
-from saltpath.core import plain
+from saltpath.core.cases.row_sources import FileRows
 from saltpath.core.tables.objects import lists_in
-from saltpath.core.tables.sources import FileRows
+from saltpath.core.values import plain
 from saltpath.formats.rows import csv_rows, json_rows, kind_of_file, xlsx_rows
 from saltpath.formats.rows.encodings import shown
 

@@ -15,11 +15,11 @@ from decimal import Decimal
 from itertools import islice
 from typing import Any, BinaryIO
 
-from saltpath.core.grammar import Unreadable
-from saltpath.core.nearest import listed, nearest
+from saltpath.core.cases.row_sources import Area, FileRows
 from saltpath.core.tables.cells import BadCell
 from saltpath.core.tables.frame import Table, column_letters, read_area, table_of
-from saltpath.core.tables.sources import Area, FileRows
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.nearest import listed, nearest
 from saltpath.formats.archives import check_places, safe_archive, short
 from saltpath.formats.spreadsheets import openpyxl
 

@@ -8,15 +8,10 @@ from typing import Any
 from flask import Response, request
 from msgspec.structs import replace
 
-from saltpath.core import plain
-from saltpath.core.case import Case, NamedValues, Project, Suite
-from saltpath.core.format.readable import Broken
-from saltpath.core.format.writer import write_document
-from saltpath.core.inspect import inspect, surroundings
-from saltpath.core.outline import outline
-from saltpath.core.plan import signed_in
-from saltpath.core.scopes import Scopes
-from saltpath.core.tables.sources import (
+from saltpath.core.assist.inspect import inspect, surroundings
+from saltpath.core.assist.outline import outline
+from saltpath.core.cases.case import Case, NamedValues, Project, Suite
+from saltpath.core.cases.row_sources import (
     DatabaseRows,
     FileRows,
     ListRows,
@@ -24,13 +19,18 @@ from saltpath.core.tables.sources import (
     Source,
     kind_of,
 )
-from saltpath.core.why import Why, why
-from saltpath.server.again import scopes_of
+from saltpath.core.format.readable import Broken
+from saltpath.core.format.writer import write_document
+from saltpath.core.references.scopes import Scopes
+from saltpath.core.running.plan import signed_in
+from saltpath.core.values import plain
+from saltpath.core.values.why import Why, why
 from saltpath.server.api.views import cell_text, every_answer_view, moment, reason, sign_in_view
 from saltpath.server.compiled import broken, environment_of, project_of, suite_of
 from saltpath.server.context import database
-from saltpath.server.last_seen import keep_again, last_seen
+from saltpath.server.last_answers import keep_again, last_seen
 from saltpath.server.problems import json_answer
+from saltpath.server.rejudging import scopes_of
 from saltpath.server.shared_cases import shared_view, with_shared
 from saltpath.server.sources import Begin, begin_of, source_of
 from saltpath.store import cases, projects, single

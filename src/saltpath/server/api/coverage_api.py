@@ -7,13 +7,13 @@ from typing import Any
 
 from flask import Blueprint, Response
 
-from saltpath.core import plain
-from saltpath.core.case import Answered
-from saltpath.core.coverage import by_name, coverage
-from saltpath.core.scopes import Scope, Scopes
+from saltpath.core.assist.coverage import by_name, coverage
+from saltpath.core.cases.case import Answered
+from saltpath.core.references.scopes import Scope, Scopes
+from saltpath.core.values import plain
 from saltpath.server.compiled import compiled
 from saltpath.server.context import database
-from saltpath.server.last_seen import SeenStep, judged
+from saltpath.server.last_answers import SeenStep, judged
 from saltpath.server.problems import json_answer
 from saltpath.store import cases, kept_answers, projects
 from saltpath.store.cases import StoredCase

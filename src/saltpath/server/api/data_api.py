@@ -8,13 +8,8 @@ from typing import Any
 
 from flask import Blueprint, Response, request
 
-from saltpath.core.case import Case, Project, Suite
-from saltpath.core.format.project import read_project
-from saltpath.core.format.readable import readable_project
-from saltpath.core.grammar import Unreadable
-from saltpath.core.tables.made import made_rows
-from saltpath.core.tables.made import names_of as names_of_made
-from saltpath.core.tables.sources import (
+from saltpath.core.cases.case import Case, Project, Suite
+from saltpath.core.cases.row_sources import (
     CombinedRows,
     DatabaseRows,
     FileRows,
@@ -25,7 +20,12 @@ from saltpath.core.tables.sources import (
     WrittenRows,
     kind_of,
 )
-from saltpath.core.why import Blocked
+from saltpath.core.format.project import read_project
+from saltpath.core.format.readable import readable_project
+from saltpath.core.tables.made import made_rows
+from saltpath.core.tables.made import names_of as names_of_made
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.why import Blocked
 from saltpath.server.api.case_view import scopes_for_rows
 from saltpath.server.api.views import moment
 from saltpath.server.compiled import project_of

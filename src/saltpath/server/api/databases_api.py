@@ -7,13 +7,13 @@ from typing import Any
 
 from flask import Blueprint, Response, request
 
+from saltpath.core.cases.row_sources import DatabaseRows
 from saltpath.core.format.project import read_project
-from saltpath.core.tables.sources import DatabaseRows
 from saltpath.server.context import actor, body, database, project_asked
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.sources import look_of
 from saltpath.server.tasks import MOST_LOOKED_AT
-from saltpath.store import databases, looks, projects, runs
+from saltpath.store import databases, probes, projects, runs
 from saltpath.store.database import NotFound
 from saltpath.store.documents import Document
 
@@ -63,7 +63,7 @@ def look_into() -> Response:
     about, asked = (
         _of_source(project, data["rows"]) if "rows" in data else _of_database(project, data)
     )
-    case = looks.look(database(), project.id, actor().id, about, asked)
+    case = probes.look(database(), project.id, actor().id, about, asked)
     environment = str(data.get("environment", "")) or str(project.document.get("environment", ""))
     run, _ = runs.ask(
         database(),

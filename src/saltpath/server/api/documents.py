@@ -7,11 +7,12 @@ from typing import Any
 
 from flask import Blueprint, Response, current_app
 
-from saltpath.core.case import Case, Request
-from saltpath.core.difference import differences
+from saltpath.core.assist.difference import differences
+from saltpath.core.cases.case import Case, Request
 from saltpath.core.format.carried import carried
+from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.reader import case_from_data, case_of
-from saltpath.core.format.source import FormatError, read_source
+from saltpath.core.format.source import read_source
 from saltpath.core.format.words import words
 from saltpath.core.format.writer import write_document
 from saltpath.server.api.case_view import case_answer

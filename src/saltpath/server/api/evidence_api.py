@@ -11,31 +11,31 @@ from typing import Any
 
 from flask import Blueprint, Response, request
 
-from saltpath.core import plain
-from saltpath.core.answer import Answer
-from saltpath.core.case import Answered, checks_in
+from saltpath.core.answers.answer import Answer
+from saltpath.core.answers.exchange import MASK
+from saltpath.core.answers.facts import facts_of
+from saltpath.core.answers.subjects import find, read_subject, taken
+from saltpath.core.assist.completion import fit, offered
+from saltpath.core.assist.observations import places, seen, telling
+from saltpath.core.assist.repeated import repeated
+from saltpath.core.cases.case import Answered, checks_in
+from saltpath.core.cases.steps import steps_in
 from saltpath.core.checks.doubts import doubt
 from saltpath.core.checks.typed import read_sentence, suggestions, write_sentence
-from saltpath.core.exchange import MASK
-from saltpath.core.facts import facts_of
+from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.reader import case_from_data
-from saltpath.core.format.source import FormatError
-from saltpath.core.grammar import Unreadable
-from saltpath.core.jsonpath import MISSING
-from saltpath.core.measures import show_in
-from saltpath.core.offered import fit, offered
-from saltpath.core.pipes import KINDS as PIPES
-from saltpath.core.repeated import repeated
-from saltpath.core.seen import places, seen, telling
-from saltpath.core.sent import asker
+from saltpath.core.paths.jsonpath import MISSING
+from saltpath.core.references.pipes import KINDS as PIPES
+from saltpath.core.running.sent import asker
 from saltpath.core.sheet.cells import read_cells
-from saltpath.core.steps import steps_in
-from saltpath.core.subjects import find, read_subject, taken
-from saltpath.core.why import Blocked
-from saltpath.server import again
+from saltpath.core.values import plain
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.measures import show_in
+from saltpath.core.values.why import Blocked
+from saltpath.server import rejudging
 from saltpath.server.api.views import outcome_view, reason, run_view, step_view
 from saltpath.server.context import body, database, whole
-from saltpath.server.last_seen import judged, last_answer, last_seen, scopes_now
+from saltpath.server.last_answers import judged, last_answer, last_seen, scopes_now
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.sheets import known_paths
 from saltpath.store import cases, evidence, kept_answers, runs
@@ -91,7 +91,7 @@ def read_typed(id: str) -> Response:
             400, "sentence-missing", "Give the sentence as text, and the key of its step as step."
         )
     last = last_answer(stored, key)
-    paths = again.paths_in(last[1] if last else None)
+    paths = rejudging.paths_in(last[1] if last else None)
     result: dict[str, Any] = {
         "check": None,
         "typed": "",
@@ -101,7 +101,7 @@ def read_typed(id: str) -> Response:
         "suggestions": suggestions(text, paths),
     }
     try:
-        check = read_sentence(text, again.by_last_name(paths))
+        check = read_sentence(text, rejudging.by_last_name(paths))
         step = {"request": "x", "send": "GET http://x/", "expect": [check]}
         read = case_from_data({"salt-path": 1, "case": "x", "steps": [step]}).steps[0]
     except (Unreadable, FormatError) as problem:
@@ -113,7 +113,7 @@ def read_typed(id: str) -> Response:
         seen_last, answer, scopes = last
         scopes.asking = asker(seen_last.exchanges[-1], answer, scopes)
         result["outcome"] = outcome_view(
-            again.judge_kept(read.expect[0], answer, scopes), again=True
+            rejudging.judge_kept(read.expect[0], answer, scopes), again=True
         )
     return json_answer(result)
 

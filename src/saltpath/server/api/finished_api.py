@@ -7,18 +7,18 @@ from typing import Any
 
 from flask import Blueprint, Response, request
 
-from saltpath.core.case import Case, Environment, Request
-from saltpath.core.exchange import MASK
-from saltpath.core.moments import zone_of
-from saltpath.core.plan import scope_of, scope_of_suite, signed_in
-from saltpath.core.prepare import Prepared, prepare
-from saltpath.core.scopes import Scope, Scopes
-from saltpath.core.tables.sources import Row
-from saltpath.core.why import Blocked
+from saltpath.core.answers.exchange import MASK
+from saltpath.core.cases.case import Case, Environment, Request
+from saltpath.core.cases.row_sources import Row
+from saltpath.core.references.scopes import Scope, Scopes
+from saltpath.core.running.plan import scope_of, scope_of_suite, signed_in
+from saltpath.core.running.prepare import Prepared, prepare
+from saltpath.core.values.moments import zone_of
+from saltpath.core.values.why import Blocked
 from saltpath.server.api.case_view import begin_of_case
 from saltpath.server.compiled import environment_of
 from saltpath.server.context import database
-from saltpath.server.last_seen import around, last_seen
+from saltpath.server.last_answers import around, last_seen
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.shared_cases import with_shared
 from saltpath.server.sources import source_of

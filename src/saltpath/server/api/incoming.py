@@ -8,11 +8,11 @@ from urllib.parse import urlsplit
 
 from flask import Blueprint, Response, request
 
+from saltpath.core.assist.recorded import Recorded, ends_with
+from saltpath.core.assist.recorded_story import Story, story
+from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.reader import case_from_data
-from saltpath.core.format.source import FormatError
-from saltpath.core.grammar import Unreadable
-from saltpath.core.recorded import Recorded, ends_with
-from saltpath.core.recorded_story import Story, story
+from saltpath.core.values.grammar import Unreadable
 from saltpath.formats.har import Entry, read_har
 from saltpath.formats.pasted import read_pasted
 from saltpath.server.api.views import reason

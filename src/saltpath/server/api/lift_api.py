@@ -7,17 +7,17 @@ from typing import Any
 
 from flask import Blueprint, Response
 
-from saltpath.core import plain
+from saltpath.core.assist.lift import ORIGIN, Place, lifted, offers
+from saltpath.core.assist.value_cells import is_secret, read_value
 from saltpath.core.format.carried import carried
 from saltpath.core.format.reader import case_from_data
-from saltpath.core.lift import ORIGIN, Place, lifted, offers
-from saltpath.core.references import is_name
-from saltpath.core.values import is_secret, read_value
+from saltpath.core.references.templates import is_name
+from saltpath.core.values import plain
 from saltpath.server.context import actor, body, database, folder, project_asked
 from saltpath.server.origins import origins_of
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import cases, projects
-from saltpath.store.database import Conflict
+from saltpath.store.database import VersionConflict
 from saltpath.store.documents import Document
 from saltpath.store.values import CellChange, change_values
 
@@ -139,7 +139,7 @@ def _save(case: cases.StoredCase, value: Any, name: str, left: frozenset[str]) -
             made = cases.save_case(
                 database(), case.oid, actor().id, case.version, document, comments
             )
-        except Conflict:
+        except VersionConflict:
             if tried == TRIES - 1:
                 raise
             case = cases.case(database(), case.oid)

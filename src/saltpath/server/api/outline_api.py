@@ -10,12 +10,12 @@ from typing import Any
 
 from flask import Blueprint, Response
 
+from saltpath.core.cases.steps import steps_in
 from saltpath.core.format.project import read_project, read_suite
-from saltpath.core.steps import steps_in
 from saltpath.server.api.views import every_answer_view, moment, ms, sign_in_view
+from saltpath.server.caches import VersionCache
 from saltpath.server.context import actor, body, database, project_asked, version_changed
 from saltpath.server.problems import Refused, json_answer
-from saltpath.server.remembered import ByVersion
 from saltpath.store import cases, documents, people, projects, runs
 from saltpath.store.database import now_us, write
 from saltpath.store.documents import Document
@@ -88,7 +88,7 @@ def list_suites() -> Response:
     return json_answer({"items": items, "next": None})
 
 
-_said: ByVersion[dict[str, Any]] = ByVersion(5_000)
+_said: VersionCache[dict[str, Any]] = VersionCache(5_000)
 
 
 def _said_by(connection: sqlite3.Connection, head: cases.CaseHead) -> dict[str, Any]:

@@ -8,9 +8,9 @@ from typing import Any
 from flask import Blueprint, Response, request
 
 from saltpath.core.format.folder import slug
-from saltpath.core.grammar import Unreadable
-from saltpath.core.outputs import columns_of
+from saltpath.core.running.outputs import columns_of
 from saltpath.core.tables.frame import read_area
+from saltpath.core.values.grammar import Unreadable
 from saltpath.formats.workbook import (
     CSV,
     XLSX,

@@ -8,12 +8,12 @@ from urllib.parse import parse_qsl, urlsplit
 
 from flask import Blueprint, Response
 
-from saltpath.core import plain
+from saltpath.core.answers.exchange import MASK
+from saltpath.core.assist.observations import places
+from saltpath.core.assist.proposals import ECHOES, FORMS, SURE, Observed, propose
+from saltpath.core.cases.steps import steps_in
 from saltpath.core.checks.typed import write_sentence
-from saltpath.core.exchange import MASK
-from saltpath.core.proposals import ECHOES, FORMS, SURE, Observed, propose
-from saltpath.core.seen import places
-from saltpath.core.steps import steps_in
+from saltpath.core.values import plain
 from saltpath.server.api.views import reason
 from saltpath.server.context import database
 from saltpath.server.problems import json_answer

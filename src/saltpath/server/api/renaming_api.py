@@ -6,15 +6,15 @@ from typing import Any
 
 from flask import Blueprint, Response
 
-from saltpath.core import plain
+from saltpath.core.assist.renaming import means_another, renaming
 from saltpath.core.format.carried import carried
-from saltpath.core.references import is_name
-from saltpath.core.renaming import means_another, renaming
+from saltpath.core.references.templates import is_name
+from saltpath.core.values import plain
 from saltpath.server.compiled import compiled
 from saltpath.server.context import actor, body, database, folder
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import cases, projects, shared_steps
-from saltpath.store.database import Conflict, Taken
+from saltpath.store.database import Conflict, VersionConflict
 from saltpath.store.documents import Document
 from saltpath.store.values import has_value, rename_value
 
@@ -41,7 +41,7 @@ def rename() -> Response:
     if not has_value(database(), project, suite, name):
         raise Refused(404, "not-found", f"There is no value {name}.")
     if has_value(database(), project, suite, to):
-        raise Taken(f"there is a value {to} already")
+        raise Conflict(f"there is a value {to} already")
     rename_value(database(), folder(), project, actor().id, suite, name, to, keep=True)
     changed = [
         case.name for case in _all(project, suite) if _renamed(project, case, suite, name, to)
@@ -72,7 +72,7 @@ def _renamed(project: Document, case: cases.StoredCase, suite: str, name: str, t
             comments = carried(case.document, document, case.comments)
             cases.save_case(database(), case.oid, actor().id, case.version, document, comments)
             return True
-        except Conflict:
+        except VersionConflict:
             if tried == TRIES - 1:
                 raise
             case = cases.case(database(), case.oid)

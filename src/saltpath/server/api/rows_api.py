@@ -6,8 +6,8 @@ from typing import Any
 
 from flask import Blueprint, Response, request
 
-from saltpath.core.case import PARTS
-from saltpath.core.verdicts import WORST_FIRST
+from saltpath.core.cases.case import PARTS
+from saltpath.core.values.verdicts import WORST_FIRST
 from saltpath.server.api.views import LONGEST_CELL, cell_text, head_view, ms, reason
 from saltpath.server.context import database, limit, whole
 from saltpath.server.problems import Refused, json_answer

@@ -9,12 +9,12 @@ from typing import Any
 import msgspec
 from msgspec import Struct
 
-from saltpath.core import plain
-from saltpath.core.case import Case, keeps_of
-from saltpath.core.outline import placed
+from saltpath.core.assist.outline import placed
+from saltpath.core.cases.case import Case, keeps_of
+from saltpath.core.values import plain
 from saltpath.server.api.views import head_view, ms, reason, run_view
+from saltpath.server.caches import LruCache, VersionCache
 from saltpath.server.context import database
-from saltpath.server.remembered import ByVersion, Newest
 from saltpath.server.shared_cases import with_shared
 from saltpath.store import cases, evidence, projects, run_rows, runs, shared_steps
 from saltpath.store.run_rows import Order, RunRow
@@ -29,9 +29,9 @@ class _Plan(Struct, frozen=True):
     keeps: list[str]
 
 
-_lines: Newest[msgspec.Raw] = Newest(20_000_000, lambda line: 2 * len(memoryview(line)))
+_lines: LruCache[msgspec.Raw] = LruCache(20_000_000, lambda line: 2 * len(memoryview(line)))
 """The cases of runs as they are written out."""
-_plans: ByVersion[_Plan] = ByVersion(5_000)
+_plans: VersionCache[_Plan] = VersionCache(5_000)
 """By the versions of the case and of all shared steps of its project."""
 
 

@@ -9,23 +9,23 @@ from typing import Any
 import msgspec
 from flask import Blueprint, Response, request
 
-from saltpath.core import plain
-from saltpath.core.alone import needs
-from saltpath.core.case import Answered
-from saltpath.core.grammar import Unreadable
-from saltpath.core.measures import counted
-from saltpath.core.plan import signed_in
-from saltpath.core.references import is_name
-from saltpath.core.steps import changing, where_to
-from saltpath.core.tables.picking import picks_of, read_picks
+from saltpath.core.assist.single_step import needs
+from saltpath.core.cases.case import Answered
+from saltpath.core.cases.steps import changing, where_to
+from saltpath.core.format.picking import picks_of, read_picks
+from saltpath.core.references.templates import is_name
+from saltpath.core.running.plan import signed_in
+from saltpath.core.values import plain
+from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.measures import counted
 from saltpath.server.api.run_answer import run_with_cases
 from saltpath.server.api.views import run_view, step_view
 from saltpath.server.context import actor, body, database, folder, limit, project_asked, whole
-from saltpath.server.last_seen import around
+from saltpath.server.last_answers import around
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.shared_cases import with_shared
 from saltpath.store import cases, evidence, jobs, projects, run_rows, runs
-from saltpath.store.database import Conflict, NotFound, write
+from saltpath.store.database import NotFound, VersionConflict, write
 from saltpath.store.documents import Document
 from saltpath.store.kept_answers import last_kept
 from saltpath.store.secrets import seal_given
@@ -47,7 +47,7 @@ def ask() -> Response:
     for _ in range(TRIES):
         try:
             return _asked(data)
-        except Conflict:
+        except VersionConflict:
             continue  # a case was saved between reading and asking; its newest version is meant
     with write(database()):
         return _asked(data)

@@ -7,8 +7,8 @@ from typing import Any
 
 from flask import Blueprint, Response
 
-from saltpath.core.alike import alike
-from saltpath.core.extract import NotShareable, extracted
+from saltpath.core.assist.extract import NotShareable, extracted
+from saltpath.core.assist.shared_matches import alike
 from saltpath.core.format.carried import carried
 from saltpath.core.format.reader import case_from_data
 from saltpath.server.api.case_view import case_answer
@@ -17,7 +17,7 @@ from saltpath.server.context import actor, body, database, project_asked
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.shared_cases import shared_view, users_of, with_shared
 from saltpath.store import cases, projects, shared_steps
-from saltpath.store.database import Conflict
+from saltpath.store.database import VersionConflict
 
 shared_api = Blueprint("shared", __name__)
 
@@ -98,7 +98,7 @@ def use_there(id: str) -> Response:
         comments = carried(case.document, after, case.comments)
         try:
             made = cases.save_case(database(), case.oid, actor().id, case.version, after, comments)
-        except Conflict:
+        except VersionConflict:
             continue  # somebody is at it just now; it is offered again
         saved.append(
             {"id": made.oid, "name": made.name, "version": made.version, "before": case.document}

@@ -9,16 +9,16 @@ from typing import Any
 
 from flask import Blueprint, Response, request
 
-from saltpath.core import plain
 from saltpath.core.format.carried import carried
 from saltpath.core.format.folder import slug
+from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.reader import case_from_data
-from saltpath.core.format.source import FormatError
-from saltpath.core.grammar import Unreadable
 from saltpath.core.sheet.cells import read_request
 from saltpath.core.sheet.headings import columns_of, heading_row, is_column, is_own, plain_heading
 from saltpath.core.sheet.plan import Plan, Planned, plan
 from saltpath.core.sheet.rows import COLUMNS, HEADINGS, REQUEST_COLUMNS, requests_of
+from saltpath.core.values import plain
+from saltpath.core.values.grammar import Unreadable
 from saltpath.formats.workbook import (
     CSV,
     MOST_COLUMNS,
@@ -34,7 +34,7 @@ from saltpath.server.problems import Refused, json_answer
 from saltpath.server.sheets import known_paths, rows_with_evidence, verdicts_beside
 from saltpath.store import cases, projects, workbooks
 from saltpath.store.cases import StoredCase
-from saltpath.store.database import Conflict
+from saltpath.store.database import VersionConflict
 from saltpath.store.documents import Document
 
 sheets_api = Blueprint("sheets", __name__)
@@ -265,7 +265,7 @@ def _saved(
     for item in changed:
         try:
             done = _save(suite, item, by_key)
-        except Conflict:
+        except VersionConflict:
             left.append(str(item.document["case"]))
         else:
             saved.append(

@@ -8,9 +8,9 @@ from typing import Any, cast
 
 from flask import Blueprint, Response
 
-from saltpath.core.grammar import Unreadable
-from saltpath.core.references import is_name
-from saltpath.core.values import EVERYWHERE, is_secret, read_value, write_value
+from saltpath.core.assist.value_cells import EVERYWHERE, is_secret, read_value, write_value
+from saltpath.core.references.templates import is_name
+from saltpath.core.values.grammar import Unreadable
 from saltpath.server.context import actor, body, database, folder, project_asked
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.used_values import uses

@@ -9,13 +9,13 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from saltpath.core import measures, plain
-from saltpath.core.case import Auth, Expectation
+from saltpath.core.answers.exchange import Exchange
+from saltpath.core.answers.header_values import passed_over
+from saltpath.core.assist.outline import expectation, place_of, sign_in
+from saltpath.core.cases.case import Auth, Expectation
 from saltpath.core.checks.judge import Outcome
-from saltpath.core.exchange import Exchange
-from saltpath.core.header_values import passed_over
-from saltpath.core.outline import expectation, place_of, sign_in
-from saltpath.core.why import Why, as_masked, fault
+from saltpath.core.values import measures, plain
+from saltpath.core.values.why import Why, as_masked, fault
 from saltpath.store.cases import StoredCase
 from saltpath.store.documents import Document
 from saltpath.store.evidence import StepEvidence, StepHead

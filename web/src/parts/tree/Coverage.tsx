@@ -1,5 +1,5 @@
 import { useMemo } from "react";
-import { whole } from "../../app/format";
+import { whole } from "../../base/format";
 import type { TreeIndex } from "./indexer";
 import { type Acts, pickedOf, type Watched } from "./picked";
 import { isBranch, pathOf } from "./reading";

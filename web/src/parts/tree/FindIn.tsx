@@ -1,5 +1,5 @@
 import { type RefObject, useDeferredValue, useMemo, useState } from "react";
-import { whole } from "../../app/format";
+import { whole } from "../../base/format";
 import { found } from "./find";
 import type { TreeIndex } from "./indexer";
 

@@ -1,8 +1,8 @@
 import { type KeyboardEvent, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
-import { singleKeys } from "../../app/finding";
-import { dumped, textIn } from "../hex";
+import { singleKeys } from "../../base/finding";
 import { Coverage } from "./Coverage";
 import { FindIn } from "./FindIn";
+import { dumped, textIn } from "./hex";
 import type { Asked, Reply } from "./index.worker";
 import type { TreeIndex } from "./indexer";
 import { type Acts, pickedOf, type Watched } from "./picked";

@@ -1,4 +1,4 @@
-import { whole } from "../../app/format";
+import { whole } from "../../base/format";
 import { KIND, type TreeIndex } from "./indexer";
 import type { Watched } from "./picked";
 import { isBranch, keyOf, pathOf, textOf } from "./reading";

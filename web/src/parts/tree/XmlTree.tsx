@@ -1,6 +1,6 @@
 import { type KeyboardEvent, useMemo, useRef, useState } from "react";
-import type { Outcome } from "../../app/api";
-import { singleKeys } from "../../app/finding";
+import type { Outcome } from "../../api";
+import { singleKeys } from "../../base/finding";
 import type { Acts, Picked, Watched } from "./picked";
 import type { XmlAnswer, XmlRow } from "./xml";
 

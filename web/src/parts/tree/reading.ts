@@ -1,4 +1,4 @@
-import { fieldOf, isShort } from "../places";
+import { fieldOf, isShort } from "../../base/places";
 import { KIND, type TreeIndex } from "./indexer";
 
 const decoder = new TextDecoder();

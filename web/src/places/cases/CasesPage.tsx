@@ -1,13 +1,13 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useMemo, useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { api, type CaseLine, type RunEvent, type Suite } from "../../app/api";
-import { useEvents } from "../../app/events";
-import { count } from "../../app/format";
-import { useProject } from "../../app/project";
-import { useEnvironment, useStart } from "../../app/run";
+import { api, type CaseLine, type RunEvent, type Suite } from "../../api";
+import { count } from "../../base/format";
 import { Notice } from "../../parts/Notice";
 import { RunButton } from "../../parts/RunButton";
+import { useEvents } from "../../state/events";
+import { useProject } from "../../state/project";
+import { useEnvironment, useStart } from "../../state/run";
 import { AddSuite, NoSuite } from "./outline/AddSuite";
 import { Deleted } from "./outline/Deleted";
 import { SuiteBlock } from "./outline/SuiteBlock";

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, type Suite } from "../../app/api";
-import { useProject } from "../../app/project";
+import { api, type Suite } from "../../api";
+import { useProject } from "../../state/project";
 
 /** A suite of the chosen project with its cases; undefined while it is not known. */
 export function useSuite(id: string): Suite | undefined {

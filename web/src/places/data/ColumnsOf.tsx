@@ -1,5 +1,5 @@
-import type { ColumnProfile, SourceDocument, SourceProfile } from "../../app/api";
-import { count, whole } from "../../app/format";
+import type { ColumnProfile, SourceDocument, SourceProfile } from "../../api";
+import { count, whole } from "../../base/format";
 import { KINDS, mayBeEmpty, withEmpty, withKind } from "./source";
 
 const FEW_BAD = 8;

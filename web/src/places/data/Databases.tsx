@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, type Database } from "../../app/api";
+import { api, type Database } from "../../api";
 import { useAsk } from "../../parts/Confirm";
 import { InPlace } from "../../parts/typing/InPlace";
 import { databaseText, readDatabase } from "./source";

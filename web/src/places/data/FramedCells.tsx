@@ -1,5 +1,5 @@
 import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
-import type { LookedAt, SourceDocument } from "../../app/api";
+import type { LookedAt, SourceDocument } from "../../api";
 import { type Area, areaOf, framing, letters } from "./source";
 
 const FEWEST_COLUMNS = 4;

@@ -1,4 +1,4 @@
-import type { DataSource, LookedAt, SourceDocument } from "../../app/api";
+import type { DataSource, LookedAt, SourceDocument } from "../../api";
 import { InPlace } from "../../parts/typing/InPlace";
 import { saying } from "./source";
 

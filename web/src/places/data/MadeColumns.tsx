@@ -1,5 +1,5 @@
-import type { DataSource, LookedAt, SourceDocument } from "../../app/api";
-import { isFields, type Json, readTyped } from "../../app/exact";
+import type { DataSource, LookedAt, SourceDocument } from "../../api";
+import { isFields, type Json, readTyped } from "../../base/exact";
 import { InPlace } from "../../parts/typing/InPlace";
 import { readValues, writeOne, writeValues } from "./source";
 

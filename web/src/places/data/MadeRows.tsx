@@ -1,4 +1,4 @@
-import type { LookedAt } from "../../app/api";
+import type { LookedAt } from "../../api";
 import { CellTable } from "../../parts/CellTable";
 
 /** The first rows as they will be: of rows that are made, or of a list in a document. */

@@ -1,8 +1,8 @@
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link } from "react-router";
-import { api, type OutputTable } from "../../app/api";
-import { ago, count } from "../../app/format";
+import { api, type OutputTable } from "../../api";
+import { ago, count } from "../../base/format";
 import { CellTable } from "../../parts/CellTable";
 import { columnsSaid } from "./source";
 

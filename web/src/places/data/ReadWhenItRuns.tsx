@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, type DataSource } from "../../app/api";
-import { useLook } from "../../app/looks";
+import { api, type DataSource } from "../../api";
+import { conditionLines, NO_DATABASE, readConditions, UNNAMED } from "../../case/lookup";
 import { InPlace } from "../../parts/typing/InPlace";
-import { conditionLines, NO_DATABASE, readConditions, UNNAMED } from "../cases/edit/lookup";
+import { useLook } from "../../state/looks";
 import { isAsked, saying } from "./source";
 import type { Opened } from "./useSource";
 

@@ -1,11 +1,11 @@
 import { Link, useSearchParams } from "react-router";
-import { count, size } from "../../app/format";
-import { useProject } from "../../app/project";
+import { count, size } from "../../base/format";
 import { useAsk } from "../../parts/Confirm";
 import { Notice } from "../../parts/Notice";
 import { WhereContext } from "../../parts/typing/drafts";
 import { InPlace } from "../../parts/typing/InPlace";
 import { UndoButton } from "../../parts/UndoButton";
+import { useProject } from "../../state/project";
 import { ColumnsOf } from "./ColumnsOf";
 import { FramedCells } from "./FramedCells";
 import { HowItIsRead } from "./HowItIsRead";

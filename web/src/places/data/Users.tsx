@@ -1,5 +1,5 @@
 import { Link } from "react-router";
-import type { DataSource } from "../../app/api";
+import type { DataSource } from "../../api";
 
 /** The cases that use a source, by name; nothing if none does. */
 export function Users({ source }: { source: DataSource }) {

@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type DataSource, type FileVersion, type SourceChanges } from "../../app/api";
-import { writeExact } from "../../app/exact";
-import { ago, count, exactly, listed, size, whole } from "../../app/format";
+import { api, type DataSource, type FileVersion, type SourceChanges } from "../../api";
+import { writeExact } from "../../base/exact";
+import { ago, count, exactly, listed, size, whole } from "../../base/format";
 import { DropFile } from "../../parts/DropFile";
 import { FILES } from "./source";
 

@@ -1,7 +1,7 @@
-import type { DataSource, SourceDocument, SourceFrame } from "../../app/api";
-import { isFields, type Json, readTyped, writeExact } from "../../app/exact";
-import { count, listed } from "../../app/format";
-import { NO_DATABASE, UNNAMED } from "../cases/edit/lookup";
+import type { DataSource, SourceDocument, SourceFrame } from "../../api";
+import { isFields, type Json, readTyped, writeExact } from "../../base/exact";
+import { count, listed } from "../../base/format";
+import { NO_DATABASE, UNNAMED } from "../../case/lookup";
 
 export const FILES = ".csv,.tsv,.txt,.xlsx,.xlsm,.json,.jsonl,.ndjson";
 export const KINDS = ["text", "number", "integer", "boolean", "date", "date-time", "list", "object"];

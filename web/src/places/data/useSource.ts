@@ -1,7 +1,6 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useRef, useState } from "react";
 import { useNavigate } from "react-router";
-import { useActs } from "../../app/acts";
 import {
   api,
   type DataSource,
@@ -9,10 +8,11 @@ import {
   type RunEvent,
   type SourceDocument,
   type SourceProfile,
-} from "../../app/api";
-import { useEvents } from "../../app/events";
-import { writeExact } from "../../app/exact";
-import { useEnvironment } from "../../app/run";
+} from "../../api";
+import { writeExact } from "../../base/exact";
+import { useActs } from "../../state/acts";
+import { useEvents } from "../../state/events";
+import { useEnvironment } from "../../state/run";
 import { addressOf, isAsked } from "./source";
 
 const ASK_AGAIN_MS = 600;

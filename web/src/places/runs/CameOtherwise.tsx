@@ -1,10 +1,10 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
-import { api, type RunReport } from "../../app/api";
-import { count } from "../../app/format";
-import { Accept } from "../cases/edit/Accept";
-import { type Cause, causesIn, overCases } from "../cases/edit/accepted";
-import { useSavedEdits } from "../cases/edit/useSavedEdits";
+import { api, type RunReport } from "../../api";
+import { count } from "../../base/format";
+import { type Cause, causesIn, overCases } from "../../case/accepted";
+import { Accept } from "../case/edit/Accept";
+import { useSavedEdits } from "../case/state/useSavedEdits";
 
 const MOST_CASES = 200;
 

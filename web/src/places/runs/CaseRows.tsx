@@ -1,10 +1,10 @@
 import { useState } from "react";
-import type { RunCase, RunReport, StepHead } from "../../app/api";
-import { duration, whole } from "../../app/format";
+import type { RunCase, RunReport, StepHead } from "../../api";
+import { duration, whole } from "../../base/format";
 import { type MarkKind, VerdictMark } from "../../parts/VerdictMark";
 import { RowsOf } from "./rows/RowsOf";
 import { verdictsOf } from "./rows/rows";
-import { stepName } from "./steps";
+import { stepName } from "./rows/steps";
 
 /** A step that is looked at; of a case with rows also in which row (0: around them). */
 export interface Chosen {

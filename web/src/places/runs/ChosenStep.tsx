@@ -1,5 +1,5 @@
 import { Link } from "react-router";
-import type { Outcome, RunCase, StepEvidence } from "../../app/api";
+import type { Outcome, RunCase, StepEvidence } from "../../api";
 import { Evidence } from "../../parts/Evidence";
 import { Inside } from "../../parts/Inside";
 import { Long } from "../../parts/Long";

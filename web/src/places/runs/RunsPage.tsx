@@ -2,12 +2,12 @@ import { useInfiniteQuery, useQueryClient } from "@tanstack/react-query";
 import { Button } from "antd";
 import { useCallback } from "react";
 import { Link } from "react-router";
-import { api, type Run, type RunEvent } from "../../app/api";
-import { useEvents } from "../../app/events";
-import { ago, count, duration, exactly } from "../../app/format";
-import { useProject } from "../../app/project";
+import { api, type Run, type RunEvent } from "../../api";
+import { ago, count, duration, exactly } from "../../base/format";
 import { Notice } from "../../parts/Notice";
 import { type MarkKind, VerdictMark } from "../../parts/VerdictMark";
+import { useEvents } from "../../state/events";
+import { useProject } from "../../state/project";
 
 /** Every run, newest first: what, where, by whom, how it ended. */
 export function RunsPage() {

@@ -1,7 +1,7 @@
-import type { CaseRows, RunCase, RunReport } from "../../app/api";
-import { count, whole } from "../../app/format";
+import type { CaseRows, RunCase, RunReport } from "../../api";
+import { count, whole } from "../../base/format";
 import { rowsSentence, total } from "./rows/rows";
-import { stepName } from "./steps";
+import { stepName } from "./rows/steps";
 
 const MOST = 4;
 

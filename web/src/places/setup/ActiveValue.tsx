@@ -1,6 +1,6 @@
 import { Link } from "react-router";
-import type { ValueChange, ValueRow } from "../../app/api";
-import { count } from "../../app/format";
+import type { ValueChange, ValueRow } from "../../api";
+import { count } from "../../base/format";
 import { useAsk } from "../../parts/Confirm";
 import { isUnused } from "./values";
 

@@ -1,6 +1,6 @@
 import { Dropdown } from "antd";
 import { useState } from "react";
-import { api, type Environment } from "../../app/api";
+import { api, type Environment } from "../../api";
 import { useAsk } from "../../parts/Confirm";
 import { InPlace } from "../../parts/typing/InPlace";
 

@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, type Keeping } from "../../app/api";
-import { size, whole } from "../../app/format";
+import { api, type Keeping } from "../../api";
+import { size, whole } from "../../base/format";
 import { useAsk } from "../../parts/Confirm";
 import { Notice } from "../../parts/Notice";
 import { InPlace } from "../../parts/typing/InPlace";

@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type Lifted, type LiftedPlace } from "../../app/api";
-import { count } from "../../app/format";
+import { api, type Lifted, type LiftedPlace } from "../../api";
+import { count } from "../../base/format";
 
 interface Props {
   project: string;

@@ -1,9 +1,9 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
-import { api, type Lifted, type LiftOffer, type ValueChange } from "../../app/api";
-import { writeExact } from "../../app/exact";
-import { count } from "../../app/format";
+import { api, type Lifted, type LiftOffer, type ValueChange } from "../../api";
+import { writeExact } from "../../base/exact";
+import { count } from "../../base/format";
 import { InPlace } from "../../parts/typing/InPlace";
 import { LiftPreview } from "./LiftPreview";
 

@@ -1,13 +1,13 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { api } from "../../app/api";
-import { count, listed } from "../../app/format";
-import { useProject } from "../../app/project";
-import { useEnvironments } from "../../app/run";
+import { api } from "../../api";
+import { count, listed } from "../../base/format";
 import { Notice } from "../../parts/Notice";
 import { WhereContext } from "../../parts/typing/drafts";
 import { InPlace } from "../../parts/typing/InPlace";
 import { UndoButton } from "../../parts/UndoButton";
+import { useProject } from "../../state/project";
+import { useEnvironments } from "../../state/run";
 import { ActiveValue } from "./ActiveValue";
 import { Kept } from "./Kept";
 import { Lifts } from "./Lifts";

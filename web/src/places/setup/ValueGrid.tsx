@@ -1,5 +1,5 @@
 import { type CSSProperties, useEffect, useRef } from "react";
-import type { Environment, ValueRow } from "../../app/api";
+import type { Environment, ValueRow } from "../../api";
 import { useWindow } from "../../parts/tree/useWindow";
 import { EnvironmentHead } from "./EnvironmentHead";
 import type { useValueGrid } from "./useValueGrid";

@@ -1,6 +1,6 @@
 import { memo } from "react";
-import type { ValueRow } from "../../app/api";
-import { count } from "../../app/format";
+import type { ValueRow } from "../../api";
+import { count } from "../../base/format";
 import { CellField } from "../../parts/grid/CellField";
 import { VerdictMark } from "../../parts/VerdictMark";
 import type { useValueGrid } from "./useValueGrid";

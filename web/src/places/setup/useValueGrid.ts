@@ -1,5 +1,5 @@
 import { type ClipboardEvent, useLayoutEffect, useRef } from "react";
-import type { ValueChange, ValueRow } from "../../app/api";
+import type { ValueChange, ValueRow } from "../../api";
 import { readTable, writeTable } from "../../parts/grid/table";
 import { useGrid } from "../../parts/grid/useGrid";
 import { EMPTY, EVERYWHERE, keyOf, NAME, opened, pasted, textOf, typed } from "./values";

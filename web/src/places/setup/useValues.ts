@@ -1,9 +1,9 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
-import { useActs } from "../../app/acts";
-import { api, type Page, type RunEvent, type ValueChange, type ValueRow } from "../../app/api";
-import { useEvents } from "../../app/events";
-import { count } from "../../app/format";
+import { api, type Page, type RunEvent, type ValueChange, type ValueRow } from "../../api";
+import { count } from "../../base/format";
+import { useActs } from "../../state/acts";
+import { useEvents } from "../../state/events";
 import { changed } from "./values";
 
 /** The values of the project, and their changes: shown at once, saved together, each undone in one act. */

@@ -1,4 +1,4 @@
-import type { ValueCell, ValueChange, ValueRow } from "../../app/api";
+import type { ValueCell, ValueChange, ValueRow } from "../../api";
 
 /** The columns of the table: the name, the value everywhere, then a column for each environment. */
 export const NAME = 0;

@@ -5,9 +5,9 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Any
 
-from saltpath.core import plain
 from saltpath.core.checks.relations.table import Setting, Test, alike, relation, shown
-from saltpath.core.why import Why, why
+from saltpath.core.values import plain
+from saltpath.core.values.why import Why, why
 
 _SIMPLE = frozenset([str, bool, int, type(None)])
 _NUMBERS = (int, Decimal)

@@ -7,9 +7,9 @@ from collections.abc import Callable
 from decimal import Decimal
 from typing import Any
 
-from saltpath.core import plain
 from saltpath.core.checks.relations.table import Setting, Test, fit, measured, relation, shown
-from saltpath.core.why import Blocked, Why, why
+from saltpath.core.values import plain
+from saltpath.core.values.why import Blocked, Why, why
 
 
 def _numbers(actual: Any, expected: Any, setting: Setting, relation: str) -> tuple[Any, Any] | Why:

@@ -7,10 +7,10 @@ from decimal import Decimal
 from itertools import pairwise
 from typing import Any
 
-from saltpath.core import formats_of_text, plain
 from saltpath.core.checks.relations.table import TABLE, Setting, relation, shown, unfit
-from saltpath.core.jsonpath import MISSING
-from saltpath.core.why import Why, why
+from saltpath.core.paths.jsonpath import MISSING
+from saltpath.core.values import plain, text_formats
+from saltpath.core.values.why import Why, why
 
 VALUE_KINDS = ("text", "number", "integer", "boolean", "list", "object", "null")
 
@@ -58,9 +58,9 @@ def _format(actual: Any, expected: Any, setting: Setting) -> Why | None:
             actual_kind=plain.with_kind(actual),
             relation="format",
         )
-    if expected not in formats_of_text.FORMATS:
+    if expected not in text_formats.FORMATS:
         raise unfit("format", expected, "there is no such format")
-    if formats_of_text.FORMATS[expected].holds(actual):
+    if text_formats.FORMATS[expected].holds(actual):
         return None
     return why("not-of-format", actual=shown(actual, setting), expected=expected)
 

@@ -13,8 +13,8 @@ from typing import Any, NamedTuple
 
 from msgspec import Struct
 
-from saltpath.core import measures, plain
-from saltpath.core.why import Blocked, Why, why
+from saltpath.core.values import measures, plain
+from saltpath.core.values.why import Blocked, Why, why
 
 NOW_UNKNOWN = datetime(1970, 1, 1, tzinfo=UTC)
 

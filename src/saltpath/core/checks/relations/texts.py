@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from saltpath.core import patterns, plain
 from saltpath.core.checks.relations.table import TABLE, Setting, alike, relation, shown
-from saltpath.core.why import Why, why
+from saltpath.core.paths import patterns
+from saltpath.core.values import plain
+from saltpath.core.values.why import Why, why
 
 
 def _texts(actual: Any, expected: Any, setting: Setting, relation: str) -> tuple[str, str] | Why:

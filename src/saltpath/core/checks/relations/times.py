@@ -6,9 +6,9 @@ from __future__ import annotations
 from datetime import datetime, timedelta
 from typing import Any
 
-from saltpath.core import measures, moments, plain
 from saltpath.core.checks.relations.table import Setting, relation, shown, unfit
-from saltpath.core.why import Why, why
+from saltpath.core.values import measures, moments, plain
+from saltpath.core.values.why import Why, why
 
 
 def _moment(actual: Any, setting: Setting) -> datetime | Why:

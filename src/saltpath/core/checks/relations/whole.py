@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from saltpath.core import plain, slow
 from saltpath.core.checks.loose import misfits
 from saltpath.core.checks.relations.table import Setting, relation
-from saltpath.core.why import Blocked, Why, why
+from saltpath.core.paths import offloading
+from saltpath.core.values import plain
+from saltpath.core.values.why import Blocked, Why, why
 
 MOST_PLACES = 20
 
@@ -72,16 +73,16 @@ def _same_as_last_pass(actual: Any, expected: Any, setting: Setting) -> Why | No
     of_document=True,
 )
 def _schema(actual: Any, expected: Any, setting: Setting) -> Why | None:
-    from saltpath.core.checks.schemas import SchemaAsked  # most cases have no schema
+    from saltpath.core.checks.schema_check import SchemaAsked  # most cases have no schema
     from saltpath.core.schemas import Unusable
 
     question = SchemaAsked(plain.write_json(expected), plain.write_json(actual))
     try:
-        found = slow.ask(question, glance=True)
+        found = offloading.ask(question, glance=True)
     except Unusable as problem:
         raise Blocked(why("schema-unusable", problem=str(problem))) from None
-    except slow.TooSlow:
-        raise Blocked(why("schema-timeout", ms=int(slow.LIMIT_S * 1000))) from None
+    except offloading.TooSlow:
+        raise Blocked(why("schema-timeout", ms=int(offloading.LIMIT_S * 1000))) from None
     if not found:
         return None
     place, fault = found[0]

@@ -6,10 +6,10 @@ from collections.abc import Callable, Iterator
 from itertools import islice
 from typing import TYPE_CHECKING, Any
 
-from saltpath.core.nearest import listed
 from saltpath.core.schemas.faults import Fault, since
 from saltpath.core.schemas.keywords.table import keyword, shown
 from saltpath.core.schemas.nodes import TYPES, Node, Test, leaf
+from saltpath.core.values.nearest import listed
 
 if TYPE_CHECKING:
     from saltpath.core.schemas.compiling import Context

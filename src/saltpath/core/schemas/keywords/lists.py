@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from saltpath.core.measures import counted
 from saltpath.core.schemas.faults import Fault, below
 from saltpath.core.schemas.keywords.table import keyword, shown, whole
 from saltpath.core.schemas.keywords.values import counting
 from saltpath.core.schemas.nodes import Node, Test
+from saltpath.core.values.measures import counted
 
 if TYPE_CHECKING:
     from saltpath.core.schemas.compiling import Context

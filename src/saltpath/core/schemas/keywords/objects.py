@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING, Any
 
-from saltpath.core.nearest import nearest
 from saltpath.core.schemas.faults import Fault, below, since
 from saltpath.core.schemas.keywords.table import keyword, names, shown
 from saltpath.core.schemas.keywords.values import counting, found
 from saltpath.core.schemas.nodes import Node, Test
+from saltpath.core.values.nearest import nearest
 
 if TYPE_CHECKING:
     from saltpath.core.schemas.compiling import Context

@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING, Any
 
 from msgspec import Struct
 
-from saltpath.core import plain
 from saltpath.core.schemas.dialects import Dialect
 from saltpath.core.schemas.nodes import Test
+from saltpath.core.values import plain
 
 if TYPE_CHECKING:
     from saltpath.core.schemas.compiling import Context

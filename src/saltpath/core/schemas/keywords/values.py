@@ -6,13 +6,14 @@ from collections.abc import Callable
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
-from saltpath.core import formats_of_text, patterns, plain
-from saltpath.core.measures import counted
-from saltpath.core.nearest import listed
+from saltpath.core.paths import patterns
 from saltpath.core.schemas.documents import Unusable
 from saltpath.core.schemas.ecma import translated
 from saltpath.core.schemas.keywords.table import keyword, number, shown, whole
 from saltpath.core.schemas.nodes import TYPES, Test, leaf
+from saltpath.core.values import plain, text_formats
+from saltpath.core.values.measures import counted
+from saltpath.core.values.nearest import listed
 
 if TYPE_CHECKING:
     from saltpath.core.schemas.compiling import Context
@@ -195,7 +196,7 @@ def _pattern(wanted: Any, context: Context) -> Test:
 
 @keyword("format", vocabulary="")
 def _format(wanted: Any, context: Context) -> Test | None:
-    form = formats_of_text.FORMATS.get(wanted) if isinstance(wanted, str) else None
+    form = text_formats.FORMATS.get(wanted) if isinstance(wanted, str) else None
     if form is None or form.name not in context.formats:
         return None
     holds, source = (is_pattern, "ECMA-262") if form.name == "regex" else (form.holds, form.source)

@@ -1,9 +1,9 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate } from "react-router";
-import { api } from "../../../app/api";
+import { api } from "../../../api";
+import { exampleSteps } from "../../../case/example";
 import { InPlace } from "../../../parts/typing/InPlace";
 import { Typing } from "../../../parts/typing/Typing";
-import { exampleSteps } from "../edit/example";
 import type { Outline } from "./useOutline";
 
 const HINT = "Name the suite by what belongs together, such as: Arrivals. Enter makes it.";

@@ -1,10 +1,10 @@
 import { Dropdown } from "antd";
 import type { DragEventHandler } from "react";
 import { Link } from "react-router";
-import type { CaseLine, Suite } from "../../../app/api";
-import { count, duration, exactly, lasting } from "../../../app/format";
+import type { CaseLine, Suite } from "../../../api";
+import { count, duration, exactly, lasting } from "../../../base/format";
 import { VerdictLine, VerdictMark } from "../../../parts/VerdictMark";
-import { CASE } from "./SuiteBlock";
+import { CASE } from "./dragging";
 
 interface Props {
   line: CaseLine;

@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api } from "../../../app/api";
-import { ago, count, listed } from "../../../app/format";
+import { api } from "../../../api";
+import { ago, count, listed } from "../../../base/format";
 
 /** What was deleted lately, below the outline: each can be brought back, also after the page was closed. */
 export function Deleted({ project }: { project: string }) {

@@ -1,12 +1,13 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { api, type Suite } from "../../../app/api";
-import { useProject } from "../../../app/project";
+import { api, type Suite } from "../../../api";
+import type { Document } from "../../../case/document";
+import { fromText, looksPasted } from "../../../case/pasting";
 import { InPlace } from "../../../parts/typing/InPlace";
-import type { Document } from "../edit/document";
-import { fromText, looksPasted } from "../edit/pasting";
+import { useProject } from "../../../state/project";
 import { CaseRow } from "./CaseRow";
+import { CASE } from "./dragging";
 import { type Outline, putBack } from "./useOutline";
 
 interface Props {
@@ -146,9 +147,6 @@ export function SuiteBlock({ suite, suites, outline, filtered, above, below, las
     </section>
   );
 }
-
-/** What a dragged case carries. */
-export const CASE = "application/x-salt-path-case";
 
 const REQUEST = /^([A-Za-z]+\s+)?(https?:\/\/|\[=)/;
 

@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { api } from "../../../app/api";
+import { api } from "../../../api";
 
 /** What was just done to the outline, and how to undo it. */
 export interface Done {

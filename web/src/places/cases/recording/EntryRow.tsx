@@ -1,5 +1,5 @@
-import type { RecordedEntry } from "../../../app/api";
-import { duration, size } from "../../../app/format";
+import type { RecordedEntry } from "../../../api";
+import { duration, size } from "../../../base/format";
 
 interface Props {
   entry: RecordedEntry;

@@ -1,7 +1,7 @@
-import type { RecordedEntry } from "../../../app/api";
-import { listed } from "../../../app/format";
-import { cut } from "../../../parts/cut";
-import { type Offer, offerId } from "./recording";
+import type { RecordedEntry } from "../../../api";
+import { cut } from "../../../base/cut";
+import { listed } from "../../../base/format";
+import { type Offer, offerId } from "../../../case/recording";
 
 interface Props {
   offers: Offer[];

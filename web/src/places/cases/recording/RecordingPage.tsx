@@ -1,13 +1,13 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
-import { api, type Recording } from "../../../app/api";
-import { count } from "../../../app/format";
-import { useProject } from "../../../app/project";
+import { api, type Recording } from "../../../api";
+import { count } from "../../../base/format";
+import { caseOf, type Offer, offerId, offersAmong, proposed } from "../../../case/recording";
 import { DropFile } from "../../../parts/DropFile";
+import { useProject } from "../../../state/project";
 import { EntryRow } from "./EntryRow";
 import { HandedOver } from "./HandedOver";
-import { caseOf, type Offer, offerId, offersAmong, proposed } from "./recording";
 
 /** A browser's recording becomes a case: choose what it is about, and which values are handed over. */
 export function RecordingPage() {

@@ -1,8 +1,8 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { api } from "../../../app/api";
-import { count, listed } from "../../../app/format";
-import { useSharedSteps } from "./useShared";
+import { api } from "../../../api";
+import { count, listed } from "../../../base/format";
+import { useSharedSteps } from "../../case/state/useShared";
 
 /** The shared steps of the project, below its suites. */
 export function SharedList({ typed }: { typed: string }) {

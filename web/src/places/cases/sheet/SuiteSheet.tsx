@@ -1,17 +1,17 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { Link, useParams } from "react-router";
-import { api } from "../../../app/api";
-import { ago, count, exactly } from "../../../app/format";
-import { useProject } from "../../../app/project";
+import { api } from "../../../api";
+import { ago, count, exactly } from "../../../base/format";
+import { columnsFor } from "../../../case/sheet/columns";
 import { Notice } from "../../../parts/Notice";
 import { WhereContext } from "../../../parts/typing/drafts";
 import { UndoButton } from "../../../parts/UndoButton";
+import { useProject } from "../../../state/project";
+import { SheetGrid } from "../../case/sheet/SheetGrid";
+import { Unfold } from "../../case/sheet/Unfold";
+import { useSheet } from "../../case/sheet/useSheet";
 import { useSuite } from "../useSuite";
-import { columnsFor } from "./columns";
-import { SheetGrid } from "./SheetGrid";
-import { Unfold } from "./Unfold";
-import { useSheet } from "./useSheet";
 import { useSuiteBook } from "./useSuiteBook";
 
 /** The cases of a suite as one sheet. */

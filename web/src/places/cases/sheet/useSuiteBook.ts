@@ -1,9 +1,9 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useMemo } from "react";
-import { api, type RunEvent } from "../../../app/api";
-import { useEvents } from "../../../app/events";
-import { useSavedEdits } from "../edit/useSavedEdits";
-import { type Book, bookOfRows } from "./book";
+import { api, type RunEvent } from "../../../api";
+import { type Book, bookOfRows } from "../../../case/sheet/book";
+import { useEvents } from "../../../state/events";
+import { useSavedEdits } from "../../case/state/useSavedEdits";
 
 /** The cases of a suite for a sheet: every edit is saved at once on the newest version, and can be undone. */
 export function useSuiteBook(suite: string, project: string | undefined) {

@@ -1,11 +1,11 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type KeyboardEvent, useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { api, type SingleRequest } from "../../../app/api";
-import { useProject } from "../../../app/project";
+import { api, type SingleRequest } from "../../../api";
+import { answered } from "../../../case/answered";
+import { fromText } from "../../../case/pasting";
 import { Notice } from "../../../parts/Notice";
-import { fromText } from "../edit/pasting";
-import { answered } from "./answered";
+import { useProject } from "../../../state/project";
 
 /** Requests that belong to no case yet: paste one, send it, and find those again that were sent before. */
 export function SinglesPage() {

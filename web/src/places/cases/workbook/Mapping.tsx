@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { SheetTable } from "../../../app/api";
+import type { SheetTable } from "../../../api";
 import { MEANINGS, meaning, OF, type Reading } from "./columns";
 
 const SHOWN = 4;

@@ -1,5 +1,5 @@
-import type { SheetTable, TakenRows } from "../../../app/api";
-import { count } from "../../../app/format";
+import type { SheetTable, TakenRows } from "../../../api";
+import { count } from "../../../base/format";
 import { VerdictMark } from "../../../parts/VerdictMark";
 import { placeOf, type Reading } from "./columns";
 

@@ -1,9 +1,9 @@
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import { api } from "../../../app/api";
-import { count } from "../../../app/format";
-import { useProject } from "../../../app/project";
+import { api } from "../../../api";
+import { count } from "../../../base/format";
 import { DropFile } from "../../../parts/DropFile";
+import { useProject } from "../../../state/project";
 import { useSuite } from "../useSuite";
 import { Mapping } from "./Mapping";
 import { PlannedRows } from "./PlannedRows";

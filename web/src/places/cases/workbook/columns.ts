@@ -1,4 +1,4 @@
-import type { SheetTable } from "../../../app/api";
+import type { SheetTable } from "../../../api";
 
 /** What a column of a team's workbook can be, each in words. */
 export const MEANINGS: [column: string, words: string][] = [

@@ -1,7 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useState } from "react";
-import { api, type ReadWorkbook, type TakenRows } from "../../../app/api";
-import { writeExact } from "../../../app/exact";
+import { api, type ReadWorkbook, type TakenRows } from "../../../api";
+import { writeExact } from "../../../base/exact";
 import { type Reading, rowsBelow } from "./columns";
 
 export interface Opened {

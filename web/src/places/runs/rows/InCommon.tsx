@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, type RunCase } from "../../../app/api";
-import { whole } from "../../../app/format";
+import { api, type RunCase } from "../../../api";
+import { whole } from "../../../base/format";
 
 const FEWEST = 3;
 

@@ -1,20 +1,13 @@
 import { type KeyboardEvent, useEffect, useRef, useState } from "react";
-import type { RunCase, RunRow, Verdict } from "../../../app/api";
+import type { RunCase, RunRow, Verdict } from "../../../api";
 import { Notice } from "../../../parts/Notice";
 import { useWindow } from "../../../parts/tree/useWindow";
+import { type ChosenCell, cellId, ROW_HEIGHT } from "./cells";
 import { MatrixRow } from "./MatrixRow";
 import { type Column, columnsOf, type Facts, firstStep, type Order, orderOf, slowest } from "./rows";
 import { useRows } from "./useRows";
 
-export const ROW_HEIGHT = 31;
 const AT_ONCE = 10;
-
-/** A cell that is looked at: of which row, and which step. */
-export interface ChosenCell {
-  row: number;
-  part: "once" | "steps" | "afterwards" | "at the end";
-  index: number;
-}
 
 interface Props {
   run: string;
@@ -110,10 +103,6 @@ export function Matrix(props: Props) {
 function track({ kind, width }: Column): string {
   const least = kind === "step" ? 102 : kind === "total" ? 62 : width;
   return `minmax(${least}px, ${width}px)`;
-}
-
-export function cellId(index: number, column: number): string {
-  return `cell-${index}-${column}`;
 }
 
 /** The first rows that were read, by which columns keep their widths. */

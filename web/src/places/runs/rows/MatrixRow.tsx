@@ -1,8 +1,8 @@
 import { memo } from "react";
-import type { RowCell, RunCase, RunRow } from "../../../app/api";
-import { duration } from "../../../app/format";
+import type { RowCell, RunCase, RunRow } from "../../../api";
+import { duration } from "../../../base/format";
 import { VerdictMark } from "../../../parts/VerdictMark";
-import { type ChosenCell, cellId, ROW_HEIGHT } from "./Matrix";
+import { type ChosenCell, cellId, ROW_HEIGHT } from "./cells";
 import { type Column, cellOf, type Facts, fact, rowSentence } from "./rows";
 
 interface Props {

@@ -1,9 +1,10 @@
 import { useState } from "react";
-import type { CaseRows, RunCase, RunReport, Verdict } from "../../../app/api";
-import { count } from "../../../app/format";
+import type { CaseRows, RunCase, RunReport, Verdict } from "../../../api";
+import { count } from "../../../base/format";
 import { VerdictMark } from "../../../parts/VerdictMark";
+import type { ChosenCell } from "./cells";
 import { InCommon } from "./InCommon";
-import { type ChosenCell, Matrix } from "./Matrix";
+import { Matrix } from "./Matrix";
 import { FACTS, type Facts, type Order, total, verdictsOf } from "./rows";
 
 const FEW = 3;

@@ -1,6 +1,6 @@
-import type { CaseRows, RowCell, RunCase, RunRow, StepName, Verdict } from "../../../app/api";
-import { count, duration, size } from "../../../app/format";
-import { stepName } from "../steps";
+import type { CaseRows, RowCell, RunCase, RunRow, StepName, Verdict } from "../../../api";
+import { count, duration, size } from "../../../base/format";
+import { stepName } from "./steps";
 
 /** What the cells of the matrix show. */
 export type Facts = "time" | "status" | "size" | "verdict" | `kept ${string}`;

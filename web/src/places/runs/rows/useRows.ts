@@ -1,5 +1,5 @@
 import { useQueries } from "@tanstack/react-query";
-import { api, type RunRow, type Verdict } from "../../../app/api";
+import { api, type RunRow, type Verdict } from "../../../api";
 import type { Facts, Order } from "./rows";
 
 export const PAGE = 100;

@@ -1,0 +1,58 @@
+/** How the API is asked, whatever for. */
+import { readExact } from "../base/exact";
+import type { Case } from "./shapes";
+
+/** What went wrong, in a sentence that can be shown. */
+export class ApiProblem extends Error {
+  readonly status: number;
+
+  constructor(status: number, sentence: string) {
+    super(sentence);
+    this.status = status;
+  }
+}
+
+export async function ask<Answer>(path: string, init?: RequestInit): Promise<Answer> {
+  return (await (await answered(path, init)).json()) as Answer;
+}
+
+/** A case, its document with numbers as they were written. */
+export async function askCase(path: string, init?: RequestInit): Promise<Case> {
+  const text = await (await answered(path, init)).text();
+  const exact = readExact(text) as unknown as Case;
+  return { ...(JSON.parse(text) as Case), document: exact.document, everyAnswer: exact.everyAnswer };
+}
+
+export async function answered(path: string, init?: RequestInit): Promise<Response> {
+  let answer: Response;
+  try {
+    answer = await fetch(`/api/v1${path}`, init);
+  } catch {
+    throw new ApiProblem(0, "Salt Path does not answer. Is it running? This page tries again by itself.");
+  }
+  if (!answer.ok) {
+    const problem = (await answer.json().catch(() => ({}))) as { title?: string };
+    throw new ApiProblem(answer.status, problem.title ?? `The server answered ${answer.status}.`);
+  }
+  return answer;
+}
+
+export function send<Answer>(
+  path: string,
+  body: unknown,
+  headers: Record<string, string> = {},
+): Promise<Answer> {
+  return ask<Answer>(path, posted(body, headers));
+}
+
+export function posted(body: unknown, headers: Record<string, string> = {}, method = "POST"): RequestInit {
+  const json = { "Content-Type": "application/json", ...headers };
+  return { method, body: JSON.stringify(body), headers: json };
+}
+
+export const q = encodeURIComponent;
+
+/** An answer whose numbers stay as they were written. */
+export async function askExact<Answer>(path: string, init?: RequestInit): Promise<Answer> {
+  return readExact(await (await answered(path, init)).text()) as unknown as Answer;
+}

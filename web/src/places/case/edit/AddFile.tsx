@@ -1,0 +1,91 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Dropdown } from "antd";
+import { useRef, useState } from "react";
+import { api, type Step } from "../../../api";
+import { size } from "../../../base/format";
+import { withFile } from "../../../case/files";
+import { freePath, mediaTypeOf } from "../../../state/files";
+import { useProject } from "../../../state/project";
+import { useEdited } from "../state/context";
+
+const BRING = "bring one in";
+
+/** Sends a file with a step: one that the project has, or one that is brought into it now. */
+export function AddFile({ step }: { step: Step }) {
+  const { editing } = useEdited();
+  const project = useProject()?.id ?? "";
+  const client = useQueryClient();
+  const [asked, setAsked] = useState(false);
+  const [open, setOpen] = useState(false);
+  const [problem, setProblem] = useState("");
+  const chooser = useRef<HTMLInputElement>(null);
+  const files = useQuery({
+    queryKey: ["files", project],
+    queryFn: () => api.files(project),
+    enabled: open && Boolean(project),
+  });
+  const known = files.data?.items ?? [];
+  const send = async (path: string, type: string) =>
+    setProblem((await editing.apply(withFile(step.key, path, type))) ?? "");
+  const bring = async (file: File | undefined) => {
+    if (!file) return;
+    try {
+      const kept = await api.putFile(project, freePath(file.name, known), file);
+      void client.invalidateQueries({ queryKey: ["files", project] });
+      await send(kept.path, file.type || mediaTypeOf(kept.path));
+    } catch (wrong) {
+      setProblem((wrong as Error).message);
+    }
+  };
+  const opener = (
+    <button
+      type="button"
+      className="in-place"
+      aria-haspopup="menu"
+      title="Send a file with it"
+      onClick={() => {
+        setAsked(true);
+        if (!asked) setOpen(true);
+      }}
+    >
+      <span className="muted add">+ file</span>
+    </button>
+  );
+  if (!asked) return opener; // the menu is mounted when somebody wants it, not with every step that opens
+  const items = [
+    ...known.map((file) => ({ key: file.path, label: `${file.path}, ${size(file.size)}` })),
+    ...(known.length ? [{ type: "divider" as const }] : []),
+    { key: BRING, label: "A file of yours…" },
+  ];
+  return (
+    <>
+      <input
+        ref={chooser}
+        type="file"
+        hidden
+        aria-label="A file to send"
+        onChange={(event) => {
+          void bring(event.target.files?.[0]);
+          event.target.value = "";
+        }}
+      />
+      <Dropdown
+        menu={{
+          items,
+          onClick: ({ key }) => (key === BRING ? chooser.current?.click() : void send(key, mediaTypeOf(key))),
+        }}
+        trigger={["click"]}
+        open={open}
+        onOpenChange={setOpen}
+        autoFocus
+      >
+        {opener}
+      </Dropdown>
+      {problem && (
+        <span className="problem" role="alert">
+          {problem}
+        </span>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,57 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, type TakenRows } from "../../../api";
+import { writeExact } from "../../../base/exact";
+import { count, listed } from "../../../base/format";
+
+const MOST = 3;
+
+/** Cases that have these steps written out use them from one click on; another one takes it back. */
+export function UseThere({ id }: { id: string }) {
+  const client = useQueryClient();
+  const found = useQuery({ queryKey: ["alike", id], queryFn: () => api.alike(id) });
+  const [saved, setSaved] = useState<TakenRows["saved"]>([]);
+  const [problem, setProblem] = useState("");
+  const refresh = () =>
+    Promise.all(
+      [["alike", id], ["case", id], ["shared"]].map((queryKey) => client.invalidateQueries({ queryKey })),
+    );
+  const act = async (work: () => Promise<TakenRows["saved"]>) => {
+    try {
+      setSaved(await work());
+      setProblem("");
+    } catch (wrong) {
+      setProblem((wrong as Error).message);
+    }
+    await refresh();
+  };
+  const back = async () => {
+    for (const { id: one, version, before } of saved)
+      await api.saveCase(one, version, writeExact({ document: before }));
+    return [];
+  };
+  const names = (found.data?.items ?? []).map((item) => item.name);
+  const more = names.length - MOST;
+  return (
+    <p role="status">
+      {problem}
+      {names.length > 0 && (
+        <>
+          {listed([...names.slice(0, MOST), ...(more > 0 ? [count(more, "other case")] : [])])}{" "}
+          {names.length === 1 ? "has" : "have"} these steps written out.{" "}
+          <button type="button" className="plain-link" onClick={() => void act(() => api.putShared(id))}>
+            Use the shared ones there, too
+          </button>
+        </>
+      )}
+      {saved.length > 0 && (
+        <>
+          {count(saved.length, "case uses them", "cases use them")} now.{" "}
+          <button type="button" className="plain-link" onClick={() => void act(back)}>
+            Undo
+          </button>
+        </>
+      )}
+    </p>
+  );
+}

@@ -1,0 +1,69 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { ApiProblem } from "../../../api";
+import type { Change } from "../../../case/document";
+import { useEdited } from "./context";
+
+/** A case, a suite or a project that says something for all that lies in it. */
+export interface Level {
+  origin: string;
+  id: string;
+  name: string;
+  version: number;
+}
+
+export const whose = (level: Level): string =>
+  level.origin === "case" ? "this case" : `the ${level.origin} ${level.name}`;
+
+/** How one kind of thing is said: what a level says now, how a suite or a project comes to say something else, and how the case does. */
+interface How<Of extends Level, Value> {
+  held: (level: Of) => Value;
+  send: (origin: "suite" | "project", level: Of, value: Value) => Promise<unknown>;
+  own: (value: Value) => Change;
+}
+
+/** Changing what levels say: the case's own is an edit like any other, that of a suite or the project is saved there, and the last change of
+ * these can be undone. */
+export function useWide<Of extends Level, Value>(levels: Of[], { held, send, own }: How<Of, Value>) {
+  const { id, editing } = useEdited();
+  const client = useQueryClient();
+  const [last, setLast] = useState<{ origin: string; before: Value }[]>([]);
+  const [problem, setProblem] = useState("");
+  const put = async (level: Of, value: Value): Promise<string | undefined> => {
+    if (level.origin === "case") return editing.apply(own(value));
+    try {
+      await send(level.origin as "suite" | "project", level, value);
+      return undefined;
+    } catch (wrong) {
+      const isStale = wrong instanceof ApiProblem && wrong.status === 412;
+      return isStale
+        ? "This was changed elsewhere meanwhile; now it stands here as it is."
+        : (wrong as Error).message;
+    } finally {
+      await client.invalidateQueries({ queryKey: ["case", id] });
+      void client.invalidateQueries({ queryKey: ["evidence", id] });
+    }
+  };
+  /** `also`: together with the change before it, so that both are undone in one act. */
+  const save = async (level: Of, value: Value, also = false): Promise<string | undefined> => {
+    const before = held(level);
+    const wrong = await put(level, value);
+    if (!wrong && (also || level.origin !== "case"))
+      setLast((others) => [...(also ? others : []), { origin: level.origin, before }]);
+    return wrong;
+  };
+  const undo = async () => {
+    const problems: string[] = [];
+    for (const { origin, before } of last) {
+      const level = levels.find((item) => item.origin === origin);
+      const wrong = level && (await put(level, before));
+      if (wrong) problems.push(wrong);
+    }
+    setProblem(problems.join(" "));
+    setLast([]);
+  };
+  const changed = levels.filter(
+    ({ origin }) => origin !== "case" && last.some((item) => item.origin === origin),
+  );
+  return { save, undo, changed, problem };
+}

@@ -1,0 +1,2 @@
+/** What a dragged case carries. */
+export const CASE = "application/x-salt-path-case";

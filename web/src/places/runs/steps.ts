@@ -1,8 +1,0 @@
-import type { RunCase } from "../../app/api";
-
-/** What a step of a case was called when it ran. */
-export function stepName(entry: RunCase, part: string, index: number): string {
-  return (
-    entry.stepNames.find((item) => item.part === part && item.index === index)?.name ?? `step ${index + 1}`
-  );
-}
