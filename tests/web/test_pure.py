@@ -1,5 +1,5 @@
 """What the pages work out without a browser: what pointing makes (pointing.mjs), how an answer is
-read (reading.mjs), what is typed about rows (rows.mjs)."""
+read (reading.mjs), what is typed about rows (rows.mjs), how edits are saved (queue.mjs)."""
 
 import json
 import os
@@ -23,6 +23,9 @@ def part_of(value: str) -> MultipartPart:
 class Pure(unittest.TestCase):
     def test_what_pointing_makes(self):
         self.each("pointing.mjs", 39)
+
+    def test_the_queue_of_edits(self):
+        self.each("queue.mjs", 9)
 
     def test_how_an_answer_is_read(self):
         self.each("reading.mjs", 14)

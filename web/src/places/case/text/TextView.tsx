@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { api, type Case, type TextFault } from "../../../api";
+import { isAway } from "../../../api/retrying";
 import { readExact, writeExact } from "../../../base/exact";
 import type { Document } from "../../../case/document";
 import { useDraft } from "../../../parts/typing/drafts";
@@ -48,14 +49,19 @@ export default function TextView({ of }: { of: Case }) {
           setTyped((now) => (now === typed ? undefined : now));
         }
       } catch (problem) {
-        setTrouble((problem as Error).message);
+        const { message } = problem as Error;
+        setTrouble(
+          isAway(problem)
+            ? `Salt Path does not answer: ${message}. The text waits in this browser.`
+            : `Not saved, and kept here: ${message}`,
+        );
       }
     }, PAUSE_MS);
     return () => window.clearTimeout(timer);
   }, [typed]);
   if (text === undefined) return <p className="muted pad">Writing the case as text…</p>;
   const said = trouble
-    ? `Salt Path does not answer: ${trouble}. The text waits in this browser.`
+    ? trouble
     : faults.length
       ? `Not saved, and kept here: line ${faults[0]?.line}: ${faults[0]?.sentence}`
       : typed === undefined
