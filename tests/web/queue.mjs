@@ -179,6 +179,8 @@ test("what a closed page left is put back on top of what stands", async () => {
   void closed.queue.apply(put("about", "quays"));
   await soon();
   const left = copy(closed.kept());
+  server.mood = () => "well"; // else it would ask for ever
+  await idle(closed);
   const later = new Server();
   later.document = { ...later.document, tag: "fast" };
   const opened = page(later, left);
