@@ -9,7 +9,11 @@ from typing import Any
 from saltpath.core.answers.subjects import read_subject
 from saltpath.core.assist.outline import outline
 from saltpath.core.checks.relations import TABLE
-from saltpath.core.checks.typed import PHRASES, read_sentence, suggestions, write_sentence
+from saltpath.core.checks.relations.equality import LIST
+from saltpath.core.checks.relations.measures import MEASURE, PAIR
+from saltpath.core.checks.relations.operand import TRUE
+from saltpath.core.checks.relations.shapes import COUNT
+from saltpath.core.checks.typed import read_sentence, suggestions, write_sentence
 from saltpath.core.format.check_reader import expectations_of
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.sheet.cells import read_cells
@@ -114,11 +118,11 @@ def check_at_random(chance: random.Random, level: int) -> dict[str, Any]:
     relation = chance.choice(list(TABLE))
     values = (*TEXTS, *NUMBERS, True, False, None, [1, "a"], {"a": 1, "b": ["x"]})
     expected = {
-        "true": [True],
-        "measure": [*NUMBERS, "500 ms", "10 kB", "[=x]"],
-        "count": [3, {"at least": 2}, {"below": 5}],
-        "pair": [[chance.choice(NUMBERS), chance.choice(NUMBERS)]],
-        "list": [[chance.choice(values) for _ in range(chance.randrange(1, 4))]],
+        TRUE: [True],
+        MEASURE: [*NUMBERS, "500 ms", "10 kB", "[=x]"],
+        COUNT: [3, {"at least": 2}, {"below": 5}],
+        PAIR: [[chance.choice(NUMBERS), chance.choice(NUMBERS)]],
+        LIST: [[chance.choice(values) for _ in range(chance.randrange(1, 4))]],
     }.get(TABLE[relation].takes, values)
     value = chance.choice((True, False)) if relation == "empty" else chance.choice(expected)
     return {
@@ -311,9 +315,10 @@ class Reading(unittest.TestCase):
             "fits exactly": fits,
             "schema": [{"required": ["id"]}, True],
         }
-        self.assertEqual(set(PHRASES), set(TABLE))
+        said = [words for entry in TABLE.values() for words in (*entry.phrases, *entry.opposite)]
+        self.assertEqual(len(set(said)), len(said), "each phrase means one relation")
         for relation, entry in TABLE.items():
-            for value in [True] if entry.takes == "true" else of.get(relation, values):
+            for value in [True] if entry.takes is TRUE else of.get(relation, values):
                 for subject in (
                     "status",
                     "$.a['x is 3']",

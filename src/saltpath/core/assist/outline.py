@@ -402,7 +402,7 @@ def document_of(item: Expectation) -> dict[str, Any]:
 def _expected(check: Check) -> Any:
     return (
         written(check.expected)
-        if TABLE[check.relation].takes == "pattern tree"
+        if TABLE[check.relation].takes.compiled == "body"
         else written_tree(check.expected)
     )
 

@@ -13,6 +13,7 @@ from saltpath.core.cases.case import Check
 from saltpath.core.checks import loose
 from saltpath.core.checks.outcome import MOST_PLACES, Outcome
 from saltpath.core.checks.relations import TABLE, Relation, Setting
+from saltpath.core.checks.relations.shapes import COUNT
 from saltpath.core.references.scopes import Scopes, moment
 from saltpath.core.values import plain
 from saltpath.core.values.measures import show_in
@@ -40,7 +41,7 @@ def judge_one(check: Check, answer: Answer, scopes: Scopes, any_node: bool = Fal
     expected = shown = None
     try:
         relation = TABLE[check.relation]
-        if relation.takes == "pattern tree":
+        if relation.takes.compiled == "body":
             expected = loose.filled(check.expected, scopes)
             shown = loose.written(expected)
         else:
@@ -157,7 +158,7 @@ def _judge_together(check: Check, relation: Relation, expected: Any, found: Foun
     inside = found.single and bool(found.nodes)
     value = found.nodes[0][1] if inside else [node for _, node in found.nodes]
     problem = relation.judge(value, expected, _SETTINGS[found.source])
-    counted = relation.takes == "count" and isinstance(value, (list, dict, str))
+    counted = relation.takes is COUNT and isinstance(value, (list, dict, str))
     actual = len(value) if counted else value
     if problem is None:
         return outcome_of(check, "passed", expected, actual)

@@ -9,81 +9,17 @@ has just one of that name.
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from itertools import islice
 from typing import Any
 
 from saltpath.core.answers.subjects import KINDS, read_subject
-from saltpath.core.checks.relations import VALUE_KINDS
+from saltpath.core.checks.relations import TABLE, Relation, phrases
+from saltpath.core.checks.relations.operand import divided, value_of
 from saltpath.core.values import plain
-from saltpath.core.values.grammar import Unreadable, outside_quotes
-from saltpath.core.values.text_formats import FORMATS
+from saltpath.core.values.grammar import Unreadable
 
-PHRASES: dict[str, tuple[str, ...]] = {
-    "is one of": ("is one of", "one of", "is either"),
-    "is none of": ("is none of", "none of", "is neither"),
-    "same as last pass": (
-        "is the same as at the last pass",
-        "same as last pass",
-        "is as before",
-        "unchanged",
-    ),
-    "close to": ("is close to", "close to", "is about", "about"),
-    "before": ("is before", "before", "is earlier than", "earlier than"),
-    "after": ("is after", "after", "is later than", "later than"),
-    "near": ("is near", "near"),
-    "sorted": ("is sorted", "sorted"),
-    "unique": ("holds nothing twice", "is unique", "unique"),
-    "format": ("has the format", "is of format", "format"),
-    "length": ("has the length", "length"),
-    "does not contain": ("does not contain", "lacks"),
-    "does not match": ("does not match",),
-    "fits exactly": ("fits exactly",),
-    "fits": ("fits",),
-    "schema": ("follows the schema",),
-    "is not": ("is not", "is no", "isn't", "differs from", "!="),
-    "above": ("is above", "above", "over", "is over", "is more than", "more than", ">"),
-    "below": ("is below", "below", "under", "is under", "is less than", "less than", "<"),
-    "at least": ("is at least", "at least", ">="),
-    "at most": ("is at most", "at most", "<="),
-    "between": ("is between", "between"),
-    "kind": ("is of kind", "of kind", "is any"),
-    "empty": ("is empty", "empty"),
-    "present": ("is present", "present", "exists", "is there"),
-    "absent": ("is absent", "absent", "is missing", "is gone"),
-    "contains": ("contains", "has"),
-    "starts with": ("starts with", "begins with"),
-    "ends with": ("ends with",),
-    "matches": ("matches",),
-    "count": ("counts", "count"),
-    "is": ("is", "equals", "=", "=="),
-}
-NOT_EMPTY = "is not empty"
 MOST_GAPS = 60  # a subject of more words than this is none
-ALL_PHRASES = sorted(
-    [(phrase, relation) for relation, phrases in PHRASES.items() for phrase in phrases],
-    key=lambda pair: -len(pair[0]),
-)
-_COUNTED = ("is one of", "is not", "above", "below", "at least", "at most", "between", "is")
-_BARE_RELATIONS = ("present", "absent", "unique", "same as last pass")
-_PAIRED = {"close to": ("value", "within"), "near": ("time", "within")}
-_WORDS: dict[str, tuple[Collection[str], str]] = {
-    "sorted": (("up", "down"), "It is sorted up, or down"),
-    "format": (FORMATS, f"The formats are {', '.join(FORMATS)}"),
-    "kind": (VALUE_KINDS, f"The kinds are {', '.join(VALUE_KINDS)}"),
-}
-"""Relations whose expected value is one of few words, written as they are."""
-_JOINTS = (" and ", " then ", " otherwise ", " within ")
-_FIRST_WORDS = frozenset(phrase.split()[0] for phrase, _ in ALL_PHRASES) | {
-    "not",
-    "any",
-    "true",
-    "false",
-    "null",
-}
-_BARE = re.compile(r"(?:[^\W_][\w./:@%+*#&?~-]*|\[=[^\"'\[\]|]*\])(?: [\w./:@%+*#&?~-]+)*")
-
-
 GROUPS = {"any of": "at least one of", "all of": "all of", "none of": "none of"}
 MOST_LEVELS = 12
 
@@ -117,21 +53,15 @@ def _within(check: Mapping[str, Any]) -> str:
 
 
 def _write_check(check: Mapping[str, Any]) -> str:
-    relation = next(key for key in PHRASES if key in check)
-    subject, expected = (
-        f"any of {check['of']}" if check.get("any") else str(check["of"]),
-        check[relation],
-    )
-    if relation == "empty":
-        return f"{subject} {'is empty' if expected else NOT_EMPTY}"
-    if relation in _BARE_RELATIONS:
-        return f"{subject} {PHRASES[relation][0]}"
-    phrase, words = PHRASES[relation][0], _expected(relation, expected)
-    if (
-        isinstance(expected, str)
-        and words == expected
-        and not _states(f"{phrase} {words}", relation, expected)
-    ):
+    relation = next(entry for name, entry in TABLE.items() if name in check)
+    subject = f"any of {check['of']}" if check.get("any") else str(check["of"])
+    expected, operand = check[relation.name], relation.takes
+    phrase = relation.said(expected)
+    if not operand.said:
+        return f"{subject} {phrase}"
+    words = operand.write(expected)
+    is_bare = isinstance(expected, str) and words == expected
+    if is_bare and not _states(f"{phrase} {words}", relation.name, expected):
         words = plain.write_json(expected).decode()
     return f"{subject} {phrase} {words}"
 
@@ -142,38 +72,6 @@ def _states(text: str, relation: str, expected: str) -> bool:
         return _stated(text) == {relation: expected}
     except Unreadable:
         return False
-
-
-def _expected(relation: str, expected: Any) -> str:
-    if relation in _WORDS and isinstance(expected, str):
-        return expected
-    if relation in ("is one of", "is none of") and isinstance(expected, list) and expected:
-        return ", ".join(map(_literal, expected))
-    for name, (first, second) in _PAIRED.items():
-        if relation == name and isinstance(expected, dict):
-            return f"{_literal(expected[first])} within {_literal(expected[second])}"
-    if relation == "between" and isinstance(expected, list) and len(expected) == 2:
-        return f"{_literal(expected[0])} and {_literal(expected[1])}"
-    if relation in ("count", "length") and isinstance(expected, dict) and len(expected) == 1:
-        inner, wanted = next(iter(expected.items()))
-        return (
-            f"{PHRASES[inner][0].removeprefix('is ')} {_expected(inner, wanted)}"
-            if inner in _COUNTED
-            else "is"
-        )
-    return _literal(expected)
-
-
-def _literal(value: Any) -> str:
-    """Text bare where nothing else could be read from it, all else as JSON."""
-    bare = (
-        isinstance(value, str)
-        and _BARE.fullmatch(value)
-        and not any(word in value for word in _JOINTS)
-    )
-    if bare and plain.number_in(value) is None and value.split()[0].lower() not in _FIRST_WORDS:
-        return str(value)
-    return plain.write_json(value).decode()
 
 
 def read_sentence(text: str, known: Mapping[str, str] | None = None) -> dict[str, Any]:
@@ -214,7 +112,7 @@ def _read_group(text: str, known: Mapping[str, str], level: int) -> dict[str, An
             return {kind: _read_several(text[len(head) + 1 :], known, level)}
     each = re.match(r"each(, if any,)? of ", text, re.IGNORECASE)
     if each:
-        of, colon, rest = _partition(text[each.end() :], ":")
+        of, colon, rest = divided(text[each.end() :], ":")
         if not colon:
             raise Unreadable(
                 "Say what holds of each item behind a colon: each of $.lines[*]: $.amount above 0"
@@ -226,10 +124,10 @@ def _read_group(text: str, known: Mapping[str, str], level: int) -> dict[str, An
 
 
 def _read_when(text: str, known: Mapping[str, str], level: int) -> dict[str, Any]:
-    when, then, rest = _partition(text, " then ")
+    when, then, rest = divided(text, " then ")
     if not then:
         raise Unreadable("Say what must hold then: when status is 200 then $.id is present")
-    held, otherwise, other = _partition(rest, " otherwise ")
+    held, otherwise, other = divided(rest, " otherwise ")
     group: dict[str, Any] = {
         "when": _read_several(when, known, level),
         "then": _read_several(held, known, level),
@@ -240,20 +138,12 @@ def _read_when(text: str, known: Mapping[str, str], level: int) -> dict[str, Any
 def _read_several(text: str, known: Mapping[str, str], level: int) -> list[dict[str, Any]]:
     checks: list[dict[str, Any]] = []
     while True:
-        one, semicolon, text = _partition(text, ";")
+        one, semicolon, text = divided(text, ";")
         if not one.strip():
             raise Unreadable("Say what must hold here, such as: status is 200")
         checks.append(_read(one.strip(), known, level + 1))
         if not semicolon:
             return checks
-
-
-def _partition(text: str, joint: str) -> tuple[str, str, str]:
-    """The text around the first joint that stands outside quotes and brackets."""
-    for at in outside_quotes(text):
-        if text[at : at + len(joint)].lower() == joint:
-            return text[:at], joint, text[at + len(joint) :]
-    return text, "", ""
 
 
 def _read_check(text: str, known: Mapping[str, str]) -> dict[str, Any]:
@@ -276,7 +166,7 @@ def _read_check(text: str, known: Mapping[str, str]) -> dict[str, Any]:
         if stated is not None:
             return {**start, **stated}
         if implied is None and rest and not rest.startswith("|"):
-            implied = {**start, "is": _value(rest)}
+            implied = {**start, "is": value_of(rest)}
         if not rest and implied is None:
             return {**start, "present": True}
     if implied is not None:
@@ -320,96 +210,25 @@ def _subject(text: str, known: Mapping[str, str]) -> str:
 def _stated(rest: str) -> dict[str, Any] | None:
     """Relation and expected value, if the rest begins with a relation."""
     lower = rest.lower()
-    if lower == NOT_EMPTY or lower == "not empty":
-        return {"empty": False}
-    for phrase, relation in ALL_PHRASES:
+    for entry in TABLE.values():
+        if lower in entry.opposite:
+            return {entry.name: False}
+    for phrase, relation in phrases():
         if not lower.startswith(phrase):
             continue
         after = rest[len(phrase) :]
         if after and phrase[-1].isalpha() and not after.startswith(" "):
             continue
-        return _with_expected(relation, after.strip())
+        return _with_expected(TABLE[relation], after.strip())
     return None
 
 
-def _with_expected(relation: str, text: str) -> dict[str, Any] | None:
-    if relation in ("present", "absent", "empty", "unique", "same as last pass"):
-        return {relation: True} if not text else None
+def _with_expected(relation: Relation, text: str) -> dict[str, Any] | None:
+    if not relation.takes.said:
+        return {relation.name: True} if not text else None
     if not text:
-        raise Unreadable(f"Say what it {PHRASES[relation][0]}")
-    if relation in ("count", "length"):
-        return {relation: _counted(text)}
-    if relation in _WORDS:
-        words, said = _WORDS[relation]
-        if text not in words and "[=" not in text:
-            raise Unreadable(f"{said}; found {text!r}")
-        return {relation: text}
-    return {relation: _read_expected(relation, text)}
-
-
-def _counted(text: str) -> Any:
-    lower = text.lower()
-    for phrase, relation in ALL_PHRASES:
-        if relation in _COUNTED and lower.startswith(phrase + " "):
-            return {relation: _read_expected(relation, text[len(phrase) :].strip())}
-    return _value(text)
-
-
-def _read_expected(relation: str, text: str) -> Any:
-    if relation in ("is one of", "is none of"):
-        return [_value(item) for item in _split(text, ",")]
-    if relation in _PAIRED:
-        value, joint, within = _partition(text, " within ")
-        whole = _value(text)
-        if not joint and isinstance(whole, str) and "[=" in whole:
-            return whole
-        if not joint:
-            raise Unreadable(
-                f"Say how near, such as: {PHRASES[relation][0]} "
-                f"{'now within 5 min' if relation == 'near' else '0.33 within 0.01'}"
-            )
-        return dict(
-            zip(_PAIRED[relation], (_value(value.strip()), _value(within.strip())), strict=True)
-        )
-    if relation == "between":
-        ends = list(_split(text, " and "))
-        if len(ends) != 2:
-            raise Unreadable("Say between what and what, such as: between 1 and 5")
-        return [_value(end) for end in ends]
-    return _value(text)
-
-
-def _split(text: str, joint: str) -> Iterator[str]:
-    begin, depth, quote, at = 0, 0, "", 0
-    while at < len(text):
-        char = text[at]
-        if quote:
-            at += char == "\\"
-            quote = "" if char == quote else quote
-        elif char in '"“':
-            quote = "”" if char == "“" else char
-        elif char in "[{":
-            depth += 1
-        elif char in "]}":
-            depth -= 1
-        elif depth == 0 and text.startswith(joint, at):
-            yield text[begin:at].strip()
-            begin = at + len(joint)
-            at = begin - 1
-        at += 1
-    yield text[begin:].strip()
-
-
-def _value(text: str) -> Any:
-    """JSON where it is JSON, else text; quotation marks of any kind make it text."""
-    if len(text) > 1 and text[0] + text[-1] in ("“”", "''", "‘’"):
-        return text[1:-1]
-    if text.startswith("[="):
-        return text
-    try:
-        return plain.read_json(text)
-    except plain.NotPlain:
-        return text
+        raise Unreadable(f"Say what it {relation.phrase}")
+    return {relation.name: relation.takes.read(text, relation.phrase)}
 
 
 def suggestions(text: str, paths: list[str], most: int = 8) -> list[str]:
@@ -433,11 +252,9 @@ def suggestions(text: str, paths: list[str], most: int = 8) -> list[str]:
         ]
         return found[:most]
     subject, _, rest = text.strip().partition(" ") if text[:1] != "$" else _cut(text, gaps[0])
-    phrases = [NOT_EMPTY, *(names[0] for names in PHRASES.values())]
+    known = [words for entry in TABLE.values() for words in (entry.phrase, *entry.opposite[:1])]
     return [
-        f"{subject} {p}"
-        for p in phrases
-        if p.startswith(rest.lower().strip()) and p != rest.strip()
+        f"{subject} {p}" for p in known if p.startswith(rest.lower().strip()) and p != rest.strip()
     ][:most]
 
 

@@ -3,20 +3,17 @@ work with."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from datetime import UTC
 from typing import Any
 
 from saltpath.core.answers.subjects import Subject, of_document, read_subject
 from saltpath.core.cases.case import Check, Expectation, Group, Place
 from saltpath.core.checks import loose, relations
 from saltpath.core.checks.judge import quickly
+from saltpath.core.checks.relations.operand import unit_fault
 from saltpath.core.checks.sentences import group_sentence, sentence
 from saltpath.core.format.nodes import Node, from_data
 from saltpath.core.format.reading import Reading, check_asked, found
-from saltpath.core.paths import patterns
 from saltpath.core.references.templates import holds_reference
-from saltpath.core.values import measures, moments, plain, text_formats
 from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.nearest import listed
 
@@ -181,7 +178,7 @@ def _compiled(
     reading: Reading, relation: relations.Relation, node: Node, path: str
 ) -> tuple[Any, bool]:
     """The expected value as it is judged with, and whether it is the value itself."""
-    if relation.takes == "pattern tree":
+    if relation.takes.compiled == "body":
         try:
             pattern = loose.read_pattern(node.data())
             check_asked(loose.references_in_pattern(pattern), ("sent", "answer"))
@@ -189,7 +186,7 @@ def _compiled(
         except (Unreadable, RecursionError) as problem:
             reading.wrong(str(problem) or "the expected body is nested too deeply", path, node.line)
             return None, False
-    if relation.takes == "schema":
+    if relation.takes.compiled == "as it is":
         return node.data(), True
     return reading.tree(node, path, asks=True), not holds_reference(node.data())
 
@@ -201,139 +198,8 @@ def _expected(
     value = node.data()
     if isinstance(value, str) and holds_reference(value):
         return
-    fault = _EXPECTED[relation.takes](value, subject)
-    if (
-        not fault
-        and subject.unit
-        and relation.takes in ("measure", "pair", "list", "value", "close")
-    ):
-        fault = _unit_fault(value, subject.unit)
+    fault = relation.takes.fault(value, subject)
+    if not fault and subject.unit and relation.takes.in_unit:
+        fault = unit_fault(value, subject.unit)
     if fault:
         reading.wrong(f"{relation.name} needs {fault}; found {found(node)}", path, node.line)
-
-
-def _unit_fault(value: Any, unit: str) -> str:
-    read = measures.duration if unit == "duration" else measures.size
-    for item in (
-        value if isinstance(value, list) else value.values() if isinstance(value, dict) else [value]
-    ):
-        if isinstance(item, str) and holds_reference(item):
-            continue
-        try:
-            read(item)
-        except ValueError as problem:
-            return str(problem).removeprefix("expected ")
-    return ""
-
-
-def _is_measure(value: Any, subject: Subject) -> bool:
-    from_text = subject.kind in ("header", "cookie", "body", "type") and isinstance(value, str)
-    return (
-        plain.is_number(value)
-        or bool(subject.unit)
-        or (from_text and plain.number_in(value) is not None)
-    )
-
-
-def _measure_fault(value: Any, subject: Subject) -> str:
-    return "" if _is_measure(value, subject) or holds_reference(value) else "a number"
-
-
-def _pair_fault(value: Any, subject: Subject) -> str:
-    if not isinstance(value, list) or len(value) != 2:
-        return "two numbers: [from, to]"
-    return next((fault for item in value if (fault := _measure_fault(item, subject))), "")
-
-
-def _pattern_fault(value: Any, subject: Subject) -> str:
-    if not isinstance(value, str):
-        return "a pattern as text"
-    try:
-        patterns.compile_pattern(value)
-    except patterns.PatternError as problem:
-        return f"a pattern that can be read ({problem})"
-    return ""
-
-
-def _count_fault(value: Any, subject: Subject) -> str:
-    if isinstance(value, dict):
-        if len(value) != 1 or next(iter(value)) not in _COUNTABLE:
-            return f"a number, or one relation: {{ at least: 3 }}, of {listed(_COUNTABLE)}"
-        relation, inner = next(iter(value.items()))
-        if relation == "between":
-            return _pair_fault(inner, subject)
-        return (
-            ""
-            if relation == "is one of" and isinstance(inner, list)
-            else _measure_fault(inner, subject)
-        )
-    return (
-        ""
-        if isinstance(value, int) and not isinstance(value, bool) and value >= 0
-        else "a whole number"
-    )
-
-
-def _close_fault(value: Any, subject: Subject) -> str:
-    if not isinstance(value, dict) or set(value) != {"value", "within"}:
-        return "a value and how far from it: { value: 0.333, within: 0.001 }"
-    return _measure_fault(value["value"], subject) or _measure_fault(value["within"], subject)
-
-
-def _moment_fault(value: Any, subject: Subject) -> str:
-    if isinstance(value, str) and (value == "now" or holds_reference(value) or _is_moment(value)):
-        return ""
-    return "a date, a time or now, such as 2026-11-23 or 2026-11-23T08:12:04Z"
-
-
-def _is_moment(text: str) -> bool:
-    try:
-        return bool(moments.read_moment(text, UTC))
-    except moments.NoMoment:
-        return False
-
-
-def _near_fault(value: Any, subject: Subject) -> str:
-    if not isinstance(value, dict) or set(value) != {"time", "within"}:
-        return "a time and how far from it: { time: now, within: 5 min }"
-    within = value["within"]
-    return _moment_fault(value["time"], subject) or (
-        "" if holds_reference(within) else _unit_fault(within, "duration")
-    )
-
-
-def _schema_fault(value: Any, subject: Subject) -> str:
-    if value == "contract":
-        return "a schema written out; what a contract declares comes with contracts"
-    from saltpath.core.checks.schema_check import check_schema  # most cases have no schema
-
-    try:
-        check_schema(value)
-    except Unreadable as problem:
-        return f"a JSON Schema ({problem})"
-    return ""
-
-
-def _one_of_fault(names: tuple[str, ...]) -> Callable[[Any, Subject], str]:
-    return lambda value, subject: "" if value in names else f"one of {listed(names, 20)}"
-
-
-_COUNTABLE = ("is", "is not", "is one of", "above", "below", "at least", "at most", "between")
-_EXPECTED: dict[str, Callable[[Any, Subject], str]] = {
-    "value": lambda value, subject: "",
-    "list": lambda value, subject: "" if isinstance(value, list) else "a list",
-    "measure": _measure_fault,
-    "pair": _pair_fault,
-    "pattern": _pattern_fault,
-    "boolean": lambda value, subject: "" if isinstance(value, bool) else "true or false",
-    "true": lambda value, subject: "" if value is True else "true",
-    "kind": _one_of_fault(relations.VALUE_KINDS),
-    "format": _one_of_fault(tuple(text_formats.FORMATS)),
-    "direction": _one_of_fault(("up", "down")),
-    "close": _close_fault,
-    "moment": _moment_fault,
-    "near": _near_fault,
-    "schema": _schema_fault,
-    "pattern tree": lambda value, subject: "",
-    "count": _count_fault,
-}

@@ -14,11 +14,10 @@ from typing import Any
 
 from saltpath.core.cases.row_sources import CELL_KINDS
 from saltpath.core.cases.statement import RELATIONS
-from saltpath.core.checks.relations import TABLE, VALUE_KINDS
+from saltpath.core.checks.relations import TABLE
 from saltpath.core.format.asked_reader import LARGEST_MOST
 from saltpath.core.format.options_reader import LEAST_RATE, MOST_AT_ONCE, MOST_RATE
 from saltpath.core.format.shared_reader import INPUT_KINDS
-from saltpath.core.values.text_formats import FORMATS
 
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
 TEXT: dict[str, Any] = {"type": "string", "minLength": 1}
@@ -153,28 +152,10 @@ PAIRS = {
         _list({"type": "array", "prefixItems": [TEXT, SCALAR], "minItems": 2, "maxItems": 2}),
     ]
 }
-_EXPECTED: dict[str, Any] = {
-    "value": {},
-    "list": {"type": ["array", "string"]},
-    "measure": {"type": ["number", "string"]},
-    "pair": {"type": ["array", "string"], "minItems": 2, "maxItems": 2},
-    "pattern": {"type": "string"},
-    "boolean": {"type": ["boolean", "string"]},
-    "true": {"const": True},
-    "kind": {"enum": list(VALUE_KINDS)},
-    "format": {"enum": list(FORMATS)},
-    "direction": {"enum": ["up", "down"]},
-    "moment": {"type": "string"},
-    "close": _object(("value", "within"), {"value": {}, "within": {}}),
-    "near": _object(("time", "within"), {"time": {"type": "string"}, "within": {"type": "string"}}),
-    "pattern tree": {},
-    "schema": {"type": ["object", "boolean"]},
-    "count": {"type": ["integer", "object", "string"]},
-}
 
 
 def _check() -> dict[str, Any]:
-    relations = {relation.name: _EXPECTED[relation.takes] for relation in TABLE.values()}
+    relations = {relation.name: relation.takes.schema for relation in TABLE.values()}
     check = _object(
         ("of",), {"of": TEXT, "any": FLAG, "advice": FLAG, "note": TEXT, "off": FLAG, **relations}
     )

@@ -14,13 +14,8 @@ from urllib.parse import unquote
 
 import msgspec
 
-from saltpath.core.checks.typed import (
-    ALL_PHRASES,
-    NOT_EMPTY,
-    PHRASES,
-    read_sentence,
-    write_sentence,
-)
+from saltpath.core.checks.relations import TABLE, phrases
+from saltpath.core.checks.typed import read_sentence, write_sentence
 from saltpath.core.values import plain
 from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.nearest import nearest
@@ -53,10 +48,8 @@ def write_cells(check: Mapping[str, Any]) -> tuple[str, str, str]:
     if "of" not in check:
         return as_cell(sentence), "", ""
     of = f"any of {check['of']}" if check.get("any") else str(check["of"])
-    relation = next(key for key in PHRASES if key in check)
-    phrase = PHRASES[relation][0]
-    if relation == "empty":
-        phrase = "is empty" if check["empty"] else NOT_EMPTY
+    relation = next(entry for name, entry in TABLE.items() if name in check)
+    phrase = relation.said(check[relation.name])
     return as_cell(of), phrase, as_cell(sentence[len(of) + len(phrase) + 1 :].strip())
 
 
@@ -68,10 +61,11 @@ def read_cells(
     last answer by the name of their last part.
 
     Raises Unreadable, also of a relation that there is not."""
-    phrases = [phrase for phrase, _ in ALL_PHRASES] + [NOT_EMPTY]
+    known_phrases = [words for words, _ in phrases()]
+    known_phrases += [words for entry in TABLE.values() for words in entry.opposite]
     named = " ".join(relation.lower().split())
-    if named and named not in phrases:
-        near = nearest(named, phrases)
+    if named and named not in known_phrases:
+        near = nearest(named, known_phrases)
         raise Unreadable(
             f"{relation!r} is no relation" + (f"; did you mean {near!r}?" if near else "")
         )

@@ -1,13 +1,13 @@
 """Relations: what a check says of its subject. A table, one entry a relation, each with an example
-that a test runs and that documentation and completion show. To add one, write it into the module it
-belongs to.
+that a test runs and that documentation and completion show; what it compares with is an operand.
+To add one, write it into the module it belongs to: see docs/development/adding.md.
 """
 
 from __future__ import annotations
 
 from saltpath.core.checks.relations import equality, measures, shapes, texts, times, whole
 from saltpath.core.checks.relations.shapes import VALUE_KINDS
-from saltpath.core.checks.relations.table import TABLE, Relation, Setting, Test
+from saltpath.core.checks.relations.table import TABLE, Relation, Setting, Test, phrases
 
 __all__ = [
     "TABLE",
@@ -17,6 +17,7 @@ __all__ = [
     "Test",
     "equality",
     "measures",
+    "phrases",
     "shapes",
     "texts",
     "times",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from decimal import Decimal
 from typing import Any
 
+from saltpath.core.checks.relations.operand import Operand, literal, split, value_of, word
 from saltpath.core.checks.relations.table import Setting, Test, alike, relation, shown
 from saltpath.core.values import plain
 from saltpath.core.values.why import Why, why
@@ -33,6 +34,7 @@ def _quick_is(expected: Any) -> Test | None:
     "equal; JSON kinds are strict, the number 15 is not the text 15",
     (201, 201),
     quick=_quick_is,
+    everyday=("equals", "=", "=="),
 )
 def _is(actual: Any, expected: Any, setting: Setting) -> Why | None:
     if alike(actual, expected, setting):
@@ -76,12 +78,42 @@ def first_difference(actual: Any, expected: Any, place: str) -> tuple[str, Any, 
     return place, actual, expected
 
 
-@relation("is not", "anything else", ("departed", "requested"))
+@relation(
+    "is not",
+    "anything else",
+    ("departed", "requested"),
+    everyday=("is no", "isn't", "differs from", "!="),
+)
 def _is_not(actual: Any, expected: Any, setting: Setting) -> Why | None:
     return why("same", actual=shown(actual, setting)) if alike(actual, expected, setting) else None
 
 
-@relation("is one of", "equal to one of a list", ("quoted", ["requested", "quoted"]), takes="list")
+def _write_items(expected: Any) -> str:
+    if not isinstance(expected, list) or not expected:
+        return literal(expected)
+    return ", ".join(map(literal, expected))
+
+
+LIST = Operand(
+    {"type": ["array", "string"]},
+    lambda value, subject: "" if isinstance(value, list) else "a list",
+    lambda expected: (
+        ", ".join(map(word, expected)) if isinstance(expected, list) else word(expected)
+    ),
+    _write_items,
+    lambda text, phrase: [value_of(item) for item in split(text, ",")],
+    in_unit=True,
+)
+"""Several values."""
+
+
+@relation(
+    "is one of",
+    "equal to one of a list",
+    ("quoted", ["requested", "quoted"]),
+    takes=LIST,
+    everyday=("one of", "is either"),
+)
 def _is_one_of(actual: Any, expected: Any, setting: Setting) -> Why | None:
     if any(alike(actual, item, setting) for item in expected):
         return None
@@ -93,7 +125,11 @@ def _is_one_of(actual: Any, expected: Any, setting: Setting) -> Why | None:
 
 
 @relation(
-    "is none of", "equal to none of a list", ("departed", ["requested", "quoted"]), takes="list"
+    "is none of",
+    "equal to none of a list",
+    ("departed", ["requested", "quoted"]),
+    takes=LIST,
+    everyday=("none of", "is neither"),
 )
 def _is_none_of(actual: Any, expected: Any, setting: Setting) -> Why | None:
     if any(alike(actual, item, setting) for item in expected):

@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 
 from msgspec import Struct
 
+from saltpath.core.checks.relations.operand import FIRST_WORDS, VALUE, Operand
 from saltpath.core.values import measures, plain
 from saltpath.core.values.why import Blocked, Why, why
 
@@ -37,9 +38,9 @@ def _never(expected: Any) -> Test | None:
 
 
 class Relation(Struct, frozen=True):
-    """`phrase` is the sentence's middle; `takes` says what kind of expected value it wants;
-    `example` is (actual, expected) for which it holds. `of_list`: it judges the nodes together
-    rather than each node.
+    """`phrase` is the sentence's middle, `everyday` other words that mean the same when they are
+    typed; `takes` is what it compares with; `example` is (actual, expected) for which it holds.
+    `of_list`: it judges the nodes together rather than each node.
 
     `quick` makes, from an expected value, a test for values from JSON that is sure when it says
     True, and otherwise leaves the question to `judge`; None where it cannot."""
@@ -47,16 +48,34 @@ class Relation(Struct, frozen=True):
     name: str
     phrase: str
     about: str
-    takes: str
+    takes: Operand
     judge: Judge
     example: tuple[Any, Any]
     of_list: bool = False
     quick: Callable[[Any], Test | None] = _never
     of_document: bool = False
     """It speaks of structure: `of: body` means the body's document, not its text."""
+    everyday: tuple[str, ...] = ()
+    opposite: tuple[str, ...] = ()
+    """Phrases that say that it does not hold, where its expected value says whether it should."""
+
+    @property
+    def phrases(self) -> tuple[str, ...]:
+        """Every phrase that it is read from; the first is the one that it is written with."""
+        return (self.phrase, *self.everyday)
+
+    def said(self, expected: Any) -> str:
+        """The phrase that says it of this expected value."""
+        return self.opposite[0] if self.opposite and expected is False else self.phrase
 
 
 TABLE: dict[str, Relation] = {}
+
+
+def phrases() -> list[tuple[str, str]]:
+    """Every phrase with its relation's name, the longest first."""
+    found = [(words, entry.name) for entry in TABLE.values() for words in entry.phrases]
+    return sorted(found, key=lambda pair: -len(pair[0]))
 
 
 def relation(
@@ -64,17 +83,30 @@ def relation(
     about: str,
     example: tuple[Any, Any],
     phrase: str = "",
-    takes: str = "value",
+    takes: Operand = VALUE,
     of_list: bool = False,
     quick: Callable[[Any], Test | None] = _never,
     of_document: bool = False,
+    everyday: tuple[str, ...] = (),
+    opposite: tuple[str, ...] = (),
 ) -> Callable[[Judge], Judge]:
     """Enter a function into the table under its name."""
 
     def register(judge: Judge) -> Judge:
-        TABLE[name] = Relation(
-            name, phrase or name, about, takes, judge, example, of_list, quick, of_document
+        made = TABLE[name] = Relation(
+            name,
+            phrase or name,
+            about,
+            takes,
+            judge,
+            example,
+            of_list,
+            quick,
+            of_document,
+            everyday,
+            opposite,
         )
+        FIRST_WORDS.update(words.split()[0] for words in made.phrases)
         return judge
 
     return register

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from saltpath.core.answers.subjects import Subject
+from saltpath.core.checks.relations.operand import Operand
 from saltpath.core.checks.relations.table import TABLE, Setting, alike, relation, shown
 from saltpath.core.paths import patterns
 from saltpath.core.values import plain
@@ -21,7 +23,9 @@ def _texts(actual: Any, expected: Any, setting: Setting, relation: str) -> tuple
     return actual, plain.as_text(expected)
 
 
-@relation("contains", "a part of a text, or an item of a list", ("East 4", "East"))
+@relation(
+    "contains", "a part of a text, or an item of a list", ("East 4", "East"), everyday=("has",)
+)
 def _contains(actual: Any, expected: Any, setting: Setting) -> Why | None:
     if isinstance(actual, list):
         holds = any(alike(item, expected, setting) for item in actual)
@@ -37,7 +41,7 @@ def _contains(actual: Any, expected: Any, setting: Setting) -> Why | None:
     )
 
 
-@relation("starts with", "how a text begins", ("PC-20931", "PC-"))
+@relation("starts with", "how a text begins", ("PC-20931", "PC-"), everyday=("begins with",))
 def _starts_with(actual: Any, expected: Any, setting: Setting) -> Why | None:
     pair = _texts(actual, expected, setting, "starts with")
     if isinstance(pair, Why):
@@ -57,11 +61,24 @@ def _ends_with(actual: Any, expected: Any, setting: Setting) -> Why | None:
     return why("ends-otherwise", actual=shown(actual, setting), expected=plain.show(expected))
 
 
+def _pattern_fault(value: Any, subject: Subject) -> str:
+    if not isinstance(value, str):
+        return "a pattern as text"
+    try:
+        patterns.compile_pattern(value)
+    except patterns.PatternError as problem:
+        return f"a pattern that can be read ({problem})"
+    return ""
+
+
+PATTERN = Operand({"type": "string"}, _pattern_fault)
+
+
 @relation(
     "matches",
     "a pattern found anywhere in the text, unless it is anchored",
     ("PC-20931", r"^PC-\d+$"),
-    takes="pattern",
+    takes=PATTERN,
 )
 def _matches(actual: Any, expected: Any, setting: Setting) -> Why | None:
     pair = _texts(actual, expected, setting, "matches")
@@ -72,7 +89,7 @@ def _matches(actual: Any, expected: Any, setting: Setting) -> Why | None:
     return why("no-match", actual=shown(actual, setting), expected=pair[1])
 
 
-@relation("does not contain", "the opposite of contains", ("East 4", "West"))
+@relation("does not contain", "the opposite of contains", ("East 4", "West"), everyday=("lacks",))
 def _does_not_contain(actual: Any, expected: Any, setting: Setting) -> Why | None:
     problem = TABLE["contains"].judge(actual, expected, setting)
     if problem is None:
@@ -81,7 +98,7 @@ def _does_not_contain(actual: Any, expected: Any, setting: Setting) -> Why | Non
 
 
 @relation(
-    "does not match", "a pattern found nowhere in the text", ("PC-20931", "^B-"), takes="pattern"
+    "does not match", "a pattern found nowhere in the text", ("PC-20931", "^B-"), takes=PATTERN
 )
 def _does_not_match(actual: Any, expected: Any, setting: Setting) -> Why | None:
     problem = TABLE["matches"].judge(actual, expected, setting)

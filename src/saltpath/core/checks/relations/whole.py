@@ -4,17 +4,20 @@ from __future__ import annotations
 
 from typing import Any
 
+from saltpath.core.answers.subjects import Subject
 from saltpath.core.checks.loose import misfits
+from saltpath.core.checks.relations.operand import BODY, TRUE, Operand
 from saltpath.core.checks.relations.table import Setting, relation
 from saltpath.core.paths import offloading
 from saltpath.core.values import plain
+from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.why import Blocked, Why, why
 
 MOST_PLACES = 20
 
 
 def _fitting(name: str, about: str, exactly: bool, example: tuple[Any, Any]) -> None:
-    @relation(name, about, example, takes="pattern tree", of_document=True)
+    @relation(name, about, example, takes=BODY, of_document=True)
     def _judge(actual: Any, expected: Any, setting: Setting) -> Why | None:
         found = list(misfits(actual, expected, exactly, MOST_PLACES))
         if not found:
@@ -58,10 +61,26 @@ _fitting(
     "against what it was when this step last passed",
     (5, True),
     "is the same as at the last pass",
-    takes="true",
+    takes=TRUE,
+    everyday=("same as last pass", "is as before", "unchanged"),
 )
 def _same_as_last_pass(actual: Any, expected: Any, setting: Setting) -> Why | None:
     return None  # judged by checks/one.py, which knows what it was
+
+
+def _schema_fault(value: Any, subject: Subject) -> str:
+    if value == "contract":
+        return "a schema written out; what a contract declares comes with contracts"
+    from saltpath.core.checks.schema_check import check_schema  # most cases have no schema
+
+    try:
+        check_schema(value)
+    except Unreadable as problem:
+        return f"a JSON Schema ({problem})"
+    return ""
+
+
+SCHEMA = Operand({"type": ["object", "boolean"]}, _schema_fault, compiled="as it is")
 
 
 @relation(
@@ -69,7 +88,7 @@ def _same_as_last_pass(actual: Any, expected: Any, setting: Setting) -> Why | No
     "JSON Schema (2020-12, or the draft that $schema names); formats are checked",
     ({"id": "PC-1"}, {"required": ["id"]}),
     "follows the schema",
-    takes="schema",
+    takes=SCHEMA,
     of_document=True,
 )
 def _schema(actual: Any, expected: Any, setting: Setting) -> Why | None:
