@@ -4,7 +4,7 @@ library.
 `read_path` gives a `Path`; `Path.nodes(document)` gives the nodes with their locations. Names,
 indexes, wildcards, `..name` and filters with one comparison run here; slices, functions, unions and
 longer filters in jsonpath-rfc9535, whose `match` and `search` are replaced by ones with a time
-limit. See docs/development.md for why there are two.
+limit. See docs/development/decisions/core.md for why there are two.
 """
 
 from __future__ import annotations

@@ -1,0 +1,44 @@
+"""The documentation for those who carry on: every file that it names is there."""
+
+import re
+import unittest
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[2]
+PAGES = [ROOT / "CONTRIBUTING.md", ROOT / "README.md", *(ROOT / "docs").rglob("*.md")]
+NAMED = re.compile(r"`((?:[\w.-]+/)*[\w-]+(?:\.py|\.tsx?|\.mjs|\.md|/))`")
+LINKED = re.compile(r"\]\((?!https?:|#|mailto:)([^)#\s]+)")
+ELSEWHERE = {"saltpath-data/", "shared/", "data/", "suites/", "environments/"}
+"""Folders of an installation or of a tester's project, which are not of this one."""
+
+
+class Pages(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        folders = [ROOT / name for name in ("src", "web", "tests", "bench", "docs", ".ci")]
+        skipped = {"node_modules", "__pycache__", "pages"}
+        cls.known = {"CONTRIBUTING.md", "README.md", "CHANGELOG.md"}
+        for folder in folders:
+            cls.known.add(f"{folder.name}/")
+            for path in folder.rglob("*"):
+                parts = path.relative_to(ROOT).parts
+                if not skipped & set(parts[1:]):
+                    cls.known.add("/".join(parts) + ("/" if path.is_dir() else ""))
+
+    def test_every_file_that_is_named_is_there(self):
+        named = 0
+        for page in PAGES:
+            for name in NAMED.findall(page.read_text(encoding="utf-8")):
+                named += 1
+                there = any(path == name or path.endswith(f"/{name}") for path in self.known)
+                self.assertTrue(there or name in ELSEWHERE, f"{page.name} names {name}")
+        self.assertGreater(named, 100)
+
+    def test_every_link_leads_somewhere(self):
+        for page in PAGES:
+            for link in LINKED.findall(page.read_text(encoding="utf-8")):
+                self.assertTrue((page.parent / link).exists(), f"{page.name} links to {link}")
+
+
+if __name__ == "__main__":
+    unittest.main()
