@@ -347,21 +347,21 @@ test("a secret that is written out gives way to its name, wherever it stands", (
     values: { apiKey: "k-1", fee: "7" },
     steps: [{ key: "a", send: "GET /x", headers: { "X-Api-Key": "h-1" }, auth: { bearer: "t-1" } }, { key: "b", send: "GET [=apiKey]" }],
   };
-  const made = (key, what, name) => {
-    const found = secrets.writtenSecret(case_, key, what);
+  const made = (key, of, name) => {
+    const found = secrets.writtenSecret(case_, key, of);
     return [found.text, found.name, found.without(name ?? found.name)(case_)];
   };
-  let [text, name, after] = made("a", "the header X-Api-Key");
+  let [text, name, after] = made("a", { at: "header", called: "x-api-key" });
   assert.deepEqual([text, name, after.steps[0].headers], ["h-1", "apiKey", { "X-Api-Key": "[=apiKey]" }]);
-  [text, name, after] = made("a", "the bearer sign-in");
+  [text, name, after] = made("a", { at: "sign-in", called: "bearer" });
   assert.deepEqual([text, name, after.steps[0].auth, after.auth], ["t-1", "token", { bearer: "[=token]" }, case_.auth]);
-  [text, name, after] = made("b", "the basic sign-in", "word");
+  [text, name, after] = made("b", { at: "sign-in", called: "basic" }, "word");
   assert.deepEqual([text, name, after.auth], ["tar", "password", { basic: ["desk", "[=word]"] }]);
-  [text, name, after] = made("", "apiKey");
+  [text, name, after] = made("", { at: "value", called: "apiKey" });
   assert.deepEqual([text, name, after.values], ["k-1", "apiKey", { fee: "7" }]);
-  [, , after] = made("", "apiKey", "portKey");
+  [, , after] = made("", { at: "value", called: "apiKey" }, "portKey");
   assert.deepEqual(after.values, { apiKey: "[=portKey]", fee: "7" }, "a step still speaks of it");
-  assert.equal(secrets.writtenSecret(case_, "", "fees"), undefined);
+  assert.equal(secrets.writtenSecret(case_, "", { at: "value", called: "fees" }), undefined);
 });
 
 test("a file is sent as the body, or as one more part", () => {

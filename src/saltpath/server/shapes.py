@@ -316,7 +316,16 @@ SHAPES: dict[str, Any] = {
         repeat=_maybe("Repeat"),
     ),
     "Thread": _object((), **{"name": TEXT, "from": WHOLE, "to": WHOLES, "broken": FLAG}),
-    "Finding": _object(weight=TEXT, step=TEXT, path=TEXT, name=TEXT, code=TEXT, sentence=TEXT),
+    "Finding": _object(
+        weight=TEXT,
+        step=TEXT,
+        path=TEXT,
+        name=TEXT,
+        code=TEXT,
+        sentence=TEXT,
+        secret=_maybe("WrittenOut"),
+    ),
+    "WrittenOut": _object(at={"enum": ["header", "sign-in", "value"]}, called=TEXT),
     "CaseValue": _object(name=TEXT, value=TEXT, secret=FLAG),
     "ScopeValue": _object((), **{"name": TEXT, "value": TEXT, "secret": FLAG, "from": TEXT}),
     "Case": _object(

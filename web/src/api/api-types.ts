@@ -4,6361 +4,6367 @@
  */
 
 export interface paths {
-  "/me": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Who asks */
-    get: operations["readMe"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/health": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Whether the server works */
-    get: operations["readHealth"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/openapi.json": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** This document */
-    get: operations["readContract"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/projects": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Projects */
-    get: operations["listProjects"];
-    put?: never;
-    /** A new project */
-    post: operations["addProject"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/projects/folder": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** A project's folder in a zip archive */
-    post: operations["bringInFolder"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/projects/{id}/folder": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The project as a folder of files, zipped */
-    get: operations["saveFolder"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/projects/{id}/keeping": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** What is kept for how long */
-    get: operations["readKeeping"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    /** Change some of it */
-    patch: operations["changeKeeping"];
-    trace?: never;
-  };
-  "/storage": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** How much room is taken, and free */
-    get: operations["readStorage"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/projects/{id}/files": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** A project's files */
-    get: operations["listFiles"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/projects/{id}/files/{path}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** Keep a file */
-    put: operations["putFile"];
-    post?: never;
-    /** Take a file away */
-    delete: operations["removeFile"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/file-versions": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The versions of a file */
-    get: operations["listFileVersions"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/sources": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Data sources */
-    get: operations["listSources"];
-    put?: never;
-    /** A new one */
-    post: operations["addSource"];
-    /** Take it away */
-    delete: operations["removeSource"];
-    options?: never;
-    head?: never;
-    /** What it is, or is called */
-    patch: operations["changeSource"];
-    trace?: never;
-  };
-  "/sources/looked": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** How its rows would look */
-    post: operations["lookAtSource"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/sources/profile": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** What all of its rows hold */
-    post: operations["profileSource"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/sources/changes": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** What a new version of its file changed */
-    post: operations["compareVersions"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/databases": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Databases that look-ups ask */
-    get: operations["listDatabases"];
-    /** Where one stands */
-    put: operations["putDatabase"];
-    post?: never;
-    /** Take one away */
-    delete: operations["removeDatabase"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/databases/looks": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Ask a runner for tables, or for first rows */
-    post: operations["lookIntoDatabase"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/output-tables": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Tables that runs have written */
-    get: operations["listOutputTables"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/output-tables/rows": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Rows of one */
-    get: operations["listOutputRows"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/output-tables/file": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** One as a workbook or CSV */
-    get: operations["saveOutputTable"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/output-tables/into": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** One into a workbook of one's own */
-    post: operations["putIntoWorkbook"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/environments": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Environments */
-    get: operations["listEnvironments"];
-    put?: never;
-    /** A new environment */
-    post: operations["addEnvironment"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/environments/{id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    post?: never;
-    /** Take it away */
-    delete: operations["removeEnvironment"];
-    options?: never;
-    head?: never;
-    /** Rename, guard or describe it */
-    patch: operations["changeEnvironment"];
-    trace?: never;
-  };
-  "/values": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Values as they read in each environment */
-    get: operations["listValues"];
-    put?: never;
-    /** Change cells in one act */
-    post: operations["changeValues"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/shared-steps": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Shared steps and who uses them */
-    get: operations["listSharedSteps"];
-    put?: never;
-    /** New ones */
-    post: operations["addSharedSteps"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/shared-steps/{id}/alike": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Cases that have them written out */
-    get: operations["listAlike"];
-    put?: never;
-    /** Use them in these cases */
-    post: operations["useThere"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/shared-steps/{id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    post?: never;
-    /** Take away what nobody uses */
-    delete: operations["removeSharedSteps"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases/{id}/shared-steps": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Steps of a case as shared steps */
-    post: operations["extractSteps"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/value-names": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Call a value otherwise, everywhere */
-    post: operations["renameValue"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/lifts": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** What stands written out in several steps */
-    get: operations["listLiftOffers"];
-    put?: never;
-    /** Make a value of what stands written out */
-    post: operations["lift"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/suites": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Suites with their cases */
-    get: operations["listSuites"];
-    put?: never;
-    /** A new suite */
-    post: operations["addSuite"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/suites/{id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    post?: never;
-    /** Take an empty suite away */
-    delete: operations["removeSuite"];
-    options?: never;
-    head?: never;
-    /** Rename or move a suite */
-    patch: operations["changeSuite"];
-    trace?: never;
-  };
-  "/suites/{id}/every-answer": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** A suite's checks on every answer */
-    put: operations["setSuiteChecks"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/projects/{id}/every-answer": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** A project's checks on every answer */
-    put: operations["setProjectChecks"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/suites/{id}/sign-in": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** How a suite's steps sign in */
-    put: operations["setSuiteSignIn"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/projects/{id}/sign-in": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /** How a project's steps sign in */
-    put: operations["setProjectSignIn"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/texts": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** What a case's text reads as */
-    post: operations["readText"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/pasted": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** A curl line or raw HTTP as steps */
-    post: operations["readPasted"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/recordings": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** A browser's recording (HAR) as steps */
-    post: operations["readRecording"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/single-requests": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Requests that belong to no case */
-    get: operations["listSingleRequests"];
-    put?: never;
-    /** A new one */
-    post: operations["addSingleRequest"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/single-requests/{id}/sent": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** What it sent before */
-    get: operations["listSendings"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/single-requests/{id}/place": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Make it a step of a case */
-    post: operations["placeSingleRequest"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/workbooks": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** A workbook or CSV file as tables */
-    post: operations["readWorkbook"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases/{id}/workbook": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The case as a workbook */
-    get: operations["readCaseWorkbook"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/suites/{id}/workbook": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The suite as a workbook */
-    get: operations["readSuiteWorkbook"];
-    /** Keep the team's own */
-    put: operations["keepWorkbook"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/suites/{id}/workbook/kept": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The team's own */
-    get: operations["readKeptWorkbook"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/suites/{id}/workbook/verdicts": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The team's own with verdicts */
-    get: operations["readWorkbookVerdicts"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/suites/{id}/rows": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The suite as rows */
-    get: operations["listRows"];
-    put?: never;
-    /** Rows onto the suite's cases */
-    post: operations["takeRows"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases/{id}/rows": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The case as rows */
-    get: operations["listCaseRows"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases/{id}/requests": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** A request by its cells */
-    post: operations["readRequestCells"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases/{id}/coverage": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Fields that no check watches */
-    get: operations["readCaseCoverage"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/suites/{id}/coverage": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The same of a suite */
-    get: operations["readSuiteCoverage"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/format": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The words of the case format */
-    get: operations["readFormat"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** A new case */
-    post: operations["addCase"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases/{id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** One case */
-    get: operations["readCase"];
-    /** Save a case */
-    put: operations["saveCase"];
-    post?: never;
-    /** Take a case out of its suite */
-    delete: operations["removeCase"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/deleted": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Cases that were deleted lately */
-    get: operations["listDeleted"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases/{id}/back": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Bring a case back */
-    post: operations["bringBack"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases/{id}/move": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** To another place */
-    post: operations["moveCase"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases/{id}/finished": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Finished requests of the first rows */
-    get: operations["listFinished"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases/{id}/presence": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Who else has it open */
-    post: operations["bePresent"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases/{id}/revisions": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Kept versions */
-    get: operations["listRevisions"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases/{id}/revisions/{version}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** One kept version */
-    get: operations["readRevision"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases/{id}/evidence": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** What its last run saw */
-    get: operations["readCaseEvidence"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases/{id}/steps/{key}/seen": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** What a step's last answers have shown */
-    get: operations["readSeen"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases/{id}/steps/{key}/proposals": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Checks that a step's answers justify */
-    get: operations["listProposals"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases/{id}/places": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Values of earlier answers */
-    get: operations["pickPlaces"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases/{id}/insertable": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** What a reference could be */
-    post: operations["listInsertable"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases/{id}/repeated": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Literals that earlier answers hold */
-    get: operations["listRepeated"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases/{id}/kept": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** What a place with its pipes gives */
-    post: operations["cleanKept"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases/{id}/sentences": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** What a typed check means, and how it holds of the last answer */
-    post: operations["readSentence"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/cases/{id}/sheet": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Rows of a sheet as checks */
-    post: operations["readSheet"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/runs": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Runs, newest first */
-    get: operations["listRuns"];
-    put?: never;
-    /** Ask for a run */
-    post: operations["askRun"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/changing-steps": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** What of a run may change something */
-    post: operations["listChangingSteps"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/steps-before": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** What steps sent alone would need */
-    post: operations["listStepsBefore"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/runs/{id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** A run with its cases */
-    get: operations["readRun"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/runs/{id}/cases/{position}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** A case's steps with evidence */
-    get: operations["readRunCase"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/runs/{id}/cases/{position}/rows": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** How a case's rows ended */
-    get: operations["listRunRows"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/runs/{id}/cases/{position}/common": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** What rows that went wrong have in common */
-    get: operations["readInCommon"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/runs/{id}/stop": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Stop a run */
-    post: operations["stopRun"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/exchanges/{id}/body": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** An exchange's body */
-    get: operations["readBody"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/events": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Events after an id */
-    get: operations["listEvents"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/events/stream": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Events as they happen */
-    get: operations["followEvents"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
+    "/me": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who asks */
+        get: operations["readMe"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether the server works */
+        get: operations["readHealth"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/openapi.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** This document */
+        get: operations["readContract"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/projects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Projects */
+        get: operations["listProjects"];
+        put?: never;
+        /** A new project */
+        post: operations["addProject"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/projects/folder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A project's folder in a zip archive */
+        post: operations["bringInFolder"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/projects/{id}/folder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The project as a folder of files, zipped */
+        get: operations["saveFolder"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/projects/{id}/keeping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is kept for how long */
+        get: operations["readKeeping"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change some of it */
+        patch: operations["changeKeeping"];
+        trace?: never;
+    };
+    "/storage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How much room is taken, and free */
+        get: operations["readStorage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/projects/{id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A project's files */
+        get: operations["listFiles"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/projects/{id}/files/{path}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a file */
+        put: operations["putFile"];
+        post?: never;
+        /** Take a file away */
+        delete: operations["removeFile"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/file-versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The versions of a file */
+        get: operations["listFileVersions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Data sources */
+        get: operations["listSources"];
+        put?: never;
+        /** A new one */
+        post: operations["addSource"];
+        /** Take it away */
+        delete: operations["removeSource"];
+        options?: never;
+        head?: never;
+        /** What it is, or is called */
+        patch: operations["changeSource"];
+        trace?: never;
+    };
+    "/sources/looked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How its rows would look */
+        post: operations["lookAtSource"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sources/profile": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What all of its rows hold */
+        post: operations["profileSource"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sources/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a new version of its file changed */
+        post: operations["compareVersions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/databases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Databases that look-ups ask */
+        get: operations["listDatabases"];
+        /** Where one stands */
+        put: operations["putDatabase"];
+        post?: never;
+        /** Take one away */
+        delete: operations["removeDatabase"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/databases/looks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask a runner for tables, or for first rows */
+        post: operations["lookIntoDatabase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/output-tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tables that runs have written */
+        get: operations["listOutputTables"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/output-tables/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rows of one */
+        get: operations["listOutputRows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/output-tables/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One as a workbook or CSV */
+        get: operations["saveOutputTable"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/output-tables/into": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** One into a workbook of one's own */
+        post: operations["putIntoWorkbook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/environments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Environments */
+        get: operations["listEnvironments"];
+        put?: never;
+        /** A new environment */
+        post: operations["addEnvironment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/environments/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take it away */
+        delete: operations["removeEnvironment"];
+        options?: never;
+        head?: never;
+        /** Rename, guard or describe it */
+        patch: operations["changeEnvironment"];
+        trace?: never;
+    };
+    "/values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Values as they read in each environment */
+        get: operations["listValues"];
+        put?: never;
+        /** Change cells in one act */
+        post: operations["changeValues"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shared-steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Shared steps and who uses them */
+        get: operations["listSharedSteps"];
+        put?: never;
+        /** New ones */
+        post: operations["addSharedSteps"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shared-steps/{id}/alike": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Cases that have them written out */
+        get: operations["listAlike"];
+        put?: never;
+        /** Use them in these cases */
+        post: operations["useThere"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shared-steps/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take away what nobody uses */
+        delete: operations["removeSharedSteps"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/shared-steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Steps of a case as shared steps */
+        post: operations["extractSteps"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/value-names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Call a value otherwise, everywhere */
+        post: operations["renameValue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/lifts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What stands written out in several steps */
+        get: operations["listLiftOffers"];
+        put?: never;
+        /** Make a value of what stands written out */
+        post: operations["lift"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/suites": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Suites with their cases */
+        get: operations["listSuites"];
+        put?: never;
+        /** A new suite */
+        post: operations["addSuite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/suites/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take an empty suite away */
+        delete: operations["removeSuite"];
+        options?: never;
+        head?: never;
+        /** Rename or move a suite */
+        patch: operations["changeSuite"];
+        trace?: never;
+    };
+    "/suites/{id}/every-answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** A suite's checks on every answer */
+        put: operations["setSuiteChecks"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/projects/{id}/every-answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** A project's checks on every answer */
+        put: operations["setProjectChecks"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/suites/{id}/sign-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** How a suite's steps sign in */
+        put: operations["setSuiteSignIn"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/projects/{id}/sign-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** How a project's steps sign in */
+        put: operations["setProjectSignIn"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/texts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a case's text reads as */
+        post: operations["readText"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/pasted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A curl line or raw HTTP as steps */
+        post: operations["readPasted"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/recordings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A browser's recording (HAR) as steps */
+        post: operations["readRecording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/single-requests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Requests that belong to no case */
+        get: operations["listSingleRequests"];
+        put?: never;
+        /** A new one */
+        post: operations["addSingleRequest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/single-requests/{id}/sent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What it sent before */
+        get: operations["listSendings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/single-requests/{id}/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make it a step of a case */
+        post: operations["placeSingleRequest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/workbooks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A workbook or CSV file as tables */
+        post: operations["readWorkbook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/workbook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The case as a workbook */
+        get: operations["readCaseWorkbook"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/suites/{id}/workbook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The suite as a workbook */
+        get: operations["readSuiteWorkbook"];
+        /** Keep the team's own */
+        put: operations["keepWorkbook"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/suites/{id}/workbook/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The team's own */
+        get: operations["readKeptWorkbook"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/suites/{id}/workbook/verdicts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The team's own with verdicts */
+        get: operations["readWorkbookVerdicts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/suites/{id}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The suite as rows */
+        get: operations["listRows"];
+        put?: never;
+        /** Rows onto the suite's cases */
+        post: operations["takeRows"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The case as rows */
+        get: operations["listCaseRows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/requests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A request by its cells */
+        post: operations["readRequestCells"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/coverage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Fields that no check watches */
+        get: operations["readCaseCoverage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/suites/{id}/coverage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same of a suite */
+        get: operations["readSuiteCoverage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/format": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The words of the case format */
+        get: operations["readFormat"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A new case */
+        post: operations["addCase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One case */
+        get: operations["readCase"];
+        /** Save a case */
+        put: operations["saveCase"];
+        post?: never;
+        /** Take a case out of its suite */
+        delete: operations["removeCase"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/deleted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Cases that were deleted lately */
+        get: operations["listDeleted"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring a case back */
+        post: operations["bringBack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** To another place */
+        post: operations["moveCase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/finished": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Finished requests of the first rows */
+        get: operations["listFinished"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/presence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Who else has it open */
+        post: operations["bePresent"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Kept versions */
+        get: operations["listRevisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/revisions/{version}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One kept version */
+        get: operations["readRevision"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/evidence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What its last run saw */
+        get: operations["readCaseEvidence"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/steps/{key}/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a step's last answers have shown */
+        get: operations["readSeen"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/steps/{key}/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Checks that a step's answers justify */
+        get: operations["listProposals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Values of earlier answers */
+        get: operations["pickPlaces"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/insertable": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a reference could be */
+        post: operations["listInsertable"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/repeated": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Literals that earlier answers hold */
+        get: operations["listRepeated"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a place with its pipes gives */
+        post: operations["cleanKept"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/sentences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a typed check means, and how it holds of the last answer */
+        post: operations["readSentence"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Rows of a sheet as checks */
+        post: operations["readSheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Runs, newest first */
+        get: operations["listRuns"];
+        put?: never;
+        /** Ask for a run */
+        post: operations["askRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/changing-steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What of a run may change something */
+        post: operations["listChangingSteps"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/steps-before": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What steps sent alone would need */
+        post: operations["listStepsBefore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A run with its cases */
+        get: operations["readRun"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/cases/{position}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A case's steps with evidence */
+        get: operations["readRunCase"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/cases/{position}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a case's rows ended */
+        get: operations["listRunRows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/cases/{position}/common": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What rows that went wrong have in common */
+        get: operations["readInCommon"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop a run */
+        post: operations["stopRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/exchanges/{id}/body": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An exchange's body */
+        get: operations["readBody"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Events after an id */
+        get: operations["listEvents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/events/stream": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Events as they happen */
+        get: operations["followEvents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
-  schemas: {
-    Problem: {
-      type: string;
-      title: string;
-      status: number;
-      code: string;
-      problems?: Record<string, never>[];
-    } & {
-      [key: string]: unknown;
-    };
-    Health: {
-      state: string;
-    };
-    Keeping: {
-      runDays: number;
-      leastRuns: number;
-      mostRuns: number;
-      evidenceDays: number;
-      badEvidenceDays: number;
-      trialDays: number;
-      eventDays: number;
-    };
-    KeepingChange: {
-      runDays?: number;
-      leastRuns?: number;
-      mostRuns?: number;
-      evidenceDays?: number;
-      badEvidenceDays?: number;
-      trialDays?: number;
-      eventDays?: number;
-      seen?: {
-        runDays?: number;
-        leastRuns?: number;
-        mostRuns?: number;
-        evidenceDays?: number;
-        badEvidenceDays?: number;
-        trialDays?: number;
-        eventDays?: number;
-      };
-    };
-    Storage: {
-      results: number;
-      evidence: number;
-      files: number;
-      free: number;
-      low: boolean;
-      least: number;
-    };
-    Person: {
-      id: string;
-      name: string;
-      initials: string;
-      role: string;
-    };
-    Project: {
-      id: string;
-      name: string;
-      about: string;
-    };
-    NewProject: {
-      name: string;
-    };
-    Brought: {
-      project: string;
-      name: string;
-      new: number;
-      changed: number;
-      same: number;
-    };
-    ProjectFile: {
-      path: string;
-      size: number;
-      at: string;
-    };
-    Gone: {
-      gone: boolean;
-    };
-    DeletedCase: {
-      id: string;
-      name: string;
-      suite: string;
-      at: string;
-    };
-    Environment: {
-      id: string;
-      name: string;
-      about: string;
-      guarded: boolean;
-      usual: boolean;
-    };
-    NewEnvironment: {
-      project: string;
-      name: string;
-      like?: string;
-    };
-    EnvironmentChange: {
-      name?: string;
-      about?: string;
-      guarded?: boolean;
-      usual?: boolean;
-    };
-    ValueCell: {
-      environment: string;
-      given: boolean;
-      text: string;
-      missing: boolean;
-    };
-    NamedCase: {
-      id: string;
-      name: string;
-    };
-    ValueRow: {
-      suite: string;
-      suiteName: string;
-      name: string;
-      secret: boolean;
-      cells: components["schemas"]["ValueCell"][];
-      uses: number;
-      usedByValues: boolean;
-      cases: components["schemas"]["NamedCase"][];
-      nowhere: boolean;
-    };
-    ValueChange: {
-      /** @enum {string} */
-      kind: "put" | "clear" | "hide" | "remove" | "restore";
-      name: string;
-      suite?: string;
-      environment?: string;
-      text?: string;
-    };
-    ValueChanges: {
-      project: string;
-      changes: components["schemas"]["ValueChange"][];
-    };
-    ValueFault: {
-      index: number;
-      sentence: string;
-    };
-    ChangedValues: {
-      faults: components["schemas"]["ValueFault"][];
-      undo: components["schemas"]["ValueChange"][];
-    };
-    NewValueName: {
-      project: string;
-      suite?: string;
-      name: string;
-      to: string;
-    };
-    Renamed: {
-      cases: number;
-    };
-    LiftOffer: {
-      literal: string;
-      name: string;
-      there: boolean;
-      steps: number;
-      cases: number;
-    };
-    Lift: {
-      project: string;
-      literal: string;
-      name: string;
-      take?: boolean;
-      left?: {
-        [key: string]: string[];
-      };
-    };
-    LiftedPlace: {
-      case: string;
-      caseName: string;
-      path: string;
-      step: string;
-      before: string;
-      after: string;
-    };
-    Lifted: {
-      places: components["schemas"]["LiftedPlace"][];
-      there: boolean;
-      saved: components["schemas"]["SavedCase"][];
-      undo: components["schemas"]["ValueChange"][];
-    };
-    Suite: {
-      id: string;
-      name: string;
-      about: string;
-      cases: components["schemas"]["CaseLine"][];
-    };
-    NewSuite: {
-      project: string;
-      name: string;
-    };
-    SuiteChange: {
-      name?: string;
-      about?: string;
-      before?: string | null;
-    };
-    CaseMove: {
-      suite: string;
-      before?: string | null;
-    };
-    CaseLine: {
-      id: string;
-      name: string;
-      about: string;
-      register: string;
-      tags: string[];
-      steps: number;
-      checks: number;
-      addresses: string[];
-      last: components["schemas"]["LastVerdict"] | null;
-    };
-    LastVerdict: {
-      /** @enum {string} */
-      verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
-      at: string;
-      since: string;
-      ms: number;
-      verdicts: ("passed" | "failed" | "blocked" | "skipped" | "unchecked")[];
-    };
-    Reason: {
-      code: string;
-      sentence: string;
-      wanted: string;
-      near: string;
-      name: string;
-    };
-    Piece: {
-      text: string;
-      name?: string;
-    };
-    Pair: {
-      name: string;
-      value: components["schemas"]["Piece"][];
-    };
-    Auth: {
-      kind: string;
-      value: components["schemas"]["Piece"][];
-      from: string;
-    };
-    SignIn: {
-      origin: string;
-      id: string;
-      name: string;
-      version: number;
-      auth: components["schemas"]["Auth"] | null;
-      document: unknown;
-    };
-    SignInChange: {
-      auth: unknown;
-    };
-    Body: {
-      kind: string;
-      text: components["schemas"]["Piece"][];
-    };
-    Send: {
-      method: string;
-      address: components["schemas"]["Piece"][];
-      unfilled: string;
-      query: components["schemas"]["Pair"][];
-      headers: components["schemas"]["Pair"][];
-      auth: components["schemas"]["Auth"] | null;
-      body: components["schemas"]["Body"] | null;
-      options: string[];
-    };
-    Check: {
-      of: string;
-      phrase: string;
-      expected: components["schemas"]["Piece"][];
-      sentence: string;
-      typed: string;
-      advice: boolean;
-      off: boolean;
-      note: string;
-      parts: components["schemas"]["Check"][];
-      role: string;
-    };
-    EveryAnswer: {
-      /** @enum {string} */
-      origin: "project" | "suite" | "case";
-      id: string;
-      name: string;
-      version: number;
-      checks: components["schemas"]["Check"][];
-      documents: Record<string, never>[];
-    };
-    EveryAnswerChange: {
-      checks: Record<string, never>[];
-    };
-    Repeat: {
-      until: string;
-      every: string;
-      "at most": string;
-    };
-    Keep: {
-      name: string;
-      of: string;
-      secret: boolean;
-      to: number[];
-      gives: string[];
-    };
-    SetValue: {
-      name: string;
-      value: components["schemas"]["Piece"][];
-      to: number[];
-    };
-    SharedInput: {
-      name: string;
-      kind: string;
-      needed: boolean;
-      value: string;
-    };
-    SharedOutput: {
-      name: string;
-      value: string;
-    };
-    Shared: {
-      called: string;
-      inputs: components["schemas"]["SharedInput"][];
-      outputs: components["schemas"]["SharedOutput"][];
-      uses: number;
-      cases: components["schemas"]["NamedCase"][];
-    };
-    SharedSteps: {
-      id: string;
-      name: string;
-      about: string;
-      steps: number;
-      called: string;
-      inputs: components["schemas"]["SharedInput"][];
-      outputs: components["schemas"]["SharedOutput"][];
-      uses: number;
-      cases: components["schemas"]["NamedCase"][];
-    };
-    NewSharedSteps: {
-      project: string;
-      document: Record<string, never>;
-    };
-    UsedThere: {
-      saved: components["schemas"]["SavedCase"][];
-    };
-    ToShare: {
-      steps: string[];
-      name: string;
-    };
-    Extracted: {
-      shared: components["schemas"]["SharedSteps"];
-      use: Record<string, never>;
-    };
-    UsedInput: {
-      name: string;
-      kind: string;
-      needed: boolean;
-      given: boolean;
-      value: components["schemas"]["Piece"][];
-    };
-    GivenOutput: {
-      output: string;
-      name: string;
-      to: number[];
-    };
-    UseShared: {
-      called: string;
-      problem: string;
-      inputs: components["schemas"]["UsedInput"][];
-      outputs: string[];
-      gives: components["schemas"]["GivenOutput"][];
-    };
-    LookUpCondition: {
-      column: string;
-      relation: string;
-      value: components["schemas"]["Piece"][];
-    };
-    LookUp: {
-      database: string;
-      table: string;
-      columns: string[];
-      where: components["schemas"]["LookUpCondition"][];
-      order: string[];
-      sql: components["schemas"]["Piece"][];
-      most: number;
-    };
-    WrittenColumn: {
-      name: string;
-      of: components["schemas"]["Piece"][];
-    };
-    Written: {
-      table: string;
-      columns: components["schemas"]["WrittenColumn"][];
-    };
-    ForEach: {
-      of: components["schemas"]["Piece"][];
-      item: string;
-    };
-    Step: {
-      number: number;
-      /** @enum {string} */
-      part: "once" | "steps" | "afterwards" | "at the end";
-      index: number;
-      key: string;
-      label: string;
-      place: string;
-      inside: string;
-      use?: components["schemas"]["UseShared"];
-      each?: components["schemas"]["ForEach"];
-      /** @enum {string} */
-      kind: "request" | "look up" | "set" | "wait" | "shared" | "for each";
-      name: string;
-      off: boolean;
-      send?: components["schemas"]["Send"];
-      lookUp?: components["schemas"]["LookUp"];
-      write?: components["schemas"]["Written"];
-      expect?: components["schemas"]["Check"][];
-      without?: string[];
-      keep?: components["schemas"]["Keep"][];
-      set?: components["schemas"]["SetValue"][];
-      wait?: string;
-      onlyIf: string;
-      repeat?: components["schemas"]["Repeat"] | null;
-    };
-    Thread: {
-      name: string;
-      from: number;
-      to: number[];
-      broken: boolean;
-    };
-    Finding: {
-      weight: string;
-      step: string;
-      path: string;
-      name: string;
-      code: string;
-      sentence: string;
-    };
-    CaseValue: {
-      name: string;
-      value: string;
-      secret: boolean;
-    };
-    ScopeValue: {
-      name: string;
-      value: string;
-      secret: boolean;
-      from: string;
-    };
-    Case: {
-      id: string;
-      project: string;
-      suite: {
-        id: string;
-        name: string;
-      };
-      single: boolean;
-      shared: components["schemas"]["Shared"] | null;
-      key: string;
-      name: string;
-      about: string;
-      register: string;
-      tags: string[];
-      onFailure: string;
-      values: components["schemas"]["CaseValue"][];
-      rows: components["schemas"]["RowsOfCase"] | null;
-      scope: components["schemas"]["ScopeValue"][];
-      version: number;
-      changedAt: string;
-      document: Record<string, never>;
-      text?: string;
-      everyAnswer: components["schemas"]["EveryAnswer"][];
-      signIns: components["schemas"]["SignIn"][];
-      steps: components["schemas"]["Step"][];
-      threads: components["schemas"]["Thread"][];
-      findings: components["schemas"]["Finding"][];
-    };
-    RowsOfCase: {
-      source: string;
-      file: string;
-      kind: string;
-      pick: string;
-      columns: string[];
-      first: string[][];
-      problem: string;
-    };
-    DataSource: {
-      name: string;
-      kind: string;
-      file: string;
-      sheet: string;
-      size: number | null;
-      changedAt: string | null;
-      changedBy: string;
-      columns: string[];
-      problem: string;
-      document: unknown;
-      uses: number;
-      cases: components["schemas"]["NamedCase"][];
-    };
-    NewSource: {
-      project: string;
-      name: string;
-      document: unknown;
-    };
-    SourceChange: {
-      document?: unknown;
-      to?: string;
-    };
-    SourceToLookAt: {
-      project: string;
-      document: unknown;
-    };
-    BadCell: {
-      row: number;
-      column: number;
-      problem: string;
-    };
-    SourceFrame: {
-      names: number;
-      row: number;
-      column: number;
-      lastRow: number | null;
-      lastColumn: number | null;
-      text: string;
-      namesSaid: boolean;
-      dataSaid: boolean;
-    };
-    SourceRow: {
-      row: number;
-      cells: string[];
-      why: string;
-    };
-    LookedAt: {
-      kind: string;
-      problem: string;
-      sheets: string[];
-      sheet: string;
-      encoding: string;
-      encodingSure: boolean;
-      decimal: string;
-      delimiter: string;
-      quote: string;
-      lists: string[];
-      records: string[][];
-      badCells: components["schemas"]["BadCell"][];
-      frame: components["schemas"]["SourceFrame"] | null;
-      columns: string[];
-      rows: components["schemas"]["SourceRow"][];
-      profile: components["schemas"]["SourceProfile"] | null;
-    };
-    Database: {
-      name: string;
-      document: Record<string, never>;
-      uses: number;
-      cases: components["schemas"]["NamedCase"][];
-    };
-    NewLook: {
-      project: string;
-      database?: string;
-      table?: string;
-      rows?: unknown;
-      environment?: string;
-    };
-    Look: {
-      run: string;
-      case: string;
-    };
-    DatabaseDocument: {
-      document: Record<string, never>;
-    };
-    FinishedHeader: {
-      name: string;
-      value: string;
-    };
-    FinishedRequest: {
-      row: number;
-      method: string;
-      address: string;
-      head: components["schemas"]["FinishedHeader"][];
-      body: string;
-      why: string;
-    };
-    InCommon: {
-      sentence: string;
-      feature: string;
-      p: number;
-      bad: number;
-      good: number;
-    };
-    FoundInCommon: {
-      items: components["schemas"]["InCommon"][];
-      next: string | null;
-      looked: number;
-      whole: boolean;
-    };
-    RunThatWrote: {
-      id: string;
-      number: number;
-      title: string;
-      at: string;
-    };
-    OutputTable: {
-      name: string;
-      columns: string[];
-      rows: number;
-      runs: components["schemas"]["RunThatWrote"][];
-    };
-    OutputRows: {
-      columns: string[];
-      items: string[][];
-      next: string | null;
-    };
-    CommonValue: {
-      text: string;
-      times: number;
-    };
-    MisfitCell: {
-      row: number;
-      text: string;
-    };
-    BadRow: {
-      row: number;
-      sentence: string;
-    };
-    ColumnProfile: {
-      name: string;
-      kind: string;
-      fits: string;
-      withComma: number;
-      filled: number;
-      empties: number;
-      distinct: number;
-      more: boolean;
-      common: components["schemas"]["CommonValue"][];
-      least: string;
-      most: string;
-      misfits: components["schemas"]["MisfitCell"][];
-      misfitCount: number;
-    };
-    SourceProfile: {
-      /** @enum {string} */
-      state?: "waiting" | "looking" | "done" | "broken off";
-      rows: number;
-      whole: boolean;
-      bad: components["schemas"]["BadRow"][];
-      badCount: number;
-      columns: components["schemas"]["ColumnProfile"][];
-      problem: string;
-    };
-    FileVersion: {
-      version: number;
-      size: number;
-      at: string;
-      by: string;
-    };
-    VersionsToCompare: {
-      project: string;
-      document: unknown;
-      before: number;
-      after: number;
-    };
-    ChangedCell: {
-      row: number;
-      column: string;
-      was: string;
-      now: string;
-    };
-    SourceChanges: {
-      key: string;
-      columnsNew: string[];
-      columnsGone: string[];
-      rowsBefore: number;
-      rowsNow: number;
-      cells: components["schemas"]["ChangedCell"][];
-      cellsChanged: number;
-      rowsChanged: number;
-      new: string[];
-      rowsNew: number;
-      gone: string[];
-      rowsGone: number;
-      whole: boolean;
-    };
-    CaseDocument: {
-      document?: Record<string, never>;
-      text?: string;
-    };
-    TextToRead: {
-      text: string;
-    };
-    Pasted: {
-      steps: Record<string, never>[];
-      said: string[];
-    };
-    HarFile: {
-      [key: string]: unknown;
-    };
-    RecordedEntry: {
-      number: number;
-      address: string;
-      host: string;
-      status: number;
-      mediaType: string;
-      size: number;
-      ms: number;
-      leftOut: components["schemas"]["Reason"] | null;
-      needed: components["schemas"]["Reason"] | null;
-      said: string[];
-      step: Record<string, never> | null;
-    };
-    RecordedPlace: {
-      number: number;
-      path: string;
-    };
-    RecordedHandOver: {
-      number: number;
-      literal: string;
-      sources: components["schemas"]["RecordedPlace"][];
-    };
-    RecordedSite: {
-      site: string;
-      entries: number;
-    };
-    Recording: {
-      maker: string;
-      site: string;
-      sites: components["schemas"]["RecordedSite"][];
-      entries: components["schemas"]["RecordedEntry"][];
-      handOvers: components["schemas"]["RecordedHandOver"][];
-    };
-    NewSingleRequest: {
-      project: string;
-      step: Record<string, never>;
-    };
-    SingleRequest: {
-      id: string;
-      name: string;
-      send: string;
-      last: components["schemas"]["Sending"] | null;
-    };
-    Sending: {
-      run: string;
-      version: number;
-      at: string;
-      environment: string;
-      method: string;
-      address: string;
-      /** @enum {string} */
-      verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
-      status: number;
-      ms: number;
-      size: number;
-      why: components["schemas"]["Reason"] | null;
-    };
-    PlaceForRequest: {
-      suite?: string;
-      name?: string;
-      case?: string;
-    };
-    PlacedRequest: {
-      case: string;
-      name: string;
-      step: string;
-    };
-    SheetTable: {
-      name: string;
-      headings: number;
-      columns: string[];
-      own: boolean;
-      table: string[][];
-    };
-    ReadWorkbook: {
-      sheets: components["schemas"]["SheetTable"][];
-      said: string[];
-    };
-    StoredRow: {
-      case: string;
-      caseName: string;
-      step: string;
-      stepName: string;
-      number: number;
-      index: number;
-      check: Record<string, never> | null;
-      cells: {
-        [key: string]: string;
-      };
-    };
-    RequestCells: {
-      step: string;
-      cells: {
-        [key: string]: string;
-      };
-    };
-    ReadRequest: {
-      step: Record<string, never> | null;
-      problem: string;
-    };
-    TableRows: {
-      columns: string[];
-      table: string[][];
-      first?: number;
-      otherwise?: string;
-      case?: string;
-      take?: boolean;
-      headings?: string[];
-    };
-    RowFault: {
-      row: number;
-      column: string;
-      sentence: string;
-    };
-    PlannedCase: {
-      id: string | null;
-      name: string;
-      changes: string[];
-      steps: number;
-    };
-    SavedCase: {
-      id: string;
-      name: string;
-      version: number;
-      before: Record<string, never> | null;
-    };
-    TakenRows: {
-      cases: components["schemas"]["PlannedCase"][];
-      faults: components["schemas"]["RowFault"][];
-      checks: number;
-      saved: components["schemas"]["SavedCase"][];
-      left: string[];
-    };
-    KeptWorkbook: {
-      name: string;
-      at: string | null;
-    };
-    UncheckedField: {
-      path: string;
-      places: number;
-      kind: string;
-      value: string;
-      check: Record<string, never>;
-    };
-    StepCoverage: {
-      step: string;
-      number: number;
-      name: string;
-      fields: number;
-      checked: number;
-      unchecked: components["schemas"]["UncheckedField"][];
-    };
-    CaseCoverage: {
-      case: string;
-      name: string;
-      steps: components["schemas"]["StepCoverage"][];
-    };
-    ReadText: {
-      document: Record<string, never> | null;
-      problems: components["schemas"]["TextFault"][];
-    };
-    TextFault: {
-      sentence: string;
-      line: number;
-    };
-    FormatWord: {
-      kind: string;
-      text: string;
-      about: string;
-    };
-    NewCase: {
-      project: string;
-      suite: string;
-      document?: Record<string, never>;
-      text?: string;
-    };
-    NewRun: {
-      project: string;
-      again?: string;
-      pick?: string;
-      bad?: string;
-      changes?: string[] | "all";
-      cases?: string[];
-      suite?: string;
-      environment?: string;
-      seed?: number;
-      label?: string;
-      kind?: string;
-      steps?: number[];
-      values?: {
-        [key: string]: string;
-      };
-      jobs?: number;
-    };
-    ChangingStep: {
-      case: string;
-      caseName: string;
-      step: string;
-      name: string;
-      send: string;
-    };
-    StepBefore: {
-      index: number;
-      step: string;
-      name: string;
-      changes: boolean;
-    };
-    StepsBefore: {
-      items: components["schemas"]["StepBefore"][];
-      names: string[];
-      once: string[];
-    };
-    Run: {
-      id: string;
-      number: number;
-      kind: string;
-      title: string;
-      environment: string;
-      seed: number;
-      label: string;
-      /** @enum {string} */
-      state: "waiting" | "running" | "stopping" | "finished";
-      /** @enum {string|null} */
-      verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked" | null;
-      stoppedBy: string;
-      startedBy: string;
-      askedAt: string;
-      startedAt: string | null;
-      finishedAt: string | null;
-      ms: number | null;
-      counts: {
-        [key: string]: number;
-      };
-    };
-    StepHead: {
-      row: number;
-      /** @enum {string} */
-      part: "once" | "steps" | "afterwards" | "at the end";
-      index: number;
-      inner: string;
-      place: string;
-      /** @enum {string} */
-      verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
-      status: number;
-      ms: number;
-      size: number;
-    };
-    StepName: {
-      /** @enum {string} */
-      part: "once" | "steps" | "afterwards" | "at the end";
-      index: number;
-      number: number;
-      name: string;
-    };
-    RunCase: {
-      position: number;
-      case: string;
-      name: string;
-      suite: string;
-      /** @enum {string} */
-      state: "waiting" | "running" | "stopping" | "finished";
-      /** @enum {string|null} */
-      verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked" | null;
-      why: components["schemas"]["Reason"] | null;
-      ms: number | null;
-      steps: components["schemas"]["StepHead"][];
-      stepNames: components["schemas"]["StepName"][];
-      rows: components["schemas"]["CaseRows"] | null;
-    };
-    CaseRows: {
-      counts: {
-        [key: string]: number;
-      };
-      columns: string[];
-      kept: string[];
-      first: number | null;
-      pick: string;
-      told: components["schemas"]["ToldRow"][];
-    };
-    ToldRow: {
-      row: number;
-      /** @enum {string} */
-      verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
-      why: components["schemas"]["Reason"] | null;
-      part: string;
-      index: number;
-    };
-    RowCell: {
-      row: number;
-      /** @enum {string} */
-      part: "once" | "steps" | "afterwards" | "at the end";
-      index: number;
-      inner: string;
-      place: string;
-      /** @enum {string} */
-      verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
-      status: number;
-      ms: number;
-      size: number;
-      value: string;
-    };
-    RunRow: {
-      row: number;
-      /** @enum {string} */
-      verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
-      ms: number;
-      why: components["schemas"]["Reason"] | null;
-      data: {
-        [key: string]: string;
-      };
-      cells: components["schemas"]["RowCell"][];
-    };
-    RunReport: {
-      id: string;
-      number: number;
-      kind: string;
-      title: string;
-      environment: string;
-      seed: number;
-      label: string;
-      /** @enum {string} */
-      state: "waiting" | "running" | "stopping" | "finished";
-      /** @enum {string|null} */
-      verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked" | null;
-      stoppedBy: string;
-      startedBy: string;
-      askedAt: string;
-      startedAt: string | null;
-      finishedAt: string | null;
-      ms: number | null;
-      counts: {
-        [key: string]: number;
-      };
-      cases: components["schemas"]["RunCase"][];
-      project: string;
-    };
-    Outcome: {
-      /** @enum {string} */
-      verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
-      check: string;
-      of: string;
-      relation: string;
-      expected: string;
-      actual: string;
-      where: string[];
-      why: components["schemas"]["Reason"] | null;
-      advice: boolean;
-      note: string;
-      again: boolean;
-      parts: components["schemas"]["Outcome"][];
-      role: string;
-      origin: string;
-    };
-    Typed: {
-      text: string;
-      step: string;
-    };
-    ToClean: {
-      of: string;
-      step: string;
-    };
-    SheetRows: {
-      rows: {
-        step: string;
-        of: string;
-        relation: string;
-        expected: string;
-      }[];
-    };
-    SheetRow: {
-      check: Record<string, never> | null;
-      problem: string;
-    };
-    PipeLine: {
-      text: string;
-      about: string;
-    };
-    Cleaned: {
-      value: string | null;
-      problem: string;
-      pipes: components["schemas"]["PipeLine"][];
-    };
-    SeenPlace: {
-      path: string;
-      kinds: string[];
-      values: string[];
-      distinct: number;
-      present: number;
-      loose: components["schemas"]["Reason"] | null;
-    };
-    Seen: {
-      answers: number;
-      places: components["schemas"]["SeenPlace"][];
-    };
-    Proposal: {
-      check: Record<string, never>;
-      typed: string;
-      evidence: components["schemas"]["Reason"];
-    };
-    Proposals: {
-      answers: number;
-      needs: {
-        sent: number;
-        forms: number;
-        always: number;
-      };
-      items: components["schemas"]["Proposal"][];
-    };
-    EarlierPlace: {
-      step: string;
-      number: number;
-      name: string;
-      path: string;
-      value: string;
-    };
-    ToInsert: {
-      step: string;
-      text: string;
-    };
-    Insertable: {
-      text: string;
-      value: string;
-      about: string;
-      made: boolean;
-    };
-    Repeated: {
-      step: string;
-      literal: string;
-      from: string;
-      path: string;
-    };
-    Revision: {
-      version: number;
-      at: string;
-      by: string;
-      runs: number[];
-      first: boolean;
-      changes: string[];
-      more: number;
-    };
-    RevisionDocument: {
-      version: number;
-      at: string;
-      document: Record<string, never>;
-      text: string;
-      changes: string[];
-    };
-    Tab: {
-      tab: string;
-      step?: string;
-      leaving?: boolean;
-    };
-    Other: {
-      name: string;
-      step: string;
-      same: boolean;
-    };
-    Present: {
-      others: components["schemas"]["Other"][];
-    };
-    Understood: {
-      check: Record<string, never> | null;
-      typed: string;
-      outcome: components["schemas"]["Outcome"] | null;
-      problem: string;
-      doubt: string;
-      suggestions: string[];
-    };
-    Times: {
-      lookup: number;
-      connect: number;
-      tls: number;
-      waiting: number;
-      receiving: number;
-      total: number;
-    };
-    Exchange: {
-      id: string;
-      method: string;
-      address: string;
-      sentHead: string;
-      sentBody: string;
-      sentSize: number;
-      status: number;
-      receivedHead: string;
-      mediaType: string;
-      size: number;
-      receivedSize: number;
-      begunAt: string;
-      times: components["schemas"]["Times"];
-      reused: boolean;
-      resent: boolean;
-      why: components["schemas"]["Reason"] | null;
-      passedOver: string[];
-    };
-    Kept: {
-      name: string;
-      value: string;
-      secret: boolean;
-    };
-    Used: {
-      text: string;
-      from: string;
-      value: string;
-    };
-    StepEvidence: {
-      row: number;
-      /** @enum {string} */
-      part: "once" | "steps" | "afterwards" | "at the end";
-      index: number;
-      inner: string;
-      place: string;
-      /** @enum {string} */
-      verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
-      status: number;
-      ms: number;
-      size: number;
-      at: string;
-      name: string;
-      kind: string;
-      why: components["schemas"]["Reason"] | null;
-      counts: boolean;
-      attempts: number;
-      exchanges: components["schemas"]["Exchange"][];
-      checks: components["schemas"]["Outcome"][];
-      kept: components["schemas"]["Kept"][];
-      used: components["schemas"]["Used"][];
-    };
-    Namespace: {
-      prefix: string;
-      uri: string;
-    };
-    LastStep: {
-      row: number;
-      /** @enum {string} */
-      part: "once" | "steps" | "afterwards" | "at the end";
-      index: number;
-      inner: string;
-      place: string;
-      /** @enum {string} */
-      verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
-      status: number;
-      ms: number;
-      size: number;
-      at: string;
-      name: string;
-      kind: string;
-      why: components["schemas"]["Reason"] | null;
-      counts: boolean;
-      attempts: number;
-      exchanges: components["schemas"]["Exchange"][];
-      checks: components["schemas"]["Outcome"][];
-      kept: components["schemas"]["Kept"][];
-      used: components["schemas"]["Used"][];
-      run: string;
-      runNumber: number;
-      runKind: string;
-      namespaces: components["schemas"]["Namespace"][];
-      key: string;
-      inside: components["schemas"]["StepEvidence"][];
-    };
-    Evidence: {
-      run: components["schemas"]["Run"] | null;
-      /** @enum {string|null} */
-      verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked" | null;
-      steps: components["schemas"]["LastStep"][];
-    };
-    Event: {
-      v: number;
-      id: number;
-      at: number;
-      type: string;
-    } & {
-      [key: string]: unknown;
-    };
-  };
-  responses: never;
-  parameters: never;
-  requestBodies: never;
-  headers: never;
-  pathItems: never;
+    schemas: {
+        Problem: {
+            type: string;
+            title: string;
+            status: number;
+            code: string;
+            problems?: Record<string, never>[];
+        } & {
+            [key: string]: unknown;
+        };
+        Health: {
+            state: string;
+        };
+        Keeping: {
+            runDays: number;
+            leastRuns: number;
+            mostRuns: number;
+            evidenceDays: number;
+            badEvidenceDays: number;
+            trialDays: number;
+            eventDays: number;
+        };
+        KeepingChange: {
+            runDays?: number;
+            leastRuns?: number;
+            mostRuns?: number;
+            evidenceDays?: number;
+            badEvidenceDays?: number;
+            trialDays?: number;
+            eventDays?: number;
+            seen?: {
+                runDays?: number;
+                leastRuns?: number;
+                mostRuns?: number;
+                evidenceDays?: number;
+                badEvidenceDays?: number;
+                trialDays?: number;
+                eventDays?: number;
+            };
+        };
+        Storage: {
+            results: number;
+            evidence: number;
+            files: number;
+            free: number;
+            low: boolean;
+            least: number;
+        };
+        Person: {
+            id: string;
+            name: string;
+            initials: string;
+            role: string;
+        };
+        Project: {
+            id: string;
+            name: string;
+            about: string;
+        };
+        NewProject: {
+            name: string;
+        };
+        Brought: {
+            project: string;
+            name: string;
+            new: number;
+            changed: number;
+            same: number;
+        };
+        ProjectFile: {
+            path: string;
+            size: number;
+            at: string;
+        };
+        Gone: {
+            gone: boolean;
+        };
+        DeletedCase: {
+            id: string;
+            name: string;
+            suite: string;
+            at: string;
+        };
+        Environment: {
+            id: string;
+            name: string;
+            about: string;
+            guarded: boolean;
+            usual: boolean;
+        };
+        NewEnvironment: {
+            project: string;
+            name: string;
+            like?: string;
+        };
+        EnvironmentChange: {
+            name?: string;
+            about?: string;
+            guarded?: boolean;
+            usual?: boolean;
+        };
+        ValueCell: {
+            environment: string;
+            given: boolean;
+            text: string;
+            missing: boolean;
+        };
+        NamedCase: {
+            id: string;
+            name: string;
+        };
+        ValueRow: {
+            suite: string;
+            suiteName: string;
+            name: string;
+            secret: boolean;
+            cells: components["schemas"]["ValueCell"][];
+            uses: number;
+            usedByValues: boolean;
+            cases: components["schemas"]["NamedCase"][];
+            nowhere: boolean;
+        };
+        ValueChange: {
+            /** @enum {string} */
+            kind: "put" | "clear" | "hide" | "remove" | "restore";
+            name: string;
+            suite?: string;
+            environment?: string;
+            text?: string;
+        };
+        ValueChanges: {
+            project: string;
+            changes: components["schemas"]["ValueChange"][];
+        };
+        ValueFault: {
+            index: number;
+            sentence: string;
+        };
+        ChangedValues: {
+            faults: components["schemas"]["ValueFault"][];
+            undo: components["schemas"]["ValueChange"][];
+        };
+        NewValueName: {
+            project: string;
+            suite?: string;
+            name: string;
+            to: string;
+        };
+        Renamed: {
+            cases: number;
+        };
+        LiftOffer: {
+            literal: string;
+            name: string;
+            there: boolean;
+            steps: number;
+            cases: number;
+        };
+        Lift: {
+            project: string;
+            literal: string;
+            name: string;
+            take?: boolean;
+            left?: {
+                [key: string]: string[];
+            };
+        };
+        LiftedPlace: {
+            case: string;
+            caseName: string;
+            path: string;
+            step: string;
+            before: string;
+            after: string;
+        };
+        Lifted: {
+            places: components["schemas"]["LiftedPlace"][];
+            there: boolean;
+            saved: components["schemas"]["SavedCase"][];
+            undo: components["schemas"]["ValueChange"][];
+        };
+        Suite: {
+            id: string;
+            name: string;
+            about: string;
+            cases: components["schemas"]["CaseLine"][];
+        };
+        NewSuite: {
+            project: string;
+            name: string;
+        };
+        SuiteChange: {
+            name?: string;
+            about?: string;
+            before?: string | null;
+        };
+        CaseMove: {
+            suite: string;
+            before?: string | null;
+        };
+        CaseLine: {
+            id: string;
+            name: string;
+            about: string;
+            register: string;
+            tags: string[];
+            steps: number;
+            checks: number;
+            addresses: string[];
+            last: components["schemas"]["LastVerdict"] | null;
+        };
+        LastVerdict: {
+            /** @enum {string} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
+            at: string;
+            since: string;
+            ms: number;
+            verdicts: ("passed" | "failed" | "blocked" | "skipped" | "unchecked")[];
+        };
+        Reason: {
+            code: string;
+            sentence: string;
+            wanted: string;
+            near: string;
+            name: string;
+        };
+        Piece: {
+            text: string;
+            name?: string;
+        };
+        Pair: {
+            name: string;
+            value: components["schemas"]["Piece"][];
+        };
+        Auth: {
+            kind: string;
+            value: components["schemas"]["Piece"][];
+            from: string;
+        };
+        SignIn: {
+            origin: string;
+            id: string;
+            name: string;
+            version: number;
+            auth: components["schemas"]["Auth"] | null;
+            document: unknown;
+        };
+        SignInChange: {
+            auth: unknown;
+        };
+        Body: {
+            kind: string;
+            text: components["schemas"]["Piece"][];
+        };
+        Send: {
+            method: string;
+            address: components["schemas"]["Piece"][];
+            unfilled: string;
+            query: components["schemas"]["Pair"][];
+            headers: components["schemas"]["Pair"][];
+            auth: components["schemas"]["Auth"] | null;
+            body: components["schemas"]["Body"] | null;
+            options: string[];
+        };
+        Check: {
+            of: string;
+            phrase: string;
+            expected: components["schemas"]["Piece"][];
+            sentence: string;
+            typed: string;
+            advice: boolean;
+            off: boolean;
+            note: string;
+            parts: components["schemas"]["Check"][];
+            role: string;
+        };
+        EveryAnswer: {
+            /** @enum {string} */
+            origin: "project" | "suite" | "case";
+            id: string;
+            name: string;
+            version: number;
+            checks: components["schemas"]["Check"][];
+            documents: Record<string, never>[];
+        };
+        EveryAnswerChange: {
+            checks: Record<string, never>[];
+        };
+        Repeat: {
+            until: string;
+            every: string;
+            "at most": string;
+        };
+        Keep: {
+            name: string;
+            of: string;
+            secret: boolean;
+            to: number[];
+            gives: string[];
+        };
+        SetValue: {
+            name: string;
+            value: components["schemas"]["Piece"][];
+            to: number[];
+        };
+        SharedInput: {
+            name: string;
+            kind: string;
+            needed: boolean;
+            value: string;
+        };
+        SharedOutput: {
+            name: string;
+            value: string;
+        };
+        Shared: {
+            called: string;
+            inputs: components["schemas"]["SharedInput"][];
+            outputs: components["schemas"]["SharedOutput"][];
+            uses: number;
+            cases: components["schemas"]["NamedCase"][];
+        };
+        SharedSteps: {
+            id: string;
+            name: string;
+            about: string;
+            steps: number;
+            called: string;
+            inputs: components["schemas"]["SharedInput"][];
+            outputs: components["schemas"]["SharedOutput"][];
+            uses: number;
+            cases: components["schemas"]["NamedCase"][];
+        };
+        NewSharedSteps: {
+            project: string;
+            document: Record<string, never>;
+        };
+        UsedThere: {
+            saved: components["schemas"]["SavedCase"][];
+        };
+        ToShare: {
+            steps: string[];
+            name: string;
+        };
+        Extracted: {
+            shared: components["schemas"]["SharedSteps"];
+            use: Record<string, never>;
+        };
+        UsedInput: {
+            name: string;
+            kind: string;
+            needed: boolean;
+            given: boolean;
+            value: components["schemas"]["Piece"][];
+        };
+        GivenOutput: {
+            output: string;
+            name: string;
+            to: number[];
+        };
+        UseShared: {
+            called: string;
+            problem: string;
+            inputs: components["schemas"]["UsedInput"][];
+            outputs: string[];
+            gives: components["schemas"]["GivenOutput"][];
+        };
+        LookUpCondition: {
+            column: string;
+            relation: string;
+            value: components["schemas"]["Piece"][];
+        };
+        LookUp: {
+            database: string;
+            table: string;
+            columns: string[];
+            where: components["schemas"]["LookUpCondition"][];
+            order: string[];
+            sql: components["schemas"]["Piece"][];
+            most: number;
+        };
+        WrittenColumn: {
+            name: string;
+            of: components["schemas"]["Piece"][];
+        };
+        Written: {
+            table: string;
+            columns: components["schemas"]["WrittenColumn"][];
+        };
+        ForEach: {
+            of: components["schemas"]["Piece"][];
+            item: string;
+        };
+        Step: {
+            number: number;
+            /** @enum {string} */
+            part: "once" | "steps" | "afterwards" | "at the end";
+            index: number;
+            key: string;
+            label: string;
+            place: string;
+            inside: string;
+            use?: components["schemas"]["UseShared"];
+            each?: components["schemas"]["ForEach"];
+            /** @enum {string} */
+            kind: "request" | "look up" | "set" | "wait" | "shared" | "for each";
+            name: string;
+            off: boolean;
+            send?: components["schemas"]["Send"];
+            lookUp?: components["schemas"]["LookUp"];
+            write?: components["schemas"]["Written"];
+            expect?: components["schemas"]["Check"][];
+            without?: string[];
+            keep?: components["schemas"]["Keep"][];
+            set?: components["schemas"]["SetValue"][];
+            wait?: string;
+            onlyIf: string;
+            repeat?: components["schemas"]["Repeat"] | null;
+        };
+        Thread: {
+            name: string;
+            from: number;
+            to: number[];
+            broken: boolean;
+        };
+        Finding: {
+            weight: string;
+            step: string;
+            path: string;
+            name: string;
+            code: string;
+            sentence: string;
+            secret: components["schemas"]["WrittenOut"] | null;
+        };
+        WrittenOut: {
+            /** @enum {unknown} */
+            at: "header" | "sign-in" | "value";
+            called: string;
+        };
+        CaseValue: {
+            name: string;
+            value: string;
+            secret: boolean;
+        };
+        ScopeValue: {
+            name: string;
+            value: string;
+            secret: boolean;
+            from: string;
+        };
+        Case: {
+            id: string;
+            project: string;
+            suite: {
+                id: string;
+                name: string;
+            };
+            single: boolean;
+            shared: components["schemas"]["Shared"] | null;
+            key: string;
+            name: string;
+            about: string;
+            register: string;
+            tags: string[];
+            onFailure: string;
+            values: components["schemas"]["CaseValue"][];
+            rows: components["schemas"]["RowsOfCase"] | null;
+            scope: components["schemas"]["ScopeValue"][];
+            version: number;
+            changedAt: string;
+            document: Record<string, never>;
+            text?: string;
+            everyAnswer: components["schemas"]["EveryAnswer"][];
+            signIns: components["schemas"]["SignIn"][];
+            steps: components["schemas"]["Step"][];
+            threads: components["schemas"]["Thread"][];
+            findings: components["schemas"]["Finding"][];
+        };
+        RowsOfCase: {
+            source: string;
+            file: string;
+            kind: string;
+            pick: string;
+            columns: string[];
+            first: string[][];
+            problem: string;
+        };
+        DataSource: {
+            name: string;
+            kind: string;
+            file: string;
+            sheet: string;
+            size: number | null;
+            changedAt: string | null;
+            changedBy: string;
+            columns: string[];
+            problem: string;
+            document: unknown;
+            uses: number;
+            cases: components["schemas"]["NamedCase"][];
+        };
+        NewSource: {
+            project: string;
+            name: string;
+            document: unknown;
+        };
+        SourceChange: {
+            document?: unknown;
+            to?: string;
+        };
+        SourceToLookAt: {
+            project: string;
+            document: unknown;
+        };
+        BadCell: {
+            row: number;
+            column: number;
+            problem: string;
+        };
+        SourceFrame: {
+            names: number;
+            row: number;
+            column: number;
+            lastRow: number | null;
+            lastColumn: number | null;
+            text: string;
+            namesSaid: boolean;
+            dataSaid: boolean;
+        };
+        SourceRow: {
+            row: number;
+            cells: string[];
+            why: string;
+        };
+        LookedAt: {
+            kind: string;
+            problem: string;
+            sheets: string[];
+            sheet: string;
+            encoding: string;
+            encodingSure: boolean;
+            decimal: string;
+            delimiter: string;
+            quote: string;
+            lists: string[];
+            records: string[][];
+            badCells: components["schemas"]["BadCell"][];
+            frame: components["schemas"]["SourceFrame"] | null;
+            columns: string[];
+            rows: components["schemas"]["SourceRow"][];
+            profile: components["schemas"]["SourceProfile"] | null;
+        };
+        Database: {
+            name: string;
+            document: Record<string, never>;
+            uses: number;
+            cases: components["schemas"]["NamedCase"][];
+        };
+        NewLook: {
+            project: string;
+            database?: string;
+            table?: string;
+            rows?: unknown;
+            environment?: string;
+        };
+        Look: {
+            run: string;
+            case: string;
+        };
+        DatabaseDocument: {
+            document: Record<string, never>;
+        };
+        FinishedHeader: {
+            name: string;
+            value: string;
+        };
+        FinishedRequest: {
+            row: number;
+            method: string;
+            address: string;
+            head: components["schemas"]["FinishedHeader"][];
+            body: string;
+            why: string;
+        };
+        InCommon: {
+            sentence: string;
+            feature: string;
+            p: number;
+            bad: number;
+            good: number;
+        };
+        FoundInCommon: {
+            items: components["schemas"]["InCommon"][];
+            next: string | null;
+            looked: number;
+            whole: boolean;
+        };
+        RunThatWrote: {
+            id: string;
+            number: number;
+            title: string;
+            at: string;
+        };
+        OutputTable: {
+            name: string;
+            columns: string[];
+            rows: number;
+            runs: components["schemas"]["RunThatWrote"][];
+        };
+        OutputRows: {
+            columns: string[];
+            items: string[][];
+            next: string | null;
+        };
+        CommonValue: {
+            text: string;
+            times: number;
+        };
+        MisfitCell: {
+            row: number;
+            text: string;
+        };
+        BadRow: {
+            row: number;
+            sentence: string;
+        };
+        ColumnProfile: {
+            name: string;
+            kind: string;
+            fits: string;
+            withComma: number;
+            filled: number;
+            empties: number;
+            distinct: number;
+            more: boolean;
+            common: components["schemas"]["CommonValue"][];
+            least: string;
+            most: string;
+            misfits: components["schemas"]["MisfitCell"][];
+            misfitCount: number;
+        };
+        SourceProfile: {
+            /** @enum {string} */
+            state?: "waiting" | "looking" | "done" | "broken off";
+            rows: number;
+            whole: boolean;
+            bad: components["schemas"]["BadRow"][];
+            badCount: number;
+            columns: components["schemas"]["ColumnProfile"][];
+            problem: string;
+        };
+        FileVersion: {
+            version: number;
+            size: number;
+            at: string;
+            by: string;
+        };
+        VersionsToCompare: {
+            project: string;
+            document: unknown;
+            before: number;
+            after: number;
+        };
+        ChangedCell: {
+            row: number;
+            column: string;
+            was: string;
+            now: string;
+        };
+        SourceChanges: {
+            key: string;
+            columnsNew: string[];
+            columnsGone: string[];
+            rowsBefore: number;
+            rowsNow: number;
+            cells: components["schemas"]["ChangedCell"][];
+            cellsChanged: number;
+            rowsChanged: number;
+            new: string[];
+            rowsNew: number;
+            gone: string[];
+            rowsGone: number;
+            whole: boolean;
+        };
+        CaseDocument: {
+            document?: Record<string, never>;
+            text?: string;
+        };
+        TextToRead: {
+            text: string;
+        };
+        Pasted: {
+            steps: Record<string, never>[];
+            said: string[];
+        };
+        HarFile: {
+            [key: string]: unknown;
+        };
+        RecordedEntry: {
+            number: number;
+            address: string;
+            host: string;
+            status: number;
+            mediaType: string;
+            size: number;
+            ms: number;
+            leftOut: components["schemas"]["Reason"] | null;
+            needed: components["schemas"]["Reason"] | null;
+            said: string[];
+            step: Record<string, never> | null;
+        };
+        RecordedPlace: {
+            number: number;
+            path: string;
+        };
+        RecordedHandOver: {
+            number: number;
+            literal: string;
+            sources: components["schemas"]["RecordedPlace"][];
+        };
+        RecordedSite: {
+            site: string;
+            entries: number;
+        };
+        Recording: {
+            maker: string;
+            site: string;
+            sites: components["schemas"]["RecordedSite"][];
+            entries: components["schemas"]["RecordedEntry"][];
+            handOvers: components["schemas"]["RecordedHandOver"][];
+        };
+        NewSingleRequest: {
+            project: string;
+            step: Record<string, never>;
+        };
+        SingleRequest: {
+            id: string;
+            name: string;
+            send: string;
+            last: components["schemas"]["Sending"] | null;
+        };
+        Sending: {
+            run: string;
+            version: number;
+            at: string;
+            environment: string;
+            method: string;
+            address: string;
+            /** @enum {string} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
+            status: number;
+            ms: number;
+            size: number;
+            why: components["schemas"]["Reason"] | null;
+        };
+        PlaceForRequest: {
+            suite?: string;
+            name?: string;
+            case?: string;
+        };
+        PlacedRequest: {
+            case: string;
+            name: string;
+            step: string;
+        };
+        SheetTable: {
+            name: string;
+            headings: number;
+            columns: string[];
+            own: boolean;
+            table: string[][];
+        };
+        ReadWorkbook: {
+            sheets: components["schemas"]["SheetTable"][];
+            said: string[];
+        };
+        StoredRow: {
+            case: string;
+            caseName: string;
+            step: string;
+            stepName: string;
+            number: number;
+            index: number;
+            check: Record<string, never> | null;
+            cells: {
+                [key: string]: string;
+            };
+        };
+        RequestCells: {
+            step: string;
+            cells: {
+                [key: string]: string;
+            };
+        };
+        ReadRequest: {
+            step: Record<string, never> | null;
+            problem: string;
+        };
+        TableRows: {
+            columns: string[];
+            table: string[][];
+            first?: number;
+            otherwise?: string;
+            case?: string;
+            take?: boolean;
+            headings?: string[];
+        };
+        RowFault: {
+            row: number;
+            column: string;
+            sentence: string;
+        };
+        PlannedCase: {
+            id: string | null;
+            name: string;
+            changes: string[];
+            steps: number;
+        };
+        SavedCase: {
+            id: string;
+            name: string;
+            version: number;
+            before: Record<string, never> | null;
+        };
+        TakenRows: {
+            cases: components["schemas"]["PlannedCase"][];
+            faults: components["schemas"]["RowFault"][];
+            checks: number;
+            saved: components["schemas"]["SavedCase"][];
+            left: string[];
+        };
+        KeptWorkbook: {
+            name: string;
+            at: string | null;
+        };
+        UncheckedField: {
+            path: string;
+            places: number;
+            kind: string;
+            value: string;
+            check: Record<string, never>;
+        };
+        StepCoverage: {
+            step: string;
+            number: number;
+            name: string;
+            fields: number;
+            checked: number;
+            unchecked: components["schemas"]["UncheckedField"][];
+        };
+        CaseCoverage: {
+            case: string;
+            name: string;
+            steps: components["schemas"]["StepCoverage"][];
+        };
+        ReadText: {
+            document: Record<string, never> | null;
+            problems: components["schemas"]["TextFault"][];
+        };
+        TextFault: {
+            sentence: string;
+            line: number;
+        };
+        FormatWord: {
+            kind: string;
+            text: string;
+            about: string;
+        };
+        NewCase: {
+            project: string;
+            suite: string;
+            document?: Record<string, never>;
+            text?: string;
+        };
+        NewRun: {
+            project: string;
+            again?: string;
+            pick?: string;
+            bad?: string;
+            changes?: string[] | "all";
+            cases?: string[];
+            suite?: string;
+            environment?: string;
+            seed?: number;
+            label?: string;
+            kind?: string;
+            steps?: number[];
+            values?: {
+                [key: string]: string;
+            };
+            jobs?: number;
+        };
+        ChangingStep: {
+            case: string;
+            caseName: string;
+            step: string;
+            name: string;
+            send: string;
+        };
+        StepBefore: {
+            index: number;
+            step: string;
+            name: string;
+            changes: boolean;
+        };
+        StepsBefore: {
+            items: components["schemas"]["StepBefore"][];
+            names: string[];
+            once: string[];
+        };
+        Run: {
+            id: string;
+            number: number;
+            kind: string;
+            title: string;
+            environment: string;
+            seed: number;
+            label: string;
+            /** @enum {string} */
+            state: "waiting" | "running" | "stopping" | "finished";
+            /** @enum {string|null} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked" | null;
+            stoppedBy: string;
+            startedBy: string;
+            askedAt: string;
+            startedAt: string | null;
+            finishedAt: string | null;
+            ms: number | null;
+            counts: {
+                [key: string]: number;
+            };
+        };
+        StepHead: {
+            row: number;
+            /** @enum {string} */
+            part: "once" | "steps" | "afterwards" | "at the end";
+            index: number;
+            inner: string;
+            place: string;
+            /** @enum {string} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
+            status: number;
+            ms: number;
+            size: number;
+        };
+        StepName: {
+            /** @enum {string} */
+            part: "once" | "steps" | "afterwards" | "at the end";
+            index: number;
+            number: number;
+            name: string;
+        };
+        RunCase: {
+            position: number;
+            case: string;
+            name: string;
+            suite: string;
+            /** @enum {string} */
+            state: "waiting" | "running" | "stopping" | "finished";
+            /** @enum {string|null} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked" | null;
+            why: components["schemas"]["Reason"] | null;
+            ms: number | null;
+            steps: components["schemas"]["StepHead"][];
+            stepNames: components["schemas"]["StepName"][];
+            rows: components["schemas"]["CaseRows"] | null;
+        };
+        CaseRows: {
+            counts: {
+                [key: string]: number;
+            };
+            columns: string[];
+            kept: string[];
+            first: number | null;
+            pick: string;
+            told: components["schemas"]["ToldRow"][];
+        };
+        ToldRow: {
+            row: number;
+            /** @enum {string} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
+            why: components["schemas"]["Reason"] | null;
+            part: string;
+            index: number;
+        };
+        RowCell: {
+            row: number;
+            /** @enum {string} */
+            part: "once" | "steps" | "afterwards" | "at the end";
+            index: number;
+            inner: string;
+            place: string;
+            /** @enum {string} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
+            status: number;
+            ms: number;
+            size: number;
+            value: string;
+        };
+        RunRow: {
+            row: number;
+            /** @enum {string} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
+            ms: number;
+            why: components["schemas"]["Reason"] | null;
+            data: {
+                [key: string]: string;
+            };
+            cells: components["schemas"]["RowCell"][];
+        };
+        RunReport: {
+            id: string;
+            number: number;
+            kind: string;
+            title: string;
+            environment: string;
+            seed: number;
+            label: string;
+            /** @enum {string} */
+            state: "waiting" | "running" | "stopping" | "finished";
+            /** @enum {string|null} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked" | null;
+            stoppedBy: string;
+            startedBy: string;
+            askedAt: string;
+            startedAt: string | null;
+            finishedAt: string | null;
+            ms: number | null;
+            counts: {
+                [key: string]: number;
+            };
+            cases: components["schemas"]["RunCase"][];
+            project: string;
+        };
+        Outcome: {
+            /** @enum {string} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
+            check: string;
+            of: string;
+            relation: string;
+            expected: string;
+            actual: string;
+            where: string[];
+            why: components["schemas"]["Reason"] | null;
+            advice: boolean;
+            note: string;
+            again: boolean;
+            parts: components["schemas"]["Outcome"][];
+            role: string;
+            origin: string;
+        };
+        Typed: {
+            text: string;
+            step: string;
+        };
+        ToClean: {
+            of: string;
+            step: string;
+        };
+        SheetRows: {
+            rows: {
+                step: string;
+                of: string;
+                relation: string;
+                expected: string;
+            }[];
+        };
+        SheetRow: {
+            check: Record<string, never> | null;
+            problem: string;
+        };
+        PipeLine: {
+            text: string;
+            about: string;
+        };
+        Cleaned: {
+            value: string | null;
+            problem: string;
+            pipes: components["schemas"]["PipeLine"][];
+        };
+        SeenPlace: {
+            path: string;
+            kinds: string[];
+            values: string[];
+            distinct: number;
+            present: number;
+            loose: components["schemas"]["Reason"] | null;
+        };
+        Seen: {
+            answers: number;
+            places: components["schemas"]["SeenPlace"][];
+        };
+        Proposal: {
+            check: Record<string, never>;
+            typed: string;
+            evidence: components["schemas"]["Reason"];
+        };
+        Proposals: {
+            answers: number;
+            needs: {
+                sent: number;
+                forms: number;
+                always: number;
+            };
+            items: components["schemas"]["Proposal"][];
+        };
+        EarlierPlace: {
+            step: string;
+            number: number;
+            name: string;
+            path: string;
+            value: string;
+        };
+        ToInsert: {
+            step: string;
+            text: string;
+        };
+        Insertable: {
+            text: string;
+            value: string;
+            about: string;
+            made: boolean;
+        };
+        Repeated: {
+            step: string;
+            literal: string;
+            from: string;
+            path: string;
+        };
+        Revision: {
+            version: number;
+            at: string;
+            by: string;
+            runs: number[];
+            first: boolean;
+            changes: string[];
+            more: number;
+        };
+        RevisionDocument: {
+            version: number;
+            at: string;
+            document: Record<string, never>;
+            text: string;
+            changes: string[];
+        };
+        Tab: {
+            tab: string;
+            step?: string;
+            leaving?: boolean;
+        };
+        Other: {
+            name: string;
+            step: string;
+            same: boolean;
+        };
+        Present: {
+            others: components["schemas"]["Other"][];
+        };
+        Understood: {
+            check: Record<string, never> | null;
+            typed: string;
+            outcome: components["schemas"]["Outcome"] | null;
+            problem: string;
+            doubt: string;
+            suggestions: string[];
+        };
+        Times: {
+            lookup: number;
+            connect: number;
+            tls: number;
+            waiting: number;
+            receiving: number;
+            total: number;
+        };
+        Exchange: {
+            id: string;
+            method: string;
+            address: string;
+            sentHead: string;
+            sentBody: string;
+            sentSize: number;
+            status: number;
+            receivedHead: string;
+            mediaType: string;
+            size: number;
+            receivedSize: number;
+            begunAt: string;
+            times: components["schemas"]["Times"];
+            reused: boolean;
+            resent: boolean;
+            why: components["schemas"]["Reason"] | null;
+            passedOver: string[];
+        };
+        Kept: {
+            name: string;
+            value: string;
+            secret: boolean;
+        };
+        Used: {
+            text: string;
+            from: string;
+            value: string;
+        };
+        StepEvidence: {
+            row: number;
+            /** @enum {string} */
+            part: "once" | "steps" | "afterwards" | "at the end";
+            index: number;
+            inner: string;
+            place: string;
+            /** @enum {string} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
+            status: number;
+            ms: number;
+            size: number;
+            at: string;
+            name: string;
+            kind: string;
+            why: components["schemas"]["Reason"] | null;
+            counts: boolean;
+            attempts: number;
+            exchanges: components["schemas"]["Exchange"][];
+            checks: components["schemas"]["Outcome"][];
+            kept: components["schemas"]["Kept"][];
+            used: components["schemas"]["Used"][];
+        };
+        Namespace: {
+            prefix: string;
+            uri: string;
+        };
+        LastStep: {
+            row: number;
+            /** @enum {string} */
+            part: "once" | "steps" | "afterwards" | "at the end";
+            index: number;
+            inner: string;
+            place: string;
+            /** @enum {string} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
+            status: number;
+            ms: number;
+            size: number;
+            at: string;
+            name: string;
+            kind: string;
+            why: components["schemas"]["Reason"] | null;
+            counts: boolean;
+            attempts: number;
+            exchanges: components["schemas"]["Exchange"][];
+            checks: components["schemas"]["Outcome"][];
+            kept: components["schemas"]["Kept"][];
+            used: components["schemas"]["Used"][];
+            run: string;
+            runNumber: number;
+            runKind: string;
+            namespaces: components["schemas"]["Namespace"][];
+            key: string;
+            inside: components["schemas"]["StepEvidence"][];
+        };
+        Evidence: {
+            run: components["schemas"]["Run"] | null;
+            /** @enum {string|null} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked" | null;
+            steps: components["schemas"]["LastStep"][];
+        };
+        Event: {
+            v: number;
+            id: number;
+            at: number;
+            type: string;
+        } & {
+            [key: string]: unknown;
+        };
+    };
+    responses: never;
+    parameters: never;
+    requestBodies: never;
+    headers: never;
+    pathItems: never;
 }
 export type $defs = Record<string, never>;
 export interface operations {
-  readMe: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Person"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readHealth: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Health"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readContract: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": Record<string, never>;
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listProjects: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["Project"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  addProject: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewProject"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Project"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  bringInFolder: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/zip": string;
-      };
-    };
-    responses: {
-      /** @description as asked */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Brought"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  saveFolder: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/zip": string;
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readKeeping: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Keeping"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  changeKeeping: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["KeepingChange"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Keeping"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readStorage: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Storage"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listFiles: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["ProjectFile"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  putFile: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-        /** @description the file's path in the project, such as data/papers.pdf */
-        path: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/octet-stream": string;
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProjectFile"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  removeFile: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-        /** @description the file's path in the project, such as data/papers.pdf */
-        path: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Gone"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listFileVersions: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-        /** @description the file's path */
-        path: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["FileVersion"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listSources: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["DataSource"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  addSource: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewSource"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["DataSource"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  removeSource: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-        /** @description the source's name */
-        name: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Gone"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  changeSource: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-        /** @description the source's name */
-        name: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SourceChange"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["DataSource"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  lookAtSource: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SourceToLookAt"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["LookedAt"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  profileSource: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SourceToLookAt"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SourceProfile"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  compareVersions: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["VersionsToCompare"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SourceChanges"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listDatabases: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["Database"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  putDatabase: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-        /** @description the database's name */
-        name: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["DatabaseDocument"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Database"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  removeDatabase: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-        /** @description the database's name */
-        name: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Gone"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  lookIntoDatabase: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewLook"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Look"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listOutputTables: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["OutputTable"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listOutputRows: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-        /** @description the table's name */
-        name: string;
-        /** @description which run wrote them; the newest unless it is said */
-        run?: string;
-        /** @description how many at most, 1 to 1000 */
-        limit?: number;
-        /** @description how many are left out before */
-        offset?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["OutputRows"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  saveOutputTable: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-        /** @description the table's name */
-        name: string;
-        /** @description which run wrote them; the newest unless it is said */
-        run?: string;
-        /** @description xlsx or csv */
-        format?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  putIntoWorkbook: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-        /** @description the table's name */
-        name: string;
-        /** @description which run wrote them; the newest unless it is said */
-        run?: string;
-        /** @description which of its sheets */
-        sheet: string;
-        /** @description where the headings begin, such as B4 */
-        cell?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/octet-stream": string;
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listEnvironments: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["Environment"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  addEnvironment: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewEnvironment"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Environment"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  removeEnvironment: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Gone"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  changeEnvironment: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["EnvironmentChange"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Environment"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listValues: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["ValueRow"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  changeValues: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ValueChanges"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ChangedValues"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listSharedSteps: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["SharedSteps"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  addSharedSteps: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewSharedSteps"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Case"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listAlike: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["NamedCase"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  useThere: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["UsedThere"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  removeSharedSteps: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Gone"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  extractSteps: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ToShare"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Extracted"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  renameValue: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewValueName"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Renamed"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listLiftOffers: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["LiftOffer"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  lift: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Lift"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Lifted"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listSuites: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["Suite"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  addSuite: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewSuite"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Suite"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  removeSuite: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Gone"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  changeSuite: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SuiteChange"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Suite"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  setSuiteChecks: {
-    parameters: {
-      query?: never;
-      header: {
-        /** @description the version that was changed, in quotes */
-        "If-Match": string;
-      };
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["EveryAnswerChange"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["EveryAnswer"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  setProjectChecks: {
-    parameters: {
-      query?: never;
-      header: {
-        /** @description the version that was changed, in quotes */
-        "If-Match": string;
-      };
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["EveryAnswerChange"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["EveryAnswer"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  setSuiteSignIn: {
-    parameters: {
-      query?: never;
-      header: {
-        /** @description the version that was changed, in quotes */
-        "If-Match": string;
-      };
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SignInChange"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SignIn"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  setProjectSignIn: {
-    parameters: {
-      query?: never;
-      header: {
-        /** @description the version that was changed, in quotes */
-        "If-Match": string;
-      };
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SignInChange"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SignIn"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readText: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["TextToRead"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ReadText"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readPasted: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["TextToRead"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Pasted"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readRecording: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-        /** @description the API's, of the recording's sites */
-        site?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["HarFile"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Recording"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listSingleRequests: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-        /** @description how many at most, 1 to 1000 */
-        limit?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["SingleRequest"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  addSingleRequest: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewSingleRequest"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Case"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listSendings: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["Sending"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  placeSingleRequest: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["PlaceForRequest"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PlacedRequest"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readWorkbook: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/octet-stream": string;
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ReadWorkbook"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readCaseWorkbook: {
-    parameters: {
-      query?: {
-        /** @description xlsx or csv */
-        format?: string;
-      };
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readSuiteWorkbook: {
-    parameters: {
-      query?: {
-        /** @description xlsx or csv */
-        format?: string;
-      };
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  keepWorkbook: {
-    parameters: {
-      query: {
-        /** @description the file's */
-        name: string;
-        /** @description which of its sheets */
-        sheet?: string;
-        /** @description their row, from 0 */
-        headings?: number;
-        /** @description what each column is, a JSON list */
-        columns: string;
-        /** @description the case of rows that name none */
-        otherwise?: string;
-      };
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/octet-stream": string;
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["KeptWorkbook"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readKeptWorkbook: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["KeptWorkbook"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readWorkbookVerdicts: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listRows: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["StoredRow"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  takeRows: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["TableRows"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TakenRows"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listCaseRows: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["StoredRow"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readRequestCells: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["RequestCells"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ReadRequest"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readCaseCoverage: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["CaseCoverage"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readSuiteCoverage: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["CaseCoverage"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readFormat: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["FormatWord"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  addCase: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewCase"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Case"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readCase: {
-    parameters: {
-      query?: {
-        /** @description false leaves the case's text out */
-        text?: string;
-      };
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Case"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  saveCase: {
-    parameters: {
-      query?: {
-        /** @description false leaves the case's text out */
-        text?: string;
-      };
-      header: {
-        /** @description the version that was changed, in quotes */
-        "If-Match": string;
-      };
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["CaseDocument"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Case"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  removeCase: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Gone"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listDeleted: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["DeletedCase"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  bringBack: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Case"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  moveCase: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["CaseMove"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Case"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listFinished: {
-    parameters: {
-      query: {
-        /** @description the step's key */
-        step: string;
-        /** @description against which; else the usual one */
-        environment?: string;
-      };
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["FinishedRequest"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  bePresent: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Tab"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Present"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listRevisions: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["Revision"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readRevision: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-        /** @description the version's number */
-        version: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RevisionDocument"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readCaseEvidence: {
-    parameters: {
-      query?: {
-        /** @description one of its runs instead */
-        run?: string;
-        /** @description of which row */
-        row?: number;
-      };
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Evidence"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readSeen: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-        /** @description the step's key */
-        key: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Seen"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listProposals: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-        /** @description the step's key */
-        key: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Proposals"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  pickPlaces: {
-    parameters: {
-      query?: {
-        /** @description the key of the step that wants one */
-        before?: string;
-        /** @description what its place or its value holds */
-        text?: string;
-      };
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["EarlierPlace"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listInsertable: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ToInsert"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["Insertable"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listRepeated: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["Repeated"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  cleanKept: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ToClean"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Cleaned"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readSentence: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Typed"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Understood"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readSheet: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SheetRows"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["SheetRow"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listRuns: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-        /** @description how many at most, 1 to 1000 */
-        limit?: number;
-        /** @description the page's next */
-        before?: string;
-        /** @description only runs of this case */
-        case?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["Run"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  askRun: {
-    parameters: {
-      query?: never;
-      header?: {
-        /** @description asks for the same run once */
-        "Idempotency-Key"?: string;
-      };
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewRun"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Run"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listChangingSteps: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewRun"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["ChangingStep"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listStepsBefore: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewRun"];
-      };
-    };
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["StepsBefore"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readRun: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RunReport"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readRunCase: {
-    parameters: {
-      query?: {
-        /** @description of which row */
-        row?: number;
-      };
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-        /** @description the case's place in the run, from 0 */
-        position: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["StepEvidence"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listRunRows: {
-    parameters: {
-      query?: {
-        /** @description how many at most, 1 to 1000 */
-        limit?: number;
-        /** @description how many are left out before */
-        offset?: number;
-        /** @description number, verdict, time, column NAME, step PART INDEX time */
-        sort?: string;
-        /** @description true: the other way round */
-        down?: string;
-        /** @description failed,blocked: only such */
-        verdict?: string;
-        /** @description a kept value that is shown */
-        value?: string;
-      };
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-        /** @description the case's place in the run, from 0 */
-        position: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["RunRow"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readInCommon: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-        /** @description the case's place in the run, from 0 */
-        position: number;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["FoundInCommon"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  stopRun: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      202: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Run"];
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  readBody: {
-    parameters: {
-      query?: {
-        /** @description decoded, received or sent */
-        form?: string;
-      };
-      header?: never;
-      path: {
-        /** @description the identity */
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/octet-stream": string;
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  listEvents: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-        /** @description how many at most, 1 to 1000 */
-        limit?: number;
-        /** @description the last id that was seen; without one, what comes from now on */
-        after?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": {
-            items: components["schemas"]["Event"][];
-            next: string | null;
-          };
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  followEvents: {
-    parameters: {
-      query: {
-        /** @description the project's identity */
-        project: string;
-        /** @description the last id that was seen; without one, what comes from now on */
-        after?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description as asked */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "text/event-stream": string;
-        };
-      };
-      /** @description a problem */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
+    readMe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readHealth: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readContract: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": Record<string, never>;
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listProjects: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Project"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addProject: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewProject"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Project"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bringInFolder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/zip": string;
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Brought"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    saveFolder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readKeeping: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Keeping"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeKeeping: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepingChange"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Keeping"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readStorage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Storage"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listFiles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["ProjectFile"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    putFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+                /** @description the file's path in the project, such as data/papers.pdf */
+                path: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectFile"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+                /** @description the file's path in the project, such as data/papers.pdf */
+                path: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listFileVersions: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description the file's path */
+                path: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["FileVersion"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listSources: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["DataSource"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addSource: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSource"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DataSource"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeSource: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description the source's name */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeSource: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description the source's name */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceChange"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DataSource"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lookAtSource: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceToLookAt"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookedAt"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    profileSource: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceToLookAt"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceProfile"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compareVersions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionsToCompare"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceChanges"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listDatabases: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Database"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    putDatabase: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description the database's name */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DatabaseDocument"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Database"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeDatabase: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description the database's name */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lookIntoDatabase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewLook"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Look"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listOutputTables: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["OutputTable"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listOutputRows: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description the table's name */
+                name: string;
+                /** @description which run wrote them; the newest unless it is said */
+                run?: string;
+                /** @description how many at most, 1 to 1000 */
+                limit?: number;
+                /** @description how many are left out before */
+                offset?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutputRows"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    saveOutputTable: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description the table's name */
+                name: string;
+                /** @description which run wrote them; the newest unless it is said */
+                run?: string;
+                /** @description xlsx or csv */
+                format?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    putIntoWorkbook: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description the table's name */
+                name: string;
+                /** @description which run wrote them; the newest unless it is said */
+                run?: string;
+                /** @description which of its sheets */
+                sheet: string;
+                /** @description where the headings begin, such as B4 */
+                cell?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listEnvironments: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Environment"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addEnvironment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewEnvironment"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Environment"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeEnvironment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeEnvironment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EnvironmentChange"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Environment"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listValues: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["ValueRow"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeValues: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ValueChanges"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedValues"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listSharedSteps: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["SharedSteps"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addSharedSteps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSharedSteps"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Case"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listAlike: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["NamedCase"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    useThere: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsedThere"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeSharedSteps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    extractSteps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToShare"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Extracted"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    renameValue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewValueName"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Renamed"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listLiftOffers: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["LiftOffer"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lift: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Lift"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lifted"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listSuites: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Suite"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addSuite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSuite"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Suite"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeSuite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeSuite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SuiteChange"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Suite"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setSuiteChecks: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the version that was changed, in quotes */
+                "If-Match": string;
+            };
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EveryAnswerChange"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EveryAnswer"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setProjectChecks: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the version that was changed, in quotes */
+                "If-Match": string;
+            };
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EveryAnswerChange"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EveryAnswer"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setSuiteSignIn: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the version that was changed, in quotes */
+                "If-Match": string;
+            };
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignInChange"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignIn"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setProjectSignIn: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the version that was changed, in quotes */
+                "If-Match": string;
+            };
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignInChange"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignIn"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readText: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TextToRead"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadText"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readPasted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TextToRead"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pasted"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readRecording: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description the API's, of the recording's sites */
+                site?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HarFile"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recording"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listSingleRequests: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description how many at most, 1 to 1000 */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["SingleRequest"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addSingleRequest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSingleRequest"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Case"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listSendings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Sending"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    placeSingleRequest: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceForRequest"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacedRequest"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readWorkbook: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadWorkbook"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readCaseWorkbook: {
+        parameters: {
+            query?: {
+                /** @description xlsx or csv */
+                format?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readSuiteWorkbook: {
+        parameters: {
+            query?: {
+                /** @description xlsx or csv */
+                format?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keepWorkbook: {
+        parameters: {
+            query: {
+                /** @description the file's */
+                name: string;
+                /** @description which of its sheets */
+                sheet?: string;
+                /** @description their row, from 0 */
+                headings?: number;
+                /** @description what each column is, a JSON list */
+                columns: string;
+                /** @description the case of rows that name none */
+                otherwise?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptWorkbook"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readKeptWorkbook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptWorkbook"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readWorkbookVerdicts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listRows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["StoredRow"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takeRows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TableRows"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenRows"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listCaseRows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["StoredRow"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readRequestCells: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RequestCells"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadRequest"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readCaseCoverage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["CaseCoverage"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readSuiteCoverage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["CaseCoverage"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readFormat: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["FormatWord"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addCase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewCase"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Case"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readCase: {
+        parameters: {
+            query?: {
+                /** @description false leaves the case's text out */
+                text?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Case"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    saveCase: {
+        parameters: {
+            query?: {
+                /** @description false leaves the case's text out */
+                text?: string;
+            };
+            header: {
+                /** @description the version that was changed, in quotes */
+                "If-Match": string;
+            };
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaseDocument"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Case"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeCase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listDeleted: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["DeletedCase"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bringBack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Case"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    moveCase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaseMove"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Case"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listFinished: {
+        parameters: {
+            query: {
+                /** @description the step's key */
+                step: string;
+                /** @description against which; else the usual one */
+                environment?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["FinishedRequest"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bePresent: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Tab"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Present"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listRevisions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Revision"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readRevision: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+                /** @description the version's number */
+                version: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RevisionDocument"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readCaseEvidence: {
+        parameters: {
+            query?: {
+                /** @description one of its runs instead */
+                run?: string;
+                /** @description of which row */
+                row?: number;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Evidence"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readSeen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+                /** @description the step's key */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Seen"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listProposals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+                /** @description the step's key */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposals"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pickPlaces: {
+        parameters: {
+            query?: {
+                /** @description the key of the step that wants one */
+                before?: string;
+                /** @description what its place or its value holds */
+                text?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["EarlierPlace"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listInsertable: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToInsert"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Insertable"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listRepeated: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Repeated"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cleanKept: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToClean"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Cleaned"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readSentence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Typed"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Understood"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readSheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetRows"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["SheetRow"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listRuns: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description how many at most, 1 to 1000 */
+                limit?: number;
+                /** @description the page's next */
+                before?: string;
+                /** @description only runs of this case */
+                case?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Run"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    askRun: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description asks for the same run once */
+                "Idempotency-Key"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRun"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listChangingSteps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRun"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["ChangingStep"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listStepsBefore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRun"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StepsBefore"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunReport"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readRunCase: {
+        parameters: {
+            query?: {
+                /** @description of which row */
+                row?: number;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+                /** @description the case's place in the run, from 0 */
+                position: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["StepEvidence"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listRunRows: {
+        parameters: {
+            query?: {
+                /** @description how many at most, 1 to 1000 */
+                limit?: number;
+                /** @description how many are left out before */
+                offset?: number;
+                /** @description number, verdict, time, column NAME, step PART INDEX time */
+                sort?: string;
+                /** @description true: the other way round */
+                down?: string;
+                /** @description failed,blocked: only such */
+                verdict?: string;
+                /** @description a kept value that is shown */
+                value?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+                /** @description the case's place in the run, from 0 */
+                position: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["RunRow"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readInCommon: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+                /** @description the case's place in the run, from 0 */
+                position: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundInCommon"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stopRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readBody: {
+        parameters: {
+            query?: {
+                /** @description decoded, received or sent */
+                form?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listEvents: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description how many at most, 1 to 1000 */
+                limit?: number;
+                /** @description the last id that was seen; without one, what comes from now on */
+                after?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Event"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    followEvents: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description the last id that was seen; without one, what comes from now on */
+                after?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
 }

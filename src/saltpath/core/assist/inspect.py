@@ -239,18 +239,17 @@ def _of_request(step: Request) -> Iterator[Finding]:
         )
     for name, value in step.headers:
         if _SECRET_HEADER.match(name) and value.fixed:
-            yield Finding(
-                "warning", why("secret-in-text", name=f"the header {name}"), step.place, step.name
-            )
+            reason = why("secret-in-text", name=f"the header {name}", at="header", called=name)
+            yield Finding("warning", reason, step.place, step.name)
     if step.auth is not None and not step.signed_by:
         yield from _written_sign_in(step.auth, step.place, step.name)
 
 
 def _written_sign_in(auth: Auth, place: Place, name: str) -> Iterator[Finding]:
     if auth.parts and auth.parts[2 if auth.kind == "oauth2" else -1].fixed:
-        yield Finding(
-            "warning", why("secret-in-text", name=f"the {auth.kind} sign-in"), place, name
-        )
+        said = f"the {auth.kind} sign-in"
+        reason = why("secret-in-text", name=said, at="sign-in", called=auth.kind)
+        yield Finding("warning", reason, place, name)
 
 
 def _signed_elsewhere(case: Case) -> Iterator[Finding]:
@@ -313,7 +312,7 @@ def _of_lookup(step: LookUp, around: Surroundings) -> Iterator[Finding]:
 
 def _secret_text(name: str, value: object, place: Place) -> Iterator[Finding]:
     if isinstance(value, str) and value and "[=" not in value and _SECRET_NAME.search(name):
-        yield Finding("warning", why("secret-in-text", name=name), place)
+        yield Finding("warning", why("secret-in-text", name=name, at="value", called=name), place)
 
 
 def _unused(case: Case, used: set[str]) -> Iterator[Finding]:

@@ -8,7 +8,7 @@ from typing import Any
 from flask import Response, request
 from msgspec.structs import replace
 
-from saltpath.core.assist.inspect import inspect, surroundings
+from saltpath.core.assist.inspect import Finding, inspect, surroundings
 from saltpath.core.assist.outline import outline
 from saltpath.core.cases.case import Case, NamedValues, Project, Suite
 from saltpath.core.cases.row_sources import (
@@ -62,6 +62,7 @@ def case_answer(stored: cases.StoredCase) -> Response:
             "step": f.step,
             "path": f.place.path,
             "name": str(f.why.params.get("name", "")),
+            "secret": _written_out(f),
             **(reason(f.why) or {}),
         }
         for f in inspect(signed, around)
@@ -143,8 +144,17 @@ def _unread(item: Broken) -> dict[str, Any]:
         "step": 0,
         "path": item.place,
         "name": "",
+        "secret": None,
         **(reason(reason_of) or {}),
     }
+
+
+def _written_out(finding: Finding) -> dict[str, str] | None:
+    """Which secret is written out: a header, a sign-in or a value, by its name or kind."""
+    params = finding.why.params
+    if finding.why.code != "secret-in-text":
+        return None
+    return {"at": params["at"], "called": params["called"]}
 
 
 def begin_of_case(

@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, type Case } from "../../../api";
 import { readTyped } from "../../../base/exact";
-import { writtenSecret } from "../../../case/secrets";
+import { type WrittenOut, writtenSecret } from "../../../case/secrets";
 import { InPlace } from "../../../parts/typing/InPlace";
 import { useProject } from "../../../state/project";
 import { useEdited } from "../state/context";
@@ -16,7 +16,7 @@ export function Findings({ step, findings }: { step: string; findings: Case["fin
         <span key={`${finding.code} ${finding.sentence}`}>
           {index > 0 && " · "}
           {finding.sentence} {finding.code === "kept-nowhere" && <NewValue name={finding.name} />}
-          {finding.code === "secret-in-text" && <MarkSecret step={step} what={finding.name} />}
+          {finding.secret && <MarkSecret step={step} of={finding.secret} what={finding.name} />}
           {finding.code === "hard-coded-address" && (
             <Link to={`/setup?lift=${encodeURIComponent(finding.name)}`}>Lift it into a value</Link>
           )}
@@ -27,11 +27,11 @@ export function Findings({ step, findings }: { step: string; findings: Case["fin
 }
 
 /** What is written out goes into a secret of the project, and a reference stands in its place. */
-export function MarkSecret({ step, what }: { step: string; what: string }) {
+export function MarkSecret({ step, of, what }: { step: string; of: WrittenOut; what: string }) {
   const { id, editing, references } = useEdited();
   const project = useProject();
   const client = useQueryClient();
-  const written = writtenSecret(editing.document, step, what);
+  const written = writtenSecret(editing.document, step, of);
   if (!written || !project) return null;
   const taken = references(Number.POSITIVE_INFINITY);
   const save = async (typed: string): Promise<string | undefined> => {

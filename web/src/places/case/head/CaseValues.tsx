@@ -43,10 +43,10 @@ export function CaseValues({ of, edits }: { of: Case; edits: Edits }) {
           >
             <span className="mono">{shown(values[name])}</span>
           </InPlace>
-          {of.findings.some((finding) => finding.path === `values.${name}`) && (
+          {of.findings.some(({ secret }) => secret?.at === "value" && secret.called === name) && (
             <>
               {" "}
-              <MarkSecret step="" what={name} />
+              <MarkSecret step="" of={{ at: "value", called: name }} what={name} />
             </>
           )}
         </Fragment>
