@@ -157,3 +157,21 @@ function varyingList(path: string, seen: SeenPlaces): [string, string] | undefin
   }
   return undefined;
 }
+
+/** Every answer has it, and always of one kind. */
+export const isAlwaysThere = (picked: Picked | undefined): boolean =>
+  picked !== undefined && (picked.unit !== undefined || ["status", "type"].includes(picked.path));
+
+/** What a check of a place as it is now would say of it. */
+export function asNow(picked: Picked): string {
+  if (picked.unit) return `at most ${roomFor(Number(picked.text), picked.unit)}`;
+  if (picked.kind === "list") return `${picked.count} items`;
+  return picked.kind === "object" ? "it is there" : short(picked.text);
+}
+
+/** A value in a few letters; text in quotation marks. */
+export function short(text: string): string {
+  const plain = text.replace(/^"(.*)"$/s, "$1");
+  const cut = plain.length > 24 ? `${plain.slice(0, 23)}…` : plain;
+  return plain === text && /^-?[\d.]+$|^(true|false|null)$/.test(text) ? cut : `“${cut}”`;
+}

@@ -167,3 +167,18 @@ export function writtenOut(rows: Json | undefined): Json[] | undefined {
   );
   return flat ? held : undefined;
 }
+
+/** A case's rows from another source; which of them are meant stays. */
+export function withSource(rows: Json | undefined, source: string): Json {
+  const pick = typeof rows === "object" && rows && "pick" in rows ? (rows as { pick: Json }).pick : undefined;
+  return pick ? { source, pick } : source;
+}
+
+/** A case's rows with others of them meant; all, where nothing is picked. */
+export function withPick(rows: Json | undefined, pick: string): Json {
+  const held =
+    typeof rows === "string" ? { source: rows } : Array.isArray(rows) ? { rows } : { ...(rows as object) };
+  const { pick: _, ...rest } = held as { pick?: Json; [key: string]: Json | undefined };
+  if (pick) return { ...rest, pick } as Json;
+  return Object.keys(rest).length === 1 && rest.source !== undefined ? rest.source : (rest as Json);
+}

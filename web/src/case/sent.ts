@@ -119,3 +119,17 @@ const means = (place: SentPlace, picked: Picked): boolean =>
 
 /** `lengthMetres`, `length_metres` and `Length-Metres` are one name. */
 const plain = (name: string): string => name.toLowerCase().replace(/[^\p{L}\p{N}]/gu, "");
+
+/** Checks that nodes, or the leaves below them, are what the request sent under their names. */
+export function whatWasSent(
+  picked: Picked[],
+  sent: SentPlace[],
+  pathOf: (item: Picked) => string = (item) => item.path,
+): CheckDocument[] {
+  const leaves = sent.length ? picked.flatMap((item) => item.below()) : [];
+  return leaves
+    .map((leaf) =>
+      asSent(leaf, picked.length === 1 && leaf.path === picked[0]?.path ? pathOf(leaf) : leaf.path, sent),
+    )
+    .filter((check) => check !== undefined);
+}

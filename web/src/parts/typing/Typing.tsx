@@ -11,6 +11,7 @@ import { useDraft } from "./drafts";
 import { Elsewhere } from "./Elsewhere";
 import { useGround } from "./ground";
 import { fitting, type Insertable, inserted, openReference, type Reference } from "./inserting";
+import { Offered, useOthers } from "./Offered";
 import { useOneByOne } from "./oneByOne";
 import { Refused } from "./Refused";
 import { saved } from "./saving";
@@ -33,8 +34,6 @@ export interface TypingProps {
   /** It opens with the values for its `{place}`. */
   asks?: boolean;
 }
-
-const PAUSE_MS = 150;
 
 /** The field itself; with several lines, Ctrl Enter keeps. What was typed is never thrown away but by Escape. */
 export function Typing({ text, label, save, close, lines, hint, ...more }: TypingProps) {
@@ -210,60 +209,4 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
       )}
     </span>
   );
-}
-
-interface OfferedProps {
-  id: string;
-  offered: Reference[];
-  chosen: number;
-  insert: (reference: Reference) => void;
-}
-
-/** Values by name, with what each was last and where it comes from. */
-function Offered({ id, offered, chosen, insert }: OfferedProps) {
-  const picked = useRef<HTMLSpanElement>(null);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: keeps the chosen one in sight
-  useEffect(() => {
-    picked.current?.scrollIntoView({ block: "nearest" });
-  }, [chosen]);
-  return (
-    <span className="suggestions" role="listbox" id={id} aria-label="Values that can be inserted">
-      {offered.map((item, index) => (
-        // biome-ignore lint/a11y/useFocusableInteractive: the field takes the keys
-        <span
-          key={`${item.name} ${item.from}`}
-          id={`${id}-${index}`}
-          ref={index === chosen ? picked : undefined}
-          role="option"
-          aria-selected={index === chosen}
-          className={index === chosen ? "chosen" : undefined}
-          onMouseDown={(event) => {
-            event.preventDefault();
-            insert(item);
-          }}
-        >
-          <span className="reference">{item.name}</span> <span className="mono">{item.value}</span>{" "}
-          <span className="muted small">{item.keep ? `will be kept from ${item.from}` : item.from}</span>
-        </span>
-      ))}
-    </span>
-  );
-}
-
-/** Places of earlier answers, pipes and generators for what is typed after `[=`. */
-function useOthers(insertable: Insertable | undefined, asked: string | undefined): Reference[] {
-  const [found, setFound] = useState<Reference[]>([]);
-  useEffect(() => {
-    if (!insertable || asked === undefined) return setFound([]);
-    let late = false;
-    const timer = window.setTimeout(async () => {
-      const [places, made] = await Promise.all([insertable.earlier(asked.trim()), insertable.made(asked)]);
-      if (!late) setFound([...places.slice(0, 20), ...made]);
-    }, PAUSE_MS);
-    return () => {
-      late = true;
-      window.clearTimeout(timer);
-    };
-  }, [insertable, asked]);
-  return asked === undefined ? [] : found;
 }

@@ -6,15 +6,17 @@ import {
   anyOfKind,
   asBody,
   asItIs,
+  asNow,
   everything,
+  isAlwaysThere,
   isThere,
   type Loosened,
   oneOfSeen,
-  roomFor,
   type SeenPlaces,
+  short,
 } from "../../../case/making";
 import { proposeName, reservedIn } from "../../../case/naming";
-import { asSent, type SentPlace } from "../../../case/sent";
+import { type SentPlace, whatWasSent } from "../../../case/sent";
 import type { Picked } from "../../../parts/tree/picked";
 import { Typing } from "../../../parts/typing/Typing";
 import { useEdited } from "../state/context";
@@ -199,34 +201,4 @@ export function NodeActs(props: Props) {
       {problem && <span role="alert">{problem}</span>}
     </div>
   );
-}
-
-/** Checks that nodes, or the leaves below them, are what the request sent under their names. */
-export function whatWasSent(
-  picked: Picked[],
-  sent: SentPlace[],
-  pathOf: (item: Picked) => string = (item) => item.path,
-): CheckDocument[] {
-  const leaves = sent.length ? picked.flatMap((item) => item.below()) : [];
-  return leaves
-    .map((leaf) =>
-      asSent(leaf, picked.length === 1 && leaf.path === picked[0]?.path ? pathOf(leaf) : leaf.path, sent),
-    )
-    .filter((check) => check !== undefined);
-}
-
-/** Every answer has it, and always of one kind. */
-const isAlwaysThere = (picked: Picked | undefined): boolean =>
-  picked !== undefined && (picked.unit !== undefined || ["status", "type"].includes(picked.path));
-
-function asNow(picked: Picked): string {
-  if (picked.unit) return `at most ${roomFor(Number(picked.text), picked.unit)}`;
-  if (picked.kind === "list") return `${picked.count} items`;
-  return picked.kind === "object" ? "it is there" : short(picked.text);
-}
-
-function short(text: string): string {
-  const plain = text.replace(/^"(.*)"$/s, "$1");
-  const cut = plain.length > 24 ? `${plain.slice(0, 23)}…` : plain;
-  return plain === text && /^-?[\d.]+$|^(true|false|null)$/.test(text) ? cut : `“${cut}”`;
 }

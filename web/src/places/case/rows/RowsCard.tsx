@@ -1,17 +1,16 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link } from "react-router";
 import { api, type Case, type Environment, type Step, type StepEvidence } from "../../../api";
 import { type Json, readExact, writeExact } from "../../../base/exact";
 import { count } from "../../../base/format";
 import { checksOf, inChecks, setOwn, stepWith } from "../../../case/document";
-import { byName, expectedByName, rowsSaid, writtenOut } from "../../../case/rowColumns";
+import { byName, expectedByName, withPick, withSource, writtenOut } from "../../../case/rowColumns";
 import { InPlace } from "../../../parts/typing/InPlace";
-import { addressOf } from "../../data/source";
 import { useEdited } from "../state/context";
 import { ColumnPlaces } from "./ColumnPlaces";
 import { FinishedRows } from "./FinishedRows";
 import { newSource } from "./newSource";
+import { RowsSource } from "./RowsSource";
 
 const FEW_ROWS = 3;
 
@@ -67,7 +66,7 @@ export function RowsCard({ of, step, seen, environment }: Props) {
   return (
     <section className="rows-card" aria-label="Rows">
       <p>
-        Once for each row of <Source of={of} />
+        Once for each row of <RowsSource of={of} />
         {" · "}
         <InPlace
           text={rows.pick}
@@ -171,54 +170,6 @@ export function RowsCard({ of, step, seen, environment }: Props) {
       )}
     </section>
   );
-}
-
-/** The source as a part of the sentence; another one can be chosen. */
-function Source({ of }: { of: Case }) {
-  const { editing } = useEdited();
-  const sources = useQuery({ queryKey: ["sources", of.project], queryFn: () => api.sources(of.project) });
-  const named = of.rows?.source ?? "";
-  const names = (sources.data?.items ?? []).map((item) => item.name);
-  return (
-    <>
-      <select
-        className="in-sentence"
-        aria-label="Where the rows come from"
-        value={named}
-        onChange={(event) =>
-          void editing.apply(setOwn("rows", withSource(editing.document.rows, event.target.value)))
-        }
-      >
-        {!names.includes(named) && (
-          <option value={named}>{named || rowsSaid(editing.document.rows, of.rows)}</option>
-        )}
-        {names.map((name) => (
-          <option key={name}>{name}</option>
-        ))}
-      </select>
-      {named && (
-        <>
-          {" "}
-          <Link to={addressOf(named)} className="small">
-            open it
-          </Link>
-        </>
-      )}
-    </>
-  );
-}
-
-function withSource(rows: Json | undefined, source: string): Json {
-  const pick = typeof rows === "object" && rows && "pick" in rows ? (rows as { pick: Json }).pick : undefined;
-  return pick ? { source, pick } : source;
-}
-
-function withPick(rows: Json | undefined, pick: string): Json {
-  const held =
-    typeof rows === "string" ? { source: rows } : Array.isArray(rows) ? { rows } : { ...(rows as object) };
-  const { pick: _, ...rest } = held as { pick?: Json; [key: string]: Json | undefined };
-  if (pick) return { ...rest, pick } as Json;
-  return Object.keys(rest).length === 1 && rest.source !== undefined ? rest.source : (rest as Json);
 }
 
 async function answerOf(seen: StepEvidence | undefined): Promise<Json | undefined> {
