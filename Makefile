@@ -68,7 +68,7 @@ docs: setup
 	$(BIN)/python -m saltpath.core.format.tables docs/case-format.md
 
 api-types: setup
-	$(BIN)/python -c "import json; from saltpath.server.openapi import document; print(json.dumps(document()))" > web/openapi.json
+	$(BIN)/python -c "import json; from saltpath.server.app import contract; print(json.dumps(contract()))" > web/openapi.json
 	cd web/api-types && npm ci --silent && npm run --silent generate
 
 screenshots: setup

@@ -18,7 +18,6 @@ LONG_FUNCTIONS = {
     "core/format/schema.py: report_schema": "a schema, written out",
     "demo/harbour/openapi.py: _paths": "the harbour's own description, written out",
     "demo/harbour/openapi.py: _schemas": "the same",
-    "server/openapi.py: document": "a table: one entry for each endpoint",
     "server/problems.py: answer_errors": "one small handler for each kind of error",
     "server/api/case_view.py: case_answer": "a case's view, field by field",
     "server/app.py: make_app": "the application, part by part",

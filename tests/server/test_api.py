@@ -8,8 +8,7 @@ import sys
 import unittest
 import urllib.request
 
-from saltpath.server.app import make_app
-from saltpath.server.openapi import document
+from saltpath.server.app import contract, make_app
 from tests.application import PATIENCE_S, Application, free_port
 from tests.engine.answering import answering
 
@@ -326,5 +325,5 @@ class Api(unittest.TestCase):
                 routes |= {(path, method.lower()) for method in rule.methods - {"HEAD", "OPTIONS"}}
         self.assertEqual(
             routes,
-            {(path, method) for path, item in document()["paths"].items() for method in item},
+            {(path, method) for path, item in contract()["paths"].items() for method in item},
         )

@@ -18,8 +18,7 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
-from saltpath.server.app import make_app
-from saltpath.server.openapi import document
+from saltpath.server.app import contract, make_app
 from saltpath.store.database import connect
 from tests import application
 
@@ -150,11 +149,11 @@ class Calls:
 
     def __init__(self, chance: random.Random, app: Any, known: dict[str, list[str]]) -> None:
         self.chance, self.client, self.known = chance, app.test_client(), known
-        contract = document()
-        self.shapes = contract["components"]["schemas"]
+        described = contract()
+        self.shapes = described["components"]["schemas"]
         self.operations = [
             (method, path, told)
-            for path, methods in contract["paths"].items()
+            for path, methods in described["paths"].items()
             for method, told in methods.items()
             if path != "/events/stream"
         ]

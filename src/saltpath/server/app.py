@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from pathlib import Path
+from typing import Any
 
 from flask import Flask, Response, g
 
+from saltpath.server.api.contract_api import contract_api
 from saltpath.server.api.coverage_api import coverage_api
 from saltpath.server.api.data_api import data_api
 from saltpath.server.api.databases_api import databases_api
@@ -28,16 +30,53 @@ from saltpath.server.api.sheets_api import sheets_api
 from saltpath.server.api.single_api import single_api
 from saltpath.server.api.values_api import values_api
 from saltpath.server.compression import compress_answers, send_built
-from saltpath.server.context import database
 from saltpath.server.guard import guard
 from saltpath.server.limits import LARGEST_BODY
 from saltpath.server.live import Watcher, live
-from saltpath.server.openapi import document
+from saltpath.server.openapi import ROOT, document
 from saltpath.server.presence import Presence
-from saltpath.server.problems import answer_errors, json_answer, problem
+from saltpath.server.problems import answer_errors, problem
 from saltpath.server.sandbox import Confined
 
 PAGES = Path(__file__).parent / "pages"
+BLUEPRINTS = (
+    contract_api,
+    outline_api,
+    values_api,
+    lift_api,
+    renaming_api,
+    files_api,
+    keeping_api,
+    data_api,
+    databases_api,
+    documents,
+    incoming,
+    single_api,
+    shared_api,
+    sheets_api,
+    evidence_api,
+    finished_api,
+    proposals_api,
+    coverage_api,
+    runs_api,
+    outputs_api,
+    rows_api,
+    live,
+)
+"""The API, a noun each."""
+
+
+def add_api(app: Flask) -> None:
+    """Put the API's endpoints into an application."""
+    for blueprint in BLUEPRINTS:
+        app.register_blueprint(blueprint, url_prefix=ROOT)
+
+
+def contract() -> dict[str, Any]:
+    """The API's own OpenAPI document, without an installation."""
+    app = Flask("saltpath", static_folder=None)
+    add_api(app)
+    return document(app)
 
 
 def make_app(folder: Path, host: str = "127.0.0.1", names: Iterable[str] = ()) -> Flask:
@@ -54,39 +93,7 @@ def make_app(folder: Path, host: str = "127.0.0.1", names: Iterable[str] = ()) -
     compress_answers(app)
     guard(app, host, names)
     answer_errors(app)
-    for blueprint in (
-        outline_api,
-        values_api,
-        lift_api,
-        renaming_api,
-        files_api,
-        keeping_api,
-        data_api,
-        databases_api,
-        documents,
-        incoming,
-        single_api,
-        shared_api,
-        sheets_api,
-        evidence_api,
-        finished_api,
-        proposals_api,
-        coverage_api,
-        runs_api,
-        outputs_api,
-        rows_api,
-        live,
-    ):
-        app.register_blueprint(blueprint, url_prefix="/api/v1")
-
-    @app.get("/api/v1/health")
-    def health() -> Response:
-        database().execute("SELECT 1 FROM project LIMIT 1").fetchone()
-        return json_answer({"state": "up"})
-
-    @app.get("/api/v1/openapi.json")
-    def openapi() -> Response:
-        return json_answer(document())
+    add_api(app)
 
     @app.get("/assets/<path:name>")
     def asset(name: str) -> Response:

@@ -16,6 +16,7 @@ from flask import Blueprint, Response, current_app, request
 
 from saltpath.core.values import plain
 from saltpath.server.context import database, limit, project_asked, whole
+from saltpath.server.declared import AFTER, LIMIT, PROJECT, declared, page
 from saltpath.server.problems import json_answer, problem
 from saltpath.store import events
 from saltpath.store.database import connect
@@ -75,6 +76,7 @@ class Watcher:
 
 
 @live.get("/events")
+@declared("listEvents", "Events after an id", page("Event"), PROJECT, LIMIT, AFTER)
 def list_events() -> Response:
     """Events after an id, oldest first; without one none, and in `next` the id from which on they
     are new."""
@@ -87,6 +89,7 @@ def list_events() -> Response:
 
 
 @live.get("/events/stream")
+@declared("followEvents", "Events as they happen", None, PROJECT, AFTER, media="text/event-stream")
 def stream() -> Response:
     """The same as server-sent events: after `Last-Event-ID`, which a browser sends that takes its
     stream up again, else after `?after=`, else from now on."""

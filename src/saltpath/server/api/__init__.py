@@ -1,2 +1,2 @@
-"""One blueprint per noun. Each answers JSON; the shapes stand in `shapes.py`, the operations in
-`openapi.py`."""
+"""One blueprint per noun. Each answers JSON; what an endpoint takes and gives is declared above its
+view (`declared.py`), the shapes stand in `shapes/`."""

@@ -13,6 +13,7 @@ from saltpath.core.references.scopes import Scope, Scopes
 from saltpath.core.values import plain
 from saltpath.server.compiled import compiled
 from saltpath.server.context import database
+from saltpath.server.declared import ID, declared, page
 from saltpath.server.last_answers import SeenStep, judged
 from saltpath.server.problems import json_answer
 from saltpath.store import cases, kept_answers, projects
@@ -23,6 +24,7 @@ MOST_LISTED = 500
 
 
 @coverage_api.get("/cases/<id>/coverage")
+@declared("readCaseCoverage", "Fields that no check watches", page("CaseCoverage"), ID)
 def case_coverage(id: str) -> Response:
     """The requests of a case whose last answer is JSON: how many fields it has, and those that no
     check watches, items of a list together."""
@@ -30,6 +32,7 @@ def case_coverage(id: str) -> Response:
 
 
 @coverage_api.get("/suites/<id>/coverage")
+@declared("readSuiteCoverage", "The same of a suite", page("CaseCoverage"), ID)
 def suite_coverage(id: str) -> Response:
     """The same of every case of a suite."""
     suite = projects.suite(database(), id)

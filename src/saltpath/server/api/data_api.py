@@ -30,6 +30,7 @@ from saltpath.server.api.case_view import scopes_for_rows
 from saltpath.server.api.views import moment
 from saltpath.server.compiled import project_of
 from saltpath.server.context import actor, body, confined, database, folder, project_asked
+from saltpath.server.declared import PROJECT, SOURCE, declared, of, page, parameter
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.profiling import looked_through, profile_of_rows
 from saltpath.server.sources import begin_of, rows_elsewhere
@@ -45,6 +46,7 @@ LONGEST_NAME = 100
 
 
 @data_api.get("/sources")
+@declared("listSources", "Data sources", page("DataSource"), PROJECT)
 def list_sources() -> Response:
     """The project's data sources in their order, and the files that none of them reads."""
     project = project_asked()
@@ -111,6 +113,7 @@ _NOBODY = Case(name="", key="aaaaaaaaaa")
 
 
 @data_api.post("/sources")
+@declared("addSource", "A new one", of("DataSource"), status=201, takes="NewSource")
 def add_source() -> Response:
     """A new source by its name and what it is."""
     data = body()
@@ -122,6 +125,14 @@ def add_source() -> Response:
 
 
 @data_api.patch("/sources")
+@declared(
+    "changeSource",
+    "What it is, or is called",
+    of("DataSource"),
+    PROJECT,
+    SOURCE,
+    takes="SourceChange",
+)
 def change_source() -> Response:
     """What `?name=` is from now on (`document`), or is called (`to`; cases that name it follow)."""
     project, name, data = project_asked(), request.args.get("name", ""), body()
@@ -137,6 +148,7 @@ def change_source() -> Response:
 
 
 @data_api.delete("/sources")
+@declared("removeSource", "Take it away", of("Gone"), PROJECT, SOURCE)
 def remove_source() -> Response:
     """Take `?name=` away; refused while cases use it. Its file stays."""
     sources.remove_source(database(), project_asked(), actor().id, request.args.get("name", ""))
@@ -179,6 +191,7 @@ def _alone(project: Document, document: object) -> Project:
 
 
 @data_api.post("/sources/looked")
+@declared("lookAtSource", "How its rows would look", of("LookedAt"), takes="SourceToLookAt")
 def look_at_source() -> Response:
     """How rows would look if a source were this `document`: a file's first cells as they stand, its
     frame, and what the columns hold, of the first 5,000 rows. Of a database it is what a runner saw
@@ -252,6 +265,7 @@ def _made(project: Project, source: Source) -> dict[str, Any]:
 
 
 @data_api.post("/sources/profile")
+@declared("profileSource", "What all of its rows hold", of("SourceProfile"), takes="SourceToLookAt")
 def profile_source() -> Response:
     """What all rows of a source's file hold: asked again and again until `state` is done; a file is
     looked through once for each version."""
@@ -277,6 +291,13 @@ def _current(project: Document, path: str) -> project_files.StoredFile:
 
 
 @data_api.get("/file-versions")
+@declared(
+    "listFileVersions",
+    "The versions of a file",
+    page("FileVersion"),
+    PROJECT,
+    parameter("path", "the file's path", True),
+)
 def list_versions() -> Response:
     """The versions of the project's file `?path=` that are kept, newest first."""
     project = project_asked()
@@ -289,6 +310,12 @@ def list_versions() -> Response:
 
 
 @data_api.post("/sources/changes")
+@declared(
+    "compareVersions",
+    "What a new version of its file changed",
+    of("SourceChanges"),
+    takes="VersionsToCompare",
+)
 def changes_of_version() -> Response:
     """What version `after` of a source's file has otherwise than `before`."""
     data = body()

@@ -10,6 +10,7 @@ from flask import Blueprint, Response, request
 from saltpath.core.cases.row_sources import DatabaseRows
 from saltpath.core.format.project import read_project
 from saltpath.server.context import actor, body, database, project_asked
+from saltpath.server.declared import DATABASE, PROJECT, declared, of, page
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.sources import look_of
 from saltpath.server.tasks import MOST_LOOKED_AT
@@ -23,6 +24,7 @@ MOST_CASES_NAMED = 5
 
 
 @databases_api.get("/databases")
+@declared("listDatabases", "Databases that look-ups ask", page("Database"), PROJECT)
 def list_databases() -> Response:
     """The project's databases in their order."""
     project = project_asked()
@@ -32,6 +34,9 @@ def list_databases() -> Response:
 
 
 @databases_api.put("/databases")
+@declared(
+    "putDatabase", "Where one stands", of("Database"), PROJECT, DATABASE, takes="DatabaseDocument"
+)
 def put_database() -> Response:
     """Say where the database `?name=` stands, also a new one: `{ sqlite: ... }` or `{ postgres:
     host:port/name, user, password }`."""
@@ -47,6 +52,7 @@ def put_database() -> Response:
 
 
 @databases_api.delete("/databases")
+@declared("removeDatabase", "Take one away", of("Gone"), PROJECT, DATABASE)
 def remove_database() -> Response:
     """Take `?name=` away; refused while cases ask it."""
     databases.remove_database(database(), project_asked(), actor().id, request.args.get("name", ""))
@@ -54,6 +60,13 @@ def remove_database() -> Response:
 
 
 @databases_api.post("/databases/looks")
+@declared(
+    "lookIntoDatabase",
+    "Ask a runner for tables, or for first rows",
+    of("Look"),
+    status=201,
+    takes="NewLook",
+)
 def look_into() -> Response:
     """Ask a runner for the tables of a `database`, for the first rows of a `table`, or for those of
     a data source (`rows`: its document); what it gives is the evidence of the case, when the run

@@ -19,6 +19,7 @@ from saltpath.server.api.case_view import case_answer
 from saltpath.server.api.views import moment
 from saltpath.server.compiled import remember
 from saltpath.server.context import actor, body, database, version_changed
+from saltpath.server.declared import ID, IF_MATCH, TEXT, declared, of, page, parameter
 from saltpath.server.presence import Presence
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import cases, projects, single
@@ -29,6 +30,7 @@ MOST_CHANGES = 12
 
 
 @documents.get("/cases/<id>")
+@declared("readCase", "One case", of("Case"), ID, TEXT)
 def read_case(id: str) -> Response:
     """One case: its document, how it reads, and what is wrong with it; `?text=false` leaves its
     text out."""
@@ -36,6 +38,7 @@ def read_case(id: str) -> Response:
 
 
 @documents.put("/cases/<id>")
+@declared("saveCase", "Save a case", of("Case"), ID, TEXT, IF_MATCH, takes="CaseDocument")
 def save_case(id: str) -> Response:
     """Save the case, given as `document` or as `text`, on top of the version that If-Match
     names."""
@@ -77,6 +80,7 @@ def _given_document(
 
 
 @documents.post("/texts")
+@declared("readText", "What a case's text reads as", of("ReadText"), takes="TextToRead")
 def read_text() -> Response:
     """A case's text as a document, or what is wrong with it, each with its line. Nothing is
     saved."""
@@ -93,6 +97,7 @@ def read_text() -> Response:
 
 
 @documents.get("/format")
+@declared("readFormat", "The words of the case format", page("FormatWord"))
 def format_words() -> Response:
     """The words of the case format with what each is for: what completion and hover in the Text
     view speak of."""
@@ -100,6 +105,7 @@ def format_words() -> Response:
 
 
 @documents.post("/cases")
+@declared("addCase", "A new case", of("Case"), status=201, takes="NewCase")
 def add_case() -> Response:
     """A new case in a suite, from a `document` or a `text` of the case format."""
     data = body()
@@ -122,6 +128,7 @@ def add_case() -> Response:
 
 
 @documents.post("/cases/<id>/move")
+@declared("moveCase", "To another place", of("Case"), ID, takes="CaseMove")
 def move_case(id: str) -> Response:
     """Into a `suite` of the project, right `before` another case there (null: to the end)."""
     stored, data = cases.case(database(), id), body()
@@ -139,6 +146,7 @@ def move_case(id: str) -> Response:
 
 
 @documents.delete("/cases/<id>")
+@declared("removeCase", "Take a case out of its suite", of("Gone"), ID)
 def remove_case(id: str) -> Response:
     """Take a case out of its suite. Its runs stay, and `/back` undoes it."""
     if "shared" in cases.case(database(), id).document:
@@ -152,6 +160,7 @@ def remove_case(id: str) -> Response:
 
 
 @documents.post("/cases/<id>/back")
+@declared("bringBack", "Bring a case back", of("Case"), ID)
 def bring_back(id: str) -> Response:
     """Bring back a case that was taken away."""
     cases.bring_back(database(), id)
@@ -159,6 +168,7 @@ def bring_back(id: str) -> Response:
 
 
 @documents.get("/cases/<id>/revisions")
+@declared("listRevisions", "Kept versions", page("Revision"), ID)
 def list_revisions(id: str) -> Response:
     """The kept versions, newest first: when, who, the runs that used it, and what changed since the
     one before it."""
@@ -181,6 +191,13 @@ def list_revisions(id: str) -> Response:
 
 
 @documents.get("/cases/<id>/revisions/<int:version>")
+@declared(
+    "readRevision",
+    "One kept version",
+    of("RevisionDocument"),
+    ID,
+    parameter("version", "the version's number", True, "path", "integer"),
+)
 def read_revision(id: str, version: int) -> Response:
     """One kept version: its document and text, and what the case now has otherwise."""
     now = cases.case(database(), id)
@@ -199,6 +216,7 @@ def read_revision(id: str, version: int) -> Response:
 
 
 @documents.post("/cases/<id>/presence")
+@declared("bePresent", "Who else has it open", of("Present"), ID, takes="Tab")
 def be_present(id: str) -> Response:
     """A tab says that it has the case open, and at which step; the answer says who else has.
     Forgotten after 15 s."""

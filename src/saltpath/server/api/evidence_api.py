@@ -35,6 +35,7 @@ from saltpath.core.values.why import Blocked
 from saltpath.server import rejudging
 from saltpath.server.api.views import outcome_view, reason, run_view, step_view
 from saltpath.server.context import body, database, whole
+from saltpath.server.declared import ID, declared, of, page, parameter
 from saltpath.server.last_answers import judged, last_answer, last_seen, scopes_now
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.sheets import known_paths
@@ -49,6 +50,14 @@ SHEET_CELLS = ("step", "of", "relation", "expected")
 
 
 @evidence_api.get("/cases/<id>/evidence")
+@declared(
+    "readCaseEvidence",
+    "What its last run saw",
+    of("Evidence"),
+    ID,
+    parameter("run", "one of its runs instead"),
+    parameter("row", "of which row", kind="integer"),
+)
 def case_evidence(id: str) -> Response:
     """What the last run or trial of this case saw, step by step; a trial's steps lie over the last
     run's. `?run=` asks for what one of its runs saw.
@@ -80,6 +89,13 @@ def case_evidence(id: str) -> Response:
 
 
 @evidence_api.post("/cases/<id>/sentences")
+@declared(
+    "readSentence",
+    "What a typed check means, and how it holds of the last answer",
+    of("Understood"),
+    ID,
+    takes="Typed",
+)
 def read_typed(id: str) -> Response:
     """A typed check: as the document writes it, how it holds of the step's last answer, or what
     could not be understood."""
@@ -119,6 +135,7 @@ def read_typed(id: str) -> Response:
 
 
 @evidence_api.post("/cases/<id>/sheet")
+@declared("readSheet", "Rows of a sheet as checks", page("SheetRow"), ID, takes="SheetRows")
 def read_sheet(id: str) -> Response:
     """Rows of a sheet, at most 5,000: each the check that its cells say, or why they say none; the
     others stand. A field may be called by its last name where the step's last answer has just one
@@ -157,6 +174,13 @@ def _row(words: list[str], known: Mapping[str, str]) -> dict[str, Any]:
 
 
 @evidence_api.get("/cases/<id>/steps/<key>/seen")
+@declared(
+    "readSeen",
+    "What a step's last answers have shown",
+    of("Seen"),
+    ID,
+    parameter("key", "the step's key", True, "path"),
+)
 def seen_places(id: str, key: str) -> Response:
     """What the last answers of a step have shown, place by place: only answers of the status that
     the newest has."""
@@ -244,6 +268,14 @@ def _earlier(
 
 
 @evidence_api.get("/cases/<id>/places")
+@declared(
+    "pickPlaces",
+    "Values of earlier answers",
+    page("EarlierPlace"),
+    ID,
+    parameter("before", "the key of the step that wants one"),
+    parameter("text", "what its place or its value holds"),
+)
 def pick_places(id: str) -> Response:
     """Values of earlier answers that a step can use: those that `?text=` fits best, of the same fit
     the nearest step's first."""
@@ -272,6 +304,7 @@ def pick_places(id: str) -> Response:
 
 
 @evidence_api.post("/cases/<id>/insertable")
+@declared("listInsertable", "What a reference could be", page("Insertable"), ID, takes="ToInsert")
 def what_can_be_inserted(id: str) -> Response:
     """For a reference that is being typed in a step: pipes that fit the value there, or generators,
     each with what it would give; from the seed and the kept values of the last run."""
@@ -297,6 +330,7 @@ def what_can_be_inserted(id: str) -> Response:
 
 
 @evidence_api.get("/cases/<id>/repeated")
+@declared("listRepeated", "Literals that earlier answers hold", page("Repeated"), ID)
 def repeated_literals(id: str) -> Response:
     """Literals in requests that equal a value of an earlier step's last answer: offered as
     hand-overs."""
@@ -316,6 +350,7 @@ def repeated_literals(id: str) -> Response:
 
 
 @evidence_api.post("/cases/<id>/kept")
+@declared("cleanKept", "What a place with its pipes gives", of("Cleaned"), ID, takes="ToClean")
 def clean_kept(id: str) -> Response:
     """What a place with its pipes gives on the step's last answer, or why it gives nothing; and the
     pipes there are."""

@@ -11,6 +11,7 @@ from saltpath.core.format.folder import is_document, read_folder, slug, write_fo
 from saltpath.formats.folders import inside, read_zip, write_zip
 from saltpath.server.api.views import moment
 from saltpath.server.context import actor, database
+from saltpath.server.declared import FILE_PATH, ID, declared, of, page
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import folders, project_files, projects
 
@@ -19,6 +20,9 @@ LONGEST_PATH = 300
 
 
 @files_api.get("/projects/<id>/folder")
+@declared(
+    "saveFolder", "The project as a folder of files, zipped", None, ID, media="application/zip"
+)
 def project_folder(id: str) -> Response:
     """The project as a folder of files, in a zip archive. Secrets are left out."""
     project = projects.project(database(), id)
@@ -33,6 +37,13 @@ def project_folder(id: str) -> Response:
 
 
 @files_api.post("/projects/folder")
+@declared(
+    "bringInFolder",
+    "A project's folder in a zip archive",
+    of("Brought"),
+    status=201,
+    upload="application/zip",
+)
 def bring_in_folder() -> Response:
     """A zip archive of a project's folder, at most 100 MB: onto the project of its name, or as a
     new one."""
@@ -53,6 +64,7 @@ def bring_in_folder() -> Response:
 
 
 @files_api.get("/projects/<id>/files")
+@declared("listFiles", "A project's files", page("ProjectFile"), ID)
 def list_files(id: str) -> Response:
     """The files of a project, by path."""
     items = project_files.listed(database(), projects.project(database(), id).id)
@@ -60,6 +72,9 @@ def list_files(id: str) -> Response:
 
 
 @files_api.put("/projects/<id>/files/<path:path>")
+@declared(
+    "putFile", "Keep a file", of("ProjectFile"), ID, FILE_PATH, upload="application/octet-stream"
+)
 def put_file(id: str, path: str) -> Response:
     """Keep a file of at most 1 GB in the project, or a new version of it."""
     project = projects.project(database(), id)
@@ -75,6 +90,7 @@ def put_file(id: str, path: str) -> Response:
 
 
 @files_api.delete("/projects/<id>/files/<path:path>")
+@declared("removeFile", "Take a file away", of("Gone"), ID, FILE_PATH)
 def remove_file(id: str, path: str) -> Response:
     """Take a file away; a step that needs it is blocked from then on, and says so."""
     project_files.remove_file(database(), projects.project(database(), id).id, path)

@@ -18,6 +18,7 @@ from saltpath.core.values.why import Blocked
 from saltpath.server.api.case_view import begin_of_case
 from saltpath.server.compiled import environment_of
 from saltpath.server.context import database
+from saltpath.server.declared import ID, declared, page, parameter
 from saltpath.server.last_answers import around, last_seen
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.shared_cases import with_shared
@@ -31,6 +32,14 @@ SIGNED_BY = ("authorization", "proxy-authorization", "cookie")
 
 
 @finished_api.get("/cases/<id>/finished")
+@declared(
+    "listFinished",
+    "Finished requests of the first rows",
+    page("FinishedRequest"),
+    ID,
+    parameter("step", "the step's key", True),
+    parameter("environment", "against which; else the usual one"),
+)
 def finished_requests(id: str) -> Response:
     """The request of the step `?step=` for each of the first rows, against `?environment=`; secrets
     as marks. A row that could not be sent says why."""

@@ -17,6 +17,7 @@ from saltpath.formats.har import Entry, read_har
 from saltpath.formats.pasted import read_pasted
 from saltpath.server.api.views import reason
 from saltpath.server.context import body, project_asked
+from saltpath.server.declared import PROJECT, declared, of, parameter
 from saltpath.server.origins import by_name, origins_of
 from saltpath.server.problems import Refused, json_answer
 
@@ -24,6 +25,7 @@ incoming = Blueprint("incoming", __name__)
 
 
 @incoming.post("/pasted")
+@declared("readPasted", "A curl line or raw HTTP as steps", of("Pasted"), takes="TextToRead")
 def read_pasted_text() -> Response:
     """A curl line, or a request as it goes over the wire, as request steps; what could not be taken
     along is said."""
@@ -39,6 +41,14 @@ def read_pasted_text() -> Response:
 
 
 @incoming.post("/recordings")
+@declared(
+    "readRecording",
+    "A browser's recording (HAR) as steps",
+    of("Recording"),
+    PROJECT,
+    parameter("site", "the API's, of the recording's sites"),
+    takes="HarFile",
+)
 def read_recording() -> Response:
     """A browser's recording (HAR), at most 60 MB: its entries as steps, which of them a case is
     proposed of, and the values that want to be handed over. `?site=` says which of its sites is the

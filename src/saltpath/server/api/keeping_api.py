@@ -8,6 +8,7 @@ from flask import Blueprint, Response
 from msgspec.structs import asdict
 
 from saltpath.server.context import actor, body, database, folder
+from saltpath.server.declared import ID, declared, of
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import keeping, projects
 from saltpath.store.disk import LEAST_FREE, disk
@@ -25,12 +26,14 @@ _NAMES = {
 
 
 @keeping_api.get("/projects/<id>/keeping")
+@declared("readKeeping", "What is kept for how long", of("Keeping"), ID)
 def read_keeping(id: str) -> Response:
     """What a project keeps for how long."""
     return json_answer(_view(keeping.rules_of(database(), projects.project(database(), id).id)))
 
 
 @keeping_api.patch("/projects/<id>/keeping")
+@declared("changeKeeping", "Change some of it", of("Keeping"), ID, takes="KeepingChange")
 def change_keeping(id: str) -> Response:
     """Change some of it. What is kept no more goes within ten minutes, and cannot be brought back.
     `seen`: rules that must still be as they were seen; 409 where they are not."""
@@ -57,6 +60,7 @@ def _view(rules: keeping.Rules) -> dict[str, Any]:
 
 
 @keeping_api.get("/storage")
+@declared("readStorage", "How much room is taken, and free", of("Storage"))
 def read_storage() -> Response:
     """How much the installation takes, in bytes, and how much is free; `low`: what steps see is not
     kept until there is more room."""

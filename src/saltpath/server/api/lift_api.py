@@ -14,6 +14,7 @@ from saltpath.core.format.reader import case_from_data
 from saltpath.core.references.templates import is_name
 from saltpath.core.values import plain
 from saltpath.server.context import actor, body, database, folder, project_asked
+from saltpath.server.declared import PROJECT, declared, of, page
 from saltpath.server.origins import origins_of
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import cases, projects
@@ -28,6 +29,7 @@ TRIES = 5
 
 
 @lift_api.get("/lifts")
+@declared("listLiftOffers", "What stands written out in several steps", page("LiftOffer"), PROJECT)
 def list_offers() -> Response:
     """Where requests go and what they say, written out in several steps, most frequent first; with
     the name of the value that says just that already (`there`), or one that a new one could
@@ -58,6 +60,7 @@ def _values(project: Document) -> dict[str, Any]:
 
 
 @lift_api.post("/lifts")
+@declared("lift", "Make a value of what stands written out", of("Lifted"), takes="Lift")
 def lift() -> Response:
     """The places where a literal stands, as they would read; with `take`, in the cases and as a
     value of the project. `left`: by case, the places that stay as they are. A name that is there

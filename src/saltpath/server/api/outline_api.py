@@ -15,6 +15,7 @@ from saltpath.core.format.project import read_project, read_suite
 from saltpath.server.api.views import every_answer_view, moment, ms, sign_in_view
 from saltpath.server.caches import VersionCache
 from saltpath.server.context import actor, body, database, project_asked, version_changed
+from saltpath.server.declared import ID, IF_MATCH, PROJECT, declared, of, page
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import cases, documents, people, projects, runs
 from saltpath.store.database import now_us, write
@@ -26,6 +27,7 @@ MOST_DELETED = 1_000
 
 
 @outline_api.get("/me")
+@declared("readMe", "Who asks", of("Person"))
 def me() -> Response:
     person = actor()
     return json_answer(_person(person))
@@ -37,6 +39,7 @@ def _person(person: people.Person) -> dict[str, Any]:
 
 
 @outline_api.get("/projects")
+@declared("listProjects", "Projects", page("Project"))
 def list_projects() -> Response:
     items = [
         {"id": p.oid, "name": p.name, "about": p.document.get("about", "")}
@@ -46,6 +49,7 @@ def list_projects() -> Response:
 
 
 @outline_api.post("/projects")
+@declared("addProject", "A new project", of("Project"), status=201, takes="NewProject")
 def add_project() -> Response:
     """A new project, empty, by its name."""
     document = {"salt-path": 1, "project": _name(body())}
@@ -61,6 +65,7 @@ def _name(data: dict[str, Any]) -> str:
 
 
 @outline_api.get("/deleted")
+@declared("listDeleted", "Cases that were deleted lately", page("DeletedCase"), PROJECT)
 def list_deleted() -> Response:
     """Cases and shared steps that were deleted in the last 30 days, the last ones first;
     `/cases/{id}/back` brings one back."""
@@ -73,6 +78,7 @@ def list_deleted() -> Response:
 
 
 @outline_api.get("/suites")
+@declared("listSuites", "Suites with their cases", page("Suite"), PROJECT)
 def list_suites() -> Response:
     """The outline: every suite with its cases, each with its last verdict and since when."""
     project = project_asked()
@@ -120,6 +126,7 @@ def _last_view(last: dict[str, Any] | None) -> dict[str, Any] | None:
 
 
 @outline_api.post("/suites")
+@declared("addSuite", "A new suite", of("Suite"), status=201, takes="NewSuite")
 def add_suite() -> Response:
     """A new suite at the end of a project, empty, by its name."""
     data = body()
@@ -145,6 +152,7 @@ def _folder(name: str) -> str:
 
 
 @outline_api.patch("/suites/<id>")
+@declared("changeSuite", "Rename or move a suite", of("Suite"), ID, takes="SuiteChange")
 def change_suite(id: str) -> Response:
     """Rename a suite, say what it is about, or put it `before` another one (null: to the end). Only
     what is given changes."""
@@ -164,6 +172,14 @@ def change_suite(id: str) -> Response:
 
 
 @outline_api.put("/suites/<id>/every-answer")
+@declared(
+    "setSuiteChecks",
+    "A suite's checks on every answer",
+    of("EveryAnswer"),
+    ID,
+    IF_MATCH,
+    takes="EveryAnswerChange",
+)
 def set_suite_checks(id: str) -> Response:
     """The checks on every answer of a suite's cases, on top of the version that If-Match names."""
     suite = _with_checks(projects.suite(database(), id))
@@ -171,6 +187,14 @@ def set_suite_checks(id: str) -> Response:
 
 
 @outline_api.put("/projects/<id>/every-answer")
+@declared(
+    "setProjectChecks",
+    "A project's checks on every answer",
+    of("EveryAnswer"),
+    ID,
+    IF_MATCH,
+    takes="EveryAnswerChange",
+)
 def set_project_checks(id: str) -> Response:
     """The checks on every answer of all a project's cases, on top of the version that If-Match
     names."""
@@ -181,6 +205,14 @@ def set_project_checks(id: str) -> Response:
 
 
 @outline_api.put("/suites/<id>/sign-in")
+@declared(
+    "setSuiteSignIn",
+    "How a suite's steps sign in",
+    of("SignIn"),
+    ID,
+    IF_MATCH,
+    takes="SignInChange",
+)
 def set_suite_sign_in(id: str) -> Response:
     """How the steps of a suite's cases sign in that do not say it themselves, on top of the version
     that If-Match names."""
@@ -189,6 +221,14 @@ def set_suite_sign_in(id: str) -> Response:
 
 
 @outline_api.put("/projects/<id>/sign-in")
+@declared(
+    "setProjectSignIn",
+    "How a project's steps sign in",
+    of("SignIn"),
+    ID,
+    IF_MATCH,
+    takes="SignInChange",
+)
 def set_project_sign_in(id: str) -> Response:
     """How the steps of all a project's cases sign in that do not say it themselves, on top of the
     version that If-Match names."""
@@ -226,6 +266,7 @@ def _with_field(of: Document, field: str, value: Any) -> Document:
 
 
 @outline_api.delete("/suites/<id>")
+@declared("removeSuite", "Take an empty suite away", of("Gone"), ID)
 def remove_suite(id: str) -> Response:
     """Take an empty suite away."""
     if not projects.remove_suite(database(), projects.suite(database(), id).id):

@@ -21,6 +21,19 @@ from saltpath.formats.workbook import (
 )
 from saltpath.server.api.views import moment
 from saltpath.server.context import database, limit, project_asked, whole
+from saltpath.server.declared import (
+    ANY,
+    FORM,
+    LIMIT,
+    PROJECT,
+    SHEET,
+    TABLE,
+    WRITTEN_BY,
+    declared,
+    of,
+    page,
+    parameter,
+)
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import output_rows, runs
 from saltpath.store.database import NotFound
@@ -32,6 +45,7 @@ MOST_RUNS_SHOWN = 20
 
 
 @outputs_api.get("/output-tables")
+@declared("listOutputTables", "Tables that runs have written", page("OutputTable"), PROJECT)
 def list_tables() -> Response:
     """The project's output tables by name, each with the newest runs that wrote there; trials are
     left out."""
@@ -59,6 +73,16 @@ def _run(run: runs.Run) -> dict[str, Any]:
 
 
 @outputs_api.get("/output-tables/rows")
+@declared(
+    "listOutputRows",
+    "Rows of one",
+    of("OutputRows"),
+    PROJECT,
+    TABLE,
+    WRITTEN_BY,
+    LIMIT,
+    parameter("offset", "how many are left out before", kind="integer"),
+)
 def list_output_rows() -> Response:
     """Rows of the table `?name=` in order, of the run `?run=` or of the newest."""
     project, name = project_asked(), request.args.get("name", "")
@@ -72,6 +96,16 @@ def list_output_rows() -> Response:
 
 
 @outputs_api.get("/output-tables/file")
+@declared(
+    "saveOutputTable",
+    "One as a workbook or CSV",
+    None,
+    PROJECT,
+    TABLE,
+    WRITTEN_BY,
+    FORM,
+    media=SHEET,
+)
 def save_table() -> Response:
     """The whole table as a workbook, or with `?format=csv` as CSV."""
     project, name = project_asked(), request.args.get("name", "")
@@ -82,6 +116,18 @@ def save_table() -> Response:
 
 
 @outputs_api.post("/output-tables/into")
+@declared(
+    "putIntoWorkbook",
+    "One into a workbook of one's own",
+    None,
+    PROJECT,
+    TABLE,
+    WRITTEN_BY,
+    parameter("sheet", "which of its sheets", True),
+    parameter("cell", "where the headings begin, such as B4"),
+    media=SHEET,
+    upload=ANY,
+)
 def put_into_workbook() -> Response:
     """A workbook of one's own with the table in it: headings at the cell `?cell=` of `?sheet=`,
     rows below; formulas and other sheets stay."""

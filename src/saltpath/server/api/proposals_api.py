@@ -16,6 +16,7 @@ from saltpath.core.checks.typed import write_sentence
 from saltpath.core.values import plain
 from saltpath.server.api.views import reason
 from saltpath.server.context import database
+from saltpath.server.declared import ID, declared, of, parameter
 from saltpath.server.problems import json_answer
 from saltpath.store import cases, evidence, kept_answers, runs
 from saltpath.store.cases import StoredCase
@@ -26,6 +27,13 @@ MOST_READ = 20_000_000
 
 
 @proposals_api.get("/cases/<id>/steps/<key>/proposals")
+@declared(
+    "listProposals",
+    "Checks that a step's answers justify",
+    of("Proposals"),
+    ID,
+    parameter("key", "the step's key", True, "path"),
+)
 def list_proposals(id: str, key: str) -> Response:
     """Checks that the last answers of a step justify, at most 200 of the status that the newest
     has, each with its evidence; places that a check of the step looks at already are left out.

@@ -12,6 +12,7 @@ from saltpath.core.references.templates import is_name
 from saltpath.core.values import plain
 from saltpath.server.compiled import compiled
 from saltpath.server.context import actor, body, database, folder
+from saltpath.server.declared import declared, of
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import cases, projects, shared_steps
 from saltpath.store.database import Conflict, VersionConflict
@@ -23,6 +24,7 @@ TRIES = 5
 
 
 @renaming_api.post("/value-names")
+@declared("renameValue", "Call a value otherwise, everywhere", of("Renamed"), takes="NewValueName")
 def rename() -> Response:
     """Call a value of the project, or of a `suite`, `to` something else: in its documents and
     environments, its secrets, and wherever cases, shared steps and other values mean it. Until all

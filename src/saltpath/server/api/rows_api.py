@@ -10,6 +10,7 @@ from saltpath.core.cases.case import PARTS
 from saltpath.core.values.verdicts import WORST_FIRST
 from saltpath.server.api.views import LONGEST_CELL, cell_text, head_view, ms, reason
 from saltpath.server.context import database, limit, whole
+from saltpath.server.declared import ID, LIMIT, POSITION, declared, of, page, parameter
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.shared_cases import with_shared
 from saltpath.store import cases, evidence, run_rows, runs
@@ -21,6 +22,19 @@ OF_STEP = ("time", "status", "size", "verdict")
 
 
 @rows_api.get("/runs/<id>/cases/<int:position>/rows")
+@declared(
+    "listRunRows",
+    "How a case's rows ended",
+    page("RunRow"),
+    ID,
+    POSITION,
+    LIMIT,
+    parameter("offset", "how many are left out before", kind="integer"),
+    parameter("sort", "number, verdict, time, column NAME, step PART INDEX time"),
+    parameter("down", "true: the other way round"),
+    parameter("verdict", "failed,blocked: only such"),
+    parameter("value", "a kept value that is shown"),
+)
 def list_rows(id: str, position: int) -> Response:
     """A page of rows. `?sort=` number, verdict, time, `column NAME`, or `step PART INDEX
     time|status|size|verdict`, `?down=true` the other way round; `?verdict=failed,blocked` only
@@ -43,6 +57,9 @@ def list_rows(id: str, position: int) -> Response:
 
 
 @rows_api.get("/runs/<id>/cases/<int:position>/common")
+@declared(
+    "readInCommon", "What rows that went wrong have in common", of("FoundInCommon"), ID, POSITION
+)
 def what_is_common(id: str, position: int) -> Response:
     """What the rows that failed, or were blocked, have in common and those that passed have not;
     only what is clearer than chance."""

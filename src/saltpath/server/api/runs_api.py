@@ -21,6 +21,17 @@ from saltpath.core.values.measures import counted
 from saltpath.server.api.run_answer import run_with_cases
 from saltpath.server.api.views import run_view, step_view
 from saltpath.server.context import actor, body, database, folder, limit, project_asked, whole
+from saltpath.server.declared import (
+    ID,
+    IDEMPOTENCY,
+    LIMIT,
+    POSITION,
+    PROJECT,
+    declared,
+    of,
+    page,
+    parameter,
+)
 from saltpath.server.last_answers import around
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.shared_cases import with_shared
@@ -41,6 +52,7 @@ _IN = str.maketrans("_~", "/.")
 
 
 @runs_api.post("/runs")
+@declared("askRun", "Ask for a run", of("Run"), IDEMPOTENCY, status=201, takes="NewRun")
 def ask() -> Response:
     """Ask for a run of cases, of a suite, or of everything; or for a trial of single steps."""
     data = body()
@@ -242,6 +254,9 @@ def _request(
 
 
 @runs_api.post("/changing-steps")
+@declared(
+    "listChangingSteps", "What of a run may change something", page("ChangingStep"), takes="NewRun"
+)
 def list_changing_steps() -> Response:
     """The steps of a run that may change something where it goes, so that they can be asked about
     before it is asked for; at most 500."""
@@ -253,6 +268,7 @@ def list_changing_steps() -> Response:
 
 
 @runs_api.post("/steps-before")
+@declared("listStepsBefore", "What steps sent alone would need", of("StepsBefore"), takes="NewRun")
 def list_steps_before() -> Response:
     """The kept values that steps sent by themselves (`steps` of a trial) would miss, and the
     earlier steps that keep them: these are sent only where they are asked for, too."""
@@ -330,6 +346,15 @@ def _changing(case: cases.StoredCase, only: list[int] | None) -> list[Answered]:
 
 
 @runs_api.get("/runs")
+@declared(
+    "listRuns",
+    "Runs, newest first",
+    page("Run"),
+    PROJECT,
+    LIMIT,
+    parameter("before", "the page's next"),
+    parameter("case", "only runs of this case"),
+)
 def list_runs() -> Response:
     """Newest first; `next` goes into `before`."""
     project = project_asked()
@@ -344,12 +369,21 @@ def list_runs() -> Response:
 
 
 @runs_api.get("/runs/<id>")
+@declared("readRun", "A run with its cases", of("RunReport"), ID)
 def read_run(id: str) -> Response:
     """A run with its cases and their steps."""
     return json_answer(run_with_cases(runs.run(database(), id)))
 
 
 @runs_api.get("/runs/<id>/cases/<int:position>")
+@declared(
+    "readRunCase",
+    "A case's steps with evidence",
+    page("StepEvidence"),
+    ID,
+    POSITION,
+    parameter("row", "of which row", kind="integer"),
+)
 def read_run_case(id: str, position: int) -> Response:
     """Every step of one case of a run, with its evidence; of a case with rows those of `?row=`, by
     default of the row to look at first."""
@@ -362,6 +396,7 @@ def read_run_case(id: str, position: int) -> Response:
 
 
 @runs_api.post("/runs/<id>/stop")
+@declared("stopRun", "Stop a run", of("Run"), ID, status=202)
 def stop_run(id: str) -> Response:
     """Ask for a run to be stopped; afterwards still runs."""
     run = runs.run(database(), id)
@@ -371,6 +406,14 @@ def stop_run(id: str) -> Response:
 
 
 @runs_api.get("/exchanges/<id>/body")
+@declared(
+    "readBody",
+    "An exchange's body",
+    None,
+    ID,
+    parameter("form", "decoded, received or sent"),
+    media="application/octet-stream",
+)
 def read_body(id: str) -> Response:
     """The body of an answer as it was decoded; `?form=received` gives the octets as they came,
     `sent` what was sent."""

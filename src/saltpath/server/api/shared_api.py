@@ -14,6 +14,7 @@ from saltpath.core.format.reader import case_from_data
 from saltpath.server.api.case_view import case_answer
 from saltpath.server.compiled import compiled
 from saltpath.server.context import actor, body, database, project_asked
+from saltpath.server.declared import ID, PROJECT, declared, of, page
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.shared_cases import shared_view, users_of, with_shared
 from saltpath.store import cases, projects, shared_steps
@@ -23,6 +24,7 @@ shared_api = Blueprint("shared", __name__)
 
 
 @shared_api.get("/shared-steps")
+@declared("listSharedSteps", "Shared steps and who uses them", page("SharedSteps"), PROJECT)
 def list_shared_steps() -> Response:
     """Those of a project by their names, each with what it needs and gives, and the cases that use
     it."""
@@ -43,6 +45,7 @@ def _line(stored: cases.StoredCase) -> dict[str, Any]:
 
 
 @shared_api.post("/shared-steps")
+@declared("addSharedSteps", "New ones", of("Case"), status=201, takes="NewSharedSteps")
 def add_shared_steps() -> Response:
     """New ones from a `document` of the format, in a project."""
     data = body()
@@ -62,6 +65,14 @@ def add_shared_steps() -> Response:
 
 
 @shared_api.post("/cases/<id>/shared-steps")
+@declared(
+    "extractSteps",
+    "Steps of a case as shared steps",
+    of("Extracted"),
+    ID,
+    status=201,
+    takes="ToShare",
+)
 def extract(id: str) -> Response:
     """Make shared steps of those of a case with the keys `steps`, called `name`. The case stays as
     it is: the answer has the step that uses them, which its editor puts in their place."""
@@ -82,6 +93,7 @@ def extract(id: str) -> Response:
 
 
 @shared_api.get("/shared-steps/<id>/alike")
+@declared("listAlike", "Cases that have them written out", page("NamedCase"), ID)
 def list_alike(id: str) -> Response:
     """The cases that have these steps written out."""
     found = [{"id": case.oid, "name": case.name} for case, _ in _alike(_shared(id))]
@@ -89,6 +101,7 @@ def list_alike(id: str) -> Response:
 
 
 @shared_api.post("/shared-steps/<id>/alike")
+@declared("useThere", "Use them in these cases", of("UsedThere"), ID)
 def use_there(id: str) -> Response:
     """Use the shared steps in every case that has them written out. Gives the cases as they were,
     so that it can be undone."""
@@ -122,6 +135,7 @@ def _alike(shared: cases.StoredCase) -> Iterator[tuple[cases.StoredCase, dict[st
 
 
 @shared_api.delete("/shared-steps/<id>")
+@declared("removeSharedSteps", "Take away what nobody uses", of("Gone"), ID)
 def remove_shared_steps(id: str) -> Response:
     """Take shared steps away that nobody uses."""
     stored = _shared(id)

@@ -30,6 +30,7 @@ from saltpath.formats.workbook import (
 from saltpath.server.api.views import moment
 from saltpath.server.compiled import compiled
 from saltpath.server.context import actor, body, confined, database, project_asked, whole
+from saltpath.server.declared import ANY, FORM, ID, PROJECT, SHEET, declared, of, page, parameter
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.sheets import known_paths, rows_with_evidence, verdicts_beside
 from saltpath.store import cases, projects, workbooks
@@ -44,6 +45,7 @@ sheets_api = Blueprint("sheets", __name__)
 
 
 @sheets_api.get("/cases/<id>/workbook")
+@declared("readCaseWorkbook", "The case as a workbook", None, ID, FORM, media=SHEET)
 def case_workbook(id: str) -> Response:
     """The case as a workbook: a row for each check, with its verdict; `?format=csv` as CSV."""
     case = cases.case(database(), id)
@@ -51,6 +53,7 @@ def case_workbook(id: str) -> Response:
 
 
 @sheets_api.get("/suites/<id>/workbook")
+@declared("readSuiteWorkbook", "The suite as a workbook", None, ID, FORM, media=SHEET)
 def suite_workbook(id: str) -> Response:
     """All cases of a suite as one workbook; `?format=csv` as CSV."""
     suite = projects.suite(database(), id)
@@ -77,12 +80,14 @@ def _file(octets: bytes, name: str) -> Response:
 
 
 @sheets_api.get("/suites/<id>/rows")
+@declared("listRows", "The suite as rows", page("StoredRow"), ID)
 def suite_rows(id: str) -> Response:
     """The suite as the rows of a sheet, case by case."""
     return _rows(_cases_of(projects.suite(database(), id)))
 
 
 @sheets_api.get("/cases/<id>/rows")
+@declared("listCaseRows", "The case as rows", page("StoredRow"), ID)
 def case_rows(id: str) -> Response:
     """The case as the rows of a sheet."""
     return _rows([cases.case(database(), id)])
@@ -117,6 +122,9 @@ def _rows(found: list[StoredCase]) -> Response:
 
 
 @sheets_api.post("/workbooks")
+@declared(
+    "readWorkbook", "A workbook or CSV file as tables", of("ReadWorkbook"), PROJECT, upload=ANY
+)
 def read_workbook() -> Response:
     """A workbook (.xlsx) or CSV file, at most 20 MB, as tables of text, each with the row of its
     headings and what its columns are, by their names and by what the project was told before.
@@ -152,6 +160,7 @@ def _understood() -> Iterator[None]:
 
 
 @sheets_api.post("/suites/<id>/rows")
+@declared("takeRows", "Rows onto the suite's cases", of("TakenRows"), ID, takes="TableRows")
 def take_rows(id: str) -> Response:
     """Rows of a table onto the cases of a suite: what they would change, and which could not be
     read. With `take` it is done; what could be read is, and `saved` says which cases became what,
@@ -306,6 +315,7 @@ def _remember(project: int, headings: list[Any], columns: list[str]) -> None:
 
 
 @sheets_api.post("/cases/<id>/requests")
+@declared("readRequestCells", "A request by its cells", of("ReadRequest"), ID, takes="RequestCells")
 def read_request_cells(id: str) -> Response:
     """A request of the case as its `cells` (method, address, headers, body) would have it, or why
     it cannot be. Nothing is saved."""
@@ -336,6 +346,18 @@ def read_request_cells(id: str) -> Response:
 
 
 @sheets_api.put("/suites/<id>/workbook")
+@declared(
+    "keepWorkbook",
+    "Keep the team's own",
+    of("KeptWorkbook"),
+    ID,
+    parameter("name", "the file's", True),
+    parameter("sheet", "which of its sheets"),
+    parameter("headings", "their row, from 0", kind="integer"),
+    parameter("columns", "what each column is, a JSON list", True),
+    parameter("otherwise", "the case of rows that name none"),
+    upload=ANY,
+)
 def keep_workbook(id: str) -> Response:
     """Keep the workbook that was brought into a suite, so that it can be had again with verdicts
     beside its rows."""
@@ -369,6 +391,7 @@ def keep_workbook(id: str) -> Response:
 
 
 @sheets_api.get("/suites/<id>/workbook/kept")
+@declared("readKeptWorkbook", "The team's own", of("KeptWorkbook"), ID)
 def kept_workbook(id: str) -> Response:
     """Which workbook was brought into a suite, and when; its name is empty if none was."""
     book = workbooks.kept(database(), projects.suite(database(), id).id)
@@ -376,6 +399,7 @@ def kept_workbook(id: str) -> Response:
 
 
 @sheets_api.get("/suites/<id>/workbook/verdicts")
+@declared("readWorkbookVerdicts", "The team's own with verdicts", None, ID, media=SHEET)
 def workbook_with_verdicts(id: str) -> Response:
     """The workbook that was brought in, with verdict, actual value and time of the last runs beside
     its rows."""

@@ -11,6 +11,7 @@ from saltpath.core.format.reader import case_from_data
 from saltpath.server.api.case_view import case_answer
 from saltpath.server.api.views import moment, ms, reason
 from saltpath.server.context import actor, body, database, limit, project_asked
+from saltpath.server.declared import ID, LIMIT, PROJECT, declared, of, page
 from saltpath.server.origins import by_name, origins_of
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import cases, evidence, projects, runs, single
@@ -21,6 +22,9 @@ MOST_SENDINGS = 50
 
 
 @single_api.get("/single-requests")
+@declared(
+    "listSingleRequests", "Requests that belong to no case", page("SingleRequest"), PROJECT, LIMIT
+)
 def list_single_requests() -> Response:
     """Those made last come first, each with how its last sending was answered."""
     project = project_asked()
@@ -41,6 +45,7 @@ def list_single_requests() -> Response:
 
 
 @single_api.post("/single-requests")
+@declared("addSingleRequest", "A new one", of("Case"), status=201, takes="NewSingleRequest")
 def add_single_request() -> Response:
     """A new one, given as the `step` that it is in the case format."""
     data = body()
@@ -61,6 +66,7 @@ def add_single_request() -> Response:
 
 
 @single_api.get("/single-requests/<id>/sent")
+@declared("listSendings", "What it sent before", page("Sending"), ID)
 def list_sendings(id: str) -> Response:
     """What was sent before and how it was answered, newest first: at most 50."""
     return json_answer({"items": _sendings(_single(id), MOST_SENDINGS), "next": None})
@@ -116,6 +122,13 @@ def _sending(run: runs.Run, version: int, step: StepEvidence) -> dict[str, Any]:
 
 
 @single_api.post("/single-requests/<id>/place")
+@declared(
+    "placeSingleRequest",
+    "Make it a step of a case",
+    of("PlacedRequest"),
+    ID,
+    takes="PlaceForRequest",
+)
 def place_single_request(id: str) -> Response:
     """Make it a step: the first of a new case in a `suite` under a `name`, or the last of a `case`.
     The answer is that case's id, and the step's key; the single request is one no more."""

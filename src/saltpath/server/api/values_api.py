@@ -12,6 +12,7 @@ from saltpath.core.assist.value_cells import EVERYWHERE, is_secret, read_value, 
 from saltpath.core.references.templates import is_name
 from saltpath.core.values.grammar import Unreadable
 from saltpath.server.context import actor, body, database, folder, project_asked
+from saltpath.server.declared import ID, PROJECT, declared, of, page
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.used_values import uses
 from saltpath.store import environments, projects, secrets
@@ -27,6 +28,7 @@ _NUMBER = re.compile(r"[1-9][0-9]{0,17}")
 
 
 @values_api.get("/values")
+@declared("listValues", "Values as they read in each environment", page("ValueRow"), PROJECT)
 def list_values() -> Response:
     """Every value of the project and its suites with a cell for everywhere and one for each
     environment; and the names that cases look for and nobody has. What a secret reads as is never
@@ -125,6 +127,7 @@ def _by_name(places: dict[str, dict[str, Any]], names: list[str]) -> Any:
 
 
 @values_api.post("/values")
+@declared("changeValues", "Change cells in one act", of("ChangedValues"), takes="ValueChanges")
 def change() -> Response:
     """Change cells, all in one act: those that cannot be taken are told, the others are. Gives the
     changes that undo it; what was sealed and is taken away or replaced is put aside for 30 days,
@@ -223,6 +226,7 @@ def _undone(made: CellChange, row: dict[str, Any] | None, aside: Aside) -> list[
 
 
 @values_api.get("/environments")
+@declared("listEnvironments", "Environments", page("Environment"), PROJECT)
 def list_environments() -> Response:
     """The project's environments in their order."""
     project = project_asked()
@@ -232,6 +236,9 @@ def list_environments() -> Response:
 
 
 @values_api.post("/environments")
+@declared(
+    "addEnvironment", "A new environment", of("Environment"), status=201, takes="NewEnvironment"
+)
 def add_environment() -> Response:
     """A new environment by its name; `like`: another one, whose values it begins with."""
     data = body()
@@ -269,6 +276,13 @@ def _name(name: object) -> str:
 
 
 @values_api.patch("/environments/<id>")
+@declared(
+    "changeEnvironment",
+    "Rename, guard or describe it",
+    of("Environment"),
+    ID,
+    takes="EnvironmentChange",
+)
 def change_environment(id: str) -> Response:
     """Rename an environment, say what it is about, guard it, or make it the usual one. Only what is
     given changes."""
@@ -296,6 +310,7 @@ def change_environment(id: str) -> Response:
 
 
 @values_api.delete("/environments/<id>")
+@declared("removeEnvironment", "Take it away", of("Gone"), ID)
 def remove_environment(id: str) -> Response:
     """Take an environment away with what is said of values there. Runs against it stay."""
     gone = projects.environment(database(), id)

@@ -1,0 +1,104 @@
+"""An endpoint is declared where it is: its address and method by Flask's own decorator, and by
+`declared` below it what it is called, takes and gives. Our OpenAPI document is made of these
+(`openapi.py`), and so are the pages' types."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, TypeVar
+
+View = TypeVar("View", bound=Callable[..., Any])
+OPERATION = "operation"
+"""The attribute of a view in which its operation stands."""
+
+
+def parameter(
+    name: str, about: str, required: bool = False, place: str = "query", kind: str = "string"
+) -> dict[str, Any]:
+    return {
+        "name": name,
+        "in": place,
+        "required": required,
+        "description": about,
+        "schema": {"type": kind},
+    }
+
+
+ID = parameter("id", "the identity", True, "path")
+PROJECT = parameter("project", "the project's identity", True)
+DATABASE = parameter("name", "the database's name", True)
+TABLE = parameter("name", "the table's name", True)
+WRITTEN_BY = parameter("run", "which run wrote them; the newest unless it is said")
+SOURCE = parameter("name", "the source's name", True)
+TEXT = parameter("text", "false leaves the case's text out")
+LIMIT = parameter("limit", "how many at most, 1 to 1000", kind="integer")
+
+
+ANY = "application/octet-stream"
+SHEET = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+FORM = parameter("format", "xlsx or csv")
+
+
+def of(shape: str) -> dict[str, Any]:
+    return {"$ref": f"#/components/schemas/{shape}"}
+
+
+def page(shape: str) -> dict[str, Any]:
+    return {
+        "type": "object",
+        "required": ["items", "next"],
+        "properties": {
+            "items": {"type": "array", "items": of(shape)},
+            "next": {"type": ["string", "null"]},
+        },
+    }
+
+
+IF_MATCH = parameter("If-Match", "the version that was changed, in quotes", True, "header")
+IDEMPOTENCY = parameter("Idempotency-Key", "asks for the same run once", place="header")
+AFTER = parameter("after", "the last id that was seen; without one, what comes from now on")
+POSITION = parameter("position", "the case's place in the run, from 0", True, "path", "integer")
+FILE_PATH = parameter(
+    "path", "the file's path in the project, such as data/papers.pdf", True, "path"
+)
+
+
+def declared(
+    id: str,
+    about: str,
+    answer: dict[str, Any] | None,
+    *parameters: dict[str, Any],
+    status: int = 200,
+    takes: str = "",
+    media: str = "application/json",
+    upload: str = "",
+) -> Callable[[View], View]:
+    """Say of a view what it does. `answer`: the schema of what it gives (None: octets of `media`);
+    `takes`: the shape of the JSON body that it wants, `upload`: the media type of another one."""
+    schema = answer if answer is not None else {"type": "string", "format": "binary"}
+    operation: dict[str, Any] = {
+        "operationId": id,
+        "summary": about,
+        "parameters": list(parameters),
+        "responses": {
+            str(status): {"description": "as asked", "content": {media: {"schema": schema}}},
+            "default": {
+                "description": "a problem",
+                "content": {"application/problem+json": {"schema": of("Problem")}},
+            },
+        },
+    }
+    if takes:
+        operation["requestBody"] = {
+            "required": True,
+            "content": {"application/json": {"schema": of(takes)}},
+        }
+    if upload:
+        content = {upload: {"schema": {"type": "string", "format": "binary"}}}
+        operation["requestBody"] = {"required": True, "content": content}
+
+    def mark(view: View) -> View:
+        setattr(view, OPERATION, operation)
+        return view
+
+    return mark

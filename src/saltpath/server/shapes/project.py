@@ -1,0 +1,113 @@
+"""A project, its files, environments, values and suites; problems, and what is kept."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from saltpath.server.shapes.parts import (
+    FLAG,
+    MAYBE_TEXT,
+    NUMBER,
+    RULES,
+    TEXT,
+    TEXTS,
+    VERDICT,
+    WHOLE,
+    maybe,
+    several,
+    shape,
+)
+
+SHAPES: dict[str, Any] = {
+    "Problem": {
+        **shape(
+            ("problems",),
+            type=TEXT,
+            title=TEXT,
+            status=WHOLE,
+            code=TEXT,
+            problems={"type": "array", "items": {"type": "object"}},
+        ),
+        "additionalProperties": True,
+    },
+    "Health": shape(state=TEXT),
+    "Keeping": shape(**RULES),
+    "KeepingChange": shape((*RULES, "seen"), **RULES, seen=shape(tuple(RULES), **RULES)),
+    "Storage": shape(results=WHOLE, evidence=WHOLE, files=WHOLE, free=WHOLE, low=FLAG, least=WHOLE),
+    "Person": shape(id=TEXT, name=TEXT, initials=TEXT, role=TEXT),
+    "Project": shape(id=TEXT, name=TEXT, about=TEXT),
+    "NewProject": shape(name=TEXT),
+    "Brought": shape(project=TEXT, name=TEXT, new=WHOLE, changed=WHOLE, same=WHOLE),
+    "ProjectFile": shape(path=TEXT, size=WHOLE, at=TEXT),
+    "Gone": shape(gone=FLAG),
+    "DeletedCase": shape(id=TEXT, name=TEXT, suite=TEXT, at=TEXT),
+    "Environment": shape(id=TEXT, name=TEXT, about=TEXT, guarded=FLAG, usual=FLAG),
+    "NewEnvironment": shape(("like",), project=TEXT, name=TEXT, like=TEXT),
+    "EnvironmentChange": shape(
+        ("name", "about", "guarded", "usual"), name=TEXT, about=TEXT, guarded=FLAG, usual=FLAG
+    ),
+    "ValueCell": shape(environment=TEXT, given=FLAG, text=TEXT, missing=FLAG),
+    "NamedCase": shape(id=TEXT, name=TEXT),
+    "ValueRow": shape(
+        suite=TEXT,
+        suiteName=TEXT,
+        name=TEXT,
+        secret=FLAG,
+        cells=several("ValueCell"),
+        uses=WHOLE,
+        usedByValues=FLAG,
+        cases=several("NamedCase"),
+        nowhere=FLAG,
+    ),
+    "ValueChange": shape(
+        ("suite", "environment", "text"),
+        kind={"type": "string", "enum": ["put", "clear", "hide", "remove", "restore"]},
+        name=TEXT,
+        suite=TEXT,
+        environment=TEXT,
+        text=TEXT,
+    ),
+    "ValueChanges": shape(project=TEXT, changes=several("ValueChange")),
+    "ValueFault": shape(index=WHOLE, sentence=TEXT),
+    "ChangedValues": shape(faults=several("ValueFault"), undo=several("ValueChange")),
+    "NewValueName": shape(("suite",), project=TEXT, suite=TEXT, name=TEXT, to=TEXT),
+    "Renamed": shape(cases=WHOLE),
+    "LiftOffer": shape(literal=TEXT, name=TEXT, there=FLAG, steps=WHOLE, cases=WHOLE),
+    "Lift": shape(
+        ("take", "left"),
+        project=TEXT,
+        literal=TEXT,
+        name=TEXT,
+        take=FLAG,
+        left={"type": "object", "additionalProperties": TEXTS},
+    ),
+    "LiftedPlace": shape(case=TEXT, caseName=TEXT, path=TEXT, step=TEXT, before=TEXT, after=TEXT),
+    "Lifted": shape(
+        places=several("LiftedPlace"),
+        there=FLAG,
+        saved=several("SavedCase"),
+        undo=several("ValueChange"),
+    ),
+    "Suite": shape(id=TEXT, name=TEXT, about=TEXT, cases=several("CaseLine")),
+    "NewSuite": shape(project=TEXT, name=TEXT),
+    "SuiteChange": shape(("name", "about", "before"), name=TEXT, about=TEXT, before=MAYBE_TEXT),
+    "CaseMove": shape(("before",), suite=TEXT, before=MAYBE_TEXT),
+    "CaseLine": shape(
+        id=TEXT,
+        name=TEXT,
+        about=TEXT,
+        register=TEXT,
+        tags=TEXTS,
+        steps=WHOLE,
+        checks=WHOLE,
+        addresses=TEXTS,
+        last=maybe("LastVerdict"),
+    ),
+    "LastVerdict": shape(
+        verdict=VERDICT,
+        at=TEXT,
+        since=TEXT,
+        ms=NUMBER,
+        verdicts={"type": "array", "items": VERDICT},
+    ),
+}
