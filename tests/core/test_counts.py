@@ -20,7 +20,6 @@ LONG_FUNCTIONS = {
     "demo/harbour/openapi.py: _schemas": "the same",
     "server/problems.py: answer_errors": "one small handler for each kind of error",
     "server/api/case_view.py: case_answer": "a case's view, field by field",
-    "server/app.py: make_app": "the application, part by part",
     "engine/step.py: carry_out": "the way of every exchange: a call more costs all of them",
     "engine/looking_up.py: look_up": "the same order of things as carry_out",
     "formats/curl.py: _make": "curl's options in the order in which curl heeds them",
