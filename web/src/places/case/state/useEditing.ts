@@ -1,5 +1,5 @@
 import { type QueryClient, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState, useSyncExternalStore } from "react";
+import { useEffect, useReducer, useState } from "react";
 import { ApiProblem, api, type Case } from "../../../api";
 import { isAway } from "../../../api/retrying";
 import { readExact, writeExact } from "../../../base/exact";
@@ -23,8 +23,14 @@ export function useEditing(of: Case): Editing {
   const client = useQueryClient();
   const [queue] = useState(() => queueOf(of, client));
   queue.take({ version: of.version, document: of.document as Document }); // before the cards are drawn
-  const state = useSyncExternalStore(queue.subscribe, queue.snapshot);
-  useEffect(() => queue.resume(), [queue]);
+  // No useSyncExternalStore: it draws a long case within the task in which an answer came, which then takes longer than 50 ms.
+  const [, drawAgain] = useReducer((count: number) => count + 1, 0);
+  const state = queue.snapshot();
+  useEffect(() => {
+    const leave = queue.subscribe(drawAgain);
+    queue.resume();
+    return leave;
+  }, [queue]);
   useEffect(() => {
     if (queue.tellTaken()) void client.invalidateQueries({ queryKey: ["evidence", of.id] });
   });
