@@ -8,7 +8,7 @@ from typing import Any
 import jsonschema
 
 from saltpath.core.answers.subjects import Subject
-from saltpath.core.checks.relations import TABLE, Setting
+from saltpath.core.checks.relations import TABLE, Setting, opposites, phrases
 from saltpath.core.checks.relations.operand import FIRST_WORDS, Operand, measure_fault
 from saltpath.core.checks.relations.table import relation
 from saltpath.core.checks.sentences import sentence
@@ -55,6 +55,8 @@ class ARelation(unittest.TestCase):
             TABLE.update(before)
             FIRST_WORDS.clear()
             FIRST_WORDS.update(first)
+            phrases.cache_clear()
+            opposites.cache_clear()
 
         self.addCleanup(put_back)
         self.check = {"of": "$.fee", "multiple of": Decimal("0.05")}

@@ -14,7 +14,7 @@ from itertools import islice
 from typing import Any
 
 from saltpath.core.answers.subjects import KINDS, read_subject
-from saltpath.core.checks.relations import TABLE, Relation, phrases
+from saltpath.core.checks.relations import TABLE, Relation, opposites, phrases
 from saltpath.core.checks.relations.operand import divided, value_of
 from saltpath.core.values import plain
 from saltpath.core.values.grammar import Unreadable
@@ -210,9 +210,8 @@ def _subject(text: str, known: Mapping[str, str]) -> str:
 def _stated(rest: str) -> dict[str, Any] | None:
     """Relation and expected value, if the rest begins with a relation."""
     lower = rest.lower()
-    for entry in TABLE.values():
-        if lower in entry.opposite:
-            return {entry.name: False}
+    if lower in opposites():
+        return {opposites()[lower]: False}
     for phrase, relation in phrases():
         if not lower.startswith(phrase):
             continue

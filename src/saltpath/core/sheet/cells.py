@@ -14,7 +14,7 @@ from urllib.parse import unquote
 
 import msgspec
 
-from saltpath.core.checks.relations import TABLE, phrases
+from saltpath.core.checks.relations import TABLE, opposites, phrases
 from saltpath.core.checks.typed import read_sentence, write_sentence
 from saltpath.core.values import plain
 from saltpath.core.values.grammar import Unreadable
@@ -61,8 +61,7 @@ def read_cells(
     last answer by the name of their last part.
 
     Raises Unreadable, also of a relation that there is not."""
-    known_phrases = [words for words, _ in phrases()]
-    known_phrases += [words for entry in TABLE.values() for words in entry.opposite]
+    known_phrases = [*(words for words, _ in phrases()), *opposites()]
     named = " ".join(relation.lower().split())
     if named and named not in known_phrases:
         near = nearest(named, known_phrases)

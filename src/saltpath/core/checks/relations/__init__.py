@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from saltpath.core.checks.relations import equality, measures, shapes, texts, times, whole
 from saltpath.core.checks.relations.shapes import VALUE_KINDS
-from saltpath.core.checks.relations.table import TABLE, Relation, Setting, Test, phrases
+from saltpath.core.checks.relations.table import TABLE, Relation, Setting, Test, opposites, phrases
 
 __all__ = [
     "TABLE",
@@ -17,6 +17,7 @@ __all__ = [
     "Test",
     "equality",
     "measures",
+    "opposites",
     "phrases",
     "shapes",
     "texts",

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import UTC, datetime, tzinfo
+from functools import cache
 from typing import Any, NamedTuple
 
 from msgspec import Struct
@@ -72,10 +73,17 @@ class Relation(Struct, frozen=True):
 TABLE: dict[str, Relation] = {}
 
 
-def phrases() -> list[tuple[str, str]]:
+@cache
+def phrases() -> tuple[tuple[str, str], ...]:
     """Every phrase with its relation's name, the longest first."""
     found = [(words, entry.name) for entry in TABLE.values() for words in entry.phrases]
-    return sorted(found, key=lambda pair: -len(pair[0]))
+    return tuple(sorted(found, key=lambda pair: -len(pair[0])))
+
+
+@cache
+def opposites() -> dict[str, str]:
+    """The relation that each of the phrases speaks of which say that it does not hold."""
+    return {words: entry.name for entry in TABLE.values() for words in entry.opposite}
 
 
 def relation(
@@ -107,6 +115,8 @@ def relation(
             opposite,
         )
         FIRST_WORDS.update(words.split()[0] for words in made.phrases)
+        phrases.cache_clear()
+        opposites.cache_clear()
         return judge
 
     return register
