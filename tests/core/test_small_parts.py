@@ -6,10 +6,26 @@ import time
 import unittest
 from decimal import Decimal
 
+from msgspec import structs
+
+from saltpath.core.checks.outcome import Outcome
 from saltpath.core.values import measures
 from saltpath.core.values.draw import Draw
 from saltpath.core.values.nearest import listed, nearest
 from saltpath.core.values.why import TEMPLATES, Why, why
+
+
+class Was(unittest.TestCase):
+    def test_what_was_seen_is_shown_in_its_unit_and_nothing_of_what_was_skipped(self):
+        self.assertEqual(
+            Outcome("failed", "time is below 1 s", actual=2_002_223, of="time").was, "2.0 s"
+        )
+        slow = Outcome("failed", "time is below 1 s", actual=2_002_223, of="time")
+        self.assertEqual(slow.was, "2.00 s")
+        self.assertEqual(structs.replace(slow, of="").was, "2.00 s", "of a record of before")
+        self.assertEqual(Outcome("failed", "size is 1 kB", actual=518, of="size").was, "518 B")
+        self.assertEqual(Outcome("failed", "$.a is 1", actual=None, of="$.a").was, "null")
+        self.assertEqual(Outcome("skipped", "status is 200", of="status").was, "")
 
 
 class Near(unittest.TestCase):

@@ -18,7 +18,6 @@ from saltpath.core.sheet.headings import BESIDE
 from saltpath.core.sheet.plan import Known, Place, Plan
 from saltpath.core.sheet.rows import Row, check_cells, requests_of, rows_of
 from saltpath.core.values import plain
-from saltpath.core.values.measures import show_in
 from saltpath.core.values.why import Blocked
 from saltpath.server import rejudging
 from saltpath.server.api.views import moment
@@ -46,7 +45,7 @@ def rows_with_evidence(stored: StoredCase) -> Iterator[Row]:
         if outcome is not None:
             beside |= {
                 "verdict": outcome.verdict,
-                "was": show_in(outcome.actual, outcome.unit, 2000),
+                "was": outcome.was,
             }
         row.cells.update({name: text for name, text in beside.items() if text})
         yield row
@@ -181,6 +180,6 @@ def _beside(
         return NOT_RUN, "", ""
     return (
         outcome.verdict,
-        show_in(outcome.actual, outcome.unit, 2000),
+        outcome.was,
         str(moment(of.seen.head.at)),
     )

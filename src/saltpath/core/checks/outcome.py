@@ -8,10 +8,13 @@ from typing import Any
 import msgspec
 
 from saltpath.core.answers.subjects import UNITS
+from saltpath.core.values import measures
 from saltpath.core.values.verdicts import Verdict
 from saltpath.core.values.why import Why
 
 MOST_PLACES = 20
+LONGEST_SHOWN = 2000
+"""Characters of an actual value that a reader sees."""
 
 
 class Outcome(msgspec.Struct, frozen=True, gc=False):
@@ -44,6 +47,13 @@ class Outcome(msgspec.Struct, frozen=True, gc=False):
         # records of before have no `of`
         kind = self.of.partition(" | ")[0] if self.of else self.check.partition(" ")[0]
         return UNITS.get(kind, "")
+
+    @property
+    def was(self) -> str:
+        """Its actual value as a reader sees it; nothing of what was skipped, which saw nothing."""
+        if self.verdict == "skipped":
+            return ""
+        return measures.show_in(self.actual, self.unit, LONGEST_SHOWN)
 
     @property
     def counts(self) -> bool:

@@ -151,7 +151,7 @@ def outcome_view(outcome: Outcome, again: bool = False) -> dict[str, Any]:
         "of": outcome.of,
         "relation": outcome.relation,
         "expected": measures.show_in(outcome.expected, outcome.unit, 2000),
-        "actual": measures.show_in(outcome.actual, outcome.unit, 2000),
+        "actual": outcome.was,
         "where": list(outcome.where),
         "why": reason(outcome.why),
         "advice": outcome.advice,
