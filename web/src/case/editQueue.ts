@@ -270,7 +270,6 @@ export class EditQueue {
 
   /** Once every edit is saved, so that what runs is what is on the page; after 5 s at the latest. */
   saved = async (): Promise<void> => {
-    if (!this.running) return;
     let over = false;
     const end = this.wait(PATIENCE_MS).then(() => {
       over = true;
