@@ -97,8 +97,9 @@ RIGHT: dict[str, Right] = {
     "table-delimiter.csv": _SEMICOLON,
     "vix.csv": _SEMICOLON,
     "bug_01.csv": _NO_NAMES,
-    "issue-1024.xlsx": Right(head=9, begin=10),
-    "issue-320.xlsx": Right(head=9, begin=10),
+    "issue-1024.xlsx": Right(head=11, begin=12),
+    "issue-320.xlsx": Right(head=11, begin=12),
+    "multiline-headers.xlsx": Right(head=3, begin=5),
     "ragged.xlsx": Right(),
 }
 """By a file's name, perhaps with its folder, what is not as most are."""
@@ -133,8 +134,10 @@ def _compared(file: Path) -> tuple[str, str]:
         with file.open("rb") as opened:
             table = read_table(opened, FileRows(file.name))
             rows = list(islice(table.rows, MOST_ROWS))
+        sure = sure and not table.frame.doubts
     except Unreadable as problem:
         return "told", str(problem)
+    silent = "in silence" if sure else "told"
     wanted = list(islice(_book(file) if is_book else _rightly(file, right), MOST_ROWS + 20))
     head = wanted[right.head] if right.head is not None and right.head < len(wanted) else None
     data = [[_text(cell) for cell in record] for record in wanted[right.begin :]]
@@ -142,21 +145,19 @@ def _compared(file: Path) -> tuple[str, str]:
     names = [" ".join(_text(cell).split()) for cell in head or ()]
     ours = [name for name in table.names if name in names]
     if (head is None) != (not table.frame.names):
-        return "in silence", f"names stand in row {table.frame.names}"
+        return silent, f"names stand in row {table.frame.names}"
     if head is not None and [name for name in dict.fromkeys(names) if name] != list(
         dict.fromkeys(ours)
     ):
-        return "in silence", f"names {table.names[:5]} for {names[:5]}"
+        return silent, f"names {table.names[:5]} for {names[:5]}"
     if len(rows) < MOST_ROWS and len(rows) != len(data):
-        return "in silence", f"{len(rows)} rows for {len(data)}"
+        return silent, f"{len(rows)} rows for {len(data)}"
     for row, record in zip(rows, data, strict=False):
         cells = [_text(value) for value in row.values.values()]
         width = len(cells)
         same = [cell.strip() for cell in cells] == [*record[:width], *[""] * (width - len(record))]
         if row.why is None and (not same or any(record[width:])):
-            return (
-                "in silence" if sure else "told"
-            ), f"row {row.number}: {cells[:6]} for {record[:6]}"
+            return silent, f"row {row.number}: {cells[:6]} for {record[:6]}"
     return "as rightly", ""
 
 
@@ -166,10 +167,19 @@ def _rightly(file: Path, right: Right) -> Iterator[list[str]]:
 
 
 def _book(file: Path) -> Iterator[list[Any]]:
+    """Its rows to the last in which something is written, merged cells with the value of their
+    first."""
     with file.open("rb") as opened:
         _, name = xlsx_rows.sheets_of(opened)
-    for row in openpyxl().load_workbook(file, data_only=True)[name].iter_rows(values_only=True):
-        yield [xlsx_rows.plain_value(cell) for cell in row]
+    sheet = openpyxl().load_workbook(file, data_only=True)[name]
+    areas = sheet.merged_cells.ranges
+    first = {at: area.start_cell for area in areas for row in area.rows for at in row}
+    rows = list(sheet.iter_rows())
+    while rows and all(cell.value is None for cell in rows[-1]):
+        rows.pop()
+    for row in rows:
+        merged = (first.get((cell.row, cell.column), cell) for cell in row)
+        yield [xlsx_rows.plain_value(cell.value) for cell in merged]
 
 
 def _text(cell: Any) -> str:

@@ -13,6 +13,25 @@ BERTHS = (
 
 
 class Data(BrowserTest):
+    def test_what_was_guessed_stands_beside_the_frame_until_it_is_said(self):
+        page = self.page
+        self.go("/data")
+        page.get_by_role("link", name="arrivals", exact=True).wait_for()
+        self.bring("A file of rows", "Quays.csv", "name;metres\n;m\nEast 1;80\nEast 2;95\n")
+        guess = page.get_by_text("A guess: row 2 has texts where those below it have numbers")
+        guess.wait_for()
+        page.get_by_role("button", name="it is right so").click()
+        guess.wait_for(state="hidden")
+        page.get_by_text("3 rows").wait_for()
+        page.get_by_role("button", name="Undo").click()
+        guess.wait_for()
+        page.get_by_title("Where the data stand").click()
+        page.keyboard.press("Control+a")
+        page.keyboard.type("A3")
+        page.keyboard.press("Enter")
+        page.get_by_text("2 rows").wait_for()
+        guess.wait_for(state="hidden")
+
     def bring(self, label: str, name: str, text: str) -> None:
         self.page.get_by_label(label).set_input_files(
             {"name": name, "mimeType": "text/csv", "buffer": text.encode("utf-8-sig")}

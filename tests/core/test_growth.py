@@ -24,7 +24,7 @@ from saltpath.core.format.writer import write_document
 from saltpath.core.paths.patterns import PatternError, compile_pattern
 from saltpath.core.paths.xml_tree import NotXml, read_xml
 from saltpath.core.tables.combining import pairs
-from saltpath.core.tables.frame import names_of
+from saltpath.core.tables.table import names_of
 from saltpath.core.values import plain
 from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.why import Blocked

@@ -13,18 +13,12 @@ from saltpath.core.format.reader import read_case
 from saltpath.core.references.scopes import Scope, Scopes
 from saltpath.core.tables.cells import Unfit, fitted, kind_of
 from saltpath.core.tables.combining import combination, every, pairs
-from saltpath.core.tables.frame import (
-    column_letters,
-    column_number,
-    found_frame,
-    names_of,
-    read_area,
-    table_of,
-    write_area,
-)
+from saltpath.core.tables.finding import found_frame, framed
+from saltpath.core.tables.frame import column_letters, column_number, read_area, write_area
 from saltpath.core.tables.made import made_rows
 from saltpath.core.tables.objects import flat, list_in
 from saltpath.core.tables.profile import profile
+from saltpath.core.tables.table import names_of, table_of
 from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.why import Blocked
 
@@ -127,6 +121,39 @@ class Frames(unittest.TestCase):
         nameless = [["V-101", "23.4"], ["V-102", "41.0"]]
         self.assertEqual(found_frame(nameless).names, 0)
         self.assertEqual(found_frame([]).names, 0)
+
+    def test_what_was_guessed_is_told(self):
+        names, first, second = ["vessel", "length", "nights"], ["Ørn", 12, 1], ["Marrow", 88, 3]
+        units, more = ["", "m", ""], ["", "over all", "booked"]
+        for records, place, told in (
+            ([names, first, second], (1, "A2"), []),
+            ([names, ["Bell", "x", 3], first, second], (1, "A2"), []),
+            ([names, units, first, second], (1, "A2"), ["row 2 has texts where those below"]),
+            ([names, more, units, first, second], (1, "A2"), ["rows 2 to 3 have texts where"]),
+            ([["Calls"], names, units, first, second], (2, "A3"), ["row 3 has texts where"]),
+            (
+                [["vessel;length;nights"], first, second],
+                (0, "A2"),
+                ["row 1 is left out as a title"],
+            ),
+            ([["Calls; of a week"], names, first, second], (2, "A3"), []),
+        ):
+            frame = found_frame(records)
+            with self.subTest(records=records):
+                self.assertEqual((frame.names, write_area(frame.area)), place)
+                self.assertEqual(len(frame.doubts), len(told))
+                for doubt, begin in zip(frame.doubts, told, strict=True):
+                    self.assertTrue(doubt.sentence.startswith(begin), doubt.sentence)
+
+    def test_nothing_that_is_said_is_doubted(self):
+        records = [["vessel", "length"], ["", "m"], ["Ørn", 12], ["Marrow", 88]]
+        for said, doubts in (
+            ({"names_in": 1}, 1),
+            ({"data_in": read_area("A3")}, 0),
+            ({"names_in": 1, "data_in": read_area("A2")}, 0),
+        ):
+            frame = framed(records, FileRows("a.csv", **said))
+            self.assertEqual((frame.names, len(frame.doubts)), (1, doubts), said)
 
     def test_names(self):
         self.assertEqual(

@@ -1,5 +1,6 @@
 """The command line as a developer calls it: exit statuses, reports, messages."""
 
+import importlib.util
 import json
 import os
 import signal
@@ -147,11 +148,11 @@ class CommandLine(unittest.TestCase):
             loaded & {"brotli", "zstandard", "certifi", "zoneinfo", "difflib", "csv", "mimetypes"}
         )
         ours = {
-            "core.schemas",
-            "core.inspect",
+            "core.schemas.compiling",
+            "core.assist.inspect",
             "core.format.writer",
             "core.tables.frame",
-            "core.tables.picking",
+            "core.tables.finding",
         }
         ours |= {
             "formats.rows.csv_rows",
@@ -160,6 +161,8 @@ class CommandLine(unittest.TestCase):
             "cli.serving",
             "cli.keeping",
         }
+        for name in ours:
+            self.assertIsNotNone(importlib.util.find_spec(f"saltpath.{name}"), name)
         self.assertFalse(modules & {f"saltpath.{name}" for name in ours})
 
     def test_stopping_gives_130_and_still_writes_the_report(self):
@@ -291,6 +294,22 @@ class CommandLine(unittest.TestCase):
             counted, (two.testsRun, len(two.failures), len(two.errors), len(two.skipped))
         )
         return data, counted
+
+    def test_what_was_guessed_about_files_of_rows_is_found(self):
+        steps = "steps: [ { request: A, send: 'GET http://localhost/[=row.name]' } ]\n"
+        rows = self.folder / "rows.csv"
+        case_file = self.folder / "rows.case.yaml"
+        for octets, guess in (
+            (b"name,length\n,m\nOrn,12\nBell,9\n", "row 2 has texts where those below it have"),
+            ("name;length\nØn;1\nBell;2\n".encode("cp1252"), "its letters are taken for"),
+        ):
+            rows.write_bytes(octets)
+            case_file.write_text(f"salt-path: 1\ncase: A\nrows: rows.csv\n{steps}")
+            found = saltpath("check", str(case_file)).stdout
+            self.assertIn(f"rows.case.yaml:1: a guess about rows.csv: {guess}", found)
+        said = "{ file: rows.csv, encoding: cp1252, names in: 1, data in: A2 }"
+        case_file.write_text(f"salt-path: 1\ncase: A\nrows: {said}\n{steps}")
+        self.assertNotIn("guess", saltpath("check", str(case_file)).stdout)
 
     def test_a_project_with_shared_steps_against_a_guarded_environment(self):
         folder = self.enterContext(tempfile.TemporaryDirectory())

@@ -14,6 +14,8 @@ from typing import Any, NamedTuple
 
 from openpyxl import Workbook
 
+from saltpath.core.cases.row_sources import FileRows
+from saltpath.formats.rows import read_table
 from tests.formats.test_rows import read
 
 SEED = 4711
@@ -160,6 +162,52 @@ def book_file(chance: random.Random) -> Written:
     )
 
 
+def deep_names(chance: random.Random) -> tuple[Written, list[list[str]]]:
+    """A workbook with names over several rows, as reports have them: headings over several columns,
+    names that reach down over the rows; and those rows, which may begin with a title."""
+    depth, columns = chance.randrange(2, 5), chance.randrange(3, 9)
+    book = Workbook()
+    sheet = book.active
+    above = chance.choice((0, 1, 2))
+    if above:
+        sheet.cell(1, 1, "Calls of the week")
+    top, bottom = above + 1, above + depth
+    head = [[""] * columns for _ in range(depth)]
+    at = 0
+    while at < columns:
+        wide = chance.randrange(1, min(3, columns - at) + 1) if at or columns < 5 else 2
+        level = 0
+        if wide > 1:  # a heading over names of their own
+            sheet.merge_cells(
+                start_row=top, end_row=bottom - 1, start_column=at + 1, end_column=at + wide
+            )
+            level = depth - 1
+        for column in range(at, at + wide):
+            name = f"{chance.choice(NAMES)} {column}"
+            if level == 0:
+                sheet.merge_cells(
+                    start_row=top, end_row=bottom, start_column=at + 1, end_column=at + 1
+                )
+            sheet.cell(top + level, column + 1, name)
+            for row in range(level, depth):
+                head[row][column] = name
+        if level:
+            sheet.cell(top, at + 1, f"Group {at}")
+            for row in range(level):
+                head[row][at : at + wide] = [f"Group {at}"] * wide
+        at += wide
+    rows = [
+        [f"Holm Bell {row}", *(chance.randrange(1, 999) for _ in range(columns - 1))]
+        for row in range(chance.randrange(1, 12))
+    ]
+    for row, cells in enumerate(rows, bottom + 1):
+        for column, value in enumerate(cells, 1):
+            sheet.cell(row, column, value)
+    out = io.BytesIO()
+    book.save(out)
+    return Written(head[-1], rows, out.getvalue(), (above, depth)), head
+
+
 class AtRandom(unittest.TestCase):
     def agree(self, made: Written, name: str) -> None:
         names, rows = read(made.octets, name)
@@ -181,6 +229,39 @@ class AtRandom(unittest.TestCase):
             made = book_file(chance)
             with self.subTest(number=number, how=made.how, rows=made.rows[:2]):
                 self.agree(made, "a.xlsx")
+
+    def test_names_over_several_rows(self):
+        """Of a workbook they are read and told; of the same cells without what is merged the rows
+        of names that are left are told."""
+        chance = random.Random(SEED)
+        for number in range(BOOKS):
+            made, head = deep_names(chance)
+            above, depth = made.how
+            with self.subTest(number=number, head=head):
+                self.agree(made, "a.xlsx")
+                table = read_table(io.BytesIO(made.octets), FileRows("a.xlsx"))
+                told = [
+                    (doubt.code, doubt.params["first"], doubt.params["last"])
+                    for doubt in table.frame.doubts
+                ]
+                is_title = len(set(head[0])) == 1  # over the whole table
+                self.assertEqual(
+                    told, [] if is_title else [("names-over-rows", above + 1, above + depth)]
+                )
+                text = io.StringIO(newline="")
+                bare = [
+                    [
+                        ""
+                        if (row and head[row - 1][at] == cell) or (at and cells[at - 1] == cell)
+                        else cell
+                        for at, cell in enumerate(cells)
+                    ]
+                    for row, cells in enumerate(head)
+                ]
+                csv.writer(text).writerows([*bare, *made.rows])
+                flat = read_table(io.BytesIO(text.getvalue().encode()), FileRows("a.csv"))
+                if len(made.rows) > 1 and flat.frame.area.row <= depth:
+                    self.assertTrue(flat.frame.doubts, bare)
 
     def test_json_and_lines(self):
         chance = random.Random(SEED)

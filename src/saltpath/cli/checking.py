@@ -60,8 +60,8 @@ def check(paths: tuple[Path, ...]) -> None:
 
 
 def _columns(found: ProjectFiles, case: Case) -> tuple[frozenset[str] | None, list[Finding]]:
-    """The columns of the file that a case's rows come from, and what is wrong with where they come
-    from."""
+    """The columns of the file that a case's rows come from; what is wrong with where they come
+    from, and what was guessed of the file."""
     from saltpath.core.assist.inspect import Finding
     from saltpath.core.cases.row_sources import FileRows
     from saltpath.core.values.grammar import Unreadable
@@ -76,7 +76,13 @@ def _columns(found: ProjectFiles, case: Case) -> tuple[frozenset[str] | None, li
         return None, []
     try:
         with file_opener(found.root)(source.file) as file:
-            return frozenset(read_table(file, source).names), []
+            table = read_table(file, source)
+            return frozenset(table.names), [
+                Finding(
+                    "warning", why("guessed", file=source.file, problem=doubt.sentence), case.place
+                )
+                for doubt in table.frame.doubts
+            ]
     except (Blocked, Unreadable) as problem:
         reason = why("source-unreadable", source=source.file, problem=str(problem))
         return None, [Finding("error", reason, case.place)]

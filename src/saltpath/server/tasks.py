@@ -14,7 +14,8 @@ from msgspec.structs import replace
 from saltpath.core.cases.row_sources import FileRows, Row
 from saltpath.core.tables.cells import BadCell
 from saltpath.core.tables.changes import TableChanges, changes
-from saltpath.core.tables.frame import Frame, framed, write_area
+from saltpath.core.tables.finding import framed
+from saltpath.core.tables.frame import Frame, write_area
 from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.why import Blocked
 from saltpath.formats import workbook
@@ -75,6 +76,7 @@ def _frame(frame: Frame, source: FileRows) -> dict[str, Any]:
         "text": write_area(frame.area),
         "namesSaid": source.names_in is not None,
         "dataSaid": source.data_in is not None,
+        "doubts": [doubt.sentence for doubt in frame.doubts],
     }
 
 
@@ -107,7 +109,7 @@ def looked(folder: Path, project: int, source: FileRows) -> dict[str, Any]:
             **_cells(found.records),
         }
         if found.records:
-            answer["frame"] = _frame(framed(found.records, source), source)
+            answer["frame"] = _frame(framed(found.records, source, found.merged), source)
         with opened(source.file) as file:
             table = read_table(file, source)
             answer["rows"] = [row_shown(row, table.names) for row in islice(table.rows, MOST_SHOWN)]

@@ -1951,6 +1951,7 @@ export interface components {
             text: string;
             namesSaid: boolean;
             dataSaid: boolean;
+            doubts: string[];
         };
         SourceRow: {
             row: number;

@@ -214,9 +214,7 @@ def _area(reading: Reading, node: Node | None, path: str) -> Area | None:
     if node is None:
         return None
     # what reads files is imported for cases that have some
-    from saltpath.core.tables.frame import (
-        read_area,
-    )
+    from saltpath.core.tables.frame import read_area
 
     try:
         return read_area(reading.text(node, path, "data in"))

@@ -9,7 +9,8 @@ from typing import Any
 from saltpath.core.cases.row_sources import Area, FileRows, Row
 from saltpath.core.paths import jsonpath
 from saltpath.core.tables.cells import BadCell, Unfit, fitted, problem_of
-from saltpath.core.tables.frame import Frame, Table
+from saltpath.core.tables.frame import Frame
+from saltpath.core.tables.table import Table
 from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.why import Why
 

@@ -74,6 +74,15 @@ TEMPLATES: dict[str, str] = {
     "cell-formula": "the cell {cell} ({column}) is a formula that was never worked out; open the "
     "file in a spreadsheet program and save it",
     "row-too-wide": "line {line} of the file has {actual} cells, and there are names for {names}",
+    "one-cell-of-many": "row {row} is left out as a title; it is one cell that divides into as "
+    "many as the rows below have, so that it may be the names",
+    "names-over-rows": "names seem to stand in rows {first} to {last}, of which row {row} is taken",
+    "texts-over-numbers": "row {row} has texts where those below it have numbers or dates; if it "
+    "belongs to the names in row {names}, the data begin below it",
+    "several-texts-over-numbers": "rows {first} to {last} have texts where those below have "
+    "numbers or dates; if they belong to the names in row {names}, the data begin below them",
+    "encoding-guessed": "its letters are taken for {encoding}, and few of them tell",
+    "guessed": "a guess about {file}: {problem}; say in its source how it is read if not so",
     "rows-no-list": "rows need a list, and this is {actual}",
     "rows-bad": "{bad} of {rows} rows {verdict}; the first, row {row}: {problem}",
     "rows-bad-one": "row {row} {verdict}: {problem}",

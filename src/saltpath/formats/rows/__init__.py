@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, BinaryIO
 from saltpath.core.cases.row_sources import FileRows, Row
 
 if TYPE_CHECKING:
-    from saltpath.core.tables.frame import Table
+    from saltpath.core.tables.table import Table
 
 OLD_WORKBOOK = b"\xd0\xcf\x11\xe0"
 

@@ -15,8 +15,10 @@ from msgspec.structs import replace
 
 from saltpath.core.cases.row_sources import FileRows
 from saltpath.core.tables.cells import BadCell, looks_with_comma
-from saltpath.core.tables.frame import Table, column_letters, table_of
+from saltpath.core.tables.frame import column_letters
+from saltpath.core.tables.table import Table, table_of
 from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.why import why
 from saltpath.formats.rows.encodings import found_encoding, known_encoding, shown
 from saltpath.formats.rows.letters import Guess
 
@@ -58,9 +60,13 @@ class Dialect(Struct, frozen=True):
 def read(file: BinaryIO, source: FileRows) -> Table:
     """The table. Raises Unreadable."""
     dialect = found_dialect(file, source)
-    return table_of(
+    table = table_of(
         records(file, dialect), replace(source, decimal=source.decimal or dialect.decimal)
     )
+    if dialect.sure:
+        return table
+    guess = why("encoding-guessed", encoding=shown(dialect.encoding))
+    return replace(table, frame=replace(table.frame, doubts=(guess, *table.frame.doubts)))
 
 
 def found_dialect(file: BinaryIO, source: FileRows) -> Dialect:

@@ -10,8 +10,8 @@ from typing import Any, BinaryIO
 
 from saltpath.core.cases.row_sources import FileRows
 from saltpath.core.tables.cells import BadCell
-from saltpath.core.tables.frame import Table
 from saltpath.core.tables.objects import list_in, table_of_items
+from saltpath.core.tables.table import Table
 from saltpath.core.values import plain
 from saltpath.core.values.grammar import Unreadable
 from saltpath.formats.rows.encodings import found_encoding, known_encoding

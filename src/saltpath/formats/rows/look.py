@@ -8,7 +8,7 @@ from typing import Any, BinaryIO
 
 from msgspec import Struct, field
 
-from saltpath.core.cases.row_sources import FileRows
+from saltpath.core.cases.row_sources import Area, FileRows
 from saltpath.core.tables.objects import lists_in
 from saltpath.core.values import plain
 from saltpath.formats.rows import csv_rows, json_rows, kind_of_file, xlsx_rows
@@ -18,21 +18,27 @@ MOST_RECORDS = 60
 
 
 class Look(Struct):
-    """`kind`: csv, xlsx, json or lines. Of a workbook its `sheets` and the one that is meant; of
-    CSV its `encoding` as people call it, and whether that is `sure`, its `delimiter`, `quote` and
-    `decimal`; of JSON the paths of its `lists`. `records`: the first cells of CSV and workbooks,
-    row by row."""
+    """What is seen of a file."""
 
     kind: str
+    """csv, xlsx, json or lines."""
     sheets: list[str] = field(default_factory=list)
+    """Of a workbook."""
     sheet: str = ""
+    """The one that is meant."""
     encoding: str = ""
+    """Of CSV, as people call it."""
     sure: bool = True
+    """Whether the encoding is known rather than guessed."""
     decimal: str = ""
     delimiter: str = ""
     quote: str = ""
     lists: list[str] = field(default_factory=list)
+    """Of JSON: the paths of its lists."""
     records: list[list[Any]] = field(default_factory=list)
+    """The first cells of CSV and workbooks, row by row."""
+    merged: list[Area] = field(default_factory=list)
+    """The cells of a sheet that are one; each has its value."""
 
 
 def look(file: BinaryIO, source: FileRows, most: int = MOST_RECORDS) -> Look:
@@ -41,7 +47,8 @@ def look(file: BinaryIO, source: FileRows, most: int = MOST_RECORDS) -> Look:
     found = Look(kind_of_file(file, source.file))
     if found.kind == "xlsx":
         found.sheets, found.sheet = xlsx_rows.sheets_of(file, source.sheet)
-        found.records = list(islice(xlsx_rows.records(file, source.sheet), most))
+        rows, found.merged = xlsx_rows.cells_of(file, source.sheet)
+        found.records = list(islice(rows, most))
     elif found.kind == "csv":
         dialect = csv_rows.found_dialect(file, source)
         found.encoding, found.delimiter, found.quote = (

@@ -17,7 +17,8 @@ from typing import Any, BinaryIO
 
 from saltpath.core.cases.row_sources import Area, FileRows
 from saltpath.core.tables.cells import BadCell
-from saltpath.core.tables.frame import Table, column_letters, read_area, table_of
+from saltpath.core.tables.frame import column_letters, read_area
+from saltpath.core.tables.table import Table, table_of
 from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.nearest import listed, nearest
 from saltpath.formats.archives import check_places, safe_archive, short
@@ -45,7 +46,8 @@ def read(file: BinaryIO, source: FileRows) -> Table:
         )
     safe_archive(file, LARGEST_UNPACKED)
     try:
-        return table_of(records(file, source.sheet), source, empty=None)
+        rows, merged = cells_of(file, source.sheet)
+        return table_of(rows, source, None, merged)
     except Unreadable:
         raise
     # the library raises whatever a spoilt part of the archive makes it stumble over
@@ -70,11 +72,19 @@ def sheets_of(file: BinaryIO, name: str = "") -> tuple[list[str], str]:
         ) from None
 
 
-def records(file: BinaryIO, name: str) -> Iterator[list[Any]]:
-    """A sheet's cells row by row, the empty rows too. Raises Unreadable."""
+def cells_of(file: BinaryIO, name: str) -> tuple[Iterator[list[Any]], list[Area]]:
+    """A sheet's cells row by row, the empty rows too, and which of them are merged. Raises
+    Unreadable, also while its rows are read."""
     book = openpyxl().load_workbook(file, read_only=True, data_only=True, keep_links=False)
     sheet = _sheet(book, name)
     merged, formulas = _looked_through(file, sheet)
+    areas = [area for row in merged for area in merged[row]]
+    return _records(file, sheet, merged, formulas), areas
+
+
+def _records(
+    file: BinaryIO, sheet: Any, merged: dict[int, list[Area]], formulas: bool
+) -> Iterator[list[Any]]:
     sheet.reset_dimensions()  # which a file may state wrongly
     written: Iterator[Any] = iter(())
     if formulas:

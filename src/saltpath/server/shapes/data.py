@@ -44,6 +44,7 @@ SHAPES: dict[str, Any] = {
         text=TEXT,
         namesSaid=FLAG,
         dataSaid=FLAG,
+        doubts=TEXTS,
     ),
     "SourceRow": shape(row=WHOLE, cells=TEXTS, why=TEXT),
     "LookedAt": shape(

@@ -1,5 +1,6 @@
 import type { DataSource, LookedAt, SourceDocument } from "../../api";
 import { InPlace } from "../../parts/typing/InPlace";
+import { FrameFound } from "./FrameFound";
 import { saying } from "./source";
 
 type Choice = [value: string, name: string];
@@ -48,7 +49,6 @@ export function HowItIsRead({ source, looked, change }: Props) {
   const { document } = source;
   const said = (key: string) => (typeof document[key] === "string" ? (document[key] as string) : "");
   const set = (key: string) => (value: string) => void change(saying(document, key, value));
-  const { frame } = looked;
   return (
     <p className="how-read">
       {looked.kind === "xlsx" && (
@@ -95,7 +95,7 @@ export function HowItIsRead({ source, looked, change }: Props) {
           {!looked.encodingSure && (
             <>
               {" "}
-              <span className="problem">
+              <span className="guess">
                 (a guess by few letters: look whether they read right, else choose)
               </span>
               ,
@@ -136,44 +136,7 @@ export function HowItIsRead({ source, looked, change }: Props) {
         </>
       )}
       {looked.kind === "lines" && "Each line is a JSON document. "}
-      {frame && (
-        <>
-          {frame.names ? "Names stand in row " : "No row has "}
-          <InPlace
-            text={String(frame.names)}
-            label="The row that has the columns’ names"
-            hint="Its number; 0: no row has names"
-            save={async (row) =>
-              /^\d{1,4}$/.test(row.trim())
-                ? change(saying(document, "names in", Number(row)))
-                : "Type the row’s number, or 0."
-            }
-          >
-            {frame.names || "names"}
-          </InPlace>
-          , data in{" "}
-          <InPlace
-            text={frame.text}
-            label="Where the data stand"
-            hint="Cells such as A2:F40, or A2:F to the last row"
-            save={(area) => change(saying(document, "data in", area.trim()))}
-          >
-            <span className="mono">{frame.text}</span>
-          </InPlace>
-          {!frame.lastRow && " to the last row"}.{" "}
-          {(frame.namesSaid || frame.dataSaid) && (
-            <button
-              type="button"
-              className="plain-link"
-              onClick={() =>
-                void change(saying(saying(document, "names in", undefined), "data in", undefined))
-              }
-            >
-              find them again
-            </button>
-          )}
-        </>
-      )}
+      {looked.frame && <FrameFound document={document} frame={looked.frame} change={change} />}
     </p>
   );
 }
