@@ -12,7 +12,7 @@ from pathlib import Path
 
 from bench.nginx import harbour
 from bench.sides import engine, in_turn, line, median_ratio, plan, with_aiohttp, with_requests
-from saltpath.core.running.plan import Plan
+from saltpath.core.running.compiled import CompiledPlan
 from saltpath.runner.recorder import Recorder
 from saltpath.store import cases, jobs, people, projects, runs
 from saltpath.store.database import connect, migrate
@@ -41,7 +41,7 @@ class Recording:
         )
         self.recorder = Recorder(folder)
 
-    def begin(self, work: Plan) -> None:
+    def begin(self, work: CompiledPlan) -> None:
         many = [(self.case.id, 1, "Read port calls")] * len(work.cases)
         run, _ = runs.ask(
             self.main,

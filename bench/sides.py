@@ -15,8 +15,8 @@ import pycurl
 
 from saltpath.core.cases.case import NamedValues, Project
 from saltpath.core.format.reader import read_case
+from saltpath.core.running.compiled import CompiledPlan, compiled
 from saltpath.core.running.events import Event
-from saltpath.core.running.plan import Plan, planned
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
 
@@ -38,11 +38,11 @@ CASE = "salt-path: 1\ncase: Read port calls\nkey: benchbench\nsteps:\n" + "".joi
 )
 
 
-def plan(address: str, exchanges: int, jobs: int) -> Plan:
+def plan(address: str, exchanges: int, jobs: int) -> CompiledPlan:
     """A plan of so many exchanges, in cases of 50 steps."""
-    one = planned(read_case(CASE), file="bench.case.yaml")
+    one = compiled(read_case(CASE), file="bench.case.yaml")
     project = Project("Bench", values=NamedValues({"harbour": address}))
-    return Plan((one,) * max(exchanges // STEPS, 1), project, seed=1, jobs=jobs)
+    return CompiledPlan((one,) * max(exchanges // STEPS, 1), project, seed=1, jobs=jobs)
 
 
 def engine(address: str, exchanges: int, jobs: int, emit: Callable[[Event], None]) -> float:

@@ -7,11 +7,12 @@ from typing import Any
 
 from saltpath.core.cases.case import NamedValues, Project
 from saltpath.core.format.reader import read_case
-from saltpath.core.running.plan import Plan, planned
+from saltpath.core.running.compiled import CompiledPlan, compiled
 from saltpath.demo.harbour.server import Harbour
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
 from saltpath.formats.results import CaseResult, Results
+from tests.supplies import Given
 
 _running: list[Harbour] = []
 
@@ -44,18 +45,17 @@ def run_text(
     in which a step may be blocked: it fails the test, unless it is about `faults`."""
     names = frozenset(secrets or {})
     project = Project("Tests", values=NamedValues({"harbour": harbour(), **values}, names))
-    cases = tuple(planned(read_case(text)) for text in texts)
+    cases = tuple(compiled(read_case(text)) for text in texts)
     start = 1_795_420_800_000_000  # 2026-11-23T08:00:00Z
-    plan = Plan(
+    plan = CompiledPlan(
         cases,
         project,
         seed=seed,
         secrets=secrets or {},
         jobs=jobs,
         started_us=start,
-        read_file=read_file,
-        own_port=own_port,
     )
+    supplies = Given(read_file, own_port=own_port)
     results = Results([CaseResult(case) for case in plan.cases])
 
     def take(event) -> None:
@@ -63,7 +63,7 @@ def run_text(
         if events is not None:
             events.append(event)
 
-    run_in_loop(lambda selector: run_plan(plan, selector, take))
+    run_in_loop(lambda selector: run_plan(plan, selector, take, supplies=supplies))
     for step in [] if faults else (step for of in results.cases for step in of.steps):
         assert step.why is None or step.why.code != "fault", step.why.sentence
     return results

@@ -9,7 +9,7 @@ from saltpath.core.checks.relations import TABLE
 from saltpath.core.checks.typed import read_sentence
 from saltpath.core.format.project import read_project, read_suite
 from saltpath.core.format.reader import case_from_data
-from saltpath.core.running.plan import inheriting
+from saltpath.core.running.inherited import inheriting
 from saltpath.core.values.plain import read_json, write_json
 
 

@@ -16,7 +16,8 @@ from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.project import read_project, read_suite
 from saltpath.core.format.reader import case_from_data, read_case
 from saltpath.core.format.writer import write_document
-from saltpath.core.running.plan import planned, signed_in
+from saltpath.core.running.compiled import compiled
+from saltpath.core.running.inherited import signed_in
 from tests.harbour import harbour, run_text
 
 STEP = {"request": "A", "send": "GET http://h/a", "expect": [{"of": "status", "is": 200}]}
@@ -59,7 +60,7 @@ class Nearest(unittest.TestCase):
                 ),
             ]
             made = case_with(texts["case"], {**STEP, **({"auth": texts[""]} if step else {})})
-            [found] = planned(made, around[1], project=around[0]).case.steps
+            [found] = compiled(made, around[1], project=around[0]).case.steps
             nearest = next(
                 (level for level in ("", "case", "suite", "project") if texts[level]), ""
             )
@@ -85,7 +86,7 @@ class Nearest(unittest.TestCase):
                 "of the project",
             ),
         ):
-            use, own = planned(made, None, project=project, library={"sign-in": shared}).case.steps
+            use, own = compiled(made, None, project=project, library={"sign-in": shared}).case.steps
             self.assertEqual(
                 (said(use.shared.steps[0].auth), said(own.auth)), (wanted, "of the case")
             )

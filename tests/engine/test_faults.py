@@ -10,8 +10,8 @@ from msgspec.structs import replace
 
 from saltpath.core.cases.case import NamedValues, Project
 from saltpath.core.format.reader import read_case
+from saltpath.core.running.compiled import CompiledPlan, compiled
 from saltpath.core.running.events import RowFinished, StepFinished
-from saltpath.core.running.plan import Plan, planned
 from saltpath.engine import client, judging, masking, run, sending, step, walk
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
@@ -121,10 +121,13 @@ class Faults(unittest.TestCase):
         self.assertEqual([event.verdict for event in steps], ["passed", "blocked", "passed"] * 2)
         self.assertEqual((steps[1].why.code, verdict), ("not-kept", "blocked"))
 
-    def plan(self, text: str, **more) -> Plan:
+    def plan(self, text: str, **more) -> CompiledPlan:
         project = Project("T", values=NamedValues({"harbour": harbour()}))
-        return Plan(
-            (planned(read_case(text), project=project), planned(read_case(text), project=project)),
+        return CompiledPlan(
+            (
+                compiled(read_case(text), project=project),
+                compiled(read_case(text), project=project),
+            ),
             project,
             seed=1,
             **more,

@@ -6,12 +6,14 @@ import unittest
 from saltpath.core.cases.case import NamedValues, Project, Suite
 from saltpath.core.format.project import read_project
 from saltpath.core.format.reader import read_case
-from saltpath.core.running.plan import Kept, Plan, Resume, planned
+from saltpath.core.running.compiled import CompiledPlan, compiled
+from saltpath.core.running.supplies import Kept, Resume
 from saltpath.core.running.totals import RecordedStep
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
 from saltpath.formats.results import CaseResult, Results
 from tests.harbour import harbour
+from tests.supplies import Given
 
 HEAD = "salt-path: 1\ncase: A test\nkey: abcde56789\n"
 GET = "{ request: %s, send: 'GET [=harbour]%s', expect: [ { of: status, is: %s } ] }"
@@ -27,8 +29,8 @@ def run(text, project=None, resume=None, suite=None, values=None, seed=7, **libr
     )
     around = Project("Tests", values=own, every_answer=project.every_answer if project else ())
     found = {name: read_case(source) for name, source in library.items()}
-    case = planned(read_case(HEAD + text), suite, "", around, found, resume=resume)
-    plan = Plan(
+    case = compiled(read_case(HEAD + text), suite, "", around, found, begun=1 if resume else None)
+    plan = CompiledPlan(
         (case,),
         around,
         seed=seed,
@@ -36,8 +38,9 @@ def run(text, project=None, resume=None, suite=None, values=None, seed=7, **libr
         values=values or {},
         started_us=1_795_420_800_000_000,
     )
+    supplies = Given(resumes={1: resume} if resume else None)
     results = Results([CaseResult(case)])
-    run_in_loop(lambda selector: run_plan(plan, selector, results.take))
+    run_in_loop(lambda selector: run_plan(plan, selector, results.take, supplies=supplies))
     return results.cases[0]
 
 

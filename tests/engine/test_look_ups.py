@@ -12,12 +12,13 @@ from pathlib import Path
 from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.project import read_project
 from saltpath.core.format.reader import read_case
+from saltpath.core.running.compiled import CompiledPlan, compiled
 from saltpath.core.running.events import StepFinished
-from saltpath.core.running.plan import Plan, planned
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
 from tests.engine.test_secrets import everything_in
 from tests.postgres import FOLDERS, PASSWORD, Postgres
+from tests.supplies import Given
 
 TABLE = """create table port_call (id text primary key, vessel text, metres numeric,
   nights integer, state text);
@@ -68,17 +69,16 @@ class Looking:
 
         async def walk(selector):
             await run_plan(
-                Plan(
-                    (planned(read_case(text), project=project),),
+                CompiledPlan(
+                    (compiled(read_case(text), project=project),),
                     project,
                     seed=1,
                     secrets={"pin": PASSWORD},
-                    root=self.root,
-                    own_folder=self.own,
                     **plan,
                 ),
                 selector,
                 events.append,
+                supplies=Given(root=self.root, own_folder=self.own),
             )
 
         run_in_loop(walk)

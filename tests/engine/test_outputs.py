@@ -13,7 +13,7 @@ from openpyxl import Workbook, load_workbook
 from saltpath.core.cases.case import NamedValues, Project
 from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.reader import read_case
-from saltpath.core.running.plan import Plan, planned
+from saltpath.core.running.compiled import CompiledPlan, compiled
 from saltpath.core.values.grammar import Unreadable
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
@@ -22,6 +22,7 @@ from saltpath.formats.workbook import into_sheet, write_values_csv, write_values
 from saltpath.store.collected import OutputTables
 from tests.engine.test_command_line import saltpath
 from tests.harbour import harbour
+from tests.supplies import Given
 
 WRITES = """\
 salt-path: 1
@@ -49,18 +50,17 @@ steps:
 
 def run(*texts: str, jobs: int = 1) -> tuple[Results, OutputTables]:
     tables = OutputTables()
-    cases = tuple(planned(read_case(text)) for text in texts)
+    cases = tuple(compiled(read_case(text)) for text in texts)
     project = Project("Tests", values=NamedValues({"harbour": harbour()}))
-    plan = Plan(
-        cases, project, seed=7, jobs=jobs, started_us=1_795_420_800_000_000, read_output=tables.read
-    )
+    plan = CompiledPlan(cases, project, seed=7, jobs=jobs, started_us=1_795_420_800_000_000)
+    supplies = Given(read_output=tables.read)
     results = Results([CaseResult(case) for case in plan.cases])
 
     def take(event):
         results.take(event)
         tables.take(event)
 
-    run_in_loop(lambda selector: run_plan(plan, selector, take))
+    run_in_loop(lambda selector: run_plan(plan, selector, take, supplies=supplies))
     return results, tables
 
 

@@ -238,11 +238,11 @@ class Reports(unittest.TestCase):
         events: list = []
         results = run_text(case(self.STEPS), events=events)
         from saltpath.core.cases.case import Project
-        from saltpath.core.running.plan import Plan
+        from saltpath.core.running.compiled import CompiledPlan
 
         for quiet in (False, True):
             out = io.StringIO()
-            terminal = Terminal(Plan((results.cases[0].planned,), Project("")), out, quiet)
+            terminal = Terminal(CompiledPlan((results.cases[0].planned,), Project("")), out, quiet)
             for event in events:
                 terminal.take(event)
             terminal.finish(results)

@@ -1,15 +1,15 @@
 """A case over rows: side by side, once around them, bad rows alone, picked, stopped, gone on with
 after an interruption."""
 
-import asyncio
 import unittest
 
 from msgspec.structs import replace
 
 from saltpath.core.cases.case import NamedValues, Project
 from saltpath.core.format.reader import read_case
+from saltpath.core.running.compiled import CompiledPlan, compiled
 from saltpath.core.running.events import RowFinished, RowStarted, StepFinished
-from saltpath.core.running.plan import Kept, Plan, Resume, ResumedRows, planned
+from saltpath.core.running.supplies import Kept, Resume
 from saltpath.core.running.totals import RecordedStep
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
@@ -17,6 +17,7 @@ from saltpath.engine.stop import Stop
 from saltpath.formats.results import CaseResult, Results
 from saltpath.formats.rows import rows_reader
 from tests.harbour import harbour
+from tests.supplies import Given
 
 READ = """\
 steps:
@@ -43,31 +44,25 @@ class Run:
         jobs: int = 1,
         files: dict[str, bytes] | None = None,
         stop_after: int = 0,
-        **more,
+        pick: str = "",
+        begun: int | None = None,
+        **recorded,
     ):
         import io
 
-        case = planned(read_case(f"salt-path: 1\ncase: A test\nkey: aaaaaaaaaa\n{text}"))
-        case = replace(
-            case, **{name: value for name, value in more.items() if name in ("pick", "resumed")}
-        )
+        case = compiled(read_case(f"salt-path: 1\ncase: A test\nkey: aaaaaaaaaa\n{text}"))
+        case = replace(case, pick=pick, begun=begun)
         project = Project("Tests", values=NamedValues({"harbour": harbour()}))
         self.events: list = []
-        self.claimed: list[int] = []
-
-        async def begin(case: int, row: int) -> None:
-            await asyncio.sleep(0.001)
-            self.claimed.append(row)
-
-        plan = Plan(
+        plan = CompiledPlan(
             (case,),
             project,
             seed=7,
             jobs=jobs,
             started_us=1_795_420_800_000_000,
-            read_rows=rows_reader(lambda path: io.BytesIO((files or {})[path])),
-            begin_rows=begin if more.get("claims") else None,
         )
+        reader = rows_reader(lambda path: io.BytesIO((files or {})[path]))
+        self.supplies = Given(read_rows=reader, **recorded)
         self.results = Results([CaseResult(case)])
 
         async def walk(selector):
@@ -79,7 +74,7 @@ class Run:
                 if stop_after and len(self.of(RowFinished)) == stop_after:
                     stop.request("Ines")
 
-            await run_plan(plan, selector, take, stop)
+            await run_plan(plan, selector, take, stop, supplies=self.supplies)
 
         run_in_loop(walk)
         self.case = self.results.cases[0]
@@ -223,24 +218,22 @@ steps:
         )
 
     def test_rows_are_said_before_they_begin(self):
-        run = Run(MADE, jobs=8, claims=True)
+        run = Run(MADE, jobs=8)
         self.assertEqual(len(run.rows), 200)
-        self.assertEqual(run.claimed, sorted(run.claimed))
-        self.assertEqual(run.claimed[-1], 200)
+        self.assertEqual(run.supplies.claimed, sorted(run.supplies.claimed))
+        self.assertEqual(run.supplies.claimed[-1], 200)
 
     def test_going_on(self):
         """Rows 1 to 10 may have begun; 1 to 7 ended, 8 had asked, of 9 and 10 nothing is known."""
         passed, steps = RecordedStep("Ask", "passed", None, True, True), frozenset({"steps"})
         asked = Resume(Kept({"drawn": "x"}), {("steps", 0): passed}, steps)
         ended = dict.fromkeys(range(1, 8), ("passed", None)) | {3: ("failed", None)}
-        resumed = ResumedRows(
-            10, ended.get, lambda number: asked if number == 8 else Resume(Kept({}), {}, steps)
-        )
         after = (
             "afterwards:\n  - { request: Tidy, only if: { of: value drawn, present: true }, "
             'send: "GET [=harbour]/vessels?word=[=drawn]" }\n'
         )
-        run = Run(MADE + after, resumed=resumed, pick="1 to 15", claims=True)
+        recorded = {"resumes": {8: asked}, "over": ended}
+        run = Run(MADE + after, pick="1 to 15", begun=10, **recorded)
         self.assertEqual(
             run.rows,
             {8: "blocked", 9: "blocked", 10: "blocked", **dict.fromkeys(range(11, 16), "passed")},

@@ -6,8 +6,9 @@ import unittest
 
 from saltpath.core.cases.case import NamedValues, Project
 from saltpath.core.format.reader import read_case
+from saltpath.core.running.compiled import CompiledPlan, compiled
 from saltpath.core.running.events import StepStarted
-from saltpath.core.running.plan import Kept, Plan, Resume, planned
+from saltpath.core.running.supplies import Kept, Resume
 from saltpath.core.running.totals import RecordedStep
 from saltpath.core.values.why import why
 from saltpath.engine.loop import run_in_loop
@@ -15,6 +16,7 @@ from saltpath.engine.run import run_plan
 from saltpath.engine.stop import Stop
 from saltpath.formats.results import CaseResult, Results
 from tests.harbour import case, harbour, run_text
+from tests.supplies import Given
 
 SIGN_IN = """\
   - request: Sign in
@@ -219,10 +221,14 @@ class Secrets(unittest.TestCase):
 
 
 class Stopping(unittest.TestCase):
-    def run_with(self, text: str, stopped_in: int | None = None, **more) -> Results:
+    def run_with(
+        self, text: str, stopped_in: int | None = None, resume: Resume | None = None
+    ) -> Results:
         """Run a case; Ines stops it a moment after the step of this index has begun."""
         project = Project("T", values=NamedValues({"harbour": harbour()}, frozenset(PIN)))
-        plan = Plan((planned(read_case(text), **more),) * 1, project, secrets=PIN)
+        case = compiled(read_case(text), begun=1 if resume else None)
+        plan = CompiledPlan((case,), project, secrets=PIN)
+        supplies = Given(resumes={1: resume} if resume else None)
         results = Results([CaseResult(entry) for entry in plan.cases])
 
         async def walk(selector):
@@ -233,7 +239,7 @@ class Stopping(unittest.TestCase):
                 if isinstance(event, StepStarted) and event.step == stopped_in:
                     asyncio.get_running_loop().call_later(0.15, stop.request, "Ines")
 
-            await run_plan(plan, selector, take, stop)
+            await run_plan(plan, selector, take, stop, supplies=supplies)
 
         run_in_loop(walk)
         return results

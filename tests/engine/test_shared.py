@@ -6,7 +6,7 @@ import unittest
 from saltpath.core.answers.exchange import MASK
 from saltpath.core.cases.case import NamedValues, Project
 from saltpath.core.format.reader import read_case
-from saltpath.core.running.plan import Plan, planned
+from saltpath.core.running.compiled import CompiledPlan, compiled
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
 from saltpath.formats import json_report, junit
@@ -52,8 +52,8 @@ def run(
         "Tests", values=NamedValues({"harbour": harbour(), **values}, frozenset(["pin"]))
     )
     shared = {name: read_case(source) for name, source in library}
-    cases = tuple(planned(read_case(text), None, "", project, shared) for _ in range(copies))
-    plan = Plan(
+    cases = tuple(compiled(read_case(text), None, "", project, shared) for _ in range(copies))
+    plan = CompiledPlan(
         cases,
         project,
         seed=seed,

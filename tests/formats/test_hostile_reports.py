@@ -13,7 +13,7 @@ from pathlib import Path
 from lxml import etree
 
 from saltpath.core.cases.case import Project
-from saltpath.core.running.plan import Plan
+from saltpath.core.running.compiled import CompiledPlan
 from saltpath.formats import json_report, junit
 from saltpath.formats.terminal import Terminal, printable
 from tests.engine.answering import answering
@@ -47,7 +47,7 @@ class Reports(unittest.TestCase):
         events: list = []
         results = self.results(events)
         for out in (io.StringIO(), Screen()):
-            terminal = Terminal(Plan((results.cases[0].planned,), Project("")), out)
+            terminal = Terminal(CompiledPlan((results.cases[0].planned,), Project("")), out)
             for event in events:
                 terminal.take(event)
             terminal.finish(results)

@@ -17,6 +17,7 @@ from msgspec import structs
 from saltpath.core.answers.exchange import Exchange, Times
 from saltpath.core.checks.judge import Outcome
 from saltpath.core.running.events import StepFinished
+from saltpath.core.running.plan import RunRequest
 from saltpath.core.values import plain
 from saltpath.core.values.why import why
 from saltpath.store import (
@@ -26,6 +27,7 @@ from saltpath.store import (
     environments,
     evidence,
     jobs,
+    last_verdicts,
     people,
     projects,
     runs,
@@ -261,7 +263,7 @@ class Store(unittest.TestCase):
             title="x",
             environment="",
             seed=1,
-            request={"sealed": given},
+            request=RunRequest(sealed=given),
         )
         old = (self.folder / "secret.key").read_bytes()
         self.assertEqual(secrets.change_key(self.main, self.folder), 2)
@@ -270,7 +272,7 @@ class Store(unittest.TestCase):
             secrets.secrets_for(self.main, self.folder, self.project.id, ""),
             {"pin": "salt-and-tar"},
         )
-        sealed = runs.run_by_id(self.main, 1).request["sealed"]
+        sealed = runs.run_by_id(self.main, 1).request.sealed
         self.assertEqual(secrets.given(self.folder, self.project.id, sealed), {"pin": "low-water"})
 
     def test_a_change_of_key_that_was_broken_off_loses_nothing(self):
@@ -382,7 +384,7 @@ class Store(unittest.TestCase):
             (done.verdict, done.counts, done.state), ("failed", {"failed": 1}, "finished")
         )
         self.assertEqual(
-            runs.last_of_cases(self.main, self.project.id)[self.case.id]["verdicts"], ["failed"]
+            last_verdicts.of_project(self.main, self.project.id)[self.case.id].verdicts, ["failed"]
         )
 
     def finished(self, number: int, body: bytes) -> StepFinished:

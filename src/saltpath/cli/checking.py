@@ -24,7 +24,7 @@ def check(paths: tuple[Path, ...]) -> None:
 
     from saltpath.core.assist.inspect import inspect, surroundings
     from saltpath.core.cases.shared import linked
-    from saltpath.core.running.plan import signed_in
+    from saltpath.core.running.inherited import signed_in
     from saltpath.core.values.measures import counted
 
     found = load_files(paths)

@@ -17,7 +17,8 @@ from saltpath.cli.calls import STOPPED, NotUnderstood, load_files
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from saltpath.core.running.plan import Plan
+    from saltpath.core.running.compiled import CompiledPlan
+    from saltpath.core.running.supplies import Supplies
     from saltpath.formats.project_files import ProjectFiles
     from saltpath.formats.results import Results
     from saltpath.store.collected import OutputTables
@@ -99,6 +100,9 @@ def run(
     quiet: bool,
 ) -> None:
     """Run case files, suites or a whole project."""
+    from saltpath.cli.supplies import FolderSupplies
+    from saltpath.store.collected import OutputTables
+
     # until the run takes over: nothing was sent yet
     signal.signal(signal.SIGINT, lambda *_: sys.exit(STOPPED))
     gc.disable()  # what is loaded stays: looking for garbage in it is a twentieth of the time
@@ -106,7 +110,7 @@ def run(
         found = load_files(paths)
         measures = _measures(baseline) if baseline is not None else None
         plan = _plan(found, environment, _values(assignments), only, tags, seed, jobs, measures)
-        plan = _with_rows(plan, found.root, rows_file, pick)
+        plan = _with_rows(plan, rows_file, pick)
     finally:
         gc.enable()
     _guard(plan, "changes" in allow)
@@ -119,18 +123,19 @@ def run(
             raise NotUnderstood(f"{file}: there is no folder {file.resolve().parent}")
         if file.resolve() in [other.resolve() for other in written[:number]]:
             raise NotUnderstood(f"{file}: two reports would be written there")
-    sys.exit(_execute(plan, json_files, junit_files, table_files, quiet, allow, label))
+    tables = OutputTables()
+    supplies = FolderSupplies(found.root, rows_file, tables.read)
+    sys.exit(
+        _execute(plan, supplies, tables, json_files, junit_files, table_files, quiet, allow, label)
+    )
 
 
-def _with_rows(plan: Plan, root: Path, rows_file: Path | None, pick: str) -> Plan:
-    """The plan with what reads rows; those of another file, and those that are meant. Raises
-    NotUnderstood."""
+def _with_rows(plan: CompiledPlan, rows_file: Path | None, pick: str) -> CompiledPlan:
+    """The plan with the rows of another file, and those that are meant. Raises NotUnderstood."""
     from msgspec.structs import replace
 
     from saltpath.core.cases.row_sources import FileRows
     from saltpath.core.values.grammar import Unreadable
-    from saltpath.formats.project_files import file_opener
-    from saltpath.formats.rows import rows_reader
 
     if pick:
         from saltpath.core.format.picking import read_picks
@@ -146,9 +151,8 @@ def _with_rows(plan: Plan, root: Path, rows_file: Path | None, pick: str) -> Pla
         cases = tuple(
             replace(planned, pick=pick) if planned.case.rows else planned for planned in cases
         )
-    opened = file_opener(root)
     if rows_file is not None:
-        name, given = str(rows_file), rows_file
+        name = str(rows_file)
         cases = tuple(
             replace(
                 planned,
@@ -161,15 +165,10 @@ def _with_rows(plan: Plan, root: Path, rows_file: Path | None, pick: str) -> Pla
             else planned
             for planned in cases
         )
-        return replace(
-            plan,
-            cases=cases,
-            read_rows=rows_reader(lambda path: given.open("rb") if path == name else opened(path)),
-        )
-    return replace(plan, cases=cases, read_rows=rows_reader(opened))
+    return replace(plan, cases=cases)
 
 
-def _guard(plan: Plan, allowed: bool) -> None:
+def _guard(plan: CompiledPlan, allowed: bool) -> None:
     """Steps that may change a guarded environment are asked about, where there is someone to ask.
     Raises NotUnderstood if they may not."""
     from saltpath.core.cases.steps import changing, where_to
@@ -227,20 +226,19 @@ def _plan(
     seed: int | None,
     jobs: int,
     measures: dict[str, dict[str, Any]] | None,
-) -> Plan:
+) -> CompiledPlan:
     from saltpath.core.format.nodes import FormatError
-    from saltpath.core.running.plan import Plan, planned
+    from saltpath.core.running.compiled import CompiledPlan, compiled
     from saltpath.core.values.measures import counted
     from saltpath.core.values.nearest import listed
     from saltpath.engine.run import utc_us
-    from saltpath.formats.project_files import file_reader
 
     try:
         chosen = found.environment(environment)
     except FormatError as problem:
         raise NotUnderstood(str(problem)) from None
     cases = [
-        planned(
+        compiled(
             case.case,
             found.suites.get(case.folder),
             case.file,
@@ -264,7 +262,7 @@ def _plan(
     names = {name for c in cases for name in _secret_names(found, c.case.values.secret)}
     filled = {name: given[key] for name in names for key in (name, name.upper()) if key in given}
     seed = secrets.randbelow(1_000_000) if seed is None else seed
-    return Plan(
+    return CompiledPlan(
         tuple(cases),
         found.project,
         chosen,
@@ -274,8 +272,6 @@ def _plan(
         filled,
         jobs,
         utc_us(),
-        file_reader(found.root),
-        root=found.root,
     )
 
 
@@ -308,7 +304,9 @@ def _secret_names(found: ProjectFiles, own: frozenset[str]) -> set[str]:
 
 
 def _execute(
-    plan: Plan,
+    plan: CompiledPlan,
+    supplies: Supplies,
+    tables: OutputTables,
     json_files: tuple[Path, ...],
     junit_files: tuple[Path, ...],
     table_files: tuple[Path, ...],
@@ -316,14 +314,11 @@ def _execute(
     allow: tuple[str, ...],
     label: str,
 ) -> int:
-    from msgspec.structs import replace
-
     from saltpath.engine.loop import run_in_loop
     from saltpath.engine.run import run_plan
     from saltpath.engine.stop import Stop
     from saltpath.formats.results import CaseResult, Results
     from saltpath.formats.terminal import Terminal, both, printable
-    from saltpath.store.collected import OutputTables
 
     results = Results(
         [CaseResult(planned) for planned in plan.cases],
@@ -331,17 +326,16 @@ def _execute(
         keep=bool(json_files or junit_files),
     )
     terminal = Terminal(plan, quiet=quiet)
-    tables = OutputTables()
-    plan = replace(plan, read_output=tables.read)
 
-    async def walk(selector: object) -> str:
+    async def walk(selector: Any) -> str:
         import asyncio
 
         stop = Stop()
         loop = asyncio.get_running_loop()
         for number in (signal.SIGINT, signal.SIGTERM):
             loop.add_signal_handler(number, stop.request, "a signal")
-        return await run_plan(plan, selector, both(results.take, terminal.take, tables.take), stop)  # type: ignore[arg-type]
+        take = both(results.take, terminal.take, tables.take)
+        return await run_plan(plan, selector, take, stop, supplies=supplies)
 
     verdict = run_in_loop(walk)
     unwritten = _write_reports(results, tables, json_files, junit_files, table_files)

@@ -11,6 +11,7 @@ from pathlib import Path
 from msgspec import Struct
 
 from saltpath.core.format.folder import read_folder
+from saltpath.core.running.plan import RunRequest
 from saltpath.demo.harbour.desks import SECRET
 from saltpath.demo.harbour.port import AGENTS, LIVE_AGENTS
 from saltpath.formats.folders import read_disk
@@ -80,7 +81,7 @@ def _ask_for_a_run(connection: sqlite3.Connection, project: Document, owner: int
         title="Every suite",
         environment=str(project.document["environment"]),
         seed=90417,
-        request={"jobs": 2},
+        request=RunRequest(jobs=2),
     )
 
 

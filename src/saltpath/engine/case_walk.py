@@ -15,15 +15,10 @@ from saltpath.core.cases.case import Part
 from saltpath.core.cases.options import Options
 from saltpath.core.cases.row_sources import DatabaseRows, OutputRows, Row
 from saltpath.core.references.scopes import Scope, Scopes
+from saltpath.core.running.compiled import CompiledCase
 from saltpath.core.running.events import CaseFinished, CaseStarted, RowFinished, RowStarted
-from saltpath.core.running.plan import (
-    Kept,
-    PlannedCase,
-    Resume,
-    options_of,
-    scope_of,
-    scope_of_suite,
-)
+from saltpath.core.running.inherited import options_of, scope_of, scope_of_suite
+from saltpath.core.running.supplies import Kept, Resume
 from saltpath.core.running.totals import Planned, RowsTotal, case_outcome
 from saltpath.core.values.moments import zone_of
 from saltpath.core.values.plain import masking, with_whole_texts
@@ -45,13 +40,16 @@ class CaseWalk:
     `feed` is there, and `one_row` is called, also by several at once, until it gives False; then
     `end`."""
 
-    def __init__(self, of_run: OfRun, planned: PlannedCase, index: int) -> None:
+    def __init__(self, of_run: OfRun, planned: CompiledCase, index: int) -> None:
         self._of_run, self._planned, self._index = of_run, planned, index
         self._begun = time.monotonic_ns()
         self._masker = Masker()
         self._session = self._new_session()
-        self._options: Options = options_of(of_run.plan, planned)
-        self._around = self._walk(0, self._session, planned.around)
+        self._options: Options = options_of(of_run.plan.project, planned.suite, planned.case)
+        recorded = None if planned.begun is None else of_run.supplies.recorded(index, 0)
+        self._before: Resume | None = recorded
+        """What was recorded around its rows, where another runner had begun it."""
+        self._around = self._walk(0, self._session, recorded)
         self._sum = RowsTotal()
         self._handed_out = 0
         self._rows: int | None = None  # how many rows there are, once all were read
@@ -72,7 +70,7 @@ class CaseWalk:
         )
         emit(CaseStarted(now_us(), self._index))
         masking.set(self._masker.text)
-        if self._of_run.stop.requested and planned.around is None:
+        if self._of_run.stop.requested and self._before is None:
             self._finish(Planned(begun=False, stopped_by=self._of_run.stop.by))
             return
         if planned.problem is not None:
@@ -80,10 +78,10 @@ class CaseWalk:
                 Planned(has_rows=case.rows is not None, rows=None, problem=planned.problem)
             )
             return
-        if planned.around is not None:
-            self._restore(planned.around.kept)
+        if self._before is not None:
+            self._restore(self._before.kept)
         if case.once and planned.only is None:
-            await self._begin_part(0, "once", planned.around)
+            await self._begin_part(0, "once", self._before)
             await self._around.part("once")
             await self._keep_session()
         if case.rows is None:
@@ -101,20 +99,14 @@ class CaseWalk:
     async def _begin_part(self, row: int, part: Part, resume: Resume | None) -> None:
         """Have it recorded that steps of a part may be sent from now on, before any is; unless it
         was."""
-        begin = self._of_run.plan.begin_part
-        if (
-            begin is not None
-            and self._planned.case.part(part)
-            and (resume is None or part not in resume.begun)
-        ):
-            await begin(self._index, row, part)
+        if self._planned.case.part(part) and (resume is None or part not in resume.begun):
+            await self._of_run.supplies.begin_part(self._index, row, part)
 
     async def _keep_session(self) -> None:
         """Have what `once` left recorded, for whoever goes on with the rows."""
-        keep = self._of_run.plan.keep_session
-        if keep is not None and self._around.total.bad is None and self._planned.around is None:
+        if self._around.total.bad is None and self._before is None:
             kept = self._session.scopes.by_name["kept"]
-            await keep(
+            await self._of_run.supplies.keep_session(
                 self._index,
                 Kept(dict(kept.values), frozenset(kept.secret), self._session.jar.given_away()),
             )
@@ -132,34 +124,34 @@ class CaseWalk:
         def ask(source: DatabaseRows) -> list[dict[str, Any]]:
             return rows_of_database(source, scopes, plan.project, of_run.databases, options)
 
-        rows = rows_of(planned.source, planned.pick, scopes, plan.read_rows, plan.read_output, ask)
-        claim = plan.begin_rows
-        if claim is None:
-            return Feed(rows, plan.jobs, None)
-        before = planned.resumed.begun if planned.resumed else 0
+        rows = rows_of(planned.source, planned.pick, scopes, of_run.supplies, ask)
 
         async def begin(row: int) -> None:
-            if row > before:
-                await claim(index, row)
+            if row > (planned.begun or 0):
+                await of_run.supplies.begin_rows(index, row)
 
         return Feed(rows, plan.jobs, begin)
 
     async def one_row(self) -> bool:
         """Carry out the next row; False if there is none, or the run is to stop."""
-        resumed = self._planned.resumed
+        begun, supplies = self._planned.begun or 0, self._of_run.supplies
         row = await self._next_row()
-        while row is not None and resumed is not None and row.number <= resumed.begun:
-            ended = resumed.finished(row.number)
+        while row is not None and row.number <= begun:
+            ended = supplies.ended(self._index, row.number)
             if ended is None:
                 break
             self._sum.add(row.number, *ended)
             row = await self._next_row()
         if row is None:
             return False
-        interrupted = resumed is not None and row.number <= resumed.begun
-        if self._of_run.stop.requested and not interrupted:
+        if row.number > begun and self._of_run.stop.requested:
             return False
-        await self._row(row, resumed.row(row.number) if interrupted and resumed else None)
+        resume = None
+        if row.number <= begun:
+            resume = supplies.recorded(self._index, row.number)
+            # rows are said to begin several at once, and their steps with them
+            resume = replace(resume, begun=resume.begun | {"steps"})
+        await self._row(row, resume)
         return True
 
     async def _next_row(self) -> Row | None:
@@ -203,7 +195,7 @@ class CaseWalk:
         """The one row that a case without rows has. A bad `once` skips it, its cleaning up too."""
         of_run, once = self._of_run, self._around.total.bad
         of_run.emit(RowStarted(of_run.now_us(), self._index, 1))
-        resume = self._planned.resume
+        resume = None if self._before is None else of_run.supplies.recorded(self._index, 1)
         for name, value in resume.kept.values.items() if resume else ():
             self._session.scopes.keep(name, value)
         walk = self._walk(1, self._session, resume)
@@ -243,7 +235,7 @@ class CaseWalk:
             problem = masked_fault(self.fault, self._masker)
         once_bad = around.bad is not None
         if case.at_the_end and self._planned.only is None:
-            await self._begin_part(0, "at the end", self._planned.around)
+            await self._begin_part(0, "at the end", self._before)
             await self._around.part("at the end")
         self._finish(self._what_was_planned(problem, once_bad))
 
@@ -337,5 +329,5 @@ class CaseWalk:
         scopes.clock_us = self._of_run.now_us
         scopes.now_us = plan.started_us
         scopes.seeded = (plan.seed, case.key or f"{self._planned.file} {case.name}", 1)
-        scopes.read_file = plan.read_file
+        scopes.read_file = self._of_run.supplies.read_file
         return scopes

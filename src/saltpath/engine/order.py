@@ -8,13 +8,13 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from saltpath.core.cases.case import Answered, ForEach, SetValues, Step, UseShared
 from saltpath.core.cases.row_sources import OutputRows
-from saltpath.core.running.plan import PlannedCase
+from saltpath.core.running.compiled import CompiledCase
 
 
 class Order:
     """The cases of a run by what they write."""
 
-    def __init__(self, cases: Sequence[PlannedCase]) -> None:
+    def __init__(self, cases: Sequence[CompiledCase]) -> None:
         self._writers: dict[str, list[int]] = {}
         if any(isinstance(planned.source, OutputRows) for planned in cases):
             for index, planned in enumerate(cases):

@@ -21,6 +21,7 @@ from saltpath.core.cases.row_sources import (
     Source,
 )
 from saltpath.core.references.scopes import Scopes
+from saltpath.core.running.supplies import Supplies
 from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.why import Blocked, fault, why
 
@@ -32,18 +33,12 @@ MOST_AHEAD = 256
 Begin = Callable[[int], Awaitable[None]]
 
 
-ReadOutput = Callable[[str], Iterator[Row]]
-"""Reads the rows of an output table. Raises Blocked."""
-ReadRows = Callable[[FileRows], Iterator[Row]]
-"""Reads the rows of a file. Raises Unreadable or Blocked, also while they are read."""
-
-
 class Feed:
-    """`next` gives a row, or None when there is none left. `begin(number)`, if given, is awaited
-    before a row up to that number is handed out, so that whoever records knows which rows may have
-    begun. What went wrong while reading stands in `problem`."""
+    """`next` gives a row, or None when there is none left. `begin(number)` is awaited before a row
+    up to that number is handed out, so that whoever records knows which rows may have begun. What
+    went wrong while reading stands in `problem`."""
 
-    def __init__(self, rows: Iterator[Row], jobs: int, begin: Begin | None) -> None:
+    def __init__(self, rows: Iterator[Row], jobs: int, begin: Begin) -> None:
         self._rows = rows
         self._ready: deque[Row] = deque()
         self._jobs = self._ahead = max(min(jobs, MOST_AHEAD), 1)
@@ -82,7 +77,7 @@ class Feed:
         """Read as many rows as will be taken twice over while so many are read and said."""
         wanted, begun = self._ahead, time.monotonic()
         rows = await asyncio.get_running_loop().run_in_executor(self._pool, self._read, wanted)
-        if rows and self._begin is not None:
+        if rows:
             await self._begin(rows[-1].number)
         self._ready.extend(rows)
         self._over = self._over or len(rows) < wanted
@@ -114,8 +109,7 @@ def rows_of(
     source: Source,
     pick: str,
     scopes: Scopes,
-    read_rows: ReadRows | None,
-    read_output: ReadOutput | None = None,
+    supplies: Supplies,
     ask: Callable[[DatabaseRows], list[dict[str, Any]]] | None = None,
 ) -> Iterator[Row]:
     """The rows of a source that are meant, by its own picks and by the run's. Raises Blocked while
@@ -128,22 +122,12 @@ def rows_of(
 
     def every() -> Iterator[Row]:
         if isinstance(source, FileRows):
-            if read_rows is None:
-                raise Blocked(
-                    why("source-unreadable", source=source.file, problem="there are no files here")
-                )
-            return read_rows(source)
+            return supplies.read_rows(source)
         if isinstance(source, DatabaseRows):
             assert ask is not None
             return (Row(number, values) for number, values in enumerate(ask(source), 1))
         if isinstance(source, OutputRows):
-            if read_output is None:
-                raise Blocked(
-                    why(
-                        "source-unreadable", source=title(source), problem="nothing was written yet"
-                    )
-                )
-            return read_output(source.table)
+            return supplies.read_output(source.table)
         assert not isinstance(source, NamedRows)
         return made_rows(source, scopes)
 

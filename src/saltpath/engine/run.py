@@ -8,8 +8,9 @@ import logging
 import time
 from collections.abc import Callable
 
+from saltpath.core.running.compiled import CompiledPlan
 from saltpath.core.running.events import RunFinished, RunStarted
-from saltpath.core.running.plan import Plan
+from saltpath.core.running.supplies import Supplies
 from saltpath.core.running.totals import run_verdict
 from saltpath.core.values.verdicts import Verdict
 from saltpath.core.values.why import MaskedWhy
@@ -33,24 +34,27 @@ def utc_us() -> int:
 
 
 async def run_plan(
-    plan: Plan,
+    plan: CompiledPlan,
     selector: CurlSelector,
     emit: Emit,
     stop: Stop | None = None,
     now_us: Callable[[], int] = utc_us,
+    supplies: Supplies | None = None,
 ) -> Verdict:
     """Carry out the plan; every event goes to `emit` in the loop's thread. Returns the run's
     verdict."""
-    stop = stop or Stop()
-    client = Client(selector, now_us, connections=max(plan.jobs * 2, 16), own_port=plan.own_port)
+    stop, supplies = stop or Stop(), supplies or Supplies()
+    client = Client(
+        selector, now_us, connections=max(plan.jobs * 2, 16), own_port=supplies.own_port
+    )
     stop.aborts(client.abort)
     begun = time.monotonic_ns()
     environment = plan.environment.name if plan.environment else ""
     emit(RunStarted(now_us(), plan.seed, environment, len(plan.cases)))
-    databases = Databases(plan.own_folder, plan.root, plan.first_rows)
+    databases = Databases(supplies.own_folder, supplies.root, plan.first_rows)
     stop.aborts(databases.interrupt)
     order = Order(plan.cases)
-    of_run = OfRun(plan, client, Tokens(), Helper(), databases, order, emit, stop, now_us)
+    of_run = OfRun(plan, supplies, client, Tokens(), Helper(), databases, order, emit, stop, now_us)
     crew = _Crew(of_run)
     try:
         await crew.carry_out()

@@ -33,9 +33,10 @@ from saltpath.core.cases.steps import may_change
 from saltpath.core.checks.judge import Outcome, judge_all
 from saltpath.core.paths.offloading import Slow
 from saltpath.core.references.scopes import Scopes
+from saltpath.core.running.compiled import CompiledCase, CompiledPlan
 from saltpath.core.running.events import Event, StepFinished, StepStarted
-from saltpath.core.running.plan import Plan, PlannedCase, Resume
 from saltpath.core.running.step_references import handed_over
+from saltpath.core.running.supplies import Resume, Supplies
 from saltpath.core.running.totals import Ended, StepsTotal
 from saltpath.core.values.verdicts import Verdict
 from saltpath.core.values.why import Blocked, MaskedWhy, said, why
@@ -64,7 +65,8 @@ def since(begun_ns: int) -> int:
 class OfRun(Struct):
     """What all cases of a run have in common."""
 
-    plan: Plan
+    plan: CompiledPlan
+    supplies: Supplies
     client: Client
     tokens: Tokens
     helper: Helper
@@ -80,7 +82,7 @@ class Walk(Struct):
     step of `once`, after which no row begins."""
 
     of_run: OfRun
-    planned: PlannedCase
+    planned: CompiledCase
     index: int
     row: int
     session: Session

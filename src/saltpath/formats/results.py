@@ -7,6 +7,7 @@ from collections import Counter
 
 from msgspec import Struct, field
 
+from saltpath.core.running.compiled import CompiledCase
 from saltpath.core.running.events import (
     CaseFinished,
     Event,
@@ -15,7 +16,6 @@ from saltpath.core.running.events import (
     RunStarted,
     StepFinished,
 )
-from saltpath.core.running.plan import PlannedCase
 from saltpath.core.values.verdicts import Verdict
 from saltpath.core.values.why import Why
 
@@ -24,7 +24,7 @@ class CaseResult(Struct):
     """One case: its verdict, its finished steps and rows in the order in which they ended, and how
     many rows had which verdict."""
 
-    planned: PlannedCase
+    planned: CompiledCase
     verdict: Verdict = "skipped"
     why: Why | None = None
     us: int = 0

@@ -9,6 +9,7 @@ import time
 from collections.abc import Callable
 from typing import Any, TextIO
 
+from saltpath.core.running.compiled import CompiledPlan
 from saltpath.core.running.events import (
     CaseFinished,
     CaseStarted,
@@ -18,7 +19,6 @@ from saltpath.core.running.events import (
     StepFinished,
     StepStarted,
 )
-from saltpath.core.running.plan import Plan
 from saltpath.core.values.measures import counted, show_duration, show_in
 from saltpath.formats.results import Results
 
@@ -41,7 +41,7 @@ class Terminal:
     """A consumer of events. On a terminal one line at the bottom shows what is under way; elsewhere
     plain lines."""
 
-    def __init__(self, plan: Plan, out: TextIO = sys.stdout, quiet: bool = False) -> None:
+    def __init__(self, plan: CompiledPlan, out: TextIO = sys.stdout, quiet: bool = False) -> None:
         self._plan = plan
         self._out = out
         self._quiet = quiet

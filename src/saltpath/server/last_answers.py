@@ -14,7 +14,7 @@ from saltpath.core.assist.outline import placed
 from saltpath.core.cases.case import Answered, Case, ForEach, Project, Step, Suite, UseShared
 from saltpath.core.cases.row_sources import Row
 from saltpath.core.references.scopes import Scope, Scopes
-from saltpath.core.running.plan import inheriting
+from saltpath.core.running.inherited import inheriting
 from saltpath.server import rejudging
 from saltpath.server.compiled import compiled, environment_of, project_of, suite_of
 from saltpath.server.context import database

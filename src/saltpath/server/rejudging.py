@@ -30,7 +30,7 @@ from saltpath.core.checks.judge import Outcome, about, judge, unjudged, verdict_
 from saltpath.core.paths import offloading
 from saltpath.core.paths.jsonpath import MISSING, as_path
 from saltpath.core.references.scopes import Scope, Scopes
-from saltpath.core.running.plan import scope_of, scope_of_suite
+from saltpath.core.running.inherited import scope_of, scope_of_suite
 from saltpath.core.running.sent import asker
 from saltpath.core.values import plain
 from saltpath.core.values.moments import zone_of

@@ -9,21 +9,22 @@ from collections import Counter
 from typing import Any
 
 from msgspec import Struct
+from msgspec.structs import replace
 
+from saltpath.core.running.plan import RunRequest, read_request, write_request
 from saltpath.core.running.totals import run_verdict
 from saltpath.core.values import plain
 from saltpath.core.values.why import MaskedWhy, Why, as_masked
+from saltpath.store import last_verdicts
 from saltpath.store.cases import StoredCase
 from saltpath.store.database import NotFound, VersionConflict, at_once, new_id, now_us, write
 from saltpath.store.events import add_event
 
+NOTHING_SAID = RunRequest()
+
 
 class Run(Struct, frozen=True):
-    """One run. `request` is what was asked: `{only, jobs, sealed, changes, started, files, picks}`,
-    the values that it was given sealed, `changes` the steps that may change a guarded environment,
-    `started` the moment that its data are drawn for, `files` the versions of those that its rows
-    come from, `picks` which rows are meant, by a case's position; state is waiting, running,
-    stopping or finished."""
+    """One run; state is waiting, running, stopping or finished."""
 
     id: int
     oid: str
@@ -34,7 +35,7 @@ class Run(Struct, frozen=True):
     environment: str
     seed: int
     label: str
-    request: dict[str, Any]
+    request: RunRequest
     state: str
     verdict: str | None
     stopped_by: str
@@ -76,7 +77,7 @@ FROM run r JOIN person p ON p.id = r.actor LEFT JOIN job j ON j.run = r.id
 
 def _run(row: sqlite3.Row) -> Run:
     values = list(row)
-    values[9] = plain.read_json(values[9])
+    values[9] = read_request(values[9])
     values[17] = plain.read_json(values[17])
     return Run(*values)
 
@@ -92,7 +93,7 @@ def ask(
     environment: str,
     seed: int,
     label: str = "",
-    request: dict[str, Any] | None = None,
+    request: RunRequest = NOTHING_SAID,
     idempotency: str | None = None,
 ) -> tuple[Run, bool]:
     """Ask for a run of the cases (id, version, name). With an idempotency key that was used before,
@@ -135,7 +136,7 @@ def ask(
                 environment,
                 seed,
                 label,
-                plain.write_json(request or {}).decode(),
+                write_request(request),
                 idempotency,
                 actor,
                 at,
@@ -172,16 +173,13 @@ def beginning(
     whoever goes on with it or draws the same data again."""
     with write(connection):
         row = connection.execute("SELECT request FROM run WHERE id = ?", (run.id,)).fetchone()
-        request = plain.read_json(row["request"])
-        before = dict(request)
-        request.setdefault("started", at)
-        request["files"] = {**files, **request.get("files", {})}
+        before = read_request(row["request"])
+        request = replace(before, started=before.started or at, files={**files, **before.files})
         if request != before:
             connection.execute(
-                "UPDATE run SET request = ? WHERE id = ?",
-                (plain.write_json(request).decode(), run.id),
+                "UPDATE run SET request = ? WHERE id = ?", (write_request(request), run.id)
             )
-    return int(request["started"]), request["files"]
+    return request.started or at, request.files
 
 
 def run(connection: sqlite3.Connection, oid: str) -> Run:
@@ -261,30 +259,6 @@ def run_cases(connection: sqlite3.Connection, run: int) -> list[RunCase]:
         )
         for values in (dict(zip(columns, row, strict=True)) for row in found)
     ]
-
-
-def last_of_cases(connection: sqlite3.Connection, project: int) -> dict[int, dict[str, Any]]:
-    """By case id: the verdicts of the last ten finished runs (newest first), and when the present
-    one began."""
-    rows = at_once(
-        connection,
-        ("test_case", "verdict", "started_at", "us", "run"),
-        "SELECT rc.test_case, rc.verdict, rc.started_at, rc.us, rc.run FROM test_case c JOIN "
-        "run_case rc ON (rc.run, rc.position) IN ("
-        " SELECT run, position FROM run_case WHERE project = ? AND test_case = c.id AND kind = "
-        "'run' AND state = 'finished'"
-        " ORDER BY run DESC LIMIT 10) WHERE c.project = ? ORDER BY rc.test_case, rc.run DESC",
-        (project, project),
-    )
-    found: dict[int, dict[str, Any]] = {}
-    for case, verdict, at, us, _ in rows:
-        entry = found.setdefault(
-            case, {"verdict": verdict, "at": at, "us": us, "verdicts": [], "since": at}
-        )
-        if all(before == verdict for before in entry["verdicts"]) and verdict == entry["verdict"]:
-            entry["since"] = at
-        entry["verdicts"].append(verdict)
-    return found
 
 
 def last_run_of_case(
@@ -430,6 +404,7 @@ def record_case_finished(
         " WHERE run = ? AND position = ? AND state <> 'finished'",
         (verdict, plain.write_json(why).decode() if why else None, us, run, position),
     )
+    last_verdicts.record(connection, run, position)
 
 
 def record_finished(connection: sqlite3.Connection, run: int, at: int, stopped_by: str) -> None:
@@ -455,11 +430,9 @@ def refuse(connection: sqlite3.Connection, run: Run, why: dict[str, Any]) -> Non
     at = now_us()
     with write(connection):
         record_started(connection, run.id, at)
-        connection.execute(
-            "UPDATE run_case SET state = 'finished', verdict = 'blocked', why = ?, us = 0 WHERE "
-            "run = ? AND state <> 'finished'",
-            (plain.write_json(why).decode(), run.id),
-        )
+        for entry in run_cases(connection, run.id):
+            if entry.state != "finished":
+                record_case_finished(connection, run.id, entry.position, "blocked", why, 0)
         record_finished(connection, run.id, at, "")
         add_event(
             connection,

@@ -219,7 +219,9 @@ def seal_given(folder: Path, project: int, values: dict[str, Any]) -> str:
 
 
 def given(folder: Path, project: int, sealed: str) -> dict[str, Any]:
-    """Raises StoreError if the key does not fit."""
+    """What was sealed so; nothing of an empty text. Raises StoreError if the key does not fit."""
+    if not sealed:
+        return {}
     text = _opened(
         folder, (f"{project}/given",), base64.b64decode(sealed), "what the run was given"
     )

@@ -29,6 +29,14 @@ def shared_steps(connection: sqlite3.Connection, project: int) -> list[StoredCas
     )
 
 
+def documents(connection: sqlite3.Connection, project: int) -> dict[str, Any]:
+    """Those of a project, by the name that others know them by."""
+    return {
+        called(stored): stored.unread or stored.document
+        for stored in shared_steps(connection, project)
+    }
+
+
 def library(connection: sqlite3.Connection, project: int) -> dict[str, Case]:
     """Those of a project as cases link them; what cannot be read is not among them."""
     found = {}

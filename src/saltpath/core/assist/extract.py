@@ -11,7 +11,7 @@ from msgspec import Struct
 
 from saltpath.core.cases.case import PARTS, Case, Step, keeps_of
 from saltpath.core.format.shared_reader import INPUT_KINDS
-from saltpath.core.running.plan import signed_in
+from saltpath.core.running.inherited import signed_in
 from saltpath.core.running.step_references import asked_for, references_of
 from saltpath.core.values import plain
 

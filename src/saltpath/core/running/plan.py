@@ -1,222 +1,112 @@
-"""What a run is to do: cases with what surrounds them, an environment, a seed."""
+"""What a run is to do, as data: documents, an environment, a seed. It holds nothing secret and
+nothing of this machine, so that it can be stored and carried out anywhere; what else a run needs is
+asked of its supplies.
+
+JSON is its form on the wire: numbers stay exact in it (MessagePack has no decimals).
+"""
 
 from __future__ import annotations
 
-from collections.abc import Awaitable, Callable, Iterator, Mapping
-from pathlib import Path
+from decimal import Decimal
 from typing import Any
 
+import msgspec
 from msgspec import Struct, field
-from msgspec.structs import replace
 
-from saltpath.core.cases.case import (
-    Auth,
-    Case,
-    Environment,
-    NamedValues,
-    Project,
-    Request,
-    Step,
-    Suite,
-    UseShared,
-)
-from saltpath.core.cases.options import DEFAULTS, Options
-from saltpath.core.cases.row_sources import FileRows, Row, Source
-from saltpath.core.cases.shared import Library, linked
-from saltpath.core.references.scopes import Scope
-from saltpath.core.running.step_references import asks, handed_over
-from saltpath.core.running.totals import RecordedStep
-from saltpath.core.values.verdicts import Verdict
-from saltpath.core.values.why import MaskedWhy, Why
+from saltpath.core.values import plain
 
-NO_LIBRARY: Library = {}
+Document = dict[str, Any]
+VERSION = 1
 
 
-class Kept(Struct, frozen=True):
-    """What `once` left for the rows: values with the names of secret ones, and cookies (as
-    engine/cookies.py has them)."""
+class PlannedCase(Struct, frozen=True, omit_defaults=True):
+    """One case of a plan."""
 
-    values: dict[str, Any]
-    secret: frozenset[str] = frozenset()
-    cookies: tuple[tuple[Any, ...], ...] = ()
-
-
-class Resume(Struct, frozen=True):
-    """A row that another runner had begun, or (row 0) what stands around the rows of such a
-    case."""
-
-    kept: Kept
-    """What was recorded as kept; of steps around the rows all of it, else without secrets."""
-    finished: Mapping[tuple[str, int], RecordedStep]
-    """The steps that had ended, by part and index."""
-    begun: frozenset[str]
-    """The parts of which a step may have been sent; such a step is never sent again."""
-
-
-class ResumedRows(Struct, frozen=True):
-    """The rows of a case that another runner had begun."""
-
-    begun: int
-    """The number of the last row that may have begun."""
-    finished: Callable[[int], tuple[Verdict, MaskedWhy | None] | None]
-    """How a row ended, by its number, if it did."""
-    row: Callable[[int], Resume]
-    """What was recorded of one that did not."""
-
-
-class PlannedCase(Struct, frozen=True):
-    """One case of a plan. `file` is where it came from. `only`: these steps alone, with `given` as
-    kept values (a step sent by itself). `measures`: what checks saw when each step last passed, by
-    step key and the check's sentence; None where that is not known. `source`: where its rows come
-    from, if it has any, `no_source` why that is not known; `pick`: which of them the run is about.
-    `around`: what was recorded around the rows of a case that another runner had begun; `resume` is
-    its row of a case without rows, `resumed` those of one with."""
-
-    case: Case
-    suite: Suite | None = None
+    id: str
+    """The case's."""
+    version: int
+    name: str
+    key: str
+    document: Any
+    """A mapping of keys, unless something else was stored."""
     file: str = ""
-    around: Resume | None = None
-    resume: Resume | None = None
-    only: frozenset[int] | None = None
+    suite: str = ""
+    """Its suite's id, of `Plan.suites`; empty: none is known."""
+    inside: str = ""
+    """Of shared steps that are tried by themselves: the name that others know them by."""
+    only: tuple[int, ...] | None = None
+    """These steps alone, with `given` as kept values."""
     given: dict[str, Any] = field(default_factory=dict)
-    hands_over: frozenset[str] = frozenset()
-    measures: dict[str, dict[str, Any]] | None = None
-    source: Source | None = None
-    no_source: Why | None = None
+    measures: dict[str, dict[str, Any]] = field(default_factory=dict)
+    """What checks saw when each step last passed, by step key and the check's sentence."""
     pick: str = ""
-    resumed: ResumedRows | None = None
-    problem: MaskedWhy | None = None
-    """Why it cannot be carried out at all: it, or a document around it, cannot be read."""
-    secrets: dict[str, Any] = field(default_factory=dict)
-    """What fills the values that the suite marks as secret; of a name that is not here the plan's
-    fill them."""
+    """Which of its rows are meant."""
+    begun: int | None = None
+    """Another runner had begun it, and rows up to this one; None: nobody had."""
 
 
-class Plan(Struct, frozen=True):
-    """A whole run. `read_rows` reads the rows of a file, as engine/rows.py says; `begin_rows(case,
-    row)` is awaited before rows up to that one begin; `begin_part(case, row, part)` before the
-    steps of a case without rows, those around all rows and those afterwards, and
-    `keep_session(case, kept)` when `once` has ended, so that whoever goes on with the run knows of
-    it; `read_output` the rows of an output table. `values` are given at the start (text), `secrets`
-    fill the values that are marked secret. `started_us`: UTC microseconds, the run's `now`.
-    `read_file` reads a file of the project, and raises Blocked. `changes`: the keys of the steps
-    that may change something; others that might are left out. None: whichever. `own_folder`: the
-    application's, in which no database is looked into; `root`: the folder that the project is, if
-    it is one. `first_rows`: look-ups give their first rows where there are more than they may
-    have."""
+class Plan(Struct, frozen=True, omit_defaults=True):
+    """A whole run."""
 
+    project: Document
     cases: tuple[PlannedCase, ...]
-    project: Project
-    environment: Environment | None = None
+    environment: Document | None = None
+    suites: dict[str, Document] = field(default_factory=dict)
+    """By id: those that hold one of its cases."""
+    shared: dict[str, Document] = field(default_factory=dict)
+    """The project's shared steps, by name."""
     seed: int = 0
     number: int = 0
-    values: dict[str, Any] = field(default_factory=dict)
-    secrets: dict[str, Any] = field(default_factory=dict)
     jobs: int = 1
     started_us: int = 0
-    read_file: Callable[[str], bytes] | None = None
-    changes: frozenset[str] | None = None
-    read_rows: Callable[[FileRows], Iterator[Row]] | None = None
-    begin_rows: Callable[[int, int], Awaitable[None]] | None = None
-    begin_part: Callable[[int, int, str], Awaitable[None]] | None = None
-    keep_session: Callable[[int, Kept], Awaitable[None]] | None = None
-    read_output: Callable[[str], Iterator[Row]] | None = None
-    own_folder: Path | None = None
-    root: Path | None = None
+    """UTC microseconds, the run's `now`."""
+    changes: tuple[str, ...] | None = None
+    """The keys of the steps that may change something; None: whichever."""
     first_rows: bool = False
-    own_port: int = 0
-    """Where Salt Path itself listens on this machine; no redirect leads there."""
+    """Look-ups give their first rows where there are more than they may have."""
+    version: int = VERSION
 
 
-def planned(
-    case: Case,
-    suite: Suite | None = None,
-    file: str = "",
-    project: Project | None = None,
-    library: Library = NO_LIBRARY,
-    **more: Any,
-) -> PlannedCase:
-    """A planned case, with its shared steps, what it hands over and what it inherits worked out
-    once."""
-    case = inheriting(linked(case, library, more.pop("inside", ())), suite, project)
-    source = case.rows and (project or NO_PROJECT).source_of(case.rows)
-    more |= {"no_source": source} if isinstance(source, Why) else {"source": source}
-    return PlannedCase(case, suite, file, hands_over=handed_over(case), **more)
+class RunRequest(Struct, frozen=True, omit_defaults=True, rename="camel"):
+    """What was asked for when a run was, as it is stored."""
+
+    jobs: int = 1
+    only: tuple[int, ...] | None = None
+    """Steps of the one case that are sent by themselves, by index."""
+    sealed: str = ""
+    """The values that it was given, encrypted."""
+    changes: tuple[str, ...] | None = None
+    """The keys of the steps that may change a guarded environment; None: it is not guarded."""
+    picks: dict[str, str] = field(default_factory=dict)
+    """Which rows are meant, by a case's position."""
+    started: int | None = None
+    """The moment that its data are drawn for, UTC microseconds; None: it has not begun."""
+    files: dict[str, int] = field(default_factory=dict)
+    """The versions of the files that its rows come from, by path."""
+    first_rows: bool = False
+    """Look-ups give their first rows where there are more than they may have."""
 
 
-NO_PROJECT = Project("")
+def write_plan(plan: Plan) -> bytes:
+    return _written(plan)
 
 
-def inheriting(case: Case, suite: Suite | None, project: Project | None) -> Case:
-    """The case with the sign-in, and the checks on every answer, at each request that does not
-    except itself: the project's, the suite's, its own."""
-    case = signed_in(case, suite, project)
-    origins = (("project", project), ("suite", suite), ("case", case))
-    items = tuple(
-        (origin, item) for origin, owner in origins if owner for item in owner.every_answer
-    )
-    if not items:
-        return case
-
-    def inherit(step: Step) -> Step:
-        if isinstance(step, UseShared) and step.shared is not None:
-            return replace(step, shared=step.shared.mapped(inherit))
-        if not isinstance(step, Request):
-            return step
-        own = tuple(pair for pair in items if not pair[1].note or pair[1].note not in step.without)
-        return replace(step, inherited=own, asks=step.asks or asks(item for _, item in own))
-
-    return case.mapped(inherit)
+def read_plan(octets: bytes) -> Plan:
+    """Raises ValueError for what is none, or one of a newer version."""
+    plan = msgspec.convert(plain.read_json(octets), Plan)
+    if plan.version > VERSION:
+        raise ValueError(f"this plan is of version {plan.version}, and {VERSION} is known here")
+    return plan
 
 
-def signed_in(case: Case, suite: Suite | None, project: Project | None) -> Case:
-    """The case with the nearest sign-in at each request that says none itself: the case's, else the
-    suite's, else the project's. Shared steps see nothing of the case's."""
-    levels = (("suite", suite), ("project", project))
-    wider = next(
-        ((origin, owner.auth) for origin, owner in levels if owner and owner.auth), ("", None)
-    )
-
-    def sign(nearest: tuple[str, Auth | None]) -> Callable[[Step], Step]:
-        origin, auth = nearest if nearest[1] and nearest[1].kind != "none" else ("", None)
-
-        def at(step: Step) -> Step:
-            if isinstance(step, UseShared) and step.shared is not None:
-                return replace(step, shared=step.shared.mapped(sign(wider)))
-            if not isinstance(step, Request):
-                return step
-            if step.auth is not None:
-                return replace(step, auth=None) if step.auth.kind == "none" else step
-            return replace(step, auth=auth, signed_by=origin) if auth is not None else step
-
-        return at
-
-    return case.mapped(sign(("case", case.auth) if case.auth else wider))
+def write_request(request: RunRequest) -> str:
+    return _written(request).decode()
 
 
-def scope_of_suite(suite: Suite, environment: str, secrets: dict[str, Any]) -> Scope:
-    """A suite's values as they read in an environment."""
-    return scope_of(suite.values, suite.values_in.get(environment), secrets)
+def read_request(text: str) -> RunRequest:
+    """Raises ValueError for what is none."""
+    return msgspec.convert(plain.read_json(text), RunRequest)
 
 
-def scope_of(values: NamedValues, over: NamedValues | None, secrets: dict[str, Any]) -> Scope:
-    """A document's values, an environment's on top, secrets filled in from `secrets`."""
-    merged = dict(values.values)
-    secret = set(values.secret)
-    if over is not None:
-        merged.update(over.values)
-        secret = (secret - set(over.values)) | set(over.secret)
-        for name in over.secret:
-            merged.pop(name, None)
-    for name in secret:
-        if name in secrets:
-            merged[name] = secrets[name]
-    return Scope(merged, secret)
-
-
-def options_of(plan: Plan, planned: PlannedCase) -> Options:
-    """The nearest options win: case, suite, project, defaults."""
-    wider = plan.project.options.over(DEFAULTS)
-    if planned.suite is not None:
-        wider = planned.suite.options.over(wider)
-    return planned.case.options.over(wider)
+def _written(data: Struct) -> bytes:
+    return plain.write_json(msgspec.to_builtins(data, builtin_types=(Decimal,)))

@@ -22,7 +22,7 @@ from saltpath.core.cases.row_sources import (
 from saltpath.core.format.readable import Broken
 from saltpath.core.format.writer import write_document
 from saltpath.core.references.scopes import Scopes
-from saltpath.core.running.plan import signed_in
+from saltpath.core.running.inherited import signed_in
 from saltpath.core.values import plain
 from saltpath.core.values.why import Why, why
 from saltpath.server.api.views import cell_text, every_answer_view, moment, reason, sign_in_view

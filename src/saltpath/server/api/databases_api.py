@@ -9,6 +9,7 @@ from flask import Blueprint, Response, request
 
 from saltpath.core.cases.row_sources import DatabaseRows
 from saltpath.core.format.project import read_project
+from saltpath.core.running.plan import RunRequest
 from saltpath.server.context import actor, body, database, project_asked
 from saltpath.server.declared import DATABASE, PROJECT, declared, of, page
 from saltpath.server.problems import Refused, json_answer
@@ -87,7 +88,7 @@ def look_into() -> Response:
         title=case.name,
         environment=environment,
         seed=1,
-        request={"jobs": 1, "firstRows": True},
+        request=RunRequest(first_rows=True),
     )
     return json_answer({"run": run.oid, "case": case.oid}, 201)
 

@@ -11,7 +11,7 @@ from saltpath.core.answers.exchange import MASK
 from saltpath.core.cases.case import Case, Environment, Request
 from saltpath.core.cases.row_sources import Row
 from saltpath.core.references.scopes import Scope, Scopes
-from saltpath.core.running.plan import scope_of, scope_of_suite, signed_in
+from saltpath.core.running.inherited import scope_of, scope_of_suite, signed_in
 from saltpath.core.running.prepare import Prepared, prepare
 from saltpath.core.values.moments import zone_of
 from saltpath.core.values.why import Blocked

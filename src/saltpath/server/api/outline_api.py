@@ -17,7 +17,7 @@ from saltpath.server.caches import VersionCache
 from saltpath.server.context import actor, body, database, project_asked, version_changed
 from saltpath.server.declared import ID, IF_MATCH, PROJECT, declared, of, page
 from saltpath.server.problems import Refused, json_answer
-from saltpath.store import cases, documents, people, projects, runs
+from saltpath.store import cases, documents, last_verdicts, people, projects
 from saltpath.store.database import now_us, write
 from saltpath.store.documents import Document
 from saltpath.store.keeping import DAY_US, GONE_DAYS
@@ -83,7 +83,7 @@ def list_suites() -> Response:
     """The outline: every suite with its cases, each with its last verdict and since when."""
     project = project_asked()
     connection = database()
-    last = runs.last_of_cases(connection, project.id)
+    last = last_verdicts.of_project(connection, project.id)
     by_suite: dict[int, list[dict[str, Any]]] = {}
     for head in cases.heads(connection, project.id):
         said = _said.of(head.oid, head.version, partial(_said_by, connection, head))
@@ -113,15 +113,15 @@ def _said_by(connection: sqlite3.Connection, head: cases.CaseHead) -> dict[str, 
     }
 
 
-def _last_view(last: dict[str, Any] | None) -> dict[str, Any] | None:
+def _last_view(last: last_verdicts.LastVerdicts | None) -> dict[str, Any] | None:
     if last is None:
         return None
     return {
-        "verdict": last["verdict"],
-        "at": moment(last["at"]),
-        "since": moment(last["since"]),
-        "ms": ms(last["us"]),
-        "verdicts": last["verdicts"],
+        "verdict": last.verdict,
+        "at": moment(last.at),
+        "since": moment(last.since),
+        "ms": ms(last.us),
+        "verdicts": last.verdicts,
     }
 
 

@@ -119,7 +119,7 @@ def _rows_view(run: runs.Run, entry: runs.RunCase, plan: _Plan) -> dict[str, Any
         "kept": plan.keeps,
         "first": run_rows.first(rows, run.id, entry.position),
         "told": [_told(run, entry, row) for row in run_rows.firsts(rows, run.id, entry.position)],
-        "pick": run.request.get("picks", {}).get(str(entry.position), ""),
+        "pick": run.request.picks.get(str(entry.position), ""),
     }
 
 

@@ -8,13 +8,15 @@ from typing import Any
 
 import msgspec
 from flask import Blueprint, Response, request
+from msgspec.structs import replace
 
 from saltpath.core.assist.single_step import needs
 from saltpath.core.cases.case import Answered
 from saltpath.core.cases.steps import changing, where_to
 from saltpath.core.format.picking import picks_of, read_picks
 from saltpath.core.references.templates import is_name
-from saltpath.core.running.plan import signed_in
+from saltpath.core.running.inherited import signed_in
+from saltpath.core.running.plan import RunRequest
 from saltpath.core.values import plain
 from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.measures import counted
@@ -74,15 +76,13 @@ def _asked(data: dict[str, Any]) -> Response:
     if kind not in ("run", "trial"):
         raise Refused(422, "kind", "kind is run or trial.")
     asked = _request(data, chosen, kind, project.id)
-    picks = _picks(data, chosen, asked)
-    if picks:
-        asked["picks"] = picks
+    asked = replace(asked, picks=_picks(data, chosen, asked))
     earlier = _earlier(data, project.id)
     if earlier is not None:
-        asked["started"] = earlier.request.get("started") or earlier.started_at
-        asked["files"] = earlier.request.get("files", {})
+        started = earlier.request.started or earlier.started_at
+        asked = replace(asked, started=started, files=earlier.request.files)
     if environment in _guarded(project.id):
-        asked["changes"] = _changes(data, chosen, asked, environment)
+        asked = replace(asked, changes=_changes(data, chosen, asked, environment))
     run, new = runs.ask(
         connection,
         project.id,
@@ -112,11 +112,11 @@ def _environment(data: dict[str, Any], project: Document) -> str:
 
 
 def _picks(
-    data: dict[str, Any], chosen: list[cases.StoredCase], asked: dict[str, Any]
+    data: dict[str, Any], chosen: list[cases.StoredCase], asked: RunRequest
 ) -> dict[str, str]:
     """Which rows are meant, by a case's position: those that `pick` says, those that did not pass
     in the run `bad`, of a step sent alone the first."""
-    pick = data.get("pick", "1" if "only" in asked else "")
+    pick = data.get("pick", "1" if asked.only else "")
     if not isinstance(pick, str) or len(pick) > LONGEST_PICK:
         raise Refused(422, "pick", "pick is a text such as 1 to 20, or where length above 90.")
     try:
@@ -224,8 +224,8 @@ def _alone(data: dict[str, Any], project: int) -> cases.StoredCase | None:
 
 def _request(
     data: dict[str, Any], chosen: list[cases.StoredCase], kind: str, project: int
-) -> dict[str, Any]:
-    asked: dict[str, Any] = {}
+) -> RunRequest:
+    only, sealed = None, ""
     if "steps" in data:
         steps = data["steps"]
         count = len(chosen[0].document.get("steps", [])) if len(chosen) == 1 else 0
@@ -238,19 +238,18 @@ def _request(
             raise Refused(
                 422, "steps", "steps belongs to a trial of one case: indexes of its steps, from 0."
             )
-        asked["only"] = steps
+        only = tuple(steps)
     values = data.get("values", {})
     if not isinstance(values, dict) or not all(
         is_name(n) and isinstance(v, str) for n, v in values.items()
     ):
         raise Refused(422, "values", "values is an object of names and texts.")
     if values:
-        asked["sealed"] = seal_given(folder(), project, values)
+        sealed = seal_given(folder(), project, values)
     side_by_side = data.get("jobs", 1)
     if type(side_by_side) is not int or not 1 <= side_by_side <= 64:
         raise Refused(422, "jobs", "jobs is a whole number from 1 to 64.")
-    asked["jobs"] = side_by_side
-    return asked
+    return RunRequest(side_by_side, only, sealed)
 
 
 @runs_api.post("/changing-steps")
@@ -276,14 +275,14 @@ def list_steps_before() -> Response:
     project = projects.project(database(), str(data.get("project", "")))
     chosen, _ = _chosen(data, project.id)
     asked = _request(data, chosen, str(data.get("kind", "run")), project.id)
-    if "only" not in asked:
+    if not asked.only:
         raise Refused(
             422, "steps", "steps belongs to a trial of one case: indexes of its steps, from 0."
         )
     [stored] = chosen
     case, environment = signed_in(with_shared(stored), *around(stored)), _environment(data, project)
     kept = last_kept(database(), database("evidence"), (project.id, stored.id), case, environment)
-    found = needs(case, asked["only"], {*kept, *data.get("values", {})})
+    found = needs(case, asked.only, {*kept, *data.get("values", {})})
     steps = [(index, case.steps[index]) for index in found.sent]
     items = [
         {
@@ -302,8 +301,8 @@ def _guarded(project: int) -> set[str]:
 
 
 def _changes(
-    data: dict[str, Any], chosen: list[cases.StoredCase], asked: dict[str, Any], environment: str
-) -> list[str]:
+    data: dict[str, Any], chosen: list[cases.StoredCase], asked: RunRequest, environment: str
+) -> tuple[str, ...]:
     """The keys of the steps that may change something there. Raises Refused where it was not said,
     with the steps to be asked about."""
     steps = _changing_steps(chosen, asked)
@@ -315,13 +314,13 @@ def _changes(
         )
         raise Refused(409, "guarded", sentence, steps=steps[:MOST_ASKED])
     if said == "all":
-        return sorted({step["step"] for step in steps})
+        return tuple(sorted({step["step"] for step in steps}))
     if not isinstance(said or [], list) or not all(isinstance(key, str) for key in said or []):
         raise Refused(422, "changes", "changes is a list of keys of steps, or all.")
-    return list(said or [])
+    return tuple(said or ())
 
 
-def _changing_steps(chosen: list[cases.StoredCase], asked: dict[str, Any]) -> list[dict[str, Any]]:
+def _changing_steps(chosen: list[cases.StoredCase], asked: RunRequest) -> list[dict[str, Any]]:
     return [
         {
             "case": case.oid,
@@ -331,11 +330,11 @@ def _changing_steps(chosen: list[cases.StoredCase], asked: dict[str, Any]) -> li
             "send": where_to(step),
         }
         for case in chosen
-        for step in _changing(case, asked.get("only"))
+        for step in _changing(case, asked.only)
     ]
 
 
-def _changing(case: cases.StoredCase, only: list[int] | None) -> list[Answered]:
+def _changing(case: cases.StoredCase, only: tuple[int, ...] | None) -> list[Answered]:
     linked = with_shared(case)
     steps = [
         step

@@ -1,0 +1,205 @@
+"""What a run is to do, read from the store: a plan, as data."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Callable, Iterable, Iterator
+from pathlib import Path
+from typing import Any
+
+from msgspec import Struct
+from msgspec.structs import replace
+
+from saltpath.core.assist.single_step import needs
+from saltpath.core.cases.case import Answered, Case, Project, Suite, checks_in
+from saltpath.core.cases.row_sources import FileRows
+from saltpath.core.checks.check import AS_BEFORE
+from saltpath.core.checks.outcome import Outcome
+from saltpath.core.format.plan_reader import read_planned
+from saltpath.core.format.readable import Broken, readable_project, readable_suite
+from saltpath.core.running.inherited import signed_in
+from saltpath.core.running.plan import Plan, PlannedCase
+from saltpath.engine.run import utc_us
+from saltpath.store import (
+    cases,
+    evidence,
+    project_files,
+    projects,
+    runs,
+    secrets,
+    shared_steps,
+)
+from saltpath.store.documents import Document
+from saltpath.store.kept_answers import last_kept
+
+MOST_LOOKED_AT = 50
+"""Earlier runs in which a step's last pass is looked for."""
+MOST_STEPS_READ = 5_000
+"""Of cases that are kept as they were read; a step with five checks takes 5 kB, and reading it 160
+us."""
+
+
+class Planned(Struct, frozen=True):
+    """A plan, and what belongs to it here."""
+
+    plan: Plan
+    files: dict[str, int]
+    """The versions of the files that its rows come from, by path."""
+    positions: list[int]
+    """Where its cases stand in the run: those that have finished are not planned again."""
+
+
+class Planner:
+    """Plans runs, and keeps cases that it has read: a version never changes."""
+
+    def __init__(
+        self,
+        main: sqlite3.Connection,
+        evidence_side: sqlite3.Connection,
+        folder: Path,
+        beat: Callable[[], None],
+    ) -> None:
+        self._main, self._evidence, self._folder, self._beat = main, evidence_side, folder, beat
+        self._read: dict[tuple[str, int], tuple[Case, list[Broken]]] = {}
+
+    def read(self, planned: PlannedCase) -> tuple[Case, list[Broken]]:
+        """What a planned case reads as, and what is wrong if it cannot be read."""
+        key = (planned.id, planned.version)
+        if key not in self._read:
+            if sum(len(case.steps) for case, _ in self._read.values()) > MOST_STEPS_READ:
+                self._read.clear()
+            self._read[key] = read_planned(planned)
+        return self._read[key]
+
+    def plan(self, run: runs.Run, again: bool) -> Planned:
+        """`again`: another runner may have begun it. Raises NotFound, StoreError."""
+        document = projects.project_by_id(self._main, run.project).document
+        project, _ = readable_project(document)
+        suites = {suite.id: suite for suite in projects.suites(self._main, run.project)}
+        environments = projects.environments(self._main, run.project)
+        environment = next((e.document for e in environments if e.name == run.environment), None)
+        chosen: list[PlannedCase] = []
+        positions: list[int] = []
+        for entry in runs.run_cases(self._main, run.id):
+            if entry.state == "finished":
+                continue
+            self._beat()
+            chosen.append(self._planned(run, entry, again, project, suites))
+            positions.append(entry.position)
+        files = self._files_of(run.project, project, chosen)
+        started, files = runs.beginning(self._main, run, utc_us(), files)
+        held = {planned.suite for planned in chosen}
+        plan = Plan(
+            document,
+            tuple(chosen),
+            environment,
+            {suite.oid: suite.document for suite in suites.values() if suite.oid in held},
+            shared_steps.documents(self._main, run.project),
+            run.seed,
+            run.number,
+            run.request.jobs,
+            started,
+            run.request.changes,
+            run.request.first_rows,
+        )
+        return Planned(plan, files, positions)
+
+    def _planned(
+        self,
+        run: runs.Run,
+        entry: runs.RunCase,
+        again: bool,
+        project: Project,
+        suites: dict[int, Document],
+    ) -> PlannedCase:
+        stored = cases.case_at(self._main, entry.case_id, entry.version)
+        suite = suites.get(stored.suite)
+        more: dict[str, Any] = {}
+        if again and entry.state == "running":
+            more["begun"] = entry.begun
+        planned = PlannedCase(
+            entry.case,
+            entry.version,
+            stored.name,
+            stored.key,
+            stored.unread or stored.document,
+            stored.file,
+            suite.oid if suite else "",
+            pick=run.request.picks.get(str(entry.position), ""),
+            **more,
+        )
+        case, unread = self.read(planned)
+        if unread:
+            return planned
+        if run.request.only:
+            of_suite = readable_suite(suite.document)[0] if suite else None
+            more["only"], more["given"] = self._alone(run, stored, case, of_suite, project)
+        if case.is_shared:
+            more["inside"] = shared_steps.called(stored)
+        more["measures"] = self._measures(run, stored, case)
+        return replace(planned, **more)
+
+    def _files_of(
+        self, project: int, document: Project, chosen: list[PlannedCase]
+    ) -> dict[str, int]:
+        """The present version of each file that rows come from, by its path."""
+        sources = (
+            document.source_of(case.rows)
+            for case, _ in map(self.read, chosen)
+            if case.rows is not None
+        )
+        paths = {source.file for source in sources if isinstance(source, FileRows)}
+        found = {
+            path.removeprefix("./"): project_files.current(self._main, project, path)
+            for path in paths
+        }
+        return {path: file.version for path, file in found.items() if file is not None}
+
+    def _measures(
+        self, run: runs.Run, stored: cases.StoredCase, case: Case
+    ) -> dict[str, dict[str, Any]]:
+        """What each check of `same as last pass` saw when its step last passed in this environment,
+        by step key and sentence."""
+        found: dict[str, dict[str, Any]] = {}
+        for _, step in case.every_step():
+            checks = checks_in(step.expect) if isinstance(step, Answered) else ()
+            wanted = {check.sentence for check in checks if check.relation == AS_BEFORE}
+            if wanted:
+                found[step.key] = self._last_pass(run, stored, step.key, wanted)
+        return found
+
+    def _last_pass(
+        self, run: runs.Run, stored: cases.StoredCase, key: str, wanted: set[str]
+    ) -> dict[str, Any]:
+        for earlier, position in runs.last_runs_of_case(
+            self._main, run.project, stored.id, MOST_LOOKED_AT
+        ):
+            if runs.run_by_id(self._main, earlier).environment != run.environment:
+                continue
+            for step in evidence.steps_with_key(self._evidence, earlier, position, key):
+                if step.head.verdict == "passed":
+                    return {o.check: o.actual for o in _every(step.outcomes) if o.check in wanted}
+        return {}
+
+    def _alone(
+        self,
+        run: runs.Run,
+        stored: cases.StoredCase,
+        case: Case,
+        suite: Suite | None,
+        project: Project,
+    ) -> tuple[tuple[int, ...], dict[str, Any]]:
+        """The steps that were asked for, with those that only set values for them, and the kept
+        values that they are given. No other step is sent: what is missing blocks."""
+        case = signed_in(case, suite, project)
+        of = (run.project, stored.id)
+        given = last_kept(self._main, self._evidence, of, case, run.environment)
+        wanted = set(run.request.only or ())
+        known = {*given, *secrets.given(self._folder, run.project, run.request.sealed)}
+        return tuple(sorted(wanted | set(needs(case, wanted, known).set))), given
+
+
+def _every(outcomes: Iterable[Outcome]) -> Iterator[Outcome]:
+    for outcome in outcomes:
+        yield outcome
+        yield from _every(outcome.parts)

@@ -1,0 +1,106 @@
+"""What a run needs from outside, where the store is on this machine."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Iterator
+from contextlib import closing
+from pathlib import Path
+from typing import Any, cast
+
+from msgspec.structs import replace
+
+from saltpath.core.cases.row_sources import FileRows, Row
+from saltpath.core.running.supplies import Kept, Resume, Supplies
+from saltpath.core.values.verdicts import Verdict
+from saltpath.core.values.why import Blocked, MaskedWhy, why
+from saltpath.formats.rows import rows_reader
+from saltpath.runner.planning import Planned
+from saltpath.runner.recorder import Recorder
+from saltpath.store import evidence, output_rows, project_files, run_rows, runs, secrets
+from saltpath.store.database import connect
+
+SETTLED_S = 60
+
+
+class LocalSupplies(Supplies):
+    """The supplies of one run, from its project's databases and folder."""
+
+    def __init__(
+        self,
+        folder: Path,
+        main: sqlite3.Connection,
+        evidence_side: sqlite3.Connection,
+        recorder: Recorder,
+        run: runs.Run,
+        planned: Planned,
+        own_port: int,
+    ) -> None:
+        self.own_folder, self.own_port = folder, own_port
+        self._folder, self._main, self._evidence = folder, main, evidence_side
+        self._recorder, self._run, self._positions = recorder, run, planned.positions
+        self._file = project_files.file_reader(main, run.project)
+        self._rows = rows_reader(project_files.opener(main, run.project, planned.files))
+
+    def given(self) -> dict[str, str]:
+        return secrets.given(self._folder, self._run.project, self._run.request.sealed)
+
+    def secrets(self, suite: str = "") -> dict[str, Any]:
+        run = self._run
+        return secrets.secrets_for(self._main, self._folder, run.project, run.environment, suite)
+
+    def read_file(self, path: str) -> bytes:
+        return self._file(path)
+
+    def read_rows(self, source: FileRows) -> Iterator[Row]:
+        return self._rows(source)
+
+    def read_output(self, table: str) -> Iterator[Row]:
+        """Those that this run has written, else those of the newest that did. In any thread."""
+        self._recorder.settled(SETTLED_S)
+        run = self._run
+        with (
+            closing(connect(self._folder, "evidence")) as evidence_side,
+            closing(connect(self._folder, "main")) as main,
+        ):
+            own = run.id if output_rows.count(evidence_side, run.id, table) else None
+            of = own or output_rows.newest_run(main, evidence_side, run.project, table)
+            if of is None:
+                source, problem = f"the output table {table}", "nothing was written there"
+                raise Blocked(why("source-unreadable", source=source, problem=problem))
+            for number, cells in enumerate(output_rows.rows(evidence_side, of, table), 1):
+                yield Row(number, cells)
+
+    async def begin_rows(self, case: int, row: int) -> None:
+        await self._recorder.rows_begin(case, row)
+
+    async def begin_part(self, case: int, row: int, part: str) -> None:
+        await self._recorder.part_begins(case, row, part)
+
+    async def keep_session(self, case: int, kept: Kept) -> None:
+        left = {"values": kept.values, "secret": sorted(kept.secret), "cookies": kept.cookies}
+        sealed = secrets.seal_given(self._folder, self._run.project, left)
+        await self._recorder.keep_session(case, sealed)
+
+    def ended(self, case: int, row: int) -> tuple[Verdict, MaskedWhy | None] | None:
+        ended = run_rows.finished(self._evidence, self._run.id, self._positions[case], row)
+        return (cast(Verdict, ended.verdict), ended.why) if ended else None
+
+    def recorded(self, case: int, row: int) -> Resume:
+        """Keeps (secret ones are lost), finished steps, what was begun; around the rows with all
+        that `once` left."""
+        run, position = self._run.id, self._positions[case]
+        kept: dict[str, Any] = {}
+        for step in evidence.steps_of_row(self._evidence, run, position, row):
+            if not evidence.hidden(step.head.inner):
+                shown = step.kept.keys() - step.secret_kept
+                kept.update({name: step.kept[name] for name in step.kept if name in shown})
+        finished = evidence.recorded_steps(self._evidence, run, position, row)
+        begun = evidence.parts_begun(self._evidence, run, position, row)
+        found = Resume(Kept(kept), finished, begun | {part for part, _ in finished})
+        sealed = runs.session(self._main, run, position) if row == 0 else None
+        if sealed is None:
+            return found
+        left = secrets.given(self._folder, self._run.project, sealed)
+        cookies = tuple(tuple(cookie) for cookie in left["cookies"])
+        return replace(found, kept=Kept(left["values"], frozenset(left["secret"]), cookies))
