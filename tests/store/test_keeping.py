@@ -10,6 +10,8 @@ import zipfile
 from contextlib import closing
 from pathlib import Path
 
+import zstandard
+
 from saltpath.core.answers.exchange import Exchange, Times
 from saltpath.core.running.events import StepFinished
 from saltpath.core.values.grammar import Unreadable
@@ -204,7 +206,7 @@ class Keeping(unittest.TestCase):
         self.assertEqual(len(secrets.places(self.main, self.project)), 1)
 
     def test_evidence_of_bad_ones_stays_longer_and_can_be_read(self) -> None:
-        """Rows are packed against the first record of their step, which must stay for them."""
+        """What rows are packed against stays as long as a run has it."""
         young, middle, old = (
             self.run_of(10, "failed"),
             self.run_of(50, "failed"),
@@ -212,7 +214,7 @@ class Keeping(unittest.TestCase):
         )
         self.keep()
         self.assertEqual(
-            [self.seen(run) for run in (young, middle, old)], [[1, 2, 3, 4, 5], [1, 3], []]
+            [self.seen(run) for run in (young, middle, old)], [[1, 2, 3, 4, 5], [3], []]
         )
         gone = evidence.step(self.evidence, old, 0, 3, "steps", 0)
         self.assertEqual(
@@ -220,6 +222,30 @@ class Keeping(unittest.TestCase):
         )
         self.assertEqual(len(runs.run_cases(self.main, old)), 1)
         self.assertEqual(self.keep(), 0, "nothing more to do")
+        self.evidence.execute("INSERT INTO base VALUES (900, 1, 'x', x'', ?)", (old,))
+        self.run_of(0)
+        self.main.execute("UPDATE run SET finished_at = 0 WHERE id <= ?", (old,))
+        self.keep()
+        left = [row["id"] for row in self.evidence.execute("SELECT id FROM base")]
+        self.assertTrue(left and 900 not in left, "what a run may have stays, other bases go")
+
+    def test_evidence_that_an_older_version_packed_against_another_step_stays(self) -> None:
+        """A step without a base of its own was packed against the first of its run."""
+        middle = self.run_of(50, "failed")
+        row = self.evidence.execute("SELECT * FROM step WHERE row = 1").fetchone()
+        record = evidence._record(self.evidence, row)
+        dictionary = zstandard.ZstdCompressionDict(record, dict_type=zstandard.DICT_TYPE_RAWCONTENT)
+        packer = zstandard.ZstdCompressor(dict_data=dictionary, write_content_size=True)
+        for packed, base, at in (
+            (zstandard.compress(record), None, 1),
+            (packer.compress(record), row["id"], 3),
+        ):
+            self.evidence.execute(
+                "UPDATE step SET packed = ?, base = ?, against = NULL WHERE row = ?",
+                (packed, base, at),
+            )
+        self.keep()
+        self.assertEqual(self.seen(middle), [1, 3], "the first stays for the third")
 
     def test_bodies_go_with_the_last_run_that_had_them(self) -> None:
         shared = b"y" * 20_000

@@ -452,6 +452,33 @@ class Store(unittest.TestCase):
         one = evidence.step(store, 1, 0, 1, "steps", 1)
         self.assertEqual(one.exchanges[0].body, bodies[1])
 
+    def test_what_a_step_sees_again_and_again_is_packed_over_runs(self):
+        store = connect(self.folder, "evidence")
+        self.addCleanup(store.close)
+        answers = [b'{"id": %d, "tide": 1.4, "of": "%s"}' % (7, b"Fernholm " * 100)] * 5
+        answers += [os.urandom(900).hex().encode() for _ in range(3)]  # it sees something else
+        answers += [answers[-1]] * 4
+        for run, body in enumerate(answers, 1):
+            row = step_rows.row_of(structs.replace(self.finished(1, body), key="k"), 0)
+            packer = Packer()  # each run by another process
+            if run % 3:
+                packer = self.__dict__.setdefault("packer", packer)
+            with write(store):
+                packer.insert(store, 1, run, [row])
+        for run, body in enumerate(answers, 1):
+            [step] = evidence.steps(store, run, 0)
+            self.assertEqual(step.exchanges[0].body, body)
+        sizes = [r["n"] for r in store.execute("SELECT length(packed) AS n FROM step ORDER BY run")]
+        self.assertLess(max(sizes), 60, sizes)
+        bases = store.execute("SELECT id, last_run FROM base ORDER BY id").fetchall()
+        self.assertEqual([base["last_run"] for base in bases], [5, 6, 7, 12])
+        # a base that cannot be read any more costs what was packed against it, and no more
+        store.execute("UPDATE base SET packed = x'00' WHERE id = ?", (bases[-1]["id"],))
+        with write(store):
+            Packer().insert(store, 1, 13, [row])
+        [lost], [last] = evidence.steps(store, 12, 0), evidence.steps(store, 13, 0)
+        self.assertEqual((lost.why.code, last.exchanges[0].body), ("evidence-gone", answers[-1]))
+
     def kept_of(self, outcome: Outcome) -> tuple[Outcome, int]:
         """What comes back of an outcome, and the octets that it took on its way."""
         store = connect(self.folder, "evidence")

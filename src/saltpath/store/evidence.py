@@ -1,7 +1,7 @@
 """Evidence: each finished step with its exchanges, outcomes and values, packed small.
 
-A step's record is compressed with zstd against the first record of the same step in the run, which
-it resembles; bodies above 8 kB lie apart, identical ones once. Rows carry (run, position, row,
+A step's record is compressed with zstd against what the same step saw before, which it resembles
+(packing.py); bodies above 8 kB lie apart, identical ones once. Rows carry (run, position, row,
 part, step, inner, attempt) and are inserted once.
 """
 
@@ -224,9 +224,9 @@ def copy_step(
     the case at position `to`."""
     connection.execute(
         "INSERT OR IGNORE INTO step (project, run, position, row, part, step, attempt, key, "
-        "verdict, status, us, at, base, packed, size, flags)"
+        "verdict, status, us, at, base, against, packed, size, flags)"
         " SELECT project, run, ?, row, part, ?, attempt, ?, verdict, status, us, at, base, "
-        "packed, size, flags FROM step"
+        "against, packed, size, flags FROM step"
         " WHERE run = ? AND position = ?",
         (to, index, key, run, position),
     )
@@ -286,11 +286,13 @@ def _unpacked(connection: sqlite3.Connection, row: sqlite3.Row) -> StepEvidence:
 
 
 def _record(connection: sqlite3.Connection, row: sqlite3.Row) -> bytes:
-    if row["base"] is None:
+    if row["against"] is not None:
+        found = ("SELECT packed FROM base WHERE id = ?", (row["against"],))
+    elif row["base"] is not None:  # what an older version packed: another step of the run
+        found = ("SELECT packed FROM step WHERE id = ?", (row["base"],))
+    else:
         return zstandard.ZstdDecompressor().decompress(row["packed"])
-    base = connection.execute(
-        "SELECT base, packed FROM step WHERE id = ?", (row["base"],)
-    ).fetchone()
+    base = connection.execute(*found).fetchone()
     dictionary = zstandard.ZstdCompressionDict(
         zstandard.ZstdDecompressor().decompress(base["packed"]),
         dict_type=zstandard.DICT_TYPE_RAWCONTENT,

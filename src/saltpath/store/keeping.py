@@ -132,7 +132,7 @@ def take_away(main: sqlite3.Connection, evidence: sqlite3.Connection, now: int) 
         for run in _old_runs(main, project, rules, now):
             yield from _run(main, evidence, run)
         yield from _evidence(main, evidence, project, rules, now)
-    yield from _bodies(main, evidence)
+    yield from _unused(main, evidence)
 
 
 def _older(
@@ -263,21 +263,25 @@ def _drop(evidence: sqlite3.Connection, run: int, kept: Any) -> Iterator[int]:
             if (row["position"], row["row"]) not in kept and row["id"] not in needed
         ]
         with write(evidence):
-            evidence.executemany("UPDATE step SET packed = x'', base = NULL WHERE id = ?", gone)
+            evidence.executemany(
+                "UPDATE step SET packed = x'', base = NULL, against = NULL WHERE id = ?", gone
+            )
         yield len(gone)
 
 
-def _bodies(main: sqlite3.Connection, evidence: sqlite3.Connection) -> Iterator[int]:
-    """Bodies that stand apart and that no run with evidence has used."""
+def _unused(main: sqlite3.Connection, evidence: sqlite3.Connection) -> Iterator[int]:
+    """Bodies that stand apart, and what steps are packed against, that no run with evidence has
+    used."""
     oldest = main.execute("SELECT MIN(id) FROM run WHERE evidence <> 'gone'").fetchone()[0]
     if oldest is None:
         return
-    while True:
-        with write(evidence):
-            gone = evidence.execute(
-                "DELETE FROM body WHERE hash IN (SELECT hash FROM body WHERE last_run < ? LIMIT ?)",
-                (oldest, PIECE),
-            ).rowcount
-        if not gone:
-            return
-        yield gone
+    for table, key in (("body", "hash"), ("base", "id")):
+        old = f"SELECT {key} FROM {table} WHERE last_run < ? LIMIT ?"
+        while True:
+            with write(evidence):
+                gone = evidence.execute(
+                    f"DELETE FROM {table} WHERE {key} IN ({old})", (oldest, PIECE)
+                ).rowcount
+            if not gone:
+                break
+            yield gone
