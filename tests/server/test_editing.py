@@ -193,7 +193,7 @@ class Editing(unittest.TestCase):
         self.assertIn("$.name", self.typed("na")["suggestions"])
         self.assertEqual(self.typed("size below 3")["check"], None)  # a size needs a unit
         for bad in ({"text": 1, "step": "x"}, {"text": "status 1"}, {"step": "x"}):
-            self.assertEqual(self.app.ask("POST", f"/cases/{self.id}/sentences", bad)[0], 400)
+            self.assertEqual(self.app.ask("POST", f"/cases/{self.id}/sentences", bad)[0], 422)
 
     def test_comments_go_along(self):
         steps = self.document["steps"]
@@ -227,7 +227,7 @@ class Editing(unittest.TestCase):
             status, _, problem = self.app.ask("POST", "/pasted", {"text": text})
             self.assertEqual(status, 422)
             self.assertIn(words, problem["title"])
-        self.assertEqual(self.app.ask("POST", "/pasted", {"text": 7})[0], 400)
+        self.assertEqual(self.app.ask("POST", "/pasted", {"text": 7})[0], 422)
         status, _, problem = self.app.ask("POST", "/pasted", {"text": "curl 'http://h/\u0000'"})
         self.assertIn(status, (200, 422))
 
@@ -295,4 +295,4 @@ class Editing(unittest.TestCase):
         many = read([row] * 499 + [{**row, "of": "$.["}])[2]["items"]
         self.assertEqual([item["check"] is None for item in many].count(True), 1)
         for wrong in ("x", [1], [{"of": 7}], [row] * 5_001):
-            self.assertEqual(read(wrong)[0], 400)
+            self.assertEqual(read(wrong)[0], 422)

@@ -187,4 +187,4 @@ class Together(unittest.TestCase):
                 for pipe in cleaned("$.items[0].name | c")["pipes"]
             ],
         )
-        self.assertEqual(self.app.ask("POST", f"/cases/{case}/kept", {"of": 1})[0], 400)
+        self.assertEqual(self.app.ask("POST", f"/cases/{case}/kept", {"of": 1})[0], 422)

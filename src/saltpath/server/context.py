@@ -11,7 +11,6 @@ from typing import Any
 
 from flask import current_app, request
 
-from saltpath.core.values import plain
 from saltpath.server.problems import Refused
 from saltpath.server.sandbox import Confined
 from saltpath.store import people, projects
@@ -45,17 +44,6 @@ def confined(task: str, *arguments: Any) -> Any:
 def actor() -> people.Person:
     """The person who asks. Sign-in comes later; until then it is the local owner."""
     return people.local_owner(database())
-
-
-def body() -> dict[str, Any]:
-    """The request's JSON object, numbers exact. Raises Refused."""
-    try:
-        data = plain.read_json(request.get_data(cache=False) or b"{}")
-    except plain.NotPlain as problem:
-        raise Refused(400, "not-json", f"The body is not JSON: {problem}.") from None
-    if not isinstance(data, dict):
-        raise Refused(400, "not-an-object", "The body must be a JSON object.")
-    return data
 
 
 _ETAG = re.compile(r'(?:W/)?"(\d{1,15})"')

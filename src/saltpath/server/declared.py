@@ -5,9 +5,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, TypeVar
+from functools import wraps
+from typing import Any, TypeVar, cast
+
+from saltpath.server.bodies import Body
+from saltpath.server.taking import taken
 
 View = TypeVar("View", bound=Callable[..., Any])
+BODIES: dict[str, type[Body]] = {}
+"""What endpoints take, by name."""
 OPERATION = "operation"
 """The attribute of a view in which its operation stands."""
 
@@ -35,6 +41,8 @@ LIMIT = parameter("limit", "how many at most, 1 to 1000", kind="integer")
 
 
 ANY = "application/octet-stream"
+JSON = "application/json"
+"""As an upload: a document that is read as it comes."""
 SHEET = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 FORM = parameter("format", "xlsx or csv")
 
@@ -69,12 +77,13 @@ def declared(
     answer: dict[str, Any] | None,
     *parameters: dict[str, Any],
     status: int = 200,
-    takes: str = "",
+    takes: type[Body] | None = None,
     media: str = "application/json",
     upload: str = "",
 ) -> Callable[[View], View]:
     """Say of a view what it does. `answer`: the schema of what it gives (None: octets of `media`);
-    `takes`: the shape of the JSON body that it wants, `upload`: the media type of another one."""
+    `takes`: what the JSON body is that it wants, which the view is given first; `upload`: the media
+    type of another body."""
     schema = answer if answer is not None else {"type": "string", "format": "binary"}
     operation: dict[str, Any] = {
         "operationId": id,
@@ -88,17 +97,23 @@ def declared(
             },
         },
     }
-    if takes:
-        operation["requestBody"] = {
-            "required": True,
-            "content": {"application/json": {"schema": of(takes)}},
-        }
-    if upload:
-        content = {upload: {"schema": {"type": "string", "format": "binary"}}}
+    if takes is not None:
+        BODIES[takes.__name__] = takes
+        content = {"application/json": {"schema": of(takes.__name__)}}
         operation["requestBody"] = {"required": True, "content": content}
+    if upload:
+        shape = {"type": "object"} if upload == JSON else {"type": "string", "format": "binary"}
+        operation["requestBody"] = {"required": True, "content": {upload: {"schema": shape}}}
 
     def mark(view: View) -> View:
         setattr(view, OPERATION, operation)
-        return view
+        if takes is None:
+            return view
+
+        @wraps(view)
+        def given(**named: Any) -> Any:
+            return view(taken(takes), **named)
+
+        return cast(View, given)
 
     return mark

@@ -28,6 +28,14 @@ class Refused(Exception):
         self.status, self.code, self.sentence, self.more = status, code, sentence, more
 
 
+def not_a_name() -> Refused:
+    """What was given is no name of a value."""
+    sentence = (
+        "A name begins with a letter and holds letters, digits, - and _; some words are reserved."
+    )
+    return Refused(422, "name", sentence)
+
+
 def json_answer(body: Any, status: int = 200, media_type: str = "application/json") -> Response:
     """An answer in JSON with exact numbers."""
     return Response(plain.write_json(body), status, content_type=media_type)

@@ -1445,24 +1445,6 @@ export interface components {
             trialDays: number;
             eventDays: number;
         };
-        KeepingChange: {
-            runDays?: number;
-            leastRuns?: number;
-            mostRuns?: number;
-            evidenceDays?: number;
-            badEvidenceDays?: number;
-            trialDays?: number;
-            eventDays?: number;
-            seen?: {
-                runDays?: number;
-                leastRuns?: number;
-                mostRuns?: number;
-                evidenceDays?: number;
-                badEvidenceDays?: number;
-                trialDays?: number;
-                eventDays?: number;
-            };
-        };
         Storage: {
             results: number;
             evidence: number;
@@ -1481,9 +1463,6 @@ export interface components {
             id: string;
             name: string;
             about: string;
-        };
-        NewProject: {
-            name: string;
         };
         Brought: {
             project: string;
@@ -1513,17 +1492,6 @@ export interface components {
             guarded: boolean;
             usual: boolean;
         };
-        NewEnvironment: {
-            project: string;
-            name: string;
-            like?: string;
-        };
-        EnvironmentChange: {
-            name?: string;
-            about?: string;
-            guarded?: boolean;
-            usual?: boolean;
-        };
         ValueCell: {
             environment: string;
             given: boolean;
@@ -1545,18 +1513,6 @@ export interface components {
             cases: components["schemas"]["NamedCase"][];
             nowhere: boolean;
         };
-        ValueChange: {
-            /** @enum {string} */
-            kind: "put" | "clear" | "hide" | "remove" | "restore";
-            name: string;
-            suite?: string;
-            environment?: string;
-            text?: string;
-        };
-        ValueChanges: {
-            project: string;
-            changes: components["schemas"]["ValueChange"][];
-        };
         ValueFault: {
             index: number;
             sentence: string;
@@ -1564,12 +1520,6 @@ export interface components {
         ChangedValues: {
             faults: components["schemas"]["ValueFault"][];
             undo: components["schemas"]["ValueChange"][];
-        };
-        NewValueName: {
-            project: string;
-            suite?: string;
-            name: string;
-            to: string;
         };
         Renamed: {
             cases: number;
@@ -1580,15 +1530,6 @@ export interface components {
             there: boolean;
             steps: number;
             cases: number;
-        };
-        Lift: {
-            project: string;
-            literal: string;
-            name: string;
-            take?: boolean;
-            left?: {
-                [key: string]: string[];
-            };
         };
         LiftedPlace: {
             case: string;
@@ -1609,19 +1550,6 @@ export interface components {
             name: string;
             about: string;
             cases: components["schemas"]["CaseLine"][];
-        };
-        NewSuite: {
-            project: string;
-            name: string;
-        };
-        SuiteChange: {
-            name?: string;
-            about?: string;
-            before?: string | null;
-        };
-        CaseMove: {
-            suite: string;
-            before?: string | null;
         };
         CaseLine: {
             id: string;
@@ -1670,9 +1598,6 @@ export interface components {
             auth: components["schemas"]["Auth"] | null;
             document: unknown;
         };
-        SignInChange: {
-            auth: unknown;
-        };
         Body: {
             kind: string;
             text: components["schemas"]["Piece"][];
@@ -1707,9 +1632,6 @@ export interface components {
             version: number;
             checks: components["schemas"]["Check"][];
             documents: Record<string, never>[];
-        };
-        EveryAnswerChange: {
-            checks: Record<string, never>[];
         };
         Repeat: {
             until: string;
@@ -1756,16 +1678,8 @@ export interface components {
             uses: number;
             cases: components["schemas"]["NamedCase"][];
         };
-        NewSharedSteps: {
-            project: string;
-            document: Record<string, never>;
-        };
         UsedThere: {
             saved: components["schemas"]["SavedCase"][];
-        };
-        ToShare: {
-            steps: string[];
-            name: string;
         };
         Extracted: {
             shared: components["schemas"]["SharedSteps"];
@@ -1924,19 +1838,6 @@ export interface components {
             uses: number;
             cases: components["schemas"]["NamedCase"][];
         };
-        NewSource: {
-            project: string;
-            name: string;
-            document: unknown;
-        };
-        SourceChange: {
-            document?: unknown;
-            to?: string;
-        };
-        SourceToLookAt: {
-            project: string;
-            document: unknown;
-        };
         BadCell: {
             row: number;
             column: number;
@@ -1982,19 +1883,9 @@ export interface components {
             uses: number;
             cases: components["schemas"]["NamedCase"][];
         };
-        NewLook: {
-            project: string;
-            database?: string;
-            table?: string;
-            rows?: unknown;
-            environment?: string;
-        };
         Look: {
             run: string;
             case: string;
-        };
-        DatabaseDocument: {
-            document: Record<string, never>;
         };
         FinishedHeader: {
             name: string;
@@ -2081,12 +1972,6 @@ export interface components {
             at: string;
             by: string;
         };
-        VersionsToCompare: {
-            project: string;
-            document: unknown;
-            before: number;
-            after: number;
-        };
         ChangedCell: {
             row: number;
             column: string;
@@ -2108,19 +1993,9 @@ export interface components {
             rowsGone: number;
             whole: boolean;
         };
-        CaseDocument: {
-            document?: Record<string, never>;
-            text?: string;
-        };
-        TextToRead: {
-            text: string;
-        };
         Pasted: {
             steps: Record<string, never>[];
             said: string[];
-        };
-        HarFile: {
-            [key: string]: unknown;
         };
         RecordedEntry: {
             number: number;
@@ -2155,10 +2030,6 @@ export interface components {
             entries: components["schemas"]["RecordedEntry"][];
             handOvers: components["schemas"]["RecordedHandOver"][];
         };
-        NewSingleRequest: {
-            project: string;
-            step: Record<string, never>;
-        };
         SingleRequest: {
             id: string;
             name: string;
@@ -2178,11 +2049,6 @@ export interface components {
             ms: number;
             size: number;
             why: components["schemas"]["Reason"] | null;
-        };
-        PlaceForRequest: {
-            suite?: string;
-            name?: string;
-            case?: string;
         };
         PlacedRequest: {
             case: string;
@@ -2212,24 +2078,9 @@ export interface components {
                 [key: string]: string;
             };
         };
-        RequestCells: {
-            step: string;
-            cells: {
-                [key: string]: string;
-            };
-        };
         ReadRequest: {
             step: Record<string, never> | null;
             problem: string;
-        };
-        TableRows: {
-            columns: string[];
-            table: string[][];
-            first?: number;
-            otherwise?: string;
-            case?: string;
-            take?: boolean;
-            headings?: string[];
         };
         RowFault: {
             row: number;
@@ -2291,30 +2142,6 @@ export interface components {
             kind: string;
             text: string;
             about: string;
-        };
-        NewCase: {
-            project: string;
-            suite: string;
-            document?: Record<string, never>;
-            text?: string;
-        };
-        NewRun: {
-            project: string;
-            again?: string;
-            pick?: string;
-            bad?: string;
-            changes?: string[] | "all";
-            cases?: string[];
-            suite?: string;
-            environment?: string;
-            seed?: number;
-            label?: string;
-            kind?: string;
-            steps?: number[];
-            values?: {
-                [key: string]: string;
-            };
-            jobs?: number;
         };
         ChangingStep: {
             case: string;
@@ -2475,22 +2302,6 @@ export interface components {
             role: string;
             origin: string;
         };
-        Typed: {
-            text: string;
-            step: string;
-        };
-        ToClean: {
-            of: string;
-            step: string;
-        };
-        SheetRows: {
-            rows: {
-                step: string;
-                of: string;
-                relation: string;
-                expected: string;
-            }[];
-        };
         SheetRow: {
             check: Record<string, never> | null;
             problem: string;
@@ -2537,10 +2348,6 @@ export interface components {
             path: string;
             value: string;
         };
-        ToInsert: {
-            step: string;
-            text: string;
-        };
         Insertable: {
             text: string;
             value: string;
@@ -2568,11 +2375,6 @@ export interface components {
             document: Record<string, never>;
             text: string;
             changes: string[];
-        };
-        Tab: {
-            tab: string;
-            step?: string;
-            leaving?: boolean;
         };
         Other: {
             name: string;
@@ -2696,6 +2498,297 @@ export interface components {
             type: string;
         } & {
             [key: string]: unknown;
+        };
+        NewSource: {
+            project: string;
+            /** @description the source a name of 1 to 100 characters */
+            name: string;
+            document: unknown;
+        };
+        /** @description Only what is given changes. */
+        SourceChange: {
+            document?: unknown;
+            /** @description the source a name of 1 to 100 characters */
+            to?: string;
+        };
+        SourceToLookAt: {
+            project: string;
+            document: unknown;
+        };
+        VersionsToCompare: {
+            project: string;
+            document: unknown;
+            before: number;
+            after: number;
+        };
+        DatabaseDocument: {
+            document: unknown;
+        };
+        /** @description The tables of a database, the first rows of one, or those of a data source. */
+        NewLook: {
+            project: string;
+            /** @default  */
+            database?: string;
+            /**
+             * @description the name of a table
+             * @default
+             */
+            table?: string;
+            rows?: unknown;
+            /** @default  */
+            environment?: string;
+        };
+        /** @description Either of both. */
+        CaseDocument: {
+            document?: Record<string, never>;
+            text?: string;
+        };
+        TextToRead: {
+            /** @description it as text */
+            text: string;
+        };
+        NewCase: {
+            document?: Record<string, never>;
+            text?: string;
+            project: string;
+            suite: string;
+        };
+        CaseMove: {
+            suite: string;
+            /** @default null */
+            before?: string | null;
+        };
+        Tab: {
+            /** @description the tab as a text of at most 64 characters */
+            tab: string;
+            /**
+             * @description the key of a step
+             * @default
+             */
+            step?: string;
+            /** @default false */
+            leaving?: boolean;
+        };
+        Typed: {
+            /** @description the sentence as text */
+            text: string;
+            /** @description the key of a step */
+            step: string;
+        };
+        SheetRows: {
+            /** @description a list of at most 5000 rows as rows */
+            rows: components["schemas"]["SheetCells"][];
+        };
+        /** @description The cells of a check's row. */
+        SheetCells: {
+            /** @default  */
+            step?: string;
+            /** @default  */
+            of?: string;
+            /** @default  */
+            relation?: string;
+            /** @default  */
+            expected?: string;
+        };
+        ToInsert: {
+            /** @description what is typed after [= as text */
+            text: string;
+            /** @description the key of a step */
+            step: string;
+        };
+        ToClean: {
+            /** @description the place with its pipes as of */
+            of: string;
+            /** @description the key of a step */
+            step: string;
+        };
+        KeepingChange: {
+            runDays?: number;
+            leastRuns?: number;
+            mostRuns?: number;
+            evidenceDays?: number;
+            badEvidenceDays?: number;
+            trialDays?: number;
+            eventDays?: number;
+            /** @default {} */
+            seen?: components["schemas"]["KeptRules"];
+        };
+        /** @description Some of the rules of what is kept. */
+        KeptRules: {
+            runDays?: number;
+            leastRuns?: number;
+            mostRuns?: number;
+            evidenceDays?: number;
+            badEvidenceDays?: number;
+            trialDays?: number;
+            eventDays?: number;
+        };
+        Lift: {
+            project: string;
+            /** @description what is to be lifted, a text of 1 to 2000 letters */
+            literal: string;
+            /** @description a name that begins with a letter and holds letters, digits, - and _; some words are reserved */
+            name: string;
+            /** @default false */
+            take?: boolean;
+            /** @default {} */
+            left?: {
+                [key: string]: string[];
+            };
+        };
+        NewProject: {
+            /** @description a name of 1 to 200 characters */
+            name: string;
+        };
+        NewSuite: {
+            project: string;
+            /** @description a name of 1 to 200 characters */
+            name: string;
+        };
+        /** @description Only what is given changes. */
+        SuiteChange: {
+            /** @description a name of 1 to 200 characters */
+            name?: string;
+            /** @description what it is about as a text */
+            about?: string;
+            before?: string | null;
+        };
+        EveryAnswerChange: {
+            /** @description the checks as a list */
+            checks: unknown[];
+        };
+        SignInChange: {
+            /** @description the sign-in as auth: an object of one kind, none, or null for nothing said */
+            auth: Record<string, never> | string | null;
+        };
+        NewValueName: {
+            project: string;
+            name: string;
+            /** @description a name that begins with a letter and holds letters, digits, - and _; some words are reserved */
+            to: string;
+            /** @default  */
+            suite?: string;
+        };
+        /** @description A run of cases, of a suite, or of everything; or a trial of some steps. */
+        NewRun: {
+            project: string;
+            /** @description a list of at least one case's id */
+            cases?: string[];
+            suite?: string;
+            environment?: string;
+            /**
+             * @default run
+             * @enum {unknown}
+             */
+            kind?: "run" | "trial";
+            /** @default  */
+            label?: string;
+            /** @default null */
+            seed?: number | null;
+            /**
+             * @description jobs as a whole number from 1 to 64
+             * @default 1
+             */
+            jobs?: number;
+            /** @description the steps of one case by their indexes, from 0 */
+            steps?: number[];
+            /**
+             * @description values as an object of names and texts
+             * @default {}
+             */
+            values?: {
+                [key: string]: string;
+            };
+            /** @description the rows as a text, such as 1 to 20 */
+            pick?: string;
+            bad?: string;
+            again?: string;
+            /** @description the keys of the steps that may change something, or all */
+            changes?: string[] | "all";
+        };
+        NewSharedSteps: {
+            project: string;
+            /** @description the shared steps as document; it begins with shared: and their name */
+            document: Record<string, never>;
+        };
+        ToShare: {
+            /** @description the keys of the steps as steps */
+            steps: string[];
+            /** @description a name of 1 to 200 characters */
+            name: string;
+        };
+        TableRows: {
+            columns: string[];
+            /** @description a table of at most 20000 rows, each a list of texts */
+            table: string[][];
+            /**
+             * @description the number of the table's first row
+             * @default 0
+             */
+            first?: number;
+            /**
+             * @description the name of the case for rows that name none
+             * @default
+             */
+            otherwise?: string;
+            case?: string;
+            /** @default false */
+            take?: boolean;
+            headings?: string[];
+        };
+        RequestCells: {
+            /** @description the key of a step */
+            step: string;
+            /** @description the request's cells, each a text */
+            cells: {
+                [key: string]: string;
+            };
+        };
+        NewSingleRequest: {
+            project: string;
+            /** @description the request as step, a request step of the case format */
+            step: Record<string, never>;
+        };
+        /** @description A case; or a suite, and what a new case there is called. */
+        PlaceForRequest: {
+            /** @default  */
+            suite?: string;
+            /** @default  */
+            name?: string;
+            /** @default  */
+            case?: string;
+        };
+        ValueChanges: {
+            project: string;
+            /** @description a list of at most 20000 changes */
+            changes: components["schemas"]["ValueChange"][];
+        };
+        ValueChange: {
+            /** @enum {unknown} */
+            kind: "clear" | "hide" | "put" | "remove" | "restore";
+            name: string;
+            /** @default  */
+            suite?: string;
+            /** @default  */
+            environment?: string;
+            /** @default  */
+            text?: string;
+        };
+        NewEnvironment: {
+            project: string;
+            /** @description a name of 1 to 60 characters */
+            name: string;
+            /** @default  */
+            like?: string;
+        };
+        /** @description Only what is given changes. */
+        EnvironmentChange: {
+            /** @description a name of 1 to 60 characters */
+            name?: string;
+            about?: string;
+            guarded?: boolean;
+            /** @default false */
+            usual?: boolean;
         };
     };
     responses: never;
@@ -4602,7 +4695,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["HarFile"];
+                "application/json": Record<string, never>;
             };
         };
         responses: {

@@ -7,6 +7,7 @@ from itertools import islice
 from typing import Any
 
 from flask import Blueprint, Response, request
+from msgspec import UNSET
 
 from saltpath.core.cases.case import Case, Project, Suite
 from saltpath.core.cases.row_sources import (
@@ -28,8 +29,9 @@ from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.why import Blocked
 from saltpath.server.api.case_view import scopes_for_rows
 from saltpath.server.api.views import moment
+from saltpath.server.bodies import NewSource, SourceChange, SourceToLookAt, VersionsToCompare
 from saltpath.server.compiled import project_of
-from saltpath.server.context import actor, body, confined, database, folder, project_asked
+from saltpath.server.context import actor, confined, database, folder, project_asked
 from saltpath.server.declared import PROJECT, SOURCE, declared, of, page, parameter
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.profiling import looked_through, profile_of_rows
@@ -42,7 +44,6 @@ from saltpath.store.documents import Document
 
 data_api = Blueprint("data", __name__)
 MOST_CASES_NAMED = 5
-LONGEST_NAME = 100
 
 
 @data_api.get("/sources")
@@ -113,14 +114,13 @@ _NOBODY = Case(name="", key="aaaaaaaaaa")
 
 
 @data_api.post("/sources")
-@declared("addSource", "A new one", of("DataSource"), status=201, takes="NewSource")
-def add_source() -> Response:
+@declared("addSource", "A new one", of("DataSource"), status=201, takes=NewSource)
+def add_source(data: NewSource) -> Response:
     """A new source by its name and what it is."""
-    data = body()
-    project = projects.project(database(), str(data.get("project", "")))
-    name, document = _name(data.get("name")), data.get("document")
-    _readable(project, name, document)
-    sources.put_source(database(), project, actor().id, name, document, new=True)
+    project = projects.project(database(), data.project)
+    name = data.name.strip()
+    _readable(project, name, data.document)
+    sources.put_source(database(), project, actor().id, name, data.document, new=True)
     return json_answer(_stored(project, name), 201)
 
 
@@ -131,16 +131,16 @@ def add_source() -> Response:
     of("DataSource"),
     PROJECT,
     SOURCE,
-    takes="SourceChange",
+    takes=SourceChange,
 )
-def change_source() -> Response:
+def change_source(data: SourceChange) -> Response:
     """What `?name=` is from now on (`document`), or is called (`to`; cases that name it follow)."""
-    project, name, data = project_asked(), request.args.get("name", ""), body()
-    if "document" in data:
-        _readable(project, name, data["document"])
-        sources.put_source(database(), project, actor().id, name, data["document"])
-    if "to" in data:
-        to = _name(data["to"])
+    project, name = project_asked(), request.args.get("name", "")
+    if data.document is not UNSET:
+        _readable(project, name, data.document)
+        sources.put_source(database(), project, actor().id, name, data.document)
+    if data.to is not UNSET:
+        to = data.to.strip()
         if to != name:
             sources.rename_source(database(), project, actor().id, name, to)
             name = to
@@ -168,12 +168,6 @@ def _stored(project: Document, name: str) -> dict[str, Any]:
     return _line(now, read, name, files, users)
 
 
-def _name(name: object) -> str:
-    if not isinstance(name, str) or not name.strip() or len(name) > LONGEST_NAME:
-        raise Refused(422, "name", f"Give the source a name of 1 to {LONGEST_NAME} characters.")
-    return name.strip()
-
-
 def _readable(project: Document, name: str, document: object) -> None:
     """Raises FormatError for what is no source."""
     held = sources.sources(project)
@@ -191,15 +185,13 @@ def _alone(project: Document, document: object) -> Project:
 
 
 @data_api.post("/sources/looked")
-@declared("lookAtSource", "How its rows would look", of("LookedAt"), takes="SourceToLookAt")
-def look_at_source() -> Response:
+@declared("lookAtSource", "How its rows would look", of("LookedAt"), takes=SourceToLookAt)
+def look_at_source(data: SourceToLookAt) -> Response:
     """How rows would look if a source were this `document`: a file's first cells as they stand, its
     frame, and what the columns hold, of the first 5,000 rows. Of a database it is what a runner saw
     there last (`/databases/looks`), of an output table what a run wrote last."""
-    data = body()
-    project = projects.project(database(), str(data.get("project", "")))
-    document = data.get("document")
-    read = _alone(project, document)
+    project = projects.project(database(), data.project)
+    read = _alone(project, data.document)
     source = read.sources["it"]
     if not isinstance(source, FileRows):
         return json_answer(
@@ -265,19 +257,17 @@ def _made(project: Project, source: Source) -> dict[str, Any]:
 
 
 @data_api.post("/sources/profile")
-@declared("profileSource", "What all of its rows hold", of("SourceProfile"), takes="SourceToLookAt")
-def profile_source() -> Response:
+@declared("profileSource", "What all of its rows hold", of("SourceProfile"), takes=SourceToLookAt)
+def profile_source(data: SourceToLookAt) -> Response:
     """What all rows of a source's file hold: asked again and again until `state` is done; a file is
     looked through once for each version."""
-    data = body()
-    project = projects.project(database(), str(data.get("project", "")))
-    document = data.get("document")
-    read = _alone(project, document)
+    project = projects.project(database(), data.project)
+    read = _alone(project, data.document)
     source = read.sources["it"]
     if not isinstance(source, FileRows):
         raise Refused(422, "no-file", "Only the rows of a file are looked through.")
     file = _current(project, source.file)
-    found = looked_through(folder(), project.id, file.version, document)
+    found = looked_through(folder(), project.id, file.version, data.document)
     return json_answer(
         {"columns": [], "bad": [], "badCount": 0, "whole": True, "problem": "", **found}
     )
@@ -314,25 +304,20 @@ def list_versions() -> Response:
     "compareVersions",
     "What a new version of its file changed",
     of("SourceChanges"),
-    takes="VersionsToCompare",
+    takes=VersionsToCompare,
 )
-def changes_of_version() -> Response:
+def changes_of_version(data: VersionsToCompare) -> Response:
     """What version `after` of a source's file has otherwise than `before`."""
-    data = body()
-    project = projects.project(database(), str(data.get("project", "")))
-    source = _alone(project, data.get("document")).sources["it"]
+    project = projects.project(database(), data.project)
+    source = _alone(project, data.document).sources["it"]
     if not isinstance(source, FileRows):
         raise Refused(422, "no-file", "Only the rows of a file are compared.")
     kept = {
         item.version
         for item in project_files.versions(database(), project.id, source.file.removeprefix("./"))
     }
-    versions = [
-        item
-        for item in (data.get("before"), data.get("after"))
-        if isinstance(item, int) and item in kept
-    ]
-    if len(versions) != 2:
+    versions = [data.before, data.after]
+    if not kept.issuperset(versions):
         raise Refused(404, "not-found", "This version is not kept.")
     try:
         found = confined("changed", project.id, source, versions)

@@ -6,11 +6,13 @@ from __future__ import annotations
 from typing import Any
 
 from flask import Blueprint, Response, request
+from msgspec import UNSET
 
 from saltpath.core.cases.row_sources import DatabaseRows
 from saltpath.core.format.project import read_project
 from saltpath.core.running.plan import RunRequest
-from saltpath.server.context import actor, body, database, project_asked
+from saltpath.server.bodies import DatabaseDocument, NewLook
+from saltpath.server.context import actor, database, project_asked
 from saltpath.server.declared import DATABASE, PROJECT, declared, of, page
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.sources import look_of
@@ -36,19 +38,17 @@ def list_databases() -> Response:
 
 @databases_api.put("/databases")
 @declared(
-    "putDatabase", "Where one stands", of("Database"), PROJECT, DATABASE, takes="DatabaseDocument"
+    "putDatabase", "Where one stands", of("Database"), PROJECT, DATABASE, takes=DatabaseDocument
 )
-def put_database() -> Response:
+def put_database(data: DatabaseDocument) -> Response:
     """Say where the database `?name=` stands, also a new one: `{ sqlite: ... }` or `{ postgres:
     host:port/name, user, password }`."""
-    project, name, data = project_asked(), request.args.get("name", "").strip(), body()
+    project, name = project_asked(), request.args.get("name", "").strip()
     if not name or len(name) > LONGEST_NAME:
         raise Refused(422, "name", f"Give the database a name of 1 to {LONGEST_NAME} characters.")
-    document = data.get("document")
-    read_project(
-        {**project.document, "databases": {**databases.databases(project), name: document}}
-    )
-    databases.put_database(database(), project, actor().id, name, document)
+    held = {**databases.databases(project), name: data.document}
+    read_project({**project.document, "databases": held})
+    databases.put_database(database(), project, actor().id, name, data.document)
     return json_answer(_view(projects.project_by_id(database(), project.id), name))
 
 
@@ -66,19 +66,18 @@ def remove_database() -> Response:
     "Ask a runner for tables, or for first rows",
     of("Look"),
     status=201,
-    takes="NewLook",
+    takes=NewLook,
 )
-def look_into() -> Response:
+def look_into(data: NewLook) -> Response:
     """Ask a runner for the tables of a `database`, for the first rows of a `table`, or for those of
     a data source (`rows`: its document); what it gives is the evidence of the case, when the run
     has ended. `environment`: where the database's values are read."""
-    data = body()
-    project = projects.project(database(), str(data.get("project", "")))
+    project = projects.project(database(), data.project)
     about, asked = (
-        _of_source(project, data["rows"]) if "rows" in data else _of_database(project, data)
+        _of_database(project, data) if data.rows is UNSET else _of_source(project, data.rows)
     )
     case = probes.look(database(), project.id, actor().id, about, asked)
-    environment = str(data.get("environment", "")) or str(project.document.get("environment", ""))
+    environment = data.environment or str(project.document.get("environment", ""))
     run, _ = runs.ask(
         database(),
         project.id,
@@ -93,14 +92,12 @@ def look_into() -> Response:
     return json_answer({"run": run.oid, "case": case.oid}, 201)
 
 
-def _of_database(project: Document, data: dict[str, Any]) -> tuple[str, dict[str, Any]]:
+def _of_database(project: Document, data: NewLook) -> tuple[str, dict[str, Any]]:
     """What the look is about, and what is asked."""
-    name, table = data.get("database"), data.get("table", "")
-    document = databases.databases(project).get(name) if isinstance(name, str) else None
+    name, table = data.database, data.table
+    document = databases.databases(project).get(name)
     if document is None:
         raise NotFound(f"there is no database {name}")
-    if not isinstance(table, str) or len(table) > LONGEST_TABLE:
-        raise Refused(422, "table", "table is the name of one.")
     if table:
         return f"{name}: {table}", {"in": name, "rows of": table, "most rows": FEW_ROWS}
     return f"{name}: its tables", {
@@ -127,7 +124,6 @@ TABLES = {
     "'information_schema') order by 1",
 }
 FEW_ROWS = 20
-LONGEST_TABLE = 300
 
 
 def _view(project: Document, name: str) -> dict[str, Any]:

@@ -6,6 +6,7 @@ from __future__ import annotations
 from typing import Any
 
 from flask import Blueprint, Response, current_app
+from msgspec import UNSET
 
 from saltpath.core.assist.difference import differences
 from saltpath.core.cases.case import Case, Request
@@ -17,8 +18,9 @@ from saltpath.core.format.words import words
 from saltpath.core.format.writer import write_document
 from saltpath.server.api.case_view import case_answer
 from saltpath.server.api.views import moment
+from saltpath.server.bodies import CaseDocument, CaseMove, NewCase, Tab, TextToRead
 from saltpath.server.compiled import remember
-from saltpath.server.context import actor, body, database, version_changed
+from saltpath.server.context import actor, database, version_changed
 from saltpath.server.declared import ID, IF_MATCH, TEXT, declared, of, page, parameter
 from saltpath.server.presence import Presence
 from saltpath.server.problems import Refused, json_answer
@@ -38,12 +40,12 @@ def read_case(id: str) -> Response:
 
 
 @documents.put("/cases/<id>")
-@declared("saveCase", "Save a case", of("Case"), ID, TEXT, IF_MATCH, takes="CaseDocument")
-def save_case(id: str) -> Response:
+@declared("saveCase", "Save a case", of("Case"), ID, TEXT, IF_MATCH, takes=CaseDocument)
+def save_case(data: CaseDocument, id: str) -> Response:
     """Save the case, given as `document` or as `text`, on top of the version that If-Match
     names."""
     version = version_changed()
-    document, comments, case = _given_document(body())
+    document, comments, case = _given_document(data)
     before = cases.case(database(), id)
     if projects.suite_by_id(database(), before.suite).hidden == single.SINGLE:
         _one_request(case)
@@ -66,29 +68,26 @@ def _one_request(case: Case) -> None:
 
 
 def _given_document(
-    data: dict[str, Any],
+    data: CaseDocument,
 ) -> tuple[dict[str, Any], dict[str, list[str]] | None, Case]:
     """The document and the case that it is, and its comments where it came as text; its faults then
     have lines."""
-    if isinstance(data.get("text"), str):
-        source = read_source(data["text"])
+    if data.text is not UNSET:
+        source = read_source(data.text)
         return source.root.data(), source.comments, case_of(source.root, "")
-    document = data.get("document")
-    if not isinstance(document, dict):
-        raise Refused(400, "document-missing", "Give the case as document (an object) or as text.")
+    document = data.document
+    if document is UNSET:
+        raise Refused(422, "document-missing", "Give the case as document (an object) or as text.")
     return document, None, case_from_data(document)
 
 
 @documents.post("/texts")
-@declared("readText", "What a case's text reads as", of("ReadText"), takes="TextToRead")
-def read_text() -> Response:
+@declared("readText", "What a case's text reads as", of("ReadText"), takes=TextToRead)
+def read_text(data: TextToRead) -> Response:
     """A case's text as a document, or what is wrong with it, each with its line. Nothing is
     saved."""
-    text = body().get("text")
-    if not isinstance(text, str):
-        raise Refused(400, "text-missing", "Give the case's text as text.")
     try:
-        source = read_source(text)
+        source = read_source(data.text)
         case_of(source.root, "")
     except FormatError as problem:
         faults = [{"sentence": p.sentence, "line": p.line} for p in problem.problems]
@@ -105,14 +104,11 @@ def format_words() -> Response:
 
 
 @documents.post("/cases")
-@declared("addCase", "A new case", of("Case"), status=201, takes="NewCase")
-def add_case() -> Response:
+@declared("addCase", "A new case", of("Case"), status=201, takes=NewCase)
+def add_case(data: NewCase) -> Response:
     """A new case in a suite, from a `document` or a `text` of the case format."""
-    data = body()
-    project = projects.project(database(), str(data.get("project", "")))
-    suite = next(
-        (s for s in projects.suites(database(), project.id) if s.oid == data.get("suite")), None
-    )
+    project = projects.project(database(), data.project)
+    suite = next((s for s in projects.suites(database(), project.id) if s.oid == data.suite), None)
     if suite is None:
         raise Refused(422, "suite-missing", "Name a suite of this project.")
     document, comments, case = _given_document(data)
@@ -128,21 +124,16 @@ def add_case() -> Response:
 
 
 @documents.post("/cases/<id>/move")
-@declared("moveCase", "To another place", of("Case"), ID, takes="CaseMove")
-def move_case(id: str) -> Response:
+@declared("moveCase", "To another place", of("Case"), ID, takes=CaseMove)
+def move_case(data: CaseMove, id: str) -> Response:
     """Into a `suite` of the project, right `before` another case there (null: to the end)."""
-    stored, data = cases.case(database(), id), body()
+    stored = cases.case(database(), id)
     if "shared" in stored.document:
         raise Refused(409, "shared", "Shared steps stand beside the suites, and in none.")
-    suite = projects.suite(database(), str(data.get("suite", "")))
-    before = data.get("before")
-    if suite.project != stored.project or not (before is None or isinstance(before, str)):
-        raise Refused(
-            422,
-            "suite-missing",
-            "Name a suite of this project, and a case there or null as before.",
-        )
-    return case_answer(cases.move_case(database(), id, suite.id, before))
+    suite = projects.suite(database(), data.suite)
+    if suite.project != stored.project:
+        raise Refused(422, "suite-missing", "Name a suite of this project.")
+    return case_answer(cases.move_case(database(), id, suite.id, data.before))
 
 
 @documents.delete("/cases/<id>")
@@ -216,28 +207,17 @@ def read_revision(id: str, version: int) -> Response:
 
 
 @documents.post("/cases/<id>/presence")
-@declared("bePresent", "Who else has it open", of("Present"), ID, takes="Tab")
-def be_present(id: str) -> Response:
+@declared("bePresent", "Who else has it open", of("Present"), ID, takes=Tab)
+def be_present(data: Tab, id: str) -> Response:
     """A tab says that it has the case open, and at which step; the answer says who else has.
     Forgotten after 15 s."""
-    data = body()
-    tab, step = data.get("tab"), data.get("step", "")
-    if (
-        not isinstance(tab, str)
-        or not 1 <= len(tab) <= 64
-        or not isinstance(step, str)
-        or len(step) > 64
-    ):
-        raise Refused(
-            422, "tab", "Give the tab as a text of at most 64 characters, and the key of its step."
-        )
-    if not data.get("leaving"):  # one may leave a case that is gone
+    if not data.leaving:  # one may leave a case that is gone
         cases.case(database(), id)
     presence: Presence = current_app.config["PRESENCE"]
     me = actor()
-    others = presence.enter(id, tab, me.oid, me.name, step)
-    if data.get("leaving"):
-        presence.leave(id, tab)
+    others = presence.enter(id, data.tab, me.oid, me.name, data.step)
+    if data.leaving:
+        presence.leave(id, data.tab)
     return json_answer(
         {"others": [{"name": o.name, "step": o.step, "same": o.person == me.oid} for o in others]}
     )

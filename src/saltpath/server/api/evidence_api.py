@@ -34,10 +34,11 @@ from saltpath.core.values.measures import show_in
 from saltpath.core.values.why import Blocked
 from saltpath.server import rejudging
 from saltpath.server.api.views import outcome_view, reason, run_view, step_view
-from saltpath.server.context import body, database, whole
+from saltpath.server.bodies import SheetRows, ToClean, ToInsert, Typed
+from saltpath.server.context import database, whole
 from saltpath.server.declared import ID, declared, of, page, parameter
 from saltpath.server.last_answers import judged, last_answer, last_seen, scopes_now
-from saltpath.server.problems import Refused, json_answer
+from saltpath.server.problems import json_answer
 from saltpath.server.sheets import known_paths
 from saltpath.store import cases, evidence, kept_answers, runs
 
@@ -45,7 +46,6 @@ evidence_api = Blueprint("evidence", __name__)
 MOST_ANSWERS = 12
 MOST_OFFERED = 30
 MOST_ROWS = 5_000
-LONGEST_SENTENCE = 300_000  # an expected body may be pasted as one
 SHEET_CELLS = ("step", "of", "relation", "expected")
 
 
@@ -94,18 +94,13 @@ def case_evidence(id: str) -> Response:
     "What a typed check means, and how it holds of the last answer",
     of("Understood"),
     ID,
-    takes="Typed",
+    takes=Typed,
 )
-def read_typed(id: str) -> Response:
+def read_typed(data: Typed, id: str) -> Response:
     """A typed check: as the document writes it, how it holds of the step's last answer, or what
     could not be understood."""
     stored = cases.case(database(), id)
-    data = body()
-    text, key = data.get("text"), data.get("step")
-    if not isinstance(text, str) or not isinstance(key, str) or len(text) > LONGEST_SENTENCE:
-        raise Refused(
-            400, "sentence-missing", "Give the sentence as text, and the key of its step as step."
-        )
+    text, key = data.text, data.step
     last = last_answer(stored, key)
     paths = rejudging.paths_in(last[1] if last else None)
     result: dict[str, Any] = {
@@ -135,26 +130,16 @@ def read_typed(id: str) -> Response:
 
 
 @evidence_api.post("/cases/<id>/sheet")
-@declared("readSheet", "Rows of a sheet as checks", page("SheetRow"), ID, takes="SheetRows")
-def read_sheet(id: str) -> Response:
+@declared("readSheet", "Rows of a sheet as checks", page("SheetRow"), ID, takes=SheetRows)
+def read_sheet(data: SheetRows, id: str) -> Response:
     """Rows of a sheet, at most 5,000: each the check that its cells say, or why they say none; the
     others stand. A field may be called by its last name where the step's last answer has just one
     of that name."""
     stored = cases.case(database(), id)
-    rows = body().get("rows")
-    if not isinstance(rows, list) or len(rows) > MOST_ROWS:
-        raise Refused(400, "rows-missing", f"Give a list of at most {MOST_ROWS} rows as rows.")
     known = known_paths([stored])
-    items = []
-    for row in rows:
-        given: list[object] = (
-            [row.get(name, "") for name in SHEET_CELLS] if isinstance(row, dict) else []
-        )
-        cells = [cell for cell in given if isinstance(cell, str) and len(cell) <= 20_000]
-        if len(cells) < len(SHEET_CELLS):
-            raise Refused(400, "row", "Each row has the texts step, of, relation and expected.")
-        step, *words = cells
-        items.append(_row(words, known(stored.key, step)))
+    items = [
+        _row([row.of, row.relation, row.expected], known(stored.key, row.step)) for row in data.rows
+    ]
     return json_answer({"items": items, "next": None})
 
 
@@ -304,19 +289,12 @@ def pick_places(id: str) -> Response:
 
 
 @evidence_api.post("/cases/<id>/insertable")
-@declared("listInsertable", "What a reference could be", page("Insertable"), ID, takes="ToInsert")
-def what_can_be_inserted(id: str) -> Response:
+@declared("listInsertable", "What a reference could be", page("Insertable"), ID, takes=ToInsert)
+def what_can_be_inserted(data: ToInsert, id: str) -> Response:
     """For a reference that is being typed in a step: pipes that fit the value there, or generators,
     each with what it would give; from the seed and the kept values of the last run."""
-    stored, data = cases.case(database(), id), body()
-    text, key = data.get("text"), data.get("step")
-    if not isinstance(text, str) or not isinstance(key, str) or len(text) > 2_000:
-        raise Refused(
-            400,
-            "text-missing",
-            "Give what is typed after [= as text, and the key of its step as step.",
-        )
-    found = list(islice(offered(text, scopes_now(stored, key)), MOST_OFFERED))
+    stored = cases.case(database(), id)
+    found = list(islice(offered(data.text, scopes_now(stored, data.step)), MOST_OFFERED))
     items = [
         {
             "text": item.text,
@@ -350,19 +328,12 @@ def repeated_literals(id: str) -> Response:
 
 
 @evidence_api.post("/cases/<id>/kept")
-@declared("cleanKept", "What a place with its pipes gives", of("Cleaned"), ID, takes="ToClean")
-def clean_kept(id: str) -> Response:
+@declared("cleanKept", "What a place with its pipes gives", of("Cleaned"), ID, takes=ToClean)
+def clean_kept(data: ToClean, id: str) -> Response:
     """What a place with its pipes gives on the step's last answer, or why it gives nothing; and the
     pipes there are."""
     stored = cases.case(database(), id)
-    data = body()
-    text, key = data.get("of"), data.get("step")
-    if not isinstance(text, str) or not isinstance(key, str) or len(text) > 20_000:
-        raise Refused(
-            400,
-            "of-missing",
-            "Give the place with its pipes as of, and the key of its step as step.",
-        )
+    text, key = data.of, data.step
     head, bar, typed = text.rpartition("|")
     fitting = [kind for kind in PIPES.values() if bar and kind.name.startswith(typed.strip())]
     pipes = [{"text": f"{head.strip()} | {kind.shape}", "about": kind.about} for kind in fitting]

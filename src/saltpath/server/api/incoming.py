@@ -16,8 +16,9 @@ from saltpath.core.values.grammar import Unreadable
 from saltpath.formats.har import Entry, read_har
 from saltpath.formats.pasted import read_pasted
 from saltpath.server.api.views import reason
-from saltpath.server.context import body, project_asked
-from saltpath.server.declared import PROJECT, declared, of, parameter
+from saltpath.server.bodies import TextToRead
+from saltpath.server.context import project_asked
+from saltpath.server.declared import JSON, PROJECT, declared, of, parameter
 from saltpath.server.origins import by_name, origins_of
 from saltpath.server.problems import Refused, json_answer
 
@@ -25,15 +26,12 @@ incoming = Blueprint("incoming", __name__)
 
 
 @incoming.post("/pasted")
-@declared("readPasted", "A curl line or raw HTTP as steps", of("Pasted"), takes="TextToRead")
-def read_pasted_text() -> Response:
+@declared("readPasted", "A curl line or raw HTTP as steps", of("Pasted"), takes=TextToRead)
+def read_pasted_text(data: TextToRead) -> Response:
     """A curl line, or a request as it goes over the wire, as request steps; what could not be taken
     along is said."""
-    text = body().get("text")
-    if not isinstance(text, str):
-        raise Refused(400, "text-missing", "Give the pasted text as text.")
     try:
-        pasted = read_pasted(text)
+        pasted = read_pasted(data.text)
     except Unreadable as problem:
         raise Refused(422, "not-understood", str(problem)) from None
     case_from_data({"salt-path": 1, "case": "pasted", "steps": pasted.steps})
@@ -47,7 +45,7 @@ def read_pasted_text() -> Response:
     of("Recording"),
     PROJECT,
     parameter("site", "the API's, of the recording's sites"),
-    takes="HarFile",
+    upload=JSON,
 )
 def read_recording() -> Response:
     """A browser's recording (HAR), at most 60 MB: its entries as steps, which of them a case is

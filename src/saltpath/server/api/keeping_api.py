@@ -5,11 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 from flask import Blueprint, Response
+from msgspec import UNSET
 from msgspec.structs import asdict
 
-from saltpath.server.context import actor, body, database, folder
+from saltpath.server.bodies import KeepingChange, KeptRules
+from saltpath.server.context import actor, database, folder
 from saltpath.server.declared import ID, declared, of
-from saltpath.server.problems import Refused, json_answer
+from saltpath.server.problems import json_answer
 from saltpath.store import keeping, projects
 from saltpath.store.disk import LEAST_FREE, disk
 
@@ -33,25 +35,19 @@ def read_keeping(id: str) -> Response:
 
 
 @keeping_api.patch("/projects/<id>/keeping")
-@declared("changeKeeping", "Change some of it", of("Keeping"), ID, takes="KeepingChange")
-def change_keeping(id: str) -> Response:
+@declared("changeKeeping", "Change some of it", of("Keeping"), ID, takes=KeepingChange)
+def change_keeping(data: KeepingChange, id: str) -> Response:
     """Change some of it. What is kept no more goes within ten minutes, and cannot be brought back.
     `seen`: rules that must still be as they were seen; 409 where they are not."""
-    given = dict(body())
-    seen = given.pop("seen", {})
-    if not isinstance(seen, dict):
-        raise Refused(422, "seen", "seen is an object: rules as they were seen.")
     project = projects.project(database(), id)
-    rules = keeping.set_rules(database(), project.id, actor().id, _by_field(given), _by_field(seen))
+    rules = keeping.set_rules(database(), project.id, actor().id, _said(data), _said(data.seen))
     return json_answer(_view(rules))
 
 
-def _by_field(given: dict[str, Any]) -> dict[str, Any]:
-    """Rules by the names of their fields. Raises Refused."""
-    unknown = [name for name in given if name not in _NAMES]
-    if unknown:
-        raise Refused(422, "keeping", f"{unknown[0]} is no rule of what is kept.")
-    return {_NAMES[name]: value for name, value in given.items()}
+def _said(rules: KeptRules) -> dict[str, Any]:
+    """Those that are said, by the names of their fields."""
+    fields = KeptRules.__struct_fields__
+    return {name: rule for name in fields if (rule := getattr(rules, name)) is not UNSET}
 
 
 def _view(rules: keeping.Rules) -> dict[str, Any]:

@@ -13,10 +13,11 @@ from saltpath.core.format.carried import carried
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.references.templates import is_name
 from saltpath.core.values import plain
-from saltpath.server.context import actor, body, database, folder, project_asked
+from saltpath.server.bodies import Lift
+from saltpath.server.context import actor, database, folder, project_asked
 from saltpath.server.declared import PROJECT, declared, of, page
 from saltpath.server.origins import origins_of
-from saltpath.server.problems import Refused, json_answer
+from saltpath.server.problems import Refused, json_answer, not_a_name
 from saltpath.store import cases, projects
 from saltpath.store.database import VersionConflict
 from saltpath.store.documents import Document
@@ -24,7 +25,6 @@ from saltpath.store.values import CellChange, change_values
 
 lift_api = Blueprint("lift", __name__)
 MOST_OFFERED = 20
-LONGEST = 2_000
 TRIES = 5
 
 
@@ -60,29 +60,15 @@ def _values(project: Document) -> dict[str, Any]:
 
 
 @lift_api.post("/lifts")
-@declared("lift", "Make a value of what stands written out", of("Lifted"), takes="Lift")
-def lift() -> Response:
+@declared("lift", "Make a value of what stands written out", of("Lifted"), takes=Lift)
+def lift(data: Lift) -> Response:
     """The places where a literal stands, as they would read; with `take`, in the cases and as a
     value of the project. `left`: by case, the places that stay as they are. A name that is there
     already is used if it reads just so, anywhere."""
-    data = body()
-    project = projects.project(database(), str(data.get("project", "")))
-    literal, name, left = data.get("literal"), data.get("name"), data.get("left", {})
-    if not isinstance(literal, str) or not 1 <= len(literal) <= LONGEST:
-        raise Refused(
-            422,
-            "literal",
-            f"Give what is to be lifted as literal, a text of 1 to {LONGEST} letters.",
-        )
-    if not isinstance(name, str) or not is_name(name):
-        raise Refused(
-            422,
-            "name",
-            "A name begins with a letter and holds letters, digits, - and _; some words are "
-            "reserved.",
-        )
-    if not isinstance(left, dict) or not all(isinstance(paths, list) for paths in left.values()):
-        raise Refused(422, "left", "left is an object: by case, a list of places.")
+    project = projects.project(database(), data.project)
+    literal, name = data.literal, data.name
+    if not is_name(name):
+        raise not_a_name()
     value = literal if ORIGIN.fullmatch(literal) else read_value(literal)
     if isinstance(value, dict | list | bool) or value is None:
         raise Refused(422, "literal", "Only a text or a number can be lifted.")
@@ -90,10 +76,10 @@ def lift() -> Response:
     places: list[dict[str, Any]] = []
     saved: list[dict[str, Any]] = []
     for case in cases.cases(database(), project.id):
-        kept = frozenset(str(path) for path in left.get(case.oid, ()))
+        kept = frozenset(data.left.get(case.oid, ()))
         document, found = lifted(case.document, value, name, kept)
         places += [_view(case, place) for place in found]
-        if data.get("take") is True and not plain.same(document, case.document):
+        if data.take and not plain.same(document, case.document):
             saved.append(_save(case, value, name, kept))
     undo: list[dict[str, Any]] = []
     if saved and not there:

@@ -9,12 +9,20 @@ from functools import partial
 from typing import Any
 
 from flask import Blueprint, Response
+from msgspec import UNSET
 
 from saltpath.core.cases.steps import steps_in
 from saltpath.core.format.project import read_project, read_suite
 from saltpath.server.api.views import every_answer_view, moment, ms, sign_in_view
+from saltpath.server.bodies import (
+    EveryAnswerChange,
+    NewProject,
+    NewSuite,
+    SignInChange,
+    SuiteChange,
+)
 from saltpath.server.caches import VersionCache
-from saltpath.server.context import actor, body, database, project_asked, version_changed
+from saltpath.server.context import actor, database, project_asked, version_changed
 from saltpath.server.declared import ID, IF_MATCH, PROJECT, declared, of, page
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import cases, documents, last_verdicts, people, projects
@@ -49,19 +57,12 @@ def list_projects() -> Response:
 
 
 @outline_api.post("/projects")
-@declared("addProject", "A new project", of("Project"), status=201, takes="NewProject")
-def add_project() -> Response:
+@declared("addProject", "A new project", of("Project"), status=201, takes=NewProject)
+def add_project(data: NewProject) -> Response:
     """A new project, empty, by its name."""
-    document = {"salt-path": 1, "project": _name(body())}
+    document = {"salt-path": 1, "project": data.name.strip()}
     made = projects.add_project(database(), actor().id, document)
     return json_answer({"id": made.oid, "name": made.name, "about": ""}, 201)
-
-
-def _name(data: dict[str, Any]) -> str:
-    name = data.get("name")
-    if not isinstance(name, str) or not name.strip() or len(name) > 200:
-        raise Refused(422, "name", "Give a name of 1 to 200 characters.")
-    return name.strip()
 
 
 @outline_api.get("/deleted")
@@ -126,12 +127,11 @@ def _last_view(last: last_verdicts.LastVerdicts | None) -> dict[str, Any] | None
 
 
 @outline_api.post("/suites")
-@declared("addSuite", "A new suite", of("Suite"), status=201, takes="NewSuite")
-def add_suite() -> Response:
+@declared("addSuite", "A new suite", of("Suite"), status=201, takes=NewSuite)
+def add_suite(data: NewSuite) -> Response:
     """A new suite at the end of a project, empty, by its name."""
-    data = body()
-    project = projects.project(database(), str(data.get("project", "")))
-    name = _name(data)
+    project = projects.project(database(), data.project)
+    name = data.name.strip()
     document = {"salt-path": 1, "suite": name}
     made = projects.add_suite(database(), project.id, actor().id, _folder(name), document)
     return json_answer(_suite_view(made, []), 201)
@@ -152,22 +152,18 @@ def _folder(name: str) -> str:
 
 
 @outline_api.patch("/suites/<id>")
-@declared("changeSuite", "Rename or move a suite", of("Suite"), ID, takes="SuiteChange")
-def change_suite(id: str) -> Response:
+@declared("changeSuite", "Rename or move a suite", of("Suite"), ID, takes=SuiteChange)
+def change_suite(data: SuiteChange, id: str) -> Response:
     """Rename a suite, say what it is about, or put it `before` another one (null: to the end). Only
     what is given changes."""
-    suite, data = projects.suite(database(), id), body()
-    put = {"suite": _name(data)} if "name" in data else {}
-    if "about" in data:
-        put["about"] = data["about"]
-        if not isinstance(data["about"], str):
-            raise Refused(422, "about", "about is a text.")
-    if "before" in data and not (data["before"] is None or isinstance(data["before"], str)):
-        raise Refused(422, "before", "before is another suite's id, or null.")
+    suite = projects.suite(database(), id)
+    put = {} if data.name is UNSET else {"suite": data.name.strip()}
+    if data.about is not UNSET:
+        put["about"] = data.about
     with write(database()):
         documents.change(database(), suite, actor().id, lambda document: {**document, **put})
-        if "before" in data:
-            projects.move_suite(database(), suite, data["before"])
+        if data.before is not UNSET:
+            projects.move_suite(database(), suite, data.before)
     return json_answer(_suite_view(projects.suite(database(), id), []))
 
 
@@ -178,11 +174,11 @@ def change_suite(id: str) -> Response:
     of("EveryAnswer"),
     ID,
     IF_MATCH,
-    takes="EveryAnswerChange",
+    takes=EveryAnswerChange,
 )
-def set_suite_checks(id: str) -> Response:
+def set_suite_checks(data: EveryAnswerChange, id: str) -> Response:
     """The checks on every answer of a suite's cases, on top of the version that If-Match names."""
-    suite = _with_checks(projects.suite(database(), id))
+    suite = _with_field(projects.suite(database(), id), "every answer", data.checks)
     return json_answer(every_answer_view("suite", suite, read_suite(suite.document).every_answer))
 
 
@@ -193,12 +189,12 @@ def set_suite_checks(id: str) -> Response:
     of("EveryAnswer"),
     ID,
     IF_MATCH,
-    takes="EveryAnswerChange",
+    takes=EveryAnswerChange,
 )
-def set_project_checks(id: str) -> Response:
+def set_project_checks(data: EveryAnswerChange, id: str) -> Response:
     """The checks on every answer of all a project's cases, on top of the version that If-Match
     names."""
-    project = _with_checks(projects.project(database(), id))
+    project = _with_field(projects.project(database(), id), "every answer", data.checks)
     return json_answer(
         every_answer_view("project", project, read_project(project.document).every_answer)
     )
@@ -211,12 +207,12 @@ def set_project_checks(id: str) -> Response:
     of("SignIn"),
     ID,
     IF_MATCH,
-    takes="SignInChange",
+    takes=SignInChange,
 )
-def set_suite_sign_in(id: str) -> Response:
+def set_suite_sign_in(data: SignInChange, id: str) -> Response:
     """How the steps of a suite's cases sign in that do not say it themselves, on top of the version
     that If-Match names."""
-    suite = _with_sign_in(projects.suite(database(), id))
+    suite = _with_field(projects.suite(database(), id), "auth", data.auth)
     return json_answer(sign_in_view("suite", suite, read_suite(suite.document).auth))
 
 
@@ -227,31 +223,13 @@ def set_suite_sign_in(id: str) -> Response:
     of("SignIn"),
     ID,
     IF_MATCH,
-    takes="SignInChange",
+    takes=SignInChange,
 )
-def set_project_sign_in(id: str) -> Response:
+def set_project_sign_in(data: SignInChange, id: str) -> Response:
     """How the steps of all a project's cases sign in that do not say it themselves, on top of the
     version that If-Match names."""
-    project = _with_sign_in(projects.project(database(), id))
+    project = _with_field(projects.project(database(), id), "auth", data.auth)
     return json_answer(sign_in_view("project", project, read_project(project.document).auth))
-
-
-def _with_checks(of: Document) -> Document:
-    checks = body().get("checks")
-    if not isinstance(checks, list):
-        raise Refused(422, "checks", "Give the checks as a list.")
-    return _with_field(of, "every answer", checks)
-
-
-def _with_sign_in(of: Document) -> Document:
-    data = body()
-    if not isinstance(data.get("auth"), dict | str | None) or "auth" not in data:
-        raise Refused(
-            422,
-            "auth",
-            "Give the sign-in as auth: an object of one kind, none, or null for nothing said.",
-        )
-    return _with_field(of, "auth", data["auth"])
 
 
 def _with_field(of: Document, field: str, value: Any) -> Document:

@@ -10,10 +10,11 @@ from saltpath.core.assist.renaming import means_another, renaming
 from saltpath.core.format.carried import carried
 from saltpath.core.references.templates import is_name
 from saltpath.core.values import plain
+from saltpath.server.bodies import NewValueName
 from saltpath.server.compiled import compiled
-from saltpath.server.context import actor, body, database, folder
+from saltpath.server.context import actor, database, folder
 from saltpath.server.declared import declared, of
-from saltpath.server.problems import Refused, json_answer
+from saltpath.server.problems import Refused, json_answer, not_a_name
 from saltpath.store import cases, projects, shared_steps
 from saltpath.store.database import Conflict, VersionConflict
 from saltpath.store.documents import Document
@@ -24,22 +25,15 @@ TRIES = 5
 
 
 @renaming_api.post("/value-names")
-@declared("renameValue", "Call a value otherwise, everywhere", of("Renamed"), takes="NewValueName")
-def rename() -> Response:
+@declared("renameValue", "Call a value otherwise, everywhere", of("Renamed"), takes=NewValueName)
+def rename(data: NewValueName) -> Response:
     """Call a value of the project, or of a `suite`, `to` something else: in its documents and
     environments, its secrets, and wherever cases, shared steps and other values mean it. Until all
     of it is done it has both names, so that nothing is without a value meanwhile."""
-    data = body()
-    project = projects.project(database(), str(data.get("project", "")))
-    name, to, suite = data.get("name"), data.get("to"), data.get("suite", "")
-    if not all(isinstance(item, str) for item in (name, to, suite)) or not is_name(str(to)):
-        raise Refused(
-            422,
-            "name",
-            "A name begins with a letter and holds letters, digits, - and _; some words are "
-            "reserved.",
-        )
-    assert isinstance(name, str) and isinstance(to, str) and isinstance(suite, str)
+    project = projects.project(database(), data.project)
+    name, to, suite = data.name, data.to, data.suite
+    if not is_name(to):
+        raise not_a_name()
     if not has_value(database(), project, suite, name):
         raise Refused(404, "not-found", f"There is no value {name}.")
     if has_value(database(), project, suite, to):

@@ -8,6 +8,7 @@ from typing import Any
 
 import msgspec
 from flask import Blueprint, Response, request
+from msgspec import UNSET
 from msgspec.structs import replace
 
 from saltpath.core.assist.single_step import needs
@@ -22,7 +23,8 @@ from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.measures import counted
 from saltpath.server.api.run_answer import run_with_cases
 from saltpath.server.api.views import run_view, step_view
-from saltpath.server.context import actor, body, database, folder, limit, project_asked, whole
+from saltpath.server.bodies import NewRun
+from saltpath.server.context import actor, database, folder, limit, project_asked, whole
 from saltpath.server.declared import (
     ID,
     IDEMPOTENCY,
@@ -47,17 +49,15 @@ runs_api = Blueprint("runs", __name__)
 MOST_CASES = 10_000
 TRIES = 5
 MOST_ASKED = 500
-LONGEST_PICK = 2_000
 _WHOLE = re.compile(r"[0-9]{1,9}")
 _PLACE = re.compile(r"([0-9]{1,9})(?:-([0-9_~]{1,200}))?")
 _IN = str.maketrans("_~", "/.")
 
 
 @runs_api.post("/runs")
-@declared("askRun", "Ask for a run", of("Run"), IDEMPOTENCY, status=201, takes="NewRun")
-def ask() -> Response:
+@declared("askRun", "Ask for a run", of("Run"), IDEMPOTENCY, status=201, takes=NewRun)
+def ask(data: NewRun) -> Response:
     """Ask for a run of cases, of a suite, or of everything; or for a trial of single steps."""
-    data = body()
     for _ in range(TRIES):
         try:
             return _asked(data)
@@ -67,15 +67,12 @@ def ask() -> Response:
         return _asked(data)
 
 
-def _asked(data: dict[str, Any]) -> Response:
+def _asked(data: NewRun) -> Response:
     connection = database()
-    project = projects.project(connection, str(data.get("project", "")))
+    project = projects.project(connection, data.project)
     chosen, title = _chosen(data, project.id)
     environment = _environment(data, project)
-    kind = data.get("kind", "run")
-    if kind not in ("run", "trial"):
-        raise Refused(422, "kind", "kind is run or trial.")
-    asked = _request(data, chosen, kind, project.id)
+    asked = _request(data, chosen, project.id)
     asked = replace(asked, picks=_picks(data, chosen, asked))
     earlier = _earlier(data, project.id)
     if earlier is not None:
@@ -88,11 +85,11 @@ def _asked(data: dict[str, Any]) -> Response:
         project.id,
         actor().id,
         [(case.id, case.version, case.name) for case in chosen],
-        kind=kind,
+        kind=data.kind,
         title=title,
         environment=environment,
-        seed=_seed(data) if earlier is None else earlier.seed,
-        label=str(data.get("label", ""))[:200],
+        seed=earlier.seed if earlier else _seed(data),
+        label=data.label[:200],
         request=asked,
         idempotency=_idempotency(),
     )
@@ -101,29 +98,24 @@ def _asked(data: dict[str, Any]) -> Response:
     return answer
 
 
-def _environment(data: dict[str, Any], project: Document) -> str:
+def _environment(data: NewRun, project: Document) -> str:
     """Where it is meant to go, by its name; empty where the project has none."""
-    name = data.get("environment", project.document.get("environment", ""))
-    if not isinstance(name, str):
-        raise Refused(422, "no-environment", "environment is the name of one, or empty.")
+    usual = str(project.document.get("environment", ""))
+    name = usual if data.environment is UNSET else data.environment
     if name and name not in [e.name for e in projects.environments(database(), project.id)]:
         raise Refused(422, "no-environment", f"There is no environment {name}.")
     return name
 
 
-def _picks(
-    data: dict[str, Any], chosen: list[cases.StoredCase], asked: RunRequest
-) -> dict[str, str]:
+def _picks(data: NewRun, chosen: list[cases.StoredCase], asked: RunRequest) -> dict[str, str]:
     """Which rows are meant, by a case's position: those that `pick` says, those that did not pass
     in the run `bad`, of a step sent alone the first."""
-    pick = data.get("pick", "1" if asked.only else "")
-    if not isinstance(pick, str) or len(pick) > LONGEST_PICK:
-        raise Refused(422, "pick", "pick is a text such as 1 to 20, or where length above 90.")
+    pick = ("1" if asked.only else "") if data.pick is UNSET else data.pick
     try:
         read_picks(pick)
     except Unreadable as problem:
         raise Refused(422, "pick", f"{problem}.") from None
-    before = runs.run(database(), str(data["bad"])) if "bad" in data else None
+    before = None if data.bad is UNSET else runs.run(database(), data.bad)
     positions = (
         {entry.case_id: entry.position for entry in runs.run_cases(database(), before.id)}
         if before
@@ -143,7 +135,7 @@ def _picks(
             )
         if bad or pick:
             found[str(position)] = picks_of(bad) if bad else pick
-    if data.get("pick") and not found:
+    if data.pick and not found:
         raise Refused(422, "pick", "None of these cases has rows.")
     return found
 
@@ -155,46 +147,33 @@ def _idempotency() -> str | None:
     return key
 
 
-def _seed(data: dict[str, Any]) -> int:
-    seed = data.get("seed")
-    if seed is None:
-        return secrets.randbelow(1_000_000)
-    if not isinstance(seed, int) or isinstance(seed, bool) or not 0 <= seed < 2**53:
-        raise Refused(422, "seed", "seed is a whole number from 0 to 2^53.")
-    return seed
+def _seed(data: NewRun) -> int:
+    return secrets.randbelow(1_000_000) if data.seed is None else data.seed
 
 
-def _earlier(data: dict[str, Any], project: int) -> runs.Run | None:
+def _earlier(data: NewRun, project: int) -> runs.Run | None:
     """The run whose data are to be drawn again: its seed, and the moment that it began at."""
-    if "again" not in data:
+    if data.again is UNSET:
         return None
-    found = runs.run(database(), str(data["again"]))
+    found = runs.run(database(), data.again)
     if found.project != project or found.started_at is None:
         raise Refused(422, "again", "Name a run of this project that has begun.")
     return found
 
 
-def _chosen(data: dict[str, Any], project: int) -> tuple[list[cases.StoredCase], str]:
+def _chosen(data: NewRun, project: int) -> tuple[list[cases.StoredCase], str]:
     """The cases that are meant, and what the run is called."""
-    if data.get("kind") == "trial" and (one := _alone(data, project)) is not None:
+    if data.kind == "trial" and (one := _alone(data, project)) is not None:
         return [one], one.name
     every = cases.cases(database(), project)
-    if "cases" in data:
-        wanted = data["cases"]
-        if (
-            not isinstance(wanted, list)
-            or not all(isinstance(oid, str) for oid in wanted)
-            or not wanted
-        ):
-            raise Refused(422, "cases", "cases is a list of at least one case's id.")
-        chosen = [case for case in every if case.oid in set(wanted)]
-        if len(chosen) != len(set(wanted)):
+    if data.cases is not UNSET:
+        wanted = set(data.cases)
+        chosen = [case for case in every if case.oid in wanted]
+        if len(chosen) != len(wanted):
             raise Refused(422, "cases", "Some of these cases are not in this project.")
         return chosen, chosen[0].name if len(chosen) == 1 else f"{len(chosen)} cases"
-    if "suite" in data:
-        suite = next(
-            (s for s in projects.suites(database(), project) if s.oid == data["suite"]), None
-        )
+    if data.suite is not UNSET:
+        suite = next((s for s in projects.suites(database(), project) if s.oid == data.suite), None)
         if suite is None:
             raise Refused(422, "suite", "There is no such suite in this project.")
         chosen, title = [case for case in every if case.suite == suite.id], suite.name
@@ -209,80 +188,63 @@ def _chosen(data: dict[str, Any], project: int) -> tuple[list[cases.StoredCase],
     return chosen, title
 
 
-def _alone(data: dict[str, Any], project: int) -> cases.StoredCase | None:
+def _alone(data: NewRun, project: int) -> cases.StoredCase | None:
     """The one case, or the single request, that a trial is of; None where several are meant, or
     what is no case of the project."""
-    wanted = data.get("cases")
-    if not isinstance(wanted, list) or len(wanted) != 1 or not isinstance(wanted[0], str):
+    if data.cases is UNSET or len(data.cases) != 1:
         return None
     try:
-        found = cases.case(database(), wanted[0])
+        found = cases.case(database(), data.cases[0])
     except NotFound:
         return None
     return found if found.project == project else None
 
 
-def _request(
-    data: dict[str, Any], chosen: list[cases.StoredCase], kind: str, project: int
-) -> RunRequest:
-    only, sealed = None, ""
-    if "steps" in data:
-        steps = data["steps"]
+def _request(data: NewRun, chosen: list[cases.StoredCase], project: int) -> RunRequest:
+    only = None
+    if data.steps is not UNSET:
         count = len(chosen[0].document.get("steps", [])) if len(chosen) == 1 else 0
-        fits = (
-            isinstance(steps, list)
-            and all(type(i) is int and 0 <= i < count for i in steps)
-            and steps
-        )
-        if kind != "trial" or not fits:
-            raise Refused(
-                422, "steps", "steps belongs to a trial of one case: indexes of its steps, from 0."
-            )
-        only = tuple(steps)
-    values = data.get("values", {})
-    if not isinstance(values, dict) or not all(
-        is_name(n) and isinstance(v, str) for n, v in values.items()
-    ):
+        if data.kind != "trial" or not all(0 <= index < count for index in data.steps):
+            raise _not_alone()
+        only = tuple(data.steps)
+    sealed = seal_given(folder(), project, data.values) if data.values else ""
+    if not all(map(is_name, data.values)):
         raise Refused(422, "values", "values is an object of names and texts.")
-    if values:
-        sealed = seal_given(folder(), project, values)
-    side_by_side = data.get("jobs", 1)
-    if type(side_by_side) is not int or not 1 <= side_by_side <= 64:
-        raise Refused(422, "jobs", "jobs is a whole number from 1 to 64.")
-    return RunRequest(side_by_side, only, sealed)
+    return RunRequest(data.jobs, only, sealed)
+
+
+def _not_alone() -> Refused:
+    sentence = "steps belongs to a trial of one case: indexes of its steps, from 0."
+    return Refused(422, "steps", sentence)
 
 
 @runs_api.post("/changing-steps")
 @declared(
-    "listChangingSteps", "What of a run may change something", page("ChangingStep"), takes="NewRun"
+    "listChangingSteps", "What of a run may change something", page("ChangingStep"), takes=NewRun
 )
-def list_changing_steps() -> Response:
+def list_changing_steps(data: NewRun) -> Response:
     """The steps of a run that may change something where it goes, so that they can be asked about
     before it is asked for; at most 500."""
-    data = body()
-    project = projects.project(database(), str(data.get("project", "")))
+    project = projects.project(database(), data.project)
     chosen, _ = _chosen(data, project.id)
-    asked = _request(data, chosen, str(data.get("kind", "run")), project.id)
+    asked = _request(data, chosen, project.id)
     return json_answer({"items": _changing_steps(chosen, asked)[:MOST_ASKED], "next": None})
 
 
 @runs_api.post("/steps-before")
-@declared("listStepsBefore", "What steps sent alone would need", of("StepsBefore"), takes="NewRun")
-def list_steps_before() -> Response:
+@declared("listStepsBefore", "What steps sent alone would need", of("StepsBefore"), takes=NewRun)
+def list_steps_before(data: NewRun) -> Response:
     """The kept values that steps sent by themselves (`steps` of a trial) would miss, and the
     earlier steps that keep them: these are sent only where they are asked for, too."""
-    data = body()
-    project = projects.project(database(), str(data.get("project", "")))
+    project = projects.project(database(), data.project)
     chosen, _ = _chosen(data, project.id)
-    asked = _request(data, chosen, str(data.get("kind", "run")), project.id)
+    asked = _request(data, chosen, project.id)
     if not asked.only:
-        raise Refused(
-            422, "steps", "steps belongs to a trial of one case: indexes of its steps, from 0."
-        )
+        raise _not_alone()
     [stored] = chosen
     case, environment = signed_in(with_shared(stored), *around(stored)), _environment(data, project)
     kept = last_kept(database(), database("evidence"), (project.id, stored.id), case, environment)
-    found = needs(case, asked.only, {*kept, *data.get("values", {})})
+    found = needs(case, asked.only, {*kept, *data.values})
     steps = [(index, case.steps[index]) for index in found.sent]
     items = [
         {
@@ -301,13 +263,13 @@ def _guarded(project: int) -> set[str]:
 
 
 def _changes(
-    data: dict[str, Any], chosen: list[cases.StoredCase], asked: RunRequest, environment: str
+    data: NewRun, chosen: list[cases.StoredCase], asked: RunRequest, environment: str
 ) -> tuple[str, ...]:
     """The keys of the steps that may change something there. Raises Refused where it was not said,
     with the steps to be asked about."""
     steps = _changing_steps(chosen, asked)
-    said = data.get("changes")
-    if said is None and steps:
+    said = data.changes
+    if said is UNSET and steps:
         sentence = (
             f"{environment} is guarded, and {counted(len(steps), 'step')} may change "
             "something there. Say which may, as changes."
@@ -315,9 +277,7 @@ def _changes(
         raise Refused(409, "guarded", sentence, steps=steps[:MOST_ASKED])
     if said == "all":
         return tuple(sorted({step["step"] for step in steps}))
-    if not isinstance(said or [], list) or not all(isinstance(key, str) for key in said or []):
-        raise Refused(422, "changes", "changes is a list of keys of steps, or all.")
-    return tuple(said or ())
+    return () if said is UNSET else tuple(said)
 
 
 def _changing_steps(chosen: list[cases.StoredCase], asked: RunRequest) -> list[dict[str, Any]]:

@@ -12,8 +12,9 @@ from saltpath.core.assist.shared_matches import alike
 from saltpath.core.format.carried import carried
 from saltpath.core.format.reader import case_from_data
 from saltpath.server.api.case_view import case_answer
+from saltpath.server.bodies import NewSharedSteps, ToShare
 from saltpath.server.compiled import compiled
-from saltpath.server.context import actor, body, database, project_asked
+from saltpath.server.context import actor, database, project_asked
 from saltpath.server.declared import ID, PROJECT, declared, of, page
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.shared_cases import shared_view, users_of, with_shared
@@ -45,19 +46,17 @@ def _line(stored: cases.StoredCase) -> dict[str, Any]:
 
 
 @shared_api.post("/shared-steps")
-@declared("addSharedSteps", "New ones", of("Case"), status=201, takes="NewSharedSteps")
-def add_shared_steps() -> Response:
+@declared("addSharedSteps", "New ones", of("Case"), status=201, takes=NewSharedSteps)
+def add_shared_steps(data: NewSharedSteps) -> Response:
     """New ones from a `document` of the format, in a project."""
-    data = body()
-    project = projects.project(database(), str(data.get("project", "")))
-    document = data.get("document")
-    if not isinstance(document, dict) or not case_from_data(document).is_shared:
+    project = projects.project(database(), data.project)
+    if not case_from_data(data.document).is_shared:
         raise Refused(
             422,
             "document-missing",
             "Give the shared steps as document; it begins with shared: and their name.",
         )
-    stored = shared_steps.add(database(), project.id, actor().id, document)
+    stored = shared_steps.add(database(), project.id, actor().id, data.document)
     answer = case_answer(stored)
     answer.status_code = 201
     answer.headers["Location"] = f"/api/v1/cases/{stored.oid}"
@@ -71,19 +70,14 @@ def add_shared_steps() -> Response:
     of("Extracted"),
     ID,
     status=201,
-    takes="ToShare",
+    takes=ToShare,
 )
-def extract(id: str) -> Response:
+def extract(data: ToShare, id: str) -> Response:
     """Make shared steps of those of a case with the keys `steps`, called `name`. The case stays as
     it is: the answer has the step that uses them, which its editor puts in their place."""
-    stored, data = cases.case(database(), id), body()
-    keys, name = data.get("steps"), data.get("name")
-    if not isinstance(keys, list) or not all(isinstance(key, str) for key in keys) or not keys:
-        raise Refused(422, "steps", "Give the keys of the steps as steps.")
-    if not isinstance(name, str) or not 1 <= len(name.strip()) <= 200:
-        raise Refused(422, "name", "Give a name of 1 to 200 characters.")
+    stored = cases.case(database(), id)
     try:
-        found = extracted(with_shared(stored), stored.document, keys, name.strip())
+        found = extracted(with_shared(stored), stored.document, data.steps, data.name.strip())
     except NotShareable as problem:
         raise Refused(422, "not-shareable", str(problem)) from None
     case_from_data(found.shared)

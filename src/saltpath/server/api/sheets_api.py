@@ -8,6 +8,7 @@ from contextlib import contextmanager
 from typing import Any
 
 from flask import Blueprint, Response, request
+from msgspec import UNSET
 
 from saltpath.core.format.carried import carried
 from saltpath.core.format.folder import slug
@@ -21,15 +22,15 @@ from saltpath.core.values import plain
 from saltpath.core.values.grammar import Unreadable
 from saltpath.formats.workbook import (
     CSV,
-    MOST_COLUMNS,
     MOST_ROWS,
     XLSX,
     write_csv,
     write_xlsx,
 )
 from saltpath.server.api.views import moment
+from saltpath.server.bodies import RequestCells, TableRows
 from saltpath.server.compiled import compiled
-from saltpath.server.context import actor, body, confined, database, project_asked, whole
+from saltpath.server.context import actor, confined, database, project_asked, whole
 from saltpath.server.declared import ANY, FORM, ID, PROJECT, SHEET, declared, of, page, parameter
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.sheets import known_paths, rows_with_evidence, verdicts_beside
@@ -160,31 +161,24 @@ def _understood() -> Iterator[None]:
 
 
 @sheets_api.post("/suites/<id>/rows")
-@declared("takeRows", "Rows onto the suite's cases", of("TakenRows"), ID, takes="TableRows")
-def take_rows(id: str) -> Response:
+@declared("takeRows", "Rows onto the suite's cases", of("TakenRows"), ID, takes=TableRows)
+def take_rows(data: TableRows, id: str) -> Response:
     """Rows of a table onto the cases of a suite: what they would change, and which could not be
     read. With `take` it is done; what could be read is, and `saved` says which cases became what,
     with what they were before, so that it can be undone; `left` names those that someone else
     changed meanwhile."""
     suite = projects.suite(database(), id)
-    data = body()
-    columns, table, first = _table(data)
-    otherwise = data.get("otherwise", "")
-    if not isinstance(otherwise, str) or len(otherwise) > 200:
-        raise Refused(
-            422, "otherwise", "otherwise is the name of the case for rows that name none."
-        )
-    found = _cases_of(suite)
-    only = data.get("case")
-    if only is not None:
-        found = [case for case in found if case.oid == only]
+    _check_columns(data.columns)
+    otherwise, found = data.otherwise, _cases_of(suite)
+    if data.case is not UNSET:
+        found = [case for case in found if case.oid == data.case]
         if not found:
             raise Refused(422, "case", "There is no such case in this suite.")
         otherwise = found[0].name
-    planned = _plan(table, columns, found, first, only is None, otherwise)
-    saved, left = _saved(suite, planned, found) if data.get("take") is True else ([], [])
-    if saved and isinstance(data.get("headings"), list):
-        _remember(suite.project, data["headings"], columns)
+    planned = _plan(data.table, data.columns, found, data.first, data.case is UNSET, otherwise)
+    saved, left = _saved(suite, planned, found) if data.take else ([], [])
+    if saved and data.headings is not UNSET:
+        _remember(suite.project, data.headings, data.columns)
     by_key = {case.key: case.oid for case in found}
     items = [
         {
@@ -211,34 +205,15 @@ def take_rows(id: str) -> Response:
     )
 
 
-def _table(data: dict[str, Any]) -> tuple[list[str], list[list[str]], int]:
-    columns: Any = data.get("columns")
-    table: Any = data.get("table")
-    first = data.get("first", 0)
-    named = (
-        isinstance(columns, list)
-        and 0 < len(columns) <= MOST_COLUMNS
-        and all(isinstance(c, str) for c in columns)
-    )
-    if not named or not all(map(is_column, columns)):
+def _check_columns(columns: list[str]) -> None:
+    """Raises Refused for what is no column of a sheet."""
+    if not all(map(is_column, columns)):
         raise Refused(
             422,
             "columns",
             f"columns names each column: {', '.join(COLUMNS)}, “expected of” a subject, or "
             "nothing.",
         )
-    rows = (
-        isinstance(table, list)
-        and len(table) <= MOST_ROWS
-        and all(isinstance(row, list) for row in table)
-    )
-    if not rows or not all(isinstance(cell, str) for row in table for cell in row):
-        raise Refused(
-            422, "table", f"table is a list of at most {MOST_ROWS} rows, each a list of texts."
-        )
-    if type(first) is not int or not 0 <= first < 2**31:
-        raise Refused(422, "first", "first is the number of the table's first row.")
-    return columns, table, first
 
 
 def _plan(
@@ -315,26 +290,17 @@ def _remember(project: int, headings: list[Any], columns: list[str]) -> None:
 
 
 @sheets_api.post("/cases/<id>/requests")
-@declared("readRequestCells", "A request by its cells", of("ReadRequest"), ID, takes="RequestCells")
-def read_request_cells(id: str) -> Response:
+@declared("readRequestCells", "A request by its cells", of("ReadRequest"), ID, takes=RequestCells)
+def read_request_cells(data: RequestCells, id: str) -> Response:
     """A request of the case as its `cells` (method, address, headers, body) would have it, or why
     it cannot be. Nothing is saved."""
-    case, data = cases.case(database(), id), body()
-    step = next(
-        (step for step in requests_of(case.document) if step.get("key") == data.get("step")), None
-    )
-    cells = data.get("cells")
-    if (
-        step is None
-        or not isinstance(cells, dict)
-        or not all(isinstance(text, str) for text in cells.values())
-    ):
-        raise Refused(
-            422, "step", "Name a request of this case by its key as step, and give its cells."
-        )
+    requests = requests_of(cases.case(database(), id).document)
+    step = next((step for step in requests if step.get("key") == data.step), None)
+    if step is None:
+        raise Refused(422, "step", "Name a request of this case by its key as step.")
     try:
         made = read_request(
-            step, {name: text for name, text in cells.items() if name in REQUEST_COLUMNS}
+            step, {name: text for name, text in data.cells.items() if name in REQUEST_COLUMNS}
         )
         case_from_data({"salt-path": 1, "case": "x", "steps": [made]})
     except (Unreadable, FormatError) as problem:

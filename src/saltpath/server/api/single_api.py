@@ -10,7 +10,8 @@ from msgspec.structs import replace
 from saltpath.core.format.reader import case_from_data
 from saltpath.server.api.case_view import case_answer
 from saltpath.server.api.views import moment, ms, reason
-from saltpath.server.context import actor, body, database, limit, project_asked
+from saltpath.server.bodies import NewSingleRequest, PlaceForRequest
+from saltpath.server.context import actor, database, limit, project_asked
 from saltpath.server.declared import ID, LIMIT, PROJECT, declared, of, page
 from saltpath.server.origins import by_name, origins_of
 from saltpath.server.problems import Refused, json_answer
@@ -45,16 +46,13 @@ def list_single_requests() -> Response:
 
 
 @single_api.post("/single-requests")
-@declared("addSingleRequest", "A new one", of("Case"), status=201, takes="NewSingleRequest")
-def add_single_request() -> Response:
+@declared("addSingleRequest", "A new one", of("Case"), status=201, takes=NewSingleRequest)
+def add_single_request(data: NewSingleRequest) -> Response:
     """A new one, given as the `step` that it is in the case format."""
-    data = body()
-    project = projects.project(database(), str(data.get("project", "")))
-    step = data.get("step")
-    if not isinstance(step, dict) or not isinstance(step.get("request"), str):
-        raise Refused(
-            400, "step-missing", "Give the request as step, a request step of the case format."
-        )
+    project = projects.project(database(), data.project)
+    step = data.step
+    if not isinstance(step.get("request"), str):
+        raise Refused(422, "step", "Give the request as step, a request step of the case format.")
     document = {"salt-path": 1, "case": step["request"], "steps": [step]}
     case_from_data(document)
     place = single.home(database(), project.id, actor().id)
@@ -127,28 +125,27 @@ def _sending(run: runs.Run, version: int, step: StepEvidence) -> dict[str, Any]:
     "Make it a step of a case",
     of("PlacedRequest"),
     ID,
-    takes="PlaceForRequest",
+    takes=PlaceForRequest,
 )
-def place_single_request(id: str) -> Response:
+def place_single_request(data: PlaceForRequest, id: str) -> Response:
     """Make it a step: the first of a new case in a `suite` under a `name`, or the last of a `case`.
     The answer is that case's id, and the step's key; the single request is one no more."""
-    data, found = body(), _by_names(_single(id))
-    if "case" in data:
-        target = cases.case(database(), str(data["case"]))
+    found = _by_names(_single(id))
+    if data.case:
+        target = cases.case(database(), data.case)
         if target.project != found.project or target.oid == found.oid:
             raise Refused(422, "case", "Name a case of this project.")
         saved, key = single.into_case(
             database(), database("evidence"), found, target.oid, actor().id
         )
         return json_answer({"case": saved.oid, "name": saved.name, "step": key})
-    suite = projects.suite(database(), str(data.get("suite", "")))
-    name = data.get("name")
-    if suite.project != found.project or not isinstance(name, str) or not name.strip():
+    suite, name = projects.suite(database(), data.suite), data.name.strip()
+    if suite.project != found.project or not name:
         raise Refused(
             422, "suite", "Name a suite of this project and the new case, or a case of it."
         )
-    case_from_data({**found.document, "case": name.strip()})
-    saved = single.into_new_case(database(), found, suite.id, name.strip(), actor().id)
+    case_from_data({**found.document, "case": name})
+    saved = single.into_new_case(database(), found, suite.id, name, actor().id)
     return json_answer(
         {"case": saved.oid, "name": saved.name, "step": saved.document["steps"][0]["key"]}
     )

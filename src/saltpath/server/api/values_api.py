@@ -4,16 +4,18 @@ and changes."""
 from __future__ import annotations
 
 import re
-from typing import Any, cast
+from typing import Any
 
 from flask import Blueprint, Response
+from msgspec import UNSET
 
 from saltpath.core.assist.value_cells import EVERYWHERE, is_secret, read_value, write_value
 from saltpath.core.references.templates import is_name
 from saltpath.core.values.grammar import Unreadable
-from saltpath.server.context import actor, body, database, folder, project_asked
+from saltpath.server.bodies import EnvironmentChange, NewEnvironment, ValueChange, ValueChanges
+from saltpath.server.context import actor, database, folder, project_asked
 from saltpath.server.declared import ID, PROJECT, declared, of, page
-from saltpath.server.problems import Refused, json_answer
+from saltpath.server.problems import json_answer
 from saltpath.server.used_values import uses
 from saltpath.store import environments, projects, secrets
 from saltpath.store.database import write
@@ -21,9 +23,7 @@ from saltpath.store.documents import Document
 from saltpath.store.values import Aside, CellChange, change_values
 
 values_api = Blueprint("values", __name__)
-MOST_CHANGES = 20_000
 MOST_CASES_NAMED = 3
-_KINDS = {"put", "clear", "hide", "remove", "restore"}
 _NUMBER = re.compile(r"[1-9][0-9]{0,17}")
 
 
@@ -127,24 +127,16 @@ def _by_name(places: dict[str, dict[str, Any]], names: list[str]) -> Any:
 
 
 @values_api.post("/values")
-@declared("changeValues", "Change cells in one act", of("ChangedValues"), takes="ValueChanges")
-def change() -> Response:
+@declared("changeValues", "Change cells in one act", of("ChangedValues"), takes=ValueChanges)
+def change(data: ValueChanges) -> Response:
     """Change cells, all in one act: those that cannot be taken are told, the others are. Gives the
     changes that undo it; what was sealed and is taken away or replaced is put aside for 30 days,
     and comes back by a number, without being shown."""
-    data = body()
-    project = projects.project(database(), str(data.get("project", "")))
-    asked = data.get("changes")
-    if (
-        not isinstance(asked, list)
-        or not all(isinstance(item, dict) for item in asked)
-        or len(asked) > MOST_CHANGES
-    ):
-        raise Refused(422, "changes", f"Give a list of at most {MOST_CHANGES} changes.")
+    project = projects.project(database(), data.project)
     before = {(row["suite"], row["name"]): row for row in _table(project) if not row["nowhere"]}
     faults: list[dict[str, Any]] = []
     changes: list[CellChange] = []
-    for index, item in enumerate(asked):
+    for index, item in enumerate(data.changes):
         try:
             changes.append(_change(item))
         except Unreadable as problem:
@@ -156,21 +148,10 @@ def change() -> Response:
     return json_answer({"faults": faults, "undo": undo})
 
 
-def _change(item: dict[str, Any]) -> CellChange:
-    kind, name = item.get("kind"), item.get("name")
-    suite, environment, text = (item.get(field, "") for field in ("suite", "environment", "text"))
-    if (
-        not isinstance(kind, str)
-        or kind not in _KINDS
-        or not all(map(_is_text, (name, suite, environment, text)))
-    ):
-        raise Refused(
-            422,
-            "change",
-            "A change has a kind (put, clear, hide, remove or restore) and the texts name, suite, "
-            "environment and text.",
-        )
-    assert isinstance(name, str)
+def _change(item: ValueChange) -> CellChange:
+    """Raises Unreadable."""
+    kind, name, suite = item.kind, item.name, item.suite
+    environment, text = item.environment, item.text
     if kind in ("put", "hide") and not is_name(name):
         raise Unreadable(
             "the name of a value begins with a letter and holds letters, digits, - and _; found "
@@ -181,15 +162,11 @@ def _change(item: dict[str, Any]) -> CellChange:
             raise Unreadable("what was put aside is brought back by its number")
         return CellChange("restore", name, suite, environment, int(text))
     if kind != "put":
-        return CellChange(cast(Any, kind), name, suite, environment)
+        return CellChange(kind, name, suite, environment)
     value = read_value(text)
     if is_secret(value):
         raise Unreadable("a value that is a secret is marked as one in its row")
     return CellChange("put", name, suite, environment, value)
-
-
-def _is_text(value: object) -> bool:
-    return isinstance(value, str)
 
 
 def _undone(made: CellChange, row: dict[str, Any] | None, aside: Aside) -> list[dict[str, Any]]:
@@ -237,19 +214,13 @@ def list_environments() -> Response:
 
 @values_api.post("/environments")
 @declared(
-    "addEnvironment", "A new environment", of("Environment"), status=201, takes="NewEnvironment"
+    "addEnvironment", "A new environment", of("Environment"), status=201, takes=NewEnvironment
 )
-def add_environment() -> Response:
+def add_environment(data: NewEnvironment) -> Response:
     """A new environment by its name; `like`: another one, whose values it begins with."""
-    data = body()
-    project = projects.project(database(), str(data.get("project", "")))
-    like = data.get("like")
+    project = projects.project(database(), data.project)
     made = environments.add_environment(
-        database(),
-        project,
-        actor().id,
-        _name(data.get("name")),
-        like if isinstance(like, str) else "",
+        database(), project, actor().id, data.name.strip(), data.like
     )
     return json_answer(_view(project, made), 201)
 
@@ -269,31 +240,22 @@ def environment_view(environment: Document, usual: str) -> dict[str, Any]:
     }
 
 
-def _name(name: object) -> str:
-    if not isinstance(name, str) or not name.strip() or len(name) > 60:
-        raise Refused(422, "name", "Give a name of 1 to 60 characters.")
-    return name.strip()
-
-
 @values_api.patch("/environments/<id>")
 @declared(
     "changeEnvironment",
     "Rename, guard or describe it",
     of("Environment"),
     ID,
-    takes="EnvironmentChange",
+    takes=EnvironmentChange,
 )
-def change_environment(id: str) -> Response:
+def change_environment(data: EnvironmentChange, id: str) -> Response:
     """Rename an environment, say what it is about, guard it, or make it the usual one. Only what is
     given changes."""
-    of, data = projects.environment(database(), id), body()
+    of = projects.environment(database(), id)
     project = projects.project_by_id(database(), of.project)
-    put: dict[str, Any] = {"environment": _name(data["name"])} if "name" in data else {}
-    for field, kind in (("about", str), ("guarded", bool)):
-        if field in data:
-            if not isinstance(data[field], kind):
-                raise Refused(422, field, "about is a text, guarded is true or false.")
-            put[field] = data[field]
+    name = data.name if data.name is UNSET else data.name.strip()
+    said = {"environment": name, "about": data.about, "guarded": data.guarded}
+    put = {key: value for key, value in said.items() if value is not UNSET}
 
     def edit(document: dict[str, Any]) -> dict[str, Any]:
         return {
@@ -304,7 +266,7 @@ def change_environment(id: str) -> Response:
 
     with write(database()):
         environments.change_environment(database(), folder(), project, of, actor().id, edit)
-        if data.get("usual") is True:
+        if data.usual:
             environments.make_usual(database(), project, actor().id, of)
     return json_answer(_view(project, of))
 

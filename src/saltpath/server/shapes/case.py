@@ -25,7 +25,6 @@ SHAPES: dict[str, Any] = {
     "SignIn": shape(
         origin=TEXT, id=TEXT, name=TEXT, version=WHOLE, auth=maybe("Auth"), document={}
     ),
-    "SignInChange": shape(auth={}),
     "Body": shape(kind=TEXT, text=several("Piece")),
     "Send": shape(
         method=TEXT,
@@ -57,7 +56,6 @@ SHAPES: dict[str, Any] = {
         checks=several("Check"),
         documents={"type": "array", "items": {"type": "object"}},
     ),
-    "EveryAnswerChange": shape(checks={"type": "array", "items": {"type": "object"}}),
     "Repeat": shape((), **{"until": TEXT, "every": TEXT, "at most": TEXT}),
     "Keep": shape(name=TEXT, of=TEXT, secret=FLAG, to=WHOLES, gives=TEXTS),
     "SetValue": shape(name=TEXT, value=several("Piece"), to=WHOLES),
@@ -81,9 +79,7 @@ SHAPES: dict[str, Any] = {
         uses=WHOLE,
         cases=several("NamedCase"),
     ),
-    "NewSharedSteps": shape(project=TEXT, document={"type": "object"}),
     "UsedThere": shape(saved=several("SavedCase")),
-    "ToShare": shape(steps=TEXTS, name=TEXT),
     "Extracted": shape(shared=ref("SharedSteps"), use={"type": "object"}),
     "UsedInput": shape(name=TEXT, kind=TEXT, needed=FLAG, given=FLAG, value=several("Piece")),
     "GivenOutput": shape(output=TEXT, name=TEXT, to=WHOLES),

@@ -31,9 +31,6 @@ SHAPES: dict[str, Any] = {
         uses=WHOLE,
         cases=several("NamedCase"),
     ),
-    "NewSource": shape(project=TEXT, name=TEXT, document={}),
-    "SourceChange": shape(("document", "to"), document={}, to=TEXT),
-    "SourceToLookAt": shape(project=TEXT, document={}),
     "BadCell": shape(row=WHOLE, column=WHOLE, problem=TEXT),
     "SourceFrame": shape(
         names=WHOLE,
@@ -68,16 +65,7 @@ SHAPES: dict[str, Any] = {
     "Database": shape(
         name=TEXT, document={"type": "object"}, uses=WHOLE, cases=several("NamedCase")
     ),
-    "NewLook": shape(
-        ("database", "table", "rows", "environment"),
-        project=TEXT,
-        database=TEXT,
-        table=TEXT,
-        rows={},
-        environment=TEXT,
-    ),
     "Look": shape(run=TEXT, case=TEXT),
-    "DatabaseDocument": shape(document={"type": "object"}),
     "FinishedHeader": shape(name=TEXT, value=TEXT),
     "FinishedRequest": shape(
         row=WHOLE, method=TEXT, address=TEXT, head=several("FinishedHeader"), body=TEXT, why=TEXT
@@ -116,7 +104,6 @@ SHAPES: dict[str, Any] = {
         problem=TEXT,
     ),
     "FileVersion": shape(version=WHOLE, size=WHOLE, at=TEXT, by=TEXT),
-    "VersionsToCompare": shape(project=TEXT, document={}, before=WHOLE, after=WHOLE),
     "ChangedCell": shape(row=WHOLE, column=TEXT, was=TEXT, now=TEXT),
     "SourceChanges": shape(
         key=TEXT,

@@ -18,10 +18,7 @@ from saltpath.server.shapes.parts import (
 )
 
 SHAPES: dict[str, Any] = {
-    "CaseDocument": shape(("document", "text"), document={"type": "object"}, text=TEXT),
-    "TextToRead": shape(text=TEXT),
     "Pasted": shape(steps={"type": "array", "items": {"type": "object"}}, said=TEXTS),
-    "HarFile": {"type": "object", "additionalProperties": True},
     "RecordedEntry": shape(
         number=WHOLE,
         address=TEXT,
@@ -45,7 +42,6 @@ SHAPES: dict[str, Any] = {
         entries=several("RecordedEntry"),
         handOvers=several("RecordedHandOver"),
     ),
-    "NewSingleRequest": shape(project=TEXT, step={"type": "object"}),
     "SingleRequest": shape(id=TEXT, name=TEXT, send=TEXT, last=maybe("Sending")),
     "Sending": shape(
         run=TEXT,
@@ -60,7 +56,6 @@ SHAPES: dict[str, Any] = {
         size=WHOLE,
         why=maybe("Reason"),
     ),
-    "PlaceForRequest": shape(("suite", "name", "case"), suite=TEXT, name=TEXT, case=TEXT),
     "PlacedRequest": shape(case=TEXT, name=TEXT, step=TEXT),
     "SheetTable": shape(
         name=TEXT, headings=WHOLE, columns=TEXTS, own=FLAG, table={"type": "array", "items": TEXTS}
@@ -76,18 +71,7 @@ SHAPES: dict[str, Any] = {
         check={"type": ["object", "null"]},
         cells={"type": "object", "additionalProperties": TEXT},
     ),
-    "RequestCells": shape(step=TEXT, cells={"type": "object", "additionalProperties": TEXT}),
     "ReadRequest": shape(step={"type": ["object", "null"]}, problem=TEXT),
-    "TableRows": shape(
-        ("first", "otherwise", "case", "take", "headings"),
-        columns=TEXTS,
-        table={"type": "array", "items": TEXTS},
-        first=WHOLE,
-        otherwise=TEXT,
-        case=TEXT,
-        take=FLAG,
-        headings=TEXTS,
-    ),
     "RowFault": shape(row=WHOLE, column=TEXT, sentence=TEXT),
     "PlannedCase": shape(id=MAYBE_TEXT, name=TEXT, changes=TEXTS, steps=WHOLE),
     "SavedCase": shape(id=TEXT, name=TEXT, version=WHOLE, before={"type": ["object", "null"]}),

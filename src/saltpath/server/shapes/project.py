@@ -6,7 +6,6 @@ from typing import Any
 
 from saltpath.server.shapes.parts import (
     FLAG,
-    MAYBE_TEXT,
     NUMBER,
     RULES,
     TEXT,
@@ -32,20 +31,14 @@ SHAPES: dict[str, Any] = {
     },
     "Health": shape(state=TEXT),
     "Keeping": shape(**RULES),
-    "KeepingChange": shape((*RULES, "seen"), **RULES, seen=shape(tuple(RULES), **RULES)),
     "Storage": shape(results=WHOLE, evidence=WHOLE, files=WHOLE, free=WHOLE, low=FLAG, least=WHOLE),
     "Person": shape(id=TEXT, name=TEXT, initials=TEXT, role=TEXT),
     "Project": shape(id=TEXT, name=TEXT, about=TEXT),
-    "NewProject": shape(name=TEXT),
     "Brought": shape(project=TEXT, name=TEXT, new=WHOLE, changed=WHOLE, same=WHOLE),
     "ProjectFile": shape(path=TEXT, size=WHOLE, at=TEXT),
     "Gone": shape(gone=FLAG),
     "DeletedCase": shape(id=TEXT, name=TEXT, suite=TEXT, at=TEXT),
     "Environment": shape(id=TEXT, name=TEXT, about=TEXT, guarded=FLAG, usual=FLAG),
-    "NewEnvironment": shape(("like",), project=TEXT, name=TEXT, like=TEXT),
-    "EnvironmentChange": shape(
-        ("name", "about", "guarded", "usual"), name=TEXT, about=TEXT, guarded=FLAG, usual=FLAG
-    ),
     "ValueCell": shape(environment=TEXT, given=FLAG, text=TEXT, missing=FLAG),
     "NamedCase": shape(id=TEXT, name=TEXT),
     "ValueRow": shape(
@@ -59,28 +52,10 @@ SHAPES: dict[str, Any] = {
         cases=several("NamedCase"),
         nowhere=FLAG,
     ),
-    "ValueChange": shape(
-        ("suite", "environment", "text"),
-        kind={"type": "string", "enum": ["put", "clear", "hide", "remove", "restore"]},
-        name=TEXT,
-        suite=TEXT,
-        environment=TEXT,
-        text=TEXT,
-    ),
-    "ValueChanges": shape(project=TEXT, changes=several("ValueChange")),
     "ValueFault": shape(index=WHOLE, sentence=TEXT),
     "ChangedValues": shape(faults=several("ValueFault"), undo=several("ValueChange")),
-    "NewValueName": shape(("suite",), project=TEXT, suite=TEXT, name=TEXT, to=TEXT),
     "Renamed": shape(cases=WHOLE),
     "LiftOffer": shape(literal=TEXT, name=TEXT, there=FLAG, steps=WHOLE, cases=WHOLE),
-    "Lift": shape(
-        ("take", "left"),
-        project=TEXT,
-        literal=TEXT,
-        name=TEXT,
-        take=FLAG,
-        left={"type": "object", "additionalProperties": TEXTS},
-    ),
     "LiftedPlace": shape(case=TEXT, caseName=TEXT, path=TEXT, step=TEXT, before=TEXT, after=TEXT),
     "Lifted": shape(
         places=several("LiftedPlace"),
@@ -89,9 +64,6 @@ SHAPES: dict[str, Any] = {
         undo=several("ValueChange"),
     ),
     "Suite": shape(id=TEXT, name=TEXT, about=TEXT, cases=several("CaseLine")),
-    "NewSuite": shape(project=TEXT, name=TEXT),
-    "SuiteChange": shape(("name", "about", "before"), name=TEXT, about=TEXT, before=MAYBE_TEXT),
-    "CaseMove": shape(("before",), suite=TEXT, before=MAYBE_TEXT),
     "CaseLine": shape(
         id=TEXT,
         name=TEXT,

@@ -27,40 +27,6 @@ from saltpath.server.shapes.parts import (
 )
 
 SHAPES: dict[str, Any] = {
-    "NewCase": shape(
-        ("document", "text"), project=TEXT, suite=TEXT, document={"type": "object"}, text=TEXT
-    ),
-    "NewRun": shape(
-        (
-            "cases",
-            "suite",
-            "environment",
-            "seed",
-            "label",
-            "kind",
-            "steps",
-            "values",
-            "jobs",
-            "changes",
-            "again",
-            "pick",
-            "bad",
-        ),
-        project=TEXT,
-        again=TEXT,
-        pick=TEXT,
-        bad=TEXT,
-        changes={"oneOf": [{"type": "array", "items": TEXT}, {"const": "all"}]},
-        cases=TEXTS,
-        suite=TEXT,
-        environment=TEXT,
-        seed=WHOLE,
-        label=TEXT,
-        kind=TEXT,
-        steps=WHOLES,
-        values={"type": "object", "additionalProperties": TEXT},
-        jobs=WHOLE,
-    ),
     "ChangingStep": shape(case=TEXT, caseName=TEXT, step=TEXT, name=TEXT, send=TEXT),
     "StepBefore": shape(index=WHOLE, step=TEXT, name=TEXT, changes=FLAG),
     "StepsBefore": shape(items=several("StepBefore"), names=TEXTS, once=TEXTS),
@@ -115,11 +81,6 @@ SHAPES: dict[str, Any] = {
         role=TEXT,
         origin=TEXT,
     ),
-    "Typed": shape(text=TEXT, step=TEXT),
-    "ToClean": shape(of=TEXT, step=TEXT),
-    "SheetRows": shape(
-        rows={"type": "array", "items": shape(step=TEXT, of=TEXT, relation=TEXT, expected=TEXT)}
-    ),
     "SheetRow": shape(check={"type": ["object", "null"]}, problem=TEXT),
     "PipeLine": shape(text=TEXT, about=TEXT),
     "Cleaned": shape(value=MAYBE_TEXT, problem=TEXT, pipes=several("PipeLine")),
@@ -132,7 +93,6 @@ SHAPES: dict[str, Any] = {
         answers=WHOLE, needs=shape(sent=WHOLE, forms=WHOLE, always=WHOLE), items=several("Proposal")
     ),
     "EarlierPlace": shape(step=TEXT, number=WHOLE, name=TEXT, path=TEXT, value=TEXT),
-    "ToInsert": shape(step=TEXT, text=TEXT),
     "Insertable": shape(text=TEXT, value=TEXT, about=TEXT, made=FLAG),
     "Repeated": shape((), **{"step": TEXT, "literal": TEXT, "from": TEXT, "path": TEXT}),
     "Revision": shape(
@@ -141,7 +101,6 @@ SHAPES: dict[str, Any] = {
     "RevisionDocument": shape(
         version=WHOLE, at=TEXT, document={"type": "object"}, text=TEXT, changes=TEXTS
     ),
-    "Tab": shape(("step", "leaving"), tab=TEXT, step=TEXT, leaving=FLAG),
     "Other": shape(name=TEXT, step=TEXT, same=FLAG),
     "Present": shape(others=several("Other")),
     "Understood": shape(

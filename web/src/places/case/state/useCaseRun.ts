@@ -73,7 +73,7 @@ export function useCaseRun(
     async (step: Step, values?: Record<string, string>, first?: number[]) => {
       setEnded("");
       const steps = [...(first ?? []), step.index];
-      const trial = { cases: [of.id], kind: "trial", steps, ...(values && { values }) };
+      const trial = { cases: [of.id], kind: "trial" as const, steps, ...(values && { values }) };
       if (!first && project) {
         const asked = { ...trial, project: project.id, environment: environment?.name };
         const before = await api.stepsBefore(asked).catch(() => undefined);

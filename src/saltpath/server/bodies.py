@@ -1,0 +1,374 @@
+"""What the API takes, as types: each is the shape of an endpoint's body in our OpenAPI document and
+what its view works with (`taking.py`). A description completes “Give …”, which is what the answer
+says where a body does not fit."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from msgspec import UNSET, Meta, Struct, UnsetType
+
+MOST_SHEET_ROWS = 5_000
+MOST_TABLE_ROWS = 20_000
+MOST_TABLE_COLUMNS = 200
+MOST_JOBS = 64
+_NAME = r"\S"
+
+
+class Body(Struct, frozen=True, rename="camel", forbid_unknown_fields=True):
+    """A JSON object with just these properties."""
+
+
+Id = Annotated[str, Meta(max_length=100)]
+Name = Annotated[
+    str,
+    Meta(min_length=1, max_length=200, pattern=_NAME, description="a name of 1 to 200 characters"),
+]
+NameOfSource = Annotated[
+    str,
+    Meta(
+        min_length=1,
+        max_length=100,
+        pattern=_NAME,
+        description="the source a name of 1 to 100 characters",
+    ),
+]
+NameOfEnvironment = Annotated[
+    str,
+    Meta(min_length=1, max_length=60, pattern=_NAME, description="a name of 1 to 60 characters"),
+]
+NameOfValue = Annotated[
+    str,
+    Meta(
+        max_length=200,
+        description="a name that begins with a letter and holds letters, digits, - and _; some "
+        "words are reserved",
+    ),
+]
+StepKey = Annotated[str, Meta(max_length=64, description="the key of a step")]
+Document = dict[str, Any]
+
+
+# ---- projects, suites, environments
+
+
+class NewProject(Body, frozen=True):
+    name: Name
+
+
+class NewSuite(Body, frozen=True):
+    project: Id
+    name: Name
+
+
+class SuiteChange(Body, frozen=True):
+    """Only what is given changes."""
+
+    name: Name | UnsetType = UNSET
+    about: Annotated[str, Meta(description="what it is about as a text")] | UnsetType = UNSET
+    before: Id | UnsetType | None = UNSET
+    """The suite that it stands before; null: it is the last."""
+
+
+class EveryAnswerChange(Body, frozen=True):
+    checks: Annotated[list[Any], Meta(description="the checks as a list")]
+
+
+class SignInChange(Body, frozen=True):
+    auth: Annotated[
+        Document | str | None,
+        Meta(
+            description="the sign-in as auth: an object of one kind, none, or null for nothing said"
+        ),
+    ]
+
+
+class NewEnvironment(Body, frozen=True):
+    project: Id
+    name: NameOfEnvironment
+    like: Id = ""
+    """Another one, whose values it begins with."""
+
+
+class EnvironmentChange(Body, frozen=True):
+    """Only what is given changes."""
+
+    name: NameOfEnvironment | UnsetType = UNSET
+    about: str | UnsetType = UNSET
+    guarded: bool | UnsetType = UNSET
+    usual: bool = False
+
+
+class KeptRules(Body, frozen=True):
+    """Some of the rules of what is kept."""
+
+    run_days: int | UnsetType = UNSET
+    least_runs: int | UnsetType = UNSET
+    most_runs: int | UnsetType = UNSET
+    evidence_days: int | UnsetType = UNSET
+    bad_evidence_days: int | UnsetType = UNSET
+    trial_days: int | UnsetType = UNSET
+    event_days: int | UnsetType = UNSET
+
+
+class KeepingChange(KeptRules, frozen=True):
+    seen: KeptRules = KeptRules()
+    """Rules that must still be as they were seen."""
+
+
+# ---- values
+
+
+class ValueChange(Body, frozen=True):
+    kind: Literal["put", "clear", "hide", "remove", "restore"]
+    name: str
+    suite: Id = ""
+    environment: str = ""
+    text: str = ""
+
+
+class ValueChanges(Body, frozen=True):
+    project: Id
+    changes: Annotated[
+        list[ValueChange], Meta(max_length=20_000, description="a list of at most 20000 changes")
+    ]
+
+
+class NewValueName(Body, frozen=True):
+    project: Id
+    name: str
+    to: NameOfValue
+    suite: Id = ""
+
+
+class Lift(Body, frozen=True):
+    project: Id
+    literal: Annotated[
+        str,
+        Meta(
+            min_length=1,
+            max_length=2_000,
+            description="what is to be lifted, a text of 1 to 2000 letters",
+        ),
+    ]
+    name: NameOfValue
+    take: bool = False
+    left: dict[str, list[str]] = {}
+    """By case, the places that stay as they are."""
+
+
+# ---- cases
+
+
+class TextToRead(Body, frozen=True):
+    text: Annotated[str, Meta(description="it as text")]
+
+
+class CaseDocument(Body, frozen=True):
+    """Either of both."""
+
+    document: Document | UnsetType = UNSET
+    text: str | UnsetType = UNSET
+
+
+class NewCase(CaseDocument, frozen=True, kw_only=True):
+    project: Id
+    suite: Id
+
+
+class CaseMove(Body, frozen=True):
+    suite: Id
+    before: Id | None = None
+    """The case that it stands before; null: it is the last."""
+
+
+class Tab(Body, frozen=True):
+    tab: Annotated[
+        str,
+        Meta(min_length=1, max_length=64, description="the tab as a text of at most 64 characters"),
+    ]
+    step: StepKey = ""
+    leaving: bool = False
+
+
+class Typed(Body, frozen=True):
+    text: Annotated[str, Meta(max_length=300_000, description="the sentence as text")]
+    step: StepKey
+
+
+class ToInsert(Body, frozen=True):
+    text: Annotated[str, Meta(max_length=2_000, description="what is typed after [= as text")]
+    step: StepKey
+
+
+class ToClean(Body, frozen=True):
+    of: Annotated[str, Meta(max_length=20_000, description="the place with its pipes as of")]
+    step: StepKey
+
+
+class NewSharedSteps(Body, frozen=True):
+    project: Id
+    document: Annotated[
+        Document,
+        Meta(description="the shared steps as document; it begins with shared: and their name"),
+    ]
+
+
+class ToShare(Body, frozen=True):
+    steps: Annotated[list[str], Meta(min_length=1, description="the keys of the steps as steps")]
+    name: Name
+
+
+class NewSingleRequest(Body, frozen=True):
+    project: Id
+    step: Annotated[
+        Document, Meta(description="the request as step, a request step of the case format")
+    ]
+
+
+class PlaceForRequest(Body, frozen=True):
+    """A case; or a suite, and what a new case there is called."""
+
+    suite: Id = ""
+    name: str = ""
+    case: Id = ""
+
+
+# ---- sheets and workbooks
+
+
+class SheetCells(Body, frozen=True):
+    """The cells of a check's row."""
+
+    step: Annotated[str, Meta(max_length=20_000)] = ""
+    of: Annotated[str, Meta(max_length=20_000)] = ""
+    relation: Annotated[str, Meta(max_length=20_000)] = ""
+    expected: Annotated[str, Meta(max_length=20_000)] = ""
+
+
+class SheetRows(Body, frozen=True):
+    rows: Annotated[
+        list[SheetCells],
+        Meta(
+            max_length=MOST_SHEET_ROWS,
+            description=f"a list of at most {MOST_SHEET_ROWS} rows as rows",
+        ),
+    ]
+
+
+class RequestCells(Body, frozen=True):
+    step: StepKey
+    cells: Annotated[dict[str, str], Meta(description="the request's cells, each a text")]
+
+
+class TableRows(Body, frozen=True):
+    columns: Annotated[list[str], Meta(min_length=1, max_length=MOST_TABLE_COLUMNS)]
+    table: Annotated[
+        list[list[str]],
+        Meta(
+            max_length=MOST_TABLE_ROWS,
+            description=f"a table of at most {MOST_TABLE_ROWS} rows, each a list of texts",
+        ),
+    ]
+    first: Annotated[
+        int, Meta(ge=0, lt=2**31, description="the number of the table's first row")
+    ] = 0
+    otherwise: Annotated[
+        str, Meta(max_length=200, description="the name of the case for rows that name none")
+    ] = ""
+    case: Id | UnsetType = UNSET
+    take: bool = False
+    headings: list[str] | UnsetType = UNSET
+
+
+# ---- rows of data
+
+
+class NewSource(Body, frozen=True):
+    project: Id
+    name: NameOfSource
+    document: Any
+
+
+class SourceChange(Body, frozen=True):
+    """Only what is given changes."""
+
+    document: Any | UnsetType = UNSET
+    to: NameOfSource | UnsetType = UNSET
+
+
+class SourceToLookAt(Body, frozen=True):
+    project: Id
+    document: Any
+
+
+class VersionsToCompare(Body, frozen=True):
+    project: Id
+    document: Any
+    before: int
+    after: int
+
+
+class DatabaseDocument(Body, frozen=True):
+    document: Any
+
+
+class NewLook(Body, frozen=True):
+    """The tables of a database, the first rows of one, or those of a data source."""
+
+    project: Id
+    database: str = ""
+    table: Annotated[str, Meta(max_length=300, description="the name of a table")] = ""
+    rows: Any | UnsetType = UNSET
+    environment: str = ""
+
+
+# ---- runs
+
+
+class NewRun(Body, frozen=True):
+    """A run of cases, of a suite, or of everything; or a trial of some steps."""
+
+    project: Id
+    cases: (
+        Annotated[list[Id], Meta(min_length=1, description="a list of at least one case's id")]
+        | UnsetType
+    ) = UNSET
+    suite: Id | UnsetType = UNSET
+    environment: str | UnsetType = UNSET
+    kind: Literal["run", "trial"] = "run"
+    label: str = ""
+    seed: (
+        Annotated[
+            int, Meta(ge=0, lt=2**53, description="the seed as a whole number from 0 to 2^53")
+        ]
+        | None
+    ) = None
+    jobs: Annotated[
+        int, Meta(ge=1, le=MOST_JOBS, description=f"jobs as a whole number from 1 to {MOST_JOBS}")
+    ] = 1
+    steps: (
+        Annotated[
+            list[int],
+            Meta(min_length=1, description="the steps of one case by their indexes, from 0"),
+        ]
+        | UnsetType
+    ) = UNSET
+    values: Annotated[
+        dict[str, str], Meta(description="values as an object of names and texts")
+    ] = {}
+    pick: (
+        Annotated[str, Meta(max_length=2_000, description="the rows as a text, such as 1 to 20")]
+        | UnsetType
+    ) = UNSET
+    bad: Id | UnsetType = UNSET
+    """A run: only the rows that did not pass there."""
+    again: Id | UnsetType = UNSET
+    """A run whose data are to be drawn again."""
+    changes: (
+        Annotated[
+            list[str] | Literal["all"],
+            Meta(description="the keys of the steps that may change something, or all"),
+        ]
+        | UnsetType
+    ) = UNSET
