@@ -13,9 +13,8 @@ from flask import current_app, request
 
 from saltpath.server.problems import Refused
 from saltpath.server.sandbox import Confined
-from saltpath.store import people, projects
+from saltpath.store import people
 from saltpath.store.database import Which, connect
-from saltpath.store.documents import Document
 
 _local = threading.local()
 
@@ -55,14 +54,6 @@ def version_changed() -> int:
     if found is None:
         raise Refused(428, "if-match-missing", 'Say which version you changed: If-Match: "3".')
     return int(found[1])
-
-
-def project_asked() -> Document:
-    """The project of `?project=`. Raises Refused or NotFound."""
-    oid = request.args.get("project", "")
-    if not oid:
-        raise Refused(400, "project-missing", "Name the project: ?project=project_...")
-    return projects.project(database(), oid)
 
 
 def limit(default: int = 100, most: int = 1000) -> int:

@@ -8,7 +8,10 @@ from collections.abc import Callable
 from functools import wraps
 from typing import Any, TypeVar, cast
 
+from saltpath.server import rights
 from saltpath.server.bodies import Body
+from saltpath.server.context import actor, database
+from saltpath.server.rights import Right
 from saltpath.server.taking import taken
 
 View = TypeVar("View", bound=Callable[..., Any])
@@ -80,14 +83,17 @@ def declared(
     takes: type[Body] | None = None,
     media: str = "application/json",
     upload: str = "",
+    may: Right | None = None,
 ) -> Callable[[View], View]:
     """Say of a view what it does. `answer`: the schema of what it gives (None: octets of `media`);
     `takes`: what the JSON body is that it wants, which the view is given first; `upload`: the media
-    type of another body."""
+    type of another body; `may`: the right that it needs, by default to read. What changes something
+    says its own."""
     schema = answer if answer is not None else {"type": "string", "format": "binary"}
     operation: dict[str, Any] = {
         "operationId": id,
         "summary": about,
+        "x-right": may or "read",
         "parameters": list(parameters),
         "responses": {
             str(status): {"description": "as asked", "content": {media: {"schema": schema}}},
@@ -106,14 +112,14 @@ def declared(
         operation["requestBody"] = {"required": True, "content": {upload: {"schema": shape}}}
 
     def mark(view: View) -> View:
-        setattr(view, OPERATION, operation)
-        if takes is None:
-            return view
-
         @wraps(view)
-        def given(**named: Any) -> Any:
-            return view(taken(takes), **named)
+        def served(**named: Any) -> Any:
+            rights.begin(database(), actor(), may or "read")
+            answer = view(**named) if takes is None else view(taken(takes), **named)
+            rights.end(id)
+            return answer
 
-        return cast(View, given)
+        setattr(served, OPERATION, operation)
+        return cast(View, served)
 
     return mark

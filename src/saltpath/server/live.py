@@ -15,7 +15,8 @@ from pathlib import Path
 from flask import Blueprint, Response, current_app, request
 
 from saltpath.core.values import plain
-from saltpath.server.context import database, limit, project_asked, whole
+from saltpath.server.asked import project_asked
+from saltpath.server.context import database, limit, whole
 from saltpath.server.declared import AFTER, LIMIT, PROJECT, declared, page
 from saltpath.server.problems import json_answer, problem
 from saltpath.store import events

@@ -32,3 +32,14 @@ def local_owner(connection: sqlite3.Connection, name: str = "Ines Wathne") -> Pe
             "SELECT id, oid, name, role FROM person ORDER BY id LIMIT 1"
         ).fetchone()
     return Person(*row)
+
+
+def role_in(connection: sqlite3.Connection, person: Person, project: int) -> str | None:
+    """What a person is in a project: owner, editor, runner or viewer; None: nothing. The local
+    owner is one everywhere."""
+    return person.role
+
+
+def administers(connection: sqlite3.Connection, person: Person) -> bool:
+    """Whether a person may change the installation itself."""
+    return person.role == "owner"

@@ -11,12 +11,13 @@ from saltpath.core.assist.coverage import by_name, coverage
 from saltpath.core.cases.case import Answered
 from saltpath.core.references.scopes import Scope, Scopes
 from saltpath.core.values import plain
+from saltpath.server.asked import case_asked, suite_asked
 from saltpath.server.compiled import compiled
 from saltpath.server.context import database
 from saltpath.server.declared import ID, declared, page
 from saltpath.server.last_answers import SeenStep, judged
 from saltpath.server.problems import json_answer
-from saltpath.store import cases, kept_answers, projects
+from saltpath.store import cases, kept_answers
 from saltpath.store.cases import StoredCase
 
 coverage_api = Blueprint("coverage", __name__)
@@ -28,14 +29,14 @@ MOST_LISTED = 500
 def case_coverage(id: str) -> Response:
     """The requests of a case whose last answer is JSON: how many fields it has, and those that no
     check watches, items of a list together."""
-    return json_answer({"items": [_of_case(cases.case(database(), id))], "next": None})
+    return json_answer({"items": [_of_case(case_asked(id))], "next": None})
 
 
 @coverage_api.get("/suites/<id>/coverage")
 @declared("readSuiteCoverage", "The same of a suite", page("CaseCoverage"), ID)
 def suite_coverage(id: str) -> Response:
     """The same of every case of a suite."""
-    suite = projects.suite(database(), id)
+    suite = suite_asked(id)
     found = [case for case in cases.cases(database(), suite.project) if case.suite == suite.id]
     return json_answer({"items": [_of_case(case) for case in found], "next": None})
 

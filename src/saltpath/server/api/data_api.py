@@ -29,9 +29,10 @@ from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.why import Blocked
 from saltpath.server.api.case_view import scopes_for_rows
 from saltpath.server.api.views import moment
+from saltpath.server.asked import project_asked
 from saltpath.server.bodies import NewSource, SourceChange, SourceToLookAt, VersionsToCompare
 from saltpath.server.compiled import project_of
-from saltpath.server.context import actor, confined, database, folder, project_asked
+from saltpath.server.context import actor, confined, database, folder
 from saltpath.server.declared import PROJECT, SOURCE, declared, of, page, parameter
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.profiling import looked_through, profile_of_rows
@@ -114,10 +115,10 @@ _NOBODY = Case(name="", key="aaaaaaaaaa")
 
 
 @data_api.post("/sources")
-@declared("addSource", "A new one", of("DataSource"), status=201, takes=NewSource)
+@declared("addSource", "A new one", of("DataSource"), status=201, takes=NewSource, may="edit")
 def add_source(data: NewSource) -> Response:
     """A new source by its name and what it is."""
-    project = projects.project(database(), data.project)
+    project = project_asked(data.project)
     name = data.name.strip()
     _readable(project, name, data.document)
     sources.put_source(database(), project, actor().id, name, data.document, new=True)
@@ -132,6 +133,7 @@ def add_source(data: NewSource) -> Response:
     PROJECT,
     SOURCE,
     takes=SourceChange,
+    may="edit",
 )
 def change_source(data: SourceChange) -> Response:
     """What `?name=` is from now on (`document`), or is called (`to`; cases that name it follow)."""
@@ -148,7 +150,7 @@ def change_source(data: SourceChange) -> Response:
 
 
 @data_api.delete("/sources")
-@declared("removeSource", "Take it away", of("Gone"), PROJECT, SOURCE)
+@declared("removeSource", "Take it away", of("Gone"), PROJECT, SOURCE, may="edit")
 def remove_source() -> Response:
     """Take `?name=` away; refused while cases use it. Its file stays."""
     sources.remove_source(database(), project_asked(), actor().id, request.args.get("name", ""))
@@ -185,12 +187,14 @@ def _alone(project: Document, document: object) -> Project:
 
 
 @data_api.post("/sources/looked")
-@declared("lookAtSource", "How its rows would look", of("LookedAt"), takes=SourceToLookAt)
+@declared(
+    "lookAtSource", "How its rows would look", of("LookedAt"), takes=SourceToLookAt, may="read"
+)
 def look_at_source(data: SourceToLookAt) -> Response:
     """How rows would look if a source were this `document`: a file's first cells as they stand, its
     frame, and what the columns hold, of the first 5,000 rows. Of a database it is what a runner saw
     there last (`/databases/looks`), of an output table what a run wrote last."""
-    project = projects.project(database(), data.project)
+    project = project_asked(data.project)
     read = _alone(project, data.document)
     source = read.sources["it"]
     if not isinstance(source, FileRows):
@@ -257,11 +261,17 @@ def _made(project: Project, source: Source) -> dict[str, Any]:
 
 
 @data_api.post("/sources/profile")
-@declared("profileSource", "What all of its rows hold", of("SourceProfile"), takes=SourceToLookAt)
+@declared(
+    "profileSource",
+    "What all of its rows hold",
+    of("SourceProfile"),
+    takes=SourceToLookAt,
+    may="read",
+)
 def profile_source(data: SourceToLookAt) -> Response:
     """What all rows of a source's file hold: asked again and again until `state` is done; a file is
     looked through once for each version."""
-    project = projects.project(database(), data.project)
+    project = project_asked(data.project)
     read = _alone(project, data.document)
     source = read.sources["it"]
     if not isinstance(source, FileRows):
@@ -305,10 +315,11 @@ def list_versions() -> Response:
     "What a new version of its file changed",
     of("SourceChanges"),
     takes=VersionsToCompare,
+    may="read",
 )
 def changes_of_version(data: VersionsToCompare) -> Response:
     """What version `after` of a source's file has otherwise than `before`."""
-    project = projects.project(database(), data.project)
+    project = project_asked(data.project)
     source = _alone(project, data.document).sources["it"]
     if not isinstance(source, FileRows):
         raise Refused(422, "no-file", "Only the rows of a file are compared.")

@@ -11,8 +11,9 @@ from msgspec import UNSET
 from saltpath.core.cases.row_sources import DatabaseRows
 from saltpath.core.format.project import read_project
 from saltpath.core.running.plan import RunRequest
+from saltpath.server.asked import project_asked
 from saltpath.server.bodies import DatabaseDocument, NewLook
-from saltpath.server.context import actor, database, project_asked
+from saltpath.server.context import actor, database
 from saltpath.server.declared import DATABASE, PROJECT, declared, of, page
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.sources import look_of
@@ -38,7 +39,13 @@ def list_databases() -> Response:
 
 @databases_api.put("/databases")
 @declared(
-    "putDatabase", "Where one stands", of("Database"), PROJECT, DATABASE, takes=DatabaseDocument
+    "putDatabase",
+    "Where one stands",
+    of("Database"),
+    PROJECT,
+    DATABASE,
+    takes=DatabaseDocument,
+    may="edit",
 )
 def put_database(data: DatabaseDocument) -> Response:
     """Say where the database `?name=` stands, also a new one: `{ sqlite: ... }` or `{ postgres:
@@ -53,7 +60,7 @@ def put_database(data: DatabaseDocument) -> Response:
 
 
 @databases_api.delete("/databases")
-@declared("removeDatabase", "Take one away", of("Gone"), PROJECT, DATABASE)
+@declared("removeDatabase", "Take one away", of("Gone"), PROJECT, DATABASE, may="edit")
 def remove_database() -> Response:
     """Take `?name=` away; refused while cases ask it."""
     databases.remove_database(database(), project_asked(), actor().id, request.args.get("name", ""))
@@ -67,12 +74,13 @@ def remove_database() -> Response:
     of("Look"),
     status=201,
     takes=NewLook,
+    may="run",
 )
 def look_into(data: NewLook) -> Response:
     """Ask a runner for the tables of a `database`, for the first rows of a `table`, or for those of
     a data source (`rows`: its document); what it gives is the evidence of the case, when the run
     has ended. `environment`: where the database's values are read."""
-    project = projects.project(database(), data.project)
+    project = project_asked(data.project)
     about, asked = (
         _of_database(project, data) if data.rows is UNSET else _of_source(project, data.rows)
     )

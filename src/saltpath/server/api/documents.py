@@ -18,6 +18,7 @@ from saltpath.core.format.words import words
 from saltpath.core.format.writer import write_document
 from saltpath.server.api.case_view import case_answer
 from saltpath.server.api.views import moment
+from saltpath.server.asked import case_asked, project_asked, suite_asked
 from saltpath.server.bodies import CaseDocument, CaseMove, NewCase, Tab, TextToRead
 from saltpath.server.compiled import remember
 from saltpath.server.context import actor, database, version_changed
@@ -36,17 +37,17 @@ MOST_CHANGES = 12
 def read_case(id: str) -> Response:
     """One case: its document, how it reads, and what is wrong with it; `?text=false` leaves its
     text out."""
-    return case_answer(cases.case(database(), id))
+    return case_answer(case_asked(id))
 
 
 @documents.put("/cases/<id>")
-@declared("saveCase", "Save a case", of("Case"), ID, TEXT, IF_MATCH, takes=CaseDocument)
+@declared("saveCase", "Save a case", of("Case"), ID, TEXT, IF_MATCH, takes=CaseDocument, may="edit")
 def save_case(data: CaseDocument, id: str) -> Response:
     """Save the case, given as `document` or as `text`, on top of the version that If-Match
     names."""
+    before = case_asked(id)
     version = version_changed()
     document, comments, case = _given_document(data)
-    before = cases.case(database(), id)
     if projects.suite_by_id(database(), before.suite).hidden == single.SINGLE:
         _one_request(case)
     if case.is_shared != ("shared" in before.document):
@@ -82,7 +83,7 @@ def _given_document(
 
 
 @documents.post("/texts")
-@declared("readText", "What a case's text reads as", of("ReadText"), takes=TextToRead)
+@declared("readText", "What a case's text reads as", of("ReadText"), takes=TextToRead, may="anyone")
 def read_text(data: TextToRead) -> Response:
     """A case's text as a document, or what is wrong with it, each with its line. Nothing is
     saved."""
@@ -96,7 +97,7 @@ def read_text(data: TextToRead) -> Response:
 
 
 @documents.get("/format")
-@declared("readFormat", "The words of the case format", page("FormatWord"))
+@declared("readFormat", "The words of the case format", page("FormatWord"), may="anyone")
 def format_words() -> Response:
     """The words of the case format with what each is for: what completion and hover in the Text
     view speak of."""
@@ -104,10 +105,10 @@ def format_words() -> Response:
 
 
 @documents.post("/cases")
-@declared("addCase", "A new case", of("Case"), status=201, takes=NewCase)
+@declared("addCase", "A new case", of("Case"), status=201, takes=NewCase, may="edit")
 def add_case(data: NewCase) -> Response:
     """A new case in a suite, from a `document` or a `text` of the case format."""
-    project = projects.project(database(), data.project)
+    project = project_asked(data.project)
     suite = next((s for s in projects.suites(database(), project.id) if s.oid == data.suite), None)
     if suite is None:
         raise Refused(422, "suite-missing", "Name a suite of this project.")
@@ -124,23 +125,23 @@ def add_case(data: NewCase) -> Response:
 
 
 @documents.post("/cases/<id>/move")
-@declared("moveCase", "To another place", of("Case"), ID, takes=CaseMove)
+@declared("moveCase", "To another place", of("Case"), ID, takes=CaseMove, may="edit")
 def move_case(data: CaseMove, id: str) -> Response:
     """Into a `suite` of the project, right `before` another case there (null: to the end)."""
-    stored = cases.case(database(), id)
+    stored = case_asked(id)
     if "shared" in stored.document:
         raise Refused(409, "shared", "Shared steps stand beside the suites, and in none.")
-    suite = projects.suite(database(), data.suite)
+    suite = suite_asked(data.suite)
     if suite.project != stored.project:
         raise Refused(422, "suite-missing", "Name a suite of this project.")
     return case_answer(cases.move_case(database(), id, suite.id, data.before))
 
 
 @documents.delete("/cases/<id>")
-@declared("removeCase", "Take a case out of its suite", of("Gone"), ID)
+@declared("removeCase", "Take a case out of its suite", of("Gone"), ID, may="edit")
 def remove_case(id: str) -> Response:
     """Take a case out of its suite. Its runs stay, and `/back` undoes it."""
-    if "shared" in cases.case(database(), id).document:
+    if "shared" in case_asked(id).document:
         raise Refused(
             409,
             "shared",
@@ -151,11 +152,12 @@ def remove_case(id: str) -> Response:
 
 
 @documents.post("/cases/<id>/back")
-@declared("bringBack", "Bring a case back", of("Case"), ID)
+@declared("bringBack", "Bring a case back", of("Case"), ID, may="edit")
 def bring_back(id: str) -> Response:
     """Bring back a case that was taken away."""
+    case_asked(id, gone=True)
     cases.bring_back(database(), id)
-    return case_answer(cases.case(database(), id))
+    return case_answer(case_asked(id))
 
 
 @documents.get("/cases/<id>/revisions")
@@ -163,7 +165,7 @@ def bring_back(id: str) -> Response:
 def list_revisions(id: str) -> Response:
     """The kept versions, newest first: when, who, the runs that used it, and what changed since the
     one before it."""
-    found = cases.revisions(database(), cases.case(database(), id).id)
+    found = cases.revisions(database(), case_asked(id).id)
     items = []
     for revision, older in zip(found, [*found[1:], None], strict=True):
         changes = differences(older.document, revision.document) if older else []
@@ -191,7 +193,7 @@ def list_revisions(id: str) -> Response:
 )
 def read_revision(id: str, version: int) -> Response:
     """One kept version: its document and text, and what the case now has otherwise."""
-    now = cases.case(database(), id)
+    now = case_asked(id)
     then = cases.case_at(database(), now.id, min(version, 2**53))
     if then.version != version:
         raise NotFound(f"version {version} of this case is not kept")
@@ -207,12 +209,11 @@ def read_revision(id: str, version: int) -> Response:
 
 
 @documents.post("/cases/<id>/presence")
-@declared("bePresent", "Who else has it open", of("Present"), ID, takes=Tab)
+@declared("bePresent", "Who else has it open", of("Present"), ID, takes=Tab, may="read")
 def be_present(data: Tab, id: str) -> Response:
     """A tab says that it has the case open, and at which step; the answer says who else has.
     Forgotten after 15 s."""
-    if not data.leaving:  # one may leave a case that is gone
-        cases.case(database(), id)
+    case_asked(id, gone=data.leaving)  # one may leave a case that is gone
     presence: Presence = current_app.config["PRESENCE"]
     me = actor()
     others = presence.enter(id, data.tab, me.oid, me.name, data.step)

@@ -34,6 +34,7 @@ from saltpath.core.values.measures import show_in
 from saltpath.core.values.why import Blocked
 from saltpath.server import rejudging
 from saltpath.server.api.views import outcome_view, reason, run_view, step_view
+from saltpath.server.asked import case_asked
 from saltpath.server.bodies import SheetRows, ToClean, ToInsert, Typed
 from saltpath.server.context import database, whole
 from saltpath.server.declared import ID, declared, of, page, parameter
@@ -64,7 +65,7 @@ def case_evidence(id: str) -> Response:
 
     Steps are those of the case as it is now, wherever they stood then; checks that were edited
     since are judged again on the kept answers."""
-    stored = cases.case(database(), id)
+    stored = case_asked(id)
     found = judged(stored, request.args.get("run", ""), whole("row", 0) or None)
     items = [
         {
@@ -95,11 +96,12 @@ def case_evidence(id: str) -> Response:
     of("Understood"),
     ID,
     takes=Typed,
+    may="read",
 )
 def read_typed(data: Typed, id: str) -> Response:
     """A typed check: as the document writes it, how it holds of the step's last answer, or what
     could not be understood."""
-    stored = cases.case(database(), id)
+    stored = case_asked(id)
     text, key = data.text, data.step
     last = last_answer(stored, key)
     paths = rejudging.paths_in(last[1] if last else None)
@@ -130,12 +132,14 @@ def read_typed(data: Typed, id: str) -> Response:
 
 
 @evidence_api.post("/cases/<id>/sheet")
-@declared("readSheet", "Rows of a sheet as checks", page("SheetRow"), ID, takes=SheetRows)
+@declared(
+    "readSheet", "Rows of a sheet as checks", page("SheetRow"), ID, takes=SheetRows, may="read"
+)
 def read_sheet(data: SheetRows, id: str) -> Response:
     """Rows of a sheet, at most 5,000: each the check that its cells say, or why they say none; the
     others stand. A field may be called by its last name where the step's last answer has just one
     of that name."""
-    stored = cases.case(database(), id)
+    stored = case_asked(id)
     known = known_paths([stored])
     items = [
         _row([row.of, row.relation, row.expected], known(stored.key, row.step)) for row in data.rows
@@ -169,7 +173,7 @@ def _row(words: list[str], known: Mapping[str, str]) -> dict[str, Any]:
 def seen_places(id: str, key: str) -> Response:
     """What the last answers of a step have shown, place by place: only answers of the status that
     the newest has."""
-    answers = _answers(cases.case(database(), id), key)
+    answers = _answers(case_asked(id), key)
     found = seen(answers) if answers else []
     return json_answer(
         {
@@ -264,7 +268,7 @@ def _earlier(
 def pick_places(id: str) -> Response:
     """Values of earlier answers that a step can use: those that `?text=` fits best, of the same fit
     the nearest step's first."""
-    stored = cases.case(database(), id)
+    stored = case_asked(id)
     typed = request.args.get("text", "")
     found: list[tuple[int, dict[str, Any]]] = []
     for number, step, answer in reversed(list(_earlier(stored, request.args.get("before", "")))):
@@ -289,11 +293,18 @@ def pick_places(id: str) -> Response:
 
 
 @evidence_api.post("/cases/<id>/insertable")
-@declared("listInsertable", "What a reference could be", page("Insertable"), ID, takes=ToInsert)
+@declared(
+    "listInsertable",
+    "What a reference could be",
+    page("Insertable"),
+    ID,
+    takes=ToInsert,
+    may="read",
+)
 def what_can_be_inserted(data: ToInsert, id: str) -> Response:
     """For a reference that is being typed in a step: pipes that fit the value there, or generators,
     each with what it would give; from the seed and the kept values of the last run."""
-    stored = cases.case(database(), id)
+    stored = case_asked(id)
     found = list(islice(offered(data.text, scopes_now(stored, data.step)), MOST_OFFERED))
     items = [
         {
@@ -314,7 +325,7 @@ def repeated_literals(id: str) -> Response:
     hand-overs."""
     known: dict[str, tuple[str, str]] = {}
     items: list[dict[str, Any]] = []
-    for _, step, answer in _earlier(cases.case(database(), id)):
+    for _, step, answer in _earlier(case_asked(id)):
         document = _document_of(answer)
         items += [
             {"step": step["key"], "literal": literal, "from": key, "path": path}
@@ -328,11 +339,13 @@ def repeated_literals(id: str) -> Response:
 
 
 @evidence_api.post("/cases/<id>/kept")
-@declared("cleanKept", "What a place with its pipes gives", of("Cleaned"), ID, takes=ToClean)
+@declared(
+    "cleanKept", "What a place with its pipes gives", of("Cleaned"), ID, takes=ToClean, may="read"
+)
 def clean_kept(data: ToClean, id: str) -> Response:
     """What a place with its pipes gives on the step's last answer, or why it gives nothing; and the
     pipes there are."""
-    stored = cases.case(database(), id)
+    stored = case_asked(id)
     text, key = data.of, data.step
     head, bar, typed = text.rpartition("|")
     fitting = [kind for kind in PIPES.values() if bar and kind.name.startswith(typed.strip())]

@@ -10,6 +10,7 @@ from flask import Blueprint, Response, request
 from saltpath.core.format.folder import is_document, read_folder, slug, write_folder
 from saltpath.formats.folders import inside, read_zip, write_zip
 from saltpath.server.api.views import moment
+from saltpath.server.asked import project_asked
 from saltpath.server.context import actor, database
 from saltpath.server.declared import FILE_PATH, ID, declared, of, page
 from saltpath.server.problems import Refused, json_answer
@@ -25,7 +26,7 @@ LONGEST_PATH = 300
 )
 def project_folder(id: str) -> Response:
     """The project as a folder of files, in a zip archive. Secrets are left out."""
-    project = projects.project(database(), id)
+    project = project_asked(id)
     octets = write_zip(write_folder(folders.folder_of(database(), project)))
     name = slug(project.name, "project")
     return Response(
@@ -43,6 +44,7 @@ def project_folder(id: str) -> Response:
     of("Brought"),
     status=201,
     upload="application/zip",
+    may="administer",
 )
 def bring_in_folder() -> Response:
     """A zip archive of a project's folder, at most 100 MB: onto the project of its name, or as a
@@ -67,17 +69,23 @@ def bring_in_folder() -> Response:
 @declared("listFiles", "A project's files", page("ProjectFile"), ID)
 def list_files(id: str) -> Response:
     """The files of a project, by path."""
-    items = project_files.listed(database(), projects.project(database(), id).id)
+    items = project_files.listed(database(), project_asked(id).id)
     return json_answer({"items": [_view(item) for item in items], "next": None})
 
 
 @files_api.put("/projects/<id>/files/<path:path>")
 @declared(
-    "putFile", "Keep a file", of("ProjectFile"), ID, FILE_PATH, upload="application/octet-stream"
+    "putFile",
+    "Keep a file",
+    of("ProjectFile"),
+    ID,
+    FILE_PATH,
+    upload="application/octet-stream",
+    may="edit",
 )
 def put_file(id: str, path: str) -> Response:
     """Keep a file of at most 1 GB in the project, or a new version of it."""
-    project = projects.project(database(), id)
+    project = project_asked(id)
     path = inside(path)
     if is_document(path) or len(path) > LONGEST_PATH:
         raise Refused(
@@ -90,10 +98,10 @@ def put_file(id: str, path: str) -> Response:
 
 
 @files_api.delete("/projects/<id>/files/<path:path>")
-@declared("removeFile", "Take a file away", of("Gone"), ID, FILE_PATH)
+@declared("removeFile", "Take a file away", of("Gone"), ID, FILE_PATH, may="edit")
 def remove_file(id: str, path: str) -> Response:
     """Take a file away; a step that needs it is blocked from then on, and says so."""
-    project_files.remove_file(database(), projects.project(database(), id).id, path)
+    project_files.remove_file(database(), project_asked(id).id, path)
     return json_answer({"gone": True})
 
 

@@ -16,6 +16,7 @@ from saltpath.core.running.prepare import Prepared, prepare
 from saltpath.core.values.moments import zone_of
 from saltpath.core.values.why import Blocked
 from saltpath.server.api.case_view import begin_of_case
+from saltpath.server.asked import case_asked
 from saltpath.server.compiled import environment_of
 from saltpath.server.context import database
 from saltpath.server.declared import ID, declared, page, parameter
@@ -43,7 +44,7 @@ SIGNED_BY = ("authorization", "proxy-authorization", "cookie")
 def finished_requests(id: str) -> Response:
     """The request of the step `?step=` for each of the first rows, against `?environment=`; secrets
     as marks. A row that could not be sent says why."""
-    stored = cases.case(database(), id)
+    stored = case_asked(id)
     suite, project = around(stored)
     case = signed_in(with_shared(stored), suite, project)
     key = request.args.get("step", "")

@@ -16,8 +16,8 @@ from saltpath.core.values.grammar import Unreadable
 from saltpath.formats.har import Entry, read_har
 from saltpath.formats.pasted import read_pasted
 from saltpath.server.api.views import reason
+from saltpath.server.asked import project_asked
 from saltpath.server.bodies import TextToRead
-from saltpath.server.context import project_asked
 from saltpath.server.declared import JSON, PROJECT, declared, of, parameter
 from saltpath.server.origins import by_name, origins_of
 from saltpath.server.problems import Refused, json_answer
@@ -26,7 +26,9 @@ incoming = Blueprint("incoming", __name__)
 
 
 @incoming.post("/pasted")
-@declared("readPasted", "A curl line or raw HTTP as steps", of("Pasted"), takes=TextToRead)
+@declared(
+    "readPasted", "A curl line or raw HTTP as steps", of("Pasted"), takes=TextToRead, may="anyone"
+)
 def read_pasted_text(data: TextToRead) -> Response:
     """A curl line, or a request as it goes over the wire, as request steps; what could not be taken
     along is said."""
@@ -46,6 +48,7 @@ def read_pasted_text(data: TextToRead) -> Response:
     PROJECT,
     parameter("site", "the API's, of the recording's sites"),
     upload=JSON,
+    may="read",
 )
 def read_recording() -> Response:
     """A browser's recording (HAR), at most 60 MB: its entries as steps, which of them a case is

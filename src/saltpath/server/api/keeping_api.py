@@ -8,11 +8,12 @@ from flask import Blueprint, Response
 from msgspec import UNSET
 from msgspec.structs import asdict
 
+from saltpath.server.asked import project_asked
 from saltpath.server.bodies import KeepingChange, KeptRules
 from saltpath.server.context import actor, database, folder
 from saltpath.server.declared import ID, declared, of
 from saltpath.server.problems import json_answer
-from saltpath.store import keeping, projects
+from saltpath.store import keeping
 from saltpath.store.disk import LEAST_FREE, disk
 
 keeping_api = Blueprint("keeping", __name__)
@@ -31,15 +32,15 @@ _NAMES = {
 @declared("readKeeping", "What is kept for how long", of("Keeping"), ID)
 def read_keeping(id: str) -> Response:
     """What a project keeps for how long."""
-    return json_answer(_view(keeping.rules_of(database(), projects.project(database(), id).id)))
+    return json_answer(_view(keeping.rules_of(database(), project_asked(id).id)))
 
 
 @keeping_api.patch("/projects/<id>/keeping")
-@declared("changeKeeping", "Change some of it", of("Keeping"), ID, takes=KeepingChange)
+@declared("changeKeeping", "Change some of it", of("Keeping"), ID, takes=KeepingChange, may="own")
 def change_keeping(data: KeepingChange, id: str) -> Response:
     """Change some of it. What is kept no more goes within ten minutes, and cannot be brought back.
     `seen`: rules that must still be as they were seen; 409 where they are not."""
-    project = projects.project(database(), id)
+    project = project_asked(id)
     rules = keeping.set_rules(database(), project.id, actor().id, _said(data), _said(data.seen))
     return json_answer(_view(rules))
 
@@ -56,7 +57,7 @@ def _view(rules: keeping.Rules) -> dict[str, Any]:
 
 
 @keeping_api.get("/storage")
-@declared("readStorage", "How much room is taken, and free", of("Storage"))
+@declared("readStorage", "How much room is taken, and free", of("Storage"), may="anyone")
 def read_storage() -> Response:
     """How much the installation takes, in bytes, and how much is free; `low`: what steps see is not
     kept until there is more room."""

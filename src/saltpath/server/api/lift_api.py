@@ -13,8 +13,9 @@ from saltpath.core.format.carried import carried
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.references.templates import is_name
 from saltpath.core.values import plain
+from saltpath.server.asked import case_asked, project_asked
 from saltpath.server.bodies import Lift
-from saltpath.server.context import actor, database, folder, project_asked
+from saltpath.server.context import actor, database, folder
 from saltpath.server.declared import PROJECT, declared, of, page
 from saltpath.server.origins import origins_of
 from saltpath.server.problems import Refused, json_answer, not_a_name
@@ -60,12 +61,12 @@ def _values(project: Document) -> dict[str, Any]:
 
 
 @lift_api.post("/lifts")
-@declared("lift", "Make a value of what stands written out", of("Lifted"), takes=Lift)
+@declared("lift", "Make a value of what stands written out", of("Lifted"), takes=Lift, may="edit")
 def lift(data: Lift) -> Response:
     """The places where a literal stands, as they would read; with `take`, in the cases and as a
     value of the project. `left`: by case, the places that stay as they are. A name that is there
     already is used if it reads just so, anywhere."""
-    project = projects.project(database(), data.project)
+    project = project_asked(data.project)
     literal, name = data.literal, data.name
     if not is_name(name):
         raise not_a_name()
@@ -131,7 +132,7 @@ def _save(case: cases.StoredCase, value: Any, name: str, left: frozenset[str]) -
         except VersionConflict:
             if tried == TRIES - 1:
                 raise
-            case = cases.case(database(), case.oid)
+            case = case_asked(case.oid)
             continue
         return {"id": made.oid, "name": made.name, "version": made.version, "before": case.document}
     raise AssertionError("unreachable")

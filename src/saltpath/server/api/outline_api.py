@@ -14,6 +14,7 @@ from msgspec import UNSET
 from saltpath.core.cases.steps import steps_in
 from saltpath.core.format.project import read_project, read_suite
 from saltpath.server.api.views import every_answer_view, moment, ms, sign_in_view
+from saltpath.server.asked import project_asked, suite_asked
 from saltpath.server.bodies import (
     EveryAnswerChange,
     NewProject,
@@ -22,7 +23,7 @@ from saltpath.server.bodies import (
     SuiteChange,
 )
 from saltpath.server.caches import VersionCache
-from saltpath.server.context import actor, database, project_asked, version_changed
+from saltpath.server.context import actor, database, version_changed
 from saltpath.server.declared import ID, IF_MATCH, PROJECT, declared, of, page
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import cases, documents, last_verdicts, people, projects
@@ -35,7 +36,7 @@ MOST_DELETED = 1_000
 
 
 @outline_api.get("/me")
-@declared("readMe", "Who asks", of("Person"))
+@declared("readMe", "Who asks", of("Person"), may="anyone")
 def me() -> Response:
     person = actor()
     return json_answer(_person(person))
@@ -47,17 +48,22 @@ def _person(person: people.Person) -> dict[str, Any]:
 
 
 @outline_api.get("/projects")
-@declared("listProjects", "Projects", page("Project"))
+@declared("listProjects", "Projects", page("Project"), may="anyone")
 def list_projects() -> Response:
+    """The projects that whoever asks has a part in."""
+    person, connection = actor(), database()
     items = [
         {"id": p.oid, "name": p.name, "about": p.document.get("about", "")}
-        for p in projects.projects(database())
+        for p in projects.projects(connection)
+        if people.role_in(connection, person, p.id) is not None
     ]
     return json_answer({"items": items, "next": None})
 
 
 @outline_api.post("/projects")
-@declared("addProject", "A new project", of("Project"), status=201, takes=NewProject)
+@declared(
+    "addProject", "A new project", of("Project"), status=201, takes=NewProject, may="administer"
+)
 def add_project(data: NewProject) -> Response:
     """A new project, empty, by its name."""
     document = {"salt-path": 1, "project": data.name.strip()}
@@ -127,10 +133,10 @@ def _last_view(last: last_verdicts.LastVerdicts | None) -> dict[str, Any] | None
 
 
 @outline_api.post("/suites")
-@declared("addSuite", "A new suite", of("Suite"), status=201, takes=NewSuite)
+@declared("addSuite", "A new suite", of("Suite"), status=201, takes=NewSuite, may="edit")
 def add_suite(data: NewSuite) -> Response:
     """A new suite at the end of a project, empty, by its name."""
-    project = projects.project(database(), data.project)
+    project = project_asked(data.project)
     name = data.name.strip()
     document = {"salt-path": 1, "suite": name}
     made = projects.add_suite(database(), project.id, actor().id, _folder(name), document)
@@ -152,11 +158,11 @@ def _folder(name: str) -> str:
 
 
 @outline_api.patch("/suites/<id>")
-@declared("changeSuite", "Rename or move a suite", of("Suite"), ID, takes=SuiteChange)
+@declared("changeSuite", "Rename or move a suite", of("Suite"), ID, takes=SuiteChange, may="edit")
 def change_suite(data: SuiteChange, id: str) -> Response:
     """Rename a suite, say what it is about, or put it `before` another one (null: to the end). Only
     what is given changes."""
-    suite = projects.suite(database(), id)
+    suite = suite_asked(id)
     put = {} if data.name is UNSET else {"suite": data.name.strip()}
     if data.about is not UNSET:
         put["about"] = data.about
@@ -164,7 +170,7 @@ def change_suite(data: SuiteChange, id: str) -> Response:
         documents.change(database(), suite, actor().id, lambda document: {**document, **put})
         if data.before is not UNSET:
             projects.move_suite(database(), suite, data.before)
-    return json_answer(_suite_view(projects.suite(database(), id), []))
+    return json_answer(_suite_view(suite_asked(id), []))
 
 
 @outline_api.put("/suites/<id>/every-answer")
@@ -175,10 +181,11 @@ def change_suite(data: SuiteChange, id: str) -> Response:
     ID,
     IF_MATCH,
     takes=EveryAnswerChange,
+    may="edit",
 )
 def set_suite_checks(data: EveryAnswerChange, id: str) -> Response:
     """The checks on every answer of a suite's cases, on top of the version that If-Match names."""
-    suite = _with_field(projects.suite(database(), id), "every answer", data.checks)
+    suite = _with_field(suite_asked(id), "every answer", data.checks)
     return json_answer(every_answer_view("suite", suite, read_suite(suite.document).every_answer))
 
 
@@ -190,11 +197,12 @@ def set_suite_checks(data: EveryAnswerChange, id: str) -> Response:
     ID,
     IF_MATCH,
     takes=EveryAnswerChange,
+    may="edit",
 )
 def set_project_checks(data: EveryAnswerChange, id: str) -> Response:
     """The checks on every answer of all a project's cases, on top of the version that If-Match
     names."""
-    project = _with_field(projects.project(database(), id), "every answer", data.checks)
+    project = _with_field(project_asked(id), "every answer", data.checks)
     return json_answer(
         every_answer_view("project", project, read_project(project.document).every_answer)
     )
@@ -208,11 +216,12 @@ def set_project_checks(data: EveryAnswerChange, id: str) -> Response:
     ID,
     IF_MATCH,
     takes=SignInChange,
+    may="edit",
 )
 def set_suite_sign_in(data: SignInChange, id: str) -> Response:
     """How the steps of a suite's cases sign in that do not say it themselves, on top of the version
     that If-Match names."""
-    suite = _with_field(projects.suite(database(), id), "auth", data.auth)
+    suite = _with_field(suite_asked(id), "auth", data.auth)
     return json_answer(sign_in_view("suite", suite, read_suite(suite.document).auth))
 
 
@@ -224,11 +233,12 @@ def set_suite_sign_in(data: SignInChange, id: str) -> Response:
     ID,
     IF_MATCH,
     takes=SignInChange,
+    may="edit",
 )
 def set_project_sign_in(data: SignInChange, id: str) -> Response:
     """How the steps of all a project's cases sign in that do not say it themselves, on top of the
     version that If-Match names."""
-    project = _with_field(projects.project(database(), id), "auth", data.auth)
+    project = _with_field(project_asked(id), "auth", data.auth)
     return json_answer(sign_in_view("project", project, read_project(project.document).auth))
 
 
@@ -244,10 +254,10 @@ def _with_field(of: Document, field: str, value: Any) -> Document:
 
 
 @outline_api.delete("/suites/<id>")
-@declared("removeSuite", "Take an empty suite away", of("Gone"), ID)
+@declared("removeSuite", "Take an empty suite away", of("Gone"), ID, may="edit")
 def remove_suite(id: str) -> Response:
     """Take an empty suite away."""
-    if not projects.remove_suite(database(), projects.suite(database(), id).id):
+    if not projects.remove_suite(database(), suite_asked(id).id):
         raise Refused(
             409, "holds-cases", "This suite still holds cases; move or delete them first."
         )

@@ -20,7 +20,8 @@ from saltpath.formats.workbook import (
     write_values_xlsx,
 )
 from saltpath.server.api.views import moment
-from saltpath.server.context import database, limit, project_asked, whole
+from saltpath.server.asked import project_asked, run_asked
+from saltpath.server.context import database, limit, whole
 from saltpath.server.declared import (
     ANY,
     FORM,
@@ -127,6 +128,7 @@ def save_table() -> Response:
     parameter("cell", "where the headings begin, such as B4"),
     media=SHEET,
     upload=ANY,
+    may="read",
 )
 def put_into_workbook() -> Response:
     """A workbook of one's own with the table in it: headings at the cell `?cell=` of `?sheet=`,
@@ -152,7 +154,7 @@ def _saved(octets: bytes, name: str, media: str) -> Response:
 def _chosen(project: Document, name: str) -> runs.Run:
     """The run that is asked for, or the newest that wrote to the table. Raises NotFound."""
     if "run" in request.args:
-        run = runs.run(database(), request.args["run"])
+        run = run_asked(request.args["run"])
         if run.project == project.id and output_rows.count(database("evidence"), run.id, name):
             return run
     else:

@@ -15,10 +15,11 @@ from saltpath.core.cases.steps import steps_in
 from saltpath.core.checks.typed import write_sentence
 from saltpath.core.values import plain
 from saltpath.server.api.views import reason
+from saltpath.server.asked import case_asked
 from saltpath.server.context import database
 from saltpath.server.declared import ID, declared, of, parameter
 from saltpath.server.problems import json_answer
-from saltpath.store import cases, evidence, kept_answers, runs
+from saltpath.store import evidence, kept_answers, runs
 from saltpath.store.cases import StoredCase
 
 proposals_api = Blueprint("proposals", __name__)
@@ -38,7 +39,7 @@ def list_proposals(id: str, key: str) -> Response:
     """Checks that the last answers of a step justify, at most 200 of the status that the newest
     has, each with its evidence; places that a check of the step looks at already are left out.
     `needs`: from how many answers on what is proposed."""
-    stored = cases.case(database(), id)
+    stored = case_asked(id)
     observed = list(_observed(stored, key))
     observed.reverse()
     step: dict[str, Any] = next(

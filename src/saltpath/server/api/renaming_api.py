@@ -10,6 +10,7 @@ from saltpath.core.assist.renaming import means_another, renaming
 from saltpath.core.format.carried import carried
 from saltpath.core.references.templates import is_name
 from saltpath.core.values import plain
+from saltpath.server.asked import case_asked, project_asked, suite_asked
 from saltpath.server.bodies import NewValueName
 from saltpath.server.compiled import compiled
 from saltpath.server.context import actor, database, folder
@@ -25,12 +26,18 @@ TRIES = 5
 
 
 @renaming_api.post("/value-names")
-@declared("renameValue", "Call a value otherwise, everywhere", of("Renamed"), takes=NewValueName)
+@declared(
+    "renameValue",
+    "Call a value otherwise, everywhere",
+    of("Renamed"),
+    takes=NewValueName,
+    may="edit",
+)
 def rename(data: NewValueName) -> Response:
     """Call a value of the project, or of a `suite`, `to` something else: in its documents and
     environments, its secrets, and wherever cases, shared steps and other values mean it. Until all
     of it is done it has both names, so that nothing is without a value meanwhile."""
-    project = projects.project(database(), data.project)
+    project = project_asked(data.project)
     name, to, suite = data.name, data.to, data.suite
     if not is_name(to):
         raise not_a_name()
@@ -50,7 +57,7 @@ def _all(project: Document, suite: str) -> list[cases.StoredCase]:
     every = cases.cases(database(), project.id)
     if not suite:
         return [*every, *shared_steps.shared_steps(database(), project.id)]
-    inside = projects.suite(database(), suite).id
+    inside = suite_asked(suite).id
     return [case for case in every if case.suite == inside]
 
 
@@ -71,7 +78,7 @@ def _renamed(project: Document, case: cases.StoredCase, suite: str, name: str, t
         except VersionConflict:
             if tried == TRIES - 1:
                 raise
-            case = cases.case(database(), case.oid)
+            case = case_asked(case.oid)
     return False
 
 

@@ -9,6 +9,7 @@ from flask import Blueprint, Response, request
 from saltpath.core.cases.case import PARTS
 from saltpath.core.values.verdicts import WORST_FIRST
 from saltpath.server.api.views import LONGEST_CELL, cell_text, head_view, ms, reason
+from saltpath.server.asked import run_asked
 from saltpath.server.context import database, limit, whole
 from saltpath.server.declared import ID, LIMIT, POSITION, declared, of, page, parameter
 from saltpath.server.problems import Refused, json_answer
@@ -39,7 +40,7 @@ def list_rows(id: str, position: int) -> Response:
     """A page of rows. `?sort=` number, verdict, time, `column NAME`, or `step PART INDEX
     time|status|size|verdict`, `?down=true` the other way round; `?verdict=failed,blocked` only
     such; `?value=NAME` what each step kept under that name beside its other facts."""
-    run = runs.run(database(), id)
+    run = run_asked(id)
     verdicts, order = _verdicts(), _order()
     offset, size = whole("offset", 0), limit(100)
     found = run_rows.page(
@@ -65,7 +66,7 @@ def what_is_common(id: str, position: int) -> Response:
     only what is clearer than chance."""
     from saltpath.server.common import common  # it brings numpy
 
-    run = runs.run(database(), id)
+    run = run_asked(id)
     entry = next(
         (item for item in runs.run_cases(database(), run.id) if item.position == position), None
     )

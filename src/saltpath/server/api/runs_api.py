@@ -23,8 +23,9 @@ from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.measures import counted
 from saltpath.server.api.run_answer import run_with_cases
 from saltpath.server.api.views import run_view, step_view
+from saltpath.server.asked import case_asked, project_asked, run_asked
 from saltpath.server.bodies import NewRun
-from saltpath.server.context import actor, database, folder, limit, project_asked, whole
+from saltpath.server.context import actor, database, folder, limit, whole
 from saltpath.server.declared import (
     ID,
     IDEMPOTENCY,
@@ -55,7 +56,7 @@ _IN = str.maketrans("_~", "/.")
 
 
 @runs_api.post("/runs")
-@declared("askRun", "Ask for a run", of("Run"), IDEMPOTENCY, status=201, takes=NewRun)
+@declared("askRun", "Ask for a run", of("Run"), IDEMPOTENCY, status=201, takes=NewRun, may="run")
 def ask(data: NewRun) -> Response:
     """Ask for a run of cases, of a suite, or of everything; or for a trial of single steps."""
     for _ in range(TRIES):
@@ -69,7 +70,7 @@ def ask(data: NewRun) -> Response:
 
 def _asked(data: NewRun) -> Response:
     connection = database()
-    project = projects.project(connection, data.project)
+    project = project_asked(data.project)
     chosen, title = _chosen(data, project.id)
     environment = _environment(data, project)
     asked = _request(data, chosen, project.id)
@@ -115,7 +116,7 @@ def _picks(data: NewRun, chosen: list[cases.StoredCase], asked: RunRequest) -> d
         read_picks(pick)
     except Unreadable as problem:
         raise Refused(422, "pick", f"{problem}.") from None
-    before = None if data.bad is UNSET else runs.run(database(), data.bad)
+    before = None if data.bad is UNSET else run_asked(data.bad)
     positions = (
         {entry.case_id: entry.position for entry in runs.run_cases(database(), before.id)}
         if before
@@ -155,7 +156,7 @@ def _earlier(data: NewRun, project: int) -> runs.Run | None:
     """The run whose data are to be drawn again: its seed, and the moment that it began at."""
     if data.again is UNSET:
         return None
-    found = runs.run(database(), data.again)
+    found = run_asked(data.again)
     if found.project != project or found.started_at is None:
         raise Refused(422, "again", "Name a run of this project that has begun.")
     return found
@@ -194,7 +195,7 @@ def _alone(data: NewRun, project: int) -> cases.StoredCase | None:
     if data.cases is UNSET or len(data.cases) != 1:
         return None
     try:
-        found = cases.case(database(), data.cases[0])
+        found = case_asked(data.cases[0])
     except NotFound:
         return None
     return found if found.project == project else None
@@ -220,23 +221,33 @@ def _not_alone() -> Refused:
 
 @runs_api.post("/changing-steps")
 @declared(
-    "listChangingSteps", "What of a run may change something", page("ChangingStep"), takes=NewRun
+    "listChangingSteps",
+    "What of a run may change something",
+    page("ChangingStep"),
+    takes=NewRun,
+    may="read",
 )
 def list_changing_steps(data: NewRun) -> Response:
     """The steps of a run that may change something where it goes, so that they can be asked about
     before it is asked for; at most 500."""
-    project = projects.project(database(), data.project)
+    project = project_asked(data.project)
     chosen, _ = _chosen(data, project.id)
     asked = _request(data, chosen, project.id)
     return json_answer({"items": _changing_steps(chosen, asked)[:MOST_ASKED], "next": None})
 
 
 @runs_api.post("/steps-before")
-@declared("listStepsBefore", "What steps sent alone would need", of("StepsBefore"), takes=NewRun)
+@declared(
+    "listStepsBefore",
+    "What steps sent alone would need",
+    of("StepsBefore"),
+    takes=NewRun,
+    may="read",
+)
 def list_steps_before(data: NewRun) -> Response:
     """The kept values that steps sent by themselves (`steps` of a trial) would miss, and the
     earlier steps that keep them: these are sent only where they are asked for, too."""
-    project = projects.project(database(), data.project)
+    project = project_asked(data.project)
     chosen, _ = _chosen(data, project.id)
     asked = _request(data, chosen, project.id)
     if not asked.only:
@@ -319,7 +330,7 @@ def list_runs() -> Response:
     project = project_asked()
     before = whole("before", 0) or None
     size = limit(50)
-    case = cases.case(database(), request.args["case"]).id if "case" in request.args else None
+    case = case_asked(request.args["case"]).id if "case" in request.args else None
     found = runs.runs(database(), project.id, before=before, limit=size + 1, case=case)
     items = [run_view(run) for run in found[:size]]
     return json_answer(
@@ -331,7 +342,7 @@ def list_runs() -> Response:
 @declared("readRun", "A run with its cases", of("RunReport"), ID)
 def read_run(id: str) -> Response:
     """A run with its cases and their steps."""
-    return json_answer(run_with_cases(runs.run(database(), id)))
+    return json_answer(run_with_cases(run_asked(id)))
 
 
 @runs_api.get("/runs/<id>/cases/<int:position>")
@@ -346,7 +357,7 @@ def read_run(id: str) -> Response:
 def read_run_case(id: str, position: int) -> Response:
     """Every step of one case of a run, with its evidence; of a case with rows those of `?row=`, by
     default of the row to look at first."""
-    run = runs.run(database(), id)
+    run = run_asked(id)
     steps = evidence.steps(
         database("evidence"), run.id, min(position, 2**31), whole("row", 0) or None
     )
@@ -355,13 +366,13 @@ def read_run_case(id: str, position: int) -> Response:
 
 
 @runs_api.post("/runs/<id>/stop")
-@declared("stopRun", "Stop a run", of("Run"), ID, status=202)
+@declared("stopRun", "Stop a run", of("Run"), ID, status=202, may="run")
 def stop_run(id: str) -> Response:
     """Ask for a run to be stopped; afterwards still runs."""
-    run = runs.run(database(), id)
+    run = run_asked(id)
     if not jobs.ask_to_stop(database(), run.id, actor().name):
         raise Refused(409, "over", "This run is over already.")
-    return json_answer(run_view(runs.run(database(), id)), 202)
+    return json_answer(run_view(run_asked(id)), 202)
 
 
 @runs_api.get("/exchanges/<id>/body")
@@ -395,7 +406,7 @@ def _exchange(id: str) -> Any:
     place = _PLACE.fullmatch(parts[4]) if fits else None
     if place is None:
         raise Refused(404, "not-found", f"there is no exchange {id}")
-    run = runs.run(database(), parts[0])
+    run = run_asked(parts[0])
     step = evidence.step(
         database("evidence"),
         run.id,

@@ -12,13 +12,14 @@ from saltpath.core.assist.shared_matches import alike
 from saltpath.core.format.carried import carried
 from saltpath.core.format.reader import case_from_data
 from saltpath.server.api.case_view import case_answer
+from saltpath.server.asked import case_asked, project_asked
 from saltpath.server.bodies import NewSharedSteps, ToShare
 from saltpath.server.compiled import compiled
-from saltpath.server.context import actor, database, project_asked
+from saltpath.server.context import actor, database
 from saltpath.server.declared import ID, PROJECT, declared, of, page
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.shared_cases import shared_view, users_of, with_shared
-from saltpath.store import cases, projects, shared_steps
+from saltpath.store import cases, shared_steps
 from saltpath.store.database import VersionConflict
 
 shared_api = Blueprint("shared", __name__)
@@ -46,10 +47,10 @@ def _line(stored: cases.StoredCase) -> dict[str, Any]:
 
 
 @shared_api.post("/shared-steps")
-@declared("addSharedSteps", "New ones", of("Case"), status=201, takes=NewSharedSteps)
+@declared("addSharedSteps", "New ones", of("Case"), status=201, takes=NewSharedSteps, may="edit")
 def add_shared_steps(data: NewSharedSteps) -> Response:
     """New ones from a `document` of the format, in a project."""
-    project = projects.project(database(), data.project)
+    project = project_asked(data.project)
     if not case_from_data(data.document).is_shared:
         raise Refused(
             422,
@@ -71,11 +72,12 @@ def add_shared_steps(data: NewSharedSteps) -> Response:
     ID,
     status=201,
     takes=ToShare,
+    may="edit",
 )
 def extract(data: ToShare, id: str) -> Response:
     """Make shared steps of those of a case with the keys `steps`, called `name`. The case stays as
     it is: the answer has the step that uses them, which its editor puts in their place."""
-    stored = cases.case(database(), id)
+    stored = case_asked(id)
     try:
         found = extracted(with_shared(stored), stored.document, data.steps, data.name.strip())
     except NotShareable as problem:
@@ -95,7 +97,7 @@ def list_alike(id: str) -> Response:
 
 
 @shared_api.post("/shared-steps/<id>/alike")
-@declared("useThere", "Use them in these cases", of("UsedThere"), ID)
+@declared("useThere", "Use them in these cases", of("UsedThere"), ID, may="edit")
 def use_there(id: str) -> Response:
     """Use the shared steps in every case that has them written out. Gives the cases as they were,
     so that it can be undone."""
@@ -114,7 +116,7 @@ def use_there(id: str) -> Response:
 
 
 def _shared(id: str) -> cases.StoredCase:
-    stored = cases.case(database(), id)
+    stored = case_asked(id)
     if "shared" not in stored.document:
         raise Refused(409, "a-case", f"“{stored.name}” is a case, and no shared steps.")
     return stored
@@ -129,7 +131,7 @@ def _alike(shared: cases.StoredCase) -> Iterator[tuple[cases.StoredCase, dict[st
 
 
 @shared_api.delete("/shared-steps/<id>")
-@declared("removeSharedSteps", "Take away what nobody uses", of("Gone"), ID)
+@declared("removeSharedSteps", "Take away what nobody uses", of("Gone"), ID, may="edit")
 def remove_shared_steps(id: str) -> Response:
     """Take shared steps away that nobody uses."""
     stored = _shared(id)

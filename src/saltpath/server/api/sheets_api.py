@@ -28,13 +28,14 @@ from saltpath.formats.workbook import (
     write_xlsx,
 )
 from saltpath.server.api.views import moment
+from saltpath.server.asked import case_asked, project_asked, suite_asked
 from saltpath.server.bodies import RequestCells, TableRows
 from saltpath.server.compiled import compiled
-from saltpath.server.context import actor, confined, database, project_asked, whole
+from saltpath.server.context import actor, confined, database, whole
 from saltpath.server.declared import ANY, FORM, ID, PROJECT, SHEET, declared, of, page, parameter
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.sheets import known_paths, rows_with_evidence, verdicts_beside
-from saltpath.store import cases, projects, workbooks
+from saltpath.store import cases, workbooks
 from saltpath.store.cases import StoredCase
 from saltpath.store.database import VersionConflict
 from saltpath.store.documents import Document
@@ -49,7 +50,7 @@ sheets_api = Blueprint("sheets", __name__)
 @declared("readCaseWorkbook", "The case as a workbook", None, ID, FORM, media=SHEET)
 def case_workbook(id: str) -> Response:
     """The case as a workbook: a row for each check, with its verdict; `?format=csv` as CSV."""
-    case = cases.case(database(), id)
+    case = case_asked(id)
     return _workbook(case.name, [case])
 
 
@@ -57,7 +58,7 @@ def case_workbook(id: str) -> Response:
 @declared("readSuiteWorkbook", "The suite as a workbook", None, ID, FORM, media=SHEET)
 def suite_workbook(id: str) -> Response:
     """All cases of a suite as one workbook; `?format=csv` as CSV."""
-    suite = projects.suite(database(), id)
+    suite = suite_asked(id)
     return _workbook(suite.name, _cases_of(suite))
 
 
@@ -84,14 +85,14 @@ def _file(octets: bytes, name: str) -> Response:
 @declared("listRows", "The suite as rows", page("StoredRow"), ID)
 def suite_rows(id: str) -> Response:
     """The suite as the rows of a sheet, case by case."""
-    return _rows(_cases_of(projects.suite(database(), id)))
+    return _rows(_cases_of(suite_asked(id)))
 
 
 @sheets_api.get("/cases/<id>/rows")
 @declared("listCaseRows", "The case as rows", page("StoredRow"), ID)
 def case_rows(id: str) -> Response:
     """The case as the rows of a sheet."""
-    return _rows([cases.case(database(), id)])
+    return _rows([case_asked(id)])
 
 
 def _rows(found: list[StoredCase]) -> Response:
@@ -124,7 +125,12 @@ def _rows(found: list[StoredCase]) -> Response:
 
 @sheets_api.post("/workbooks")
 @declared(
-    "readWorkbook", "A workbook or CSV file as tables", of("ReadWorkbook"), PROJECT, upload=ANY
+    "readWorkbook",
+    "A workbook or CSV file as tables",
+    of("ReadWorkbook"),
+    PROJECT,
+    upload=ANY,
+    may="read",
 )
 def read_workbook() -> Response:
     """A workbook (.xlsx) or CSV file, at most 20 MB, as tables of text, each with the row of its
@@ -161,13 +167,15 @@ def _understood() -> Iterator[None]:
 
 
 @sheets_api.post("/suites/<id>/rows")
-@declared("takeRows", "Rows onto the suite's cases", of("TakenRows"), ID, takes=TableRows)
+@declared(
+    "takeRows", "Rows onto the suite's cases", of("TakenRows"), ID, takes=TableRows, may="edit"
+)
 def take_rows(data: TableRows, id: str) -> Response:
     """Rows of a table onto the cases of a suite: what they would change, and which could not be
     read. With `take` it is done; what could be read is, and `saved` says which cases became what,
     with what they were before, so that it can be undone; `left` names those that someone else
     changed meanwhile."""
-    suite = projects.suite(database(), id)
+    suite = suite_asked(id)
     _check_columns(data.columns)
     otherwise, found = data.otherwise, _cases_of(suite)
     if data.case is not UNSET:
@@ -290,11 +298,18 @@ def _remember(project: int, headings: list[Any], columns: list[str]) -> None:
 
 
 @sheets_api.post("/cases/<id>/requests")
-@declared("readRequestCells", "A request by its cells", of("ReadRequest"), ID, takes=RequestCells)
+@declared(
+    "readRequestCells",
+    "A request by its cells",
+    of("ReadRequest"),
+    ID,
+    takes=RequestCells,
+    may="read",
+)
 def read_request_cells(data: RequestCells, id: str) -> Response:
     """A request of the case as its `cells` (method, address, headers, body) would have it, or why
     it cannot be. Nothing is saved."""
-    requests = requests_of(cases.case(database(), id).document)
+    requests = requests_of(case_asked(id).document)
     step = next((step for step in requests if step.get("key") == data.step), None)
     if step is None:
         raise Refused(422, "step", "Name a request of this case by its key as step.")
@@ -323,11 +338,12 @@ def read_request_cells(data: RequestCells, id: str) -> Response:
     parameter("columns", "what each column is, a JSON list", True),
     parameter("otherwise", "the case of rows that name none"),
     upload=ANY,
+    may="edit",
 )
 def keep_workbook(id: str) -> Response:
     """Keep the workbook that was brought into a suite, so that it can be had again with verdicts
     beside its rows."""
-    suite = projects.suite(database(), id)
+    suite = suite_asked(id)
     name, sheet, otherwise = (
         request.args.get(arg, "")[:200] for arg in ("name", "sheet", "otherwise")
     )
@@ -360,7 +376,7 @@ def keep_workbook(id: str) -> Response:
 @declared("readKeptWorkbook", "The team's own", of("KeptWorkbook"), ID)
 def kept_workbook(id: str) -> Response:
     """Which workbook was brought into a suite, and when; its name is empty if none was."""
-    book = workbooks.kept(database(), projects.suite(database(), id).id)
+    book = workbooks.kept(database(), suite_asked(id).id)
     return json_answer({"name": book.name if book else "", "at": moment(book.at) if book else None})
 
 
@@ -369,7 +385,7 @@ def kept_workbook(id: str) -> Response:
 def workbook_with_verdicts(id: str) -> Response:
     """The workbook that was brought in, with verdict, actual value and time of the last runs beside
     its rows."""
-    suite = projects.suite(database(), id)
+    suite = suite_asked(id)
     book = workbooks.kept(database(), suite.id)
     if book is None:
         raise Refused(404, "no-workbook", "No workbook was brought into this suite.")

@@ -10,8 +10,9 @@ from msgspec.structs import replace
 from saltpath.core.format.reader import case_from_data
 from saltpath.server.api.case_view import case_answer
 from saltpath.server.api.views import moment, ms, reason
+from saltpath.server.asked import case_asked, project_asked, suite_asked
 from saltpath.server.bodies import NewSingleRequest, PlaceForRequest
-from saltpath.server.context import actor, database, limit, project_asked
+from saltpath.server.context import actor, database, limit
 from saltpath.server.declared import ID, LIMIT, PROJECT, declared, of, page
 from saltpath.server.origins import by_name, origins_of
 from saltpath.server.problems import Refused, json_answer
@@ -46,10 +47,12 @@ def list_single_requests() -> Response:
 
 
 @single_api.post("/single-requests")
-@declared("addSingleRequest", "A new one", of("Case"), status=201, takes=NewSingleRequest)
+@declared(
+    "addSingleRequest", "A new one", of("Case"), status=201, takes=NewSingleRequest, may="edit"
+)
 def add_single_request(data: NewSingleRequest) -> Response:
     """A new one, given as the `step` that it is in the case format."""
-    project = projects.project(database(), data.project)
+    project = project_asked(data.project)
     step = data.step
     if not isinstance(step.get("request"), str):
         raise Refused(422, "step", "Give the request as step, a request step of the case format.")
@@ -71,7 +74,7 @@ def list_sendings(id: str) -> Response:
 
 
 def _single(id: str) -> cases.StoredCase:
-    found = cases.case(database(), id)
+    found = case_asked(id)
     if not projects.suite_by_id(database(), found.suite).hidden == single.SINGLE:
         raise Refused(
             409, "in-a-case", f"“{found.name}” is a case, and no single request any more."
@@ -126,20 +129,21 @@ def _sending(run: runs.Run, version: int, step: StepEvidence) -> dict[str, Any]:
     of("PlacedRequest"),
     ID,
     takes=PlaceForRequest,
+    may="edit",
 )
 def place_single_request(data: PlaceForRequest, id: str) -> Response:
     """Make it a step: the first of a new case in a `suite` under a `name`, or the last of a `case`.
     The answer is that case's id, and the step's key; the single request is one no more."""
     found = _by_names(_single(id))
     if data.case:
-        target = cases.case(database(), data.case)
+        target = case_asked(data.case)
         if target.project != found.project or target.oid == found.oid:
             raise Refused(422, "case", "Name a case of this project.")
         saved, key = single.into_case(
             database(), database("evidence"), found, target.oid, actor().id
         )
         return json_answer({"case": saved.oid, "name": saved.name, "step": key})
-    suite, name = projects.suite(database(), data.suite), data.name.strip()
+    suite, name = suite_asked(data.suite), data.name.strip()
     if suite.project != found.project or not name:
         raise Refused(
             422, "suite", "Name a suite of this project and the new case, or a case of it."

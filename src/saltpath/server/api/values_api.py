@@ -12,8 +12,9 @@ from msgspec import UNSET
 from saltpath.core.assist.value_cells import EVERYWHERE, is_secret, read_value, write_value
 from saltpath.core.references.templates import is_name
 from saltpath.core.values.grammar import Unreadable
+from saltpath.server.asked import environment_asked, project_asked
 from saltpath.server.bodies import EnvironmentChange, NewEnvironment, ValueChange, ValueChanges
-from saltpath.server.context import actor, database, folder, project_asked
+from saltpath.server.context import actor, database, folder
 from saltpath.server.declared import ID, PROJECT, declared, of, page
 from saltpath.server.problems import json_answer
 from saltpath.server.used_values import uses
@@ -127,12 +128,14 @@ def _by_name(places: dict[str, dict[str, Any]], names: list[str]) -> Any:
 
 
 @values_api.post("/values")
-@declared("changeValues", "Change cells in one act", of("ChangedValues"), takes=ValueChanges)
+@declared(
+    "changeValues", "Change cells in one act", of("ChangedValues"), takes=ValueChanges, may="edit"
+)
 def change(data: ValueChanges) -> Response:
     """Change cells, all in one act: those that cannot be taken are told, the others are. Gives the
     changes that undo it; what was sealed and is taken away or replaced is put aside for 30 days,
     and comes back by a number, without being shown."""
-    project = projects.project(database(), data.project)
+    project = project_asked(data.project)
     before = {(row["suite"], row["name"]): row for row in _table(project) if not row["nowhere"]}
     faults: list[dict[str, Any]] = []
     changes: list[CellChange] = []
@@ -214,11 +217,16 @@ def list_environments() -> Response:
 
 @values_api.post("/environments")
 @declared(
-    "addEnvironment", "A new environment", of("Environment"), status=201, takes=NewEnvironment
+    "addEnvironment",
+    "A new environment",
+    of("Environment"),
+    status=201,
+    takes=NewEnvironment,
+    may="edit",
 )
 def add_environment(data: NewEnvironment) -> Response:
     """A new environment by its name; `like`: another one, whose values it begins with."""
-    project = projects.project(database(), data.project)
+    project = project_asked(data.project)
     made = environments.add_environment(
         database(), project, actor().id, data.name.strip(), data.like
     )
@@ -227,7 +235,7 @@ def add_environment(data: NewEnvironment) -> Response:
 
 def _view(project: Document, environment: Document) -> dict[str, Any]:
     usual = projects.project_by_id(database(), project.id).document.get("environment", "")
-    return environment_view(projects.environment(database(), environment.oid), usual)
+    return environment_view(environment_asked(environment.oid), usual)
 
 
 def environment_view(environment: Document, usual: str) -> dict[str, Any]:
@@ -247,11 +255,12 @@ def environment_view(environment: Document, usual: str) -> dict[str, Any]:
     of("Environment"),
     ID,
     takes=EnvironmentChange,
+    may="edit",
 )
 def change_environment(data: EnvironmentChange, id: str) -> Response:
     """Rename an environment, say what it is about, guard it, or make it the usual one. Only what is
     given changes."""
-    of = projects.environment(database(), id)
+    of = environment_asked(id)
     project = projects.project_by_id(database(), of.project)
     name = data.name if data.name is UNSET else data.name.strip()
     said = {"environment": name, "about": data.about, "guarded": data.guarded}
@@ -272,10 +281,10 @@ def change_environment(data: EnvironmentChange, id: str) -> Response:
 
 
 @values_api.delete("/environments/<id>")
-@declared("removeEnvironment", "Take it away", of("Gone"), ID)
+@declared("removeEnvironment", "Take it away", of("Gone"), ID, may="edit")
 def remove_environment(id: str) -> Response:
     """Take an environment away with what is said of values there. Runs against it stay."""
-    gone = projects.environment(database(), id)
+    gone = environment_asked(id)
     environments.remove_environment(
         database(), projects.project_by_id(database(), gone.project), gone, actor().id
     )

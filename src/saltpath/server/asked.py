@@ -1,0 +1,57 @@
+"""What an address, a query or a body names, loaded for whoever asks: the one way to it, which looks
+at whether they may do there what the operation does (`rights.py`)."""
+
+from __future__ import annotations
+
+from flask import request
+
+from saltpath.server.context import actor, database
+from saltpath.server.problems import Refused
+from saltpath.server.rights import permit
+from saltpath.store import cases, projects, runs
+from saltpath.store.cases import StoredCase
+from saltpath.store.database import Deleted
+from saltpath.store.documents import Document
+from saltpath.store.runs import Run
+
+
+def project_asked(oid: str | None = None) -> Document:
+    """A project; by default that of `?project=`. Raises Refused or NotFound, as all here do."""
+    named = request.args.get("project", "") if oid is None else oid
+    if not named:
+        raise Refused(400, "project-missing", "Name the project: ?project=project_...")
+    found = projects.project(database(), named)
+    _permit(found.id)
+    return found
+
+
+def suite_asked(oid: str) -> Document:
+    found = projects.suite(database(), oid)
+    _permit(found.project)
+    return found
+
+
+def environment_asked(oid: str) -> Document:
+    found = projects.environment(database(), oid)
+    _permit(found.project)
+    return found
+
+
+def case_asked(oid: str, gone: bool = False) -> StoredCase:
+    """A case, shared steps, or a single request; Deleted is raised for one that was removed, unless
+    `gone`."""
+    found = cases.case(database(), oid, gone=True)
+    _permit(found.project)
+    if found.gone_at is not None and not gone:
+        raise Deleted(f"the case “{found.name}” was deleted")
+    return found
+
+
+def run_asked(oid: str) -> Run:
+    found = runs.run(database(), oid)
+    _permit(found.project)
+    return found
+
+
+def _permit(project: int) -> None:
+    permit(database(), actor(), project)
