@@ -18,7 +18,6 @@ LONG_FUNCTIONS = {
     "core/format/schema.py: report_schema": "a schema, written out",
     "demo/harbour/openapi.py: _paths": "the harbour's own description, written out",
     "demo/harbour/openapi.py: _schemas": "the same",
-    "server/problems.py: answer_errors": "one small handler for each kind of error",
     "server/api/case_view.py: case_answer": "a case's view, field by field",
     "engine/step.py: carry_out": "the way of every exchange: a call more costs all of them",
     "engine/looking_up.py: look_up": "the same order of things as carry_out",

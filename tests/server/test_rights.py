@@ -84,7 +84,7 @@ class Rights(unittest.TestCase):
                     wanted = f"/api/v1/{path}/{id}" + ("/rows" if kind == "suite" else "")
                     answer = client.get(wanted, headers=host)
                     self.assertEqual(answer.status_code, 404, wanted)
-                    self.assertRegex(answer.json["title"], r"^there is no ")
+                    self.assertRegex(answer.json["title"], r"^There is no ")
             gone = known["case"][-1]
         client.delete(f"/api/v1/shared-steps/{gone}", headers=host)
         with acting_as(None):

@@ -17,6 +17,8 @@ from itertools import islice
 
 from msgspec import Struct
 
+from saltpath.core.values.errors import SaltPathError
+
 LEAST = 4
 """A text of fewer octets is not looked for in base64 and hexadecimal: what it becomes there stands
 in every picture and hash."""
@@ -126,8 +128,10 @@ MOST_LEVELS = 5
 MOST_ESCAPES = 300_000
 
 
-class TooManyEscapes(Exception):
+class TooManyEscapes(SaltPathError):
     """A text holds so many that undoing them would hold up everything else."""
+
+    code = "too-many"
 
 
 class Level:

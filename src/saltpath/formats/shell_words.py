@@ -5,6 +5,8 @@ from __future__ import annotations
 
 import re
 
+from saltpath.core.values.errors import SaltPathError
+
 _ENDS = re.compile(r"[;|&<>]|\d>")
 _SLASHES = re.compile(r"\\*")
 _ANSI = {
@@ -21,8 +23,10 @@ _ANSI = {
 _ANSI_CODE = re.compile(r"x([0-9A-Fa-f]{1,2})|u([0-9A-Fa-f]{1,4})|U([0-9A-Fa-f]{1,8})|([0-7]{1,3})")
 
 
-class Unclosed(ValueError):
+class Unclosed(SaltPathError, ValueError):
     """A quote is opened and never closed."""
+
+    code = "unclosed"
 
 
 def words_of(line: str) -> list[str]:

@@ -12,20 +12,20 @@ from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from saltpath.core.format.nodes import FormatError
 from saltpath.core.values import plain
-from saltpath.core.values.grammar import Unreadable
+from saltpath.core.values.errors import SaltPathError
 from saltpath.core.values.measures import show_size
-from saltpath.core.values.why import Blocked
 from saltpath.store.database import Conflict, Deleted, NotFound, StoreError, VersionConflict
 
 log = logging.getLogger("saltpath.web")
+FULL = "There is no room left on the disk; nothing was kept. Make room and try again."
 
 
-class Refused(Exception):
+class Refused(SaltPathError):
     """A request that cannot be carried out as asked: answered with its status and sentence."""
 
     def __init__(self, status: int, code: str, sentence: str, **more: Any) -> None:
         super().__init__(sentence)
-        self.status, self.code, self.sentence, self.more = status, code, sentence, more
+        self.status, self.code, self.more = status, code, more
 
 
 def not_a_name() -> Refused:
@@ -52,38 +52,38 @@ def problem(status: int, code: str, sentence: str, **more: Any) -> Response:
     return json_answer(body, status, "application/problem+json")
 
 
+STATUS: dict[type[SaltPathError], int] = {
+    FormatError: 422,
+    Deleted: 410,
+    NotFound: 404,
+    VersionConflict: 412,
+    Conflict: 409,
+    StoreError: 503,
+    SaltPathError: 422,
+}
+"""How errors are answered; the nearest kind counts."""
+
+
+def of_error(error: SaltPathError) -> Response:
+    """The problem document of an error."""
+    if isinstance(error, Refused):
+        return problem(error.status, error.code, error.sentence, **error.more)
+    more: dict[str, Any] = {"remedy": error.remedy} if error.remedy else {}
+    title = error.sentence
+    if isinstance(error, FormatError):
+        title = error.problems[0].sentence
+        more["problems"] = [
+            {"sentence": p.sentence, "path": p.path, "line": p.line} for p in error.problems
+        ]
+    if isinstance(error, VersionConflict):
+        more["version"] = error.version
+    status = next(STATUS[kind] for kind in type(error).__mro__ if kind in STATUS)
+    return problem(status, error.code, title, **more)
+
+
 def answer_errors(app: Flask) -> None:
     """Every error leaves as a problem document; none with a stack trace."""
-
-    @app.errorhandler(Refused)
-    def _refused(error: Refused) -> Response:
-        return problem(error.status, error.code, error.sentence, **error.more)
-
-    @app.errorhandler(Deleted)
-    def _gone(error: Deleted) -> Response:
-        return problem(410, "gone", str(error.args[0]))
-
-    @app.errorhandler(NotFound)
-    def _not_found(error: NotFound) -> Response:
-        return problem(404, "not-found", str(error.args[0]))
-
-    @app.errorhandler(VersionConflict)
-    def _conflict(error: VersionConflict) -> Response:
-        return problem(412, "changed-meanwhile", str(error), version=error.version)
-
-    @app.errorhandler(Conflict)
-    def _taken(error: Conflict) -> Response:
-        return problem(409, "taken", f"{str(error)[:1].upper()}{str(error)[1:]}.")
-
-    @app.errorhandler(FormatError)
-    def _format(error: FormatError) -> Response:
-        places = [{"sentence": p.sentence, "path": p.path, "line": p.line} for p in error.problems]
-        return problem(422, "not-the-format", error.problems[0].sentence, problems=places)
-
-    @app.errorhandler(Unreadable)
-    @app.errorhandler(Blocked)
-    def _unreadable(error: Exception) -> Response:
-        return problem(422, "not-understood", f"{str(error)[:1].upper()}{str(error)[1:]}.")
+    app.register_error_handler(SaltPathError, of_error)
 
     @app.errorhandler(OverflowError)
     def _too_great(error: OverflowError) -> Response:
@@ -93,26 +93,14 @@ def answer_errors(app: Flask) -> None:
     def _disk(error: OSError) -> Response:
         if error.errno in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG):
             log.error("nothing can be written: %s", error)
-            return problem(
-                507,
-                "disk-full",
-                "There is no room left on the disk; nothing was kept. Make room and try again.",
-            )
+            return problem(507, "disk-full", FULL)
         return _fault(error)
-
-    @app.errorhandler(StoreError)
-    def _store(error: StoreError) -> Response:
-        return problem(503, "store", str(error))
 
     @app.errorhandler(sqlite3.OperationalError)
     def _database(error: sqlite3.OperationalError) -> Response:
         log.error("the database cannot be used: %s", error)
         if "disk is full" in str(error):
-            return problem(
-                507,
-                "disk-full",
-                "There is no room left on the disk; nothing was kept. Make room and try again.",
-            )
+            return problem(507, "disk-full", FULL)
         return problem(
             503,
             "database",

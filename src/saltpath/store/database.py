@@ -14,30 +14,44 @@ from typing import Any, Literal
 
 import msgspec
 
+from saltpath.core.values.errors import SaltPathError
+
 Which = Literal["main", "evidence"]
 FILES: dict[Which, str] = {"main": "saltpath.db", "evidence": "evidence.db"}
 _LETTERS = "0123456789abcdefghjkmnpqrstvwxyz"
 
 
-class StoreError(Exception):
+class StoreError(SaltPathError):
     """Something about the store that a person must mend; the sentence says what."""
 
+    code = "store"
 
-class NotFound(LookupError):
+
+class NotFound(SaltPathError, LookupError):
     """There is no such thing; the sentence says which."""
+
+    code = "not-found"
 
 
 class Deleted(NotFound):
     """It was deleted, and can be brought back."""
 
+    code = "gone"
+    remedy = "It can be brought back."
 
-class Conflict(Exception):
+
+class Conflict(SaltPathError):
     """Something stands in the way: a name that is taken, something that is still used; the sentence
     says what."""
 
+    code = "taken"
 
-class VersionConflict(Exception):
+
+class VersionConflict(SaltPathError):
     """The document was changed by someone else meanwhile. `version` is the one that stands."""
+
+    code = "changed-meanwhile"
+    remedy = "Read it again, and change what stands now."
 
     def __init__(self, version: int) -> None:
         super().__init__(f"it was changed meanwhile; version {version} stands")

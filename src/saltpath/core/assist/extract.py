@@ -14,12 +14,15 @@ from saltpath.core.format.shared_reader import INPUT_KINDS
 from saltpath.core.running.inherited import signed_in
 from saltpath.core.running.step_references import asked_for, references_of
 from saltpath.core.values import plain
+from saltpath.core.values.errors import SaltPathError
 
 Document = dict[str, Any]
 
 
-class NotShareable(ValueError):
+class NotShareable(SaltPathError, ValueError):
     """Why these steps cannot be shared, in a sentence."""
+
+    code = "not-shareable"
 
 
 class Extracted(Struct, frozen=True):

@@ -8,6 +8,8 @@ from typing import Any
 
 from msgspec import Struct, field
 
+from saltpath.core.values.errors import SaltPathError
+
 MOST_LEVELS = 100
 
 
@@ -34,8 +36,10 @@ class Problem(Struct, frozen=True):
         return f"{place}{self.sentence}"
 
 
-class FormatError(ValueError):
+class FormatError(SaltPathError, ValueError):
     """A file that does not match the format, with every problem found."""
+
+    code = "not-the-format"
 
     def __init__(self, problems: list[Problem]) -> None:
         super().__init__("; ".join(map(str, problems)))

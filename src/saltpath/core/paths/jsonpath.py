@@ -20,6 +20,7 @@ from msgspec.structs import force_setattr
 from saltpath.core.paths import offloading
 from saltpath.core.paths.time_limit import TimeUp, time_limit
 from saltpath.core.values import plain
+from saltpath.core.values.errors import SaltPathError
 from saltpath.core.values.nearest import listed, nearest
 from saltpath.core.values.why import Why, why
 
@@ -28,12 +29,16 @@ MISSING: Any = type("Missing", (), {"__repr__": lambda self: "nothing"})()
 Location = tuple[str | int, ...]
 
 
-class PathError(ValueError):
+class PathError(SaltPathError, ValueError):
     """The text is not a JSONPath; says what is wrong and where."""
 
+    code = "no-path"
 
-class PathTimeout(Exception):
+
+class PathTimeout(SaltPathError):
     """The path was still being evaluated when its time was up."""
+
+    code = "too-slow"
 
 
 class Node(NamedTuple):

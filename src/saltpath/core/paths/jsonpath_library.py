@@ -17,12 +17,15 @@ from jsonpath_rfc9535.function_extensions import ExpressionType, FilterFunction
 
 from saltpath.core.paths import offloading
 from saltpath.core.paths.patterns import PatternError, compile_pattern
+from saltpath.core.values.errors import SaltPathError
 
 PATTERN_LIMIT_S = 0.1
 
 
-class Refused(ValueError):
+class Refused(SaltPathError, ValueError):
     """The text is not a JSONPath."""
+
+    code = "no-path"
 
 
 class Found(NamedTuple):

@@ -15,6 +15,7 @@ from contextvars import ContextVar
 from typing import Any, Protocol
 
 from saltpath.core.paths.time_limit import TimeUp, time_limit
+from saltpath.core.values.errors import SaltPathError
 
 LIMIT_S = 0.2
 """The longest that any such work may take, in seconds (bars.md, F5)."""
@@ -22,8 +23,10 @@ GLANCE_S = 0.010
 """What is tried at once before a question counts as slow."""
 
 
-class TooSlow(Exception):
+class TooSlow(SaltPathError):
     """The work was not done when its time was up."""
+
+    code = "too-slow"
 
 
 class Question(Protocol):

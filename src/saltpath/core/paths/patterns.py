@@ -12,14 +12,17 @@ from typing import Any
 from msgspec import Struct
 
 from saltpath.core.paths import offloading
+from saltpath.core.values.errors import SaltPathError
 from saltpath.core.values.why import Blocked, why
 
 LONGEST = 20_000
 
 
-class PatternError(ValueError):
+class PatternError(SaltPathError, ValueError):
     """A pattern that is none, or what stands for its matches: the package's own words, with the
     position."""
+
+    code = "no-pattern"
 
 
 @lru_cache(maxsize=1024)

@@ -18,6 +18,7 @@ from msgspec import Struct
 
 from saltpath.core.paths import offloading
 from saltpath.core.values.charsets import codec_of
+from saltpath.core.values.errors import SaltPathError
 from saltpath.core.values.why import Blocked, why
 
 LARGEST_QUICK = 256_000
@@ -26,12 +27,16 @@ _ENTITIES = "it declares entities, which Salt Path does not read"
 Namespaces = tuple[tuple[str, str], ...]
 
 
-class NotXml(ValueError):
+class NotXml(SaltPathError, ValueError):
     """The octets are not XML that is read here; says why, with the line."""
 
+    code = "not-xml"
 
-class XPathError(ValueError):
+
+class XPathError(SaltPathError, ValueError):
     """The text is not an XPath, or uses a prefix that nobody declares."""
+
+    code = "no-path"
 
 
 MOST_PREFIXES = 1_000

@@ -11,10 +11,13 @@ from msgspec import Struct, field
 
 from saltpath.core.schemas.dialects import Dialect, dialect_of
 from saltpath.core.values import plain
+from saltpath.core.values.errors import SaltPathError
 
 
-class Unusable(ValueError):
+class Unusable(SaltPathError, ValueError):
     """The schema refers to what is not there, or something in it cannot be used; says what."""
+
+    code = "no-schema"
 
 
 class Resource(Struct, eq=False):

@@ -6,6 +6,7 @@ import re
 from typing import Any, NamedTuple
 
 from saltpath.core.values import plain
+from saltpath.core.values.errors import SaltPathError
 from saltpath.core.values.why import Why, why
 
 _NUMBER = re.compile(r"[+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d{1,3})?", re.ASCII)
@@ -26,8 +27,10 @@ class BadCell(NamedTuple):
     problem: str = ""
 
 
-class Unfit(ValueError):
+class Unfit(SaltPathError, ValueError):
     """The cell is not of its column's kind."""
+
+    code = "unfit"
 
 
 def kind_of(cell: Any) -> str:

@@ -9,9 +9,13 @@ from typing import Any
 
 from msgspec import Struct
 
+from saltpath.core.values.errors import SaltPathError
 
-class Unreadable(ValueError):
+
+class Unreadable(SaltPathError, ValueError):
     """Text that is not what the grammar allows; says what was found and what was expected."""
+
+    code = "not-understood"
 
 
 class Pipe(Struct, frozen=True):

@@ -14,6 +14,8 @@ from typing import Any
 
 from msgspec import Struct
 
+from saltpath.core.values.errors import SaltPathError
+
 _DATE = re.compile(r"\d{4}-\d{2}-\d{2}")
 _MOMENT = re.compile(
     r"(\d{4}-\d{2}-\d{2})[Tt "
@@ -28,8 +30,10 @@ _MONTH_UNITS = {"month": 1, "months": 1, "year": 12, "years": 12}
 UNITS = (*_CLOCK_UNITS, *_DAY_UNITS, *_MONTH_UNITS)
 
 
-class NoMoment(ValueError):
+class NoMoment(SaltPathError, ValueError):
     """The text is no date or moment, or a shift leads out of the calendar; says which."""
+
+    code = "no-moment"
 
 
 class Shift(Struct, frozen=True):

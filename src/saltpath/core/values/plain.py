@@ -26,6 +26,8 @@ from typing import Any
 import msgspec
 from msgspec import Struct
 
+from saltpath.core.values.errors import SaltPathError
+
 type_names = {
     "null": "null",
     "boolean": "a boolean",
@@ -56,8 +58,10 @@ SHORT_BYTES = 400
 digits is not."""
 
 
-class NotPlain(ValueError):
+class NotPlain(SaltPathError, ValueError):
     """Text that is not JSON, or that is nested too deeply (`too_deep`)."""
+
+    code = "not-json"
 
     def __init__(self, problem: str, too_deep: bool = False) -> None:
         super().__init__(problem)

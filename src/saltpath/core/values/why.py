@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any, cast
 
 from msgspec import Struct, field
 
+from saltpath.core.values.errors import SaltPathError
 from saltpath.core.values.plain import cut, whole_text
 
 LONGEST_FAULT = 500
@@ -322,8 +323,10 @@ def said(code: str, **params: Any) -> MaskedWhy:
     return as_masked(why(code, **params))
 
 
-class Blocked(Exception):
+class Blocked(SaltPathError):
     """Raised inside core and engine when a step cannot be carried out; carries the reason."""
+
+    code = "not-understood"
 
     def __init__(self, reason: Why) -> None:
         super().__init__(reason.sentence)

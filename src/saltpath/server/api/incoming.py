@@ -58,9 +58,7 @@ def read_recording() -> Response:
     try:
         recording = read_har(request.get_data(cache=False))
     except Unreadable as problem:
-        raise Refused(
-            422, "not-understood", f"{str(problem)[:1].upper()}{str(problem)[1:]}."
-        ) from None
+        raise Refused(422, "not-understood", problem.sentence) from None
     for entry in recording.entries:
         _only_what_reads(entry)
     exchanges = [entry.exchange for entry in recording.entries if entry.exchange is not None]

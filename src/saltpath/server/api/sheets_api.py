@@ -161,9 +161,7 @@ def _understood() -> Iterator[None]:
     try:
         yield
     except Unreadable as problem:
-        raise Refused(
-            422, "not-understood", f"{str(problem)[:1].upper()}{str(problem)[1:]}."
-        ) from None
+        raise Refused(422, "not-understood", problem.sentence) from None
 
 
 @sheets_api.post("/suites/<id>/rows")
@@ -369,14 +367,18 @@ def keep_workbook(id: str) -> Response:
         name, sheet, min(whole("headings", 0), MOST_ROWS), columns, otherwise, octets, 0
     )
     workbooks.keep(database(), suite.project, suite.id, actor().id, book)
-    return kept_workbook(id)
+    return _kept(suite)
 
 
 @sheets_api.get("/suites/<id>/workbook/kept")
 @declared("readKeptWorkbook", "The team's own", of("KeptWorkbook"), ID)
 def kept_workbook(id: str) -> Response:
     """Which workbook was brought into a suite, and when; its name is empty if none was."""
-    book = workbooks.kept(database(), suite_asked(id).id)
+    return _kept(suite_asked(id))
+
+
+def _kept(suite: Document) -> Response:
+    book = workbooks.kept(database(), suite.id)
     return json_answer({"name": book.name if book else "", "at": moment(book.at) if book else None})
 
 

@@ -20,11 +20,12 @@ from saltpath.server.shapes.parts import (
 SHAPES: dict[str, Any] = {
     "Problem": {
         **shape(
-            ("problems",),
+            ("problems", "remedy"),
             type=TEXT,
             title=TEXT,
             status=WHOLE,
             code=TEXT,
+            remedy=TEXT,
             problems={"type": "array", "items": {"type": "object"}},
         ),
         "additionalProperties": True,

@@ -14,6 +14,7 @@ from msgspec import Struct
 
 from saltpath.core.paths.offloading import LIMIT_S
 from saltpath.core.values import plain
+from saltpath.core.values.errors import SaltPathError
 from saltpath.core.values.grammar import Pipe, Unreadable
 from saltpath.core.values.nearest import nearest
 from saltpath.core.values.why import Blocked, why
@@ -55,8 +56,10 @@ class _Alone:
 ALONE: Context = _Alone()
 
 
-class Unfit(ValueError):
+class Unfit(SaltPathError, ValueError):
     """The pipe does not fit its input; the sentence says why."""
+
+    code = "unfit"
 
 
 class PipeKind(Struct, frozen=True):
