@@ -1,13 +1,18 @@
 """What docs/development/adding.md says: a made relation, by one entry alone, is read, judged, a
-sentence, typed, in the schema, the documentation and the cells of a sheet."""
+sentence, typed, in the schema, the documentation and the cells of a sheet; so is a made source of
+rows read, carried out, told about and in the schema."""
 
 import unittest
+from collections.abc import Iterator
 from decimal import Decimal
-from typing import Any
+from typing import Any, ClassVar
 
 import jsonschema
 
 from saltpath.core.answers.subjects import Subject
+from saltpath.core.assist.inspect import inspect, surroundings
+from saltpath.core.cases.case import NamedValues
+from saltpath.core.cases.row_sources import Row, Source
 from saltpath.core.checks.relations import TABLE, Setting, opposites, phrases
 from saltpath.core.checks.relations.operand import FIRST_WORDS, Operand, measure_fault
 from saltpath.core.checks.relations.table import relation
@@ -15,7 +20,10 @@ from saltpath.core.checks.sentences import sentence
 from saltpath.core.checks.typed import read_sentence, suggestions, write_sentence
 from saltpath.core.format import schema, tables, words
 from saltpath.core.format.nodes import FormatError
-from saltpath.core.format.reader import case_from_data
+from saltpath.core.format.reader import case_from_data, read_case
+from saltpath.core.format.reading import Reading
+from saltpath.core.format.row_kinds import BY_KEY, BY_KIND, Given, RowKind
+from saltpath.core.format.row_kinds.kind import Keys, add, shape_of
 from saltpath.core.sheet.cells import read_cells, write_cells
 from saltpath.core.values import plain
 from saltpath.core.values.why import Why, why
@@ -103,6 +111,81 @@ class ARelation(unittest.TestCase):
         self.assertEqual(results.verdict, "failed")
         [outcome] = results.cases[0].steps[0].outcomes
         self.assertIn("expected a multiple of 1000", outcome.why.sentence)
+
+
+class TideRows(Source, frozen=True):
+    """The recipe's example: so many tides, high and low in turn."""
+
+    number: int
+    kind: ClassVar[str] = "tides"
+
+    def title(self) -> str:
+        return "the tides"
+
+    def columns_said(self) -> list[str] | None:
+        return ["height"]
+
+
+def add_tides() -> None:
+    def read(reading: Reading, said: Keys) -> TideRows | None:
+        node = said.keys["tides"]
+        if isinstance(node.value, int) and node.value > 0:
+            return TideRows(node.value, pick=said.pick)
+        reading.wrong("tides is how many", said.path, node.line)
+        return None
+
+    def rows(source: TideRows, given: Given) -> Iterator[Row]:
+        heights = (Decimal("1.8"), Decimal("0.3"))
+        for number in range(1, source.number + 1):
+            yield Row(number, {"height": heights[number % 2]})
+
+    add(TideRows, RowKind("tides", (), read, rows, shape_of("tides", {"type": "integer"})))
+
+
+class ASource(unittest.TestCase):
+    def setUp(self):
+        add_tides()
+        self.addCleanup(BY_KIND.pop, "tides")
+        self.addCleanup(BY_KEY.pop, "tides")
+
+    def document(self, rows: Any) -> dict[str, Any]:
+        return {"salt-path": 1, "case": "A", "rows": rows, "steps": []}
+
+    def test_it_is_read_and_refused(self):
+        made = case_from_data(self.document({"tides": 4, "pick": "2 to 3"})).rows
+        self.assertEqual(made, TideRows(4, pick="2 to 3"))
+        for rows, told in (
+            ({"tides": "x"}, "tides is how many"),
+            ({"tides": 1, "columns": {}}, "'columns' has no meaning for rows with 'tides'"),
+            ({"tides": 1, "make": 2}, "found make and tides"),
+        ):
+            with self.assertRaises(FormatError) as refused:
+                case_from_data(self.document(rows))
+            self.assertIn(told, str(refused.exception))
+
+    def test_it_is_carried_out(self):
+        step = "  - set: { seen: '[=row.height]' }\n"
+        text = f"salt-path: 1\ncase: A\nrows: {{ tides: 5, pick: 2 to 4 }}\nsteps:\n{step}"
+        [result] = run_text(text).cases
+        self.assertEqual(
+            [step.kept["seen"] for step in result.steps],
+            [Decimal("1.8"), Decimal("0.3"), Decimal("1.8")],
+        )
+        nothing = run_text(text.replace("2 to 4", "9")).cases[0]
+        self.assertIn("the tides", nothing.why.sentence)
+
+    def test_its_columns_are_known_while_editing(self):
+        text = (
+            "salt-path: 1\ncase: A\nrows: { tides: 2 }\nsteps:\n"
+            "  - { request: A, send: 'GET http://h/[=row.heigth]' }\n"
+        )
+        found = inspect(read_case(text), surroundings((), None, NamedValues(), []))
+        self.assertTrue([f for f in found if "heigth" in f.sentence and f.weight == "error"], found)
+
+    def test_it_is_in_the_schema(self):
+        judge = jsonschema.Draft202012Validator(schema.case_schema())
+        for rows, right in (({"tides": 4}, True), ({"tides": "x"}, False)):
+            self.assertEqual(judge.is_valid(self.document(rows)), right)
 
 
 if __name__ == "__main__":

@@ -13,7 +13,8 @@ from msgspec.structs import replace
 
 from saltpath.core.cases.case import Part
 from saltpath.core.cases.options import Options
-from saltpath.core.cases.row_sources import DatabaseRows, OutputRows, Row
+from saltpath.core.cases.row_sources import DatabaseRows, Row
+from saltpath.core.format.row_kinds import Given
 from saltpath.core.references.scopes import Scope, Scopes
 from saltpath.core.running.compiled import CompiledCase
 from saltpath.core.running.events import CaseFinished, CaseStarted, RowFinished, RowStarted
@@ -92,8 +93,9 @@ class CaseWalk:
         elif self._around.total.bad is not None or self._of_run.stop.requested:
             await self.end()
         else:
-            if isinstance(planned.source, OutputRows):
-                await self._of_run.order.written(planned.source.table, self._index)
+            table = planned.source.reads_table() if planned.source else ""
+            if table:
+                await self._of_run.order.written(table, self._index)
             self.feed = self._open()
 
     async def _begin_part(self, row: int, part: Part, resume: Resume | None) -> None:
@@ -124,7 +126,7 @@ class CaseWalk:
         def ask(source: DatabaseRows) -> list[dict[str, Any]]:
             return rows_of_database(source, scopes, plan.project, of_run.databases, options)
 
-        rows = rows_of(planned.source, planned.pick, scopes, of_run.supplies, ask)
+        rows = rows_of(planned.source, planned.pick, Given(scopes, of_run.supplies, ask))
 
         async def begin(row: int) -> None:
             if row > (planned.begun or 0):

@@ -7,7 +7,6 @@ import asyncio
 from collections.abc import Iterable, Iterator, Sequence
 
 from saltpath.core.cases.case import Answered, ForEach, SetValues, Step, UseShared
-from saltpath.core.cases.row_sources import OutputRows
 from saltpath.core.running.compiled import CompiledCase
 
 
@@ -16,7 +15,7 @@ class Order:
 
     def __init__(self, cases: Sequence[CompiledCase]) -> None:
         self._writers: dict[str, list[int]] = {}
-        if any(isinstance(planned.source, OutputRows) for planned in cases):
+        if any(planned.source and planned.source.reads_table() for planned in cases):
             for index, planned in enumerate(cases):
                 for table in dict.fromkeys(_tables(step for _, _, step in planned.case.parts())):
                     self._writers.setdefault(table, []).append(index)

@@ -10,18 +10,11 @@ from collections import deque
 from collections.abc import Awaitable, Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from itertools import islice
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
-from saltpath.core.cases.row_sources import (
-    DatabaseRows,
-    FileRows,
-    NamedRows,
-    OutputRows,
-    Row,
-    Source,
-)
+from saltpath.core.cases.row_sources import Row, Source
+from saltpath.core.format.row_kinds import BY_KIND, Given
 from saltpath.core.references.scopes import Scopes
-from saltpath.core.running.supplies import Supplies
 from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.why import Blocked, fault, why
 
@@ -105,66 +98,37 @@ class Feed:
         self._pool.shutdown(wait=False)
 
 
-def rows_of(
-    source: Source,
-    pick: str,
-    scopes: Scopes,
-    supplies: Supplies,
-    ask: Callable[[DatabaseRows], list[dict[str, Any]]] | None = None,
-) -> Iterator[Row]:
+def rows_of(source: Source, pick: str, given: Given) -> Iterator[Row]:
     """The rows of a source that are meant, by its own picks and by the run's. Raises Blocked while
     they are read: with the reason, also where there is none at all."""
-    from saltpath.core.format.picking import read_picks
-    from saltpath.core.tables.made import made_rows  # a case without rows has no use for either
+    from saltpath.core.format.picking import read_picks  # for cases with rows
 
     own, wanted = read_picks(source.pick), read_picks(pick)
     seen = read = False
 
-    def every() -> Iterator[Row]:
-        if isinstance(source, FileRows):
-            return supplies.read_rows(source)
-        if isinstance(source, DatabaseRows):
-            assert ask is not None
-            return (Row(number, values) for number, values in enumerate(ask(source), 1))
-        if isinstance(source, OutputRows):
-            return supplies.read_output(source.table)
-        assert not isinstance(source, NamedRows)
-        return made_rows(source, scopes)
-
     def counted() -> Iterator[Row]:
         nonlocal read
-        for row in every():
+        for row in BY_KIND[source.kind].rows(source, given):
             read = True
             yield row
 
     try:
-        for row in _picked(wanted, lambda: _picked(own, counted, scopes), scopes):
+        for row in _picked(wanted, lambda: _picked(own, counted, given.scopes), given.scopes):
             seen = True
             yield row
     except Unreadable as problem:
         raise Blocked(
-            why("source-unreadable", source=title(source), problem=str(problem))
+            why("source-unreadable", source=source.title(), problem=str(problem))
         ) from None
     if not seen:
         said = " and ".join(filter(None, (source.pick, pick)))
         code = (
-            why("none-picked", source=title(source), pick=said)
+            why("none-picked", source=source.title(), pick=said)
             if read or said
-            else why("source-empty", source=title(source))
+            else why("source-empty", source=source.title())
         )
         raise Blocked(code)
 
 
 def _picked(picks: Picks, read: Callable[[], Iterator[Row]], scopes: Scopes) -> Iterator[Row]:
     return read() if picks.all else picks.rows(read, scopes)
-
-
-def title(source: Source) -> str:
-    """What a source is called in a sentence."""
-    if isinstance(source, FileRows):
-        return f"{source.file} ({source.sheet})" if source.sheet else source.file
-    if isinstance(source, DatabaseRows):
-        return f"{source.database} ({source.asked.table or 'SQL'})"
-    if isinstance(source, OutputRows):
-        return f"the output table {source.table}"
-    return source.source if isinstance(source, NamedRows) else "this case"

@@ -12,7 +12,7 @@ from msgspec.structs import replace
 
 from saltpath.core.assist.single_step import needs
 from saltpath.core.cases.case import Answered, Case, Project, Suite, checks_in
-from saltpath.core.cases.row_sources import FileRows
+from saltpath.core.cases.row_sources import Source
 from saltpath.core.checks.check import AS_BEFORE
 from saltpath.core.checks.outcome import Outcome
 from saltpath.core.format.plan_reader import read_planned
@@ -148,7 +148,7 @@ class Planner:
             for case, _ in map(self.read, chosen)
             if case.rows is not None
         )
-        paths = {source.file for source in sources if isinstance(source, FileRows)}
+        paths = {source.reads_file() for source in sources if isinstance(source, Source)} - {""}
         found = {
             path.removeprefix("./"): project_files.current(self._main, project, path)
             for path in paths

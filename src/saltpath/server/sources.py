@@ -7,7 +7,7 @@ from __future__ import annotations
 import hashlib
 import threading
 from collections import OrderedDict
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Iterator
 from itertools import islice
 from typing import Any
 
@@ -17,16 +17,14 @@ from saltpath.core.cases.case import Project
 from saltpath.core.cases.row_sources import (
     DatabaseRows,
     FileRows,
-    ListRows,
-    NamedRows,
     OutputRows,
     Row,
     Source,
 )
+from saltpath.core.format.row_kinds import BY_KIND, Given
 from saltpath.core.references.scopes import Scopes
 from saltpath.core.running.outputs import columns_of
-from saltpath.core.tables.made import made_rows
-from saltpath.core.tables.made import names_of as names_of_made
+from saltpath.core.running.supplies import Supplies
 from saltpath.core.values import plain
 from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.why import Blocked, Why, why
@@ -56,7 +54,7 @@ class Begin(Struct, frozen=True):
 
 def source_of(project: int, rows: Source | None, of: Project | None = None) -> Source | Why | None:
     """Where a case's rows come from, or why that is not known; None of a case without rows."""
-    if rows is None or not isinstance(rows, NamedRows):
+    if rows is None or rows.kind != "named":
         return rows
     of = of or project_of(projects.project_by_id(database(), project))
     return of.source_of(rows)
@@ -69,31 +67,27 @@ def begin_of(project: int, source: Source | Why | None, scopes: Scopes | None = 
         return Begin([])
     if isinstance(source, Why):
         return Begin(problem=source.sentence)
-    if isinstance(source, FileRows):
-        return _of_file(project, source)
-    if isinstance(source, OutputRows):
-        # else an earlier case of the same run may write it
-        return Begin(*(_written(project, source, FEW) or ()))
-    if isinstance(source, DatabaseRows):
-        return _of_database(project, source)
-    if isinstance(source, NamedRows):
-        return Begin()  # known when it runs
-    if isinstance(source, ListRows):
-        return _of_list(source, scopes)
+    if source.kind in _KEPT:
+        return _KEPT[source.kind](project, source)
+    names = source.columns_said()
     try:
-        rows = list(islice(made_rows(source, scopes), FEW)) if scopes is not None else []
-        return Begin(names_of_made(source), rows)
+        rows = list(islice(first_rows(source, scopes), FEW)) if scopes is not None else []
     except (Blocked, Unreadable) as problem:
-        return Begin(names_of_made(source), problem=str(problem))
+        # what is not written down may be there when it runs
+        return Begin(names, problem=str(problem) if names is not None else "")
+    if names is None:
+        return Begin(columns_of(row.values for row in rows), rows) if rows else Begin()
+    return Begin(names, rows)
 
 
-def _of_list(source: ListRows, scopes: Scopes | None) -> Begin:
-    """The items that the list had when it was last kept."""
-    try:
-        rows = list(islice(made_rows(source, scopes), FEW)) if scopes is not None else []
-    except (Blocked, Unreadable):
-        return Begin()  # it may be there when it runs
-    return Begin(columns_of(row.values for row in rows), rows) if rows else Begin()
+def first_rows(source: Source, scopes: Scopes) -> Iterator[Row]:
+    """Rows for which nothing from outside is needed. Raises Blocked for others."""
+    return BY_KIND[source.kind].rows(source, Given(scopes, Supplies(), lambda _: []))
+
+
+def _of_output(project: int, source: OutputRows) -> Begin:
+    """Where nothing was written, an earlier case of the same run may do so."""
+    return Begin(*(_written(project, source, FEW) or ()))
 
 
 def _of_database(project: int, source: DatabaseRows) -> Begin:
@@ -111,11 +105,13 @@ def _of_database(project: int, source: DatabaseRows) -> Begin:
     return _remembered(look, found)
 
 
-def rows_elsewhere(project: int, source: DatabaseRows | OutputRows, most: int) -> Held | None:
+def rows_elsewhere(project: int, source: Source, most: int) -> Held | None:
     """What a runner saw in a database when it last looked there, or what a run wrote last; None if
     none did. Raises Blocked: why it saw nothing."""
     if isinstance(source, OutputRows):
         return _written(project, source, most)
+    if not isinstance(source, DatabaseRows):
+        return None
     look = _newest_look(project, source)
     return _seen(look, source, most) if look is not None else None
 
@@ -199,3 +195,12 @@ def _remembered(name: Hashable, find: Callable[[], Begin]) -> Begin:
         while len(_known) > MOST:
             _known.popitem(last=False)
     return found
+
+
+_KEPT: dict[str, Callable[[int, Any], Begin]] = {
+    "file": _of_file,
+    "output": _of_output,
+    "database": _of_database,
+    "named": lambda *_: Begin(),
+}
+"""What is kept of sources whose rows are read when a case runs; a name is known then."""

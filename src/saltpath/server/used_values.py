@@ -12,7 +12,7 @@ from msgspec import Struct
 
 from saltpath.core.assist.value_cells import Wanted, wanted_by, wanted_by_values
 from saltpath.core.cases.case import Expectation, NamedValues, Project
-from saltpath.core.cases.row_sources import Source, trees_of
+from saltpath.core.cases.row_sources import Source
 from saltpath.core.references.templates import references_in
 from saltpath.core.running.step_references import references_of_checks
 from saltpath.server.caches import VersionCache
@@ -101,7 +101,7 @@ def _said_by(document: Document) -> frozenset[str]:
             [*parts, *suite.options.trees()],
         )
     project = project_of(document)
-    trees = [tree for source in project.sources.values() for tree in trees_of(source)]
+    trees = [tree for source in project.sources.values() for tree in source.trees()]
     trees += project.auth.parts if project.auth else ()
     for one in project.databases.values():
         trees += [one.at, one.user, one.password]

@@ -27,13 +27,11 @@ from saltpath.core.cases.case import (
     checks_in,
     keeps_of,
 )
-from saltpath.core.cases.row_sources import CombinedRows, MadeRows, WrittenRows, trees_of
 from saltpath.core.cases.statement import no_database
 from saltpath.core.checks.doubts import doubt
 from saltpath.core.references.templates import Reference, compile_tree, references_in
 from saltpath.core.running.prepare import unfilled
 from saltpath.core.running.step_references import own_references
-from saltpath.core.tables.made import names_of
 from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.nearest import nearest
 from saltpath.core.values.why import Why, why
@@ -126,10 +124,7 @@ def inspect(case: Case, around: Surroundings) -> list[Finding]:
         if isinstance(step, UseShared) and step.problem is not None and not step.off:
             findings.append(Finding("error", step.problem, step.place, step.name))
     findings += _signed_elsewhere(case)
-    used |= {
-        reference.name
-        for reference in references_in([*trees_of(case.rows), *(tree for _, tree in case.outputs)])
-    }
+    used |= {reference.name for reference in references_in(case.own_trees())}
     findings += _unused(case, used)
     return findings
 
@@ -138,9 +133,8 @@ def columns_of(case: Case, around: Surroundings) -> frozenset[str] | None:
     """The columns of the case's rows; None if they cannot be known before it runs."""
     if case.rows is None:
         return frozenset()
-    if isinstance(case.rows, (WrittenRows, MadeRows, CombinedRows)):
-        return frozenset(names_of(case.rows))
-    return around.columns
+    said = case.rows.columns_said()
+    return around.columns if said is None else frozenset(said)
 
 
 def _items_around(case: Case) -> dict[str, frozenset[str]]:

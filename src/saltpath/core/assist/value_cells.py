@@ -14,7 +14,6 @@ from typing import Any
 from msgspec import Struct
 
 from saltpath.core.cases.case import Case, NamedValues, keeps_of
-from saltpath.core.cases.row_sources import trees_of
 from saltpath.core.references.templates import Reference, compile_tree, references_in
 from saltpath.core.running.step_references import references_of, references_of_checks
 from saltpath.core.values import plain
@@ -100,9 +99,7 @@ def wanted_by(case: Case) -> frozenset[Wanted]:
         found |= set(_outside(references_in(case.auth.parts), own))
     found |= set(
         _outside(
-            references_in(
-                [*trees_of(case.rows), *(tree for _, tree in case.outputs), *case.options.trees()]
-            ),
+            references_in([*case.own_trees(), *case.options.trees()]),
             own,
         )
     )

@@ -15,11 +15,10 @@ from msgspec.structs import replace
 
 from saltpath.core.answers.subjects import Subject
 from saltpath.core.cases.options import NO_OPTIONS, Options
-from saltpath.core.cases.row_sources import NamedRows, Source
+from saltpath.core.cases.row_sources import Source
 from saltpath.core.cases.statement import Asked
 from saltpath.core.references.templates import Reference, Template
-from saltpath.core.values.nearest import nearest
-from saltpath.core.values.why import Why, why
+from saltpath.core.values.why import Why
 
 Part = Literal["once", "steps", "afterwards", "at the end"]
 PARTS: tuple[Part, ...] = ("once", "steps", "afterwards", "at the end")
@@ -368,6 +367,11 @@ class Case(Placed, frozen=True):
     outputs: tuple[tuple[str, Any], ...] = ()
     place: Place = NOWHERE
 
+    def own_trees(self) -> list[Any]:
+        """What is worked out beside its steps: for its rows, and what shared steps give."""
+        rows = self.rows.trees() if self.rows is not None else []
+        return [*rows, *(tree for _, tree in self.outputs)]
+
     def part(self, part: Part) -> tuple[Step, ...]:
         """The steps of one part."""
         steps: tuple[Step, ...] = getattr(self, _FIELDS[part])
@@ -466,12 +470,4 @@ class Project(Struct, frozen=True):
 
     def source_of(self, rows: Source) -> Source | Why:
         """Rows by the name of a source as that source, or why there is none."""
-        if not isinstance(rows, NamedRows):
-            return rows
-        found = self.sources.get(rows.source)
-        if found is None:
-            near = nearest(rows.source, self.sources)
-            return why(
-                "no-source", name=rows.source, near=f"; did you mean {near}?" if near else ""
-            )
-        return replace(found, pick=rows.pick) if rows.pick else found
+        return rows.among(self.sources)

@@ -1,17 +1,20 @@
 """What a data source is, as types: a file with its frame, rows that are written out, made,
 combined, or taken from a list.
 
-`format/rows_reader.py` reads them from documents; `formats/rows/` reads the files.
+`format/row_kinds/` reads them from documents; `formats/rows/` reads the files.
 """
 
 from __future__ import annotations
 
-from typing import Any, Literal, NamedTuple
+from collections.abc import Mapping
+from typing import Any, ClassVar, Literal, NamedTuple
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from saltpath.core.cases.statement import Asked
-from saltpath.core.values.why import Why
+from saltpath.core.values.nearest import nearest
+from saltpath.core.values.why import Why, why
 
 CELL_KINDS = ("text", "number", "integer", "boolean", "date", "date-time", "list", "object")
 
@@ -43,118 +46,166 @@ class Area(Struct, frozen=True):
     last_row: int | None = None
 
 
-class FileRows(Struct, frozen=True):
-    """Rows of a file of the project: CSV, XLSX, JSON or JSON Lines. `names_in`: the row that has
-    the columns' names, 0: none does; `data_in`: where the data stand; None of either: as it is
-    found. `path`: a JSON path to the list. What is empty is found; but `comments`, what a line
-    begins with that is left out, is said or there are none."""
+class Source(Struct, frozen=True, kw_only=True):
+    """Where rows come from. How each kind is written and read stands in `format/row_kinds/`."""
+
+    pick: str = ""
+    """Which of its rows are meant (format/picking.py); empty: all."""
+    kind: ClassVar[str] = ""
+    """What it is, in a word."""
+    may_differ: ClassVar[bool] = False
+    """Whether its rows, and its columns, are known only when it is read."""
+
+    def trees(self) -> list[Any]:
+        """What is worked out for the rows: compiled trees, in which references may stand."""
+        return []
+
+    def title(self) -> str:
+        """What it is called in a sentence."""
+        return "this case"
+
+    def columns_said(self) -> list[str] | None:
+        """Its columns in order, where they are written down."""
+        return None
+
+    def reads_file(self) -> str:
+        """The path of the project's file that it reads."""
+        return ""
+
+    def reads_table(self) -> str:
+        """The output table that it reads."""
+        return ""
+
+    def among(self, sources: Mapping[str, Source]) -> Source | Why:
+        """The source that is meant, of a project's by their names, or why there is none."""
+        return self
+
+
+class FileRows(Source, frozen=True):
+    """Rows of a file of the project: CSV, XLSX, JSON or JSON Lines. What is empty is found; but
+    `comments` is said or there are none."""
 
     file: str
     sheet: str = ""
     names_in: int | None = None
+    """The row that has the columns' names, 0: none does; None: as it is found."""
     data_in: Area | None = None
+    """Where the data stand; None: as it is found."""
     delimiter: str = ""
     quote: str = ""
     encoding: str = ""
     decimal: str = ""
     comments: str = ""
+    """What a line begins with that is left out."""
     path: str = ""
+    """A JSON path to the list."""
     columns: tuple[Column, ...] = ()
-    pick: str = ""
+    kind: ClassVar[str] = "file"
+
+    def title(self) -> str:
+        return f"{self.file} ({self.sheet})" if self.sheet else self.file
+
+    def reads_file(self) -> str:
+        return self.file
 
 
-class NamedRows(Struct, frozen=True):
+class NamedRows(Source, frozen=True):
     """Rows of a source of the project, by its name."""
 
     source: str
-    pick: str = ""
+    kind: ClassVar[str] = "named"
+
+    def title(self) -> str:
+        return self.source
+
+    def among(self, sources: Mapping[str, Source]) -> Source | Why:
+        found = sources.get(self.source)
+        if found is None:
+            near = nearest(self.source, sources)
+            hint = f"; did you mean {near}?" if near else ""
+            return why("no-source", name=self.source, near=hint)
+        return replace(found, pick=self.pick) if self.pick else found
 
 
-class WrittenRows(Struct, frozen=True):
+class WrittenRows(Source, frozen=True):
     """Rows that are written out: compiled trees by column."""
 
     rows: tuple[tuple[tuple[str, Any], ...], ...]
-    pick: str = ""
+    kind: ClassVar[str] = "written"
+
+    def trees(self) -> list[Any]:
+        return [tree for row in self.rows for _, tree in row]
+
+    def columns_said(self) -> list[str] | None:
+        return list(dict.fromkeys(name for row in self.rows for name, _ in row))
 
 
-class MadeRows(Struct, frozen=True):
+class MadeRows(Source, frozen=True):
     """So many rows, each column made from its tree."""
 
     count: int
     columns: tuple[tuple[str, Any], ...]
-    pick: str = ""
+    kind: ClassVar[str] = "made"
+
+    def trees(self) -> list[Any]:
+        return [tree for _, tree in self.columns]
+
+    def columns_said(self) -> list[str] | None:
+        return [name for name, _ in self.columns]
 
 
-class CombinedRows(Struct, frozen=True):
+class CombinedRows(Source, frozen=True):
     """Values of each column combined: every combination; as few as hold every pair of values of two
     columns; or so many, drawn."""
 
     how: Literal["all", "pairs", "sample"]
     columns: tuple[tuple[str, tuple[Any, ...]], ...]
     sample: int = 0
-    pick: str = ""
+    kind: ClassVar[str] = "combined"
+
+    def trees(self) -> list[Any]:
+        return [list(values) for _, values in self.columns]
+
+    def columns_said(self) -> list[str] | None:
+        return [name for name, _ in self.columns]
 
 
-class ListRows(Struct, frozen=True):
+class ListRows(Source, frozen=True):
     """The items of a list that a step of `once` kept."""
 
     of: Any
-    pick: str = ""
+    kind: ClassVar[str] = "list"
+    may_differ: ClassVar[bool] = True
+
+    def trees(self) -> list[Any]:
+        return [self.of]
 
 
-class OutputRows(Struct, frozen=True):
+class OutputRows(Source, frozen=True):
     """The rows of an output table: those that this run has written when the case begins, if an
     earlier case of it writes there; else those of the newest run that did."""
 
     table: str
-    pick: str = ""
+    kind: ClassVar[str] = "output"
+
+    def title(self) -> str:
+        return f"the output table {self.table}"
+
+    def reads_table(self) -> str:
+        return self.table
 
 
-class DatabaseRows(Struct, frozen=True):
+class DatabaseRows(Source, frozen=True):
     """The rows of a table of a database, or what a statement gives; at most `most`."""
 
     database: str
     asked: Asked
     most: int = 100_000
-    pick: str = ""
+    kind: ClassVar[str] = "database"
+    may_differ: ClassVar[bool] = True
 
+    def trees(self) -> list[Any]:
+        return self.asked.trees()
 
-def trees_of(source: Source | None) -> list[Any]:
-    """What is worked out for the rows: compiled trees, in which references may stand."""
-    if isinstance(source, ListRows):
-        return [source.of]
-    if isinstance(source, DatabaseRows):
-        return source.asked.trees()
-    if isinstance(source, WrittenRows):
-        return [tree for row in source.rows for _, tree in row]
-    if isinstance(source, (MadeRows, CombinedRows)):
-        return [list(tree) if isinstance(tree, tuple) else tree for _, tree in source.columns]
-    return []
-
-
-Source = (
-    FileRows
-    | NamedRows
-    | WrittenRows
-    | MadeRows
-    | CombinedRows
-    | ListRows
-    | OutputRows
-    | DatabaseRows
-)
-
-
-def kind_of(source: Source | None) -> str:
-    """What a source is, in a word: file, named, written, made, combined, list, output or
-    database."""
-    kinds = {
-        FileRows: "file",
-        NamedRows: "named",
-        WrittenRows: "written",
-        MadeRows: "made",
-        CombinedRows: "combined",
-        ListRows: "list",
-        OutputRows: "output",
-        DatabaseRows: "database",
-    }
-    return kinds[type(source)] if source is not None else ""
+    def title(self) -> str:
+        return f"{self.database} ({self.asked.table or 'SQL'})"

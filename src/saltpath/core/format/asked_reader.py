@@ -2,13 +2,33 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from saltpath.core.cases.statement import RELATIONS, Asked, Condition, read_sql
+from saltpath.core.format.json_shapes import SCALAR, TEXT, list_of
 from saltpath.core.format.nodes import Node
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.values.grammar import Unreadable
 
 ASKED_KEYS = ("in", "rows of", "columns", "where", "order by", "sql", "most rows")
 LARGEST_MOST = 100_000
+_NAMES = {"anyOf": [TEXT, list_of(TEXT)]}
+_RELATIONS = {
+    "type": "object",
+    "additionalProperties": False,
+    "properties": {key: {} for key in RELATIONS},
+}
+ASKED: dict[str, Any] = {
+    "rows of": TEXT,
+    "columns": _NAMES,
+    "where": {
+        "type": "object",
+        "additionalProperties": {"anyOf": [SCALAR, {"type": ["null", "array"]}, _RELATIONS]},
+    },
+    "order by": _NAMES,
+    "sql": TEXT,
+    "most rows": {"type": "integer", "minimum": 1, "maximum": LARGEST_MOST},
+}
 
 
 def read_asked(reading: Reading, keys: dict[str, Node], path: str, node: Node) -> Asked:

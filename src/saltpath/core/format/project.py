@@ -11,7 +11,7 @@ from saltpath.core.format.options_reader import named_values, options
 from saltpath.core.format.reader import located, version
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.request_reader import read_sign_in
-from saltpath.core.format.rows_reader import FILE_ENDINGS, read_rows
+from saltpath.core.format.row_kinds import is_path, read_rows
 from saltpath.core.format.source import read_source
 from saltpath.core.values.moments import NoMoment, zone_of
 
@@ -96,7 +96,7 @@ def _sources(reading: Reading, node: Node | None) -> dict[str, Source]:
         return {}
     sources: dict[str, Source] = {}
     for name, child in node.value.items():
-        if name.lower().endswith(FILE_ENDINGS) or "/" in name or not name.strip():
+        if is_path(name) or not name.strip():
             line = node.keys.get(name, child.line)
             reading.wrong(
                 f"a source's name is no path of a file; found {name!r}", f"sources.{name}", line

@@ -14,7 +14,7 @@ from saltpath.core.format.options_reader import named_values, options
 from saltpath.core.format.output_reader import read_write
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.request_reader import read_condition, read_request, read_sign_in
-from saltpath.core.format.rows_reader import read_rows
+from saltpath.core.format.row_kinds import read_rows
 from saltpath.core.format.shared_reader import defaults_of, read_inputs, read_names, read_outputs
 from saltpath.core.format.source import read_source
 from saltpath.core.references.templates import Template, compile_tree, is_name

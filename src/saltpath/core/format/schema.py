@@ -12,42 +12,27 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from saltpath.core.cases.row_sources import CELL_KINDS
-from saltpath.core.cases.statement import RELATIONS
 from saltpath.core.checks.relations import TABLE
-from saltpath.core.format.asked_reader import LARGEST_MOST
+from saltpath.core.format.asked_reader import ASKED
+from saltpath.core.format.json_shapes import (
+    COUNT,
+    DURATION,
+    FLAG,
+    NAMES,
+    SCALAR,
+    SIZE,
+    TEXT,
+    VERDICT,
+    list_of,
+    object_of,
+)
 from saltpath.core.format.options_reader import LEAST_RATE, MOST_AT_ONCE, MOST_RATE
+from saltpath.core.format.row_kinds import BY_KEY
+from saltpath.core.format.row_kinds.made import WRITTEN
 from saltpath.core.format.shared_reader import INPUT_KINDS
 
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
-TEXT: dict[str, Any] = {"type": "string", "minLength": 1}
-FLAG: dict[str, Any] = {"type": "boolean"}
-SCALAR: dict[str, Any] = {"type": ["string", "number", "boolean"]}
-DURATION: dict[str, Any] = {
-    "type": "string",
-    "pattern": r"^\s*\d+(\.\d+)?\s*(us|ms|s|min|h|day|days)\s*$",
-}
-SIZE: dict[str, Any] = {"type": "string", "pattern": r"^\s*\d+(\.\d+)?\s*(B|kB|MB|GB)\s*$"}
-VERDICT: dict[str, Any] = {"enum": ["passed", "failed", "blocked", "skipped", "unchecked"]}
-NAMES = {"pattern": r"^[^\W\d_][\w-]*$"}
-
-
-def _object(
-    required: tuple[str, ...], properties: dict[str, Any], open: bool = False
-) -> dict[str, Any]:
-    return {
-        "type": "object",
-        "required": list(required),
-        "properties": properties,
-        "additionalProperties": open,
-    }
-
-
-def _list(items: dict[str, Any]) -> dict[str, Any]:
-    return {"type": "array", "items": items}
-
-
-SECRET = _object(("secret",), {"secret": FLAG})
+SECRET = object_of(("secret",), {"secret": FLAG})
 VALUES = {
     "type": "object",
     "propertyNames": NAMES,
@@ -55,9 +40,8 @@ VALUES = {
         "anyOf": [SECRET, {"not": {"type": "object", "required": ["secret"]}}]
     },
 }
-COUNT = {"type": "integer", "minimum": 0}
-CERTIFICATE = _object(("file",), {"file": TEXT, "key": TEXT, "password": SCALAR})
-OPTIONS = _object(
+CERTIFICATE = object_of(("file",), {"file": TEXT, "key": TEXT, "password": SCALAR})
+OPTIONS = object_of(
     (),
     {
         "timeout": DURATION,
@@ -65,7 +49,7 @@ OPTIONS = _object(
         "verify tls": FLAG,
         "largest body": SIZE,
         "retries": {
-            "anyOf": [COUNT, _object(("times",), {"times": COUNT, "also after sending": FLAG})]
+            "anyOf": [COUNT, object_of(("times",), {"times": COUNT, "also after sending": FLAG})]
         },
         "retry after": DURATION,
         "cookies": FLAG,
@@ -78,85 +62,21 @@ OPTIONS = _object(
         "trust redirects to": {"type": "array", "items": TEXT},
     },
 )
-COLUMN = {
-    "anyOf": [
-        {"enum": list(CELL_KINDS)},
-        _object((), {"kind": {"enum": list(CELL_KINDS)}, "may be empty": FLAG}),
-    ]
-}
-_FILE: dict[str, Any] = {
-    "sheet": TEXT,
-    "names in": COUNT,
-    "data in": {
-        "type": "string",
-        "pattern": "^[A-Za-z]{1,3}[1-9][0-9]*(:([A-Za-z]{1,3})?([1-9][0-9]*)?)?$",
-    },
-    "delimiter": TEXT,
-    "quote": TEXT,
-    "encoding": TEXT,
-    "decimal": {"enum": [",", "."]},
-    "comments": {"type": "string", "minLength": 1, "maxLength": 10},
-    "path": TEXT,
-    "columns": {"type": "object", "additionalProperties": COLUMN},
-}
-_WRITTEN = _list({"type": "object", "minProperties": 1})
-_MADE = {"type": "object", "minProperties": 1}
-SAMPLE = _object(("sample",), {"sample": {"type": "integer", "minimum": 1}})
-_NAMES = {"anyOf": [TEXT, _list(TEXT)]}
-_RELATIONS = {
-    "type": "object",
-    "additionalProperties": False,
-    "properties": {key: {} for key in RELATIONS},
-}
-ASKED: dict[str, Any] = {
-    "rows of": TEXT,
-    "columns": _NAMES,
-    "where": {
-        "type": "object",
-        "additionalProperties": {"anyOf": [SCALAR, {"type": ["null", "array"]}, _RELATIONS]},
-    },
-    "order by": _NAMES,
-    "sql": TEXT,
-    "most rows": {"type": "integer", "minimum": 1, "maximum": LARGEST_MOST},
-}
-SOURCE: dict[str, Any] = {
-    "anyOf": [
-        TEXT,
-        _WRITTEN,
-        _object(("source",), {"source": TEXT, **_FILE, "pick": TEXT}),
-        _object(("file",), {"file": TEXT, **_FILE, "pick": TEXT}),
-        _object(("rows",), {"rows": _WRITTEN, "pick": TEXT}),
-        _object(
-            ("make", "columns"),
-            {"make": {"type": "integer", "minimum": 1}, "columns": _MADE, "pick": TEXT},
-        ),
-        _object(
-            ("combine", "columns"),
-            {
-                "combine": {"anyOf": [{"enum": ["all", "pairwise"]}, SAMPLE]},
-                "columns": {**_MADE, "additionalProperties": {"type": "array", "minItems": 1}},
-                "pick": TEXT,
-            },
-        ),
-        {
-            **_object(("in",), {"in": TEXT, **ASKED, "pick": TEXT}),
-            "oneOf": [{"required": ["rows of"]}, {"required": ["sql"]}],
-        },
-        _object(("output table",), {"output table": TEXT, "pick": TEXT}),
-        _object(("items of",), {"items of": {"type": ["string", "array"]}, "pick": TEXT}),
-    ]
-}
 PAIRS = {
     "oneOf": [
         {"type": "object", "additionalProperties": SCALAR},
-        _list({"type": "array", "prefixItems": [TEXT, SCALAR], "minItems": 2, "maxItems": 2}),
+        list_of({"type": "array", "prefixItems": [TEXT, SCALAR], "minItems": 2, "maxItems": 2}),
     ]
 }
+
+
+def _source() -> dict[str, Any]:
+    return {"anyOf": [TEXT, WRITTEN, *(kind.shape for kind in BY_KEY.values())]}
 
 
 def _check() -> dict[str, Any]:
     relations = {relation.name: relation.takes.schema for relation in TABLE.values()}
-    check = _object(
+    check = object_of(
         ("of",), {"of": TEXT, "any": FLAG, "advice": FLAG, "note": TEXT, "off": FLAG, **relations}
     )
     check["minProperties"] = 2
@@ -171,9 +91,9 @@ def _expectations() -> dict[str, Any]:
     """Checks and groups, as definitions."""
     aside = {"advice": FLAG, "note": TEXT, "off": FLAG}
     groups = [
-        _object(("when", "then"), {"when": CHECKS, "then": CHECKS, "otherwise": CHECKS, **aside}),
-        *(_object((kind,), {kind: CHECKS, **aside}) for kind in ("any of", "all of", "none of")),
-        _object(
+        object_of(("when", "then"), {"when": CHECKS, "then": CHECKS, "otherwise": CHECKS, **aside}),
+        *(object_of((kind,), {kind: CHECKS, **aside}) for kind in ("any of", "all of", "none of")),
+        object_of(
             ("for each", "expect"),
             {"for each": TEXT, "expect": CHECKS, "may be empty": FLAG, **aside},
         ),
@@ -186,22 +106,22 @@ def _expectations() -> dict[str, Any]:
     }
 
 
-REPEAT = _object(
+REPEAT = object_of(
     ("until", "every", "at most"), {"until": CHECKS, "every": DURATION, "at most": DURATION}
 )
 
 
 def _sign_in() -> dict[str, Any]:
     pair = {"type": "array", "items": SCALAR, "minItems": 2, "maxItems": 2}
-    key = _object(
+    key = object_of(
         ("in", "name", "value"),
         {"in": {"enum": ["header", "query", "cookie"]}, "name": TEXT, "value": SCALAR},
     )
-    oauth2 = _object(
+    oauth2 = object_of(
         ("token url", "client id", "client secret"),
         {"token url": TEXT, "client id": SCALAR, "client secret": SCALAR, "scope": SCALAR},
     )
-    auth = _object(
+    auth = object_of(
         (), {"bearer": SCALAR, "basic": pair, "digest": pair, "key": key, "oauth2": oauth2}
     )
     return {"anyOf": [{"const": "none"}, {**auth, "minProperties": 1, "maxProperties": 1}]}
@@ -211,9 +131,9 @@ SIGN_IN = _sign_in()
 
 
 def _request() -> dict[str, Any]:
-    part = _object(("name",), {"name": SCALAR, "text": SCALAR, "file": TEXT, "type": TEXT})
+    part = object_of(("name",), {"name": SCALAR, "text": SCALAR, "file": TEXT, "type": TEXT})
     part["oneOf"] = [{"required": ["text"]}, {"required": ["file"]}]
-    return _object(
+    return object_of(
         ("request", "send"),
         {
             "request": TEXT,
@@ -227,14 +147,14 @@ def _request() -> dict[str, Any]:
             "xml": {"type": "string"},
             "text": {"type": "string"},
             "file": TEXT,
-            "multipart": _list(part),
+            "multipart": list_of(part),
             "type": TEXT,
             "form": PAIRS,
             "options": {"$ref": "#/$defs/options"},
             "only if": CHECKS,
             "repeat": REPEAT,
-            "without": _list(TEXT),
-            "expect": _list({"$ref": "#/$defs/expectation"}),
+            "without": list_of(TEXT),
+            "expect": list_of({"$ref": "#/$defs/expectation"}),
             "keep": KEEPS,
             "write": WRITE,
         },
@@ -244,9 +164,9 @@ def _request() -> dict[str, Any]:
 KEEPS = {
     "type": "object",
     "propertyNames": NAMES,
-    "additionalProperties": {"anyOf": [TEXT, _object(("of",), {"of": TEXT, "secret": FLAG})]},
+    "additionalProperties": {"anyOf": [TEXT, object_of(("of",), {"of": TEXT, "secret": FLAG})]},
 }
-WRITE = _object(
+WRITE = object_of(
     ("table", "columns"),
     {
         "table": TEXT,
@@ -256,7 +176,7 @@ WRITE = _object(
 
 
 def _lookup() -> dict[str, Any]:
-    schema = _object(
+    schema = object_of(
         ("look up", "in"),
         {
             "look up": TEXT,
@@ -267,7 +187,7 @@ def _lookup() -> dict[str, Any]:
             "options": {"$ref": "#/$defs/options"},
             "only if": CHECKS,
             "repeat": REPEAT,
-            "expect": _list({"$ref": "#/$defs/expectation"}),
+            "expect": list_of({"$ref": "#/$defs/expectation"}),
             "keep": KEEPS,
             "write": WRITE,
         },
@@ -276,7 +196,7 @@ def _lookup() -> dict[str, Any]:
 
 
 DATABASE = {
-    **_object(
+    **object_of(
         (),
         {
             "sqlite": SCALAR,
@@ -294,7 +214,7 @@ DATABASE = {
 def case_schema() -> dict[str, Any]:
     """A case file."""
     steps = {"$ref": "#/$defs/steps"}
-    schema = _object(
+    schema = object_of(
         ("salt-path", "case", "steps"),
         {
             "salt-path": {"const": 1},
@@ -302,9 +222,9 @@ def case_schema() -> dict[str, Any]:
             "about": TEXT,
             "key": {"type": "string", "pattern": "^[a-z0-9]{10}$"},
             "register": SCALAR,
-            "tags": _list(SCALAR),
+            "tags": list_of(SCALAR),
             "values": VALUES,
-            "rows": SOURCE,
+            "rows": _source(),
             "options": {"$ref": "#/$defs/options"},
             "on failure": {"enum": ["stop", "go on"]},
             "auth": SIGN_IN,
@@ -326,12 +246,12 @@ def _steps() -> dict[str, Any]:
     return {
         "options": OPTIONS,
         **_expectations(),
-        "steps": _list({"oneOf": [{"$ref": f"#/$defs/{kind}"} for kind in kinds]}),
+        "steps": list_of({"oneOf": [{"$ref": f"#/$defs/{kind}"} for kind in kinds]}),
         "request": _request(),
         "lookup": _lookup(),
-        "set": _object(("set",), {"set": VALUES, "write": WRITE, **own}),
-        "wait": _object(("wait",), {"wait": DURATION, **own}),
-        "use": _object(
+        "set": object_of(("set",), {"set": VALUES, "write": WRITE, **own}),
+        "wait": object_of(("wait",), {"wait": DURATION, **own}),
+        "use": object_of(
             ("shared",),
             {
                 "shared": TEXT,
@@ -340,7 +260,7 @@ def _steps() -> dict[str, Any]:
                 **own,
             },
         ),
-        "each": _object(
+        "each": object_of(
             ("for each", "steps"),
             {
                 "for each": {"type": ["string", "array"]},
@@ -354,15 +274,15 @@ def _steps() -> dict[str, Any]:
 
 def shared_schema() -> dict[str, Any]:
     """A file of shared steps."""
-    one = _object((), {"kind": {"enum": list(INPUT_KINDS)}, "default": {}})
-    schema = _object(
+    one = object_of((), {"kind": {"enum": list(INPUT_KINDS)}, "default": {}})
+    schema = object_of(
         ("salt-path", "shared", "steps"),
         {
             "salt-path": {"const": 1},
             "shared": TEXT,
             "about": TEXT,
             "key": {"type": "string", "pattern": "^[a-z0-9]{10}$"},
-            "tags": _list(SCALAR),
+            "tags": list_of(SCALAR),
             "inputs": {"type": "object", "propertyNames": NAMES, "additionalProperties": one},
             "outputs": {"type": "object", "propertyNames": NAMES},
             "steps": {"$ref": "#/$defs/steps"},
@@ -371,11 +291,11 @@ def shared_schema() -> dict[str, Any]:
     return _titled("Shared steps of Salt Path", {**schema, "$defs": _steps()})
 
 
-EVERY_ANSWER = _list({"$ref": "#/$defs/expectation"})
+EVERY_ANSWER = list_of({"$ref": "#/$defs/expectation"})
 
 
 def project_schema() -> dict[str, Any]:
-    schema = _object(
+    schema = object_of(
         ("salt-path", "project"),
         {
             "salt-path": {"const": 1},
@@ -387,7 +307,7 @@ def project_schema() -> dict[str, Any]:
             "environment": TEXT,
             "auth": SIGN_IN,
             "every answer": EVERY_ANSWER,
-            "sources": {"type": "object", "additionalProperties": SOURCE},
+            "sources": {"type": "object", "additionalProperties": _source()},
             "databases": {"type": "object", "additionalProperties": DATABASE},
         },
     )
@@ -395,7 +315,7 @@ def project_schema() -> dict[str, Any]:
 
 
 def suite_schema() -> dict[str, Any]:
-    schema = _object(
+    schema = object_of(
         ("salt-path",),
         {
             "salt-path": {"const": 1},
@@ -404,7 +324,7 @@ def suite_schema() -> dict[str, Any]:
             "values": VALUES,
             "values in": {"type": "object", "additionalProperties": VALUES},
             "options": OPTIONS,
-            "order": _list(TEXT),
+            "order": list_of(TEXT),
             "auth": SIGN_IN,
             "every answer": EVERY_ANSWER,
         },
@@ -415,7 +335,7 @@ def suite_schema() -> dict[str, Any]:
 def environment_schema() -> dict[str, Any]:
     return _titled(
         "An environment of Salt Path",
-        _object(
+        object_of(
             ("salt-path", "environment"),
             {
                 "salt-path": {"const": 1},
@@ -436,24 +356,24 @@ def report_schema() -> dict[str, Any]:
         "propertyNames": VERDICT,
         "additionalProperties": {"type": "integer", "minimum": 0},
     }
-    check = _object(
+    check = object_of(
         ("check", "verdict", "expected", "actual", "where", "why"),
         {
             "check": text,
             "verdict": VERDICT,
             "expected": {},
             "actual": {},
-            "where": _list(text),
+            "where": list_of(text),
             "why": text,
             "code": text,
             "advice": FLAG,
             "note": text,
-            "parts": _list({"$ref": "#/$defs/check"}),
+            "parts": list_of({"$ref": "#/$defs/check"}),
             "role": {"enum": ["when"]},
             "from": {"enum": ["project", "suite", "case", "until"]},
         },
     )
-    step = _object(
+    step = object_of(
         ("step", "kind", "verdict", "why", "ms", "kept", "checks"),
         {
             "step": text,
@@ -467,11 +387,11 @@ def report_schema() -> dict[str, Any]:
             "kept": {"type": "object"},
             "attempts": {"type": "integer"},
             "item": {"type": "integer", "minimum": 1},
-            "checks": _list({"$ref": "#/$defs/check"}),
-            "steps": _list({"$ref": "#/$defs/step"}),
+            "checks": list_of({"$ref": "#/$defs/check"}),
+            "steps": list_of({"$ref": "#/$defs/step"}),
         },
     )
-    row = _object(
+    row = object_of(
         ("row", "data", "verdict", "why", "steps"),
         {
             "row": {"type": "integer", "minimum": 1},
@@ -479,10 +399,10 @@ def report_schema() -> dict[str, Any]:
             "verdict": VERDICT,
             "why": text,
             "ms": number,
-            "steps": _list({"$ref": "#/$defs/step"}),
+            "steps": list_of({"$ref": "#/$defs/step"}),
         },
     )
-    case = _object(
+    case = object_of(
         ("case", "file", "verdict", "rows", "once", "at the end"),
         {
             "case": text,
@@ -492,12 +412,12 @@ def report_schema() -> dict[str, Any]:
             "verdict": VERDICT,
             "why": text,
             "ms": number,
-            "once": _list({"$ref": "#/$defs/step"}),
-            "at the end": _list({"$ref": "#/$defs/step"}),
-            "rows": _list(row),
+            "once": list_of({"$ref": "#/$defs/step"}),
+            "at the end": list_of({"$ref": "#/$defs/step"}),
+            "rows": list_of(row),
         },
     )
-    schema = _object(
+    schema = object_of(
         ("salt-path-report", "verdict", "seed", "started", "ms", "counts", "cases"),
         {
             "salt-path-report": {"const": 1},
@@ -508,11 +428,11 @@ def report_schema() -> dict[str, Any]:
             "environment": text,
             "label": text,
             "stopped by": text,
-            "counts": _object(
+            "counts": object_of(
                 ("cases", "rows", "steps", "checks"),
                 dict.fromkeys(("cases", "rows", "steps", "checks"), counts),
             ),
-            "cases": _list(case),
+            "cases": list_of(case),
         },
     )
     return _titled("A report of Salt Path", {**schema, "$defs": {"check": check, "step": step}})

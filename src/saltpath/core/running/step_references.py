@@ -21,7 +21,6 @@ from saltpath.core.cases.case import (
     checks_in,
     subjects_in,
 )
-from saltpath.core.cases.row_sources import trees_of
 from saltpath.core.checks.loose import references_in_expected
 from saltpath.core.references.templates import Reference, named, references_in
 
@@ -126,10 +125,7 @@ def handed_over(case: Case) -> frozenset[str]:
     used: set[str] = set()
     for _, _, step in case.parts():
         used |= {reference.name for reference, _ in references_of(step)}
-    used |= {
-        reference.name
-        for reference in references_in([*trees_of(case.rows), *(tree for _, tree in case.outputs)])
-    }
+    used |= {reference.name for reference in references_in(case.own_trees())}
     return frozenset(used)
 
 

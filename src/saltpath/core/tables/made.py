@@ -19,13 +19,6 @@ from saltpath.core.values.why import Blocked, why
 MOST_ROWS = 10_000_000
 
 
-def names_of(source: WrittenRows | MadeRows | CombinedRows) -> list[str]:
-    """The columns, in order."""
-    if isinstance(source, WrittenRows):
-        return list(dict.fromkeys(name for row in source.rows for name, _ in row))
-    return [name for name, _ in source.columns]
-
-
 def made_rows(
     source: WrittenRows | MadeRows | CombinedRows | ListRows, scopes: Scopes
 ) -> Iterator[Row]:
@@ -35,7 +28,7 @@ def made_rows(
     if isinstance(source, ListRows):
         yield from _of_list(source, scopes)
     elif isinstance(source, WrittenRows):
-        names = names_of(source)
+        names = source.columns_said() or []
         for number, row in enumerate(source.rows, 1):
             yield _filled(number, names, dict(row), scopes)
     elif isinstance(source, MadeRows):

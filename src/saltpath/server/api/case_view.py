@@ -12,12 +12,8 @@ from saltpath.core.assist.inspect import Finding, inspect, surroundings
 from saltpath.core.assist.outline import outline
 from saltpath.core.cases.case import Case, NamedValues, Project, Suite
 from saltpath.core.cases.row_sources import (
-    DatabaseRows,
-    FileRows,
     ListRows,
-    NamedRows,
     Source,
-    kind_of,
 )
 from saltpath.core.format.readable import Broken
 from saltpath.core.format.writer import write_document
@@ -51,7 +47,7 @@ def case_answer(stored: cases.StoredCase) -> Response:
     values, shared = of_suite.values, of_project.values
     source = source_of(stored.project, case.rows, of_project)
     begin = begin_of_case(stored, case, of_suite, of_project, source)
-    may_differ = begin.names is None or isinstance(source, (DatabaseRows, ListRows))  # when it runs
+    may_differ = begin.names is None or not isinstance(source, Source) or source.may_differ
     columns = None if may_differ else frozenset(begin.names or ())
     around = surroundings((), of_suite, shared, environments)
     around = replace(around, columns=columns, databases=frozenset(of_project.databases))
@@ -191,9 +187,9 @@ def _rows(case: Case, source: Source | Why | None, begin: Begin) -> dict[str, An
     if case.rows is None:
         return None
     return {
-        "source": case.rows.source if isinstance(case.rows, NamedRows) else "",
-        "file": source.file if isinstance(source, FileRows) else "",
-        "kind": kind_of(source) if not isinstance(source, Why) else "",
+        "source": case.rows.title() if case.rows.kind == "named" else "",
+        "file": source.reads_file() if isinstance(source, Source) else "",
+        "kind": source.kind if isinstance(source, Source) else "",
         "pick": case.rows.pick,
         "columns": begin.names or [],
         "first": [

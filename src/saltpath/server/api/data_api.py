@@ -11,20 +11,13 @@ from msgspec import UNSET
 
 from saltpath.core.cases.case import Case, Project, Suite
 from saltpath.core.cases.row_sources import (
-    CombinedRows,
-    DatabaseRows,
     FileRows,
     MadeRows,
-    OutputRows,
     Row,
     Source,
-    WrittenRows,
-    kind_of,
 )
 from saltpath.core.format.project import read_project
 from saltpath.core.format.readable import readable_project
-from saltpath.core.tables.made import made_rows
-from saltpath.core.tables.made import names_of as names_of_made
 from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.why import Blocked
 from saltpath.server.api.case_view import scopes_for_rows
@@ -36,7 +29,7 @@ from saltpath.server.context import actor, confined, database, folder
 from saltpath.server.declared import PROJECT, SOURCE, declared, of, page, parameter
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.profiling import looked_through, profile_of_rows
-from saltpath.server.sources import begin_of, rows_elsewhere
+from saltpath.server.sources import begin_of, first_rows, rows_elsewhere
 from saltpath.server.tasks import MOST_LOOKED_AT, MOST_SHOWN, NOTHING_SHOWN, row_shown
 from saltpath.store import project_files, projects, sources
 from saltpath.store.cases import StoredCase
@@ -74,11 +67,12 @@ def _line(
     """A source in the list: where its rows come from, its columns, who uses it."""
     source = read.sources[name]
     begin = begin_of(project.id, source, scopes_for_rows(_NOBODY, Suite(""), read))
-    file = files.get(source.file.removeprefix("./")) if isinstance(source, FileRows) else None
+    path = source.reads_file()
+    file = files.get(path.removeprefix("./")) if path else None
     return {
         "name": name,
-        "kind": kind_of(source),
-        "file": source.file if isinstance(source, FileRows) else "",
+        "kind": source.kind,
+        "file": path,
         "sheet": source.sheet if isinstance(source, FileRows) else "",
         "size": file.size if file else None,
         "changedAt": moment(file.at) if file else None,
@@ -197,20 +191,17 @@ def look_at_source(data: SourceToLookAt) -> Response:
     project = project_asked(data.project)
     read = _alone(project, data.document)
     source = read.sources["it"]
-    if not isinstance(source, FileRows):
-        return json_answer(
-            _kept(project, source)
-            if isinstance(source, (DatabaseRows, OutputRows))
-            else _made(read, source)
-        )
-    return json_answer(confined("looked", project.id, source))
+    if source.reads_file():
+        return json_answer(confined("looked", project.id, source))
+    said = source.columns_said()
+    return json_answer(_kept(project, source) if said is None else _made(read, source, said))
 
 
-def _kept(project: Document, source: DatabaseRows | OutputRows) -> dict[str, Any]:
+def _kept(project: Document, source: Source) -> dict[str, Any]:
     """Rows that are there when a case runs, as they were last."""
     answer: dict[str, Any] = {
         **NOTHING_SHOWN,
-        "kind": kind_of(source),
+        "kind": source.kind,
         "problem": "",
         "columns": [],
     }
@@ -233,24 +224,18 @@ def _profile(names: list[str], rows: list[Row]) -> dict[str, Any]:
     return {**profile_of_rows(names, rows[:MOST_LOOKED_AT]), "whole": len(rows) <= MOST_LOOKED_AT}
 
 
-def _made(project: Project, source: Source) -> dict[str, Any]:
+def _made(project: Project, source: Source, names: list[str]) -> dict[str, Any]:
     """Rows that no file holds, as they would be made with the seed 1."""
     answer: dict[str, Any] = {
         **NOTHING_SHOWN,
-        "kind": kind_of(source),
+        "kind": source.kind,
         "problem": "",
         "columns": [],
     }
-    if not isinstance(source, (MadeRows, CombinedRows, WrittenRows)):
-        return answer
-    names = names_of_made(source)
     answer["columns"] = names
+    scopes = scopes_for_rows(_NOBODY, Suite(""), project)
     try:
-        rows = list(
-            islice(
-                made_rows(source, scopes_for_rows(_NOBODY, Suite(""), project)), MOST_LOOKED_AT + 1
-            )
-        )
+        rows = list(islice(first_rows(source, scopes), MOST_LOOKED_AT + 1))
     except (Unreadable, Blocked) as problem:
         return {**answer, "problem": str(problem)}
     answer["rows"] = [row_shown(row, names) for row in rows[:MOST_SHOWN]]
