@@ -9,7 +9,7 @@ from typing import Any
 
 from saltpath.core.answers.answer import Answer
 from saltpath.core.assist.inspect import Surroundings, inspect
-from saltpath.core.cases.case import Check
+from saltpath.core.cases.expectations import Check
 from saltpath.core.checks.doubts import doubt
 from saltpath.core.checks.judge import judge
 from saltpath.core.checks.relations import TABLE

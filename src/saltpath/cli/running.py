@@ -171,7 +171,7 @@ def _with_rows(plan: CompiledPlan, rows_file: Path | None, pick: str) -> Compile
 def _guard(plan: CompiledPlan, allowed: bool) -> None:
     """Steps that may change a guarded environment are asked about, where there is someone to ask.
     Raises NotUnderstood if they may not."""
-    from saltpath.core.cases.steps import changing, where_to
+    from saltpath.core.cases.steps import changing
     from saltpath.core.values.measures import counted
     from saltpath.formats.terminal import printable
 
@@ -184,7 +184,7 @@ def _guard(plan: CompiledPlan, allowed: bool) -> None:
     if allowed or plan.environment is None or not plan.environment.guarded or not steps:
         return
     name = plan.environment.name
-    told = "".join(f"\n  {where_to(step)}  ({step.name})" for step in steps[:20])
+    told = "".join(f"\n  {step.where_to()}  ({step.name})" for step in steps[:20])
     question = printable(
         f"{name} is guarded, and {counted(len(steps), 'step')} may change something there:{told}\n"
         "Run them?"

@@ -14,16 +14,8 @@ from msgspec.structs import replace
 from saltpath.core.answers.answer import Answer
 from saltpath.core.answers.exchange import Exchange, led_here
 from saltpath.core.answers.subjects import find, taken
-from saltpath.core.cases.case import (
-    CLEANING,
-    Answered,
-    Expectation,
-    Keep,
-    Part,
-    Repeat,
-    Request,
-    Write,
-)
+from saltpath.core.cases.case import CLEANING, Part, Request, Step, Write
+from saltpath.core.cases.expectations import Expectation, Keep, Repeat
 from saltpath.core.cases.options import NO_OPTIONS, Options
 from saltpath.core.checks.judge import Outcome, about, judge_all, judge_inherited, unjudged
 from saltpath.core.paths import offloading
@@ -75,18 +67,16 @@ async def now(work: Callable[[], T], session: Session) -> T:
 
 
 async def judged_slowly(
-    step: Answered, answer: Answer, session: Session, asked: offloading.Slow
+    step: Step, answer: Answer, session: Session, asked: offloading.Slow
 ) -> tuple[tuple[Outcome, ...], Verdict]:
     return await session.patiently(lambda: judge_all(step.expect, answer, session.scopes), asked)
 
 
-async def inherited(step: Answered, answer: Answer, session: Session) -> tuple[Outcome, ...]:
+async def inherited(step: Step, answer: Answer, session: Session) -> tuple[Outcome, ...]:
     return await now(lambda: judge_inherited(step.inherited, answer, session.scopes), session)
 
 
-async def kept_slowly(
-    step: Answered, answer: Answer, session: Session, asked: offloading.Slow
-) -> Kept:
+async def kept_slowly(step: Step, answer: Answer, session: Session, asked: offloading.Slow) -> Kept:
     return await session.patiently(
         lambda: take_kept(step.keep, answer, session.scopes, session.masker), asked
     )
@@ -106,7 +96,7 @@ def answer_of(exchange: Exchange, options: Options, redirects: tuple[bytes, ...]
 
 
 async def repeated(
-    step: Answered,
+    step: Step,
     repeat: Repeat,
     options: Options,
     session: Session,
@@ -152,7 +142,7 @@ async def repeated(
 
 
 async def _until_outcomes(
-    step: Answered,
+    step: Step,
     until: tuple[Expectation, ...],
     tried: list[Exchange],
     options: Options,
@@ -187,7 +177,7 @@ def _never(outcome: Outcome, repeat: Repeat, attempts: int) -> Outcome:
     )
 
 
-def blocked_step(step: Answered, reason: Why, exchanges: list[Exchange], masker: Masker) -> Done:
+def blocked_step(step: Step, reason: Why, exchanges: list[Exchange], masker: Masker) -> Done:
     skipped = tuple(unjudged(item, "skipped") for item in step.expect)
     last = exchanges[-1] if exchanges else None
     return Done(
@@ -208,9 +198,7 @@ def masked_fault(problem: BaseException, masker: Masker) -> MaskedWhy:
         return said("fault", problem=type(problem).__name__)
 
 
-def faulty_step(
-    step: Answered, problem: Exception, exchanges: list[Exchange], masker: Masker
-) -> Done:
+def faulty_step(step: Step, problem: Exception, exchanges: list[Exchange], masker: Masker) -> Done:
     """What becomes of a step in which Salt Path itself made a mistake: it is blocked, with the
     exchanges that there were."""
     log.error("a fault of Salt Path's own in the step %s", step.name, exc_info=problem)
@@ -222,7 +210,7 @@ def faulty_step(
 
 
 def reasoned(
-    step: Answered,
+    step: Step,
     outcomes: tuple[Outcome, ...],
     verdict: Verdict,
     answer: Answer,
@@ -285,7 +273,7 @@ def masked(exchanges: list[Exchange], masker: Masker) -> tuple[Exchange, ...]:
     return tuple(masker.exchange(item) if masker.concerns(item) else item for item in exchanges)
 
 
-def mask_done(done: Done, step: Answered, exchanges: list[Exchange], masker: Masker) -> Done:
+def mask_done(done: Done, step: Step, exchanges: list[Exchange], masker: Masker) -> Done:
     """What became of a step, with these exchanges, secrets masked."""
     return replace(
         done,

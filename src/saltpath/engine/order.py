@@ -6,7 +6,7 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Iterable, Iterator, Sequence
 
-from saltpath.core.cases.case import Answered, ForEach, SetValues, Step, UseShared
+from saltpath.core.cases.case import Step
 from saltpath.core.running.compiled import CompiledCase
 
 
@@ -42,9 +42,6 @@ class Order:
 def _tables(steps: Iterable[Step]) -> Iterator[str]:
     """The tables that steps write, those inside others too."""
     for step in steps:
-        if isinstance(step, SetValues | Answered) and step.write is not None:
+        if step.write is not None:
             yield step.write.table
-        elif isinstance(step, ForEach):
-            yield from _tables(step.steps)
-        elif isinstance(step, UseShared) and step.shared is not None:
-            yield from _tables(step.shared.steps)
+        yield from _tables(step.carried_out)

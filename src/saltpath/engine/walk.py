@@ -6,7 +6,7 @@ from __future__ import annotations
 import asyncio
 import logging
 import time
-from collections.abc import Callable
+from collections.abc import Awaitable, Callable
 from typing import Any
 
 import msgspec
@@ -17,7 +17,6 @@ from saltpath.core.answers.answer import Answer
 from saltpath.core.answers.subjects import find
 from saltpath.core.cases.case import (
     CLEANING,
-    Answered,
     ForEach,
     LookUp,
     Part,
@@ -26,13 +25,11 @@ from saltpath.core.cases.case import (
     Step,
     UseShared,
     Wait,
-    checks_in,
 )
+from saltpath.core.cases.expectations import checks_in
 from saltpath.core.cases.options import Options
-from saltpath.core.cases.steps import may_change
 from saltpath.core.checks.judge import Outcome, judge_all
 from saltpath.core.paths.offloading import Slow
-from saltpath.core.references.scopes import Scopes
 from saltpath.core.running.compiled import CompiledCase, CompiledPlan
 from saltpath.core.running.events import Event, StepFinished, StepStarted
 from saltpath.core.running.step_references import handed_over
@@ -55,7 +52,6 @@ from saltpath.engine.tokens import Tokens
 
 Emit = Callable[[Event], None]
 log = logging.getLogger("saltpath.engine")
-_WRITING = (Request, LookUp, SetValues)
 
 
 def since(begun_ns: int) -> int:
@@ -177,27 +173,11 @@ class Walk(Struct):
             left_out = None if plain else await self._left_out(step, session)
             if left_out is not None:
                 done = left_out
-            elif isinstance(step, Request):
+            elif isinstance(step, Request):  # most are
                 done = await carry_out(step, options, session, position.part, position.wanted)
-            elif isinstance(step, LookUp):
-                done = await look_up(
-                    step,
-                    options,
-                    session,
-                    position.part,
-                    position.wanted,
-                    of_run.plan.project,
-                    of_run.databases,
-                )
-            elif isinstance(step, SetValues):
-                done = self._set(step, scopes)
-            elif isinstance(step, Wait):
-                done = await self._wait(step, position.part)
-            elif isinstance(step, UseShared):
-                done = await self._use(position, step, session, options)
             else:
-                done = await self._for_each(position, step, session, options)
-            if isinstance(step, _WRITING) and step.write is not None and done.verdict != "skipped":
+                done = await CARRY_OUT[step.kind](self, position, step, session, options)
+            if step.write is not None and done.verdict != "skipped":
                 done = msgspec.structs.replace(done, wrote=await wrote(step.write, done, session))
         except Aborted:
             done = Done("blocked", said("stopped", by=of_run.stop.by), 0, 0)
@@ -307,12 +287,7 @@ class Walk(Struct):
         """What becomes of the step if nothing may be changed, or if its condition says no or cannot
         be judged; None if it is to be carried out."""
         plan = self.of_run.plan
-        if (
-            plan.changes is not None
-            and isinstance(step, Answered)
-            and may_change(step)
-            and step.key not in plan.changes
-        ):
+        if plan.changes is not None and step.may_change() and step.key not in plan.changes:
             return Done(
                 "skipped",
                 said("guarded", environment=plan.environment.name if plan.environment else ""),
@@ -348,7 +323,17 @@ class Walk(Struct):
             "skipped", self.session.masker.reason(why("step-condition", problem=problem)), 0, 0
         )
 
-    def _set(self, step: SetValues, scopes: Scopes) -> Done:
+    async def _look_up(
+        self, position: Position, step: LookUp, session: Session, options: Options
+    ) -> Done:
+        project, databases = self.of_run.plan.project, self.of_run.databases
+        of = (step, options, session, position.part, position.wanted)
+        return await look_up(*of, project, databases)
+
+    async def _set(
+        self, position: Position, step: SetValues, session: Session, options: Options
+    ) -> Done:
+        scopes = session.scopes
         kept: dict[str, Any] = {}
         try:
             for name, tree in step.values:
@@ -364,8 +349,10 @@ class Walk(Struct):
             )
         return Done("passed", None, 0, 0, kept=self.session.masker.value(kept), counts=False)
 
-    async def _wait(self, step: Wait, part: Part) -> Done:
-        if part in CLEANING:
+    async def _wait(
+        self, position: Position, step: Wait, session: Session, options: Options
+    ) -> Done:
+        if position.part in CLEANING:
             await asyncio.create_task(asyncio.sleep(step.us / 1e6))
         elif await self.of_run.stop.sleep(step.us / 1e6):
             raise Aborted
@@ -438,3 +425,14 @@ class Walk(Struct):
             counts=True,
             wrote=None,
         )
+
+
+CARRY_OUT: dict[str, Callable[[Walk, Position, Any, Session, Options], Awaitable[Done]]] = {
+    "look up": Walk._look_up,
+    "set": Walk._set,
+    "wait": Walk._wait,
+    "shared": Walk._use,
+    "for each": Walk._for_each,
+}
+"""How kinds of steps are carried out, within whoever walks. A request, which most are, has its own
+way."""

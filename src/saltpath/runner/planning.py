@@ -11,7 +11,8 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from saltpath.core.assist.single_step import needs
-from saltpath.core.cases.case import Answered, Case, Project, Suite, checks_in
+from saltpath.core.cases.case import Case, Project, Suite
+from saltpath.core.cases.expectations import checks_in
 from saltpath.core.cases.row_sources import Source
 from saltpath.core.checks.check import AS_BEFORE
 from saltpath.core.checks.outcome import Outcome
@@ -162,8 +163,9 @@ class Planner:
         by step key and sentence."""
         found: dict[str, dict[str, Any]] = {}
         for _, step in case.every_step():
-            checks = checks_in(step.expect) if isinstance(step, Answered) else ()
-            wanted = {check.sentence for check in checks if check.relation == AS_BEFORE}
+            wanted = {
+                check.sentence for check in checks_in(step.expect) if check.relation == AS_BEFORE
+            }
             if wanted:
                 found[step.key] = self._last_pass(run, stored, step.key, wanted)
         return found

@@ -11,7 +11,7 @@ from msgspec import Struct
 
 from saltpath.core.answers.answer import Answer
 from saltpath.core.assist.outline import placed
-from saltpath.core.cases.case import Answered, Case, ForEach, Project, Step, Suite, UseShared
+from saltpath.core.cases.case import Case, Project, Step, Suite
 from saltpath.core.cases.row_sources import Row
 from saltpath.core.references.scopes import Scope, Scopes
 from saltpath.core.running.inherited import inheriting
@@ -68,11 +68,11 @@ def judged(stored: StoredCase, run: str = "", row: int | None = None) -> Judged:
         of, seen = found[step.key]
         anew: tuple[bool, ...] = ()
         spaces: tuple[tuple[str, str], ...] = ()
-        if isinstance(step, Answered):
+        if step.answered:
             spaces = _namespaces(step, case, suite, project)
             with _items_of(seen, scopes):
                 seen, anew = rejudging.judged(step, seen, scopes, spaces)
-        inside = _inside(of, seen) if isinstance(step, UseShared | ForEach) else []
+        inside = _inside(of, seen) if step.carried_out or step.uses else []
         steps.append(SeenStep(step, of, seen, anew, spaces, where, inside))
     return Judged(newest, verdict, steps)
 
@@ -81,7 +81,7 @@ def keep_again(case: Case, found: Found, scopes: Scopes) -> None:
     """What the steps' keeps, as they are now, take from the answers that were seen: in `found`, and
     into the scopes."""
     for _, step in case.every_step():
-        if isinstance(step, Answered) and step.key in found:
+        if step.answered and step.key in found:
             of, seen = found[step.key]
             found[step.key] = (of, kept_answers.kept(step, seen, scopes))
             for name, value in found[step.key][1].kept.items():
@@ -108,7 +108,7 @@ def _namespaces(
     step: Step, case: Case, suite: Suite, project: Project
 ) -> tuple[tuple[str, str], ...]:
     """The prefixes of the nearest options that name some."""
-    own = step.options.over(case.options) if isinstance(step, Answered) else case.options
+    own = step.options.over(case.options)
     return own.over(suite.options.over(project.options)).namespaces or ()
 
 

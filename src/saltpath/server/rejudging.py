@@ -15,16 +15,8 @@ from msgspec.structs import replace
 
 from saltpath.core.answers.answer import Answer
 from saltpath.core.answers.exchange import MASK
-from saltpath.core.cases.case import (
-    Answered,
-    Case,
-    Environment,
-    Expectation,
-    Project,
-    Suite,
-    checks_in,
-    subjects_in,
-)
+from saltpath.core.cases.case import Case, Environment, Project, Step, Suite
+from saltpath.core.cases.expectations import Expectation, checks_in, subjects_in
 from saltpath.core.checks.check import AS_BEFORE
 from saltpath.core.checks.judge import Outcome, about, judge, unjudged, verdict_of
 from saltpath.core.paths import offloading
@@ -66,7 +58,7 @@ def scopes_of(
 
 
 def judged(
-    step: Answered, seen: StepEvidence, scopes: Scopes, namespaces: tuple[tuple[str, str], ...] = ()
+    step: Step, seen: StepEvidence, scopes: Scopes, namespaces: tuple[tuple[str, str], ...] = ()
 ) -> tuple[StepEvidence, tuple[bool, ...]]:
     """The step's evidence with outcomes for its checks as they are now, its own and those on every
     answer, and which of these were judged again. What was waited for (`until`) stands behind them
@@ -104,15 +96,13 @@ def _was_off(outcome: Outcome) -> bool:
     return outcome.why is not None and outcome.why.code == "switched-off"
 
 
-def _found_again(step: Answered, seen: StepEvidence) -> bool:
+def _found_again(step: Step, seen: StepEvidence) -> bool:
     """A keep had found nothing, and as the keeps are now each finds something."""
     lost = seen.why is not None and seen.why.code == "keep-nothing"
     return lost and all(keep.name in seen.kept for keep in step.keep)
 
 
-def _verdict(
-    step: Answered, seen: StepEvidence, outcomes: list[Outcome]
-) -> tuple[Verdict, Why | None]:
+def _verdict(step: Step, seen: StepEvidence, outcomes: list[Outcome]) -> tuple[Verdict, Why | None]:
     """What the step's verdict is now. A keep that found nothing still blocks it, and without any
     check the verdict of the run stands."""
     verdict = verdict_of(outcomes)

@@ -10,7 +10,7 @@ from saltpath.core.answers.answer import Answer
 from saltpath.core.answers.exchange import MASK
 from saltpath.core.answers.subjects import Subject, find, taken
 from saltpath.core.assist.observations import in_words
-from saltpath.core.cases.case import Check, Request
+from saltpath.core.cases.expectations import Check
 from saltpath.core.checks.outcome import Outcome
 from saltpath.core.paths.jsonpath import MISSING
 from saltpath.core.references.scopes import Scope, Scopes
@@ -53,7 +53,7 @@ def rows_with_evidence(stored: StoredCase) -> Iterator[Row]:
 
 def _outcome(of: SeenStep | None, index: int) -> Outcome | None:
     """What became of a step's check; None where nothing did yet."""
-    if of is None or not isinstance(of.step, Request) or not 0 <= index < len(of.seen.outcomes):
+    if of is None or not of.step.sends or not 0 <= index < len(of.seen.outcomes):
         return None
     outcome = of.seen.outcomes[index]
     return (
@@ -68,7 +68,7 @@ def _seen_in_words(stored: StoredCase) -> dict[tuple[str, int], str]:
             (index, item.of) for index, item in enumerate(step.expect) if isinstance(item, Check)
         ]
         for _, _, step in compiled(stored).parts()
-        if isinstance(step, Request)
+        if step.sends
     }
     values: dict[tuple[str, int], list[Any]] = {}
     for run, position in runs.last_runs_of_case(

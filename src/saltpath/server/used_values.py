@@ -11,7 +11,8 @@ from typing import Any
 from msgspec import Struct
 
 from saltpath.core.assist.value_cells import Wanted, wanted_by, wanted_by_values
-from saltpath.core.cases.case import Expectation, NamedValues, Project
+from saltpath.core.cases.case import NamedValues, Project
+from saltpath.core.cases.expectations import Expectation
 from saltpath.core.cases.row_sources import Source
 from saltpath.core.references.templates import references_in
 from saltpath.core.running.step_references import references_of_checks

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from saltpath.core.answers.answer import Answer
 from saltpath.core.answers.exchange import MASK, led_here
 from saltpath.core.answers.subjects import Subject, find, taken
-from saltpath.core.cases.case import Answered, Case
+from saltpath.core.cases.case import Case, Step
 from saltpath.core.paths import offloading
 from saltpath.core.references.scopes import Scope, Scopes
 from saltpath.core.values import plain
@@ -32,7 +32,7 @@ def last_kept(
     """By name what was kept last in an environment: in the case's newest run, or in a trial since
     then. What was kept as a secret is not known any more. `stored`: the project's id and the
     case's."""
-    keeping = {step.key: step for _, _, step in case.parts() if isinstance(step, Answered)}
+    keeping = {step.key: step for _, _, step in case.parts() if step.answered}
     values: dict[str, Any] = {}
     for run, position in reversed(runs.since_last_run(main, *stored, environment)):
         for step in evidence.steps(evidence_side, run, position):
@@ -48,7 +48,7 @@ def last_kept(
     return values
 
 
-def kept(step: Answered, seen: StepEvidence, scopes: Scopes) -> StepEvidence:
+def kept(step: Step, seen: StepEvidence, scopes: Scopes) -> StepEvidence:
     """The step's evidence with what its keeps, as they are now, take from the kept answer; secrets
     and what cannot be taken stay as they were."""
     answer = answer_of(seen)

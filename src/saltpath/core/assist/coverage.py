@@ -18,7 +18,7 @@ from saltpath.core.answers.answer import Answer
 from saltpath.core.answers.exchange import MASK
 from saltpath.core.answers.subjects import Subject, find
 from saltpath.core.assist.observations import places
-from saltpath.core.cases.case import Check, Expectation
+from saltpath.core.cases.expectations import Check, Expectation
 from saltpath.core.checks.groups import as_answer
 from saltpath.core.checks.loose import Fields, Items
 from saltpath.core.paths.jsonpath import MISSING, as_path

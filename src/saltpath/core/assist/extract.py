@@ -9,7 +9,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from saltpath.core.cases.case import PARTS, Case, Step, keeps_of
+from saltpath.core.cases.case import PARTS, Case, Step
 from saltpath.core.format.shared_reader import INPUT_KINDS
 from saltpath.core.running.inherited import signed_in
 from saltpath.core.running.step_references import asked_for, references_of
@@ -51,10 +51,10 @@ def extracted(case: Case, document: Document, keys: Collection[str], name: str) 
         )
     own = [every[index][1] for index in chosen]
     needed = _needed(case, [step for _, step in every], chosen)
-    kept = {kept_name for step in own for kept_name in keeps_of(step)}
+    kept = {kept_name for step in own for kept_name in step.keeps()}
     others = [step for index, (_, step) in enumerate(every) if index not in chosen]
     wanted = {found for step in others for found in (*_names(step), *asked_for(step))}
-    outputs = [kept_name for step in own for kept_name in keeps_of(step) if kept_name in wanted]
+    outputs = [kept_name for step in own for kept_name in step.keeps() if kept_name in wanted]
     inside = [
         _signing(step, document.get("auth")) for step in document[part] if step.get("key") in keys
     ]
@@ -89,12 +89,12 @@ def _names(step: Step) -> set[str]:
 def _needed(case: Case, every: list[Step], chosen: list[int]) -> list[str]:
     """The names that the steps use and that only the case knows: kept before them, its own values,
     inputs. Raises NotShareable."""
-    before = {name for index in range(chosen[0]) for name in keeps_of(every[index])}
+    before = {name for index in range(chosen[0]) for name in every[index].keeps()}
     between = {
         name: every[index].name
         for index in range(chosen[0], chosen[-1])
         if index not in chosen
-        for name in keeps_of(every[index])
+        for name in every[index].keeps()
     }
     of_case = {*case.values.values, *case.values.secret, *(item.name for item in case.inputs)}
     needed: dict[str, None] = {}
@@ -116,7 +116,7 @@ def _needed(case: Case, every: list[Step], chosen: list[int]) -> list[str]:
             raise NotShareable(
                 f"“{step.name}” asks whether {asked[0]} is there, which only this case knows."
             )
-        kept |= set(keeps_of(step))
+        kept |= set(step.keeps())
     return list(needed)
 
 

@@ -5,28 +5,14 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable, Iterator
-from typing import Literal
+from collections.abc import Callable, Iterable, Iterator
+from typing import Any, Literal
 
 from msgspec import Struct
 from msgspec.structs import replace
 
-from saltpath.core.cases.case import (
-    Answered,
-    Auth,
-    Case,
-    ForEach,
-    Keep,
-    LookUp,
-    NamedValues,
-    Place,
-    Request,
-    Step,
-    Suite,
-    UseShared,
-    checks_in,
-    keeps_of,
-)
+from saltpath.core.cases.case import Auth, Case, LookUp, NamedValues, Request, Step, Suite
+from saltpath.core.cases.expectations import Place, checks_in
 from saltpath.core.cases.statement import no_database
 from saltpath.core.checks.doubts import doubt
 from saltpath.core.references.templates import Reference, compile_tree, references_in
@@ -107,7 +93,7 @@ def inspect(case: Case, around: Surroundings) -> list[Finding]:
         findings += _written_sign_in(case.auth, Place("auth", case.place.line), "")
     items = _items_around(case)
     for place, (number, step) in enumerate(case.every_step(), 1):
-        own = {keep.name for keep in step.keep} if isinstance(step, Answered) else set()
+        own = {keep.name for keep in step.keep}
         for reference, late in own_references(step):
             used.add(reference.name)
             if reference.scope is None and reference.name in items[number]:
@@ -117,11 +103,9 @@ def inspect(case: Case, around: Surroundings) -> list[Finding]:
             )
             if finding is not None:
                 findings.append(_of_inherited(finding, reference, step))
-        if isinstance(step, Request):
-            findings += _of_request(step)
-        if isinstance(step, LookUp):
-            findings += _of_lookup(step, around)
-        if isinstance(step, UseShared) and step.problem is not None and not step.off:
+        if step.kind in OF_KIND:
+            findings += OF_KIND[step.kind](step, around)
+        if step.problem is not None and not step.off:
             findings.append(Finding("error", step.problem, step.place, step.name))
     findings += _signed_elsewhere(case)
     used |= {reference.name for reference in references_in(case.own_trees())}
@@ -143,9 +127,8 @@ def _items_around(case: Case) -> dict[str, frozenset[str]]:
     names: dict[str, str] = {}
     for number, step in case.every_step():
         outer = number.rpartition(".")[0]
-        around[number] = around[outer] | {names[outer]} if outer else frozenset()
-        if isinstance(step, ForEach):
-            names[number] = step.item
+        around[number] = around[outer] | ({names[outer]} - {""}) if outer else frozenset()
+        names[number] = step.item_name
     return around
 
 
@@ -153,9 +136,9 @@ def _kept_at(case: Case) -> dict[str, list[tuple[int, str]]]:
     """Where each name is kept or set: places in the order of execution (from 1) and names."""
     kept: dict[str, list[tuple[int, str]]] = {}
     for place, (_, step) in enumerate(case.every_step(), 1):
-        if step.off or isinstance(step, ForEach):
+        if step.off or step.inside:
             continue
-        for name in keeps_of(step):
+        for name in step.keeps():
             kept.setdefault(name, []).append((place, step.name))
     return kept
 
@@ -285,7 +268,7 @@ def _of_inherited(finding: Finding, reference: Reference, step: Step) -> Finding
     return replace(finding, why=why("signs-in-early", name=reference.name, origin=step.signed_by))
 
 
-def _doubts(step: Answered) -> Iterator[Finding]:
+def _doubts(step: Step) -> Iterator[Finding]:
     """Checks that can never hold, or never fail."""
     for check in checks_in(step.expect):
         reason = None if check.off or check.advice else doubt(check)
@@ -311,7 +294,14 @@ def _secret_text(name: str, value: object, place: Place) -> Iterator[Finding]:
 
 def _unused(case: Case, used: set[str]) -> Iterator[Finding]:
     for _, step in case.every_step():
-        keeps: tuple[Keep, ...] = step.keep if isinstance(step, Answered) else ()
+        keeps = step.keep
         for keep in keeps:
             if keep.name not in used and not step.off:
                 yield Finding("warning", why("unused-keep", name=keep.name), keep.place, step.name)
+
+
+OF_KIND: dict[str, Callable[[Any, Surroundings], Iterable[Finding]]] = {
+    "request": lambda step, _: _of_request(step),
+    "look up": _of_lookup,
+}
+"""What is looked at in a kind of step alone."""

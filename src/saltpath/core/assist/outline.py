@@ -9,34 +9,27 @@ alone. A text with references is a list of pieces: `{"text": "/port-calls/"}` or
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import msgspec
 
 from saltpath.core.answers.subjects import Subject
 from saltpath.core.cases.case import (
-    Answered,
     Auth,
     Body,
     Case,
-    Check,
-    Expectation,
-    ForEach,
     JsonText,
     LookUp,
     MultipartPart,
-    Repeat,
     Request,
-    SetValues,
     Step,
     UseShared,
-    Wait,
     Write,
     XmlText,
-    keeps_of,
     numbered,
 )
+from saltpath.core.cases.expectations import Check, Expectation, Repeat
 from saltpath.core.cases.options import Options
 from saltpath.core.checks.loose import written
 from saltpath.core.checks.relations import TABLE
@@ -75,10 +68,9 @@ def outline(case: Case) -> dict[str, Any]:
             "off": step.off,
         }
         entry["onlyIf"] = " and ".join(item.sentence for item in step.only_if)
-        if isinstance(step, SetValues | Answered) and step.write is not None:
+        if step.write is not None:
             entry["write"] = _write(step.write)
-        if isinstance(step, Answered):
-            entry |= _request(step) if isinstance(step, Request) else _lookup(step)
+        if step.answered:
             entry["repeat"] = _repeat(step.repeat) if step.repeat else None
             entry["keep"] = [
                 {
@@ -90,17 +82,9 @@ def outline(case: Case) -> dict[str, Any]:
                 }
                 for keep in step.keep
             ]
-        elif isinstance(step, SetValues):
-            entry["set"] = [
-                {"name": name, "value": pieces(_shown(tree)), "to": to.get((number, name), [])}
-                for name, tree in step.values
-            ]
-        elif isinstance(step, Wait):
-            entry["wait"] = measures.show_duration(step.us)
-        elif isinstance(step, UseShared):
-            entry["use"] = _use(step, {name: to.get((number, name), []) for _, name in step.gives})
-        else:
-            entry["each"] = {"of": pieces(_shown(step.of)), "item": step.item}
+        if step.kind in ENTRIES:
+            handed = {name: to.get((number, name), []) for name in step.keeps()}
+            entry |= ENTRIES[step.kind](step, handed)
         described.append(entry)
     return {"steps": described, "threads": threads}
 
@@ -428,7 +412,7 @@ def _threads(steps: list[Step]) -> list[dict[str, Any]]:
     first keep."""
     kept: dict[str, list[int]] = {}
     for number, step in enumerate(steps, 1):
-        for name in () if isinstance(step, ForEach) else keeps_of(step):
+        for name in () if step.inside else step.keeps():
             kept.setdefault(name, []).append(number)
     uses: dict[tuple[int, str], list[int]] = {}
     early: dict[str, list[int]] = {}
@@ -449,3 +433,19 @@ def _threads(steps: list[Step]) -> list[dict[str, Any]]:
         for name, to in early.items()
     ]
     return sorted(threads, key=lambda thread: (thread["from"], thread["name"]))
+
+
+ENTRIES: dict[str, Callable[[Any, dict[str, list[int]]], dict[str, Any]]] = {
+    "request": lambda step, _: _request(step),
+    "look up": lambda step, _: _lookup(step),
+    "set": lambda step, to: {
+        "set": [
+            {"name": name, "value": pieces(_shown(tree)), "to": to[name]}
+            for name, tree in step.values
+        ]
+    },
+    "wait": lambda step, _: {"wait": measures.show_duration(step.us)},
+    "shared": lambda step, to: {"use": _use(step, to)},
+    "for each": lambda step, _: {"each": {"of": pieces(_shown(step.of)), "item": step.item}},
+}
+"""What the outline says of each kind of step, from the step and where its kept values go."""

@@ -7,7 +7,7 @@ import re
 from collections.abc import Callable
 from typing import Any
 
-from saltpath.core.cases.case import Case, keeps_of
+from saltpath.core.cases.case import Case
 
 Document = dict[str, Any]
 _SUBJECTS = ("of", "for each", "keep")
@@ -89,4 +89,4 @@ def means_another(case: Case, name: str) -> bool:
     """Whether the name without a scope means something of the case itself there: its own value, an
     input, what a step keeps."""
     own = {*case.values.values, *case.values.secret, *(item.name for item in case.inputs)}
-    return name in own or any(name in keeps_of(step) for _, _, step in case.parts())
+    return name in own or any(name in step.keeps() for _, _, step in case.parts())

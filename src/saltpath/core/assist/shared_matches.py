@@ -10,7 +10,7 @@ from typing import Any
 from msgspec import Struct
 
 from saltpath.core.assist.extract import without
-from saltpath.core.cases.case import PARTS, Case, keeps_of
+from saltpath.core.cases.case import PARTS, Case
 from saltpath.core.running.step_references import asked_for, references_of
 from saltpath.core.values import plain
 
@@ -76,7 +76,7 @@ def _used_elsewhere(case: Case, keys: Sequence[str]) -> set[str]:
     for _, _, step in case.parts():
         if step.key not in keys:
             found |= {reference.name for reference, _ in references_of(step)} | asked_for(step)
-    kept = {name for _, _, step in case.parts() if step.key in keys for name in keeps_of(step)}
+    kept = {name for _, _, step in case.parts() if step.key in keys for name in step.keeps()}
     return found & kept
 
 

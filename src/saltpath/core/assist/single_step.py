@@ -7,7 +7,7 @@ from collections.abc import Collection
 
 from msgspec import Struct
 
-from saltpath.core.cases.case import Case, SetValues, keeps_of
+from saltpath.core.cases.case import Case
 from saltpath.core.running.step_references import used_names
 
 
@@ -29,7 +29,7 @@ def needs(case: Case, wanted: Collection[int], known: Collection[str]) -> Needs:
     found, waiting, there = set(wanted), list(wanted), set(known)
     missing: dict[str, None] = {}
     once: dict[str, None] = {}
-    kept_once = {name for step in case.once for name in keeps_of(step)}
+    kept_once = {name for step in case.once for name in step.keeps()}
     while waiting:
         at = waiting.pop()
         for name in sorted(used_names(case.steps[at]) - there):
@@ -37,7 +37,7 @@ def needs(case: Case, wanted: Collection[int], known: Collection[str]) -> Needs:
                 (
                     i
                     for i in range(at - 1, -1, -1)
-                    if not case.steps[i].off and name in keeps_of(case.steps[i])
+                    if not case.steps[i].off and name in case.steps[i].keeps()
                 ),
                 None,
             )
@@ -45,13 +45,13 @@ def needs(case: Case, wanted: Collection[int], known: Collection[str]) -> Needs:
                 if name in kept_once:
                     once[name] = None
                 continue
-            if not isinstance(case.steps[keeper], SetValues):
+            if not case.steps[keeper].only_sets:
                 missing[name] = None
             if keeper not in found:
                 found.add(keeper)
                 waiting.append(keeper)
     more = sorted(found - set(wanted))
-    silent = tuple(index for index in more if isinstance(case.steps[index], SetValues))
+    silent = tuple(index for index in more if case.steps[index].only_sets)
     return Needs(
         tuple(index for index in more if index not in silent), silent, tuple(missing), tuple(once)
     )

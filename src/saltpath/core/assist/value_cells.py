@@ -13,7 +13,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from saltpath.core.cases.case import Case, NamedValues, keeps_of
+from saltpath.core.cases.case import Case, NamedValues
 from saltpath.core.references.templates import Reference, compile_tree, references_in
 from saltpath.core.running.step_references import references_of, references_of_checks
 from saltpath.core.values import plain
@@ -91,7 +91,7 @@ def wanted_by(case: Case) -> frozenset[Wanted]:
     kept one hides."""
     own = {*case.values.values, *case.values.secret, *(item.name for item in case.inputs)}
     for _, _, step in case.parts():
-        own |= set(keeps_of(step))
+        own |= set(step.keeps())
     found = set(_outside(references_in(_compiled(case.values)), own))
     for _, _, step in case.parts():
         found |= set(_outside((reference for reference, _ in references_of(step)), own))

@@ -7,13 +7,13 @@ microseconds, sizes bytes. `Place` says where in the document a thing stands, fo
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
-from typing import Any, Literal
+from collections.abc import Callable, Iterator
+from typing import Any, ClassVar, Literal
 
 from msgspec import Struct, field
 from msgspec.structs import replace
 
-from saltpath.core.answers.subjects import Subject
+from saltpath.core.cases.expectations import NOWHERE, Expectation, Keep, Place, Placed, Repeat
 from saltpath.core.cases.options import NO_OPTIONS, Options
 from saltpath.core.cases.row_sources import Source
 from saltpath.core.cases.statement import Asked
@@ -22,34 +22,10 @@ from saltpath.core.values.why import Why
 
 Part = Literal["once", "steps", "afterwards", "at the end"]
 PARTS: tuple[Part, ...] = ("once", "steps", "afterwards", "at the end")
+SAFE = frozenset(["GET", "HEAD", "OPTIONS", "TRACE"])
+"""Methods that change nothing (RFC 9110, 9.2.1)."""
 CLEANING: tuple[Part, ...] = ("once", "afterwards", "at the end")
 """Parts in which a step without checks does not count below status 400."""
-
-
-class Place(Struct, frozen=True):
-    """Where something stands: a document path such as `steps[0].expect[1]`, and the line (1-based;
-    0 unknown)."""
-
-    path: str = ""
-    line: int = 0
-
-
-NOWHERE = Place()
-
-
-class Placed(Struct, frozen=True, eq=False):
-    """What stands somewhere in a document. Two of a kind are equal if all that is written in them
-    is: neither where they stand (`place`) nor the quick way made of them (`quick`) counts."""
-
-    def __eq__(self, other: object) -> bool:
-        return type(self) is type(other) and self._written() == other._written()
-
-    def __hash__(self) -> int:
-        return hash(self._written())
-
-    def _written(self) -> tuple[object, ...]:
-        names = self.__struct_fields__
-        return tuple(getattr(self, name) for name in names if name not in ("place", "quick"))
 
 
 class MultipartPart(Struct, frozen=True):
@@ -95,90 +71,6 @@ class Auth(Struct, frozen=True):
     at: tuple[str, str] = ("", "")
 
 
-def unsure(status: int, document: Any) -> None:
-    """The quick way of what has none."""
-
-
-class Check(Placed, frozen=True):
-    """One thing that must hold: of a subject, a relation, an expected value (a compiled tree;
-    `fixed`: no reference in it, so it is the value itself).
-
-    `quick`, from the status and the body's document (MISSING if it is not JSON), gives the outcome
-    of a check that passes, or None where it is not sure (see `judge.quickly`). Most checks pass
-    most of the time, and this is their way."""
-
-    of: Subject
-    relation: str
-    expected: Any
-    any: bool = False
-    advice: bool = False
-    off: bool = False
-    note: str = ""
-    sentence: str = ""
-    fixed: bool = False
-    quick: Callable[[int, Any], Any] = unsure
-    place: Place = NOWHERE
-
-
-class Group(Placed, frozen=True):
-    """Several checks as one. `when`: if those hold, `parts` must, else `otherwise`; `for each`:
-    `parts` must hold of every item of the subject `of`; `any of`, `all of`, `none of` of
-    `parts`."""
-
-    kind: Literal["when", "any of", "all of", "none of", "for each"]
-    parts: tuple[Expectation, ...]
-    when: tuple[Expectation, ...] = ()
-    otherwise: tuple[Expectation, ...] = ()
-    of: Subject | None = None
-    may_be_empty: bool = False
-    advice: bool = False
-    off: bool = False
-    note: str = ""
-    sentence: str = ""
-    quick: Callable[[int, Any], Any] = unsure
-    place: Place = NOWHERE
-
-
-Expectation = Check | Group
-
-
-def checks_in(items: Iterable[Expectation]) -> Iterator[Check]:
-    """Every check, those inside groups too."""
-    for item in items:
-        if isinstance(item, Check):
-            yield item
-        else:
-            yield from checks_in((*item.when, *item.parts, *item.otherwise))
-
-
-def subjects_in(items: Iterable[Expectation]) -> Iterator[Subject]:
-    """Every subject, in the order of the document."""
-    for item in items:
-        if isinstance(item, Check):
-            yield item.of
-        else:
-            if item.of is not None:
-                yield item.of
-            yield from subjects_in((*item.when, *item.parts, *item.otherwise))
-
-
-class Keep(Placed, frozen=True):
-    """A value taken from an answer under a name."""
-
-    name: str
-    of: Subject
-    secret: bool = False
-    place: Place = NOWHERE
-
-
-class Repeat(Struct, frozen=True):
-    """Send again until the checks hold, or so long at most. Lengths in microseconds."""
-
-    until: tuple[Expectation, ...]
-    every_us: int
-    at_most_us: int
-
-
 class Cell(Struct, frozen=True):
     """A column of an output table: a subject, or a compiled tree; `of_step`: its verdict, or
     why."""
@@ -209,7 +101,112 @@ class Database(Placed, frozen=True):
     place: Place = NOWHERE
 
 
-class Request(Placed, frozen=True):
+class Step(Placed, frozen=True, eq=False):
+    """One thing that a case does. What a kind has nothing of is empty here; how kinds are written
+    stands in `format/step_kinds/`, how they are carried out in `engine/kinds.py`."""
+
+    kind: ClassVar[str] = ""
+    answered: ClassVar[bool] = False
+    """Whether it gets something to check and to keep."""
+    sends: ClassVar[bool] = False
+    """Whether that is a request's answer."""
+    only_sets: ClassVar[bool] = False
+    """Whether it keeps values and asks nobody."""
+
+    @property
+    def name(self) -> str:
+        raise NotImplementedError
+
+    @property
+    def key(self) -> str:
+        raise NotImplementedError
+
+    @property
+    def off(self) -> bool:
+        raise NotImplementedError
+
+    @property
+    def only_if(self) -> tuple[Expectation, ...]:
+        raise NotImplementedError
+
+    @property
+    def place(self) -> Place:
+        raise NotImplementedError
+
+    @property
+    def expect(self) -> tuple[Expectation, ...]:
+        return ()
+
+    @property
+    def keep(self) -> tuple[Keep, ...]:
+        return ()
+
+    @property
+    def options(self) -> Options:
+        return NO_OPTIONS
+
+    @property
+    def repeat(self) -> Repeat | None:
+        return None
+
+    @property
+    def write(self) -> Write | None:
+        return None
+
+    @property
+    def inside(self) -> tuple[Step, ...]:
+        """The steps inside it that belong to its case."""
+        return ()
+
+    @property
+    def carried_out(self) -> tuple[Step, ...]:
+        """The steps that it carries out, also those of shared steps."""
+        return self.inside
+
+    @property
+    def inherited(self) -> tuple[tuple[str, Expectation], ...]:
+        """The checks on every answer that hold here, each with where it comes from."""
+        return ()
+
+    @property
+    def asks(self) -> bool:
+        """Whether its checks ask the request or the answer beyond their subjects."""
+        return False
+
+    @property
+    def uses(self) -> str:
+        """The name of the shared steps that it stands for; empty: of none."""
+        return ""
+
+    @property
+    def problem(self) -> Why | None:
+        """Why it cannot be carried out, where that is known before."""
+        return None
+
+    @property
+    def item_name(self) -> str:
+        """The name that each item has for the steps inside it; empty: there are no items."""
+        return ""
+
+    def with_inside(self, change: Callable[[Step], Step]) -> Step:
+        """The same with the steps inside it changed."""
+        return self
+
+    def keeps(self) -> tuple[str, ...]:
+        """The names under which it keeps values for those after it, those of the steps inside it
+        too."""
+        return tuple(keep.name for keep in self.keep)
+
+    def may_change(self) -> bool:
+        """Whether it may change something where it is sent, or looks."""
+        return False
+
+    def where_to(self) -> str:
+        """Where it goes, in a line."""
+        return ""
+
+
+class Request(Step, frozen=True, eq=False):
     """A request step: what is sent, what must hold of the answer, what is kept. `inherited`: the
     checks on every answer that it does not except itself from, each with where it comes from.
     `signed_by`: where its sign-in comes from, `case`, `suite` or `project`; empty for its own.
@@ -237,10 +234,18 @@ class Request(Placed, frozen=True):
     asks: bool = False
     off: bool = False
     place: Place = NOWHERE
-    kind: Literal["request"] = "request"
+    kind: ClassVar[str] = "request"
+    answered: ClassVar[bool] = True
+    sends: ClassVar[bool] = True
+
+    def may_change(self) -> bool:
+        return self.method.upper() not in SAFE
+
+    def where_to(self) -> str:
+        return f"{self.method} {self.address.text}"
 
 
-class LookUp(Placed, frozen=True):
+class LookUp(Step, frozen=True, eq=False):
     """Rows that are looked up in a database of the project. `changes`: whether the statement may
     change something; `most`: how many rows at most; with more the step is blocked. It has no checks
     on every answer."""
@@ -261,10 +266,17 @@ class LookUp(Placed, frozen=True):
     asks: bool = False
     off: bool = False
     place: Place = NOWHERE
-    kind: Literal["look up"] = "look up"
+    kind: ClassVar[str] = "look up"
+    answered: ClassVar[bool] = True
+
+    def may_change(self) -> bool:
+        return self.changes
+
+    def where_to(self) -> str:
+        return f"{self.database}: {self.asked.sql.text if self.asked.sql else self.asked.table}"
 
 
-class SetValues(Placed, frozen=True):
+class SetValues(Step, frozen=True, eq=False):
     """Values computed once, under names."""
 
     name: str
@@ -274,10 +286,14 @@ class SetValues(Placed, frozen=True):
     write: Write | None = None
     off: bool = False
     place: Place = NOWHERE
-    kind: Literal["set"] = "set"
+    kind: ClassVar[str] = "set"
+    only_sets: ClassVar[bool] = True
+
+    def keeps(self) -> tuple[str, ...]:
+        return tuple(name for name, _ in self.values)
 
 
-class Wait(Placed, frozen=True):
+class Wait(Step, frozen=True, eq=False):
     """A pause."""
 
     name: str
@@ -286,10 +302,10 @@ class Wait(Placed, frozen=True):
     only_if: tuple[Expectation, ...] = ()
     off: bool = False
     place: Place = NOWHERE
-    kind: Literal["wait"] = "wait"
+    kind: ClassVar[str] = "wait"
 
 
-class UseShared(Placed, frozen=True):
+class UseShared(Step, frozen=True, eq=False):
     """Shared steps, carried out here. `of`: by which name (that of their file); `given`: what their
     inputs are; `gives`: which output is kept under which name. `shared`: the steps themselves once
     they are known (see shared.py), else `problem` says why not."""
@@ -304,10 +320,21 @@ class UseShared(Placed, frozen=True):
     shared: Case | None = None
     problem: Why | None = None
     place: Place = NOWHERE
-    kind: Literal["shared"] = "shared"
+    kind: ClassVar[str] = "shared"
+
+    @property
+    def uses(self) -> str:
+        return self.of
+
+    @property
+    def carried_out(self) -> tuple[Step, ...]:
+        return self.shared.steps if self.shared is not None else ()
+
+    def keeps(self) -> tuple[str, ...]:
+        return tuple(here for _, here in self.gives)
 
 
-class ForEach(Placed, frozen=True):
+class ForEach(Step, frozen=True, eq=False):
     """Steps for each item of a list; the item has the name `item`, nearest of all."""
 
     name: str
@@ -318,13 +345,21 @@ class ForEach(Placed, frozen=True):
     only_if: tuple[Expectation, ...] = ()
     off: bool = False
     place: Place = NOWHERE
-    kind: Literal["for each"] = "for each"
+    kind: ClassVar[str] = "for each"
 
+    @property
+    def inside(self) -> tuple[Step, ...]:
+        return self.steps
 
-Answered = Request | LookUp
-"""Steps that get something to check and to keep."""
+    @property
+    def item_name(self) -> str:
+        return self.item
 
-Step = Request | LookUp | SetValues | Wait | UseShared | ForEach
+    def with_inside(self, change: Callable[[Step], Step]) -> Step:
+        return replace(self, steps=tuple(map(change, self.steps)))
+
+    def keeps(self) -> tuple[str, ...]:
+        return tuple(name for inner in self.steps for name in inner.keeps())
 
 
 class Input(Struct, frozen=True):
@@ -393,9 +428,7 @@ class Case(Placed, frozen=True):
         """The case with every step changed, those inside others first."""
 
         def of(step: Step) -> Step:
-            if isinstance(step, ForEach):
-                step = replace(step, steps=tuple(map(of, step.steps)))
-            return change(step)
+            return change(step.with_inside(of) if step.inside else step)
 
         once, steps, afterwards, at_the_end = (tuple(map(of, self.part(part))) for part in PARTS)
         return replace(self, once=once, steps=steps, afterwards=afterwards, at_the_end=at_the_end)
@@ -412,23 +445,8 @@ _FIELDS: dict[Part, str] = {
 def numbered(step: Step, number: str) -> Iterator[tuple[str, Step]]:
     """A step with its number, and those inside it."""
     yield number, step
-    if isinstance(step, ForEach):
-        for index, inner in enumerate(step.steps, 1):
-            yield from numbered(inner, f"{number}.{index}")
-
-
-def keeps_of(step: Step) -> tuple[str, ...]:
-    """The names under which a step keeps values for those after it, those of the steps inside it
-    too."""
-    if isinstance(step, Answered):
-        return tuple(keep.name for keep in step.keep)
-    if isinstance(step, SetValues):
-        return tuple(name for name, _ in step.values)
-    if isinstance(step, UseShared):
-        return tuple(here for _, here in step.gives)
-    if isinstance(step, ForEach):
-        return tuple(name for inner in step.steps for name in keeps_of(inner))
-    return ()
+    for index, inner in enumerate(step.inside, 1):
+        yield from numbered(inner, f"{number}.{index}")
 
 
 class Suite(Struct, frozen=True):

@@ -62,9 +62,7 @@ def _problem(step: UseShared, library: Library, inside: tuple[str, ...]) -> Why 
 
 def uses(case: Case) -> list[str]:
     """The shared steps that a case names, in order, each once."""
-    return list(
-        dict.fromkeys(step.of for _, step in case.every_step() if isinstance(step, UseShared))
-    )
+    return list(dict.fromkeys(step.uses for _, step in case.every_step() if step.uses))
 
 
 def users(name: str, library: Library) -> set[str]:

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
-from saltpath.core.cases.case import PARTS, Answered, ForEach, LookUp, Step, UseShared
+from saltpath.core.cases.case import PARTS, Step
 
 
 def steps_in(document: Mapping[str, Any]) -> Iterator[dict[str, Any]]:
@@ -40,29 +40,9 @@ def with_step(
     return {**document, **{part: within(document[part]) for part in PARTS if document.get(part)}}
 
 
-SAFE = frozenset(["GET", "HEAD", "OPTIONS", "TRACE"])
-"""Methods that change nothing (RFC 9110, 9.2.1)."""
-
-
-def may_change(step: Answered) -> bool:
-    """Whether a step may change something where it is sent, or looks."""
-    return step.changes if isinstance(step, LookUp) else step.method.upper() not in SAFE
-
-
-def where_to(step: Answered) -> str:
-    """Where a step goes, in a line: `POST [=harbour]/port-calls`, or the database and what is asked
-    of it."""
-    if isinstance(step, LookUp):
-        return f"{step.database}: {step.asked.sql.text if step.asked.sql else step.asked.table}"
-    return f"{step.method} {step.address.text}"
-
-
-def changing(steps: Iterable[Step]) -> Iterator[Answered]:
+def changing(steps: Iterable[Step]) -> Iterator[Step]:
     """The steps that may change something, those inside others too."""
     for step in steps:
-        if isinstance(step, ForEach):
-            yield from changing(step.steps)
-        elif isinstance(step, UseShared) and step.shared is not None:
-            yield from changing(step.shared.steps)
-        elif isinstance(step, Answered) and may_change(step) and not step.off:
+        yield from changing(step.carried_out)
+        if step.may_change() and not step.off:
             yield step

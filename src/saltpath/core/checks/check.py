@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from saltpath.core.answers.answer import Answer
 from saltpath.core.answers.subjects import Found, find, taken
-from saltpath.core.cases.case import Check
+from saltpath.core.cases.expectations import Check
 from saltpath.core.checks import loose
 from saltpath.core.checks.outcome import MOST_PLACES, Outcome
 from saltpath.core.checks.relations import TABLE, Relation, Setting

@@ -12,7 +12,7 @@ from collections.abc import Collection, Iterator
 from decimal import Decimal
 from typing import Any
 
-from saltpath.core.cases.case import Check
+from saltpath.core.cases.expectations import Check
 from saltpath.core.checks.relations import TABLE, Setting
 from saltpath.core.checks.relations.table import measured
 from saltpath.core.values import plain

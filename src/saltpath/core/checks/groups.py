@@ -9,7 +9,7 @@ from msgspec.structs import replace
 
 from saltpath.core.answers.answer import Answer
 from saltpath.core.answers.subjects import find
-from saltpath.core.cases.case import Check, Expectation, Group
+from saltpath.core.cases.expectations import Check, Expectation, Group
 from saltpath.core.checks.check import judge_one
 from saltpath.core.checks.outcome import MOST_PLACES, Outcome
 from saltpath.core.references.scopes import Scopes

@@ -10,7 +10,7 @@ import msgspec
 from msgspec.structs import replace
 
 from saltpath.core.answers.answer import Answer
-from saltpath.core.cases.case import Check, Expectation
+from saltpath.core.cases.expectations import Check, Expectation
 from saltpath.core.checks.groups import judge
 from saltpath.core.checks.outcome import Outcome, verdict_of
 from saltpath.core.checks.relations import TABLE

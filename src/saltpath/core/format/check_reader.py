@@ -6,7 +6,7 @@ from __future__ import annotations
 from typing import Any
 
 from saltpath.core.answers.subjects import Subject, of_document, read_subject
-from saltpath.core.cases.case import Check, Expectation, Group, Place
+from saltpath.core.cases.expectations import Check, Expectation, Group, Place
 from saltpath.core.checks import loose, relations
 from saltpath.core.checks.judge import quickly
 from saltpath.core.checks.relations.operand import unit_fault

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from saltpath.core.answers.subjects import Subject
-from saltpath.core.cases.case import Database, LookUp, Place, checks_in, subjects_in
+from saltpath.core.cases.case import Database, LookUp
+from saltpath.core.cases.expectations import Place, checks_in, subjects_in
 from saltpath.core.cases.statement import changes
 from saltpath.core.format.asked_reader import read_asked, read_most
 from saltpath.core.format.check_reader import read_expectations

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from saltpath.core.answers.subjects import read_subject
-from saltpath.core.cases.case import Cell, Place, Write
+from saltpath.core.cases.case import Cell, Write
+from saltpath.core.cases.expectations import Place
 from saltpath.core.format.nodes import Node
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.running.outputs import OF_STEP

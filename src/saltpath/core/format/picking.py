@@ -11,7 +11,7 @@ from typing import Any
 from msgspec import Struct
 
 from saltpath.core.answers.answer import Answer
-from saltpath.core.cases.case import Expectation
+from saltpath.core.cases.expectations import Expectation
 from saltpath.core.cases.row_sources import Row
 from saltpath.core.checks.judge import judge
 from saltpath.core.checks.typed import read_sentence

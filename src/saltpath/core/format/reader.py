@@ -4,9 +4,11 @@ line and nearest key."""
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from typing import Any
 
-from saltpath.core.cases.case import Case, ForEach, Place, SetValues, Step, UseShared, Wait
+from saltpath.core.cases.case import Case, ForEach, SetValues, Step, UseShared, Wait
+from saltpath.core.cases.expectations import Place
 from saltpath.core.format.check_reader import read_expectations
 from saltpath.core.format.lookup_reader import read_lookup
 from saltpath.core.format.nodes import FormatError, Node, Problem, from_data
@@ -41,7 +43,6 @@ CASE_KEYS = (
     "at the end",
 )
 SHARED_KEYS = ("salt-path", "shared", "about", "key", "tags", "inputs", "outputs", "steps")
-STEP_KINDS = ("request", "look up", "set", "wait", "shared", "for each")
 USE_KEYS = ("shared", "with", "gives", "key", "only if", "off")
 EACH_KEYS = ("for each", "as", "steps", "key", "only if", "off")
 MOST_LEVELS = 20
@@ -192,27 +193,24 @@ def _step(reading: Reading, node: Node, path: str, level: int) -> Step | None:
             node.line,
         )
         return None
-    kinds = [key for key in STEP_KINDS if key in node.value]
+    kinds = [key for key in STEP_READERS if key in node.value]
     if not kinds:
-        near = next((n for key in node.value if (n := nearest(key, STEP_KINDS))), None)
-        hint = f"did you mean {near!r}?" if near else f"expected one of {listed(STEP_KINDS)}"
+        near = next((n for key in node.value if (n := nearest(key, STEP_READERS))), None)
+        hint = f"did you mean {near!r}?" if near else f"expected one of {listed(STEP_READERS)}"
         reading.wrong(f"this step has no kind; {hint}", path, node.line)
         return None
-    if kinds[0] in ("request", "look up"):
-        read = read_request if kinds[0] == "request" else read_lookup
-        return read(
-            reading,
-            node,
-            path,
-            _step_key(reading, node.value, path),
-            _off(reading, node.value, path),
-        )
-    if kinds[0] == "for each":
-        return _for_each(reading, node, path, level)
-    return {"set": _set, "wait": _wait, "shared": _use}[kinds[0]](reading, node, path)
+    return STEP_READERS[kinds[0]](reading, node, path, level)
 
 
-def _use(reading: Reading, node: Node, path: str) -> Step:
+def _request(reading: Reading, node: Node, path: str, level: int) -> Step:
+    return read_request(reading, node, path, *own_keys(reading, node.value, path))
+
+
+def _look_up(reading: Reading, node: Node, path: str, level: int) -> Step:
+    return read_lookup(reading, node, path, *own_keys(reading, node.value, path))
+
+
+def _use(reading: Reading, node: Node, path: str, level: int) -> Step:
     keys = reading.mapping(node, path, USE_KEYS, (), "a step with shared steps")
     of = reading.text(keys["shared"], path, "the name of the shared steps")
     gives: list[tuple[str, str]] = []
@@ -230,7 +228,7 @@ def _use(reading: Reading, node: Node, path: str) -> Step:
         for name, child in read_names(reading, keys.get("with"), f"{path}.with", "with")
     )
     only_if = read_condition(reading, keys.get("only if"), f"{path}.only if")
-    key = _step_key(reading, keys, path)
+    key, off = own_keys(reading, keys, path)
     return UseShared(
         of,
         key,
@@ -238,7 +236,7 @@ def _use(reading: Reading, node: Node, path: str) -> Step:
         given,
         tuple(gives),
         only_if,
-        _off(reading, keys, path),
+        off,
         place=Place(path, node.line),
     )
 
@@ -271,19 +269,20 @@ def _for_each(reading: Reading, node: Node, path: str, level: int) -> Step:
     shown = "the list"
     if isinstance(of, Template):
         shown = of.text[2:-1] if of.single is not None else of.text
+    key, off = own_keys(reading, keys, path)
     return ForEach(
         f"for each {item} of {shown}",
-        _step_key(reading, keys, path),
+        key,
         of,
         item,
         _steps(reading, keys.get("steps"), f"{path}.steps", level + 1),
         read_condition(reading, keys.get("only if"), f"{path}.only if"),
-        _off(reading, keys, path),
+        off,
         Place(path, node.line),
     )
 
 
-def _set(reading: Reading, node: Node, path: str) -> Step:
+def _set(reading: Reading, node: Node, path: str, level: int) -> Step:
     keys = reading.mapping(node, path, ("set", "key", "only if", "write", "off"), (), "a set step")
     values = named_values(reading, keys["set"], f"{path}.set")
     compiled = tuple((name, compile_tree_quietly(value)) for name, value in values.values.items())
@@ -292,10 +291,8 @@ def _set(reading: Reading, node: Node, path: str) -> Step:
     name = f"set {listed(values.values, 3)}"
     only_if = read_condition(reading, keys.get("only if"), f"{path}.only if")
     write = read_write(reading, keys.get("write"), f"{path}.write")
-    key = _step_key(reading, keys, path)
-    return SetValues(
-        name, key, compiled, only_if, write, _off(reading, keys, path), Place(path, node.line)
-    )
+    key, off = own_keys(reading, keys, path)
+    return SetValues(name, key, compiled, only_if, write, off, Place(path, node.line))
 
 
 def compile_tree_quietly(value: Any) -> Any:
@@ -306,24 +303,28 @@ def compile_tree_quietly(value: Any) -> Any:
         return None
 
 
-def _wait(reading: Reading, node: Node, path: str) -> Step:
+def _wait(reading: Reading, node: Node, path: str, level: int) -> Step:
     keys = reading.mapping(node, path, ("wait", "key", "only if", "off"), (), "a wait step")
     us = reading.measure(keys["wait"], f"{path}.wait", measures.duration) or 0
     name = f"wait {measures.show_duration(us)}"
     only_if = read_condition(reading, keys.get("only if"), f"{path}.only if")
-    return Wait(
-        name,
-        _step_key(reading, keys, path),
-        us,
-        only_if,
-        _off(reading, keys, path),
-        Place(path, node.line),
-    )
+    key, off = own_keys(reading, keys, path)
+    return Wait(name, key, us, only_if, off, Place(path, node.line))
 
 
-def _step_key(reading: Reading, keys: dict[str, Node], path: str) -> str:
-    return _key(reading, keys.get("key"), f"{path}.key", _STEP_KEY, "six letters or digits")
+def own_keys(reading: Reading, keys: dict[str, Node], path: str) -> tuple[str, bool]:
+    """A step's key, and whether it is switched off."""
+    key = _key(reading, keys.get("key"), f"{path}.key", _STEP_KEY, "six letters or digits")
+    return key, reading.flag(keys.get("off"), f"{path}.off", "off")
 
 
-def _off(reading: Reading, keys: dict[str, Node], path: str) -> bool:
-    return reading.flag(keys.get("off"), f"{path}.off", "off")
+STEP_READERS: dict[str, Callable[[Reading, Node, str, int], Step]] = {
+    "request": _request,
+    "look up": _look_up,
+    "set": _set,
+    "wait": _wait,
+    "shared": _use,
+    "for each": _for_each,
+}
+"""Kinds of steps by the key that says them: from the reading, the step's mapping, its place and how
+deep it stands inside others."""

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import re
 
-from saltpath.core.cases.case import Auth, Expectation, Keep, Place, Repeat, Request, checks_in
+from saltpath.core.cases.case import Auth, Request
+from saltpath.core.cases.expectations import Expectation, Keep, Place, Repeat, checks_in
 from saltpath.core.format.body_reader import BODY_KEYS, read_body, read_pairs
 from saltpath.core.format.check_reader import read_expectations, read_subject_of
 from saltpath.core.format.nodes import Node

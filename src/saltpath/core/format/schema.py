@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import json
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -27,6 +28,7 @@ from saltpath.core.format.json_shapes import (
     object_of,
 )
 from saltpath.core.format.options_reader import LEAST_RATE, MOST_AT_ONCE, MOST_RATE
+from saltpath.core.format.reader import STEP_READERS
 from saltpath.core.format.row_kinds import BY_KEY
 from saltpath.core.format.row_kinds.made import WRITTEN
 from saltpath.core.format.shared_reader import INPUT_KINDS
@@ -241,35 +243,35 @@ def case_schema() -> dict[str, Any]:
 def _steps() -> dict[str, Any]:
     """Everything that stands below a list of steps, as definitions."""
     own = {"key": {"type": "string", "pattern": "^[a-z0-9]{6}$"}, "off": FLAG, "only if": CHECKS}
-    kinds = ("request", "lookup", "set", "wait", "use", "each")
-    named = {"type": "object", "propertyNames": NAMES}
     return {
         "options": OPTIONS,
         **_expectations(),
-        "steps": list_of({"oneOf": [{"$ref": f"#/$defs/{kind}"} for kind in kinds]}),
-        "request": _request(),
-        "lookup": _lookup(),
-        "set": object_of(("set",), {"set": VALUES, "write": WRITE, **own}),
-        "wait": object_of(("wait",), {"wait": DURATION, **own}),
-        "use": object_of(
-            ("shared",),
-            {
-                "shared": TEXT,
-                "with": named,
-                "gives": {**named, "additionalProperties": NAMES},
-                **own,
-            },
-        ),
-        "each": object_of(
-            ("for each", "steps"),
-            {
-                "for each": {"type": ["string", "array"]},
-                "as": NAMES,
-                "steps": {"$ref": "#/$defs/steps"},
-                **own,
-            },
-        ),
+        "steps": list_of({"oneOf": [{"$ref": f"#/$defs/{kind}"} for kind in STEPS]}),
+        **{kind: shape(own) for kind, shape in STEPS.items()},
     }
+
+
+def _use(own: dict[str, Any]) -> dict[str, Any]:
+    named = {"type": "object", "propertyNames": NAMES}
+    gives = {**named, "additionalProperties": NAMES}
+    return object_of(("shared",), {"shared": TEXT, "with": named, "gives": gives, **own})
+
+
+def _each(own: dict[str, Any]) -> dict[str, Any]:
+    of = {"type": ["string", "array"]}
+    below = {"for each": of, "as": NAMES, "steps": {"$ref": "#/$defs/steps"}}
+    return object_of(("for each", "steps"), {**below, **own})
+
+
+STEPS: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
+    "request": lambda own: _request(),
+    "lookup": lambda own: _lookup(),
+    "set": lambda own: object_of(("set",), {"set": VALUES, "write": WRITE, **own}),
+    "wait": lambda own: object_of(("wait",), {"wait": DURATION, **own}),
+    "use": _use,
+    "each": _each,
+}
+"""The shapes of kinds of steps by their definitions' names, from what every step may have."""
 
 
 def shared_schema() -> dict[str, Any]:
@@ -378,7 +380,7 @@ def report_schema() -> dict[str, Any]:
         {
             "step": text,
             "key": text,
-            "kind": {"enum": ["request", "look up", "set", "wait", "shared", "for each"]},
+            "kind": {"enum": list(STEP_READERS)},
             "verdict": VERDICT,
             "why": text,
             "ms": number,

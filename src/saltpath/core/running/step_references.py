@@ -2,25 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+from typing import Any
 
 from saltpath.core.answers.subjects import Subject
-from saltpath.core.cases.case import (
-    Answered,
-    Body,
-    Case,
-    Expectation,
-    ForEach,
-    JsonText,
-    LookUp,
-    Request,
-    SetValues,
-    Step,
-    UseShared,
-    XmlText,
-    checks_in,
-    subjects_in,
-)
+from saltpath.core.cases.case import Body, Case, JsonText, Request, Step, XmlText
+from saltpath.core.cases.expectations import Expectation, checks_in, subjects_in
 from saltpath.core.checks.loose import references_in_expected
 from saltpath.core.references.templates import Reference, named, references_in
 
@@ -29,40 +16,28 @@ def references_of(step: Step) -> Iterator[tuple[Reference, bool]]:
     """Every reference of a step and of those inside it, but to the items there. The flag says
     whether it is resolved when the values of this very step may be kept already."""
     yield from own_references(step)
-    if isinstance(step, ForEach):
-        for inner in step.steps:
-            for reference, late in references_of(inner):
-                if reference.scope is not None or reference.name != step.item:
-                    yield reference, late
+    for inner in step.inside:
+        for reference, late in references_of(inner):
+            if reference.scope is not None or reference.name != step.item_name:
+                yield reference, late
 
 
 def own_references(step: Step) -> Iterator[tuple[Reference, bool]]:
     """Those of the step itself alone."""
-    if isinstance(step, SetValues):
-        for _, tree in step.values:
-            yield from ((reference, False) for reference in references_in(tree))
-    if isinstance(step, UseShared):
-        yield from (
-            (reference, False) for reference in references_in([tree for _, tree in step.given])
-        )
-    if isinstance(step, ForEach):
-        yield from ((reference, False) for reference in references_in(step.of))
-    if isinstance(step, SetValues | Answered) and step.write is not None:
+    yield from ((reference, False) for reference in OWN.get(step.kind, _none)(step))
+    if step.write is not None:
         cells = [cell.of for _, cell in step.write.columns]
         yield from ((reference, True) for reference in references_in(cells))
         subjects = [cell for cell in cells if isinstance(cell, Subject)]
         yield from ((reference, True) for subject in subjects for reference in subject.references())
-    if not isinstance(step, Answered):
-        yield from ((reference, False) for reference in references_of_checks(step.only_if))
-        return
-    if isinstance(step, LookUp):
-        yield from ((reference, False) for reference in references_in(step.asked.trees()))
-    else:
-        yield from ((reference, False) for reference in _sent(step))
     expected = (*step.only_if, *(step.repeat.until if step.repeat else ()), *step.expect)
     yield from ((reference, False) for reference in references_of_checks(expected))
     for keep in step.keep:
         yield from ((reference, True) for reference in keep.of.references())
+
+
+def _none(step: Step) -> Iterator[Reference]:
+    return iter(())
 
 
 def _sent(step: Request) -> Iterator[Reference]:
@@ -131,7 +106,7 @@ def handed_over(case: Case) -> frozenset[str]:
 
 def asked_for(step: Step) -> frozenset[str]:
     """The names that a step only asks about: `value portCallId is present`."""
-    items = (*step.only_if, *(step.expect if isinstance(step, Answered) else ()))
+    items = (*step.only_if, *step.expect)
     return frozenset(
         named(str(check.of.argument)).name for check in checks_in(items) if check.of.kind == "value"
     )
@@ -140,3 +115,13 @@ def asked_for(step: Step) -> frozenset[str]:
 def used_names(step: Step) -> frozenset[str]:
     """The names that a step's references stand for."""
     return frozenset(reference.name for reference, _ in references_of(step))
+
+
+OWN: dict[str, Callable[[Any], Iterator[Reference]]] = {
+    "request": _sent,
+    "look up": lambda step: references_in(step.asked.trees()),
+    "set": lambda step: references_in([tree for _, tree in step.values]),
+    "shared": lambda step: references_in([tree for _, tree in step.given]),
+    "for each": lambda step: references_in(step.of),
+}
+"""What each kind of step holds beside its condition, checks, keeps and what it writes."""

@@ -8,7 +8,6 @@ from typing import Any
 from flask import Blueprint, Response
 
 from saltpath.core.assist.coverage import by_name, coverage
-from saltpath.core.cases.case import Answered
 from saltpath.core.references.scopes import Scope, Scopes
 from saltpath.core.values import plain
 from saltpath.server.asked import case_asked, suite_asked
@@ -55,14 +54,8 @@ def _of_case(case: StoredCase) -> dict[str, Any]:
 
 
 def _of_step(of: SeenStep, number: int, scopes: Scopes) -> dict[str, Any] | None:
-    answer = (
-        kept_answers.answer_of(of.seen, of.namespaces) if isinstance(of.step, Answered) else None
-    )
-    if (
-        answer is None
-        or not isinstance(of.step, Answered)
-        or len(answer.body) > kept_answers.LARGEST_BODY
-    ):
+    answer = kept_answers.answer_of(of.seen, of.namespaces) if of.step.answered else None
+    if answer is None or not of.step.answered or len(answer.body) > kept_answers.LARGEST_BODY:
         return None
     size = len(answer.body)
     found = coverage(

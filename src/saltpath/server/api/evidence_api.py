@@ -18,7 +18,8 @@ from saltpath.core.answers.subjects import find, read_subject, taken
 from saltpath.core.assist.completion import fit, offered
 from saltpath.core.assist.observations import places, seen, telling
 from saltpath.core.assist.repeated import repeated
-from saltpath.core.cases.case import Answered, checks_in
+from saltpath.core.cases.case import Step
+from saltpath.core.cases.expectations import checks_in
 from saltpath.core.cases.steps import steps_in
 from saltpath.core.checks.doubts import doubt
 from saltpath.core.checks.typed import read_sentence, suggestions, write_sentence
@@ -120,9 +121,9 @@ def read_typed(data: Typed, id: str) -> Response:
     except (Unreadable, FormatError) as problem:
         return json_answer({**result, "problem": str(problem)})
     result |= {"check": check, "typed": write_sentence(check)}
-    if isinstance(read, Answered):
+    if read.answered:
         result["doubt"] = _doubt(stored, key, read)
-    if last is not None and isinstance(read, Answered):
+    if last is not None and read.answered:
         seen_last, answer, scopes = last
         scopes.asking = asker(seen_last.exchanges[-1], answer, scopes)
         result["outcome"] = outcome_view(
@@ -193,7 +194,7 @@ def seen_places(id: str, key: str) -> Response:
     )
 
 
-def _doubt(stored: cases.StoredCase, key: str, read: Answered) -> str:
+def _doubt(stored: cases.StoredCase, key: str, read: Step) -> str:
     """Why a check that was typed says nothing, by what the step's kept answers had; empty where it
     does."""
     checks = list(checks_in(read.expect))

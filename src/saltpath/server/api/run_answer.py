@@ -10,7 +10,7 @@ import msgspec
 from msgspec import Struct
 
 from saltpath.core.assist.outline import placed
-from saltpath.core.cases.case import Case, keeps_of
+from saltpath.core.cases.case import Case
 from saltpath.core.values import plain
 from saltpath.server.api.views import head_view, ms, reason, run_view
 from saltpath.server.caches import LruCache, VersionCache
@@ -98,7 +98,7 @@ def _written(run: runs.Run, entry: runs.RunCase, plan: _Plan, heads: str) -> msg
 
 def _planned(entry: runs.RunCase) -> _Plan:
     case = with_shared(cases.case_at(database(), entry.case_id, entry.version))
-    kept = [name for _, step in case.every_step() for name in keeps_of(step)]
+    kept = [name for _, step in case.every_step() for name in step.keeps()]
     return _Plan(
         msgspec.Raw(plain.write_json(_step_names(case))),
         case.rows is not None,

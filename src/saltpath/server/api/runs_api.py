@@ -12,8 +12,8 @@ from msgspec import UNSET
 from msgspec.structs import replace
 
 from saltpath.core.assist.single_step import needs
-from saltpath.core.cases.case import Answered
-from saltpath.core.cases.steps import changing, where_to
+from saltpath.core.cases.case import Step
+from saltpath.core.cases.steps import changing
 from saltpath.core.format.picking import picks_of, read_picks
 from saltpath.core.references.templates import is_name
 from saltpath.core.running.inherited import signed_in
@@ -298,14 +298,14 @@ def _changing_steps(chosen: list[cases.StoredCase], asked: RunRequest) -> list[d
             "caseName": case.name,
             "step": step.key,
             "name": step.name,
-            "send": where_to(step),
+            "send": step.where_to(),
         }
         for case in chosen
         for step in _changing(case, asked.only)
     ]
 
 
-def _changing(case: cases.StoredCase, only: tuple[int, ...] | None) -> list[Answered]:
+def _changing(case: cases.StoredCase, only: tuple[int, ...] | None) -> list[Step]:
     linked = with_shared(case)
     steps = [
         step

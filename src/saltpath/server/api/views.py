@@ -12,7 +12,8 @@ from msgspec.structs import replace
 from saltpath.core.answers.exchange import Exchange
 from saltpath.core.answers.header_values import passed_over
 from saltpath.core.assist.outline import expectation, place_of, sign_in
-from saltpath.core.cases.case import Auth, Expectation
+from saltpath.core.cases.case import Auth
+from saltpath.core.cases.expectations import Expectation
 from saltpath.core.checks.judge import Outcome
 from saltpath.core.values import measures, plain
 from saltpath.core.values.why import Why, as_masked, fault
