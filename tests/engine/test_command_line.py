@@ -151,6 +151,10 @@ class CommandLine(unittest.TestCase):
             "core.schemas.compiling",
             "core.assist.inspect",
             "core.format.writer",
+            "core.format.asked_reader",
+            "core.format.json_shapes",
+            "core.format.row_kinds",
+            "core.format.row_kinds.files",
             "core.tables.frame",
             "core.tables.finding",
         }

@@ -14,7 +14,6 @@ from msgspec.structs import replace
 from saltpath.core.cases.case import Part
 from saltpath.core.cases.options import Options
 from saltpath.core.cases.row_sources import DatabaseRows, Row
-from saltpath.core.format.row_kinds import Given
 from saltpath.core.references.scopes import Scope, Scopes
 from saltpath.core.running.compiled import CompiledCase
 from saltpath.core.running.events import CaseFinished, CaseStarted, RowFinished, RowStarted
@@ -121,6 +120,8 @@ class CaseWalk:
     def _open(self) -> Feed:
         plan, planned, index = self._of_run.plan, self._planned, self._index
         assert planned.source is not None
+        from saltpath.core.format.row_kinds import Given  # for cases with rows
+
         scopes, of_run, options = self._session.scopes, self._of_run, self._options
 
         def ask(source: DatabaseRows) -> list[dict[str, Any]]:

@@ -13,13 +13,13 @@ from itertools import islice
 from typing import TYPE_CHECKING
 
 from saltpath.core.cases.row_sources import Row, Source
-from saltpath.core.format.row_kinds import BY_KIND, Given
 from saltpath.core.references.scopes import Scopes
 from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.why import Blocked, fault, why
 
 if TYPE_CHECKING:
     from saltpath.core.format.picking import Picks
+    from saltpath.core.format.row_kinds import Given
 
 log = logging.getLogger("saltpath.engine")
 MOST_AHEAD = 256
@@ -101,7 +101,9 @@ class Feed:
 def rows_of(source: Source, pick: str, given: Given) -> Iterator[Row]:
     """The rows of a source that are meant, by its own picks and by the run's. Raises Blocked while
     they are read: with the reason, also where there is none at all."""
-    from saltpath.core.format.picking import read_picks  # for cases with rows
+    # for cases with rows
+    from saltpath.core.format.picking import read_picks
+    from saltpath.core.format.row_kinds import BY_KIND
 
     own, wanted = read_picks(source.pick), read_picks(pick)
     seen = read = False

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from saltpath.core.cases.case import Environment, NamedValues, Project, Suite
+from saltpath.core.cases.case import Database, Environment, NamedValues, Project, Suite
 from saltpath.core.cases.row_sources import Source
 from saltpath.core.format.check_reader import read_expectations
-from saltpath.core.format.lookup_reader import read_databases
 from saltpath.core.format.nodes import FormatError, Node, from_data
 from saltpath.core.format.options_reader import named_values, options
 from saltpath.core.format.reader import located, version
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.request_reader import read_sign_in
-from saltpath.core.format.row_kinds import is_path, read_rows
 from saltpath.core.format.source import read_source
 from saltpath.core.values.moments import NoMoment, zone_of
 
@@ -79,10 +77,18 @@ def read_project(source: str | dict[str, object], file: str = "project.yaml") ->
         zone=zone,
         environment=reading.text(keys.get("environment"), "environment", "environment"),
         sources=_sources(reading, keys.get("sources")),
-        databases=read_databases(reading, keys.get("databases")),
+        databases=_databases(reading, keys.get("databases")),
     )
     reading.finish()
     return project
+
+
+def _databases(reading: Reading, node: Node | None) -> dict[str, Database]:
+    if node is None:
+        return {}
+    from saltpath.core.format.lookup_reader import read_databases  # for projects that have some
+
+    return read_databases(reading, node)
 
 
 def _sources(reading: Reading, node: Node | None) -> dict[str, Source]:
@@ -94,6 +100,8 @@ def _sources(reading: Reading, node: Node | None) -> dict[str, Source]:
             f"sources must be a mapping of names; found {found(node)}", "sources", node.line
         )
         return {}
+    from saltpath.core.format.row_kinds import is_path, read_rows  # for projects that have some
+
     sources: dict[str, Source] = {}
     for name, child in node.value.items():
         if is_path(name) or not name.strip():

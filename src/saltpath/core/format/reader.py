@@ -9,14 +9,13 @@ from typing import Any
 
 from saltpath.core.cases.case import Case, ForEach, SetValues, Step, UseShared, Wait
 from saltpath.core.cases.expectations import Place
+from saltpath.core.cases.row_sources import Source
 from saltpath.core.format.check_reader import read_expectations
-from saltpath.core.format.lookup_reader import read_lookup
 from saltpath.core.format.nodes import FormatError, Node, Problem, from_data
 from saltpath.core.format.options_reader import named_values, options
 from saltpath.core.format.output_reader import read_write
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.request_reader import read_condition, read_request, read_sign_in
-from saltpath.core.format.row_kinds import read_rows
 from saltpath.core.format.shared_reader import defaults_of, read_inputs, read_names, read_outputs
 from saltpath.core.format.source import read_source
 from saltpath.core.references.templates import Template, compile_tree, is_name
@@ -104,7 +103,7 @@ def case_of(root: Node, file: str) -> Case:
             for i, n in enumerate(reading.items(keys.get("tags"), "tags", "tags"))
         ),
         values=named_values(reading, keys.get("values"), "values"),
-        rows=read_rows(reading, keys.get("rows")),
+        rows=_rows(reading, keys.get("rows")),
         options=options(reading, keys.get("options"), "options"),
         stop_on_failure=on_failure != "go on",
         every_answer=read_expectations(
@@ -119,6 +118,14 @@ def case_of(root: Node, file: str) -> Case:
     )
     reading.finish()
     return case
+
+
+def _rows(reading: Reading, node: Node | None) -> Source | None:
+    if node is None:
+        return None
+    from saltpath.core.format.row_kinds import read_rows  # for cases that have some
+
+    return read_rows(reading, node)
 
 
 def _shared_steps(root: Node, file: str) -> Case:
@@ -207,6 +214,8 @@ def _request(reading: Reading, node: Node, path: str, level: int) -> Step:
 
 
 def _look_up(reading: Reading, node: Node, path: str, level: int) -> Step:
+    from saltpath.core.format.lookup_reader import read_lookup  # for cases that look rows up
+
     return read_lookup(reading, node, path, *own_keys(reading, node.value, path))
 
 
