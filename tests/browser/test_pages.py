@@ -27,6 +27,33 @@ class Pages(BrowserTest):
         self.go(f"/cases/{self.app.cases(self.app.troubles)[name]}")
         self.page.get_by_role("heading", name=name).wait_for()
 
+    def test_a_menu_is_opened_walked_and_left_by_keys_and_by_mouse(self):
+        page, name = self.page, "Project Fernholm Harbour"
+        self.go("/cases")
+        opener = page.get_by_role("button", name=name)
+        items = page.get_by_role("menuitem")
+        focused = "document.activeElement?.getAttribute('aria-label')"
+        opener.press("Enter")
+        items.first.wait_for()
+        expect(opener).to_have_attribute("aria-expanded", "true")
+        page.keyboard.press("Escape")
+        expect(items).to_have_count(0)
+        self.assertEqual(page.evaluate(focused), name, "the focus comes back")
+        opener.press("Enter")
+        items.first.wait_for()
+        page.keyboard.press("ArrowDown")
+        page.keyboard.press("Enter")  # and the Enter does not open it again
+        page.get_by_role("button", name="Project Troubles at Fernholm").wait_for()
+        expect(items).to_have_count(0)
+        page.get_by_role("button", name="Project Troubles at Fernholm").click()
+        items.first.wait_for()
+        self.assertEqual(self.axe(), [])
+        page.mouse.click(640, 700)
+        expect(items).to_have_count(0)
+        page.get_by_role("button", name="Project Troubles at Fernholm").click()
+        items.filter(has_text="Fernholm Harbour").click()
+        opener.wait_for()
+
     def test_run_a_case_watch_it_and_find_what_failed(self):
         self.open_case("A long vessel gets a berth long enough")
         self.page.get_by_role("button", name="Run this case").click()

@@ -22,7 +22,6 @@ import "./app/data.css";
 import "./app/rows.css";
 import "./app/narrow.css";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { App as AntApp } from "antd";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
@@ -30,7 +29,9 @@ import { ASK_AGAIN_AFTER_MS, askAgain } from "./api/retrying";
 import { Shell } from "./app/Shell";
 import { ChangesProvider } from "./parts/Changes";
 import { ConfirmProvider } from "./parts/Confirm";
+import { readMenu } from "./parts/menu/Menu";
 import { Missing } from "./parts/Notice";
+import { SaidProvider } from "./parts/Said";
 import { PLACES, readAhead } from "./places/routes";
 import { ProjectProvider } from "./state/project";
 import { ThemeProvider } from "./state/theme";
@@ -60,7 +61,7 @@ const router = createBrowserRouter([
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>
     <ThemeProvider>
-      <AntApp>
+      <SaidProvider>
         <QueryClientProvider client={client}>
           <ProjectProvider>
             <ConfirmProvider>
@@ -70,9 +71,9 @@ createRoot(document.getElementById("root") as HTMLElement).render(
             </ConfirmProvider>
           </ProjectProvider>
         </QueryClientProvider>
-      </AntApp>
+      </SaidProvider>
     </ThemeProvider>
   </StrictMode>,
 );
 
-readAhead(3_000);
+readAhead(3_000, readMenu);

@@ -1,8 +1,8 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { Dropdown } from "antd";
 import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api } from "../api";
+import { Menu } from "../parts/menu/Menu";
 import { Typing } from "../parts/typing/Typing";
 import { useProjects } from "../state/project";
 
@@ -35,7 +35,7 @@ export function ProjectMenu() {
     { key: "save", label: "Save this one as files" },
     { key: "bring", label: "Bring in a project from files…" },
   ];
-  const pick = ({ key }: { key: string }) => {
+  const pick = (key: string) => {
     if (key === "new") return setNaming(true);
     if (key === "save") return window.location.assign(api.folderAddress(project.id));
     if (key === "bring") return archive.current?.click();
@@ -63,16 +63,15 @@ export function ProjectMenu() {
           </button>
         </span>
       )}
-      <Dropdown menu={{ items, onClick: pick, selectedKeys: [project.id] }} trigger={["click"]} autoFocus>
-        <button
-          type="button"
-          className="project-name"
-          aria-haspopup="menu"
-          aria-label={`Project ${project.name}`}
-        >
-          {project.name}
-        </button>
-      </Dropdown>
+      <Menu
+        items={items}
+        pick={pick}
+        selected={project.id}
+        className="project-name"
+        aria-label={`Project ${project.name}`}
+      >
+        {project.name}
+      </Menu>
     </>
   );
 }

@@ -1,6 +1,4 @@
-import { MoonOutlined, SunOutlined } from "@ant-design/icons";
 import { useQuery } from "@tanstack/react-query";
-import { Button } from "antd";
 import { Link, NavLink, Outlet } from "react-router";
 import { api } from "../api";
 import { Hints } from "../parts/Hints";
@@ -44,13 +42,15 @@ export function Shell() {
         </nav>
         <span className="shell-end">
           <Finder />
-          <Button
-            type="text"
+          <button
+            type="button"
+            className="theme-button"
             aria-label={`Use the ${other} theme`}
             title={`Use the ${other} theme`}
-            icon={theme === "light" ? <MoonOutlined /> : <SunOutlined />}
             onClick={toggle}
-          />
+          >
+            <LightOrDark light={theme === "dark"} />
+          </button>
           {me.data && (
             <span className="person" title={me.data.name}>
               {me.data.initials}
@@ -63,6 +63,25 @@ export function Shell() {
       {problem && <Notice sentence={problem.message} retry={() => window.location.reload()} />}
       <main id="main">{none ? <NoProject /> : <Outlet />}</main>
     </>
+  );
+}
+
+/** A sun with rays, or a moon. */
+function LightOrDark({ light }: { light: boolean }) {
+  const rays = [0, 45, 90, 135, 180, 225, 270, 315];
+  return (
+    <svg viewBox="0 0 16 16" width="16" height="16" aria-hidden="true" fill="none" stroke="currentColor">
+      {light ? (
+        <>
+          <circle cx="8" cy="8" r="3" />
+          {rays.map((turn) => (
+            <path key={turn} d="M8 1.2v1.8" transform={`rotate(${turn} 8 8)`} strokeLinecap="round" />
+          ))}
+        </>
+      ) : (
+        <path d="M13 9.6A5.6 5.6 0 0 1 6.4 3a5.6 5.6 0 1 0 6.6 6.6Z" strokeLinejoin="round" />
+      )}
+    </svg>
   );
 }
 

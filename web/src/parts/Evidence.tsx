@@ -1,8 +1,8 @@
-import { Segmented } from "antd";
 import { Fragment, useState } from "react";
 import type { Exchange, StepEvidence } from "../api";
 import { duration, size } from "../base/format";
 import { ExchangeView, isLookUp, VIEWS, type View } from "./ExchangeView";
+import { Segments } from "./Segments";
 import type { Acts } from "./tree/picked";
 import type { Namespaces } from "./tree/xml";
 import type { Keeps } from "./watching";
@@ -62,15 +62,14 @@ export function Evidence({ step, about, keeps, acts, loose, namespaces = NONE }:
             </Fragment>
           ))}
         </span>
-        <Segmented<View>
-          size="small"
+        <Segments
+          label="How to show the exchange"
           value={view}
-          onChange={(next) => {
+          options={VIEWS}
+          choose={(next) => {
             setView(next);
             setPointed({ subject: "", times: 0 });
           }}
-          options={[...VIEWS]}
-          aria-label="How to show the exchange"
         />
       </div>
       {step.exchanges.length > 1 && (

@@ -1,5 +1,5 @@
-import { Dropdown } from "antd";
 import type { Environment } from "../api";
+import { Menu } from "./menu/Menu";
 
 interface Props {
   /** What pressing it does; it runs something unless said otherwise. */
@@ -93,10 +93,8 @@ interface ChosenProps {
 /** A word of the button's sentence that is one of several. */
 function Chosen({ text, items, choose }: ChosenProps) {
   return (
-    <Dropdown menu={{ items, onClick: ({ key }) => choose(key) }} trigger={["click"]} autoFocus>
-      <button type="button" className="underlined" aria-haspopup="menu">
-        {text}
-      </button>
-    </Dropdown>
+    <Menu items={items} pick={choose} className="underlined">
+      {text}
+    </Menu>
   );
 }

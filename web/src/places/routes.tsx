@@ -32,11 +32,11 @@ export const PLACES: RouteObject = {
   })),
 };
 
-/** Reads the pages that were not gone to yet, one after the other, beginning `after` milliseconds
+/** Reads what else pages are made of, and the pages that were not gone to yet, one after the other, beginning `after` milliseconds
  *  from now. A browser does not ask again for a script that it could not have: the page then says so, and
  *  offers to be read again. */
-export function readAhead(after: number): void {
+export function readAhead(after: number, ...more: (() => Promise<unknown>)[]): void {
   window.setTimeout(async () => {
-    for (const load of Object.values(PAGES)) await load().catch(() => undefined);
+    for (const load of [...more, ...Object.values(PAGES)]) await load().catch(() => undefined);
   }, after);
 }

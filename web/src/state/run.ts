@@ -1,9 +1,9 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { App } from "antd";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { api, type Environment, type NewRun, type Run, type RunEvent } from "../api";
 import { isAway } from "../api/retrying";
 import { useAskChanges } from "../parts/Changes";
+import { useSay } from "../parts/Said";
 import { useEvents } from "./events";
 import { useProject } from "./project";
 
@@ -60,7 +60,7 @@ export function useStart(): (
   environment?: Environment,
 ) => Promise<Run | undefined> {
   const project = useProject();
-  const { message } = App.useApp();
+  const say = useSay();
   const ask = useAskChanges();
   return useCallback(
     async (run, environment) => {
@@ -71,10 +71,10 @@ export function useStart(): (
         const changes = changing.length ? await ask(environment?.name ?? "", changing) : [];
         return changes && (await api.start(environment?.guarded ? { ...asked, changes } : asked));
       } catch (problem) {
-        message.error(problem instanceof Error ? problem.message : String(problem));
+        say(problem instanceof Error ? problem.message : String(problem));
         return undefined;
       }
     },
-    [project, ask, message],
+    [project, ask, say],
   );
 }

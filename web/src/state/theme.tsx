@@ -1,6 +1,5 @@
-import { theme as antTheme, ConfigProvider } from "antd";
 import { createContext, type ReactNode, useContext, useEffect, useMemo, useState } from "react";
-import { applyTheme, fonts, radius, type Theme, tokens } from "../base/tokens";
+import { applyTheme, type Theme } from "../base/tokens";
 
 interface Choice {
   theme: Theme;
@@ -8,8 +7,6 @@ interface Choice {
 }
 
 const ThemeChoice = createContext<Choice>({ theme: "light", toggle: () => undefined });
-/** Whether the user has asked the system for as little motion as may be. */
-const STILL = window.matchMedia("(prefers-reduced-motion: reduce)");
 const KEY = "saltpath-theme";
 
 export const useTheme = (): Choice => useContext(ThemeChoice);
@@ -20,7 +17,7 @@ function firstTheme(): Theme {
   return window.matchMedia("(prefers-color-scheme: dark)").matches ? "dark" : "light";
 }
 
-/** The look of everything: our tokens for the style sheet and for the component library, with the page's nonce. */
+/** The look of everything: our tokens for the style sheet; what the component library draws takes its own of the same. */
 export function ThemeProvider({ children }: { children: ReactNode }) {
   const [theme, setTheme] = useState<Theme>(firstTheme);
   useEffect(() => applyTheme(theme), [theme]);
@@ -35,41 +32,5 @@ export function ThemeProvider({ children }: { children: ReactNode }) {
     }),
     [theme],
   );
-  const nonce = document.querySelector<HTMLMetaElement>('meta[name="csp-nonce"]')?.content ?? "";
-  const colour = tokens[theme];
-  return (
-    <ThemeChoice.Provider value={choice}>
-      <ConfigProvider
-        csp={{ nonce }}
-        theme={{
-          algorithm: theme === "dark" ? antTheme.darkAlgorithm : antTheme.defaultAlgorithm,
-          token: {
-            colorPrimary: colour.marsh,
-            colorBgBase: colour.card,
-            colorTextBase: colour.ink,
-            colorTextSecondary: colour.muted,
-            colorTextTertiary: colour.muted,
-            colorBorder: colour.line,
-            colorBorderSecondary: colour.line,
-            colorError: colour.failed,
-            colorSuccess: colour.passed,
-            colorWarning: colour.blockedText,
-            colorLink: colour.marsh,
-            colorLinkHover: colour.marsh,
-            colorLinkActive: colour.marsh,
-            colorTextLightSolid: colour.onMarsh,
-            borderRadius: radius,
-            fontFamily: fonts.text,
-            fontFamilyCode: fonts.mono,
-            fontSize: 14,
-            motion: !STILL.matches,
-            motionDurationMid: "0.1s",
-            motionDurationSlow: "0.15s",
-          },
-        }}
-      >
-        {children}
-      </ConfigProvider>
-    </ThemeChoice.Provider>
-  );
+  return <ThemeChoice.Provider value={choice}>{children}</ThemeChoice.Provider>;
 }

@@ -1,5 +1,4 @@
 import { useQuery } from "@tanstack/react-query";
-import { Button } from "antd";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, type RunReport } from "../../api";
@@ -58,9 +57,13 @@ function Report({ run }: { run: RunReport }) {
         </div>
         <div className="actions">
           {!finished && (
-            <Button danger onClick={() => void api.stop(run.id).catch(() => undefined)}>
+            <button
+              type="button"
+              className="plain-button danger"
+              onClick={() => void api.stop(run.id).catch(() => undefined)}
+            >
               Stop this run
-            </Button>
+            </button>
           )}
           {finished && (
             <>
@@ -72,9 +75,13 @@ function Report({ run }: { run: RunReport }) {
               >
                 Run it again with the same data
               </button>
-              <Button type="primary" onClick={() => void again(bad.length ? bad : run.cases)}>
+              <button
+                type="button"
+                className="plain-button strong"
+                onClick={() => void again(bad.length ? bad : run.cases)}
+              >
                 {bad.length ? "Run what did not pass again" : "Run it again"}
-              </Button>
+              </button>
             </>
           )}
         </div>

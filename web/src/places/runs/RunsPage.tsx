@@ -1,5 +1,4 @@
 import { useInfiniteQuery, useQueryClient } from "@tanstack/react-query";
-import { Button } from "antd";
 import { useCallback } from "react";
 import { Link } from "react-router";
 import { api, type Run, type RunEvent } from "../../api";
@@ -45,9 +44,14 @@ export function RunsPage() {
         ))}
       </ul>
       {pages.hasNextPage && (
-        <Button onClick={() => void pages.fetchNextPage()} loading={pages.isFetchingNextPage}>
+        <button
+          type="button"
+          className="plain-button"
+          disabled={pages.isFetchingNextPage}
+          onClick={() => void pages.fetchNextPage()}
+        >
           Show earlier runs
-        </Button>
+        </button>
       )}
     </div>
   );

@@ -1,7 +1,7 @@
-import { Dropdown } from "antd";
 import { useState } from "react";
 import { api, type Environment } from "../../api";
 import { useAsk } from "../../parts/Confirm";
+import { Menu } from "../../parts/menu/Menu";
 import { InPlace } from "../../parts/typing/InPlace";
 
 /** An environment at the head of its column: its name, whether it is guarded, and what can be done with it. */
@@ -57,20 +57,14 @@ export function EnvironmentHead({ of, refresh }: { of: Environment; refresh: () 
       </InPlace>
       {of.guarded && <span className="guarded"> guarded</span>}
       {of.usual && <span className="muted"> usual</span>}
-      <Dropdown
-        menu={{ items, onClick: ({ key }) => void acts[key as keyof typeof acts]() }}
-        trigger={["click"]}
-        autoFocus
+      <Menu
+        items={items}
+        pick={(key) => void acts[key as keyof typeof acts]()}
+        className="plain-button small"
+        aria-label={`What can be done with ${of.name}`}
       >
-        <button
-          type="button"
-          className="plain-button small"
-          aria-label={`What can be done with ${of.name}`}
-          aria-haspopup="menu"
-        >
-          …
-        </button>
-      </Dropdown>
+        …
+      </Menu>
     </span>
   );
 }

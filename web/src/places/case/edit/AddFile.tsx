@@ -1,9 +1,9 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Dropdown } from "antd";
 import { useRef, useState } from "react";
 import { api, type Step } from "../../../api";
 import { size } from "../../../base/format";
 import { withFile } from "../../../case/files";
+import { Menu } from "../../../parts/menu/Menu";
 import { freePath, mediaTypeOf } from "../../../state/files";
 import { useProject } from "../../../state/project";
 import { useEdited } from "../state/context";
@@ -15,14 +15,13 @@ export function AddFile({ step }: { step: Step }) {
   const { editing } = useEdited();
   const project = useProject()?.id ?? "";
   const client = useQueryClient();
-  const [asked, setAsked] = useState(false);
-  const [open, setOpen] = useState(false);
+  const [wanted, setWanted] = useState(false);
   const [problem, setProblem] = useState("");
   const chooser = useRef<HTMLInputElement>(null);
   const files = useQuery({
     queryKey: ["files", project],
     queryFn: () => api.files(project),
-    enabled: open && Boolean(project),
+    enabled: wanted && Boolean(project),
   });
   const known = files.data?.items ?? [];
   const send = async (path: string, type: string) =>
@@ -37,21 +36,6 @@ export function AddFile({ step }: { step: Step }) {
       setProblem((wrong as Error).message);
     }
   };
-  const opener = (
-    <button
-      type="button"
-      className="in-place"
-      aria-haspopup="menu"
-      title="Send a file with it"
-      onClick={() => {
-        setAsked(true);
-        if (!asked) setOpen(true);
-      }}
-    >
-      <span className="muted add">+ file</span>
-    </button>
-  );
-  if (!asked) return opener; // the menu is mounted when somebody wants it, not with every step that opens
   const items = [
     ...known.map((file) => ({ key: file.path, label: `${file.path}, ${size(file.size)}` })),
     ...(known.length ? [{ type: "divider" as const }] : []),
@@ -69,18 +53,15 @@ export function AddFile({ step }: { step: Step }) {
           event.target.value = "";
         }}
       />
-      <Dropdown
-        menu={{
-          items,
-          onClick: ({ key }) => (key === BRING ? chooser.current?.click() : void send(key, mediaTypeOf(key))),
-        }}
-        trigger={["click"]}
-        open={open}
-        onOpenChange={setOpen}
-        autoFocus
+      <Menu
+        items={items}
+        pick={(key) => (key === BRING ? chooser.current?.click() : void send(key, mediaTypeOf(key)))}
+        opens={() => setWanted(true)}
+        className="in-place"
+        title="Send a file with it"
       >
-        {opener}
-      </Dropdown>
+        <span className="muted add">+ file</span>
+      </Menu>
       {problem && (
         <span className="problem" role="alert">
           {problem}

@@ -1,4 +1,3 @@
-import { Button } from "antd";
 import { useState } from "react";
 import type { Step, StepEvidence } from "../../../api";
 import { count, listed } from "../../../base/format";
@@ -67,9 +66,9 @@ export function SendAlone({ step, used, send, busy }: Props) {
           {values ? "with the values of the last run" : "with other values…"}
         </button>
       )}
-      <Button size="small" disabled={busy} onClick={() => void act()}>
+      <button type="button" className="plain-button small" disabled={busy} onClick={() => void act()}>
         {values ? "Send with these, this once" : "Send this step alone"}
-      </Button>
+      </button>
       {first.length > 0 && (
         <span className="muted small" role="status">
           {listed(first.map((name) => `“${name}”`))} {first.length === 1 ? "is" : "are"} sent first, for what
@@ -112,9 +111,14 @@ function Missing({ before, busy, act, leave }: MissingProps) {
       )}
       <span>
         {before.items.length > 0 && (
-          <Button size="small" disabled={busy} onClick={() => void act(before)}>
+          <button
+            type="button"
+            className="plain-button small"
+            disabled={busy}
+            onClick={() => void act(before)}
+          >
             Send {before.items.length === 1 ? "it" : `these ${these}`} first
-          </Button>
+          </button>
         )}{" "}
         <button type="button" className="plain-link" onClick={leave}>
           leave it

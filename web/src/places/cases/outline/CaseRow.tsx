@@ -1,8 +1,8 @@
-import { Dropdown } from "antd";
 import type { DragEventHandler } from "react";
 import { Link } from "react-router";
 import type { CaseLine, Suite } from "../../../api";
 import { count, duration, exactly, lasting } from "../../../base/format";
+import { Menu } from "../../../parts/menu/Menu";
 import { VerdictLine, VerdictMark } from "../../../parts/VerdictMark";
 import { CASE } from "./dragging";
 
@@ -46,15 +46,13 @@ export function CaseRow({ line, over, onto, move, suites, into, remove }: Props)
       </span>
       <span className="row-tools">
         {items.length > 0 && (
-          <Dropdown
-            trigger={["click"]}
-            autoFocus
-            menu={{ items, onClick: ({ key }) => into(suites.find((suite) => suite.id === key) as Suite) }}
+          <Menu
+            items={items}
+            pick={(key) => into(suites.find((suite) => suite.id === key) as Suite)}
+            aria-label={`move to… ${line.name}`}
           >
-            <button type="button" aria-haspopup="menu" aria-label={`move to… ${line.name}`}>
-              move to…
-            </button>
-          </Dropdown>
+            move to…
+          </Menu>
         )}
         <button type="button" aria-label={`Delete the case ${line.name}`} onClick={remove}>
           delete

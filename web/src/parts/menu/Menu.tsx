@@ -1,0 +1,57 @@
+import { type ButtonHTMLAttributes, lazy, type ReactNode, Suspense, useRef, useState } from "react";
+
+export const readMenu = () => import("./OpenMenu");
+const OpenMenu = lazy(readMenu);
+
+export type MenuItem = { key: string; label: string; disabled?: boolean } | { type: "divider" };
+
+interface Props extends Omit<ButtonHTMLAttributes<HTMLButtonElement>, "onClick"> {
+  items: MenuItem[];
+  pick: (key: string) => void;
+  selected?: string;
+  /** Said when it opens. */
+  opens?: () => void;
+  children: ReactNode;
+}
+
+/** A button that opens a menu. The component library draws that, and is read when somebody comes near it: no page waits for it. */
+export function Menu({ items, pick, selected, opens, children, ...button }: Props) {
+  const [open, setOpen] = useState(false);
+  const opener = useRef<HTMLButtonElement>(null);
+  const close = (back: boolean) => {
+    setOpen(false);
+    if (back) opener.current?.focus({ preventScroll: true });
+  };
+  return (
+    <span className="menu">
+      <button
+        ref={opener}
+        type="button"
+        aria-haspopup="menu"
+        aria-expanded={open}
+        {...button}
+        onPointerEnter={() => void readMenu().catch(() => undefined)}
+        onFocus={() => void readMenu().catch(() => undefined)}
+        onClick={() => {
+          opens?.();
+          setOpen(true);
+        }}
+      >
+        {children}
+      </button>
+      {open && (
+        <Suspense fallback={null}>
+          <OpenMenu
+            items={items}
+            selected={selected}
+            close={close}
+            pick={(key) => {
+              close(true);
+              pick(key);
+            }}
+          />
+        </Suspense>
+      )}
+    </span>
+  );
+}

@@ -1,0 +1,39 @@
+import { Dropdown } from "antd";
+import { LibraryTheme } from "./LibraryTheme";
+import type { MenuItem } from "./Menu";
+
+interface Props {
+  items: MenuItem[];
+  selected?: string;
+  pick: (key: string) => void;
+  /** `back`: the focus goes back to where it was opened. */
+  close: (back: boolean) => void;
+}
+
+/** The menu of a button, over whose place it lies while it is open. */
+export default function OpenMenu({ items, selected, pick, close }: Props) {
+  return (
+    <LibraryTheme>
+      <Dropdown
+        open
+        autoFocus
+        trigger={["click"]}
+        menu={{
+          items,
+          onClick: ({ key, domEvent }) => {
+            domEvent.stopPropagation();
+            domEvent.preventDefault(); // else the Enter that chose also presses the button, which has the focus again
+            pick(key);
+          },
+          selectedKeys: selected ? [selected] : [],
+        }}
+        onOpenChange={(opens, { source }) => {
+          if (!opens && source === "trigger") close(true);
+        }}
+      >
+        {/* biome-ignore lint/a11y/noStaticElementInteractions: the button below it has the keys */}
+        <span className="menu-over" onKeyDown={(event) => event.key === "Escape" && close(true)} />
+      </Dropdown>
+    </LibraryTheme>
+  );
+}
