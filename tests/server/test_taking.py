@@ -17,6 +17,7 @@ from saltpath.server.app import contract
 from saltpath.server.bodies import Body, NewRun, Tab, ValueChanges
 from saltpath.server.declared import BODIES
 from saltpath.server.problems import Refused
+from saltpath.server.shapes import gathered
 from saltpath.server.taking import taken
 
 SEED = 4711
@@ -119,6 +120,10 @@ class Taking(unittest.TestCase):
             ):
                 taken(NewRun)
             self.assertIn(refused.exception.status, (400, 422))
+
+    def test_no_shape_hides_another_of_its_name(self):
+        with self.assertRaisesRegex(ValueError, "there are two shapes Tab"):
+            gathered({"Tab": {}}, {"Case": {}, "Tab": {}})
 
     def test_every_type_is_a_shape_of_the_document(self):
         for name, kind in BODIES.items():

@@ -9,7 +9,7 @@ from typing import Any
 from flask import Flask
 
 from saltpath.server.declared import BODIES, OPERATION
-from saltpath.server.shapes import SHAPES
+from saltpath.server.shapes import SHAPES, gathered
 from saltpath.server.taking import shapes_of
 
 ROOT = "/api/v1"
@@ -34,5 +34,5 @@ def document(app: Flask) -> dict[str, Any]:
         },
         "servers": [{"url": ROOT}],
         "paths": paths,
-        "components": {"schemas": {**SHAPES, **shapes_of(list(BODIES.values()))}},
+        "components": {"schemas": gathered(SHAPES, shapes_of(list(BODIES.values())))},
     }
