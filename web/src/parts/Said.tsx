@@ -21,16 +21,16 @@ export function SaidProvider({ children }: { children: ReactNode }) {
   return (
     <Saying.Provider value={say}>
       {children}
-      <div className="said-over" role="alert">
-        {said && (
-          <p key={said.number}>
+      {said && (
+        <div className="said-over" role="alert" key={said.number}>
+          <p>
             {said.sentence}{" "}
             <button type="button" className="plain-link" onClick={() => setSaid(undefined)}>
               Well
             </button>
           </p>
-        )}
-      </div>
+        </div>
+      )}
     </Saying.Provider>
   );
 }

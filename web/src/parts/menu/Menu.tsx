@@ -1,9 +1,8 @@
 import { type ButtonHTMLAttributes, lazy, type ReactNode, Suspense, useRef, useState } from "react";
+import type { MenuItem } from "./items";
 
 export const readMenu = () => import("./OpenMenu");
 const OpenMenu = lazy(readMenu);
-
-export type MenuItem = { key: string; label: string; disabled?: boolean } | { type: "divider" };
 
 interface Props extends Omit<ButtonHTMLAttributes<HTMLButtonElement>, "onClick"> {
   items: MenuItem[];

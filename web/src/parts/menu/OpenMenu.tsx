@@ -1,6 +1,6 @@
 import { Dropdown } from "antd";
+import type { MenuItem } from "./items";
 import { LibraryTheme } from "./LibraryTheme";
-import type { MenuItem } from "./Menu";
 
 interface Props {
   items: MenuItem[];
