@@ -66,6 +66,12 @@ class Circles(unittest.TestCase):
             if name.split("/")[0] in PURE:
                 self.assertNotRegex(path.read_text(encoding="utf-8"), r"from \"(react|antd|@tanstack)", name)
 
+    def test_what_is_asked_for_has_its_key_in_one_place(self):
+        """Who asks and who says that it has changed mean the same (`api/keys.ts`)."""
+        for file in SOURCE.rglob("*.ts*"):
+            text = file.read_text(encoding="utf-8")
+            self.assertNotRegex(text, r'queryKey: \[|QueryData\(\[|queryKey: \w+\s*\}.*\["', file.name)
+
 
 if __name__ == "__main__":
     unittest.main()

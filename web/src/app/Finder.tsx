@@ -2,9 +2,11 @@ import { useQuery } from "@tanstack/react-query";
 import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api } from "../api";
-import { type Action, setSingleKeys, singleKeys, usePageActions } from "../base/finding";
+import { queryKeys } from "../api/keys";
+import { type Action, singleKeys, usePageActions } from "../base/finding";
 import { useProject } from "../state/project";
 import { useTheme } from "../state/theme";
+import { SingleKeys } from "./SingleKeys";
 
 const MOST = 12;
 const KEYS: [string, string][] = [
@@ -91,20 +93,6 @@ export function Finder() {
   );
 }
 
-function SingleKeys() {
-  const [on, setOn] = useState(singleKeys);
-  const turn = () => {
-    setSingleKeys(!on);
-    setOn(!on);
-  };
-  return (
-    <label className="single-keys">
-      <input type="checkbox" checked={on} onChange={turn} /> Keys without Ctrl or Alt do something (E, A, T,
-      O, B, K, P on a place, and ?)
-    </label>
-  );
-}
-
 function Finding({ close, keys }: { close: () => void; keys: () => void }) {
   const project = useProject();
   const navigate = useNavigate();
@@ -112,9 +100,13 @@ function Finding({ close, keys }: { close: () => void; keys: () => void }) {
   const [typed, setTyped] = useState("");
   const [chosen, setChosen] = useState(0);
   const id = project?.id ?? "";
-  const suites = useQuery({ queryKey: ["suites", id], queryFn: () => api.suites(id), enabled: Boolean(id) });
+  const suites = useQuery({
+    queryKey: queryKeys.suites(id),
+    queryFn: () => api.suites(id),
+    enabled: Boolean(id),
+  });
   const runs = useQuery({
-    queryKey: ["runs", id, "found"],
+    queryKey: queryKeys.runs(id, "found"),
     queryFn: () => api.runs(id),
     enabled: Boolean(id),
   });

@@ -2,6 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api } from "../api";
+import { queryKeys } from "../api/keys";
 import { Menu } from "../parts/menu/Menu";
 import { Typing } from "../parts/typing/Typing";
 import { useProjects } from "../state/project";
@@ -85,7 +86,7 @@ export function NewProject({ close, quiet }: { close: () => void; quiet?: boolea
     if (!name.trim()) return undefined;
     try {
       const made = await api.addProject(name.trim());
-      await client.invalidateQueries({ queryKey: ["projects"] });
+      await client.invalidateQueries({ queryKey: queryKeys.projects() });
       choose(made.id);
       void navigate("/cases");
       return undefined;

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useCallback } from "react";
 import { api, type Exchange, type StepEvidence } from "../api";
+import { queryKeys } from "../api/keys";
 import { duration, exactly, size } from "../base/format";
 import { Copies } from "./Copies";
 import { Facts } from "./Facts";
@@ -126,7 +127,7 @@ function decoded(body: ArrayBuffer, mediaType: string): string {
 /** A page as it looks, without its scripts, and without reaching out: it stands in a frame that may do nothing. */
 function Html({ exchange }: { exchange: Exchange }) {
   const body = useQuery({
-    queryKey: ["page", exchange.id],
+    queryKey: queryKeys.page(exchange.id),
     queryFn: () => textOf(exchange),
     staleTime: Number.POSITIVE_INFINITY,
   });
@@ -150,7 +151,7 @@ function Xml({
   namespaces,
 }: Pick<Props, "exchange" | "step" | "keeps" | "acts" | "namespaces">) {
   const body = useQuery({
-    queryKey: ["body", exchange.id, namespaces],
+    queryKey: queryKeys.body(exchange.id, namespaces),
     queryFn: async () => readXml(await textOf(exchange), namespaces) ?? null,
     staleTime: Number.POSITIVE_INFINITY,
   });
@@ -167,7 +168,7 @@ function Xml({
 
 function Raw({ exchange }: { exchange: Exchange }) {
   const body = useQuery({
-    queryKey: ["raw", exchange.id],
+    queryKey: queryKeys.raw(exchange.id),
     queryFn: async () => {
       const octets = await bodyOf(exchange);
       const cut = octets.byteLength > RAW_MOST ? `\n… ${size(octets.byteLength - RAW_MOST)} more` : "";

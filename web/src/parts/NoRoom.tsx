@@ -1,11 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { api } from "../api";
+import { queryKeys } from "../api/keys";
 import { size } from "../base/format";
 
 /** A line on every page while the disk has no room for evidence. */
 export function NoRoom() {
   const room = useQuery({
-    queryKey: ["storage"],
+    queryKey: queryKeys.storage(),
     queryFn: api.storage,
     refetchInterval: 60_000,
     retry: false,

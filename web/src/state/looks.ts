@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { api } from "../api";
+import { queryKeys } from "../api/keys";
 import { type Json, writeExact } from "../base/exact";
 import { useProject } from "./project";
 import { useEnvironment } from "./run";
@@ -9,7 +10,7 @@ export function useLook(database: string, table: string, wanted: boolean) {
   const project = useProject()?.id;
   const [environment] = useEnvironment();
   return useQuery({
-    queryKey: ["look", project, environment?.name, database, table],
+    queryKey: queryKeys.look(project, environment?.name, database, table),
     queryFn: () => api.look(project as string, environment?.name ?? "", database, table),
     enabled: wanted && Boolean(project && database),
     staleTime: 60_000,

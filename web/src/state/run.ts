@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { api, type Environment, type NewRun, type Run, type RunEvent } from "../api";
+import { queryKeys } from "../api/keys";
 import { isAway } from "../api/retrying";
 import { useAskChanges } from "../parts/Changes";
 import { useSay } from "../parts/Said";
@@ -15,7 +16,7 @@ export function useRun(id: string | undefined) {
   const client = useQueryClient();
   const pending = useRef(0);
   const report = useQuery({
-    queryKey: ["run", id],
+    queryKey: queryKeys.run(id),
     queryFn: () => api.run(id as string),
     enabled: Boolean(id),
     refetchInterval: ({ state }) =>
@@ -26,7 +27,7 @@ export function useRun(id: string | undefined) {
       if (event.run !== id || pending.current) return;
       pending.current = window.setTimeout(() => {
         pending.current = 0;
-        void client.invalidateQueries({ queryKey: ["run", id] });
+        void client.invalidateQueries({ queryKey: queryKeys.run(id) });
       }, 60);
     },
     [id, client],
@@ -39,7 +40,7 @@ export function useRun(id: string | undefined) {
 export function useEnvironments() {
   const project = useProject();
   return useQuery({
-    queryKey: ["environments", project?.id],
+    queryKey: queryKeys.environments(project?.id),
     queryFn: () => api.environments(project?.id as string),
     enabled: Boolean(project),
     staleTime: 60_000,

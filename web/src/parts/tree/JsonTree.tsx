@@ -8,6 +8,7 @@ import { type Acts, pickedOf, type Watched } from "./picked";
 import { RawBytes } from "./RawBytes";
 import { isBranch, openAtFirst, pathOf, visible } from "./reading";
 import { TreeRow } from "./TreeRow";
+import { useMarks } from "./useMarks";
 import { useWindow } from "./useWindow";
 
 type Loaded = { address: string; reply: Reply };
@@ -51,10 +52,7 @@ interface RowsProps {
 function Rows({ index, watch, acts }: RowsProps) {
   const [open, setOpen] = useState(() => openAtFirst(index));
   const [focus, setFocus] = useState(0);
-  const [acting, setActing] = useState<{ node: number; asked: string }>();
-  const offered = useRef(acting);
-  offered.current = acting;
-  const [marked, setMarked] = useState<ReadonlySet<number>>(new Set());
+  const { acting, setActing, offered, marked, mark, pick, leave, chosen } = useMarks(index);
   const rows = useMemo(() => visible(index, open), [index, open]);
   const box = useRef<HTMLDivElement>(null);
   const tree = useRef<HTMLDivElement>(null);
@@ -83,23 +81,6 @@ function Rows({ index, watch, acts }: RowsProps) {
     setFocus(next);
     view.reveal(next);
   };
-  const mark = (node: number) => {
-    const next = new Set(marked);
-    if (!next.delete(node)) next.add(node);
-    setMarked(next);
-    setActing(
-      next.size ? { node: next.has(node) ? node : ([...next].pop() as number), asked: "" } : undefined,
-    );
-  };
-  const leave = () => {
-    setActing(undefined);
-    setMarked(new Set());
-  };
-  /** What an act is about: the marked nodes in their order, or the one in focus. */
-  const chosen = (node: number) =>
-    (marked.size ? [...marked].sort((left, right) => left - right) : [node]).map((item) =>
-      pickedOf(index, item),
-    );
   const keys = (event: KeyboardEvent) => {
     const node = rows[focus] ?? 0;
     if (event.target !== event.currentTarget) return;
@@ -171,8 +152,7 @@ function Rows({ index, watch, acts }: RowsProps) {
           setFocus(row);
           if (twist) return toggle(node);
           if (several) return mark(node);
-          setMarked(new Set());
-          setActing({ node, asked: "" });
+          pick(node);
           if (isBranch(index, node) && !acts) toggle(node);
         }}
       />,

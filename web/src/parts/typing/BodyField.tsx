@@ -1,19 +1,15 @@
-import {
-  autocompletion,
-  type CompletionContext,
-  closeBrackets,
-  completionStatus,
-} from "@codemirror/autocomplete";
+import { autocompletion, closeBrackets, completionStatus } from "@codemirror/autocomplete";
 import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
 import { json } from "@codemirror/lang-json";
 import { bracketMatching } from "@codemirror/language";
 import { EditorState, type Extension, Prec } from "@codemirror/state";
 import { EditorView, keymap } from "@codemirror/view";
 import { type RefObject, useEffect, useLayoutEffect, useRef, useState } from "react";
+import { completed } from "./completed";
 import { useDraft } from "./drafts";
 import { Elsewhere } from "./Elsewhere";
 import { useGround } from "./ground";
-import { byName, type Insertable, type Reference } from "./inserting";
+import type { Insertable, Reference } from "./inserting";
 import { nonce, references, style } from "./look";
 import { saved } from "./saving";
 
@@ -174,35 +170,3 @@ const FIXED: Extension[] = [
   EditorView.lineWrapping,
   keymap.of([...defaultKeymap, ...historyKeymap]),
 ];
-
-/** What `[=` offers: values in scope, then places of earlier answers, pipes and generators. */
-async function completed(
-  context: CompletionContext,
-  insertable: Insertable | undefined,
-  take: (reference: Reference) => void,
-) {
-  const before = context.matchBefore(/\[=[^\][\n]*/);
-  if (!before || !insertable) return null;
-  const wanted = before.text.slice(2).trim().toLowerCase();
-  const known = byName(insertable.known, wanted);
-  const typed = before.text.slice(2);
-  const [places, made] = await Promise.all([insertable.earlier(typed.trim()), insertable.made(typed)]);
-  const offered = [...known.slice(0, 10), ...places.slice(0, 15), ...made];
-  return {
-    from: before.from,
-    filter: false,
-    options: offered.map((item) => ({
-      label: item.name,
-      detail: `${item.value} · ${item.keep ? `will be kept from ${item.from}` : item.from}`,
-      apply: (view: EditorView, _completion: unknown, from: number, to: number) => {
-        const rest = view.state.sliceDoc(to, to + 1) === "]" ? 1 : 0;
-        const insert = `[=${item.name}]`;
-        view.dispatch({
-          changes: { from, to: to + rest, insert },
-          selection: { anchor: from + insert.length },
-        });
-        if (item.keep) take(item);
-      },
-    })),
-  };
-}

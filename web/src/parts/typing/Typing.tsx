@@ -15,6 +15,7 @@ import { Offered, useOthers } from "./Offered";
 import { useOneByOne } from "./oneByOne";
 import { Refused } from "./Refused";
 import { saved } from "./saving";
+import { TypingFoot } from "./TypingFoot";
 import { useRefusals } from "./useRefusals";
 
 export interface TypingProps {
@@ -193,19 +194,7 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
       )}
       {below?.(typed, write)}
       {(insertable || hint) && !problem && (!quiet || typed) && (
-        <span className="muted small typing-foot">
-          {insertable && (
-            <button
-              type="button"
-              className="plain-link"
-              onMouseDown={(event) => event.preventDefault()}
-              onClick={offer}
-            >
-              insert a value
-            </button>
-          )}
-          {hint}
-        </span>
+        <TypingFoot hint={hint} offer={insertable && offer} />
       )}
     </span>
   );

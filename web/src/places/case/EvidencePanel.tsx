@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useContext, useMemo } from "react";
 import { api, type Evidence as Seen, type Step } from "../../api";
+import { queryKeys } from "../../api/keys";
 import type { Json } from "../../base/exact";
-import { ago } from "../../base/format";
 import { inChecks, stepWith } from "../../case/document";
 import { anyOfKind, asItIs, byPath, everything, isThere, type SeenPlaces } from "../../case/making";
 import { type SentPlace, sentBefore, sentPlaces, whatWasSent } from "../../case/sent";
@@ -12,7 +12,7 @@ import { Copies } from "../../parts/Copies";
 import { Evidence } from "../../parts/Evidence";
 import { Inside } from "../../parts/Inside";
 import type { Acts, Picked } from "../../parts/tree/picked";
-import { useProject } from "../../state/project";
+import { Runs } from "./EvidenceRuns";
 import { NodeActs } from "./edit/NodeActs";
 import { SignInContext } from "./edit/SignIn";
 import { useEdited } from "./state/context";
@@ -38,7 +38,7 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, row, chooseRo
   const { id, single, editing } = useEdited();
   const key = step && isNamed(step) ? step.key : "";
   const shown = useQuery({
-    queryKey: ["seen", id, key],
+    queryKey: queryKeys.seen(id, key),
     queryFn: () => api.seen(id, key),
     enabled: Boolean(key && seen),
   });
@@ -183,39 +183,5 @@ function RowField({ row, choose }: { row: number; choose: (row: number) => void 
       />
       {" · "}
     </label>
-  );
-}
-
-interface RunsProps {
-  id: string;
-  about: string;
-  run: string;
-  choose: (run: string) => void;
-}
-
-/** Which run is looked at, as a list of the last ones. */
-function Runs({ id, about, run, choose }: RunsProps) {
-  const project = useProject();
-  const found = useQuery({
-    queryKey: ["runs-of", id],
-    queryFn: () => api.runsOf(project?.id ?? "", id),
-    enabled: Boolean(project),
-  });
-  const finished = (found.data?.items ?? []).filter((item) => item.state === "finished");
-  if (finished.length < 2 && !run) return <span>{about}</span>;
-  return (
-    <select
-      className="which-run"
-      aria-label="Which run is looked at"
-      value={run}
-      onChange={(event) => choose(event.target.value)}
-    >
-      <option value="">{run ? "the newest answers" : about}</option>
-      {finished.map((item) => (
-        <option key={item.id} value={item.id}>
-          run {item.number}, {ago(item.finishedAt)}: {item.verdict}
-        </option>
-      ))}
-    </select>
   );
 }

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useCallback, useDeferredValue, useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, type Case } from "../../api";
+import { queryKeys } from "../../api/keys";
 import type { Picked } from "../../parts/tree/picked";
 import { LeftOver } from "../../parts/typing/LeftOver";
 import { useEnvironment, useEnvironments } from "../../state/run";
@@ -31,7 +32,7 @@ export function OpenedCase({ of }: { of: Case }) {
   const [run, chooseRun] = useState("");
   const [row, chooseRow] = useState(0);
   const evidence = useQuery({
-    queryKey: ["evidence", of.id, run, row],
+    queryKey: queryKeys.evidence(of.id, run, row),
     queryFn: () => api.evidence(of.id, run, row),
     placeholderData: (before) => before,
   });

@@ -6,6 +6,7 @@ import type { MarkKind } from "../../parts/VerdictMark";
 import { StepNumber } from "../../parts/VerdictMark";
 import { AddStep } from "./edit/AddStep";
 import { Several } from "./edit/Several";
+import { measured } from "./measured";
 import { StepCard } from "./StepCard";
 import type { Early } from "./StepFoot";
 import { useEdited } from "./state/context";
@@ -200,20 +201,3 @@ const pathOf = (step: Step): string => {
   const inner = step.place.split("/").slice(1);
   return `${step.part}[${step.index}]${inner.map((place) => `.steps[${place}]`).join("")}`;
 };
-
-function measured(list: HTMLOListElement): CardPlace[] {
-  const top = list.getBoundingClientRect().top;
-  return [...list.children].map((child) => {
-    const keeps = new Map<string, number>();
-    for (const row of child.querySelectorAll<HTMLElement>("[data-keep]")) {
-      if (!row.checkVisibility({ contentVisibilityAuto: true })) continue;
-      const box = row.getBoundingClientRect();
-      keeps.set(row.dataset.keep ?? "", Math.round(box.top - top + box.height / 2));
-    }
-    return {
-      number: Number((child as HTMLElement).dataset.step),
-      top: Math.round((child.querySelector(".step") ?? child).getBoundingClientRect().top - top),
-      keeps,
-    };
-  });
-}

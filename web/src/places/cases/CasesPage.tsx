@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useMemo, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, type CaseLine, type RunEvent, type Suite } from "../../api";
+import { queryKeys } from "../../api/keys";
 import { count } from "../../base/format";
 import { Notice } from "../../parts/Notice";
 import { RunButton } from "../../parts/RunButton";
@@ -22,14 +23,14 @@ export function CasesPage() {
   const start = useStart();
   const [environment, choose, environments] = useEnvironment();
   const suites = useQuery({
-    queryKey: ["suites", project?.id],
+    queryKey: queryKeys.suites(project?.id),
     queryFn: () => api.suites(project?.id as string),
     enabled: Boolean(project),
   });
   const refresh = useCallback(
     (event: RunEvent) => {
       if (event.type === "run finished" || event.type === "case changed")
-        void client.invalidateQueries({ queryKey: ["suites"] });
+        void client.invalidateQueries({ queryKey: queryKeys.suites() });
     },
     [client],
   );

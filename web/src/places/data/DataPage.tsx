@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, type DataSource, type RunEvent, type SourceDocument } from "../../api";
+import { queryKeys } from "../../api/keys";
 import { ago, count, exactly, size } from "../../base/format";
 import { NO_DATABASE, UNNAMED } from "../../case/lookup";
 import { DropFile } from "../../parts/DropFile";
@@ -30,13 +31,13 @@ export function DataPage() {
   const go = useNavigate();
   const [said, setSaid] = useState("");
   const query = useQuery({
-    queryKey: ["sources", project?.id],
+    queryKey: queryKeys.sources(project?.id),
     queryFn: () => api.sources(project?.id as string),
     enabled: Boolean(project),
   });
   const listener = useCallback(
     (event: RunEvent) => {
-      if (event.type === "sources changed") void client.invalidateQueries({ queryKey: ["sources"] });
+      if (event.type === "sources changed") void client.invalidateQueries({ queryKey: queryKeys.sources() });
     },
     [client],
   );
@@ -47,7 +48,7 @@ export function DataPage() {
     try {
       const taken = (await api.sources(project.id)).items.map((item) => item.name);
       const made = await api.addSource(project.id, sourceName(like, taken), document);
-      await client.invalidateQueries({ queryKey: ["sources"] });
+      await client.invalidateQueries({ queryKey: queryKeys.sources() });
       await go(addressOf(made.name));
     } catch (problem) {
       setSaid((problem as Error).message);

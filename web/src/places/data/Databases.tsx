@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, type Database } from "../../api";
+import { queryKeys } from "../../api/keys";
 import { useAsk } from "../../parts/Confirm";
 import { InPlace } from "../../parts/typing/InPlace";
 import { databaseText, readDatabase } from "./source";
@@ -14,12 +15,12 @@ export function Databases({ project }: { project: string }) {
   const client = useQueryClient();
   const ask = useAsk();
   const [said, setSaid] = useState("");
-  const query = useQuery({ queryKey: ["databases", project], queryFn: () => api.databases(project) });
+  const query = useQuery({ queryKey: queryKeys.databases(project), queryFn: () => api.databases(project) });
   const carry = async (act: () => Promise<unknown>): Promise<string | undefined> => {
     try {
       await act();
       setSaid("");
-      await client.invalidateQueries({ queryKey: ["databases"] });
+      await client.invalidateQueries({ queryKey: queryKeys.databases() });
       return undefined;
     } catch (problem) {
       return (problem as Error).message;

@@ -2,13 +2,17 @@ import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link } from "react-router";
 import { api, type OutputTable } from "../../api";
+import { queryKeys } from "../../api/keys";
 import { ago, count } from "../../base/format";
 import { CellTable } from "../../parts/CellTable";
 import { columnsSaid } from "./source";
 
 /** The tables that steps of runs have written. */
 export function Outputs({ project }: { project: string }) {
-  const query = useQuery({ queryKey: ["output-tables", project], queryFn: () => api.outputTables(project) });
+  const query = useQuery({
+    queryKey: queryKeys.outputTables(project),
+    queryFn: () => api.outputTables(project),
+  });
   const [opened, setOpened] = useState("");
   const tables = query.data?.items ?? [];
   return (
@@ -87,7 +91,7 @@ function Written({ table, project, open }: { table: OutputTable; project: string
 
 function Rows({ project, table, run }: { project: string; table: string; run: string }) {
   const query = useInfiniteQuery({
-    queryKey: ["output-rows", project, table, run],
+    queryKey: queryKeys.outputRows(project, table, run),
     queryFn: ({ pageParam }) => api.outputRows(project, table, run, pageParam),
     initialPageParam: 0,
     getNextPageParam: (page) => (page.next ? Number(page.next) : undefined),

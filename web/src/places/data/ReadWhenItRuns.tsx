@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, type DataSource } from "../../api";
+import { queryKeys } from "../../api/keys";
 import { conditionLines, NO_DATABASE, readConditions, UNNAMED } from "../../case/lookup";
 import { InPlace } from "../../parts/typing/InPlace";
 import { useLook } from "../../state/looks";
@@ -16,8 +17,14 @@ export function ReadWhenItRuns({ project, opened }: Props) {
   const { change, looking, lookAgain } = opened;
   const source = opened.source as DataSource;
   const { document, kind } = source;
-  const databases = useQuery({ queryKey: ["databases", project], queryFn: () => api.databases(project) });
-  const tables = useQuery({ queryKey: ["output-tables", project], queryFn: () => api.outputTables(project) });
+  const databases = useQuery({
+    queryKey: queryKeys.databases(project),
+    queryFn: () => api.databases(project),
+  });
+  const tables = useQuery({
+    queryKey: queryKeys.outputTables(project),
+    queryFn: () => api.outputTables(project),
+  });
   const database = kind === "database" && document.in !== NO_DATABASE ? String(document.in) : "";
   const table = String(document["rows of"] ?? UNNAMED);
   const held = useLook(database, "", Boolean(database) && document.sql === undefined);

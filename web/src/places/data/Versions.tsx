@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type DataSource, type FileVersion, type SourceChanges } from "../../api";
+import { queryKeys } from "../../api/keys";
 import { writeExact } from "../../base/exact";
 import { ago, count, exactly, listed, size, whole } from "../../base/format";
 import { DropFile } from "../../parts/DropFile";
@@ -16,7 +17,7 @@ interface Props {
 export function Versions({ project, source, bring }: Props) {
   const [opened, setOpened] = useState<number>();
   const query = useQuery({
-    queryKey: ["file-versions", project, source.file, source.changedAt],
+    queryKey: queryKeys.fileVersions(project, source.file, source.changedAt),
     queryFn: () => api.fileVersions(project, source.file),
   });
   const versions = query.data?.items ?? [];
@@ -62,7 +63,7 @@ function Changed({
   after,
 }: Omit<Props, "bring"> & { before: FileVersion; after: FileVersion }) {
   const query = useQuery({
-    queryKey: ["file-changes", project, writeExact(source.document), before.version, after.version],
+    queryKey: queryKeys.fileChanges(project, writeExact(source.document), before.version, after.version),
     queryFn: () => api.compareVersions(project, source.document, before.version, after.version),
     staleTime: Number.POSITIVE_INFINITY,
     retry: false,

@@ -9,6 +9,7 @@ import {
   type SourceDocument,
   type SourceProfile,
 } from "../../api";
+import { queryKeys } from "../../api/keys";
 import { writeExact } from "../../base/exact";
 import { useActs } from "../../state/acts";
 import { useEvents } from "../../state/events";
@@ -24,34 +25,34 @@ export function useSource(project: string, name: string) {
   const go = useNavigate();
   const called = useRef(name);
   const [said, setSaid] = useState("");
-  const query = useQuery({ queryKey: ["sources", project], queryFn: () => api.sources(project) });
+  const query = useQuery({ queryKey: queryKeys.sources(project), queryFn: () => api.sources(project) });
   const source = query.data?.items.find((item) => item.name === name);
   const text = source ? writeExact(source.document) : "";
   const [environment] = useEnvironment();
   const ofDatabase = source?.kind === "database" && isAsked(source.document);
   const seen = useQuery({
-    queryKey: ["look at rows", project, environment?.name, text],
+    queryKey: queryKeys.lookAtRows(project, environment?.name, text),
     queryFn: () => api.lookAtRows(project, environment?.name ?? "", source?.document as SourceDocument),
     enabled: ofDatabase,
     staleTime: FRESH_MS,
     retry: false,
   });
   const looked = useQuery({
-    queryKey: ["looked", project, text, source?.changedAt, seen.data?.run],
+    queryKey: queryKeys.looked(project, text, source?.changedAt, seen.data?.run),
     queryFn: () => api.lookAtSource(project, source?.document as SourceDocument),
     enabled: Boolean(source),
     placeholderData: keepPreviousData,
   });
   const partly = looked.data?.profile?.whole === false && source?.kind === "file";
   const whole = useQuery({
-    queryKey: ["profile", project, text, source?.changedAt],
+    queryKey: queryKeys.profile(project, text, source?.changedAt),
     queryFn: () => api.profileSource(project, source?.document as SourceDocument),
     enabled: partly && !looked.isPlaceholderData,
     refetchInterval: ({ state }) => (isUnderWay(state.data) && !state.error ? ASK_AGAIN_MS : false),
   });
   const refresh = useCallback(async () => {
-    for (const key of ["sources", "file-versions", "case"])
-      await client.invalidateQueries({ queryKey: [key] });
+    for (const key of [queryKeys.sources, queryKeys.fileVersions, queryKeys.case])
+      await client.invalidateQueries({ queryKey: key() });
   }, [client]);
   const { carry, undo, canUndo, isSaving } = useActs(refresh);
   const listener = useCallback(
@@ -74,7 +75,7 @@ export function useSource(project: string, name: string) {
   };
   /** At once, so that the next change is made on it. */
   const show = async (document: SourceDocument) => {
-    await client.cancelQueries({ queryKey: ["sources", project] });
+    await client.cancelQueries({ queryKey: queryKeys.sources(project) });
     client.setQueryData<Page<DataSource>>(
       ["sources", project],
       (page) =>

@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
 import { api, type RunReport } from "../../api";
+import { queryKeys } from "../../api/keys";
 import { count } from "../../base/format";
 import { type Cause, causesIn, overCases } from "../../case/accepted";
 import { Accept } from "../case/edit/Accept";
@@ -12,8 +13,8 @@ const MOST_CASES = 200;
 export function CameOtherwise({ run }: { run: RunReport }) {
   const client = useQueryClient();
   const refresh = useCallback(async () => {
-    for (const what of ["case", "evidence", "suite-rows"])
-      void client.invalidateQueries({ queryKey: [what] });
+    for (const key of [queryKeys.case, queryKeys.evidence, queryKeys.suiteRows])
+      void client.invalidateQueries({ queryKey: key() });
   }, [client]);
   const { apply, undo, canUndo } = useSavedEdits(refresh);
   const [causes, setCauses] = useState<Cause[]>();

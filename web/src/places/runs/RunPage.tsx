@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, type RunReport } from "../../api";
+import { queryKeys } from "../../api/keys";
 import { ago, duration, exactly } from "../../base/format";
 import { Notice } from "../../parts/Notice";
 import { useEnvironments, useRun, useStart } from "../../state/run";
@@ -159,7 +160,7 @@ function useFirstBad(run: RunReport): Chosen | undefined {
 function rowOf(run: RunReport, chosen: Chosen | undefined) {
   const entry = run.cases.find((item) => item.position === chosen?.position);
   return {
-    queryKey: ["runCase", run.id, chosen?.position, chosen?.row, entry?.steps.length],
+    queryKey: queryKeys.runCase(run.id, chosen?.position, chosen?.row, entry?.steps.length),
     queryFn: () => api.runCase(run.id, chosen?.position ?? 0, chosen?.row),
   };
 }

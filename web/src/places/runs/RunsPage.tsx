@@ -2,6 +2,7 @@ import { useInfiniteQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback } from "react";
 import { Link } from "react-router";
 import { api, type Run, type RunEvent } from "../../api";
+import { queryKeys } from "../../api/keys";
 import { ago, count, duration, exactly } from "../../base/format";
 import { Notice } from "../../parts/Notice";
 import { type MarkKind, VerdictMark } from "../../parts/VerdictMark";
@@ -13,7 +14,7 @@ export function RunsPage() {
   const project = useProject();
   const client = useQueryClient();
   const pages = useInfiniteQuery({
-    queryKey: ["runs", project?.id],
+    queryKey: queryKeys.runs(project?.id),
     queryFn: ({ pageParam }) => api.runs(project?.id as string, pageParam || undefined),
     initialPageParam: "",
     getNextPageParam: (page) => page.next,
@@ -21,7 +22,7 @@ export function RunsPage() {
   });
   const refresh = useCallback(
     (event: RunEvent) => {
-      if (event.type.startsWith("run ")) void client.invalidateQueries({ queryKey: ["runs"] });
+      if (event.type.startsWith("run ")) void client.invalidateQueries({ queryKey: queryKeys.runs() });
     },
     [client],
   );

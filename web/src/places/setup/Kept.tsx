@@ -1,5 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, type Keeping } from "../../api";
+import { queryKeys } from "../../api/keys";
 import { size, whole } from "../../base/format";
 import { useAsk } from "../../parts/Confirm";
 import { Notice } from "../../parts/Notice";
@@ -19,8 +20,8 @@ const LABELS: { [rule in keyof Keeping]: string } = {
 export function Kept({ project }: { project: string }) {
   const client = useQueryClient();
   const ask = useAsk();
-  const kept = useQuery({ queryKey: ["keeping", project], queryFn: () => api.keeping(project) });
-  const room = useQuery({ queryKey: ["storage"], queryFn: api.storage });
+  const kept = useQuery({ queryKey: queryKeys.keeping(project), queryFn: () => api.keeping(project) });
+  const room = useQuery({ queryKey: queryKeys.storage(), queryFn: api.storage });
   if (kept.error) return <Notice sentence={kept.error.message} retry={() => void kept.refetch()} />;
   if (!kept.data) return null;
   const rules = kept.data;
@@ -40,7 +41,10 @@ export function Kept({ project }: { project: string }) {
     }
     try {
       const seen = { [rule]: rules[rule] };
-      client.setQueryData(["keeping", project], await api.changeKeeping(project, { [rule]: number, seen }));
+      client.setQueryData(
+        queryKeys.keeping(project),
+        await api.changeKeeping(project, { [rule]: number, seen }),
+      );
       return undefined;
     } catch (problem) {
       void kept.refetch();

@@ -1,6 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Lifted, type LiftedPlace } from "../../api";
+import { queryKeys } from "../../api/keys";
 import { count } from "../../base/format";
 
 interface Props {
@@ -19,7 +20,7 @@ export function LiftPreview({ project, literal, proposed, take, leave }: Props) 
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
   const [problem, setProblem] = useState("");
   const preview = useQuery({
-    queryKey: ["lift", project, literal, name],
+    queryKey: queryKeys.lift(project, literal, name),
     queryFn: () => api.lift({ project, literal, name: name || "value" }),
     placeholderData: keepPreviousData,
     retry: false,

@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, type Lifted, type LiftOffer, type ValueChange } from "../../api";
+import { queryKeys } from "../../api/keys";
 import { writeExact } from "../../base/exact";
 import { count } from "../../base/format";
 import { InPlace } from "../../parts/typing/InPlace";
@@ -18,7 +19,7 @@ export function Lifts({ project, refresh, undoValues }: Props) {
   const client = useQueryClient();
   const [search, setSearch] = useSearchParams();
   const offers = useQuery({
-    queryKey: ["lifts", project],
+    queryKey: queryKeys.lifts(project),
     queryFn: () => api.lifts(project as string),
     enabled: Boolean(project),
   });
@@ -26,7 +27,7 @@ export function Lifts({ project, refresh, undoValues }: Props) {
   const [done, setDone] = useState<Lifted>();
   const [said, setSaid] = useState("");
   const again = async () => {
-    await Promise.all([client.invalidateQueries({ queryKey: ["lifts"] }), refresh()]);
+    await Promise.all([client.invalidateQueries({ queryKey: queryKeys.lifts() }), refresh()]);
   };
   const take = async (lifted: Lifted, name: string) => {
     setChosen(undefined);

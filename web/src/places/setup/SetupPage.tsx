@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { api } from "../../api";
+import { queryKeys } from "../../api/keys";
 import { count, listed } from "../../base/format";
 import { Notice } from "../../parts/Notice";
 import { WhereContext } from "../../parts/typing/drafts";
@@ -43,7 +44,7 @@ function Opened({ project }: { project: string | undefined }) {
   const rows = useMemo(() => found(values.rows, text, show), [values.rows, text, show]);
   const [suite, setSuite] = useState("");
   const suites = useQuery({
-    queryKey: ["suites", project],
+    queryKey: queryKeys.suites(project),
     queryFn: () => api.suites(project as string),
     enabled: Boolean(project),
   });
@@ -57,7 +58,7 @@ function Opened({ project }: { project: string | undefined }) {
   });
   const active = rows[grid.at[0]];
   const refresh = () =>
-    Promise.all([client.invalidateQueries({ queryKey: ["environments"] }), values.refresh()]);
+    Promise.all([client.invalidateQueries({ queryKey: queryKeys.environments() }), values.refresh()]);
   const add = async (name: string): Promise<string | undefined> => {
     try {
       await api.addEnvironment(project as string, name);

@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
 import { api, type Page, type RunEvent, type ValueChange, type ValueRow } from "../../api";
+import { queryKeys } from "../../api/keys";
 import { count } from "../../base/format";
 import { useActs } from "../../state/acts";
 import { useEvents } from "../../state/events";
@@ -17,7 +18,7 @@ export function useValues(project: string | undefined, environments: string[]) {
   });
   const [said, setSaid] = useState("");
   const refresh = useCallback(
-    () => client.invalidateQueries({ queryKey: ["values", project] }),
+    () => client.invalidateQueries({ queryKey: queryKeys.values(project) }),
     [client, project],
   );
   const { carry, undo, canUndo, isSaving } = useActs(refresh);

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { api } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { cut } from "../../../base/cut";
 import { type Json, readExact, writeExact } from "../../../base/exact";
 import { namesOf } from "../../../base/places";
@@ -19,7 +20,7 @@ interface Props {
 /** The expected body and the answer side by side, place by place: a tick says that a place is expected. */
 export function CompareBody({ of, body, exchange, wrong, save }: Props) {
   const answer = useQuery({
-    queryKey: ["answer", exchange],
+    queryKey: queryKeys.answer(exchange),
     queryFn: () => api.answerText(exchange),
     staleTime: Number.POSITIVE_INFINITY,
   });

@@ -1,7 +1,7 @@
 import { type KeyboardEvent, useCallback, useState } from "react";
 import type { Outcome } from "../../../api";
 import { cut } from "../../../base/cut";
-import { type Json, readExact, writeExact } from "../../../base/exact";
+import { type Json, writeExact } from "../../../base/exact";
 import { count } from "../../../base/format";
 import { namesOf } from "../../../base/places";
 import {
@@ -17,6 +17,7 @@ import {
   valueAt,
 } from "../../../case/expectedBody";
 import { Typing } from "../../../parts/typing/Typing";
+import { placeIn, readActual, wrongAt } from "./actual";
 import { CompareBody } from "./CompareBody";
 
 /** As many lines are shown without asking. */
@@ -186,26 +187,3 @@ function Loosen({ body, line, was, change, problem }: LoosenProps) {
 
 /** How many names and indexes a path has that means one place; -1 for one that may mean several. */
 const singular = (of: string): number => (/[*?:]|\.\./.test(of) ? -1 : namesOf(of).length);
-
-/** The exact place where a line's expectation did not hold, the first of several. */
-function wrongAt(path: string | undefined, outcome: Outcome | undefined): string | undefined {
-  if (outcome?.verdict !== "failed" || path === undefined) return undefined;
-  const parts = path.split("[*]").map((part) => part.replace(/[.*+?^${}()|[\]\\]/g, "\\$&"));
-  const pattern = new RegExp(`^${parts.join("\\[\\d+\\]")}$`);
-  return outcome.where.find((place) => pattern.test(place));
-}
-
-/** What the check saw, where it was short enough to be shown whole. */
-function readActual(outcome: Outcome | undefined): Json | undefined {
-  try {
-    return outcome?.actual ? readExact(outcome.actual) : undefined;
-  } catch {
-    return undefined;
-  }
-}
-
-/** The value at a place below the body's own. */
-function placeIn(actual: Json | undefined, of: string, path: string | undefined): Json | undefined {
-  if (actual === undefined || !path?.startsWith(of)) return undefined;
-  return valueAt(actual, namesOf(path.slice(of.length)));
-}

@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Step, type StepEvidence } from "../../../api";
-import { inStep, type StepDocument, setField, stepWith } from "../../../case/document";
+import { queryKeys } from "../../../api/keys";
+import { inStep, setField, stepWith } from "../../../case/document";
 import { conditionLines, NO_DATABASE, readConditions, UNNAMED } from "../../../case/lookup";
 import { Pieces } from "../../../parts/Pieces";
 import { InPlace } from "../../../parts/typing/InPlace";
@@ -9,6 +10,7 @@ import { useLook } from "../../../state/looks";
 import { useProject } from "../../../state/project";
 import { useEdited, useInsertable } from "../state/context";
 import { LookTable } from "./LookTable";
+import { ofSql, ofTable } from "./lookUps";
 
 /** What is looked up, as a sentence: the rows of a table where its columns say so, or one statement of SQL. */
 export function LookBand({ step, used }: { step: Step; used: StepEvidence["used"] }) {
@@ -16,7 +18,7 @@ export function LookBand({ step, used }: { step: Step; used: StepEvidence["used"
   const project = useProject()?.id;
   const insertable = useInsertable(step.number, step.key);
   const databases = useQuery({
-    queryKey: ["databases", project],
+    queryKey: queryKeys.databases(project),
     queryFn: () => api.databases(project as string),
     enabled: Boolean(project),
   });
@@ -196,17 +198,4 @@ export function LookBand({ step, used }: { step: Step; used: StepEvidence["used"
       </div>
     </div>
   );
-}
-
-const OF_TABLE = ["rows of", "columns", "where", "order by"];
-
-function ofSql(step: StepDocument): StepDocument {
-  const kept = Object.fromEntries(Object.entries(step).filter(([name]) => !OF_TABLE.includes(name)));
-  return { ...kept, sql: `select * from ${String(step["rows of"] ?? UNNAMED)}` };
-}
-
-function ofTable(step: StepDocument): StepDocument {
-  const { sql, ...kept } = step;
-  const table = /\bfrom\s+([\w.]+)/i.exec(String(sql))?.[1] ?? UNNAMED;
-  return { ...kept, "rows of": table };
 }

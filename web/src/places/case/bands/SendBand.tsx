@@ -1,15 +1,15 @@
-import type { Pair, Step, StepEvidence } from "../../../api";
+import type { Step, StepEvidence } from "../../../api";
 import type { Json } from "../../../base/exact";
 import { setBody, setField, splitAddress, stepWith } from "../../../case/document";
-import { BODY_HINT, bodyKind, linesOf, optionsOf, optionsText, pairsOf, partsOf } from "../../../case/pairs";
+import { BODY_HINT, bodyKind, optionsOf, optionsText, pairsOf, partsOf } from "../../../case/pairs";
 import { Pieces } from "../../../parts/Pieces";
 import { InPlace } from "../../../parts/typing/InPlace";
-import type { Insertable } from "../../../parts/typing/inserting";
 import { AddFile } from "../edit/AddFile";
 import { HandOvers } from "../edit/HandOvers";
 import { AddSignIn, SignIn } from "../edit/SignIn";
 import { useEdited, useInsertable } from "../state/context";
 import { Moment } from "./Moment";
+import { Pairs } from "./Pairs";
 
 /** What goes out, as a sentence whose parts are changed where they stand. */
 export function SendBand({ step, used }: { step: Step; used: StepEvidence["used"] }) {
@@ -172,43 +172,4 @@ const BODY_HINTS: Record<string, string> = {
 function asWritten(pairs: [string, string][]) {
   const names = new Set(pairs.map(([name]) => name));
   return names.size === pairs.length ? Object.fromEntries(pairs) : pairs;
-}
-
-interface PairsProps {
-  insertable: Insertable;
-  pairs: Pair[];
-  used: StepEvidence["used"];
-  join: string;
-  label: string;
-  add: string;
-  save: (text: string) => Promise<string | undefined>;
-}
-
-function Pairs({ insertable, pairs, used, join, label, add, save }: PairsProps) {
-  return (
-    <InPlace
-      insertable={insertable}
-      text={linesOf(pairs, join)}
-      label={label}
-      save={save}
-      lines
-      hint="A line each. Ctrl Enter keeps."
-    >
-      {pairs.length ? (
-        <span className="pairs mono">
-          {pairs.map((pair, index) => (
-            // biome-ignore lint/suspicious/noArrayIndexKey: names may repeat, and the order is fixed
-            <span key={index}>
-              <span className="muted">
-                {pair.name} {join}
-              </span>{" "}
-              <Pieces pieces={pair.value} used={used} />
-            </span>
-          ))}
-        </span>
-      ) : (
-        <span className="muted add">{add}</span>
-      )}
-    </InPlace>
-  );
 }

@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, type Step } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { size } from "../../../base/format";
 import { withFile } from "../../../case/files";
 import { Menu } from "../../../parts/menu/Menu";
@@ -19,7 +20,7 @@ export function AddFile({ step }: { step: Step }) {
   const [problem, setProblem] = useState("");
   const chooser = useRef<HTMLInputElement>(null);
   const files = useQuery({
-    queryKey: ["files", project],
+    queryKey: queryKeys.files(project),
     queryFn: () => api.files(project),
     enabled: wanted && Boolean(project),
   });
@@ -30,7 +31,7 @@ export function AddFile({ step }: { step: Step }) {
     if (!file) return;
     try {
       const kept = await api.putFile(project, freePath(file.name, known), file);
-      void client.invalidateQueries({ queryKey: ["files", project] });
+      void client.invalidateQueries({ queryKey: queryKeys.files(project) });
       await send(kept.path, file.type || mediaTypeOf(kept.path));
     } catch (wrong) {
       setProblem((wrong as Error).message);

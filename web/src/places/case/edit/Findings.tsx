@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, type Case } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { readTyped } from "../../../base/exact";
 import { type WrittenOut, writtenSecret } from "../../../case/secrets";
 import { InPlace } from "../../../parts/typing/InPlace";
@@ -46,8 +47,8 @@ export function MarkSecret({ step, of, what }: { step: string; of: WrittenOut; w
     ]);
     if (faults[0]) return faults[0].sentence;
     const wrong = await editing.apply(written.without(name));
-    await client.invalidateQueries({ queryKey: ["case", id] });
-    await client.invalidateQueries({ queryKey: ["values"] });
+    await client.invalidateQueries({ queryKey: queryKeys.case(id) });
+    await client.invalidateQueries({ queryKey: queryKeys.values() });
     return wrong;
   };
   return (
@@ -74,8 +75,8 @@ function NewValue({ name }: { name: string }) {
       const answer = await api.changeValues(project.id, [
         { kind: "put", name, suite: "", environment: "", text },
       ]);
-      await client.invalidateQueries({ queryKey: ["case", id] });
-      await client.invalidateQueries({ queryKey: ["values"] });
+      await client.invalidateQueries({ queryKey: queryKeys.case(id) });
+      await client.invalidateQueries({ queryKey: queryKeys.values() });
       return answer.faults[0]?.sentence;
     } catch (problem) {
       return (problem as Error).message;

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { api, type Revision } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { ago, exactly } from "../../../base/format";
 import type { Document } from "../../../case/document";
 import type { Edits } from "../state/useEditing";
@@ -16,9 +17,9 @@ interface Props {
 export function History({ id, version, editing, close }: Props) {
   const dialog = useRef<HTMLDialogElement>(null);
   const [chosen, setChosen] = useState<number>();
-  const all = useQuery({ queryKey: ["revisions", id, version], queryFn: () => api.revisions(id) });
+  const all = useQuery({ queryKey: queryKeys.revisions(id, version), queryFn: () => api.revisions(id) });
   const one = useQuery({
-    queryKey: ["revision", id, chosen, version],
+    queryKey: queryKeys.revision(id, chosen, version),
     queryFn: () => api.revision(id, chosen as number),
     enabled: chosen !== undefined,
   });

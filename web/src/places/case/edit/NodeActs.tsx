@@ -17,6 +17,7 @@ import {
 } from "../../../case/making";
 import { proposeName, reservedIn } from "../../../case/naming";
 import { type SentPlace, whatWasSent } from "../../../case/sent";
+import type { Change } from "../../../case/types";
 import type { Picked } from "../../../parts/tree/picked";
 import { Typing } from "../../../parts/typing/Typing";
 import { useEdited } from "../state/context";
@@ -51,29 +52,29 @@ export function NodeActs(props: Props) {
     if (!checks.length) return setProblem("This value is masked, so it cannot be expected as it is.");
     await add(checks);
   };
-  const add = async (checks: CheckDocument[]) => {
-    const wrong = await editing.apply(inChecks(step.key, (before) => [...before, ...checks]));
+  const apply = async (change: Change, loose: Loosened[] = []) => {
+    const wrong = await editing.apply(change);
     if (wrong) setProblem(wrong);
+    else if (loose.length) setLoosened(loose);
     else close();
   };
+  const add = (checks: CheckDocument[], loose?: Loosened[]) =>
+    apply(
+      inChecks(step.key, (before) => [...before, ...checks]),
+      loose,
+    );
   const wereSent = whatWasSent(picked, sent, pathOf);
   const below = async () => {
     const found = everything(
       picked.flatMap((item) => item.below()),
       seen,
     );
-    const wrong = await editing.apply(inChecks(step.key, (before) => [...before, ...found.checks]));
-    if (wrong) setProblem(wrong);
-    else if (found.loosened.length) setLoosened(found.loosened);
-    else close();
+    await add(found.checks, found.loosened);
   };
   const whole = async () => {
     const made = only && asBody(only, pathOf(only), seen);
     if (!made) return setProblem("There is nothing in it to expect.");
-    const wrong = await editing.apply(inChecks(step.key, (before) => [...before, made.check]));
-    if (wrong) setProblem(wrong);
-    else if (made.loosened.length) setLoosened(made.loosened);
-    else close();
+    await add([made.check], made.loosened);
   };
   const keepAll = async () => {
     const names = takenNames(editing.document);
@@ -82,15 +83,9 @@ export function NodeActs(props: Props) {
       names.push(name);
       return setKeep(step.key, name, item.path);
     });
-    const wrong = await editing.apply((before) => changes.reduce((next, change) => change(next), before));
-    if (wrong) setProblem(wrong);
-    else close();
+    await apply((before) => changes.reduce((next, change) => change(next), before));
   };
-  const overItems = async () => {
-    const wrong = await editing.apply(overList(step.key, name, only ? pathOf(only) : ""));
-    if (wrong) setProblem(wrong);
-    else close();
-  };
+  const overItems = () => apply(overList(step.key, name, only ? pathOf(only) : ""));
   // B was pressed on it; what it loosened is told here.
   const begun = useRef(false);
   useEffect(() => {

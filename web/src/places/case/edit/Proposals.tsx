@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Proposals as Proposed } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { count } from "../../../base/format";
 import { inChecks } from "../../../case/document";
 import { useEdited } from "../state/context";
@@ -10,7 +11,7 @@ export function Proposals({ step }: { step: string }) {
   const { id, editing } = useEdited();
   const [open, setOpen] = useState(false);
   const asked = useQuery({
-    queryKey: ["proposals", id, step],
+    queryKey: queryKeys.proposals(id, step),
     queryFn: () => api.proposals(id, step),
     enabled: open,
     staleTime: 0,

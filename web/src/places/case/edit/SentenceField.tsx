@@ -3,12 +3,13 @@ import { api, type Understood } from "../../../api";
 import type { CheckDocument } from "../../../case/document";
 import { useDraft } from "../../../parts/typing/drafts";
 import { useGround } from "../../../parts/typing/ground";
-import { fitting, inserted, openReference } from "../../../parts/typing/inserting";
+import { inserted, openReference } from "../../../parts/typing/inserting";
 import { useOneByOne } from "../../../parts/typing/oneByOne";
 import { Refused } from "../../../parts/typing/Refused";
 import { useRefusals } from "../../../parts/typing/useRefusals";
 import { VerdictMark } from "../../../parts/VerdictMark";
 import { useEdited } from "../state/context";
+import { useReferences } from "./useReferences";
 
 interface Props {
   step: string;
@@ -190,25 +191,4 @@ export function SentenceField({ step, text, label, placeholder, take, close }: P
       )}
     </span>
   );
-}
-
-/** What can stand in the reference that is open at the end of the sentence: values, pipes behind a bar, generators. */
-function useReferences(step: string, asked: string | undefined): string[] {
-  const { id, references } = useEdited();
-  const [found, setFound] = useState<string[]>([]);
-  useEffect(() => {
-    if (asked === undefined) return setFound([]);
-    let late = false;
-    const timer = window.setTimeout(async () => {
-      const known = fitting(`[=${asked}`, asked.length + 2, references(Number.POSITIVE_INFINITY));
-      const made = await api.insertable(id, step, asked).catch(() => undefined);
-      if (!late)
-        setFound([...known.map((item) => item.name), ...(made?.items ?? []).map((item) => item.text)]);
-    }, PAUSE_MS);
-    return () => {
-      late = true;
-      window.clearTimeout(timer);
-    };
-  }, [id, step, asked, references]);
-  return asked === undefined ? [] : found;
 }

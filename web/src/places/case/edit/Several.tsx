@@ -1,5 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { api } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { duplicateStep, inPlaceOf, inStep, PARTS, setField, stepWith, toEach } from "../../../case/document";
 import { newKey } from "../../../case/keys";
 import { InPlace } from "../../../parts/typing/InPlace";
@@ -22,7 +23,7 @@ export function Several({ keys, done }: { keys: string[]; done: () => void }) {
       const { use } = await api.extract(id, keys, name.trim());
       const step = { ...use, key: newKey() };
       const problem = await editing.apply(inPlaceOf(keys, step));
-      await client.invalidateQueries({ queryKey: ["shared"] });
+      await client.invalidateQueries({ queryKey: queryKeys.shared() });
       if (problem) return problem;
       done();
       choose(step.key);

@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { api, type CaseCoverage } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { count, whole } from "../../../base/format";
 import { total, watched } from "../../../case/fields";
 import { Notice } from "../../../parts/Notice";
@@ -19,10 +20,10 @@ export function FieldsPage() {
   const suite = search.get("suite") ?? "";
   const client = useQueryClient();
   const found = useQuery({
-    queryKey: ["coverage", suite, only],
+    queryKey: queryKeys.coverage(suite, only),
     queryFn: () => (only ? api.caseCoverage(only) : api.suiteCoverage(suite)),
   });
-  const refresh = useCallback(() => client.invalidateQueries({ queryKey: ["coverage"] }), [client]);
+  const refresh = useCallback(() => client.invalidateQueries({ queryKey: queryKeys.coverage() }), [client]);
   const { apply, undo, canUndo } = useSavedEdits(refresh);
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const [said, setSaid] = useState("");

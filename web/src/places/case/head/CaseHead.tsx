@@ -5,11 +5,11 @@ import { ago, count } from "../../../base/format";
 import { setOwn } from "../../../case/document";
 import { type RowsToRun, RunButton } from "../../../parts/RunButton";
 import { InPlace } from "../../../parts/typing/InPlace";
-import { History } from "../edit/History";
 import { AddRows } from "../rows/AddRows";
 import type { CaseRun } from "../state/useCaseRun";
 import type { Editing } from "../state/useEditing";
 import { CaseValues } from "./CaseValues";
+import { Saved, SavedSaid } from "./Saved";
 import { AboutField, NameField } from "./Titled";
 
 export const VIEWS = ["Path", "Sheet", "Text"] as const;
@@ -154,42 +154,6 @@ export function Views({ view, show }: Pick<Props, "view" | "show">) {
         </button>
       ))}
     </fieldset>
-  );
-}
-
-/** Whether everything is kept, and what came from elsewhere. */
-export function SavedSaid({ state }: { state: Editing }) {
-  const said = {
-    saved: "",
-    saving: "Saving…",
-    kept: "Salt Path does not answer. Your edits wait in this browser and are saved when it is back.",
-  }[state.saving];
-  return (
-    <span role="status" className={state.saving === "kept" ? "saved-said trouble" : "saved-said muted"}>
-      {said || state.notice}
-    </span>
-  );
-}
-
-/** Undo, redo, what was before, and whether everything is kept. `said`: whether the last is said here. */
-export function Saved({ of, state, said = true }: { of: Case; state: Editing; said?: boolean }) {
-  const [open, setOpen] = useState(false);
-  return (
-    <>
-      <div className="saved">
-        {said && <SavedSaid state={state} />}
-        <button type="button" className="plain-button" disabled={!state.canUndo} onClick={state.edits.undo}>
-          Undo
-        </button>
-        <button type="button" className="plain-button" disabled={!state.canRedo} onClick={state.edits.redo}>
-          Redo
-        </button>
-        <button type="button" className="plain-button" onClick={() => setOpen(true)}>
-          Versions
-        </button>
-      </div>
-      {open && <History id={of.id} version={of.version} editing={state.edits} close={() => setOpen(false)} />}
-    </>
   );
 }
 

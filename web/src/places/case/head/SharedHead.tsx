@@ -9,7 +9,8 @@ import { useStart } from "../../../state/run";
 import { UseThere } from "../shared/UseThere";
 import type { CaseRun } from "../state/useCaseRun";
 import type { Editing } from "../state/useEditing";
-import { Saved, SavedSaid, type View, Views } from "./CaseHead";
+import { type View, Views } from "./CaseHead";
+import { Saved, SavedSaid } from "./Saved";
 import { AboutField, NameField } from "./Titled";
 
 interface Props {

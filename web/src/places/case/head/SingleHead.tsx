@@ -7,7 +7,7 @@ import { InPlace } from "../../../parts/typing/InPlace";
 import { PlaceIt } from "../single/PlaceIt";
 import type { CaseRun } from "../state/useCaseRun";
 import type { Editing } from "../state/useEditing";
-import { Saved } from "./CaseHead";
+import { Saved } from "./Saved";
 
 interface Props {
   of: Case;

@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, type Case, type SourceDocument, type Step } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { count } from "../../../base/format";
 import type { StepDocument } from "../../../case/document";
 import { inStep, setOwn, stepWith } from "../../../case/document";
@@ -22,7 +23,10 @@ const DATA = "\u0000data";
 export function AddRows({ of, edits, step }: Props) {
   const [marking, setMarking] = useState(false);
   const go = useNavigate();
-  const sources = useQuery({ queryKey: ["sources", of.project], queryFn: () => api.sources(of.project) });
+  const sources = useQuery({
+    queryKey: queryKeys.sources(of.project),
+    queryFn: () => api.sources(of.project),
+  });
   const request = step?.send ? stepWith(edits.document, step.key) : undefined;
   if (of.rows) return null;
   const choose = (value: string) => {

@@ -1,5 +1,6 @@
 import type { QueryClient } from "@tanstack/react-query";
 import { api, type Case, type SourceDocument } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { freePath } from "../../../state/files";
 import { sourceName } from "../../data/source";
 
@@ -17,6 +18,6 @@ export async function newSource(
   const file = new File([text], `${of.name}.${ending}`, { type });
   const kept = await api.putFile(of.project, freePath(file.name, known), file);
   const made = await api.addSource(of.project, sourceName(of.name, taken), { file: kept.path, ...more });
-  await client.invalidateQueries({ queryKey: ["sources"] });
+  await client.invalidateQueries({ queryKey: queryKeys.sources() });
   return made.name;
 }

@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type TakenRows } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { writeExact } from "../../../base/exact";
 import { count, listed } from "../../../base/format";
 
@@ -9,12 +10,14 @@ const MOST = 3;
 /** Cases that have these steps written out use them from one click on; another one takes it back. */
 export function UseThere({ id }: { id: string }) {
   const client = useQueryClient();
-  const found = useQuery({ queryKey: ["alike", id], queryFn: () => api.alike(id) });
+  const found = useQuery({ queryKey: queryKeys.alike(id), queryFn: () => api.alike(id) });
   const [saved, setSaved] = useState<TakenRows["saved"]>([]);
   const [problem, setProblem] = useState("");
   const refresh = () =>
     Promise.all(
-      [["alike", id], ["case", id], ["shared"]].map((queryKey) => client.invalidateQueries({ queryKey })),
+      [queryKeys.alike(id), queryKeys.case(id), queryKeys.shared()].map((queryKey) =>
+        client.invalidateQueries({ queryKey }),
+      ),
     );
   const act = async (work: () => Promise<TakenRows["saved"]>) => {
     try {

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { Link } from "react-router";
 import { api, type Case, type StepEvidence } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { type Book, bookOfCase } from "../../../case/sheet/book";
 import { columnsFor } from "../../../case/sheet/columns";
 import { useEdited } from "../state/context";
@@ -24,7 +25,7 @@ export default function SheetView({ of, evidence, choose }: Props) {
   const [unfolded, setUnfolded] = useState(false);
   const columns = useMemo(() => columnsFor(false, unfolded), [unfolded]);
   const told = useQuery({
-    queryKey: ["rows", of.id, of.version],
+    queryKey: queryKeys.rows(of.id, of.version),
     queryFn: () => api.caseRows(of.id),
     placeholderData: (before) => before,
   });

@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, type Case } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 
 interface Props {
   of: Case;
@@ -12,7 +13,7 @@ interface Props {
 export function PlaceIt({ of, close }: Props) {
   const client = useQueryClient();
   const navigate = useNavigate();
-  const suites = useQuery({ queryKey: ["suites", of.project], queryFn: () => api.suites(of.project) });
+  const suites = useQuery({ queryKey: queryKeys.suites(of.project), queryFn: () => api.suites(of.project) });
   const items = suites.data?.items ?? [];
   const [target, setTarget] = useState("");
   const [name, setName] = useState(of.name);

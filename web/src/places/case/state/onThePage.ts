@@ -1,8 +1,10 @@
 /** What the page of a case does beside showing it: its keys, what is sent as it opens, what is changed elsewhere, what it leads to. */
+
 import { useQueryClient } from "@tanstack/react-query";
 import { type KeyboardEvent, useCallback, useEffect, useRef, useState } from "react";
 import { useLocation, useNavigate } from "react-router";
 import type { Case, RunEvent, StepEvidence } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { useEvents } from "../../../state/events";
 
 /** A request that was just pasted to be sent is sent as it opens; what could not be taken along of it is said. */
@@ -68,7 +70,7 @@ export function useFollowed(of: Case): void {
       // Our own save is answered a moment later; what is newer then was made elsewhere.
       window.setTimeout(() => {
         if (!told.version || told.version > version.current)
-          void client.invalidateQueries({ queryKey: ["case", of.id] });
+          void client.invalidateQueries({ queryKey: queryKeys.case(of.id) });
       }, 400);
     },
     [client, of.id],

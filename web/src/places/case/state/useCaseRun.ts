@@ -9,6 +9,7 @@ import {
   type RunReport,
   type Step,
 } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import type { Shapes } from "../../../api/shapes";
 import { count } from "../../../base/format";
 import { useProject } from "../../../state/project";
@@ -56,9 +57,10 @@ export function useCaseRun(
     setRunning(undefined);
     const unasked = of.single && report.data.verdict === "unchecked";
     setEnded(unasked ? "" : `Finished: ${report.data.verdict}.`);
-    for (const what of ["evidence", "seen", "shared", "repeated", "runs-of", "sent"])
-      void client.invalidateQueries({ queryKey: [what, of.id] });
-    void client.invalidateQueries({ queryKey: ["suites"] });
+    const { evidence, seen, shared, repeated, runsOf, sent } = queryKeys;
+    for (const key of [evidence, seen, shared, repeated, runsOf, sent])
+      void client.invalidateQueries({ queryKey: key(of.id) });
+    void client.invalidateQueries({ queryKey: queryKeys.suites() });
   }, [report.data?.state, report.data?.verdict, client, of.id, of.single]);
   const run = useCallback(async () => {
     setEnded("");

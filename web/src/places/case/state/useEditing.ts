@@ -1,6 +1,7 @@
 import { type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useReducer, useState } from "react";
 import { ApiProblem, api, type Case } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { isAway } from "../../../api/retrying";
 import { readExact, writeExact } from "../../../base/exact";
 import type { Document } from "../../../case/document";
@@ -32,7 +33,7 @@ export function useEditing(of: Case): Editing {
     return leave;
   }, [queue]);
   useEffect(() => {
-    if (queue.tellTaken()) void client.invalidateQueries({ queryKey: ["evidence", of.id] });
+    if (queue.tellTaken()) void client.invalidateQueries({ queryKey: queryKeys.evidence(of.id) });
   });
   return { ...state, edits: queue, decide: queue.decide };
 }
@@ -54,8 +55,8 @@ function queueOf(of: Case, client: QueryClient): EditQueue {
     reading,
   };
   return new EditQueue(begun, remote, draftsOf(of.id), () => {
-    client.setQueryData(["case", of.id], newest);
-    void client.invalidateQueries({ queryKey: ["evidence", of.id] });
+    client.setQueryData(queryKeys.case(of.id), newest);
+    void client.invalidateQueries({ queryKey: queryKeys.evidence(of.id) });
   });
 }
 

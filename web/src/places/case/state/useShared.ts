@@ -1,12 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, type SharedSteps } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { useProject } from "../../../state/project";
 
 /** The shared steps of the project. */
 export function useSharedSteps(): SharedSteps[] {
   const project = useProject();
   const found = useQuery({
-    queryKey: ["shared", project?.id],
+    queryKey: queryKeys.shared(project?.id),
     queryFn: () => api.sharedSteps(project?.id as string),
     enabled: Boolean(project),
   });

@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { ApiProblem } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import type { Change } from "../../../case/document";
 import { useEdited } from "./context";
 
@@ -40,8 +41,8 @@ export function useWide<Of extends Level, Value>(levels: Of[], { held, send, own
         ? "This was changed elsewhere meanwhile; now it stands here as it is."
         : (wrong as Error).message;
     } finally {
-      await client.invalidateQueries({ queryKey: ["case", id] });
-      void client.invalidateQueries({ queryKey: ["evidence", id] });
+      await client.invalidateQueries({ queryKey: queryKeys.case(id) });
+      void client.invalidateQueries({ queryKey: queryKeys.evidence(id) });
     }
   };
   /** `also`: together with the change before it, so that both are undone in one act. */

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { api, type Case, type TextFault } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { isAway } from "../../../api/retrying";
 import { readExact, writeExact } from "../../../base/exact";
 import type { Document } from "../../../case/document";
@@ -17,12 +18,12 @@ export default function TextView({ of }: { of: Case }) {
   const { editing, references } = useEdited();
   const draft = useDraft("the case as text");
   const loaded = useQuery({
-    queryKey: ["case text", of.id, of.version],
+    queryKey: queryKeys.caseText(of.id, of.version),
     queryFn: () => api.caseText(of.id),
     placeholderData: (before) => before,
   });
   const words = useQuery({
-    queryKey: ["format"],
+    queryKey: queryKeys.format(),
     queryFn: api.formatWords,
     staleTime: Number.POSITIVE_INFINITY,
   });

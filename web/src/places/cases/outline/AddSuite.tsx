@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate } from "react-router";
 import { api } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { exampleSteps } from "../../../case/example";
 import { InPlace } from "../../../parts/typing/InPlace";
 import { Typing } from "../../../parts/typing/Typing";
@@ -33,7 +34,7 @@ export function NoSuite({ project, outline }: { project: string; outline: Outlin
       const document = { "salt-path": 1, case: "A vessel is found again", values, steps };
       id = (await api.addCase(project, suite.id, document)).id;
     });
-    void client.invalidateQueries({ queryKey: ["suites"] });
+    void client.invalidateQueries({ queryKey: queryKeys.suites() });
     if (!problem) void navigate(`/cases/${id}`);
   };
   return (

@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { ago, count, listed } from "../../../base/format";
 
 /** What was deleted lately, below the outline: each can be brought back, also after the page was closed. */
@@ -8,7 +9,10 @@ export function Deleted({ project }: { project: string }) {
   const client = useQueryClient();
   const [open, setOpen] = useState(false);
   const [said, setSaid] = useState("");
-  const found = useQuery({ queryKey: ["suites", project, "deleted"], queryFn: () => api.deleted(project) });
+  const found = useQuery({
+    queryKey: queryKeys.suites(project, "deleted"),
+    queryFn: () => api.deleted(project),
+  });
   const items = found.data?.items ?? [];
   if (!items.length && !said) return null;
   const cases = items.filter((item) => item.suite).length;
@@ -24,7 +28,8 @@ export function Deleted({ project }: { project: string }) {
     } catch (problem) {
       setSaid((problem as Error).message);
     }
-    for (const key of ["suites", "shared"]) await client.invalidateQueries({ queryKey: [key] });
+    for (const queryKey of [queryKeys.suites(), queryKeys.shared()])
+      await client.invalidateQueries({ queryKey });
   };
   return (
     <section className="deleted" aria-label="Deleted in the last 30 days">

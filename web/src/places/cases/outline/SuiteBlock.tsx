@@ -2,6 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, type Suite } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import type { Document } from "../../../case/document";
 import { fromText, looksPasted } from "../../../case/pasting";
 import { InPlace } from "../../../parts/typing/InPlace";
@@ -165,7 +166,7 @@ function AddCase({ suite }: { suite: string }) {
     if (!name.trim() || !project) return undefined;
     try {
       const made = await api.addCase(project.id, suite, await newCase(name.trim()));
-      void client.invalidateQueries({ queryKey: ["suites"] });
+      void client.invalidateQueries({ queryKey: queryKeys.suites() });
       void navigate(`/cases/${made.id}`);
       return undefined;
     } catch (problem) {

@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { api } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 
 /** What was just done to the outline, and how to undo it. */
 export interface Done {
@@ -29,7 +30,7 @@ export function useOutline(project: string): Outline {
         setNotice({ sentence: (problem as Error).message });
         return (problem as Error).message;
       } finally {
-        await client.invalidateQueries({ queryKey: ["suites"] });
+        await client.invalidateQueries({ queryKey: queryKeys.suites() });
       }
     };
     return { project, notice, act };

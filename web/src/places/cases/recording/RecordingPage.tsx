@@ -2,6 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, type Recording } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { count } from "../../../base/format";
 import { caseOf, type Offer, offerId, offersAmong, proposed } from "../../../case/recording";
 import { DropFile } from "../../../parts/DropFile";
@@ -97,7 +98,7 @@ function Choosing({
     const document = caseOf(name.trim() || "A recorded session", entries, chosen, accepted);
     try {
       const made = await api.addCase(project.id, suite, document);
-      void client.invalidateQueries({ queryKey: ["suites"] });
+      void client.invalidateQueries({ queryKey: queryKeys.suites() });
       void navigate(`/cases/${made.id}`);
     } catch (wrong) {
       setProblem((wrong as Error).message);
@@ -108,7 +109,7 @@ function Choosing({
     try {
       for (const { number, step } of entries)
         if (step && chosen.has(number)) await api.addSingleRequest(project.id, step);
-      void client.invalidateQueries({ queryKey: ["singles"] });
+      void client.invalidateQueries({ queryKey: queryKeys.singles() });
       void navigate("/cases/single");
     } catch (wrong) {
       setProblem((wrong as Error).message);

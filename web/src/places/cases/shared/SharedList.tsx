@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { count, listed } from "../../../base/format";
 import { useSharedSteps } from "../../case/state/useShared";
 
@@ -14,7 +15,7 @@ export function SharedList({ typed }: { typed: string }) {
   if (!found.length) return null;
   const remove = async (id: string) => {
     await api.removeShared(id);
-    await client.invalidateQueries({ queryKey: ["shared"] });
+    await client.invalidateQueries({ queryKey: queryKeys.shared() });
   };
   return (
     <section className="suite" aria-labelledby="shared-steps">

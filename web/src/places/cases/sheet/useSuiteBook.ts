@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useMemo } from "react";
 import { api, type RunEvent } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { type Book, bookOfRows } from "../../../case/sheet/book";
 import { useEvents } from "../../../state/events";
 import { useSavedEdits } from "../../case/state/useSavedEdits";
@@ -8,9 +9,9 @@ import { useSavedEdits } from "../../case/state/useSavedEdits";
 /** The cases of a suite for a sheet: every edit is saved at once on the newest version, and can be undone. */
 export function useSuiteBook(suite: string, project: string | undefined) {
   const client = useQueryClient();
-  const query = useQuery({ queryKey: ["suite-rows", suite], queryFn: () => api.suiteRows(suite) });
+  const query = useQuery({ queryKey: queryKeys.suiteRows(suite), queryFn: () => api.suiteRows(suite) });
   const refresh = useCallback(
-    () => client.invalidateQueries({ queryKey: ["suite-rows", suite] }),
+    () => client.invalidateQueries({ queryKey: queryKeys.suiteRows(suite) }),
     [client, suite],
   );
   useEvents(

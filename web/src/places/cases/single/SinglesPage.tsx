@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type KeyboardEvent, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, type SingleRequest } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { answered } from "../../../case/answered";
 import { fromText } from "../../../case/pasting";
 import { Notice } from "../../../parts/Notice";
@@ -12,12 +13,12 @@ export function SinglesPage() {
   const project = useProject();
   const client = useQueryClient();
   const found = useQuery({
-    queryKey: ["singles", project?.id],
+    queryKey: queryKeys.singles(project?.id),
     queryFn: () => api.singleRequests(project?.id as string),
     enabled: Boolean(project),
   });
   const [gone, setGone] = useState<SingleRequest>();
-  const refresh = () => client.invalidateQueries({ queryKey: ["singles"] });
+  const refresh = () => client.invalidateQueries({ queryKey: queryKeys.singles() });
   const bringBack = async (item: SingleRequest) => {
     await api.bringBack(item.id);
     setGone(undefined);
@@ -89,7 +90,7 @@ function NewRequest({ project, first }: { project: string; first: boolean }) {
       const read = await fromText(text.trim());
       const made = [];
       for (const step of read.steps) made.push(await api.addSingleRequest(project, step));
-      void client.invalidateQueries({ queryKey: ["singles"] });
+      void client.invalidateQueries({ queryKey: queryKeys.singles() });
       const one = made.length === 1 ? made[0] : undefined;
       if (one) void navigate(`/cases/${one.id}`, { state: { send, said: read.said } });
       else {

@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useState } from "react";
 import { api, type ReadWorkbook, type TakenRows } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { writeExact } from "../../../base/exact";
 import { type Reading, rowsBelow } from "./columns";
 
@@ -59,8 +60,9 @@ export function useWorkbook({ file, book }: Opened, suite: string, only: string 
     setReading(begun(book, next, file.name));
   };
   const refresh = useCallback(() => {
-    for (const what of ["suites", "suite-rows", "case", "evidence", "rows", "kept-workbook"])
-      void client.invalidateQueries({ queryKey: [what] });
+    const { suites, suiteRows, evidence, rows, keptWorkbook } = queryKeys;
+    for (const of of [suites, suiteRows, queryKeys.case, evidence, rows, keptWorkbook])
+      void client.invalidateQueries({ queryKey: of() });
   }, [client]);
   const take = async () => {
     if (!sheet || !asked) return;

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, type RunCase } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import { whole } from "../../../base/format";
 
 const FEWEST = 3;
@@ -11,7 +12,7 @@ export function InCommon({ run, entry }: { run: string; entry: RunCase }) {
     ["failed", "blocked"].some((verdict) => (counts[verdict] ?? 0) >= FEWEST) &&
     (counts.passed ?? 0) >= FEWEST;
   const query = useQuery({
-    queryKey: ["in-common", run, entry.position],
+    queryKey: queryKeys.inCommon(run, entry.position),
     queryFn: () => api.inCommon(run, entry.position),
     enabled: worth && entry.state === "finished",
     staleTime: Number.POSITIVE_INFINITY,

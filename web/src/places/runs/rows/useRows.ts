@@ -1,5 +1,6 @@
 import { useQueries } from "@tanstack/react-query";
 import { api, type RunRow, type Verdict } from "../../../api";
+import { queryKeys } from "../../../api/keys";
 import type { Facts, Order } from "./rows";
 
 export const PAGE = 100;
@@ -30,7 +31,7 @@ export function useRows(asked: Asked): { row: (index: number) => RunRow | undefi
   };
   const found = useQueries({
     queries: pages.map((page) => ({
-      queryKey: ["runRows", asked.run, asked.position, query, page, asked.count],
+      queryKey: queryKeys.runRows(asked.run, asked.position, query, page, asked.count),
       queryFn: () =>
         api.runRows(asked.run, asked.position, {
           ...query,
