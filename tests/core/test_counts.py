@@ -19,8 +19,6 @@ LONG_FUNCTIONS = {
     "demo/harbour/openapi.py: _paths": "the harbour's own description, written out",
     "demo/harbour/openapi.py: _schemas": "the same",
     "server/api/case_view.py: case_answer": "a case's view, field by field",
-    "engine/step.py: carry_out": "the way of every exchange: a call more costs all of them",
-    "engine/looking_up.py: look_up": "the same order of things as carry_out",
     "formats/curl.py: _make": "curl's options in the order in which curl heeds them",
     "formats/har.py: _entry": "a recording's entry, field by field",
     "store/runs.py: ask": "one transaction",

@@ -12,8 +12,9 @@ from saltpath.core.cases.case import NamedValues, Project
 from saltpath.core.format.reader import read_case
 from saltpath.core.running.compiled import CompiledPlan, compiled
 from saltpath.core.running.events import RowFinished, StepFinished
-from saltpath.engine import client, judging, masking, run, sending, step, walk
+from saltpath.engine import client, ending, judging, masking, run, walk
 from saltpath.engine.loop import run_in_loop
+from saltpath.engine.quick import sole
 from saltpath.engine.run import run_plan
 from saltpath.server.api import views
 from saltpath.store import evidence
@@ -38,7 +39,7 @@ def hit(text: object) -> bool:
 
 class Faults(unittest.TestCase):
     LAYERS = {
-        "preparing": (sending, "prepare", lambda call, step, *more: hit(step.address.text)),
+        "preparing": (sole, "prepare", lambda call, step, *more: hit(step.address.text)),
         "client.begin": (
             client.Client,
             "begin",
@@ -46,11 +47,11 @@ class Faults(unittest.TestCase):
         ),
         "client.end": (client.Client, "end", None),
         "judging": (
-            step,
+            ending,
             "judge_all",
             lambda call, expect, *more: any("items" in item.sentence for item in expect),
         ),
-        "keeping": (step, "take_kept", None),
+        "keeping": (ending, "take_kept", None),
         "masking": (masking.Masker, "exchange", lambda call, self, exchange: hit(exchange.address)),
         "the step's way": (walk, "carry_out", lambda call, step, *more: step.name == "Hit"),
     }

@@ -17,8 +17,8 @@ from saltpath.core.answers.exchange import Exchange
 from saltpath.core.cases.options import DEFAULTS
 from saltpath.core.running.prepare import Prepared
 from saltpath.engine.client import Client
-from saltpath.engine.heads import Heads, sent_of
 from saltpath.engine.loop import Strand, run_in_loop
+from saltpath.engine.quick.heads import Heads, sent_of
 from tests.engine.raw import next_head, raw_server
 
 METHODS = ("GET", "HEAD", "DELETE", "OPTIONS", "POST", "REPORT")

@@ -24,8 +24,8 @@ from saltpath.core.values.why import Blocked, Why, why
 from saltpath.engine.decode import decode
 from saltpath.engine.failures import HEADER_LIMIT, head_cut, headers_too_large, reason
 from saltpath.engine.handle import Sending
-from saltpath.engine.heads import Heads
 from saltpath.engine.loop import CurlSelector
+from saltpath.engine.quick.heads import Heads
 from saltpath.engine.rate_limit import RateLimiter
 
 _FIRST, _TOTAL = pycurl.STARTTRANSFER_TIME_T, pycurl.TOTAL_TIME_T

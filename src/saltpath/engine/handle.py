@@ -15,8 +15,8 @@ import pycurl
 
 from saltpath.core.cases.options import Options
 from saltpath.core.running.prepare import Prepared
-from saltpath.engine.heads import Heads, sent_of
 from saltpath.engine.loop import Transfer
+from saltpath.engine.quick.heads import Heads, sent_of
 
 _HEADER_OUT = pycurl.INFOTYPE_HEADER_OUT
 _REQUEST_SIZE = pycurl.REQUEST_SIZE

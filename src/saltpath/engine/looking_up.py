@@ -5,30 +5,25 @@ from __future__ import annotations
 import time
 
 from saltpath.core.answers.exchange import Exchange, Times
-from saltpath.core.cases.case import CLEANING, Database, LookUp, Part, Project
+from saltpath.core.cases.case import Database, LookUp, Part, Project
 from saltpath.core.cases.options import DEFAULTS, NO_OPTIONS, Options
 from saltpath.core.cases.row_sources import DatabaseRows
 from saltpath.core.cases.statement import Asked, Statement, no_database, statement
-from saltpath.core.checks.judge import Outcome, judge_all, verdict_of
+from saltpath.core.checks.judge import Outcome
 from saltpath.core.references.scopes import Scopes
-from saltpath.core.running.sent import asker
 from saltpath.core.values import plain
 from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.why import Blocked, Why, why
 from saltpath.engine.client import Aborted
 from saltpath.engine.connections import LARGEST, Place, Rows
 from saltpath.engine.databases import Databases
+from saltpath.engine.ending import ended
 from saltpath.engine.judging import (
     Done,
     answer_of,
     blocked_step,
     faulty_step,
-    inherited,
-    mask_done,
-    now,
-    reasoned,
     repeated,
-    take_kept,
 )
 from saltpath.engine.session import Session
 
@@ -69,33 +64,7 @@ async def look_up(
         if exchange.why is not None:
             raise Blocked(exchange.why)
         answer = answer_of(exchange, options)
-        scopes.now_us = exchange.begun_us + exchange.times.total
-        if step.asks:
-            scopes.asking = asker(exchange, answer, scopes)
-        outcomes, verdict = await now(lambda: judge_all(step.expect, answer, scopes), session)
-        if until:
-            outcomes = (*outcomes, *await inherited(step, answer, session), *until)
-            verdict = verdict_of(outcomes)
-        reason: Why | None = None
-        if verdict != "passed":
-            verdict, reason = reasoned(step, outcomes, verdict, answer, part, wanted)
-        kept, lost = await now(lambda: take_kept(step.keep, answer, scopes, masker), session)
-        if lost is not None and verdict != "failed":
-            verdict, reason = "blocked", reason if verdict == "blocked" else lost
-        counts = verdict != "unchecked" or part not in CLEANING
-        done = Done(
-            verdict,
-            masker.why(reason),
-            exchange.times.total,
-            0,
-            (),
-            outcomes,
-            kept,
-            (),
-            counts,
-            attempts,
-        )
-        return mask_done(done, step, exchanges, masker)
+        return await ended(step, answer, session, part, wanted, exchanges, until, attempts)
     except Blocked as problem:
         return blocked_step(step, problem.reason, exchanges, masker)
     except Aborted:
@@ -141,7 +110,8 @@ async def _asked(
         raise Blocked(why("may-not-change", database=step.database))
     limit_us = options.timeout_us or DEFAULTS.timeout_us or 0
     begun_us, begun = session.now_us(), time.monotonic_ns()
-    body, problem = b"", None  # type: bytes, Why | None
+    body = b""
+    problem: Why | None = None
     try:
         rows = await databases.ask(step.database, place, asked, step.most, limit_us)
         body = plain.write_json(rows)

@@ -28,7 +28,7 @@ _TO_STRANGERS = frozenset(["accept", "accept-encoding", "accept-language", "user
 """The headers that go along to another origin. A browser that is led there by an answer sends no
 others of a page's own, no credentials, and none of the first one's cookies (Fetch, 4.4; RFC 9110,
 15.4)."""
-_ASKING = frozenset(["digest", "oauth2"])
+ASKING = frozenset(["digest", "oauth2"])
 _UNSAFE = frozenset(["POST", "PATCH"])
 
 
@@ -58,26 +58,11 @@ async def send(
     return exchange
 
 
-def at_once(step: Request, options: Options, session: Session) -> Prepared | None:
-    """The finished request, if it takes one exchange and nothing but redirects or cookies can come
-    of it; else None."""
-    if session.jar.cookies or not options.straight:
-        return None
-    if step.auth is not None and step.auth.kind in _ASKING:
-        return None
-    try:
-        prepared = prepare(step, session.scopes)
-    except offloading.Slow:
-        return None
-    session.private = prepared.private
-    return prepared
-
-
 async def followed(
     prepared: Prepared, options: Options, session: Session, exchanges: list[Exchange]
 ) -> Exchange:
-    """The last exchange after the one that was made `at_once`: its cookies taken, its redirects
-    followed."""
+    """The last exchange after the one that was made alone (quick/sole.py): its cookies taken, its
+    redirects followed."""
     exchange = exchanges[-1]
     if options.cookies:
         session.jar.take(prepared.address, exchange.headers, session.now_us())
