@@ -19,7 +19,7 @@ from typing import Any
 
 # How long a test waits for what has to come. A test that passes never waits so long; a machine that
 # stands still for seconds at a time, which shared ones do, must not fail one. What is promised
-# within a time (bars.md) gives its own.
+# within a time gives its own.
 PATIENCE_S = float(os.environ.get("PATIENCE_S", "45"))
 
 # A folder in which the demonstration's first run has ended, to begin from; without it each

@@ -5,10 +5,15 @@ from __future__ import annotations
 import json
 import os
 import random
+import shutil
+from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
-from saltpath.server.app import contract
+from flask import Flask
+
+from saltpath.server.app import contract, make_app
+from tests import application
 
 Operation = tuple[str, str, dict[str, Any]]
 """Method, path, and what the document says of it."""
@@ -303,6 +308,17 @@ class Calls:
                 {str(chance.choice(ODD)): chance.choice(ODD)} if chance.random() < share / 2 else {}
             )
         return [self.mutated(item, share) for item in value] if isinstance(value, list) else value
+
+
+def begun(directory: str) -> tuple[Path, Flask]:
+    """A data folder in this directory with the demo's project begun, and the server's application
+    on it."""
+    folder = Path(directory) / "data"
+    if application.BEGUN:
+        shutil.copytree(application.BEGUN, folder)
+    else:
+        application.begin(folder)
+    return folder, make_app(folder)
 
 
 def known_in(app: Any) -> dict[str, list[str]]:

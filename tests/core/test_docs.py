@@ -1,4 +1,5 @@
-"""The documentation for those who carry on: every file that it names is there."""
+"""The documentation for those who carry on, and what the code says of itself: every file that they
+name is there."""
 
 import re
 import unittest
@@ -7,6 +8,7 @@ from pathlib import Path
 ROOT = Path(__file__).resolve().parents[2]
 PAGES = [ROOT / "CONTRIBUTING.md", ROOT / "README.md", *(ROOT / "docs").rglob("*.md")]
 NAMED = re.compile(r"`((?:[\w.-]+/)*[\w-]+(?:\.py|\.tsx?|\.mjs|\.md|/))`")
+SAID = re.compile(r"(?<![\w./*-])((?:[\w-]+/)*[\w-]+\.(?:py|tsx?|md))(?![\w])")
 LINKED = re.compile(r"\]\((?!https?:|#|mailto:)([^)#\s]+)")
 ELSEWHERE = {"saltpath-data/", "shared/", "data/", "suites/", "environments/"}
 """Folders of an installation or of a tester's project, which are not of this one."""
@@ -33,6 +35,17 @@ class Pages(unittest.TestCase):
                 there = any(path == name or path.endswith(f"/{name}") for path in self.known)
                 self.assertTrue(there or name in ELSEWHERE, f"{page.name} names {name}")
         self.assertGreater(named, 100)
+
+    def test_every_module_that_the_code_names_is_there(self):
+        named = 0
+        code = [path for kind in ("py", "ts", "tsx") for path in (ROOT / "src").rglob(f"*.{kind}")]
+        code += [path for kind in ("ts", "tsx") for path in (ROOT / "web/src").rglob(f"*.{kind}")]
+        for path in code:
+            for name in SAID.findall(path.read_text(encoding="utf-8")):
+                named += 1
+                there = any(known == name or known.endswith(f"/{name}") for known in self.known)
+                self.assertTrue(there, f"{path.relative_to(ROOT)} names {name}")
+        self.assertGreater(named, 50)
 
     def test_every_link_leads_somewhere(self):
         for page in PAGES:

@@ -15,7 +15,7 @@ from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
 from saltpath.engine.stop import Stop
 from saltpath.formats.results import CaseResult, Results
-from saltpath.formats.rows import rows_reader
+from saltpath.formats.rows import read_table
 from tests.harbour import harbour
 from tests.supplies import Given
 
@@ -61,7 +61,10 @@ class Run:
             jobs=jobs,
             started_us=1_795_420_800_000_000,
         )
-        reader = rows_reader(lambda path: io.BytesIO((files or {})[path]))
+
+        def reader(source):
+            return read_table(io.BytesIO((files or {})[source.file]), source).rows
+
         self.supplies = Given(read_rows=reader, **recorded)
         self.results = Results([CaseResult(case)])
 

@@ -6,7 +6,6 @@ Some hundred here; `python -m tests.server.test_every_call CALLS [SEED]` makes a
 
 import json
 import random
-import shutil
 import sys
 import tempfile
 import time
@@ -15,10 +14,8 @@ from collections import Counter
 from contextlib import closing
 from pathlib import Path
 
-from saltpath.server.app import make_app
 from saltpath.store.database import connect
-from tests import application
-from tests.calls import Calls, known_in
+from tests.calls import Calls, begun, known_in
 
 MOST_CPU_S = 2.0
 
@@ -28,12 +25,7 @@ class EveryCall(unittest.TestCase):
     seed = 1
 
     def setUp(self) -> None:
-        folder = Path(self.enterContext(tempfile.TemporaryDirectory())) / "data"
-        if application.BEGUN:
-            shutil.copytree(application.BEGUN, folder)
-        else:
-            application.begin(folder)
-        self.app = make_app(folder)
+        folder, self.app = begun(self.enterContext(tempfile.TemporaryDirectory()))
         self.known = known_in(self.app)
         self.spoil(folder, random.Random(self.seed))
 

@@ -4,20 +4,16 @@ what its right says and no more; a view that forgets to look at a right answers 
 from __future__ import annotations
 
 import random
-import shutil
 import tempfile
 import unittest
 from collections import defaultdict
 from collections.abc import Iterator
 from contextlib import contextmanager
-from pathlib import Path
 from unittest.mock import patch
 
 from saltpath.server import rights
-from saltpath.server.app import make_app
 from saltpath.store import people
-from tests import application
-from tests.calls import Calls, Operation, known_in
+from tests.calls import Calls, Operation, begun, known_in
 
 SEED = 4711
 CALLS_EACH = 6
@@ -38,12 +34,7 @@ def acting_as(role: str | None) -> Iterator[None]:
 
 class Rights(unittest.TestCase):
     def setUp(self) -> None:
-        folder = Path(self.enterContext(tempfile.TemporaryDirectory())) / "data"
-        if application.BEGUN:
-            shutil.copytree(application.BEGUN, folder)
-        else:
-            application.begin(folder)
-        self.app = make_app(folder)
+        _, self.app = begun(self.enterContext(tempfile.TemporaryDirectory()))
         self.calls = Calls(random.Random(SEED), self.app, known_in(self.app), mutations=0)
 
     def statuses(self, operation: Operation, calls: int) -> set[int]:

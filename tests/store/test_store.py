@@ -479,6 +479,25 @@ class Store(unittest.TestCase):
         [lost], [last] = evidence.steps(store, 12, 0), evidence.steps(store, 13, 0)
         self.assertEqual((lost.why.code, last.exchanges[0].body), ("evidence-gone", answers[-1]))
 
+    def test_nothing_is_packed_against_what_was_taken_away(self):
+        for others in (0, 1):  # whether another step's base has got the number of the one gone
+            with self.subTest(others=others), closing(connect(self.folder, "evidence")) as store:
+                packer = Packer()  # of one process, which lives longer than what is kept
+                body = b'{"tide": 1.4, "at": "Fernholm"}'
+                row = step_rows.row_of(structs.replace(self.finished(1, body), key="k"), 0)
+                other = self.finished(1, os.urandom(2_000).hex().encode())
+                other = step_rows.row_of(structs.replace(other, key="other"), 0)
+                with write(store):
+                    for table in ("step", "base"):
+                        store.execute(f"DELETE FROM {table}")
+                    packer.insert(store, 1, 1, [row])
+                    store.execute("DELETE FROM base")  # no run before the second has evidence
+                    packer.insert(store, 1, 2, [other] * others)
+                    packer.insert(store, 1, 3, [row])
+                [step] = evidence.steps(store, 3, 0)
+                self.assertEqual(step.why.code, "stopped", step.why)
+                self.assertEqual(step.exchanges[0].body, body)
+
     def kept_of(self, outcome: Outcome) -> tuple[Outcome, int]:
         """What comes back of an outcome, and the octets that it took on its way."""
         store = connect(self.folder, "evidence")

@@ -1,5 +1,5 @@
-"""The pages' own house: folders know those below them, `case/` and `base/` know no React but for the
-little that is named, and no import leads back."""
+"""The pages' own house: folders know those below them, `case/` and `base/` know no React but for
+the little that is named, and no import leads back."""
 
 import os
 import re

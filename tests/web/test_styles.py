@@ -1,5 +1,5 @@
-"""The style sheets: a class is defined in one file (two meanings of one name once drew the checks of
-a case over its head), and none that no page has."""
+"""The style sheets: a class is defined in one file (two meanings of one name once drew the checks
+of a case over its head), and none that no page has."""
 
 import re
 import unittest

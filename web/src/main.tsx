@@ -1,6 +1,7 @@
 import "@fontsource-variable/atkinson-hyperlegible-next";
 import "@fontsource-variable/atkinson-hyperlegible-mono";
 import "./app/app.css";
+import "./app/controls.css";
 import "./app/cases.css";
 import "./app/case-head.css";
 import "./app/facts.css";

@@ -30,8 +30,9 @@ class FolderSupplies(Supplies):
         return read_table(self._opened(source.file), source).rows
 
     def _opened(self, path: str) -> BinaryIO:
-        is_given = self._rows_file is not None and path == str(self._rows_file)
-        return self._rows_file.open("rb") if is_given and self._rows_file else self._open(path)
+        if self._rows_file is not None and path == str(self._rows_file):
+            return self._rows_file.open("rb")
+        return self._open(path)
 
     def read_output(self, table: str) -> Iterator[Row]:
         return self._outputs(table)

@@ -118,7 +118,8 @@ ESCAPES: dict[str, Escape] = {
     "percent": Escape(r"%[0-9A-Fa-f]{2}", lambda found: chr(int(found[1:], 16))),
     # RFC 8259; two units make one character
     "JSON": Escape(
-        r"\\u[dD][89abAB][0-9A-Fa-f]{2}\\u[dD][c-fC-F][0-9A-Fa-f]{2}|\\u[0-9A-Fa-f]{4}|\\[\"\\/bfnrt]",
+        r"\\u[dD][89abAB][0-9A-Fa-f]{2}\\u[dD][c-fC-F][0-9A-Fa-f]{2}"
+        r"|\\u[0-9A-Fa-f]{4}|\\[\"\\/bfnrt]",
         _of_json,
     ),
     # XML 1.0, 4.1 and 4.6

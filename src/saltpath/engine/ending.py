@@ -60,7 +60,6 @@ async def ended(
             kept, lost = await kept_slowly(step, answer, session, asked)
     if lost is not None and verdict != "failed":
         verdict, reason = "blocked", reason if verdict == "blocked" else lost
-    scopes.asking = None
     counts = verdict != "unchecked" or part not in CLEANING
     shown: tuple[Exchange, ...] = ()
     if not masker.any:  # and so nothing else has to be masked

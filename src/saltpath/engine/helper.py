@@ -1,5 +1,5 @@
-"""A process that answers slow questions (core/offloading.py) and is ended when one takes too long,
-while exchanges go on.
+"""A process that answers slow questions (core/paths/offloading.py) and is ended when one takes too
+long, while exchanges go on.
 
 The engine's loop asks through a thread; questions and answers are pickled over a pipe, between this
 program and itself. Run as `python -m saltpath.engine.helper` it is that process.

@@ -217,8 +217,8 @@ def reasoned(
     part: Part,
     wanted: frozenset[str],
 ) -> tuple[Verdict, Why | None]:
-    """The verdict of a step that did not pass, with the rules for hand-over and cleaning-up steps
-    (decisions.md)."""
+    """The verdict of a step that did not pass, with the rules for hand-over and cleaning-up
+    steps."""
     if verdict != "unchecked":
         index, bad = next(
             (i, o) for i, o in enumerate(outcomes) if o.verdict == verdict and o.counts

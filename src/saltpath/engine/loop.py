@@ -37,7 +37,8 @@ class Transfer:
         self.resume: Callable[[BaseException | None], None] = _nobody
 
     def __await__(self) -> Generator[Transfer, None, None]:
-        return repeat(self, 1)  # type: ignore[return-value]  # yields itself once, at a third of a generator's cost
+        # yields itself once, at a third of a generator's cost
+        return repeat(self, 1)  # type: ignore[return-value]
 
 
 class Strand:

@@ -117,5 +117,7 @@ def _token(exchange: Exchange, now_s: float) -> _Token:
             )
         )
     lasts = fields.get("expires_in")
-    seconds = float(lasts) if plain.is_number(lasts) and 0 < lasts < 10**9 else 3600.0  # type: ignore[operator, arg-type]
+    seconds = 3600.0
+    if plain.is_number(lasts) and 0 < lasts < 10**9:  # type: ignore[operator]
+        seconds = float(lasts)  # type: ignore[arg-type]
     return _Token(text, now_s + max(seconds - EARLY_S, seconds / 2))

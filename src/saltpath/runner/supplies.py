@@ -14,7 +14,7 @@ from saltpath.core.cases.row_sources import FileRows, Row
 from saltpath.core.running.supplies import Kept, Resume, Supplies
 from saltpath.core.values.verdicts import Verdict
 from saltpath.core.values.why import Blocked, MaskedWhy, why
-from saltpath.formats.rows import rows_reader
+from saltpath.formats.rows import read_table
 from saltpath.runner.planning import Planned
 from saltpath.runner.recorder import Recorder
 from saltpath.store import evidence, output_rows, project_files, run_rows, runs, secrets
@@ -40,7 +40,7 @@ class LocalSupplies(Supplies):
         self._folder, self._main, self._evidence = folder, main, evidence_side
         self._recorder, self._run, self._positions = recorder, run, planned.positions
         self._file = project_files.file_reader(main, run.project)
-        self._rows = rows_reader(project_files.opener(main, run.project, planned.files))
+        self._open = project_files.opener(main, run.project, planned.files)
 
     def given(self) -> dict[str, str]:
         return secrets.given(self._folder, self._run.project, self._run.request.sealed)
@@ -53,7 +53,7 @@ class LocalSupplies(Supplies):
         return self._file(path)
 
     def read_rows(self, source: FileRows) -> Iterator[Row]:
-        return self._rows(source)
+        return read_table(self._open(source.file), source).rows
 
     def read_output(self, table: str) -> Iterator[Row]:
         """Those that this run has written, else those of the newest that did. In any thread."""

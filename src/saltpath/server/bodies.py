@@ -8,11 +8,16 @@ from typing import Annotated, Any, Literal
 
 from msgspec import UNSET, Meta, Struct, UnsetType
 
+from saltpath.formats.workbook import MOST_COLUMNS, MOST_ROWS
+
 MOST_SHEET_ROWS = 5_000
-MOST_TABLE_ROWS = 20_000
-MOST_TABLE_COLUMNS = 200
 MOST_JOBS = 64
-_NAME = r"\S"
+
+
+def _filled(most: int, what: str) -> Meta:
+    """That a text is not empty, nor longer than so many characters."""
+    said = f"{what} of 1 to {most} characters"
+    return Meta(min_length=1, max_length=most, pattern=r"\S", description=said)
 
 
 class Body(Struct, frozen=True, rename="camel", forbid_unknown_fields=True):
@@ -20,23 +25,9 @@ class Body(Struct, frozen=True, rename="camel", forbid_unknown_fields=True):
 
 
 Id = Annotated[str, Meta(max_length=100)]
-Name = Annotated[
-    str,
-    Meta(min_length=1, max_length=200, pattern=_NAME, description="a name of 1 to 200 characters"),
-]
-NameOfSource = Annotated[
-    str,
-    Meta(
-        min_length=1,
-        max_length=100,
-        pattern=_NAME,
-        description="the source a name of 1 to 100 characters",
-    ),
-]
-NameOfEnvironment = Annotated[
-    str,
-    Meta(min_length=1, max_length=60, pattern=_NAME, description="a name of 1 to 60 characters"),
-]
+Name = Annotated[str, _filled(200, "a name")]
+NameOfSource = Annotated[str, _filled(100, "the source a name")]
+NameOfEnvironment = Annotated[str, _filled(60, "a name")]
 NameOfValue = Annotated[
     str,
     Meta(
@@ -262,12 +253,12 @@ class RequestCells(Body, frozen=True):
 
 
 class TableRows(Body, frozen=True):
-    columns: Annotated[list[str], Meta(min_length=1, max_length=MOST_TABLE_COLUMNS)]
+    columns: Annotated[list[str], Meta(min_length=1, max_length=MOST_COLUMNS)]
     table: Annotated[
         list[list[str]],
         Meta(
-            max_length=MOST_TABLE_ROWS,
-            description=f"a table of at most {MOST_TABLE_ROWS} rows, each a list of texts",
+            max_length=MOST_ROWS,
+            description=f"a table of at most {MOST_ROWS} rows, each a list of texts",
         ),
     ]
     first: Annotated[

@@ -33,7 +33,7 @@ def database(which: Which = "main") -> sqlite3.Connection:
 
 
 def confined(task: str, *arguments: Any) -> Any:
-    """What a task on somebody's file gives, done by a process that may be ended (see confined.py).
+    """What a task on somebody's file gives, done by a process that may be ended (see sandbox.py).
     Raises Unreadable."""
     processes: Confined = current_app.config["CONFINED"]
     gone = request.environ.get("waitress.client_disconnected", lambda: False)

@@ -1,5 +1,5 @@
 """What the web server has done with files that strangers made, by processes of their own (see
-confined.py): each a function of the data folder and of what can be pickled. Raises Unreadable."""
+sandbox.py): each a function of the data folder and of what can be pickled. Raises Unreadable."""
 
 from __future__ import annotations
 

@@ -104,12 +104,10 @@ class Packer:
             base = self._new(connection, name, run, row.record)
         packed = _against(base, row.record)
         if base.run < run:  # its step is met for the first time in this run
-            if len(packed) * WORTH > base.size:
+            fits = len(packed) * WORTH <= base.size
+            if not fits or not _used_again(connection, name, base, run):
                 base = self._new(connection, name, run, row.record)
                 packed = _against(base, row.record)
-            else:
-                base.run = run
-                connection.execute("UPDATE base SET last_run = ? WHERE id = ?", (run, base.id))
         return base.id, packed
 
     def _stored(self, connection: sqlite3.Connection, name: tuple[int, str]) -> _Base | None:
@@ -151,6 +149,19 @@ class Packer:
         """After a rollback: bases may name rows that are not there."""
         self._bases.clear()
         self._held = 0
+
+
+def _used_again(
+    connection: sqlite3.Connection, name: tuple[int, str], base: _Base, run: int
+) -> bool:
+    """Note that a later run uses a base; False if it was taken away since (keeping.py), in which
+    case its number may be another's by now."""
+    found = connection.execute(
+        "UPDATE base SET last_run = ? WHERE id = ? AND project = ? AND name = ?",
+        (run, base.id, *name),
+    ).rowcount
+    base.run = run
+    return found == 1
 
 
 def _against(base: _Base, record: bytes) -> bytes:

@@ -1429,6 +1429,7 @@ export interface components {
             title: string;
             status: number;
             code: string;
+            remedy?: string;
             problems?: Record<string, never>[];
         } & {
             [key: string]: unknown;

@@ -31,8 +31,9 @@ export async function answered(path: string, init?: RequestInit): Promise<Respon
     throw new ApiProblem(0, "Salt Path does not answer. Is it running? This page tries again by itself.");
   }
   if (!answer.ok) {
-    const problem = (await answer.json().catch(() => ({}))) as { title?: string };
-    throw new ApiProblem(answer.status, problem.title ?? `The server answered ${answer.status}.`);
+    const problem = (await answer.json().catch(() => ({}))) as { title?: string; remedy?: string };
+    const sentences = [problem.title ?? `The server answered ${answer.status}.`, problem.remedy];
+    throw new ApiProblem(answer.status, sentences.filter(Boolean).join(" "));
   }
   return answer;
 }

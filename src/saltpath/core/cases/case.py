@@ -103,7 +103,8 @@ class Database(Placed, frozen=True):
 
 class Step(Placed, frozen=True, eq=False):
     """One thing that a case does. What a kind has nothing of is empty here; how kinds are written
-    stands in `format/step_kinds/`, how they are carried out in `engine/kinds.py`."""
+    stands in `format/reader.py` (`STEP_READERS`), how they are carried out in `engine/walk.py`
+    (`CARRY_OUT`)."""
 
     kind: ClassVar[str] = ""
     answered: ClassVar[bool] = False

@@ -16,6 +16,8 @@ from saltpath.core.cases.statement import Asked
 from saltpath.core.values.nearest import nearest
 from saltpath.core.values.why import Why, why
 
+MOST_NAME = 200
+"""Characters of a column's name."""
 CELL_KINDS = ("text", "number", "integer", "boolean", "date", "date-time", "list", "object")
 
 

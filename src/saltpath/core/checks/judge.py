@@ -98,7 +98,8 @@ def quickly(check: Check) -> Check:
         return passed if status == expected else None
 
     def same_text(status: int, document: Any) -> Outcome | None:
-        return passed if get(document) == expected else None  # type: ignore[misc]  # there is a path
+        # there is a path
+        return passed if get(document) == expected else None  # type: ignore[misc]
 
     def same(status: int, document: Any) -> Outcome | None:
         value = status if get is None else get(document)

@@ -18,7 +18,7 @@ from saltpath.core.paths.time_limit import TimeUp, time_limit
 from saltpath.core.values.errors import SaltPathError
 
 LIMIT_S = 0.2
-"""The longest that any such work may take, in seconds (bars.md, F5)."""
+"""The longest that any such work may take, in seconds."""
 GLANCE_S = 0.010
 """What is tried at once before a question counts as slow."""
 

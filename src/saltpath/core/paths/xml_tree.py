@@ -162,7 +162,8 @@ def _node(item: Any, document: Document, numbers: _Numbers) -> XmlNode:
         parent = item.getparent()  # type: ignore[attr-defined]
         place = place_of(parent, document, numbers) if parent is not None else ""
         if item.is_attribute:  # type: ignore[attr-defined]
-            return XmlNode(f"{place}/@{_named(item.attrname, document)}", str(item))  # type: ignore[attr-defined]
+            name = _named(item.attrname, document)  # type: ignore[attr-defined]
+            return XmlNode(f"{place}/@{name}", str(item))
         return XmlNode(f"{place}/text()", str(item))
     if isinstance(item, tuple):  # a namespace
         return XmlNode("", item[1])
@@ -224,7 +225,8 @@ _TEST = rf"(?:{_NAME}|@?\*|text\(\))"
 _WITHIN = rf"(?:\d+|last\(\)|{_NAME}(?:\s*!?=\s*(?:'[^']*'|\"[^\"]*\"|\d+(?:\.\d+)?))?)"
 _PATH = rf"(?:/{{1,2}}{_TEST}(?:\[\s*{_WITHIN}\s*\])*)+"
 _QUICK = re.compile(
-    rf"(?:(?:count|string|number|boolean|normalize-space|sum|name|local-name)\(\s*{_PATH}\s*\)|{_PATH})"
+    r"(?:(?:count|string|number|boolean|normalize-space|sum|name|local-name)"
+    rf"\(\s*{_PATH}\s*\)|{_PATH})"
 )
 
 

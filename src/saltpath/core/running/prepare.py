@@ -20,7 +20,8 @@ from saltpath.core.values.why import Blocked, why
 
 _HOST = re.compile(r"[A-Za-z0-9._~:\[\]-]*")
 _ORDINARY = re.compile(
-    r"https?://[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)*(?::[1-9]\d{0,3}|:[1-5]\d{4})?(?:[/?][!-\"$-Z^-z|~]*)?"
+    r"https?://[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)*(?::[1-9]\d{0,3}|:[1-5]\d{4})?"
+    r"(?:[/?][!-\"$-Z^-z|~]*)?"
 )
 """An address of which a glance tells that it can be sent to; most are."""
 _UNFILLED = re.compile(r"\{[^\W\d][\w.-]*\}")

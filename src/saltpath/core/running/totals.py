@@ -3,7 +3,7 @@ carried out and for what was recorded, so that a run that was interrupted and go
 its record says.
 
 Whatever the plan holds is accounted for: recorded, interrupted, or not carried out. What is missing
-is blocked, so that nothing of which a part is missing has passed (decisions.md, Verdicts).
+is blocked, so that nothing of which a part is missing has passed.
 """
 
 from __future__ import annotations

@@ -9,13 +9,11 @@ from collections.abc import Sequence
 from itertools import takewhile
 from typing import Any
 
-from saltpath.core.cases.row_sources import Area, FileRows
+from saltpath.core.cases.row_sources import MOST_NAME, Area, FileRows
 from saltpath.core.tables.cells import BadCell, kind_of, looks_with_comma
 from saltpath.core.tables.frame import Frame, Record, is_empty, span
 from saltpath.core.values.why import Why, why
 
-LONGEST_NAME = 200
-"""Characters; what is longer is no name."""
 MOST_NAME_ROWS = 10
 _DIVIDERS = ",;\t|"
 _DIGIT = re.compile(r"\d")
@@ -105,17 +103,18 @@ def _has_texts_only(record: Record) -> bool:
 def _texts_over_numbers(records: Sequence[Record], names: int, area: Area) -> tuple[Why, ...]:
     """That the first rows of the data have texts where those below have numbers or times, as units
     and further rows of names do."""
-    rows = [at for at in range(area.row - 1, len(records)) if span(records[at])]
+    spans = {at: span(records[at]) for at in range(area.row - 1, len(records))}
+    rows = [at for at, cells in spans.items() if cells]
     above = list(takewhile(lambda at: _has_texts_only(records[at]), rows[:MOST_NAME_ROWS]))
-    below = [records[at] for at in rows[len(above) :]]
+    below = rows[len(above) :]
     if not above or len(below) < 2:
         return ()
-    values = {
-        column: [record[column] for record in below if column in span(record)]
-        for column in sorted({column for record in below for column in span(record)})
-    }
+    values: dict[int, list[Any]] = {}
+    for at in below:
+        for column in spans[at]:
+            values.setdefault(column, []).append(records[at][column])
     typed = [column for column, cells in values.items() if not any(map(_is_text, cells))]
-    over = [column for column in typed if any(column in span(records[at]) for at in above)]
+    over = [column for column in typed if any(column in spans[at] for at in above)]
     head = records[names - 1]
     has_gaps = len(set(_texts(head))) < len(values.keys() | set(span(head)))
     if not over or (len(over) * 2 < len(typed) and not has_gaps):
@@ -153,7 +152,7 @@ def _are_names(record: Record, below: Sequence[Record]) -> bool:
     columns = span(record)
     cells = [record[at] for at in columns]
     if any(isinstance(cell, BadCell) for cell in cells) or any(
-        len(str(cell)) > LONGEST_NAME for cell in cells
+        len(str(cell)) > MOST_NAME for cell in cells
     ):
         return False
     values = {

@@ -8,7 +8,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from saltpath.core.cases.row_sources import Area, Column, FileRows, Row
+from saltpath.core.cases.row_sources import MOST_NAME, Area, Column, FileRows, Row
 from saltpath.core.tables.cells import BadCell, Unfit, fitted, problem_of
 from saltpath.core.tables.finding import framed
 from saltpath.core.tables.frame import (
@@ -24,8 +24,6 @@ from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.why import Why, why
 
 MOST_COLUMNS = 1_000
-MOST_NAME = 200
-"""Characters of a column's name."""
 
 
 def names_of(record: Record, first: int, last: int) -> list[str]:

@@ -216,7 +216,7 @@ def is_short(value: int | Decimal) -> bool:
 
 
 def too_long(value: int | Decimal) -> bool:
-    """A number over 1,000 digits or with an exponent beyond 400 is not compared (decisions.md)."""
+    """A number over 1,000 digits or with an exponent beyond 400 is not compared."""
     if isinstance(value, int):
         return value.bit_length() > 3322
     if not -MOST_EXPONENT <= value.adjusted() <= MOST_EXPONENT:

@@ -82,7 +82,8 @@ def _fault(soap: str, reason: str) -> Reply:
 
 
 WSDL = """<?xml version="1.0" encoding="utf-8"?>
-<definitions name="Cargo" targetNamespace="urn:fernholm:cargo" xmlns="http://schemas.xmlsoap.org/wsdl/"
+<definitions name="Cargo" targetNamespace="urn:fernholm:cargo"
+    xmlns="http://schemas.xmlsoap.org/wsdl/"
     xmlns:tns="urn:fernholm:cargo" xmlns:soap="http://schemas.xmlsoap.org/wsdl/soap/"
     xmlns:xs="http://www.w3.org/2001/XMLSchema">
   <types>

@@ -11,7 +11,7 @@ from typing import Any
 from urllib.parse import parse_qsl, unquote, urlsplit
 
 from saltpath.core.values import plain
-from saltpath.demo.harbour import cargo, desks, papers  # noqa: F401 - they enter their routes into the table
+from saltpath.demo.harbour import cargo, desks, papers  # noqa: F401  they enter their routes
 from saltpath.demo.harbour.faults import FAULTS
 from saltpath.demo.harbour.ledger import Ledger
 from saltpath.demo.harbour.openapi import document
@@ -239,7 +239,8 @@ class Handler(BaseHTTPRequestHandler):
         self.close_connection = True
         self._body_quietly()
         try:
-            FAULTS[name](self.wfile, {**query, "_name": name}, self.connection)  # type: ignore[arg-type]
+            asked = {**query, "_name": name}
+            FAULTS[name](self.wfile, asked, self.connection)  # type: ignore[arg-type]
             self.wfile.flush()
         except (OSError, ValueError):
             pass

@@ -3,11 +3,10 @@ file is never held whole unless it is one JSON document."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
 from pathlib import PurePosixPath
 from typing import TYPE_CHECKING, BinaryIO
 
-from saltpath.core.cases.row_sources import FileRows, Row
+from saltpath.core.cases.row_sources import FileRows
 
 if TYPE_CHECKING:
     from saltpath.core.tables.table import Table
@@ -48,13 +47,3 @@ def read_table(file: BinaryIO, source: FileRows) -> Table:
     from saltpath.formats.rows import json_rows
 
     return json_rows.read_lines(file, source) if kind == "lines" else json_rows.read(file, source)
-
-
-def rows_reader(open_file: Callable[[str], BinaryIO]) -> Callable[[FileRows], Iterator[Row]]:
-    """Reads the rows of files that `open_file` opens; what it raises comes through, and Unreadable,
-    also while they are read."""
-
-    def read(source: FileRows) -> Iterator[Row]:
-        return read_table(open_file(source.file), source).rows
-
-    return read

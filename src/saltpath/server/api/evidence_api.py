@@ -47,7 +47,6 @@ from saltpath.store import cases, evidence, kept_answers, runs
 evidence_api = Blueprint("evidence", __name__)
 MOST_ANSWERS = 12
 MOST_OFFERED = 30
-MOST_ROWS = 5_000
 SHEET_CELLS = ("step", "of", "relation", "expected")
 
 

@@ -208,9 +208,9 @@ def _request(data: NewRun, chosen: list[cases.StoredCase], project: int) -> RunR
         if data.kind != "trial" or not all(0 <= index < count for index in data.steps):
             raise _not_alone()
         only = tuple(data.steps)
-    sealed = seal_given(folder(), project, data.values) if data.values else ""
     if not all(map(is_name, data.values)):
         raise Refused(422, "values", "values is an object of names and texts.")
+    sealed = seal_given(folder(), project, data.values) if data.values else ""
     return RunRequest(data.jobs, only, sealed)
 
 

@@ -65,7 +65,7 @@ _fitting(
     everyday=("same as last pass", "is as before", "unchanged"),
 )
 def _same_as_last_pass(actual: Any, expected: Any, setting: Setting) -> Why | None:
-    return None  # judged by checks/one.py, which knows what it was
+    return None  # judged by checks/check.py, which knows what it was
 
 
 def _schema_fault(value: Any, subject: Subject) -> str:

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
+from saltpath.core.cases.row_sources import MOST_NAME
 from saltpath.core.format.nodes import Node
 from saltpath.core.format.reading import Reading, found
-
-MOST_NAME = 200
 
 
 def column_nodes(

@@ -26,8 +26,6 @@ from saltpath.core.values.nearest import listed
 LONGEST_COMMENT = 10
 COLUMN_KEYS = ("kind", "may be empty")
 FILE_ENDINGS = (".csv", ".tsv", ".txt", ".xlsx", ".xlsm", ".json", ".jsonl", ".ndjson")
-
-
 COLUMN = {
     "anyOf": [
         {"enum": list(CELL_KINDS)},
@@ -45,7 +43,7 @@ SHAPE: dict[str, Any] = {
     "quote": TEXT,
     "encoding": TEXT,
     "decimal": {"enum": [",", "."]},
-    "comments": {"type": "string", "minLength": 1, "maxLength": 10},
+    "comments": {"type": "string", "minLength": 1, "maxLength": LONGEST_COMMENT},
     "path": TEXT,
     "columns": {"type": "object", "additionalProperties": COLUMN},
 }

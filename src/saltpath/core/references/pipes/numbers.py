@@ -29,7 +29,8 @@ def number_of(value: Any) -> int | Decimal:
 
 def _tidy(value: Decimal) -> int | Decimal:
     """A result as a tester writes it: no exponent for a whole number."""
-    if value == value.to_integral_value() and value.as_tuple().exponent > 0:  # type: ignore[operator]
+    exponent = value.as_tuple().exponent
+    if value == value.to_integral_value() and exponent > 0:  # type: ignore[operator]
         return int(value)
     return value
 
