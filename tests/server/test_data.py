@@ -69,6 +69,12 @@ class Data(unittest.TestCase):
         )
         kinds = {"document": {"file": "data/pilots.csv", "columns": {"since": "integer"}}}
         self.assertEqual(self.ask("PATCH", f"/sources{project}&name=pilots", kinds)[0], 200)
+        late = {"document": {"file": "other.csv"}, "seen": made["document"]}
+        status, told = self.ask("PATCH", f"/sources{project}&name=pilots", late)  # by another tab
+        self.assertEqual((status, told["code"]), (409, "taken"))
+        self.assertIn("the source pilots was changed meanwhile", told["title"].lower())
+        again = {**kinds, "seen": kinds["document"]}
+        self.assertEqual(self.ask("PATCH", f"/sources{project}&name=pilots", again)[0], 200)
         profile = self.looked(kinds["document"])["profile"]
         self.assertEqual(
             profile["bad"], [{"row": 2, "sentence": "since is “x”, which is no integer"}]

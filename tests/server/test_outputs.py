@@ -116,6 +116,11 @@ class Outputs(unittest.TestCase):
             ],
             422,
         )
+        for seen, status in ((None, 409), ({"sqlite": "a.db"}, 409), (put["document"], 200)):
+            answer = self.app.ask(
+                "PUT", f"/databases{project}&name=register", {**put, "seen": seen}
+            )
+            self.assertEqual(answer[0], status, answer)  # where another tab has changed it since
         held = {
             item["name"]: item["uses"] for item in self.app.get(f"/databases{project}")["items"]
         }

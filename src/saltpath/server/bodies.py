@@ -286,6 +286,8 @@ class SourceChange(Body, frozen=True):
 
     document: Any | UnsetType = UNSET
     to: NameOfSource | UnsetType = UNSET
+    seen: Any | UnsetType = UNSET
+    """What it must still be."""
 
 
 class SourceToLookAt(Body, frozen=True):
@@ -302,6 +304,8 @@ class VersionsToCompare(Body, frozen=True):
 
 class DatabaseDocument(Body, frozen=True):
     document: Any
+    seen: Any | UnsetType = UNSET
+    """What must still stand there; null: nothing."""
 
 
 class NewLook(Body, frozen=True):

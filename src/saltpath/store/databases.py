@@ -5,6 +5,8 @@ from __future__ import annotations
 import sqlite3
 from typing import Any
 
+from msgspec import UNSET
+
 from saltpath.core.cases.steps import steps_in
 from saltpath.store import cases, documents, shared_steps
 from saltpath.store.database import Conflict, NotFound, now_us, write
@@ -19,10 +21,21 @@ def databases(project: Document) -> dict[str, Any]:
 
 
 def put_database(
-    connection: sqlite3.Connection, project: Document, actor: int, name: str, document: Any
+    connection: sqlite3.Connection,
+    project: Document,
+    actor: int,
+    name: str,
+    document: Any,
+    seen: Any = UNSET,
 ) -> None:
-    """Say where a database stands, also a new one."""
-    _change(connection, project, actor, lambda held: {**held, name: document})
+    """Say where a database stands, also a new one. Raises Conflict where it is not what was
+    `seen`."""
+
+    def put(held: dict[str, Any]) -> dict[str, Any]:
+        documents.check_seen(held.get(name), seen, f"the database {name}")
+        return {**held, name: document}
+
+    _change(connection, project, actor, put)
 
 
 def remove_database(

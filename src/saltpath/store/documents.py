@@ -10,14 +10,14 @@ import sqlite3
 from collections.abc import Callable
 from typing import Any, Literal
 
-from msgspec import Struct
+from msgspec import UNSET, Struct
 from msgspec.structs import replace
 
 from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.readable import shaped
 from saltpath.core.values import plain
-from saltpath.store.database import NotFound, VersionConflict, write
+from saltpath.store.database import Conflict, NotFound, VersionConflict, write
 
 Kind = Literal["project", "environment", "suite"]
 Edit = Callable[[dict[str, Any]], dict[str, Any]]
@@ -119,6 +119,13 @@ def put(
     """Another document in the place of `of`, on top of just that version. Raises as `change`
     does."""
     return change(connection, of, actor, lambda _: document, of.version)
+
+
+def check_seen(held: Any, seen: Any, what: str) -> None:
+    """Raises Conflict if an entry (None: there is none) is not what was seen when it was changed;
+    UNSET: that is not said."""
+    if seen is not UNSET and not plain.same(held, seen):
+        raise Conflict(f"{what} was changed meanwhile; look at what it is now, and change that")
 
 
 def with_entries(document: dict[str, Any], key: str, edit: Edit) -> dict[str, Any]:

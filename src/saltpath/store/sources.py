@@ -6,6 +6,8 @@ from __future__ import annotations
 import sqlite3
 from typing import Any
 
+from msgspec import UNSET
+
 from saltpath.store import cases, documents
 from saltpath.store.database import Conflict, NotFound, now_us, write
 from saltpath.store.documents import Document
@@ -25,15 +27,17 @@ def put_source(
     name: str,
     document: Any,
     new: bool = False,
+    seen: Any = UNSET,
 ) -> None:
     """Say what a source is; a `new` one comes last. Raises Conflict for a new one whose name is
-    there, NotFound for an old one that is not."""
+    there and for one that is not what was `seen`, NotFound for an old one that is not there."""
 
     def put(held: dict[str, Any]) -> dict[str, Any]:
         if new and name in held:
             raise Conflict(f"there is a source {name} already")
         if not new and name not in held:
             raise NotFound(f"there is no source {name}")
+        documents.check_seen(held.get(name), seen, f"the source {name}")
         return {**held, name: document}
 
     _change(connection, project, actor, put)

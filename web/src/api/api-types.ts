@@ -2511,6 +2511,7 @@ export interface components {
             document?: unknown;
             /** @description the source a name of 1 to 100 characters */
             to?: string;
+            seen?: unknown;
         };
         SourceToLookAt: {
             project: string;
@@ -2524,6 +2525,7 @@ export interface components {
         };
         DatabaseDocument: {
             document: unknown;
+            seen?: unknown;
         };
         /** @description The tables of a database, the first rows of one, or those of a data source. */
         NewLook: {

@@ -42,8 +42,11 @@ export const dataApi = {
   sources: (project: string) => askExact<Page<DataSource>>(`/sources?project=${q(project)}`),
   addSource: (project: string, name: string, document: SourceDocument) =>
     askExact<DataSource>("/sources", posted({ project, name, document })),
-  changeSource: (project: string, name: string, change: { document?: SourceDocument; to?: string }) =>
-    askExact<DataSource>(`/sources?project=${q(project)}&name=${q(name)}`, posted(change, {}, "PATCH")),
+  changeSource: (
+    project: string,
+    name: string,
+    change: { document: SourceDocument; seen: SourceDocument } | { to: string },
+  ) => askExact<DataSource>(`/sources?project=${q(project)}&name=${q(name)}`, posted(change, {}, "PATCH")),
   removeSource: (project: string, name: string) =>
     ask<unknown>(`/sources?project=${q(project)}&name=${q(name)}`, { method: "DELETE" }),
   /** How rows would look if a source were this. */
@@ -70,8 +73,9 @@ export const dataApi = {
   lookAtRows: (project: string, environment: string, rows: SourceDocument) =>
     lookedInto({ project, environment, rows }),
   databases: (project: string) => ask<Page<Database>>(`/databases?project=${q(project)}`),
-  putDatabase: (project: string, name: string, document: SourceDocument) =>
-    ask<Database>(`/databases?project=${q(project)}&name=${q(name)}`, posted({ document }, {}, "PUT")),
+  /** `seen`: what stood there when it was changed; null: nothing. */
+  putDatabase: (project: string, name: string, document: SourceDocument, seen: SourceDocument | null) =>
+    ask<Database>(`/databases?project=${q(project)}&name=${q(name)}`, posted({ document, seen }, {}, "PUT")),
   removeDatabase: (project: string, name: string) =>
     ask<unknown>(`/databases?project=${q(project)}&name=${q(name)}`, { method: "DELETE" }),
   outputTables: (project: string) => ask<Page<OutputTable>>(`/output-tables?project=${q(project)}`),

@@ -11,7 +11,7 @@ export function SingleKeys() {
   return (
     <label className="single-keys">
       <input type="checkbox" checked={on} onChange={turn} /> Keys without Ctrl or Alt do something (E, A, T,
-      O, B, K, P on a place, and ?)
+      O, S, B, K, P on a place, and ?)
     </label>
   );
 }

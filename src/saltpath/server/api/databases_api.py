@@ -55,7 +55,7 @@ def put_database(data: DatabaseDocument) -> Response:
         raise Refused(422, "name", f"Give the database a name of 1 to {LONGEST_NAME} characters.")
     held = {**databases.databases(project), name: data.document}
     read_project({**project.document, "databases": held})
-    databases.put_database(database(), project, actor().id, name, data.document)
+    databases.put_database(database(), project, actor().id, name, data.document, data.seen)
     return json_answer(_view(projects.project_by_id(database(), project.id), name))
 
 

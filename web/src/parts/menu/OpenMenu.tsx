@@ -10,8 +10,12 @@ interface Props {
   close: (back: boolean) => void;
 }
 
-/** The menu of a button, over whose place it lies while it is open. */
+/** The menu of a button, over whose place it lies while it is open. The library knows its items by their numbers: it looks for their
+ *  keys with selectors, in which a name with a quote means something else. */
 export default function OpenMenu({ items, selected, pick, close }: Props) {
+  const keys = items.map((item) => ("key" in item ? item.key : undefined));
+  const numbered = items.map((item, at) => ("key" in item ? { ...item, key: String(at) } : item));
+  const at = selected ? keys.indexOf(selected) : -1;
   return (
     <LibraryTheme>
       <Dropdown
@@ -19,13 +23,13 @@ export default function OpenMenu({ items, selected, pick, close }: Props) {
         autoFocus
         trigger={["click"]}
         menu={{
-          items,
+          items: numbered,
           onClick: ({ key, domEvent }) => {
             domEvent.stopPropagation();
             domEvent.preventDefault(); // else the Enter that chose also presses the button, which has the focus again
-            pick(key);
+            pick(keys[Number(key)] ?? "");
           },
-          selectedKeys: selected ? [selected] : [],
+          selectedKeys: at < 0 ? [] : [String(at)],
         }}
         onOpenChange={(opens, { source }) => {
           if (!opens && source === "trigger") close(true);

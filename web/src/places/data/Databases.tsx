@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, type Database } from "../../api";
+import { api, type Database, type SourceDocument } from "../../api";
 import { queryKeys } from "../../api/keys";
 import { useAsk } from "../../parts/Confirm";
 import { InPlace } from "../../parts/typing/InPlace";
@@ -20,21 +20,22 @@ export function Databases({ project }: { project: string }) {
     try {
       await act();
       setSaid("");
-      await client.invalidateQueries({ queryKey: queryKeys.databases() });
       return undefined;
     } catch (problem) {
       return (problem as Error).message;
+    } finally {
+      await client.invalidateQueries({ queryKey: queryKeys.databases() });
     }
   };
-  const put = async (name: string, text: string) => {
+  const put = async (name: string, text: string, seen: SourceDocument | null) => {
     const document = readDatabase(text);
     if (typeof document === "string") return document;
-    return carry(() => api.putDatabase(project, name, document));
+    return carry(() => api.putDatabase(project, name, document, seen));
   };
   const add = async (text: string) => {
     const [, name, rest = ""] = /^\s*(\S+)\s*(?:=|:)?\s*(.*)$/s.exec(text) ?? [];
     if (!name) return undefined;
-    return put(name, rest || `sqlite /srv/${name}.db`);
+    return put(name, rest || `sqlite /srv/${name}.db`, null);
   };
   const remove = async (name: string) => {
     const yes = await ask({
@@ -57,7 +58,7 @@ export function Databases({ project }: { project: string }) {
                 text={databaseText(item.document)}
                 label={`Where ${item.name} stands`}
                 hint={HINT}
-                save={(text) => put(item.name, text)}
+                save={(text) => put(item.name, text, item.document)}
               >
                 <span className="mono">{databaseText(item.document)}</span>
               </InPlace>

@@ -77,7 +77,7 @@ export function useSource(project: string, name: string) {
   const show = async (document: SourceDocument) => {
     await client.cancelQueries({ queryKey: queryKeys.sources(project) });
     client.setQueryData<Page<DataSource>>(
-      ["sources", project],
+      queryKeys.sources(project),
       (page) =>
         page && {
           ...page,
@@ -85,15 +85,17 @@ export function useSource(project: string, name: string) {
         },
     );
   };
-  const put = (document: SourceDocument) => api.changeSource(project, called.current, { document });
+  /** Not if it is something else by now than was seen. */
+  const put = (document: SourceDocument, seen: SourceDocument) =>
+    api.changeSource(project, called.current, { document, seen });
   const change = async (document: SourceDocument) => {
     const before = source?.document as SourceDocument;
     if (writeExact(before) === writeExact(document)) return undefined;
     const shown = show(document);
     return told(
       carry(
-        () => shown.then(() => put(document)),
-        () => () => show(before).then(() => put(before)),
+        () => shown.then(() => put(document, before)),
+        () => () => show(before).then(() => put(before, document)),
       ),
     );
   };

@@ -68,8 +68,8 @@ export function Kept({ project }: { project: string }) {
       </p>
       {room.data && (
         <p className={room.data.low ? "trouble" : "muted"}>
-          On the disk: {size(room.data.evidence)} of evidence, {size(room.data.results)} of cases and results,{" "}
-          {size(room.data.files)} of files; {size(room.data.free)} free.{" "}
+          On the disk: {size(room.data.evidence)} of evidence, {size(room.data.results)} of cases and results
+          {room.data.files > 0 && `, ${size(room.data.files)} of large files`}; {size(room.data.free)} free.{" "}
           {room.data.low &&
             `Below ${size(room.data.least)} no evidence is kept; verdicts and times still are.`}
         </p>

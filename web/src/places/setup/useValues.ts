@@ -10,7 +10,7 @@ import { changed } from "./values";
 /** The values of the project, and their changes: shown at once, saved together, each undone in one act. */
 export function useValues(project: string | undefined, environments: string[]) {
   const client = useQueryClient();
-  const key = ["values", project];
+  const key = queryKeys.values(project);
   const query = useQuery({
     queryKey: key,
     queryFn: () => api.values(project as string),

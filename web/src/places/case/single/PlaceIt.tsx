@@ -24,7 +24,8 @@ export function PlaceIt({ of, close }: Props) {
     try {
       const suite = id || (await api.addSuite(of.project, "First cases")).id;
       const placed = await api.placeSingle(of.id, kind === "case" ? { case: id } : { suite, name });
-      for (const what of [["suites"], ["singles"], ["case", placed.case], ["evidence", placed.case]])
+      const { suites, singles, case: cases, evidence } = queryKeys;
+      for (const what of [suites(), singles(), cases(placed.case), evidence(placed.case)])
         void client.invalidateQueries({ queryKey: what });
       const opened = await api.case(placed.case);
       const number = opened.steps.find((step) => step.key === placed.step)?.number ?? 1;
