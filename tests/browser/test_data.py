@@ -32,6 +32,31 @@ class Data(BrowserTest):
         page.get_by_text("2 rows").wait_for()
         guess.wait_for(state="hidden")
 
+    def test_what_another_tab_said_meanwhile_is_not_lost(self):
+        page, project = self.page, f"?project={self.app.project}"
+        page.route("**/api/v1/events**", lambda route: route.abort())  # it hears of nothing
+        page.route("**/api/v1/events/**", lambda route: route.abort())
+        self.go("/data")
+        page.get_by_role("link", name="arrivals", exact=True).wait_for()
+        self.bring("A file of rows", "Moles.csv", "name;metres\n;m\nEast 1;80\nEast 2;95\n")
+        page.get_by_text("Names stand in row").wait_for()
+        sources = {item["name"]: item for item in self.app.get(f"/sources{project}")["items"]}
+        said = {**sources["Moles"]["document"], "columns": {"name": "text"}}
+        path = f"/sources{project}&name=Moles"
+        self.assertEqual(self.app.ask("PATCH", path, {"document": said})[0], 200)
+        page.get_by_title("Where the data stand").click()
+        field = page.get_by_label("Where the data stand")
+        field.fill("A3")
+        field.press("Enter")
+        told = page.locator(".typing").get_by_text("was changed meanwhile")
+        told.wait_for()
+        expect(field).to_have_value("A3")
+        field.press("Enter")  # on what stands now
+        field.wait_for(state="hidden")
+        sources = {item["name"]: item for item in self.app.get(f"/sources{project}")["items"]}
+        self.assertEqual(sources["Moles"]["document"], {**said, "data in": "A3"})
+        self.said = [line for line in self.said if "ERR_FAILED" not in line and "409" not in line]
+
     def bring(self, label: str, name: str, text: str) -> None:
         self.page.get_by_label(label).set_input_files(
             {"name": name, "mimeType": "text/csv", "buffer": text.encode("utf-8-sig")}

@@ -130,8 +130,8 @@ def add_source(data: NewSource) -> Response:
     may="edit",
 )
 def change_source(data: SourceChange) -> Response:
-    """What `?name=` is from now on (`document`; not if it is no longer what was `seen`), or is called
-    (`to`; cases that name it follow)."""
+    """What `?name=` is from now on (`document`), unless it is no longer what was `seen`; or what it
+    is called (`to`; cases that name it follow)."""
     project, name = project_asked(), request.args.get("name", "")
     if data.document is not UNSET:
         _readable(project, name, data.document)

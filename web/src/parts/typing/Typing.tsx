@@ -65,10 +65,12 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
     draft.forget();
     close();
   };
-  // A field in which nothing was changed shows what is changed elsewhere.
+  const busy = useRef(false);
+  // A field in which nothing was changed shows what is changed elsewhere. While it is saved its own text may stand there already, and go
+  // again if it is refused.
   // biome-ignore lint/correctness/useExhaustiveDependencies: another text of its place, and nothing else
   useEffect(() => {
-    if (text === ground.begun()) return;
+    if (busy.current || text === ground.begun()) return;
     if (typed === ground.begun()) setTyped(text);
     if (ground.untouched(typed)) ground.goOn();
   }, [text]);
@@ -102,7 +104,6 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
     field.current?.setSelectionRange(moveTo.current, moveTo.current);
     moveTo.current = -1;
   });
-  const busy = useRef(false);
   const [locked, setLocked] = useState(false);
   const oneByOne = useOneByOne();
   const now = useRef(typed);
