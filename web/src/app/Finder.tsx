@@ -1,8 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { type KeyboardEvent, useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate } from "react-router";
-import { api } from "../api";
-import { queryKeys } from "../api/keys";
+import { queries } from "../api/queries";
 import { type Action, singleKeys, usePageActions } from "../base/finding";
 import { useProject } from "../state/project";
 import { useTheme } from "../state/theme";
@@ -100,16 +99,8 @@ function Finding({ close, keys }: { close: () => void; keys: () => void }) {
   const [typed, setTyped] = useState("");
   const [chosen, setChosen] = useState(0);
   const id = project?.id ?? "";
-  const suites = useQuery({
-    queryKey: queryKeys.suites(id),
-    queryFn: () => api.suites(id),
-    enabled: Boolean(id),
-  });
-  const runs = useQuery({
-    queryKey: queryKeys.runs(id, "found"),
-    queryFn: () => api.runs(id),
-    enabled: Boolean(id),
-  });
+  const suites = useQuery(queries.suites(id));
+  const runs = useQuery(queries.newestRuns(id));
   const ofPage = usePageActions();
   const items = useMemo<Action[]>(() => {
     const to = (path: string) => () => void navigate(path);

@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api } from "../api";
-import { queryKeys } from "../api/keys";
+import { useStale } from "../api/stale";
 import { Menu } from "../parts/menu/Menu";
 import { Typing } from "../parts/typing/Typing";
 import { useProjects } from "../state/project";
@@ -80,13 +80,13 @@ export function ProjectMenu() {
 /** A new project by its name; it is empty, and is worked in from then on. */
 export function NewProject({ close, quiet }: { close: () => void; quiet?: boolean }) {
   const { choose } = useProjects();
-  const client = useQueryClient();
+  const tell = useStale();
   const navigate = useNavigate();
   const save = async (name: string) => {
     if (!name.trim()) return undefined;
     try {
       const made = await api.addProject(name.trim());
-      await client.invalidateQueries({ queryKey: queryKeys.projects() });
+      await tell("projects");
       choose(made.id);
       void navigate("/cases");
       return undefined;

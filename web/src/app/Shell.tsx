@@ -1,7 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, NavLink, Outlet } from "react-router";
-import { api } from "../api";
-import { queryKeys } from "../api/keys";
+import { queries } from "../api/queries";
 import { Hints } from "../parts/Hints";
 import { NoRoom } from "../parts/NoRoom";
 import { Notice } from "../parts/Notice";
@@ -21,7 +20,7 @@ const PLACES = [
 export function Shell() {
   const { none, problem } = useProjects();
   const { theme, toggle } = useTheme();
-  const me = useQuery({ queryKey: queryKeys.me(), queryFn: api.me });
+  const me = useQuery(queries.me());
   const other = theme === "light" ? "dark" : "light";
   return (
     <>

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useCallback } from "react";
 import { api, type Exchange, type StepEvidence } from "../api";
-import { queryKeys } from "../api/keys";
+import { queries } from "../api/queries";
 import { duration, exactly, size } from "../base/format";
 import { Copies } from "./Copies";
 import { Facts } from "./Facts";
@@ -126,11 +126,7 @@ function decoded(body: ArrayBuffer, mediaType: string): string {
 
 /** A page as it looks, without its scripts, and without reaching out: it stands in a frame that may do nothing. */
 function Html({ exchange }: { exchange: Exchange }) {
-  const body = useQuery({
-    queryKey: queryKeys.page(exchange.id),
-    queryFn: () => textOf(exchange),
-    staleTime: Number.POSITIVE_INFINITY,
-  });
+  const body = useQuery(queries.answerAs(exchange.id, "page", () => textOf(exchange)));
   return (
     <>
       <p className="muted pad">
@@ -150,11 +146,13 @@ function Xml({
   acts,
   namespaces,
 }: Pick<Props, "exchange" | "step" | "keeps" | "acts" | "namespaces">) {
-  const body = useQuery({
-    queryKey: queryKeys.body(exchange.id, namespaces),
-    queryFn: async () => readXml(await textOf(exchange), namespaces) ?? null,
-    staleTime: Number.POSITIVE_INFINITY,
-  });
+  const body = useQuery(
+    queries.answerAs(
+      exchange.id,
+      `XML ${JSON.stringify(namespaces)}`,
+      async () => readXml(await textOf(exchange), namespaces) ?? null,
+    ),
+  );
   if (body.error) return <Notice sentence={body.error.message} retry={() => void body.refetch()} />;
   if (body.data === undefined) return <p className="muted pad">Reading the answer…</p>;
   if (body.data) return <XmlTree answer={body.data} checks={step.checks} keeps={keeps ?? []} acts={acts} />;
@@ -167,15 +165,13 @@ function Xml({
 }
 
 function Raw({ exchange }: { exchange: Exchange }) {
-  const body = useQuery({
-    queryKey: queryKeys.raw(exchange.id),
-    queryFn: async () => {
+  const body = useQuery(
+    queries.answerAs(exchange.id, "raw", async () => {
       const octets = await bodyOf(exchange);
       const cut = octets.byteLength > RAW_MOST ? `\n… ${size(octets.byteLength - RAW_MOST)} more` : "";
       return decoded(octets.slice(0, RAW_MOST), exchange.mediaType) + cut;
-    },
-    staleTime: Number.POSITIVE_INFINITY,
-  });
+    }),
+  );
   if (body.error) return <Notice sentence={body.error.message} retry={() => void body.refetch()} />;
   const text = body.data;
   return <pre className="code pad">{text === "" ? "The answer has no body." : (text ?? "Reading…")}</pre>;

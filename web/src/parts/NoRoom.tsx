@@ -1,13 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
-import { api } from "../api";
-import { queryKeys } from "../api/keys";
+import { queries } from "../api/queries";
 import { size } from "../base/format";
 
 /** A line on every page while the disk has no room for evidence. */
 export function NoRoom() {
   const room = useQuery({
-    queryKey: queryKeys.storage(),
-    queryFn: api.storage,
+    ...queries.storage(),
     refetchInterval: 60_000,
     retry: false,
   });

@@ -1,6 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { api } from "../api";
-import { queryKeys } from "../api/keys";
+import { queries } from "../api/queries";
 import { type Json, writeExact } from "../base/exact";
 import { useProject } from "./project";
 import { useEnvironment } from "./run";
@@ -10,11 +9,8 @@ export function useLook(database: string, table: string, wanted: boolean) {
   const project = useProject()?.id;
   const [environment] = useEnvironment();
   return useQuery({
-    queryKey: queryKeys.look(project, environment?.name, database, table),
-    queryFn: () => api.look(project as string, environment?.name ?? "", database, table),
+    ...queries.look(project, environment?.name ?? "", database, table),
     enabled: wanted && Boolean(project && database),
-    staleTime: 60_000,
-    retry: false,
   });
 }
 

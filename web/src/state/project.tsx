@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { createContext, type ReactNode, useCallback, useContext, useMemo, useState } from "react";
-import { api, type Project } from "../api";
-import { queryKeys } from "../api/keys";
+import type { Project } from "../api";
+import { queries } from "../api/queries";
 
 interface Chosen {
   project: Project | undefined;
@@ -24,7 +24,7 @@ const STORED = "salt-path.project";
 
 /** The project that is worked in: the one chosen last in this browser, else the first. */
 export function ProjectProvider({ children }: { children: ReactNode }) {
-  const projects = useQuery({ queryKey: queryKeys.projects(), queryFn: api.projects });
+  const projects = useQuery(queries.projects());
   const [id, setId] = useState(() => localStorage.getItem(STORED) ?? "");
   const choose = useCallback((next: string) => {
     localStorage.setItem(STORED, next);

@@ -1,8 +1,9 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { api, type Environment, type NewRun, type Run, type RunEvent } from "../api";
-import { queryKeys } from "../api/keys";
+import { queries } from "../api/queries";
 import { isAway } from "../api/retrying";
+import { useStale } from "../api/stale";
 import { useAskChanges } from "../parts/Changes";
 import { useSay } from "../parts/Said";
 import { useEvents } from "./events";
@@ -13,12 +14,10 @@ const ASK_AGAIN_MS = 2000;
 /** A run's report, kept up to date by its events while it goes on. */
 export function useRun(id: string | undefined) {
   const project = useProject();
-  const client = useQueryClient();
+  const tell = useStale();
   const pending = useRef(0);
   const report = useQuery({
-    queryKey: queryKeys.run(id),
-    queryFn: () => api.run(id as string),
-    enabled: Boolean(id),
+    ...queries.run(id),
     refetchInterval: ({ state }) =>
       state.data?.state === "finished" || (state.error && !isAway(state.error)) ? false : ASK_AGAIN_MS,
   });
@@ -27,10 +26,10 @@ export function useRun(id: string | undefined) {
       if (event.run !== id || pending.current) return;
       pending.current = window.setTimeout(() => {
         pending.current = 0;
-        void client.invalidateQueries({ queryKey: queryKeys.run(id) });
+        void tell("run", id);
       }, 60);
     },
-    [id, client],
+    [id, tell],
   );
   useEvents(project?.id, listener);
   useEffect(() => () => window.clearTimeout(pending.current), []);
@@ -39,12 +38,7 @@ export function useRun(id: string | undefined) {
 
 export function useEnvironments() {
   const project = useProject();
-  return useQuery({
-    queryKey: queryKeys.environments(project?.id),
-    queryFn: () => api.environments(project?.id as string),
-    enabled: Boolean(project),
-    staleTime: 60_000,
-  });
+  return useQuery(queries.environments(project?.id));
 }
 
 /** Where runs go from this page: the project's usual environment, until another is chosen. */

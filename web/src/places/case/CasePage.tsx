@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useDeferredValue, useEffect } from "react";
 import { useParams } from "react-router";
 import { ApiProblem, api } from "../../api";
-import { queryKeys } from "../../api/keys";
+import { queries } from "../../api/queries";
 import { Notice } from "../../parts/Notice";
 import { useChosenProject } from "../../state/project";
 import { OpenedCase } from "./OpenedCase";
@@ -10,14 +10,14 @@ import { OpenedCase } from "./OpenedCase";
 /** A case as a path to read and to run, with the evidence of the step in focus beside it. */
 export function CasePage() {
   const { id = "" } = useParams();
-  const loaded = useQuery({ queryKey: queryKeys.case(id), queryFn: () => api.case(id) });
+  const loaded = useQuery(queries.case(id));
   const choose = useChosenProject();
   const project = loaded.data?.project;
   useEffect(() => {
     if (project) choose(project);
   }, [project, choose]);
   // Asked for together with the case, not after it.
-  useQuery({ queryKey: queryKeys.evidence(id, "", 0), queryFn: () => api.evidence(id) });
+  useQuery(queries.evidence(id, "", 0));
   const shown = useDeferredValue(loaded.data);
   if (loaded.error) {
     return (

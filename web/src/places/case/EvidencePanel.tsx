@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useContext, useMemo } from "react";
-import { api, type Evidence as Seen, type Step } from "../../api";
-import { queryKeys } from "../../api/keys";
+import type { Evidence as Seen, Step } from "../../api";
+import { queries } from "../../api/queries";
 import type { Json } from "../../base/exact";
 import { inChecks, stepWith } from "../../case/document";
 import { anyOfKind, asItIs, byPath, everything, isThere, type SeenPlaces } from "../../case/making";
@@ -37,11 +37,7 @@ interface Props {
 export function EvidencePanel({ step, seen, about, run, chooseRun, row, chooseRow, drag, fold }: Props) {
   const { id, single, editing } = useEdited();
   const key = step && isNamed(step) ? step.key : "";
-  const shown = useQuery({
-    queryKey: queryKeys.seen(id, key),
-    queryFn: () => api.seen(id, key),
-    enabled: Boolean(key && seen),
-  });
+  const shown = useQuery(queries.seen(id, seen ? key : undefined));
   const places = useMemo(() => byPath(shown.data), [shown.data]);
   const loose = useMemo(
     () => (path: string) => (places.get(path)?.loose?.code === "varied" ? "varies" : undefined),

@@ -1,6 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { api } from "../../api";
-import { queryKeys } from "../../api/keys";
+import { queries } from "../../api/queries";
 import { ago } from "../../base/format";
 import { useProject } from "../../state/project";
 
@@ -14,11 +13,7 @@ interface RunsProps {
 /** Which run is looked at, as a list of the last ones. */
 export function Runs({ id, about, run, choose }: RunsProps) {
   const project = useProject();
-  const found = useQuery({
-    queryKey: queryKeys.runsOf(id),
-    queryFn: () => api.runsOf(project?.id ?? "", id),
-    enabled: Boolean(project),
-  });
+  const found = useQuery(queries.runsOf(project?.id, id));
   const finished = (found.data?.items ?? []).filter((item) => item.state === "finished");
   if (finished.length < 2 && !run) return <span>{about}</span>;
   return (

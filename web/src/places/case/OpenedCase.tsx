@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useDeferredValue, useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
-import { api, type Case } from "../../api";
-import { queryKeys } from "../../api/keys";
+import type { Case } from "../../api";
+import { queries } from "../../api/queries";
 import type { Picked } from "../../parts/tree/picked";
 import { LeftOver } from "../../parts/typing/LeftOver";
 import { useEnvironment, useEnvironments } from "../../state/run";
@@ -31,11 +31,7 @@ export function OpenedCase({ of }: { of: Case }) {
   const show = (next: View) => setSearch(next === "Path" ? {} : { view: next.toLowerCase() });
   const [run, chooseRun] = useState("");
   const [row, chooseRow] = useState(0);
-  const evidence = useQuery({
-    queryKey: queryKeys.evidence(of.id, run, row),
-    queryFn: () => api.evidence(of.id, run, row),
-    placeholderData: (before) => before,
-  });
+  const evidence = useQuery(queries.evidence(of.id, run, row));
   const at = useEnvironment();
   const toRun = useRowsToRun(of, evidence.data?.run);
   const running = useCaseRun(of, at[0], toRun.asked);

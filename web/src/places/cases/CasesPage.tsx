@@ -1,8 +1,9 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useCallback, useMemo, useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { api, type CaseLine, type RunEvent, type Suite } from "../../api";
-import { queryKeys } from "../../api/keys";
+import type { CaseLine, RunEvent, Suite } from "../../api";
+import { queries } from "../../api/queries";
+import { useStale } from "../../api/stale";
 import { count } from "../../base/format";
 import { Notice } from "../../parts/Notice";
 import { RunButton } from "../../parts/RunButton";
@@ -18,21 +19,16 @@ import { SharedList } from "./shared/SharedList";
 /** The suites as an outline; what needs a person is said at the top. */
 export function CasesPage() {
   const project = useProject();
-  const client = useQueryClient();
+  const tell = useStale();
   const navigate = useNavigate();
   const start = useStart();
   const [environment, choose, environments] = useEnvironment();
-  const suites = useQuery({
-    queryKey: queryKeys.suites(project?.id),
-    queryFn: () => api.suites(project?.id as string),
-    enabled: Boolean(project),
-  });
+  const suites = useQuery(queries.suites(project?.id));
   const refresh = useCallback(
     (event: RunEvent) => {
-      if (event.type === "run finished" || event.type === "case changed")
-        void client.invalidateQueries({ queryKey: queryKeys.suites() });
+      if (event.type === "run finished" || event.type === "case changed") void tell("outline");
     },
-    [client],
+    [tell],
   );
   useEvents(project?.id, refresh);
   const run = async (suite?: string) => {

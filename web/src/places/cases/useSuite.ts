@@ -1,15 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, type Suite } from "../../api";
-import { queryKeys } from "../../api/keys";
+import type { Suite } from "../../api";
+import { queries } from "../../api/queries";
 import { useProject } from "../../state/project";
 
 /** A suite of the chosen project with its cases; undefined while it is not known. */
 export function useSuite(id: string): Suite | undefined {
   const project = useProject();
-  const suites = useQuery({
-    queryKey: queryKeys.suites(project?.id),
-    queryFn: () => api.suites(project?.id as string),
-    enabled: Boolean(project),
-  });
+  const suites = useQuery(queries.suites(project?.id));
   return suites.data?.items.find((item) => item.id === id);
 }

@@ -1,8 +1,9 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, type DataSource, type RunEvent, type SourceDocument } from "../../api";
-import { queryKeys } from "../../api/keys";
+import { queries } from "../../api/queries";
+import { useStale } from "../../api/stale";
 import { ago, count, exactly, size } from "../../base/format";
 import { NO_DATABASE, UNNAMED } from "../../case/lookup";
 import { DropFile } from "../../parts/DropFile";
@@ -27,19 +28,15 @@ const OF_OUTPUT: SourceDocument = { "output table": "results" };
 /** Data: the sources that cases take their rows from. */
 export function DataPage() {
   const project = useProject();
-  const client = useQueryClient();
+  const tell = useStale();
   const go = useNavigate();
   const [said, setSaid] = useState("");
-  const query = useQuery({
-    queryKey: queryKeys.sources(project?.id),
-    queryFn: () => api.sources(project?.id as string),
-    enabled: Boolean(project),
-  });
+  const query = useQuery(queries.sources(project?.id));
   const listener = useCallback(
     (event: RunEvent) => {
-      if (event.type === "sources changed") void client.invalidateQueries({ queryKey: queryKeys.sources() });
+      if (event.type === "sources changed") void tell("sources");
     },
-    [client],
+    [tell],
   );
   useEvents(project?.id, listener);
   const sources = query.data?.items ?? [];
@@ -48,7 +45,7 @@ export function DataPage() {
     try {
       const taken = (await api.sources(project.id)).items.map((item) => item.name);
       const made = await api.addSource(project.id, sourceName(like, taken), document);
-      await client.invalidateQueries({ queryKey: queryKeys.sources() });
+      await tell("sources");
       await go(addressOf(made.name));
     } catch (problem) {
       setSaid((problem as Error).message);

@@ -1,8 +1,9 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, type Database, type SourceDocument } from "../../api";
-import { queryKeys } from "../../api/keys";
+import { queries } from "../../api/queries";
+import { useStale } from "../../api/stale";
 import { useAsk } from "../../parts/Confirm";
 import { InPlace } from "../../parts/typing/InPlace";
 import { databaseText, readDatabase } from "./source";
@@ -12,10 +13,10 @@ const HINT =
 
 /** The databases that look-ups of cases ask: where each stands. */
 export function Databases({ project }: { project: string }) {
-  const client = useQueryClient();
+  const tell = useStale();
   const ask = useAsk();
   const [said, setSaid] = useState("");
-  const query = useQuery({ queryKey: queryKeys.databases(project), queryFn: () => api.databases(project) });
+  const query = useQuery(queries.databases(project));
   const carry = async (act: () => Promise<unknown>): Promise<string | undefined> => {
     try {
       await act();
@@ -24,7 +25,7 @@ export function Databases({ project }: { project: string }) {
     } catch (problem) {
       return (problem as Error).message;
     } finally {
-      await client.invalidateQueries({ queryKey: queryKeys.databases() });
+      await tell("databases");
     }
   };
   const put = async (name: string, text: string, seen: SourceDocument | null) => {

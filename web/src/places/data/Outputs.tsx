@@ -2,17 +2,14 @@ import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link } from "react-router";
 import { api, type OutputTable } from "../../api";
-import { queryKeys } from "../../api/keys";
+import { queries } from "../../api/queries";
 import { ago, count } from "../../base/format";
 import { CellTable } from "../../parts/CellTable";
 import { columnsSaid } from "./source";
 
 /** The tables that steps of runs have written. */
 export function Outputs({ project }: { project: string }) {
-  const query = useQuery({
-    queryKey: queryKeys.outputTables(project),
-    queryFn: () => api.outputTables(project),
-  });
+  const query = useQuery(queries.outputTables(project));
   const [opened, setOpened] = useState("");
   const tables = query.data?.items ?? [];
   return (
@@ -90,12 +87,7 @@ function Written({ table, project, open }: { table: OutputTable; project: string
 }
 
 function Rows({ project, table, run }: { project: string; table: string; run: string }) {
-  const query = useInfiniteQuery({
-    queryKey: queryKeys.outputRows(project, table, run),
-    queryFn: ({ pageParam }) => api.outputRows(project, table, run, pageParam),
-    initialPageParam: 0,
-    getNextPageParam: (page) => (page.next ? Number(page.next) : undefined),
-  });
+  const query = useInfiniteQuery(queries.outputRows(project, table, run));
   const pages = query.data?.pages ?? [];
   const columns = pages[0]?.columns ?? [];
   const rows = pages.flatMap((page) => page.items);

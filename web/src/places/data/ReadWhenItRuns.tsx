@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, type DataSource } from "../../api";
-import { queryKeys } from "../../api/keys";
+import type { DataSource } from "../../api";
+import { queries } from "../../api/queries";
 import { conditionLines, NO_DATABASE, readConditions, UNNAMED } from "../../case/lookup";
 import { InPlace } from "../../parts/typing/InPlace";
 import { useLook } from "../../state/looks";
@@ -17,14 +17,8 @@ export function ReadWhenItRuns({ project, opened }: Props) {
   const { change, looking, lookAgain } = opened;
   const source = opened.source as DataSource;
   const { document, kind } = source;
-  const databases = useQuery({
-    queryKey: queryKeys.databases(project),
-    queryFn: () => api.databases(project),
-  });
-  const tables = useQuery({
-    queryKey: queryKeys.outputTables(project),
-    queryFn: () => api.outputTables(project),
-  });
+  const databases = useQuery(queries.databases(project));
+  const tables = useQuery(queries.outputTables(project));
   const database = kind === "database" && document.in !== NO_DATABASE ? String(document.in) : "";
   const table = String(document["rows of"] ?? UNNAMED);
   const held = useLook(database, "", Boolean(database) && document.sql === undefined);

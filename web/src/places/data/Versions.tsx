@@ -1,8 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type DataSource, type FileVersion, type SourceChanges } from "../../api";
-import { queryKeys } from "../../api/keys";
-import { writeExact } from "../../base/exact";
+import type { DataSource, FileVersion, SourceChanges } from "../../api";
+import { queries } from "../../api/queries";
 import { ago, count, exactly, listed, size, whole } from "../../base/format";
 import { DropFile } from "../../parts/DropFile";
 import { FILES } from "./source";
@@ -16,10 +15,7 @@ interface Props {
 /** The file's versions, each with what it changed; and the place for the next one. */
 export function Versions({ project, source, bring }: Props) {
   const [opened, setOpened] = useState<number>();
-  const query = useQuery({
-    queryKey: queryKeys.fileVersions(project, source.file, source.changedAt),
-    queryFn: () => api.fileVersions(project, source.file),
-  });
+  const query = useQuery(queries.fileVersions(project, source.file, source.changedAt));
   const versions = query.data?.items ?? [];
   const latest = versions[0]?.version;
   return (
@@ -62,12 +58,7 @@ function Changed({
   before,
   after,
 }: Omit<Props, "bring"> & { before: FileVersion; after: FileVersion }) {
-  const query = useQuery({
-    queryKey: queryKeys.fileChanges(project, writeExact(source.document), before.version, after.version),
-    queryFn: () => api.compareVersions(project, source.document, before.version, after.version),
-    staleTime: Number.POSITIVE_INFINITY,
-    retry: false,
-  });
+  const query = useQuery(queries.fileChanges(project, source.document, before.version, after.version));
   if (query.error) return <p className="trouble">{query.error.message}</p>;
   if (!query.data) return <p className="muted">Comparing…</p>;
   const found = query.data;

@@ -1,15 +1,9 @@
-import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useRef, useState } from "react";
 import { useNavigate } from "react-router";
-import {
-  api,
-  type DataSource,
-  type Page,
-  type RunEvent,
-  type SourceDocument,
-  type SourceProfile,
-} from "../../api";
-import { queryKeys } from "../../api/keys";
+import { api, type RunEvent, type SourceDocument, type SourceProfile } from "../../api";
+import { queries } from "../../api/queries";
+import { useStale } from "../../api/stale";
 import { writeExact } from "../../base/exact";
 import { useActs } from "../../state/acts";
 import { useEvents } from "../../state/events";
@@ -17,43 +11,29 @@ import { useEnvironment } from "../../state/run";
 import { addressOf, isAsked } from "./source";
 
 const ASK_AGAIN_MS = 600;
-const FRESH_MS = 60_000;
 
 /** One source: what it is, how its rows look, its changes, each of which can be undone. */
 export function useSource(project: string, name: string) {
   const client = useQueryClient();
+  const tell = useStale();
   const go = useNavigate();
   const called = useRef(name);
   const [said, setSaid] = useState("");
-  const query = useQuery({ queryKey: queryKeys.sources(project), queryFn: () => api.sources(project) });
+  const query = useQuery(queries.sources(project));
   const source = query.data?.items.find((item) => item.name === name);
-  const text = source ? writeExact(source.document) : "";
   const [environment] = useEnvironment();
   const ofDatabase = source?.kind === "database" && isAsked(source.document);
-  const seen = useQuery({
-    queryKey: queryKeys.lookAtRows(project, environment?.name, text),
-    queryFn: () => api.lookAtRows(project, environment?.name ?? "", source?.document as SourceDocument),
-    enabled: ofDatabase,
-    staleTime: FRESH_MS,
-    retry: false,
-  });
-  const looked = useQuery({
-    queryKey: queryKeys.looked(project, text, source?.changedAt, seen.data?.run),
-    queryFn: () => api.lookAtSource(project, source?.document as SourceDocument),
-    enabled: Boolean(source),
-    placeholderData: keepPreviousData,
-  });
+  const seen = useQuery(
+    queries.lookAtRows(project, environment?.name ?? "", ofDatabase ? source.document : undefined),
+  );
+  const looked = useQuery(queries.lookAtSource(project, source?.document, source?.changedAt, seen.data?.run));
   const partly = looked.data?.profile?.whole === false && source?.kind === "file";
   const whole = useQuery({
-    queryKey: queryKeys.profile(project, text, source?.changedAt),
-    queryFn: () => api.profileSource(project, source?.document as SourceDocument),
+    ...queries.profile(project, source?.document, source?.changedAt),
     enabled: partly && !looked.isPlaceholderData,
     refetchInterval: ({ state }) => (isUnderWay(state.data) && !state.error ? ASK_AGAIN_MS : false),
   });
-  const refresh = useCallback(async () => {
-    for (const key of [queryKeys.sources, queryKeys.fileVersions, queryKeys.case])
-      await client.invalidateQueries({ queryKey: key() });
-  }, [client]);
+  const refresh = useCallback(() => tell("sources"), [tell]);
   const { carry, undo, canUndo, isSaving } = useActs(refresh);
   const listener = useCallback(
     (event: RunEvent) => {
@@ -75,9 +55,10 @@ export function useSource(project: string, name: string) {
   };
   /** At once, so that the next change is made on it. */
   const show = async (document: SourceDocument) => {
-    await client.cancelQueries({ queryKey: queryKeys.sources(project) });
-    client.setQueryData<Page<DataSource>>(
-      queryKeys.sources(project),
+    const { queryKey } = queries.sources(project);
+    await client.cancelQueries({ queryKey });
+    client.setQueryData(
+      queryKey,
       (page) =>
         page && {
           ...page,

@@ -1,7 +1,6 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
 import { api, type RunReport } from "../../api";
-import { queryKeys } from "../../api/keys";
+import { useStale } from "../../api/stale";
 import { count } from "../../base/format";
 import { type Cause, causesIn, overCases } from "../../case/accepted";
 import { Accept } from "../case/edit/Accept";
@@ -11,11 +10,8 @@ const MOST_CASES = 200;
 
 /** After an intended change of the API: what came otherwise in a run's cases, by cause over all of them, becomes what is expected. */
 export function CameOtherwise({ run }: { run: RunReport }) {
-  const client = useQueryClient();
-  const refresh = useCallback(async () => {
-    for (const key of [queryKeys.case, queryKeys.evidence, queryKeys.suiteRows])
-      void client.invalidateQueries({ queryKey: key() });
-  }, [client]);
+  const tell = useStale();
+  const refresh = useCallback(() => tell("expected"), [tell]);
   const { apply, undo, canUndo } = useSavedEdits(refresh);
   const [causes, setCauses] = useState<Cause[]>();
   const [said, setSaid] = useState("");

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, type RunReport } from "../../api";
-import { queryKeys } from "../../api/keys";
+import { queries } from "../../api/queries";
 import { ago, duration, exactly } from "../../base/format";
 import { Notice } from "../../parts/Notice";
 import { useEnvironments, useRun, useStart } from "../../state/run";
@@ -159,10 +159,7 @@ function useFirstBad(run: RunReport): Chosen | undefined {
 /** A row's steps, as they were recorded; without a row a case's. */
 function rowOf(run: RunReport, chosen: Chosen | undefined) {
   const entry = run.cases.find((item) => item.position === chosen?.position);
-  return {
-    queryKey: queryKeys.runCase(run.id, chosen?.position, chosen?.row, entry?.steps.length),
-    queryFn: () => api.runCase(run.id, chosen?.position ?? 0, chosen?.row),
-  };
+  return queries.runCase(run.id, chosen?.position, chosen?.row, entry?.steps.length);
 }
 
 /** The first bad step of the first bad case, of a case with rows its first bad row, else the first of all. */

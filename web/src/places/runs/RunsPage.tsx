@@ -1,8 +1,9 @@
-import { useInfiniteQuery, useQueryClient } from "@tanstack/react-query";
+import { useInfiniteQuery } from "@tanstack/react-query";
 import { useCallback } from "react";
 import { Link } from "react-router";
-import { api, type Run, type RunEvent } from "../../api";
-import { queryKeys } from "../../api/keys";
+import type { Run, RunEvent } from "../../api";
+import { queries } from "../../api/queries";
+import { useStale } from "../../api/stale";
 import { ago, count, duration, exactly } from "../../base/format";
 import { Notice } from "../../parts/Notice";
 import { type MarkKind, VerdictMark } from "../../parts/VerdictMark";
@@ -12,19 +13,13 @@ import { useProject } from "../../state/project";
 /** Every run, newest first: what, where, by whom, how it ended. */
 export function RunsPage() {
   const project = useProject();
-  const client = useQueryClient();
-  const pages = useInfiniteQuery({
-    queryKey: queryKeys.runs(project?.id),
-    queryFn: ({ pageParam }) => api.runs(project?.id as string, pageParam || undefined),
-    initialPageParam: "",
-    getNextPageParam: (page) => page.next,
-    enabled: Boolean(project),
-  });
+  const tell = useStale();
+  const pages = useInfiniteQuery(queries.runs(project?.id));
   const refresh = useCallback(
     (event: RunEvent) => {
-      if (event.type.startsWith("run ")) void client.invalidateQueries({ queryKey: queryKeys.runs() });
+      if (event.type.startsWith("run ")) void tell("runs");
     },
-    [client],
+    [tell],
   );
   useEvents(project?.id, refresh);
   const items = pages.data?.pages.flatMap((page) => page.items) ?? [];

@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, type Keeping } from "../../api";
-import { queryKeys } from "../../api/keys";
+import { queries } from "../../api/queries";
 import { size, whole } from "../../base/format";
 import { useAsk } from "../../parts/Confirm";
 import { Notice } from "../../parts/Notice";
@@ -20,8 +20,8 @@ const LABELS: { [rule in keyof Keeping]: string } = {
 export function Kept({ project }: { project: string }) {
   const client = useQueryClient();
   const ask = useAsk();
-  const kept = useQuery({ queryKey: queryKeys.keeping(project), queryFn: () => api.keeping(project) });
-  const room = useQuery({ queryKey: queryKeys.storage(), queryFn: api.storage });
+  const kept = useQuery(queries.keeping(project));
+  const room = useQuery(queries.storage());
   if (kept.error) return <Notice sentence={kept.error.message} retry={() => void kept.refetch()} />;
   if (!kept.data) return null;
   const rules = kept.data;
@@ -42,7 +42,7 @@ export function Kept({ project }: { project: string }) {
     try {
       const seen = { [rule]: rules[rule] };
       client.setQueryData(
-        queryKeys.keeping(project),
+        queries.keeping(project).queryKey,
         await api.changeKeeping(project, { [rule]: number, seen }),
       );
       return undefined;

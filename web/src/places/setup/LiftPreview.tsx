@@ -1,7 +1,7 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Lifted, type LiftedPlace } from "../../api";
-import { queryKeys } from "../../api/keys";
+import { queries } from "../../api/queries";
 import { count } from "../../base/format";
 
 interface Props {
@@ -19,12 +19,7 @@ export function LiftPreview({ project, literal, proposed, take, leave }: Props) 
   const [name, setName] = useState(proposed);
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set());
   const [problem, setProblem] = useState("");
-  const preview = useQuery({
-    queryKey: queryKeys.lift(project, literal, name),
-    queryFn: () => api.lift({ project, literal, name: name || "value" }),
-    placeholderData: keepPreviousData,
-    retry: false,
-  });
+  const preview = useQuery(queries.lift(project, literal, name));
   const places = preview.data?.places ?? [];
   const wanted = places.filter((place) => !left.has(keyOf(place)));
   const lift = async () => {

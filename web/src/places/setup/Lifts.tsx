@@ -1,8 +1,9 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, type Lifted, type LiftOffer, type ValueChange } from "../../api";
-import { queryKeys } from "../../api/keys";
+import { queries } from "../../api/queries";
+import { useStale } from "../../api/stale";
 import { writeExact } from "../../base/exact";
 import { count } from "../../base/format";
 import { InPlace } from "../../parts/typing/InPlace";
@@ -16,18 +17,14 @@ interface Props {
 
 /** What stands written out in several steps, each a sentence that offers to make it a value. */
 export function Lifts({ project, refresh, undoValues }: Props) {
-  const client = useQueryClient();
+  const tell = useStale();
   const [search, setSearch] = useSearchParams();
-  const offers = useQuery({
-    queryKey: queryKeys.lifts(project),
-    queryFn: () => api.lifts(project as string),
-    enabled: Boolean(project),
-  });
+  const offers = useQuery(queries.lifts(project));
   const [chosen, setChosen] = useState<{ literal: string; name: string } | undefined>(asked(search));
   const [done, setDone] = useState<Lifted>();
   const [said, setSaid] = useState("");
   const again = async () => {
-    await Promise.all([client.invalidateQueries({ queryKey: queryKeys.lifts() }), refresh()]);
+    await Promise.all([tell("lifts"), refresh()]);
   };
   const take = async (lifted: Lifted, name: string) => {
     setChosen(undefined);

@@ -1,7 +1,8 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { api } from "../../api";
-import { queryKeys } from "../../api/keys";
+import { queries } from "../../api/queries";
+import { useStale } from "../../api/stale";
 import { count, listed } from "../../base/format";
 import { Notice } from "../../parts/Notice";
 import { WhereContext } from "../../parts/typing/drafts";
@@ -35,7 +36,7 @@ export function SetupPage() {
 }
 
 function Opened({ project }: { project: string | undefined }) {
-  const client = useQueryClient();
+  const tell = useStale();
   const environments = useEnvironments().data?.items ?? [];
   const names = useMemo(() => environments.map((environment) => environment.name), [environments]);
   const values = useValues(project, names);
@@ -43,11 +44,7 @@ function Opened({ project }: { project: string | undefined }) {
   const [show, setShow] = useState<Show>("all");
   const rows = useMemo(() => found(values.rows, text, show), [values.rows, text, show]);
   const [suite, setSuite] = useState("");
-  const suites = useQuery({
-    queryKey: queryKeys.suites(project),
-    queryFn: () => api.suites(project as string),
-    enabled: Boolean(project),
-  });
+  const suites = useQuery(queries.suites(project));
   const grid = useValueGrid({
     rows,
     environments: names,
@@ -57,8 +54,7 @@ function Opened({ project }: { project: string | undefined }) {
     say: values.setSaid,
   });
   const active = rows[grid.at[0]];
-  const refresh = () =>
-    Promise.all([client.invalidateQueries({ queryKey: queryKeys.environments() }), values.refresh()]);
+  const refresh = () => tell("environments");
   const add = async (name: string): Promise<string | undefined> => {
     try {
       await api.addEnvironment(project as string, name);

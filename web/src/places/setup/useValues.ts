@@ -1,7 +1,8 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
-import { api, type Page, type RunEvent, type ValueChange, type ValueRow } from "../../api";
-import { queryKeys } from "../../api/keys";
+import { api, type RunEvent, type ValueChange, type ValueRow } from "../../api";
+import { queries } from "../../api/queries";
+import { useStale } from "../../api/stale";
 import { count } from "../../base/format";
 import { useActs } from "../../state/acts";
 import { useEvents } from "../../state/events";
@@ -10,17 +11,11 @@ import { changed } from "./values";
 /** The values of the project, and their changes: shown at once, saved together, each undone in one act. */
 export function useValues(project: string | undefined, environments: string[]) {
   const client = useQueryClient();
-  const key = queryKeys.values(project);
-  const query = useQuery({
-    queryKey: key,
-    queryFn: () => api.values(project as string),
-    enabled: Boolean(project),
-  });
+  const tell = useStale();
+  const { queryKey } = queries.values(project);
+  const query = useQuery(queries.values(project));
   const [said, setSaid] = useState("");
-  const refresh = useCallback(
-    () => client.invalidateQueries({ queryKey: queryKeys.values(project) }),
-    [client, project],
-  );
+  const refresh = useCallback(() => tell("values"), [tell]);
   const { carry, undo, canUndo, isSaving } = useActs(refresh);
   const listener = useCallback(
     (event: RunEvent) => {
@@ -32,9 +27,9 @@ export function useValues(project: string | undefined, environments: string[]) {
 
   /** As it will read, before it is saved. */
   const show = async (changes: ValueChange[]) => {
-    await client.cancelQueries({ queryKey: key });
-    client.setQueryData<Page<ValueRow>>(
-      key,
+    await client.cancelQueries({ queryKey });
+    client.setQueryData(
+      queryKey,
       (page) => page && { ...page, items: changed(page.items, changes, environments) },
     );
   };

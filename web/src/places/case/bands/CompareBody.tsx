@@ -1,7 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { api } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import { queries } from "../../../api/queries";
 import { cut } from "../../../base/cut";
 import { type Json, readExact, writeExact } from "../../../base/exact";
 import { namesOf } from "../../../base/places";
@@ -19,11 +18,7 @@ interface Props {
 
 /** The expected body and the answer side by side, place by place: a tick says that a place is expected. */
 export function CompareBody({ of, body, exchange, wrong, save }: Props) {
-  const answer = useQuery({
-    queryKey: queryKeys.answer(exchange),
-    queryFn: () => api.answerText(exchange),
-    staleTime: Number.POSITIVE_INFINITY,
-  });
+  const answer = useQuery(queries.answerText(exchange));
   const [only, setOnly] = useState(false);
   const [problem, setProblem] = useState("");
   const rows = useMemo(() => {

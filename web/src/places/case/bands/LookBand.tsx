@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type Step, type StepEvidence } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import type { Step, StepEvidence } from "../../../api";
+import { queries } from "../../../api/queries";
 import { inStep, setField, stepWith } from "../../../case/document";
 import { conditionLines, NO_DATABASE, readConditions, UNNAMED } from "../../../case/lookup";
 import { Pieces } from "../../../parts/Pieces";
@@ -17,11 +17,7 @@ export function LookBand({ step, used }: { step: Step; used: StepEvidence["used"
   const { editing } = useEdited();
   const project = useProject()?.id;
   const insertable = useInsertable(step.number, step.key);
-  const databases = useQuery({
-    queryKey: queryKeys.databases(project),
-    queryFn: () => api.databases(project as string),
-    enabled: Boolean(project),
-  });
+  const databases = useQuery(queries.databases(project));
   const [looking, setLooking] = useState(false);
   const asked = step.lookUp;
   const tables = useLook(

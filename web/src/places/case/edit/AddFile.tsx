@@ -1,7 +1,8 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, type Step } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import { queries } from "../../../api/queries";
+import { useStale } from "../../../api/stale";
 import { size } from "../../../base/format";
 import { withFile } from "../../../case/files";
 import { Menu } from "../../../parts/menu/Menu";
@@ -15,15 +16,11 @@ const BRING = "bring one in";
 export function AddFile({ step }: { step: Step }) {
   const { editing } = useEdited();
   const project = useProject()?.id ?? "";
-  const client = useQueryClient();
+  const tell = useStale();
   const [wanted, setWanted] = useState(false);
   const [problem, setProblem] = useState("");
   const chooser = useRef<HTMLInputElement>(null);
-  const files = useQuery({
-    queryKey: queryKeys.files(project),
-    queryFn: () => api.files(project),
-    enabled: wanted && Boolean(project),
-  });
+  const files = useQuery({ ...queries.files(project), enabled: wanted && Boolean(project) });
   const known = files.data?.items ?? [];
   const send = async (path: string, type: string) =>
     setProblem((await editing.apply(withFile(step.key, path, type))) ?? "");
@@ -31,7 +28,7 @@ export function AddFile({ step }: { step: Step }) {
     if (!file) return;
     try {
       const kept = await api.putFile(project, freePath(file.name, known), file);
-      void client.invalidateQueries({ queryKey: queryKeys.files(project) });
+      void tell("files");
       await send(kept.path, file.type || mediaTypeOf(kept.path));
     } catch (wrong) {
       setProblem((wrong as Error).message);

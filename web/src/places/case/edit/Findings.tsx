@@ -1,7 +1,6 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, type Case } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import { useStale } from "../../../api/stale";
 import { readTyped } from "../../../base/exact";
 import { type WrittenOut, writtenSecret } from "../../../case/secrets";
 import { InPlace } from "../../../parts/typing/InPlace";
@@ -31,7 +30,7 @@ export function Findings({ step, findings }: { step: string; findings: Case["fin
 export function MarkSecret({ step, of, what }: { step: string; of: WrittenOut; what: string }) {
   const { id, editing, references } = useEdited();
   const project = useProject();
-  const client = useQueryClient();
+  const tell = useStale();
   const written = writtenSecret(editing.document, step, of);
   if (!written || !project) return null;
   const taken = references(Number.POSITIVE_INFINITY);
@@ -47,8 +46,7 @@ export function MarkSecret({ step, of, what }: { step: string; of: WrittenOut; w
     ]);
     if (faults[0]) return faults[0].sentence;
     const wrong = await editing.apply(written.without(name));
-    await client.invalidateQueries({ queryKey: queryKeys.case(id) });
-    await client.invalidateQueries({ queryKey: queryKeys.values() });
+    await tell("values of", id);
     return wrong;
   };
   return (
@@ -68,15 +66,14 @@ export function MarkSecret({ step, of, what }: { step: string; of: WrittenOut; w
 function NewValue({ name }: { name: string }) {
   const { id } = useEdited();
   const project = useProject();
-  const client = useQueryClient();
+  const tell = useStale();
   const save = async (text: string): Promise<string | undefined> => {
     if (!project) return undefined;
     try {
       const answer = await api.changeValues(project.id, [
         { kind: "put", name, suite: "", environment: "", text },
       ]);
-      await client.invalidateQueries({ queryKey: queryKeys.case(id) });
-      await client.invalidateQueries({ queryKey: queryKeys.values() });
+      await tell("values of", id);
       return answer.faults[0]?.sentence;
     } catch (problem) {
       return (problem as Error).message;

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { api, type Repeated } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import type { Repeated } from "../../../api";
+import { queries } from "../../../api/queries";
 import { stepWith } from "../../../case/document";
 import { handOver, keptAs, type Place, placesIn, takenNames } from "../../../case/handover";
 import { proposeName } from "../../../case/naming";
@@ -18,11 +18,7 @@ export function HandOvers({ step }: { step: string }) {
     const timer = window.setTimeout(() => setCalm(true), CALM_MS);
     return () => window.clearTimeout(timer);
   }, []);
-  const found = useQuery({
-    queryKey: queryKeys.repeated(id),
-    queryFn: () => api.repeated(id),
-    enabled: calm,
-  });
+  const found = useQuery({ ...queries.repeated(id), enabled: calm });
   const own = (found.data?.items ?? []).filter((item) => item.step === step);
   const offers = own.flatMap((item) => offered(item, editing.document) ?? []);
   return (

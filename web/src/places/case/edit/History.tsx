@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { api, type Revision } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import type { Revision } from "../../../api";
+import { queries } from "../../../api/queries";
 import { ago, exactly } from "../../../base/format";
 import type { Document } from "../../../case/document";
 import type { Edits } from "../state/useEditing";
@@ -17,12 +17,8 @@ interface Props {
 export function History({ id, version, editing, close }: Props) {
   const dialog = useRef<HTMLDialogElement>(null);
   const [chosen, setChosen] = useState<number>();
-  const all = useQuery({ queryKey: queryKeys.revisions(id, version), queryFn: () => api.revisions(id) });
-  const one = useQuery({
-    queryKey: queryKeys.revision(id, chosen, version),
-    queryFn: () => api.revision(id, chosen as number),
-    enabled: chosen !== undefined,
-  });
+  const all = useQuery(queries.revisions(id, version));
+  const one = useQuery(queries.revision(id, chosen, version));
   useEffect(() => dialog.current?.showModal(), []);
   const restore = async () => {
     if (!one.data) return;

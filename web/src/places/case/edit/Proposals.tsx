@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type Proposals as Proposed } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import type { Proposals as Proposed } from "../../../api";
+import { queries } from "../../../api/queries";
 import { count } from "../../../base/format";
 import { inChecks } from "../../../case/document";
 import { useEdited } from "../state/context";
@@ -10,12 +10,7 @@ import { useEdited } from "../state/context";
 export function Proposals({ step }: { step: string }) {
   const { id, editing } = useEdited();
   const [open, setOpen] = useState(false);
-  const asked = useQuery({
-    queryKey: queryKeys.proposals(id, step),
-    queryFn: () => api.proposals(id, step),
-    enabled: open,
-    staleTime: 0,
-  });
+  const asked = useQuery({ ...queries.proposals(id, step), enabled: open });
   const [taken, setTaken] = useState<ReadonlySet<string>>(new Set());
   const take = async (items: Proposed["items"]) => {
     const problem = await editing.apply(

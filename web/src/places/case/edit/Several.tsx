@@ -1,6 +1,5 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { api } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import { useStale } from "../../../api/stale";
 import { duplicateStep, inPlaceOf, inStep, PARTS, setField, stepWith, toEach } from "../../../case/document";
 import { newKey } from "../../../case/keys";
 import { InPlace } from "../../../parts/typing/InPlace";
@@ -9,7 +8,7 @@ import { useEdited } from "../state/context";
 /** What can be done with several steps at once. */
 export function Several({ keys, done }: { keys: string[]; done: () => void }) {
   const { editing, id, choose } = useEdited();
-  const client = useQueryClient();
+  const tell = useStale();
   const allOff = keys.every((key) => stepWith(editing.document, key)?.off);
   const act = (change: Parameters<typeof toEach>[1]) => {
     void editing.apply(toEach(keys, change));
@@ -23,7 +22,7 @@ export function Several({ keys, done }: { keys: string[]; done: () => void }) {
       const { use } = await api.extract(id, keys, name.trim());
       const step = { ...use, key: newKey() };
       const problem = await editing.apply(inPlaceOf(keys, step));
-      await client.invalidateQueries({ queryKey: queryKeys.shared() });
+      await tell("shared steps");
       if (problem) return problem;
       done();
       choose(step.key);

@@ -1,8 +1,9 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import { api, type CaseCoverage } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import type { CaseCoverage } from "../../../api";
+import { queries } from "../../../api/queries";
+import { useStale } from "../../../api/stale";
 import { count, whole } from "../../../base/format";
 import { total, watched } from "../../../case/fields";
 import { Notice } from "../../../parts/Notice";
@@ -18,12 +19,9 @@ export function FieldsPage() {
   const [search] = useSearchParams();
   const only = search.get("case") ?? "";
   const suite = search.get("suite") ?? "";
-  const client = useQueryClient();
-  const found = useQuery({
-    queryKey: queryKeys.coverage(suite, only),
-    queryFn: () => (only ? api.caseCoverage(only) : api.suiteCoverage(suite)),
-  });
-  const refresh = useCallback(() => client.invalidateQueries({ queryKey: queryKeys.coverage() }), [client]);
+  const tell = useStale();
+  const found = useQuery(queries.coverage(suite, only));
+  const refresh = useCallback(() => tell("coverage"), [tell]);
   const { apply, undo, canUndo } = useSavedEdits(refresh);
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   const [said, setSaid] = useState("");

@@ -1,8 +1,9 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { api, type Case, type SourceDocument, type Step } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import type { Case, SourceDocument, Step } from "../../../api";
+import { queries } from "../../../api/queries";
+import { useStale } from "../../../api/stale";
 import { count } from "../../../base/format";
 import type { StepDocument } from "../../../case/document";
 import { inStep, setOwn, stepWith } from "../../../case/document";
@@ -23,10 +24,7 @@ const DATA = "\u0000data";
 export function AddRows({ of, edits, step }: Props) {
   const [marking, setMarking] = useState(false);
   const go = useNavigate();
-  const sources = useQuery({
-    queryKey: queryKeys.sources(of.project),
-    queryFn: () => api.sources(of.project),
-  });
+  const sources = useQuery(queries.sources(of.project));
   const request = step?.send ? stepWith(edits.document, step.key) : undefined;
   if (of.rows) return null;
   const choose = (value: string) => {
@@ -74,7 +72,7 @@ interface MarkProps {
 
 /** Fields of a request are marked, and become the columns of a new source, their present values its first row. */
 function MarkFields({ of, edits, request, name, close }: MarkProps) {
-  const client = useQueryClient();
+  const tell = useStale();
   const fields = markable(request);
   const [marked, setMarked] = useState<ReadonlySet<string>>(new Set(fields.map((field) => field.name)));
   const [said, setSaid] = useState("");
@@ -88,7 +86,7 @@ function MarkFields({ of, edits, request, name, close }: MarkProps) {
     try {
       const kinds = chosen.filter((field) => field.kind !== "text").map((field) => [field.name, field.kind]);
       const more: SourceDocument = kinds.length ? { columns: Object.fromEntries(kinds) } : {};
-      const made = await newSource(client, of, csvOf(chosen), "csv", more);
+      const made = await newSource(tell, of, csvOf(chosen), "csv", more);
       const problem = await edits.apply((before) => {
         const withRefs = inStep(request.key as string, (step) =>
           chosen.reduce((next, field) => field.put(next, referenceTo(field.name)), step),

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, type Case, type Step } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import type { Case, Step } from "../../../api";
+import { queries } from "../../../api/queries";
 
 const USUAL = ["User-Agent", "Accept", "Accept-Encoding"];
 
@@ -12,10 +12,7 @@ interface Props {
 
 /** What a step would send for the first rows; nothing is sent. */
 export function FinishedRows({ of, step, environment }: Props) {
-  const query = useQuery({
-    queryKey: queryKeys.finished(of.id, of.version, step.key, environment),
-    queryFn: () => api.finished(of.id, step.key, environment),
-  });
+  const query = useQuery(queries.finished(of.id, of.version, step.key, environment));
   if (query.error) return <p className="trouble">{query.error.message}</p>;
   if (!query.data) return <p className="muted">Finishing them…</p>;
   return (

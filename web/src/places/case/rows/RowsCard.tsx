@@ -1,6 +1,6 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Case, type Environment, type Step, type StepEvidence } from "../../../api";
+import { useStale } from "../../../api/stale";
 import { type Json, readExact, writeExact } from "../../../base/exact";
 import { count } from "../../../base/format";
 import { checksOf, inChecks, setOwn, stepWith } from "../../../case/document";
@@ -28,7 +28,7 @@ export function RowsCard({ of, step, seen, environment }: Props) {
   const [picked, setPicked] = useState<string>();
   const [finished, setFinished] = useState(false);
   const [said, setSaid] = useState("");
-  const client = useQueryClient();
+  const tell = useStale();
   const { rows } = of;
   if (!rows) return null;
   const document = step && stepWith(editing.document, step.key);
@@ -54,7 +54,7 @@ export function RowsCard({ of, step, seen, environment }: Props) {
   const held = writtenOut(editing.document.rows);
   const intoData = async () => {
     try {
-      const source = await newSource(client, of, writeExact(held as Json), "json");
+      const source = await newSource(tell, of, writeExact(held as Json), "json");
       await put(
         editing.apply(setOwn("rows", withSource(editing.document.rows, source))),
         `They stand in Data as ${source}.`,

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { api, type Case } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import type { Case } from "../../../api";
+import { queries } from "../../../api/queries";
 import { setOwn } from "../../../case/document";
 import { rowsSaid, withSource } from "../../../case/rowColumns";
 import { addressOf } from "../../data/source";
@@ -10,10 +10,7 @@ import { useEdited } from "../state/context";
 /** The source as a part of the sentence; another one can be chosen. */
 export function RowsSource({ of }: { of: Case }) {
   const { editing } = useEdited();
-  const sources = useQuery({
-    queryKey: queryKeys.sources(of.project),
-    queryFn: () => api.sources(of.project),
-  });
+  const sources = useQuery(queries.sources(of.project));
   const named = of.rows?.source ?? "";
   const names = (sources.data?.items ?? []).map((item) => item.name);
   return (

@@ -1,12 +1,11 @@
-import type { QueryClient } from "@tanstack/react-query";
 import { api, type Case, type SourceDocument } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import type { Tell } from "../../../api/stale";
 import { freePath } from "../../../state/files";
 import { sourceName } from "../../data/source";
 
 /** A new source of the project, called after the case, of a file with this text; gives its name. `more`: how the file is read. */
 export async function newSource(
-  client: QueryClient,
+  tell: Tell,
   of: Case,
   text: string,
   ending: "csv" | "json",
@@ -18,6 +17,6 @@ export async function newSource(
   const file = new File([text], `${of.name}.${ending}`, { type });
   const kept = await api.putFile(of.project, freePath(file.name, known), file);
   const made = await api.addSource(of.project, sourceName(of.name, taken), { file: kept.path, ...more });
-  await client.invalidateQueries({ queryKey: queryKeys.sources() });
+  await tell("sources");
   return made.name;
 }

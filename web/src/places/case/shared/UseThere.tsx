@@ -1,7 +1,8 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type TakenRows } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import { queries } from "../../../api/queries";
+import { useStale } from "../../../api/stale";
 import { writeExact } from "../../../base/exact";
 import { count, listed } from "../../../base/format";
 
@@ -9,16 +10,11 @@ const MOST = 3;
 
 /** Cases that have these steps written out use them from one click on; another one takes it back. */
 export function UseThere({ id }: { id: string }) {
-  const client = useQueryClient();
-  const found = useQuery({ queryKey: queryKeys.alike(id), queryFn: () => api.alike(id) });
+  const tell = useStale();
+  const found = useQuery(queries.alike(id));
   const [saved, setSaved] = useState<TakenRows["saved"]>([]);
   const [problem, setProblem] = useState("");
-  const refresh = () =>
-    Promise.all(
-      [queryKeys.alike(id), queryKeys.case(id), queryKeys.shared()].map((queryKey) =>
-        client.invalidateQueries({ queryKey }),
-      ),
-    );
+  const refresh = () => tell("used there", id);
   const act = async (work: () => Promise<TakenRows["saved"]>) => {
     try {
       setSaved(await work());

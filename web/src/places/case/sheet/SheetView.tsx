@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { Link } from "react-router";
 import { api, type Case, type StepEvidence } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import { queries } from "../../../api/queries";
 import { type Book, bookOfCase } from "../../../case/sheet/book";
 import { columnsFor } from "../../../case/sheet/columns";
 import { useEdited } from "../state/context";
@@ -24,11 +24,7 @@ export default function SheetView({ of, evidence, choose }: Props) {
   const { editing } = useEdited();
   const [unfolded, setUnfolded] = useState(false);
   const columns = useMemo(() => columnsFor(false, unfolded), [unfolded]);
-  const told = useQuery({
-    queryKey: queryKeys.rows(of.id, of.version),
-    queryFn: () => api.caseRows(of.id),
-    placeholderData: (before) => before,
-  });
+  const told = useQuery(queries.caseRows(of.id, of.version));
   const rows = told.data?.items ?? NONE;
   const book = useMemo<Book>(
     () => ({

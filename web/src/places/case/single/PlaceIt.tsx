@@ -1,8 +1,9 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, type Case } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import { queries } from "../../../api/queries";
+import { useStale } from "../../../api/stale";
 
 interface Props {
   of: Case;
@@ -11,9 +12,9 @@ interface Props {
 
 /** The request becomes a step: of a case that is there, or of a new one. What it was answered last goes with it. */
 export function PlaceIt({ of, close }: Props) {
-  const client = useQueryClient();
+  const tell = useStale();
   const navigate = useNavigate();
-  const suites = useQuery({ queryKey: queryKeys.suites(of.project), queryFn: () => api.suites(of.project) });
+  const suites = useQuery(queries.suites(of.project));
   const items = suites.data?.items ?? [];
   const [target, setTarget] = useState("");
   const [name, setName] = useState(of.name);
@@ -24,9 +25,7 @@ export function PlaceIt({ of, close }: Props) {
     try {
       const suite = id || (await api.addSuite(of.project, "First cases")).id;
       const placed = await api.placeSingle(of.id, kind === "case" ? { case: id } : { suite, name });
-      const { suites, singles, case: cases, evidence } = queryKeys;
-      for (const what of [suites(), singles(), cases(placed.case), evidence(placed.case)])
-        void client.invalidateQueries({ queryKey: what });
+      void tell("placed", placed.case);
       const opened = await api.case(placed.case);
       const number = opened.steps.find((step) => step.key === placed.step)?.number ?? 1;
       void navigate(`/cases/${placed.case}?step=${number}`);

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, type Sending } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import { queries } from "../../../api/queries";
 import { exactly } from "../../../base/format";
 import { answered } from "../../../case/answered";
 import { useEdited } from "../state/context";
@@ -15,7 +15,7 @@ interface Props {
 /** What a single request sent before, newest first; each can be looked at, and its request taken up again as it was. */
 export function SentBefore({ id, run, chooseRun }: Props) {
   const { editing } = useEdited();
-  const found = useQuery({ queryKey: queryKeys.sent(id), queryFn: () => api.sendings(id) });
+  const found = useQuery(queries.sendings(id));
   const items = found.data?.items ?? [];
   if (!items.length) return null;
   const takeUp = async (item: Sending) => {

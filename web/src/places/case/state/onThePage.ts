@@ -1,10 +1,9 @@
 /** What the page of a case does beside showing it: its keys, what is sent as it opens, what is changed elsewhere, what it leads to. */
 
-import { useQueryClient } from "@tanstack/react-query";
 import { type KeyboardEvent, useCallback, useEffect, useRef, useState } from "react";
 import { useLocation, useNavigate } from "react-router";
 import type { Case, RunEvent, StepEvidence } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import { useStale } from "../../../api/stale";
 import { useEvents } from "../../../state/events";
 
 /** A request that was just pasted to be sent is sent as it opens; what could not be taken along of it is said. */
@@ -60,7 +59,7 @@ export function useFolded(): [boolean, (folded: boolean) => void] {
 
 /** A change that was made elsewhere is read as soon as it is told. */
 export function useFollowed(of: Case): void {
-  const client = useQueryClient();
+  const tell = useStale();
   const version = useRef(of.version);
   version.current = of.version;
   const follow = useCallback(
@@ -69,11 +68,10 @@ export function useFollowed(of: Case): void {
       if (event.type !== "case changed" || told.case !== of.id) return;
       // Our own save is answered a moment later; what is newer then was made elsewhere.
       window.setTimeout(() => {
-        if (!told.version || told.version > version.current)
-          void client.invalidateQueries({ queryKey: queryKeys.case(of.id) });
+        if (!told.version || told.version > version.current) void tell("case", of.id);
       }, 400);
     },
-    [client, of.id],
+    [tell, of.id],
   );
   useEvents(of.project, follow);
 }

@@ -1,4 +1,3 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import {
   api,
@@ -9,8 +8,8 @@ import {
   type RunReport,
   type Step,
 } from "../../../api";
-import { queryKeys } from "../../../api/keys";
 import type { Shapes } from "../../../api/shapes";
+import { useStale } from "../../../api/stale";
 import { count } from "../../../base/format";
 import { useProject } from "../../../state/project";
 import { useRun, useStart } from "../../../state/run";
@@ -45,7 +44,7 @@ export function useCaseRun(
 ): CaseRun {
   const more = useRef(rows);
   more.current = rows;
-  const client = useQueryClient();
+  const tell = useStale();
   const start = useStart();
   const project = useProject();
   const [running, setRunning] = useState<string>();
@@ -57,11 +56,8 @@ export function useCaseRun(
     setRunning(undefined);
     const unasked = of.single && report.data.verdict === "unchecked";
     setEnded(unasked ? "" : `Finished: ${report.data.verdict}.`);
-    const { evidence, seen, shared, repeated, runsOf, sent } = queryKeys;
-    for (const key of [evidence, seen, shared, repeated, runsOf, sent])
-      void client.invalidateQueries({ queryKey: key(of.id) });
-    void client.invalidateQueries({ queryKey: queryKeys.suites() });
-  }, [report.data?.state, report.data?.verdict, client, of.id, of.single]);
+    void tell("ran", of.id);
+  }, [report.data?.state, report.data?.verdict, tell, of.id, of.single]);
   const run = useCallback(async () => {
     setEnded("");
     const begun = await start(

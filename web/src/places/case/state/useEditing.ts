@@ -1,8 +1,9 @@
 import { type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useReducer, useState } from "react";
 import { ApiProblem, api, type Case } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import { queries } from "../../../api/queries";
 import { isAway } from "../../../api/retrying";
+import { type Tell, useStale } from "../../../api/stale";
 import { readExact, writeExact } from "../../../base/exact";
 import type { Document } from "../../../case/document";
 import { type Draft, type Drafts, EditQueue, type EditState, type Remote } from "../../../case/editQueue";
@@ -22,7 +23,8 @@ export interface Editing extends Omit<EditState, "document"> {
 /** The edits of the case that is open, saved as they are made. */
 export function useEditing(of: Case): Editing {
   const client = useQueryClient();
-  const [queue] = useState(() => queueOf(of, client));
+  const tell = useStale();
+  const [queue] = useState(() => queueOf(of, client, tell));
   queue.take({ version: of.version, document: of.document as Document }); // before the cards are drawn
   // No useSyncExternalStore: it draws a long case within the task in which an answer came, which then takes longer than 50 ms.
   const [, drawAgain] = useReducer((count: number) => count + 1, 0);
@@ -33,12 +35,12 @@ export function useEditing(of: Case): Editing {
     return leave;
   }, [queue]);
   useEffect(() => {
-    if (queue.tellTaken()) void client.invalidateQueries({ queryKey: queryKeys.evidence(of.id) });
+    if (queue.tellTaken()) void tell("evidence", of.id);
   });
   return { ...state, edits: queue, decide: queue.decide };
 }
 
-function queueOf(of: Case, client: QueryClient): EditQueue {
+function queueOf(of: Case, client: QueryClient, tell: Tell): EditQueue {
   const begun = { version: of.version, document: of.document as Document };
   let newest = of;
   const got = (read: Case) => {
@@ -55,8 +57,8 @@ function queueOf(of: Case, client: QueryClient): EditQueue {
     reading,
   };
   return new EditQueue(begun, remote, draftsOf(of.id), () => {
-    client.setQueryData(queryKeys.case(of.id), newest);
-    void client.invalidateQueries({ queryKey: queryKeys.evidence(of.id) });
+    client.setQueryData(queries.case(of.id).queryKey, newest);
+    void tell("evidence", of.id);
   });
 }
 

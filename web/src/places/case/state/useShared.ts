@@ -1,15 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, type SharedSteps } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import type { SharedSteps } from "../../../api";
+import { queries } from "../../../api/queries";
 import { useProject } from "../../../state/project";
 
 /** The shared steps of the project. */
 export function useSharedSteps(): SharedSteps[] {
   const project = useProject();
-  const found = useQuery({
-    queryKey: queryKeys.shared(project?.id),
-    queryFn: () => api.sharedSteps(project?.id as string),
-    enabled: Boolean(project),
-  });
+  const found = useQuery(queries.shared(project?.id));
   return found.data?.items ?? [];
 }

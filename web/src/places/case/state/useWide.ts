@@ -1,7 +1,6 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { ApiProblem } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import { useStale } from "../../../api/stale";
 import type { Change } from "../../../case/document";
 import { useEdited } from "./context";
 
@@ -27,7 +26,7 @@ interface How<Of extends Level, Value> {
  * these can be undone. */
 export function useWide<Of extends Level, Value>(levels: Of[], { held, send, own }: How<Of, Value>) {
   const { id, editing } = useEdited();
-  const client = useQueryClient();
+  const tell = useStale();
   const [last, setLast] = useState<{ origin: string; before: Value }[]>([]);
   const [problem, setProblem] = useState("");
   const put = async (level: Of, value: Value): Promise<string | undefined> => {
@@ -41,8 +40,8 @@ export function useWide<Of extends Level, Value>(levels: Of[], { held, send, own
         ? "This was changed elsewhere meanwhile; now it stands here as it is."
         : (wrong as Error).message;
     } finally {
-      await client.invalidateQueries({ queryKey: queryKeys.case(id) });
-      void client.invalidateQueries({ queryKey: queryKeys.evidence(id) });
+      await tell("case", id);
+      void tell("evidence", id);
     }
   };
   /** `also`: together with the change before it, so that both are undone in one act. */

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
-import { api, type Case, type TextFault } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import type { Case, TextFault } from "../../../api";
+import { queries } from "../../../api/queries";
 import { isAway } from "../../../api/retrying";
 import { readExact, writeExact } from "../../../base/exact";
 import type { Document } from "../../../case/document";
@@ -17,16 +17,8 @@ const NONE: never[] = [];
 export default function TextView({ of }: { of: Case }) {
   const { editing, references } = useEdited();
   const draft = useDraft("the case as text");
-  const loaded = useQuery({
-    queryKey: queryKeys.caseText(of.id, of.version),
-    queryFn: () => api.caseText(of.id),
-    placeholderData: (before) => before,
-  });
-  const words = useQuery({
-    queryKey: queryKeys.format(),
-    queryFn: api.formatWords,
-    staleTime: Number.POSITIVE_INFINITY,
-  });
+  const loaded = useQuery(queries.caseText(of.id, of.version));
+  const words = useQuery(queries.formatWords());
   const [typed, setTyped] = useState<string | undefined>(draft.text);
   /** The case as it was when typing began: what the text changed is what it differs from that in. */
   const ground = useRef<Document>(draft.ground ? (readExact(draft.ground) as Document) : editing.document);

@@ -1,7 +1,6 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate } from "react-router";
 import { api } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import { useStale } from "../../../api/stale";
 import { exampleSteps } from "../../../case/example";
 import { InPlace } from "../../../parts/typing/InPlace";
 import { Typing } from "../../../parts/typing/Typing";
@@ -25,7 +24,7 @@ export function AddSuite({ outline }: { outline: Outline }) {
 /** A project without suites: what to do, and an example to load. */
 export function NoSuite({ project, outline }: { project: string; outline: Outline }) {
   const navigate = useNavigate();
-  const client = useQueryClient();
+  const tell = useStale();
   const example = async () => {
     let id = "";
     const problem = await outline.act(async () => {
@@ -34,7 +33,7 @@ export function NoSuite({ project, outline }: { project: string; outline: Outlin
       const document = { "salt-path": 1, case: "A vessel is found again", values, steps };
       id = (await api.addCase(project, suite.id, document)).id;
     });
-    void client.invalidateQueries({ queryKey: queryKeys.suites() });
+    void tell("outline");
     if (!problem) void navigate(`/cases/${id}`);
   };
   return (

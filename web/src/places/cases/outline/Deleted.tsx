@@ -1,18 +1,16 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import { queries } from "../../../api/queries";
+import { useStale } from "../../../api/stale";
 import { ago, count, listed } from "../../../base/format";
 
 /** What was deleted lately, below the outline: each can be brought back, also after the page was closed. */
 export function Deleted({ project }: { project: string }) {
-  const client = useQueryClient();
+  const tell = useStale();
   const [open, setOpen] = useState(false);
   const [said, setSaid] = useState("");
-  const found = useQuery({
-    queryKey: queryKeys.suites(project, "deleted"),
-    queryFn: () => api.deleted(project),
-  });
+  const found = useQuery(queries.deleted(project));
   const items = found.data?.items ?? [];
   if (!items.length && !said) return null;
   const cases = items.filter((item) => item.suite).length;
@@ -28,8 +26,7 @@ export function Deleted({ project }: { project: string }) {
     } catch (problem) {
       setSaid((problem as Error).message);
     }
-    for (const queryKey of [queryKeys.suites(), queryKeys.shared()])
-      await client.invalidateQueries({ queryKey });
+    await tell("brought back");
   };
   return (
     <section className="deleted" aria-label="Deleted in the last 30 days">

@@ -1,8 +1,7 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, type Suite } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import { useStale } from "../../../api/stale";
 import type { Document } from "../../../case/document";
 import { fromText, looksPasted } from "../../../case/pasting";
 import { InPlace } from "../../../parts/typing/InPlace";
@@ -161,12 +160,12 @@ async function newCase(text: string): Promise<Document> {
 function AddCase({ suite }: { suite: string }) {
   const project = useProject();
   const navigate = useNavigate();
-  const client = useQueryClient();
+  const tell = useStale();
   const save = async (name: string) => {
     if (!name.trim() || !project) return undefined;
     try {
       const made = await api.addCase(project.id, suite, await newCase(name.trim()));
-      void client.invalidateQueries({ queryKey: queryKeys.suites() });
+      void tell("outline");
       void navigate(`/cases/${made.id}`);
       return undefined;
     } catch (problem) {

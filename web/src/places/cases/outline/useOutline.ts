@@ -1,7 +1,6 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { api } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import { useStale } from "../../../api/stale";
 
 /** What was just done to the outline, and how to undo it. */
 export interface Done {
@@ -18,7 +17,7 @@ export interface Outline {
 
 /** Changes of suites and of where cases stand: carried out, shown, and undone where they can be. */
 export function useOutline(project: string): Outline {
-  const client = useQueryClient();
+  const tell = useStale();
   const [notice, setNotice] = useState<Done>();
   return useMemo(() => {
     const act = async (change: () => Promise<unknown>, done?: Done) => {
@@ -30,11 +29,11 @@ export function useOutline(project: string): Outline {
         setNotice({ sentence: (problem as Error).message });
         return (problem as Error).message;
       } finally {
-        await client.invalidateQueries({ queryKey: queryKeys.suites() });
+        await tell("outline");
       }
     };
     return { project, notice, act };
-  }, [client, project, notice]);
+  }, [tell, project, notice]);
 }
 
 /** Where a case stands, to be put back there. */

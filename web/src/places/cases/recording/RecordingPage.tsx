@@ -1,8 +1,7 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, type Recording } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import { useStale } from "../../../api/stale";
 import { count } from "../../../base/format";
 import { caseOf, type Offer, offerId, offersAmong, proposed } from "../../../case/recording";
 import { DropFile } from "../../../parts/DropFile";
@@ -83,7 +82,7 @@ function Choosing({
 }) {
   const project = useProject();
   const navigate = useNavigate();
-  const client = useQueryClient();
+  const tell = useStale();
   const [name, setName] = useState(fileName);
   const [chosen, setChosen] = useState<ReadonlySet<number>>(() => proposed(recording));
   const [refused, setRefused] = useState<ReadonlySet<string>>(new Set());
@@ -98,7 +97,7 @@ function Choosing({
     const document = caseOf(name.trim() || "A recorded session", entries, chosen, accepted);
     try {
       const made = await api.addCase(project.id, suite, document);
-      void client.invalidateQueries({ queryKey: queryKeys.suites() });
+      void tell("outline");
       void navigate(`/cases/${made.id}`);
     } catch (wrong) {
       setProblem((wrong as Error).message);
@@ -109,7 +108,7 @@ function Choosing({
     try {
       for (const { number, step } of entries)
         if (step && chosen.has(number)) await api.addSingleRequest(project.id, step);
-      void client.invalidateQueries({ queryKey: queryKeys.singles() });
+      void tell("single requests");
       void navigate("/cases/single");
     } catch (wrong) {
       setProblem((wrong as Error).message);

@@ -1,13 +1,12 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import { useStale } from "../../../api/stale";
 import { count, listed } from "../../../base/format";
 import { useSharedSteps } from "../../case/state/useShared";
 
 /** The shared steps of the project, below its suites. */
 export function SharedList({ typed }: { typed: string }) {
-  const client = useQueryClient();
+  const tell = useStale();
   const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
   const found = useSharedSteps().filter((shared) =>
     words.every((word) => `${shared.name} ${shared.about} shared`.toLowerCase().includes(word)),
@@ -15,7 +14,7 @@ export function SharedList({ typed }: { typed: string }) {
   if (!found.length) return null;
   const remove = async (id: string) => {
     await api.removeShared(id);
-    await client.invalidateQueries({ queryKey: queryKeys.shared() });
+    await tell("shared steps");
   };
   return (
     <section className="suite" aria-labelledby="shared-steps">

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { Link, useParams } from "react-router";
 import { api } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import { queries } from "../../../api/queries";
 import { ago, count, exactly } from "../../../base/format";
 import { columnsFor } from "../../../case/sheet/columns";
 import { Notice } from "../../../parts/Notice";
@@ -32,7 +32,7 @@ function Opened({ suite }: { suite: string }) {
   const [unfolded, setUnfolded] = useState(false);
   const columns = useMemo(() => columnsFor(true, unfolded), [unfolded]);
   const sheet = useSheet(book, columns);
-  const kept = useQuery({ queryKey: queryKeys.keptWorkbook(suite), queryFn: () => api.keptWorkbook(suite) });
+  const kept = useQuery(queries.keptWorkbook(suite));
   const checks = book.cases.flatMap((of) => of.steps.flatMap((step) => step.checks));
   const active = book.cases.find((of) => of.id === sheet.active?.of);
   const into = `/cases/workbook?suite=${suite}`;

@@ -1,19 +1,17 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useCallback, useMemo } from "react";
-import { api, type RunEvent } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import type { RunEvent } from "../../../api";
+import { queries } from "../../../api/queries";
+import { useStale } from "../../../api/stale";
 import { type Book, bookOfRows } from "../../../case/sheet/book";
 import { useEvents } from "../../../state/events";
 import { useSavedEdits } from "../../case/state/useSavedEdits";
 
 /** The cases of a suite for a sheet: every edit is saved at once on the newest version, and can be undone. */
 export function useSuiteBook(suite: string, project: string | undefined) {
-  const client = useQueryClient();
-  const query = useQuery({ queryKey: queryKeys.suiteRows(suite), queryFn: () => api.suiteRows(suite) });
-  const refresh = useCallback(
-    () => client.invalidateQueries({ queryKey: queryKeys.suiteRows(suite) }),
-    [client, suite],
-  );
+  const tell = useStale();
+  const query = useQuery(queries.suiteRows(suite));
+  const refresh = useCallback(() => tell("suite rows", suite), [tell, suite]);
   useEvents(
     project,
     useCallback(

@@ -1,8 +1,9 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { type KeyboardEvent, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, type SingleRequest } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import { queries } from "../../../api/queries";
+import { useStale } from "../../../api/stale";
 import { answered } from "../../../case/answered";
 import { fromText } from "../../../case/pasting";
 import { Notice } from "../../../parts/Notice";
@@ -11,14 +12,10 @@ import { useProject } from "../../../state/project";
 /** Requests that belong to no case yet: paste one, send it, and find those again that were sent before. */
 export function SinglesPage() {
   const project = useProject();
-  const client = useQueryClient();
-  const found = useQuery({
-    queryKey: queryKeys.singles(project?.id),
-    queryFn: () => api.singleRequests(project?.id as string),
-    enabled: Boolean(project),
-  });
+  const tell = useStale();
+  const found = useQuery(queries.singles(project?.id));
   const [gone, setGone] = useState<SingleRequest>();
-  const refresh = () => client.invalidateQueries({ queryKey: queryKeys.singles() });
+  const refresh = () => tell("single requests");
   const bringBack = async (item: SingleRequest) => {
     await api.bringBack(item.id);
     setGone(undefined);
@@ -81,7 +78,7 @@ const EXAMPLE = "GET http://127.0.0.1:8421/vessels";
 /** Type or paste an address, a curl line, or a request as it goes over the wire. */
 function NewRequest({ project, first }: { project: string; first: boolean }) {
   const navigate = useNavigate();
-  const client = useQueryClient();
+  const tell = useStale();
   const [text, setText] = useState("");
   const [said, setSaid] = useState("");
   const make = async (send: boolean) => {
@@ -90,7 +87,7 @@ function NewRequest({ project, first }: { project: string; first: boolean }) {
       const read = await fromText(text.trim());
       const made = [];
       for (const step of read.steps) made.push(await api.addSingleRequest(project, step));
-      void client.invalidateQueries({ queryKey: queryKeys.singles() });
+      void tell("single requests");
       const one = made.length === 1 ? made[0] : undefined;
       if (one) void navigate(`/cases/${one.id}`, { state: { send, said: read.said } });
       else {

@@ -1,7 +1,6 @@
-import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useState } from "react";
 import { api, type ReadWorkbook, type TakenRows } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import { useStale } from "../../../api/stale";
 import { writeExact } from "../../../base/exact";
 import { type Reading, rowsBelow } from "./columns";
 
@@ -12,7 +11,7 @@ export interface Opened {
 
 /** A workbook that is being brought into a suite: how it is read, what would come of it, and taking it over. */
 export function useWorkbook({ file, book }: Opened, suite: string, only: string | undefined) {
-  const client = useQueryClient();
+  const tell = useStale();
   const [at, setAt] = useState(() =>
     Math.max(
       0,
@@ -59,11 +58,7 @@ export function useWorkbook({ file, book }: Opened, suite: string, only: string 
     setAt(next);
     setReading(begun(book, next, file.name));
   };
-  const refresh = useCallback(() => {
-    const { suites, suiteRows, evidence, rows, keptWorkbook } = queryKeys;
-    for (const of of [suites, suiteRows, queryKeys.case, evidence, rows, keptWorkbook])
-      void client.invalidateQueries({ queryKey: of() });
-  }, [client]);
+  const refresh = useCallback(() => void tell("workbook"), [tell]);
   const take = async () => {
     if (!sheet || !asked) return;
     try {

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, type RunCase } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import type { RunCase } from "../../../api";
+import { queries } from "../../../api/queries";
 import { whole } from "../../../base/format";
 
 const FEWEST = 3;
@@ -12,10 +12,8 @@ export function InCommon({ run, entry }: { run: string; entry: RunCase }) {
     ["failed", "blocked"].some((verdict) => (counts[verdict] ?? 0) >= FEWEST) &&
     (counts.passed ?? 0) >= FEWEST;
   const query = useQuery({
-    queryKey: queryKeys.inCommon(run, entry.position),
-    queryFn: () => api.inCommon(run, entry.position),
+    ...queries.inCommon(run, entry.position),
     enabled: worth && entry.state === "finished",
-    staleTime: Number.POSITIVE_INFINITY,
   });
   const found = query.data;
   if (!found?.items.length) return null;

@@ -1,6 +1,6 @@
 import { useQueries } from "@tanstack/react-query";
-import { api, type RunRow, type Verdict } from "../../../api";
-import { queryKeys } from "../../../api/keys";
+import type { RunRow, Verdict } from "../../../api";
+import { queries } from "../../../api/queries";
 import type { Facts, Order } from "./rows";
 
 export const PAGE = 100;
@@ -30,17 +30,9 @@ export function useRows(asked: Asked): { row: (index: number) => RunRow | undefi
     value: kept,
   };
   const found = useQueries({
-    queries: pages.map((page) => ({
-      queryKey: queryKeys.runRows(asked.run, asked.position, query, page, asked.count),
-      queryFn: () =>
-        api.runRows(asked.run, asked.position, {
-          ...query,
-          offset: String(page * PAGE),
-          limit: String(PAGE),
-        }),
-      placeholderData: (before: Awaited<ReturnType<typeof api.runRows>> | undefined) => before,
-      staleTime: 60_000,
-    })),
+    queries: pages.map((page) =>
+      queries.runRows(asked.run, asked.position, asked.count, query, { offset: page * PAGE, limit: PAGE }),
+    ),
   });
   return {
     row: (index) => {

@@ -1,0 +1,226 @@
+/** What the pages ask for: each with the name under which its answer is kept and the call that gets it, in one place, so that nothing is kept under
+ *  another's name. Whoever says that something has changed (`stale.ts`) means it by the same names. What a page needs before it can ask, it may not
+ *  know yet: then nothing is asked. */
+
+import { infiniteQueryOptions, keepPreviousData, queryOptions, skipToken } from "@tanstack/react-query";
+import { writeExact } from "../base/exact";
+import { api } from "./index";
+import type { SourceDocument } from "./shapes";
+
+type Maybe<T> = T | undefined;
+
+/** What never changes under its name is asked for once. */
+const FOR_EVER = { staleTime: Number.POSITIVE_INFINITY };
+/** What another installation says (a database, a harbour) is not asked for at each click. */
+const OFF_AND_ON = { staleTime: 60_000, retry: false } as const;
+
+const about =
+  <const Name extends string, T, G>(name: Name, call: (of: T) => Promise<G>) =>
+  (of: Maybe<T>) =>
+    queryOptions({ queryKey: [name, of] as const, queryFn: of === undefined ? skipToken : () => call(of) });
+
+/** By project. */
+const ofProject = {
+  suites: about("suites", api.suites),
+  deleted: about("deleted", api.deleted),
+  singles: about("singles", api.singleRequests),
+  shared: about("shared", api.sharedSteps),
+  environments: (project: Maybe<string>) =>
+    queryOptions({ ...about("environments", api.environments)(project), staleTime: 60_000 }),
+  values: about("values", api.values),
+  lifts: about("lifts", api.lifts),
+  lift: (project: string, literal: string, name: string) =>
+    queryOptions({
+      queryKey: ["lift", project, literal, name] as const,
+      queryFn: () => api.lift({ project, literal, name: name || "value" }),
+      placeholderData: keepPreviousData,
+      retry: false,
+    }),
+  keeping: about("keeping", api.keeping),
+  files: about("files", api.files),
+};
+
+const ofData = {
+  sources: about("sources", api.sources),
+  databases: about("databases", api.databases),
+  outputTables: about("output tables", api.outputTables),
+  fileVersions: (project: string, file: string, changedAt: string | null) =>
+    queryOptions({
+      queryKey: ["file versions", project, file, changedAt] as const,
+      queryFn: () => api.fileVersions(project, file),
+    }),
+  fileChanges: (project: string, source: SourceDocument, before: number, after: number) =>
+    queryOptions({
+      queryKey: ["file changes", project, writeExact(source), before, after] as const,
+      queryFn: () => api.compareVersions(project, source, before, after),
+      ...FOR_EVER,
+      retry: false,
+    }),
+  /** The tables of a database, or the columns and rows of one. */
+  look: (project: Maybe<string>, environment: string, database: string, table: string) =>
+    queryOptions({
+      queryKey: ["look", project, environment, database, table] as const,
+      queryFn: project && database ? () => api.look(project, environment, database, table) : skipToken,
+      ...OFF_AND_ON,
+    }),
+  lookAtRows: (project: string, environment: string, source: Maybe<SourceDocument>) =>
+    queryOptions({
+      queryKey: ["look at rows", project, environment, source && writeExact(source)] as const,
+      queryFn: source ? () => api.lookAtRows(project, environment, source) : skipToken,
+      ...OFF_AND_ON,
+    }),
+  /** How a source reads; again once its file is another or its rows were asked for anew. */
+  lookAtSource: (project: string, source: Maybe<SourceDocument>, ...since: unknown[]) =>
+    queryOptions({
+      queryKey: ["look at source", project, source && writeExact(source), ...since] as const,
+      queryFn: source ? () => api.lookAtSource(project, source) : skipToken,
+      placeholderData: keepPreviousData,
+    }),
+  profile: (project: string, source: Maybe<SourceDocument>, ...since: unknown[]) =>
+    queryOptions({
+      queryKey: ["profile", project, source && writeExact(source), ...since] as const,
+      queryFn: source ? () => api.profileSource(project, source) : skipToken,
+    }),
+};
+
+const ofSuite = {
+  suiteRows: about("suite rows", api.suiteRows),
+  keptWorkbook: about("kept workbook", api.keptWorkbook),
+  coverage: (suite: string, only?: string) =>
+    queryOptions({
+      queryKey: ["coverage", suite, only] as const,
+      queryFn: () => (only ? api.caseCoverage(only) : api.suiteCoverage(suite)),
+    }),
+};
+
+/** Also of shared steps and single requests, which are cases that stand elsewhere. */
+const ofCase = {
+  case: about("case", api.case),
+  caseText: (id: string, version: number) =>
+    queryOptions({
+      queryKey: ["case text", id, version] as const,
+      queryFn: () => api.caseText(id),
+      placeholderData: keepPreviousData,
+    }),
+  caseRows: (id: string, version: number) =>
+    queryOptions({
+      queryKey: ["case rows", id, version] as const,
+      queryFn: () => api.caseRows(id),
+      placeholderData: keepPreviousData,
+    }),
+  evidence: (id: string, run = "", row = 0) =>
+    queryOptions({
+      queryKey: ["evidence", id, run, row] as const,
+      queryFn: () => api.evidence(id, run, row),
+      placeholderData: keepPreviousData,
+    }),
+  seen: (id: string, step: Maybe<string>) =>
+    queryOptions({
+      queryKey: ["seen", id, step] as const,
+      queryFn: step ? () => api.seen(id, step) : skipToken,
+    }),
+  proposals: (id: string, step: string) =>
+    queryOptions({
+      queryKey: ["proposals", id, step] as const,
+      queryFn: () => api.proposals(id, step),
+      staleTime: 0,
+    }),
+  repeated: about("repeated", api.repeated),
+  alike: about("alike", api.alike),
+  sendings: about("sendings", api.sendings),
+  revisions: (id: string, version: number) =>
+    queryOptions({ queryKey: ["revisions", id, version] as const, queryFn: () => api.revisions(id) }),
+  revision: (id: string, chosen: Maybe<number>, version: number) =>
+    queryOptions({
+      queryKey: ["revision", id, chosen, version] as const,
+      queryFn: chosen === undefined ? skipToken : () => api.revision(id, chosen),
+    }),
+  finished: (id: string, version: number, step: string, environment: string) =>
+    queryOptions({
+      queryKey: ["finished", id, version, step, environment] as const,
+      queryFn: () => api.finished(id, step, environment),
+    }),
+};
+
+const ofRuns = {
+  runs: (project: Maybe<string>) =>
+    infiniteQueryOptions({
+      queryKey: ["runs", project, "all"] as const,
+      queryFn: project ? ({ pageParam }) => api.runs(project, pageParam || undefined) : skipToken,
+      initialPageParam: "",
+      getNextPageParam: (page) => page.next,
+    }),
+  newestRuns: (project: Maybe<string>) =>
+    queryOptions({
+      queryKey: ["runs", project, "newest"] as const,
+      queryFn: project ? () => api.runs(project) : skipToken,
+    }),
+  runsOf: (project: Maybe<string>, id: string) =>
+    queryOptions({
+      queryKey: ["runs of", id] as const,
+      queryFn: project ? () => api.runsOf(project, id) : skipToken,
+    }),
+  run: about("run", api.run),
+  /** A row's steps as they were recorded; without a row a case's. */
+  runCase: (run: string, position: Maybe<number>, row: Maybe<number>, steps: Maybe<number>) =>
+    queryOptions({
+      queryKey: ["run case", run, position, row, steps] as const,
+      queryFn: () => api.runCase(run, position ?? 0, row),
+    }),
+  runRows: (
+    run: string,
+    position: number,
+    count: number,
+    asked: { [name: string]: string },
+    page: { offset: number; limit: number },
+  ) =>
+    queryOptions({
+      queryKey: ["run rows", run, position, count, asked, page] as const,
+      queryFn: () =>
+        api.runRows(run, position, { ...asked, offset: String(page.offset), limit: String(page.limit) }),
+      placeholderData: keepPreviousData,
+      staleTime: 60_000,
+    }),
+  inCommon: (run: string, position: number) =>
+    queryOptions({
+      queryKey: ["in common", run, position] as const,
+      queryFn: () => api.inCommon(run, position),
+      ...FOR_EVER,
+    }),
+  outputRows: (project: string, table: string, run: string) =>
+    infiniteQueryOptions({
+      queryKey: ["output rows", project, table, run] as const,
+      queryFn: ({ pageParam }) => api.outputRows(project, table, run, pageParam),
+      initialPageParam: 0,
+      getNextPageParam: (page) => (page.next ? Number(page.next) : undefined),
+    }),
+};
+
+/** An answer's body, as it is read by whoever shows it. */
+const ofExchange = {
+  answerText: (exchange: string) =>
+    queryOptions({
+      queryKey: ["answer", exchange] as const,
+      queryFn: () => api.answerText(exchange),
+      ...FOR_EVER,
+    }),
+  answerAs: <Read>(exchange: string, shown: string, read: () => Promise<Read>) =>
+    queryOptions({ queryKey: ["answer as", exchange, shown] as const, queryFn: read, ...FOR_EVER }),
+};
+
+const ofInstallation = {
+  me: () => queryOptions({ queryKey: ["me"] as const, queryFn: api.me }),
+  projects: () => queryOptions({ queryKey: ["projects"] as const, queryFn: api.projects }),
+  storage: () => queryOptions({ queryKey: ["storage"] as const, queryFn: api.storage }),
+  formatWords: () => queryOptions({ queryKey: ["format"] as const, queryFn: api.formatWords, ...FOR_EVER }),
+};
+
+export const queries = {
+  ...ofInstallation,
+  ...ofProject,
+  ...ofData,
+  ...ofSuite,
+  ...ofCase,
+  ...ofRuns,
+  ...ofExchange,
+};
