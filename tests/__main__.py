@@ -1,5 +1,5 @@
-"""Runs every test, two processes side by side, of which one at most drives a browser while there
-are others. What failed is run once more at the end, alone, and both are told: a browser that stood
+"""Runs every test, three processes side by side, of which two drive a browser while there are
+others: most of them wait most of the time. What failed is run once more at the end, alone, and both are told: a browser that stood
 still for seconds because its neighbours were busy is no fault, what fails twice is. With words,
 only the tests whose name holds one, in this process. The last line is `N passed, N failed`."""
 
@@ -140,10 +140,10 @@ def every() -> tuple[int, int]:
     with tempfile.TemporaryDirectory() as folder:
         os.environ["SALTPATH_TESTS_BEGUN"] = str(Path(folder) / "begun")
         begin(Path(folder) / "begun")
-        # one takes the browser's from the front, the other the rest from the end
-        with ThreadPoolExecutor(2) as pool:
-            front, back = pool.map(take, (waiting.popleft, waiting.pop))
-        counts = front | back
+        # two take the browser's from the front, the third the rest from the end
+        with ThreadPoolExecutor(3) as pool:
+            parts = pool.map(take, (waiting.popleft, waiting.popleft, waiting.pop))
+            counts = {unit: count for part in parts for unit, count in part.items()}
         again(counts)
     return sum(passed for passed, _ in counts.values()), sum(
         failed for _, failed in counts.values()

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import json
 import os
+import random
 import shutil
 import signal
 import socket
@@ -14,6 +15,7 @@ import tempfile
 import time
 import urllib.error
 import urllib.request
+from contextlib import ExitStack
 from pathlib import Path
 from typing import Any
 
@@ -27,22 +29,27 @@ PATIENCE_S = float(os.environ.get("PATIENCE_S", "45"))
 BEGUN = os.environ.get("SALTPATH_TESTS_BEGUN", "")
 
 
-def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return probe.getsockname()[1]
+# Below what systems give to connections that go out: between the choice and the listening none of
+# them takes it.
+PORTS = range(10_240, 32_000)
+
+
+def free_port(*also: int) -> int:
+    """A port that is free together with those that lie `also` behind it."""
+    while True:
+        port = random.SystemRandom().choice(PORTS)
+        with ExitStack() as probes:
+            try:
+                for behind in (0, *also):
+                    probes.enter_context(socket.socket()).bind(("127.0.0.1", port + behind))
+            except OSError:
+                continue
+            return port
 
 
 def two_free_ports() -> int:
     """A port that is free together with the one ten behind it, where the live harbour listens."""
-    while True:
-        port = free_port()
-        with socket.socket() as probe:
-            try:
-                probe.bind(("127.0.0.1", port + 10))
-            except (OSError, OverflowError):
-                continue
-            return port
+    return free_port(10)
 
 
 class Application:

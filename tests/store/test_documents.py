@@ -10,6 +10,7 @@ import unittest.mock
 from decimal import Decimal
 from pathlib import Path
 
+from saltpath.core.cases.summary import StepName, Summary, read_summary
 from saltpath.core.format.nodes import FormatError
 from saltpath.core.values.why import Blocked
 from saltpath.store import (
@@ -56,6 +57,42 @@ class Documents(unittest.TestCase):
 
     def names(self) -> list[str]:
         return [case.name for case in cases.cases(self.main, self.project.id)]
+
+    def test_a_run_knows_its_cases_as_they_were_when_it_was_asked_for(self):
+        suite = self.suite("Arrivals")
+        wait, twice = {"wait": "1 ms", "key": "pause1"}, {"set": {"twice": "[=n]"}, "key": "double"}
+        each = {"for each": [1, 2], "as": "n", "key": "eachof", "steps": [twice, wait]}
+        (read,) = document("", "readit")["steps"]
+        steps = [each, {**read, "keep": {"id": "$.id"}}]
+        made = cases.add_case(
+            self.main, self.project.id, suite.id, self.me, {**document("Berths"), "steps": steps}
+        )
+        run, _ = runs.ask(
+            self.main,
+            self.project.id,
+            self.me,
+            [(made.id, made.version, made.name)],
+            kind="run",
+            title="",
+            environment="",
+            seed=1,
+        )
+        cases.save_case(
+            self.main, made.oid, self.me, made.version, document("Other", "one"), made.comments
+        )
+
+        def said() -> Summary:
+            (entry,) = runs.run_cases(self.main, run.id)
+            return read_summary(entry.summary)
+
+        before = said()
+        self.assertEqual(before.keeps, ["twice", "id"])
+        self.assertEqual(len(before.steps), 2, "those inside another have no number of their own")
+        self.assertEqual(before.steps[1], StepName("steps", 1, 2, "readit"))
+        with write(self.main):  # as versions of before are
+            self.main.execute("UPDATE case_revision SET summary = ''")
+        cases.check_stored(self.main)
+        self.assertEqual(said(), before)
 
     def test_the_same_look_is_the_same_case_and_the_oldest_go(self):
         def look(number: int) -> cases.StoredCase:

@@ -8,7 +8,8 @@ from typing import Any
 
 from msgspec import Struct
 
-from saltpath.core.cases.case import PARTS
+from saltpath.core.cases.case import PARTS, Case
+from saltpath.core.cases.summary import summary_of, write_summary
 from saltpath.core.format.readable import readable_case, stub_of_case
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.values import plain
@@ -78,21 +79,22 @@ def _case(row: sqlite3.Row) -> StoredCase:
 
 
 def check_stored(connection: sqlite3.Connection) -> None:
-    """Look once whether what older versions have stored can be read, so that it need not be looked
-    at whenever it is."""
+    """Look once whether what older versions of Salt Path have stored can be read, and note what
+    reports say of it, so that it need not be looked at whenever it is asked for."""
     rows = connection.execute(
         "SELECT c.id, r.version, r.document, c.name, c.key FROM test_case c JOIN case_revision r "
         "ON r.test_case = c.id"
-        " AND r.version = c.version WHERE NOT r.checked"
+        " WHERE (r.version = c.version AND NOT r.checked)"
+        " OR (r.summary = '' AND (r.used OR r.version = c.version))"
     ).fetchall()
-    good = [
-        (row["id"], row["version"])
-        for row in rows
-        if not readable_case(plain.read_json(row["document"]), row["name"], row["key"])[1]
-    ]
+    noted = []
+    for row in rows:
+        read, wrong = readable_case(plain.read_json(row["document"]), row["name"], row["key"])
+        noted.append((not wrong, write_summary(summary_of(read)), row["id"], row["version"]))
     with write(connection):
         connection.executemany(
-            "UPDATE case_revision SET checked = 1 WHERE test_case = ? AND version = ?", good
+            "UPDATE case_revision SET checked = ?, summary = ? WHERE test_case = ? AND version = ?",
+            noted,
         )
 
 
@@ -144,7 +146,7 @@ def add_case(
     """Store a new case; keys are written where they are missing. Raises FormatError for what would
     not be read again."""
     document = with_keys(document)
-    case_from_data(document)
+    read = case_from_data(document)
     oid, at = new_id("case"), now_us()
     with write(connection):
         taken = connection.execute(
@@ -171,7 +173,15 @@ def add_case(
             ),
         )
         _revision(
-            connection, int(cursor.lastrowid or 0), 1, project, document, comments or {}, actor, at
+            connection,
+            int(cursor.lastrowid or 0),
+            1,
+            project,
+            document,
+            comments or {},
+            actor,
+            at,
+            read,
         )
     return case(connection, oid)
 
@@ -189,11 +199,12 @@ def _revision(
     comments: dict[str, list[str]],
     actor: int,
     at: int,
+    read: Case,
 ) -> None:
     connection.execute(
         "INSERT INTO case_revision (test_case, version, project, document, comments, actor, at, "
-        "checked)"
-        " VALUES (?, ?, ?, ?, ?, ?, ?, 1)",
+        "checked, summary)"
+        " VALUES (?, ?, ?, ?, ?, ?, ?, 1, ?)",
         (
             id,
             version,
@@ -202,6 +213,7 @@ def _revision(
             plain.write_json(comments).decode(),
             actor,
             at,
+            write_summary(summary_of(read)),
         ),
     )
 
@@ -221,7 +233,7 @@ def save_case(
     followed; its version number still moves on, so that nobody else's If-Match holds by
     accident."""
     at = now_us()
-    case_from_data(document)
+    read = case_from_data(document)
     with write(connection):
         current = case(connection, oid)
         if current.version != version:
@@ -232,7 +244,15 @@ def save_case(
             (current.id, version),
         ).fetchone()
         _revision(
-            connection, current.id, version + 1, current.project, document, comments, actor, at
+            connection,
+            current.id,
+            version + 1,
+            current.project,
+            document,
+            comments,
+            actor,
+            at,
+            read,
         )
         if (
             last["actor"] == actor

@@ -1,0 +1,2 @@
+-- What a report says of a case, made when the version is saved (core/cases/summary.py); empty of a version of before until Salt Path has started once.
+ALTER TABLE case_revision ADD COLUMN summary TEXT NOT NULL DEFAULT ''

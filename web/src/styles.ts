@@ -1,0 +1,35 @@
+/** Every sheet, from the general to the particular: what a part looks like, what a place says otherwise, what is otherwise on narrow screens. A sheet lies in
+ *  the folder of those that draw with it (tests/web/test_styles.py). */
+import "./app/app.css";
+import "./parts/controls.css";
+import "./parts/evidence.css";
+import "./parts/facts.css";
+import "./parts/changes.css";
+import "./parts/menu/menu.css";
+import "./parts/tree/tree.css";
+import "./parts/typing/typing.css";
+import "./places/places.css";
+import "./places/sheet.css";
+import "./places/cases/outline.css";
+import "./places/cases/single.css";
+import "./places/cases/recording.css";
+import "./places/cases/workbook.css";
+import "./places/case/trail.css";
+import "./places/case/head.css";
+import "./places/case/editing.css";
+import "./places/case/body.css";
+import "./places/case/rows.css";
+import "./places/case/shared.css";
+import "./places/case/sheet.css";
+import "./places/case/text.css";
+import "./places/case/fields.css";
+import "./places/case/history.css";
+import "./places/case/single.css";
+import "./places/runs/runs.css";
+import "./places/data/data.css";
+import "./places/setup/setup.css";
+import "./app/narrow.css";
+import "./places/narrow.css";
+import "./places/cases/narrow.css";
+import "./places/case/narrow.css";
+import "./places/runs/narrow.css";
