@@ -1,7 +1,8 @@
 """Runs every test, three processes side by side, of which two drive a browser while there are
-others: most of them wait most of the time. What failed is run once more at the end, alone, and both are told: a browser that stood
-still for seconds because its neighbours were busy is no fault, what fails twice is. With words,
-only the tests whose name holds one, in this process. The last line is `N passed, N failed`."""
+others: most of them wait most of the time. What failed is run once more at the end, alone, and both
+are told: a browser that stood still for seconds because its neighbours were busy is no fault, what
+fails twice is. With words, only the tests whose name holds one, in this process. The last line is
+`N passed, N failed`."""
 
 import os
 import re

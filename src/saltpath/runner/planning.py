@@ -136,7 +136,7 @@ class Planner:
             of_suite = readable_suite(suite.document)[0] if suite else None
             more["only"], more["given"] = self._alone(run, stored, case, of_suite, project)
         if case.is_shared:
-            more["inside"] = shared_steps.called(stored)
+            more["inside"] = cases.called(stored)
         more["measures"] = self._measures(run, stored, case)
         return replace(planned, **more)
 

@@ -21,7 +21,7 @@ _used: VersionCache[tuple[str, ...]] = VersionCache(20_000)
 def library(project: int) -> Library:
     """The shared steps of a project by the names that cases use."""
     return {
-        shared_steps.called(stored): compiled(stored)
+        cases.called(stored): compiled(stored)
         for stored in shared_steps.shared_steps(database(), project)
     }
 
@@ -31,15 +31,13 @@ def with_shared(stored: StoredCase, case: Case | None = None) -> Case:
     case = case or compiled(stored)
     if not uses(case):
         return case
-    return linked(
-        case, library(stored.project), (shared_steps.called(stored),) if case.is_shared else ()
-    )
+    return linked(case, library(stored.project), (cases.called(stored),) if case.is_shared else ())
 
 
 def users_of(stored: StoredCase) -> list[StoredCase]:
     """The cases and shared steps that use shared steps, right where they stand, in the order of the
     outline."""
-    name = shared_steps.called(stored)
+    name = cases.called(stored)
     every = [
         *cases.cases(database(), stored.project),
         *shared_steps.shared_steps(database(), stored.project),
@@ -70,7 +68,7 @@ def shared_view(stored: StoredCase) -> dict[str, Any]:
     case = compiled(stored)
     users = cases_with(stored)
     return {
-        "called": shared_steps.called(stored),
+        "called": cases.called(stored),
         "inputs": [
             {
                 "name": item.name,

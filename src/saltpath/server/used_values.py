@@ -19,7 +19,7 @@ from saltpath.core.running.step_references import references_of_checks
 from saltpath.server.caches import VersionCache
 from saltpath.server.compiled import compiled, environment_of, project_of, suite_of
 from saltpath.server.sources import begin_of, source_of
-from saltpath.store import cases, projects, shared_steps
+from saltpath.store import cases, projects
 from saltpath.store.cases import CaseHead
 from saltpath.store.documents import Document
 
@@ -66,7 +66,7 @@ def uses(connection: sqlite3.Connection, project: Document) -> tuple[Uses, set[s
         for item in _wanted(connection, head, project.id, read):
             of_suite = item.scope == "suite" or (item.scope is None and item.name in own[suite])
             found.setdefault((suite if of_suite else "", item.name), []).append(head)
-    for head in cases.heads(connection, project.id, shared_steps.KIND):
+    for head in cases.heads(connection, project.id, cases.SHARED):
         for item in _wanted(connection, head, project.id, read):
             found.setdefault(("", item.name), []).append(head)
     return found, _by_documents(connection, project)

@@ -10,6 +10,7 @@ from msgspec import Struct
 
 from saltpath.core.cases.case import PARTS, Case
 from saltpath.core.cases.summary import summary_of, write_summary
+from saltpath.core.format.folder import SHARED_ENDING
 from saltpath.core.format.readable import readable_case, stub_of_case
 from saltpath.core.format.reader import case_from_data
 from saltpath.core.values import plain
@@ -26,6 +27,9 @@ from saltpath.store.database import (
 from saltpath.store.events import add_event
 
 FOLD_US = 600_000_000
+
+SHARED = 2
+"""The hidden place of shared steps (see shared_steps.py)."""
 
 
 class Revision(Struct, frozen=True):
@@ -368,6 +372,7 @@ class CaseHead(Struct, frozen=True):
     suite: int
     name: str
     version: int
+    file: str
 
 
 def heads(connection: sqlite3.Connection, project: int, kind: int = 0) -> list[CaseHead]:
@@ -375,14 +380,24 @@ def heads(connection: sqlite3.Connection, project: int, kind: int = 0) -> list[C
     kind what stands in that hidden place."""
     rows = at_once(
         connection,
-        ("id", "oid", "suite", "name", "version"),
-        "SELECT c.id, c.oid, c.suite, c.name, c.version FROM test_case c JOIN suite s ON s.id = "
-        "c.suite"
+        ("id", "oid", "suite", "name", "version", "file"),
+        "SELECT c.id, c.oid, c.suite, c.name, c.version, c.file FROM test_case c JOIN suite s ON "
+        "s.id = c.suite"
         " WHERE c.project = ? AND c.gone_at IS NULL AND s.hidden = ? ORDER BY s.position, "
         "c.position, c.id",
         (project, kind),
     )
     return [CaseHead(*row) for row in rows]
+
+
+def called(stored: StoredCase | CaseHead) -> str:
+    """The name by which cases use shared steps: that of their file."""
+    return stored.file.rpartition("/")[2].removesuffix(SHARED_ENDING)
+
+
+def shared_names(connection: sqlite3.Connection, project: int) -> dict[str, str]:
+    """What the shared steps of a project are called, by the names by which cases use them."""
+    return {called(head): head.name for head in heads(connection, project, SHARED)}
 
 
 def with_field(connection: sqlite3.Connection, project: int, field: str) -> list[StoredCase]:

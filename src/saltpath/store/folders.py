@@ -31,7 +31,7 @@ def folder_of(connection: sqlite3.Connection, project: Document) -> Folder:
             item.document, _comments(connection, "environment", item.id)
         )
     for shared in shared_steps.shared_steps(connection, project.id):
-        folder.shared[shared_steps.called(shared)] = Entry(shared.document, shared.comments)
+        folder.shared[cases.called(shared)] = Entry(shared.document, shared.comments)
     stored = cases.cases(connection, project.id)
     for suite in sorted(projects.suites(connection, project.id), key=lambda suite: suite.folder):
         folder.suites[suite.folder] = Entry(
@@ -107,8 +107,7 @@ def _bring_in(
 def _shared(connection: sqlite3.Connection, actor: int, folder: Folder, into: Document) -> None:
     """Shared steps, known again by the name that cases use."""
     known = {
-        shared_steps.called(stored): stored
-        for stored in shared_steps.shared_steps(connection, into.id)
+        cases.called(stored): stored for stored in shared_steps.shared_steps(connection, into.id)
     }
     for name, entry in folder.shared.items():
         before = known.get(name)

@@ -16,7 +16,7 @@ from saltpath.core.running.totals import run_verdict
 from saltpath.core.values import plain
 from saltpath.core.values.why import MaskedWhy, Why, as_masked
 from saltpath.store import last_verdicts
-from saltpath.store.cases import StoredCase
+from saltpath.store.cases import StoredCase, shared_names
 from saltpath.store.database import NotFound, VersionConflict, at_once, new_id, now_us, write
 from saltpath.store.events import add_event
 
@@ -128,7 +128,8 @@ def ask(
         cursor = connection.execute(
             "INSERT INTO run (project, oid, number, kind, title, environment, seed, label, "
             "request, idempotency, state,"
-            " actor, asked_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'waiting', ?, ?)",
+            " actor, asked_at, shared_names)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'waiting', ?, ?, ?)",
             (
                 project,
                 oid,
@@ -142,6 +143,7 @@ def ask(
                 idempotency,
                 actor,
                 at,
+                plain.write_json(shared_names(connection, project)).decode(),
             ),
         )
         run_id = int(cursor.lastrowid or 0)
@@ -264,6 +266,13 @@ def run_cases(connection: sqlite3.Connection, run: int) -> list[RunCase]:
         )
         for values in (dict(zip(columns, row, strict=True)) for row in found)
     ]
+
+
+def names_of_shared(connection: sqlite3.Connection, run: Run) -> dict[str, str]:
+    """What the shared steps were called when the run was asked for, by the names by which cases use
+    them; of a run of an older version of Salt Path what they are called now."""
+    (kept,) = connection.execute("SELECT shared_names FROM run WHERE id = ?", (run.id,)).fetchone()
+    return dict(plain.read_json(kept)) if kept else shared_names(connection, run.project)
 
 
 def last_run_of_case(

@@ -11,21 +11,15 @@ from saltpath.core.cases.case import Case
 from saltpath.core.format.folder import SHARED_ENDING, slug
 from saltpath.core.format.readable import readable_case
 from saltpath.store import cases, single
-from saltpath.store.cases import StoredCase
+from saltpath.store.cases import SHARED, StoredCase, called
 
-KIND = 2
 NAME = "Shared steps"
-
-
-def called(stored: StoredCase) -> str:
-    """The name by which cases use them."""
-    return stored.file.rpartition("/")[2].removesuffix(SHARED_ENDING)
 
 
 def shared_steps(connection: sqlite3.Connection, project: int) -> list[StoredCase]:
     """Those of a project, by their names."""
     return sorted(
-        cases.hidden_cases(connection, project, KIND), key=lambda stored: stored.name.lower()
+        cases.hidden_cases(connection, project, SHARED), key=lambda stored: stored.name.lower()
     )
 
 
@@ -63,7 +57,7 @@ def add(
         for item in (wanted, *(f"{wanted}-{n}" for n in range(2, len(taken) + 3)))
         if item not in taken
     )
-    place = single.home(connection, project, actor, KIND, NAME)
+    place = single.home(connection, project, actor, SHARED, NAME)
     return cases.add_case(
         connection, project, place, actor, document, comments, f"shared/{free}{SHARED_ENDING}"
     )

@@ -11,12 +11,14 @@ from saltpath.core.cases.case import Case, Part
 
 class StepName(Struct, frozen=True):
     """What a step is called, and where it stands: its part and its index there (from 0), and its
-    number in the whole case (from 1)."""
+    number in the whole case (from 1). `shared`: the name of the shared steps that it carries out,
+    after which it is called; empty of another step."""
 
     part: Part
     index: int
     number: int
     name: str
+    shared: str = ""
 
 
 class Summary(Struct, frozen=True, rename="camel"):
@@ -36,7 +38,7 @@ _decoder = msgspec.json.Decoder(Summary)
 def summary_of(case: Case) -> Summary:
     """A pure function of the case's own document: shared steps that it uses may change."""
     steps = [
-        StepName(part, index, number, step.name)
+        StepName(part, index, number, step.name, step.uses)
         for number, (part, index, step) in enumerate(case.parts(), 1)
     ]
     kept = [name for _, _, step in case.parts() for name in step.keeps()]

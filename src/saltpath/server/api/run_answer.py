@@ -34,18 +34,21 @@ def run_with_cases(run: runs.Run) -> dict[str, Any]:
     ]
     heads = evidence.heads(database("evidence"), run.id, with_rows)
     view = run_view(run)
+    names = runs.names_of_shared(connection, run)
     view["cases"] = [
-        _line(run, entry, of, heads.get(entry.position, "[]"))
+        _line(run, entry, of, heads.get(entry.position, "[]"), names)
         for entry, of in zip(entries, summaries, strict=True)
     ]
     view["project"] = projects.project_by_id(connection, run.project).oid
     return view
 
 
-def _line(run: runs.Run, entry: runs.RunCase, of: Summary, heads: str) -> msgspec.Raw:
+def _line(
+    run: runs.Run, entry: runs.RunCase, of: Summary, heads: str, names: dict[str, str]
+) -> msgspec.Raw:
     """A case of a run, written out; what is remembered of it holds as long as nothing that it says
     is different."""
-    make = partial(_written, run, entry, of, heads)
+    make = partial(_written, run, entry, of, heads, names)
     if of.has_rows and entry.state != "finished":
         return make()  # its rows come and go without its steps
     version = (
@@ -56,11 +59,14 @@ def _line(run: runs.Run, entry: runs.RunCase, of: Summary, heads: str) -> msgspe
         entry.suite,
         entry.version,
         heads,
+        names,
     )
     return _lines.of(f"{run.oid} {entry.position}", version, make)
 
 
-def _written(run: runs.Run, entry: runs.RunCase, of: Summary, heads: str) -> msgspec.Raw:
+def _written(
+    run: runs.Run, entry: runs.RunCase, of: Summary, heads: str, names: dict[str, str]
+) -> msgspec.Raw:
     view = {
         "position": entry.position,
         "case": entry.case,
@@ -71,7 +77,15 @@ def _written(run: runs.Run, entry: runs.RunCase, of: Summary, heads: str) -> msg
         "why": reason(entry.why),
         "ms": ms(entry.us),
         "steps": [head_view(head) for head in evidence.read_heads(heads)],
-        "stepNames": of.steps,
+        "stepNames": [
+            {
+                "part": step.part,
+                "index": step.index,
+                "number": step.number,
+                "name": names.get(step.shared, step.name),
+            }
+            for step in of.steps
+        ],
         "rows": _rows_view(run, entry, of),
     }
     return msgspec.Raw(plain.write_json(view))

@@ -84,7 +84,7 @@ def extract(data: ToShare, id: str) -> Response:
         raise Refused(422, "not-shareable", str(problem)) from None
     case_from_data(found.shared)
     made = shared_steps.add(database(), stored.project, actor().id, found.shared)
-    use = {**found.use, "shared": shared_steps.called(made)}
+    use = {**found.use, "shared": cases.called(made)}
     return json_answer({"shared": _line(made), "use": use}, 201)
 
 
@@ -125,7 +125,7 @@ def _shared(id: str) -> cases.StoredCase:
 def _alike(shared: cases.StoredCase) -> Iterator[tuple[cases.StoredCase, dict[str, Any]]]:
     """Each case that has the steps written out, and what it would be with the shared ones."""
     for case in cases.cases(database(), shared.project):
-        found = alike(shared.document, shared_steps.called(shared), compiled(case), case.document)
+        found = alike(shared.document, cases.called(shared), compiled(case), case.document)
         if found is not None:
             yield case, found.document
 
