@@ -3,10 +3,12 @@ fails the test."""
 
 from __future__ import annotations
 
+import atexit
 import re
 import unittest
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +17,6 @@ from playwright.sync_api import (
     BrowserContext,
     Locator,
     Page,
-    Playwright,
     Route,
     TimeoutError,
     ViewportSize,
@@ -53,12 +54,19 @@ AXE = Path(__file__).resolve().parents[2] / "web/node_modules/axe-core/axe.min.j
 SIZE: ViewportSize = {"width": 1280, "height": 800}
 
 
+@cache
+def chromium() -> Browser:
+    """The one of this process, which ends with it."""
+    playwright = sync_playwright().start()
+    atexit.register(playwright.stop)
+    return playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
+
+
 class BrowserTest(unittest.TestCase):
     """The tests of a class share a page, which is emptied between them: a new one reads and
     compiles all scripts again."""
 
     app: Application
-    playwright: Playwright
     browser: Browser
     context: BrowserContext
     said: list[str]
@@ -66,12 +74,11 @@ class BrowserTest(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
         cls.app = cls.enterClassContext(Application())
-        cls.playwright = cls.enterClassContext(sync_playwright())
-        cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
-        cls.addClassCleanup(cls.browser.close)
+        cls.browser = chromium()
         # What opens stands still at once: a menu that still unfolds on a busy machine is clicked
         # beside its items.
         cls.context = cls.browser.new_context(viewport=SIZE, reduced_motion="reduce")
+        cls.addClassCleanup(cls.context.close)
         cls.context.set_default_timeout(PATIENCE_S * 1000)
         said = cls.said = []
         cls.context.on(

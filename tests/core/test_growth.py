@@ -40,7 +40,7 @@ from saltpath.formats.workbook import read_book
 
 MOST = 2.5
 LEAST_S = 0.004
-TRIES = 7
+TRIES = 5
 ENOUGH = 4_000_000
 REFUSALS = (Blocked, Unreadable, FormatError, PatternError, NotXml, plain.NotPlain)
 

@@ -19,7 +19,7 @@ from saltpath.server.app import make_app
 from saltpath.store.database import connect, migrate
 from tests.application import PATIENCE_S
 
-PAIR_S = 0.12
+PAIR_S = 0.06
 CASE = {"salt-path": 1, "case": "A berth", "steps": [{"request": "Read", "send": "GET http://h/"}]}
 
 

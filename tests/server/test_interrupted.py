@@ -2,7 +2,7 @@
 still, clocks that jump. What the server under test saw, what is recorded and what the verdict says
 must agree, and no run has passed with anything missing.
 
-Twenty rounds here; `python -m tests.server.test_interrupted ROUNDS [SEED]` makes as many as you
+Eight rounds here; `python -m tests.server.test_interrupted ROUNDS [SEED]` makes as many as you
 like."""
 
 import os
@@ -117,7 +117,7 @@ class Truth:
 
 
 class Interrupted(unittest.TestCase):
-    rounds = 20
+    rounds = 8
     seed = 1
 
     def setUp(self) -> None:
@@ -312,5 +312,5 @@ ACTS = [
 if __name__ == "__main__":
     if len(sys.argv) > 2:
         Interrupted.seed = int(sys.argv.pop())
-    Interrupted.rounds = int(sys.argv.pop()) if sys.argv[1:] else 20
+    Interrupted.rounds = int(sys.argv.pop()) if sys.argv[1:] else Interrupted.rounds
     unittest.main()
