@@ -10,6 +10,7 @@ class Living(BrowserTest):
     def test_a_second_tab_sees_what_the_first_one_does(self):
         self.app.finished(self.app.get(f"/runs?project={self.app.troubles}")["items"][-1]["id"])
         self.go(f"/cases/{self.app.cases(self.app.troubles)['The weather feed is not up']}")
+        self.page.get_by_role("heading", name="The weather feed is not up").wait_for()
         self.page.get_by_role("link", name="Runs").click()
         self.page.get_by_role("heading", name="Runs").wait_for()
         before = self.page.locator(".run-line").count()

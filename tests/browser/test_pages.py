@@ -5,6 +5,7 @@ import re
 from playwright.sync_api import expect
 
 from tests.browser.page import BrowserTest
+from tests.made_trouble import made_trouble
 
 LARGE = (
     "salt-path: 1\ncase: Ten megabytes\nsteps:\n  - request: Fetch\n    send: GET "
@@ -67,7 +68,8 @@ class Pages(BrowserTest):
         self.assertIn("wanted at least 141.9", row.inner_text())
         self.page.get_by_text("Sent", exact=True).click()
         self.page.get_by_text("POST /port-calls HTTP/1.1").wait_for()
-        self.assertIn("Authorization: Bearer ●●●", self.page.inner_text(".evidence"))
+        sent = self.page.locator(".evidence").get_by_text("Authorization: Bearer ●●●")
+        sent.first.wait_for()
         self.page.get_by_text("Headers", exact=True).click()
         self.page.get_by_text("As it came").click()
         self.page.get_by_text("HTTP/1.1 201 Created").wait_for()
@@ -76,15 +78,36 @@ class Pages(BrowserTest):
         self.page.get_by_text("Timing", exact=True).click()
         self.page.get_by_text(re.compile("in all, begun")).wait_for()
 
+    def test_one_cause_is_one_sentence_that_opens_to_where_it_was_met(self):
+        run = made_trouble(self.app)
+        self.go(f"/runs/{run['id']}")
+        causes = self.page.get_by_label("What went wrong")
+        causes.get_by_text("20 cases: Ask for the quay in Open the quay answered 500").wait_for()
+        expect(causes.get_by_role("button")).to_have_count(4)
+        rows = causes.get_by_role("button", name=re.compile("15 rows of “Vessels”"))
+        rows.focus()
+        self.page.keyboard.press("Enter")
+        met = causes.get_by_role("button", name="Vessels, row 7")
+        met.wait_for()
+        causes.get_by_text("$.name was “Marrow Finch”, expected 7").wait_for()
+        self.assertEqual(self.axe(), [])
+        met.focus()
+        self.page.keyboard.press("Enter")
+        panel = self.page.get_by_role("complementary", name="The chosen step")
+        panel.get_by_text("$.name is [=row.wanted]").wait_for()
+        expect(panel).to_contain_text("Expected7")
+        rows.click()
+        met.wait_for(state="hidden")
+        expect(panel).to_contain_text("Expected7")  # what was chosen stays
+
     def test_the_report_says_it_in_sentences_and_leads_to_the_exchange(self):
         self.go("/runs")
         self.page.get_by_role("link", name="Every suite").last.click()
         banner = self.page.locator(".banner")
         banner.get_by_text("18 of 22 cases passed.").wait_for()
-        self.assertIn(
-            "failed at Ask for a berth: $.berth.metres was 120, expected at least 141.9.",
-            banner.inner_text(),
-        )
+        cause = "“A long vessel gets a berth long enough”: Ask for a berth: $.berth.metres was 120"
+        banner.get_by_text(cause).wait_for()
+        banner.get_by_text("row 7 of “Every arrival of the week gets a berth”:").wait_for()
         panel = self.page.get_by_role("complementary", name="The chosen step")
         panel.get_by_role("heading", name=re.compile("Ask for a berth")).wait_for()
         self.assertIn("Expected\n141.9\nWas\n120\nWhere\n$.berth.metres", panel.inner_text())

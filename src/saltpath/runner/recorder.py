@@ -13,9 +13,13 @@ import socket
 import threading
 import time
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from functools import partial
 from pathlib import Path
+from typing import Any
 
+from saltpath.core.cases.case import Case
+from saltpath.core.running.causes import Failure, failure_of, failure_without_step, follows
 from saltpath.core.running.events import (
     CaseFinished,
     CaseStarted,
@@ -32,6 +36,8 @@ from saltpath.store import run_rows
 from saltpath.store.step_rows import row_of
 
 MOST_WAITING = 20_000
+_BAD = ("failed", "blocked")
+_CASE = -1  # where a row would stand: anything of the case
 GATHER_S = 0.002
 """So long a message waits for others to be sent with: to be woken for each would take turns with
 the engine a thousand times a second."""
@@ -53,7 +59,9 @@ class Recorder:
         self._beat = beat
         self.refused = False
         self._positions: list[int] = []
+        self._cases: Sequence[Case] = ()
         self._with_rows: frozenset[int] = frozenset()
+        self._went_wrong: set[tuple[int, int]] = set()
         self._waiting: deque[tuple[int, Callable[[], object]]] = deque()
         self._step_events = True
         self._closed = False
@@ -65,13 +73,15 @@ class Recorder:
         run: int,
         epoch: int,
         positions: list[int],
-        with_rows: frozenset[int] = frozenset(),
+        cases: Sequence[Case] = (),
     ) -> None:
         """The events that follow belong to this run, as its job is held under this epoch;
-        `positions` maps the plan's case indexes to the run's, `with_rows` are the indexes of cases
-        that have rows."""
+        `positions` maps the plan's case indexes to the run's, `cases` are the plan's, with their
+        shared steps in their places."""
         self._project, self._run, self._epoch = project, run, epoch
-        self._positions, self._with_rows, self.refused = positions, with_rows, False
+        self._positions, self._cases, self.refused = positions, cases, False
+        self._with_rows = frozenset(at for at, case in enumerate(cases) if case.rows is not None)
+        self._went_wrong.clear()
         self._step_events = len(positions) <= 50
 
     def take(self, event: Event) -> None:
@@ -121,49 +131,61 @@ class Recorder:
             return self._number
 
     def _message(self, event: Event) -> Message | None:
-        project, run = self._project, self._run
+        if isinstance(event, RunStarted):
+            return self._about(event.at, "started", 0)
+        if isinstance(event, RunFinished):
+            return self._about(event.at, "finished", 0, facts={"stopped_by": event.stopped_by})
+        position = self._positions[event.case]
+        about = partial(self._about, event.at, position=position)
+        of_row = event.case in self._with_rows and bool(getattr(event, "row", 0))
         if isinstance(event, StepFinished):
-            position = self._positions[event.case]
-            quiet = bool(event.row) and event.case in self._with_rows
-            return Message(
-                0, project, run, "step", event.at, position, row_of(event, position), quiet=quiet
-            )
+            row, failure = row_of(event, position), self._failure(event)
+            return about("step", step=row, quiet=of_row, failure=failure)
         if isinstance(event, RowFinished):
+            failure = self._failure(event)
+            self._went_wrong.discard((event.case, event.row))
             if event.case not in self._with_rows:
                 return None
-            row = run_rows.row_of(event, self._positions[event.case])
-            return Message(0, project, run, "row", event.at, self._positions[event.case], row=row)
+            return about("row", row=run_rows.row_of(event, position), failure=failure)
         if isinstance(event, StepStarted):
-            if not self._step_events or (event.row and event.case in self._with_rows):
+            if not self._step_events or of_row:
                 return None
-            facts: dict[str, object] = {
-                "part": event.part,
-                "step": event.step,
-                "inner": event.inner,
-            }
-            return Message(
-                0, project, run, "step-started", event.at, self._positions[event.case], None, facts
-            )
+            facts = {"part": event.part, "step": event.step, "inner": event.inner}
+            return about("step-started", facts=facts)
         if isinstance(event, CaseStarted):
-            return Message(0, project, run, "case-started", event.at, self._positions[event.case])
+            return about("case-started")
         if isinstance(event, CaseFinished):
             why = event.why.to_json() if event.why else None
-            facts = {
+            ended = {
                 "verdict": event.verdict,
                 "why": _plain(why),
                 "us": event.us,
                 "planned": _planned(event.planned),
             }
-            return Message(
-                0, project, run, "case-finished", event.at, self._positions[event.case], None, facts
-            )
-        if isinstance(event, RunStarted):
-            return Message(0, project, run, "started", event.at)
-        if isinstance(event, RunFinished):
-            return Message(
-                0, project, run, "finished", event.at, 0, None, {"stopped_by": event.stopped_by}
-            )
+            return about("case-finished", facts=ended, failure=self._failure(event))
         return None
+
+    def _about(self, at: int, kind: str, position: int, **more: Any) -> Message:
+        return Message(0, self._project, self._run, kind, at, position, **more)
+
+    def _failure(self, event: StepFinished | RowFinished | CaseFinished) -> Failure | None:
+        """What it is a case of, unless it only follows from what went wrong before it."""
+        if event.verdict not in _BAD or not self._cases:
+            return None
+        case = self._cases[event.case]
+        of_case, around_rows = (event.case, _CASE), (event.case, 0)
+        if isinstance(event, CaseFinished):
+            return None if of_case in self._went_wrong else failure_without_step(event, case)
+        place = (event.case, event.row)
+        went_wrong_before = place in self._went_wrong or around_rows in self._went_wrong
+        if isinstance(event, RowFinished):
+            failure, only_follows = failure_without_step(event, case), True
+        else:
+            failure = failure_of(event, case)
+            only_follows = failure is not None and follows(failure)
+        if failure is not None:
+            self._went_wrong |= {place, of_case}
+        return None if only_follows and went_wrong_before else failure
 
     def settled(self, timeout: float) -> bool:
         """Wait until everything taken so far is recorded; False when the time is up first."""

@@ -11,6 +11,7 @@ from typing import Any
 
 import msgspec
 
+from saltpath.core.running.causes import Failure
 from saltpath.store.run_rows import RowRow
 from saltpath.store.step_rows import StepRow
 
@@ -39,6 +40,7 @@ class Message(msgspec.Struct, array_like=True):
     row: RowRow | None = None
     quiet: bool = False
     epoch: int = 0
+    failure: Failure | None = None
 
 
 _encoder = msgspec.msgpack.Encoder()

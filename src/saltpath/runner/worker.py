@@ -119,10 +119,8 @@ class Worker:
                 runs.refuse(self._main, run, why("not-begun", problem=str(problem)).to_json())
                 jobs.finish(self._main, job)
                 return
-            with_rows = frozenset(
-                at for at, planned in enumerate(plan.cases) if planned.case.rows is not None
-            )
-            self._recorder.begin(job.project, job.run, job.epoch, positions, with_rows)
+            cases = [planned.case for planned in plan.cases]
+            self._recorder.begin(job.project, job.run, job.epoch, positions, cases)
             run_in_loop(lambda selector: self._drive(selector, plan, supplies, job, shutdown))
             while not self._wait_until_settled(1):
                 if jobs.stop_asked(self._main, job) is None:

@@ -22,7 +22,7 @@ from saltpath.core.values.verdicts import Verdict
 from saltpath.core.values.why import Why
 from saltpath.runner.life import ShutdownSignal, holding, parent_gone, woken_by_signals
 from saltpath.runner.wire import RELEASE, SOCKET, Message, acknowledge, unpack
-from saltpath.store import disk, events, evidence, jobs, run_rows, runs
+from saltpath.store import causes, disk, events, evidence, jobs, run_rows, runs
 from saltpath.store.database import connect, write
 from saltpath.store.packing import Packer
 from saltpath.store.run_rows import RowRow
@@ -180,12 +180,22 @@ class Writer:
             elif message.row is not None:
                 rows[message.project, message.run].append(message.row)
         begun = [message for message in messages if message.kind == "part-begun"]
-        if steps or rows or begun:
+        failed = [message for message in messages if message.failure is not None]
+        if steps or rows or begun or failed:
             with write(self._evidence):
                 for (project, run), finished in steps.items():
                     self._packer.insert(self._evidence, project, run, finished, bare=self._low())
                 for (project, run), ended in rows.items():
                     run_rows.insert(self._evidence, project, run, ended)
+                for message in failed:
+                    if message.failure is not None:
+                        causes.insert(
+                            self._evidence,
+                            message.project,
+                            message.run,
+                            _place(message),
+                            message.failure,
+                        )
                 for message in begun:
                     place = (message.position, message.facts["row"], message.facts["part"])
                     evidence.record_parts_begun(self._evidence, message.run, [place])
@@ -284,6 +294,14 @@ class Writer:
         if row.number or not held.steps:
             rows.add(1, "skipped" if around.bad is not None else row.verdict(), row.why)
         return case_outcome(held, around, rows, row.number)
+
+
+def _place(message: Message) -> causes.Place:
+    """Where what a message tells of went wrong."""
+    if message.step is not None:
+        step = message.step
+        return causes.Place(message.position, step.row, step.part, step.step, step.inner)
+    return causes.Place(message.position, message.row.row if message.row is not None else 0)
 
 
 def _held_as(message: Message) -> tuple[int, int]:

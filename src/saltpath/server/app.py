@@ -8,6 +8,7 @@ from typing import Any
 
 from flask import Flask, Response, g
 
+from saltpath.server.api.causes_api import causes_api
 from saltpath.server.api.contract_api import contract_api
 from saltpath.server.api.coverage_api import coverage_api
 from saltpath.server.api.data_api import data_api
@@ -61,6 +62,7 @@ BLUEPRINTS = (
     runs_api,
     outputs_api,
     rows_api,
+    causes_api,
     live,
 )
 """The API, a noun each."""

@@ -31,6 +31,8 @@ _OF_RUN = {
     "run_row": "position, row",
     "output_row": "tab, position, place",
     "part_begun": "position, row, part",
+    "failure": "position, row, part, step, inner",
+    "cause": "id",
 }
 """What the evidence's file holds of a run, by table: what a row is known by within it."""
 

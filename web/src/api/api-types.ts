@@ -1386,6 +1386,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/causes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the failures of a run are cases of */
+        get: operations["listCauses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/causes/{signature}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a cause was met */
+        get: operations["listFailures"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/events": {
         parameters: {
             query?: never;
@@ -2055,6 +2089,7 @@ export interface components {
             case: string;
             name: string;
             step: string;
+            number: number;
         };
         SheetTable: {
             name: string;
@@ -2261,6 +2296,33 @@ export interface components {
                 [key: string]: string;
             };
             cells: components["schemas"]["RowCell"][];
+        };
+        Cause: {
+            signature: string;
+            /** @enum {string} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
+            who: string;
+            sentence: string;
+            step: string;
+            shared: string;
+            check: string;
+            place: string;
+            status: number;
+            cases: number;
+            rows: number;
+            failures: number;
+            said: string[];
+            values: number;
+        };
+        Failure: {
+            position: number;
+            case: string;
+            hasRows: boolean;
+            row: number;
+            part: string;
+            index: number;
+            inner: string;
+            said: string;
         };
         RunReport: {
             id: string;
@@ -6378,6 +6440,83 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FoundInCommon"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listCauses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Cause"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listFailures: {
+        parameters: {
+            query?: {
+                /** @description how many at most, 1 to 1000 */
+                limit?: number;
+                /** @description how many are left out before */
+                offset?: number;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+                /** @description the cause's */
+                signature: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Failure"][];
+                        next: string | null;
+                    };
                 };
             };
             /** @description a problem */

@@ -181,6 +181,21 @@ const ofRuns = {
       placeholderData: keepPreviousData,
       staleTime: 60_000,
     }),
+  /** `wrong`: how many cases and rows went wrong, as far as is known. */
+  causes: (run: string, wrong: number) =>
+    queryOptions({
+      queryKey: ["causes", run, wrong] as const,
+      queryFn: wrong ? () => api.causes(run) : skipToken,
+      placeholderData: keepPreviousData,
+    }),
+  failures: (run: string, signature: string, failures: number) =>
+    infiniteQueryOptions({
+      queryKey: ["failures", run, signature, failures] as const,
+      queryFn: ({ pageParam }) => api.failures(run, signature, pageParam),
+      initialPageParam: 0,
+      getNextPageParam: (page) => (page.next ? Number(page.next) : undefined),
+      placeholderData: keepPreviousData,
+    }),
   inCommon: (run: string, position: number) =>
     queryOptions({
       queryKey: ["in common", run, position] as const,

@@ -5,6 +5,9 @@ import type { ChangingStep, NewRun, Page, Run, RunReport, RunRow, Shapes, StepEv
 export const runsApi = {
   inCommon: (run: string, position: number) =>
     ask<Shapes["FoundInCommon"]>(`/runs/${q(run)}/cases/${position}/common`),
+  causes: (run: string) => ask<Page<Shapes["Cause"]>>(`/runs/${q(run)}/causes`),
+  failures: (run: string, signature: string, offset: number) =>
+    ask<Page<Shapes["Failure"]>>(`/runs/${q(run)}/causes/${q(signature)}?offset=${offset}`),
   runs: (project: string, before?: string) =>
     ask<Page<Run>>(`/runs?project=${q(project)}&limit=50${before ? `&before=${q(before)}` : ""}`),
   runsOf: (project: string, id: string) =>

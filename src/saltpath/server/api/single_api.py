@@ -12,11 +12,13 @@ from saltpath.server.api.case_view import case_answer
 from saltpath.server.api.views import moment, ms, reason
 from saltpath.server.asked import case_asked, project_asked, suite_asked
 from saltpath.server.bodies import NewSingleRequest, PlaceForRequest
+from saltpath.server.compiled import compiled
 from saltpath.server.context import actor, database, limit
 from saltpath.server.declared import ID, LIMIT, PROJECT, declared, of, page
 from saltpath.server.origins import by_name, origins_of
 from saltpath.server.problems import Refused, json_answer
 from saltpath.store import cases, evidence, projects, runs, single
+from saltpath.store.cases import StoredCase
 from saltpath.store.evidence import StepEvidence
 
 single_api = Blueprint("single", __name__)
@@ -133,7 +135,8 @@ def _sending(run: runs.Run, version: int, step: StepEvidence) -> dict[str, Any]:
 )
 def place_single_request(data: PlaceForRequest, id: str) -> Response:
     """Make it a step: the first of a new case in a `suite` under a `name`, or the last of a `case`.
-    The answer is that case's id, and the step's key; the single request is one no more."""
+    The answer is that case's id, and the step's key and number; the single request is one no
+    more."""
     found = _by_names(_single(id))
     if data.case:
         target = case_asked(data.case)
@@ -142,7 +145,7 @@ def place_single_request(data: PlaceForRequest, id: str) -> Response:
         saved, key = single.into_case(
             database(), database("evidence"), found, target.oid, actor().id
         )
-        return json_answer({"case": saved.oid, "name": saved.name, "step": key})
+        return json_answer(_placed(saved, key))
     suite, name = suite_asked(data.suite), data.name.strip()
     if suite.project != found.project or not name:
         raise Refused(
@@ -150,6 +153,11 @@ def place_single_request(data: PlaceForRequest, id: str) -> Response:
         )
     case_from_data({**found.document, "case": name})
     saved = single.into_new_case(database(), found, suite.id, name, actor().id)
-    return json_answer(
-        {"case": saved.oid, "name": saved.name, "step": saved.document["steps"][0]["key"]}
-    )
+    return json_answer(_placed(saved, saved.document["steps"][0]["key"]))
+
+
+def _placed(saved: StoredCase, key: str) -> dict[str, Any]:
+    """Where a request stands now: its case, and its step's key and number."""
+    parts = enumerate(compiled(saved).parts(), 1)
+    number = next(number for number, (_, _, step) in parts if step.key == key)
+    return {"case": saved.oid, "name": saved.name, "step": key, "number": number}

@@ -56,7 +56,7 @@ SHAPES: dict[str, Any] = {
         size=WHOLE,
         why=maybe("Reason"),
     ),
-    "PlacedRequest": shape(case=TEXT, name=TEXT, step=TEXT),
+    "PlacedRequest": shape(case=TEXT, name=TEXT, step=TEXT, number=WHOLE),
     "SheetTable": shape(
         name=TEXT, headings=WHOLE, columns=TEXTS, own=FLAG, table={"type": "array", "items": TEXTS}
     ),

@@ -8,8 +8,9 @@ import { Notice } from "../../parts/Notice";
 import { useEnvironments, useRun, useStart } from "../../state/run";
 import { CameOtherwise } from "./CameOtherwise";
 import { CaseRows, type Chosen } from "./CaseRows";
+import { Causes } from "./Causes";
 import { ChosenStep } from "./ChosenStep";
-import { sentences, tally } from "./report";
+import { sentences, tally, wrongIn } from "./report";
 
 /** A run's report: the verdict as sentences, every case with its steps, and the exchange of the chosen step. */
 export function RunPage() {
@@ -35,6 +36,8 @@ function Report({ run }: { run: RunReport }) {
   const chosen = picked ?? first;
   const finished = run.state === "finished";
   const bad = run.cases.filter((item) => item.verdict && item.verdict !== "passed");
+  const causes = useQuery(queries.causes(run.id, wrongIn(run))).data?.items ?? [];
+  const byCause = causes.length > 0 && (run.cases.length > 1 || causes.some((one) => one.failures > 1));
   const again = async (entries: RunReport["cases"], sameData = false) => {
     const environment = environments.find((item) => item.name === run.environment);
     const cases = entries.map((item) => item.case);
@@ -87,13 +90,14 @@ function Report({ run }: { run: RunReport }) {
           )}
         </div>
       </div>
-      <div className={`banner ${run.verdict ?? "running"}`} role="status" aria-live="polite">
-        <p>
-          {sentences(run).map((sentence, index) =>
+      <div className={`banner ${run.verdict ?? "running"}`}>
+        <p role="status" aria-live="polite">
+          {sentences(run, byCause).map((sentence, index) =>
             // biome-ignore lint/suspicious/noArrayIndexKey: sentences stand in their order
             index === 0 ? <strong key={index}>{sentence} </strong> : <span key={index}>{sentence} </span>,
           )}
         </p>
+        {byCause && <Causes run={run.id} causes={causes} choose={setPicked} />}
         <p className="muted small">
           {tally(run)}
           {run.ms !== null && ` · ${duration(run.ms)} in all`}

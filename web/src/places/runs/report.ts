@@ -5,8 +5,19 @@ import { stepName } from "./rows/steps";
 
 const MOST = 4;
 
-/** The outcome as sentences, the count first, then the worst cases, each with its step and reason. */
-export function sentences(run: RunReport): string[] {
+/** How many cases and rows went wrong so far. */
+export const wrongIn = (run: RunReport): number =>
+  run.cases.reduce(
+    (sum, { verdict, rows }) =>
+      sum +
+      (verdict === "failed" || verdict === "blocked" ? 1 : 0) +
+      (rows?.counts.failed ?? 0) +
+      (rows?.counts.blocked ?? 0),
+    0,
+  );
+
+/** The outcome as sentences, the count first, then the worst cases, each with its step and reason; `byCause`: these are told by their causes. */
+export function sentences(run: RunReport, byCause = false): string[] {
   const done = run.cases.filter((entry) => entry.state === "finished");
   if (run.state !== "finished") {
     return [
@@ -15,12 +26,12 @@ export function sentences(run: RunReport): string[] {
         : run.cases.length === 1 && run.cases[0]?.rows
           ? `${count(total(run.cases[0].rows, new Set()), "row")} done.`
           : `${done.length} of ${count(run.cases.length, "case")} done.`,
-      ...trouble(run),
+      ...trouble(run, byCause),
     ];
   }
   const alone = run.cases.length === 1 ? run.cases[0] : undefined;
   if (alone?.rows && Object.keys(alone.rows.counts).length)
-    return [rowsSentence(alone.rows), ...rowTrouble(alone, alone.rows)];
+    return [rowsSentence(alone.rows), ...rowTrouble(alone, alone.rows, byCause)];
   const passed = run.cases.filter((entry) => entry.verdict === "passed").length;
   const first =
     passed === run.cases.length
@@ -30,11 +41,11 @@ export function sentences(run: RunReport): string[] {
       : run.cases.length === 1
         ? `${capital(run.verdict ?? "")}.`
         : `${passed} of ${count(run.cases.length, "case")} passed.`;
-  return [first, ...trouble(run)];
+  return [first, ...trouble(run, byCause)];
 }
 
 /** The first row of each kind of trouble, and how many more there are: "Row 7 failed at Ask for a berth: …" */
-function rowTrouble(entry: RunCase, rows: CaseRows): string[] {
+function rowTrouble(entry: RunCase, rows: CaseRows, byCause: boolean): string[] {
   const words = {
     failed: "failed",
     blocked: "was blocked",
@@ -42,7 +53,8 @@ function rowTrouble(entry: RunCase, rows: CaseRows): string[] {
     passed: "",
     skipped: "",
   };
-  const told = rows.told.map((row) => {
+  const left = rows.told.filter((row) => !byCause || row.verdict === "unchecked");
+  const told = left.map((row) => {
     const at = row.part ? ` at ${stepName(entry, row.part, row.index)}` : "";
     const more = (rows.counts[row.verdict] ?? 1) - 1;
     const others = more ? `, as ${more === 1 ? "one more does" : `${whole(more)} more do`}` : "";
@@ -50,7 +62,7 @@ function rowTrouble(entry: RunCase, rows: CaseRows): string[] {
     return ended(`Row ${row.row} ${words[row.verdict]}${at}${others}${why}`);
   });
   const code = entry.why?.code ?? "";
-  return code && !code.startsWith("rows-bad") && entry.why
+  return code && !code.startsWith("rows-bad") && entry.why && !byCause
     ? [...told, ended(capital(entry.why.sentence))]
     : told;
 }
@@ -59,8 +71,8 @@ function capital(word: string): string {
   return word.charAt(0).toUpperCase() + word.slice(1);
 }
 
-function trouble(run: RunReport): string[] {
-  const order = ["failed", "blocked", "unchecked"];
+function trouble(run: RunReport, byCause: boolean): string[] {
+  const order = byCause ? ["unchecked"] : ["failed", "blocked", "unchecked"];
   const bad = run.cases
     .filter((entry) => entry.verdict && order.includes(entry.verdict))
     .sort((a, b) => order.indexOf(a.verdict ?? "") - order.indexOf(b.verdict ?? ""));

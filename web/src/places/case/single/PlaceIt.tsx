@@ -26,9 +26,8 @@ export function PlaceIt({ of, close }: Props) {
       const suite = id || (await api.addSuite(of.project, "First cases")).id;
       const placed = await api.placeSingle(of.id, kind === "case" ? { case: id } : { suite, name });
       void tell("placed", placed.case);
-      const opened = await api.case(placed.case);
-      const number = opened.steps.find((step) => step.key === placed.step)?.number ?? 1;
-      void navigate(`/cases/${placed.case}?step=${number}`);
+      // At once: here nothing stands any more.
+      void navigate(`/cases/${placed.case}?step=${placed.number}`);
       close();
     } catch (wrong) {
       setProblem((wrong as Error).message);

@@ -1,0 +1,151 @@
+"""What a failure is a case of: its signature, by which the failures of a run, and of many runs, are
+told as one cause. It is made of what does not change from one time to the next: the step (of shared
+steps the step in them, whoever uses them), the check as it is written, the code of the reason, the
+place in the answer without its indexes, an error's status; never of values. Where nobody answers at
+all, it is the host that failed, whichever step asked."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from collections.abc import Iterable
+
+from msgspec import Struct
+
+from saltpath.core.cases.case import Case, Step
+from saltpath.core.checks.outcome import Outcome
+from saltpath.core.running.events import CaseFinished, RowFinished, StepFinished
+from saltpath.core.values import plain
+from saltpath.core.values.plain import cut
+from saltpath.core.values.verdicts import Verdict
+from saltpath.core.values.why import Why
+
+ERROR = 400
+"""An answer from this status on is another cause than one below it."""
+LONGEST_SAID = 200
+"""Characters of what one failure says for itself."""
+_BAD = ("failed", "blocked")
+_ONE_OF = ("any of",)
+"""Groups that fail as a whole: none of their parts is to blame."""
+_INDEX = re.compile(r"\[\d+\]")
+_NAMED = ("name", "column")
+"""Parameters of reasons that name something of the case, and are no values."""
+_OF_HOST = {
+    "refused": ("host", "port"),
+    "no-host": ("host",),
+    "timed-out-connecting": ("host",),
+    "tls": ("host",),
+}
+"""Reasons for which no step is to blame, and what they are told apart by."""
+_HOLDERS = ("inside", "inside-item")
+"""Codes of steps that failed because one inside them did, which is told by itself."""
+_WANTING = "no-value"
+
+
+class Failure(Struct, frozen=True, array_like=True):
+    """A step, row or case that failed or was blocked."""
+
+    signature: str
+    """16 hexadecimal digits."""
+    verdict: Verdict
+    step: str
+    """What the step is called; empty of a row or a case that never came to one."""
+    shared: str
+    """What the shared steps are called that it stands in, else empty."""
+    checks: tuple[str, ...]
+    """The check as it is written, after the groups that it stands in."""
+    code: str
+    """Of the reason (see values/why.py); empty where there is none."""
+    place: str
+    """Where in the answer, without indexes."""
+    status: int
+    """Of the answer, if that is an error's; else 0."""
+    of: str
+    """The subject of the check, as it writes it."""
+    said: str
+    """What it was this time, with values."""
+
+
+def failure_of(event: StepFinished, case: Case) -> Failure | None:
+    """What a step's end is a case of; None if it is no failure, or that of a step inside it.
+    `case`: with the shared steps in their places."""
+    if event.verdict not in _BAD or (event.why is not None and event.why.code in _HOLDERS):
+        return None
+    step, holder = _located(case, event.part, event.step, event.inner)
+    path = tuple(_to_blame(event.outcomes, event.verdict))
+    outcome = path[-1] if path else None
+    reason = event.why if outcome is None else outcome.why
+    return _failure(
+        event.verdict,
+        holder.key,
+        step.key,
+        step.name,
+        "" if holder is case else holder.name,
+        tuple(item.check for item in path),
+        reason,
+        _INDEX.sub("[*]", outcome.where[0]) if outcome is not None and outcome.where else "",
+        event.status if event.status >= ERROR else 0,
+        event.why or reason,
+        outcome.of if outcome is not None else "",
+    )
+
+
+def failure_without_step(event: RowFinished | CaseFinished, case: Case) -> Failure | None:
+    """The same of a row, or a case, that went wrong before any step of it did."""
+    if event.verdict not in _BAD or event.why is None:
+        return None
+    return _failure(event.verdict, case.key, "", "", "", (), event.why, "", 0, event.why, "")
+
+
+def follows(failure: Failure) -> bool:
+    """Whether it may only follow from another of its row: a value was never kept."""
+    return failure.code == _WANTING
+
+
+def _failure(
+    verdict: Verdict,
+    holder: str,
+    key: str,
+    name: str,
+    shared: str,
+    checks: tuple[str, ...],
+    reason: Why | None,
+    place: str,
+    status: int,
+    told: Why | None,
+    of: str,
+) -> Failure:
+    code = reason.code if reason is not None else ""
+    apart = _OF_HOST.get(code)
+    if apart is not None:
+        holder = key = name = shared = ""
+    params = reason.params if reason is not None else {}
+    named = [params[one] for one in apart or _NAMED if one in params]
+    same = plain.write_json([holder, key, checks, code, named, place, status])
+    signature = hashlib.blake2b(same, digest_size=8).hexdigest()
+    said = cut(told.sentence if told is not None else "", LONGEST_SAID)
+    texts = plain.with_whole_texts([name, shared, list(checks), place, of, said])
+    name, shared, checks, place, of, said = texts
+    return Failure(signature, verdict, name, shared, tuple(checks), code, place, status, of, said)
+
+
+def _to_blame(outcomes: Iterable[Outcome], verdict: Verdict) -> Iterable[Outcome]:
+    """The first check that gave a step its verdict, after the groups that it stands in."""
+    first = next((item for item in outcomes if item.verdict == verdict and item.counts), None)
+    if first is not None:
+        yield first
+        if first.relation not in _ONE_OF:
+            yield from _to_blame((part for part in first.parts if part.role != "when"), verdict)
+
+
+def _located(case: Case, part: str, index: int, inner: str) -> tuple[Step, Case]:
+    """A step by where it stands (see events.py), and the document that holds it."""
+    step, holder = case.part(part)[index], case  # type: ignore[arg-type]
+    for piece in inner.split("/") if inner else ():
+        item, dot, at = piece.partition(".")
+        if dot:
+            step = step.inside[int(at)]
+        else:
+            holder = step.shared or holder  # type: ignore[attr-defined]
+            step = step.carried_out[int(item)]
+    return step, holder

@@ -1,0 +1,134 @@
+"""What the failures of a run are cases of, kept as they end, so that a report says in a few
+sentences what went wrong, however many cases and rows it went wrong in."""
+
+from __future__ import annotations
+
+import sqlite3
+
+import msgspec
+from msgspec import Struct
+
+from saltpath.core.running.causes import Failure
+
+MOST_SAID = 3
+"""Of what failures of one cause said, so many different ones are given."""
+
+
+class Place(Struct, frozen=True):
+    """Where a failure was; `step` is -1 of a row, or (row 0) a case, that never came to a step."""
+
+    position: int
+    row: int
+    part: str = ""
+    step: int = -1
+    inner: str = ""
+
+
+class Cause(Struct, frozen=True):
+    """What failures with one signature have in common."""
+
+    signature: str
+    failure: Failure
+    """The first that was recorded."""
+    cases: int
+    rows: int
+    """Of all its cases; a case without rows has one."""
+    failures: int
+    first: int
+    """The position of the first case that it was met in."""
+    row: int
+    """The first row there; 0 around the rows."""
+    said: tuple[str, ...]
+    """What they said, the first few that differ."""
+    values: int
+    """In how many different ways they said it."""
+
+
+class PlacedFailure(Struct, frozen=True):
+    """One failure of a cause."""
+
+    place: Place
+    said: str
+
+
+def insert(
+    connection: sqlite3.Connection, project: int, run: int, place: Place, failure: Failure
+) -> None:
+    """Within the caller's transaction; one that is there already is left alone."""
+    facts = msgspec.json.encode(failure).decode()
+    connection.execute(
+        "INSERT OR IGNORE INTO cause (project, run, signature, facts) VALUES (?, ?, ?, ?)",
+        (project, run, failure.signature, facts),
+    )
+    connection.execute(
+        "INSERT OR IGNORE INTO failure (run, position, row, part, step, inner, project, cause, "
+        "said) SELECT ?, ?, ?, ?, ?, ?, ?, id, ? FROM cause WHERE run = ? AND signature = ?",
+        (
+            run,
+            place.position,
+            place.row,
+            place.part,
+            place.step,
+            place.inner,
+            project,
+            failure.said,
+            run,
+            failure.signature,
+        ),
+    )
+
+
+def causes(connection: sqlite3.Connection, run: int) -> list[Cause]:
+    """Those of a run, failures before what was blocked, those of most cases first."""
+    counted = connection.execute(
+        "SELECT c.id, c.signature, c.facts, COUNT(DISTINCT f.position) AS cases,"
+        " COUNT(DISTINCT f.position || '.' || f.row) AS row_count, COUNT(*) AS failures,"
+        " MIN(f.position) AS first, MIN(f.position * 10000000000 + f.row) % 10000000000 AS row,"
+        " COUNT(DISTINCT f.said) AS said"
+        " FROM cause c JOIN failure f ON f.run = c.run AND f.cause = c.id WHERE c.run = ? GROUP BY "
+        "c.id",
+        (run,),
+    ).fetchall()
+    found = [
+        Cause(
+            row["signature"],
+            _failure(row["facts"]),
+            row["cases"],
+            row["row_count"],
+            row["failures"],
+            row["first"],
+            row["row"],
+            _said(connection, run, row["id"]),
+            row["said"],
+        )
+        for row in counted
+    ]
+    found.sort(key=lambda one: (one.failure.verdict != "failed", -one.cases, -one.failures))
+    return found
+
+
+def _said(connection: sqlite3.Connection, run: int, cause: int) -> tuple[str, ...]:
+    rows = connection.execute(
+        "SELECT said FROM failure WHERE run = ? AND cause = ? GROUP BY said"
+        " ORDER BY COUNT(*) DESC, MIN(position), MIN(row) LIMIT ?",
+        (run, cause, MOST_SAID),
+    )
+    return tuple(row["said"] for row in rows)
+
+
+def failures(
+    connection: sqlite3.Connection, run: int, signature: str, offset: int, limit: int
+) -> list[PlacedFailure]:
+    """Those with a signature, in the order of cases and rows."""
+    rows = connection.execute(
+        "SELECT f.position, f.row, f.part, f.step, f.inner, f.said FROM cause c JOIN failure f ON "
+        "f.run = c.run AND f.cause = c.id"
+        " WHERE c.run = ? AND c.signature = ? ORDER BY f.position, f.row, f.part, f.step, f.inner"
+        " LIMIT ? OFFSET ?",
+        (run, signature, limit, offset),
+    )
+    return [PlacedFailure(Place(*row[:5]), row["said"]) for row in rows]
+
+
+def _failure(facts: str) -> Failure:
+    return msgspec.json.decode(facts, type=Failure)

@@ -1,0 +1,81 @@
+import { useInfiniteQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import type { Cause, Failure } from "../../api";
+import { queries } from "../../api/queries";
+import { VerdictMark } from "../../parts/VerdictMark";
+import type { Chosen } from "./CaseRows";
+
+interface Props {
+  run: string;
+  causes: Cause[];
+  choose: (chosen: Chosen) => void;
+}
+
+/** What went wrong, a sentence for each cause, however many cases and rows it was met in; each opens to these. */
+export function Causes({ run, causes, choose }: Props) {
+  const [opened, setOpened] = useState("");
+  return (
+    <ul className="causes" aria-label="What went wrong">
+      {causes.map((cause) => {
+        const open = opened === cause.signature;
+        return (
+          <li key={cause.signature}>
+            <button
+              type="button"
+              className="cause"
+              aria-expanded={open}
+              title={cause.check ? `The check: ${cause.check}` : undefined}
+              onClick={() => setOpened(open ? "" : cause.signature)}
+            >
+              <VerdictMark verdict={cause.verdict} />
+              <span>
+                <strong>{cause.who}:</strong> {cause.sentence}
+              </span>
+            </button>
+            {open && <Where run={run} cause={cause} choose={choose} />}
+          </li>
+        );
+      })}
+    </ul>
+  );
+}
+
+/** The cases and rows that a cause was met in; what was met there is shown beside them. */
+function Where({ run, cause, choose }: { run: string; cause: Cause; choose: Props["choose"] }) {
+  const query = useInfiniteQuery(queries.failures(run, cause.signature, cause.failures));
+  if (query.error) return <p className="trouble">{query.error.message}</p>;
+  const found = query.data?.pages.flatMap((page) => page.items) ?? [];
+  return (
+    <ul className="cause-places">
+      {found.map((failure) => (
+        <li key={[failure.position, failure.row, failure.part, failure.index, failure.inner].join(" ")}>
+          {failure.index < 0 ? (
+            placeOf(failure)
+          ) : (
+            <button type="button" className="plain-link" onClick={() => choose(chosenBy(failure))}>
+              {placeOf(failure)}
+            </button>
+          )}
+          {cause.values > 1 && <span className="muted"> {failure.said}</span>}
+        </li>
+      ))}
+      {query.hasNextPage && (
+        <li>
+          <button type="button" className="plain-link" onClick={() => void query.fetchNextPage()}>
+            more of them
+          </button>
+        </li>
+      )}
+    </ul>
+  );
+}
+
+const placeOf = (failure: Failure): string =>
+  failure.hasRows && failure.row ? `${failure.case}, row ${failure.row}` : failure.case;
+
+const chosenBy = ({ position, row, part, index, hasRows }: Failure): Chosen => ({
+  position,
+  part: part as Chosen["part"],
+  index,
+  ...(hasRows && row && { row }),
+});
