@@ -84,6 +84,11 @@ class Pages(BrowserTest):
         causes = self.page.get_by_label("What went wrong")
         causes.get_by_text("20 cases: Ask for the quay in Open the quay answered 500").wait_for()
         expect(causes.get_by_role("button")).to_have_count(4)
+        expect(self.page).to_have_title("Failed: 46 cases · Salt Path")
+        icon = self.page.locator("link[rel=icon]")
+        expect(icon).to_have_attribute("href", "/verdict-failed.svg")
+        answer = self.page.request.get(f"{self.app.address}/verdict-failed.svg")
+        self.assertEqual(answer.headers["content-type"], "image/svg+xml; charset=utf-8")
         rows = causes.get_by_role("button", name=re.compile("15 rows of “Vessels”"))
         rows.focus()
         self.page.keyboard.press("Enter")
@@ -96,9 +101,22 @@ class Pages(BrowserTest):
         panel = self.page.get_by_role("complementary", name="The chosen step")
         panel.get_by_text("$.name is [=row.wanted]").wait_for()
         expect(panel).to_contain_text("Expected7")
+        cases = self.page.locator(".run-case")
+        expect(cases).to_have_count(46)
+        which = self.page.get_by_role("group", name="Which cases are shown")
+        which.get_by_role("button", name="blocked").click()
+        expect(cases).to_have_count(25)
+        self.page.get_by_label("Words of the cases that are shown").fill("pier read")
+        self.page.get_by_text("No case of this run is like that.").wait_for()
+        self.page.get_by_label("Words of the cases that are shown").fill("pier 1")
+        expect(cases).to_have_count(6)  # 1, and 10 to 14
+        self.page.get_by_text("6 of 46 cases").wait_for()
         rows.click()
         met.wait_for(state="hidden")
         expect(panel).to_contain_text("Expected7")  # what was chosen stays
+        self.page.get_by_role("link", name="Runs", exact=True).first.click()
+        expect(self.page).to_have_title("Runs · Salt Path")
+        expect(icon).to_have_attribute("href", "/mark.svg")
 
     def test_the_report_says_it_in_sentences_and_leads_to_the_exchange(self):
         self.go("/runs")
@@ -107,7 +125,7 @@ class Pages(BrowserTest):
         banner.get_by_text("18 of 22 cases passed.").wait_for()
         cause = "“A long vessel gets a berth long enough”: Ask for a berth: $.berth.metres was 120"
         banner.get_by_text(cause).wait_for()
-        banner.get_by_text("row 7 of “Every arrival of the week gets a berth”:").wait_for()
+        banner.get_by_text("Row 7 of “Every arrival of the week gets a berth”:").wait_for()
         panel = self.page.get_by_role("complementary", name="The chosen step")
         panel.get_by_role("heading", name=re.compile("Ask for a berth")).wait_for()
         self.assertIn("Expected\n141.9\nWas\n120\nWhere\n$.berth.metres", panel.inner_text())

@@ -5,7 +5,7 @@ import { fileURLToPath } from "node:url";
 import { built } from "./built.mjs";
 
 const web = process.env.WEB;
-const { accepted, answered, body, book, columns, compared, copied, document, fields, files, format, grid, handover, indexer, inserting, making, mapping, naming, pairs, pasting, paths, picked, places, recording, secrets, sheet, table, report, sent, threads, values, written } =
+const { accepted, answered, body, book, columns, compared, copied, document, fields, files, format, grid, handover, indexer, inserting, making, mapping, naming, pairs, pasting, paths, picked, places, recording, secrets, sheet, table, report, sent, shown, threads, values, written } =
   await built(web, fileURLToPath(new URL("pointing.ts", import.meta.url)));
 
 let seed = 11;
@@ -417,6 +417,24 @@ test("an outcome is told worst first", () => {
   ]);
   assert.deepEqual(report.sentences({ ...run, cases: [entry("A", "passed")] }), ["Passed."]);
   assert.equal(report.tally(run), "3 cases · 3 steps carried out");
+  const causes = { ...run, cases: [...run.cases, entry("D", "unchecked")] };
+  assert.deepEqual(report.sentences(causes, true), ["1 of 4 cases passed.", "“D” checks nothing at Read it."]);
+  assert.equal(report.wrongIn(run), 2);
+});
+
+test("the cases of a run that are meant, in the order that is meant", () => {
+  const cases = [["Berths", "passed", 3], ["Tides", "failed", 1], ["Fees", "blocked", null], ["Berth fees", "failed", 9]].map(
+    ([name, verdict, ms]) => ({ name, verdict, ms, suite: name === "Tides" ? "Feeds" : "Port", stepNames: [{ name: `Read ${name}` }] }),
+  );
+  const those = (asked) => shown.shownCases(cases, { ...shown.EVERY_CASE, ...asked }).map((entry) => entry.name);
+  assert.deepEqual(those({}), ["Berths", "Tides", "Fees", "Berth fees"]);
+  assert.deepEqual(those({ typed: "  BERTH fees " }), ["Berth fees"]);
+  assert.deepEqual(those({ typed: "feeds read" }), ["Tides"], "of its suite and its steps, too");
+  assert.deepEqual(those({ verdicts: new Set(["failed"]) }), ["Tides", "Berth fees"]);
+  assert.deepEqual(those({ order: "the worst first" }), ["Tides", "Berth fees", "Fees", "Berths"]);
+  assert.deepEqual(those({ order: "the slowest first" }), ["Berth fees", "Berths", "Tides", "Fees"]);
+  assert.deepEqual(those({ typed: "nothing like it" }), []);
+  assert.deepEqual(shown.verdictsAmong(cases), [["failed", 2], ["blocked", 1], ["passed", 1]]);
 });
 
 test("threads that overlap run in lanes of their own", () => {

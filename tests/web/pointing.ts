@@ -16,6 +16,7 @@ export * as picked from "../../web/src/parts/tree/picked";
 export * as places from "../../web/src/base/places";
 export * as recording from "../../web/src/case/recording";
 export * as report from "../../web/src/places/runs/report";
+export * as shown from "../../web/src/places/runs/shownCases";
 export * as secrets from "../../web/src/case/secrets";
 export * as sent from "../../web/src/case/sent";
 export * as threads from "../../web/src/case/threads";

@@ -108,7 +108,7 @@ def make_app(folder: Path, host: str = "127.0.0.1", names: Iterable[str] = ()) -
     def page(path: str = "") -> Response:
         if path.startswith("api/"):
             return problem(404, "not-found", "There is nothing at this address.")
-        if path == "mark.svg":
+        if "/" not in path and path.endswith(".svg") and (PAGES / path).is_file():
             return send_built(PAGES, path)
         index = PAGES / "index.html"
         if not index.is_file():

@@ -27,7 +27,7 @@ SENTENCES = {
 """What a cause says, whoever it happened to."""
 WHO = {
     "one": "“{case}”",
-    "row": "row {row} of “{case}”",
+    "row": "Row {row} of “{case}”",
     "again and again": "“{case}”, {failures} times",
     "rows": "{rows} rows of “{case}”",
     "cases": "{cases} cases",

@@ -6,6 +6,7 @@ import { queries } from "../../api/queries";
 import type { Picked } from "../../parts/tree/picked";
 import { LeftOver } from "../../parts/typing/LeftOver";
 import { useEnvironment, useEnvironments } from "../../state/run";
+import { useTab } from "../../state/tab";
 import { CaseContexts } from "./CaseContexts";
 import { CaseViews } from "./CaseViews";
 import { Clashes } from "./edit/Clashes";
@@ -25,6 +26,7 @@ import { useStepInFocus } from "./state/useStepInFocus";
 /** A case that was read: its head, and below it the view of it that is open. */
 export function OpenedCase({ of }: { of: Case }) {
   const state = useEditing(of);
+  useTab(of.name);
   const editing = state.edits;
   const [search, setSearch] = useSearchParams();
   const view: View = VIEWS.find((name) => name.toLowerCase() === search.get("view")) ?? "Path";

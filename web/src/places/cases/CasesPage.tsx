@@ -10,6 +10,7 @@ import { RunButton } from "../../parts/RunButton";
 import { useEvents } from "../../state/events";
 import { useProject } from "../../state/project";
 import { useEnvironment, useStart } from "../../state/run";
+import { useTab } from "../../state/tab";
 import { AddSuite, NoSuite } from "./outline/AddSuite";
 import { Deleted } from "./outline/Deleted";
 import { SuiteBlock } from "./outline/SuiteBlock";
@@ -19,6 +20,7 @@ import { SharedList } from "./shared/SharedList";
 /** The suites as an outline; what needs a person is said at the top. */
 export function CasesPage() {
   const project = useProject();
+  useTab("Cases");
   const tell = useStale();
   const navigate = useNavigate();
   const start = useStart();

@@ -11,6 +11,7 @@ import { Notice } from "../../parts/Notice";
 import { useEvents } from "../../state/events";
 import { freePath } from "../../state/files";
 import { useProject } from "../../state/project";
+import { useTab } from "../../state/tab";
 import { Databases } from "./Databases";
 import { Outputs } from "./Outputs";
 import { addressOf, columnsSaid, FILES, sourceName, whence } from "./source";
@@ -28,6 +29,7 @@ const OF_OUTPUT: SourceDocument = { "output table": "results" };
 /** Data: the sources that cases take their rows from. */
 export function DataPage() {
   const project = useProject();
+  useTab("Data");
   const tell = useStale();
   const go = useNavigate();
   const [said, setSaid] = useState("");

@@ -6,6 +6,7 @@ import { WhereContext } from "../../parts/typing/drafts";
 import { InPlace } from "../../parts/typing/InPlace";
 import { UndoButton } from "../../parts/UndoButton";
 import { useProject } from "../../state/project";
+import { useTab } from "../../state/tab";
 import { ColumnsOf } from "./ColumnsOf";
 import { FramedCells } from "./FramedCells";
 import { HowItIsRead } from "./HowItIsRead";
@@ -31,6 +32,7 @@ export function SourcePage() {
 function OpenedSource({ project, name }: { project: string; name: string }) {
   const opened = useSource(project, name);
   const ask = useAsk();
+  useTab(name);
   const { source, looked, query } = opened;
   if (query.error) return <Notice sentence={query.error.message} retry={() => void query.refetch()} />;
   if (!query.data) return null;

@@ -1,10 +1,15 @@
-import { useState } from "react";
+import { memo, useDeferredValue, useMemo, useState } from "react";
 import type { RunCase, RunReport, StepHead } from "../../api";
 import { duration, whole } from "../../base/format";
 import { type MarkKind, VerdictMark } from "../../parts/VerdictMark";
 import { RowsOf } from "./rows/RowsOf";
 import { verdictsOf } from "./rows/rows";
 import { stepName } from "./rows/steps";
+import { EVERY_CASE, shownCases } from "./shownCases";
+import { WhichCases } from "./WhichCases";
+
+/** So few are seen at a glance. */
+const FEW = 4;
 
 /** A step that is looked at; of a case with rows also in which row (0: around them). */
 export interface Chosen {
@@ -22,43 +27,68 @@ interface Props {
 
 /** Every case of the run with its steps, each a cell with its mark and time; of a case with rows they stand in a matrix. */
 export function CaseRows({ run, chosen, choose }: Props) {
+  const [asked, show] = useState(EVERY_CASE);
+  const shown = useDeferredValue(asked);
+  const cases = useMemo(() => shownCases(run.cases, shown), [run.cases, shown]);
   return (
-    <ol className="run-cases">
-      {run.cases.map((entry) => (
-        <li key={entry.position} className="run-case">
-          <p className="run-case-head">
-            <VerdictMark verdict={mark(entry)} />
-            <span>{entry.name}</span>
-            <span className="number">{duration(entry.ms)}</span>
-          </p>
-          <div className="cells">
-            {entry.steps.map((step) => (
-              <Cell
-                key={`${step.part}-${step.index}`}
-                entry={entry}
-                step={step}
-                chosen={
-                  chosen?.position === entry.position &&
-                  chosen.part === step.part &&
-                  chosen.index === step.index
-                }
-                choose={() =>
-                  choose({
-                    position: entry.position,
-                    part: step.part,
-                    index: step.index,
-                    ...(entry.rows && { row: 0 }),
-                  })
-                }
-              />
-            ))}
-          </div>
-          {entry.rows && <Rows run={run} entry={entry} rows={entry.rows} chosen={chosen} choose={choose} />}
-        </li>
-      ))}
-    </ol>
+    <div>
+      {run.cases.length >= FEW && (
+        <WhichCases cases={run.cases} number={cases.length} shown={asked} show={show} />
+      )}
+      {!cases.length && <p className="muted">No case of this run is like that.</p>}
+      <ol className="run-cases">
+        {cases.map((entry) => (
+          <OneCase
+            key={entry.position}
+            run={run}
+            entry={entry}
+            chosen={chosen?.position === entry.position ? chosen : undefined}
+            choose={choose}
+          />
+        ))}
+      </ol>
+    </div>
   );
 }
+
+const OneCase = memo(
+  function OneCase({ run, entry, chosen, choose }: Props & { entry: RunCase }) {
+    return (
+      <li className="run-case">
+        <p className="run-case-head">
+          <VerdictMark verdict={mark(entry)} />
+          <span>{entry.name}</span>
+          <span className="number">{duration(entry.ms)}</span>
+        </p>
+        <div className="cells">
+          {entry.steps.map((step) => (
+            <Cell
+              key={`${step.part}-${step.index}`}
+              entry={entry}
+              step={step}
+              chosen={chosen?.part === step.part && chosen.index === step.index}
+              choose={() =>
+                choose({
+                  position: entry.position,
+                  part: step.part,
+                  index: step.index,
+                  ...(entry.rows && { row: 0 }),
+                })
+              }
+            />
+          ))}
+        </div>
+        {entry.rows && <Rows run={run} entry={entry} rows={entry.rows} chosen={chosen} choose={choose} />}
+      </li>
+    );
+  },
+  // The run is another object at each look at it; what is drawn of it here is the case, if it has no rows.
+  (before, now) =>
+    before.entry === now.entry &&
+    before.chosen === now.chosen &&
+    before.choose === now.choose &&
+    (before.run === now.run || !now.entry.rows),
+);
 
 /** The rows of a case: how many of which verdict, and unfolded the matrix. */
 function Rows({

@@ -6,11 +6,12 @@ import { queries } from "../../api/queries";
 import { ago, duration, exactly } from "../../base/format";
 import { Notice } from "../../parts/Notice";
 import { useEnvironments, useRun, useStart } from "../../state/run";
+import { useTab } from "../../state/tab";
 import { CameOtherwise } from "./CameOtherwise";
 import { CaseRows, type Chosen } from "./CaseRows";
 import { Causes } from "./Causes";
 import { ChosenStep } from "./ChosenStep";
-import { sentences, tally, wrongIn } from "./report";
+import { sentences, tabOf, tally, wrongIn } from "./report";
 
 /** A run's report: the verdict as sentences, every case with its steps, and the exchange of the chosen step. */
 export function RunPage() {
@@ -32,6 +33,7 @@ function Report({ run }: { run: RunReport }) {
   const navigate = useNavigate();
   const start = useStart();
   const environments = useEnvironments().data?.items ?? [];
+  useTab(tabOf(run), run.verdict);
   const first = useFirstBad(run);
   const chosen = picked ?? first;
   const finished = run.state === "finished";

@@ -9,10 +9,12 @@ import { Notice } from "../../parts/Notice";
 import { type MarkKind, VerdictMark } from "../../parts/VerdictMark";
 import { useEvents } from "../../state/events";
 import { useProject } from "../../state/project";
+import { useTab } from "../../state/tab";
 
 /** Every run, newest first: what, where, by whom, how it ended. */
 export function RunsPage() {
   const project = useProject();
+  useTab("Runs");
   const tell = useStale();
   const pages = useInfiniteQuery(queries.runs(project?.id));
   const refresh = useCallback(

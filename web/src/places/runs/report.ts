@@ -16,6 +16,13 @@ export const wrongIn = (run: RunReport): number =>
     0,
   );
 
+/** What the tab says: how far it is, or how it ended. */
+export function tabOf(run: RunReport): string {
+  if (run.state === "finished") return `${capital(run.verdict ?? "finished")}: ${run.title}`;
+  const done = run.cases.filter((entry) => entry.state === "finished").length;
+  return `${done} of ${whole(run.cases.length)}: ${run.title}`;
+}
+
 /** The outcome as sentences, the count first, then the worst cases, each with its step and reason; `byCause`: these are told by their causes. */
 export function sentences(run: RunReport, byCause = false): string[] {
   const done = run.cases.filter((entry) => entry.state === "finished");

@@ -10,6 +10,7 @@ import { InPlace } from "../../parts/typing/InPlace";
 import { UndoButton } from "../../parts/UndoButton";
 import { useProject } from "../../state/project";
 import { useEnvironments } from "../../state/run";
+import { useTab } from "../../state/tab";
 import { ActiveValue } from "./ActiveValue";
 import { Kept } from "./Kept";
 import { Lifts } from "./Lifts";
@@ -28,6 +29,7 @@ const SHOWN: { show: Show; name: string }[] = [
 /** Setup: environments and values side by side, and what stands written out that could be a value. */
 export function SetupPage() {
   const project = useProject();
+  useTab("Setup");
   return (
     <WhereContext.Provider value={`setup ${project?.id}`}>
       <Opened key={project?.id} project={project?.id} />

@@ -1,0 +1,41 @@
+/** Which cases of a run are shown, and in which order. */
+
+import type { RunCase, Verdict } from "../../api";
+
+export const ORDERS = ["in their order", "the worst first", "the slowest first"] as const;
+
+export interface Shown {
+  /** Empty: whichever. */
+  verdicts: ReadonlySet<Verdict>;
+  typed: string;
+  order: (typeof ORDERS)[number];
+}
+
+export const EVERY_CASE: Shown = { verdicts: new Set(), typed: "", order: "in their order" };
+
+const WORST_FIRST: readonly Verdict[] = ["failed", "blocked", "unchecked", "passed", "skipped"];
+
+/** How many cases ended with which verdict, the worst first. */
+export const verdictsAmong = (cases: readonly RunCase[]): [Verdict, number][] =>
+  WORST_FIRST.map((verdict): [Verdict, number] => [
+    verdict,
+    cases.filter((entry) => entry.verdict === verdict).length,
+  ]).filter(([, number]) => number > 0);
+
+/** Each word that was typed stands in the case's name, its suite's, or one of its steps'. */
+function meant(entry: RunCase, words: string[]): boolean {
+  const text = [entry.name, entry.suite, ...entry.stepNames.map((step) => step.name)].join(" ").toLowerCase();
+  return words.every((word) => text.includes(word));
+}
+
+export function shownCases(cases: readonly RunCase[], { verdicts, typed, order }: Shown): RunCase[] {
+  const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
+  const found = cases.filter(
+    (entry) =>
+      (!verdicts.size || (entry.verdict !== null && verdicts.has(entry.verdict))) && meant(entry, words),
+  );
+  const rank = ({ verdict }: RunCase) => (verdict ? WORST_FIRST.indexOf(verdict) : WORST_FIRST.length);
+  if (order === "the worst first") return found.sort((a, b) => rank(a) - rank(b));
+  if (order === "the slowest first") return found.sort((a, b) => (b.ms ?? -1) - (a.ms ?? -1));
+  return found;
+}
