@@ -118,6 +118,46 @@ class Pages(BrowserTest):
         expect(self.page).to_have_title("Runs · Salt Path")
         expect(icon).to_have_attribute("href", "/mark.svg")
 
+    def test_a_cause_is_marked_as_known_and_stands_apart(self):
+        run = made_trouble(self.app)
+        self.go(f"/runs/{run['id']}")
+        causes = self.page.get_by_label("What went wrong")
+        quay = re.compile("20 cases: Ask for the quay")
+        causes.get_by_role("button", name=quay).click()
+        causes.get_by_role("button", name="Mark it as known…").click()
+        self.page.keyboard.press("Tab")  # over the parts of the day, which is asked for first
+        self.page.get_by_label("A note, or a ticket").fill("QUAY-9")
+        self.assertEqual(self.axe(), [])
+        self.page.keyboard.press("Enter")
+        known = re.compile(r"20 cases: .* known until \d{4}-\d\d-\d\d, Ines Wathne: QUAY-9")
+        causes.get_by_role("button", name=known).wait_for()
+        expect(causes.locator(".cause").last).to_contain_text("QUAY-9")
+        self.go(f"/runs/{self.app.run(again=run['id'], cases=self.cases_of(run))['id']}")
+        causes.get_by_role("button", name=known).click()
+        # another person has said it otherwise meanwhile
+        path = f"/known/{self.signature(run)}?project={self.app.project}"
+        [held] = self.app.get(f"/known?project={self.app.project}")["items"]
+        seen = {name: held["said"][name] for name in ("owner", "note", "until")}
+        said = {**seen, "note": "QUAY-10"}
+        body = {"run": run["id"], "said": said, "seen": seen}
+        causes.get_by_role("button", name="Say something else of it").click()
+        self.assertEqual(self.app.ask("PUT", path, body)[0], 200)
+        causes.get_by_role("button", name=re.compile("QUAY-10")).wait_for()
+        self.page.get_by_label("A note, or a ticket").fill("QUAY-11")
+        self.page.keyboard.press("Enter")
+        causes.get_by_role("button", name=re.compile("QUAY-11")).wait_for()
+        causes.get_by_role("button", name="It is known no more").click()
+        causes.get_by_role("button", name="Mark it as known…").wait_for()
+        expect(causes.locator(".cause").first).to_contain_text("20 cases")  # news again
+        expect(causes).not_to_contain_text("known until")
+
+    def cases_of(self, run: dict) -> list[str]:
+        return [entry["case"] for entry in self.app.get(f"/runs/{run['id']}")["cases"]]
+
+    def signature(self, run: dict) -> str:
+        causes = self.app.get(f"/runs/{run['id']}/causes")["items"]
+        return next(item["signature"] for item in causes if item["status"] == 500)
+
     def test_the_report_says_it_in_sentences_and_leads_to_the_exchange(self):
         self.go("/runs")
         self.page.get_by_role("link", name="Every suite").last.click()

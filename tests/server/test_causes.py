@@ -2,8 +2,11 @@
 in."""
 
 import unittest
+from contextlib import closing
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
+from saltpath.store.database import connect, write
 from tests.application import Application
 from tests.made_trouble import made_trouble
 
@@ -58,6 +61,93 @@ class Causes(unittest.TestCase):
         run = self.app.run(again=self.run_id, cases=self.cases(), environment="Rehearsal")
         signatures = {item["signature"] for item in self.causes()}
         self.assertEqual({item["signature"] for item in self.causes(run["id"])}, signatures)
+
+    def test_a_known_cause_is_told_apart_until_its_day_is_over(self) -> None:
+        first = self.causes()[0]
+        path = f"/known/{first['signature']}?project={self.app.project}"
+        until = (datetime.now(UTC).date() + timedelta(days=9)).isoformat()
+        said = {"owner": "", "note": " QUAY-9 ", "until": until}
+        body = {"run": self.run_id, "said": said, "seen": None}
+        status, _, marked = self.app.ask("PUT", path, body)
+        self.assertEqual((status, marked["sentence"]), (200, first["sentence"]))
+        held = {"owner": "Ines Wathne", "note": "QUAY-9", "until": until}
+        self.assertEqual(marked["said"], {**held, "over": False})
+        self.assertEqual(
+            [cause["known"] and cause["known"]["note"] for cause in self.causes()],
+            [None, None, None, "QUAY-9"],
+            "it stands last",
+        )
+        self.assertEqual(self.app.ask("PUT", path, body)[0], 409, "another has said it already")
+        later = {**body, "said": {**said, "note": "QUAY-10"}, "seen": held}
+        self.assertEqual(self.app.ask("PUT", path, later)[0], 200)
+        with closing(connect(self.app.data)) as main, write(main):  # days have gone by
+            main.execute("UPDATE known SET until = '2026-01-31'")
+        again = self.causes()
+        self.assertEqual(again[0]["signature"], first["signature"], "it is news again")
+        self.assertTrue(again[0]["known"]["over"])
+        self.assertEqual(self.app.ask("DELETE", path)[0], 200)
+        self.assertEqual(self.app.ask("DELETE", path)[0], 404)
+        self.assertIsNone(self.causes()[0]["known"])
+
+    def test_what_is_said_of_a_known_cause_is_looked_at(self) -> None:
+        signature = self.causes()[1]["signature"]
+        path = f"/known/{signature}?project={self.app.project}"
+        day = datetime.now(UTC).date()
+
+        def refused(of: str = path, run: str = "", **said: Any) -> tuple[int, str]:
+            whole = {"owner": "", "note": "", "until": day.isoformat(), **said}
+            body = {"run": run or self.run_id, "said": whole, "seen": None}
+            status, _, problem = self.app.ask("PUT", of, body)
+            return status, problem.get("detail", "")
+
+        for until in ("2026-02-30", "2025-01-01", (day + timedelta(days=400)).isoformat(), "soon"):
+            status, sentence = refused(until=until)
+            self.assertEqual(status, 422, sentence)
+        elsewhere = self.app.get(f"/runs?project={self.app.troubles}")["items"][0]["id"]
+        self.assertEqual(refused(run=elsewhere)[0], 404, "that run has not met it")
+        other = path.replace(self.app.project, self.app.troubles)
+        self.assertEqual(refused(other)[0], 404, "it is a cause of another project")
+        self.assertEqual(refused(path.replace(signature, "0" * 16))[0], 404)
+        self.assertEqual(self.app.get(f"/known?project={self.app.project}")["items"], [])
+
+    def test_a_known_cause_that_is_met_no_more_is_told(self) -> None:
+        case = self.app.ask(
+            "POST",
+            "/cases",
+            {
+                "project": self.app.project,
+                "suite": self.app.get(f"/suites?project={self.app.project}")["items"][0]["id"],
+                "document": {
+                    "salt-path": 1,
+                    "case": "It becomes right",
+                    "values": {"wanted": 404},
+                    "steps": [
+                        {
+                            "request": "Read the vessel",
+                            "key": "readit",
+                            "send": "GET [=harbour]/vessels/V-101",
+                            "expect": [{"of": "status", "is": "[=wanted]"}],
+                        }
+                    ],
+                },
+            },
+        )[2]
+        asked = {"cases": [case["id"]], "environment": "Rehearsal"}
+        run = self.app.run(**asked)
+        (cause,) = self.causes(run["id"])
+        path = f"/known/{cause['signature']}?project={self.app.project}"
+        until = (datetime.now(UTC).date() + timedelta(days=1)).isoformat()
+        said = {"owner": "the desk", "note": "", "until": until}
+        self.app.ask("PUT", path, {"run": run["id"], "said": said, "seen": None})
+        self.assertEqual(self.app.get(f"/runs/{run['id']}/known")["items"], [])
+        right = self.app.run(**asked, values={"wanted": "200"})
+        (no_more,) = self.app.get(f"/runs/{right['id']}/known")["items"]
+        self.assertEqual(no_more["signature"], cause["signature"])
+        other = self.app.run(
+            cases=[self.app.cases()["A visiting vessel is given a berth"]], environment="Rehearsal"
+        )
+        self.assertEqual(self.app.get(f"/runs/{other['id']}/known")["items"], [], "not its cases")
+        self.app.ask("DELETE", path)
 
     def test_a_run_in_which_nothing_went_wrong_has_none(self) -> None:
         case = self.app.cases()["A visiting vessel is given a berth"]

@@ -19,6 +19,7 @@ from saltpath.server.api.files_api import files_api
 from saltpath.server.api.finished_api import finished_api
 from saltpath.server.api.incoming import incoming
 from saltpath.server.api.keeping_api import keeping_api
+from saltpath.server.api.known_api import known_api
 from saltpath.server.api.lift_api import lift_api
 from saltpath.server.api.outline_api import outline_api
 from saltpath.server.api.outputs_api import outputs_api
@@ -63,6 +64,7 @@ BLUEPRINTS = (
     outputs_api,
     rows_api,
     causes_api,
+    known_api,
     live,
 )
 """The API, a noun each."""

@@ -107,6 +107,31 @@ class KeepingChange(KeptRules, frozen=True):
     """Rules that must still be as they were seen."""
 
 
+# ---- known causes
+
+
+class SaidOfCause(Body, frozen=True):
+    """What is said of a cause that is known."""
+
+    owner: Annotated[str, Meta(max_length=200, description="who looks after it as a text")]
+    note: Annotated[str, Meta(max_length=2_000, description="a note as a text")]
+    until: Annotated[
+        str,
+        Meta(
+            pattern=r"^\d{4}-\d{2}-\d{2}$",
+            description="the last day on which it is no news, as 2026-12-24",
+        ),
+    ]
+
+
+class KnownCause(Body, frozen=True):
+    run: Id
+    """A run in which it was met."""
+    said: SaidOfCause
+    seen: SaidOfCause | None
+    """What must still be said of it; null: nothing."""
+
+
 # ---- values
 
 

@@ -130,5 +130,15 @@ def failures(
     return [PlacedFailure(Place(*row[:5]), row["said"]) for row in rows]
 
 
+def positions(connection: sqlite3.Connection, run: int, signature: str) -> list[int]:
+    """Those of the cases in which a cause was met."""
+    rows = connection.execute(
+        "SELECT DISTINCT f.position FROM cause c JOIN failure f ON f.run = c.run AND f.cause = "
+        "c.id WHERE c.run = ? AND c.signature = ?",
+        (run, signature),
+    )
+    return [row["position"] for row in rows]
+
+
 def _failure(facts: str) -> Failure:
     return msgspec.json.decode(facts, type=Failure)

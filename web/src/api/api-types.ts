@@ -1420,6 +1420,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/known": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The causes that are known */
+        get: operations["listKnown"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/known/{signature}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Mark a cause as known */
+        put: operations["markKnown"];
+        post?: never;
+        /** A cause is known no more */
+        delete: operations["unmarkKnown"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/known": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Known causes that a run no longer met */
+        get: operations["listNotMet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/events": {
         parameters: {
             query?: never;
@@ -2313,6 +2365,22 @@ export interface components {
             failures: number;
             said: string[];
             values: number;
+            known: components["schemas"]["KnownSaid"] | null;
+        };
+        KnownSaid: {
+            owner: string;
+            note: string;
+            until: string;
+            over: boolean;
+        };
+        Known: {
+            signature: string;
+            /** @enum {string} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
+            sentence: string;
+            said: components["schemas"]["KnownSaid"];
+            markedBy: string;
+            at: string;
         };
         Failure: {
             position: number;
@@ -2561,6 +2629,20 @@ export interface components {
             type: string;
         } & {
             [key: string]: unknown;
+        };
+        KnownCause: {
+            run: string;
+            said: components["schemas"]["SaidOfCause"];
+            seen: components["schemas"]["SaidOfCause"] | null;
+        };
+        /** @description What is said of a cause that is known. */
+        SaidOfCause: {
+            /** @description who looks after it as a text */
+            owner: string;
+            /** @description a note as a text */
+            note: string;
+            /** @description the last day on which it is no news, as 2026-12-24 */
+            until: string;
         };
         NewSource: {
             project: string;
@@ -6515,6 +6597,150 @@ export interface operations {
                 content: {
                     "application/json": {
                         items: components["schemas"]["Failure"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listKnown: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Known"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    markKnown: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path: {
+                /** @description the cause's */
+                signature: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KnownCause"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Known"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    unmarkKnown: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path: {
+                /** @description the cause's */
+                signature: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listNotMet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Known"][];
                         next: string | null;
                     };
                 };

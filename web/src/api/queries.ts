@@ -188,6 +188,8 @@ const ofRuns = {
       queryFn: wrong ? () => api.causes(run) : skipToken,
       placeholderData: keepPreviousData,
     }),
+  notMet: (run: Maybe<string>) =>
+    queryOptions({ queryKey: ["not met", run] as const, queryFn: run ? () => api.notMet(run) : skipToken }),
   failures: (run: string, signature: string, failures: number) =>
     infiniteQueryOptions({
       queryKey: ["failures", run, signature, failures] as const,

@@ -1,5 +1,5 @@
 /** Runs: begun, stopped, looked at. */
-import { ask, q, send } from "./asking";
+import { ask, posted, q, send } from "./asking";
 import type { ChangingStep, NewRun, Page, Run, RunReport, RunRow, Shapes, StepEvidence } from "./shapes";
 
 export const runsApi = {
@@ -8,6 +8,11 @@ export const runsApi = {
   causes: (run: string) => ask<Page<Shapes["Cause"]>>(`/runs/${q(run)}/causes`),
   failures: (run: string, signature: string, offset: number) =>
     ask<Page<Shapes["Failure"]>>(`/runs/${q(run)}/causes/${q(signature)}?offset=${offset}`),
+  notMet: (run: string) => ask<Page<Shapes["Known"]>>(`/runs/${q(run)}/known`),
+  markKnown: (project: string, signature: string, body: Shapes["KnownCause"]) =>
+    ask<Shapes["Known"]>(`/known/${q(signature)}?project=${q(project)}`, posted(body, {}, "PUT")),
+  unmarkKnown: (project: string, signature: string) =>
+    ask<unknown>(`/known/${q(signature)}?project=${q(project)}`, { method: "DELETE" }),
   runs: (project: string, before?: string) =>
     ask<Page<Run>>(`/runs?project=${q(project)}&limit=50${before ? `&before=${q(before)}` : ""}`),
   runsOf: (project: string, id: string) =>

@@ -24,6 +24,7 @@ export type StepHead = Shapes["StepHead"];
 export type StepName = Shapes["StepName"];
 export type CaseRows = Shapes["CaseRows"];
 export type RunRow = Shapes["RunRow"];
+export type Known = Shapes["Known"];
 export type Cause = Shapes["Cause"];
 export type Failure = Shapes["Failure"];
 export type RowCell = Shapes["RowCell"];

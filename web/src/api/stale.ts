@@ -40,6 +40,7 @@ const STALE = {
   expected: () => [["case"], ["evidence"], ["suite rows"]],
   placed: (id) => [["suites"], ["singles"], ["case", id], ["evidence", id]],
   runs: () => [["runs"]],
+  known: () => [["causes"], ["not met"]],
   run: (id) => [["run", id]],
 } satisfies Record<string, (of: string) => Stale[]>;
 

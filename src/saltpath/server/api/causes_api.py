@@ -6,47 +6,36 @@ from typing import Any
 
 from flask import Blueprint, Response
 
-from saltpath.core.cases.summary import read_summary
+from saltpath.server.api.known_api import is_known, said_view, today
 from saltpath.server.asked import run_asked
+from saltpath.server.cause_sentences import has_rows, sentence, who
 from saltpath.server.context import database, limit, whole
 from saltpath.server.declared import ID, LIMIT, declared, page, parameter
 from saltpath.server.problems import json_answer
-from saltpath.store import causes, runs
+from saltpath.store import causes, known, runs
 from saltpath.store.causes import Cause
 
 causes_api = Blueprint("causes", __name__)
-
-SENTENCES = {
-    "answered": "{step} answered {status}",
-    "at": "{step}: {said}",
-    "by itself": "{said}",
-    "differently": "{step}: {check} did not hold, in {values} ways; the first: {said}",
-    "blocked differently": "{step} could not be carried out, in {values} ways; the first: {said}",
-    "without a reason": "{step} was {verdict}",
-}
-"""What a cause says, whoever it happened to."""
-WHO = {
-    "one": "“{case}”",
-    "row": "Row {row} of “{case}”",
-    "again and again": "“{case}”, {failures} times",
-    "rows": "{rows} rows of “{case}”",
-    "cases": "{cases} cases",
-    "rows of cases": "{rows} rows of {cases} cases",
-}
-"""Whom it happened to."""
-INSIDE = "{step} in {shared}"
-OF_STATUS = "status"
 
 
 @causes_api.get("/runs/<id>/causes")
 @declared("listCauses", "What the failures of a run are cases of", page("Cause"), ID)
 def list_causes(id: str) -> Response:
     """Failures with the same signature (step, check, reason, place in the answer; never values) are
-    one cause. Failures before what was blocked, those of most cases first."""
+    one cause. Failures before what was blocked, those of most cases first; those that are known
+    last."""
     run = run_asked(id)
     found = causes.causes(database("evidence"), run.id)
     entries = {entry.position: entry for entry in runs.run_cases(database(), run.id)}
-    items = [_view(cause, entries[cause.first]) for cause in found]
+    held, day = known.known(database(), run.project), today(run.project)
+    found.sort(key=lambda cause: is_known(held.get(cause.signature), day))
+    items = [
+        {
+            **_view(cause, entries[cause.first]),
+            "known": said_view(held[cause.signature], day) if cause.signature in held else None,
+        }
+        for cause in found
+    ]
     return json_answer({"items": items, "next": None})
 
 
@@ -100,56 +89,3 @@ def _view(cause: Cause, first: runs.RunCase) -> dict[str, Any]:
         "said": list(cause.said),
         "values": cause.values,
     }
-
-
-def has_rows(entry: runs.RunCase) -> bool:
-    return read_summary(entry.summary).has_rows
-
-
-def who(cause: Cause, first: runs.RunCase) -> str:
-    """Whom a cause was met in, of whom this is the first."""
-    if cause.cases > 1:
-        kind = "rows of cases" if cause.rows > cause.cases else "cases"
-    elif cause.rows > 1:
-        kind = "rows"
-    elif cause.failures > 1:
-        kind = "again and again"
-    else:
-        kind = "row" if has_rows(first) and cause.row else "one"
-    return WHO[kind].format(
-        case=first.name,
-        row=cause.row,
-        failures=cause.failures,
-        rows=cause.rows,
-        cases=cause.cases,
-    )
-
-
-def sentence(cause: Cause) -> str:
-    """What a cause says, without whom it happened to."""
-    failure = cause.failure
-    step = (
-        INSIDE.format(step=failure.step, shared=failure.shared)
-        if failure.shared and failure.shared != failure.step
-        else failure.step
-    )
-    said = cause.said[0] if cause.said else ""
-    return SENTENCES[_kind(cause, said)].format(
-        step=step,
-        said=said,
-        status=failure.status,
-        check=failure.checks[-1] if failure.checks else "",
-        verdict=failure.verdict,
-        values=cause.values,
-    )
-
-
-def _kind(cause: Cause, said: str) -> str:
-    failure = cause.failure
-    if failure.status and failure.of == OF_STATUS:
-        return "answered"
-    if not failure.step:
-        return "by itself"
-    if cause.values > 1:
-        return "differently" if failure.checks else "blocked differently"
-    return "at" if said else "without a reason"

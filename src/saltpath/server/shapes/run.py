@@ -79,6 +79,16 @@ SHAPES: dict[str, Any] = {
         failures=WHOLE,
         said=TEXTS,
         values=WHOLE,
+        known=maybe("KnownSaid"),
+    ),
+    "KnownSaid": shape(owner=TEXT, note=TEXT, until=TEXT, over=FLAG),
+    "Known": shape(
+        signature=TEXT,
+        verdict=VERDICT,
+        sentence=TEXT,
+        said=ref("KnownSaid"),
+        markedBy=TEXT,
+        at=TEXT,
     ),
     "Failure": shape(
         position=WHOLE,

@@ -4,15 +4,17 @@ import type { Cause, Failure } from "../../api";
 import { queries } from "../../api/queries";
 import { VerdictMark } from "../../parts/VerdictMark";
 import type { Chosen } from "./CaseRows";
+import { KnownCause, knownSentence } from "./KnownCause";
 
 interface Props {
+  project: string;
   run: string;
   causes: Cause[];
   choose: (chosen: Chosen) => void;
 }
 
 /** What went wrong, a sentence for each cause, however many cases and rows it was met in; each opens to these. */
-export function Causes({ run, causes, choose }: Props) {
+export function Causes({ project, run, causes, choose }: Props) {
   const [opened, setOpened] = useState("");
   return (
     <ul className="causes" aria-label="What went wrong">
@@ -30,9 +32,15 @@ export function Causes({ run, causes, choose }: Props) {
               <VerdictMark verdict={cause.verdict} />
               <span>
                 <strong>{cause.who}:</strong> {cause.sentence}
+                {cause.known && <span className="muted"> · {knownSentence(cause.known)}</span>}
               </span>
             </button>
-            {open && <Where run={run} cause={cause} choose={choose} />}
+            {open && (
+              <div className="cause-open">
+                <Where run={run} cause={cause} choose={choose} />
+                <KnownCause project={project} run={run} cause={cause} />
+              </div>
+            )}
           </li>
         );
       })}
@@ -41,7 +49,7 @@ export function Causes({ run, causes, choose }: Props) {
 }
 
 /** The cases and rows that a cause was met in; what was met there is shown beside them. */
-function Where({ run, cause, choose }: { run: string; cause: Cause; choose: Props["choose"] }) {
+function Where({ run, cause, choose }: Pick<Props, "run" | "choose"> & { cause: Cause }) {
   const query = useInfiniteQuery(queries.failures(run, cause.signature, cause.failures));
   if (query.error) return <p className="trouble">{query.error.message}</p>;
   const found = query.data?.pages.flatMap((page) => page.items) ?? [];

@@ -1,16 +1,19 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useCallback, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { api, type RunReport } from "../../api";
+import { api, type RunEvent, type RunReport } from "../../api";
 import { queries } from "../../api/queries";
+import { useStale } from "../../api/stale";
 import { ago, duration, exactly } from "../../base/format";
 import { Notice } from "../../parts/Notice";
+import { useEvents } from "../../state/events";
 import { useEnvironments, useRun, useStart } from "../../state/run";
 import { useTab } from "../../state/tab";
 import { CameOtherwise } from "./CameOtherwise";
 import { CaseRows, type Chosen } from "./CaseRows";
 import { Causes } from "./Causes";
 import { ChosenStep } from "./ChosenStep";
+import { NotMet } from "./KnownCause";
 import { sentences, tabOf, tally, wrongIn } from "./report";
 
 /** A run's report: the verdict as sentences, every case with its steps, and the exchange of the chosen step. */
@@ -36,10 +39,16 @@ function Report({ run }: { run: RunReport }) {
   useTab(tabOf(run), run.verdict);
   const first = useFirstBad(run);
   const chosen = picked ?? first;
-  const finished = run.state === "finished";
   const bad = run.cases.filter((item) => item.verdict && item.verdict !== "passed");
+  const finished = run.state === "finished";
   const causes = useQuery(queries.causes(run.id, wrongIn(run))).data?.items ?? [];
-  const byCause = causes.length > 0 && (run.cases.length > 1 || causes.some((one) => one.failures > 1));
+  const notMet = useQuery(queries.notMet(finished ? run.id : undefined)).data?.items ?? [];
+  const byCause = causes.length > 0;
+  const tell = useStale();
+  useEvents(
+    run.project,
+    useCallback((event: RunEvent) => void (event.type === "known changed" && tell("known")), [tell]),
+  );
   const again = async (entries: RunReport["cases"], sameData = false) => {
     const environment = environments.find((item) => item.name === run.environment);
     const cases = entries.map((item) => item.case);
@@ -99,7 +108,8 @@ function Report({ run }: { run: RunReport }) {
             index === 0 ? <strong key={index}>{sentence} </strong> : <span key={index}>{sentence} </span>,
           )}
         </p>
-        {byCause && <Causes run={run.id} causes={causes} choose={setPicked} />}
+        {byCause && <Causes project={run.project} run={run.id} causes={causes} choose={setPicked} />}
+        {notMet.length > 0 && <NotMet project={run.project} known={notMet} />}
         <p className="muted small">
           {tally(run)}
           {run.ms !== null && ` · ${duration(run.ms)} in all`}
