@@ -135,6 +135,7 @@ class Causes(unittest.TestCase):
         asked = {"cases": [case["id"]], "environment": "Rehearsal"}
         run = self.app.run(**asked)
         (cause,) = self.causes(run["id"])
+        self.assertEqual((cause["who"], cause["cases"]), ("", 1), "a run of one case names none")
         path = f"/known/{cause['signature']}?project={self.app.project}"
         until = (datetime.now(UTC).date() + timedelta(days=1)).isoformat()
         said = {"owner": "the desk", "note": "", "until": until}

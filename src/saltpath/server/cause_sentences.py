@@ -24,6 +24,13 @@ WHO = {
     "rows of cases": "{rows} rows of {cases} cases",
 }
 """Whom it happened to."""
+ALONE = {
+    "one": "",
+    "row": "Row {row}",
+    "again and again": "{failures} times",
+    "rows": "{rows} rows",
+}
+"""The same in a run of one case, which need not be named."""
 INSIDE = "{step} in {shared}"
 OF_STATUS = "status"
 
@@ -32,8 +39,8 @@ def has_rows(entry: runs.RunCase) -> bool:
     return read_summary(entry.summary).has_rows
 
 
-def who(cause: Cause, first: runs.RunCase) -> str:
-    """Whom a cause was met in, of whom this is the first."""
+def who(cause: Cause, first: runs.RunCase, alone: bool) -> str:
+    """Whom a cause was met in, of whom this is the first; `alone`: the run has no other case."""
     if cause.cases > 1:
         kind = "rows of cases" if cause.rows > cause.cases else "cases"
     elif cause.rows > 1:
@@ -42,7 +49,7 @@ def who(cause: Cause, first: runs.RunCase) -> str:
         kind = "again and again"
     else:
         kind = "row" if has_rows(first) and cause.row else "one"
-    return WHO[kind].format(
+    return (ALONE if alone else WHO)[kind].format(
         case=first.name,
         row=cause.row,
         failures=cause.failures,

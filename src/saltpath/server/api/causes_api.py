@@ -31,7 +31,7 @@ def list_causes(id: str) -> Response:
     found.sort(key=lambda cause: is_known(held.get(cause.signature), day))
     items = [
         {
-            **_view(cause, entries[cause.first]),
+            **_view(cause, entries[cause.first], len(entries) == 1),
             "known": said_view(held[cause.signature], day) if cause.signature in held else None,
         }
         for cause in found
@@ -71,12 +71,12 @@ def list_failures(id: str, signature: str) -> Response:
     return json_answer({"items": items, "next": str(offset + size) if len(found) == size else None})
 
 
-def _view(cause: Cause, first: runs.RunCase) -> dict[str, Any]:
+def _view(cause: Cause, first: runs.RunCase, alone: bool) -> dict[str, Any]:
     failure = cause.failure
     return {
         "signature": cause.signature,
         "verdict": failure.verdict,
-        "who": who(cause, first),
+        "who": who(cause, first, alone),
         "sentence": sentence(cause),
         "step": failure.step,
         "shared": failure.shared,

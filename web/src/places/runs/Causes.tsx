@@ -31,7 +31,8 @@ export function Causes({ project, run, causes, choose }: Props) {
             >
               <VerdictMark verdict={cause.verdict} />
               <span>
-                <strong>{cause.who}:</strong> {cause.sentence}
+                {cause.who && <strong>{cause.who}: </strong>}
+                {cause.sentence}
                 {cause.known && <span className="muted"> · {knownSentence(cause.known)}</span>}
               </span>
             </button>
