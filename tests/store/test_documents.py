@@ -10,7 +10,7 @@ import unittest.mock
 from decimal import Decimal
 from pathlib import Path
 
-from saltpath.core.cases.summary import StepName, Summary, read_summary
+from saltpath.core.cases.summary import StepName, Summary
 from saltpath.core.format.nodes import FormatError
 from saltpath.core.values.why import Blocked
 from saltpath.store import (
@@ -83,7 +83,7 @@ class Documents(unittest.TestCase):
 
         def said() -> Summary:
             (entry,) = runs.run_cases(self.main, run.id)
-            return read_summary(entry.summary)
+            return cases.summary_at(self.main, entry.case_id, entry.version)
 
         before = said()
         self.assertEqual(before.keeps, ["twice", "id"])

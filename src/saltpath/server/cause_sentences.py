@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from saltpath.core.cases.summary import read_summary
-from saltpath.store import runs
+from saltpath.server.context import database
+from saltpath.store import cases, runs
 from saltpath.store.causes import Cause
 
 SENTENCES = {
@@ -36,7 +36,7 @@ OF_STATUS = "status"
 
 
 def has_rows(entry: runs.RunCase) -> bool:
-    return read_summary(entry.summary).has_rows
+    return cases.summary_at(database(), entry.case_id, entry.version).has_rows
 
 
 def who(cause: Cause, first: runs.RunCase, alone: bool) -> str:

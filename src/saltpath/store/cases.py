@@ -9,7 +9,7 @@ from typing import Any
 from msgspec import Struct
 
 from saltpath.core.cases.case import PARTS, Case
-from saltpath.core.cases.summary import summary_of, write_summary
+from saltpath.core.cases.summary import Summary, read_summary, summary_of, write_summary
 from saltpath.core.format.folder import SHARED_ENDING
 from saltpath.core.format.readable import readable_case, stub_of_case
 from saltpath.core.format.reader import case_from_data
@@ -274,6 +274,18 @@ def save_case(
         )
         _changed(connection, current, at, version + 1)
     return case(connection, oid)
+
+
+def summary_at(connection: sqlite3.Connection, id: int, version: int) -> Summary:
+    """What a case is at the version that a run used, as `case_at` finds it. Raises NotFound."""
+    row = connection.execute(
+        "SELECT summary FROM case_revision WHERE test_case = ? AND version >= ? ORDER BY version "
+        "LIMIT 1",
+        (id, version),
+    ).fetchone()
+    if row is None:
+        raise NotFound(f"version {version} of this case is not kept")
+    return read_summary(row["summary"])
 
 
 def _changed(

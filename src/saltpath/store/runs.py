@@ -49,8 +49,7 @@ class Run(Struct, frozen=True):
 class RunCase(Struct, frozen=True):
     """A case within a run: state waiting, running or finished. `begun`: the number of the last row
     that may have begun; `rows`: how many rows had which verdict, once it is finished, or None of a
-    case without rows. `summary`: what the case is, at the version that was run
-    (core/cases/summary.py)."""
+    case without rows."""
 
     position: int
     case: str
@@ -58,7 +57,6 @@ class RunCase(Struct, frozen=True):
     version: int
     name: str
     suite: str
-    summary: str
     state: str
     verdict: str | None
     why: dict[str, Any] | None
@@ -233,7 +231,6 @@ def run_cases(connection: sqlite3.Connection, run: int) -> list[RunCase]:
         "version",
         "name",
         "suite",
-        "summary",
         "state",
         "verdict",
         "why",
@@ -246,11 +243,9 @@ def run_cases(connection: sqlite3.Connection, run: int) -> list[RunCase]:
         connection,
         columns,
         'SELECT rc.position, c.oid AS "case", c.id AS case_id, rc.version, rc.name, s.name AS '
-        "suite, r.summary, rc.state, rc.verdict,"
+        "suite, rc.state, rc.verdict,"
         " rc.why, rc.started_at, rc.us, rc.begun, rc.rows"
         " FROM run_case rc JOIN test_case c ON c.id = rc.test_case JOIN suite s ON s.id = c.suite"
-        " JOIN case_revision r ON r.test_case = c.id AND r.version = (SELECT MIN(version)"
-        " FROM case_revision WHERE test_case = c.id AND version >= rc.version)"
         " WHERE rc.run = ? ORDER BY rc.position",
         (run,),
     )

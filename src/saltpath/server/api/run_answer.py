@@ -8,12 +8,12 @@ from typing import Any
 
 import msgspec
 
-from saltpath.core.cases.summary import Summary, read_summary
+from saltpath.core.cases.summary import Summary
 from saltpath.core.values import plain
 from saltpath.server.api.views import head_view, ms, reason, run_view
 from saltpath.server.caches import LruCache, VersionCache
 from saltpath.server.context import database
-from saltpath.store import evidence, projects, run_rows, runs
+from saltpath.store import cases, evidence, projects, run_rows, runs
 from saltpath.store.run_rows import Order, RunRow
 
 _lines: LruCache[msgspec.Raw] = LruCache(20_000_000, lambda line: 2 * len(memoryview(line)))
@@ -26,7 +26,11 @@ def run_with_cases(run: runs.Run) -> dict[str, Any]:
     connection = database()
     entries = runs.run_cases(connection, run.id)
     summaries = [
-        _summaries.of(entry.case, entry.version, partial(read_summary, entry.summary))
+        _summaries.of(
+            entry.case,
+            entry.version,
+            partial(cases.summary_at, connection, entry.case_id, entry.version),
+        )
         for entry in entries
     ]
     with_rows = [
