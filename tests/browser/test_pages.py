@@ -172,6 +172,11 @@ class Pages(BrowserTest):
         run = self.app.get(f"/runs?project={self.app.troubles}")["items"][-1]["id"]
         self.app.finished(run)
         self.go(f"/runs/{run}")
+        causes = self.page.get_by_label("What went wrong")
+        causes.get_by_role("button", name=re.compile(r"^\d+ more causes$")).click()
+        causes.get_by_text("It hangs up before a word: the connection was cut").wait_for()
+        causes.get_by_role("button", name="only the first").click()
+        expect(causes.locator(".cause")).to_have_count(8)
         self.page.get_by_role("button", name=re.compile("Quote a stay")).last.click()
         panel.get_by_text("nothing at $.totl; did you mean $.total?").wait_for()
         self.page.get_by_role("button", name=re.compile("Ask for the forecast")).click()

@@ -420,6 +420,8 @@ test("an outcome is told worst first", () => {
   const causes = { ...run, cases: [...run.cases, entry("D", "unchecked")] };
   assert.deepEqual(report.sentences(causes, true), ["1 of 4 cases passed.", "“D” checks nothing at Read it."]);
   assert.equal(report.wrongIn(run), 2);
+  const rows = { ...run, cases: [{ ...entry("R", null), rows: { counts: { failed: 1234, blocked: 3 } } }] };
+  assert.deepEqual([report.wrongIn(rows), report.wrongIn({ ...rows, state: "running" })], [1237, 1200]);
 });
 
 test("the cases of a run that are meant, in the order that is meant", () => {

@@ -2,9 +2,13 @@ import { useInfiniteQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Cause, Failure } from "../../api";
 import { queries } from "../../api/queries";
+import { count } from "../../base/format";
 import { VerdictMark } from "../../parts/VerdictMark";
 import type { Chosen } from "./CaseRows";
 import { KnownCause, knownSentence } from "./KnownCause";
+
+/** So many are read at a glance; the others are there when they are asked for. */
+const AT_A_GLANCE = 8;
 
 interface Props {
   project: string;
@@ -16,9 +20,12 @@ interface Props {
 /** What went wrong, a sentence for each cause, however many cases and rows it was met in; each opens to these. */
 export function Causes({ project, run, causes, choose }: Props) {
   const [opened, setOpened] = useState("");
+  const [all, setAll] = useState(false);
+  const shown = all ? causes : causes.slice(0, AT_A_GLANCE);
+  const more = causes.length - AT_A_GLANCE;
   return (
     <ul className="causes" aria-label="What went wrong">
-      {causes.map((cause) => {
+      {shown.map((cause) => {
         const open = opened === cause.signature;
         return (
           <li key={cause.signature}>
@@ -45,6 +52,13 @@ export function Causes({ project, run, causes, choose }: Props) {
           </li>
         );
       })}
+      {more > 0 && (
+        <li>
+          <button type="button" className="plain-link" aria-expanded={all} onClick={() => setAll(!all)}>
+            {all ? "only the first" : count(more, "more cause")}
+          </button>
+        </li>
+      )}
     </ul>
   );
 }

@@ -5,8 +5,13 @@ import { stepName } from "./rows/steps";
 
 const MOST = 4;
 
-/** How many cases and rows went wrong so far. */
-export const wrongIn = (run: RunReport): number =>
+/** How many cases and rows went wrong so far; while it runs to two digits, so that of very many rows the causes are not asked for again at each. */
+export function wrongIn(run: RunReport): number {
+  const wrong = wrongNow(run);
+  return run.state === "finished" ? wrong : Number(wrong.toPrecision(2));
+}
+
+const wrongNow = (run: RunReport): number =>
   run.cases.reduce(
     (sum, { verdict, rows }) =>
       sum +
