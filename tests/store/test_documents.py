@@ -23,6 +23,7 @@ from saltpath.store import (
     projects,
     runs,
     sources,
+    summaries,
 )
 from saltpath.store.database import Deleted, NotFound, VersionConflict, connect, migrate, write
 
@@ -83,7 +84,7 @@ class Documents(unittest.TestCase):
 
         def said() -> Summary:
             (entry,) = runs.run_cases(self.main, run.id)
-            return cases.summary_at(self.main, entry.case_id, entry.version)
+            return summaries.summary_at(self.main, entry.case_id, entry.version)
 
         before = said()
         self.assertEqual(before.keeps, ["twice", "id"])
@@ -91,7 +92,7 @@ class Documents(unittest.TestCase):
         self.assertEqual(before.steps[1], StepName("steps", 1, 2, "readit"))
         with write(self.main):  # as versions of before are
             self.main.execute("UPDATE case_revision SET summary = ''")
-        cases.check_stored(self.main)
+        summaries.check_stored(self.main)
         self.assertEqual(said(), before)
 
     def test_the_same_look_is_the_same_case_and_the_oldest_go(self):

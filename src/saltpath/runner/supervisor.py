@@ -29,7 +29,7 @@ from msgspec import Struct, field
 from saltpath.runner.forking import Forked, fork
 from saltpath.runner.life import PROCESSES_LOCK, Heartbeat, ShutdownSignal
 from saltpath.runner.wire import release
-from saltpath.store import cases, jobs
+from saltpath.store import jobs, summaries
 from saltpath.store.database import StoreError, connect, migrate, new_id
 
 LOOK_S = 0.05
@@ -115,7 +115,7 @@ class Supervisor(Struct):
         _check_port(self.settings.host, self.settings.port)
         migrate(self.settings.folder)
         with closing(connect(self.settings.folder)) as store:
-            cases.check_stored(store)
+            summaries.check_stored(store)
             self._wait_for_orphans()
             jobs.release(store)
         self.programs.preload()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from saltpath.server.context import database
-from saltpath.store import cases, runs
+from saltpath.store import runs, summaries
 from saltpath.store.causes import Cause
 
 SENTENCES = {
@@ -36,7 +36,7 @@ OF_STATUS = "status"
 
 
 def has_rows(entry: runs.RunCase) -> bool:
-    return cases.summary_at(database(), entry.case_id, entry.version).has_rows
+    return summaries.summary_at(database(), entry.case_id, entry.version).has_rows
 
 
 def who(cause: Cause, first: runs.RunCase, alone: bool) -> str:

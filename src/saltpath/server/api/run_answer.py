@@ -13,7 +13,7 @@ from saltpath.core.values import plain
 from saltpath.server.api.views import head_view, ms, reason, run_view
 from saltpath.server.caches import LruCache, VersionCache
 from saltpath.server.context import database
-from saltpath.store import cases, evidence, projects, run_rows, runs
+from saltpath.store import evidence, projects, run_rows, runs, summaries
 from saltpath.store.run_rows import Order, RunRow
 
 _lines: LruCache[msgspec.Raw] = LruCache(20_000_000, lambda line: 2 * len(memoryview(line)))
@@ -29,7 +29,7 @@ def run_with_cases(run: runs.Run) -> dict[str, Any]:
         _summaries.of(
             entry.case,
             entry.version,
-            partial(cases.summary_at, connection, entry.case_id, entry.version),
+            partial(summaries.summary_at, connection, entry.case_id, entry.version),
         )
         for entry in entries
     ]
