@@ -25,7 +25,7 @@ _summaries: VersionCache[Summary] = VersionCache(5_000)
 def run_with_cases(run: runs.Run) -> dict[str, Any]:
     connection = database()
     entries = runs.run_cases(connection, run.id)
-    summaries = [
+    known = [
         _summaries.of(
             entry.case,
             entry.version,
@@ -33,15 +33,13 @@ def run_with_cases(run: runs.Run) -> dict[str, Any]:
         )
         for entry in entries
     ]
-    with_rows = [
-        entry.position for entry, of in zip(entries, summaries, strict=True) if of.has_rows
-    ]
+    with_rows = [entry.position for entry, of in zip(entries, known, strict=True) if of.has_rows]
     heads = evidence.heads(database("evidence"), run.id, with_rows)
     view = run_view(run)
     names = runs.names_of_shared(connection, run)
     view["cases"] = [
         _line(run, entry, of, heads.get(entry.position, "[]"), names)
-        for entry, of in zip(entries, summaries, strict=True)
+        for entry, of in zip(entries, known, strict=True)
     ]
     view["project"] = projects.project_by_id(connection, run.project).oid
     return view
