@@ -157,7 +157,9 @@ class Encoding(unittest.TestCase):
         return prepare(case.steps[0], scopes(**values))
 
     def test_addresses(self):
-        address = lambda text, **values: self.prepared(f'send: "GET {text}"', **values).address  # noqa: E731
+        def address(text: str, **values: object) -> str:
+            return self.prepared(f'send: "GET {text}"', **values).address
+
         self.assertEqual(
             address("[=h]/a/[=x]?q=[=x]", h="http://h:1/api", x="a/b ?&é"),
             "http://h:1/api/a/a%2Fb%20%3F%26%C3%A9?q=a%2Fb%20%3F%26%C3%A9",

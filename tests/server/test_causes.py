@@ -88,6 +88,11 @@ class Causes(unittest.TestCase):
         self.assertEqual(self.app.ask("DELETE", path)[0], 200)
         self.assertEqual(self.app.ask("DELETE", path)[0], 404)
         self.assertIsNone(self.causes()[0]["known"])
+        back = path.replace("?", "/back?")
+        self.assertEqual(self.app.ask("POST", back)[0], 200)
+        self.assertEqual(self.app.ask("POST", back)[0], 404)
+        self.assertEqual(self.causes()[0]["known"]["note"], "QUAY-10", "as it was")
+        self.assertEqual(self.app.ask("DELETE", path)[0], 200)
 
     def test_what_is_said_of_a_known_cause_is_looked_at(self) -> None:
         signature = self.causes()[1]["signature"]
@@ -144,6 +149,11 @@ class Causes(unittest.TestCase):
         right = self.app.run(**asked, values={"wanted": "200"})
         (no_more,) = self.app.get(f"/runs/{right['id']}/known")["items"]
         self.assertEqual(no_more["signature"], cause["signature"])
+        live = self.app.run(cases=[case["id"]], environment="Live", values={"wanted": "404"})
+        self.assertEqual(live["verdict"], "passed")
+        self.assertEqual(
+            self.app.get(f"/runs/{live['id']}/known")["items"], [], "it was met elsewhere"
+        )
         other = self.app.run(
             cases=[self.app.cases()["A visiting vessel is given a berth"]], environment="Rehearsal"
         )

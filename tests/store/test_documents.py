@@ -92,8 +92,11 @@ class Documents(unittest.TestCase):
         self.assertEqual(before.steps[1], StepName("steps", 1, 2, "readit"))
         with write(self.main):  # as versions of before are
             self.main.execute("UPDATE case_revision SET summary = ''")
-        summaries.check_stored(self.main)
+        with unittest.mock.patch.object(summaries, "PIECE", 1):
+            summaries.check_stored(self.main)
         self.assertEqual(said(), before)
+        left = self.main.execute("SELECT COUNT(*) FROM case_revision WHERE summary = ''")
+        self.assertEqual(left.fetchone()[0], 0, "the newest, too")
 
     def test_the_same_look_is_the_same_case_and_the_oldest_go(self):
         def look(number: int) -> cases.StoredCase:

@@ -26,6 +26,7 @@ from saltpath.store import (
     database,
     environments,
     evidence,
+    identity,
     jobs,
     last_verdicts,
     people,
@@ -248,7 +249,7 @@ class Store(unittest.TestCase):
 
     def test_copied_step_keys_are_made_new(self):
         step = {**DOCUMENT["steps"][0], "key": "abcdef"}
-        keys = [s["key"] for s in cases.with_keys({**DOCUMENT, "steps": [step, step]})["steps"]]
+        keys = [s["key"] for s in identity.with_keys({**DOCUMENT, "steps": [step, step]})["steps"]]
         self.assertEqual((keys[0], len(set(keys))), ("abcdef", 2))
 
     def test_the_key_is_changed(self):

@@ -64,11 +64,15 @@ class Circles(unittest.TestCase):
     def test_what_the_editor_computes_knows_no_react(self):
         for name, path in self.files.items():
             if name.split("/")[0] in PURE:
-                self.assertNotRegex(path.read_text(encoding="utf-8"), r"from \"(react|antd|@tanstack)", name)
+                self.assertNotRegex(
+                    path.read_text(encoding="utf-8"), r"from \"(react|antd|@tanstack)", name
+                )
 
     def test_what_is_asked_for_and_what_makes_it_stale_stand_in_one_place(self):
         """`api/queries.ts` and `api/stale.ts`: everywhere else they are named."""
-        asked = re.findall(r"queryKey: \[\"|about\(\"", self.files["api/queries.ts"].read_text("utf-8"))
+        asked = re.findall(
+            r"queryKey: \[\"|about\(\"", self.files["api/queries.ts"].read_text("utf-8")
+        )
         self.assertGreater(len(asked), 40)
         for name, file in self.files.items():
             if not name.startswith("api/"):

@@ -11,7 +11,10 @@ HERE = Path(__file__).resolve().parent
 class Merging(unittest.TestCase):
     def test_nothing_of_either_is_lost(self):
         done = subprocess.run(
-            ["node", HERE / "merging.mjs", HERE.parents[1] / "web", "5000"], capture_output=True, text=True, timeout=60
+            ["node", HERE / "merging.mjs", HERE.parents[1] / "web", "5000"],
+            capture_output=True,
+            text=True,
+            timeout=60,
         )
         self.assertEqual(done.returncode, 0, done.stderr[:6000])
         found = re.search(r"5000 rounds, (\d+) with a clash", done.stdout)

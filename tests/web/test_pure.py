@@ -9,8 +9,8 @@ import subprocess
 import unittest
 from pathlib import Path
 
-from saltpath.core.cases.case import MultipartPart
 from saltpath.core.assist.outline import in_a_line, part_in_a_line
+from saltpath.core.cases.case import MultipartPart
 from saltpath.core.references.templates import RESERVED, Template, is_name
 
 HERE = Path(__file__).resolve().parent
@@ -38,16 +38,34 @@ class Pure(unittest.TestCase):
         the same."""
         chance = random.Random(1809)
         letters = "aZ09 .-_~:/?#[]@%&=+;,\\^`{}|<>\"'!$()*éÉß漢İıǅ²Ⅷ\u0301\u202e😀\t\n\x7f"
-        fields = [*RESERVED, *(word.upper() for word in RESERVED), "", "id", "x" * 300, "__proto__", "constructor", "2nd mate"]
-        fields += ["".join(chance.choice(letters) for _ in range(chance.randint(1, 9))) for _ in range(2000)]
+        fields = [
+            *RESERVED,
+            *(word.upper() for word in RESERVED),
+            "",
+            "id",
+            "x" * 300,
+            "__proto__",
+            "constructor",
+            "2nd mate",
+        ]
+        fields += [
+            "".join(chance.choice(letters) for _ in range(chance.randint(1, 9)))
+            for _ in range(2000)
+        ]
         done = subprocess.run(
-            ["node", HERE / "names.mjs"], input=json.dumps(fields), capture_output=True, text=True, timeout=120,
+            ["node", HERE / "names.mjs"],
+            input=json.dumps(fields),
+            capture_output=True,
+            text=True,
+            timeout=120,
             env={**os.environ, "WEB": str(HERE.parents[1] / "web")},
         )
         self.assertEqual(done.returncode, 0, done.stderr[-2000:])
         found = json.loads(done.stdout)
         self.assertEqual(set(found["reserved"]), RESERVED)
-        self.assertEqual([pair for pair in zip(fields, found["names"], strict=True) if not is_name(pair[1])], [])
+        self.assertEqual(
+            [pair for pair in zip(fields, found["names"], strict=True) if not is_name(pair[1])], []
+        )
         self.assertEqual(len(set(found["names"])), len(fields))
         self.assertEqual(found["names"][fields.index("count")], "vesselCount")
 
@@ -55,24 +73,76 @@ class Pure(unittest.TestCase):
         """Values of forms at random: a line each, read back as they were; Python and the page write
         them alike."""
         chance = random.Random(1820)
-        pieces = [" ", "\n", "\r\n", '"', "\\", "=", "&", "ä", "[=v]", "\t", "x", "n", "\u2028", "\u3000", "\ufeff", "\x85", "\x1f", ": ", "'", "#"]
-        values = ["", '"exact words"', '"a\\nb"', " a", "a ", "two\nlines", *("".join(chance.choice(pieces) for _ in range(chance.randint(0, 6))) for _ in range(3000))]
-        lines = [[value, f"name = {in_a_line(value)}", part_in_a_line(part_of(value))] for value in values]
-        self.assertEqual([in_a_line(value) for value in values[:3]], values[:2] + ['"\\"a\\\\nb\\""'])
+        pieces = [
+            " ",
+            "\n",
+            "\r\n",
+            '"',
+            "\\",
+            "=",
+            "&",
+            "ä",
+            "[=v]",
+            "\t",
+            "x",
+            "n",
+            "\u2028",
+            "\u3000",
+            "\ufeff",
+            "\x85",
+            "\x1f",
+            ": ",
+            "'",
+            "#",
+        ]
+        values = [
+            "",
+            '"exact words"',
+            '"a\\nb"',
+            " a",
+            "a ",
+            "two\nlines",
+            *(
+                "".join(chance.choice(pieces) for _ in range(chance.randint(0, 6)))
+                for _ in range(3000)
+            ),
+        ]
+        lines = [
+            [value, f"name = {in_a_line(value)}", part_in_a_line(part_of(value))]
+            for value in values
+        ]
+        self.assertEqual(
+            [in_a_line(value) for value in values[:3]], values[:2] + ['"\\"a\\\\nb\\""']
+        )
         done = subprocess.run(
-            ["node", HERE / "lines.mjs"], input=json.dumps(lines), capture_output=True, text=True, timeout=120,
+            ["node", HERE / "lines.mjs"],
+            input=json.dumps(lines),
+            capture_output=True,
+            text=True,
+            timeout=120,
             env={**os.environ, "WEB": str(HERE.parents[1] / "web")},
         )
         self.assertEqual(done.returncode, 0, done.stderr[-2000:])
-        for (value, line, part), (read, written, parts) in zip(lines, json.loads(done.stdout), strict=True):
+        for (value, line, part), (read, written, parts) in zip(
+            lines, json.loads(done.stdout), strict=True
+        ):
             self.assertNotRegex(line, "[\\r\\n]")
             self.assertEqual((read, f"name = {written}"), ([["name", value]], line))
             self.assertEqual(parts, [{"name": "name", "text": value}], part)
 
     def each(self, name: str, wanted: int) -> None:
         done = subprocess.run(
-            ["node", "--harmony-json-parse-with-source", "--test", "--test-reporter=tap", HERE / name],
-            capture_output=True, text=True, timeout=120, env={**os.environ, "WEB": str(HERE.parents[1] / "web")},
+            [
+                "node",
+                "--harmony-json-parse-with-source",
+                "--test",
+                "--test-reporter=tap",
+                HERE / name,
+            ],
+            capture_output=True,
+            text=True,
+            timeout=120,
+            env={**os.environ, "WEB": str(HERE.parents[1] / "web")},
         )
         self.assertEqual(done.returncode, 0, done.stdout[-6000:] + done.stderr[-2000:])
         found = re.search(r"^# pass (\d+)$", done.stdout, re.MULTILINE)

@@ -53,9 +53,7 @@ class Styles(unittest.TestCase):
         self.assertEqual({name: files for name, files in places.items() if len(files) > 1}, {})
 
     def test_a_sheet_lies_with_those_that_draw_with_it(self):
-        places = {
-            name: next(iter(files)).rpartition("/")[0] for name, files in defined().items()
-        }
+        places = {name: next(iter(files)).rpartition("/")[0] for name, files in defined().items()}
         uses = [
             (file.relative_to(SOURCE).as_posix(), name, places[name] + "/")
             for file in SOURCE.rglob("*.tsx")

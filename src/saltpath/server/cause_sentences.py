@@ -1,10 +1,15 @@
-"""What a cause of failures says, and whom it happened to."""
+"""The causes of a run's failures: what each says, and whom it happened to."""
 
 from __future__ import annotations
 
+from saltpath.server.caches import VersionCache
+from saltpath.server.compiled import summary_of
 from saltpath.server.context import database
-from saltpath.store import runs, summaries
+from saltpath.store import causes, runs
 from saltpath.store.causes import Cause
+
+_ended: VersionCache[tuple[Cause, ...]] = VersionCache(200)
+"""The causes of runs that have ended."""
 
 SENTENCES = {
     "answered": "{step} answered {status}",
@@ -35,8 +40,14 @@ INSIDE = "{step} in {shared}"
 OF_STATUS = "status"
 
 
-def has_rows(entry: runs.RunCase) -> bool:
-    return summaries.summary_at(database(), entry.case_id, entry.version).has_rows
+def causes_of(run: runs.Run) -> tuple[Cause, ...]:
+    """What the failures of a run are cases of. Of one that has ended it is counted once: of very
+    many rows that takes as long as a page may."""
+
+    def counted() -> tuple[Cause, ...]:
+        return tuple(causes.causes(database("evidence"), run.id))
+
+    return _ended.of(run.oid, run.state, counted) if run.state == "finished" else counted()
 
 
 def who(cause: Cause, first: runs.RunCase, alone: bool) -> str:
@@ -48,7 +59,7 @@ def who(cause: Cause, first: runs.RunCase, alone: bool) -> str:
     elif cause.failures > 1:
         kind = "again and again"
     else:
-        kind = "row" if has_rows(first) and cause.row else "one"
+        kind = "row" if cause.row and summary_of(first).has_rows else "one"
     return (ALONE if alone else WHO)[kind].format(
         case=first.name,
         row=cause.row,

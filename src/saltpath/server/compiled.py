@@ -5,6 +5,7 @@ the last ones are remembered: hand in nothing that is not."""
 from __future__ import annotations
 
 from saltpath.core.cases.case import Case, Environment, Project, Suite
+from saltpath.core.cases.summary import Summary
 from saltpath.core.format.readable import (
     Broken,
     readable_case,
@@ -14,12 +15,16 @@ from saltpath.core.format.readable import (
 )
 from saltpath.core.format.reader import case_from_data
 from saltpath.server.caches import VersionCache
+from saltpath.server.context import database
+from saltpath.store import summaries
 from saltpath.store.cases import StoredCase
 from saltpath.store.documents import Document
+from saltpath.store.runs import RunCase
 
 _known: VersionCache[Case] = VersionCache(64)
 _projects: VersionCache[Project] = VersionCache(16)
 _suites: VersionCache[Suite] = VersionCache(2_000)
+_summaries: VersionCache[Summary] = VersionCache(5_000)
 _environments: VersionCache[Environment] = VersionCache(200)
 
 
@@ -49,6 +54,15 @@ def suite_of(document: Document) -> Suite:
 def environment_of(document: Document) -> Environment:
     return _environments.of(
         document.oid, document.version, lambda: readable_environment(document.document)[0]
+    )
+
+
+def summary_of(entry: RunCase) -> Summary:
+    """What a run's case is, at the version that was run."""
+    return _summaries.of(
+        entry.case,
+        entry.version,
+        lambda: summaries.summary_at(database(), entry.case_id, entry.version),
     )
 
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from saltpath.core.cases.case import PARTS, Case
+from saltpath.core.cases.case import Case
 from saltpath.core.cases.summary import summary_of, write_summary
 from saltpath.core.format.folder import SHARED_ENDING
 from saltpath.core.format.readable import readable_case, stub_of_case
@@ -25,6 +25,7 @@ from saltpath.store.database import (
     write,
 )
 from saltpath.store.events import add_event
+from saltpath.store.identity import with_keys
 
 FOLD_US = 600_000_000
 
@@ -85,37 +86,6 @@ def _case(row: sqlite3.Row) -> StoredCase:
 def name_of(document: dict[str, Any]) -> str:
     """What a case, or shared steps, are called."""
     return str(document["shared" if "shared" in document else "case"])
-
-
-def with_keys(document: dict[str, Any]) -> dict[str, Any]:
-    """The document with a key for the case and for every step that has none, or shares one."""
-    document = dict(document)
-    if not document.get("key"):
-        document["key"] = new_key(10)
-    seen: set[str] = set()
-    for part in PARTS:
-        if not isinstance(document.get(part), list):
-            continue
-        document[part] = [_with_key(step, seen) for step in document[part]]
-    return document
-
-
-def _with_key(step: Any, seen: set[str]) -> Any:
-    """The step with a key of its own, and those inside it with theirs."""
-    if not isinstance(step, dict):
-        return step
-    key = step.get("key")
-    if not isinstance(key, str) or key in seen:
-        kind = next(iter(step))
-        step = {
-            kind: step[kind],
-            "key": new_key(6),
-            **{k: v for k, v in step.items() if k not in (kind, "key")},
-        }
-    seen.add(step["key"])
-    if isinstance(step.get("steps"), list):
-        step = {**step, "steps": [_with_key(inner, seen) for inner in step["steps"]]}
-    return step
 
 
 def add_case(

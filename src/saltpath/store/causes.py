@@ -130,6 +130,12 @@ def failures(
     return [PlacedFailure(Place(*row[:5]), row["said"]) for row in rows]
 
 
+def signatures(connection: sqlite3.Connection, run: int) -> set[str]:
+    """Of all causes that a run has met."""
+    rows = connection.execute("SELECT signature FROM cause WHERE run = ?", (run,))
+    return {row["signature"] for row in rows}
+
+
 def positions(connection: sqlite3.Connection, run: int, signature: str) -> list[int]:
     """Those of the cases in which a cause was met."""
     rows = connection.execute(

@@ -22,13 +22,14 @@ class Said(Struct, frozen=True):
 
 class Known(Struct, frozen=True):
     """One known cause. `sentence`: what it said when it was marked; `cases`: the ids of the cases
-    that it was met in then; `actor`: who marked it."""
+    that it was met in then, against this environment; `actor`: who marked it."""
 
     signature: str
     verdict: str
     sentence: str
     said: Said
     cases: frozenset[int]
+    environment: str
     actor: str
     at: int
 
@@ -37,7 +38,7 @@ def known(connection: sqlite3.Connection, project: int) -> dict[str, Known]:
     """Those of a project, by signature, in the order in which they were marked."""
     rows = connection.execute(
         "SELECT k.*, p.name FROM known k JOIN person p ON p.id = k.actor WHERE k.project = ? "
-        "ORDER BY k.id",
+        "AND NOT k.gone ORDER BY k.id",
         (project,),
     )
     return {
@@ -47,6 +48,7 @@ def known(connection: sqlite3.Connection, project: int) -> dict[str, Known]:
             row["sentence"],
             Said(row["owner"], row["note"], row["until"]),
             frozenset(plain.read_json(row["cases"])),
+            row["environment"],
             row["name"],
             row["at"],
         )
@@ -55,15 +57,10 @@ def known(connection: sqlite3.Connection, project: int) -> dict[str, Known]:
 
 
 def put(
-    connection: sqlite3.Connection,
-    project: int,
-    actor: int,
-    cause: Known,
-    seen: Said | None,
+    connection: sqlite3.Connection, project: int, actor: int, cause: Known, seen: Said | None
 ) -> None:
     """From now on the cause is known as it says. Raises Conflict where something else is said of it
     than was `seen` (None: nothing)."""
-    at = now_us()
     with write(connection):
         held = known(connection, project).get(cause.signature)
         if (held.said if held is not None else None) != seen:
@@ -72,8 +69,12 @@ def put(
                 "change that"
             )
         connection.execute(
-            "INSERT OR REPLACE INTO known (project, signature, verdict, sentence, owner, note, "
-            "until, cases, actor, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            "INSERT INTO known (project, signature, verdict, sentence, owner, note, until, cases, "
+            "environment, actor, at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"
+            " ON CONFLICT (project, signature) DO UPDATE SET verdict = excluded.verdict,"
+            " sentence = excluded.sentence, owner = excluded.owner, note = excluded.note,"
+            " until = excluded.until, cases = excluded.cases, environment = excluded.environment,"
+            " actor = excluded.actor, at = excluded.at, gone = 0",
             (
                 project,
                 cause.signature,
@@ -83,19 +84,26 @@ def put(
                 cause.said.note,
                 cause.said.until,
                 plain.write_json(sorted(cause.cases)).decode(),
+                cause.environment,
                 actor,
-                at,
+                cause.at,
             ),
         )
-        add_event(connection, project, None, at, "known changed", {"signature": cause.signature})
+        _tell(connection, project, cause.signature)
 
 
-def remove(connection: sqlite3.Connection, project: int, signature: str) -> None:
-    """It is known no more. Raises NotFound."""
+def turn(connection: sqlite3.Connection, project: int, signature: str, gone: bool) -> None:
+    """It is known no more (`gone`), or that is undone and it is as it was. Raises NotFound for what
+    is not known, or was not."""
     with write(connection):
-        gone = connection.execute(
-            "DELETE FROM known WHERE project = ? AND signature = ?", (project, signature)
+        turned = connection.execute(
+            "UPDATE known SET gone = ? WHERE project = ? AND signature = ? AND gone <> ?",
+            (gone, project, signature, gone),
         ).rowcount
-        if not gone:
-            raise NotFound("this cause is not known")
-        add_event(connection, project, None, now_us(), "known changed", {"signature": signature})
+        if not turned:
+            raise NotFound("this cause is not known" if gone else "this cause is known already")
+        _tell(connection, project, signature)
+
+
+def _tell(connection: sqlite3.Connection, project: int, signature: str) -> None:
+    add_event(connection, project, None, now_us(), "known changed", {"signature": signature})

@@ -9,6 +9,9 @@ from saltpath.core.format.readable import readable_case
 from saltpath.core.values import plain
 from saltpath.store.database import NotFound, write
 
+PIECE = 200
+"""Versions that are looked at in one transaction."""
+
 
 def summary_at(connection: sqlite3.Connection, id: int, version: int) -> Summary:
     """What a case is at the version that a run used, as `case_at` finds it. Raises NotFound."""
@@ -25,11 +28,21 @@ def summary_at(connection: sqlite3.Connection, id: int, version: int) -> Summary
 def check_stored(connection: sqlite3.Connection) -> None:
     """Look once whether what older versions of Salt Path have stored can be read, and note what
     reports say of it, so that it need not be looked at whenever it is asked for."""
+    place: tuple[int, int] | None = (0, 0)
+    while place is not None:
+        place = _check_piece(connection, place)
+
+
+def _check_piece(connection: sqlite3.Connection, after: tuple[int, int]) -> tuple[int, int] | None:
+    """Some of what was not looked at yet, from behind a version (case, version); the last of them,
+    or None if there was none."""
     rows = connection.execute(
         "SELECT c.id, r.version, r.document, c.name, c.key FROM test_case c JOIN case_revision r "
         "ON r.test_case = c.id"
-        " WHERE (r.version = c.version AND NOT r.checked)"
-        " OR (r.summary = '' AND (r.used OR r.version = c.version))"
+        " WHERE (c.id, r.version) > (?, ?) AND ((r.version = c.version AND NOT r.checked)"
+        " OR (r.summary = '' AND (r.used OR r.version = c.version)))"
+        " ORDER BY c.id, r.version LIMIT ?",
+        (*after, PIECE),
     ).fetchall()
     noted = []
     for row in rows:
@@ -40,3 +53,4 @@ def check_stored(connection: sqlite3.Connection) -> None:
             "UPDATE case_revision SET checked = ?, summary = ? WHERE test_case = ? AND version = ?",
             noted,
         )
+    return (rows[-1]["id"], rows[-1]["version"]) if rows else None

@@ -1455,6 +1455,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/known/{signature}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** It is known as it was */
+        post: operations["knowAgain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/known": {
         parameters: {
             query?: never;
@@ -6687,6 +6704,41 @@ export interface operations {
         };
     };
     unmarkKnown: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path: {
+                /** @description the cause's */
+                signature: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    knowAgain: {
         parameters: {
             query: {
                 /** @description the project's identity */

@@ -11,6 +11,7 @@ import re
 from collections.abc import Iterable
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from saltpath.core.cases.case import Case, Step
 from saltpath.core.checks.outcome import Outcome
@@ -42,28 +43,28 @@ _HOLDERS = ("inside", "inside-item")
 _WANTING = "no-value"
 
 
-class Failure(Struct, frozen=True, array_like=True):
+class Failure(Struct, frozen=True, omit_defaults=True):
     """A step, row or case that failed or was blocked."""
 
-    signature: str
-    """16 hexadecimal digits."""
     verdict: Verdict
-    step: str
+    step: str = ""
     """What the step is called; empty of a row or a case that never came to one."""
-    shared: str
+    shared: str = ""
     """What the shared steps are called that it stands in, else empty."""
-    checks: tuple[str, ...]
+    checks: tuple[str, ...] = ()
     """The check as it is written, after the groups that it stands in."""
-    code: str
-    """Of the reason (see values/why.py); empty where there is none."""
-    place: str
-    """Where in the answer, without indexes."""
-    status: int
-    """Of the answer, if that is an error's; else 0."""
-    of: str
+    of: str = ""
     """The subject of the check, as it writes it."""
-    said: str
+    place: str = ""
+    """Where in the answer, without indexes."""
+    status: int = 0
+    """Of the answer, if that is an error's; else 0."""
+    code: str = ""
+    """Of the reason (see values/why.py); empty where there is none."""
+    said: str = ""
     """What it was this time, with values."""
+    signature: str = ""
+    """16 hexadecimal digits."""
 
 
 def failure_of(event: StepFinished, case: Case) -> Failure | None:
@@ -74,27 +75,24 @@ def failure_of(event: StepFinished, case: Case) -> Failure | None:
     step, holder = _located(case, event.part, event.step, event.inner)
     path = tuple(_to_blame(event.outcomes, event.verdict))
     outcome = path[-1] if path else None
-    reason = event.why if outcome is None else outcome.why
-    return _failure(
-        event.verdict,
-        holder.key,
-        step.key,
-        step.name,
-        "" if holder is case else holder.name,
-        tuple(item.check for item in path),
-        reason,
-        _INDEX.sub("[*]", outcome.where[0]) if outcome is not None and outcome.where else "",
-        event.status if event.status >= ERROR else 0,
-        event.why or reason,
-        outcome.of if outcome is not None else "",
+    failure = Failure(
+        verdict=event.verdict,
+        step=step.name,
+        shared="" if holder is case else holder.name,
+        checks=tuple(item.check for item in path),
+        of=outcome.of if outcome is not None else "",
+        place=_INDEX.sub("[*]", outcome.where[0]) if outcome is not None and outcome.where else "",
+        status=event.status if event.status >= ERROR else 0,
     )
+    reason = event.why if outcome is None else outcome.why
+    return _signed(failure, (holder.key, step.key), reason, event.why or reason)
 
 
 def failure_without_step(event: RowFinished | CaseFinished, case: Case) -> Failure | None:
     """The same of a row, or a case, that went wrong before any step of it did."""
     if event.verdict not in _BAD or event.why is None:
         return None
-    return _failure(event.verdict, case.key, "", "", "", (), event.why, "", 0, event.why, "")
+    return _signed(Failure(event.verdict), (case.key, ""), event.why, event.why)
 
 
 def follows(failure: Failure) -> bool:
@@ -102,31 +100,37 @@ def follows(failure: Failure) -> bool:
     return failure.code == _WANTING
 
 
-def _failure(
-    verdict: Verdict,
-    holder: str,
-    key: str,
-    name: str,
-    shared: str,
-    checks: tuple[str, ...],
-    reason: Why | None,
-    place: str,
-    status: int,
-    told: Why | None,
-    of: str,
+def _signed(
+    failure: Failure, where: tuple[str, str], reason: Why | None, told: Why | None
 ) -> Failure:
+    """The failure with its signature and what it says. `where`: the keys of the document and the
+    step to blame; `reason`: of the check, where there is one; `told`: the step's."""
     code = reason.code if reason is not None else ""
+    params = reason.params if reason is not None else {}
     apart = _OF_HOST.get(code)
     if apart is not None:
-        holder = key = name = shared = ""
-    params = reason.params if reason is not None else {}
-    named = [params[one] for one in apart or _NAMED if one in params]
-    same = plain.write_json([holder, key, checks, code, named, place, status])
-    signature = hashlib.blake2b(same, digest_size=8).hexdigest()
-    said = cut(told.sentence if told is not None else "", LONGEST_SAID)
-    texts = plain.with_whole_texts([name, shared, list(checks), place, of, said])
-    name, shared, checks, place, of, said = texts
-    return Failure(signature, verdict, name, shared, tuple(checks), code, place, status, of, said)
+        where, failure = ("", ""), replace(failure, step="", shared="")
+    same = [
+        *where,
+        failure.checks,
+        code,
+        [params[one] for one in apart or _NAMED if one in params],
+        failure.place,
+        failure.status,
+    ]
+    signature = hashlib.blake2b(plain.write_json(same), digest_size=8).hexdigest()
+    said = cut(told.sentence, LONGEST_SAID) if told is not None else ""
+    shown = {
+        name: plain.whole_text(getattr(failure, name)) for name in ("step", "shared", "place", "of")
+    }
+    return replace(
+        failure,
+        **shown,
+        checks=tuple(map(plain.whole_text, failure.checks)),
+        code=code,
+        said=plain.whole_text(said),
+        signature=signature,
+    )
 
 
 def _to_blame(outcomes: Iterable[Outcome], verdict: Verdict) -> Iterable[Outcome]:

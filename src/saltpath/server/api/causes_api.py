@@ -8,7 +8,8 @@ from flask import Blueprint, Response
 
 from saltpath.server.api.known_api import is_known, said_view, today
 from saltpath.server.asked import run_asked
-from saltpath.server.cause_sentences import has_rows, sentence, who
+from saltpath.server.cause_sentences import causes_of, sentence, who
+from saltpath.server.compiled import summary_of
 from saltpath.server.context import database, limit, whole
 from saltpath.server.declared import ID, LIMIT, declared, page, parameter
 from saltpath.server.problems import json_answer
@@ -25,16 +26,16 @@ def list_causes(id: str) -> Response:
     one cause. Failures before what was blocked, those of most cases first; those that are known
     last."""
     run = run_asked(id)
-    found = causes.causes(database("evidence"), run.id)
+    found = causes_of(run)
     entries = {entry.position: entry for entry in runs.run_cases(database(), run.id)}
     held, day = known.known(database(), run.project), today(run.project)
-    found.sort(key=lambda cause: is_known(held.get(cause.signature), day))
+    news_first = sorted(found, key=lambda cause: is_known(held.get(cause.signature), day))
     items = [
         {
             **_view(cause, entries[cause.first], len(entries) == 1),
             "known": said_view(held[cause.signature], day) if cause.signature in held else None,
         }
-        for cause in found
+        for cause in news_first
     ]
     return json_answer({"items": items, "next": None})
 
@@ -59,7 +60,7 @@ def list_failures(id: str, signature: str) -> Response:
         {
             "position": failure.place.position,
             "case": entries[failure.place.position].name,
-            "hasRows": has_rows(entries[failure.place.position]),
+            "hasRows": summary_of(entries[failure.place.position]).has_rows,
             "row": failure.place.row,
             "part": failure.place.part,
             "index": failure.place.step,

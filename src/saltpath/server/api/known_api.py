@@ -13,18 +13,19 @@ from saltpath.core.values.moments import zone_of
 from saltpath.server.api.views import moment
 from saltpath.server.asked import project_asked, run_asked
 from saltpath.server.bodies import KnownCause, SaidOfCause
-from saltpath.server.cause_sentences import sentence
+from saltpath.server.cause_sentences import causes_of, sentence
 from saltpath.server.compiled import project_of
 from saltpath.server.context import actor, database
 from saltpath.server.declared import ID, PROJECT, declared, of, page, parameter
 from saltpath.server.problems import Refused, json_answer
-from saltpath.store import causes, known, projects, runs
+from saltpath.store import cases, causes, known, projects, runs
 from saltpath.store.database import NotFound, now_us
 from saltpath.store.known import Known
 
 known_api = Blueprint("known", __name__)
 LONGEST = timedelta(days=366)
 """Nothing is known for longer: what nobody looks at again is no plan."""
+_CARRIED_OUT = ("passed", "failed", "unchecked")
 SIGNATURE = parameter("signature", "the cause's", True, "path")
 
 
@@ -52,10 +53,7 @@ def mark_known(data: KnownCause, signature: str) -> Response:
     """Mark it as known, or say something else of it. 409 where something else is said of it by now
     than was seen."""
     project, run = project_asked(), run_asked(data.run)
-    cause = next(
-        (one for one in causes.causes(database("evidence"), run.id) if one.signature == signature),
-        None,
-    )
+    cause = next((one for one in causes_of(run) if one.signature == signature), None)
     if cause is None or run.project != project.id:
         raise NotFound("the run has not met this cause")
     day = today(project.id)
@@ -71,6 +69,7 @@ def mark_known(data: KnownCause, signature: str) -> Response:
         sentence(cause),
         said,
         frozenset(entries[position].case_id for position in met),
+        run.environment,
         actor().name,
         now_us(),
     )
@@ -81,28 +80,40 @@ def mark_known(data: KnownCause, signature: str) -> Response:
 @known_api.delete("/known/<signature>")
 @declared("unmarkKnown", "A cause is known no more", of("Gone"), SIGNATURE, PROJECT, may="edit")
 def unmark_known(signature: str) -> Response:
-    """Its next failure is news."""
-    known.remove(database(), project_asked().id, signature)
+    """Its next failure is news. `back` undoes it."""
+    known.turn(database(), project_asked().id, signature, gone=True)
     return json_answer({"gone": True})
+
+
+@known_api.post("/known/<signature>/back")
+@declared("knowAgain", "It is known as it was", of("Gone"), SIGNATURE, PROJECT, may="edit")
+def know_again(signature: str) -> Response:
+    """Undo that a cause is known no more."""
+    known.turn(database(), project_asked().id, signature, gone=False)
+    return json_answer({"gone": False})
 
 
 @known_api.get("/runs/<id>/known")
 @declared("listNotMet", "Known causes that a run no longer met", page("Known"), ID)
 def list_not_met(id: str) -> Response:
-    """Those that cases of the run had met when they were marked, and that none of the run met,
-    though they came to their end."""
+    """Those that were met against the same environment when they were marked, and that the run did
+    not meet, though all their cases that there still are were carried out in it."""
     run = run_asked(id)
-    day = today(run.project)
+    held = known.known(database(), run.project)
+    if not held:
+        return json_answer({"items": [], "next": None})
     ended = {
         entry.case_id
         for entry in runs.run_cases(database(), run.id)
-        if entry.state == "finished" and entry.verdict != "skipped"
+        if entry.verdict in _CARRIED_OUT
     }
-    met = {cause.signature for cause in causes.causes(database("evidence"), run.id)}
+    there = {head.id for head in cases.heads(database(), run.project)}
+    met, day = causes.signatures(database("evidence"), run.id), today(run.project)
     items = [
         _view(one, day)
-        for one in known.known(database(), run.project).values()
-        if one.cases and one.cases <= ended and one.signature not in met
+        for one in held.values()
+        if one.signature not in met and one.environment == run.environment
+        if one.cases & there and one.cases & there <= ended
     ]
     return json_answer({"items": items, "next": None})
 

@@ -11,28 +11,20 @@ import msgspec
 from saltpath.core.cases.summary import Summary
 from saltpath.core.values import plain
 from saltpath.server.api.views import head_view, ms, reason, run_view
-from saltpath.server.caches import LruCache, VersionCache
+from saltpath.server.caches import LruCache
+from saltpath.server.compiled import summary_of
 from saltpath.server.context import database
-from saltpath.store import evidence, projects, run_rows, runs, summaries
+from saltpath.store import evidence, projects, run_rows, runs
 from saltpath.store.run_rows import Order, RunRow
 
 _lines: LruCache[msgspec.Raw] = LruCache(20_000_000, lambda line: 2 * len(memoryview(line)))
 """The cases of runs as they are written out."""
-_summaries: VersionCache[Summary] = VersionCache(5_000)
-"""What the cases of runs are, by their versions."""
 
 
 def run_with_cases(run: runs.Run) -> dict[str, Any]:
     connection = database()
     entries = runs.run_cases(connection, run.id)
-    known = [
-        _summaries.of(
-            entry.case,
-            entry.version,
-            partial(summaries.summary_at, connection, entry.case_id, entry.version),
-        )
-        for entry in entries
-    ]
+    known = [summary_of(entry) for entry in entries]
     with_rows = [entry.position for entry, of in zip(entries, known, strict=True) if of.has_rows]
     heads = evidence.heads(database("evidence"), run.id, with_rows)
     view = run_view(run)
