@@ -8,10 +8,12 @@ from typing import Any
 from saltpath.core.cases.case import NamedValues, Project
 from saltpath.core.format.reader import read_case
 from saltpath.core.running.compiled import CompiledPlan, compiled
+from saltpath.core.values import plain
 from saltpath.demo.harbour.server import Harbour
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
-from saltpath.formats.results import CaseResult, Results
+from saltpath.formats.reports import json_report
+from saltpath.formats.reports.results import CaseResult, Results
 from tests.supplies import Given
 
 _running: list[Harbour] = []
@@ -39,6 +41,8 @@ def run_text(
     seed: int = 7,
     own_port: int = 0,
     faults: bool = False,
+    wait_us: int = 0,
+    stop_after: int = 0,
     **values: Any,
 ) -> Results:
     """Run cases against the harbour, and collect what happened. A fault of ours is none of the ways
@@ -53,6 +57,8 @@ def run_text(
         seed=seed,
         secrets=secrets or {},
         jobs=jobs,
+        wait_us=wait_us,
+        stop_after=stop_after,
         started_us=start,
     )
     supplies = Given(read_file, own_port=own_port)
@@ -67,6 +73,11 @@ def run_text(
     for step in [] if faults else (step for of in results.cases for step in of.steps):
         assert step.why is None or step.why.code != "fault", step.why.sentence
     return results
+
+
+def plain_report(results: Results) -> dict[str, Any]:
+    """The JSON report of what was collected, read again."""
+    return plain.read_json(b"".join(json_report.write(results.report())))
 
 
 def case(steps: str, more: str = "") -> str:

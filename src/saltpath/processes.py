@@ -1,6 +1,6 @@
-"""The entry of each process: `writer|runner|web|keeper FOLDER [HOST PORT NAME... | NAME DESCRIPTOR
-OWN_PORT]`, forked by the supervisor, and of those that look through a file of rows for the web
-server. By hand: `python -m saltpath.processes KIND FOLDER ...`."""
+"""The entry of each process: `writer|runner|web|keeper|courier FOLDER [HOST PORT NAME... | NAME
+DESCRIPTOR OWN_PORT | OWN_PORT]`, forked by the supervisor, and of those that look through a file of
+rows for the web server. By hand: `python -m saltpath.processes KIND FOLDER ...`."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from saltpath.runner import life
 
 def preload() -> None:
     """Import what the forked ones need; numpy is not among it, which starts threads."""
-    from saltpath.runner import keeper, worker, writer  # noqa: F401
+    from saltpath.runner import courier, keeper, worker, writer  # noqa: F401
     from saltpath.server import web  # noqa: F401
 
 
@@ -34,6 +34,10 @@ def main(arguments: list[str]) -> None:
         from saltpath.runner import keeper
 
         keeper.main(folder)
+    elif kind == "courier":
+        from saltpath.runner import courier
+
+        courier.main(folder, int(arguments[2]))
     elif kind == "confined":
         from saltpath.server import sandbox
 

@@ -4,7 +4,7 @@ import io
 from pathlib import Path
 
 from openpyxl import Workbook
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import Page, sync_playwright
 
 from tests.application import Application
 from tests.browser.page import ARGUMENTS, CHROMIUM
@@ -30,13 +30,11 @@ def main() -> None:
             ("case-failed", f"/cases/{names['A long vessel gets a berth long enough']}", "light"),
             ("runs", "/runs", "light"),
             ("run", f"/runs/{first['id']}", "light"),
-            ("xml", f"/cases/{names['Cargo is declared by SOAP']}", "light"),
             ("sheet", f"/cases/{names['A visiting vessel is given a berth']}?view=sheet", "light"),
             ("rows", f"/runs/{rows['id']}", "light"),
             ("source", "/data/source?name=arrivals", "light"),
             ("setup", "/setup", "light"),
             ("shared-steps", f"/cases/{shared}", "light"),
-            ("each", f"/cases/{names['Every berth that is listed can be read']}?step=3", "light"),
             ("text", f"/cases/{names['A berth is described in full']}?view=text", "light"),
             ("case-dark", f"/cases/{names['A long vessel gets a berth long enough']}", "dark"),
         ]:
@@ -88,7 +86,26 @@ def main() -> None:
         page.get_by_role("region", name="Sent before").get_by_text("/berths").wait_for()
         page.wait_for_timeout(500)
         page.screenshot(path=FOLDER / "single.png")
+        compared(app, page, names["Free berths are listed"])
         browser.close()
+
+
+def compared(app: Application, page: Page, case: str) -> None:
+    """A run beside another in which a case broke, and the report of it as one page."""
+    before = app.run(jobs=8, build="3.2.0")
+    held = app.get(f"/cases/{case}")
+    steps = [{**held["document"]["steps"][0], "send": "GET [=harbour]/berths/none"}]
+    document = {**held["document"], "steps": [*steps, *held["document"]["steps"][1:]]}
+    app.ask("PUT", f"/cases/{case}", {"document": document}, If_Match=f'"{held["version"]}"')
+    after = app.run(jobs=8, build="3.3.0-rc2")
+    page.goto(f"{app.address}/runs/{after['id']}/beside/{before['id']}")
+    page.get_by_role("button", name=held["name"]).click()
+    page.locator(".compared-steps button").first.click()
+    page.locator(".compared-steps table").wait_for()
+    page.screenshot(path=FOLDER / "compared.png")
+    octets = app.ask("GET", f"/runs/{after['id']}/report?format=html")[2]
+    page.set_content(octets.decode())
+    page.screenshot(path=FOLDER / "report.png")
 
 
 def desk_workbook(harbour: int) -> dict[str, object]:

@@ -58,6 +58,20 @@ class Editing(BrowserTest):
         self.node(re.compile("^name")).wait_for()
         self.send_alone()  # with what is kept now, nothing is asked
 
+    def test_a_step_that_is_opened_while_another_is_added_stays_open(self):
+        self.new_case("Opened meanwhile")
+        for text in ("GET [=harbour]/vessels", "GET [=harbour]/berths"):
+            self.add_step(text)
+        self.step(2).locator(".step.open").wait_for()
+        with self.saved_late(r"/cases/\w+(\?|$)"):
+            self.add_step("GET [=harbour]/pilots")
+            self.open_step(1)
+        self.step(3).wait_for()
+        self.page.wait_for_timeout(300)
+        expect(self.step(1).locator(".step.open")).to_have_count(1)
+        self.add_step("wait 10 ms")
+        self.step(4).locator(".step.open").wait_for()  # as nobody opened another
+
     def test_a_case_from_nothing_by_mouse(self):
         self.new_case("A vessel is found again")
         self.add_step("GET [=harbour]/vessels")

@@ -3,6 +3,8 @@ environment, a phone."""
 
 import re
 
+from playwright.sync_api import expect
+
 from tests.browser.page import BrowserTest
 
 
@@ -11,7 +13,7 @@ class Living(BrowserTest):
         self.app.finished(self.app.get(f"/runs?project={self.app.troubles}")["items"][-1]["id"])
         self.go(f"/cases/{self.app.cases(self.app.troubles)['The weather feed is not up']}")
         self.page.get_by_role("heading", name="The weather feed is not up").wait_for()
-        self.page.get_by_role("link", name="Runs").click()
+        self.page.get_by_role("link", name="Runs", exact=True).click()
         self.page.get_by_role("heading", name="Runs").wait_for()
         before = self.page.locator(".run-line").count()
         other = self.page.context.new_page()
@@ -113,7 +115,7 @@ class Living(BrowserTest):
         self.page.get_by_text(
             "berth is used here, and kept only later, in step 2 (Keep)"
         ).wait_for()
-        self.assertEqual(self.page.locator("g.thread.broken").count(), 1)
+        expect(self.page.locator("g.thread.broken")).to_have_count(1)
         self.page.get_by_text("The last real answer of this step is shown here.").wait_for()
         self.page.locator(".step-head", has_text="Keep").click()
         closed = self.page.get_by_role("article", name="Step 1: Use")

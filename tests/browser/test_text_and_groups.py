@@ -8,6 +8,7 @@ from pathlib import Path
 
 from playwright.sync_api import expect
 
+from saltpath.formats.folders import read_zip, write_zip
 from tests.browser.page import BrowserTest
 
 CASE = {
@@ -217,6 +218,21 @@ class TextAndGroups(BrowserTest):
             with self.page.expect_file_chooser() as chosen:
                 self.page.get_by_role("menuitem", name="Bring in a project from files…").click()
             chosen.value.set_files(archive)
-            self.page.get_by_text(
-                re.compile(r"Fernholm Harbour: 0 new cases, 0 changed, \d+ as they were")
-            ).wait_for()
+            self.page.get_by_text("nothing in these files is otherwise").wait_for()
+            self.page.get_by_role("button", name="Well").click()
+            files = read_zip(archive.read_bytes())
+            papers = "suites/desks/papers.case.yaml"
+            files[papers] = files[papers].replace(b"a visitor", b"a guest")
+            archive.write_bytes(write_zip(files))
+            for answer in ("Leave it", "Bring them in"):
+                self.page.get_by_role("button", name="Project Fernholm Harbour").click()
+                with self.page.expect_file_chooser() as chosen:
+                    self.page.get_by_role("menuitem", name="Bring in a project from files…").click()
+                chosen.value.set_files(archive)
+                dialog = self.page.get_by_role("dialog")
+                dialog.get_by_text("changed: case A vessel's papers are handed in").wait_for()
+                dialog.get_by_role("button", name=answer).click()
+            told = re.compile(r"Fernholm Harbour: 0 new cases, 1 changed, \d+ as they were")
+            self.page.get_by_text(told).wait_for()
+            self.page.get_by_role("button", name="Undo", exact=True).click()
+            self.page.get_by_text("Fernholm Harbour is as it was before.").wait_for()

@@ -255,7 +255,7 @@ class Both(Looking):
     def test_it_waits_for_a_row(self):
         [done] = self.look(
             "{ look up: A, in: desk, rows of: port_call, where: { id: PC-9 }, repeat: { until: { "
-            "of: $, count: 1 }, every: 50 ms, at most: 200 ms } }"
+            "of: $, count: 1 }, every: 50 ms, at most: 1 s } }"
         )
         self.assertEqual((done.verdict, done.attempts > 2), ("failed", True))
 

@@ -17,7 +17,7 @@ from saltpath.core.running.compiled import CompiledPlan, compiled
 from saltpath.core.values.grammar import Unreadable
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
-from saltpath.formats.results import CaseResult, Results
+from saltpath.formats.reports.results import CaseResult, Results
 from saltpath.formats.workbook import into_sheet, write_values_csv, write_values_xlsx
 from saltpath.store.collected import OutputTables
 from tests.engine.test_command_line import saltpath

@@ -15,11 +15,11 @@ from saltpath.core.format.nodes import FormatError
 from saltpath.core.values.why import Blocked, why
 from saltpath.engine.decode import decode
 from saltpath.engine.masking import MASK, Masker
-from saltpath.formats import json_report, junit
 from saltpath.formats.project_files import load
+from saltpath.formats.reports import junit
 from saltpath.formats.terminal import Terminal
 from tests.engine.answering import Handler
-from tests.harbour import case, harbour, run_text
+from tests.harbour import case, harbour, plain_report, run_text
 
 
 class Masking(unittest.TestCase):
@@ -221,7 +221,7 @@ class Reports(unittest.TestCase):
     )
 
     def test_junit_says_what_a_person_needs(self):
-        text = junit.write(run_text(case(self.STEPS))).decode()
+        text = b"".join(junit.write(run_text(case(self.STEPS)).report())).decode()
         self.assertIn('tests="3" failures="1" errors="0" skipped="1"', text)
         self.assertIn("advice: time is below 1 us", text)
         self.assertIn("Bad &amp; &lt;odd&gt;", text)
@@ -229,7 +229,7 @@ class Reports(unittest.TestCase):
         self.assertIn("where: $.items[0].name", text)
 
     def test_json_counts(self):
-        data = json_report.report(run_text(case(self.STEPS), case(self.STEPS.splitlines(True)[0])))
+        data = plain_report(run_text(case(self.STEPS), case(self.STEPS.splitlines(True)[0])))
         self.assertEqual(data["counts"]["steps"], {"passed": 2, "failed": 1, "skipped": 1})
         self.assertEqual(data["counts"]["cases"], {"failed": 1, "passed": 1})
         self.assertEqual(data["cases"][0]["rows"][0]["steps"][1]["checks"][0]["code"], "differs")

@@ -14,7 +14,7 @@ from saltpath.core.running.totals import RecordedStep
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
 from saltpath.engine.stop import Stop
-from saltpath.formats.results import CaseResult, Results
+from saltpath.formats.reports.results import CaseResult, Results
 from saltpath.formats.rows import read_table
 from tests.harbour import harbour
 from tests.supplies import Given

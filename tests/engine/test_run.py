@@ -1,10 +1,12 @@
 """A case's way: hand-over, afterwards, verdicts, masking, redirects, stopping."""
 
 import asyncio
+import random
 import time
 import unittest
 
 from saltpath.core.cases.case import NamedValues, Project
+from saltpath.core.format.project import read_project
 from saltpath.core.format.reader import read_case
 from saltpath.core.running.compiled import CompiledPlan, compiled
 from saltpath.core.running.events import StepStarted
@@ -14,8 +16,8 @@ from saltpath.core.values.why import why
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
 from saltpath.engine.stop import Stop
-from saltpath.formats.results import CaseResult, Results
-from tests.harbour import case, harbour, run_text
+from saltpath.formats.reports.results import CaseResult, Results
+from tests.harbour import case, harbour, harbour_database, run_text
 from tests.supplies import Given
 
 SIGN_IN = """\
@@ -255,6 +257,52 @@ class Stopping(unittest.TestCase):
         self.assertEqual(verdicts(results), ["passed", "passed", "blocked", "skipped", "unchecked"])
         self.assertEqual((results.stopped_by, results.cases[0].verdict), ("Ines", "blocked"))
         self.assertEqual(results.cases[0].steps[4].status, 204)
+
+    def test_a_stop_gives_up_nothing_that_cleans_up(self):
+        """Whenever it comes: what is under way, waits for its turn, is asked again, or pauses."""
+        slow = "send: 'GET [=harbour]/faults/slow?ms=60'"
+        paced = "options: { at once per host: 1, per second: 20 }"
+        tidying = (
+            "afterwards:\n"
+            f"  - {{ request: A, {slow} }}\n"
+            "  - wait: 60 ms\n"
+            f"  - {{ request: B, {slow}, {paced} }}\n"
+            f"  - {{ request: C, {slow}, {paced} }}\n"
+            "  - { request: D, send: 'GET [=harbour]/pilots', repeat: { until: [ { of: status, is: "
+            "299 } ], every: 20 ms, at most: 100 ms } }\n"
+            "  - look up: E\n    in: harbour\n    sql: WITH RECURSIVE n(i) AS (SELECT 1 UNION "
+            "ALL SELECT i + 1 FROM n WHERE i < 200000) SELECT MAX(i) AS most FROM n\n"
+            "    expect: [ { of: '$[0].most', is: 200000 } ]\n"
+        )
+        texts = [case(READ.replace("[=portCallId]", "x")) + tidying] * 2
+        project = read_project(
+            {
+                "salt-path": 1,
+                "project": "T",
+                "values": {"harbour": harbour()},
+                "databases": {"harbour": {"sqlite": harbour_database()}},
+            }
+        )
+        for number in range(6):
+            cases = tuple(compiled(read_case(text), project=project) for text in texts)
+            plan = CompiledPlan(cases, project, jobs=2)
+            results = self.stopped_after(random.Random(number).uniform(0.02, 0.5), plan)
+            with self.subTest(number):
+                for result in results.cases:
+                    steps = [step for step in result.steps if step.part == "afterwards"]
+                    self.assertIn(len(steps), (0, 6))
+                    self.assertNotIn("stopped", [step.why.code for step in steps if step.why])
+
+    def stopped_after(self, seconds: float, plan: CompiledPlan) -> Results:
+        results = Results([CaseResult(entry) for entry in plan.cases])
+
+        async def walk(selector):
+            stop = Stop()
+            asyncio.get_running_loop().call_later(seconds, stop.request, "Ines")
+            await run_plan(plan, selector, results.take, stop, supplies=Given())
+
+        run_in_loop(walk)
+        return results
 
     def test_a_begun_row_is_gone_on_with_as_interrupted(self):
         ended = RecordedStep("Sign in", "passed", None, True, True)

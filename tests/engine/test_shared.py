@@ -9,9 +9,9 @@ from saltpath.core.format.reader import read_case
 from saltpath.core.running.compiled import CompiledPlan, compiled
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
-from saltpath.formats import json_report, junit
-from saltpath.formats.results import CaseResult, Results
-from tests.harbour import harbour
+from saltpath.formats.reports import junit
+from saltpath.formats.reports.results import CaseResult, Results
+from tests.harbour import harbour, plain_report
 
 SIGN_IN = """\
 salt-path: 1
@@ -124,7 +124,7 @@ class Shared(unittest.TestCase):
             library=(("sign-in", SIGN_IN), ("outer", outer)),
         )
         self.assertEqual([inner for inner, _, _ in steps_of(results)], ["0/0", "0", ""])
-        report = json_report.report(results)["cases"][0]["rows"][0]["steps"]
+        report = plain_report(results)["cases"][0]["rows"][0]["steps"]
         self.assertEqual(
             [(s["step"], s["steps"][0]["step"], s["steps"][0]["steps"][0]["step"]) for s in report],
             [("Outer", "Sign in", "Ask for a token")],
@@ -143,7 +143,7 @@ class Each(unittest.TestCase):
         self.assertEqual([inner for inner, _, _ in steps_of(results)], ["1.0", "2.0", "3.0", ""])
         self.assertEqual(results.verdict, "passed")
         self.assertEqual(results.counts()["steps"], {"passed": 3})
-        self.assertIn(b"item 2", junit.write(results))
+        self.assertIn(b"item 2", b"".join(junit.write(results.report())))
 
     def test_a_bad_item_ends_it_or_does_not(self):
         names = ["V-101", "V-000", "V-103"]

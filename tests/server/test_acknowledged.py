@@ -199,7 +199,7 @@ def _saved_missing(test: "Acknowledged", client: Client, done: list[int]) -> set
 
 
 def _run(test: "Acknowledged", client: Client, n: int) -> bool:
-    body = {"project": test.project, "cases": [test.case], "label": f"run {n}"}
+    body = {"project": test.project, "cases": [test.case], "build": f"run {n}"}
     status, run = client.call("POST", "/runs", body)
     if status == 201:
         test.runs.append(run["id"])

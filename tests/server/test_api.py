@@ -124,12 +124,12 @@ class Api(unittest.TestCase):
             "project": self.app.project,
             "cases": [self.app.cases()["Free berths are listed"]],
             "seed": 5,
-            "label": "3.3",
+            "build": "3.3",
         }
         first = self.app.ask("POST", "/runs", body, Idempotency_Key="one")
         second = self.app.ask("POST", "/runs", body, Idempotency_Key="one")
         self.assertEqual((first[0], second[0], second[2]["id"]), (201, 200, first[2]["id"]))
-        self.assertEqual((first[2]["seed"], first[2]["label"]), (5, "3.3"))
+        self.assertEqual((first[2]["seed"], first[2]["build"]), (5, "3.3"))
         self.assertEqual(self.app.finished(first[2]["id"])["verdict"], "passed")
 
     def test_a_step_by_itself_gets_the_values_of_the_last_run(self):

@@ -2,6 +2,7 @@
 command line and by the API."""
 
 import io
+import json
 import shutil
 import subprocess
 import sys
@@ -18,6 +19,8 @@ from saltpath.formats.folders import read_disk, read_zip, write_disk, write_zip
 from tests.application import Application
 
 DEMO = Path(__file__).resolve().parents[2] / "src/saltpath/demo/project"
+PAPERS = "suites/desks/papers.case.yaml"
+NEW = ("suite", "first.case")
 CASES = len(list(DEMO.rglob("*.case.yaml")))
 
 
@@ -41,6 +44,77 @@ class Folders(unittest.TestCase):
         self.assertEqual(set(again), set(files))
         for path in files:
             self.assertEqual(again[path], files[path], path)
+
+    def test_what_would_change_is_said_a_part_is_taken_and_all_is_undone(self):
+        source, out, data = self.folder / "s", self.folder / "o", self.folder / "data"
+        shutil.copytree(DEMO, source)
+        there = ["--data", str(data)]
+        cli("import", str(source), *there)
+        cli("export", "Fernholm Harbour", str(out), *there)
+        before = read_disk(out)
+        self.assertIn("0 new cases, 0 changed", cli("import", str(source), "--look", *there).stdout)
+        case = source / "suites/desks/papers.case.yaml"
+        case.write_text(case.read_text().replace("a visitor", "a guest"))
+        new = source / "suites/new/first.case.yaml"
+        new.parent.mkdir()
+        new.write_text("salt-path: 1\ncase: A first one\nsteps: []\n")
+        (source / "suites/arrivals/sign-in.case.yaml").unlink()
+        looked = cli("import", str(source), "--look", *there).stdout
+        self.assertIn("new        case A first one\n", looked)
+        self.assertIn("changed    case A vessel's papers are handed in\n", looked)
+        self.assertIn("1 new cases, 1 changed", looked)
+
+        def now() -> dict[str, bytes]:
+            shutil.rmtree(out)
+            cli("export", "Fernholm Harbour", str(out), *there)
+            return read_disk(out)
+
+        self.assertEqual(now(), before, "looking changes nothing")
+        cli("import", str(source), "--only", "suites/new", *there)
+        self.assertEqual(set(now()) - set(before), {f"suites/new/{n}.yaml" for n in NEW})
+        self.assertEqual(now()["suites/desks/papers.case.yaml"], before[PAPERS])
+        undone = cli("import", str(source), "--undo", *there)
+        self.assertIn("is as it was before", undone.stdout, undone.stderr)
+        self.assertEqual(now(), before)
+        cli("import", str(source), *there)
+        self.assertIn("suites/arrivals/sign-in.case.yaml", now(), "what it has not stays")
+        self.assertNotEqual(now()[PAPERS], before[PAPERS])
+        cli("import", str(source), "--undo", *there)
+        self.assertEqual(now(), before)
+        for more, said in (
+            (["--undo"], "nothing was brought onto this project"),
+            (["--only", "suites/nowhere"], "has nothing at suites/nowhere"),
+        ):
+            went = cli("import", str(source), *more, *there)
+            self.assertEqual(went.returncode, 2)
+            self.assertIn(said, went.stderr.lower())
+
+    def test_what_was_brought_in_is_not_undone_over_what_was_done_since(self):
+        with Application() as app:
+            archive = urllib.request.urlopen(
+                f"{app.address}/api/v1/projects/{app.project}/folder", timeout=30
+            ).read()
+            files = read_zip(archive)
+            files[PAPERS] = files[PAPERS].replace(b"a visitor", b"a guest")
+            headers = {"Content-Type": "application/zip"}
+            for query, status in (("?look=true", 200), ("", 201)):
+                address = f"{app.address}/api/v1/projects/folder{query}"
+                request = urllib.request.Request(address, write_zip(files), headers, method="POST")
+                with urllib.request.urlopen(request, timeout=30) as answer:
+                    self.assertEqual(answer.status, status)
+                    brought = json.load(answer)
+                self.assertEqual([one["what"] for one in brought["changes"]], ["changed"])
+            undo = f"/projects/{app.project}/folder/undo"
+            case = app.cases()["Free berths are listed"]
+            held = app.get(f"/cases/{case}")
+            document = {**held["document"], "about": "since then"}
+            app.ask("PUT", f"/cases/{case}", {"document": document}, If_Match='"1"')
+            status, _, problem = app.ask("POST", undo)
+            self.assertEqual(status, 409)
+            self.assertIn("changed since", problem["title"])
+            app.ask("PUT", f"/cases/{case}", {"document": held["document"]}, If_Match='"2"')
+            self.assertEqual(app.ask("POST", undo)[0], 200)
+            self.assertEqual(app.ask("POST", undo)[0], 404)
 
     def test_through_the_application_and_back(self):
         source, first, second = (self.folder / name for name in ("source", "first", "second"))

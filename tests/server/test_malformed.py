@@ -48,7 +48,7 @@ KEYS = [
     "suite",
     "environment",
     "seed",
-    "label",
+    "build",
     "kind",
     "steps",
     "values",

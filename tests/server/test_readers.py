@@ -16,6 +16,7 @@ from saltpath.store import (
     jobs,
     people,
     projects,
+    run_records,
     runs,
     shared_steps,
     sources,
@@ -90,15 +91,17 @@ class Readers(unittest.TestCase):
         )
         jobs.take(self.main, "a")
         with write(self.main):
-            runs.record_started(self.main, self.run_asked.id, 1)
+            run_records.record_started(self.main, self.run_asked.id, 1)
         for position in range(1, CASES):
             self.case_done(position)
         self.client = make_app(folder).test_client()
 
     def case_done(self, position: int) -> None:
         with write(self.main):
-            runs.record_case_started(self.main, self.run_asked.id, position, 1)
-            runs.record_case_finished(self.main, self.run_asked.id, position, "passed", None, 5)
+            run_records.record_case_started(self.main, self.run_asked.id, position, 1)
+            run_records.record_case_finished(
+                self.main, self.run_asked.id, position, "passed", None, 5
+            )
         self.step_done(position, 0)
 
     def step_done(self, position: int, step: int) -> None:

@@ -66,7 +66,11 @@ class Documents(unittest.TestCase):
         (read,) = document("", "readit")["steps"]
         steps = [each, {**read, "keep": {"id": "$.id"}}]
         made = cases.add_case(
-            self.main, self.project.id, suite.id, self.me, {**document("Berths"), "steps": steps}
+            self.main,
+            self.project.id,
+            suite.id,
+            self.me,
+            {**document("Berths"), "tags": ["a", "b"], "steps": steps},
         )
         run, _ = runs.ask(
             self.main,
@@ -82,12 +86,18 @@ class Documents(unittest.TestCase):
             self.main, made.oid, self.me, made.version, document("Other", "one"), made.comments
         )
 
+        with write(self.main):
+            self.main.execute("UPDATE run_case SET state = 'running'")
+        asked = (self.main, self.project.id, made.id, 9)
+        self.assertEqual(runs.last_runs_of_case(*asked), [(run.id, 0)])
+        self.assertEqual(runs.last_runs_of_case(*asked, run.id), [], "those before it")
+
         def said() -> Summary:
             (entry,) = runs.run_cases(self.main, run.id)
             return summaries.summary_at(self.main, entry.case_id, entry.version)
 
         before = said()
-        self.assertEqual(before.keeps, ["twice", "id"])
+        self.assertEqual((before.keeps, before.tags), (["twice", "id"], ["a", "b"]))
         self.assertEqual(len(before.steps), 2, "those inside another have no number of their own")
         self.assertEqual(before.steps[1], StepName("steps", 1, 2, "readit"))
         with write(self.main):  # as versions of before are

@@ -28,6 +28,7 @@ from saltpath.store import (
     keeping,
     people,
     projects,
+    run_records,
     run_rows,
     runs,
     secrets,
@@ -135,12 +136,12 @@ class Keeping(unittest.TestCase):
             Packer().insert(self.evidence, self.project, run.id, rows)
             run_rows.insert(self.evidence, self.project, run.id, ended)
         with write(self.main):
-            runs.record_case_finished(self.main, run.id, 0, verdict, None, 5)
-            runs.record_rows(
+            run_records.record_case_finished(self.main, run.id, 0, verdict, None, 5)
+            run_records.record_rows(
                 self.main, run.id, 0, {"passed": steps - steps // 3, "failed": steps // 3}
             )
-            runs.record_started(self.main, run.id, NOW - days * DAY_US)
-            runs.record_finished(self.main, run.id, NOW - days * DAY_US, "")
+            run_records.record_started(self.main, run.id, NOW - days * DAY_US)
+            run_records.record_finished(self.main, run.id, NOW - days * DAY_US, "")
             self.main.execute(
                 "UPDATE event SET at = ? WHERE run = ?", (NOW - days * DAY_US, run.id)
             )
@@ -185,6 +186,7 @@ class Keeping(unittest.TestCase):
             self.run_of(19, kind="trial"),
             self.run_of(3, kind="trial"),
         ]
+        self.main.execute("UPDATE event SET at = ? WHERE run IS NULL", (NOW - 20 * DAY_US,))
         self.assertGreater(len(events.after(self.main, self.project, 0)), 0)
         self.keep()
         self.assertEqual(self.there(), trials[2:])

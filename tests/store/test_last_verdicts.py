@@ -7,7 +7,7 @@ import unittest
 from itertools import takewhile
 from pathlib import Path
 
-from saltpath.store import cases, database, last_verdicts, people, projects, runs
+from saltpath.store import cases, database, last_verdicts, people, projects, run_records, runs
 from saltpath.store.database import connect, migrate, write
 
 DOCUMENT = {"salt-path": 1, "case": "A", "steps": []}
@@ -63,13 +63,13 @@ class LastVerdicts(unittest.TestCase):
             with write(self.main):
                 for position in range(len(self.cases)):
                     started += 1
-                    runs.record_case_started(self.main, run.id, position, started)
+                    run_records.record_case_started(self.main, run.id, position, started)
                     under_way.append((run.id, position))
                 chance.shuffle(under_way)
                 while len(under_way) > chance.randrange(8):
                     end = (*under_way.pop(), chance.choice(("passed", "passed", "failed")))
                     for _ in range(chance.choice((1, 1, 2))):  # once more changes nothing
-                        runs.record_case_finished(self.main, *end, None, 7)
+                        run_records.record_case_finished(self.main, *end, None, 7)
             wanted = {case.id: from_history(self.main, case.id) for case in self.cases}
             self.assertEqual(self.told(), {case: held for case, held in wanted.items() if held})
         # what an older store has is found by the migration, as far as it is remembered
@@ -82,7 +82,7 @@ class LastVerdicts(unittest.TestCase):
 
     def test_a_run_that_cannot_begin_counts(self):
         run = self.ask("run")
-        runs.refuse(self.main, run, {"code": "not-begun", "params": {"problem": "x"}})
+        run_records.refuse(self.main, run, {"code": "not-begun", "params": {"problem": "x"}})
         self.assertEqual({held[0][0] for held in self.told().values()}, {"blocked"})
 
 

@@ -31,6 +31,7 @@ from saltpath.store import (
     last_verdicts,
     people,
     projects,
+    run_records,
     runs,
     secrets,
     step_rows,
@@ -366,20 +367,20 @@ class Store(unittest.TestCase):
         for number in range(5):
             stuck.append(jobs.take(self.main, "one").stuck)
             if number == 2:
-                runs.record_steps(self.main, run.id, 0, 1)
+                run_records.record_steps(self.main, run.id, 0, 1)
             jobs.release(self.main, "one")
         self.assertEqual(stuck, [0, 1, 2, 0, 1])
 
     def test_the_run_s_verdict_comes_from_its_cases(self):
         run = self.ask()
         with write(self.main):
-            runs.record_started(self.main, run.id, 5)
-            runs.record_case_started(self.main, run.id, 0, 6)
-            runs.record_case_finished(
+            run_records.record_started(self.main, run.id, 5)
+            run_records.record_case_started(self.main, run.id, 0, 6)
+            run_records.record_case_finished(
                 self.main, run.id, 0, "failed", why("not-json", problem="x").to_json(), 7
             )
-            runs.record_case_finished(self.main, run.id, 0, "passed", None, 8)
-            runs.record_finished(self.main, run.id, 9, "")
+            run_records.record_case_finished(self.main, run.id, 0, "passed", None, 8)
+            run_records.record_finished(self.main, run.id, 9, "")
         done = runs.run(self.main, run.oid)
         self.assertEqual(
             (done.verdict, done.counts, done.state), ("failed", {"failed": 1}, "finished")

@@ -426,12 +426,13 @@ test("an outcome is told worst first", () => {
 
 test("the cases of a run that are meant, in the order that is meant", () => {
   const cases = [["Berths", "passed", 3], ["Tides", "failed", 1], ["Fees", "blocked", null], ["Berth fees", "failed", 9]].map(
-    ([name, verdict, ms]) => ({ name, verdict, ms, suite: name === "Tides" ? "Feeds" : "Port", stepNames: [{ name: `Read ${name}` }] }),
+    ([name, verdict, ms]) => ({ name, verdict, ms, tags: verdict === "failed" ? ["Slow"] : [], suite: name === "Tides" ? "Feeds" : "Port", stepNames: [{ name: `Read ${name}` }] }),
   );
   const those = (asked) => shown.shownCases(cases, { ...shown.EVERY_CASE, ...asked }).map((entry) => entry.name);
   assert.deepEqual(those({}), ["Berths", "Tides", "Fees", "Berth fees"]);
   assert.deepEqual(those({ typed: "  BERTH fees " }), ["Berth fees"]);
   assert.deepEqual(those({ typed: "feeds read" }), ["Tides"], "of its suite and its steps, too");
+  assert.deepEqual(those({ typed: "slow fees" }), ["Berth fees"], "of its tags, too");
   assert.deepEqual(those({ verdicts: new Set(["failed"]) }), ["Tides", "Berth fees"]);
   assert.deepEqual(those({ order: "the worst first" }), ["Tides", "Berth fees", "Fees", "Berths"]);
   assert.deepEqual(those({ order: "the slowest first" }), ["Berth fees", "Berths", "Tides", "Fees"]);

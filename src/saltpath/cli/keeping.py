@@ -29,7 +29,7 @@ def export_project(project: str, folder: Path, data: Path) -> None:
     from saltpath.formats.folders import write_disk
     from saltpath.store import folders, projects
 
-    connection = _store(data)
+    connection = store_of(data)
     found = next(
         (item for item in projects.projects(connection) if project in (item.name, item.oid)), None
     )
@@ -44,26 +44,63 @@ def export_project(project: str, folder: Path, data: Path) -> None:
 @click.command(name="import")
 @click.argument("folder", type=click.Path(path_type=Path, file_okay=False))
 @click.option("--as-new", is_flag=True, help="As a new project, even if there is one of this name.")
+@click.option("--look", is_flag=True, help="Only say what would change.")
+@click.option(
+    "--only",
+    multiple=True,
+    metavar="PATH",
+    help="Only what stands at or below this path of the folder; several times for several.",
+)
+@click.option("--undo", is_flag=True, help="Undo what was last brought onto this project.")
 @_DATA
-def import_project(folder: Path, as_new: bool, data: Path) -> None:
+def import_project(
+    folder: Path, as_new: bool, look: bool, only: tuple[str, ...], undo: bool, data: Path
+) -> None:
     """Bring a folder of files into the application: onto the project of its name, or as a new
     one."""
-    from saltpath.core.format.folder import read_folder
+    from saltpath.core.format.folder import read_folder, write_folder
     from saltpath.core.format.nodes import FormatError
-    from saltpath.formats.folders import read_disk
-    from saltpath.store import folders, people, projects
+    from saltpath.core.format.syncing import items_of
+    from saltpath.core.values.errors import SaltPathError
+    from saltpath.formats.folders import read_disk, read_zip, write_zip
+    from saltpath.formats.terminal import printable
+    from saltpath.store import folders, importing, people, projects
 
     try:
         found = read_folder(read_disk(folder))
     except FormatError as problem:
         raise NotUnderstood("\n".join(map(str, problem.problems))) from None
-    connection = _store(data, make=True)
+    connection = store_of(data, make=True)
     name = found.project.document["project"]
     same = [] if as_new else [item for item in projects.projects(connection) if item.name == name]
-    done = folders.bring_in(
-        connection, people.local_owner(connection).id, found, same[0] if same else None
-    )
-    click.echo(f"{name}: {done.new} new cases, {done.changed} changed, {done.same} as they were")
+    actor = people.local_owner(connection).id
+    if not same and not (look or undo or only):
+        done = folders.bring_in(connection, actor, found)
+        click.echo(f"{name}: {done.new} new cases, 0 changed, 0 as they were")
+        return
+    if not same:
+        raise NotUnderstood(f"there is no project {name} yet, onto which a part could be brought")
+    try:
+        now = folders.folder_of(connection, same[0])
+        if undo:
+            made = importing.undo(
+                connection, same[0], actor, lambda archive: read_folder(read_zip(archive))
+            )
+        elif look:
+            made = importing.planned(items_of(now), found, only).changes
+        else:
+            before = write_zip(write_folder(now))
+            made = importing.bring(connection, same[0], actor, found, only, before)
+    except SaltPathError as problem:
+        raise NotUnderstood(problem.sentence) from None
+    for change in made if look else ():
+        what = "new" if change.project is None else "taken away" if not change.wanted else "changed"
+        click.echo(printable(f"{what:10} {change.id[0]} {change.shown.name}"))
+    of_cases = [change for change in made if change.id[0] == "case"]
+    new = sum(change.project is None for change in of_cases)
+    same_as = len(found.cases) - len(of_cases)
+    told = f"{name}: {new} new cases, {len(of_cases) - new} changed, {same_as} as they were"
+    click.echo(told if not undo else f"{name} is as it was before")
 
 
 @click.command()
@@ -81,7 +118,7 @@ def backup(archive: Path, with_key: bool, data: Path) -> None:
     from saltpath.store.backup import back_up
     from saltpath.store.database import StoreError
 
-    _store(data)
+    store_of(data)
     try:
         size = back_up(data, archive, with_key)
     except StoreError as problem:
@@ -103,13 +140,13 @@ def change_key(data: Path) -> None:
     from saltpath.store.database import StoreError
 
     try:
-        number = sealed.change_key(_store(data), data)
+        number = sealed.change_key(store_of(data), data)
     except StoreError as problem:
         raise NotUnderstood(str(problem)) from None
     click.echo(f"{counted(number, 'value')} sealed under a new key, in {data / sealed.KEY_FILE}")
 
 
-def _store(data: Path, make: bool = False) -> Any:
+def store_of(data: Path, make: bool = False) -> Any:
     from saltpath.store.database import FILES, StoreError, connect, migrate
 
     if make:

@@ -3,25 +3,31 @@ was started."""
 
 from __future__ import annotations
 
+import re
 import sqlite3
 from contextlib import closing
 from importlib.resources import as_file, files
 from pathlib import Path
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from saltpath.core.format.folder import read_folder
 from saltpath.core.running.plan import RunRequest
 from saltpath.demo.harbour.desks import SECRET
 from saltpath.demo.harbour.port import AGENTS, LIVE_AGENTS
+from saltpath.demo.harbour.receiver import KEY
 from saltpath.formats.folders import read_disk
-from saltpath.store import cases, documents, people, projects, runs, secrets
+from saltpath.store import cases, deliveries, documents, people, projects, runs, secrets
 from saltpath.store.database import connect
 from saltpath.store.documents import Document
 from saltpath.store.folders import bring_in
 
 FOLDERS = {"project": "Fernholm Harbour", "troubles": "Troubles at Fernholm"}
 """The demonstration's projects: where their files stand, and what they are called."""
+
+
+_REGISTER = re.compile(r"http://127\.0\.0\.1(:\d+)?/results")
 
 
 class Place(Struct, frozen=True):
@@ -41,11 +47,13 @@ def seed(folder: Path, harbours: dict[str, Place]) -> None:
             for name in FOLDERS:
                 _bring_in(connection, name, owner.id)
             _give_secrets(connection, folder, owner.id)
+            _deliver(connection, folder, owner.id)
         known = [
             project for project in projects.projects(connection) if project.name in FOLDERS.values()
         ]
         for project in known:
             _follow(connection, project.id, owner.id, harbours)
+            _deliver_there(connection, project.id, owner.id, harbours)
         if not existing:
             for project in known:
                 _ask_for_a_run(connection, project, owner.id)
@@ -66,6 +74,27 @@ def _give_secrets(connection: sqlite3.Connection, folder: Path, owner: int) -> N
     ):
         place = secrets.Place(project.id, name, environment=environment)
         secrets.set_secret(connection, folder, place, owner, value)
+
+
+def _deliver(connection: sqlite3.Connection, folder: Path, owner: int) -> None:
+    """Results of the project's runs go to the harbour's register of them."""
+    project = next(one for one in projects.projects(connection) if one.name == FOLDERS["project"])
+    rule = deliveries.Rule("http://127.0.0.1/results", header="X-Key")
+    stored = deliveries.add_rule(connection, project.id, owner, rule)
+    place = secrets.Place(project.id, deliveries.secret_name(stored))
+    secrets.set_secret(connection, folder, place, owner, KEY)
+
+
+def _deliver_there(
+    connection: sqlite3.Connection, project: int, owner: int, harbours: dict[str, Place]
+) -> None:
+    """The register is where the harbour to rehearse in answers now."""
+    for stored in deliveries.rules(connection, project):
+        address = f"{harbours['Rehearsal'].address}/results"
+        is_its_own = _REGISTER.fullmatch(stored.rule.address)
+        if is_its_own and stored.rule.address != address:
+            rule = replace(stored.rule, address=address)
+            deliveries.change_rule(connection, stored, owner, stored.version, rule)
 
 
 def _ask_for_a_run(connection: sqlite3.Connection, project: Document, owner: int) -> None:

@@ -18,7 +18,7 @@ from saltpath.core.references.scopes import Scope, Scopes
 from saltpath.core.running.compiled import CompiledCase
 from saltpath.core.running.events import CaseFinished, CaseStarted, RowFinished, RowStarted
 from saltpath.core.running.inherited import options_of, scope_of, scope_of_suite
-from saltpath.core.running.supplies import Kept, Resume
+from saltpath.core.running.supplies import NOTHING_KEPT, Kept, Resume
 from saltpath.core.running.totals import Planned, RowsTotal, case_outcome
 from saltpath.core.values.moments import zone_of
 from saltpath.core.values.plain import masking, with_whole_texts
@@ -41,7 +41,7 @@ class CaseWalk:
     `end`."""
 
     def __init__(self, of_run: OfRun, planned: CompiledCase, index: int) -> None:
-        self._of_run, self._planned, self._index = of_run, planned, index
+        self._of_run, self._planned, self.index = of_run, planned, index
         self._begun = time.monotonic_ns()
         self._masker = Masker()
         self._session = self._new_session()
@@ -68,7 +68,7 @@ class CaseWalk:
             self._planned.case,
             self._planned,
         )
-        emit(CaseStarted(now_us(), self._index))
+        emit(CaseStarted(now_us(), self.index))
         masking.set(self._masker.text)
         if self._of_run.stop.requested and self._before is None:
             self._finish(Planned(begun=False, stopped_by=self._of_run.stop.by))
@@ -94,23 +94,30 @@ class CaseWalk:
         else:
             table = planned.source.reads_table() if planned.source else ""
             if table:
-                await self._of_run.order.written(table, self._index)
+                await self._of_run.order.written(table, self.index)
             self.feed = self._open()
 
     async def _begin_part(self, row: int, part: Part, resume: Resume | None) -> None:
         """Have it recorded that steps of a part may be sent from now on, before any is; unless it
         was."""
         if self._planned.case.part(part) and (resume is None or part not in resume.begun):
-            await self._of_run.supplies.begin_part(self._index, row, part)
+            await self._of_run.supplies.begin_part(self.index, row, part)
 
     async def _keep_session(self) -> None:
         """Have what `once` left recorded, for whoever goes on with the rows."""
         if self._around.total.bad is None and self._before is None:
             kept = self._session.scopes.by_name["kept"]
+            cookies = self._session.jar.given_away()
             await self._of_run.supplies.keep_session(
-                self._index,
-                Kept(dict(kept.values), frozenset(kept.secret), self._session.jar.given_away()),
+                self.index, Kept(dict(kept.values), frozenset(kept.secret), cookies)
             )
+
+    def handed(self) -> Kept:
+        """What it hands down to the others of its suite: what it has kept, if it sets that up."""
+        if self._planned.role != "set up":
+            return NOTHING_KEPT
+        kept = self._session.scopes.by_name["kept"]
+        return Kept(dict(kept.values), frozenset(kept.secret))
 
     def _restore(self, kept: Kept) -> None:
         for name, value in kept.values.items():
@@ -118,7 +125,7 @@ class CaseWalk:
         self._session.jar.take_over(kept.cookies)
 
     def _open(self) -> Feed:
-        plan, planned, index = self._of_run.plan, self._planned, self._index
+        plan, planned, index = self._of_run.plan, self._planned, self.index
         assert planned.source is not None
         from saltpath.core.format.row_kinds import Given  # for cases with rows
 
@@ -140,7 +147,7 @@ class CaseWalk:
         begun, supplies = self._planned.begun or 0, self._of_run.supplies
         row = await self._next_row()
         while row is not None and row.number <= begun:
-            ended = supplies.ended(self._index, row.number)
+            ended = supplies.ended(self.index, row.number)
             if ended is None:
                 break
             self._sum.add(row.number, *ended)
@@ -151,7 +158,7 @@ class CaseWalk:
             return False
         resume = None
         if row.number <= begun:
-            resume = supplies.recorded(self._index, row.number)
+            resume = supplies.recorded(self.index, row.number)
             # rows are said to begin several at once, and their steps with them
             resume = replace(resume, begun=resume.begun | {"steps"})
         await self._row(row, resume)
@@ -171,7 +178,7 @@ class CaseWalk:
         all rows."""
         of_run, before = self._of_run, self._session
         begun = time.monotonic_ns()
-        of_run.emit(RowStarted(of_run.now_us(), self._index, row.number))
+        of_run.emit(RowStarted(of_run.now_us(), self.index, row.number))
         masker = before.masker.copy()
         masking.set(masker.text)
         scopes = before.scopes.for_row(row.number, row.values)
@@ -189,7 +196,7 @@ class CaseWalk:
         data: Mapping[str, Any] = masker.value(with_whole_texts(row.values))
         of_run.emit(
             RowFinished(
-                of_run.now_us(), self._index, row.number, verdict, reason, since(begun), data
+                of_run.now_us(), self.index, row.number, verdict, reason, since(begun), data
             )
         )
         self._sum.add(row.number, verdict, reason)
@@ -197,8 +204,8 @@ class CaseWalk:
     async def _only_row(self) -> None:
         """The one row that a case without rows has. A bad `once` skips it, its cleaning up too."""
         of_run, once = self._of_run, self._around.total.bad
-        of_run.emit(RowStarted(of_run.now_us(), self._index, 1))
-        resume = None if self._before is None else of_run.supplies.recorded(self._index, 1)
+        of_run.emit(RowStarted(of_run.now_us(), self.index, 1))
+        resume = None if self._before is None else of_run.supplies.recorded(self.index, 1)
         for name, value in resume.kept.values.items() if resume else ():
             self._session.scopes.keep(name, value)
         walk = self._walk(1, self._session, resume)
@@ -208,7 +215,7 @@ class CaseWalk:
             await self._begin_part(1, "steps", resume)
         verdict, reason = await self._steps_of(walk, resume)
         of_run.emit(
-            RowFinished(of_run.now_us(), self._index, 1, verdict, reason, since(self._begun))
+            RowFinished(of_run.now_us(), self.index, 1, verdict, reason, since(self._begun))
         )
         self._sum.add(1, verdict, reason)
 
@@ -228,6 +235,8 @@ class CaseWalk:
         """What stands after all rows. `problem`: why there are none, or why they end."""
         case, around = self._planned.case, self._around.total
         masking.set(self._masker.text)
+        if self._planned.role == "set up":
+            await self._of_run.supplies.keep_session(self.index, self.handed())
         if self.feed is not None:
             self.feed.close()
             problem = problem or (self.feed.problem.reason if self.feed.problem else None)
@@ -271,17 +280,17 @@ class CaseWalk:
     def _finish(self, planned: Planned) -> None:
         self.verdict, reason = case_outcome(planned, self._around.total, self._sum)
         self.reason = reason
-        self._of_run.order.ended(self._index)
+        self._of_run.order.ended(self.index)
         us = since(self._begun)
         self._of_run.emit(
-            CaseFinished(self._of_run.now_us(), self._index, self.verdict, reason, us, planned)
+            CaseFinished(self._of_run.now_us(), self.index, self.verdict, reason, us, planned)
         )
 
     # ---- what surrounds the steps
 
     def _walk(self, row: int, session: Session, resume: Resume | None = None) -> Walk:
         return Walk(
-            self._of_run, self._planned, self._index, row, session, self._options, resume=resume
+            self._of_run, self._planned, self.index, row, session, self._options, resume=resume
         )
 
     def _new_session(self) -> Session:
@@ -308,6 +317,9 @@ class CaseWalk:
         there = plan.environment.name if plan.environment else ""
         sealed = {**plan.secrets, **self._planned.secrets}
         suite_scope = scope_of_suite(suite, there, sealed) if suite else Scope()
+        down = self._of_run.handed.get(id(suite), NOTHING_KEPT)
+        for name, value in down.values.items():
+            suite_scope.put(name, value, secret=name in down.secret)
         case_scope = scope_of(case.values, None, plan.secrets)
         secret_names = project.secret | suite_scope.secret | case_scope.secret
         run = Scope(dict(plan.values), {name for name in plan.values if name in secret_names})

@@ -27,6 +27,7 @@ from saltpath.engine.handle import Sending
 from saltpath.engine.loop import CurlSelector
 from saltpath.engine.quick.heads import Heads
 from saltpath.engine.rate_limit import RateLimiter
+from saltpath.engine.stop import cleaning
 
 _FIRST, _TOTAL = pycurl.STARTTRANSFER_TIME_T, pycurl.TOTAL_TIME_T
 _NEW_CONNECTIONS, _REQUEST_SIZE, _STATUS = (
@@ -77,17 +78,19 @@ class Client:
         resume = slot.resume
         resume(None)
 
-    def abort(self) -> None:
-        """Give up every exchange under way, and every one that waits for its turn; their callers
-        get Aborted."""
-        self._pace.abort(Aborted())
+    def abort(self, every: bool = False) -> None:
+        """Give up the exchanges that are under way or wait for their turn, but for those that clean
+        up, or `every` one; their callers get Aborted."""
+        self._pace.abort(Aborted(), every)
         for handle, slot in list(self._busy.items()):
+            if slot.cleans and not every:
+                continue
             del self._busy[handle]
             self._remove_handle(handle)
             self._loop.call_soon(slot.resume, Aborted())
 
     def close(self) -> None:
-        self.abort()
+        self.abort(every=True)
         for slot in self._free:
             slot.handle.close()
         self._free.clear()
@@ -127,6 +130,7 @@ class Client:
             self._free.append(slot)
             reason = why("address-unreadable", address=prepared.address, problem=str(problem))
             return _unsent(prepared, slot.begun, reason)
+        slot.cleans = cleaning.get()
         self._busy[slot.handle] = slot
         self._add_handle(slot.handle)
         return slot

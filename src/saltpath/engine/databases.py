@@ -11,6 +11,7 @@ from pathlib import Path
 from saltpath.core.cases.statement import Statement
 from saltpath.core.values.why import Blocked, why
 from saltpath.engine.connections import Connection, Place, Rows
+from saltpath.engine.stop import cleaning
 
 MOST_AT_ONCE = 32
 
@@ -25,7 +26,7 @@ class Databases:
     ) -> None:
         self._forbidden, self._root, self._first_rows = forbidden, root, first_rows
         self._idle: dict[Place, list[Connection]] = {}
-        self._busy: set[Connection] = set()
+        self._busy: dict[Connection, bool] = {}  # and whether that cleans up
         self._lock = threading.Lock()
         self._pool: ThreadPoolExecutor | None = None
 
@@ -36,13 +37,24 @@ class Databases:
         if self._pool is None:
             self._pool = ThreadPoolExecutor(MOST_AT_ONCE, thread_name_prefix="look-up")
         loop = asyncio.get_running_loop()
-        return await loop.run_in_executor(self._pool, self._ask, name, place, asked, most, limit_us)
+        cleans = cleaning.get()
+        return await loop.run_in_executor(
+            self._pool, self._ask, name, place, asked, most, limit_us, cleans
+        )
 
     def ask_now(self, name: str, place: Place, asked: Statement, most: int, limit_us: int) -> Rows:
         """The same in the thread that asks, which waits."""
         return self._ask(name, place, asked, most, limit_us)
 
-    def _ask(self, name: str, place: Place, asked: Statement, most: int, limit_us: int) -> Rows:
+    def _ask(
+        self,
+        name: str,
+        place: Place,
+        asked: Statement,
+        most: int,
+        limit_us: int,
+        cleans: bool = False,
+    ) -> Rows:
         while True:
             with self._lock:
                 idle = self._idle.setdefault(place, [])
@@ -51,7 +63,7 @@ class Databases:
             if connection is None:
                 connection = self._connect(name, place)
             with self._lock:
-                self._busy.add(connection)
+                self._busy[connection] = cleans
             try:
                 return self._fit(connection.ask(asked, most, limit_us), most)
             except Blocked as problem:
@@ -59,7 +71,7 @@ class Databases:
                     raise _named(problem, name) from None
             finally:
                 with self._lock:
-                    self._busy.discard(connection)
+                    self._busy.pop(connection, None)
                     if not connection.broken:
                         self._idle.setdefault(place, []).append(connection)
                 if connection.broken:
@@ -84,14 +96,16 @@ class Databases:
         except Blocked as problem:
             raise _named(problem, name) from None
 
-    def interrupt(self) -> None:
-        """End every question that is under way; whoever asked is blocked."""
+    def interrupt(self, every: bool = False) -> None:
+        """End the questions that are under way, but for those that clean up, or `every` one;
+        whoever asked is blocked."""
         with self._lock:
-            for connection in self._busy:
-                connection.interrupt()
+            for connection, cleans in self._busy.items():
+                if every or not cleans:
+                    connection.interrupt()
 
     def close(self) -> None:
-        self.interrupt()
+        self.interrupt(every=True)
         if self._pool is not None:
             self._pool.shutdown(wait=True, cancel_futures=True)
         for several in self._idle.values():

@@ -24,13 +24,15 @@ _BODILESS = frozenset(["GET", "DELETE", "OPTIONS", "TRACE", "HEAD"])
 
 
 class Sending(Transfer):
-    """One easy handle with what its callbacks collect. `error`: libcurl's, once it was awaited."""
+    """One easy handle with what its callbacks collect. `error`: libcurl's, once it was awaited;
+    `cleans`: a stop does not give it up."""
 
     __slots__ = (
         "address",
         "begun",
         "body",
         "certified",
+        "cleans",
         "error",
         "expected",
         "forbidden_port",
@@ -70,6 +72,7 @@ class Sending(Transfer):
         self.forbidden_port = 0  # of this machine, to which this exchange may not connect
         self.refused = False  # it would have connected there
         self.begun = 0
+        self.cleans = False
         self.error: tuple[int, str] | None = None
         handle = self.handle = pycurl.Curl()
         self.getinfo = handle.getinfo

@@ -8,8 +8,11 @@ import logging
 import time
 from collections.abc import Callable
 
+from msgspec.structs import replace
+
 from saltpath.core.running.compiled import CompiledPlan
 from saltpath.core.running.events import RunFinished, RunStarted
+from saltpath.core.running.run_sentences import limit_of
 from saltpath.core.running.supplies import Supplies
 from saltpath.core.running.totals import run_verdict
 from saltpath.core.values.verdicts import Verdict
@@ -20,8 +23,10 @@ from saltpath.engine.databases import Databases
 from saltpath.engine.helper import Helper
 from saltpath.engine.loop import CurlSelector, Strand
 from saltpath.engine.order import Order
+from saltpath.engine.schedule import Schedule
 from saltpath.engine.stop import Stop
 from saltpath.engine.tokens import Tokens
+from saltpath.engine.up import until_up
 from saltpath.engine.walk import Emit, OfRun, since
 
 log = logging.getLogger("saltpath.engine")
@@ -55,8 +60,11 @@ async def run_plan(
     stop.aborts(databases.interrupt)
     order = Order(plan.cases)
     of_run = OfRun(plan, supplies, client, Tokens(), Helper(), databases, order, emit, stop, now_us)
-    crew = _Crew(of_run)
     try:
+        not_up = await until_up(plan, client, stop) if plan.wait_us else None
+        if not_up is not None:
+            of_run.plan = blocked_by(plan, not_up)
+        crew = _Crew(of_run)
         await crew.carry_out()
     finally:
         client.close()
@@ -74,9 +82,9 @@ class _Crew:
 
     def __init__(self, of_run: OfRun) -> None:
         self._of_run = of_run
-        self._waiting = iter(range(len(of_run.plan.cases)))
+        self._schedule = Schedule(of_run.plan, of_run.supplies, of_run.handed)
         self._open: list[CaseWalk] = []
-        self._at_work = 0
+        self._at_work = self._bad = 0
         self._over: asyncio.Future[None] = asyncio.get_running_loop().create_future()
         self.ended: list[tuple[Verdict, MaskedWhy | None]] = []
 
@@ -104,17 +112,20 @@ class _Crew:
             if self._open:
                 await self._rows(self._open[0])
                 continue
-            index = next(self._waiting, None)
+            index = self._schedule.next()
             if index is None:
                 return
-            case = CaseWalk(self._of_run, self._of_run.plan.cases[index], index)
+            of_run = self._of_run
+            if self._schedule.in_any_case(index):
+                of_run = replace(of_run, stop=Stop())
+            case = CaseWalk(of_run, self._schedule.planned(index), index)
             try:
                 await case.begin()
             except Exception as problem:
                 self._give_up(case, problem)
                 continue
             if case.feed is None:
-                self.ended.append((case.verdict, case.reason))
+                self._ended(case)
             else:
                 self._open.append(case)
                 self._come(self._of_run.plan.jobs)
@@ -137,7 +148,7 @@ class _Crew:
             return
         try:
             await case.end()
-            self.ended.append((case.verdict, case.reason))
+            self._ended(case)
         except Exception as fault:
             self._give_up(case, fault)
 
@@ -145,4 +156,17 @@ class _Crew:
         """End a case that Salt Path itself made a mistake in; the others go on."""
         log.exception("a fault of Salt Path's own in a case")
         case.give_up(problem)
+        self._ended(case)
+
+    def _ended(self, case: CaseWalk) -> None:
         self.ended.append((case.verdict, case.reason))
+        self._come(self._schedule.ended(case.index, case.verdict, case.reason, case.handed()))
+        self._bad += case.verdict in ("failed", "blocked")
+        most = self._of_run.plan.stop_after
+        if most and self._bad >= most:
+            self._of_run.stop.request(limit_of(most))
+
+
+def blocked_by(plan: CompiledPlan, reason: MaskedWhy) -> CompiledPlan:
+    """The plan with all its cases blocked, for one reason."""
+    return replace(plan, cases=tuple(replace(case, problem=reason) for case in plan.cases))

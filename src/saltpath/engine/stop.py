@@ -4,10 +4,16 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable
+from contextvars import ContextVar
+
+cleaning: ContextVar[bool] = ContextVar("cleaning", default=False)
+"""Whether what is done here cleans up: a stop gives up nothing of that, and ends none of its
+pauses. It is set in each strand for itself (loop.py)."""
 
 
 class Stop:
-    """A request to stop a run: what is under way is given up, afterwards still runs."""
+    """A request to stop a run: what is under way is given up, but for what cleans up, which still
+    runs."""
 
     def __init__(self) -> None:
         self.by = ""
@@ -32,6 +38,9 @@ class Stop:
 
     async def sleep(self, seconds: float) -> bool:
         """Pause; True if the pause was ended by a stop."""
+        if cleaning.get():
+            await asyncio.create_task(asyncio.sleep(seconds))
+            return False
         return await asyncio.create_task(self._sleep(seconds))
 
     async def _sleep(self, seconds: float) -> bool:

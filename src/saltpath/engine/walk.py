@@ -3,7 +3,6 @@ always."""
 
 from __future__ import annotations
 
-import asyncio
 import logging
 import time
 from collections.abc import Awaitable, Callable
@@ -33,7 +32,7 @@ from saltpath.core.paths.offloading import Slow
 from saltpath.core.running.compiled import CompiledCase, CompiledPlan
 from saltpath.core.running.events import Event, StepFinished, StepStarted
 from saltpath.core.running.step_references import handed_over
-from saltpath.core.running.supplies import Resume, Supplies
+from saltpath.core.running.supplies import Kept, Resume, Supplies
 from saltpath.core.running.totals import Ended, StepsTotal
 from saltpath.core.values.verdicts import Verdict
 from saltpath.core.values.why import Blocked, MaskedWhy, said, why
@@ -47,7 +46,7 @@ from saltpath.engine.order import Order
 from saltpath.engine.position import Position
 from saltpath.engine.session import Session
 from saltpath.engine.step import carry_out
-from saltpath.engine.stop import Stop
+from saltpath.engine.stop import Stop, cleaning
 from saltpath.engine.tokens import Tokens
 
 Emit = Callable[[Event], None]
@@ -71,6 +70,8 @@ class OfRun(Struct):
     emit: Emit
     stop: Stop
     now_us: Callable[[], int]
+    handed: dict[int, Kept] = field(default_factory=dict)
+    """What the cases that set a suite up have handed down, by the suite's id()."""
 
 
 class Walk(Struct):
@@ -93,19 +94,23 @@ class Walk(Struct):
         """Carry out the steps of a part; of one that was begun before an interruption those that
         cannot have been sent."""
         planned, total, stop, resume = self.planned, self.total, self.of_run.stop, self.resume
-        for index, step in enumerate(planned.case.part(part)):
-            if planned.only is not None and (part != "steps" or index not in planned.only):
-                continue
-            position = Position(part, index, planned.hands_over)
-            if resume is not None and self._as_recorded(position, step, resume):
-                continue
-            ended = (
-                total.bad is not None or self.before is not None or bool(stop.by)
-            ) and self._ended(part)
-            if ended or step.off:
-                self._left_behind(position, step, total, ended)
-            else:
-                await self._step(position, step, total, self.session, self.options)
+        before = cleaning.set(part in CLEANING or planned.role == "clean up")
+        try:
+            for index, step in enumerate(planned.case.part(part)):
+                if planned.only is not None and (part != "steps" or index not in planned.only):
+                    continue
+                position = Position(part, index, planned.hands_over)
+                if resume is not None and self._as_recorded(position, step, resume):
+                    continue
+                ended = (
+                    total.bad is not None or self.before is not None or bool(stop.by)
+                ) and self._ended(part)
+                if ended or step.off:
+                    self._left_behind(position, step, total, ended)
+                else:
+                    await self._step(position, step, total, self.session, self.options)
+        finally:
+            cleaning.reset(before)
 
     def _as_recorded(self, position: Position, step: Step, resume: Resume) -> bool:
         """Whether a step needs nothing more after an interruption: it had ended, or its part was
@@ -352,9 +357,7 @@ class Walk(Struct):
     async def _wait(
         self, position: Position, step: Wait, session: Session, options: Options
     ) -> Done:
-        if position.part in CLEANING:
-            await asyncio.create_task(asyncio.sleep(step.us / 1e6))
-        elif await self.of_run.stop.sleep(step.us / 1e6):
+        if await self.of_run.stop.sleep(step.us / 1e6):
             raise Aborted
         return Done("passed", None, step.us, 0, counts=False)
 

@@ -8,12 +8,14 @@ from pathlib import Path
 from typing import BinaryIO
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from saltpath.core.cases.case import Case, Environment, Project, Suite
 from saltpath.core.format.folder import SHARED_ENDING
 from saltpath.core.format.nodes import FormatError, Problem
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.reader import read_case
+from saltpath.core.running.roles import handed_down, role_of
 from saltpath.core.values.why import Blocked, why
 
 CASE_ENDINGS = (".case.yaml", ".case.yml", ".case.json")
@@ -43,6 +45,8 @@ class ProjectFiles(Struct):
     suite_texts: dict[str, str] = field(default_factory=dict)
     environment_texts: dict[str, str] = field(default_factory=dict)
     cases: list[CaseFile] = field(default_factory=list)
+    around: list[CaseFile] = field(default_factory=list)
+    """Cases beside these that set their suites up, or clean up after them."""
     shared: dict[str, Case] = field(default_factory=dict)
     shared_files: dict[str, str] = field(default_factory=dict)
 
@@ -80,6 +84,9 @@ def load(paths: Iterable[Path]) -> ProjectFiles:
     found = _project(roots.pop(), problems)
     for file in dict.fromkeys(file for path in wanted for file in _case_files(path, problems)):
         _case(found, file, problems)
+    for folder, suite in list(found.suites.items()):
+        if suite.set_up or suite.clean_up:
+            _around(found, folder, suite, problems)
     if problems:
         raise FormatError(problems)
     _in_order(found)
@@ -165,6 +172,27 @@ def _case(found: ProjectFiles, file: Path, problems: list[Problem]) -> None:
         except FormatError as problem:
             found.suites[folder] = Suite("")
             problems += problem.problems
+
+
+def _around(found: ProjectFiles, folder: str, suite: Suite, problems: list[Problem]) -> None:
+    """Read the cases that stand around the others of a suite, where they are not among these."""
+    beside = ProjectFiles(found.root, found.project, suites=found.suites)
+    read = {case.file for case in found.cases}
+    for file in _case_files(found.root / folder, problems):
+        if file.relative_to(found.root).as_posix() not in read:
+            _case(beside, file, [])  # of those that cannot be read only these are missed
+    own = [case for case in [*found.cases, *beside.cases] if case.folder == folder]
+    for key, names in (("set up", suite.set_up), ("clean up", suite.clean_up)):
+        for number, name in enumerate(names):
+            only = Suite("", set_up=(name,))
+            if not any(role_of(only, case.case.key, case.file) for case in own):
+                problem = f"{key}[{number}]: there is no case {name} beside it that can be read"
+                problems.append(Problem(problem, file=f"{folder}/suite.yaml"))
+    around = [case for case in beside.cases if case.folder == folder]
+    found.around += [case for case in around if role_of(suite, case.case.key, case.file)]
+    set_up = [case for case in own if role_of(suite, case.case.key, case.file) == "set up"]
+    names_handed = frozenset[str]().union(*(handed_down(case.case) for case in set_up))
+    found.suites[folder] = replace(suite, handed=names_handed)
 
 
 def _in_order(found: ProjectFiles) -> None:

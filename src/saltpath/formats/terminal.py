@@ -6,7 +6,7 @@ from __future__ import annotations
 import re
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any, TextIO
 
 from saltpath.core.running.compiled import CompiledPlan
@@ -20,11 +20,12 @@ from saltpath.core.running.events import (
     StepStarted,
 )
 from saltpath.core.values.measures import counted, show_duration, show_in
-from saltpath.formats.results import Results
+from saltpath.formats.reports.results import Results
 
 MARKS = {"passed": "✓", "failed": "✗", "blocked": "▲", "unchecked": "○", "skipped": "-"}
 PERIOD_S = 0.05
 MOST_TOLD = 100
+LONGEST_LINE = 100
 _COLOURS = {"passed": "32", "failed": "31", "blocked": "33", "unchecked": "90", "skipped": "90"}
 
 
@@ -37,20 +38,62 @@ def printable(text: str) -> str:
     return _CONTROL.sub("\ufffd", text)
 
 
+class Screen:
+    """Lines of text; on a terminal in colours, and with one more at the bottom that says what is
+    under way."""
+
+    def __init__(self, out: TextIO = sys.stdout, quiet: bool = False) -> None:
+        self._out = out
+        self.quiet = quiet
+        self.live = out.isatty() and not quiet
+
+    def line(self, text: str, verdict: str = "", indent: int = 0) -> None:
+        """A line; with a verdict, behind its mark."""
+        mark = f"{self._mark(verdict)} " if verdict else ""
+        self._out.write(
+            ("\r\x1b[2K" if self.live else "") + " " * indent + mark + printable(text) + "\n"
+        )
+        self._out.flush()
+
+    def _mark(self, verdict: str) -> str:
+        mark = MARKS[verdict]
+        return f"\x1b[{_COLOURS[verdict]}m{mark}\x1b[0m" if self.live else mark
+
+    def under_way(self, text: str) -> None:
+        """What the line at the bottom says."""
+        if self.live:
+            self._out.write("\r\x1b[2K" + printable(text[:LONGEST_LINE]).replace("\n", " "))
+            self._out.flush()
+
+
+def outcome_line(
+    verdict: str, counts: Mapping[str, int], checks: int | None, us: int, seed: int, stopped_by: str
+) -> str:
+    """A run in one sentence. `counts`: how many cases had which verdict; `checks`: how many were
+    judged, where that is known."""
+    judged = f"{counted(checks, 'check')}, " if checks is not None else ""
+    cases = ", ".join(f"{number} {verdict}" for verdict, number in sorted(counts.items()))
+    stopped = f" Stopped by {stopped_by}." if stopped_by else ""
+    return (
+        f"{verdict}: {cases} of {counted(sum(counts.values()), 'case')}, "
+        f"{judged}{show_duration(us)}, seed {seed}.{stopped}"
+    )
+
+
 class Terminal:
     """A consumer of events. On a terminal one line at the bottom shows what is under way; elsewhere
     plain lines."""
 
     def __init__(self, plan: CompiledPlan, out: TextIO = sys.stdout, quiet: bool = False) -> None:
         self._plan = plan
-        self._out = out
-        self._quiet = quiet
-        self._live = out.isatty() and not quiet
+        self._screen = Screen(out, quiet)
+        self._line = self._screen.line
         self._done = 0
         self._rows = self._told = 0
+        self._by_steps = set[int]()
+        self._last = ""
         self._not_begun: set[tuple[int, int]] = set()
         self._shown = 0.0
-        self._colour = self._live
 
     def take(self, event: Event) -> None:
         if isinstance(event, StepFinished):
@@ -67,7 +110,7 @@ class Terminal:
         elif isinstance(event, (CaseStarted, StepStarted)):
             if isinstance(event, StepStarted):
                 self._not_begun.discard((event.case, event.row))
-            if self._live and time.monotonic() - self._shown > PERIOD_S:
+            if self._screen.live and time.monotonic() - self._shown > PERIOD_S:
                 self._shown = time.monotonic()
                 self._progress(event)
 
@@ -78,28 +121,20 @@ class Terminal:
             doing = f": {case.part(event.part)[event.step].name}"
         rows = f" · {counted(self._rows, 'row')}" if case.rows is not None else ""
         line = f"{self._done} of {len(self._plan.cases)} cases · {case.name}{rows}{doing}"
-        self._out.write("\r\x1b[2K" + printable(line[:100]).replace("\n", " "))
-        self._out.flush()
-
-    def _line(self, text: str, verdict: str = "", indent: int = 0) -> None:
-        """A line; with a verdict, behind its mark."""
-        mark = f"{self._mark(verdict)} " if verdict else ""
-        self._out.write(
-            ("\r\x1b[2K" if self._live else "") + " " * indent + mark + printable(text) + "\n"
-        )
-        self._out.flush()
-
-    def _mark(self, verdict: str) -> str:
-        mark = MARKS[verdict]
-        return f"\x1b[{_COLOURS[verdict]}m{mark}\x1b[0m" if self._colour else mark
+        self._screen.under_way(line)
 
     def _case(self, event: CaseFinished) -> None:
-        if self._quiet and event.verdict == "passed":
+        if self._screen.quiet and event.verdict == "passed":
             return
         name = self._plan.cases[event.case].case.name
         self._line(f"{event.verdict:9} {name} ({show_duration(event.us)})", event.verdict)
-        if self._plan.cases[event.case].case.rows is not None and event.why is not None:
-            self._line(event.why.sentence, indent=12)
+        sentence = event.why.sentence if event.why else ""
+        with_rows = self._plan.cases[event.case].case.rows is not None
+        untold = event.case not in self._by_steps and sentence != self._last
+        if sentence and (with_rows or untold):
+            self._line(sentence, indent=12)
+            self._last = sentence
+        self._by_steps.discard(event.case)
 
     def _step(self, event: StepFinished) -> None:
         if event.verdict not in ("failed", "blocked") and not (
@@ -109,6 +144,7 @@ class Terminal:
         if event.why and event.why.code.startswith("inside"):
             return  # the step inside has said it
         self._told += 1
+        self._by_steps.add(event.case)
         if self._told > MOST_TOLD:
             if self._told == MOST_TOLD + 1:
                 self._line("more of this case did not pass; the reports say what", indent=2)
@@ -151,17 +187,16 @@ class Terminal:
     def finish(self, results: Results) -> None:
         """The outcome in one sentence."""
         counts = results.counts()
-        cases = ", ".join(
-            f"{number} {verdict}" for verdict, number in sorted(counts["cases"].items())
-        )
         checks = sum(counts["checks"].values())
-        stopped = f" Stopped by {results.stopped_by}." if results.stopped_by else ""
-        self._line(
-            f"{results.verdict}: {cases} of {counted(len(results.cases), 'case')}, "
-            f"{counted(checks, 'check')}, "
-            f"{show_duration(results.us)}, seed {results.seed}.{stopped}",
+        said = outcome_line(
             results.verdict,
+            counts["cases"],
+            checks,
+            results.us,
+            results.seed,
+            results.stopped_by,
         )
+        self._line(said, results.verdict)
 
 
 def both(*consumers: Callable[[Event], None]) -> Callable[[Event], None]:

@@ -28,6 +28,7 @@ from saltpath.formats.rows.csv_rows import found_dialect
 from saltpath.formats.rows.encodings import shown
 from saltpath.formats.rows.xlsx_rows import plain_value
 from saltpath.formats.spreadsheets import openpyxl
+from saltpath.formats.xml_text import xml_text
 
 LARGEST = 20_000_000
 LARGEST_UNPACKED = 100_000_000
@@ -396,7 +397,7 @@ def _cell(sheet: Any, text: str, may_be_number: bool = False, bold: bool = False
 def as_text(cell: Any, text: str) -> None:
     """The text into a cell, so that it stays one: it neither runs as a formula nor is taken for a
     number when it is edited."""
-    cell.value = text
+    cell.value = xml_text(text)
     cell.data_type = "s"
     cell.quotePrefix = bool(_FORMULA.match(text))
     cell.alignment = openpyxl().styles.Alignment(vertical="top", wrap_text="\n" in text)

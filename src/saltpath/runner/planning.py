@@ -20,6 +20,7 @@ from saltpath.core.format.plan_reader import read_planned
 from saltpath.core.format.readable import Broken, readable_project, readable_suite
 from saltpath.core.running.inherited import signed_in
 from saltpath.core.running.plan import Plan, PlannedCase
+from saltpath.core.running.roles import Role, in_turn, role_of
 from saltpath.engine.run import utc_us
 from saltpath.store import (
     cases,
@@ -31,7 +32,7 @@ from saltpath.store import (
     shared_steps,
 )
 from saltpath.store.documents import Document
-from saltpath.store.kept_answers import last_kept
+from saltpath.store.kept_answers import last_handed, last_kept
 
 MOST_LOOKED_AT = 50
 """Earlier runs in which a step's last pass is looked for."""
@@ -48,6 +49,9 @@ class Planned(Struct, frozen=True):
     """The versions of the files that its rows come from, by path."""
     positions: list[int]
     """Where its cases stand in the run: those that have finished are not planned again."""
+    roles: dict[int, tuple[str, Role]]
+    """Of every case of a run that another runner had begun, by its position: its suite's id, and
+    what it is there; only of suites that have such roles."""
 
 
 class Planner:
@@ -87,6 +91,7 @@ class Planner:
             self._beat()
             chosen.append(self._planned(run, entry, again, project, suites))
             positions.append(entry.position)
+        chosen, positions = _in_turn(chosen, positions, suites)
         files = self._files_of(run.project, project, chosen)
         started, files = runs.beginning(self._main, run, utc_us(), files)
         held = {planned.suite for planned in chosen}
@@ -102,8 +107,22 @@ class Planner:
             started,
             run.request.changes,
             run.request.first_rows,
+            # whoever goes on with a run that was begun does not wait again
+            0 if again else run.request.wait_us,
+            run.request.stop_after,
         )
-        return Planned(plan, files, positions)
+        return Planned(plan, files, positions, self._roles(run, suites) if again else {})
+
+    def _roles(self, run: runs.Run, suites: dict[int, Document]) -> dict[int, tuple[str, Role]]:
+        read = {id: readable_suite(suite.document)[0] for id, suite in suites.items()}
+        around = {id for id, suite in read.items() if suite.set_up or suite.clean_up}
+        found: dict[int, tuple[str, Role]] = {}
+        for entry in runs.run_cases(self._main, run.id) if around else ():
+            stored = cases.case_at(self._main, entry.case_id, entry.version)
+            if stored.suite in around:
+                role = role_of(read[stored.suite], stored.key, stored.file)
+                found[entry.position] = (suites[stored.suite].oid, role)
+        return found
 
     def _planned(
         self,
@@ -195,10 +214,22 @@ class Planner:
         values that they are given. No other step is sent: what is missing blocks."""
         case = signed_in(case, suite, project)
         of = (run.project, stored.id)
-        given = last_kept(self._main, self._evidence, of, case, run.environment)
+        given = {
+            **last_handed(self._main, self._evidence, stored, suite, run.environment),
+            **last_kept(self._main, self._evidence, of, case, run.environment),
+        }
         wanted = set(run.request.only or ())
         known = {*given, *secrets.given(self._folder, run.project, run.request.sealed)}
         return tuple(sorted(wanted | set(needs(case, wanted, known).set))), given
+
+
+def _in_turn(
+    chosen: list[PlannedCase], positions: list[int], suites: dict[int, Document]
+) -> tuple[list[PlannedCase], list[int]]:
+    """Cases that set suites up first, those that clean up last."""
+    read = {suite.oid: readable_suite(suite.document)[0] for suite in suites.values()}
+    order = in_turn([role_of(read.get(case.suite), case.key, case.file) for case in chosen])
+    return [chosen[place] for place in order], [positions[place] for place in order]
 
 
 def _every(outcomes: Iterable[Outcome]) -> Iterator[Outcome]:

@@ -19,7 +19,7 @@ from pathlib import Path
 from typing import Any
 
 from saltpath.core.cases.case import Case
-from saltpath.core.running.causes import Failure, failure_of, failure_without_step, follows
+from saltpath.core.running.causes import FailureFinder
 from saltpath.core.running.events import (
     CaseFinished,
     CaseStarted,
@@ -36,8 +36,6 @@ from saltpath.store import run_rows
 from saltpath.store.step_rows import row_of
 
 MOST_WAITING = 20_000
-_BAD = ("failed", "blocked")
-_CASE = -1  # where a row would stand: anything of the case
 GATHER_S = 0.002
 """So long a message waits for others to be sent with: to be woken for each would take turns with
 the engine a thousand times a second."""
@@ -59,9 +57,8 @@ class Recorder:
         self._beat = beat
         self.refused = False
         self._positions: list[int] = []
-        self._cases: Sequence[Case] = ()
+        self._failures = FailureFinder(())
         self._with_rows: frozenset[int] = frozenset()
-        self._went_wrong: set[tuple[int, int]] = set()
         self._waiting: deque[tuple[int, Callable[[], object]]] = deque()
         self._step_events = True
         self._closed = False
@@ -79,9 +76,8 @@ class Recorder:
         `positions` maps the plan's case indexes to the run's, `cases` are the plan's, with their
         shared steps in their places."""
         self._project, self._run, self._epoch = project, run, epoch
-        self._positions, self._cases, self.refused = positions, cases, False
+        self._positions, self._failures, self.refused = positions, FailureFinder(cases), False
         self._with_rows = frozenset(at for at, case in enumerate(cases) if case.rows is not None)
-        self._went_wrong.clear()
         self._step_events = len(positions) <= 50
 
     def take(self, event: Event) -> None:
@@ -139,11 +135,10 @@ class Recorder:
         about = partial(self._about, event.at, position=position)
         of_row = event.case in self._with_rows and bool(getattr(event, "row", 0))
         if isinstance(event, StepFinished):
-            row, failure = row_of(event, position), self._failure(event)
+            row, failure = row_of(event, position), self._failures.find(event)
             return about("step", step=row, quiet=of_row, failure=failure)
         if isinstance(event, RowFinished):
-            failure = self._failure(event)
-            self._went_wrong.discard((event.case, event.row))
+            failure = self._failures.find(event)
             if event.case not in self._with_rows:
                 return None
             return about("row", row=run_rows.row_of(event, position), failure=failure)
@@ -162,30 +157,11 @@ class Recorder:
                 "us": event.us,
                 "planned": _planned(event.planned),
             }
-            return about("case-finished", facts=ended, failure=self._failure(event))
+            return about("case-finished", facts=ended, failure=self._failures.find(event))
         return None
 
     def _about(self, at: int, kind: str, position: int, **more: Any) -> Message:
         return Message(0, self._project, self._run, kind, at, position, **more)
-
-    def _failure(self, event: StepFinished | RowFinished | CaseFinished) -> Failure | None:
-        """What it is a case of, unless it only follows from what went wrong before it."""
-        if event.verdict not in _BAD or not self._cases:
-            return None
-        case = self._cases[event.case]
-        of_case, around_rows = (event.case, _CASE), (event.case, 0)
-        if isinstance(event, CaseFinished):
-            return None if of_case in self._went_wrong else failure_without_step(event, case)
-        place = (event.case, event.row)
-        went_wrong_before = place in self._went_wrong or around_rows in self._went_wrong
-        if isinstance(event, RowFinished):
-            failure, only_follows = failure_without_step(event, case), True
-        else:
-            failure = failure_of(event, case)
-            only_follows = failure is not None and follows(failure)
-        if failure is not None:
-            self._went_wrong |= {place, of_case}
-        return None if only_follows and went_wrong_before else failure
 
     def settled(self, timeout: float) -> bool:
         """Wait until everything taken so far is recorded; False when the time is up first."""

@@ -1,5 +1,5 @@
-"""`saltpath serve`: starts the web server, the runners and the writer, and starts again what ends
-unasked.
+"""`saltpath serve`: starts the web server, the runners, the writer and the courier, and starts
+again what ends unasked.
 
 Each is a process of its own, so that a crash of one never takes another down. The supervisor itself
 does no work. It imports what they need once, and forks them (forking.py): so it has one thread, and
@@ -124,7 +124,8 @@ class Supervisor(Struct):
         main = self.programs.main
         web = ["web", folder, self.settings.host, str(self.settings.port), *self.settings.names]
         self.children = [_Child(name, main, [name, folder]) for name in ("writer", "keeper")]
-        self.children += [_Child("web", main, web)]
+        courier = ["courier", folder, str(self.settings.port)]
+        self.children += [_Child("web", main, web), _Child("courier", main, courier)]
         self.children += [
             _Child(f"runner {n + 1}", main, ["runner", folder], beats=tempfile.TemporaryFile())
             for n in range(self.settings.runners)
@@ -221,7 +222,7 @@ class Supervisor(Struct):
 
     def _end(self) -> None:
         """Runners first, so that the writer still records what they report."""
-        for group in (("runner", "web", "keeper"), ("writer",)):
+        for group in (("runner", "web", "keeper", "courier"), ("writer",)):
             chosen = [c.process for c in self.children if c.process and c.name.startswith(group)]
             for process in chosen:
                 process.send_signal(signal.SIGTERM)

@@ -11,13 +11,22 @@ from typing import Any, cast
 from msgspec.structs import replace
 
 from saltpath.core.cases.row_sources import FileRows, Row
+from saltpath.core.running.roles import not_set_up
 from saltpath.core.running.supplies import Kept, Resume, Supplies
 from saltpath.core.values.verdicts import Verdict
-from saltpath.core.values.why import Blocked, MaskedWhy, why
+from saltpath.core.values.why import Blocked, MaskedWhy, Why, as_masked, why
 from saltpath.formats.rows import read_table
 from saltpath.runner.planning import Planned
 from saltpath.runner.recorder import Recorder
-from saltpath.store import evidence, output_rows, project_files, run_rows, runs, secrets
+from saltpath.store import (
+    evidence,
+    output_rows,
+    project_files,
+    run_records,
+    run_rows,
+    runs,
+    secrets,
+)
 from saltpath.store.database import connect
 
 SETTLED_S = 60
@@ -39,6 +48,7 @@ class LocalSupplies(Supplies):
         self.own_folder, self.own_port = folder, own_port
         self._folder, self._main, self._evidence = folder, main, evidence_side
         self._recorder, self._run, self._positions = recorder, run, planned.positions
+        self._roles = planned.roles
         self._file = project_files.file_reader(main, run.project)
         self._open = project_files.opener(main, run.project, planned.files)
 
@@ -82,6 +92,23 @@ class LocalSupplies(Supplies):
         sealed = secrets.seal_given(self._folder, self._run.project, left)
         await self._recorder.keep_session(case, sealed)
 
+    def handed(self, suite: str) -> tuple[Kept, MaskedWhy | None] | None:
+        entries = runs.run_cases(self._main, self._run.id)
+        around = [one for one in entries if self._roles.get(one.position) == (suite, "set up")]
+        if not around or any(one.state != "finished" for one in around):
+            return None
+        values: dict[str, Any] = {}
+        secret: set[str] = set()
+        bad: MaskedWhy | None = None
+        for one in around:
+            sealed = run_records.session(self._main, self._run.id, one.position)
+            left = secrets.given(self._folder, self._run.project, sealed) if sealed else {}
+            values |= left.get("values", {})
+            secret |= set(left.get("secret", ()))
+            reason = as_masked(Why(one.why["code"], one.why["params"])) if one.why else None
+            bad = bad or not_set_up(one.name, cast(Verdict, one.verdict), reason)
+        return Kept(values, frozenset(secret)), bad
+
     def ended(self, case: int, row: int) -> tuple[Verdict, MaskedWhy | None] | None:
         ended = run_rows.finished(self._evidence, self._run.id, self._positions[case], row)
         return (cast(Verdict, ended.verdict), ended.why) if ended else None
@@ -98,7 +125,7 @@ class LocalSupplies(Supplies):
         finished = evidence.recorded_steps(self._evidence, run, position, row)
         begun = evidence.parts_begun(self._evidence, run, position, row)
         found = Resume(Kept(kept), finished, begun | {part for part, _ in finished})
-        sealed = runs.session(self._main, run, position) if row == 0 else None
+        sealed = run_records.session(self._main, run, position) if row == 0 else None
         if sealed is None:
             return found
         left = secrets.given(self._folder, self._run.project, sealed)

@@ -29,7 +29,7 @@ from saltpath.runner.life import Heartbeat, ShutdownSignal, holding, limit_memor
 from saltpath.runner.planning import Planner
 from saltpath.runner.recorder import Recorder
 from saltpath.runner.supplies import LocalSupplies
-from saltpath.store import jobs, runs
+from saltpath.store import jobs, run_records, runs
 from saltpath.store.database import NotFound, StoreError, connect
 from saltpath.store.memory import give_memory_back
 
@@ -116,7 +116,9 @@ class Worker:
                 plan, supplies, positions = self._plan(run, again=job.epoch > 1)
             except (StoreError, FormatError, NotFound) as problem:
                 log.error("run %s cannot begin: %s", run.oid, problem)
-                runs.refuse(self._main, run, why("not-begun", problem=str(problem)).to_json())
+                run_records.refuse(
+                    self._main, run, why("not-begun", problem=str(problem)).to_json()
+                )
                 jobs.finish(self._main, job)
                 return
             cases = [planned.case for planned in plan.cases]

@@ -22,7 +22,7 @@ from saltpath.core.values.verdicts import Verdict
 from saltpath.core.values.why import Why
 from saltpath.runner.life import ShutdownSignal, holding, parent_gone, woken_by_signals
 from saltpath.runner.wire import RELEASE, SOCKET, Message, acknowledge, unpack
-from saltpath.store import causes, disk, events, evidence, jobs, run_rows, runs
+from saltpath.store import causes, disk, events, evidence, jobs, run_records, run_rows, runs
 from saltpath.store.database import connect, write
 from saltpath.store.packing import Packer
 from saltpath.store.run_rows import RowRow
@@ -204,7 +204,7 @@ class Writer:
                 self._turn(message)
         for (project, run), finished in told.items():
             for position, number in Counter(row.position for row in finished).items():
-                runs.record_steps(self._main, run, position, number)
+                run_records.record_steps(self._main, run, position, number)
             events.add_event(
                 self._main,
                 project,
@@ -240,32 +240,32 @@ class Writer:
         """A run or a case began or ended."""
         facts: dict[str, Any] = message.facts or {}
         if message.kind == "rows-begun":
-            runs.record_rows_begun(self._main, message.run, message.position, facts["row"])
+            run_records.record_rows_begun(self._main, message.run, message.position, facts["row"])
             return
         if message.kind == "session":
-            runs.record_session(self._main, message.run, message.position, facts["sealed"])
+            run_records.record_session(self._main, message.run, message.position, facts["sealed"])
             return
         if message.kind == "part-begun":
             return
         event: dict[str, Any] = {"run": self._oid(message.run), "position": message.position}
         if message.kind == "started":
-            runs.record_started(self._main, message.run, message.at)
+            run_records.record_started(self._main, message.run, message.at)
         elif message.kind == "case-started":
-            runs.record_case_started(self._main, message.run, message.position, message.at)
+            run_records.record_case_started(self._main, message.run, message.position, message.at)
         elif message.kind == "step-started":
             event |= facts
         elif message.kind == "case-finished":
             verdict, reason = self._outcome(message, facts["planned"])
             why = reason.to_json() if reason else None
-            runs.record_case_finished(
+            run_records.record_case_finished(
                 self._main, message.run, message.position, verdict, why, facts["us"]
             )
             event["verdict"] = verdict
             counts = run_rows.counts(self._evidence, message.run, message.position)
             if counts:
-                runs.record_rows(self._main, message.run, message.position, counts)
+                run_records.record_rows(self._main, message.run, message.position, counts)
         elif message.kind == "finished":
-            runs.record_finished(self._main, message.run, message.at, facts["stopped_by"])
+            run_records.record_finished(self._main, message.run, message.at, facts["stopped_by"])
             event["verdict"] = runs.run_by_id(self._main, message.run).verdict
         name = {
             "started": "run started",

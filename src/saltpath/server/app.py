@@ -8,19 +8,24 @@ from typing import Any
 
 from flask import Flask, Response, g
 
+from saltpath.server.api.addresses_api import addresses_api
 from saltpath.server.api.causes_api import causes_api
+from saltpath.server.api.compare_api import compare_api
 from saltpath.server.api.contract_api import contract_api
 from saltpath.server.api.coverage_api import coverage_api
 from saltpath.server.api.data_api import data_api
 from saltpath.server.api.databases_api import databases_api
+from saltpath.server.api.deliveries_api import deliveries_api
 from saltpath.server.api.documents import documents
 from saltpath.server.api.evidence_api import evidence_api
 from saltpath.server.api.files_api import files_api
 from saltpath.server.api.finished_api import finished_api
+from saltpath.server.api.history_api import history_api
 from saltpath.server.api.incoming import incoming
 from saltpath.server.api.keeping_api import keeping_api
 from saltpath.server.api.known_api import known_api
 from saltpath.server.api.lift_api import lift_api
+from saltpath.server.api.outcome_api import outcome_api
 from saltpath.server.api.outline_api import outline_api
 from saltpath.server.api.outputs_api import outputs_api
 from saltpath.server.api.proposals_api import proposals_api
@@ -29,6 +34,7 @@ from saltpath.server.api.rows_api import rows_api
 from saltpath.server.api.runs_api import runs_api
 from saltpath.server.api.shared_api import shared_api
 from saltpath.server.api.sheets_api import sheets_api
+from saltpath.server.api.since_pass_api import since_pass_api
 from saltpath.server.api.single_api import single_api
 from saltpath.server.api.values_api import values_api
 from saltpath.server.compression import compress_answers, send_built
@@ -39,6 +45,7 @@ from saltpath.server.openapi import ROOT, document
 from saltpath.server.presence import Presence
 from saltpath.server.problems import answer_errors, problem
 from saltpath.server.sandbox import Confined
+from saltpath.server.waiting import Waiting
 
 PAGES = Path(__file__).parent / "pages"
 BLUEPRINTS = (
@@ -63,6 +70,12 @@ BLUEPRINTS = (
     runs_api,
     outputs_api,
     rows_api,
+    outcome_api,
+    deliveries_api,
+    since_pass_api,
+    addresses_api,
+    history_api,
+    compare_api,
     causes_api,
     known_api,
     live,
@@ -86,9 +99,11 @@ def contract() -> dict[str, Any]:
 def make_app(folder: Path, host: str = "127.0.0.1", names: Iterable[str] = ()) -> Flask:
     """The WSGI application over a data folder that was migrated."""
     app = Flask("saltpath", static_folder=None)
+    watcher = Watcher(folder)
     app.config.update(
         FOLDER=str(folder),
-        WATCHER=Watcher(folder),
+        WATCHER=watcher,
+        WAITING=Waiting(watcher),
         PRESENCE=Presence(),
         CONFINED=Confined(folder),
         MAX_CONTENT_LENGTH=LARGEST_BODY,

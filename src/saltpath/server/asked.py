@@ -21,19 +21,19 @@ def project_asked(oid: str | None = None) -> Document:
     if not named:
         raise Refused(400, "project-missing", "Name the project: ?project=project_...")
     found = projects.project(database(), named)
-    _permit(found.id)
+    permitted(found.id)
     return found
 
 
 def suite_asked(oid: str) -> Document:
     found = projects.suite(database(), oid)
-    _permit(found.project)
+    permitted(found.project)
     return found
 
 
 def environment_asked(oid: str) -> Document:
     found = projects.environment(database(), oid)
-    _permit(found.project)
+    permitted(found.project)
     return found
 
 
@@ -41,7 +41,7 @@ def case_asked(oid: str, gone: bool = False) -> StoredCase:
     """A case, shared steps, or a single request; Deleted is raised for one that was removed, unless
     `gone`."""
     found = cases.case(database(), oid, gone=True)
-    _permit(found.project)
+    permitted(found.project)
     if found.gone_at is not None and not gone:
         raise Deleted(f"the case “{found.name}” was deleted")
     return found
@@ -49,9 +49,10 @@ def case_asked(oid: str, gone: bool = False) -> StoredCase:
 
 def run_asked(oid: str) -> Run:
     found = runs.run(database(), oid)
-    _permit(found.project)
+    permitted(found.project)
     return found
 
 
-def _permit(project: int) -> None:
+def permitted(project: int) -> None:
+    """Look whether the operation may be done in a project, whatever it is about there."""
     permit(database(), actor(), project)

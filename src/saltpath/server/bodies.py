@@ -57,6 +57,8 @@ class SuiteChange(Body, frozen=True):
 
     name: Name | UnsetType = UNSET
     about: Annotated[str, Meta(description="what it is about as a text")] | UnsetType = UNSET
+    in_order: bool | UnsetType = UNSET
+    """Its cases need each other: they run one after the other."""
     before: Id | UnsetType | None = UNSET
     """The suite that it stands before; null: it is the last."""
 
@@ -105,6 +107,53 @@ class KeptRules(Body, frozen=True):
 class KeepingChange(KeptRules, frozen=True):
     seen: KeptRules = KeptRules()
     """Rules that must still be as they were seen."""
+
+
+# ---- deliveries
+
+
+class DeliveryRuleChange(Body, frozen=True):
+    """Only what is given changes."""
+
+    address: (
+        Annotated[
+            str, Meta(max_length=2_000, description="an address such as https://host/results")
+        ]
+        | UnsetType
+    ) = UNSET
+    form: Literal["junit", "json", "markdown"] | UnsetType = UNSET
+    header: (
+        Annotated[
+            str,
+            Meta(
+                max_length=100,
+                pattern=r"^([!#$%&'*+.^_`|~0-9A-Za-z-]+)?$",
+                description="the name of a header, such as X-Key",
+            ),
+        ]
+        | UnsetType
+    ) = UNSET
+    key: (
+        Annotated[
+            str,
+            Meta(
+                max_length=4_000,
+                pattern=r"^[\x20-\x7e]*$",
+                description="the key as a text of ASCII letters without line breaks",
+            ),
+        ]
+        | UnsetType
+    ) = UNSET
+    """The header's value, which nobody reads again."""
+    suite: Id | UnsetType = UNSET
+    environment: Annotated[str, Meta(max_length=200)] | UnsetType = UNSET
+    bad: bool | UnsetType = UNSET
+
+
+class NewDeliveryRule(DeliveryRuleChange, frozen=True, kw_only=True):
+    """Where results of runs are to go."""
+
+    project: Id
 
 
 # ---- known causes
@@ -196,6 +245,11 @@ class CaseMove(Body, frozen=True):
     suite: Id
     before: Id | None = None
     """The case that it stands before; null: it is the last."""
+
+
+class CaseRole(Body, frozen=True):
+    role: Literal["", "set up", "clean up"]
+    """Whether it sets its suite up, once before the others, or cleans up after it."""
 
 
 class Tab(Body, frozen=True):
@@ -346,6 +400,20 @@ class NewLook(Body, frozen=True):
 # ---- runs
 
 
+MOST_WAIT_S = 3_600
+Title = Annotated[str, Meta(max_length=200, description="a title of at most 200 characters")]
+Build = Annotated[str, Meta(max_length=200, description="the build as at most 200 characters")]
+Note = Annotated[str, Meta(max_length=10_000, description="a note of at most 10,000 characters")]
+
+
+class RunChange(Body, frozen=True):
+    """What is said of a run; only what is given changes."""
+
+    title: Name | UnsetType = UNSET
+    build: Build | UnsetType = UNSET
+    note: Note | UnsetType = UNSET
+
+
 class NewRun(Body, frozen=True):
     """A run of cases, of a suite, or of everything; or a trial of some steps."""
 
@@ -355,9 +423,54 @@ class NewRun(Body, frozen=True):
         | UnsetType
     ) = UNSET
     suite: Id | UnsetType = UNSET
+    paths: (
+        Annotated[
+            list[Annotated[str, Meta(max_length=1_000)]],
+            Meta(
+                min_length=1,
+                max_length=1_000,
+                description="paths of cases and folders, as an export has them, as a list",
+            ),
+        ]
+        | UnsetType
+    ) = UNSET
+    tags: Annotated[
+        list[Annotated[str, Meta(max_length=200)]],
+        Meta(max_length=100, description="tags as a list of texts"),
+    ] = []
+    """Of those that are meant, only cases with all of these tags."""
+    only: Annotated[str, Meta(max_length=200, description="a part of a name as a text")] = ""
+    """Of those that are meant, only cases whose name holds this text."""
     environment: str | UnsetType = UNSET
     kind: Literal["run", "trial"] = "run"
-    label: str = ""
+    title: Title = ""
+    build: Build = ""
+    note: Note = ""
+    wait: Annotated[
+        float,
+        Meta(ge=0, le=MOST_WAIT_S, description=f"wait as seconds, from 0 to {MOST_WAIT_S}"),
+    ] = 0
+    """The answer comes when the run has ended, or after so many seconds."""
+    beat: Annotated[float, Meta(ge=0.1, le=55, description="beat as seconds, from 0.1 to 55")] = 15
+    """While it waits, it sends a line break this often, so that nothing on the way hangs up."""
+    wait_until_up: Annotated[
+        float, Meta(ge=0, le=MOST_WAIT_S, description=f"seconds, from 0 to {MOST_WAIT_S}")
+    ] = 0
+    """So long it waits first until the services that it asks answer."""
+    stop_after: Annotated[
+        int, Meta(ge=0, le=1_000_000, description="how many cases, from 0 to 1000000")
+    ] = 0
+    """It stops once so many cases have failed or were blocked; 0: it does not."""
+    want: Annotated[
+        list[Annotated[str, Meta(max_length=200)]],
+        Meta(max_length=100, description="names of kept values as a list"),
+    ] = []
+    """The kept values that the answer is to tell."""
+    allow: Annotated[
+        list[Literal["known", "unchecked"]],
+        Meta(description="known, unchecked or both, as a list"),
+    ] = []
+    """What is not held against the run in `ok`."""
     seed: (
         Annotated[
             int, Meta(ge=0, lt=2**53, description="the seed as a whole number from 0 to 2^53")

@@ -25,7 +25,8 @@ from waitress.task import ThreadedTaskDispatcher
 
 from saltpath.server.limits import largest_body
 
-THREADS = 48
+THREADS = 80
+"""32 may follow events (live.py), 32 wait for the ends of runs (waiting.py)."""
 MOST_CONNECTIONS = 500
 IDLE_S = 120
 HEAD_S = 20.0

@@ -44,10 +44,15 @@ class Watcher:
             if self.streams >= MOST_STREAMS:
                 return False
             self.streams += 1
+            self.begin()
+            return True
+
+    def begin(self) -> None:
+        """Look from now on, if it does not yet."""
+        with self._changed:
             if not self._started:
                 self._started = True
                 threading.Thread(target=self._poll, name="changes", daemon=True).start()
-            return True
 
     def leave(self) -> None:
         with self._changed:

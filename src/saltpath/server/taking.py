@@ -82,6 +82,5 @@ def _described(kind: type[Body], data: dict[str, Any], fault: Fault) -> str:
 @cache
 def _schema(kind: type[Body]) -> Schema:
     shapes = shapes_of([kind])
-    return compile_schema(
-        {"$ref": REF.format(name=kind.__name__), "components": {"schemas": shapes}}
-    )
+    schema = {"$ref": REF.format(name=kind.__name__), "components": {"schemas": shapes}}
+    return compile_schema(plain.read_json(msgspec.json.encode(schema)))  # limits with points

@@ -137,6 +137,8 @@ def add_case(
             at,
             read,
         )
+        about = {"case": oid, "version": 1}
+        add_event(connection, project, None, at, "case changed", about)
     return case(connection, oid)
 
 
@@ -320,6 +322,7 @@ class CaseHead(Struct, frozen=True):
     id: int
     oid: str
     suite: int
+    key: str
     name: str
     version: int
     file: str
@@ -330,9 +333,9 @@ def heads(connection: sqlite3.Connection, project: int, kind: int = 0) -> list[C
     kind what stands in that hidden place."""
     rows = at_once(
         connection,
-        ("id", "oid", "suite", "name", "version", "file"),
-        "SELECT c.id, c.oid, c.suite, c.name, c.version, c.file FROM test_case c JOIN suite s ON "
-        "s.id = c.suite"
+        ("id", "oid", "suite", "key", "name", "version", "file"),
+        "SELECT c.id, c.oid, c.suite, c.key, c.name, c.version, c.file FROM test_case c JOIN suite"
+        " s ON s.id = c.suite"
         " WHERE c.project = ? AND c.gone_at IS NULL AND s.hidden = ? ORDER BY s.position, "
         "c.position, c.id",
         (project, kind),

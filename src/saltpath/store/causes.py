@@ -8,10 +8,8 @@ import sqlite3
 import msgspec
 from msgspec import Struct
 
+from saltpath.core.running.cause_sentences import MOST_SAID, Cause, worst_first
 from saltpath.core.running.causes import Failure
-
-MOST_SAID = 3
-"""Of what failures of one cause said, so many different ones are given."""
 
 
 class Place(Struct, frozen=True):
@@ -22,26 +20,6 @@ class Place(Struct, frozen=True):
     part: str = ""
     step: int = -1
     inner: str = ""
-
-
-class Cause(Struct, frozen=True):
-    """What failures with one signature have in common."""
-
-    signature: str
-    failure: Failure
-    """The first that was recorded."""
-    cases: int
-    rows: int
-    """Of all its cases; a case without rows has one."""
-    failures: int
-    first: int
-    """The position of the first case that it was met in."""
-    row: int
-    """The first row there; 0 around the rows."""
-    said: tuple[str, ...]
-    """What they said, the first few that differ."""
-    values: int
-    """In how many different ways they said it."""
 
 
 class PlacedFailure(Struct, frozen=True):
@@ -103,8 +81,7 @@ def causes(connection: sqlite3.Connection, run: int) -> list[Cause]:
         )
         for row in counted
     ]
-    found.sort(key=lambda one: (one.failure.verdict != "failed", -one.cases, -one.failures))
-    return found
+    return worst_first(found)
 
 
 def _said(connection: sqlite3.Connection, run: int, cause: int) -> tuple[str, ...]:
@@ -134,6 +111,19 @@ def signatures(connection: sqlite3.Connection, run: int) -> set[str]:
     """Of all causes that a run has met."""
     rows = connection.execute("SELECT signature FROM cause WHERE run = ?", (run,))
     return {row["signature"] for row in rows}
+
+
+def of_cases(connection: sqlite3.Connection, run: int) -> dict[int, set[str]]:
+    """The signatures that each case of a run has met, by its position."""
+    rows = connection.execute(
+        "SELECT DISTINCT f.position, c.signature FROM cause c JOIN failure f ON f.run = c.run AND "
+        "f.cause = c.id WHERE c.run = ?",
+        (run,),
+    )
+    found: dict[int, set[str]] = {}
+    for row in rows:
+        found.setdefault(row["position"], set()).add(row["signature"])
+    return found
 
 
 def positions(connection: sqlite3.Connection, run: int, signature: str) -> list[int]:

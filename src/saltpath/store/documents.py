@@ -18,6 +18,7 @@ from saltpath.core.format.project import read_environment, read_project, read_su
 from saltpath.core.format.readable import shaped
 from saltpath.core.values import plain
 from saltpath.store.database import Conflict, NotFound, VersionConflict, write
+from saltpath.store.events import suites_changed
 
 Kind = Literal["project", "environment", "suite"]
 Edit = Callable[[dict[str, Any]], dict[str, Any]]
@@ -110,6 +111,8 @@ def change(
             "id = ? AND version = ?",
             (plain.write_json(document).decode(), document[of.kind], actor, now.id, now.version),
         )
+        if of.kind == "suite":
+            suites_changed(connection, now.project)
         return replace(now, document=document, name=document[of.kind], version=now.version + 1)
 
 

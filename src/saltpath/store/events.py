@@ -6,6 +6,7 @@ import sqlite3
 from typing import Any
 
 from saltpath.core.values import plain
+from saltpath.store.database import now_us
 
 
 def add_event(
@@ -21,6 +22,11 @@ def add_event(
         "INSERT INTO event (project, run, at, type, body) VALUES (?, ?, ?, ?, ?)",
         (project, run, at, type, plain.write_json(body).decode()),
     )
+
+
+def suites_changed(connection: sqlite3.Connection, project: int) -> None:
+    """What the outline of a project shows of its suites, within a transaction of the caller's."""
+    add_event(connection, project, None, now_us(), "suites changed", {})
 
 
 def after(

@@ -115,6 +115,28 @@ def steps_of_row(
     return [_evidence(connection, found) for found in rows]
 
 
+def steps_of_rows(
+    connection: sqlite3.Connection, run: int, position: int, first: int, last: int
+) -> list[StepEvidence]:
+    """The same of several rows, from one to another."""
+    rows = connection.execute(
+        "SELECT * FROM step WHERE run = ? AND position = ? AND row BETWEEN ? AND ? "
+        "ORDER BY row, id",
+        (run, position, first, last),
+    ).fetchall()
+    return [_evidence(connection, found) for found in rows]
+
+
+def lengths(connection: sqlite3.Connection, run: int) -> Iterator[tuple[int, int, str, str, int]]:
+    """Of each step of a run that was carried out, those inside others too: (position, row, key,
+    verdict, length in microseconds)."""
+    rows = connection.execute(
+        "SELECT position, row, key, verdict, us FROM step WHERE run = ? AND verdict <> 'skipped'",
+        (run,),
+    )
+    return (tuple(row) for row in rows.fetchall())
+
+
 def hidden(inner: str) -> bool:
     """Whether what was kept there stayed inside: within shared steps."""
     return any("." not in place for place in inner.split("/") if place)

@@ -32,28 +32,38 @@ def folder_of(connection: sqlite3.Connection, project: Document) -> Folder:
         )
     for shared in shared_steps.shared_steps(connection, project.id):
         folder.shared[cases.called(shared)] = Entry(shared.document, shared.comments)
-    stored = cases.cases(connection, project.id)
-    for suite in sorted(projects.suites(connection, project.id), key=lambda suite: suite.folder):
+    suites = sorted(projects.suites(connection, project.id), key=lambda suite: suite.folder)
+    for suite in suites:
         folder.suites[suite.folder] = Entry(
             suite.document, _comments(connection, "suite", suite.id)
         )
-        for case in stored:
-            if case.suite == suite.id:
-                path = _free(
-                    suite.folder,
-                    case.file.rpartition("/")[2] or f"{slug(case.name)}.case.yaml",
-                    folder,
-                )
-                folder.cases[path] = Entry(case.document, case.comments)
+    stored = {case.id: case for case in cases.cases(connection, project.id)}
+    for id, path in paths_of(connection, project.id).items():
+        folder.cases[path] = Entry(stored[id].document, stored[id].comments)
     read = project_files.file_reader(connection, project.id)
     folder.files = {path: read(path) for path in project_files.paths(connection, project.id)}
     return folder
 
 
-def _free(suite: str, name: str, folder: Folder) -> str:
+def paths_of(connection: sqlite3.Connection, project: int) -> dict[int, str]:
+    """Where each case stands in the project's folder, by its id: suites in the order of their
+    folders, in each its cases in their order."""
+    found: dict[int, str] = {}
+    taken = set[str]()
+    heads = cases.heads(connection, project)
+    for suite in sorted(projects.suites(connection, project), key=lambda suite: suite.folder):
+        for case in heads:
+            if case.suite == suite.id:
+                name = case.file.rpartition("/")[2] or f"{slug(case.name)}.case.yaml"
+                found[case.id] = _free(suite.folder, name, taken)
+                taken.add(found[case.id])
+    return found
+
+
+def _free(suite: str, name: str, taken: set[str]) -> str:
     stem, _, ending = name.partition(".case.")
     path, number = f"{suite}/{name}" if suite else name, 2
-    while path in folder.cases:
+    while path in taken:
         path, number = f"{suite}/{stem}-{number}.case.{ending}", number + 1
     return path
 
@@ -80,7 +90,7 @@ def _bring_in(
             actor,
             folder.project.document,
         )
-    _set_comments(connection, "project", into.id, folder.project.comments)
+    set_comments(connection, "project", into.id, folder.project.comments)
     _environments(connection, actor, folder, into)
     suites = _suites(connection, actor, folder, into)
     known = {case.key: case for case in cases.cases(connection, into.id)}
@@ -132,7 +142,7 @@ def _environments(
             projects.add_environment(connection, into.id, actor, entry.document)
     for item in projects.environments(connection, into.id):
         if item.name in folder.environments:
-            _set_comments(
+            set_comments(
                 connection, "environment", item.id, folder.environments[item.name].comments
             )
 
@@ -146,7 +156,7 @@ def _suites(
             documents.put(connection, known[path], actor, entry.document)
         else:
             known[path] = projects.add_suite(connection, into.id, actor, path, entry.document)
-        _set_comments(connection, "suite", known[path].id, entry.comments)
+        set_comments(connection, "suite", known[path].id, entry.comments)
     return {path: suite.id for path, suite in known.items()}
 
 
@@ -156,7 +166,7 @@ def _comments(connection: sqlite3.Connection, table: str, id: int) -> Comments:
     return found
 
 
-def _set_comments(connection: sqlite3.Connection, table: str, id: int, comments: Comments) -> None:
+def set_comments(connection: sqlite3.Connection, table: str, id: int, comments: Comments) -> None:
     with write(connection):
         connection.execute(
             f"UPDATE {table} SET comments = ? WHERE id = ?",

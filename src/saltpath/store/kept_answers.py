@@ -11,12 +11,14 @@ from msgspec.structs import replace
 from saltpath.core.answers.answer import Answer
 from saltpath.core.answers.exchange import MASK, led_here
 from saltpath.core.answers.subjects import Subject, find, taken
-from saltpath.core.cases.case import Case, Step
+from saltpath.core.cases.case import Case, Step, Suite
+from saltpath.core.format.readable import readable_case
 from saltpath.core.paths import offloading
 from saltpath.core.references.scopes import Scope, Scopes
+from saltpath.core.running.roles import role_of
 from saltpath.core.values import plain
 from saltpath.core.values.why import Blocked
-from saltpath.store import evidence, runs
+from saltpath.store import cases, evidence, runs
 from saltpath.store.evidence import StepEvidence
 
 LARGEST_BODY = 256_000
@@ -45,6 +47,28 @@ def last_kept(
             for name, value in now.kept.items():
                 if name not in step.secret_kept and MASK not in str(value):
                     values[name] = value
+    return values
+
+
+def last_handed(
+    main: sqlite3.Connection,
+    evidence_side: sqlite3.Connection,
+    stored: cases.StoredCase,
+    suite: Suite | None,
+    environment: str,
+) -> dict[str, Any]:
+    """By name what the cases that set a case's suite up kept last in an environment."""
+    values: dict[str, Any] = {}
+    if suite is None or not suite.set_up:
+        return values
+    for head in cases.heads(main, stored.project):
+        if head.suite != stored.suite or head.id == stored.id:
+            continue
+        if role_of(suite, head.key, head.file) == "set up":
+            other = cases.case_at(main, head.id, head.version)
+            case = readable_case(other.unread or other.document, other.name, other.key)[0]
+            of = (stored.project, other.id)
+            values |= last_kept(main, evidence_side, of, case, environment)
     return values
 
 

@@ -9,6 +9,7 @@ from typing import Any
 from saltpath.core.values import plain
 from saltpath.store.database import Conflict, NotFound, new_id, now_us, write
 from saltpath.store.documents import Document, check, document_of
+from saltpath.store.events import suites_changed
 
 
 def add_project(connection: sqlite3.Connection, actor: int, document: dict[str, Any]) -> Document:
@@ -110,6 +111,7 @@ def add_suite(
                 project,
             ),
         )
+        suites_changed(connection, project)
     return suite(connection, oid)
 
 
@@ -152,6 +154,7 @@ def move_suite(connection: sqlite3.Connection, moved: Document, before: str | No
         ids = [id for id, _ in order]
         ids.insert(len(ids) if place is None else place, moved.id)
         connection.executemany("UPDATE suite SET position = ? WHERE id = ?", list(enumerate(ids)))
+        suites_changed(connection, moved.project)
 
 
 def remove_suite(connection: sqlite3.Connection, id: int) -> bool:
@@ -163,4 +166,5 @@ def remove_suite(connection: sqlite3.Connection, id: int) -> bool:
         if held:
             return False
         connection.execute("UPDATE suite SET gone_at = ? WHERE id = ?", (now_us(), id))
+        suites_changed(connection, suite_by_id(connection, id).project)
     return True

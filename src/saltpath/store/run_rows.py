@@ -101,6 +101,18 @@ def finished(connection: sqlite3.Connection, run: int, position: int, row: int) 
     return _row(found) if found else None
 
 
+def after(
+    connection: sqlite3.Connection, run: int, position: int, row: int, most: int
+) -> list[RunRow]:
+    """The first rows behind one, in the order of their numbers."""
+    found = connection.execute(
+        "SELECT row, verdict, us, why, data FROM run_row WHERE run = ? AND position = ? AND row > ?"
+        " ORDER BY row LIMIT ?",
+        (run, position, row, most),
+    )
+    return [_row(one) for one in found]
+
+
 def first(connection: sqlite3.Connection, run: int, position: int) -> int | None:
     """The row to look at first: the first that failed, was blocked, or is unchecked, else the first
     of all; None without rows."""

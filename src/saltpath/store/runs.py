@@ -5,19 +5,24 @@ same."""
 from __future__ import annotations
 
 import sqlite3
-from collections import Counter
 from typing import Any
 
 from msgspec import Struct
 from msgspec.structs import replace
 
 from saltpath.core.running.plan import RunRequest, read_request, write_request
-from saltpath.core.running.totals import run_verdict
 from saltpath.core.values import plain
-from saltpath.core.values.why import MaskedWhy, Why, as_masked
-from saltpath.store import last_verdicts
+from saltpath.core.values.verdicts import Verdict
 from saltpath.store.cases import StoredCase, shared_names
-from saltpath.store.database import NotFound, VersionConflict, at_once, new_id, now_us, write
+from saltpath.store.database import (
+    Conflict,
+    NotFound,
+    VersionConflict,
+    at_once,
+    new_id,
+    now_us,
+    write,
+)
 from saltpath.store.events import add_event
 
 NOTHING_SAID = RunRequest()
@@ -34,7 +39,9 @@ class Run(Struct, frozen=True):
     title: str
     environment: str
     seed: int
-    label: str
+    build: str
+    """What was tested, or a word about it."""
+    note: str
     request: RunRequest
     state: str
     verdict: str | None
@@ -67,7 +74,8 @@ class RunCase(Struct, frozen=True):
 
 
 _SELECT = """
-SELECT r.id, r.oid, r.project, r.number, r.kind, r.title, r.environment, r.seed, r.label, r.request,
+SELECT r.id, r.oid, r.project, r.number, r.kind, r.title, r.environment, r.seed, r.label, r.note,
+       r.request,
        CASE WHEN r.state = 'running' AND j.stop_by <> '' THEN 'stopping' ELSE r.state END,
        r.verdict, r.stopped_by, p.name,
        r.asked_at, r.started_at, r.finished_at, r.counts
@@ -77,8 +85,8 @@ FROM run r JOIN person p ON p.id = r.actor LEFT JOIN job j ON j.run = r.id
 
 def _run(row: sqlite3.Row) -> Run:
     values = list(row)
-    values[9] = read_request(values[9])
-    values[17] = plain.read_json(values[17])
+    values[10] = read_request(values[10])
+    values[18] = plain.read_json(values[18])
     return Run(*values)
 
 
@@ -92,20 +100,26 @@ def ask(
     title: str,
     environment: str,
     seed: int,
-    label: str = "",
+    build: str = "",
+    note: str = "",
     request: RunRequest = NOTHING_SAID,
     idempotency: str | None = None,
+    digest: str = "",
 ) -> tuple[Run, bool]:
     """Ask for a run of the cases (id, version, name). With an idempotency key that was used before,
-    that run is given back, and the flag is False. From now on these versions are kept. Raises
+    that run is given back, and the flag is False; `digest` is that of what was asked, and Conflict
+    is raised where the key came with something else. From now on these versions are kept. Raises
     VersionConflict, and nothing is asked for, where one of them was folded into a later one since
     it was read."""
     with write(connection):
         if idempotency is not None:
             old = connection.execute(
-                "SELECT oid FROM run WHERE project = ? AND idempotency = ?", (project, idempotency)
+                "SELECT oid, asked_digest FROM run WHERE project = ? AND idempotency = ?",
+                (project, idempotency),
             ).fetchone()
             if old is not None:
+                if digest and old["asked_digest"] not in ("", digest):
+                    raise Conflict("another run was asked for with this Idempotency-Key")
                 return run(connection, old["oid"]), False
         for id, version, _ in cases:
             kept = connection.execute(
@@ -125,9 +139,9 @@ def ask(
         ).fetchone()[0]
         cursor = connection.execute(
             "INSERT INTO run (project, oid, number, kind, title, environment, seed, label, "
-            "request, idempotency, state,"
-            " actor, asked_at, shared_names)"
-            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'waiting', ?, ?, ?)",
+            "note, request, idempotency, state,"
+            " actor, asked_at, shared_names, asked_digest)"
+            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'waiting', ?, ?, ?, ?)",
             (
                 project,
                 oid,
@@ -136,12 +150,14 @@ def ask(
                 title,
                 environment,
                 seed,
-                label,
+                build,
+                note,
                 write_request(request),
                 idempotency,
                 actor,
                 at,
                 plain.write_json(shared_names(connection, project)).decode(),
+                digest,
             ),
         )
         run_id = int(cursor.lastrowid or 0)
@@ -184,6 +200,16 @@ def beginning(
     return request.started or at, request.files
 
 
+def describe(connection: sqlite3.Connection, run: Run, title: str, build: str, note: str) -> None:
+    """Say something else of a run."""
+    with write(connection):
+        connection.execute(
+            "UPDATE run SET title = ?, label = ?, note = ? WHERE id = ?",
+            (title, build, note, run.id),
+        )
+        add_event(connection, run.project, run.id, now_us(), "run described", {"run": run.oid})
+
+
 def run(connection: sqlite3.Connection, oid: str) -> Run:
     """Raises NotFound."""
     row = connection.execute(_SELECT + "WHERE r.oid = ?", (oid,)).fetchone()
@@ -220,6 +246,56 @@ def runs(
         (*values, limit),
     )
     return [_run(row) for row in rows]
+
+
+def last_counts(
+    connection: sqlite3.Connection, project: int, environment: str | None, suite: int | None
+) -> dict[Verdict, int]:
+    """How many cases had which verdict in the newest run of a project that has ended, against an
+    environment if one is said; of a suite, those of its cases in the newest run that held some.
+    Empty if there was none."""
+    holds = (
+        "AND EXISTS (SELECT 1 FROM run_case rc JOIN test_case c ON c.id = rc.test_case WHERE "
+        "rc.run = r.id AND c.suite = ?)"
+    )
+    found = connection.execute(
+        "SELECT r.id FROM run r WHERE r.project = ? AND r.kind = 'run' AND r.state = 'finished'"
+        f" AND (? IS NULL OR r.environment = ?) {holds if suite is not None else ''}"
+        " ORDER BY r.id DESC LIMIT 1",
+        (project, environment, environment, *([suite] if suite is not None else [])),
+    ).fetchone()
+    if found is None:
+        return {}
+    rows = connection.execute(
+        "SELECT rc.verdict, COUNT(*) FROM run_case rc JOIN test_case c ON c.id = rc.test_case WHERE"
+        " rc.run = ? AND (? IS NULL OR c.suite = ?) AND rc.verdict IS NOT NULL GROUP BY rc.verdict",
+        (found["id"], suite, suite),
+    )
+    return {row[0]: row[1] for row in rows}
+
+
+class GoingOn(Struct, frozen=True):
+    """A run that has not ended: so many of its cases have."""
+
+    oid: str
+    number: int
+    title: str
+    done: int
+    of: int
+
+
+def going_on(connection: sqlite3.Connection, project: int, most: int) -> list[GoingOn]:
+    """The runs of a project that have not ended, the newest first; no trials."""
+    rows = connection.execute(
+        "SELECT r.oid, r.number, r.title, COALESCE(SUM(c.state = 'finished'), 0), "
+        "COUNT(c.position)"
+        " FROM job j JOIN run r ON r.id = j.run LEFT JOIN run_case c ON c.run = r.id"
+        " WHERE j.state <> 'finished' AND r.project = ? AND r.kind = 'run'"
+        " AND r.state <> 'finished'"
+        " GROUP BY r.id ORDER BY r.id DESC LIMIT ?",
+        (project, most),
+    )
+    return [GoingOn(*row) for row in rows]
 
 
 def run_cases(connection: sqlite3.Connection, run: int) -> list[RunCase]:
@@ -304,15 +380,15 @@ def since_last_run(
 
 
 def last_runs_of_case(
-    connection: sqlite3.Connection, project: int, case: int, most: int
+    connection: sqlite3.Connection, project: int, case: int, most: int, before: int = 1 << 62
 ) -> list[tuple[int, int]]:
     """(run, position) of the newest runs and trials of a case in which something was carried out,
-    newest first."""
+    newest first; `before`: of those with a smaller id."""
     rows = connection.execute(
         "SELECT run, position FROM run_case WHERE project = ? AND test_case = ? AND kind IN "
         "('run', 'trial')"
-        " AND state <> 'waiting' ORDER BY run DESC LIMIT ?",
-        (project, case, most),
+        " AND state <> 'waiting' AND run < ? ORDER BY run DESC LIMIT ?",
+        (project, case, before, most),
     )
     return [(row["run"], row["position"]) for row in rows]
 
@@ -338,116 +414,3 @@ def verdict_of_case(connection: sqlite3.Connection, run: int, position: int) -> 
         "SELECT verdict FROM run_case WHERE run = ? AND position = ?", (run, position)
     ).fetchone()
     return str(row["verdict"]) if row and row["verdict"] else None
-
-
-# ---- what the writer records, within its transactions
-
-
-def record_started(connection: sqlite3.Connection, run: int, at: int) -> None:
-    connection.execute(
-        "UPDATE run SET state = 'running', started_at = COALESCE(started_at, ?) WHERE id = ? AND "
-        "state <> 'finished'",
-        (at, run),
-    )
-
-
-def record_case_started(connection: sqlite3.Connection, run: int, position: int, at: int) -> None:
-    connection.execute(
-        "UPDATE run_case SET state = 'running', started_at = COALESCE(started_at, ?)"
-        " WHERE run = ? AND position = ? AND state <> 'finished'",
-        (at, run, position),
-    )
-
-
-def record_rows_begun(connection: sqlite3.Connection, run: int, position: int, row: int) -> None:
-    """Rows up to this one may have begun."""
-    connection.execute(
-        "UPDATE run_case SET begun = MAX(begun, ?) WHERE run = ? AND position = ?",
-        (row, run, position),
-    )
-
-
-def record_rows(
-    connection: sqlite3.Connection, run: int, position: int, counts: dict[str, int]
-) -> None:
-    """How many rows of a case had which verdict."""
-    connection.execute(
-        "UPDATE run_case SET rows = ? WHERE run = ? AND position = ?",
-        (plain.write_json(counts).decode(), run, position),
-    )
-
-
-def record_session(connection: sqlite3.Connection, run: int, position: int, sealed: str) -> None:
-    """What a case's `once` left, for whoever goes on with its rows."""
-    connection.execute(
-        "UPDATE run_case SET session = ? WHERE run = ? AND position = ?", (sealed, run, position)
-    )
-
-
-def session(connection: sqlite3.Connection, run: int, position: int) -> str | None:
-    """What was recorded so, sealed; None if nothing was."""
-    row = connection.execute(
-        "SELECT session FROM run_case WHERE run = ? AND position = ?", (run, position)
-    ).fetchone()
-    return row["session"] if row else None
-
-
-def record_steps(connection: sqlite3.Connection, run: int, position: int, number: int) -> None:
-    """So many more steps of a case were recorded."""
-    connection.execute(
-        "UPDATE run_case SET steps = steps + ? WHERE run = ? AND position = ?",
-        (number, run, position),
-    )
-
-
-def record_case_finished(
-    connection: sqlite3.Connection,
-    run: int,
-    position: int,
-    verdict: str,
-    why: dict[str, Any] | None,
-    us: int,
-) -> None:
-    connection.execute(
-        "UPDATE run_case SET state = 'finished', verdict = ?, why = ?, us = ?, session = NULL"
-        " WHERE run = ? AND position = ? AND state <> 'finished'",
-        (verdict, plain.write_json(why).decode() if why else None, us, run, position),
-    )
-    last_verdicts.record(connection, run, position)
-
-
-def record_finished(connection: sqlite3.Connection, run: int, at: int, stopped_by: str) -> None:
-    """End the run: its verdict and counts come from what was recorded of its cases."""
-    rows = connection.execute("SELECT verdict, why FROM run_case WHERE run = ?", (run,)).fetchall()
-    ended = [(row["verdict"], _read_why(row["why"])) for row in rows]
-    counts = Counter(verdict for verdict, _ in ended if verdict)
-    connection.execute(
-        "UPDATE run SET state = 'finished', verdict = ?, finished_at = ?, stopped_by = ?, counts "
-        "= ?"
-        " WHERE id = ? AND state <> 'finished'",
-        (run_verdict(ended), at, stopped_by, plain.write_json(dict(counts)).decode(), run),
-    )
-
-
-def _read_why(text: str | None) -> MaskedWhy | None:
-    reason = plain.read_json(text) if text else None
-    return as_masked(Why(reason["code"], reason["params"])) if reason else None
-
-
-def refuse(connection: sqlite3.Connection, run: Run, why: dict[str, Any]) -> None:
-    """End a run that cannot begin: what was not finished is blocked with the reason."""
-    at = now_us()
-    with write(connection):
-        record_started(connection, run.id, at)
-        for entry in run_cases(connection, run.id):
-            if entry.state != "finished":
-                record_case_finished(connection, run.id, entry.position, "blocked", why, 0)
-        record_finished(connection, run.id, at, "")
-        add_event(
-            connection,
-            run.project,
-            run.id,
-            at,
-            "run finished",
-            {"run": run.oid, "verdict": "blocked"},
-        )

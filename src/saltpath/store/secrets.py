@@ -189,6 +189,17 @@ def secrets_for(
     return {place.name: _opened_at(folder, place, sealed) for place, sealed, _ in found}
 
 
+def secret_at(connection: sqlite3.Connection, folder: Path, place: Place) -> str:
+    """The value of one secret; empty if there is none. Raises StoreError if the key does not
+    fit."""
+    row = connection.execute(
+        "SELECT sealed FROM secret WHERE project = ? AND suite = ? AND environment = ? AND name = "
+        "?",
+        (place.project, place.suite, place.environment, place.name),
+    ).fetchone()
+    return _opened_at(folder, place, row["sealed"]) if row is not None else ""
+
+
 def _stored(
     connection: sqlite3.Connection, project: int, wanted: str, *values: str
 ) -> list[tuple[Place, bytes, int]]:

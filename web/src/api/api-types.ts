@@ -317,6 +317,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/projects/{id}/folder/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Undo what was last brought in */
+        post: operations["undoFolder"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/projects/{id}/files": {
         parameters: {
             query?: never;
@@ -592,6 +609,23 @@ export interface paths {
         put?: never;
         /** To another place */
         post: operations["moveCase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/role": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** What a case is in its suite */
+        put: operations["setRole"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1216,6 +1250,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/going-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Runs that have not ended */
+        get: operations["listGoingOn"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}": {
         parameters: {
             query?: never;
@@ -1230,7 +1281,8 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Say something of a run */
+        patch: operations["describeRun"];
         trace?: never;
     };
     "/runs/{id}/cases/{position}": {
@@ -1378,6 +1430,212 @@ export interface paths {
         };
         /** What rows that went wrong have in common */
         get: operations["readInCommon"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/outcome": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a run ended */
+        get: operations["readOutcome"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A report of a run, as a file */
+        get: operations["readReport"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/badge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How it stands, as a picture */
+        get: operations["readBadge"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/delivery-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where results of runs go */
+        get: operations["listDeliveryRules"];
+        put?: never;
+        /** Send results of runs somewhere */
+        post: operations["addDeliveryRule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/delivery-rules/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Send them no more */
+        delete: operations["removeDeliveryRule"];
+        options?: never;
+        head?: never;
+        /** Send them otherwise */
+        patch: operations["changeDeliveryRule"];
+        trace?: never;
+    };
+    "/delivery-rules/{id}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send them again as before */
+        post: operations["bringBackDeliveryRule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was sent, with each try */
+        get: operations["listDeliveries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/deliveries/{id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a result again */
+        post: operations["sendAgain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/cases/{position}/since-pass": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What differs since a step's last pass */
+        get: operations["readSincePass"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/addresses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a run asked, by address */
+        get: operations["listAddresses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/cases/{id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A case's runs, with what was edited between */
+        get: operations["listHistory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/compared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A run beside another */
+        get: operations["compareRuns"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1574,6 +1832,13 @@ export interface components {
             new: number;
             changed: number;
             same: number;
+            changes: components["schemas"]["BroughtChange"][];
+            more: number;
+        };
+        BroughtChange: {
+            kind: string;
+            name: string;
+            what: string;
         };
         ProjectFile: {
             path: string;
@@ -1653,6 +1918,8 @@ export interface components {
             id: string;
             name: string;
             about: string;
+            folder: string;
+            inOrder: boolean;
             cases: components["schemas"]["CaseLine"][];
         };
         CaseLine: {
@@ -1664,6 +1931,8 @@ export interface components {
             steps: number;
             checks: number;
             addresses: string[];
+            /** @enum {string} */
+            role: "" | "set up" | "clean up";
             last: components["schemas"]["LastVerdict"] | null;
         };
         LastVerdict: {
@@ -1898,6 +2167,8 @@ export interface components {
                 id: string;
                 name: string;
             };
+            /** @enum {string} */
+            role: "" | "set up" | "clean up";
             single: boolean;
             shared: components["schemas"]["Shared"] | null;
             key: string;
@@ -2273,7 +2544,8 @@ export interface components {
             title: string;
             environment: string;
             seed: number;
-            label: string;
+            build: string;
+            note: string;
             /** @enum {string} */
             state: "waiting" | "running" | "stopping" | "finished";
             /** @enum {string|null} */
@@ -2287,6 +2559,174 @@ export interface components {
             counts: {
                 [key: string]: number;
             };
+        };
+        DeliveryRule: {
+            id: string;
+            version: number;
+            address: string;
+            /** @enum {unknown} */
+            form: "junit" | "json" | "markdown";
+            header: string;
+            hasKey: boolean;
+            suite: string;
+            environment: string;
+            bad: boolean;
+        };
+        Delivery: {
+            id: string;
+            rule: string;
+            run: string;
+            number: number;
+            title: string;
+            /** @enum {unknown} */
+            state: "waiting" | "delivered" | "given up";
+            due: string | null;
+            tries: components["schemas"]["DeliveryTry"][];
+        };
+        DeliveryTry: {
+            at: string;
+            ms: number;
+            status: number;
+            said: string;
+        };
+        SincePass: {
+            run: components["schemas"]["PassedRun"] | null;
+            differences: components["schemas"]["PassDifference"][];
+        };
+        PassedRun: {
+            id: string;
+            number: number;
+            build: string;
+            at: string;
+            ms: number;
+        };
+        PassDifference: {
+            /** @enum {unknown} */
+            part: "request" | "answer";
+            where: string;
+            before: string | null;
+            after: string | null;
+            volatile: boolean;
+        };
+        Compared: {
+            run: components["schemas"]["Run"];
+            with: components["schemas"]["Run"];
+            sentences: string[];
+            cases: components["schemas"]["ComparedCase"][];
+        };
+        ComparedCase: {
+            case: string;
+            name: string;
+            suite: string;
+            /** @enum {unknown} */
+            became: "broke" | "otherwise" | "mended" | "still bad" | "only here" | "only there" | "same";
+            hasRows: boolean;
+            here: components["schemas"]["ComparedSide"] | null;
+            there: components["schemas"]["ComparedSide"] | null;
+            steps: components["schemas"]["ComparedStep"][];
+        };
+        ComparedSide: {
+            position: number;
+            /** @enum {string|null} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked" | null;
+            why: components["schemas"]["Reason"] | null;
+            ms: number | null;
+            rows: {
+                [key: string]: number;
+            } | null;
+        };
+        ComparedStep: {
+            name: string;
+            here: components["schemas"]["ComparedStepSide"] | null;
+            there: components["schemas"]["ComparedStepSide"] | null;
+        };
+        ComparedStepSide: {
+            /** @enum {string} */
+            part: "once" | "steps" | "afterwards" | "at the end";
+            index: number;
+            row: number;
+            /** @enum {string} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
+            status: number;
+            ms: number;
+            size: number;
+        };
+        PastRun: {
+            run: string;
+            number: number;
+            build: string;
+            environment: string;
+            startedBy: string;
+            at: string;
+            position: number;
+            /** @enum {string} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
+            why: components["schemas"]["Reason"] | null;
+            ms: number | null;
+            edited: components["schemas"]["EditedBetween"] | null;
+        };
+        EditedBetween: {
+            by: string[];
+            at: string;
+            changes: string[];
+            more: number;
+        };
+        AskedAddress: {
+            address: string;
+            requests: number;
+            passed: number;
+            failed: number;
+            blocked: number;
+            median: number;
+            slowest: number;
+            position: number;
+            row: number;
+        };
+        GoingOn: {
+            id: string;
+            number: number;
+            title: string;
+            done: number;
+            of: number;
+        };
+        RunOutcome: {
+            id: string;
+            number: number;
+            kind: string;
+            title: string;
+            environment: string;
+            seed: number;
+            build: string;
+            note: string;
+            /** @enum {string} */
+            state: "waiting" | "running" | "stopping" | "finished";
+            /** @enum {string|null} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked" | null;
+            stoppedBy: string;
+            startedBy: string;
+            askedAt: string;
+            startedAt: string | null;
+            finishedAt: string | null;
+            ms: number | null;
+            counts: {
+                [key: string]: number;
+            };
+            ok: boolean;
+            sentences: string[];
+            causes: components["schemas"]["ToldCause"][];
+            kept: Record<string, never>;
+            page: string;
+            reports: {
+                [key: string]: string;
+            };
+        };
+        ToldCause: {
+            who: string;
+            sentence: string;
+            /** @enum {string} */
+            verdict: "passed" | "failed" | "blocked" | "skipped" | "unchecked";
+            cases: number;
+            known: string;
         };
         StepHead: {
             row: number;
@@ -2313,6 +2753,7 @@ export interface components {
             case: string;
             name: string;
             suite: string;
+            tags: string[];
             /** @enum {string} */
             state: "waiting" | "running" | "stopping" | "finished";
             /** @enum {string|null} */
@@ -2416,7 +2857,8 @@ export interface components {
             title: string;
             environment: string;
             seed: number;
-            label: string;
+            build: string;
+            note: string;
             /** @enum {string} */
             state: "waiting" | "running" | "stopping" | "finished";
             /** @enum {string|null} */
@@ -2702,6 +3144,35 @@ export interface components {
             /** @default  */
             environment?: string;
         };
+        /** @description Where results of runs are to go. */
+        NewDeliveryRule: {
+            /** @description an address such as https://host/results */
+            address?: string;
+            /** @enum {unknown} */
+            form?: "json" | "junit" | "markdown";
+            /** @description the name of a header, such as X-Key */
+            header?: string;
+            /** @description the key as a text of ASCII letters without line breaks */
+            key?: string;
+            suite?: string;
+            environment?: string;
+            bad?: boolean;
+            project: string;
+        };
+        /** @description Only what is given changes. */
+        DeliveryRuleChange: {
+            /** @description an address such as https://host/results */
+            address?: string;
+            /** @enum {unknown} */
+            form?: "json" | "junit" | "markdown";
+            /** @description the name of a header, such as X-Key */
+            header?: string;
+            /** @description the key as a text of ASCII letters without line breaks */
+            key?: string;
+            suite?: string;
+            environment?: string;
+            bad?: boolean;
+        };
         /** @description Either of both. */
         CaseDocument: {
             document?: Record<string, never>;
@@ -2721,6 +3192,10 @@ export interface components {
             suite: string;
             /** @default null */
             before?: string | null;
+        };
+        CaseRole: {
+            /** @enum {unknown} */
+            role: "" | "clean up" | "set up";
         };
         Tab: {
             /** @description the tab as a text of at most 64 characters */
@@ -2815,6 +3290,7 @@ export interface components {
             name?: string;
             /** @description what it is about as a text */
             about?: string;
+            inOrder?: boolean;
             before?: string | null;
         };
         EveryAnswerChange: {
@@ -2839,14 +3315,69 @@ export interface components {
             /** @description a list of at least one case's id */
             cases?: string[];
             suite?: string;
+            /** @description paths of cases and folders, as an export has them, as a list */
+            paths?: string[];
+            /**
+             * @description tags as a list of texts
+             * @default []
+             */
+            tags?: string[];
+            /**
+             * @description a part of a name as a text
+             * @default
+             */
+            only?: string;
             environment?: string;
             /**
              * @default run
              * @enum {unknown}
              */
             kind?: "run" | "trial";
-            /** @default  */
-            label?: string;
+            /**
+             * @description a title of at most 200 characters
+             * @default
+             */
+            title?: string;
+            /**
+             * @description the build as at most 200 characters
+             * @default
+             */
+            build?: string;
+            /**
+             * @description a note of at most 10,000 characters
+             * @default
+             */
+            note?: string;
+            /**
+             * @description wait as seconds, from 0 to 3600
+             * @default 0
+             */
+            wait?: number;
+            /**
+             * @description beat as seconds, from 0.1 to 55
+             * @default 15
+             */
+            beat?: number;
+            /**
+             * @description seconds, from 0 to 3600
+             * @default 0
+             */
+            waitUntilUp?: number;
+            /**
+             * @description how many cases, from 0 to 1000000
+             * @default 0
+             */
+            stopAfter?: number;
+            /**
+             * @description names of kept values as a list
+             * @default []
+             */
+            want?: string[];
+            /**
+             * @description known, unchecked or both, as a list
+             * @default []
+             */
+            allow?: ("known" | "unchecked")[];
             /** @default null */
             seed?: number | null;
             /**
@@ -2869,6 +3400,15 @@ export interface components {
             again?: string;
             /** @description the keys of the steps that may change something, or all */
             changes?: string[] | "all";
+        };
+        /** @description What is said of a run; only what is given changes. */
+        RunChange: {
+            /** @description a name of 1 to 200 characters */
+            title?: string;
+            /** @description the build as at most 200 characters */
+            build?: string;
+            /** @description a note of at most 10,000 characters */
+            note?: string;
         };
         NewSharedSteps: {
             project: string;
@@ -3781,7 +4321,12 @@ export interface operations {
     };
     bringInFolder: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description true: only say what would change */
+                look?: string;
+                /** @description only what stands below this path; several times for several */
+                only?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -3794,6 +4339,38 @@ export interface operations {
         responses: {
             /** @description as asked */
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Brought"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undoFolder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4652,6 +5229,42 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["CaseMove"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Case"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    setRole: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaseRole"];
             };
         };
         responses: {
@@ -6172,6 +6785,41 @@ export interface operations {
             };
         };
     };
+    listGoingOn: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["GoingOn"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     readRun: {
         parameters: {
             query?: never;
@@ -6191,6 +6839,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunReport"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    describeRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunChange"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
                 };
             };
             /** @description a problem */
@@ -6539,6 +7223,521 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FoundInCommon"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readOutcome: {
+        parameters: {
+            query?: {
+                /** @description one of html, junit, json, xlsx, har, markdown, text; by default what Accept names */
+                format?: string;
+                /** @description seconds to wait for its end, at most 3600 */
+                wait?: number;
+                /** @description seconds between line breaks while it waits */
+                beat?: number;
+                /** @description the name of a kept value that is to be told; several times for several */
+                want?: string;
+                /** @description known or unchecked: not held against it; twice for both */
+                allow?: string;
+                /** @description verdict: 417 for a run that did not pass, 202 while it goes on */
+                status?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOutcome"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readReport: {
+        parameters: {
+            query?: {
+                /** @description one of html, junit, json, xlsx, har, markdown, text; by default what Accept names */
+                format?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readBadge: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description only this suite's cases */
+                suite?: string;
+                /** @description only runs against this environment */
+                environment?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/svg+xml": string;
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listDeliveryRules: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["DeliveryRule"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addDeliveryRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewDeliveryRule"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryRule"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeDeliveryRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeDeliveryRule: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the version that was changed, in quotes */
+                "If-Match": string;
+            };
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeliveryRuleChange"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryRule"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bringBackDeliveryRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listDeliveries: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description how many at most, 1 to 1000 */
+                limit?: number;
+                /** @description the page's next */
+                before?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Delivery"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sendAgain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readSincePass: {
+        parameters: {
+            query?: {
+                /** @description the step's part; steps unless it is said */
+                part?: string;
+                /** @description its index there, from 0 */
+                index?: number;
+                /** @description of which row; 1 unless it is said */
+                row?: number;
+                /** @description where it stands inside that step */
+                inner?: string;
+                /** @description another run, with whose step it is compared instead, whatever came of it */
+                with?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+                /** @description the case's place in the run, from 0 */
+                position: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SincePass"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listAddresses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["AskedAddress"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listHistory: {
+        parameters: {
+            query?: {
+                /** @description how many at most, 1 to 1000 */
+                limit?: number;
+                /** @description the page's next */
+                before?: string;
+                /** @description only runs against this environment */
+                environment?: string;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["PastRun"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compareRuns: {
+        parameters: {
+            query: {
+                /** @description the other run's identity */
+                with: string;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Compared"];
                 };
             };
             /** @description a problem */

@@ -1,5 +1,6 @@
 import { casesApi } from "./cases";
 import { dataApi } from "./data";
+import { deliveriesApi } from "./deliveries";
 import { projectApi } from "./project";
 import { runsApi } from "./runs";
 import { suitesApi } from "./suites";
@@ -8,4 +9,4 @@ export { ApiProblem } from "./asking";
 export type * from "./shapes";
 
 /** Every call of the API that the pages make. */
-export const api = { ...projectApi, ...dataApi, ...suitesApi, ...casesApi, ...runsApi };
+export const api = { ...projectApi, ...dataApi, ...suitesApi, ...casesApi, ...runsApi, ...deliveriesApi };

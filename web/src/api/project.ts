@@ -42,11 +42,14 @@ export const projectApi = {
   },
   formatWords: () => ask<Page<FormatWord>>("/format"),
   folderAddress: (project: string) => `/api/v1/projects/${q(project)}/folder`,
-  bringIn: async (archive: Blob) => {
+  /** With `look` nothing is changed: it says what would be. */
+  bringIn: async (archive: Blob, look = false) => {
     const headers = { "Content-Type": "application/zip" };
-    const answer = await answered("/projects/folder", { method: "POST", body: archive, headers });
+    const path = `/projects/folder${look ? "?look=true" : ""}`;
+    const answer = await answered(path, { method: "POST", body: archive, headers });
     return (await answer.json()) as Brought;
   },
+  undoBringIn: (project: string) => send<Brought>(`/projects/${q(project)}/folder/undo`, {}),
   files: (project: string) => ask<Page<ProjectFile>>(`/projects/${q(project)}/files`),
   putFile: (project: string, path: string, file: Blob) =>
     ask<ProjectFile>(`/projects/${q(project)}/files/${path.split("/").map(q).join("/")}`, {

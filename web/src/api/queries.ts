@@ -5,6 +5,7 @@
 import { infiniteQueryOptions, keepPreviousData, queryOptions, skipToken } from "@tanstack/react-query";
 import { writeExact } from "../base/exact";
 import { api } from "./index";
+import type { StepPlace } from "./runs";
 import type { SourceDocument } from "./shapes";
 
 type Maybe<T> = T | undefined;
@@ -14,10 +15,11 @@ const FOR_EVER = { staleTime: Number.POSITIVE_INFINITY };
 /** What another installation says (a database, a harbour) is not asked for at each click. */
 const OFF_AND_ON = { staleTime: 60_000, retry: false } as const;
 
+/** By one thing; nothing is asked of a name that is not known yet, or empty. */
 const about =
   <const Name extends string, T, G>(name: Name, call: (of: T) => Promise<G>) =>
   (of: Maybe<T>) =>
-    queryOptions({ queryKey: [name, of] as const, queryFn: of === undefined ? skipToken : () => call(of) });
+    queryOptions({ queryKey: [name, of] as const, queryFn: of ? () => call(of) : skipToken });
 
 /** By project. */
 const ofProject = {
@@ -37,6 +39,8 @@ const ofProject = {
       retry: false,
     }),
   keeping: about("keeping", api.keeping),
+  deliveryRules: about("delivery rules", api.deliveryRules),
+  deliveries: about("deliveries", api.deliveries),
   files: about("files", api.files),
 };
 
@@ -150,6 +154,32 @@ const ofRuns = {
       initialPageParam: "",
       getNextPageParam: (page) => page.next,
     }),
+  /** Looked at again while there is one. */
+  goingOn: (project: Maybe<string>) =>
+    queryOptions({
+      ...about("going on", api.goingOn)(project),
+      refetchInterval: ({ state }) => (state.data?.items.length ? 2_000 : false),
+    }),
+  /** Of a step that ended: it does not change. */
+  sincePass: (of: StepPlace) =>
+    queryOptions({
+      queryKey: ["since pass", of] as const,
+      queryFn: () => api.sincePass(of),
+      ...FOR_EVER,
+    }),
+  compared: (run: string, other: string) =>
+    queryOptions({
+      queryKey: ["compared", run, other] as const,
+      queryFn: () => api.compared(run, other),
+    }),
+  history: (id: string, environment: string) =>
+    infiniteQueryOptions({
+      queryKey: ["history", id, environment] as const,
+      queryFn: ({ pageParam }) => api.history(id, environment, pageParam || undefined),
+      initialPageParam: "",
+      getNextPageParam: (page) => page.next,
+    }),
+  addresses: about("addresses", api.addresses),
   newestRuns: (project: Maybe<string>) =>
     queryOptions({
       queryKey: ["runs", project, "newest"] as const,

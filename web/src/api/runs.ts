@@ -2,6 +2,22 @@
 import { ask, posted, q, send } from "./asking";
 import type { ChangingStep, NewRun, Page, Run, RunReport, RunRow, Shapes, StepEvidence } from "./shapes";
 
+/** Where a report of a run lies, in a form. */
+export const reportAddress = (run: string, form: string): string =>
+  `/api/v1/runs/${q(run)}/report?format=${q(form)}`;
+
+/** Where a step stands in a run. */
+export interface StepPlace {
+  run: string;
+  position: number;
+  part: string;
+  index: number;
+  row: number;
+  inner: string;
+  /** Another run, instead of the last pass. */
+  then?: string;
+}
+
 export const runsApi = {
   inCommon: (run: string, position: number) =>
     ask<Shapes["FoundInCommon"]>(`/runs/${q(run)}/cases/${position}/common`),
@@ -13,10 +29,20 @@ export const runsApi = {
     ask<Shapes["Known"]>(`/known/${q(signature)}?project=${q(project)}`, posted(body, {}, "PUT")),
   unmarkKnown: (project: string, signature: string) =>
     ask<unknown>(`/known/${q(signature)}?project=${q(project)}`, { method: "DELETE" }),
+  knowAgain: (project: string, signature: string) =>
+    send<unknown>(`/known/${q(signature)}/back?project=${q(project)}`, {}),
   runs: (project: string, before?: string) =>
     ask<Page<Run>>(`/runs?project=${q(project)}&limit=50${before ? `&before=${q(before)}` : ""}`),
   runsOf: (project: string, id: string) =>
     ask<Page<Run>>(`/runs?project=${q(project)}&case=${q(id)}&limit=12`),
+  history: (id: string, environment: string, before?: string) =>
+    ask<Page<Shapes["PastRun"]>>(
+      `/cases/${q(id)}/history?${new URLSearchParams({
+        ...(environment && { environment }),
+        ...(before && { before }),
+      })}`,
+    ),
+  addresses: (id: string) => ask<Page<Shapes["AskedAddress"]>>(`/runs/${q(id)}/addresses`),
   run: (id: string) => ask<RunReport>(`/runs/${q(id)}`),
   /** A case's steps with evidence; of a case with rows those of one row. */
   runCase: (id: string, position: number, row?: number) =>
@@ -26,5 +52,23 @@ export const runsApi = {
   changingSteps: (run: NewRun) => send<Page<ChangingStep>>("/changing-steps", run),
   stepsBefore: (run: NewRun) => send<Shapes["StepsBefore"]>("/steps-before", run),
   start: (run: NewRun) => send<Run>("/runs", run, { "Idempotency-Key": crypto.randomUUID() }),
+  describeRun: (id: string, change: Shapes["RunChange"]) =>
+    ask<Run>(`/runs/${q(id)}`, posted(change, {}, "PATCH")),
+  goingOn: (project: string) => ask<Page<Shapes["GoingOn"]>>(`/going-on?project=${q(project)}`),
+  /** What differs between a step of a run and its last pass. */
+  sincePass: (of: StepPlace) =>
+    ask<Shapes["SincePass"]>(
+      `/runs/${q(of.run)}/cases/${of.position}/since-pass?${new URLSearchParams({
+        part: of.part,
+        index: String(of.index),
+        row: String(of.row),
+        inner: of.inner,
+        ...(of.then && { with: of.then }),
+      })}`,
+    ),
+  compared: (run: string, other: string) =>
+    ask<Shapes["Compared"]>(`/runs/${q(run)}/compared?with=${q(other)}`),
+  /** In a few sentences, as Markdown. */
+  summary: (id: string) => fetch(reportAddress(id, "markdown")).then((answer) => answer.text()),
   stop: (id: string) => send<Run>(`/runs/${q(id)}/stop`, {}),
 };

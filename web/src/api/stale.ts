@@ -39,7 +39,9 @@ const STALE = {
   /** Checks of many cases, by what came. */
   expected: () => [["case"], ["evidence"], ["suite rows"]],
   placed: (id) => [["suites"], ["singles"], ["case", id], ["evidence", id]],
+  deliveries: () => [["delivery rules"], ["deliveries"]],
   runs: () => [["runs"]],
+  "going on": () => [["going on"]],
   known: () => [["causes"], ["not met"]],
   run: (id) => [["run", id]],
 } satisfies Record<string, (of: string) => Stale[]>;

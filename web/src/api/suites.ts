@@ -4,6 +4,7 @@ import { answered, ask, askCase, askExact, posted, q, send } from "./asking";
 import type {
   Case,
   CaseCoverage,
+  CaseLine,
   Page,
   ReadWorkbook,
   Recording,
@@ -19,7 +20,7 @@ import type {
 export const suitesApi = {
   suites: (project: string) => ask<Page<Suite>>(`/suites?project=${q(project)}`),
   addSuite: (project: string, name: string) => send<Suite>("/suites", { project, name }),
-  changeSuite: (id: string, change: { name?: string; about?: string; before?: string | null }) =>
+  changeSuite: (id: string, change: Shapes["SuiteChange"]) =>
     ask<Suite>(`/suites/${q(id)}`, posted(change, {}, "PATCH")),
   /** The checks on every answer of a project or a suite; `body`: their list as JSON text, so that numbers stay as they are. */
   setEveryAnswer: (origin: "project" | "suite", id: string, version: number, body: string) =>
@@ -34,6 +35,8 @@ export const suitesApi = {
   removeSuite: (id: string) => ask<unknown>(`/suites/${q(id)}`, { method: "DELETE" }),
   moveCase: (id: string, suite: string, before: string | null) =>
     send<Case>(`/cases/${q(id)}/move`, { suite, before }),
+  setRole: (id: string, role: CaseLine["role"]) =>
+    ask<Case>(`/cases/${q(id)}/role`, posted({ role }, {}, "PUT")),
   removeCase: (id: string) => ask<unknown>(`/cases/${q(id)}`, { method: "DELETE" }),
   deleted: (project: string) => ask<Page<Shapes["DeletedCase"]>>(`/deleted?project=${q(project)}`),
   bringBack: (id: string) => send<Case>(`/cases/${q(id)}/back`, {}),

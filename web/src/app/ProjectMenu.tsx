@@ -1,11 +1,14 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
-import { api } from "../api";
+import { api, type Brought } from "../api";
 import { useStale } from "../api/stale";
+import { useAsk } from "../parts/Confirm";
 import { Menu } from "../parts/menu/Menu";
 import { Typing } from "../parts/typing/Typing";
 import { useProjects } from "../state/project";
+
+const MOST_TOLD = 12;
 
 /** The project that is worked in, the others, and a new one. */
 export function ProjectMenu() {
@@ -15,10 +18,28 @@ export function ProjectMenu() {
   const [said, setSaid] = useState("");
   const archive = useRef<HTMLInputElement>(null);
   const client = useQueryClient();
+  const ask = useAsk();
+  const [undo, setUndo] = useState("");
+  const takeBack = async () => {
+    try {
+      const done = await api.undoBringIn(undo);
+      await client.invalidateQueries();
+      setSaid(`${done.name} is as it was before.`);
+    } catch (problem) {
+      setSaid((problem as Error).message);
+    }
+    setUndo("");
+  };
   const bring = async (file: File | undefined) => {
     if (!file) return;
     try {
+      const wanted = await api.bringIn(file, true);
+      const known = all.some(({ name }) => name === wanted.name);
+      if (known && !wanted.changes.length)
+        return setSaid(`${wanted.name}: nothing in these files is otherwise.`);
+      if (known && !(await ask(question(wanted)))) return;
       const done = await api.bringIn(file);
+      setUndo(known ? done.project : "");
       await client.invalidateQueries();
       choose(done.project);
       void navigate("/cases");
@@ -59,7 +80,19 @@ export function ProjectMenu() {
       {said && (
         <span className="brought" role="status">
           {said}{" "}
-          <button type="button" className="plain-link" onClick={() => setSaid("")}>
+          {undo && (
+            <button type="button" className="plain-link" onClick={() => void takeBack()}>
+              Undo
+            </button>
+          )}{" "}
+          <button
+            type="button"
+            className="plain-link"
+            onClick={() => {
+              setSaid("");
+              setUndo("");
+            }}
+          >
             Well
           </button>
         </span>
@@ -75,6 +108,18 @@ export function ProjectMenu() {
       </Menu>
     </>
   );
+}
+
+/** What is asked before files are brought onto a project that is there. */
+function question({ name, changes, more }: Brought) {
+  const told = changes.slice(0, MOST_TOLD).map(({ kind, name, what }) => `${what}: ${kind} ${name}`);
+  const others = changes.length + more - told.length;
+  return {
+    title: `Bring these files onto ${name}?`,
+    text: [...told, ...(others ? [`and ${others} more`] : [])].join("\n"),
+    yes: "Bring them in",
+    no: "Leave it",
+  };
 }
 
 /** A new project by its name; it is empty, and is worked in from then on. */

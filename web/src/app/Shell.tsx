@@ -7,6 +7,7 @@ import { Notice } from "../parts/Notice";
 import { useProjects } from "../state/project";
 import { useTheme } from "../state/theme";
 import { Finder } from "./Finder";
+import { GoingOn } from "./GoingOn";
 import { NewProject, ProjectMenu } from "./ProjectMenu";
 
 const PLACES = [
@@ -41,6 +42,7 @@ export function Shell() {
           ))}
         </nav>
         <span className="shell-end">
+          <GoingOn />
           <Finder />
           <button
             type="button"

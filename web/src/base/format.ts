@@ -50,6 +50,11 @@ export function exactly(moment: string | null | undefined): string {
   return moment ? EXACT.format(new Date(moment)) : "";
 }
 
+const DAY = new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeZone: "UTC" });
+
+/** A day that is given as 2026-12-24: 24 Dec 2026. */
+export const day = (written: string): string => DAY.format(new Date(`${written}T00:00:00Z`));
+
 export function count(number: number, one: string, many = `${one}s`): string {
   return `${whole(number)} ${number === 1 ? one : many}`;
 }

@@ -1,4 +1,5 @@
 import type { Environment } from "../api";
+import type { MenuItem } from "./menu/items";
 import { Menu } from "./menu/Menu";
 
 interface Props {
@@ -14,6 +15,9 @@ interface Props {
   shortcut?: boolean;
   /** Of a case with rows: which of them run, and how many at once. */
   rows?: RowsToRun;
+  /** Of several cases: how they run. */
+  ways?: RunWays;
+  chooseWays?: (change: Partial<RunWays>) => void;
 }
 
 /** Which rows run, as a choice of several, and how many side by side. */
@@ -25,8 +29,42 @@ export interface RowsToRun {
   chooseJobs: (jobs: number) => void;
 }
 
+/** How a run of several cases goes: how many side by side, until how many are bad, and whether it first waits for the service. */
+export interface RunWays {
+  jobs: number;
+  /** 0: to the end. */
+  stopAfter: number;
+  /** Seconds at most; 0: at once. */
+  waitUntilUp: number;
+}
+
 const JOBS = [1, 4, 16, 64];
 const atOnce = (jobs: number): string => (jobs === 1 ? "one at a time" : `${jobs} at once`);
+
+const SIDE_BY_SIDE = JOBS.map((jobs) => ({ key: String(jobs), label: atOnce(jobs) }));
+const ENDS: [number, string][] = [
+  [0, "to the end"],
+  [1, "until one is bad"],
+  [10, "until 10 are bad"],
+];
+const BEGINS: [number, string][] = [
+  [0, "at once"],
+  [120, "once the service is up"],
+];
+const WAYS: MenuItem[] = [
+  ...ENDS.map(([number, label]) => ({ key: `stopAfter ${number}`, label })),
+  { type: "divider" },
+  ...BEGINS.map(([number, label]) => ({
+    key: `waitUntilUp ${number}`,
+    label: number ? `${label}, 2 min at most` : label,
+  })),
+];
+
+/** "to the end", "until one is bad, once the service is up". */
+function wayOf({ stopAfter, waitUntilUp }: RunWays): string {
+  const end = ENDS.find(([number]) => number === stopAfter)?.[1] ?? `until ${stopAfter} are bad`;
+  return waitUntilUp ? `${end}, once the service is up` : end;
+}
 
 /** "Run this case against Rehearsal": where it goes is part of the sentence, and can be changed there. */
 export function RunButton({
@@ -40,6 +78,8 @@ export function RunButton({
   stop,
   shortcut,
   rows,
+  ways,
+  chooseWays,
 }: Props) {
   if (running) {
     return (
@@ -68,8 +108,25 @@ export function RunButton({
           />
           <Chosen
             text={atOnce(rows.jobs)}
-            items={JOBS.map((jobs) => ({ key: String(jobs), label: atOnce(jobs) }))}
+            items={SIDE_BY_SIDE}
             choose={(jobs) => rows.chooseJobs(Number(jobs))}
+          />
+        </>
+      )}
+      {ways && chooseWays && (
+        <>
+          <Chosen
+            text={atOnce(ways.jobs)}
+            items={SIDE_BY_SIDE}
+            choose={(jobs) => chooseWays({ jobs: Number(jobs) })}
+          />
+          <Chosen
+            text={wayOf(ways)}
+            items={WAYS}
+            choose={(key) => {
+              const [what, number] = key.split(" ") as [keyof RunWays, string];
+              chooseWays({ [what]: Number(number) });
+            }}
           />
         </>
       )}
@@ -86,7 +143,7 @@ export function RunButton({
 
 interface ChosenProps {
   text: string;
-  items: { key: string; label: string }[];
+  items: MenuItem[];
   choose: (key: string) => void;
 }
 

@@ -9,6 +9,7 @@ type Load = () => Promise<ComponentType>;
 const PAGES: Record<string, Load> = {
   cases: () => import("./cases/CasesPage").then((part) => part.CasesPage),
   "cases/:id": () => import("./case/CasePage").then((part) => part.CasePage),
+  "cases/:id/runs": () => import("./runs/HistoryPage").then((part) => part.HistoryPage),
   "cases/recording": () => import("./cases/recording/RecordingPage").then((part) => part.RecordingPage),
   "cases/single": () => import("./cases/single/SinglesPage").then((part) => part.SinglesPage),
   "cases/suite/:id": () => import("./cases/sheet/SuiteSheet").then((part) => part.SuiteSheet),
@@ -17,6 +18,7 @@ const PAGES: Record<string, Load> = {
   data: () => import("./data/DataPage").then((part) => part.DataPage),
   "data/source": () => import("./data/SourcePage").then((part) => part.SourcePage),
   runs: () => import("./runs/RunsPage").then((part) => part.RunsPage),
+  "runs/:id/beside/:other": () => import("./runs/ComparePage").then((part) => part.ComparePage),
   "runs/:id": () => import("./runs/RunPage").then((part) => part.RunPage),
   setup: () => import("./setup/SetupPage").then((part) => part.SetupPage),
 };

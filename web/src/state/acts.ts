@@ -1,5 +1,16 @@
 import { useCallback, useRef, useState } from "react";
 
+/** Why the last of several acts could not be, as a sentence; empty: it could. */
+export function useTold(): [string, (act: Promise<unknown>) => Promise<string | undefined>] {
+  const [problem, setProblem] = useState("");
+  const told = useCallback(async (act: Promise<unknown>) => {
+    const wrong = await act.then(() => "").catch((reason: Error) => reason.message);
+    setProblem(wrong);
+    return wrong || undefined;
+  }, []);
+  return [problem, told];
+}
+
 type Back = () => Promise<unknown>;
 
 /** What a page saves, one act after the other, and the way back from each. An undo takes its turn, too: one that is asked for while an act is

@@ -57,7 +57,8 @@ def surroundings(
 ) -> Surroundings:
     """Names of the values around a case; a name that any environment gives is known."""
     of_suite = (suite.values, *suite.values_in.values()) if suite else ()
-    return Surroundings(frozenset(run), _names(of_suite), _names((project, *others)))
+    handed = suite.handed if suite else frozenset[str]()
+    return Surroundings(frozenset(run), _names(of_suite) | handed, _names((project, *others)))
 
 
 def _names(several: Iterable[NamedValues]) -> frozenset[str]:

@@ -147,6 +147,11 @@ class Step(Placed, frozen=True, eq=False):
         return NO_OPTIONS
 
     @property
+    def address(self) -> Template | None:
+        """Where it sends to; None: it sends nothing."""
+        return None
+
+    @property
     def repeat(self) -> Repeat | None:
         return None
 
@@ -462,6 +467,15 @@ class Suite(Struct, frozen=True):
     every_answer: tuple[Expectation, ...] = ()
     auth: Auth | None = None
     order: tuple[str, ...] = ()
+    in_order: bool = False
+    """Its cases need each other: each begins when the one before it has ended."""
+    set_up: tuple[str, ...] = ()
+    """The cases that run once before the others, and hand their kept values down; by their keys or
+    their files' names."""
+    clean_up: tuple[str, ...] = ()
+    """Those that run once after the others."""
+    handed: frozenset[str] = frozenset()
+    """The names of the values that are handed down, where these cases are known."""
 
 
 class Environment(Struct, frozen=True):

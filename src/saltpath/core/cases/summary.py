@@ -30,6 +30,7 @@ class Summary(Struct, frozen=True, rename="camel"):
     has_rows: bool
     keeps: list[str]
     """The names that its steps keep, those inside others too, each once."""
+    tags: list[str] = []
 
 
 _decoder = msgspec.json.Decoder(Summary)
@@ -42,7 +43,7 @@ def summary_of(case: Case) -> Summary:
         for number, (part, index, step) in enumerate(case.parts(), 1)
     ]
     kept = [name for _, _, step in case.parts() for name in step.keeps()]
-    return Summary(steps, case.rows is not None, list(dict.fromkeys(kept)))
+    return Summary(steps, case.rows is not None, list(dict.fromkeys(kept)), list(case.tags))
 
 
 def write_summary(summary: Summary) -> str:

@@ -69,6 +69,8 @@ def compile_plan(
         plan.jobs,
         plan.started_us,
         None if plan.changes is None else frozenset(plan.changes),
+        plan.wait_us,
+        plan.stop_after,
         plan.first_rows,
     )
 
@@ -108,6 +110,7 @@ def _compiled(
         "measures": planned.measures,
         "pick": planned.pick,
         "secrets": supplies.secrets(planned.suite) if planned.suite else {},
+        "suite_id": planned.suite,
     }
     if planned.inside:
         more["inside"] = (planned.inside,)

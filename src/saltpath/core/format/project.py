@@ -36,6 +36,9 @@ SUITE_KEYS = (
     "auth",
     "every answer",
     "order",
+    "in order",
+    "set up",
+    "clean up",
 )
 ENVIRONMENT_KEYS = ("salt-path", "environment", "about", "values", "guarded")
 
@@ -134,9 +137,23 @@ def read_suite(source: str | dict[str, object], file: str = "suite.yaml") -> Sui
         order=tuple(
             reading.text(node, f"order[{i}]", "a case's file name") for i, node in enumerate(order)
         ),
+        in_order=reading.flag(keys.get("in order"), "in order", "in order"),
+        set_up=_cases_named(reading, keys.get("set up"), "set up"),
+        clean_up=_cases_named(reading, keys.get("clean up"), "clean up"),
     )
+    for name in sorted(set(suite.set_up) & set(suite.clean_up)):
+        told = f"{name} sets the suite up; it cannot clean up, too"
+        reading.wrong(told, "clean up", keys["clean up"].line)
     reading.finish()
     return suite
+
+
+def _cases_named(reading: Reading, node: Node | None, key: str) -> tuple[str, ...]:
+    """Cases of a suite by their keys, or their files' names."""
+    return tuple(
+        reading.text(item, f"{key}[{i}]", "a case's file name").removesuffix(".case.yaml")
+        for i, item in enumerate(reading.items(node, key, key))
+    )
 
 
 def _values_in(reading: Reading, node: Node | None) -> dict[str, NamedValues]:

@@ -327,6 +327,9 @@ def suite_schema() -> dict[str, Any]:
             "values in": {"type": "object", "additionalProperties": VALUES},
             "options": OPTIONS,
             "order": list_of(TEXT),
+            "in order": FLAG,
+            "set up": list_of(TEXT),
+            "clean up": list_of(TEXT),
             "auth": SIGN_IN,
             "every answer": EVERY_ANSWER,
         },
@@ -419,6 +422,16 @@ def report_schema() -> dict[str, Any]:
             "rows": list_of(row),
         },
     )
+    cause = object_of(
+        ("who", "sentence", "verdict", "cases", "known"),
+        {
+            "who": text,
+            "sentence": text,
+            "verdict": {"enum": ["failed", "blocked"]},
+            "cases": {"type": "integer", "minimum": 1},
+            "known": text,
+        },
+    )
     schema = object_of(
         ("salt-path-report", "verdict", "seed", "started", "ms", "counts", "cases"),
         {
@@ -430,6 +443,10 @@ def report_schema() -> dict[str, Any]:
             "environment": text,
             "label": text,
             "stopped by": text,
+            "title": text,
+            "number": {"type": "integer", "minimum": 1},
+            "note": text,
+            "causes": list_of(cause),
             "counts": object_of(
                 ("cases", "rows", "steps", "checks"),
                 dict.fromkeys(("cases", "rows", "steps", "checks"), counts),

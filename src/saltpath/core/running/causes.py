@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -36,11 +36,15 @@ _OF_HOST = {
     "no-host": ("host",),
     "timed-out-connecting": ("host",),
     "tls": ("host",),
+    "not-up": ("host",),
+    "set-up": ("case",),
 }
 """Reasons for which no step is to blame, and what they are told apart by."""
 _HOLDERS = ("inside", "inside-item")
 """Codes of steps that failed because one inside them did, which is told by itself."""
 _WANTING = "no-value"
+_CASE = -1
+"""Where a row's number would stand: anything of the case."""
 
 
 class Failure(Struct, frozen=True, omit_defaults=True):
@@ -93,6 +97,39 @@ def failure_without_step(event: RowFinished | CaseFinished, case: Case) -> Failu
     if event.verdict not in _BAD or event.why is None:
         return None
     return _signed(Failure(event.verdict), (case.key, ""), event.why, event.why)
+
+
+class FailureFinder:
+    """Finds the failures among the events of a run. `cases`: the plan's, with their shared steps in
+    their places."""
+
+    def __init__(self, cases: Sequence[Case]) -> None:
+        self._cases = cases
+        self._went_wrong: set[tuple[int, int]] = set()
+
+    def find(self, event: StepFinished | RowFinished | CaseFinished) -> Failure | None:
+        """What the event is a case of; None if it is no failure, or only follows from what went
+        wrong before it."""
+        failure = self._failure(event) if event.verdict in _BAD and self._cases else None
+        if isinstance(event, RowFinished):
+            self._went_wrong.discard((event.case, event.row))
+        return failure
+
+    def _failure(self, event: StepFinished | RowFinished | CaseFinished) -> Failure | None:
+        case = self._cases[event.case]
+        of_case, around_rows = (event.case, _CASE), (event.case, 0)
+        if isinstance(event, CaseFinished):
+            return None if of_case in self._went_wrong else failure_without_step(event, case)
+        place = (event.case, event.row)
+        went_wrong_before = place in self._went_wrong or around_rows in self._went_wrong
+        if isinstance(event, RowFinished):
+            failure, only_follows = failure_without_step(event, case), True
+        else:
+            failure = failure_of(event, case)
+            only_follows = failure is not None and follows(failure)
+        if failure is not None:
+            self._went_wrong |= {place, of_case}
+        return None if only_follows and went_wrong_before else failure
 
 
 def follows(failure: Failure) -> bool:

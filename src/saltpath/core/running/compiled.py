@@ -10,6 +10,7 @@ from saltpath.core.cases.case import Case, Environment, Project, Suite
 from saltpath.core.cases.row_sources import Source
 from saltpath.core.cases.shared import Library, linked
 from saltpath.core.running.inherited import inheriting
+from saltpath.core.running.roles import Role, role_of
 from saltpath.core.running.step_references import handed_over
 from saltpath.core.values.why import MaskedWhy, Why
 
@@ -42,6 +43,10 @@ class CompiledCase(Struct, frozen=True):
     """Which of its rows the run is about."""
     problem: MaskedWhy | None = None
     """Why it cannot be carried out at all: it, or a document around it, cannot be read."""
+    role: Role = ""
+    """Whether it stands around the others of its suite."""
+    suite_id: str = ""
+    """Which suite it is in, for what was handed down there before; empty: it is not known."""
     secrets: dict[str, Any] = field(default_factory=dict)
     """What fills the values that the suite marks as secret; of a name that is not here the plan's
     fill them."""
@@ -65,6 +70,10 @@ class CompiledPlan(Struct, frozen=True):
     changes: frozenset[str] | None = None
     """The keys of the steps that may change something; others that might are left out. None:
     whichever."""
+    wait_us: int = 0
+    """So long it waits first until the services that it asks are up."""
+    stop_after: int = 0
+    """It stops once so many cases have failed or were blocked; 0: it does not."""
     first_rows: bool = False
     """Look-ups give their first rows where there are more than they may have."""
 
@@ -81,4 +90,5 @@ def compiled(
     case = inheriting(linked(case, library, more.pop("inside", ())), suite, project)
     source = case.rows and (project or NO_PROJECT).source_of(case.rows)
     more |= {"no_source": source} if isinstance(source, Why) else {"source": source}
+    more.setdefault("role", role_of(suite, case.key, file))
     return CompiledCase(case, suite, file, hands_over=handed_over(case), **more)

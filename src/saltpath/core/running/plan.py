@@ -64,6 +64,10 @@ class Plan(Struct, frozen=True, omit_defaults=True):
     """The keys of the steps that may change something; None: whichever."""
     first_rows: bool = False
     """Look-ups give their first rows where there are more than they may have."""
+    wait_us: int = 0
+    """So long it waits first until the services that it asks are up."""
+    stop_after: int = 0
+    """It stops once so many cases have failed or were blocked; 0: it does not."""
     version: int = VERSION
 
 
@@ -85,6 +89,10 @@ class RunRequest(Struct, frozen=True, omit_defaults=True, rename="camel"):
     """The versions of the files that its rows come from, by path."""
     first_rows: bool = False
     """Look-ups give their first rows where there are more than they may have."""
+    wait_us: int = 0
+    """So long it waits first until the services that it asks are up."""
+    stop_after: int = 0
+    """It stops once so many cases have failed or were blocked; 0: it does not."""
 
 
 def write_plan(plan: Plan) -> bytes:

@@ -24,6 +24,9 @@ class Kept(Struct, frozen=True):
     cookies: tuple[tuple[Any, ...], ...] = ()
 
 
+NOTHING_KEPT = Kept({})
+
+
 class Resume(Struct, frozen=True):
     """A row that another runner had begun, or (row 0) what stands around the rows of such a
     case."""
@@ -82,6 +85,14 @@ class Supplies:
 
     async def keep_session(self, case: int, kept: Kept) -> None:
         """What `once` left for the rows."""
+
+    # ---- what was recorded of a run that another runner had begun
+
+    def handed(self, suite: str) -> tuple[Kept, MaskedWhy | None] | None:
+        """What the cases that set a suite up, which all have ended, have handed down, and why the
+        others cannot be carried out, if one was bad; None if they have not ended, or there are
+        none."""
+        return None
 
     # ---- what was recorded of a case that another runner had begun
 

@@ -189,3 +189,19 @@ FORMATS: dict[str, Format] = {
         ("base64", "RFC 4648", "c2FsdA==", _matching(_BASE64)),
     )
 }
+
+
+def is_web_address(text: str) -> bool:
+    """Whether something could be sent there over HTTP."""
+    try:
+        parts = urlsplit(text)
+        return (
+            parts.scheme in ("http", "https")
+            and bool(parts.hostname)
+            and (parts.port is None or parts.port > 0)
+            and text.isascii()
+            and text.isprintable()
+            and " " not in text
+        )
+    except ValueError:
+        return False

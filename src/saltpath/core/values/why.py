@@ -152,6 +152,8 @@ TEMPLATES: dict[str, str] = {
     "expected-unfit": "{relation} cannot work with {expected}: {problem}",
     "any-none": "none of {count} places holds; the first: {first}",
     # carrying out
+    "set-up": "the suite could not be set up: “{case}” {did}: {problem}",
+    "not-up": "{host} did not answer within {limit}, so that nothing was begun: {problem}",
     "refused": "{host} refused the connection on port {port}; nothing listens there",
     "no-host": "there is no host named {host}",
     "timed-out": "no complete answer within {limit}",

@@ -11,7 +11,12 @@ from typing import Any
 from urllib.parse import parse_qsl, unquote, urlsplit
 
 from saltpath.core.values import plain
-from saltpath.demo.harbour import cargo, desks, papers  # noqa: F401  they enter their routes
+from saltpath.demo.harbour import (  # noqa: F401  they enter their routes
+    cargo,
+    desks,
+    papers,
+    receiver,
+)
 from saltpath.demo.harbour.faults import FAULTS
 from saltpath.demo.harbour.ledger import Ledger
 from saltpath.demo.harbour.openapi import document

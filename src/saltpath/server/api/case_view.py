@@ -22,13 +22,14 @@ from saltpath.core.running.inherited import signed_in
 from saltpath.core.values import plain
 from saltpath.core.values.why import Why, why
 from saltpath.server.api.views import cell_text, every_answer_view, moment, reason, sign_in_view
-from saltpath.server.compiled import broken, environment_of, project_of, suite_of
+from saltpath.server.compiled import broken, environment_of, project_of
 from saltpath.server.context import database
 from saltpath.server.last_answers import keep_again, last_seen
 from saltpath.server.problems import json_answer
 from saltpath.server.rejudging import scopes_of
 from saltpath.server.shared_cases import shared_view, with_shared
 from saltpath.server.sources import Begin, begin_of, source_of
+from saltpath.server.suite_roles import role_in, with_handed
 from saltpath.store import cases, projects, single
 from saltpath.store.database import now_us
 
@@ -43,7 +44,7 @@ def case_answer(stored: cases.StoredCase) -> Response:
         projects.environments(connection, stored.project), key=lambda e: e.name != usual
     )
     environments = [environment_of(e).values for e in standing]
-    of_suite, of_project = suite_of(suite), project_of(project)
+    of_suite, of_project = with_handed(suite), project_of(project)
     values, shared = of_suite.values, of_project.values
     source = source_of(stored.project, case.rows, of_project)
     begin = begin_of_case(stored, case, of_suite, of_project, source)
@@ -69,6 +70,7 @@ def case_answer(stored: cases.StoredCase) -> Response:
             "id": stored.oid,
             "project": project.oid,
             "suite": {"id": suite.oid, "name": suite.name},
+            "role": role_in(suite, stored),
             "shared": shared_view(stored) if case.is_shared else None,
             "single": suite.hidden == single.SINGLE,
             "key": stored.key,
@@ -89,6 +91,10 @@ def case_answer(stored: cases.StoredCase) -> Response:
                     for name in begin.names or ()
                     if not begin.rows
                 ),
+            ]
+            + [
+                {"name": name, "value": "", "secret": False, "from": "suite"}
+                for name in sorted(of_suite.handed)
             ]
             + [
                 {**value, "from": name}

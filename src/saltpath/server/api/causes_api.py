@@ -6,15 +6,16 @@ from typing import Any
 
 from flask import Blueprint, Response
 
-from saltpath.server.api.known_api import is_known, said_view, today
+from saltpath.core.running.cause_sentences import Cause, sentence
+from saltpath.reporting import is_known, today
+from saltpath.server.api.known_api import said_view
 from saltpath.server.asked import run_asked
-from saltpath.server.cause_sentences import causes_of, sentence, who
+from saltpath.server.causes import causes_of, met_by
 from saltpath.server.compiled import summary_of
 from saltpath.server.context import database, limit, whole
 from saltpath.server.declared import ID, LIMIT, declared, page, parameter
 from saltpath.server.problems import json_answer
 from saltpath.store import causes, known, runs
-from saltpath.store.causes import Cause
 
 causes_api = Blueprint("causes", __name__)
 
@@ -28,11 +29,11 @@ def list_causes(id: str) -> Response:
     run = run_asked(id)
     found = causes_of(run)
     entries = {entry.position: entry for entry in runs.run_cases(database(), run.id)}
-    held, day = known.known(database(), run.project), today(run.project)
+    held, day = known.known(database(), run.project), today(database(), run.project)
     news_first = sorted(found, key=lambda cause: is_known(held.get(cause.signature), day))
     items = [
         {
-            **_view(cause, entries[cause.first], len(entries) == 1),
+            **_view(cause, met_by(cause, entries)),
             "known": said_view(held[cause.signature], day) if cause.signature in held else None,
         }
         for cause in news_first
@@ -72,12 +73,12 @@ def list_failures(id: str, signature: str) -> Response:
     return json_answer({"items": items, "next": str(offset + size) if len(found) == size else None})
 
 
-def _view(cause: Cause, first: runs.RunCase, alone: bool) -> dict[str, Any]:
+def _view(cause: Cause, who: str) -> dict[str, Any]:
     failure = cause.failure
     return {
         "signature": cause.signature,
         "verdict": failure.verdict,
-        "who": who(cause, first, alone),
+        "who": who,
         "sentence": sentence(cause),
         "step": failure.step,
         "shared": failure.shared,

@@ -19,14 +19,15 @@ from saltpath.core.format.writer import write_document
 from saltpath.server.api.case_view import case_answer
 from saltpath.server.api.views import moment
 from saltpath.server.asked import case_asked, project_asked, suite_asked
-from saltpath.server.bodies import CaseDocument, CaseMove, NewCase, Tab, TextToRead
+from saltpath.server.bodies import CaseDocument, CaseMove, CaseRole, NewCase, Tab, TextToRead
 from saltpath.server.compiled import remember
 from saltpath.server.context import actor, database, version_changed
 from saltpath.server.declared import ID, IF_MATCH, TEXT, declared, of, page, parameter
 from saltpath.server.presence import Presence
 from saltpath.server.problems import Refused, json_answer
+from saltpath.server.suite_roles import set_role
 from saltpath.store import cases, projects, single
-from saltpath.store.database import NotFound
+from saltpath.store.database import NotFound, write
 
 documents = Blueprint("documents", __name__)
 MOST_CHANGES = 12
@@ -134,20 +135,43 @@ def move_case(data: CaseMove, id: str) -> Response:
     suite = suite_asked(data.suite)
     if suite.project != stored.project:
         raise Refused(422, "suite-missing", "Name a suite of this project.")
-    return case_answer(cases.move_case(database(), id, suite.id, data.before))
+    with write(database()):
+        now = case_asked(id)
+        if suite.id != now.suite:
+            set_role(now, "")
+        moved = cases.move_case(database(), id, suite.id, data.before)
+    return case_answer(moved)
+
+
+@documents.put("/cases/<id>/role")
+@declared("setRole", "What a case is in its suite", of("Case"), ID, takes=CaseRole, may="edit")
+def change_role(data: CaseRole, id: str) -> Response:
+    """Have a case set its suite up, once before the others (`set up`), or clean up after it (`clean
+    up`), or be one of the others (empty)."""
+    stored = case_asked(id)
+    if "shared" in stored.document:
+        raise Refused(409, "shared", "Shared steps stand beside the suites, and in none.")
+    if projects.suite_by_id(database(), stored.suite).hidden == single.SINGLE:
+        raise Refused(409, "single", "A single request stands in no suite.")
+    with write(database()):
+        set_role(case_asked(id), data.role)
+    return case_answer(case_asked(id))
 
 
 @documents.delete("/cases/<id>")
 @declared("removeCase", "Take a case out of its suite", of("Gone"), ID, may="edit")
 def remove_case(id: str) -> Response:
     """Take a case out of its suite. Its runs stay, and `/back` undoes it."""
-    if "shared" in case_asked(id).document:
+    stored = case_asked(id)
+    if "shared" in stored.document:
         raise Refused(
             409,
             "shared",
             "These are shared steps: DELETE /shared-steps takes them away where nobody uses them.",
         )
-    cases.remove_case(database(), id)
+    with write(database()):
+        set_role(case_asked(id), "")
+        cases.remove_case(database(), id)
     return json_answer({"gone": True})
 
 

@@ -8,14 +8,18 @@ from typing import Any, BinaryIO, cast
 from flask import Blueprint, Response, request
 
 from saltpath.core.format.folder import is_document, read_folder, slug, write_folder
+from saltpath.core.format.syncing import Change, items_of
 from saltpath.formats.folders import inside, read_zip, write_zip
 from saltpath.server.api.views import moment
 from saltpath.server.asked import project_asked
 from saltpath.server.context import actor, database
-from saltpath.server.declared import FILE_PATH, ID, declared, of, page
+from saltpath.server.declared import FILE_PATH, ID, declared, of, page, parameter
 from saltpath.server.problems import Refused, json_answer
-from saltpath.store import folders, project_files, projects
+from saltpath.store import folders, importing, project_files, projects
 
+MOST_TOLD = 200
+LOOK = parameter("look", "true: only say what would change")
+ONLY = parameter("only", "only what stands below this path; several times for several")
 files_api = Blueprint("files", __name__)
 LONGEST_PATH = 300
 
@@ -42,27 +46,68 @@ def project_folder(id: str) -> Response:
     "bringInFolder",
     "A project's folder in a zip archive",
     of("Brought"),
+    LOOK,
+    ONLY,
     status=201,
     upload="application/zip",
     may="administer",
 )
 def bring_in_folder() -> Response:
     """A zip archive of a project's folder, at most 100 MB: onto the project of its name, or as a
-    new one."""
+    new one. With `look` nothing is changed, and the answer says what would be."""
     found = read_folder(read_zip(request.get_data()))
-    name = found.project.document["project"]
+    name, look = found.project.document["project"], request.args.get("look") == "true"
     same = next((item for item in projects.projects(database()) if item.name == name), None)
-    done = folders.bring_in(database(), actor().id, found, same)
+    only = request.args.getlist("only")
+    if same is None:
+        made = importing.planned({}, found, ()).changes
+        done = None if look else folders.bring_in(database(), actor().id, found)
+        return _brought(done.project if done else "", name, made, len(made), 200 if look else 201)
+    now = folders.folder_of(database(), same)
+    if look:
+        made = importing.planned(items_of(now), found, only).changes
+    else:
+        before = write_zip(write_folder(now))
+        made = importing.bring(database(), same, actor().id, found, only, before)
+    return _brought(same.oid, name, made, len(found.cases), 200 if look else 201)
+
+
+@files_api.post("/projects/<id>/folder/undo")
+@declared("undoFolder", "Undo what was last brought in", of("Brought"), ID, may="administer")
+def undo_folder(id: str) -> Response:
+    """The project is what it was before; only if nothing else was changed since."""
+    project = project_asked(id)
+    made = importing.undo(
+        database(), project, actor().id, lambda archive: read_folder(read_zip(archive))
+    )
+    return _brought(project.oid, project.name, made, 0, 200)
+
+
+def _brought(project: str, name: str, made: list[Change], held: int, status: int) -> Response:
+    """What bringing a folder in has changed, or would change. `held`: how many cases it has."""
+    of_cases = [change for change in made if change.id[0] == "case"]
+    new = sum(change.project is None for change in of_cases)
     return json_answer(
         {
-            "project": done.project,
+            "project": project,
             "name": name,
-            "new": done.new,
-            "changed": done.changed,
-            "same": done.same,
+            "new": new,
+            "changed": len(of_cases) - new,
+            "same": max(held - len(of_cases), 0),
+            "changes": [_change_view(change) for change in made[:MOST_TOLD]],
+            "more": max(len(made) - MOST_TOLD, 0),
         },
-        201,
+        status,
     )
+
+
+def _change_view(change: Change) -> dict[str, str]:
+    what = "changed"
+    if change.project is None:
+        what = "new"
+    elif change.wanted is None:
+        what = "taken away"
+    return {"kind": change.id[0], "name": change.shown.name, "what": what}
 
 
 @files_api.get("/projects/<id>/files")

@@ -3,22 +3,22 @@ over."""
 
 from __future__ import annotations
 
-from datetime import date, datetime, timedelta
+from datetime import date, timedelta
 from typing import Any
 
 from flask import Blueprint, Response
 from msgspec.structs import asdict
 
-from saltpath.core.values.moments import zone_of
+from saltpath.core.running.cause_sentences import sentence
+from saltpath.reporting import is_known, today
 from saltpath.server.api.views import moment
 from saltpath.server.asked import project_asked, run_asked
 from saltpath.server.bodies import KnownCause, SaidOfCause
-from saltpath.server.cause_sentences import causes_of, sentence
-from saltpath.server.compiled import project_of
+from saltpath.server.causes import causes_of
 from saltpath.server.context import actor, database
 from saltpath.server.declared import ID, PROJECT, declared, of, page, parameter
 from saltpath.server.problems import Refused, json_answer
-from saltpath.store import cases, causes, known, projects, runs
+from saltpath.store import cases, causes, known, runs
 from saltpath.store.database import NotFound, now_us
 from saltpath.store.known import Known
 
@@ -34,7 +34,7 @@ SIGNATURE = parameter("signature", "the cause's", True, "path")
 def list_known() -> Response:
     """In the order in which they were marked."""
     project = project_asked()
-    day = today(project.id)
+    day = today(database(), project.id)
     held = known.known(database(), project.id)
     return json_answer({"items": [_view(one, day) for one in held.values()], "next": None})
 
@@ -56,7 +56,7 @@ def mark_known(data: KnownCause, signature: str) -> Response:
     cause = next((one for one in causes_of(run) if one.signature == signature), None)
     if cause is None or run.project != project.id:
         raise NotFound("the run has not met this cause")
-    day = today(project.id)
+    day = today(database(), project.id)
     _check_until(data.said.until, day)
     entries = {entry.position: entry for entry in runs.run_cases(database(), run.id)}
     met = causes.positions(database("evidence"), run.id, signature)
@@ -108,7 +108,7 @@ def list_not_met(id: str) -> Response:
         if entry.verdict in _CARRIED_OUT
     }
     there = {head.id for head in cases.heads(database(), run.project)}
-    met, day = causes.signatures(database("evidence"), run.id), today(run.project)
+    met, day = causes.signatures(database("evidence"), run.id), today(database(), run.project)
     items = [
         _view(one, day)
         for one in held.values()
@@ -116,17 +116,6 @@ def list_not_met(id: str) -> Response:
         if one.cases & there and one.cases & there <= ended
     ]
     return json_answer({"items": items, "next": None})
-
-
-def today(project: int) -> date:
-    """In the project's zone."""
-    zone = project_of(projects.project_by_id(database(), project)).zone
-    return datetime.now(zone_of(zone)).date()
-
-
-def is_known(one: Known | None, day: date) -> bool:
-    """Whether it is no news on that day."""
-    return one is not None and date.fromisoformat(one.said.until) >= day
 
 
 def said_view(one: Known, day: date) -> dict[str, Any]:

@@ -26,6 +26,7 @@ from saltpath.server.caches import VersionCache
 from saltpath.server.context import actor, database, version_changed
 from saltpath.server.declared import ID, IF_MATCH, PROJECT, declared, of, page
 from saltpath.server.problems import Refused, json_answer
+from saltpath.server.suite_roles import role_in
 from saltpath.store import cases, documents, last_verdicts, people, projects
 from saltpath.store.database import now_us, write
 from saltpath.store.documents import Document
@@ -91,13 +92,15 @@ def list_suites() -> Response:
     project = project_asked()
     connection = database()
     last = last_verdicts.of_project(connection, project.id)
+    suites = {suite.id: suite for suite in projects.suites(connection, project.id)}
     by_suite: dict[int, list[dict[str, Any]]] = {}
     for head in cases.heads(connection, project.id):
+        if head.suite not in suites:
+            continue  # it was added in between
         said = _said.of(head.oid, head.version, partial(_said_by, connection, head))
-        by_suite.setdefault(head.suite, []).append(said | {"last": _last_view(last.get(head.id))})
-    items = [
-        _suite_view(s, by_suite.get(s.id, [])) for s in projects.suites(connection, project.id)
-    ]
+        now = {"role": role_in(suites[head.suite], head), "last": _last_view(last.get(head.id))}
+        by_suite.setdefault(head.suite, []).append(said | now)
+    items = [_suite_view(suite, by_suite.get(suite.id, [])) for suite in suites.values()]
     return json_answer({"items": items, "next": None})
 
 
@@ -147,7 +150,9 @@ def _suite_view(suite: Document, lines: list[dict[str, Any]]) -> dict[str, Any]:
     return {
         "id": suite.oid,
         "name": suite.name,
+        "folder": suite.folder,
         "about": suite.document.get("about", ""),
+        "inOrder": suite.document.get("in order") is True,
         "cases": lines,
     }
 
@@ -163,11 +168,18 @@ def change_suite(data: SuiteChange, id: str) -> Response:
     """Rename a suite, say what it is about, or put it `before` another one (null: to the end). Only
     what is given changes."""
     suite = suite_asked(id)
-    put = {} if data.name is UNSET else {"suite": data.name.strip()}
+    put: dict[str, Any] = {} if data.name is UNSET else {"suite": data.name.strip()}
     if data.about is not UNSET:
         put["about"] = data.about
+    gone = "in order" if data.in_order is False else ""
+    if data.in_order is True:
+        put["in order"] = True
+
+    def changed(document: dict[str, Any]) -> dict[str, Any]:
+        return {name: value for name, value in {**document, **put}.items() if name != gone}
+
     with write(database()):
-        documents.change(database(), suite, actor().id, lambda document: {**document, **put})
+        documents.change(database(), suite, actor().id, changed)
         if data.before is not UNSET:
             projects.move_suite(database(), suite, data.before)
     return json_answer(_suite_view(suite_asked(id), []))

@@ -66,6 +66,7 @@ def _written(
         "case": entry.case,
         "name": entry.name,
         "suite": entry.suite,
+        "tags": of.tags,
         "state": entry.state,
         "verdict": entry.verdict,
         "why": reason(entry.why),

@@ -15,6 +15,7 @@ from saltpath.core.assist.single_step import needs
 from saltpath.core.cases.case import Step
 from saltpath.core.cases.steps import changing
 from saltpath.core.format.picking import picks_of, read_picks
+from saltpath.core.format.syncing import digest
 from saltpath.core.references.templates import is_name
 from saltpath.core.running.inherited import signed_in
 from saltpath.core.running.plan import RunRequest
@@ -24,7 +25,8 @@ from saltpath.core.values.measures import counted
 from saltpath.server.api.run_answer import run_with_cases
 from saltpath.server.api.views import run_view, step_view
 from saltpath.server.asked import case_asked, project_asked, run_asked
-from saltpath.server.bodies import NewRun
+from saltpath.server.bodies import NewRun, RunChange
+from saltpath.server.choosing import chosen_cases
 from saltpath.server.context import actor, database, folder, limit, whole
 from saltpath.server.declared import (
     ID,
@@ -38,17 +40,19 @@ from saltpath.server.declared import (
     parameter,
 )
 from saltpath.server.last_answers import around
+from saltpath.server.outcome import Wanted, form_wanted, outcome_when_ended
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.shared_cases import with_shared
+from saltpath.server.suite_roles import with_around
 from saltpath.store import cases, evidence, jobs, projects, run_rows, runs
-from saltpath.store.database import NotFound, VersionConflict, write
+from saltpath.store.database import VersionConflict, write
 from saltpath.store.documents import Document
-from saltpath.store.kept_answers import last_kept
+from saltpath.store.kept_answers import last_handed, last_kept
 from saltpath.store.secrets import seal_given
 
 runs_api = Blueprint("runs", __name__)
-MOST_CASES = 10_000
 TRIES = 5
+MOST_GOING_ON = 20
 MOST_ASKED = 500
 _WHOLE = re.compile(r"[0-9]{1,9}")
 _PLACE = re.compile(r"([0-9]{1,9})(?:-([0-9_~]{1,200}))?")
@@ -58,7 +62,20 @@ _IN = str.maketrans("_~", "/.")
 @runs_api.post("/runs")
 @declared("askRun", "Ask for a run", of("Run"), IDEMPOTENCY, status=201, takes=NewRun, may="run")
 def ask(data: NewRun) -> Response:
-    """Ask for a run of cases, of a suite, or of everything; or for a trial of single steps."""
+    """Ask for a run of cases, of a suite, of paths, or of everything; or for a trial of single
+    steps. With `wait` the answer is that of `/runs/{id}/outcome`, once the run has ended."""
+    form = form_wanted() if data.wait else ""  # what is not understood begins nothing
+    run, new = _asked_for(data)
+    if data.wait:
+        allow = frozenset[str](data.allow)
+        wanted = Wanted(form, data.wait, data.beat, tuple(data.want), allow)
+        return outcome_when_ended(run, wanted)
+    answer = json_answer(run_view(run), 201 if new else 200)
+    answer.headers["Location"] = f"/api/v1/runs/{run.oid}"
+    return answer
+
+
+def _asked_for(data: NewRun) -> tuple[runs.Run, bool]:
     for _ in range(TRIES):
         try:
             return _asked(data)
@@ -68,35 +85,37 @@ def ask(data: NewRun) -> Response:
         return _asked(data)
 
 
-def _asked(data: NewRun) -> Response:
+def _asked(data: NewRun) -> tuple[runs.Run, bool]:
     connection = database()
     project = project_asked(data.project)
-    chosen, title = _chosen(data, project.id)
+    chosen, title = chosen_cases(data, project.id)
     environment = _environment(data, project)
     asked = _request(data, chosen, project.id)
-    asked = replace(asked, picks=_picks(data, chosen, asked))
+    meant = {case.id for case in chosen}
+    if not asked.only:
+        chosen = with_around(chosen, project.id)
+    asked = replace(asked, picks=_picks(data, chosen, meant, asked))
     earlier = _earlier(data, project.id)
     if earlier is not None:
         started = earlier.request.started or earlier.started_at
         asked = replace(asked, started=started, files=earlier.request.files)
     if environment in _guarded(project.id):
         asked = replace(asked, changes=_changes(data, chosen, asked, environment))
-    run, new = runs.ask(
+    return runs.ask(
         connection,
         project.id,
         actor().id,
         [(case.id, case.version, case.name) for case in chosen],
         kind=data.kind,
-        title=title,
+        title=data.title.strip() or title,
         environment=environment,
         seed=earlier.seed if earlier else _seed(data),
-        label=data.label[:200],
+        build=data.build.strip(),
+        note=data.note.strip(),
         request=asked,
         idempotency=_idempotency(),
+        digest=_digest(data),
     )
-    answer = json_answer(run_view(run), 201 if new else 200)
-    answer.headers["Location"] = f"/api/v1/runs/{run.oid}"
-    return answer
 
 
 def _environment(data: NewRun, project: Document) -> str:
@@ -108,9 +127,11 @@ def _environment(data: NewRun, project: Document) -> str:
     return name
 
 
-def _picks(data: NewRun, chosen: list[cases.StoredCase], asked: RunRequest) -> dict[str, str]:
-    """Which rows are meant, by a case's position: those that `pick` says, those that did not pass
-    in the run `bad`, of a step sent alone the first."""
+def _picks(
+    data: NewRun, chosen: list[cases.StoredCase], meant: set[int], asked: RunRequest
+) -> dict[str, str]:
+    """Which rows of the cases that are `meant` are run, by a case's position: those that `pick`
+    says, those that did not pass in the run `bad`, of a step sent alone the first."""
     pick = ("1" if asked.only else "") if data.pick is UNSET else data.pick
     try:
         read_picks(pick)
@@ -124,7 +145,7 @@ def _picks(data: NewRun, chosen: list[cases.StoredCase], asked: RunRequest) -> d
     )
     found: dict[str, str] = {}
     for position, case in enumerate(chosen):
-        if "rows" not in case.document:
+        if case.id not in meant or "rows" not in case.document:
             continue
         bad: list[int] = []
         if before is not None and case.id in positions:
@@ -148,6 +169,13 @@ def _idempotency() -> str | None:
     return key
 
 
+def _digest(data: NewRun) -> str:
+    """What tells whether the same run is asked for; how its end is waited for makes no
+    difference."""
+    asked = replace(data, wait=0, beat=15, want=[], allow=[])
+    return digest(msgspec.json.encode(asked))
+
+
 def _seed(data: NewRun) -> int:
     return secrets.randbelow(1_000_000) if data.seed is None else data.seed
 
@@ -162,45 +190,6 @@ def _earlier(data: NewRun, project: int) -> runs.Run | None:
     return found
 
 
-def _chosen(data: NewRun, project: int) -> tuple[list[cases.StoredCase], str]:
-    """The cases that are meant, and what the run is called."""
-    if data.kind == "trial" and (one := _alone(data, project)) is not None:
-        return [one], one.name
-    every = cases.cases(database(), project)
-    if data.cases is not UNSET:
-        wanted = set(data.cases)
-        chosen = [case for case in every if case.oid in wanted]
-        if len(chosen) != len(wanted):
-            raise Refused(422, "cases", "Some of these cases are not in this project.")
-        return chosen, chosen[0].name if len(chosen) == 1 else f"{len(chosen)} cases"
-    if data.suite is not UNSET:
-        suite = next((s for s in projects.suites(database(), project) if s.oid == data.suite), None)
-        if suite is None:
-            raise Refused(422, "suite", "There is no such suite in this project.")
-        chosen, title = [case for case in every if case.suite == suite.id], suite.name
-    else:
-        chosen, title = every, "Every suite"
-    if not chosen or len(chosen) > MOST_CASES:
-        raise Refused(
-            422,
-            "cases",
-            "There is no case to run." if not chosen else f"At most {MOST_CASES} cases at once.",
-        )
-    return chosen, title
-
-
-def _alone(data: NewRun, project: int) -> cases.StoredCase | None:
-    """The one case, or the single request, that a trial is of; None where several are meant, or
-    what is no case of the project."""
-    if data.cases is UNSET or len(data.cases) != 1:
-        return None
-    try:
-        found = case_asked(data.cases[0])
-    except NotFound:
-        return None
-    return found if found.project == project else None
-
-
 def _request(data: NewRun, chosen: list[cases.StoredCase], project: int) -> RunRequest:
     only = None
     if data.steps is not UNSET:
@@ -211,7 +200,13 @@ def _request(data: NewRun, chosen: list[cases.StoredCase], project: int) -> RunR
     if not all(map(is_name, data.values)):
         raise Refused(422, "values", "values is an object of names and texts.")
     sealed = seal_given(folder(), project, data.values) if data.values else ""
-    return RunRequest(data.jobs, only, sealed)
+    return RunRequest(
+        data.jobs,
+        only,
+        sealed,
+        wait_us=round(data.wait_until_up * 1e6),
+        stop_after=data.stop_after,
+    )
 
 
 def _not_alone() -> Refused:
@@ -231,8 +226,10 @@ def list_changing_steps(data: NewRun) -> Response:
     """The steps of a run that may change something where it goes, so that they can be asked about
     before it is asked for; at most 500."""
     project = project_asked(data.project)
-    chosen, _ = _chosen(data, project.id)
+    chosen, _ = chosen_cases(data, project.id)
     asked = _request(data, chosen, project.id)
+    if not asked.only:
+        chosen = with_around(chosen, project.id)
     return json_answer({"items": _changing_steps(chosen, asked)[:MOST_ASKED], "next": None})
 
 
@@ -248,14 +245,18 @@ def list_steps_before(data: NewRun) -> Response:
     """The kept values that steps sent by themselves (`steps` of a trial) would miss, and the
     earlier steps that keep them: these are sent only where they are asked for, too."""
     project = project_asked(data.project)
-    chosen, _ = _chosen(data, project.id)
+    chosen, _ = chosen_cases(data, project.id)
     asked = _request(data, chosen, project.id)
     if not asked.only:
         raise _not_alone()
     [stored] = chosen
-    case, environment = signed_in(with_shared(stored), *around(stored)), _environment(data, project)
-    kept = last_kept(database(), database("evidence"), (project.id, stored.id), case, environment)
-    found = needs(case, asked.only, {*kept, *data.values})
+    suite, of_project = around(stored)
+    case = signed_in(with_shared(stored), suite, of_project)
+    environment = _environment(data, project)
+    sides = (database(), database("evidence"))
+    kept = last_kept(*sides, (project.id, stored.id), case, environment)
+    handed = last_handed(*sides, stored, suite, environment)
+    found = needs(case, asked.only, {*handed, *kept, *data.values})
     steps = [(index, case.steps[index]) for index in found.sent]
     items = [
         {
@@ -338,6 +339,18 @@ def list_runs() -> Response:
     )
 
 
+@runs_api.get("/going-on")
+@declared("listGoingOn", "Runs that have not ended", page("GoingOn"), PROJECT)
+def list_going_on() -> Response:
+    """The newest first, at most 20, with how many of their cases have ended."""
+    found = runs.going_on(database(), project_asked().id, MOST_GOING_ON)
+    items = [
+        {"id": run.oid, "number": run.number, "title": run.title, "done": run.done, "of": run.of}
+        for run in found
+    ]
+    return json_answer({"items": items, "next": None})
+
+
 @runs_api.get("/runs/<id>")
 @declared("readRun", "A run with its cases", of("RunReport"), ID)
 def read_run(id: str) -> Response:
@@ -363,6 +376,18 @@ def read_run_case(id: str, position: int) -> Response:
     )
     written = [msgspec.Raw(plain.write_json(step_view(step, run.oid))) for step in steps]
     return json_answer({"items": written, "next": None})
+
+
+@runs_api.patch("/runs/<id>")
+@declared("describeRun", "Say something of a run", of("Run"), ID, takes=RunChange, may="run")
+def describe_run(data: RunChange, id: str) -> Response:
+    """Its title, what was tested, a note."""
+    run = run_asked(id)
+    title = run.title if data.title is UNSET else data.title.strip()
+    build = run.build if data.build is UNSET else data.build.strip()
+    note = run.note if data.note is UNSET else data.note.strip()
+    runs.describe(database(), run, title, build, note)
+    return json_answer(run_view(run_asked(id)))
 
 
 @runs_api.post("/runs/<id>/stop")

@@ -7,6 +7,7 @@ from typing import Any
 from saltpath.server.shapes.parts import (
     FLAG,
     PART,
+    ROLE,
     TEXT,
     TEXTS,
     WHOLE,
@@ -161,6 +162,7 @@ SHAPES: dict[str, Any] = {
         id=TEXT,
         project=TEXT,
         suite=shape(id=TEXT, name=TEXT),
+        role=ROLE,
         single=FLAG,
         shared=maybe("Shared"),
         key=TEXT,

@@ -15,6 +15,7 @@ WHOLES = {"type": "array", "items": WHOLE}
 MAYBE_NUMBER = {"type": ["number", "null"]}
 MAYBE_TEXT = {"type": ["string", "null"]}
 VERDICT = {"type": "string", "enum": ["passed", "failed", "blocked", "skipped", "unchecked"]}
+ROLE = {"type": "string", "enum": ["", "set up", "clean up"]}
 MAYBE_VERDICT = {
     "type": ["string", "null"],
     "enum": ["passed", "failed", "blocked", "skipped", "unchecked", None],
@@ -51,7 +52,8 @@ RUN: Any = {
     "title": TEXT,
     "environment": TEXT,
     "seed": WHOLE,
-    "label": TEXT,
+    "build": TEXT,
+    "note": TEXT,
     "state": STATE,
     "verdict": MAYBE_VERDICT,
     "stoppedBy": TEXT,

@@ -7,6 +7,7 @@ from typing import Any
 from saltpath.server.shapes.parts import (
     FLAG,
     NUMBER,
+    ROLE,
     RULES,
     TEXT,
     TEXTS,
@@ -35,7 +36,16 @@ SHAPES: dict[str, Any] = {
     "Storage": shape(results=WHOLE, evidence=WHOLE, files=WHOLE, free=WHOLE, low=FLAG, least=WHOLE),
     "Person": shape(id=TEXT, name=TEXT, initials=TEXT, role=TEXT),
     "Project": shape(id=TEXT, name=TEXT, about=TEXT),
-    "Brought": shape(project=TEXT, name=TEXT, new=WHOLE, changed=WHOLE, same=WHOLE),
+    "Brought": shape(
+        project=TEXT,
+        name=TEXT,
+        new=WHOLE,
+        changed=WHOLE,
+        same=WHOLE,
+        changes=several("BroughtChange"),
+        more=WHOLE,
+    ),
+    "BroughtChange": shape(kind=TEXT, name=TEXT, what=TEXT),
     "ProjectFile": shape(path=TEXT, size=WHOLE, at=TEXT),
     "Gone": shape(gone=FLAG),
     "DeletedCase": shape(id=TEXT, name=TEXT, suite=TEXT, at=TEXT),
@@ -64,7 +74,9 @@ SHAPES: dict[str, Any] = {
         saved=several("SavedCase"),
         undo=several("ValueChange"),
     ),
-    "Suite": shape(id=TEXT, name=TEXT, about=TEXT, cases=several("CaseLine")),
+    "Suite": shape(
+        id=TEXT, name=TEXT, about=TEXT, folder=TEXT, inOrder=FLAG, cases=several("CaseLine")
+    ),
     "CaseLine": shape(
         id=TEXT,
         name=TEXT,
@@ -74,6 +86,7 @@ SHAPES: dict[str, Any] = {
         steps=WHOLE,
         checks=WHOLE,
         addresses=TEXTS,
+        role=ROLE,
         last=maybe("LastVerdict"),
     ),
     "LastVerdict": shape(

@@ -84,10 +84,8 @@ export default function BodyField({
   useEffect(() => {
     const state = view.current?.state;
     const typed = state?.doc.toString() ?? "";
-    if (state && typed === ground.begun() && typed !== text) {
-      ground.goOn();
+    if (state && ground.changed(typed) && typed !== text)
       view.current?.dispatch({ changes: { from: 0, to: state.doc.length, insert: text } });
-    } else if (ground.untouched(typed)) ground.goOn();
   }, [text, ground]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the editor is made once, before the next key can be pressed, and asks the refs for the rest
   useLayoutEffect(() => {

@@ -1,12 +1,4 @@
-import {
-  type KeyboardEvent,
-  type ReactNode,
-  useEffect,
-  useId,
-  useLayoutEffect,
-  useRef,
-  useState,
-} from "react";
+import { type KeyboardEvent, type ReactNode, useId, useLayoutEffect, useRef, useState } from "react";
 import { useDraft } from "./drafts";
 import { Elsewhere } from "./Elsewhere";
 import { useGround } from "./ground";
@@ -69,10 +61,9 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
   // A field in which nothing was changed shows what is changed elsewhere. While it is saved its own text may stand there already, and go
   // again if it is refused.
   // biome-ignore lint/correctness/useExhaustiveDependencies: another text of its place, and nothing else
-  useEffect(() => {
+  useLayoutEffect(() => {
     if (busy.current || text === ground.begun()) return;
-    if (typed === ground.begun()) setTyped(text);
-    if (ground.untouched(typed)) ground.goOn();
+    if (ground.changed(typed)) setTyped(text);
   }, [text]);
   const insert = (reference: Reference) => {
     const [next, at] = inserted(typed, caret, reference.name);

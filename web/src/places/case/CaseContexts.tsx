@@ -15,11 +15,12 @@ interface Props {
   dragged: Dragged | undefined;
   /** Open the step with this key. */
   choose: (key: string) => void;
+  openLater: () => (key: string) => void;
   children: ReactNode;
 }
 
 /** What every card of a case can ask for, wherever it stands: the case and its edits, what is dragged, what reaches it from around. */
-export function CaseContexts({ of, editing, steps, dragged, choose, children }: Props) {
+export function CaseContexts({ of, editing, steps, dragged, choose, openLater, children }: Props) {
   const known = useRef<(before: number) => Reference[]>(() => []);
   known.current = (before) => referencesFor(of, steps, before);
   const edited = useMemo(
@@ -30,8 +31,9 @@ export function CaseContexts({ of, editing, steps, dragged, choose, children }: 
       editing,
       references: (before: number) => known.current(before),
       choose,
+      openLater,
     }),
-    [of.id, of.single, of.shared, editing, choose],
+    [of.id, of.single, of.shared, editing, choose, openLater],
   );
   const places = useMemo(() => placesIn(of), [of]);
   return (

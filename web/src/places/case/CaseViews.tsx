@@ -94,10 +94,11 @@ export function CaseViews(props: Props) {
 /** How a step stands: as it goes while the case runs, else as it was last. */
 function verdictOf(item: Step, steps: Map<string, SeenStep>, running: Props["running"]): MarkKind {
   const live = running.live;
-  const done = live?.cases[0]?.steps.find((head) => head.place === item.place);
+  const finished = running.own?.steps;
+  const done = finished?.find((head) => head.place === item.place);
   if (done) return done.verdict;
   if (!running.running || live?.kind === "trial") return steps.get(item.place)?.verdict ?? "waiting";
-  return item.number === (live?.cases[0]?.steps.length ?? 0) + 1 ? "running" : "waiting";
+  return item.number === (finished?.length ?? 0) + 1 ? "running" : "waiting";
 }
 
 function whenSeen(of: Case, seen: SeenStep): string {

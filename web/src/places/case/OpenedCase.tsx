@@ -89,7 +89,14 @@ export function OpenedCase({ of }: { of: Case }) {
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: shortcuts of the page; every action has a button too
     <div className="case" onKeyDown={keys}>
-      <CaseContexts of={of} editing={editing} steps={steps} dragged={dragged} choose={focus.pick}>
+      <CaseContexts
+        of={of}
+        editing={editing}
+        steps={steps}
+        dragged={dragged}
+        choose={focus.pick}
+        openLater={focus.openLater}
+      >
         {of.shared ? (
           <SharedHead {...head} shared={of.shared} evidence={drawn} />
         ) : of.single ? (

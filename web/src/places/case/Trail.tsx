@@ -184,7 +184,7 @@ export function Trail({
           ))}
         </ol>
       </div>
-      {of.single ? children : <AddStep of={of} choose={choose} />}
+      {of.single ? children : <AddStep of={of} />}
     </div>
   );
 }

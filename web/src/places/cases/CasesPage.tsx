@@ -10,12 +10,17 @@ import { RunButton } from "../../parts/RunButton";
 import { useEvents } from "../../state/events";
 import { useProject } from "../../state/project";
 import { useEnvironment, useStart } from "../../state/run";
+import { useRunWays } from "../../state/runWays";
 import { useTab } from "../../state/tab";
 import { AddSuite, NoSuite } from "./outline/AddSuite";
 import { Deleted } from "./outline/Deleted";
 import { SuiteBlock } from "./outline/SuiteBlock";
 import { useOutline } from "./outline/useOutline";
+import { useTicked } from "./outline/useTicked";
 import { SharedList } from "./shared/SharedList";
+
+/** What changes the outline, whoever did it. */
+const TOLD_BY = ["run finished", "case changed", "suites changed"];
 
 /** The suites as an outline; what needs a person is said at the top. */
 export function CasesPage() {
@@ -28,20 +33,24 @@ export function CasesPage() {
   const suites = useQuery(queries.suites(project?.id));
   const refresh = useCallback(
     (event: RunEvent) => {
-      if (event.type === "run finished" || event.type === "case changed") void tell("outline");
+      if (TOLD_BY.includes(event.type)) void tell("outline");
     },
     [tell],
   );
   useEvents(project?.id, refresh);
-  const run = async (suite?: string) => {
-    const begun = await start(suite ? { suite } : {}, environment);
+  const [ways, chooseWays] = useRunWays();
+  const run = async (which: { suite?: string; cases?: string[] }) => {
+    const begun = await start({ ...which, ...ways }, environment);
     if (begun) void navigate(`/runs/${begun.id}`);
   };
+  const ticked = useTicked();
   const items = suites.data?.items ?? [];
   const outline = useOutline(project?.id ?? "");
   const [typed, setTyped] = useState("");
   const found = useMemo(() => fitting(suites.data?.items ?? [], typed), [suites.data, typed]);
-  const shown = found.reduce((sum, suite) => sum + suite.cases.length, 0);
+  const shown = found.flatMap((suite) => suite.cases.map(({ id }) => id));
+  const chosen = ticked.among(items);
+  const which = chosen.length ? chosen : typed.trim() ? shown : undefined;
   return (
     <div className="page">
       <div className="page-head">
@@ -53,20 +62,30 @@ export function CasesPage() {
             <Link to="/cases/single">Single requests</Link> belong to no case yet
           </p>
         </div>
-        {items.some((suite) => suite.cases.length > 0) && (
+        {items.some((suite) => suite.cases.length > 0) && (!which || which.length > 0) && (
           <RunButton
-            what="every suite"
+            what={whatRuns(chosen.length, which?.length)}
             environment={environment}
             environments={environments}
             choose={choose}
-            run={() => void run()}
+            run={() => void run(which ? { cases: which } : {})}
+            ways={ways}
+            chooseWays={chooseWays}
             running={false}
             stop={() => undefined}
           />
         )}
       </div>
       {suites.error && <Notice sentence={suites.error.message} retry={() => void suites.refetch()} />}
-      {items.length > 0 && <Filter typed={typed} type={setTyped} found={count(shown, "case")} />}
+      {items.length > 0 && <Filter typed={typed} type={setTyped} found={count(shown.length, "case")} />}
+      {chosen.length > 0 && (
+        <p className="muted">
+          {count(chosen.length, "case is", "cases are")} ticked{" "}
+          <button type="button" className="plain-link" onClick={ticked.clear}>
+            Tick none
+          </button>
+        </p>
+      )}
       {outline.notice && (
         <p className="live">
           <span role="status">{outline.notice.sentence}</span>{" "}
@@ -87,7 +106,8 @@ export function CasesPage() {
           above={items[index - 1]?.id}
           below={items[index + 2]?.id ?? null}
           last={index === items.length - 1}
-          run={() => void run(suite.id)}
+          run={() => void run({ suite: suite.id })}
+          ticked={ticked}
         />
       ))}
       {suites.isSuccess && project && items.length === 0 && (
@@ -98,6 +118,13 @@ export function CasesPage() {
       {project && !typed && <Deleted project={project.id} />}
     </div>
   );
+}
+
+/** What the button runs: what is ticked, else what was found, else everything. */
+function whatRuns(ticked: number, which: number | undefined): string {
+  if (ticked) return ticked === 1 ? "the ticked one" : `the ${ticked} ticked`;
+  if (which !== undefined) return which === 1 ? "the one found" : `the ${which} found`;
+  return "every suite";
 }
 
 interface FilterProps {

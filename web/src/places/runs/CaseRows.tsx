@@ -1,11 +1,11 @@
 import { memo, useDeferredValue, useMemo, useState } from "react";
 import type { RunCase, RunReport, StepHead } from "../../api";
-import { duration, whole } from "../../base/format";
+import { duration, size, whole } from "../../base/format";
 import { type MarkKind, VerdictMark } from "../../parts/VerdictMark";
 import { RowsOf } from "./rows/RowsOf";
 import { verdictsOf } from "./rows/rows";
 import { stepName } from "./rows/steps";
-import { EVERY_CASE, shownCases } from "./shownCases";
+import { type Cells, EVERY_CASE, shownCases } from "./shownCases";
 import { WhichCases } from "./WhichCases";
 
 /** So few are seen at a glance. */
@@ -42,6 +42,7 @@ export function CaseRows({ run, chosen, choose }: Props) {
             key={entry.position}
             run={run}
             entry={entry}
+            cells={shown.cells}
             chosen={chosen?.position === entry.position ? chosen : undefined}
             choose={choose}
           />
@@ -52,7 +53,7 @@ export function CaseRows({ run, chosen, choose }: Props) {
 }
 
 const OneCase = memo(
-  function OneCase({ run, entry, chosen, choose }: Props & { entry: RunCase }) {
+  function OneCase({ run, entry, cells, chosen, choose }: Props & { entry: RunCase; cells: Cells }) {
     return (
       <li className="run-case">
         <p className="run-case-head">
@@ -66,6 +67,7 @@ const OneCase = memo(
               key={`${step.part}-${step.index}`}
               entry={entry}
               step={step}
+              cells={cells}
               chosen={chosen?.part === step.part && chosen.index === step.index}
               choose={() =>
                 choose({
@@ -85,6 +87,7 @@ const OneCase = memo(
   // The run is another object at each look at it; what is drawn of it here is the case, if it has no rows.
   (before, now) =>
     before.entry === now.entry &&
+    before.cells === now.cells &&
     before.chosen === now.chosen &&
     before.choose === now.choose &&
     (before.run === now.run || !now.entry.rows),
@@ -132,14 +135,20 @@ function mark(entry: RunCase): MarkKind {
   return entry.state === "running" ? "running" : "waiting";
 }
 
+function shownOf({ ms, status, size: octets }: StepHead, cells: Cells): string {
+  if (cells === "status") return status ? String(status) : "";
+  return cells === "size" ? size(octets) : duration(ms);
+}
+
 interface CellProps {
   entry: RunCase;
   step: StepHead;
+  cells: Cells;
   chosen: boolean;
   choose: () => void;
 }
 
-function Cell({ entry, step, chosen, choose }: CellProps) {
+function Cell({ entry, step, cells, chosen, choose }: CellProps) {
   const name = stepName(entry, step.part, step.index);
   const trouble = step.verdict === "failed" || step.verdict === "blocked" ? step.verdict : "";
   return (
@@ -152,7 +161,7 @@ function Cell({ entry, step, chosen, choose }: CellProps) {
     >
       <VerdictMark verdict={step.verdict} size={13} />
       <span className="cell-name">{name}</span>
-      <span className="number">{step.verdict === "skipped" ? "" : duration(step.ms)}</span>
+      <span className="number">{step.verdict === "skipped" ? "" : shownOf(step, cells)}</span>
     </button>
   );
 }

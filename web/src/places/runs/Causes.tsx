@@ -6,19 +6,20 @@ import { count } from "../../base/format";
 import { VerdictMark } from "../../parts/VerdictMark";
 import type { Chosen } from "./CaseRows";
 import { KnownCause, knownSentence } from "./KnownCause";
+import type { KnownActs } from "./useKnown";
 
 /** So many are read at a glance; the others are there when they are asked for. */
 const AT_A_GLANCE = 8;
 
 interface Props {
-  project: string;
   run: string;
   causes: Cause[];
+  acts: KnownActs;
   choose: (chosen: Chosen) => void;
 }
 
 /** What went wrong, a sentence for each cause, however many cases and rows it was met in; each opens to these. */
-export function Causes({ project, run, causes, choose }: Props) {
+export function Causes({ run, causes, acts, choose }: Props) {
   const [opened, setOpened] = useState("");
   const [all, setAll] = useState(false);
   const shown = all ? causes : causes.slice(0, AT_A_GLANCE);
@@ -46,7 +47,7 @@ export function Causes({ project, run, causes, choose }: Props) {
             {open && (
               <div className="cause-open">
                 <Where run={run} cause={cause} choose={choose} />
-                <KnownCause project={project} run={run} cause={cause} />
+                <KnownCause cause={cause} acts={acts} />
               </div>
             )}
           </li>

@@ -5,8 +5,11 @@ import { Inside } from "../../parts/Inside";
 import { Long } from "../../parts/Long";
 import { Phases } from "../../parts/Phases";
 import { VerdictMark } from "../../parts/VerdictMark";
+import { SincePass } from "./SincePass";
 
 interface Props {
+  /** The run's id. */
+  run: string;
   entry: RunCase;
   step: StepEvidence;
   /** Of a case with rows, which of them. */
@@ -16,7 +19,7 @@ interface Props {
 }
 
 /** The chosen step of a run: what was expected, what it was, where; its times; its exchange. */
-export function ChosenStep({ entry, step, row, inside }: Props) {
+export function ChosenStep({ run, entry, step, row, inside }: Props) {
   const last = step.exchanges.at(-1);
   const bad = step.checks.filter((check) => check.verdict === "failed" || check.verdict === "blocked");
   const held = step.checks.filter((check) => check.verdict === "passed").length;
@@ -41,6 +44,18 @@ export function ChosenStep({ entry, step, row, inside }: Props) {
         <BadCheck key={check.check} check={check} />
       ))}
       {held > 0 && <p className="muted small">{held === 1 ? "1 check holds." : `${held} checks hold.`}</p>}
+      {last && (step.verdict === "failed" || step.verdict === "blocked") && (
+        <SincePass
+          of={{
+            run,
+            position: entry.position,
+            part: step.part,
+            index: step.index,
+            row: step.row,
+            inner: step.inner,
+          }}
+        />
+      )}
       {last && <Phases times={last.times} />}
       {step.kind === "shared" || step.kind === "for each" ? (
         <Inside key={`${entry.position}-${row}-${step.place}`} why={undefined} inside={inside} />

@@ -1,20 +1,20 @@
 import { useQuery } from "@tanstack/react-query";
-import { useCallback, useState } from "react";
-import { Link, useNavigate, useParams } from "react-router";
-import { api, type RunEvent, type RunReport } from "../../api";
+import { useState } from "react";
+import { useNavigate, useParams } from "react-router";
+import type { RunReport } from "../../api";
 import { queries } from "../../api/queries";
-import { useStale } from "../../api/stale";
-import { ago, duration, exactly } from "../../base/format";
 import { Notice } from "../../parts/Notice";
-import { useEvents } from "../../state/events";
+import { WORST_FIRST } from "../../parts/verdicts";
 import { useEnvironments, useRun, useStart } from "../../state/run";
+import { useRunWays } from "../../state/runWays";
 import { useTab } from "../../state/tab";
+import { Addresses } from "./Addresses";
+import { Banner } from "./Banner";
 import { CameOtherwise } from "./CameOtherwise";
 import { CaseRows, type Chosen } from "./CaseRows";
-import { Causes } from "./Causes";
 import { ChosenStep } from "./ChosenStep";
-import { NotMet } from "./KnownCause";
-import { sentences, tabOf, tally, wrongIn } from "./report";
+import { RunHead } from "./RunHead";
+import { tabOf } from "./report";
 
 /** A run's report: the verdict as sentences, every case with its steps, and the exchange of the chosen step. */
 export function RunPage() {
@@ -34,6 +34,7 @@ export function RunPage() {
 function Report({ run }: { run: RunReport }) {
   const [picked, setPicked] = useState<Chosen>();
   const navigate = useNavigate();
+  const [{ jobs }] = useRunWays();
   const start = useStart();
   const environments = useEnvironments().data?.items ?? [];
   useTab(tabOf(run), run.verdict);
@@ -41,82 +42,32 @@ function Report({ run }: { run: RunReport }) {
   const chosen = picked ?? first;
   const bad = run.cases.filter((item) => item.verdict && item.verdict !== "passed");
   const finished = run.state === "finished";
-  const causes = useQuery(queries.causes(run.id, wrongIn(run))).data?.items ?? [];
-  const notMet = useQuery(queries.notMet(finished ? run.id : undefined)).data?.items ?? [];
-  const byCause = causes.length > 0;
-  const tell = useStale();
-  useEvents(
-    run.project,
-    useCallback((event: RunEvent) => void (event.type === "known changed" && tell("known")), [tell]),
-  );
   const again = async (entries: RunReport["cases"], sameData = false) => {
     const environment = environments.find((item) => item.name === run.environment);
     const cases = entries.map((item) => item.case);
     const rows = !sameData && entries === bad && entries.some((item) => item.rows);
     const begun = await start(
-      { cases, ...(sameData && { again: run.id }), ...(rows && { bad: run.id }) },
+      { cases, jobs, ...(sameData && { again: run.id }), ...(rows && { bad: run.id }) },
       environment,
     );
     if (begun) void navigate(`/runs/${begun.id}`);
   };
   return (
     <div className="page">
-      <div className="page-head">
-        <div>
-          <p className="crumb">
-            <Link to="/runs">Runs</Link> ▸ {run.number} · started by {run.startedBy}{" "}
-            <span title={exactly(run.askedAt)}>{ago(run.askedAt)}</span>
-            {run.environment && ` against ${run.environment}`} · seed {run.seed}
-          </p>
-          <h1>{run.title}</h1>
+      <RunHead
+        run={run}
+        bad={bad.length}
+        left={run.stoppedBy ? run.cases.filter((item) => item.verdict === "skipped").length : 0}
+        goOn={() => void again(run.cases.filter((item) => item.verdict === "skipped"))}
+        again={(sameData) => void again(sameData || !bad.length ? run.cases : bad, sameData)}
+      />
+      <Banner run={run} choose={setPicked} />
+      {finished && (
+        <div className="run-more">
+          <CameOtherwise run={run} />
+          <Addresses run={run} />
         </div>
-        <div className="actions">
-          {!finished && (
-            <button
-              type="button"
-              className="plain-button danger"
-              onClick={() => void api.stop(run.id).catch(() => undefined)}
-            >
-              Stop this run
-            </button>
-          )}
-          {finished && (
-            <>
-              <button
-                type="button"
-                className="plain-link"
-                title={`What is generated and what time it is are drawn as they were, from seed ${run.seed}`}
-                onClick={() => void again(run.cases, true)}
-              >
-                Run it again with the same data
-              </button>
-              <button
-                type="button"
-                className="plain-button strong"
-                onClick={() => void again(bad.length ? bad : run.cases)}
-              >
-                {bad.length ? "Run what did not pass again" : "Run it again"}
-              </button>
-            </>
-          )}
-        </div>
-      </div>
-      <div className={`banner ${run.verdict ?? "running"}`}>
-        <p role="status" aria-live="polite">
-          {sentences(run, byCause).map((sentence, index) =>
-            // biome-ignore lint/suspicious/noArrayIndexKey: sentences stand in their order
-            index === 0 ? <strong key={index}>{sentence} </strong> : <span key={index}>{sentence} </span>,
-          )}
-        </p>
-        {byCause && <Causes project={run.project} run={run.id} causes={causes} choose={setPicked} />}
-        {notMet.length > 0 && <NotMet project={run.project} known={notMet} />}
-        <p className="muted small">
-          {tally(run)}
-          {run.ms !== null && ` · ${duration(run.ms)} in all`}
-          {run.stoppedBy && ` · stopped by ${run.stoppedBy}`}
-        </p>
-      </div>
-      {finished && <CameOtherwise run={run} />}
+      )}
       <div className={run.cases.some((entry) => entry.rows) ? "run-columns with-rows" : "run-columns"}>
         <CaseRows run={run} chosen={chosen} choose={setPicked} />
         {chosen && <StepPanel run={run} chosen={chosen} />}
@@ -138,6 +89,7 @@ function StepPanel({ run, chosen }: { run: RunReport; chosen: Chosen }) {
     <aside className="panel" aria-label="The chosen step">
       {step ? (
         <ChosenStep
+          run={run.id}
           entry={entry}
           step={step}
           row={entry.rows ? step.row : undefined}
@@ -152,7 +104,6 @@ function StepPanel({ run, chosen }: { run: RunReport; chosen: Chosen }) {
   );
 }
 
-const WORST_FIRST = ["failed", "blocked", "unchecked", "passed"];
 /** Some step of a row, which of them is not known yet. */
 const WORST_OF_ROW = -1;
 

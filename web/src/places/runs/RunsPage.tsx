@@ -10,6 +10,7 @@ import { type MarkKind, VerdictMark } from "../../parts/VerdictMark";
 import { useEvents } from "../../state/events";
 import { useProject } from "../../state/project";
 import { useTab } from "../../state/tab";
+import { EarlierRuns } from "./EarlierRuns";
 
 /** Every run, newest first: what, where, by whom, how it ended. */
 export function RunsPage() {
@@ -41,16 +42,7 @@ export function RunsPage() {
           <RunRow key={run.id} run={run} />
         ))}
       </ul>
-      {pages.hasNextPage && (
-        <button
-          type="button"
-          className="plain-button"
-          disabled={pages.isFetchingNextPage}
-          onClick={() => void pages.fetchNextPage()}
-        >
-          Show earlier runs
-        </button>
-      )}
+      <EarlierRuns pages={pages} />
     </div>
   );
 }
@@ -72,7 +64,7 @@ function RunRow({ run }: { run: Run }) {
         <Link to={`/runs/${run.id}`}>{run.title}</Link>
         <span className="muted small">
           against {run.environment || "no environment"} · {run.startedBy} · seed {run.seed}
-          {run.label && ` · ${run.label}`}
+          {run.build && ` · build ${run.build}`}
         </span>
       </span>
       <span>{share}</span>

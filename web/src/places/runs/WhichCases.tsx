@@ -1,8 +1,8 @@
 import { useState } from "react";
-import type { RunCase, Verdict } from "../../api";
+import type { RunCase } from "../../api";
 import { count, whole } from "../../base/format";
-import { VerdictMark } from "../../parts/VerdictMark";
-import { ORDERS, type Shown, verdictsAmong } from "./shownCases";
+import { VerdictChoice } from "../../parts/VerdictChoice";
+import { CELLS, ORDERS, type Shown, verdictsAmong } from "./shownCases";
 
 interface Props {
   cases: readonly RunCase[];
@@ -16,34 +16,15 @@ interface Props {
 export function WhichCases({ cases, number, shown, show }: Props) {
   // The field is drawn at once, the list when there is time.
   const [typed, setTyped] = useState(shown.typed);
-  const turn = (verdict: Verdict) => {
-    const verdicts = new Set(shown.verdicts);
-    if (!verdicts.delete(verdict)) verdicts.add(verdict);
-    show({ ...shown, verdicts });
-  };
   return (
     <div className="rows-ways">
-      <fieldset className="views" aria-label="Which cases are shown">
-        <button
-          type="button"
-          className="plain-button"
-          aria-pressed={!shown.verdicts.size}
-          onClick={() => show({ ...shown, verdicts: new Set() })}
-        >
-          all {count(cases.length, "case")}
-        </button>
-        {verdictsAmong(cases).map(([verdict, many]) => (
-          <button
-            key={verdict}
-            type="button"
-            className="plain-button"
-            aria-pressed={shown.verdicts.has(verdict)}
-            onClick={() => turn(verdict)}
-          >
-            <VerdictMark verdict={verdict} size={12} /> {whole(many)} {verdict}
-          </button>
-        ))}
-      </fieldset>
+      <VerdictChoice
+        label="Which cases are shown"
+        all={count(cases.length, "case")}
+        counts={verdictsAmong(cases)}
+        chosen={shown.verdicts}
+        choose={(verdicts) => show({ ...shown, verdicts })}
+      />
       <input
         type="search"
         className="which-words"
@@ -65,6 +46,18 @@ export function WhichCases({ cases, number, shown, show }: Props) {
           <option key={order}>{order}</option>
         ))}
       </select>
+      <label className="muted">
+        cells show{" "}
+        <select
+          className="in-sentence"
+          value={shown.cells}
+          onChange={(event) => show({ ...shown, cells: event.target.value as Shown["cells"] })}
+        >
+          {CELLS.map((cells) => (
+            <option key={cells}>{cells}</option>
+          ))}
+        </select>
+      </label>
       <span className="muted" role="status">
         {number < cases.length && `${whole(number)} of ${count(cases.length, "case")}`}
       </span>

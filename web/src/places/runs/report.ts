@@ -1,5 +1,5 @@
 import type { CaseRows, RunCase, RunReport } from "../../api";
-import { count, whole } from "../../base/format";
+import { count, duration, whole } from "../../base/format";
 import { rowsSentence, total } from "./rows/rows";
 import { stepName } from "./rows/steps";
 
@@ -26,6 +26,27 @@ export function tabOf(run: RunReport): string {
   if (run.state === "finished") return `${capital(run.verdict ?? "finished")}: ${run.title}`;
   const done = run.cases.filter((entry) => entry.state === "finished").length;
   return `${done} of ${whole(run.cases.length)}: ${run.title}`;
+}
+
+/** How fast the cases of a run end, and how long it will take yet, while that can be told: "34 cases a second · about 20 s yet". */
+export function pace(run: RunReport, now: number): string {
+  const ms = run.startedAt ? now - Date.parse(run.startedAt) : 0;
+  const done = run.cases.filter((entry) => entry.state === "finished").length;
+  const rows = run.cases.reduce((sum, { rows }) => sum + (rows ? total(rows, new Set()) : 0), 0);
+  if (run.state !== "running" || ms < LEAST_MS || !(done || rows)) return "";
+  const left = done > 1 ? ((run.cases.length - done) * ms) / done : 0;
+  const rate = rows > done ? perSecond(rows, ms, "row") : perSecond(done, ms, "case");
+  return left
+    ? `${rate} · about ${duration(left < 10_000 ? left : 1000 * Math.round(left / 1000))} yet`
+    : rate;
+}
+
+const LEAST_MS = 1_000;
+
+function perSecond(number: number, ms: number, what: string): string {
+  const rate = (number * 1000) / ms;
+  if (rate < 1) return `${(rate * 60).toPrecision(2)} ${what}s a minute`;
+  return `${rate < 10 ? rate.toPrecision(2) : whole(Math.round(rate))} ${what}s a second`;
 }
 
 /** The outcome as sentences, the count first, then the worst cases, each with its step and reason; `byCause`: these are told by their causes. */

@@ -1,19 +1,23 @@
 /** Which cases of a run are shown, and in which order. */
 
 import type { RunCase, Verdict } from "../../api";
+import { WORST_FIRST } from "../../parts/verdicts";
 
 export const ORDERS = ["in their order", "the worst first", "the slowest first"] as const;
+
+/** What the cells of steps show. */
+export const CELLS = ["time", "status", "size"] as const;
+export type Cells = (typeof CELLS)[number];
 
 export interface Shown {
   /** Empty: whichever. */
   verdicts: ReadonlySet<Verdict>;
   typed: string;
   order: (typeof ORDERS)[number];
+  cells: Cells;
 }
 
-export const EVERY_CASE: Shown = { verdicts: new Set(), typed: "", order: "in their order" };
-
-const WORST_FIRST: readonly Verdict[] = ["failed", "blocked", "unchecked", "passed", "skipped"];
+export const EVERY_CASE: Shown = { verdicts: new Set(), typed: "", order: "in their order", cells: "time" };
 
 /** How many cases ended with which verdict, the worst first. */
 export const verdictsAmong = (cases: readonly RunCase[]): [Verdict, number][] =>
@@ -22,9 +26,11 @@ export const verdictsAmong = (cases: readonly RunCase[]): [Verdict, number][] =>
     cases.filter((entry) => entry.verdict === verdict).length,
   ]).filter(([, number]) => number > 0);
 
-/** Each word that was typed stands in the case's name, its suite's, or one of its steps'. */
+/** Each word that was typed stands in the case's name, its tags, its suite's name, or one of its steps'. */
 function meant(entry: RunCase, words: string[]): boolean {
-  const text = [entry.name, entry.suite, ...entry.stepNames.map((step) => step.name)].join(" ").toLowerCase();
+  const text = [entry.name, entry.suite, ...entry.tags, ...entry.stepNames.map((step) => step.name)]
+    .join(" ")
+    .toLowerCase();
   return words.every((word) => text.includes(word));
 }
 

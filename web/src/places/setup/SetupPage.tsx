@@ -12,6 +12,7 @@ import { useProject } from "../../state/project";
 import { useEnvironments } from "../../state/run";
 import { useTab } from "../../state/tab";
 import { ActiveValue } from "./ActiveValue";
+import { Deliveries } from "./Deliveries";
 import { Kept } from "./Kept";
 import { Lifts } from "./Lifts";
 import { useValueGrid } from "./useValueGrid";
@@ -141,6 +142,7 @@ function Opened({ project }: { project: string | undefined }) {
       </p>
       {active && <ActiveValue row={active} apply={values.apply} />}
       <Lifts project={project} refresh={values.refresh} undoValues={values.apply} />
+      {project && <Deliveries project={project} />}
       {project && <Kept project={project} />}
     </div>
   );

@@ -8,19 +8,20 @@ import { useEdited, useInsertable } from "../state/context";
 
 /** A step for each item of a list: which list, what an item is called, and a place for one more step inside. */
 export function EachBand({ step, evidence }: { step: Step; evidence: StepEvidence | undefined }) {
-  const { editing, choose } = useEdited();
+  const { editing, openLater } = useEdited();
   const insertable = useInsertable(step.number, step.key);
   const each = step.each;
   if (!each) return null;
   const list = each.of.map((piece) => piece.text).join("");
   const add = async (text: string): Promise<string | undefined> => {
     if (!text.trim()) return undefined;
+    const openIt = openLater();
     try {
       const { steps } = await fromText(text);
       const problem = await editing.apply((before) =>
         steps.reduce((document, one) => addInside(step.key, one)(document), before),
       );
-      if (!problem) choose(steps.at(-1)?.key ?? "");
+      if (!problem) openIt(steps.at(-1)?.key ?? "");
       return problem;
     } catch (wrong) {
       return (wrong as Error).message;

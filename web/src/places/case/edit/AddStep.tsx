@@ -11,13 +11,14 @@ import { OfferShared } from "../shared/OfferShared";
 import { useEdited, useInsertable } from "../state/context";
 
 /** The end of the path: type or paste an address, and it becomes a step. */
-export function AddStep({ of, choose }: { of: Case; choose: (key: string) => void }) {
-  const { editing } = useEdited();
+export function AddStep({ of }: { of: Case }) {
+  const { editing, openLater } = useEdited();
   /** The field is begun anew, without what was typed before a paste. */
   const [round, setRound] = useState(0);
   const [said, setSaid] = useState<string[]>([]);
   const save = async (text: string) => {
     if (!text.trim()) return undefined;
+    const openIt = openLater();
     try {
       const found = await fromText(text, of);
       const problem = await editing.apply((before) =>
@@ -25,7 +26,7 @@ export function AddStep({ of, choose }: { of: Case; choose: (key: string) => voi
       );
       if (problem) return problem;
       setSaid(found.said);
-      choose(found.steps.at(-1)?.key as string);
+      openIt(found.steps.at(-1)?.key as string);
       return undefined;
     } catch (wrong) {
       return (wrong as Error).message;

@@ -23,14 +23,15 @@ interface Props {
 
 /** The places of later steps that a node can be put into, those where its value stands written out first; the last is a step yet to be made. */
 export function PutInto({ from, path, name, picked, close }: Props) {
-  const { editing, choose } = useEdited();
+  const { editing, openLater } = useEdited();
   const [problem, setProblem] = useState("");
   const [begun] = useState(() => placeInNewStep(from, name));
   const put = async (to: Place) => {
+    const openIt = openLater();
     const wrong = await editing.apply(handOver(from, path, name, to));
     if (wrong) return setProblem(wrong);
     close();
-    if (to === begun) choose(to.key);
+    if (to === begun) openIt(to.key);
   };
   const places = [...placesAfter(editing.document, from.key as string, literal(picked)), begun];
   const keys = (event: KeyboardEvent<HTMLElement>) => {

@@ -7,7 +7,7 @@ import { useEdited } from "../state/context";
 
 /** What can be done with several steps at once. */
 export function Several({ keys, done }: { keys: string[]; done: () => void }) {
-  const { editing, id, choose } = useEdited();
+  const { editing, id, openLater } = useEdited();
   const tell = useStale();
   const allOff = keys.every((key) => stepWith(editing.document, key)?.off);
   const act = (change: Parameters<typeof toEach>[1]) => {
@@ -17,6 +17,7 @@ export function Several({ keys, done }: { keys: string[]; done: () => void }) {
   /** They become shared steps, and one step that uses them stands in their place. */
   const share = async (name: string): Promise<string | undefined> => {
     if (!name.trim()) return undefined;
+    const openIt = openLater();
     try {
       await editing.saved();
       const { use } = await api.extract(id, keys, name.trim());
@@ -25,7 +26,7 @@ export function Several({ keys, done }: { keys: string[]; done: () => void }) {
       await tell("shared steps");
       if (problem) return problem;
       done();
-      choose(step.key);
+      openIt(step.key);
       return undefined;
     } catch (wrong) {
       return (wrong as Error).message;

@@ -118,6 +118,10 @@ function Facts({ of, state, evidence, others, step }: Props) {
           {of.tags.length ? of.tags.join(", ") : <span className="add">+ tags</span>}
         </InPlace>
         {" · "}
+        <Link className="plain-link" to={`/cases/${of.id}/runs`}>
+          its runs
+        </Link>
+        {" · "}
         <button
           type="button"
           className="in-place"

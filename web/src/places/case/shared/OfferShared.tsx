@@ -9,7 +9,7 @@ const MOST = 6;
 
 /** The shared steps of the project, each put into the case by one click: before the step that looks for what they give, else at the end. */
 export function OfferShared({ of }: { of: Case }) {
-  const { editing, choose, references } = useEdited();
+  const { editing, openLater, references } = useEdited();
   const found = useSharedSteps().filter((shared) => shared.called !== of.shared?.called);
   if (!found.length) return null;
   const known = references(of.steps.length + 1).map((reference) => reference.name);
@@ -23,9 +23,10 @@ export function OfferShared({ of }: { of: Case }) {
           key={shared.id}
           title={shared.about || `Used in ${shared.uses} cases`}
           onClick={() => {
+            const openIt = openLater();
             const step = usingThem(shared, takenNames(editing.document), known);
             void editing.apply(addBefore(step, firstThatNeeds(shared, of))).then((problem) => {
-              if (!problem) choose(step.key as string);
+              if (!problem) openIt(step.key as string);
             });
           }}
         >

@@ -25,6 +25,8 @@ export interface EditedCase {
   references: (before: number) => Reference[];
   /** Open the step with this key. */
   choose: (key: string) => void;
+  /** For a step that is yet to be made (see useStepInFocus.ts). */
+  openLater: () => (key: string) => void;
 }
 
 export const EditContext = createContext<EditedCase | undefined>(undefined);

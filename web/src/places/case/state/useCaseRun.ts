@@ -19,6 +19,8 @@ export interface CaseRun {
   running: boolean;
   /** The run's report while it goes on. */
   live: RunReport | undefined;
+  /** What it says of the case itself. */
+  own: RunCase | undefined;
   /** How it stands or how it ended, as a sentence. */
   said: string;
   /** The run's id; none if it was not begun. */
@@ -55,9 +57,9 @@ export function useCaseRun(
     if (report.data?.state !== "finished") return;
     setRunning(undefined);
     const unasked = of.single && report.data.verdict === "unchecked";
-    setEnded(unasked ? "" : `Finished: ${report.data.verdict}.`);
+    setEnded(unasked ? "" : finished(report.data, of.id));
     void tell("ran", of.id);
-  }, [report.data?.state, report.data?.verdict, tell, of.id, of.single]);
+  }, [report.data, tell, of.id, of.single]);
   const run = useCallback(async () => {
     setEnded("");
     const begun = await start(
@@ -86,8 +88,17 @@ export function useCaseRun(
   const stop = useCallback(() => {
     if (running) void api.stop(running).catch(() => undefined);
   }, [running]);
-  const said = running ? progress(live?.state, live?.cases[0], of) : ended;
-  return { running: Boolean(running), live, said, run, sendAlone, stop };
+  const own = live?.cases.find((entry) => entry.case === of.id);
+  const said = running ? progress(live?.state, own, of) : ended;
+  return { running: Boolean(running), live, own, said, run, sendAlone, stop };
+}
+
+/** How the case ended; and what stands around it in its suite, where that did not pass. */
+function finished(run: RunReport, id: string): string {
+  const own = run.cases.find((entry) => entry.case === id);
+  const around = run.cases.filter((entry) => entry !== own && entry.verdict !== "passed");
+  const also = around.map((entry) => ` “${entry.name}”, around it: ${entry.verdict}.`);
+  return `Finished: ${own?.verdict ?? run.verdict}.${also.join("")}`;
 }
 
 function progress(state: string | undefined, entry: RunCase | undefined, of: Case): string {

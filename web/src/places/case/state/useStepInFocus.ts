@@ -12,6 +12,8 @@ export interface Focus<Seen> {
   choose: (key: string | undefined) => void;
   /** The same in the background, so that a click is answered at once. */
   pick: (key: string) => void;
+  /** Asked when something begins that takes a while: what it gives opens a step, unless somebody opened another one meanwhile. */
+  openLater: () => (key: string) => void;
   /** Let the end of this run lead elsewhere, if no step was opened since `opened` was asked. */
   follow: (run: string, opened: string | undefined) => void;
   opened: () => string | undefined;
@@ -28,11 +30,19 @@ export function useStepInFocus<Seen extends StepEvidence>(
   const [picked, setKey] = useState<string | undefined>(() => asked ?? stepWithDraft(of.id));
   /** The run since whose beginning nobody opened another step. */
   const [released, setReleased] = useState("");
+  const turns = useRef(0);
   const choose = useCallback((key: string | undefined) => {
+    turns.current += 1;
     setReleased("");
     setKey(key);
   }, []);
   const pick = useCallback((key: string) => startTransition(() => choose(key)), [choose]);
+  const openLater = useCallback(() => {
+    const turn = turns.current;
+    return (key: string) => {
+      if (turns.current === turn) choose(key);
+    };
+  }, [choose]);
   const open = useRef(picked);
   open.current = picked;
   const opened = useCallback(() => open.current, []);
@@ -53,6 +63,7 @@ export function useStepInFocus<Seen extends StepEvidence>(
     seen: step && steps.get(step.place),
     choose,
     pick,
+    openLater,
     follow,
     opened,
   };

@@ -6,20 +6,41 @@ import { Menu } from "../../../parts/menu/Menu";
 import { VerdictLine, VerdictMark } from "../../../parts/VerdictMark";
 import { CASE } from "./dragging";
 
+type Role = CaseLine["role"];
+
+/** What a case can be in its suite, how it is made so, and how that is said of it. */
+const ROLES: { role: Role; label: string; said: string }[] = [
+  { role: "set up", label: "the suite’s set-up", said: "runs once before the others" },
+  { role: "clean up", label: "the suite’s clean-up", said: "runs once after the others" },
+  { role: "", label: "the suite’s other cases", said: "" },
+];
+
 interface Props {
   line: CaseLine;
+  ticked: boolean;
+  tick: () => void;
   over: boolean;
   onto: Record<"onDragOver" | "onDragLeave" | "onDrop", DragEventHandler>;
   move: (by: number) => void;
   suites: Suite[];
   into: (suite: Suite) => void;
+  turnInto: (role: Role) => void;
   remove: () => void;
 }
 
 /** A case in the outline: its verdict, since when, and the last runs. */
-export function CaseRow({ line, over, onto, move, suites, into, remove }: Props) {
+export function CaseRow({ line, ticked, tick, over, onto, move, suites, into, turnInto, remove }: Props) {
   const last = line.last;
-  const items = suites.map((suite) => ({ key: suite.id, label: suite.name }));
+  const roles = ROLES.filter(({ role }) => role !== line.role);
+  const items = [
+    ...roles.map(({ role, label }) => ({ key: `role ${role}`, label })),
+    ...suites.map((suite) => ({ key: suite.id, label: suite.name })),
+  ];
+  const picked = (key: string) => {
+    const role = roles.find((item) => key === `role ${item.role}`)?.role;
+    if (role !== undefined) turnInto(role);
+    else into(suites.find((suite) => suite.id === key) as Suite);
+  };
   return (
     <li
       className={over ? "case-line over" : "case-line"}
@@ -33,6 +54,13 @@ export function CaseRow({ line, over, onto, move, suites, into, remove }: Props)
         move(by);
       }}
     >
+      <input
+        type="checkbox"
+        className="tick"
+        aria-label={`Tick ${line.name}`}
+        checked={ticked}
+        onChange={tick}
+      />
       <VerdictMark verdict={last?.verdict ?? "waiting"} />
       <span className="case-name">
         <Link to={`/cases/${line.id}`} draggable={false}>
@@ -40,20 +68,15 @@ export function CaseRow({ line, over, onto, move, suites, into, remove }: Props)
         </Link>
         <span className="muted small">
           {count(line.steps, "step")} · {count(line.checks, "check")}
+          {line.role && ` · ${ROLES.find(({ role }) => role === line.role)?.said}`}
           {line.register && ` · ${line.register}`}
           {line.tags.length > 0 && ` · ${line.tags.join(", ")}`}
         </span>
       </span>
       <span className="row-tools">
-        {items.length > 0 && (
-          <Menu
-            items={items}
-            pick={(key) => into(suites.find((suite) => suite.id === key) as Suite)}
-            aria-label={`move to… ${line.name}`}
-          >
-            move to…
-          </Menu>
-        )}
+        <Menu items={items} pick={picked} aria-label={`move to… ${line.name}`}>
+          move to…
+        </Menu>
         <button type="button" aria-label={`Delete the case ${line.name}`} onClick={remove}>
           delete
         </button>
@@ -62,7 +85,13 @@ export function CaseRow({ line, over, onto, move, suites, into, remove }: Props)
         {last ? since(last.verdict, last.since) : "not run yet"}
       </span>
       <span className="number">{duration(last?.ms)}</span>
-      {last ? <VerdictLine verdicts={last.verdicts} /> : <span />}
+      {last ? (
+        <Link to={`/cases/${line.id}/runs`} aria-label="its last runs" draggable={false}>
+          <VerdictLine verdicts={last.verdicts} />
+        </Link>
+      ) : (
+        <span />
+      )}
     </li>
   );
 }

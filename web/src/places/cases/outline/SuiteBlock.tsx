@@ -8,7 +8,10 @@ import { InPlace } from "../../../parts/typing/InPlace";
 import { useProject } from "../../../state/project";
 import { CaseRow } from "./CaseRow";
 import { CASE } from "./dragging";
-import { type Outline, putBack } from "./useOutline";
+import { FromPipeline } from "./FromPipeline";
+import { SuiteHead } from "./SuiteHead";
+import { asBefore, type Outline, putBack } from "./useOutline";
+import type { Ticked } from "./useTicked";
 
 interface Props {
   suite: Suite;
@@ -21,21 +24,24 @@ interface Props {
   below: string | null;
   last: boolean;
   run: () => void;
+  ticked: Ticked;
 }
 
 /** One suite with its cases: named, ordered and taken away where it stands; cases are dragged, or moved with Alt and the arrows. */
-export function SuiteBlock({ suite, suites, outline, filtered, above, below, last, run }: Props) {
+export function SuiteBlock({ suite, suites, outline, filtered, above, below, last, run, ticked }: Props) {
   const [over, setOver] = useState("");
+  const [pipeline, setPipeline] = useState(false);
   const move = (before: string | null) => void outline.act(() => api.changeSuite(suite.id, { before }));
   const drop = (id: string, before: string | null) => {
     setOver("");
     if (id === before) return;
     const from = suites.find((item) => item.cases.some((line) => line.id === id));
     const at = from?.cases.findIndex((line) => line.id === id) ?? 0;
-    if (!from) return;
+    const line = from?.cases[at];
+    if (!from || !line) return;
     void outline.act(() => api.moveCase(id, suite.id, before), {
       sentence: `Moved into ${suite.name}.`,
-      undo: putBack(outline, id, from.id, from.cases[at + 1]?.id ?? null),
+      undo: putBack(outline, line, from.id, from.cases[at + 1]?.id ?? null),
     });
   };
   const onto = (before: string | null) => ({
@@ -56,67 +62,25 @@ export function SuiteBlock({ suite, suites, outline, filtered, above, below, las
   });
   return (
     <section className={over === "end" ? "suite over" : "suite"} aria-labelledby={suite.id} {...onto(null)}>
-      <div className="suite-head">
-        <h2 id={suite.id}>
-          <InPlace
-            text={suite.name}
-            label={`The name of the suite ${suite.name}`}
-            save={(name) => outline.act(() => api.changeSuite(suite.id, { name: name.trim() }))}
-          >
-            {suite.name}
-          </InPlace>
-        </h2>
-        <span className="muted">
-          <InPlace
-            text={suite.about}
-            label={`What the suite ${suite.name} is about`}
-            save={(about) => outline.act(() => api.changeSuite(suite.id, { about: about.trim() }))}
-          >
-            {suite.about || <span className="add small">+ about</span>}
-          </InPlace>
-        </span>
-        <span className="row-tools">
-          {above && !filtered && (
-            <button type="button" aria-label={`Move ${suite.name} up`} onClick={() => move(above)}>
-              ↑
-            </button>
-          )}
-          {!last && !filtered && (
-            <button type="button" aria-label={`Move ${suite.name} down`} onClick={() => move(below)}>
-              ↓
-            </button>
-          )}
-          {suite.cases.length === 0 && (
-            <button type="button" onClick={() => void outline.act(() => api.removeSuite(suite.id))}>
-              delete
-            </button>
-          )}
-        </span>
-        {!filtered && (
-          <Link
-            className="plain-link"
-            to={`/cases/suite/${suite.id}`}
-            aria-label={`${suite.name} as a sheet`}
-          >
-            as a sheet
-          </Link>
-        )}
-        {suite.cases.length > 0 && !filtered && (
-          <button
-            type="button"
-            className="plain-link"
-            onClick={run}
-            aria-label={`Run these ${suite.cases.length} of ${suite.name}`}
-          >
-            Run these {suite.cases.length}
-          </button>
-        )}
-      </div>
+      <SuiteHead
+        suite={suite}
+        outline={outline}
+        filtered={filtered}
+        up={above ? () => move(above) : undefined}
+        down={last ? undefined : () => move(below)}
+        run={run}
+        ticked={ticked}
+        pipeline={pipeline}
+        showPipeline={setPipeline}
+      />
+      {pipeline && <FromPipeline suite={suite} />}
       <ul className="lines">
         {suite.cases.map((line, index) => (
           <CaseRow
             key={line.id}
             line={line}
+            ticked={ticked.has(line.id)}
+            tick={() => ticked.turn(line.id)}
             over={over === line.id}
             onto={onto(line.id)}
             move={(by) => {
@@ -128,14 +92,15 @@ export function SuiteBlock({ suite, suites, outline, filtered, above, below, las
             into={(to) =>
               void outline.act(() => api.moveCase(line.id, to.id, null), {
                 sentence: `“${line.name}” stands in ${to.name} now.`,
-                undo: putBack(outline, line.id, suite.id, suite.cases[index + 1]?.id ?? null),
+                undo: putBack(outline, line, suite.id, suite.cases[index + 1]?.id ?? null),
               })
             }
+            turnInto={(role) => void outline.act(() => api.setRole(line.id, role))}
             remove={() =>
               void outline.act(() => api.removeCase(line.id), {
                 sentence: `“${line.name}” is deleted; its runs are kept.`,
                 undo: () =>
-                  void outline.act(() => api.bringBack(line.id), {
+                  void outline.act(() => api.bringBack(line.id).then(() => asBefore(line)), {
                     sentence: `“${line.name}” is back.`,
                   }),
               })

@@ -1,5 +1,5 @@
 import { useMemo, useState } from "react";
-import { api } from "../../../api";
+import { api, type CaseLine } from "../../../api";
 import { useStale } from "../../../api/stale";
 
 /** What was just done to the outline, and how to undo it. */
@@ -37,5 +37,8 @@ export function useOutline(project: string): Outline {
 }
 
 /** Where a case stands, to be put back there. */
-export const putBack = (outline: Outline, id: string, suite: string, before: string | null) => () =>
-  void outline.act(() => api.moveCase(id, suite, before));
+export const putBack = (outline: Outline, line: CaseLine, suite: string, before: string | null) => () =>
+  void outline.act(() => api.moveCase(line.id, suite, before).then(() => asBefore(line)));
+
+/** Have a case be again what it was in its suite. */
+export const asBefore = (line: CaseLine) => (line.role ? api.setRole(line.id, line.role) : undefined);

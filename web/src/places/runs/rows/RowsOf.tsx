@@ -1,7 +1,7 @@
 import { useState } from "react";
 import type { CaseRows, RunCase, RunReport, Verdict } from "../../../api";
 import { count } from "../../../base/format";
-import { VerdictMark } from "../../../parts/VerdictMark";
+import { VerdictChoice } from "../../../parts/VerdictChoice";
 import type { ChosenCell } from "./cells";
 import { InCommon } from "./InCommon";
 import { Matrix } from "./Matrix";
@@ -25,35 +25,16 @@ export function RowsOf({ run, entry, rows, chosen, choose }: Props) {
   const [plain, setPlain] = useState(false);
   const [all, setAll] = useState(false);
   const shown = total(rows, verdicts);
-  const turn = (verdict: Verdict) => {
-    const next = new Set(verdicts);
-    if (!next.delete(verdict)) next.add(verdict);
-    setVerdicts(next);
-  };
   return (
     <section className="rows-of" aria-label={`The rows of ${entry.name}`}>
       <div className="rows-ways">
-        <fieldset className="views" aria-label="Which rows are shown">
-          <button
-            type="button"
-            className="plain-button"
-            aria-pressed={!verdicts.size}
-            onClick={() => setVerdicts(new Set())}
-          >
-            all {count(total(rows, new Set()), "row")}
-          </button>
-          {verdictsOf(rows).map(([verdict, number]) => (
-            <button
-              key={verdict}
-              type="button"
-              className="plain-button"
-              aria-pressed={verdicts.has(verdict)}
-              onClick={() => turn(verdict)}
-            >
-              <VerdictMark verdict={verdict} size={12} /> {number} {verdict}
-            </button>
-          ))}
-        </fieldset>
+        <VerdictChoice
+          label="Which rows are shown"
+          all={count(total(rows, new Set()), "row")}
+          counts={verdictsOf(rows)}
+          chosen={verdicts}
+          choose={setVerdicts}
+        />
         <label className="muted">
           cells show{" "}
           <select value={facts} onChange={(event) => setFacts(event.target.value as Facts)}>

@@ -1,5 +1,6 @@
 import type { CaseRows, RowCell, RunCase, RunRow, StepName, Verdict } from "../../../api";
 import { count, duration, size } from "../../../base/format";
+import { WORST_FIRST } from "../../../parts/verdicts";
 import { stepName } from "./steps";
 
 /** What the cells of the matrix show. */
@@ -19,7 +20,6 @@ export type Column =
   | { kind: "step"; name: string; width: number; part: StepName["part"]; index: number }
   | { kind: "total"; name: string; width: number };
 
-const VERDICTS: Verdict[] = ["failed", "blocked", "unchecked", "passed", "skipped"];
 const LETTER = 7.6;
 
 export function total(rows: CaseRows, shown: ReadonlySet<Verdict>): number {
@@ -31,7 +31,7 @@ export function total(rows: CaseRows, shown: ReadonlySet<Verdict>): number {
 
 /** How many rows had which verdict, the worst first; those that none had are left out. */
 export function verdictsOf(rows: CaseRows): [Verdict, number][] {
-  return VERDICTS.flatMap((verdict): [Verdict, number][] => {
+  return WORST_FIRST.flatMap((verdict): [Verdict, number][] => {
     const number = rows.counts[verdict];
     return number ? [[verdict, number]] : [];
   });
