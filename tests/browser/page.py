@@ -136,6 +136,17 @@ class BrowserTest(unittest.TestCase):
         raise AssertionError(f"the row has no tool {name} under the mouse")
 
     @contextmanager
+    def slowly(self, rate: int = 20) -> Iterator[None]:
+        """The browser is so many times as slow: more states between can be seen."""
+        devtools = self.context.new_cdp_session(self.page)
+        devtools.send("Emulation.setCPUThrottlingRate", {"rate": rate})
+        try:
+            yield
+        finally:
+            devtools.send("Emulation.setCPUThrottlingRate", {"rate": 1})
+            devtools.detach()
+
+    @contextmanager
     def saved_late(self, address: str) -> Iterator[None]:
         """What the page asks to have changed at addresses that match arrives when the block ends;
         at least one does."""

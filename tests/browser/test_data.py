@@ -44,17 +44,15 @@ class Data(BrowserTest):
         said = {**sources["Moles"]["document"], "columns": {"name": "text"}}
         path = f"/sources{project}&name=Moles"
         self.assertEqual(self.app.ask("PATCH", path, {"document": said})[0], 200)
-        devtools = page.context.new_cdp_session(page)  # a slow machine sees more states between
-        devtools.send("Emulation.setCPUThrottlingRate", {"rate": 20})
-        page.get_by_title("Where the data stand").click()
         field = page.get_by_label("Where the data stand")
-        field.fill("A3")
-        field.press("Enter")
-        told = page.locator(".typing").get_by_text("was changed meanwhile")
-        told.wait_for()
-        page.wait_for_timeout(400)
-        expect(field).to_have_value("A3")
-        devtools.send("Emulation.setCPUThrottlingRate", {"rate": 1})
+        with self.slowly():
+            page.get_by_title("Where the data stand").click()
+            field.fill("A3")
+            field.press("Enter")
+            told = page.locator(".typing").get_by_text("was changed meanwhile")
+            told.wait_for()
+            page.wait_for_timeout(400)
+            expect(field).to_have_value("A3")
         field.press("Enter")  # on what stands now
 
         def document() -> dict:

@@ -35,15 +35,18 @@ class Pages(BrowserTest):
         opener = page.get_by_role("button", name=name)
         items = page.get_by_role("menuitem")
         focused = "document.activeElement?.getAttribute('aria-label')"
-        opener.press("Enter")
-        items.first.wait_for()
+        with self.slowly():  # it has the focus however late it comes
+            opener.press("Enter")
+            items.first.wait_for()
+            expect(items.first).to_be_focused()
         expect(opener).to_have_attribute("aria-expanded", "true")
         page.keyboard.press("Escape")
         expect(items).to_have_count(0)
         self.assertEqual(page.evaluate(focused), name, "the focus comes back")
         opener.press("Enter")
-        items.first.wait_for()
+        expect(items.first).to_be_focused()
         page.keyboard.press("ArrowDown")
+        expect(items.nth(1)).to_be_focused()
         page.keyboard.press("Enter")  # and the Enter does not open it again
         page.get_by_role("button", name="Project Troubles at Fernholm").wait_for()
         expect(items).to_have_count(0)

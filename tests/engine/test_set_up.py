@@ -15,6 +15,7 @@ from typing import Any
 from saltpath.core.cases.case import NamedValues, Project, Suite
 from saltpath.core.format.reader import read_case
 from saltpath.core.running.compiled import CompiledCase, CompiledPlan, compiled
+from saltpath.core.running.inherited import levels
 from saltpath.core.running.roles import in_turn
 from saltpath.core.running.supplies import Kept
 from saltpath.core.values.why import said
@@ -26,7 +27,7 @@ from tests.engine.test_command_line import saltpath
 from tests.harbour import harbour
 from tests.supplies import Given
 
-SUITE = Suite("Quay", set_up=("open",), clean_up=("close",))
+SUITE = Suite("Quay", id="s", set_up=("open",), clean_up=("close",))
 ROUNDS = 30
 
 
@@ -63,7 +64,7 @@ class SetUp(unittest.TestCase):
             f"  - request: Ask\n    send: GET {self.at}/{path}\n    headers: {{ Slow: '{slow}' }}\n"
             "    expect: [ { of: status, is: 200 } ]\n" + more
         )
-        return compiled(read_case(text), suite, f"suites/quay/{key}.case.yaml", suite_id="s")
+        return compiled(read_case(text), suite, f"suites/quay/{key}.case.yaml")
 
     def run_cases(
         self,
@@ -72,7 +73,10 @@ class SetUp(unittest.TestCase):
         supplies: Any = None,
         stop_after: int = 0,
     ) -> Results:
-        cases = [cases[place] for place in in_turn([case.role for case in cases])]
+        cases = [
+            cases[place]
+            for place in in_turn([(case.role, len(levels(case.suite))) for case in cases])
+        ]
         project = Project("Tests", values=NamedValues({}))
         plan = CompiledPlan(tuple(cases), project, seed=7, jobs=jobs, stop_after=stop_after)
         results = Results([CaseResult(planned) for planned in cases])
@@ -184,12 +188,19 @@ class SetUp(unittest.TestCase):
                 self.one_draw(draw)
 
     def one_draw(self, draw: random.Random) -> None:
-        cases = list[CompiledCase]()
-        for of in range(draw.randint(1, 3)):
-            names = [f"{of}{kind}{n}" for kind in "abc" for n in range(draw.randint(0, 3))]
+        cases, suites = list[CompiledCase](), list[Suite]()
+        for of in range(draw.randint(1, 5)):
+            names = [f"{of}{kind}{n}" for kind in "abc" for n in range(draw.randint(0, 2))]
             ups = tuple(name for name in names if "a" in name)
             downs = tuple(name for name in names if "c" in name)
-            suite = Suite(str(of), set_up=ups, clean_up=downs, in_order=draw.random() < 0.3)
+            suite = Suite(
+                str(of),
+                set_up=ups,
+                clean_up=downs,
+                in_order=draw.random() < 0.3,
+                within=draw.choice([None, *suites]),
+            )
+            suites.append(suite)
             for name in names:
                 bad = "-bad" if draw.random() < 0.1 else ""
                 cases.append(self.case(name, suite, f"{name}{bad}", slow=draw.choice((0, 0, 0.01))))
@@ -200,21 +211,40 @@ class SetUp(unittest.TestCase):
             ended = [case.verdict for case in results.cases]
             self.assertNotIn("skipped", ended, "each has ended")
         at = {(what, path[1:4]): place for place, (what, path) in enumerate(self.log)}
-        for planned in cases:
-            asked = at.get(("asked", planned.case.name))
-            own = [one.case.name for one in cases if one.suite is planned.suite]
-            before = {"": "a", "clean up": "ab", "set up": ""}[planned.role]
-            for name in own:
+        stopped = bool(results.stopped_by)
+        bad = {path[1] for path in self.asked() if path[2] == "a" and "-bad" in path}
+        for place, planned in enumerate(cases):
+            name, suite = planned.case.name, planned.suite
+            asked = at.get(("asked", name))
+            for before, one in enumerate(cases):
                 # a request that a stop has given up may be answered later
-                ended = at.get(("asked" if results.stopped_by else "answered", name))
-                if name[1] in before and asked is not None and ended is not None:
-                    self.assertLess(ended, asked, f"{name} before {planned.case.name}")
-            some = any(("asked", name) in at for name in own if name[1] in "ab")
-            if planned.role == "clean up" and (some or not results.stopped_by):
-                self.assertIsNotNone(asked, "what cleans up is carried out whatever happened")
-            bad = any(f"/{name}-bad" in self.asked() for name in own if name[1] == "a")
-            if not planned.role and not results.stopped_by:
-                self.assertEqual(asked is None, bad)
+                ended = at.get(("asked" if stopped else "answered", one.case.name))
+                waits = waits_for(planned, one, before < place)
+                if asked is not None and ended is not None and waits:
+                    self.assertLess(ended, asked, f"{one.case.name} before {name}")
+            begun = [
+                one.case.name
+                for one in cases
+                if suite in levels(one.suite) and (one.suite is not suite or one.role != "clean up")
+            ]
+            some = any(("asked", other) in at for other in begun)
+            bad_outside = any(level.name in bad for level in levels(suite)[:-1])
+            if planned.role == "clean up" and (some or not stopped):
+                self.assertEqual(asked is None, bad_outside, "it cleans up whatever happened")
+            if not planned.role and not stopped:
+                self.assertEqual(asked is None, bad_outside or suite.name in bad)
+            if planned.role == "set up" and bad_outside:
+                self.assertIsNone(asked, "a folder's set-up that is bad blocks what is in it")
+
+
+def waits_for(one: CompiledCase, other: CompiledCase, before: bool) -> bool:
+    """Whether a case has to wait until another one, that stands before it or not, has ended."""
+    own, its = one.suite, other.suite
+    if other.role == "set up" and its in levels(own):
+        return its is not own or one.role != "set up"
+    if one.role == "clean up" and own in levels(its):
+        return its is not own or other.role != "clean up"
+    return own is its and own.in_order and not one.role and not other.role and before
 
 
 class FromFiles(unittest.TestCase):

@@ -30,6 +30,7 @@ def plan_of(
 ) -> CompiledPlan:
     from saltpath.core.format.nodes import FormatError
     from saltpath.core.running.compiled import CompiledPlan, compiled
+    from saltpath.core.running.inherited import levels
     from saltpath.core.running.roles import in_turn
     from saltpath.core.values.measures import counted
     from saltpath.core.values.nearest import listed
@@ -50,7 +51,9 @@ def plan_of(
         )
         for case in _meant(found, only, tags)
     ]
-    cases = [cases[place] for place in in_turn([case.role for case in cases])]
+    cases = [
+        cases[place] for place in in_turn([(case.role, len(levels(case.suite))) for case in cases])
+    ]
     if not cases:
         asked = [f"its name holds {only!r}"] * bool(only) + [
             f"it has the tag {tag}" for tag in tags
@@ -80,14 +83,21 @@ def plan_of(
 def _meant(found: ProjectFiles, only: str, tags: tuple[str, ...]) -> list[CaseFile]:
     """The cases with these words and tags, and those that stand around the others of their
     suites."""
+    from saltpath.core.format.folder import folders_above
     from saltpath.core.running.roles import role_of
+
+    def tags_of(found: ProjectFiles, folder: str) -> frozenset[str]:
+        suite = found.suites.get(folder)
+        return suite.every_tag if suite else frozenset()
 
     meant = [
         case
         for case in found.cases
-        if only.lower() in case.case.name.lower() and set(tags) <= set(case.case.tags)
+        if only.lower() in case.case.name.lower()
+        and set(tags) <= {*case.case.tags, *tags_of(found, case.folder)}
     ]
-    folders, files = {case.folder for case in meant}, {case.file for case in meant}
+    files = {case.file for case in meant}
+    folders = {path for case in meant for path in (*folders_above(case.folder), case.folder)}
     return meant + [
         case
         for case in [*found.cases, *found.around]

@@ -315,11 +315,7 @@ class CaseWalk:
         over = plan.environment.values if plan.environment else None
         project = scope_of(plan.project.values, over, plan.secrets)
         there = plan.environment.name if plan.environment else ""
-        sealed = {**plan.secrets, **self._planned.secrets}
-        suite_scope = scope_of_suite(suite, there, sealed) if suite else Scope()
-        down = self._of_run.handed.get(id(suite), NOTHING_KEPT)
-        for name, value in down.values.items():
-            suite_scope.put(name, value, secret=name in down.secret)
+        suite_scope = scope_of_suite(suite, there, plan.secrets, self._of_run.handed)
         case_scope = scope_of(case.values, None, plan.secrets)
         secret_names = project.secret | suite_scope.secret | case_scope.secret
         run = Scope(dict(plan.values), {name for name in plan.values if name in secret_names})

@@ -11,7 +11,7 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from saltpath.core.cases.case import Case, Environment, Project, Suite
-from saltpath.core.format.folder import SHARED_ENDING
+from saltpath.core.format.folder import SHARED_ENDING, folders_above
 from saltpath.core.format.nodes import FormatError, Problem
 from saltpath.core.format.project import read_environment, read_project, read_suite
 from saltpath.core.format.reader import read_case
@@ -33,9 +33,9 @@ class CaseFile(Struct, frozen=True):
 
 
 class ProjectFiles(Struct):
-    """What was read. `suites` by folder, `environments` by name, `cases` in the order in which they
-    run, `shared` steps by the name of their file, without its ending, which `shared_files` has
-    whole."""
+    """What was read. `suites` by folder, each within those that it stands in, `environments` by
+    name, `cases` in the order in which they run, `shared` steps by the name of their file, without
+    its ending, which `shared_files` has whole."""
 
     root: Path
     project: Project
@@ -89,6 +89,10 @@ def load(paths: Iterable[Path]) -> ProjectFiles:
             _around(found, folder, suite, problems)
     if problems:
         raise FormatError(problems)
+    for folder in sorted(found.suites):  # what stands around them first
+        above = [found.suites[path] for path in folders_above(folder) if path in found.suites]
+        if above:
+            found.suites[folder] = replace(found.suites[folder], within=above[-1])
     _in_order(found)
     return found
 
@@ -163,23 +167,29 @@ def _case(found: ProjectFiles, file: Path, problems: list[Problem]) -> None:
         found.cases.append(CaseFile(read_case(text, name), name, folder, text))
     except FormatError as problem:
         problems += problem.problems
-    suite_file = file.parent / "suite.yaml"
-    if folder not in found.suites and suite_file.is_file():
-        suite_name = f"{folder}/suite.yaml"
-        try:
-            found.suite_texts[folder] = _text(suite_file, suite_name)
-            found.suites[folder] = read_suite(found.suite_texts[folder], suite_name)
-        except FormatError as problem:
-            found.suites[folder] = Suite("")
-            problems += problem.problems
+    for path in [*folders_above(folder), folder]:
+        _suite(found, path, problems)
+
+
+def _suite(found: ProjectFiles, folder: str, problems: list[Problem]) -> None:
+    name = f"{folder}/suite.yaml"
+    if folder in found.suites or not (found.root / name).is_file():
+        return
+    try:
+        found.suite_texts[folder] = _text(found.root / name, name)
+        found.suites[folder] = read_suite(found.suite_texts[folder], name)
+    except FormatError as problem:
+        found.suites[folder] = Suite("")
+        problems += problem.problems
 
 
 def _around(found: ProjectFiles, folder: str, suite: Suite, problems: list[Problem]) -> None:
     """Read the cases that stand around the others of a suite, where they are not among these."""
     beside = ProjectFiles(found.root, found.project, suites=found.suites)
     read = {case.file for case in found.cases}
-    for file in _case_files(found.root / folder, problems):
-        if file.relative_to(found.root).as_posix() not in read:
+    for file in sorted((found.root / folder).glob("*.case.*")):
+        name = file.relative_to(found.root).as_posix()
+        if file.name.endswith(CASE_ENDINGS) and name not in read:
             _case(beside, file, [])  # of those that cannot be read only these are missed
     own = [case for case in [*found.cases, *beside.cases] if case.folder == folder]
     for key, names in (("set up", suite.set_up), ("clean up", suite.clean_up)):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 from collections.abc import Callable, Iterable, Iterator
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -11,13 +12,18 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from saltpath.core.assist.single_step import needs
-from saltpath.core.cases.case import Case, Project, Suite
+from saltpath.core.cases.case import Case, Project
 from saltpath.core.cases.expectations import checks_in
 from saltpath.core.cases.row_sources import Source
 from saltpath.core.checks.check import AS_BEFORE
 from saltpath.core.checks.outcome import Outcome
 from saltpath.core.format.plan_reader import read_planned
-from saltpath.core.format.readable import Broken, readable_project, readable_suite
+from saltpath.core.format.readable import (
+    Broken,
+    readable_project,
+    readable_standing,
+    readable_suite,
+)
 from saltpath.core.running.inherited import signed_in
 from saltpath.core.running.plan import Plan, PlannedCase
 from saltpath.core.running.roles import Role, in_turn, role_of
@@ -91,15 +97,24 @@ class Planner:
             self._beat()
             chosen.append(self._planned(run, entry, again, project, suites))
             positions.append(entry.position)
-        chosen, positions = _in_turn(chosen, positions, suites)
+        standing = {
+            suite.oid: projects.standing(self._main, suite)
+            for suite in suites.values()
+            if suite.oid in {planned.suite for planned in chosen}
+        }
+        chosen, positions = _in_turn(chosen, positions, standing)
         files = self._files_of(run.project, project, chosen)
         started, files = runs.beginning(self._main, run, utc_us(), files)
-        held = {planned.suite for planned in chosen}
         plan = Plan(
             document,
             tuple(chosen),
             environment,
-            {suite.oid: suite.document for suite in suites.values() if suite.oid in held},
+            {level.oid: level.document for levels in standing.values() for level in levels},
+            {
+                inner.oid: outer.oid
+                for levels in standing.values()
+                for outer, inner in pairwise(levels)
+            },
             shared_steps.documents(self._main, run.project),
             run.seed,
             run.number,
@@ -152,8 +167,8 @@ class Planner:
         if unread:
             return planned
         if run.request.only:
-            of_suite = readable_suite(suite.document)[0] if suite else None
-            more["only"], more["given"] = self._alone(run, stored, case, of_suite, project)
+            around = projects.standing(self._main, suite) if suite else []
+            more["only"], more["given"] = self._alone(run, stored, case, around, project)
         if case.is_shared:
             more["inside"] = cases.called(stored)
         more["measures"] = self._measures(run, stored, case)
@@ -207,15 +222,15 @@ class Planner:
         run: runs.Run,
         stored: cases.StoredCase,
         case: Case,
-        suite: Suite | None,
+        levels: list[Document],
         project: Project,
     ) -> tuple[tuple[int, ...], dict[str, Any]]:
         """The steps that were asked for, with those that only set values for them, and the kept
         values that they are given. No other step is sent: what is missing blocks."""
-        case = signed_in(case, suite, project)
+        case = signed_in(case, readable_standing(level.document for level in levels), project)
         of = (run.project, stored.id)
         given = {
-            **last_handed(self._main, self._evidence, stored, suite, run.environment),
+            **last_handed(self._main, self._evidence, stored, levels, run.environment),
             **last_kept(self._main, self._evidence, of, case, run.environment),
         }
         wanted = set(run.request.only or ())
@@ -224,11 +239,18 @@ class Planner:
 
 
 def _in_turn(
-    chosen: list[PlannedCase], positions: list[int], suites: dict[int, Document]
+    chosen: list[PlannedCase], positions: list[int], standing: dict[str, list[Document]]
 ) -> tuple[list[PlannedCase], list[int]]:
-    """Cases that set suites up first, those that clean up last."""
-    read = {suite.oid: readable_suite(suite.document)[0] for suite in suites.values()}
-    order = in_turn([role_of(read.get(case.suite), case.key, case.file) for case in chosen])
+    """Cases that set suites up first, those that clean up last. `standing`: by suite, what it
+    stands in, and itself."""
+    read = {id: readable_suite(levels[-1].document)[0] for id, levels in standing.items()}
+    depths = {id: len(levels) for id, levels in standing.items()}
+    order = in_turn(
+        [
+            (role_of(read.get(case.suite), case.key, case.file), depths.get(case.suite, 0))
+            for case in chosen
+        ]
+    )
     return [chosen[place] for place in order], [positions[place] for place in order]
 
 

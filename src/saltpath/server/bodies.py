@@ -50,6 +50,8 @@ class NewProject(Body, frozen=True):
 class NewSuite(Body, frozen=True):
     project: Id
     name: Name
+    into: Id | UnsetType = UNSET
+    """The suite that is the folder it stands in."""
 
 
 class SuiteChange(Body, frozen=True):
@@ -59,6 +61,10 @@ class SuiteChange(Body, frozen=True):
     about: Annotated[str, Meta(description="what it is about as a text")] | UnsetType = UNSET
     in_order: bool | UnsetType = UNSET
     """Its cases need each other: they run one after the other."""
+    tags: list[str] | UnsetType = UNSET
+    """What all its cases are found by."""
+    into: Id | UnsetType | None = UNSET
+    """The suite that is the folder it stands in; null: none."""
     before: Id | UnsetType | None = UNSET
     """The suite that it stands before; null: it is the last."""
 

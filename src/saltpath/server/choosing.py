@@ -8,6 +8,7 @@ from saltpath.core.values.measures import counted
 from saltpath.core.values.nearest import listed, nearest
 from saltpath.server.asked import case_asked
 from saltpath.server.bodies import NewRun
+from saltpath.server.compiled import suite_of
 from saltpath.server.context import database
 from saltpath.server.problems import Refused
 from saltpath.store import cases, folders, projects
@@ -22,11 +23,13 @@ def chosen_cases(data: NewRun, project: int) -> tuple[list[StoredCase], str]:
     if data.kind == "trial" and (one := _alone(data, project)) is not None:
         return [one], one.name
     found, title = _of_place(data, project)
+    around = tags_around(project) if data.tags else {}
     found = [
         case
         for case in found
         if data.only.lower() in case.name.lower()
-        and set(data.tags) <= set(map(str, case.document.get("tags", ())))
+        and set(data.tags)
+        <= {*map(str, case.document.get("tags", ())), *around.get(case.suite, ())}
     ]
     narrowed = [f"with the tag {tag}" for tag in data.tags] + [
         f"with {data.only!r} in the name"
@@ -41,6 +44,15 @@ def chosen_cases(data: NewRun, project: int) -> tuple[list[StoredCase], str]:
     return found, title
 
 
+def tags_around(project: int) -> dict[int, frozenset[str]]:
+    """By suite the tags that its cases have from it, and from the folders around it."""
+    standing = projects.standing_of_each(projects.suites(database(), project))
+    return {
+        id: frozenset(tag for level in levels for tag in suite_of(level).tags)
+        for id, levels in standing.items()
+    }
+
+
 def _of_place(data: NewRun, project: int) -> tuple[list[StoredCase], str]:
     """The cases by id, by suite, by path, or all."""
     every = cases.cases(database(), project)
@@ -51,10 +63,12 @@ def _of_place(data: NewRun, project: int) -> tuple[list[StoredCase], str]:
             raise Refused(422, "cases", "Some of these cases are not in this project.")
         return chosen, chosen[0].name if len(chosen) == 1 else counted(len(chosen), "case")
     if data.suite is not UNSET:
-        suite = next((s for s in projects.suites(database(), project) if s.oid == data.suite), None)
+        suites = projects.suites(database(), project)
+        suite = next((s for s in suites if s.oid == data.suite), None)
         if suite is None:
             raise Refused(422, "suite", "There is no such suite in this project.")
-        return [case for case in every if case.suite == suite.id], suite.name
+        meant = {one.id for one in projects.inside(suite, suites)}
+        return [case for case in every if case.suite in meant], suite.name
     if data.paths is not UNSET:
         return _at_paths(every, data.paths, project)
     return every, "Every suite"

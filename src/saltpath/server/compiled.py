@@ -4,6 +4,8 @@ the last ones are remembered: hand in nothing that is not."""
 
 from __future__ import annotations
 
+from msgspec.structs import replace
+
 from saltpath.core.cases.case import Case, Environment, Project, Suite
 from saltpath.core.cases.summary import Summary
 from saltpath.core.format.readable import (
@@ -16,7 +18,7 @@ from saltpath.core.format.readable import (
 from saltpath.core.format.reader import case_from_data
 from saltpath.server.caches import VersionCache
 from saltpath.server.context import database
-from saltpath.store import summaries
+from saltpath.store import projects, summaries
 from saltpath.store.cases import StoredCase
 from saltpath.store.documents import Document
 from saltpath.store.runs import RunCase
@@ -49,6 +51,15 @@ def project_of(document: Document) -> Project:
 
 def suite_of(document: Document) -> Suite:
     return _suites.of(document.oid, document.version, lambda: readable_suite(document.document)[0])
+
+
+def standing_of(suite: Document) -> Suite:
+    """A suite within the folders that it stands in."""
+    found: Suite | None = None
+    for level in projects.standing(database(), suite):
+        found = replace(suite_of(level), within=found)
+    assert found is not None  # it stands in none, or in others, and is the last itself
+    return found
 
 
 def environment_of(document: Document) -> Environment:

@@ -16,7 +16,7 @@ from saltpath.core.cases.row_sources import Row
 from saltpath.core.references.scopes import Scope, Scopes
 from saltpath.core.running.inherited import inheriting
 from saltpath.server import rejudging
-from saltpath.server.compiled import compiled, environment_of, project_of, suite_of
+from saltpath.server.compiled import compiled, environment_of, project_of, standing_of
 from saltpath.server.context import database
 from saltpath.server.shared_cases import with_shared
 from saltpath.server.sources import begin_of, source_of
@@ -149,8 +149,8 @@ def scopes_now(stored: StoredCase, key: str) -> Scopes:
 
 
 def around(stored: StoredCase) -> tuple[Suite, Project]:
-    """The suite and the project that the case stands in."""
-    suite = suite_of(projects.suite_by_id(database(), stored.suite))
+    """The suite, within its folders, and the project that the case stands in."""
+    suite = standing_of(projects.suite_by_id(database(), stored.suite))
     return suite, project_of(projects.project_by_id(database(), stored.project))
 
 

@@ -25,13 +25,15 @@ def role_in(suite: Document, case: StoredCase | CaseHead) -> Role:
 
 
 def with_around(chosen: list[StoredCase], project: int) -> list[StoredCase]:
-    """The chosen cases between those that set up, and clean up after, the suites that they are in.
-    Raises Refused for a case that a suite names and does not have."""
+    """The chosen cases between those that set up, and clean up after, the suites that they are in
+    and the folders around these. Raises Refused for a case that a suite names and does not have."""
     meant = {case.suite for case in chosen}
     around = {
-        suite.id: suite
+        level.id: level
         for suite in projects.suites(database(), project)
-        if suite.id in meant and any(suite.document.get(role) for role in ROLES)
+        if suite.id in meant
+        for level in projects.standing(database(), suite)
+        if any(level.document.get(role) for role in ROLES)
     }
     if not around:
         return chosen
@@ -67,16 +69,20 @@ def _names(name: str, case: CaseHead) -> bool:
 
 
 def with_handed(suite: Document) -> Suite:
-    """The suite with the names of the values that are handed down in it."""
-    read = suite_of(suite)
-    if not read.set_up:
-        return read
+    """The suite within its folders, each with the names of the values that are handed down in
+    it."""
     connection = database()
-    names = frozenset[str]()
-    for head in cases.heads(connection, suite.project):
-        if head.suite == suite.id and role_in(suite, head) == "set up":
-            names |= handed_down(compiled(cases.case_at(connection, head.id, head.version)))
-    return replace(read, handed=names)
+    found: Suite | None = None
+    for level in projects.standing(connection, suite):
+        read = suite_of(level)
+        heads = cases.heads(connection, level.project) if read.set_up else []
+        setting_up = [h for h in heads if h.suite == level.id and role_in(level, h) == "set up"]
+        names = frozenset[str]().union(
+            *(handed_down(compiled(cases.case_at(connection, h.id, h.version))) for h in setting_up)
+        )
+        found = replace(read, handed=names, within=found)
+    assert found is not None  # it is the last of these itself
+    return found
 
 
 def set_role(stored: StoredCase, role: Role) -> None:

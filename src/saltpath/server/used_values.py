@@ -58,14 +58,19 @@ def uses(connection: sqlite3.Connection, project: Document) -> tuple[Uses, set[s
     """Who uses which value: cases by value, and the names that the project and its suites use
     themselves: in values, checks on every answer, options, sources, databases."""
     suites = {suite.id: suite for suite in projects.suites(connection, project.id)}
+    standing = projects.standing_of_each(list(suites.values()))
     own = {suite.oid: _names(suite.document, "values", "values in") for suite in suites.values()}
     found: Uses = {}
     read = project_of(project)
     for head in cases.heads(connection, project.id):
-        suite = suites[head.suite].oid
+        levels = [level.oid for level in reversed(standing[head.suite])]
         for item in _wanted(connection, head, project.id, read):
-            of_suite = item.scope == "suite" or (item.scope is None and item.name in own[suite])
-            found.setdefault((suite if of_suite else "", item.name), []).append(head)
+            of = next((level for level in levels if item.name in own[level]), "")
+            if item.scope == "suite":
+                of = of or levels[0]
+            elif item.scope is not None:
+                of = ""
+            found.setdefault((of, item.name), []).append(head)
     for head in cases.heads(connection, project.id, cases.SHARED):
         for item in _wanted(connection, head, project.id, read):
             found.setdefault(("", item.name), []).append(head)

@@ -10,6 +10,7 @@ from typing import Any, Literal
 import msgspec
 from msgspec import Struct
 
+from saltpath.store import projects
 from saltpath.store.database import NotFound, VersionConflict, new_id, now_us, write
 from saltpath.store.events import add_event
 
@@ -190,8 +191,8 @@ def _meant(connection: sqlite3.Connection, rule: Rule, run: int, row: sqlite3.Ro
         return True
     held = connection.execute(
         "SELECT 1 FROM run_case rc JOIN test_case c ON c.id = rc.test_case JOIN suite s ON s.id = "
-        "c.suite WHERE rc.run = ? AND s.oid = ? LIMIT 1",
-        (run, rule.suite),
+        f"c.suite JOIN suite f ON f.oid = ? AND {projects.STANDS_IN} WHERE rc.run = ? LIMIT 1",
+        (rule.suite, run),
     )
     return held.fetchone() is not None
 

@@ -11,14 +11,15 @@ from msgspec.structs import replace
 from saltpath.core.answers.answer import Answer
 from saltpath.core.answers.exchange import MASK, led_here
 from saltpath.core.answers.subjects import Subject, find, taken
-from saltpath.core.cases.case import Case, Step, Suite
-from saltpath.core.format.readable import readable_case
+from saltpath.core.cases.case import Case, Step
+from saltpath.core.format.readable import readable_case, readable_suite
 from saltpath.core.paths import offloading
 from saltpath.core.references.scopes import Scope, Scopes
 from saltpath.core.running.roles import role_of
 from saltpath.core.values import plain
 from saltpath.core.values.why import Blocked
 from saltpath.store import cases, evidence, runs
+from saltpath.store.documents import Document
 from saltpath.store.evidence import StepEvidence
 
 LARGEST_BODY = 256_000
@@ -54,17 +55,20 @@ def last_handed(
     main: sqlite3.Connection,
     evidence_side: sqlite3.Connection,
     stored: cases.StoredCase,
-    suite: Suite | None,
+    levels: list[Document],
     environment: str,
 ) -> dict[str, Any]:
-    """By name what the cases that set a case's suite up kept last in an environment."""
+    """By name what the cases that set a case's suite up, and the folders around it, kept last in an
+    environment. `levels`: these, the outermost first."""
     values: dict[str, Any] = {}
-    if suite is None or not suite.set_up:
-        return values
-    for head in cases.heads(main, stored.project):
-        if head.suite != stored.suite or head.id == stored.id:
-            continue
-        if role_of(suite, head.key, head.file) == "set up":
+    read = [(level.id, readable_suite(level.document)[0]) for level in levels]
+    heads = cases.heads(main, stored.project) if any(suite.set_up for _, suite in read) else []
+    for level, suite in read:
+        for head in heads:
+            if head.suite != level or head.id == stored.id:
+                continue
+            if role_of(suite, head.key, head.file) != "set up":
+                continue
             other = cases.case_at(main, head.id, head.version)
             case = readable_case(other.unread or other.document, other.name, other.key)[0]
             of = (stored.project, other.id)

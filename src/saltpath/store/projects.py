@@ -4,8 +4,10 @@ documents.py)."""
 from __future__ import annotations
 
 import sqlite3
+from itertools import count
 from typing import Any
 
+from saltpath.core.format.folder import folders_above
 from saltpath.core.values import plain
 from saltpath.store.database import Conflict, NotFound, new_id, now_us, write
 from saltpath.store.documents import Document, check, document_of
@@ -135,6 +137,45 @@ def suite(connection: sqlite3.Connection, oid: str) -> Document:
     return document_of("suite", row)
 
 
+STANDS_IN = (
+    "(s.id = f.id OR (f.folder <> '' AND substr(s.folder, 1, length(f.folder) + 1) = "
+    "f.folder || '/'))"
+)
+"""That the suite `s` stands in the folder `f`, at any depth, or is it."""
+
+
+def standing(connection: sqlite3.Connection, suite: Document) -> list[Document]:
+    """The folders that a suite stands in, the outermost first, and itself."""
+    wanted = folders_above(suite.folder)
+    if not wanted:
+        return [suite]
+    rows = connection.execute(
+        "SELECT * FROM suite WHERE project = ? AND gone_at IS NULL AND NOT hidden AND folder IN "
+        f"({', '.join('?' * len(wanted))}) ORDER BY length(folder)",
+        (suite.project, *wanted),
+    )
+    return [*(document_of("suite", row) for row in rows), suite]
+
+
+def standing_of_each(suites: list[Document]) -> dict[int, list[Document]]:
+    """By id the folders that each suite of a project stands in, the outermost first, and itself."""
+    at = {suite.folder: suite for suite in suites}
+    return {
+        suite.id: [*(at[path] for path in folders_above(suite.folder) if path in at), suite]
+        for suite in suites
+    }
+
+
+def inside(folder: Document, suites: list[Document]) -> list[Document]:
+    """Of a project's suites those that stand in a folder, at any depth, and the folder itself."""
+    below = f"{folder.folder}/" if folder.folder else None
+    return [
+        suite
+        for suite in suites
+        if suite.id == folder.id or (below is not None and suite.folder.startswith(below))
+    ]
+
+
 def suite_by_id(connection: sqlite3.Connection, id: int) -> Document:
     """Also one that is gone, for cases that were in it."""
     return document_of(
@@ -155,6 +196,38 @@ def move_suite(connection: sqlite3.Connection, moved: Document, before: str | No
         ids.insert(len(ids) if place is None else place, moved.id)
         connection.executemany("UPDATE suite SET position = ? WHERE id = ?", list(enumerate(ids)))
         suites_changed(connection, moved.project)
+
+
+def put_into(connection: sqlite3.Connection, moved: Document, into: Document | None) -> None:
+    """Into a folder, or (None) into none, at the end of what stands there, with the suites that
+    stand in it. Raises Conflict where the folder stands in it itself, or can hold none."""
+    around = into.folder if into else "suites"
+    if into is not None and (into.id == moved.id or into.folder.startswith(f"{moved.folder}/")):
+        raise Conflict(f"{moved.name} cannot stand in itself")
+    if not around or not moved.folder:
+        raise Conflict("what stands in the project's own folder is in no other, and holds none")
+    with write(connection):
+        held = standing(connection, moved)[:-1]
+        if (held[-1].id if held else None) == (into.id if into else None):
+            return
+        of_project = connection.execute(
+            "SELECT id, folder FROM suite WHERE project = ?", (moved.project,)
+        ).fetchall()
+        name, taken = moved.folder.rpartition("/")[2], [row["folder"] for row in of_project]
+        free = next(
+            path
+            for path in (f"{around}/{name}", *(f"{around}/{name}-{n}" for n in count(2)))
+            if not any(at == path or at.startswith(f"{path}/") for at in taken)
+        )
+        for row in inside(moved, suites(connection, moved.project)):
+            path = free + row.folder.removeprefix(moved.folder)
+            connection.execute("UPDATE suite SET folder = ? WHERE id = ?", (path, row.id))
+            connection.execute(
+                "UPDATE test_case SET file = ? || substr(file, ?) WHERE suite = ? AND "
+                "substr(file, 1, ?) = ?",
+                (path, len(row.folder) + 1, row.id, len(row.folder) + 1, f"{row.folder}/"),
+            )
+        move_suite(connection, moved, None)
 
 
 def remove_suite(connection: sqlite3.Connection, id: int) -> bool:

@@ -24,6 +24,7 @@ from saltpath.store.database import (
     write,
 )
 from saltpath.store.events import add_event
+from saltpath.store.projects import STANDS_IN
 
 NOTHING_SAID = RunRequest()
 
@@ -71,6 +72,7 @@ class RunCase(Struct, frozen=True):
     us: int | None
     begun: int = 0
     rows: dict[str, int] | None = None
+    suite_id: int = 0
 
 
 _SELECT = """
@@ -252,12 +254,13 @@ def last_counts(
     connection: sqlite3.Connection, project: int, environment: str | None, suite: int | None
 ) -> dict[Verdict, int]:
     """How many cases had which verdict in the newest run of a project that has ended, against an
-    environment if one is said; of a suite, those of its cases in the newest run that held some.
-    Empty if there was none."""
-    holds = (
-        "AND EXISTS (SELECT 1 FROM run_case rc JOIN test_case c ON c.id = rc.test_case WHERE "
-        "rc.run = r.id AND c.suite = ?)"
+    environment if one is said; of a suite, those of its cases, and of the suites in it, in the
+    newest run that held some. Empty if there was none."""
+    of_suite = (
+        "rc.test_case IN (SELECT c.id FROM test_case c JOIN suite s ON s.id = c.suite JOIN suite f "
+        f"ON f.id = ? AND {STANDS_IN})"
     )
+    holds = f"AND EXISTS (SELECT 1 FROM run_case rc WHERE rc.run = r.id AND {of_suite})"
     found = connection.execute(
         "SELECT r.id FROM run r WHERE r.project = ? AND r.kind = 'run' AND r.state = 'finished'"
         f" AND (? IS NULL OR r.environment = ?) {holds if suite is not None else ''}"
@@ -267,9 +270,9 @@ def last_counts(
     if found is None:
         return {}
     rows = connection.execute(
-        "SELECT rc.verdict, COUNT(*) FROM run_case rc JOIN test_case c ON c.id = rc.test_case WHERE"
-        " rc.run = ? AND (? IS NULL OR c.suite = ?) AND rc.verdict IS NOT NULL GROUP BY rc.verdict",
-        (found["id"], suite, suite),
+        "SELECT rc.verdict, COUNT(*) FROM run_case rc WHERE rc.run = ? AND "
+        f"{'1' if suite is None else of_suite} AND rc.verdict IS NOT NULL GROUP BY rc.verdict",
+        (found["id"], *([suite] if suite is not None else [])),
     )
     return {row[0]: row[1] for row in rows}
 
@@ -314,13 +317,14 @@ def run_cases(connection: sqlite3.Connection, run: int) -> list[RunCase]:
         "us",
         "begun",
         "rows",
+        "suite_id",
     )
     found = at_once(
         connection,
         columns,
         'SELECT rc.position, c.oid AS "case", c.id AS case_id, rc.version, rc.name, s.name AS '
         "suite, rc.state, rc.verdict,"
-        " rc.why, rc.started_at, rc.us, rc.begun, rc.rows"
+        " rc.why, rc.started_at, rc.us, rc.begun, rc.rows, c.suite AS suite_id"
         " FROM run_case rc JOIN test_case c ON c.id = rc.test_case JOIN suite s ON s.id = c.suite"
         " WHERE rc.run = ? ORDER BY rc.position",
         (run,),

@@ -71,6 +71,13 @@ def has_value(connection: sqlite3.Connection, project: Document, suite: str, nam
     return desk.has(suite, name)
 
 
+def holders(connection: sqlite3.Connection, project: Document, name: str) -> dict[str, str]:
+    """By a suite's id whose value a name means there: the id of the nearest suite around it that
+    has the value; empty for the project's."""
+    desk = _Desk(connection, Path(), projects.project_by_id(connection, project.id), 0)
+    return desk.holders(name)
+
+
 def rename_value(
     connection: sqlite3.Connection,
     folder: Path,
@@ -106,8 +113,13 @@ class _Desk:
         self._places: dict[tuple[str, str], Document] = {("", EVERYWHERE): project}
         for environment in projects.environments(connection, project.id):
             self._places["", environment.name] = environment
-        for suite in projects.suites(connection, project.id):
+        suites = projects.suites(connection, project.id)
+        for suite in suites:
             self._places[suite.oid, EVERYWHERE] = suite
+        standing = projects.standing_of_each(suites)
+        self._standing = {
+            suite.oid: [level.oid for level in standing[suite.id]] for suite in suites
+        }
         self._now = {key: place.document for key, place in self._places.items()}
 
     def take(self, change: CellChange) -> None:
@@ -165,12 +177,21 @@ class _Desk:
             self._read(suite, environment, name) is not ... for environment in self._environments()
         )
 
+    def holders(self, name: str) -> dict[str, str]:
+        return {suite: self._holder(suite, name) for suite in self._standing}
+
+    def _holder(self, suite: str, name: str) -> str:
+        """Whose value a name means in a suite: that of the nearest around it; empty for the
+        project's."""
+        levels = reversed(self._standing.get(suite, []))
+        return next((level for level in levels if self.has(level, name)), "")
+
     def rename(self, suite: str, name: str, to: str, keep: bool) -> None:
         for place, document in self._now.items():
-            if suite and place[0] != suite:
-                continue
             mine = place[0] == suite
-            bare = mine or not self.has(place[0], name)
+            bare = mine or self._holder(place[0], name) == suite
+            if suite and not bare:
+                continue
             follow = renaming(name, to, "suite" if suite else "project", bare)
             followed = dict(document)
             for field in (

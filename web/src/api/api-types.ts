@@ -1919,6 +1919,8 @@ export interface components {
             name: string;
             about: string;
             folder: string;
+            within: string | null;
+            tags: string[];
             inOrder: boolean;
             cases: components["schemas"]["CaseLine"][];
         };
@@ -3283,6 +3285,7 @@ export interface components {
             project: string;
             /** @description a name of 1 to 200 characters */
             name: string;
+            into?: string;
         };
         /** @description Only what is given changes. */
         SuiteChange: {
@@ -3291,6 +3294,8 @@ export interface components {
             /** @description what it is about as a text */
             about?: string;
             inOrder?: boolean;
+            tags?: string[];
+            into?: string | null;
             before?: string | null;
         };
         EveryAnswerChange: {

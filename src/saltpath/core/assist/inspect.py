@@ -16,6 +16,7 @@ from saltpath.core.cases.expectations import Place, checks_in
 from saltpath.core.cases.statement import no_database
 from saltpath.core.checks.doubts import doubt
 from saltpath.core.references.templates import Reference, compile_tree, references_in
+from saltpath.core.running.inherited import levels, values_of_suite
 from saltpath.core.running.prepare import unfilled
 from saltpath.core.running.step_references import own_references
 from saltpath.core.values.grammar import Unreadable
@@ -56,9 +57,9 @@ def surroundings(
     run: Iterable[str], suite: Suite | None, project: NamedValues, others: Iterable[NamedValues]
 ) -> Surroundings:
     """Names of the values around a case; a name that any environment gives is known."""
-    of_suite = (suite.values, *suite.values_in.values()) if suite else ()
-    handed = suite.handed if suite else frozenset[str]()
-    return Surroundings(frozenset(run), _names(of_suite) | handed, _names((project, *others)))
+    handed = frozenset(name for level in levels(suite) for name in level.handed)
+    of_suite = _names(values_of_suite(suite)) | handed
+    return Surroundings(frozenset(run), of_suite, _names((project, *others)))
 
 
 def _names(several: Iterable[NamedValues]) -> frozenset[str]:

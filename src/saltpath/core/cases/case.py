@@ -456,11 +456,14 @@ def numbered(step: Step, number: str) -> Iterator[tuple[str, Step]]:
 
 
 class Suite(Struct, frozen=True):
-    """An ordered list of cases: their file names in order, values and options they share.
-    `values_in`: how its values read in an environment, by the environment's name."""
+    """An ordered list of cases: their file names in order, values and options they share; of
+    suites, too: then it is a folder, and what it says reaches them. `values_in`: how its values
+    read in an environment, by the environment's name."""
 
     name: str
     about: str = ""
+    tags: tuple[str, ...] = ()
+    """Of all its cases, as if each had them."""
     values: NamedValues = field(default_factory=NamedValues)
     values_in: dict[str, NamedValues] = field(default_factory=dict)
     options: Options = NO_OPTIONS
@@ -476,6 +479,23 @@ class Suite(Struct, frozen=True):
     """Those that run once after the others."""
     handed: frozenset[str] = frozenset()
     """The names of the values that are handed down, where these cases are known."""
+    within: Suite | None = None
+    """The folder that it stands in, where that is known."""
+    id: str = ""
+    """Which of a plan's it is; empty: that is not known."""
+    secrets: dict[str, Any] = field(default_factory=dict)
+    """What fills the values that it marks as secret, in the run's environment; of a name that is
+    not here the plan's fill them."""
+
+    @property
+    def levels(self) -> tuple[Suite, ...]:
+        """The folders that it stands in, the outermost first, and itself."""
+        return (*(self.within.levels if self.within else ()), self)
+
+    @property
+    def every_tag(self) -> frozenset[str]:
+        """What its cases are found by besides their own tags."""
+        return frozenset(tag for level in self.levels for tag in level.tags)
 
 
 class Environment(Struct, frozen=True):

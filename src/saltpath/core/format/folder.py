@@ -48,6 +48,12 @@ class Folder(Struct):
         return [path for path in self.cases if path.rpartition("/")[0] == suite]
 
 
+def folders_above(path: str) -> list[str]:
+    """The folders that a suite's own may stand in, the outermost first; the project's is none."""
+    parts = path.split("/")
+    return ["/".join(parts[:depth]) for depth in range(1, len(parts))]
+
+
 def slug(name: str, default: str = "case") -> str:
     """A name as a file's: small letters, digits and hyphens."""
     plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().lower()

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from typing import Any
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from saltpath.core.cases.case import Case, Environment, Project, Suite
 from saltpath.core.cases.shared import Library
@@ -36,6 +37,7 @@ class _Around(Struct, frozen=True):
     project: Project
     environment: Environment | None
     suites: dict[str, tuple[Suite, list[Broken]]]
+    """By id, each with what of it and of its folders cannot be read."""
     library: Library
     broken: list[Broken]
     """What of project and environment cannot be read, and concerns every case."""
@@ -53,7 +55,7 @@ def compile_plan(
 ) -> CompiledPlan:
     """The plan as the engine carries it out. `read` may keep cases that it has read; `each` is
     called before each case."""
-    around = _around(plan)
+    around = _around(plan, supplies)
     cases = []
     for planned in plan.cases:
         each()
@@ -75,7 +77,7 @@ def compile_plan(
     )
 
 
-def _around(plan: Plan) -> _Around:
+def _around(plan: Plan, supplies: Supplies) -> _Around:
     project, broken = readable_project(plan.project)
     environment, broken_there = (
         readable_environment(plan.environment) if plan.environment is not None else (None, [])
@@ -88,10 +90,29 @@ def _around(plan: Plan) -> _Around:
     return _Around(
         project,
         environment,
-        {id: readable_suite(document) for id, document in plan.suites.items()},
+        _suites(plan, supplies),
         library,
         [item for item in broken if not item.place.startswith(_KNOWN_ANYHOW)] + broken_there,
     )
+
+
+def _suites(plan: Plan, supplies: Supplies) -> dict[str, tuple[Suite, list[Broken]]]:
+    found: dict[str, tuple[Suite, list[Broken]]] = {}
+
+    def read(id: str) -> tuple[Suite, list[Broken]]:
+        if id not in found:
+            suite, broken = readable_suite(plan.suites[id])
+            within: Suite | None = None
+            if (folder := plan.folders.get(id)) in plan.suites:
+                within, broken_there = read(folder)
+                broken = [*broken_there, *broken]
+            more = {"within": within, "id": id, "secrets": supplies.secrets(id)}
+            found[id] = replace(suite, **more), broken
+        return found[id]
+
+    for id in plan.suites:
+        read(id)
+    return found
 
 
 def _compiled(
@@ -109,8 +130,6 @@ def _compiled(
         "given": planned.given,
         "measures": planned.measures,
         "pick": planned.pick,
-        "secrets": supplies.secrets(planned.suite) if planned.suite else {},
-        "suite_id": planned.suite,
     }
     if planned.inside:
         more["inside"] = (planned.inside,)

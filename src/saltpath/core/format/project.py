@@ -7,7 +7,7 @@ from saltpath.core.cases.row_sources import Source
 from saltpath.core.format.check_reader import read_expectations
 from saltpath.core.format.nodes import FormatError, Node, from_data
 from saltpath.core.format.options_reader import named_values, options
-from saltpath.core.format.reader import located, version
+from saltpath.core.format.reader import located, read_tags, version
 from saltpath.core.format.reading import Reading, found
 from saltpath.core.format.request_reader import read_sign_in
 from saltpath.core.format.source import read_source
@@ -30,6 +30,7 @@ SUITE_KEYS = (
     "salt-path",
     "suite",
     "about",
+    "tags",
     "values",
     "values in",
     "options",
@@ -128,6 +129,7 @@ def read_suite(source: str | dict[str, object], file: str = "suite.yaml") -> Sui
         name=reading.text(keys.get("suite"), "suite", "the suite's name"),
         about=reading.text(keys.get("about"), "about", "about"),
         values=named_values(reading, keys.get("values"), "values"),
+        tags=read_tags(reading, keys.get("tags")),
         values_in=_values_in(reading, keys.get("values in")),
         options=options(reading, keys.get("options"), "options"),
         every_answer=read_expectations(

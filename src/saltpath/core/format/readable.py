@@ -5,10 +5,11 @@ that says what is wrong, so that all else works.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any, TypeVar
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from saltpath.core.cases.case import Case, Environment, Project, Suite
 from saltpath.core.format.nodes import FormatError
@@ -78,6 +79,15 @@ def readable_project(document: dict[str, Any]) -> tuple[Project, list[Broken]]:
 
 def readable_suite(document: dict[str, Any]) -> tuple[Suite, list[Broken]]:
     return _readable(read_suite, document, "suite")
+
+
+def readable_standing(documents: Iterable[dict[str, Any]]) -> Suite | None:
+    """A suite within the folders that it stands in, the outermost first; what of them cannot be
+    read is left out. None where there are none."""
+    found: Suite | None = None
+    for document in documents:
+        found = replace(readable_suite(document)[0], within=found)
+    return found
 
 
 def readable_environment(document: dict[str, Any]) -> tuple[Environment, list[Broken]]:

@@ -98,10 +98,7 @@ def case_of(root: Node, file: str) -> Case:
         key=_key(reading, keys.get("key"), "key", _CASE_KEY, "ten letters or digits"),
         about=reading.text(keys.get("about"), "about", "about"),
         register=reading.text(keys.get("register"), "register", "register"),
-        tags=tuple(
-            reading.text(n, f"tags[{i}]", "a tag")
-            for i, n in enumerate(reading.items(keys.get("tags"), "tags", "tags"))
-        ),
+        tags=read_tags(reading, keys.get("tags")),
         values=named_values(reading, keys.get("values"), "values"),
         rows=_rows(reading, keys.get("rows")),
         options=options(reading, keys.get("options"), "options"),
@@ -143,10 +140,7 @@ def _shared_steps(root: Node, file: str) -> Case:
         name=reading.text(keys["shared"], "shared", "the name of the shared steps"),
         key=_key(reading, keys.get("key"), "key", _CASE_KEY, "ten letters or digits"),
         about=reading.text(keys.get("about"), "about", "about"),
-        tags=tuple(
-            reading.text(n, f"tags[{i}]", "a tag")
-            for i, n in enumerate(reading.items(keys.get("tags"), "tags", "tags"))
-        ),
+        tags=read_tags(reading, keys.get("tags")),
         values=defaults_of(inputs),
         steps=_steps(reading, keys.get("steps"), "steps"),
         is_shared=True,
@@ -156,6 +150,14 @@ def _shared_steps(root: Node, file: str) -> Case:
     )
     reading.finish()
     return shared
+
+
+def read_tags(reading: Reading, node: Node | None) -> tuple[str, ...]:
+    """Words that a case, or what it stands in, is found by."""
+    return tuple(
+        reading.text(item, f"tags[{i}]", "a tag")
+        for i, item in enumerate(reading.items(node, "tags", "tags"))
+    )
 
 
 def version(reading: Reading, node: Node | None, root: Node) -> None:

@@ -323,6 +323,7 @@ def suite_schema() -> dict[str, Any]:
             "salt-path": {"const": 1},
             "suite": TEXT,
             "about": TEXT,
+            "tags": list_of(SCALAR),
             "values": VALUES,
             "values in": {"type": "object", "additionalProperties": VALUES},
             "options": OPTIONS,

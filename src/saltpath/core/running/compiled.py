@@ -45,11 +45,6 @@ class CompiledCase(Struct, frozen=True):
     """Why it cannot be carried out at all: it, or a document around it, cannot be read."""
     role: Role = ""
     """Whether it stands around the others of its suite."""
-    suite_id: str = ""
-    """Which suite it is in, for what was handed down there before; empty: it is not known."""
-    secrets: dict[str, Any] = field(default_factory=dict)
-    """What fills the values that the suite marks as secret; of a name that is not here the plan's
-    fill them."""
 
 
 class CompiledPlan(Struct, frozen=True):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from msgspec.structs import replace
@@ -20,13 +20,20 @@ from saltpath.core.cases.case import (
 from saltpath.core.cases.options import DEFAULTS, Options
 from saltpath.core.references.scopes import Scope
 from saltpath.core.running.step_references import asks
+from saltpath.core.running.supplies import Kept
+
+NOTHING_HANDED: Mapping[int, Kept] = {}
 
 
 def inheriting(case: Case, suite: Suite | None, project: Project | None) -> Case:
     """The case with the sign-in, and the checks on every answer, at each request that does not
-    except itself: the project's, the suite's, its own."""
+    except itself: the project's, those of the suite and of its folders, its own."""
     case = signed_in(case, suite, project)
-    origins = (("project", project), ("suite", suite), ("case", case))
+    origins: tuple[tuple[str, Project | Suite | Case | None], ...] = (
+        ("project", project),
+        *(("suite", level) for level in levels(suite)),
+        ("case", case),
+    )
     items = tuple(
         (origin, item) for origin, owner in origins if owner for item in owner.every_answer
     )
@@ -45,11 +52,15 @@ def inheriting(case: Case, suite: Suite | None, project: Project | None) -> Case
 
 
 def signed_in(case: Case, suite: Suite | None, project: Project | None) -> Case:
-    """The case with the nearest sign-in at each request that says none itself: the case's, else the
-    suite's, else the project's. Shared steps see nothing of the case's."""
-    levels = (("suite", suite), ("project", project))
+    """The case with the nearest sign-in at each request that says none itself: the case's, else
+    that of the suite or of the nearest of its folders, else the project's. Shared steps see nothing
+    of the case's."""
+    owners: tuple[tuple[str, Project | Suite | None], ...] = (
+        *(("suite", level) for level in reversed(levels(suite))),
+        ("project", project),
+    )
     wider = next(
-        ((origin, owner.auth) for origin, owner in levels if owner and owner.auth), ("", None)
+        ((origin, owner.auth) for origin, owner in owners if owner and owner.auth), ("", None)
     )
 
     def sign(nearest: tuple[str, Auth | None]) -> Callable[[Step], Step]:
@@ -69,9 +80,40 @@ def signed_in(case: Case, suite: Suite | None, project: Project | None) -> Case:
     return case.mapped(sign(("case", case.auth) if case.auth else wider))
 
 
-def scope_of_suite(suite: Suite, environment: str, secrets: dict[str, Any]) -> Scope:
-    """A suite's values as they read in an environment."""
-    return scope_of(suite.values, suite.values_in.get(environment), secrets)
+def levels(suite: Suite | None) -> tuple[Suite, ...]:
+    """The folders around a case, the outermost first, and its suite; none where that is not
+    known."""
+    return suite.levels if suite is not None else ()
+
+
+def scope_of_suite(
+    suite: Suite | None,
+    environment: str,
+    secrets: dict[str, Any],
+    handed: Mapping[int, Kept] = NOTHING_HANDED,
+) -> Scope:
+    """The values of a suite and of its folders as they read in an environment, the nearest wins;
+    with those that cases which set it up have `handed` down, by the suite's id()."""
+    scope = Scope()
+    for level in levels(suite):
+        own = scope_of(level.values, level.values_in.get(environment), {**secrets, **level.secrets})
+        for name in own.values.keys() | own.secret:
+            scope.values.pop(name, None)
+        scope.values.update(own.values)
+        scope.secret = (scope.secret - own.values.keys()) | own.secret
+        down = handed.get(id(level))
+        for name, value in down.values.items() if down else ():
+            scope.put(name, value, secret=down is not None and name in down.secret)
+    return scope
+
+
+def values_of_suite(suite: Suite | None) -> list[NamedValues]:
+    """All that a suite and its folders say of values, in any environment, the nearest first."""
+    return [
+        values
+        for level in reversed(levels(suite))
+        for values in (*level.values_in.values(), level.values)
+    ]
 
 
 def scope_of(values: NamedValues, over: NamedValues | None, secrets: dict[str, Any]) -> Scope:
@@ -90,8 +132,8 @@ def scope_of(values: NamedValues, over: NamedValues | None, secrets: dict[str, A
 
 
 def options_of(project: Project, suite: Suite | None, case: Case) -> Options:
-    """The nearest options win: case, suite, project, defaults."""
+    """The nearest options win: case, suite, its folders, project, defaults."""
     wider = project.options.over(DEFAULTS)
-    if suite is not None:
-        wider = suite.options.over(wider)
+    for level in levels(suite):
+        wider = level.options.over(wider)
     return case.options.over(wider)

@@ -52,7 +52,9 @@ class Plan(Struct, frozen=True, omit_defaults=True):
     cases: tuple[PlannedCase, ...]
     environment: Document | None = None
     suites: dict[str, Document] = field(default_factory=dict)
-    """By id: those that hold one of its cases."""
+    """By id: those that hold one of its cases, and the folders that these stand in."""
+    folders: dict[str, str] = field(default_factory=dict)
+    """By the id of a suite that of the folder that it stands in."""
     shared: dict[str, Document] = field(default_factory=dict)
     """The project's shared steps, by name."""
     seed: int = 0

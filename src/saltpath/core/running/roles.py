@@ -27,10 +27,16 @@ def role_of(suite: Suite | None, key: str, file: str) -> Role:
     return "clean up" if names & set(suite.clean_up) else ""
 
 
-def in_turn(roles: Sequence[Role]) -> list[int]:
-    """The places of cases in the order in which a plan has them: those that set up, the others,
-    those that clean up; else as they stand."""
-    return sorted(range(len(roles)), key=lambda place: _IN_TURN.index(roles[place]))
+def in_turn(roles: Sequence[tuple[Role, int]]) -> list[int]:
+    """The places of cases in the order in which a plan has them, each with how many folders it
+    stands in: those that set up, the outermost first, the others, those that clean up, the
+    innermost first; else as they stand."""
+
+    def turn(place: int) -> tuple[int, int]:
+        role, depth = roles[place]
+        return _IN_TURN.index(role), {"set up": depth, "": 0, "clean up": -depth}[role]
+
+    return sorted(range(len(roles)), key=turn)
 
 
 def not_set_up(case: str, verdict: Verdict, why: MaskedWhy | None) -> MaskedWhy | None:

@@ -48,12 +48,10 @@ def _scopes(plan: CompiledPlan, planned: CompiledCase) -> tuple[Scope, ...]:
     project = scope_of(
         plan.project.values, environment.values if environment else None, plan.secrets
     )
-    suite = planned.suite
-    of_suite = scope_of_suite(suite, there, planned.secrets) if suite else Scope()
     return (
         Scope(dict(plan.values)),
         scope_of(planned.case.values, None, plan.secrets),
-        of_suite,
+        scope_of_suite(planned.suite, there, plan.secrets),
         project,
     )
 

@@ -18,7 +18,7 @@ from saltpath.core.cases.row_sources import (
 from saltpath.core.format.readable import Broken
 from saltpath.core.format.writer import write_document
 from saltpath.core.references.scopes import Scopes
-from saltpath.core.running.inherited import signed_in
+from saltpath.core.running.inherited import signed_in, values_of_suite
 from saltpath.core.values import plain
 from saltpath.core.values.why import Why, why
 from saltpath.server.api.views import cell_text, every_answer_view, moment, reason, sign_in_view
@@ -40,12 +40,13 @@ def case_answer(stored: cases.StoredCase) -> Response:
     project = projects.project_by_id(connection, stored.project)
     case = with_shared(stored)
     usual = project.document.get("environment", "")
-    standing = sorted(
+    usual_first = sorted(
         projects.environments(connection, stored.project), key=lambda e: e.name != usual
     )
-    environments = [environment_of(e).values for e in standing]
+    environments = [environment_of(e).values for e in usual_first]
+    standing = projects.standing(connection, suite)
     of_suite, of_project = with_handed(suite), project_of(project)
-    values, shared = of_suite.values, of_project.values
+    shared = of_project.values
     source = source_of(stored.project, case.rows, of_project)
     begin = begin_of_case(stored, case, of_suite, of_project, source)
     may_differ = begin.names is None or not isinstance(source, Source) or source.may_differ
@@ -94,12 +95,12 @@ def case_answer(stored: cases.StoredCase) -> Response:
             ]
             + [
                 {"name": name, "value": "", "secret": False, "from": "suite"}
-                for name in sorted(of_suite.handed)
+                for name in sorted({name for level in of_suite.levels for name in level.handed})
             ]
             + [
                 {**value, "from": name}
                 for name, several in (
-                    ("suite", [*of_suite.values_in.values(), values]),
+                    ("suite", values_of_suite(of_suite)),
                     ("project", [*environments, shared]),
                 )
                 for value in {
@@ -112,12 +113,18 @@ def case_answer(stored: cases.StoredCase) -> Response:
             **({} if request.args.get("text") == "false" else {"text": _text(stored)}),
             "everyAnswer": [
                 every_answer_view("project", project, of_project.every_answer),
-                every_answer_view("suite", suite, of_suite.every_answer),
+                *(
+                    every_answer_view("suite", level, read.every_answer)
+                    for level, read in zip(standing, of_suite.levels, strict=True)
+                ),
                 every_answer_view("case", stored, case.every_answer),
             ],
             "signIns": [
                 sign_in_view("project", project, of_project.auth),
-                sign_in_view("suite", suite, of_suite.auth),
+                *(
+                    sign_in_view("suite", level, read.auth)
+                    for level, read in zip(standing, of_suite.levels, strict=True)
+                ),
                 sign_in_view("case", stored, case.auth),
             ],
             **outline(signed),

@@ -11,7 +11,7 @@ from saltpath.core.answers.exchange import MASK
 from saltpath.core.cases.case import Case, Environment, Request
 from saltpath.core.cases.row_sources import Row
 from saltpath.core.references.scopes import Scope, Scopes
-from saltpath.core.running.inherited import scope_of, scope_of_suite, signed_in
+from saltpath.core.running.inherited import scope_of, scope_of_suite, signed_in, values_of_suite
 from saltpath.core.running.prepare import Prepared, prepare
 from saltpath.core.values.moments import zone_of
 from saltpath.core.values.why import Blocked
@@ -80,9 +80,8 @@ def _scopes(stored: cases.StoredCase, case: Case, environment: Environment | Non
     name = environment.name if environment else ""
     every = (
         project.values,
-        suite.values,
+        *values_of_suite(suite),
         case.values,
-        *suite.values_in.values(),
         *([over] if over else []),
     )
     hidden: dict[str, Any] = {secret: MASK for values in every for secret in values.secret}

@@ -23,12 +23,13 @@ from saltpath.server.bodies import (
     SuiteChange,
 )
 from saltpath.server.caches import VersionCache
+from saltpath.server.compiled import suite_of
 from saltpath.server.context import actor, database, version_changed
 from saltpath.server.declared import ID, IF_MATCH, PROJECT, declared, of, page
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.suite_roles import role_in
 from saltpath.store import cases, documents, last_verdicts, people, projects
-from saltpath.store.database import now_us, write
+from saltpath.store.database import NotFound, now_us, write
 from saltpath.store.documents import Document
 from saltpath.store.keeping import DAY_US, GONE_DAYS
 
@@ -88,7 +89,8 @@ def list_deleted() -> Response:
 @outline_api.get("/suites")
 @declared("listSuites", "Suites with their cases", page("Suite"), PROJECT)
 def list_suites() -> Response:
-    """The outline: every suite with its cases, each with its last verdict and since when."""
+    """The outline: every suite with its cases, each with its last verdict and since when, in their
+    order. A suite `within` another stands in it as in a folder."""
     project = project_asked()
     connection = database()
     last = last_verdicts.of_project(connection, project.id)
@@ -100,7 +102,11 @@ def list_suites() -> Response:
         said = _said.of(head.oid, head.version, partial(_said_by, connection, head))
         now = {"role": role_in(suites[head.suite], head), "last": _last_view(last.get(head.id))}
         by_suite.setdefault(head.suite, []).append(said | now)
-    items = [_suite_view(suite, by_suite.get(suite.id, [])) for suite in suites.values()]
+    standing = projects.standing_of_each(list(suites.values()))
+    items = [
+        _suite_view(suite, by_suite.get(suite.id, []), standing[suite.id])
+        for suite in suites.values()
+    ]
     return json_answer({"items": items, "next": None})
 
 
@@ -142,16 +148,32 @@ def add_suite(data: NewSuite) -> Response:
     project = project_asked(data.project)
     name = data.name.strip()
     document = {"salt-path": 1, "suite": name}
-    made = projects.add_suite(database(), project.id, actor().id, _folder(name), document)
-    return json_answer(_suite_view(made, []), 201)
+    with write(database()):
+        made = projects.add_suite(database(), project.id, actor().id, _folder(name), document)
+        if data.into is not UNSET:
+            projects.put_into(database(), made, _folder_asked(data.into, made))
+    return json_answer(_suite_view(suite_asked(made.oid), []), 201)
 
 
-def _suite_view(suite: Document, lines: list[dict[str, Any]]) -> dict[str, Any]:
+def _folder_asked(oid: str, of: Document) -> Document:
+    """The suite that another one is to stand in."""
+    found = suite_asked(oid)
+    if found.project != of.project:
+        raise NotFound(f"there is no suite {oid} in this project")
+    return found
+
+
+def _suite_view(
+    suite: Document, lines: list[dict[str, Any]], standing: list[Document] | None = None
+) -> dict[str, Any]:
+    levels = standing or projects.standing(database(), suite)
     return {
         "id": suite.oid,
         "name": suite.name,
         "folder": suite.folder,
         "about": suite.document.get("about", ""),
+        "within": levels[-2].oid if len(levels) > 1 else None,
+        "tags": list(suite_of(suite).tags),
         "inOrder": suite.document.get("in order") is True,
         "cases": lines,
     }
@@ -165,21 +187,28 @@ def _folder(name: str) -> str:
 @outline_api.patch("/suites/<id>")
 @declared("changeSuite", "Rename or move a suite", of("Suite"), ID, takes=SuiteChange, may="edit")
 def change_suite(data: SuiteChange, id: str) -> Response:
-    """Rename a suite, say what it is about, or put it `before` another one (null: to the end). Only
-    what is given changes."""
+    """Rename a suite, say what it is about and what its cases are found by, put it `into` another
+    one, which is its folder, with all that stands in it, or `before` another one (null: to the
+    end). Only what is given changes."""
     suite = suite_asked(id)
     put: dict[str, Any] = {} if data.name is UNSET else {"suite": data.name.strip()}
     if data.about is not UNSET:
         put["about"] = data.about
+    if data.tags is not UNSET:
+        put["tags"] = list(dict.fromkeys(tag.strip() for tag in data.tags if tag.strip()))
     gone = "in order" if data.in_order is False else ""
     if data.in_order is True:
         put["in order"] = True
 
     def changed(document: dict[str, Any]) -> dict[str, Any]:
-        return {name: value for name, value in {**document, **put}.items() if name != gone}
+        now = {name: value for name, value in {**document, **put}.items() if name != gone}
+        return {name: value for name, value in now.items() if name != "tags" or value}
 
     with write(database()):
         documents.change(database(), suite, actor().id, changed)
+        if data.into is not UNSET:
+            folder = None if data.into is None else _folder_asked(data.into, suite)
+            projects.put_into(database(), suite, folder)
         if data.before is not UNSET:
             projects.move_suite(database(), suite, data.before)
     return json_answer(_suite_view(suite_asked(id), []))
@@ -269,7 +298,12 @@ def _with_field(of: Document, field: str, value: Any) -> Document:
 @declared("removeSuite", "Take an empty suite away", of("Gone"), ID, may="edit")
 def remove_suite(id: str) -> Response:
     """Take an empty suite away."""
-    if not projects.remove_suite(database(), suite_asked(id).id):
+    suite = suite_asked(id)
+    if len(projects.inside(suite, projects.suites(database(), suite.project))) > 1:
+        raise Refused(
+            409, "holds-suites", "Suites stand in this one; move them out or delete them first."
+        )
+    if not projects.remove_suite(database(), suite.id):
         raise Refused(
             409, "holds-cases", "This suite still holds cases; move or delete them first."
         )

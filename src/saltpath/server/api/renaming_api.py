@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
 from flask import Blueprint, Response
@@ -10,7 +11,7 @@ from saltpath.core.assist.renaming import means_another, renaming
 from saltpath.core.format.carried import carried
 from saltpath.core.references.templates import is_name
 from saltpath.core.values import plain
-from saltpath.server.asked import case_asked, project_asked, suite_asked
+from saltpath.server.asked import case_asked, project_asked
 from saltpath.server.bodies import NewValueName
 from saltpath.server.compiled import compiled
 from saltpath.server.context import actor, database, folder
@@ -19,7 +20,7 @@ from saltpath.server.problems import Refused, json_answer, not_a_name
 from saltpath.store import cases, projects, shared_steps
 from saltpath.store.database import Conflict, VersionConflict
 from saltpath.store.documents import Document
-from saltpath.store.values import has_value, rename_value
+from saltpath.store.values import has_value, holders, rename_value
 
 renaming_api = Blueprint("renaming", __name__)
 TRIES = 5
@@ -45,29 +46,36 @@ def rename(data: NewValueName) -> Response:
         raise Refused(404, "not-found", f"There is no value {name}.")
     if has_value(database(), project, suite, to):
         raise Conflict(f"there is a value {to} already")
+    whose = holders(database(), project, name)
     rename_value(database(), folder(), project, actor().id, suite, name, to, keep=True)
     changed = [
-        case.name for case in _all(project, suite) if _renamed(project, case, suite, name, to)
+        case.name
+        for case, bare in _all(project, suite, whose)
+        if _renamed(case, bare, suite, name, to)
     ]
     rename_value(database(), folder(), project, actor().id, suite, name, to, keep=False)
     return json_answer({"cases": len(changed)})
 
 
-def _all(project: Document, suite: str) -> list[cases.StoredCase]:
-    every = cases.cases(database(), project.id)
+def _all(
+    project: Document, suite: str, whose: dict[str, str]
+) -> Iterator[tuple[cases.StoredCase, bool]]:
+    """The cases that may mean a value, and whether they do where they name no scope. `whose`: by
+    suite, whose value the name means there."""
+    suites = {one.id: one.oid for one in projects.suites(database(), project.id)}
+    for case in cases.cases(database(), project.id):
+        mine = whose.get(suites.get(case.suite, ""), "") == suite
+        if mine or not suite:
+            yield case, mine
     if not suite:
-        return [*every, *shared_steps.shared_steps(database(), project.id)]
-    inside = suite_asked(suite).id
-    return [case for case in every if case.suite == inside]
+        yield from ((one, True) for one in shared_steps.shared_steps(database(), project.id))
 
 
-def _renamed(project: Document, case: cases.StoredCase, suite: str, name: str, to: str) -> bool:
+def _renamed(case: cases.StoredCase, bare: bool, suite: str, name: str, to: str) -> bool:
     """Whether the case means the value; then it says the new name from now on."""
     for tried in range(TRIES):
-        holder = "" if suite else projects.suite_by_id(database(), case.suite).oid
-        hidden = holder != "" and _is_suites(project, holder, name)
-        bare = not means_another(compiled(case), name) and not hidden
-        change = renaming(name, to, "suite" if suite else "project", bare)
+        own = means_another(compiled(case), name)
+        change = renaming(name, to, "suite" if suite else "project", bare and not own)
         document: dict[str, Any] = change(case.document)
         if plain.same(document, case.document):
             return False
@@ -80,9 +88,3 @@ def _renamed(project: Document, case: cases.StoredCase, suite: str, name: str, t
                 raise
             case = case_asked(case.oid)
     return False
-
-
-def _is_suites(project: Document, suite: str, name: str) -> bool:
-    """Whether a suite has a value of the name, which its cases mean."""
-    known = {item.oid for item in projects.suites(database(), project.id)}
-    return suite in known and has_value(database(), project, suite, name)

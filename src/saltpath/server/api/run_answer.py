@@ -7,11 +7,13 @@ from functools import partial
 from typing import Any
 
 import msgspec
+from msgspec.structs import replace
 
 from saltpath.core.cases.summary import Summary
 from saltpath.core.values import plain
 from saltpath.server.api.views import head_view, ms, reason, run_view
 from saltpath.server.caches import LruCache
+from saltpath.server.choosing import tags_around
 from saltpath.server.compiled import summary_of
 from saltpath.server.context import database
 from saltpath.store import evidence, projects, run_rows, runs
@@ -27,14 +29,24 @@ def run_with_cases(run: runs.Run) -> dict[str, Any]:
     known = [summary_of(entry) for entry in entries]
     with_rows = [entry.position for entry, of in zip(entries, known, strict=True) if of.has_rows]
     heads = evidence.heads(database("evidence"), run.id, with_rows)
+
+    def heads_of(entry: runs.RunCase) -> str:
+        return heads.get(entry.position, "[]")
+
     view = run_view(run)
     names = runs.names_of_shared(connection, run)
+    around = tags_around(run.project)
     view["cases"] = [
-        _line(run, entry, of, heads.get(entry.position, "[]"), names)
+        _line(run, entry, _found_by(of, around.get(entry.suite_id)), heads_of(entry), names)
         for entry, of in zip(entries, known, strict=True)
     ]
     view["project"] = projects.project_by_id(connection, run.project).oid
     return view
+
+
+def _found_by(of: Summary, around: frozenset[str] | None) -> Summary:
+    """With the tags that a case has from its suite, and the folders around it."""
+    return replace(of, tags=list(dict.fromkeys([*of.tags, *sorted(around)]))) if around else of
 
 
 def _line(
@@ -52,6 +64,7 @@ def _line(
         entry.name,
         entry.suite,
         entry.version,
+        of.tags,
         heads,
         names,
     )

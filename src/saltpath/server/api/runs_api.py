@@ -255,7 +255,8 @@ def list_steps_before(data: NewRun) -> Response:
     environment = _environment(data, project)
     sides = (database(), database("evidence"))
     kept = last_kept(*sides, (project.id, stored.id), case, environment)
-    handed = last_handed(*sides, stored, suite, environment)
+    standing = projects.standing(database(), projects.suite_by_id(database(), stored.suite))
+    handed = last_handed(*sides, stored, standing, environment)
     found = needs(case, asked.only, {*handed, *kept, *data.values})
     steps = [(index, case.steps[index]) for index in found.sent]
     items = [

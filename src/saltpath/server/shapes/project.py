@@ -75,7 +75,14 @@ SHAPES: dict[str, Any] = {
         undo=several("ValueChange"),
     ),
     "Suite": shape(
-        id=TEXT, name=TEXT, about=TEXT, folder=TEXT, inOrder=FLAG, cases=several("CaseLine")
+        id=TEXT,
+        name=TEXT,
+        about=TEXT,
+        folder=TEXT,
+        within={"type": ["string", "null"]},
+        tags=TEXTS,
+        inOrder=FLAG,
+        cases=several("CaseLine"),
     ),
     "CaseLine": shape(
         id=TEXT,

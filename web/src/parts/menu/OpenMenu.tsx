@@ -1,4 +1,5 @@
 import { Dropdown } from "antd";
+import { type RefObject, useEffect, useRef } from "react";
 import type { MenuItem } from "./items";
 import { LibraryTheme } from "./LibraryTheme";
 
@@ -16,11 +17,12 @@ export default function OpenMenu({ items, selected, pick, close }: Props) {
   const keys = items.map((item) => ("key" in item ? item.key : undefined));
   const numbered = items.map((item, at) => ("key" in item ? { ...item, key: String(at) } : item));
   const at = selected ? keys.indexOf(selected) : -1;
+  const into = useRef<HTMLDivElement>(null);
+  useEffect(() => focusInside(into), []);
   return (
     <LibraryTheme>
       <Dropdown
         open
-        autoFocus
         trigger={["click"]}
         menu={{
           items: numbered,
@@ -31,6 +33,7 @@ export default function OpenMenu({ items, selected, pick, close }: Props) {
           },
           selectedKeys: at < 0 ? [] : [String(at)],
         }}
+        popupRender={(menu) => <div ref={into}>{menu}</div>}
         onOpenChange={(opens, { source }) => {
           if (!opens && source === "trigger") close(true);
         }}
@@ -40,4 +43,15 @@ export default function OpenMenu({ items, selected, pick, close }: Props) {
       </Dropdown>
     </LibraryTheme>
   );
+}
+
+/** Give the first item the focus once it can take it: the library tries for three frames, in which a busy browser shows nothing yet. */
+function focusInside(menu: RefObject<HTMLElement | null>) {
+  let frame = 0;
+  const look = () => {
+    menu.current?.querySelector<HTMLElement>("[role=menuitem]")?.focus({ preventScroll: true });
+    if (!menu.current?.contains(document.activeElement)) frame = requestAnimationFrame(look);
+  };
+  frame = requestAnimationFrame(look);
+  return () => cancelAnimationFrame(frame);
 }

@@ -45,7 +45,9 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, row, chooseRo
   );
   const exchange = seen?.exchanges.at(-1);
   const document = seen ? undefined : stepWith(editing.document, key);
-  const around = useContext(SignInContext).find((level) => level.origin === step?.send?.auth?.from);
+  const around = useContext(SignInContext).findLast(
+    (level) => level.auth && level.origin === step?.send?.auth?.from,
+  );
   const written = document?.send
     ? asWritten(around ? { ...document, auth: around.document as Json } : document)
     : undefined;

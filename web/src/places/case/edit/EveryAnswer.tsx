@@ -15,15 +15,9 @@ import {
 import { Typing } from "../../../parts/typing/Typing";
 import { VerdictMark } from "../../../parts/VerdictMark";
 import { EveryContext, useEdited } from "../state/context";
-import { useWide, whose } from "../state/useWide";
+import { around, useWide, whose } from "../state/useWide";
 import { Said, toneOf } from "./CheckParts";
 import { SentenceField } from "./SentenceField";
-
-const WIDER: Record<EveryAnswer["origin"], EveryAnswer["origin"] | undefined> = {
-  case: "suite",
-  suite: "project",
-  project: undefined,
-};
 
 /** The checks on every answer that reach a step, each with where it comes from. Changed here, they change there. */
 export function EveryAnswerRows({ step, evidence }: { step: Step; evidence: StepEvidence | undefined }) {
@@ -41,10 +35,10 @@ export function EveryAnswerRows({ step, evidence }: { step: Step; evidence: Step
         level.checks.map((check, index) => (
           <Row
             // biome-ignore lint/suspicious/noArrayIndexKey: two checks of a level may read the same
-            key={`${level.origin} ${index} ${check.sentence}`}
+            key={`${level.id} ${index} ${check.sentence}`}
             step={step}
             level={level}
-            wider={levels.find((item) => item.origin === WIDER[level.origin])}
+            wider={around(level, levels)}
             index={index}
             check={check}
             outcome={evidence?.checks.find(

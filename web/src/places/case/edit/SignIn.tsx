@@ -8,7 +8,7 @@ import { ownOf, toEveryStep } from "../../../case/signIn";
 import { Pieces } from "../../../parts/Pieces";
 import { InPlace } from "../../../parts/typing/InPlace";
 import { useEdited, useInsertable } from "../state/context";
-import { useWide, whose } from "../state/useWide";
+import { around, useWide, whose } from "../state/useWide";
 
 /** How the steps of the project, the suite and the case sign in. */
 export const SignInContext = createContext<Level[]>([]);
@@ -22,7 +22,6 @@ const HOW = {
     api.setSignIn(origin, level.id, level.version, auth ?? null),
   own: (auth: Json | undefined) => setOwn("auth", auth),
 };
-const WIDER: Record<string, string> = { case: "suite", suite: "project" };
 
 interface Props {
   step: Step;
@@ -38,15 +37,15 @@ export function SignIn({ step, used }: Props) {
   const said = problem || (changed.length ? `Changed for ${listed(changed.map(whose))}.` : "");
   const document = stepWith(editing.document, step.key);
   const auth = step.send?.auth;
-  const level = levels.find((item) => item.origin === auth?.from);
-  const around = levels.findLast((item) => item.auth && !(shared && item.origin === "case"));
+  const level = levels.findLast((item) => item.auth && item.origin === auth?.from);
+  const nearest = levels.findLast((item) => item.auth && !(shared && item.origin === "case"));
   const own = (value: Json | undefined) => editing.apply(setField(step.key, "auth", value));
   const typed = (put: (value: Json | undefined) => Promise<string | undefined>) => (text: string) => {
     const value = text.trim() === "none" ? "none" : authOf(text);
     const wrong = typeof value === "string" && value !== "none";
     return wrong ? Promise.resolve(value) : put(value);
   };
-  const wider = level && levels.find((item) => item.origin === WIDER[level.origin]);
+  const wider = around(level, levels);
   const mine = level?.origin === "case" ? ownOf(editing.document, level.document as Json) : [];
   return (
     <>
@@ -110,12 +109,12 @@ export function SignIn({ step, used }: Props) {
           )}
         </>
       )}
-      {document?.auth === "none" && around && (
+      {document?.auth === "none" && nearest && (
         <>
           , not signed in{" "}
           <span className="row-tools in-line">
             <button type="button" onClick={() => void own(undefined)}>
-              as {whose(around)} does
+              as {whose(nearest)} does
             </button>
           </span>
         </>

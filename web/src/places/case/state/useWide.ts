@@ -12,6 +12,10 @@ export interface Level {
   version: number;
 }
 
+/** The next level around one; levels come with the widest first. */
+export const around = <Of extends Level>(level: Of | undefined, levels: Of[]): Of | undefined =>
+  level && levels[levels.indexOf(level) - 1];
+
 export const whose = (level: Level): string =>
   level.origin === "case" ? "this case" : `the ${level.origin} ${level.name}`;
 
@@ -27,7 +31,7 @@ interface How<Of extends Level, Value> {
 export function useWide<Of extends Level, Value>(levels: Of[], { held, send, own }: How<Of, Value>) {
   const { id, editing } = useEdited();
   const tell = useStale();
-  const [last, setLast] = useState<{ origin: string; before: Value }[]>([]);
+  const [last, setLast] = useState<{ id: string; before: Value }[]>([]);
   const [problem, setProblem] = useState("");
   const put = async (level: Of, value: Value): Promise<string | undefined> => {
     if (level.origin === "case") return editing.apply(own(value));
@@ -49,13 +53,13 @@ export function useWide<Of extends Level, Value>(levels: Of[], { held, send, own
     const before = held(level);
     const wrong = await put(level, value);
     if (!wrong && (also || level.origin !== "case"))
-      setLast((others) => [...(also ? others : []), { origin: level.origin, before }]);
+      setLast((others) => [...(also ? others : []), { id: level.id, before }]);
     return wrong;
   };
   const undo = async () => {
     const problems: string[] = [];
-    for (const { origin, before } of last) {
-      const level = levels.find((item) => item.origin === origin);
+    for (const { id: of, before } of last) {
+      const level = levels.find((item) => item.id === of);
       const wrong = level && (await put(level, before));
       if (wrong) problems.push(wrong);
     }
@@ -63,7 +67,7 @@ export function useWide<Of extends Level, Value>(levels: Of[], { held, send, own
     setLast([]);
   };
   const changed = levels.filter(
-    ({ origin }) => origin !== "case" && last.some((item) => item.origin === origin),
+    (level) => level.origin !== "case" && last.some((item) => item.id === level.id),
   );
   return { save, undo, changed, problem };
 }
