@@ -6,6 +6,7 @@ import sqlite3
 import threading
 import time
 import unittest
+import urllib.request
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import Any
 
@@ -32,7 +33,9 @@ class _Quay(BaseHTTPRequestHandler):
         pass
 
 
-class SetUp(unittest.TestCase):
+class Quays(unittest.TestCase):
+    """An application with a suite that is set up, and a server that it asks."""
+
     @classmethod
     def setUpClass(cls) -> None:
         cls.app = cls.enterClassContext(Application())
@@ -75,6 +78,8 @@ class SetUp(unittest.TestCase):
         [suite] = [suite for suite in suites if suite["id"] == self.suite]
         return {case["name"]: case["role"] for case in suite["cases"]}
 
+
+class SetUp(Quays):
     def test_a_run_of_one_case_has_those_around_it(self) -> None:
         self.assertEqual(
             self.roles(), {"Open": "set up", "One": "", "Two": "", "Close": "clean up"}
@@ -198,6 +203,102 @@ class SetUp(unittest.TestCase):
         for bad in ("nobody", 5, None, ["set up"]):
             status, _, answer = self.app.ask("PUT", f"/cases/{self.one}/role", {"role": bad})
             self.assertIn(status, (400, 422), answer)
+
+
+class Folders(Quays):
+    """The same suite in a folder that is set up, too: what the folder says reaches it."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        quay = self.suite
+        self.suite = self.port = self.make_suite("Port")
+        self.moor = self.make("Moor", "moor", {"keep": {"rope": "$.berth"}})
+        self.unmoor = self.make("Unmoor", "unmoor?r=[=rope]")
+        self.role(self.moor, "set up")
+        self.role(self.unmoor, "clean up")
+        self.suite = quay
+        self.change(quay, into=self.port)
+        self.seen.clear()
+
+    def change(self, suite: str, status: int = 200, **change: Any) -> Any:
+        done = self.app.ask("PATCH", f"/suites/{suite}", change)
+        self.assertEqual(done[0], status, done)
+        return done[2]
+
+    def test_a_run_of_one_case_has_those_around_it(self) -> None:
+        for asked in ({"cases": [self.one]}, {"cases": [self.one], "kind": "trial"}):
+            self.seen.clear()
+            run = self.app.run(**asked)
+            self.assertEqual(
+                [(case["name"], case["verdict"]) for case in run["cases"]],
+                [(name, "passed") for name in ("Moor", "Open", "One", "Close", "Unmoor")],
+            )
+            around = ["/moor", "/open", "/one?b=5", "/close?t=T-4711", "/unmoor?r=5"]
+            self.assertEqual(self.seen, around)
+
+    def test_a_step_alone_is_given_what_was_handed_down_last(self) -> None:
+        berth = self.make("Berth", "berth?b=[=berth]&r=[=rope]")
+        self.app.run(cases=[self.one])
+        self.seen.clear()
+        self.app.run(cases=[berth], kind="trial", steps=[0])
+        self.assertEqual(self.seen, ["/berth?b=5&r=5"])
+
+    def test_its_values_and_tags_reach_what_is_in_it(self) -> None:
+        name = f"quay-{self.port[-5:]}"
+        tag = f"port-{self.port[-5:]}"
+        self.change(self.port, tags=[tag, " ", tag])
+        put = {"kind": "put", "name": name, "suite": self.port, "environment": "", "text": "north"}
+        body = {"project": self.app.project, "changes": [put]}
+        self.assertEqual(self.app.ask("POST", "/values", body)[2]["faults"], [])
+        which = self.make("Which", f"which?q=[={name}]&s=[=suite.{name}]")
+        run = self.app.run(tags=[tag])
+        self.assertEqual(
+            sorted(case["name"] for case in run["cases"]),
+            ["Close", "Moor", "One", "Open", "Two", "Unmoor", "Which"],
+        )
+        self.assertIn("/which?q=north&s=north", self.seen)
+        self.assertEqual([case["tags"] for case in run["cases"]], [[tag]] * 7)
+        held = self.app.get(f"/cases/{which}")
+        self.assertFalse([one for one in held["findings"] if one["name"] == name])
+        rows = self.app.get(f"/values?project={self.app.project}")["items"]
+        [row] = [row for row in rows if row["name"] == name]
+        self.assertEqual(
+            ([case["name"] for case in row["cases"]], row["suite"]), (["Which"], self.port)
+        )
+        body = {"project": self.app.project, "name": name, "suite": self.port, "to": name + "x"}
+        self.assertEqual(self.app.ask("POST", "/value-names", body)[2], {"cases": 1})
+        [step] = self.app.get(f"/cases/{which}")["document"]["steps"]
+        self.assertEqual(step["send"], f"GET {self.at}/which?q=[={name}x]&s=[=suite.{name}x]")
+
+    def test_the_folder_is_run_as_a_whole(self) -> None:
+        run = self.app.run(suite=self.port)
+        self.assertEqual((run["title"], len(run["cases"])), ("Port", 6))
+        self.assertEqual([path[:4] for path in self.seen[:2]], ["/moo", "/ope"])
+        self.assertEqual(self.seen[-1], "/unmoor?r=5")
+        badge = f"/api/v1/badge?project={self.app.project}&suite={self.port}"
+        with urllib.request.urlopen(self.app.address + badge) as answer:
+            self.assertIn("6 of 6", answer.read().decode())
+
+    def test_where_suites_can_stand(self) -> None:
+        inner = self.make_suite("Inner")
+        self.change(inner, into=self.suite)
+        suites = {one["id"]: one for one in self.outline()}
+        self.assertEqual(suites[inner]["within"], self.suite)
+        self.assertEqual(suites[inner]["folder"], suites[self.suite]["folder"] + "/inner")
+        for into in (inner, self.suite, self.port):
+            self.change(self.port, 409, into=into)
+        self.change(self.suite, 404, into="suite_nosuchsuite0")
+        self.assertEqual(self.app.ask("DELETE", f"/suites/{self.port}")[0], 409)
+        self.change(self.suite, into=None)
+        suites = {one["id"]: one for one in self.outline()}
+        self.assertIsNone(suites[self.suite]["within"])
+        self.assertEqual(suites[inner]["within"], self.suite, "what is in it goes with it")
+        self.seen.clear()
+        self.app.run(cases=[self.one])
+        self.assertEqual(self.seen, ["/open", "/one?b=5", "/close?t=T-4711"])
+
+    def outline(self) -> list[dict[str, Any]]:
+        return self.app.get(f"/suites?project={self.app.project}")["items"]
 
 
 if __name__ == "__main__":

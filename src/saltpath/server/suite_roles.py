@@ -28,25 +28,28 @@ def with_around(chosen: list[StoredCase], project: int) -> list[StoredCase]:
     """The chosen cases between those that set up, and clean up after, the suites that they are in
     and the folders around these. Raises Refused for a case that a suite names and does not have."""
     meant = {case.suite for case in chosen}
-    around = {
-        level.id: level
-        for suite in projects.suites(database(), project)
-        if suite.id in meant
-        for level in projects.standing(database(), suite)
-        if any(level.document.get(role) for role in ROLES)
-    }
+    suites = projects.suites(database(), project)
+    standing = projects.standing_of_each(suites)
+    of_meant = {level.id for one in meant for level in standing.get(one, ())}
+    around = [
+        suite
+        for suite in sorted(suites, key=lambda suite: len(standing[suite.id]))
+        if suite.id in of_meant and any(suite.document.get(role) for role in ROLES)
+    ]
     if not around:
         return chosen
     there = {case.id for case in chosen}
-    by_role: dict[Role, list[StoredCase]] = {"set up": [], "": chosen, "clean up": []}
+    before, behind = list[StoredCase](), list[StoredCase]()
     heads = cases.heads(database(), project)
-    for suite in around.values():
+    for suite in around:
         own = [head for head in heads if head.suite == suite.id]
         _all_there(suite, own)
+        missing: dict[Role, list[StoredCase]] = {"set up": [], "clean up": []}
         for head in own:
             if head.id not in there and (role := role_in(suite, head)):
-                by_role[role].append(cases.case_at(database(), head.id, head.version))
-    return [case for cases_of in by_role.values() for case in cases_of]
+                missing[role].append(cases.case_at(database(), head.id, head.version))
+        before, behind = [*before, *missing["set up"]], [*missing["clean up"], *behind]
+    return [*before, *chosen, *behind]
 
 
 def _all_there(suite: Document, own: list[CaseHead]) -> None:

@@ -4,7 +4,7 @@ documents.py)."""
 from __future__ import annotations
 
 import sqlite3
-from itertools import count
+from itertools import chain, count
 from typing import Any
 
 from saltpath.core.format.folder import folders_above
@@ -216,7 +216,7 @@ def put_into(connection: sqlite3.Connection, moved: Document, into: Document | N
         name, taken = moved.folder.rpartition("/")[2], [row["folder"] for row in of_project]
         free = next(
             path
-            for path in (f"{around}/{name}", *(f"{around}/{name}-{n}" for n in count(2)))
+            for path in chain([f"{around}/{name}"], (f"{around}/{name}-{n}" for n in count(2)))
             if not any(at == path or at.startswith(f"{path}/") for at in taken)
         )
         for row in inside(moved, suites(connection, moved.project)):
