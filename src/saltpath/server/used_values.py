@@ -64,16 +64,19 @@ def uses(connection: sqlite3.Connection, project: Document) -> tuple[Uses, set[s
     read = project_of(project)
     for head in cases.heads(connection, project.id):
         levels = [level.oid for level in reversed(standing[head.suite])]
+        meant = set[tuple[str, str]]()
         for item in _wanted(connection, head, project.id, read):
             of = next((level for level in levels if item.name in own[level]), "")
             if item.scope == "suite":
                 of = of or levels[0]
             elif item.scope is not None:
                 of = ""
-            found.setdefault((of, item.name), []).append(head)
+            meant.add((of, item.name))
+        for value in meant:
+            found.setdefault(value, []).append(head)
     for head in cases.heads(connection, project.id, cases.SHARED):
-        for item in _wanted(connection, head, project.id, read):
-            found.setdefault(("", item.name), []).append(head)
+        for name in {item.name for item in _wanted(connection, head, project.id, read)}:
+            found.setdefault(("", name), []).append(head)
     return found, _by_documents(connection, project)
 
 
