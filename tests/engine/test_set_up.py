@@ -311,6 +311,39 @@ class FromFiles(unittest.TestCase):
             self.write("suite.yaml", f"salt-path: 1\nsuite: Quay\n{roles}\n")
             self.assertEqual(self.run_it(str(self.folder)).returncode, 2, roles)
 
+    def test_what_a_folder_says_reaches_what_is_in_it(self) -> None:
+        values = "values: { lamp: red, flag: up }\n"
+        port = f"salt-path: 1\nsuite: Port\ntags: [port]\n{values}set up: [moor]\n"
+        self.write("../suite.yaml", port + "clean up: [unmoor]\n")
+        kept = "    keep: { rope: '$.items[0].name' }\n"
+        self.write("../moor.case.yaml", self.case("Moor", "[=harbour]/pilots", kept))
+        self.write("../unmoor.case.yaml", self.case("Unmoor", "[=harbour]/pilots?r=[=rope]"))
+        own = (
+            "salt-path: 1\nsuite: Quay\nvalues: { flag: down }\nset up: [open]\nclean up: [close]\n"
+        )
+        self.write("suite.yaml", own)
+        asked = "[=harbour]/pilots?t=[=token]&r=[=rope]&l=[=suite.lamp]&f=[=flag]"
+        self.write("a.case.yaml", self.case("A", asked))
+        for meant in ([str(self.suite / "a.case.yaml")], [str(self.folder), "--tag", "port"]):
+            done = self.run_it(*meant, "--har", str(self.folder / "all.har"))
+            self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
+            self.assertEqual(self.ran(), ["Moor", "Open", "A", "Close", "Unmoor"])
+        har = json.loads((self.folder / "all.har").read_text(encoding="utf-8"))
+        sent = {
+            one["name"]: one["value"]
+            for e in har["log"]["entries"]
+            for one in e["request"]["queryString"]
+        }
+        self.assertEqual((sent["l"], sent["f"]), ("red", "down"))
+        self.assertEqual(sent["t"], sent["r"])
+        found = saltpath("check", str(self.suite / "a.case.yaml"))
+        for name in ("rope", "lamp", "token"):
+            self.assertNotIn(name, found.stdout)
+        self.write("../suite.yaml", port.replace("moor", "nobody"))
+        done = self.run_it(str(self.suite / "a.case.yaml"))
+        self.assertEqual(done.returncode, 2)
+        self.assertIn("suites/suite.yaml: set up[0]: there is no case nobody", done.stderr)
+
 
 if __name__ == "__main__":
     unittest.main()

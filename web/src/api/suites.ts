@@ -19,7 +19,7 @@ import type {
 
 export const suitesApi = {
   suites: (project: string) => ask<Page<Suite>>(`/suites?project=${q(project)}`),
-  addSuite: (project: string, name: string) => send<Suite>("/suites", { project, name }),
+  addSuite: (project: string, name: string, into?: string) => send<Suite>("/suites", { project, name, into }),
   changeSuite: (id: string, change: Shapes["SuiteChange"]) =>
     ask<Suite>(`/suites/${q(id)}`, posted(change, {}, "PATCH")),
   /** The checks on every answer of a project or a suite; `body`: their list as JSON text, so that numbers stay as they are. */

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useMemo, useState } from "react";
 import { Link, useNavigate } from "react-router";
-import type { CaseLine, RunEvent, Suite } from "../../api";
+import type { RunEvent, Suite } from "../../api";
 import { queries } from "../../api/queries";
 import { useStale } from "../../api/stale";
 import { count } from "../../base/format";
@@ -15,6 +15,7 @@ import { useTab } from "../../state/tab";
 import { AddSuite, NoSuite } from "./outline/AddSuite";
 import { Deleted } from "./outline/Deleted";
 import { SuiteBlock } from "./outline/SuiteBlock";
+import { fitting, treeOf } from "./outline/tree";
 import { useOutline } from "./outline/useOutline";
 import { useTicked } from "./outline/useTicked";
 import { SharedList } from "./shared/SharedList";
@@ -48,6 +49,7 @@ export function CasesPage() {
   const outline = useOutline(project?.id ?? "");
   const [typed, setTyped] = useState("");
   const found = useMemo(() => fitting(suites.data?.items ?? [], typed), [suites.data, typed]);
+  const tree = useMemo(() => treeOf(found), [found]);
   const shown = found.flatMap((suite) => suite.cases.map(({ id }) => id));
   const chosen = ticked.among(items);
   const which = chosen.length ? chosen : typed.trim() ? shown : undefined;
@@ -96,24 +98,26 @@ export function CasesPage() {
           )}
         </p>
       )}
-      {found.map((suite, index) => (
+      {tree.map((standing) => (
         <SuiteBlock
-          key={suite.id}
-          suite={suite}
+          key={standing.suite.id}
+          standing={standing}
+          beside={tree.map(({ suite }) => suite)}
           suites={items}
           outline={outline}
           filtered={typed.trim() !== ""}
-          above={items[index - 1]?.id}
-          below={items[index + 2]?.id ?? null}
-          last={index === items.length - 1}
-          run={() => void run({ suite: suite.id })}
+          run={(suite) => void run({ suite })}
           ticked={ticked}
         />
       ))}
       {suites.isSuccess && project && items.length === 0 && (
         <NoSuite project={project.id} outline={outline} />
       )}
-      {items.length > 0 && !typed && <AddSuite outline={outline} />}
+      {items.length > 0 && !typed && (
+        <div className="add-case">
+          <AddSuite outline={outline} />
+        </div>
+      )}
       <SharedList typed={typed} />
       {project && !typed && <Deleted project={project.id} />}
     </div>
@@ -149,20 +153,6 @@ function Filter({ typed, type, found }: FilterProps) {
       </span>
     </p>
   );
-}
-
-/** The suites with the cases that hold every word; without words, all. */
-function fitting(suites: Suite[], typed: string): Suite[] {
-  const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
-  if (!words.length) return suites;
-  const holds = (suite: Suite, line: CaseLine) => {
-    const facts = [line.name, line.about, line.register, suite.name, line.last?.verdict ?? "not run yet"];
-    const text = [...facts, ...line.tags, ...line.addresses].join(" ").toLowerCase();
-    return words.every((word) => text.includes(word));
-  };
-  return suites
-    .map((suite) => ({ ...suite, cases: suite.cases.filter((line) => holds(suite, line)) }))
-    .filter((suite) => suite.cases.length);
 }
 
 function summary(suites: Suite[]): string {

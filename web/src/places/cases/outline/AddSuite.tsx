@@ -1,5 +1,5 @@
 import { Link, useNavigate } from "react-router";
-import { api } from "../../../api";
+import { api, type Suite } from "../../../api";
 import { useStale } from "../../../api/stale";
 import { exampleSteps } from "../../../case/example";
 import { InPlace } from "../../../parts/typing/InPlace";
@@ -8,16 +8,14 @@ import type { Outline } from "./useOutline";
 
 const HINT = "Name the suite by what belongs together, such as: Arrivals. Enter makes it.";
 
-/** A new suite by its name. */
-export function AddSuite({ outline }: { outline: Outline }) {
+/** A new suite by its name; in another one, if that is said. */
+export function AddSuite({ outline, into }: { outline: Outline; into?: Suite }) {
   const save = async (name: string) =>
-    name.trim() ? outline.act(() => api.addSuite(outline.project, name.trim())) : undefined;
+    name.trim() ? outline.act(() => api.addSuite(outline.project, name.trim(), into?.id)) : undefined;
   return (
-    <div className="add-case">
-      <InPlace text="" label="Add a suite" hint={HINT} save={save}>
-        <span className="muted">+ suite</span>
-      </InPlace>
-    </div>
+    <InPlace text="" label={into ? `Add a suite in ${into.name}` : "Add a suite"} hint={HINT} save={save}>
+      <span className="muted">{into ? "+ suite in it" : "+ suite"}</span>
+    </InPlace>
   );
 }
 

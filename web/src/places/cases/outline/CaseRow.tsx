@@ -23,18 +23,32 @@ interface Props {
   onto: Record<"onDragOver" | "onDragLeave" | "onDrop", DragEventHandler>;
   move: (by: number) => void;
   suites: Suite[];
+  /** A suite’s name, after the folders that it stands in. */
+  called: (suite: Suite) => string;
   into: (suite: Suite) => void;
   turnInto: (role: Role) => void;
   remove: () => void;
 }
 
 /** A case in the outline: its verdict, since when, and the last runs. */
-export function CaseRow({ line, ticked, tick, over, onto, move, suites, into, turnInto, remove }: Props) {
+export function CaseRow({
+  line,
+  ticked,
+  tick,
+  over,
+  onto,
+  move,
+  suites,
+  called,
+  into,
+  turnInto,
+  remove,
+}: Props) {
   const last = line.last;
   const roles = ROLES.filter(({ role }) => role !== line.role);
   const items = [
     ...roles.map(({ role, label }) => ({ key: `role ${role}`, label })),
-    ...suites.map((suite) => ({ key: suite.id, label: suite.name })),
+    ...suites.map((suite) => ({ key: suite.id, label: called(suite) })),
   ];
   const picked = (key: string) => {
     const role = roles.find((item) => key === `role ${item.role}`)?.role;

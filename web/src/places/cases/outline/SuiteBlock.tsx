@@ -6,34 +6,39 @@ import type { Document } from "../../../case/document";
 import { fromText, looksPasted } from "../../../case/pasting";
 import { InPlace } from "../../../parts/typing/InPlace";
 import { useProject } from "../../../state/project";
+import { AddSuite } from "./AddSuite";
 import { CaseRow } from "./CaseRow";
-import { CASE } from "./dragging";
+import { CASE, SUITE } from "./dragging";
 import { FromPipeline } from "./FromPipeline";
 import { SuiteHead } from "./SuiteHead";
+import { casesOf, pathOf, type Standing } from "./tree";
 import { asBefore, type Outline, putBack } from "./useOutline";
+import { useSuiteMoves } from "./useSuiteMoves";
 import type { Ticked } from "./useTicked";
 
 interface Props {
-  suite: Suite;
+  standing: Standing;
+  /** Those that it stands with, in order. */
+  beside: Suite[];
+  /** It stands in another. */
+  inner?: boolean;
   suites: Suite[];
   outline: Outline;
   /** Only some cases are shown, so that nothing is put in order. */
   filtered: boolean;
-  above: string | undefined;
-  /** Before which suite it stands when it goes one down. */
-  below: string | null;
-  last: boolean;
-  run: () => void;
+  run: (suite: string) => void;
   ticked: Ticked;
 }
 
-/** One suite with its cases: named, ordered and taken away where it stands; cases are dragged, or moved with Alt and the arrows. */
-export function SuiteBlock({ suite, suites, outline, filtered, above, below, last, run, ticked }: Props) {
+/** One suite with its cases and the suites in it: named, ordered and taken away where it stands; cases and suites are dragged, or moved
+ *  with Alt and the arrows. */
+export function SuiteBlock(props: Props) {
+  const { standing, beside, inner = false, suites, outline, filtered, run, ticked } = props;
+  const { suite } = standing;
   const [over, setOver] = useState("");
   const [pipeline, setPipeline] = useState(false);
-  const move = (before: string | null) => void outline.act(() => api.changeSuite(suite.id, { before }));
+  const moves = useSuiteMoves(suite, beside, suites, outline);
   const drop = (id: string, before: string | null) => {
-    setOver("");
     if (id === before) return;
     const from = suites.find((item) => item.cases.some((line) => line.id === id));
     const at = from?.cases.findIndex((line) => line.id === id) ?? 0;
@@ -46,29 +51,35 @@ export function SuiteBlock({ suite, suites, outline, filtered, above, below, las
   };
   const onto = (before: string | null) => ({
     onDragOver: (event: React.DragEvent) => {
-      if (!event.dataTransfer.types.includes(CASE) || filtered) return;
+      const carried = event.dataTransfer.types;
+      if (filtered || !(carried.includes(CASE) || carried.includes(SUITE))) return;
       event.preventDefault();
       event.stopPropagation();
-      setOver(before ?? "end");
+      setOver(before && carried.includes(CASE) ? before : "end");
     },
     onDragLeave: () => setOver(""),
     onDrop: (event: React.DragEvent) => {
-      const id = event.dataTransfer.getData(CASE);
-      if (!id || filtered) return;
+      const [id, dropped] = [event.dataTransfer.getData(CASE), event.dataTransfer.getData(SUITE)];
+      if (filtered || !(id || dropped)) return;
       event.preventDefault();
       event.stopPropagation();
-      drop(id, before);
+      setOver("");
+      if (id) drop(id, before);
+      else if (dropped !== suite.id) dropSuite(dropped, suite, suites, outline);
     },
   });
   return (
     <section className={over === "end" ? "suite over" : "suite"} aria-labelledby={suite.id} {...onto(null)}>
       <SuiteHead
         suite={suite}
+        suites={suites}
+        cases={casesOf(standing)}
+        inner={inner}
+        isFolder={standing.inner.length > 0}
         outline={outline}
         filtered={filtered}
-        up={above ? () => move(above) : undefined}
-        down={last ? undefined : () => move(below)}
-        run={run}
+        moves={moves}
+        run={() => run(suite.id)}
         ticked={ticked}
         pipeline={pipeline}
         showPipeline={setPipeline}
@@ -89,6 +100,7 @@ export function SuiteBlock({ suite, suites, outline, filtered, above, below, las
                 drop(line.id, others[index + by]?.id ?? null);
             }}
             suites={suites.filter((item) => item.id !== suite.id)}
+            called={(one) => pathOf(one, suites)}
             into={(to) =>
               void outline.act(() => api.moveCase(line.id, to.id, null), {
                 sentence: `“${line.name}” stands in ${to.name} now.`,
@@ -108,7 +120,20 @@ export function SuiteBlock({ suite, suites, outline, filtered, above, below, las
           />
         ))}
       </ul>
-      {!filtered && <AddCase suite={suite.id} />}
+      {standing.inner.length > 0 && (
+        <div className="inner">
+          {standing.inner.map((one) => (
+            <SuiteBlock
+              {...props}
+              key={one.suite.id}
+              standing={one}
+              beside={standing.inner.map((other) => other.suite)}
+              inner
+            />
+          ))}
+        </div>
+      )}
+      {!filtered && <AddCase suite={suite} outline={outline} />}
     </section>
   );
 }
@@ -121,15 +146,27 @@ async function newCase(text: string): Promise<Document> {
   return { "salt-path": 1, case: String(steps[0]?.request ?? text), steps };
 }
 
-/** A new case by its name, or by its first request; it opens at once. */
-function AddCase({ suite }: { suite: string }) {
+/** A suite that was dropped onto another stands in it. */
+function dropSuite(dropped: string, into: Suite, suites: Suite[], outline: Outline) {
+  const moved = suites.find(({ id }) => id === dropped);
+  if (!moved || moved.within === into.id) return;
+  const beside = suites.filter(({ within }) => within === moved.within);
+  const before = beside[beside.indexOf(moved) + 1]?.id ?? null;
+  void outline.act(() => api.changeSuite(dropped, { into: into.id, before: null }), {
+    sentence: `${moved.name} stands in ${into.name} now.`,
+    undo: () => void outline.act(() => api.changeSuite(dropped, { into: moved.within, before })),
+  });
+}
+
+/** A new case by its name, or by its first request, which opens at once; or a suite in this one. */
+function AddCase({ suite, outline }: { suite: Suite; outline: Outline }) {
   const project = useProject();
   const navigate = useNavigate();
   const tell = useStale();
   const save = async (name: string) => {
     if (!name.trim() || !project) return undefined;
     try {
-      const made = await api.addCase(project.id, suite, await newCase(name.trim()));
+      const made = await api.addCase(project.id, suite.id, await newCase(name.trim()));
       void tell("outline");
       void navigate(`/cases/${made.id}`);
       return undefined;
@@ -147,9 +184,10 @@ function AddCase({ suite }: { suite: string }) {
       >
         <span className="muted">+ case</span>
       </InPlace>{" "}
-      <Link className="muted small" to={`/cases/recording?suite=${suite}`}>
+      <Link className="muted small" to={`/cases/recording?suite=${suite.id}`}>
         or from a browser’s recording…
-      </Link>
+      </Link>{" "}
+      <AddSuite outline={outline} into={suite} />
     </div>
   );
 }
