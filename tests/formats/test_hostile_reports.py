@@ -17,6 +17,7 @@ from saltpath.core.running.compiled import CompiledPlan
 from saltpath.formats.reports import junit
 from saltpath.formats.terminal import Terminal, printable
 from tests.engine.answering import answering
+from tests.formats.junit_schemas import assert_valid
 from tests.harbour import case, plain_report, run_text
 
 EVIL = (
@@ -64,6 +65,7 @@ class Reports(unittest.TestCase):
 
     def test_junit_is_read_by_two_readers(self):
         octets = b"".join(junit.write(self.results([]).report()))
+        assert_valid(octets)
         for read in (ET.fromstring, etree.fromstring):
             root = read(octets)
             suite = root.find("testsuite")
