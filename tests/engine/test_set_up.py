@@ -323,9 +323,12 @@ class FromFiles(unittest.TestCase):
         )
         self.write("suite.yaml", own)
         asked = "[=harbour]/pilots?t=[=token]&r=[=rope]&l=[=suite.lamp]&f=[=flag]"
-        self.write("a.case.yaml", self.case("A", asked))
+        build = "    keep: { server: { of: header Server, build: true } }\n"
+        self.write("a.case.yaml", self.case("A", asked, build))
         for meant in ([str(self.suite / "a.case.yaml")], [str(self.folder), "--tag", "port"]):
             done = self.run_it(*meant, "--har", str(self.folder / "all.har"))
+            label = json.loads(Path(self.report).read_text(encoding="utf-8"))["label"]
+            self.assertTrue(label.startswith("FernholmHarbour/3.3"), label)
             self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
             self.assertEqual(self.ran(), ["Moor", "Open", "A", "Close", "Unmoor"])
         har = json.loads((self.folder / "all.har").read_text(encoding="utf-8"))

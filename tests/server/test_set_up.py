@@ -107,6 +107,25 @@ class SetUp(Quays):
         self.assertEqual([case["name"] for case in run["cases"]], ["Berth"])
         self.assertEqual(self.seen, ["/berth?b=5"])
 
+    def test_a_step_says_which_build_it_met(self) -> None:
+        keep = {"keep": {"berth": {"of": "$.berth", "build": True}}}
+        self.make("Version", "version", keep)
+        run = self.app.run(suite=self.suite)
+        self.assertEqual(run["build"], "5")
+        self.assertEqual(self.app.run(suite=self.suite, build="3.3")["build"], "3.3")
+        self.make("Other", "other", {"keep": {"type": {"of": "type", "build": True}}})
+        self.make("Masked", "masked", {"keep": {"token": {"of": "$.token", "build": True}}})
+        met = set(self.app.run(suite=self.suite)["build"].split(", "))
+        self.assertEqual(met, {"5", "application/json"}, "what is a secret elsewhere is none")
+        secret = {"keep": {"token": {"of": "$.token", "build": True, "secret": True}}}
+        document = {
+            "salt-path": 1,
+            "case": "No",
+            "steps": [{"request": "R", "send": "GET http://x/", **secret}],
+        }
+        body = {"project": self.app.project, "suite": self.suite, "document": document}
+        self.assertEqual(self.app.ask("POST", "/cases", body)[0], 422)
+
     def test_findings_know_what_is_handed_down(self) -> None:
         found = self.app.get(f"/cases/{self.two}")["findings"]
         self.assertFalse(any(one["name"] == "token" for one in found), found)

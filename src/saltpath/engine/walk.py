@@ -29,6 +29,7 @@ from saltpath.core.cases.expectations import checks_in
 from saltpath.core.cases.options import Options
 from saltpath.core.checks.judge import Outcome, judge_all
 from saltpath.core.paths.offloading import Slow
+from saltpath.core.running.builds import build_said
 from saltpath.core.running.compiled import CompiledCase, CompiledPlan
 from saltpath.core.running.events import Event, StepFinished, StepStarted
 from saltpath.core.running.step_references import handed_over
@@ -399,6 +400,7 @@ class Walk(Struct):
             position.inner,
             done.wrote,
             judged,
+            build_said(step, done.kept),
         )
         try:
             if used:

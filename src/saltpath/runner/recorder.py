@@ -136,7 +136,8 @@ class Recorder:
         of_row = event.case in self._with_rows and bool(getattr(event, "row", 0))
         if isinstance(event, StepFinished):
             row, failure = row_of(event, position), self._failures.find(event)
-            return about("step", step=row, quiet=of_row, failure=failure)
+            said = {"build": event.build} if event.build else None
+            return about("step", step=row, quiet=of_row, failure=failure, facts=said)
         if isinstance(event, RowFinished):
             failure = self._failures.find(event)
             if event.case not in self._with_rows:

@@ -202,6 +202,8 @@ class Writer:
         for message in messages:
             if message.step is None and message.row is None:
                 self._turn(message)
+            elif message.step is not None and message.facts:
+                run_records.record_build(self._main, message.run, message.facts["build"])
         for (project, run), finished in told.items():
             for position, number in Counter(row.position for row in finished).items():
                 run_records.record_steps(self._main, run, position, number)

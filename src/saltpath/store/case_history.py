@@ -47,7 +47,8 @@ def past_runs(
     """Those in which it ended, the newest first; trials are none. `before`: only runs with a
     smaller id."""
     rows = connection.execute(
-        "SELECT r.id AS run, r.oid, r.number, r.label AS build, r.environment, p.name AS actor, "
+        "SELECT r.id AS run, r.oid, r.number, "
+        "COALESCE(NULLIF(r.label, ''), r.read_build) AS build, r.environment, p.name AS actor, "
         "COALESCE(rc.started_at, r.asked_at) AS at, rc.position, rc.version, rc.verdict, rc.why, "
         "rc.us FROM run_case rc JOIN run r ON r.id = rc.run JOIN person p ON p.id = r.actor"
         " WHERE rc.project = ? AND rc.test_case = ? AND rc.kind = 'run' AND rc.verdict IS NOT NULL"

@@ -7,6 +7,7 @@ import sqlite3
 from collections import Counter
 from typing import Any
 
+from saltpath.core.running.builds import with_build
 from saltpath.core.running.totals import run_verdict
 from saltpath.core.values import plain
 from saltpath.core.values.why import MaskedWhy, Why, as_masked
@@ -22,6 +23,12 @@ def record_started(connection: sqlite3.Connection, run: int, at: int) -> None:
         "state <> 'finished'",
         (at, run),
     )
+
+
+def record_build(connection: sqlite3.Connection, run: int, build: str) -> None:
+    """A step has met this build of the service."""
+    held = connection.execute("SELECT read_build FROM run WHERE id = ?", (run,)).fetchone()[0]
+    connection.execute("UPDATE run SET read_build = ? WHERE id = ?", (with_build(held, build), run))
 
 
 def record_case_started(connection: sqlite3.Connection, run: int, position: int, at: int) -> None:

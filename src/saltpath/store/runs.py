@@ -76,7 +76,8 @@ class RunCase(Struct, frozen=True):
 
 
 _SELECT = """
-SELECT r.id, r.oid, r.project, r.number, r.kind, r.title, r.environment, r.seed, r.label, r.note,
+SELECT r.id, r.oid, r.project, r.number, r.kind, r.title, r.environment, r.seed,
+       COALESCE(NULLIF(r.label, ''), r.read_build), r.note,
        r.request,
        CASE WHEN r.state = 'running' AND j.stop_by <> '' THEN 'stopping' ELSE r.state END,
        r.verdict, r.stopped_by, p.name,

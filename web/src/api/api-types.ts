@@ -2017,6 +2017,7 @@ export interface components {
             name: string;
             of: string;
             secret: boolean;
+            build: boolean;
             to: number[];
             gives: string[];
         };

@@ -77,6 +77,7 @@ def outline(case: Case) -> dict[str, Any]:
                     "name": keep.name,
                     "of": keep.of.text,
                     "secret": keep.secret,
+                    "build": keep.build,
                     "to": to.get((number, keep.name), []),
                     "gives": given.get(keep.name, []),
                 }

@@ -111,6 +111,8 @@ class Keep(Placed, frozen=True):
     of: Subject
     secret: bool = False
     place: Place = NOWHERE
+    build: bool = False
+    """It says which build of the service answers, for the run that has none said."""
 
 
 class Repeat(Struct, frozen=True):

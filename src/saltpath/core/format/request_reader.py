@@ -219,14 +219,18 @@ def read_keeps(reading: Reading, node: Node | None, path: str) -> tuple[Keep, ..
     keeps: list[Keep] = []
     for name, child in node.value.items():
         line = node.keys.get(name, child.line)
-        secret, subject_node = False, child
+        secret, build, subject_node = False, False, child
         if isinstance(child.value, dict):
-            keys = reading.mapping(child, f"{path}.{name}", ("of", "secret"), (), "a keep")
+            keys = reading.mapping(child, f"{path}.{name}", ("of", "secret", "build"), (), "a keep")
             secret = reading.flag(keys.get("secret"), f"{path}.{name}", "secret")
+            build = reading.flag(keys.get("build"), f"{path}.{name}", "build")
+            if secret and build:
+                told = "what says the build is shown with every run; a secret cannot"
+                reading.wrong(told, f"{path}.{name}", line)
             subject_node = keys.get("of", Node(None, child.line))
         if not is_name(name):
             reading.wrong(f"a value cannot be named {name!r}", path, line)
         subject = read_subject_of(reading, subject_node, f"{path}.{name}")
         if subject is not None:
-            keeps.append(Keep(name, subject, secret, Place(f"{path}.{name}", line)))
+            keeps.append(Keep(name, subject, secret, Place(f"{path}.{name}", line), build))
     return tuple(keeps)

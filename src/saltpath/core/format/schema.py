@@ -166,7 +166,9 @@ def _request() -> dict[str, Any]:
 KEEPS = {
     "type": "object",
     "propertyNames": NAMES,
-    "additionalProperties": {"anyOf": [TEXT, object_of(("of",), {"of": TEXT, "secret": FLAG})]},
+    "additionalProperties": {
+        "anyOf": [TEXT, object_of(("of",), {"of": TEXT, "secret": FLAG, "build": FLAG})]
+    },
 }
 WRITE = object_of(
     ("table", "columns"),

@@ -88,6 +88,8 @@ class StepFinished(msgspec.Struct, frozen=True, gc=False):
     wrote: Wrote | None = None
     judged: bool = False
     """Whether one of its own checks was judged, or of a step inside it."""
+    build: str = ""
+    """Which build of the service it says that it met."""
 
 
 class RowFinished(msgspec.Struct, frozen=True, gc=False):

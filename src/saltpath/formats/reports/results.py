@@ -7,6 +7,7 @@ from collections.abc import Iterator
 
 from msgspec import Struct, field
 
+from saltpath.core.running.builds import with_build
 from saltpath.core.running.cause_sentences import CauseCount, sentence, who
 from saltpath.core.running.causes import FailureFinder
 from saltpath.core.running.compiled import CompiledCase
@@ -63,6 +64,8 @@ class Results(Struct):
     us: int = 0
     stopped_by: str = ""
     label: str = ""
+    read_build: str = ""
+    """The builds that steps have met."""
     keep: bool = True
     tally: Counts = field(default_factory=Counts)
     causes: CauseCount = field(default_factory=CauseCount)
@@ -89,6 +92,8 @@ class Results(Struct):
         if self.keep:
             self.cases[event.case].steps.append(event)
         self.tally.step(event)
+        if event.build:
+            self.read_build = with_build(self.read_build, event.build)
 
     def _cause(self, event: StepFinished | RowFinished | CaseFinished) -> None:
         if self._failures is None:
@@ -129,7 +134,7 @@ class Results(Struct):
             ],
             title=alone.planned.case.name if alone else f"{len(self.cases)} cases",
             environment=self.environment,
-            build=self.label,
+            build=self.label or self.read_build,
             stopped_by=self.stopped_by,
             rows=alone.row_counts if alone and alone.planned.case.rows is not None else None,
         )

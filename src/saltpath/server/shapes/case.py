@@ -58,7 +58,7 @@ SHAPES: dict[str, Any] = {
         documents={"type": "array", "items": {"type": "object"}},
     ),
     "Repeat": shape((), **{"until": TEXT, "every": TEXT, "at most": TEXT}),
-    "Keep": shape(name=TEXT, of=TEXT, secret=FLAG, to=WHOLES, gives=TEXTS),
+    "Keep": shape(name=TEXT, of=TEXT, secret=FLAG, build=FLAG, to=WHOLES, gives=TEXTS),
     "SetValue": shape(name=TEXT, value=several("Piece"), to=WHOLES),
     "SharedInput": shape(name=TEXT, kind=TEXT, needed=FLAG, value=TEXT),
     "SharedOutput": shape(name=TEXT, value=TEXT),

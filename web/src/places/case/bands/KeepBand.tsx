@@ -26,9 +26,7 @@ export function KeepBand({ step, evidence }: { step: Step; evidence: StepEvidenc
                 below={(of, put) => <KeptPreview step={step.key} of={of} put={put} />}
                 save={(of) => {
                   const text = of.trim();
-                  return editing.apply(
-                    setKeep(step.key, keep.name, keep.secret ? { of: text, secret: true } : text),
-                  );
+                  return editing.apply(setKeep(step.key, keep.name, kept({ ...keep, of: text })));
                 }}
               >
                 <span className="mono">{keep.of}</span>
@@ -42,6 +40,7 @@ export function KeepBand({ step, evidence }: { step: Step; evidence: StepEvidenc
                 <span className="reference">{keep.name}</span>
               </InPlace>
               {keep.secret && <span className="muted">, a secret</span>}
+              {keep.build && <span className="muted">, the run’s build</span>}
               <span className="was">
                 {[
                   last && !keep.secret ? cut(last.value, MOST_SHOWN) : "",
@@ -57,12 +56,28 @@ export function KeepBand({ step, evidence }: { step: Step; evidence: StepEvidenc
                   title={keep.secret ? "Show it again in evidence" : "Show it nowhere, as with a token"}
                   onClick={() =>
                     void editing.apply(
-                      setKeep(step.key, keep.name, keep.secret ? keep.of : { of: keep.of, secret: true }),
+                      setKeep(step.key, keep.name, kept({ ...keep, secret: !keep.secret, build: false })),
                     )
                   }
                 >
                   {keep.secret ? "no secret" : "secret"}
                 </button>
+                {!keep.secret && (
+                  <button
+                    type="button"
+                    aria-label={`${keep.build ? "no build" : "the build"}: ${keep.name}`}
+                    title={
+                      keep.build
+                        ? "Runs do not say it of themselves"
+                        : "A run of which no build is said says this one"
+                    }
+                    onClick={() =>
+                      void editing.apply(setKeep(step.key, keep.name, kept({ ...keep, build: !keep.build })))
+                    }
+                  >
+                    {keep.build ? "no build" : "the build"}
+                  </button>
+                )}
                 <button
                   type="button"
                   aria-label={`delete ${keep.name}`}
@@ -77,6 +92,12 @@ export function KeepBand({ step, evidence }: { step: Step; evidence: StepEvidenc
       </ul>
     </div>
   );
+}
+
+/** A keep as the document has it. */
+function kept({ of, secret, build }: { of: string; secret: boolean; build: boolean }): Json {
+  if (secret) return { of, secret };
+  return build ? { of, build } : of;
 }
 
 /** Another name, in the same place, and in every reference of the case. */
