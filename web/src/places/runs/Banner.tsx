@@ -2,10 +2,10 @@ import { useQuery } from "@tanstack/react-query";
 import type { RunReport } from "../../api";
 import { queries } from "../../api/queries";
 import { duration } from "../../base/format";
-import type { Chosen } from "./CaseRows";
 import { Causes } from "./Causes";
 import { NotMet } from "./KnownCause";
 import { pace, sentences, tally, wrongIn } from "./report";
+import type { Chosen } from "./rows/chosen";
 import { useKnown } from "./useKnown";
 
 /** How a run stands or ended, as sentences: how many passed, and what went wrong, one for each cause. */

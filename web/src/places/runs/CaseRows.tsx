@@ -2,6 +2,8 @@ import { memo, useDeferredValue, useMemo, useState } from "react";
 import type { RunCase, RunReport, StepHead } from "../../api";
 import { duration, size, whole } from "../../base/format";
 import { type MarkKind, VerdictMark } from "../../parts/VerdictMark";
+import { CaseMatrix } from "./matrix/CaseMatrix";
+import type { Chosen } from "./rows/chosen";
 import { RowsOf } from "./rows/RowsOf";
 import { verdictsOf } from "./rows/rows";
 import { stepName } from "./rows/steps";
@@ -10,14 +12,6 @@ import { WhichCases } from "./WhichCases";
 
 /** So few are seen at a glance. */
 const FEW = 4;
-
-/** A step that is looked at; of a case with rows also in which row (0: around them). */
-export interface Chosen {
-  position: number;
-  row?: number;
-  part: StepHead["part"];
-  index: number;
-}
 
 interface Props {
   run: RunReport;
@@ -36,8 +30,11 @@ export function CaseRows({ run, chosen, choose }: Props) {
         <WhichCases cases={run.cases} number={cases.length} shown={asked} show={show} />
       )}
       {!cases.length && <p className="muted">No case of this run is like that.</p>}
-      <ol className="run-cases">
-        {cases.map((entry) => (
+      {shown.matrix && cases.length > 0 && (
+        <CaseMatrix run={run.id} cases={cases} facts={shown.cells} chosen={chosen} choose={choose} />
+      )}
+      <ol className="run-cases" hidden={shown.matrix}>
+        {(shown.matrix ? [] : cases).map((entry) => (
           <OneCase
             key={entry.position}
             run={run}

@@ -4,8 +4,8 @@ import type { Cause, Failure } from "../../api";
 import { queries } from "../../api/queries";
 import { count } from "../../base/format";
 import { VerdictMark } from "../../parts/VerdictMark";
-import type { Chosen } from "./CaseRows";
 import { KnownCause, knownSentence } from "./KnownCause";
+import type { Chosen } from "./rows/chosen";
 import type { KnownActs } from "./useKnown";
 
 /** So many are read at a glance; the others are there when they are asked for. */

@@ -11,10 +11,11 @@ import { useTab } from "../../state/tab";
 import { Addresses } from "./Addresses";
 import { Banner } from "./Banner";
 import { CameOtherwise } from "./CameOtherwise";
-import { CaseRows, type Chosen } from "./CaseRows";
+import { CaseRows } from "./CaseRows";
 import { ChosenStep } from "./ChosenStep";
 import { RunHead } from "./RunHead";
 import { tabOf } from "./report";
+import type { Chosen } from "./rows/chosen";
 
 /** A run's report: the verdict as sentences, every case with its steps, and the exchange of the chosen step. */
 export function RunPage() {

@@ -58,6 +58,9 @@ export function WhichCases({ cases, number, shown, show }: Props) {
           ))}
         </select>
       </label>
+      <button type="button" className="plain-link" onClick={() => show({ ...shown, matrix: !shown.matrix })}>
+        {shown.matrix ? "as a list" : "as a matrix"}
+      </button>
       <span className="muted" role="status">
         {number < cases.length && `${whole(number)} of ${count(cases.length, "case")}`}
       </span>

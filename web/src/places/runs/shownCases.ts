@@ -15,9 +15,17 @@ export interface Shown {
   typed: string;
   order: (typeof ORDERS)[number];
   cells: Cells;
+  /** As a matrix of cases and steps, else as a list. */
+  matrix: boolean;
 }
 
-export const EVERY_CASE: Shown = { verdicts: new Set(), typed: "", order: "in their order", cells: "time" };
+export const EVERY_CASE: Shown = {
+  verdicts: new Set(),
+  typed: "",
+  order: "in their order",
+  cells: "time",
+  matrix: false,
+};
 
 /** How many cases ended with which verdict, the worst first. */
 export const verdictsAmong = (cases: readonly RunCase[]): [Verdict, number][] =>

@@ -4,10 +4,9 @@ import { Notice } from "../../../parts/Notice";
 import { useWindow } from "../../../parts/tree/useWindow";
 import { type ChosenCell, cellId, ROW_HEIGHT } from "./cells";
 import { MatrixRow } from "./MatrixRow";
+import { move } from "./moving";
 import { type Column, columnsOf, type Facts, firstStep, type Order, orderOf, slowest } from "./rows";
 import { useRows } from "./useRows";
-
-const AT_ONCE = 10;
 
 interface Props {
   run: string;
@@ -121,30 +120,6 @@ function cellAt(row: RunRow, column: Column | undefined): ChosenCell | undefined
   if (column?.kind === "step") return { row: row.row, part: column.part, index: column.index };
   const step = firstStep(row);
   return { row: row.row, part: step?.part ?? "steps", index: step?.index ?? 0 };
-}
-
-function move(
-  key: string,
-  at: { index: number; column: number },
-  count: number,
-  columns: number,
-): { index: number; column: number } | undefined {
-  const by: { [key: string]: [number, number] } = {
-    ArrowDown: [1, 0],
-    ArrowUp: [-1, 0],
-    ArrowLeft: [0, -1],
-    ArrowRight: [0, 1],
-    PageDown: [AT_ONCE, 0],
-    PageUp: [-AT_ONCE, 0],
-    Home: [-count, 0],
-    End: [count, 0],
-  };
-  const step = by[key];
-  if (!step || !count) return undefined;
-  return {
-    index: Math.min(count - 1, Math.max(0, at.index + step[0])),
-    column: Math.min(columns - 1, Math.max(0, at.column + step[1])),
-  };
 }
 
 interface HeadProps extends Props {

@@ -1,9 +1,10 @@
 import { memo } from "react";
-import type { RowCell, RunCase, RunRow } from "../../../api";
+import type { RunCase, RunRow } from "../../../api";
 import { duration } from "../../../base/format";
 import { VerdictMark } from "../../../parts/VerdictMark";
 import { type ChosenCell, cellId, ROW_HEIGHT } from "./cells";
-import { type Column, cellOf, type Facts, fact, rowSentence } from "./rows";
+import { type Column, cellOf, type Facts, rowSentence } from "./rows";
+import { StepCell, trouble } from "./StepCell";
 
 interface Props {
   index: number;
@@ -102,26 +103,7 @@ function Cell({ id, row, column, facts, scale, at, chosen, look }: CellProps) {
       )}
       {column.kind === "value" && <span title={row.data[column.name]}>{row.data[column.name]}</span>}
       {column.kind === "total" && duration(row.ms)}
-      {step && (
-        <>
-          <VerdictMark verdict={step.verdict} size={13} />
-          <span>{fact(step, facts)}</span>
-          {facts === "time" && step.verdict !== "skipped" && (
-            <span className="matrix-bar" style={{ width: `${Math.max(2, (step.ms / scale) * 100)}%` }} />
-          )}
-        </>
-      )}
+      {step && <StepCell step={step} facts={facts} scale={scale} />}
     </div>
   );
-}
-
-/** Only trouble is filled. */
-function trouble(cell: RowCell): string {
-  return cell.verdict === "failed" ||
-    cell.verdict === "blocked" ||
-    (cell.verdict === "unchecked" && cell.part === "steps")
-    ? cell.verdict
-    : cell.verdict === "skipped"
-      ? "skipped"
-      : "";
 }

@@ -1,6 +1,7 @@
 import type { CaseRows, RowCell, RunCase, RunRow, StepName, Verdict } from "../../../api";
 import { count, duration, size } from "../../../base/format";
 import { WORST_FIRST } from "../../../parts/verdicts";
+import type { SeenStep } from "./cells";
 import { stepName } from "./steps";
 
 /** What the cells of the matrix show. */
@@ -71,7 +72,7 @@ export function cellOf(row: RunRow, column: Column): RowCell | undefined {
 }
 
 /** What a cell shows of a step. */
-export function fact(cell: RowCell, facts: Facts): string {
+export function fact(cell: SeenStep, facts: Facts): string {
   if (cell.verdict === "skipped") return "skipped";
   if (facts === "status") return cell.status ? String(cell.status) : "no answer";
   if (facts === "size") return size(cell.size);
