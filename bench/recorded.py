@@ -50,7 +50,7 @@ class Recording:
             many,
             kind="run",
             title="Bench",
-            environment="",
+            environments=[""],
             seed=1,
         )
         job = jobs.take(self.main, "bench")

@@ -7,7 +7,7 @@ from typing import Any
 
 from saltpath.core.cases.case import NamedValues, Project
 from saltpath.core.format.reader import read_case
-from saltpath.core.running.compiled import CompiledPlan, compiled
+from saltpath.core.running.compiled import CompiledPlan, Destination, compiled
 from saltpath.core.values import plain
 from saltpath.demo.harbour.server import Harbour
 from saltpath.engine.loop import run_in_loop
@@ -55,7 +55,7 @@ def run_text(
         cases,
         project,
         seed=seed,
-        secrets=secrets or {},
+        destinations=(Destination(secrets=secrets or {}),),
         jobs=jobs,
         wait_us=wait_us,
         stop_after=stop_after,

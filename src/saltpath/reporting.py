@@ -65,7 +65,7 @@ def report_of(
         said = _said(one) if one is not None and is_known(one, day) else ""
         told.append(
             ReportedCause(
-                _who(stored, cause, entries),
+                _who(stored, run, cause, entries),
                 sentence(cause),
                 cause.failure.verdict,
                 cause.cases,
@@ -127,9 +127,15 @@ def is_known(one: Known | None, day: date) -> bool:
     return one is not None and date.fromisoformat(one.said.until) >= day
 
 
-def _who(stored: Stored, cause: Cause, entries: dict[int, runs.RunCase]) -> str:
+def _who(stored: Stored, run: runs.Run, cause: Cause, entries: dict[int, runs.RunCase]) -> str:
     first = entries[cause.first]
-    return who(cause, first.name, _has_rows(stored, first), len(entries) == 1)
+    every = {entry.environment for entry in entries.values()}
+    met = list[tuple[int, str]]()
+    if len(every) > 1:
+        found = causes.positions(stored.evidence, run.id, cause.signature)
+        met = [(entries[at].case_id, entries[at].environment) for at in found]
+    has_rows = _has_rows(stored, first)
+    return who(cause, first.name, has_rows, len(entries) == 1, met, len(every))
 
 
 def _has_rows(stored: Stored, entry: runs.RunCase) -> bool:
@@ -170,6 +176,7 @@ def _cases(
                 for step in evidence.steps_of_row(stored.evidence, run.id, entry.position, 0)
             ],
             partial(_rows, stored, run, entry),
+            entry.environment if len(run.environments) > 1 else "",
         )
 
 

@@ -1,5 +1,5 @@
-"""A run's cases by their steps, with the rows within a case: by the mouse, by keys, and of very
-many only what is in sight."""
+"""A run's cases by their steps, with the rows within a case, and side by side where it went to
+several environments; by the mouse and by keys."""
 
 import re
 
@@ -39,3 +39,34 @@ class Cases(BrowserTest):
         expect(chosen.get_by_role("heading", name="Row 7 · Ask for a berth")).to_be_visible()
         page.get_by_role("button", name="as a list").click()
         expect(grid).to_have_count(0)
+
+    def test_one_run_against_two_environments(self) -> None:
+        page = self.page
+        self.go("/cases")
+        page.get_by_label("Tick A long vessel gets a berth long enough").check()
+        button = page.locator(".run-button")
+        button.get_by_role("button", name="Rehearsal").click()
+        page.get_by_role("menuitem", name="and Live, guarded, side by side").click()
+        expect(button.get_by_role("button", name="Rehearsal and Live")).to_be_visible()
+        button.get_by_role("button", name="Run the ticked one").click()
+        dialog = page.get_by_role("dialog").filter(has_text="Live")
+        dialog.get_by_role("button", name="Run all of it").click()
+        page.locator(".banner").get_by_text("1 of 2 cases passed.").wait_for()
+        cause = page.locator(".cause")
+        expect(cause).to_contain_text("“A long vessel gets a berth long enough” against Rehearsal")
+        beside = page.locator(".beside-each-other > div")
+        expect(beside).to_have_count(2)
+        expect(beside.nth(0).locator(".run-case-head")).to_contain_text("Rehearsal")
+        expect(beside.nth(0).locator(".step-cell.failed")).to_have_count(1)
+        expect(beside.nth(1).locator(".run-case-head")).to_contain_text("Live")
+        expect(beside.nth(1).locator(".step-cell.failed")).to_have_count(0)
+        chosen = page.get_by_label("The chosen step")
+        expect(
+            chosen.get_by_role("heading", name="Ask for a berth against Rehearsal")
+        ).to_be_visible()
+        beside.nth(1).get_by_role("button", name="Ask for a berth").click()
+        expect(chosen.get_by_role("heading", name="Ask for a berth against Live")).to_be_visible()
+        self.assertEqual(self.axe(), [])
+        page.get_by_role("button", name="Run what did not pass again").click()
+        dialog.get_by_role("button", name="Run all of it").click()
+        page.locator(".crumb").get_by_text("against Rehearsal and Live").wait_for()

@@ -6,7 +6,7 @@ import unittest
 from saltpath.core.cases.case import NamedValues, Project, Suite
 from saltpath.core.format.project import read_project
 from saltpath.core.format.reader import read_case
-from saltpath.core.running.compiled import CompiledPlan, compiled
+from saltpath.core.running.compiled import CompiledPlan, Destination, compiled
 from saltpath.core.running.supplies import Kept, Resume
 from saltpath.core.running.totals import RecordedStep
 from saltpath.engine.loop import run_in_loop
@@ -34,7 +34,7 @@ def run(text, project=None, resume=None, suite=None, values=None, seed=7, **libr
         (case,),
         around,
         seed=seed,
-        secrets={"pin": "salt-and-tar"},
+        destinations=(Destination(secrets={"pin": "salt-and-tar"}),),
         values=values or {},
         started_us=1_795_420_800_000_000,
     )

@@ -12,7 +12,7 @@ from pathlib import Path
 from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.project import read_project
 from saltpath.core.format.reader import read_case
-from saltpath.core.running.compiled import CompiledPlan, compiled
+from saltpath.core.running.compiled import CompiledPlan, Destination, compiled
 from saltpath.core.running.events import StepFinished
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
@@ -73,7 +73,7 @@ class Looking:
                     (compiled(read_case(text), project=project),),
                     project,
                     seed=1,
-                    secrets={"pin": PASSWORD},
+                    destinations=(Destination(secrets={"pin": PASSWORD}),),
                     **plan,
                 ),
                 selector,

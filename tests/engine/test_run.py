@@ -8,7 +8,7 @@ import unittest
 from saltpath.core.cases.case import NamedValues, Project
 from saltpath.core.format.project import read_project
 from saltpath.core.format.reader import read_case
-from saltpath.core.running.compiled import CompiledPlan, compiled
+from saltpath.core.running.compiled import CompiledPlan, Destination, compiled
 from saltpath.core.running.events import StepStarted
 from saltpath.core.running.supplies import Kept, Resume
 from saltpath.core.running.totals import RecordedStep
@@ -199,7 +199,9 @@ class Secrets(unittest.TestCase):
     def test_no_secret_leaves_the_engine(self):
         events: list = []
         run_text(
-            case(SIGN_IN + ASK + READ) + CANCEL, secrets={"pin": "salt-and-tar"}, events=events
+            case(SIGN_IN + ASK + READ) + CANCEL,
+            secrets={"pin": "salt-and-tar"},
+            events=events,
         )
         token = next(e for e in events if type(e).__name__ == "StepFinished").kept["token"]
         said = repr(events)
@@ -229,7 +231,7 @@ class Stopping(unittest.TestCase):
         """Run a case; Ines stops it a moment after the step of this index has begun."""
         project = Project("T", values=NamedValues({"harbour": harbour()}, frozenset(PIN)))
         case = compiled(read_case(text), begun=1 if resume else None)
-        plan = CompiledPlan((case,), project, secrets=PIN)
+        plan = CompiledPlan((case,), project, (Destination(secrets=PIN),))
         supplies = Given(resumes={1: resume} if resume else None)
         results = Results([CaseResult(entry) for entry in plan.cases])
 

@@ -138,7 +138,7 @@ class SetUp(unittest.TestCase):
 
     def test_a_suite_that_was_set_up_before_is_not_again(self) -> None:
         class Before(Given):
-            def handed(self, suite: str) -> Any:
+            def handed(self, suite: str, environment: str) -> Any:
                 return (Kept({"token": "earlier"}), None) if suite == "s" else None
 
         cases = [self.case("one", SUITE, "one?t=[=token]"), self.case("close", SUITE, "close")]
@@ -147,7 +147,7 @@ class SetUp(unittest.TestCase):
         self.assertEqual(self.asked(), ["/one?t=earlier", "/close"])
 
         class Bad(Given):
-            def handed(self, suite: str) -> Any:
+            def handed(self, suite: str, environment: str) -> Any:
                 return Kept({}), said("set-up", case="open", did="failed", problem="x")
 
         self.log.clear()
@@ -346,6 +346,36 @@ class FromFiles(unittest.TestCase):
         done = self.run_it(str(self.suite / "a.case.yaml"))
         self.assertEqual(done.returncode, 2)
         self.assertIn("suites/suite.yaml: set up[0]: there is no case nobody", done.stderr)
+
+    def test_against_several_environments_side_by_side(self) -> None:
+        """Each has its own values, and is set up by itself."""
+        (self.folder / "environments").mkdir()
+        for name in ("North", "South"):
+            text = f"salt-path: 1\nenvironment: {name}\nvalues: {{ pier: {name}-pier }}\n"
+            (self.folder / f"environments/{name.lower()}.yaml").write_text(text)
+        self.write("open.case.yaml", self.case("Open", "[=harbour]/pilots?p=[=pier]"))
+        asked = "[=harbour]/pilots?p=[=pier]&e=[=run.environment]"
+        self.write("a.case.yaml", self.case("A", asked))
+        self.write("close.case.yaml", self.case("Close", "[=harbour]/pilots?p=[=pier]"))
+        har, junit = self.folder / "all.har", self.folder / "r.xml"
+        both = ["--env", "North", "--env", "south", "--env", "North"]
+        done = self.run_it(str(self.folder), *both, "--har", str(har), "--junit", str(junit))
+        self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
+        report = json.loads(Path(self.report).read_text(encoding="utf-8"))
+        self.assertEqual(report["environment"], "North and South")
+        self.assertEqual(
+            [(case["case"], case["environment"]) for case in report["cases"]],
+            [(name, there) for name in ("Open", "A", "Close") for there in ("North", "South")],
+        )
+        sent = [
+            tuple(one["value"] for one in entry["request"]["queryString"])
+            for entry in json.loads(har.read_text(encoding="utf-8"))["log"]["entries"]
+        ]
+        piers = [("North-pier",), ("South-pier",)]
+        asked_there = [("North-pier", "North"), ("South-pier", "South")]
+        self.assertEqual(sent, [*piers, *asked_there, *piers])
+        self.assertIn('name="A (South)"', junit.read_text(encoding="utf-8"))
+        self.assertEqual(self.run_it(str(self.folder), "--env", "East").returncode, 2)
 
 
 if __name__ == "__main__":

@@ -6,7 +6,7 @@ import unittest
 from saltpath.core.answers.exchange import MASK
 from saltpath.core.cases.case import NamedValues, Project
 from saltpath.core.format.reader import read_case
-from saltpath.core.running.compiled import CompiledPlan, compiled
+from saltpath.core.running.compiled import CompiledPlan, Destination, compiled
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
 from saltpath.formats.reports import junit
@@ -57,10 +57,9 @@ def run(
         cases,
         project,
         seed=seed,
-        secrets={"pin": PIN},
+        destinations=(Destination(secrets={"pin": PIN}, changes=changes),),
         jobs=jobs,
         started_us=1_795_420_800_000_000,
-        changes=changes,
     )
     results = Results([CaseResult(case) for case in plan.cases])
     run_in_loop(lambda selector: run_plan(plan, selector, results.take))

@@ -8,7 +8,7 @@ from typing import Any
 
 from saltpath.core.cases.case import Environment, NamedValues, Project, Suite
 from saltpath.core.format.reader import read_case
-from saltpath.core.running.compiled import CompiledPlan, compiled
+from saltpath.core.running.compiled import CompiledPlan, Destination, compiled
 from saltpath.core.running.events import CaseFinished, CaseStarted
 from saltpath.core.running.services import services
 from saltpath.engine.loop import run_in_loop
@@ -79,7 +79,7 @@ class Up(unittest.TestCase):
             suite = Suite("S", values=NamedValues({"of": "http://suite"}))
             there = Environment("Live", values=NamedValues({"api": "https://live:8443/v1"}))
             project = Project("P", values=NamedValues({"api": "http://api", **values}))
-            plan = CompiledPlan((compiled(read_case(text), suite),), project, there)
+            plan = CompiledPlan((compiled(read_case(text), suite),), project, (Destination(there),))
             return services(plan)
 
         self.assertEqual(asked("[=api]/a", "[=api]/b"), ["https://live:8443/"])

@@ -87,7 +87,7 @@ class Sending(unittest.TestCase):
             [(self.case.id, self.case.version, "A")],
             kind=kind,
             title="T",
-            environment=environment,
+            environments=[environment],
             seed=1,
         )
         with write(self.main):

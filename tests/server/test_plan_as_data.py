@@ -95,7 +95,9 @@ class CarriedOut(unittest.TestCase):
             run = runs.run(main, oid)
             planned = Planner(main, evidence, folder, lambda: None).plan(run, again=False)
             octets = write_plan(planned.plan)
-            for secret in LocalSupplies(folder, main, evidence, Mock(), run, planned, 0).secrets():
+            for secret in LocalSupplies(folder, main, evidence, Mock(), run, planned, 0).secrets(
+                "", run.environment
+            ):
                 self.assertNotIn(f'"{secret}":"', octets.decode(), "a plan holds nothing secret")
             supplies = Silent(folder, main, evidence, Mock(), run, planned, 0)
             plan = compile_plan(read_plan(octets), supplies)

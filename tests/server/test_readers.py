@@ -86,7 +86,7 @@ class Readers(unittest.TestCase):
             asked,
             kind="run",
             title="x",
-            environment="",
+            environments=[""],
             seed=1,
         )
         jobs.take(self.main, "a")

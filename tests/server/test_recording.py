@@ -96,7 +96,7 @@ class Recording(unittest.TestCase):
             [(case.id, 1, "A")],
             kind="run",
             title="A",
-            environment="",
+            environments=[""],
             seed=1,
         )
         self.project = project.id

@@ -79,7 +79,7 @@ class Documents(unittest.TestCase):
             [(made.id, made.version, made.name)],
             kind="run",
             title="",
-            environment="",
+            environments=[""],
             seed=1,
         )
         cases.save_case(
@@ -310,7 +310,7 @@ class Documents(unittest.TestCase):
                 [(case.id, read, "a")],
                 kind="run",
                 title="",
-                environment="",
+                environments=[""],
                 seed=1,
             )
         self.assertEqual(
@@ -325,7 +325,7 @@ class Documents(unittest.TestCase):
             [(case.id, case.version, "a")],
             kind="run",
             title="",
-            environment="",
+            environments=[""],
             seed=1,
         )
         cases.save_case(self.main, case.oid, self.me, case.version, document("b", "step01"), {})

@@ -121,7 +121,7 @@ class Keeping(unittest.TestCase):
             [(chosen.id, 1, chosen.name)],
             kind=kind,
             title="",
-            environment="",
+            environments=[""],
             seed=1,
         )
         rows = [
@@ -331,7 +331,7 @@ class Keeping(unittest.TestCase):
             [(chosen.id, 1, "a")],
             kind="run",
             title="",
-            environment="",
+            environments=[""],
             seed=1,
         )
         job = jobs.take(self.main, "one")

@@ -48,7 +48,7 @@ class LastVerdicts(unittest.TestCase):
     def ask(self, kind: str) -> runs.Run:
         chosen = [(case.id, case.version, "A") for case in self.cases]
         of = (self.main, self.project.id, self.owner.id, chosen)
-        return runs.ask(*of, kind=kind, title="A", environment="", seed=1)[0]
+        return runs.ask(*of, kind=kind, title="A", environments=[""], seed=1)[0]
 
     def told(self) -> dict[int, tuple[list[str], int]]:
         found = last_verdicts.of_project(self.main, self.project.id)

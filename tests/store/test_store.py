@@ -76,7 +76,7 @@ class Store(unittest.TestCase):
             chosen,
             kind="run",
             title="A",
-            environment="",
+            environments=[""],
             seed=1,
             **more,
         )[0]
@@ -263,7 +263,7 @@ class Store(unittest.TestCase):
             [],
             kind="run",
             title="x",
-            environment="",
+            environments=[""],
             seed=1,
             request=RunRequest(sealed=given),
         )

@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from saltpath.cli.calls import NotUnderstood
 
 if TYPE_CHECKING:
+    from saltpath.core.cases.case import Environment, Suite
     from saltpath.core.running.compiled import CompiledPlan
     from saltpath.formats.project_files import CaseFile, ProjectFiles
 
@@ -20,7 +21,7 @@ SECRET_PREFIX = "SALTPATH_VALUE_"
 
 def plan_of(
     found: ProjectFiles,
-    environment: str,
+    environments: tuple[str, ...],
     values: dict[str, str],
     only: str,
     tags: tuple[str, ...],
@@ -28,41 +29,31 @@ def plan_of(
     jobs: int,
     measures: dict[str, dict[str, Any]] | None,
 ) -> CompiledPlan:
-    from saltpath.core.format.nodes import FormatError
-    from saltpath.core.running.compiled import CompiledPlan, compiled
+    from saltpath.core.running.compiled import CompiledPlan, Destination, compiled
     from saltpath.core.running.inherited import levels
     from saltpath.core.running.roles import in_turn
-    from saltpath.core.values.measures import counted
-    from saltpath.core.values.nearest import listed
     from saltpath.engine.run import utc_us
 
-    try:
-        chosen = found.environment(environment)
-    except FormatError as problem:
-        raise NotUnderstood(str(problem)) from None
+    chosen = _environments(found, environments)
+    suites = [_suites_there(found) for _ in chosen]
     cases = [
         compiled(
             case.case,
-            found.suites.get(case.folder),
+            suites[goes].get(case.folder),
             case.file,
             found.project,
             found.shared,
             measures=measures,
+            goes=goes,
         )
         for case in _meant(found, only, tags)
+        for goes in range(len(chosen))
     ]
     cases = [
         cases[place] for place in in_turn([(case.role, len(levels(case.suite))) for case in cases])
     ]
     if not cases:
-        asked = [f"its name holds {only!r}"] * bool(only) + [
-            f"it has the tag {tag}" for tag in tags
-        ]
-        if not found.cases:
-            raise NotUnderstood("no case was found")
-        raise NotUnderstood(
-            f"of {counted(len(found.cases), 'case')} none is such that {listed(asked)}"
-        )
+        raise _none_meant(found, only, tags)
     given = _secrets()
     names = {name for c in cases for name in _secret_names(found, c.case.values.secret)}
     filled = {name: given[key] for name in names for key in (name, name.upper()) if key in given}
@@ -70,14 +61,47 @@ def plan_of(
     return CompiledPlan(
         tuple(cases),
         found.project,
-        chosen,
+        tuple(Destination(environment, filled) for environment in chosen),
         seed,
         0,
         values,
-        filled,
         jobs,
         utc_us(),
     )
+
+
+def _none_meant(found: ProjectFiles, only: str, tags: tuple[str, ...]) -> NotUnderstood:
+    from saltpath.core.values.measures import counted
+    from saltpath.core.values.nearest import listed
+
+    asked = [f"its name holds {only!r}"] * bool(only) + [f"it has the tag {tag}" for tag in tags]
+    if not found.cases:
+        return NotUnderstood("no case was found")
+    return NotUnderstood(
+        f"of {counted(len(found.cases), 'case')} none is such that {listed(asked)}"
+    )
+
+
+def _environments(found: ProjectFiles, names: tuple[str, ...]) -> list[Environment | None]:
+    """Those of these names, each once; the project's own where none is named."""
+    from saltpath.core.format.nodes import FormatError
+
+    try:
+        chosen = [found.environment(name) for name in names or ("",)]
+    except FormatError as problem:
+        raise NotUnderstood(str(problem)) from None
+    return list({id(one): one for one in chosen}.values())
+
+
+def _suites_there(found: ProjectFiles) -> dict[str, Suite]:
+    """The suites by folder, once more for an environment: what is set up there is not elsewhere."""
+    from saltpath.core.format.folder import folders_above
+
+    made: dict[str, Suite] = {}
+    for folder in sorted(found.suites):  # what stands around them first
+        above = [made[path] for path in folders_above(folder) if path in made]
+        made[folder] = replace(found.suites[folder], within=above[-1] if above else None)
+    return made
 
 
 def _meant(found: ProjectFiles, only: str, tags: tuple[str, ...]) -> list[CaseFile]:

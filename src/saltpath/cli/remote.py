@@ -36,7 +36,7 @@ class Asked(Struct, frozen=True):
 
     project: str
     paths: list[str]
-    environment: str
+    environments: list[str]
     values: dict[str, str]
     pick: str
     only: str
@@ -135,8 +135,8 @@ def run_there(address: str, asked: Asked, reports: list[tuple[str, Path]], quiet
     }
     if asked.paths:
         body["paths"] = asked.paths
-    if asked.environment:
-        body["environment"] = asked.environment
+    if asked.environments:
+        body["environments"] = asked.environments
     if asked.pick:
         body["pick"] = asked.pick
     if "changes" in asked.allow:

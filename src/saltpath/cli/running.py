@@ -34,7 +34,7 @@ class Options(Struct, frozen=True):
     paths: tuple[Path, ...]
     server: str | None
     project: str
-    environment: str
+    environments: tuple[str, ...]
     assignments: tuple[str, ...]
     rows_file: Path | None
     pick: str
@@ -65,7 +65,12 @@ class Options(Struct, frozen=True):
     help="Run there: PATHS are then those of the project as an export of it has them.",
 )
 @click.option("--project", default="", help="With --server: the project's name, or its identity.")
-@click.option("--env", "environment", default="", help="Run against this environment.")
+@click.option(
+    "--env",
+    "environments",
+    multiple=True,
+    help="Run against this environment; several times: against each, side by side.",
+)
 @click.option(
     "--set",
     "assignments",
@@ -163,7 +168,7 @@ def _run_there(options: Options, server: str, reports: list[tuple[str, Path]]) -
     asked = Asked(
         options.project,
         [path.as_posix() for path in options.paths],
-        options.environment,
+        list(options.environments),
         values_of(options.assignments),
         options.pick,
         options.only,
@@ -194,7 +199,7 @@ def _run_here(options: Options, reports: list[tuple[str, Path]]) -> int:
         measures = measures_of(options.baseline) if options.baseline is not None else None
         plan = plan_of(
             found,
-            options.environment,
+            options.environments,
             values_of(options.assignments),
             options.only,
             options.tags,
@@ -210,7 +215,7 @@ def _run_here(options: Options, reports: list[tuple[str, Path]]) -> int:
     for file in options.table_files:
         if file.suffix.lower() not in (".xlsx", ".csv"):
             raise NotUnderstood(f"--table: the file ends in .xlsx or .csv; found {file.name!r}")
-    tables = OutputTables()
+    tables = OutputTables([plan.destination(planned).name for planned in plan.cases])
     supplies = FolderSupplies(found.root, options.rows_file, tables.read)
     return _execute(plan, supplies, tables, reports, options)
 
@@ -230,17 +235,20 @@ def _guard(plan: CompiledPlan, allowed: bool) -> None:
     Raises NotUnderstood if they may not."""
     from saltpath.core.cases.steps import changing
     from saltpath.core.values.measures import counted
+    from saltpath.core.values.nearest import listed
     from saltpath.formats.terminal import printable
 
+    guarded = {to.name for to in plan.destinations if to.environment and to.environment.guarded}
     steps = [
         step
         for planned in plan.cases
+        if plan.destination(planned).name in guarded
         for _, _, top in planned.case.parts()
         for step in changing([top])
     ]
-    if allowed or plan.environment is None or not plan.environment.guarded or not steps:
+    if allowed or not steps:
         return
-    name = plan.environment.name
+    name = listed(sorted(guarded))
     told = "".join(f"\n  {step.where_to()}  ({step.name})" for step in steps[:20])
     question = printable(
         f"{name} is guarded, and {counted(len(steps), 'step')} may change something there:{told}\n"
@@ -270,6 +278,7 @@ def _execute(
     results = Results(
         [CaseResult(planned) for planned in plan.cases],
         label=options.label,
+        destinations=plan.destinations,
         keep=bool(reports),
     )
     terminal = Terminal(plan, quiet=options.quiet)

@@ -17,7 +17,7 @@ class FolderSupplies(Supplies):
     """A project of files. `rows_file` is read wherever it stands, by its path as it was given."""
 
     def __init__(
-        self, root: Path, rows_file: Path | None, outputs: Callable[[str], Iterator[Row]]
+        self, root: Path, rows_file: Path | None, outputs: Callable[[str, str], Iterator[Row]]
     ) -> None:
         self.root, self._rows_file = root, rows_file
         self._open, self._read = file_opener(root), file_reader(root)
@@ -34,5 +34,5 @@ class FolderSupplies(Supplies):
             return self._rows_file.open("rb")
         return self._open(path)
 
-    def read_output(self, table: str) -> Iterator[Row]:
-        return self._outputs(table)
+    def read_output(self, table: str, environment: str) -> Iterator[Row]:
+        return self._outputs(table, environment)

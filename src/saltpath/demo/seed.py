@@ -108,7 +108,7 @@ def _ask_for_a_run(connection: sqlite3.Connection, project: Document, owner: int
         everything,
         kind="run",
         title="Every suite",
-        environment=str(project.document["environment"]),
+        environments=[str(project.document["environment"])],
         seed=90417,
         request=RunRequest(jobs=2),
     )

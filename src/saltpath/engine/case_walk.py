@@ -134,7 +134,8 @@ class CaseWalk:
         def ask(source: DatabaseRows) -> list[dict[str, Any]]:
             return rows_of_database(source, scopes, plan.project, of_run.databases, options)
 
-        rows = rows_of(planned.source, planned.pick, Given(scopes, of_run.supplies, ask))
+        given = Given(scopes, of_run.supplies, ask, plan.destination(planned).name)
+        rows = rows_of(planned.source, planned.pick, given)
 
         async def begin(row: int) -> None:
             if row > (planned.begun or 0):
@@ -312,11 +313,11 @@ class CaseWalk:
 
     def _scopes(self) -> Scopes:
         plan, case, suite = self._of_run.plan, self._planned.case, self._planned.suite
-        over = plan.environment.values if plan.environment else None
-        project = scope_of(plan.project.values, over, plan.secrets)
-        there = plan.environment.name if plan.environment else ""
-        suite_scope = scope_of_suite(suite, there, plan.secrets, self._of_run.handed)
-        case_scope = scope_of(case.values, None, plan.secrets)
+        to = plan.destination(self._planned)
+        over = to.environment.values if to.environment else None
+        project = scope_of(plan.project.values, over, to.secrets)
+        suite_scope = scope_of_suite(suite, to.name, to.secrets, self._of_run.handed)
+        case_scope = scope_of(case.values, None, to.secrets)
         secret_names = project.secret | suite_scope.secret | case_scope.secret
         run = Scope(dict(plan.values), {name for name in plan.values if name in secret_names})
         scopes = Scopes(project, suite_scope, case_scope, run=run, on_secret=self._masker.add)
@@ -333,7 +334,7 @@ class CaseWalk:
             "run.number": plan.number,
             "run.seed": plan.seed,
             "run.start": start.replace("+00:00", "Z"),
-            "run.environment": plan.environment.name if plan.environment else "",
+            "run.environment": to.name,
             "case.name": case.name,
         }
         scopes.zone = zone_of(plan.project.zone)

@@ -14,17 +14,20 @@ class Order:
     """The cases of a run by what they write."""
 
     def __init__(self, cases: Sequence[CompiledCase]) -> None:
-        self._writers: dict[str, list[int]] = {}
+        self._writers: dict[tuple[int, str], list[int]] = {}
+        self._cases = cases
         if any(planned.source and planned.source.reads_table() for planned in cases):
             for index, planned in enumerate(cases):
                 for table in dict.fromkeys(_tables(step for _, _, step in planned.case.parts())):
-                    self._writers.setdefault(table, []).append(index)
+                    self._writers.setdefault((planned.goes, table), []).append(index)
         self._over: set[int] = set()
         self._waiting: list[tuple[set[int], asyncio.Future[None]]] = []
 
     async def written(self, table: str, before: int) -> None:
-        """Wait until the cases before this one that write the table have ended."""
-        missing = {index for index in self._writers.get(table, ()) if index < before} - self._over
+        """Wait until the cases before this one that write the table, and go where it goes, have
+        ended."""
+        writers = self._writers.get((self._cases[before].goes, table), ())
+        missing = {index for index in writers if index < before} - self._over
         if missing:
             ready: asyncio.Future[None] = asyncio.get_running_loop().create_future()
             self._waiting.append((missing, ready))

@@ -15,6 +15,7 @@ from saltpath.core.running.events import RunFinished, RunStarted
 from saltpath.core.running.run_sentences import limit_of
 from saltpath.core.running.supplies import Supplies
 from saltpath.core.running.totals import run_verdict
+from saltpath.core.values.nearest import listed
 from saltpath.core.values.verdicts import Verdict
 from saltpath.core.values.why import MaskedWhy
 from saltpath.engine.case_walk import CaseWalk
@@ -54,8 +55,8 @@ async def run_plan(
     )
     stop.aborts(client.abort)
     begun = time.monotonic_ns()
-    environment = plan.environment.name if plan.environment else ""
-    emit(RunStarted(now_us(), plan.seed, environment, len(plan.cases)))
+    where = listed([to.name for to in plan.destinations])
+    emit(RunStarted(now_us(), plan.seed, where, len(plan.cases)))
     databases = Databases(supplies.own_folder, supplies.root, plan.first_rows)
     stop.aborts(databases.interrupt)
     order = Order(plan.cases)

@@ -28,6 +28,8 @@ class _Node(Struct, eq=False):
     suite: Suite | None
     above: _Node | None
     """The nearest such suite around it; None for the whole run."""
+    environment: str = ""
+    """Where its cases go: a suite of a run against several is one in each."""
     waiting: tuple[deque[int | _Node], deque[int | _Node], deque[int | _Node]] = field(
         default_factory=lambda: (deque(), deque(), deque())
     )
@@ -66,7 +68,7 @@ class Schedule:
         self._of: list[_Node] = []
         """By case, the innermost."""
         for index, planned in enumerate(plan.cases):
-            node = self._node_of(planned.suite)
+            node = self._node_of(planned.suite, plan.destination(planned).name)
             phase = {"set up": _SET_UP, "": _OTHERS, "clean up": _CLEAN_UP}[planned.role]
             node.waiting[phase].append(index)
             self._of.append(node)
@@ -81,14 +83,14 @@ class Schedule:
                 node.waiting[_OTHERS].extend(in_place)
         self._go_on(self._all)
 
-    def _node_of(self, suite: Suite | None) -> _Node:
+    def _node_of(self, suite: Suite | None, environment: str) -> _Node:
         node = self._all
         for level in levels(suite):
             if not (level.set_up or level.clean_up or level.in_order):
                 continue
             inner = self._nodes.get(id(level))
             if inner is None:
-                inner = self._nodes[id(level)] = _Node(level, node)
+                inner = self._nodes[id(level)] = _Node(level, node, environment)
                 node.waiting[_OTHERS].append(inner)
             node = inner
         return node
@@ -158,7 +160,7 @@ class Schedule:
         suite = node.suite
         if suite is None or not suite.set_up or id(suite) in self._handed:
             return
-        before = self._supplies.handed(suite.id)
+        before = self._supplies.handed(suite.id, node.environment)
         if before is not None:
             self._handed[id(suite)], bad = before
             node.bad = node.bad or bad

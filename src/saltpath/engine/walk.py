@@ -175,7 +175,8 @@ class Walk(Struct):
             scopes.measures = self.planned.measures.get(step.key, {})
         used = scopes.used
         try:
-            plain = not step.only_if and of_run.plan.changes is None  # most are
+            free = of_run.plan.destinations[self.planned.goes].changes is None
+            plain = free and not step.only_if  # most are
             left_out = None if plain else await self._left_out(step, session)
             if left_out is not None:
                 done = left_out
@@ -292,14 +293,9 @@ class Walk(Struct):
     async def _left_out(self, step: Step, session: Session) -> Done | None:
         """What becomes of the step if nothing may be changed, or if its condition says no or cannot
         be judged; None if it is to be carried out."""
-        plan = self.of_run.plan
-        if plan.changes is not None and step.may_change() and step.key not in plan.changes:
-            return Done(
-                "skipped",
-                said("guarded", environment=plan.environment.name if plan.environment else ""),
-                0,
-                0,
-            )
+        to = self.of_run.plan.destination(self.planned)
+        if to.changes is not None and step.may_change() and step.key not in to.changes:
+            return Done("skipped", said("guarded", environment=to.name), 0, 0)
         if not step.only_if:
             return None
         answer = Answer(0, b"", b"", 0)

@@ -88,7 +88,6 @@ class Planner:
         project, _ = readable_project(document)
         suites = {suite.id: suite for suite in projects.suites(self._main, run.project)}
         environments = projects.environments(self._main, run.project)
-        environment = next((e.document for e in environments if e.name == run.environment), None)
         chosen: list[PlannedCase] = []
         positions: list[int] = []
         for entry in runs.run_cases(self._main, run.id):
@@ -103,12 +102,13 @@ class Planner:
             if suite.oid in {planned.suite for planned in chosen}
         }
         chosen, positions = _in_turn(chosen, positions, standing)
+        wanted = {planned.environment for planned in chosen}
         files = self._files_of(run.project, project, chosen)
         started, files = runs.beginning(self._main, run, utc_us(), files)
         plan = Plan(
             document,
             tuple(chosen),
-            environment,
+            {e.name: e.document for e in environments if e.name in wanted},
             {level.oid: level.document for levels in standing.values() for level in levels},
             {
                 inner.oid: outer.oid
@@ -160,6 +160,7 @@ class Planner:
             stored.unread or stored.document,
             stored.file,
             suite.oid if suite else "",
+            entry.environment,
             pick=run.request.picks.get(str(entry.position), ""),
             **more,
         )
@@ -168,10 +169,10 @@ class Planner:
             return planned
         if run.request.only:
             around = projects.standing(self._main, suite) if suite else []
-            more["only"], more["given"] = self._alone(run, stored, case, around, project)
+            more["only"], more["given"] = self._alone(entry, run, stored, case, around, project)
         if case.is_shared:
             more["inside"] = cases.called(stored)
-        more["measures"] = self._measures(run, stored, case)
+        more["measures"] = self._measures(entry.environment, run, stored, case)
         return replace(planned, **more)
 
     def _files_of(
@@ -191,9 +192,9 @@ class Planner:
         return {path: file.version for path, file in found.items() if file is not None}
 
     def _measures(
-        self, run: runs.Run, stored: cases.StoredCase, case: Case
+        self, environment: str, run: runs.Run, stored: cases.StoredCase, case: Case
     ) -> dict[str, dict[str, Any]]:
-        """What each check of `same as last pass` saw when its step last passed in this environment,
+        """What each check of `same as last pass` saw when its step last passed in an environment,
         by step key and sentence."""
         found: dict[str, dict[str, Any]] = {}
         for _, step in case.every_step():
@@ -201,17 +202,16 @@ class Planner:
                 check.sentence for check in checks_in(step.expect) if check.relation == AS_BEFORE
             }
             if wanted:
-                found[step.key] = self._last_pass(run, stored, step.key, wanted)
+                at = runs.last_runs_of_case(
+                    self._main, run.project, stored.id, MOST_LOOKED_AT, environment=environment
+                )
+                found[step.key] = self._last_pass(at, step.key, wanted)
         return found
 
     def _last_pass(
-        self, run: runs.Run, stored: cases.StoredCase, key: str, wanted: set[str]
+        self, found: list[tuple[int, int]], key: str, wanted: set[str]
     ) -> dict[str, Any]:
-        for earlier, position in runs.last_runs_of_case(
-            self._main, run.project, stored.id, MOST_LOOKED_AT
-        ):
-            if runs.run_by_id(self._main, earlier).environment != run.environment:
-                continue
+        for earlier, position in found:
             for step in evidence.steps_with_key(self._evidence, earlier, position, key):
                 if step.head.verdict == "passed":
                     return {o.check: o.actual for o in _every(step.outcomes) if o.check in wanted}
@@ -219,6 +219,7 @@ class Planner:
 
     def _alone(
         self,
+        entry: runs.RunCase,
         run: runs.Run,
         stored: cases.StoredCase,
         case: Case,
@@ -230,8 +231,8 @@ class Planner:
         case = signed_in(case, readable_standing(level.document for level in levels), project)
         of = (run.project, stored.id)
         given = {
-            **last_handed(self._main, self._evidence, stored, levels, run.environment),
-            **last_kept(self._main, self._evidence, of, case, run.environment),
+            **last_handed(self._main, self._evidence, stored, levels, entry.environment),
+            **last_kept(self._main, self._evidence, of, case, entry.environment),
         }
         wanted = set(run.request.only or ())
         known = {*given, *secrets.given(self._folder, run.project, run.request.sealed)}

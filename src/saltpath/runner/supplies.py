@@ -55,9 +55,9 @@ class LocalSupplies(Supplies):
     def given(self) -> dict[str, str]:
         return secrets.given(self._folder, self._run.project, self._run.request.sealed)
 
-    def secrets(self, suite: str = "") -> dict[str, Any]:
-        run = self._run
-        return secrets.secrets_for(self._main, self._folder, run.project, run.environment, suite)
+    def secrets(self, suite: str, environment: str) -> dict[str, Any]:
+        project = self._run.project
+        return secrets.secrets_for(self._main, self._folder, project, environment, suite)
 
     def read_file(self, path: str) -> bytes:
         return self._file(path)
@@ -65,7 +65,7 @@ class LocalSupplies(Supplies):
     def read_rows(self, source: FileRows) -> Iterator[Row]:
         return read_table(self._open(source.file), source).rows
 
-    def read_output(self, table: str) -> Iterator[Row]:
+    def read_output(self, table: str, environment: str) -> Iterator[Row]:
         """Those that this run has written, else those of the newest that did. In any thread."""
         self._recorder.settled(SETTLED_S)
         run = self._run
@@ -78,8 +78,17 @@ class LocalSupplies(Supplies):
             if of is None:
                 source, problem = f"the output table {table}", "nothing was written there"
                 raise Blocked(why("source-unreadable", source=source, problem=problem))
-            for number, cells in enumerate(output_rows.rows(evidence_side, of, table), 1):
-                yield Row(number, cells)
+            there = {
+                entry.position
+                for entry in runs.run_cases(main, of)
+                if entry.environment == environment
+            }
+            found = (
+                cells
+                for position, cells in output_rows.rows(evidence_side, of, table)
+                if position in there or not there  # it went elsewhere
+            )
+            yield from (Row(number, cells) for number, cells in enumerate(found, 1))
 
     async def begin_rows(self, case: int, row: int) -> None:
         await self._recorder.rows_begin(case, row)
@@ -92,9 +101,12 @@ class LocalSupplies(Supplies):
         sealed = secrets.seal_given(self._folder, self._run.project, left)
         await self._recorder.keep_session(case, sealed)
 
-    def handed(self, suite: str) -> tuple[Kept, MaskedWhy | None] | None:
-        entries = runs.run_cases(self._main, self._run.id)
-        around = [one for one in entries if self._roles.get(one.position) == (suite, "set up")]
+    def handed(self, suite: str, environment: str) -> tuple[Kept, MaskedWhy | None] | None:
+        around = [
+            one
+            for one in runs.run_cases(self._main, self._run.id)
+            if self._roles.get(one.position) == (suite, "set up") and one.environment == environment
+        ]
         if not around or any(one.state != "finished" for one in around):
             return None
         values: dict[str, Any] = {}

@@ -12,6 +12,7 @@ from saltpath.formats.workbook import MOST_COLUMNS, MOST_ROWS
 
 MOST_SHEET_ROWS = 5_000
 MOST_JOBS = 64
+MOST_ENVIRONMENTS = 6
 
 
 def _filled(most: int, what: str) -> Meta:
@@ -448,6 +449,18 @@ class NewRun(Body, frozen=True):
     only: Annotated[str, Meta(max_length=200, description="a part of a name as a text")] = ""
     """Of those that are meant, only cases whose name holds this text."""
     environment: str | UnsetType = UNSET
+    environments: (
+        Annotated[
+            list[str],
+            Meta(
+                min_length=1,
+                max_length=MOST_ENVIRONMENTS,
+                description=f"at most {MOST_ENVIRONMENTS} environments as a list of names",
+            ),
+        ]
+        | UnsetType
+    ) = UNSET
+    """Against each of these, side by side."""
     kind: Literal["run", "trial"] = "run"
     title: Title = ""
     build: Build = ""

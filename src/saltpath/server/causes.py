@@ -22,7 +22,13 @@ def causes_of(run: runs.Run) -> tuple[Cause, ...]:
     return _ended.of(run.oid, run.state, counted) if run.state == "finished" else counted()
 
 
-def met_by(cause: Cause, entries: dict[int, runs.RunCase]) -> str:
+def met_by(run: runs.Run, cause: Cause, entries: dict[int, runs.RunCase]) -> str:
     """Whom a cause was met in, among the cases of a run, by their positions."""
     first = entries[cause.first]
-    return who(cause, first.name, summary_of(first).has_rows, len(entries) == 1)
+    every = {entry.environment for entry in entries.values()}
+    met = list[tuple[int, str]]()
+    if len(every) > 1:
+        found = causes.positions(database("evidence"), run.id, cause.signature)
+        met = [(entries[at].case_id, entries[at].environment) for at in found]
+    has_rows = summary_of(first).has_rows
+    return who(cause, first.name, has_rows, len(entries) == 1, met, len(every))

@@ -48,11 +48,11 @@ def past_runs(
     smaller id."""
     rows = connection.execute(
         "SELECT r.id AS run, r.oid, r.number, "
-        "COALESCE(NULLIF(r.label, ''), r.read_build) AS build, r.environment, p.name AS actor, "
+        "COALESCE(NULLIF(r.label, ''), r.read_build) AS build, rc.environment, p.name AS actor, "
         "COALESCE(rc.started_at, r.asked_at) AS at, rc.position, rc.version, rc.verdict, rc.why, "
         "rc.us FROM run_case rc JOIN run r ON r.id = rc.run JOIN person p ON p.id = r.actor"
         " WHERE rc.project = ? AND rc.test_case = ? AND rc.kind = 'run' AND rc.verdict IS NOT NULL"
-        " AND rc.run < ? AND (? IS NULL OR r.environment = ?) ORDER BY rc.run DESC LIMIT ?",
+        " AND rc.run < ? AND (? IS NULL OR rc.environment = ?) ORDER BY rc.run DESC LIMIT ?",
         (project, case, before or 1 << 62, environment, environment, limit),
     )
     return [

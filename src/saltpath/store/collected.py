@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import sqlite3
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 from saltpath.core.cases.row_sources import Row
@@ -20,7 +20,9 @@ AT_ONCE = 1_000
 class OutputTables:
     """A consumer of events. May be asked from another thread than it is told in."""
 
-    def __init__(self) -> None:
+    def __init__(self, environments: Sequence[str] = ()) -> None:
+        """`environments`: by case where it goes."""
+        self._environments = environments
         self._lock = threading.Lock()
         # a file of its own, gone when it is closed
         self._rows = sqlite3.connect("", isolation_level=None, check_same_thread=False)
@@ -46,8 +48,8 @@ class OutputTables:
                 row[0] for row in self._rows.execute("SELECT DISTINCT tab FROM output ORDER BY tab")
             ]
 
-    def rows(self, table: str) -> Iterator[dict[str, Any]]:
-        """The rows of a table, in order."""
+    def rows(self, table: str, environment: str | None = None) -> Iterator[dict[str, Any]]:
+        """The rows of a table, in order; of those that were written in an environment."""
         position, place = -1, ""
         while True:
             with self._lock:
@@ -57,16 +59,19 @@ class OutputTables:
                     " ORDER BY position, place LIMIT ?",
                     (table, position, place, AT_ONCE),
                 ).fetchall()
-            for _, _, cells in found:
+            for at, _, cells in found:
+                if environment and self._environments and self._environments[at] != environment:
+                    continue
                 yield plain.read_json(cells)
             if len(found) < AT_ONCE:
                 return
             position, place = found[-1][:2]
 
-    def read(self, table: str) -> Iterator[Row]:
-        """The rows as a source. Raises Blocked where nothing was written."""
+    def read(self, table: str, environment: str) -> Iterator[Row]:
+        """The rows that were written in an environment, as a source. Raises Blocked where nothing
+        was."""
         number = 0
-        for number, cells in enumerate(self.rows(table), 1):
+        for number, cells in enumerate(self.rows(table, environment), 1):
             yield Row(number, cells)
         if not number:
             raise Blocked(

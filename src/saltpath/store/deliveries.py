@@ -185,7 +185,8 @@ def make_due(connection: sqlite3.Connection, run: int, at: int) -> None:
 def _meant(connection: sqlite3.Connection, rule: Rule, run: int, row: sqlite3.Row) -> bool:
     if rule.bad and row["verdict"] == "passed":
         return False
-    if rule.environment and rule.environment != row["environment"]:
+    went = "SELECT 1 FROM run_case WHERE run = ? AND environment = ? LIMIT 1"
+    if rule.environment and connection.execute(went, (run, rule.environment)).fetchone() is None:
         return False
     if not rule.suite:
         return True

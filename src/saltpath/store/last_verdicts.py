@@ -9,6 +9,7 @@ from itertools import takewhile
 from msgspec import Struct
 
 from saltpath.core.values import plain
+from saltpath.core.values.verdicts import worst
 
 MOST = 10
 """Runs of a case that are remembered here."""
@@ -29,14 +30,18 @@ class LastVerdicts(Struct, frozen=True):
 
 def record(connection: sqlite3.Connection, run: int, position: int) -> None:
     """A case of a run has ended; a trial does not count. Within the writer's transaction."""
-    row = connection.execute(
+    ended = connection.execute(
         "SELECT rc.test_case, rc.project, rc.verdict, COALESCE(rc.started_at, r.asked_at) AS at,"
-        " COALESCE(rc.us, 0) AS us FROM run_case rc JOIN run r ON r.id = rc.run"
-        " WHERE rc.run = ? AND rc.position = ? AND rc.kind = 'run' AND rc.state = 'finished'",
+        " COALESCE(rc.us, 0) AS us FROM run_case own JOIN run_case rc ON rc.run = own.run AND "
+        "rc.test_case = own.test_case JOIN run r ON r.id = rc.run"
+        " WHERE own.run = ? AND own.position = ? AND own.kind = 'run' AND rc.state = 'finished'",
         (run, position),
-    ).fetchone()
-    if row is None:
+    ).fetchall()
+    if not ended:
         return
+    # of several environments the worst
+    all_of_them = worst(one["verdict"] for one in ended)
+    row = next(one for one in ended if one["verdict"] == all_of_them)
     held = connection.execute(
         "SELECT since, runs FROM last_verdict WHERE test_case = ?", (row["test_case"],)
     ).fetchone()

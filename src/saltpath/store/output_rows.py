@@ -101,8 +101,11 @@ def page(
     return [plain.read_json(row["cells"]) for row in rows]
 
 
-def rows(connection: sqlite3.Connection, run: int, table: str) -> Iterator[dict[str, Any]]:
-    """All of them, a thousand at a time, so that no read stays open."""
+def rows(
+    connection: sqlite3.Connection, run: int, table: str
+) -> Iterator[tuple[int, dict[str, Any]]]:
+    """All of them, each with the position of its case; a thousand at a time, so that no read stays
+    open."""
     position, place = -1, ""
     while True:
         found = connection.execute(
@@ -111,7 +114,7 @@ def rows(connection: sqlite3.Connection, run: int, table: str) -> Iterator[dict[
             " ORDER BY position, place LIMIT ?",
             (run, table, position, place, AT_ONCE),
         ).fetchall()
-        yield from (plain.read_json(row["cells"]) for row in found)
+        yield from ((row["position"], plain.read_json(row["cells"])) for row in found)
         if len(found) < AT_ONCE:
             return
         position, place = found[-1]["position"], found[-1]["place"]

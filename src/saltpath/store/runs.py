@@ -5,6 +5,8 @@ same."""
 from __future__ import annotations
 
 import sqlite3
+from collections.abc import Sequence
+from itertools import product
 from typing import Any
 
 from msgspec import Struct
@@ -12,6 +14,7 @@ from msgspec.structs import replace
 
 from saltpath.core.running.plan import RunRequest, read_request, write_request
 from saltpath.core.values import plain
+from saltpath.core.values.nearest import listed
 from saltpath.core.values.verdicts import Verdict
 from saltpath.store.cases import StoredCase, shared_names
 from saltpath.store.database import (
@@ -53,6 +56,11 @@ class Run(Struct, frozen=True):
     finished_at: int | None
     counts: dict[str, Any]
 
+    @property
+    def environments(self) -> tuple[str, ...]:
+        """Where it went, by name."""
+        return self.request.environments or ((self.environment,) if self.environment else ())
+
 
 class RunCase(Struct, frozen=True):
     """A case within a run: state waiting, running or finished. `begun`: the number of the last row
@@ -73,6 +81,8 @@ class RunCase(Struct, frozen=True):
     begun: int = 0
     rows: dict[str, int] | None = None
     suite_id: int = 0
+    environment: str = ""
+    """Where it went."""
 
 
 _SELECT = """
@@ -101,7 +111,7 @@ def ask(
     *,
     kind: str,
     title: str,
-    environment: str,
+    environments: Sequence[str],
     seed: int,
     build: str = "",
     note: str = "",
@@ -109,7 +119,8 @@ def ask(
     idempotency: str | None = None,
     digest: str = "",
 ) -> tuple[Run, bool]:
-    """Ask for a run of the cases (id, version, name). With an idempotency key that was used before,
+    """Ask for a run of the cases (id, version, name), in each of the environments: a case's
+    positions stand next to each other. With an idempotency key that was used before,
     that run is given back, and the flag is False; `digest` is that of what was asked, and Conflict
     is raised where the key came with something else. From now on these versions are kept. Raises
     VersionConflict, and nothing is asked for, where one of them was folded into a later one since
@@ -151,7 +162,7 @@ def ask(
                 number,
                 kind,
                 title,
-                environment,
+                listed(environments),
                 seed,
                 build,
                 note,
@@ -165,11 +176,13 @@ def ask(
         )
         run_id = int(cursor.lastrowid or 0)
         connection.executemany(
-            "INSERT INTO run_case (run, position, project, test_case, version, name, state, kind)"
-            " VALUES (?, ?, ?, ?, ?, ?, 'waiting', ?)",
+            "INSERT INTO run_case (run, position, project, test_case, version, name, state, kind, "
+            "environment) VALUES (?, ?, ?, ?, ?, ?, 'waiting', ?, ?)",
             [
-                (run_id, position, project, id, version, name, kind)
-                for position, (id, version, name) in enumerate(cases)
+                (run_id, position, project, id, version, name, kind, environment)
+                for position, ((id, version, name), environment) in enumerate(
+                    product(cases, environments)
+                )
             ],
         )
         connection.execute(
@@ -261,19 +274,21 @@ def last_counts(
         "rc.test_case IN (SELECT c.id FROM test_case c JOIN suite s ON s.id = c.suite JOIN suite f "
         f"ON f.id = ? AND {STANDS_IN})"
     )
-    holds = f"AND EXISTS (SELECT 1 FROM run_case rc WHERE rc.run = r.id AND {of_suite})"
+    there = "(? IS NULL OR rc.environment = ?)"
+    held = f"{there} AND {'1' if suite is None else of_suite}"
+    values = (environment, environment, *([suite] if suite is not None else []))
     found = connection.execute(
         "SELECT r.id FROM run r WHERE r.project = ? AND r.kind = 'run' AND r.state = 'finished'"
-        f" AND (? IS NULL OR r.environment = ?) {holds if suite is not None else ''}"
+        f" AND EXISTS (SELECT 1 FROM run_case rc WHERE rc.run = r.id AND {held})"
         " ORDER BY r.id DESC LIMIT 1",
-        (project, environment, environment, *([suite] if suite is not None else [])),
+        (project, *values),
     ).fetchone()
     if found is None:
         return {}
     rows = connection.execute(
         "SELECT rc.verdict, COUNT(*) FROM run_case rc WHERE rc.run = ? AND "
-        f"{'1' if suite is None else of_suite} AND rc.verdict IS NOT NULL GROUP BY rc.verdict",
-        (found["id"], *([suite] if suite is not None else [])),
+        f"{held} AND rc.verdict IS NOT NULL GROUP BY rc.verdict",
+        (found["id"], *values),
     )
     return {row[0]: row[1] for row in rows}
 
@@ -319,13 +334,14 @@ def run_cases(connection: sqlite3.Connection, run: int) -> list[RunCase]:
         "begun",
         "rows",
         "suite_id",
+        "environment",
     )
     found = at_once(
         connection,
         columns,
         'SELECT rc.position, c.oid AS "case", c.id AS case_id, rc.version, rc.name, s.name AS '
         "suite, rc.state, rc.verdict,"
-        " rc.why, rc.started_at, rc.us, rc.begun, rc.rows, c.suite AS suite_id"
+        " rc.why, rc.started_at, rc.us, rc.begun, rc.rows, c.suite AS suite_id, rc.environment"
         " FROM run_case rc JOIN test_case c ON c.id = rc.test_case JOIN suite s ON s.id = c.suite"
         " WHERE rc.run = ? ORDER BY rc.position",
         (run,),
@@ -374,10 +390,9 @@ def since_last_run(
     """(run, position) of the newest run of a case and of the trials since then (at most 50), newest
     first: what its steps saw last stands in these. With `environment` of what went there."""
     rows = connection.execute(
-        "SELECT c.run, c.position, c.kind FROM run_case c JOIN run r ON r.id = c.run WHERE "
-        "c.project = ? AND c.test_case = ?"
-        " AND c.kind IN ('run', 'trial') AND c.state <> 'waiting' AND (? IS NULL OR r.environment "
-        "= ?) ORDER BY c.run DESC LIMIT ?",
+        "SELECT run, position, kind FROM run_case WHERE project = ? AND test_case = ?"
+        " AND kind IN ('run', 'trial') AND state <> 'waiting' AND (? IS NULL OR environment = ?) "
+        "ORDER BY run DESC, position LIMIT ?",
         (project, case, environment, environment, MOST_TRIALS),
     ).fetchall()
     ends = next((index for index, row in enumerate(rows) if row["kind"] == "run"), len(rows))
@@ -385,15 +400,21 @@ def since_last_run(
 
 
 def last_runs_of_case(
-    connection: sqlite3.Connection, project: int, case: int, most: int, before: int = 1 << 62
+    connection: sqlite3.Connection,
+    project: int,
+    case: int,
+    most: int,
+    before: int = 1 << 62,
+    environment: str | None = None,
 ) -> list[tuple[int, int]]:
     """(run, position) of the newest runs and trials of a case in which something was carried out,
-    newest first; `before`: of those with a smaller id."""
+    newest first; `before`: of those with a smaller id; `environment`: of what went there."""
     rows = connection.execute(
         "SELECT run, position FROM run_case WHERE project = ? AND test_case = ? AND kind IN "
         "('run', 'trial')"
-        " AND state <> 'waiting' AND run < ? ORDER BY run DESC LIMIT ?",
-        (project, case, before, most),
+        " AND state <> 'waiting' AND run < ? AND (? IS NULL OR environment = ?) "
+        "ORDER BY run DESC, position LIMIT ?",
+        (project, case, before, environment, environment, most),
     )
     return [(row["run"], row["position"]) for row in rows]
 
@@ -406,8 +427,8 @@ def copy_case(
     connection.execute(
         "INSERT OR IGNORE INTO run_case (run, position, project, test_case, version, name, state, "
         "verdict, why, started_at, us,"
-        " steps, kind) SELECT run, ?, project, ?, ?, ?, state, verdict, why, started_at, us, "
-        "steps, kind FROM run_case"
+        " steps, kind, environment) SELECT run, ?, project, ?, ?, ?, state, verdict, why, "
+        "started_at, us, steps, kind, environment FROM run_case"
         " WHERE run = ? AND position = ? AND state = 'finished'",
         (to, case.id, case.version, case.name, run, position),
     )

@@ -2546,6 +2546,7 @@ export interface components {
             kind: string;
             title: string;
             environment: string;
+            environments: string[];
             seed: number;
             build: string;
             note: string;
@@ -2621,6 +2622,7 @@ export interface components {
             case: string;
             name: string;
             suite: string;
+            environment: string;
             /** @enum {unknown} */
             became: "broke" | "otherwise" | "mended" | "still bad" | "only here" | "only there" | "same";
             hasRows: boolean;
@@ -2698,6 +2700,7 @@ export interface components {
             kind: string;
             title: string;
             environment: string;
+            environments: string[];
             seed: number;
             build: string;
             note: string;
@@ -2756,6 +2759,7 @@ export interface components {
             case: string;
             name: string;
             suite: string;
+            environment: string;
             tags: string[];
             /** @enum {string} */
             state: "waiting" | "running" | "stopping" | "finished";
@@ -2859,6 +2863,7 @@ export interface components {
             kind: string;
             title: string;
             environment: string;
+            environments: string[];
             seed: number;
             build: string;
             note: string;
@@ -3334,6 +3339,8 @@ export interface components {
              */
             only?: string;
             environment?: string;
+            /** @description at most 6 environments as a list of names */
+            environments?: string[];
             /**
              * @default run
              * @enum {unknown}

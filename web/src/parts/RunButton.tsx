@@ -1,4 +1,5 @@
 import type { Environment } from "../api";
+import { listed } from "../base/format";
 import type { MenuItem } from "./menu/items";
 import { Menu } from "./menu/Menu";
 
@@ -9,6 +10,10 @@ interface Props {
   environment: Environment | undefined;
   environments: Environment[];
   choose: (name: string) => void;
+  /** Where it goes beside that, of a run against several environments. */
+  others?: Environment[];
+  /** Take another one into it, or out of it. */
+  turn?: (name: string) => void;
   run: () => void;
   running: boolean;
   stop: () => void;
@@ -73,6 +78,8 @@ export function RunButton({
   environment,
   environments,
   choose,
+  others = [],
+  turn,
   run,
   running,
   stop,
@@ -90,10 +97,23 @@ export function RunButton({
       </div>
     );
   }
-  const items = environments.map((item) => ({
-    key: item.name,
-    label: item.guarded ? `${item.name}, guarded` : item.name,
-  }));
+  const called = (item: Environment) => (item.guarded ? `${item.name}, guarded` : item.name);
+  const where = environment ? [environment, ...others] : [];
+  const items: MenuItem[] = environments.map((item) => ({ key: `to ${item.name}`, label: called(item) }));
+  if (turn && environments.length > 1) {
+    items.push({ type: "divider" });
+    for (const item of environments) {
+      const is = where.some(({ name }) => name === item.name);
+      if (is && where.length === 1) continue;
+      const label = is ? `without ${item.name}` : `and ${called(item)}, side by side`;
+      items.push({ key: `turn ${item.name}`, label });
+    }
+  }
+  const picked = (key: string) => {
+    const name = key.slice(key.indexOf(" ") + 1);
+    if (key.startsWith("turn ")) turn?.(name);
+    else choose(name);
+  };
   return (
     <div className="run-button">
       <button type="button" onClick={run} aria-keyshortcuts={shortcut ? "Control+Enter" : undefined}>
@@ -133,7 +153,7 @@ export function RunButton({
       {environment && (
         <>
           <span>against</span>
-          <Chosen text={environment.name} items={items} choose={choose} />
+          <Chosen text={listed(where.map(({ name }) => name))} items={items} choose={picked} />
         </>
       )}
       {shortcut && <kbd>Ctrl ↵</kbd>}

@@ -4,6 +4,7 @@ import { api, type Environment, type NewRun, type Run, type RunEvent } from "../
 import { queries } from "../api/queries";
 import { isAway } from "../api/retrying";
 import { useStale } from "../api/stale";
+import { listed } from "../base/format";
 import { useAskChanges } from "../parts/Changes";
 import { useSay } from "../parts/Said";
 import { useEvents } from "./events";
@@ -49,22 +50,35 @@ export function useEnvironment(): [Environment | undefined, (name: string) => vo
   return [all.find((environment) => environment.name === name) ?? usual, setName, all];
 }
 
-/** Starts runs; where the environment is guarded, each step that may change something there is asked about first. */
+/** Where runs of several cases go from this page: to one environment, or to several side by side. */
+export function useWhere(): [Environment[], (names: string[]) => void, Environment[]] {
+  const all = useEnvironments().data?.items ?? [];
+  const [names, setNames] = useState<string[]>([]);
+  const usual = all.find((environment) => environment.usual) ?? all[0];
+  const chosen = all.filter(({ name }) => names.includes(name));
+  return [chosen.length ? chosen : usual ? [usual] : [], setNames, all];
+}
+
+/** Starts runs; where an environment is guarded, each step that may change something there is asked about first. */
 export function useStart(): (
   run: Omit<NewRun, "project">,
-  environment?: Environment,
+  where?: Environment | Environment[],
 ) => Promise<Run | undefined> {
   const project = useProject();
   const say = useSay();
   const ask = useAskChanges();
   return useCallback(
-    async (run, environment) => {
+    async (run, where = []) => {
       if (!project) return undefined;
-      const asked = { ...run, project: project.id, environment: environment?.name };
+      const environments = Array.isArray(where) ? where : [where];
+      const names = environments.map(({ name }) => name);
+      const there = names.length > 1 ? { environments: names } : { environment: names[0] };
+      const asked = { ...run, project: project.id, ...there };
+      const guarded = environments.filter((environment) => environment.guarded);
       try {
-        const changing = environment?.guarded ? (await api.changingSteps(asked)).items : [];
-        const changes = changing.length ? await ask(environment?.name ?? "", changing) : [];
-        return changes && (await api.start(environment?.guarded ? { ...asked, changes } : asked));
+        const changing = guarded.length ? (await api.changingSteps(asked)).items : [];
+        const changes = changing.length ? await ask(listed(guarded.map(({ name }) => name)), changing) : [];
+        return changes && (await api.start(guarded.length ? { ...asked, changes } : asked));
       } catch (problem) {
         say(problem instanceof Error ? problem.message : String(problem));
         return undefined;

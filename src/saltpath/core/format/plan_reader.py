@@ -9,7 +9,7 @@ from typing import Any
 from msgspec import Struct
 from msgspec.structs import replace
 
-from saltpath.core.cases.case import Case, Environment, Project, Suite
+from saltpath.core.cases.case import Case, Project, Suite
 from saltpath.core.cases.shared import Library
 from saltpath.core.format.readable import (
     Broken,
@@ -18,7 +18,7 @@ from saltpath.core.format.readable import (
     readable_project,
     readable_suite,
 )
-from saltpath.core.running.compiled import CompiledCase, CompiledPlan, compiled
+from saltpath.core.running.compiled import CompiledCase, CompiledPlan, Destination, compiled
 from saltpath.core.running.plan import Plan, PlannedCase
 from saltpath.core.running.supplies import Supplies
 from saltpath.core.values.why import as_masked, fault, said
@@ -35,12 +35,16 @@ class _Around(Struct, frozen=True):
     """What the cases of a plan have in common."""
 
     project: Project
-    environment: Environment | None
-    suites: dict[str, tuple[Suite, list[Broken]]]
-    """By id, each with what of it and of its folders cannot be read."""
+    goes: dict[str, int]
+    """By an environment's name which of the destinations it is."""
+    destinations: tuple[Destination, ...]
+    unread: tuple[list[Broken], ...]
+    """By destination what of its environment cannot be read."""
+    suites: dict[tuple[str, str], tuple[Suite, list[Broken]]]
+    """By id and environment, each with what of it and of its folders cannot be read."""
     library: Library
     broken: list[Broken]
-    """What of project and environment cannot be read, and concerns every case."""
+    """What of the project cannot be read, and concerns every case."""
 
 
 def read_planned(planned: PlannedCase) -> tuple[Case, list[Broken]]:
@@ -63,14 +67,12 @@ def compile_plan(
     return CompiledPlan(
         tuple(cases),
         around.project,
-        around.environment,
+        around.destinations,
         plan.seed,
         plan.number,
         supplies.given(),
-        supplies.secrets(),
         plan.jobs,
         plan.started_us,
-        None if plan.changes is None else frozenset(plan.changes),
         plan.wait_us,
         plan.stop_after,
         plan.first_rows,
@@ -78,10 +80,19 @@ def compile_plan(
 
 
 def _around(plan: Plan, supplies: Supplies) -> _Around:
-    project, broken = readable_project(plan.project)
-    environment, broken_there = (
-        readable_environment(plan.environment) if plan.environment is not None else (None, [])
-    )
+    project, of_project = readable_project(plan.project)
+    destinations, of_environments = list[Destination](), list[list[Broken]]()
+    goes = {name: at for at, name in enumerate({one.environment for one in plan.cases} or {""})}
+    for name in goes:
+        environment, broken_there = (
+            readable_environment(plan.environments[name])
+            if name in plan.environments
+            else (None, list[Broken]())
+        )
+        free = plan.changes is None or not (len(goes) == 1 or (environment and environment.guarded))
+        changes = None if free else frozenset(plan.changes or ())
+        destinations.append(Destination(environment, supplies.secrets("", name), changes))
+        of_environments.append(broken_there)
     library = {}
     for name, document in plan.shared.items():
         shared, unread = readable_case(document, name, name)
@@ -89,14 +100,18 @@ def _around(plan: Plan, supplies: Supplies) -> _Around:
             library[name] = shared
     return _Around(
         project,
-        environment,
-        _suites(plan, supplies),
+        goes,
+        tuple(destinations),
+        tuple(of_environments),
+        {(id, name): suite for name in goes for id, suite in _suites(plan, supplies, name).items()},
         library,
-        [item for item in broken if not item.place.startswith(_KNOWN_ANYHOW)] + broken_there,
+        [item for item in of_project if not item.place.startswith(_KNOWN_ANYHOW)],
     )
 
 
-def _suites(plan: Plan, supplies: Supplies) -> dict[str, tuple[Suite, list[Broken]]]:
+def _suites(
+    plan: Plan, supplies: Supplies, environment: str
+) -> dict[str, tuple[Suite, list[Broken]]]:
     found: dict[str, tuple[Suite, list[Broken]]] = {}
 
     def read(id: str) -> tuple[Suite, list[Broken]]:
@@ -106,7 +121,7 @@ def _suites(plan: Plan, supplies: Supplies) -> dict[str, tuple[Suite, list[Broke
             if (folder := plan.folders.get(id)) in plan.suites:
                 within, broken_there = read(folder)
                 broken = [*broken_there, *broken]
-            more = {"within": within, "id": id, "secrets": supplies.secrets(id)}
+            more = {"within": within, "id": id, "secrets": supplies.secrets(id, environment)}
             found[id] = replace(suite, **more), broken
         return found[id]
 
@@ -119,17 +134,19 @@ def _compiled(
     planned: PlannedCase, around: _Around, supplies: Supplies, read: ReadCase
 ) -> CompiledCase:
     case, unread = read(planned)
-    suite, broken_there = around.suites.get(planned.suite, (None, []))
-    problems = [*unread, *broken_there, *around.broken]
+    key, goes = (planned.suite, planned.environment), around.goes[planned.environment]
+    suite, broken_there = around.suites.get(key, (None, []))
+    problems = [*unread, *broken_there, *around.unread[goes], *around.broken]
     if problems:
         reason = said("stored-unread", problem=problems[0].sentence)
-        return CompiledCase(case, suite, planned.file, problem=reason)
+        return CompiledCase(case, suite, planned.file, problem=reason, goes=goes)
     more: dict[str, Any] = {
         "begun": planned.begun,
         "only": None if planned.only is None else frozenset(planned.only),
         "given": planned.given,
         "measures": planned.measures,
         "pick": planned.pick,
+        "goes": goes,
     }
     if planned.inside:
         more["inside"] = (planned.inside,)
@@ -137,4 +154,5 @@ def _compiled(
         return compiled(case, suite, planned.file, around.project, around.library, **more)
     except Exception as problem:
         log.exception("a fault of Salt Path's own in the plan of %s", planned.name)
-        return CompiledCase(case, suite, planned.file, problem=as_masked(fault(problem)))
+        reason = as_masked(fault(problem))
+        return CompiledCase(case, suite, planned.file, problem=reason, goes=goes)

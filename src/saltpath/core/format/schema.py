@@ -414,6 +414,7 @@ def report_schema() -> dict[str, Any]:
         ("case", "file", "verdict", "rows", "once", "at the end"),
         {
             "case": text,
+            "environment": text,
             "key": text,
             "register": text,
             "file": text,

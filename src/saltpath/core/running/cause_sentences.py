@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from saltpath.core.running.causes import Failure
+from saltpath.core.values.nearest import listed
 
 MOST_SAID = 3
 """Of what failures of one cause said, so many different ones are given."""
@@ -84,6 +86,10 @@ class CauseCount:
         counted.places.add((position, row))
         counted.said[failure.said] += 1
 
+    def positions(self, signature: str) -> set[int]:
+        """Of the cases that a cause was met in."""
+        return {position for position, _ in self._counted[signature].places}
+
     def causes(self) -> list[Cause]:
         found = []
         for signature, counted in self._counted.items():
@@ -106,9 +112,21 @@ class CauseCount:
         return worst_first(found)
 
 
-def who(cause: Cause, case: str, has_rows: bool, alone: bool) -> str:
+def who(
+    cause: Cause,
+    case: str,
+    has_rows: bool,
+    alone: bool,
+    met: Iterable[tuple[object, str]] = (),
+    of: int = 1,
+) -> str:
     """Whom a cause was met in. `case`: what the first is called, `has_rows`: whether it has such;
-    `alone`: the run has no other case."""
+    `alone`: the run has no other case. Where the run went to `of` several environments, `met` are
+    the cases that it was met in, each with where that was."""
+    if of > 1:
+        found = set(met)
+        cause = _once(cause, len({case for case, _ in found}))
+        where = sorted({environment for _, environment in found})
     if cause.cases > 1:
         kind = "rows of cases" if cause.rows > cause.cases else "cases"
     elif cause.rows > 1:
@@ -117,13 +135,22 @@ def who(cause: Cause, case: str, has_rows: bool, alone: bool) -> str:
         kind = "again and again"
     else:
         kind = "row" if cause.row and has_rows else "one"
-    return (ALONE if alone else WHO)[kind].format(
+    there = f" against {listed(where)}" if of > 1 and len(where) < of else ""
+    said = (ALONE if alone else WHO)[kind].format(
         case=case,
         row=cause.row,
         failures=cause.failures,
         rows=cause.rows,
         cases=cause.cases,
     )
+    return f"{said}{there}"
+
+
+def _once(cause: Cause, cases: int) -> Cause:
+    """With the cases counted once that it was met in, wherever they went."""
+    rows = cases if cause.rows == cause.cases else cause.rows
+    failures = rows if cause.failures == cause.rows else cause.failures
+    return replace(cause, cases=cases, rows=rows, failures=failures)
 
 
 def sentence(cause: Cause) -> str:

@@ -45,6 +45,23 @@ class CompiledCase(Struct, frozen=True):
     """Why it cannot be carried out at all: it, or a document around it, cannot be read."""
     role: Role = ""
     """Whether it stands around the others of its suite."""
+    goes: int = 0
+    """To which of the plan's destinations."""
+
+
+class Destination(Struct, frozen=True):
+    """Where cases of a run go."""
+
+    environment: Environment | None = None
+    secrets: dict[str, Any] = field(default_factory=dict)
+    """What fills the values that are marked secret, there."""
+    changes: frozenset[str] | None = None
+    """The keys of the steps that may change something there; others that might are left out. None:
+    whichever."""
+
+    @property
+    def name(self) -> str:
+        return self.environment.name if self.environment else ""
 
 
 class CompiledPlan(Struct, frozen=True):
@@ -52,25 +69,24 @@ class CompiledPlan(Struct, frozen=True):
 
     cases: tuple[CompiledCase, ...]
     project: Project
-    environment: Environment | None = None
+    destinations: tuple[Destination, ...] = (Destination(),)
+    """Where its cases go, each by the index of one."""
     seed: int = 0
     number: int = 0
     values: dict[str, Any] = field(default_factory=dict)
     """Given at the start, as text."""
-    secrets: dict[str, Any] = field(default_factory=dict)
-    """What fills the values that are marked secret."""
     jobs: int = 1
     started_us: int = 0
     """UTC microseconds, the run's `now`."""
-    changes: frozenset[str] | None = None
-    """The keys of the steps that may change something; others that might are left out. None:
-    whichever."""
     wait_us: int = 0
     """So long it waits first until the services that it asks are up."""
     stop_after: int = 0
     """It stops once so many cases have failed or were blocked; 0: it does not."""
     first_rows: bool = False
     """Look-ups give their first rows where there are more than they may have."""
+
+    def destination(self, planned: CompiledCase) -> Destination:
+        return self.destinations[planned.goes]
 
 
 def compiled(

@@ -32,6 +32,8 @@ class PlannedCase(Struct, frozen=True, omit_defaults=True):
     file: str = ""
     suite: str = ""
     """Its suite's id, of `Plan.suites`; empty: none is known."""
+    environment: str = ""
+    """Where it goes, by a name of `Plan.environments`; empty: the project has none."""
     inside: str = ""
     """Of shared steps that are tried by themselves: the name that others know them by."""
     only: tuple[int, ...] | None = None
@@ -50,7 +52,8 @@ class Plan(Struct, frozen=True, omit_defaults=True):
 
     project: Document
     cases: tuple[PlannedCase, ...]
-    environment: Document | None = None
+    environments: dict[str, Document] = field(default_factory=dict)
+    """By name those that its cases go to."""
     suites: dict[str, Document] = field(default_factory=dict)
     """By id: those that hold one of its cases, and the folders that these stand in."""
     folders: dict[str, str] = field(default_factory=dict)
@@ -63,7 +66,7 @@ class Plan(Struct, frozen=True, omit_defaults=True):
     started_us: int = 0
     """UTC microseconds, the run's `now`."""
     changes: tuple[str, ...] | None = None
-    """The keys of the steps that may change something; None: whichever."""
+    """The keys of the steps that may change something where it is guarded; None: whichever."""
     first_rows: bool = False
     """Look-ups give their first rows where there are more than they may have."""
     wait_us: int = 0
@@ -95,6 +98,8 @@ class RunRequest(Struct, frozen=True, omit_defaults=True, rename="camel"):
     """So long it waits first until the services that it asks are up."""
     stop_after: int = 0
     """It stops once so many cases have failed or were blocked; 0: it does not."""
+    environments: tuple[str, ...] = ()
+    """Where it goes, of a run against several."""
 
 
 def write_plan(plan: Plan) -> bytes:

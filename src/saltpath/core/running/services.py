@@ -43,15 +43,13 @@ def _every(step: Step) -> Iterator[Step]:
 
 def _scopes(plan: CompiledPlan, planned: CompiledCase) -> tuple[Scope, ...]:
     """The nearest first."""
-    environment = plan.environment
-    there = environment.name if environment else ""
-    project = scope_of(
-        plan.project.values, environment.values if environment else None, plan.secrets
-    )
+    to = plan.destination(planned)
+    over = to.environment.values if to.environment else None
+    project = scope_of(plan.project.values, over, to.secrets)
     return (
         Scope(dict(plan.values)),
-        scope_of(planned.case.values, None, plan.secrets),
-        scope_of_suite(planned.suite, there, plan.secrets),
+        scope_of(planned.case.values, None, to.secrets),
+        scope_of_suite(planned.suite, to.name, to.secrets),
         project,
     )
 

@@ -55,9 +55,9 @@ class Supplies:
         """The values that the run was given at its start."""
         return {}
 
-    def secrets(self, suite: str = "") -> dict[str, Any]:
-        """What fills the values that are marked as secret: the project's, or those of one of its
-        suites."""
+    def secrets(self, suite: str, environment: str) -> dict[str, Any]:
+        """What fills the values that are marked as secret in an environment: (empty) the project's,
+        or those of one of its suites."""
         return {}
 
     def read_file(self, path: str) -> bytes:
@@ -69,8 +69,8 @@ class Supplies:
         problem = "there are no files here"
         raise Blocked(why("source-unreadable", source=source.file, problem=problem))
 
-    def read_output(self, table: str) -> Iterator[Row]:
-        """The rows of an output table. Raises Blocked."""
+    def read_output(self, table: str, environment: str) -> Iterator[Row]:
+        """The rows of an output table, as they were written there. Raises Blocked."""
         source, problem = f"the output table {table}", "nothing was written yet"
         raise Blocked(why("source-unreadable", source=source, problem=problem))
 
@@ -88,9 +88,9 @@ class Supplies:
 
     # ---- what was recorded of a run that another runner had begun
 
-    def handed(self, suite: str) -> tuple[Kept, MaskedWhy | None] | None:
-        """What the cases that set a suite up, which all have ended, have handed down, and why the
-        others cannot be carried out, if one was bad; None if they have not ended, or there are
+    def handed(self, suite: str, environment: str) -> tuple[Kept, MaskedWhy | None] | None:
+        """What the cases that set a suite up there, which all have ended, have handed down, and why
+        the others cannot be carried out, if one was bad; None if they have not ended, or there are
         none."""
         return None
 

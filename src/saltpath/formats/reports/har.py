@@ -45,7 +45,7 @@ def _entry(exchange: Exchange, step: StepFinished, case: ReportedCase) -> dict[s
     row = f"row {step.row}, " if case.has_rows and step.row else ""
     times = exchange.times
     rest = times.total - times.lookup - times.connect - times.tls - times.waiting
-    comment = f"{case.name}: {row}{step.name}"
+    comment = f"{case.called}: {row}{step.name}"
     if exchange.why is not None:
         comment += f": {exchange.why.sentence}"
     return {

@@ -69,6 +69,7 @@ def _said(why: Why | None) -> str:
 def _case(case: ReportedCase) -> dict[str, Any]:
     return {
         "case": case.name,
+        **({"environment": case.environment} if case.environment else {}),
         "key": case.key,
         "register": case.register,
         "file": case.file,

@@ -60,7 +60,7 @@ def _suite(case: ReportedCase, report: Report) -> Iterator[bytes]:
     with SpooledTemporaryFile(MOST_IN_MEMORY) as tests:
         for step in filter(_is_test, case.steps()):
             known = report.known_as(case.position, step)
-            test = _test(step, case.name, known)
+            test = _test(step, case.called, known)
             counts["tests"] += 1
             counts.update(child.tag for child in test)
             told += [f"{_named(step)}: advice: {line}" for line in _advice(step)]
@@ -72,7 +72,7 @@ def _suite(case: ReportedCase, report: Report) -> Iterator[bytes]:
             tests.write(_written(_whole_case(case), 2))
         suite = ET.Element(
             "testsuite",
-            name=xml_text(case.name),
+            name=xml_text(case.called),
             package=xml_text(case.file),
             id=str(case.position),
             hostname="localhost",
@@ -107,7 +107,7 @@ def _written(element: ET.Element, level: int, short: bool = True) -> bytes:
 def _whole_case(case: ReportedCase) -> ET.Element:
     """What stands for a case of which nothing was carried out."""
     test = ET.Element(
-        "testcase", name="the whole case", classname=xml_text(case.name), time=_seconds(0)
+        "testcase", name="the whole case", classname=xml_text(case.called), time=_seconds(0)
     )
     ET.SubElement(test, "skipped").text = xml_text(case.why.sentence if case.why else "")
     return test

@@ -148,7 +148,7 @@ def _case(case: ReportedCase, report: Report, room: _Room) -> Iterator[str]:
     suite = f'<span class="muted">{text(case.suite)}</span>' if case.suite else ""
     yield (
         f'<details class="case {case.verdict}"{opened}><summary>{_mark(case.verdict)} '
-        f'<span class="name">{text(case.name)}</span> {suite} {why}'
+        f'<span class="name">{text(case.called)}</span> {suite} {why}'
         f'<span class="time">{show_duration(case.us)}</span></summary>'
     )
     yield from _steps([step for step in case.around if step.part == "once"], case, report, room)

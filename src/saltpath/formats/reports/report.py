@@ -45,6 +45,13 @@ class ReportedCase(Struct, frozen=True):
     has_rows: bool
     around: Sequence[StepFinished]
     rows: Callable[[], Iterable[ReportedRow]]
+    environment: str = ""
+    """Where it went, of a run against several."""
+
+    @property
+    def called(self) -> str:
+        """Its name, of a run against several environments with where it went."""
+        return f"{self.name} ({self.environment})" if self.environment else self.name
 
     def steps(self) -> Iterator[StepFinished]:
         """Every step, those before the rows first and those after them last."""

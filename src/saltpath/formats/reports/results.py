@@ -10,7 +10,7 @@ from msgspec import Struct, field
 from saltpath.core.running.builds import with_build
 from saltpath.core.running.cause_sentences import CauseCount, sentence, who
 from saltpath.core.running.causes import FailureFinder
-from saltpath.core.running.compiled import CompiledCase
+from saltpath.core.running.compiled import CompiledCase, Destination
 from saltpath.core.running.events import (
     CaseFinished,
     Event,
@@ -64,6 +64,8 @@ class Results(Struct):
     us: int = 0
     stopped_by: str = ""
     label: str = ""
+    destinations: tuple[Destination, ...] = ()
+    """Where its cases go; of one nothing needs to be said."""
     read_build: str = ""
     """The builds that steps have met."""
     keep: bool = True
@@ -111,6 +113,7 @@ class Results(Struct):
     def report(self) -> Report:
         """What reports tell of it."""
         alone = self.cases[0] if len(self.cases) == 1 else None
+        cases = [(result.planned.file, self._where(result)) for result in self.cases]
         return Report(
             self.verdict,
             self.seed,
@@ -125,6 +128,8 @@ class Results(Struct):
                         self.cases[cause.first].planned.case.name,
                         self.cases[cause.first].planned.case.rows is not None,
                         alone is not None,
+                        [cases[at] for at in self.causes.positions(cause.signature)],
+                        len({where for _, where in cases}),
                     ),
                     sentence(cause),
                     cause.failure.verdict,
@@ -138,6 +143,11 @@ class Results(Struct):
             stopped_by=self.stopped_by,
             rows=alone.row_counts if alone and alone.planned.case.rows is not None else None,
         )
+
+    def _where(self, result: CaseResult) -> str:
+        """Where a case went, of a run against several environments."""
+        several = len(self.destinations) > 1
+        return self.destinations[result.planned.goes].name if several else ""
 
     def _reported(self) -> Iterator[ReportedCase]:
         for position, result in enumerate(self.cases):
@@ -155,4 +165,5 @@ class Results(Struct):
                 planned.case.rows is not None,
                 [step for step in result.steps if not step.row],
                 result.ended_rows,
+                self._where(result),
             )

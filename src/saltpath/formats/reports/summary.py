@@ -83,7 +83,7 @@ def _table(report: Report) -> list[str]:
         return []
     lines = ["| case | suite | verdict | why | time |", "|---|---|---|---|--:|"]
     for case in bad[:MOST_CASES]:
-        cells = (case.name, case.suite, case.verdict, case.why.sentence if case.why else "")
+        cells = (case.called, case.suite, case.verdict, case.why.sentence if case.why else "")
         told = " | ".join(marked(one_line(cell)) for cell in cells)
         lines.append(f"| {told} | {show_duration(case.us)} |")
     if len(bad) > MOST_CASES:

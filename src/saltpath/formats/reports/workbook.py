@@ -62,7 +62,7 @@ def _about(report: Report) -> list[Row]:
 
 def _case(case: ReportedCase) -> Row:
     return {
-        "case": case.name,
+        "case": case.called,
         "suite": case.suite,
         "register": case.register,
         "file": case.file,
@@ -75,7 +75,7 @@ def _case(case: ReportedCase) -> Row:
 def _step(case: ReportedCase, step: StepFinished) -> Row:
     last = step.exchanges[-1] if step.exchanges else None
     return {
-        "case": case.name,
+        "case": case.called,
         "row": step.row or None,
         "part": step.part,
         "step": step.name,
@@ -93,7 +93,7 @@ def _step(case: ReportedCase, step: StepFinished) -> Row:
 def _checks(case: ReportedCase, step: StepFinished) -> list[Row]:
     return [
         {
-            "case": case.name,
+            "case": case.called,
             "row": step.row or None,
             "step": step.name,
             "check": outcome.check,

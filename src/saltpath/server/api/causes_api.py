@@ -33,7 +33,7 @@ def list_causes(id: str) -> Response:
     news_first = sorted(found, key=lambda cause: is_known(held.get(cause.signature), day))
     items = [
         {
-            **_view(cause, met_by(cause, entries)),
+            **_view(cause, met_by(run, cause, entries)),
             "known": said_view(held[cause.signature], day) if cause.signature in held else None,
         }
         for cause in news_first
@@ -60,7 +60,7 @@ def list_failures(id: str, signature: str) -> Response:
     items = [
         {
             "position": failure.place.position,
-            "case": entries[failure.place.position].name,
+            "case": _called(run, entries[failure.place.position]),
             "hasRows": summary_of(entries[failure.place.position]).has_rows,
             "row": failure.place.row,
             "part": failure.place.part,
@@ -71,6 +71,11 @@ def list_failures(id: str, signature: str) -> Response:
         for failure in found
     ]
     return json_answer({"items": items, "next": str(offset + size) if len(found) == size else None})
+
+
+def _called(run: runs.Run, entry: runs.RunCase) -> str:
+    """A case's name; of a run against several environments with where it went."""
+    return f"{entry.name}, {entry.environment}" if len(run.environments) > 1 else entry.name
 
 
 def _view(cause: Cause, who: str) -> dict[str, Any]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterator
 from typing import Any
 
 from flask import Blueprint, Response, request
@@ -48,11 +49,9 @@ def compare(id: str) -> Response:
     other = run_asked(request.args.get("with", ""))
     if other.project != run.project or other.id == run.id:
         raise Refused(422, "with", "Name another run of the same project.")
-    here, there = _by_case(run), _by_case(other)
+    here, there = (runs.run_cases(database(), one.id) for one in (run, other))
     heads = _heads(run, here), _heads(other, there)
-    items = [
-        _compared(here.get(case), there.get(case), heads) for case in dict.fromkeys([*here, *there])
-    ]
+    items = [_compared(one, another, heads) for one, another in _pairs(here, there)]
     items.sort(key=lambda item: ORDER.index(item["became"]))
     return json_answer(
         {
@@ -64,12 +63,25 @@ def compare(id: str) -> Response:
     )
 
 
-def _by_case(run: runs.Run) -> dict[str, RunCase]:
-    return {entry.case: entry for entry in runs.run_cases(database(), run.id)}
+def _pairs(
+    here: list[RunCase], there: list[RunCase]
+) -> Iterator[tuple[RunCase | None, RunCase | None]]:
+    """The same case on both sides: where it went to several environments in the same one, else
+    wherever it went."""
+    for case in dict.fromkeys(entry.case for entry in [*here, *there]):
+        own = [entry for entry in here if entry.case == case]
+        others = {entry.environment: entry for entry in there if entry.case == case}
+        if len(own) == len(others) == 1:
+            yield own[0], next(iter(others.values()))
+            continue
+        for entry in own:
+            yield entry, others.pop(entry.environment, None)
+        for entry in others.values():
+            yield None, entry
 
 
-def _heads(run: runs.Run, entries: dict[str, RunCase]) -> dict[int, list[StepHead]]:
-    with_rows = [one.position for one in entries.values() if summary_of(one).has_rows]
+def _heads(run: runs.Run, entries: list[RunCase]) -> dict[int, list[StepHead]]:
+    with_rows = [one.position for one in entries if summary_of(one).has_rows]
     found = evidence.heads(database("evidence"), run.id, with_rows)
     return {position: evidence.read_heads(text) for position, text in found.items()}
 
@@ -107,6 +119,7 @@ def _compared(
         "case": entry.case,
         "name": entry.name,
         "suite": entry.suite,
+        "environment": entry.environment,
         "became": _became(here, there),
         "hasRows": summary_of(entry).has_rows,
         "here": _side(here),

@@ -93,7 +93,7 @@ def look_into(data: NewLook) -> Response:
         [(case.id, case.version, case.name)],
         kind="trial",
         title=case.name,
-        environment=environment,
+        environments=[environment],
         seed=1,
         request=RunRequest(first_rows=True),
     )

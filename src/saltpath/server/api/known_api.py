@@ -69,7 +69,7 @@ def mark_known(data: KnownCause, signature: str) -> Response:
         sentence(cause),
         said,
         frozenset(entries[position].case_id for position in met),
-        run.environment,
+        next(entries[position].environment for position in met),
         actor().name,
         now_us(),
     )
@@ -103,7 +103,7 @@ def list_not_met(id: str) -> Response:
     if not held:
         return json_answer({"items": [], "next": None})
     ended = {
-        entry.case_id
+        (entry.case_id, entry.environment)
         for entry in runs.run_cases(database(), run.id)
         if entry.verdict in _CARRIED_OUT
     }
@@ -112,8 +112,8 @@ def list_not_met(id: str) -> Response:
     items = [
         _view(one, day)
         for one in held.values()
-        if one.signature not in met and one.environment == run.environment
-        if one.cases & there and one.cases & there <= ended
+        if one.signature not in met and one.cases & there
+        if {(case, one.environment) for case in one.cases & there} <= ended
     ]
     return json_answer({"items": items, "next": None})
 

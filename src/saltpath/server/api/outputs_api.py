@@ -172,4 +172,4 @@ def _all(run: runs.Run, name: str) -> list[dict[str, Any]]:
             "too-many",
             f"At most {MOST_SAVED} rows are saved at once, and this table has {number}.",
         )
-    return list(output_rows.rows(database("evidence"), run.id, name))
+    return [cells for _, cells in output_rows.rows(database("evidence"), run.id, name)]

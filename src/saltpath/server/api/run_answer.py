@@ -79,6 +79,7 @@ def _written(
         "case": entry.case,
         "name": entry.name,
         "suite": entry.suite,
+        "environment": entry.environment,
         "tags": of.tags,
         "state": entry.state,
         "verdict": entry.verdict,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import secrets
+from itertools import product
 from typing import Any
 
 import msgspec
@@ -22,6 +23,7 @@ from saltpath.core.running.plan import RunRequest
 from saltpath.core.values import plain
 from saltpath.core.values.grammar import Unreadable
 from saltpath.core.values.measures import counted
+from saltpath.core.values.nearest import listed
 from saltpath.server.api.run_answer import run_with_cases
 from saltpath.server.api.views import run_view, step_view
 from saltpath.server.asked import case_asked, project_asked, run_asked
@@ -89,18 +91,21 @@ def _asked(data: NewRun) -> tuple[runs.Run, bool]:
     connection = database()
     project = project_asked(data.project)
     chosen, title = chosen_cases(data, project.id)
-    environment = _environment(data, project)
+    where = _environments(data, project)
     asked = _request(data, chosen, project.id)
+    if len(where) > 1:
+        asked = replace(asked, environments=tuple(where))
     meant = {case.id for case in chosen}
     if not asked.only:
         chosen = with_around(chosen, project.id)
-    asked = replace(asked, picks=_picks(data, chosen, meant, asked))
+    asked = replace(asked, picks=_picks(data, chosen, meant, asked, where))
     earlier = _earlier(data, project.id)
     if earlier is not None:
         started = earlier.request.started or earlier.started_at
         asked = replace(asked, started=started, files=earlier.request.files)
-    if environment in _guarded(project.id):
-        asked = replace(asked, changes=_changes(data, chosen, asked, environment))
+    guarded = [name for name in where if name in _guarded(project.id)]
+    if guarded:
+        asked = replace(asked, changes=_changes(data, chosen, asked, listed(guarded)))
     return runs.ask(
         connection,
         project.id,
@@ -108,7 +113,7 @@ def _asked(data: NewRun) -> tuple[runs.Run, bool]:
         [(case.id, case.version, case.name) for case in chosen],
         kind=data.kind,
         title=data.title.strip() or title,
-        environment=environment,
+        environments=where,
         seed=earlier.seed if earlier else _seed(data),
         build=data.build.strip(),
         note=data.note.strip(),
@@ -118,17 +123,28 @@ def _asked(data: NewRun) -> tuple[runs.Run, bool]:
     )
 
 
-def _environment(data: NewRun, project: Document) -> str:
-    """Where it is meant to go, by its name; empty where the project has none."""
+def _environments(data: NewRun, project: Document) -> list[str]:
+    """Where it is meant to go, by their names; an empty one where the project has none."""
     usual = str(project.document.get("environment", ""))
-    name = usual if data.environment is UNSET else data.environment
-    if name and name not in [e.name for e in projects.environments(database(), project.id)]:
-        raise Refused(422, "no-environment", f"There is no environment {name}.")
-    return name
+    names = [usual] if data.environment is UNSET else [data.environment]
+    if data.environments is not UNSET:
+        if data.environment is not UNSET or data.kind == "trial":
+            sentence = "Name one environment, or for a run several as environments."
+            raise Refused(422, "environments", sentence)
+        names = list(dict.fromkeys(data.environments))
+    known = [e.name for e in projects.environments(database(), project.id)]
+    for name in names:
+        if (name or len(names) > 1) and name not in known:
+            raise Refused(422, "no-environment", f"There is no environment {name}.")
+    return names
 
 
 def _picks(
-    data: NewRun, chosen: list[cases.StoredCase], meant: set[int], asked: RunRequest
+    data: NewRun,
+    chosen: list[cases.StoredCase],
+    meant: set[int],
+    asked: RunRequest,
+    where: list[str],
 ) -> dict[str, str]:
     """Which rows of the cases that are `meant` are run, by a case's position: those that `pick`
     says, those that did not pass in the run `bad`, of a step sent alone the first."""
@@ -138,21 +154,19 @@ def _picks(
     except Unreadable as problem:
         raise Refused(422, "pick", f"{problem}.") from None
     before = None if data.bad is UNSET else run_asked(data.bad)
-    positions = (
-        {entry.case_id: entry.position for entry in runs.run_cases(database(), before.id)}
-        if before
-        else {}
-    )
+    entries = runs.run_cases(database(), before.id) if before else []
     found: dict[str, str] = {}
-    for position, case in enumerate(chosen):
+    for position, (case, environment) in enumerate(product(chosen, where)):
         if case.id not in meant or "rows" not in case.document:
             continue
+        own = [entry for entry in entries if entry.case_id == case.id]
+        there = [entry for entry in own if entry.environment == environment] or own
         bad: list[int] = []
-        if before is not None and case.id in positions:
+        if before is not None and there:
             bad = run_rows.numbers(
                 database("evidence"),
                 before.id,
-                positions[case.id],
+                there[0].position,
                 ("failed", "blocked", "unchecked"),
             )
         if bad or pick:
@@ -252,7 +266,7 @@ def list_steps_before(data: NewRun) -> Response:
     [stored] = chosen
     suite, of_project = around(stored)
     case = signed_in(with_shared(stored), suite, of_project)
-    environment = _environment(data, project)
+    environment = _environments(data, project)[0]
     sides = (database(), database("evidence"))
     kept = last_kept(*sides, (project.id, stored.id), case, environment)
     standing = projects.standing(database(), projects.suite_by_id(database(), stored.suite))

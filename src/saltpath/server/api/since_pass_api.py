@@ -77,11 +77,9 @@ def _passes(run: runs.Run, step: StepEvidence) -> list[tuple[runs.Run, StepEvide
     found: list[tuple[runs.Run, StepEvidence]] = []
     entries = {one.position: one for one in runs.run_cases(database(), run.id)}
     entry = entries[step.head.position]
-    asked = (database(), run.project, entry.case_id, MOST_LOOKED_AT, run.id)
-    for id, position in runs.last_runs_of_case(*asked):
+    asked = (run.project, entry.case_id, MOST_LOOKED_AT, run.id, entry.environment)
+    for id, position in runs.last_runs_of_case(database(), *asked):
         earlier = runs.run_by_id(database(), id)
-        if earlier.environment != run.environment:
-            continue
         for seen in evidence.steps_with_key(database("evidence"), id, position, step.key):
             same = (seen.head.row, seen.head.inner) == (step.head.row, step.head.inner)
             if same and seen.head.verdict == "passed" and _answered(seen.exchanges):
@@ -97,13 +95,16 @@ def _in_run(
 ) -> list[tuple[runs.Run, StepEvidence]]:
     """What the step saw in another run of the project; nothing if it did not answer there."""
     entries = {one.position: one for one in runs.run_cases(database(), run.id)}
-    case = entries[step.head.position].case_id
+    own = entries[step.head.position]
     if other.project != run.project:
         raise NotFound("there is no such run in this project")
     return [
         (other, seen)
-        for entry in runs.run_cases(database(), other.id)
-        if entry.case_id == case
+        for entry in sorted(
+            runs.run_cases(database(), other.id),
+            key=lambda entry: entry.environment != own.environment,
+        )
+        if entry.case_id == own.case_id
         for seen in evidence.steps_with_key(
             database("evidence"), other.id, entry.position, step.key
         )

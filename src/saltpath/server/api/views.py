@@ -67,6 +67,7 @@ def run_view(run: Run) -> dict[str, Any]:
         "kind": run.kind,
         "title": run.title,
         "environment": run.environment,
+        "environments": list(run.environments),
         "seed": run.seed,
         "build": run.build,
         "note": run.note,

@@ -51,6 +51,7 @@ RUN: Any = {
     "kind": TEXT,
     "title": TEXT,
     "environment": TEXT,
+    "environments": TEXTS,
     "seed": WHOLE,
     "build": TEXT,
     "note": TEXT,

@@ -69,6 +69,7 @@ SHAPES: dict[str, Any] = {
         case=TEXT,
         name=TEXT,
         suite=TEXT,
+        environment=TEXT,
         became={
             "enum": ["broke", "otherwise", "mended", "still bad", "only here", "only there", "same"]
         },
@@ -139,6 +140,7 @@ SHAPES: dict[str, Any] = {
         case=TEXT,
         name=TEXT,
         suite=TEXT,
+        environment=TEXT,
         tags=TEXTS,
         state=STATE,
         verdict=MAYBE_VERDICT,

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useMemo, useState } from "react";
 import { Link, useNavigate } from "react-router";
-import type { RunEvent, Suite } from "../../api";
+import type { Environment, RunEvent, Suite } from "../../api";
 import { queries } from "../../api/queries";
 import { useStale } from "../../api/stale";
 import { count } from "../../base/format";
@@ -9,7 +9,7 @@ import { Notice } from "../../parts/Notice";
 import { RunButton } from "../../parts/RunButton";
 import { useEvents } from "../../state/events";
 import { useProject } from "../../state/project";
-import { useEnvironment, useStart } from "../../state/run";
+import { useStart, useWhere } from "../../state/run";
 import { useRunWays } from "../../state/runWays";
 import { useTab } from "../../state/tab";
 import { AddSuite, NoSuite } from "./outline/AddSuite";
@@ -30,7 +30,7 @@ export function CasesPage() {
   const tell = useStale();
   const navigate = useNavigate();
   const start = useStart();
-  const [environment, choose, environments] = useEnvironment();
+  const [where, choose, environments] = useWhere();
   const suites = useQuery(queries.suites(project?.id));
   const refresh = useCallback(
     (event: RunEvent) => {
@@ -41,7 +41,7 @@ export function CasesPage() {
   useEvents(project?.id, refresh);
   const [ways, chooseWays] = useRunWays();
   const run = async (which: { suite?: string; cases?: string[] }) => {
-    const begun = await start({ ...which, ...ways }, environment);
+    const begun = await start({ ...which, ...ways }, where);
     if (begun) void navigate(`/runs/${begun.id}`);
   };
   const ticked = useTicked();
@@ -67,9 +67,11 @@ export function CasesPage() {
         {items.some((suite) => suite.cases.length > 0) && (!which || which.length > 0) && (
           <RunButton
             what={whatRuns(chosen.length, which?.length)}
-            environment={environment}
+            environment={where[0]}
+            others={where.slice(1)}
             environments={environments}
-            choose={choose}
+            choose={(name) => choose([name])}
+            turn={(name) => choose(turned(where, name))}
             run={() => void run(which ? { cases: which } : {})}
             ways={ways}
             chooseWays={chooseWays}
@@ -122,6 +124,12 @@ export function CasesPage() {
       {project && !typed && <Deleted project={project.id} />}
     </div>
   );
+}
+
+/** The environments with one more, or one less. */
+function turned(where: Environment[], name: string): string[] {
+  const names = where.map((item) => item.name);
+  return names.includes(name) ? names.filter((other) => other !== name) : [...names, name];
 }
 
 /** What the button runs: what is ticked, else what was found, else everything. */

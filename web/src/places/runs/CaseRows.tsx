@@ -7,7 +7,7 @@ import type { Chosen } from "./rows/chosen";
 import { RowsOf } from "./rows/RowsOf";
 import { verdictsOf } from "./rows/rows";
 import { stepName } from "./rows/steps";
-import { type Cells, EVERY_CASE, shownCases } from "./shownCases";
+import { byCase, type Cells, EVERY_CASE, shownCases } from "./shownCases";
 import { WhichCases } from "./WhichCases";
 
 /** So few are seen at a glance. */
@@ -31,31 +31,55 @@ export function CaseRows({ run, chosen, choose }: Props) {
       )}
       {!cases.length && <p className="muted">No case of this run is like that.</p>}
       {shown.matrix && cases.length > 0 && (
-        <CaseMatrix run={run.id} cases={cases} facts={shown.cells} chosen={chosen} choose={choose} />
+        <CaseMatrix
+          run={run.id}
+          several={run.environments.length > 1}
+          cases={cases}
+          facts={shown.cells}
+          chosen={chosen}
+          choose={choose}
+        />
       )}
-      <ol className="run-cases" hidden={shown.matrix}>
-        {(shown.matrix ? [] : cases).map((entry) => (
-          <OneCase
-            key={entry.position}
-            run={run}
-            entry={entry}
-            cells={shown.cells}
-            chosen={chosen?.position === entry.position ? chosen : undefined}
-            choose={choose}
-          />
-        ))}
-      </ol>
+      {!shown.matrix && (
+        <ol className="run-cases">
+          {byCase(cases).map((entries) => (
+            <li key={entries[0]?.position} className="run-case">
+              {entries.length > 1 && <p className="run-case-head">{entries[0]?.name}</p>}
+              <div className={entries.length > 1 ? "beside-each-other" : undefined}>
+                {entries.map((entry) => (
+                  <OneCase
+                    key={entry.position}
+                    run={run}
+                    entry={entry}
+                    called={entries.length > 1 ? entry.environment : entry.name}
+                    cells={shown.cells}
+                    chosen={chosen?.position === entry.position ? chosen : undefined}
+                    choose={choose}
+                  />
+                ))}
+              </div>
+            </li>
+          ))}
+        </ol>
+      )}
     </div>
   );
 }
 
+interface OneCaseProps extends Props {
+  entry: RunCase;
+  /** Its name; of a run against several environments where it went. */
+  called: string;
+  cells: Cells;
+}
+
 const OneCase = memo(
-  function OneCase({ run, entry, cells, chosen, choose }: Props & { entry: RunCase; cells: Cells }) {
+  function OneCase({ run, entry, called, cells, chosen, choose }: OneCaseProps) {
     return (
-      <li className="run-case">
+      <div>
         <p className="run-case-head">
           <VerdictMark verdict={mark(entry)} />
-          <span>{entry.name}</span>
+          <span>{called}</span>
           <span className="number">{duration(entry.ms)}</span>
         </p>
         <div className="cells">
@@ -78,7 +102,7 @@ const OneCase = memo(
           ))}
         </div>
         {entry.rows && <Rows run={run} entry={entry} rows={entry.rows} chosen={chosen} choose={choose} />}
-      </li>
+      </div>
     );
   },
   // The run is another object at each look at it; what is drawn of it here is the case, if it has no rows.

@@ -16,10 +16,12 @@ interface Props {
   row: number | undefined;
   /** What the steps inside it saw. */
   inside: StepEvidence[];
+  /** Where it went, of a run against several environments. */
+  where: string;
 }
 
 /** The chosen step of a run: what was expected, what it was, where; its times; its exchange. */
-export function ChosenStep({ run, entry, step, row, inside }: Props) {
+export function ChosenStep({ run, entry, step, row, inside, where }: Props) {
   const last = step.exchanges.at(-1);
   const bad = step.checks.filter((check) => check.verdict === "failed" || check.verdict === "blocked");
   const held = step.checks.filter((check) => check.verdict === "passed").length;
@@ -31,6 +33,7 @@ export function ChosenStep({ run, entry, step, row, inside }: Props) {
         <h2>
           <VerdictMark verdict={step.verdict} /> {row ? `Row ${row} · ` : ""}
           {step.name}
+          {where && <span className="muted"> against {where}</span>}
         </h2>
         <Link to={`/cases/${entry.case}?step=${number}`}>Open the step</Link>
       </div>

@@ -77,7 +77,13 @@ export function ComparePage() {
         </thead>
         <tbody>
           {shown.map((entry) => (
-            <Compared key={entry.case} run={run.id} then={then.id} entry={entry} />
+            <Compared
+              key={`${entry.case} ${entry.environment}`}
+              run={run.id}
+              then={then.id}
+              entry={entry}
+              several={run.environments.length > 1 || then.environments.length > 1}
+            />
           ))}
         </tbody>
       </table>
@@ -92,7 +98,15 @@ export function ComparePage() {
   );
 }
 
-function Compared({ run, then, entry }: { run: string; then: string; entry: ComparedCase }) {
+interface ComparedProps {
+  run: string;
+  then: string;
+  entry: ComparedCase;
+  /** One of the two went to several environments. */
+  several: boolean;
+}
+
+function Compared({ run, then, entry, several }: ComparedProps) {
   const [open, setOpen] = useState(false);
   return (
     <>
@@ -101,7 +115,9 @@ function Compared({ run, then, entry }: { run: string; then: string; entry: Comp
           <button type="button" className="in-place" aria-expanded={open} onClick={() => setOpen(!open)}>
             {entry.name}
           </button>{" "}
-          <span className="muted small">{entry.suite}</span>
+          <span className="muted small">
+            {[entry.suite, several && entry.environment].filter(Boolean).join(" · ")}
+          </span>
         </th>
         <td>{BECAME[entry.became]}</td>
         <Side side={entry.there} />

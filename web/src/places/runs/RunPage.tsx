@@ -44,12 +44,12 @@ function Report({ run }: { run: RunReport }) {
   const bad = run.cases.filter((item) => item.verdict && item.verdict !== "passed");
   const finished = run.state === "finished";
   const again = async (entries: RunReport["cases"], sameData = false) => {
-    const environment = environments.find((item) => item.name === run.environment);
-    const cases = entries.map((item) => item.case);
+    const where = environments.filter((item) => run.environments.includes(item.name));
+    const cases = [...new Set(entries.map((item) => item.case))];
     const rows = !sameData && entries === bad && entries.some((item) => item.rows);
     const begun = await start(
       { cases, jobs, ...(sameData && { again: run.id }), ...(rows && { bad: run.id }) },
-      environment,
+      where,
     );
     if (begun) void navigate(`/runs/${begun.id}`);
   };
@@ -95,6 +95,7 @@ function StepPanel({ run, chosen }: { run: RunReport; chosen: Chosen }) {
           step={step}
           row={entry.rows ? step.row : undefined}
           inside={of.filter((item) => item.inner)}
+          where={run.environments.length > 1 ? entry.environment : ""}
         />
       ) : (
         <p className="muted pad">

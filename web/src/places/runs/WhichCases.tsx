@@ -2,7 +2,7 @@ import { useState } from "react";
 import type { RunCase } from "../../api";
 import { count, whole } from "../../base/format";
 import { VerdictChoice } from "../../parts/VerdictChoice";
-import { CELLS, ORDERS, type Shown, verdictsAmong } from "./shownCases";
+import { byCase, CELLS, ORDERS, type Shown, verdictsAmong } from "./shownCases";
 
 interface Props {
   cases: readonly RunCase[];
@@ -61,6 +61,16 @@ export function WhichCases({ cases, number, shown, show }: Props) {
       <button type="button" className="plain-link" onClick={() => show({ ...shown, matrix: !shown.matrix })}>
         {shown.matrix ? "as a list" : "as a matrix"}
       </button>
+      {byCase(cases).some((entries) => entries.length > 1) && (
+        <label className="muted">
+          <input
+            type="checkbox"
+            checked={shown.differing}
+            onChange={(event) => show({ ...shown, differing: event.target.checked })}
+          />{" "}
+          only what differs
+        </label>
+      )}
       <span className="muted" role="status">
         {number < cases.length && `${whole(number)} of ${count(cases.length, "case")}`}
       </span>

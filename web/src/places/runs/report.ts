@@ -109,15 +109,16 @@ function trouble(run: RunReport, byCause: boolean): string[] {
   const bad = run.cases
     .filter((entry) => entry.verdict && order.includes(entry.verdict))
     .sort((a, b) => order.indexOf(a.verdict ?? "") - order.indexOf(b.verdict ?? ""));
-  const told = bad.slice(0, MOST).map((entry) => sentence(entry, run.cases.length === 1));
+  const several = run.environments.length > 1;
+  const told = bad.slice(0, MOST).map((entry) => sentence(entry, run.cases.length === 1, several));
   if (bad.length > MOST) told.push(`${count(bad.length - MOST, "more case")} did not pass.`);
   return told;
 }
 
-function sentence(entry: RunCase, alone: boolean): string {
+function sentence(entry: RunCase, alone: boolean, several: boolean): string {
   const step = entry.steps.find((item) => item.verdict === entry.verdict);
   const name = step ? stepName(entry, step.part, step.index) : "";
-  const who = alone ? "It" : `“${entry.name}”`;
+  const who = alone ? "It" : `“${entry.name}”${several ? ` against ${entry.environment}` : ""}`;
   const why = ended(entry.why?.sentence ?? "");
   if (entry.rows && entry.verdict !== "unchecked") return `${who}: ${why}`;
   if (entry.verdict === "failed") return `${who} failed at ${name}: ${why}`;

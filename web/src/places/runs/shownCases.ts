@@ -17,6 +17,8 @@ export interface Shown {
   cells: Cells;
   /** As a matrix of cases and steps, else as a list. */
   matrix: boolean;
+  /** Of a run against several environments only what came otherwise in one of them. */
+  differing: boolean;
 }
 
 export const EVERY_CASE: Shown = {
@@ -25,6 +27,7 @@ export const EVERY_CASE: Shown = {
   order: "in their order",
   cells: "time",
   matrix: false,
+  differing: false,
 };
 
 /** How many cases ended with which verdict, the worst first. */
@@ -42,12 +45,29 @@ function meant(entry: RunCase, words: string[]): boolean {
   return words.every((word) => text.includes(word));
 }
 
-export function shownCases(cases: readonly RunCase[], { verdicts, typed, order }: Shown): RunCase[] {
+/** A case's entries, one for each environment that it went to, in their order. */
+export function byCase(cases: readonly RunCase[]): RunCase[][] {
+  const found = new Map<string, RunCase[]>();
+  for (const entry of cases) {
+    const own = found.get(entry.case);
+    if (own) own.push(entry);
+    else found.set(entry.case, [entry]);
+  }
+  return [...found.values()];
+}
+
+export const cameOtherwise = (entries: readonly RunCase[]): boolean =>
+  new Set(entries.map(({ verdict }) => verdict)).size > 1;
+
+export function shownCases(cases: readonly RunCase[], shown: Shown): RunCase[] {
+  const { verdicts, typed, order, differing } = shown;
   const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
-  const found = cases.filter(
-    (entry) =>
-      (!verdicts.size || (entry.verdict !== null && verdicts.has(entry.verdict))) && meant(entry, words),
-  );
+  const wanted = (entry: RunCase) =>
+    (!verdicts.size || (entry.verdict !== null && verdicts.has(entry.verdict))) && meant(entry, words);
+  // What stands beside it in other environments comes along.
+  const found = byCase(cases)
+    .filter((entries) => entries.some(wanted) && (!differing || cameOtherwise(entries)))
+    .flat();
   const rank = ({ verdict }: RunCase) => (verdict ? WORST_FIRST.indexOf(verdict) : WORST_FIRST.length);
   if (order === "the worst first") return found.sort((a, b) => rank(a) - rank(b));
   if (order === "the slowest first") return found.sort((a, b) => (b.ms ?? -1) - (a.ms ?? -1));

@@ -61,7 +61,7 @@ add(
         "output table",
         (),
         _output,
-        lambda source, given: given.supplies.read_output(source.table),
+        lambda source, given: given.supplies.read_output(source.table, given.environment),
         shape_of("output table", TEXT),
     ),
 )

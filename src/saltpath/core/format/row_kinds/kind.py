@@ -34,6 +34,8 @@ class Given(Struct, frozen=True):
     supplies: Supplies
     ask: Callable[[DatabaseRows], list[dict[str, Any]]]
     """Asks a database."""
+    environment: str = ""
+    """Where the case goes."""
 
 
 class RowKind(Struct, frozen=True):

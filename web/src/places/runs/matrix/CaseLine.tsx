@@ -11,6 +11,8 @@ import { stepsOf } from "./lines";
 
 interface Props {
   run: string;
+  /** The run went to several environments. */
+  several: boolean;
   entry: RunCase;
   /** Of a row its place among the case's; undefined: it is the case itself. */
   row: number | undefined;
@@ -54,7 +56,7 @@ function OneRow(props: Props & { row: number }) {
 }
 
 function Whole(props: Props) {
-  const { entry, open } = props;
+  const { entry, open, several } = props;
   const waits = entry.state === "running" ? "running" : "waiting";
   return (
     <Cells {...props} read={undefined}>
@@ -62,6 +64,7 @@ function Whole(props: Props) {
       <span className="line-case" title={entry.name}>
         {entry.name}
       </span>
+      {several && <span className="muted small">{entry.environment}</span>}
       {entry.rows && (
         <span className="muted small">
           {open ? "▾" : "▸"} {count(total(entry.rows, NONE), "row")}

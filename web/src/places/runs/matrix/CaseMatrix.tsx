@@ -10,6 +10,8 @@ import { headsOf, linesOf } from "./lines";
 
 interface Props {
   run: string;
+  /** The run went to several environments. */
+  several: boolean;
   cases: readonly RunCase[];
   facts: Facts;
   chosen: Chosen | undefined;
@@ -17,7 +19,7 @@ interface Props {
 }
 
 /** Cases by steps, and within a case its rows; only what is in sight is drawn. Arrow keys move from cell to cell, Enter looks at one or unfolds a case. */
-export function CaseMatrix({ run, cases, facts, chosen, choose }: Props) {
+export function CaseMatrix({ run, several, cases, facts, chosen, choose }: Props) {
   const [open, setOpen] = useState<ReadonlySet<number>>(new Set());
   const lines = useMemo(() => linesOf(cases, open), [cases, open]);
   const heads = useMemo(() => headsOf(cases), [cases]);
@@ -78,6 +80,7 @@ export function CaseMatrix({ run, cases, facts, chosen, choose }: Props) {
           <CaseLine
             key={`${entry.position} ${row ?? ""}`}
             run={run}
+            several={several}
             entry={entry}
             row={row}
             at={window.first + place}
