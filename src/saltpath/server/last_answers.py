@@ -208,9 +208,9 @@ def _scopes(
     seen: list[StepEvidence],
 ) -> Scopes:
     environments = [environment_of(e) for e in projects.environments(database(), stored.project)]
-    environment = next(
-        (e for e in environments if run is not None and e.name == run.environment), None
-    )
+    # of several it is the first that is looked at
+    went = run.environments[:1] if run is not None else ()
+    environment = next((e for e in environments if e.name in went), None)
     scopes = rejudging.scopes_of(case, *around, environment, seen)
     row = row_seen(stored, case, around[1], run, seen, scopes)
     if row is not None:
