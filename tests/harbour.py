@@ -42,6 +42,7 @@ def run_text(
     own_port: int = 0,
     faults: bool = False,
     wait_us: int = 0,
+    up_at: str = "",
     stop_after: int = 0,
     **values: Any,
 ) -> Results:
@@ -58,6 +59,7 @@ def run_text(
         destinations=(Destination(secrets=secrets or {}),),
         jobs=jobs,
         wait_us=wait_us,
+        up_at=up_at,
         stop_after=stop_after,
         started_us=start,
     )

@@ -70,3 +70,14 @@ class Cases(BrowserTest):
         page.get_by_role("button", name="Run what did not pass again").click()
         dialog.get_by_role("button", name="Run all of it").click()
         page.locator(".crumb").get_by_text("against Rehearsal and Live").wait_for()
+
+    def test_a_selection_is_run_again(self) -> None:
+        page = self.page
+        run = self.app.get(f"/runs?project={self.app.project}")["items"][-1]["id"]
+        self.app.finished(run)
+        self.go(f"/runs/{run}")
+        page.get_by_label("Words of the cases that are shown").fill("vessels are")
+        shown = page.locator(".run-case")
+        expect(shown).to_have_count(2)
+        page.get_by_role("button", name="Run these again").click()
+        page.locator(".banner").get_by_text("All 2 cases passed.").wait_for()

@@ -224,7 +224,7 @@ class Together(BrowserTest):
 
     def test_the_outline_is_put_in_order(self):
         self.go("/cases")
-        self.page.get_by_role("button", name="+ suite").click()
+        self.page.get_by_role("button", name="+ suite", exact=True).click()
         self.page.get_by_label("Add a suite").fill("Departures")
         self.page.get_by_label("Add a suite").press("Enter")
         suite = self.page.get_by_role("region", name="Departures")

@@ -13,9 +13,10 @@ from saltpath.core.running.events import CaseFinished, CaseStarted
 from saltpath.core.running.services import services
 from saltpath.engine.loop import run_in_loop
 from saltpath.engine.run import run_plan
+from saltpath.formats.reports.results import CaseResult, Results
 from tests.application import free_port
 from tests.engine.answering import Handler, serving
-from tests.harbour import case, run_text
+from tests.harbour import case, harbour, run_text
 from tests.supplies import Given
 
 SECOND = 1_000_000
@@ -62,6 +63,45 @@ class Up(unittest.TestCase):
         with serving(Late) as address:
             results = run_text(case(step(f"{address}/x")), wait_us=30 * SECOND)
         self.assertEqual((results.verdict, Late.asked), ("passed", Late.away + 2))
+
+    def test_an_address_that_is_said_must_answer_well(self) -> None:
+        class Health(Handler):
+            asked: list[str] = []
+
+            def do_GET(self) -> None:
+                Health.asked.append(self.path)
+                well = self.path != "/health" or len(Health.asked) > 2
+                self.give(b"{}", status=200 if well else 404)
+
+        with serving(Health) as address:
+            results = run_text(
+                case(step("[=api]/x")), wait_us=30 * SECOND, up_at="[=api]/health", api=address
+            )
+            self.assertEqual(results.verdict, "passed")
+            self.assertEqual(Health.asked, ["/health"] * 3 + ["/x"])
+            results = run_text(
+                case(step(f"{address}/x")), wait_us=SECOND, up_at="[=nothing]/health"
+            )
+        self.assertEqual(results.verdict, "blocked")
+        [cause] = results.report().causes
+        self.assertIn("a value in it is not known there", cause.sentence)
+
+    def test_only_where_it_does_not_come_nothing_is_begun(self) -> None:
+        """Of a run against two environments the other goes on."""
+        gone = f"http://127.0.0.1:{free_port()}"
+        there = [Environment("Gone", values=NamedValues({"harbour": gone}))]
+        there += [Environment("Here", values=NamedValues({"harbour": harbour()}))]
+        text = case(step("[=harbour]/vessels"))
+        cases = [compiled(read_case(text), goes=goes) for goes in (0, 1)]
+        plan = CompiledPlan(
+            tuple(cases),
+            Project("P"),
+            tuple(Destination(one) for one in there),
+            wait_us=SECOND,
+        )
+        results = Results([CaseResult(one) for one in cases])
+        run_in_loop(lambda selector: run_plan(plan, selector, results.take, supplies=Given()))
+        self.assertEqual([one.verdict for one in results.cases], ["blocked", "passed"])
 
     def test_what_does_not_come_blocks_every_case_for_one_reason(self) -> None:
         gone = f"http://127.0.0.1:{free_port()}"

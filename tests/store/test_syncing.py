@@ -125,6 +125,28 @@ class Syncing(unittest.TestCase):
         self.assert_same()
         self.assertTrue(self.case("Someone signs in, and a stranger does not"))
 
+    def test_a_suite_that_stands_elsewhere_is_the_same_one(self) -> None:
+        """Moved on a disk, and back by the page, it is whom its secrets are sealed for."""
+        self.sync("--yes")
+        before = {one.name: one for one in projects.suites(self.store, self.project.id)}
+        moved = before["Berths and fees"]
+        port = self.folder / "suites/port"
+        port.mkdir()
+        (port / "suite.yaml").write_text("salt-path: 1\nsuite: Port\ntags: [port]\n")
+        (self.folder / moved.folder).rename(port / "berths-and-fees")
+        self.sync("--yes")
+        self.assert_same()
+        now = {one.name: one for one in projects.suites(self.store, self.project.id)}
+        self.assertEqual(set(now), {*before, "Port"})
+        self.assertEqual(now[moved.name].id, moved.id)
+        standing = projects.standing(self.store, now[moved.name])
+        self.assertEqual([one.name for one in standing], ["Port", moved.name])
+        projects.put_into(self.store, now[moved.name], None)
+        self.assertIn("both are the same", self.sync("--yes") + self.sync("--yes"))
+        self.assert_same()
+        self.assertTrue((self.folder / "suites/berths-and-fees/suite.yaml").is_file())
+        self.assertFalse((port / "berths-and-fees/suite.yaml").exists())
+
     def test_what_is_taken_away_on_one_side_goes_on_the_other(self) -> None:
         self.sync("--yes")
         (self.folder / "suites/arrivals/sign-in.case.yaml").unlink()

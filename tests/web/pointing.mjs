@@ -5,7 +5,7 @@ import { fileURLToPath } from "node:url";
 import { built } from "./built.mjs";
 
 const web = process.env.WEB;
-const { accepted, answered, body, book, columns, compared, copied, document, fields, files, format, grid, handover, indexer, inserting, making, mapping, naming, pairs, pasting, paths, picked, places, recording, secrets, sheet, table, report, sent, shown, threads, values, written } =
+const { accepted, answered, body, book, columns, compared, copied, document, fields, files, format, grid, handover, indexer, inserting, making, mapping, naming, pairs, pasting, paths, picked, places, recording, secrets, sheet, table, report, sent, shown, tree, threads, values, written } =
   await built(web, fileURLToPath(new URL("pointing.ts", import.meta.url)));
 
 let seed = 11;
@@ -408,14 +408,16 @@ test("numbers, times and sizes", () => {
 
 test("an outcome is told worst first", () => {
   const entry = (name, verdict, why) => ({
-    name, verdict, state: "finished", why: why && { sentence: why }, steps: [{ verdict, part: "steps", index: 0 }],
+    case: name, environment: "Live", name, verdict, state: "finished", why: why && { sentence: why }, steps: [{ verdict, part: "steps", index: 0 }],
     stepNames: [{ part: "steps", index: 0, place: "steps.0", name: "Read it" }],
   });
-  const run = { state: "finished", verdict: "failed", cases: [entry("A", "passed"), entry("B", "blocked", "no answer"), entry("C", "failed", "was 5, expected 6")] };
+  const run = { state: "finished", verdict: "failed", environments: ["Live"], cases: [entry("A", "passed"), entry("B", "blocked", "no answer"), entry("C", "failed", "was 5, expected 6")] };
   assert.deepEqual(report.sentences(run), [
     "1 of 3 cases passed.", "“C” failed at Read it: was 5, expected 6.", "“B” was blocked at Read it: no answer.",
   ]);
   assert.deepEqual(report.sentences({ ...run, cases: [entry("A", "passed")] }), ["Passed."]);
+  const several = { ...run, environments: ["Live", "Rehearsal"] };
+  assert.equal(report.sentences(several)[1], "“C” against Live failed at Read it: was 5, expected 6.");
   assert.equal(report.tally(run), "3 cases · 3 steps carried out");
   const causes = { ...run, cases: [...run.cases, entry("D", "unchecked")] };
   assert.deepEqual(report.sentences(causes, true), ["1 of 4 cases passed.", "“D” checks nothing at Read it."]);
@@ -426,7 +428,7 @@ test("an outcome is told worst first", () => {
 
 test("the cases of a run that are meant, in the order that is meant", () => {
   const cases = [["Berths", "passed", 3], ["Tides", "failed", 1], ["Fees", "blocked", null], ["Berth fees", "failed", 9]].map(
-    ([name, verdict, ms]) => ({ name, verdict, ms, tags: verdict === "failed" ? ["Slow"] : [], suite: name === "Tides" ? "Feeds" : "Port", stepNames: [{ name: `Read ${name}` }] }),
+    ([name, verdict, ms]) => ({ case: name, name, verdict, ms, tags: verdict === "failed" ? ["Slow"] : [], suite: name === "Tides" ? "Feeds" : "Port", stepNames: [{ name: `Read ${name}` }] }),
   );
   const those = (asked) => shown.shownCases(cases, { ...shown.EVERY_CASE, ...asked }).map((entry) => entry.name);
   assert.deepEqual(those({}), ["Berths", "Tides", "Fees", "Berth fees"]);
@@ -438,6 +440,31 @@ test("the cases of a run that are meant, in the order that is meant", () => {
   assert.deepEqual(those({ order: "the slowest first" }), ["Berth fees", "Berths", "Tides", "Fees"]);
   assert.deepEqual(those({ typed: "nothing like it" }), []);
   assert.deepEqual(shown.verdictsAmong(cases), [["failed", 2], ["blocked", 1], ["passed", 1]]);
+  const beside = cases.flatMap((entry) => [entry, { ...entry, verdict: entry.name === "Fees" ? "passed" : entry.verdict }]);
+  const both = (asked) => shown.shownCases(beside, { ...shown.EVERY_CASE, ...asked }).map((entry) => `${entry.name} ${entry.verdict}`);
+  assert.deepEqual(both({ differing: true }), ["Fees blocked", "Fees passed"]);
+  assert.deepEqual(both({ verdicts: new Set(["blocked"]) }), ["Fees blocked", "Fees passed"], "with what stands beside it");
+  assert.deepEqual(shown.byCase(beside).map((entries) => entries.length), [2, 2, 2, 2]);
+});
+
+test("suites stand in folders, and what is found stands in its own", () => {
+  const suite = (id, within, name, tags, names) => ({
+    id, within, name, tags, cases: names.map((name) => ({ id: name, name, about: "", register: "", tags: [], addresses: [], last: null })),
+  });
+  const suites = [
+    suite("a", null, "Port", ["harbour"], ["Lamps"]), suite("b", "a", "Quay", ["stone"], ["Ropes", "Steps"]),
+    suite("c", "b", "Inner quay", [], ["Rings"]), suite("d", "gone", "Tower", [], ["Light"]),
+  ];
+  const names = (list) => list.map(({ name }) => name);
+  const [port, tower] = tree.treeOf(suites);
+  assert.deepEqual([port.suite.name, tower.suite.name, names(tree.allOf(port))], ["Port", "Tower", ["Port", "Quay", "Inner quay"]]);
+  assert.deepEqual(names(tree.casesOf(port)), ["Lamps", "Ropes", "Steps", "Rings"]);
+  assert.equal(tree.pathOf(suites[2], suites), "Port › Quay › Inner quay");
+  const found = (typed) => tree.fitting(suites, typed).map(({ name, cases }) => [name, ...names(cases)]);
+  assert.deepEqual(found("rings"), [["Port"], ["Quay"], ["Inner quay", "Rings"]], "the folders around it are shown");
+  assert.deepEqual(found("stone steps"), [["Port"], ["Quay", "Steps"]]);
+  assert.deepEqual(found("harbour not run"), [["Port", "Lamps"], ["Quay", "Ropes", "Steps"], ["Inner quay", "Rings"]]);
+  assert.deepEqual(found("light"), [["Tower", "Light"]]);
 });
 
 test("threads that overlap run in lanes of their own", () => {

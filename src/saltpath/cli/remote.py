@@ -44,6 +44,7 @@ class Asked(Struct, frozen=True):
     seed: int | None
     jobs: int
     wait_us: int
+    up_at: str
     stop_after: int
     build: str
     allow: list[str]
@@ -128,6 +129,7 @@ def run_there(address: str, asked: Asked, reports: list[tuple[str, Path]], quiet
         "tags": asked.tags,
         "jobs": asked.jobs,
         "waitUntilUp": asked.wait_us / 1e6,
+        "upAt": asked.up_at,
         "stopAfter": asked.stop_after,
         "values": asked.values,
         "build": asked.build,

@@ -43,6 +43,7 @@ class Options(Struct, frozen=True):
     seed: int | None
     jobs: int
     wait_until_up: str
+    up_at: str
     stop_after: int
     label: str
     allow: tuple[str, ...]
@@ -104,6 +105,12 @@ class Options(Struct, frozen=True):
     default="",
     metavar="DURATION",
     help="First wait until the services answer, at most so long, such as 2 min.",
+)
+@click.option(
+    "--up-at",
+    default="",
+    metavar="ADDRESS",
+    help="Wait until this address answers well, such as [=harbour]/health.",
 )
 @click.option(
     "--stop-after",
@@ -176,6 +183,7 @@ def _run_there(options: Options, server: str, reports: list[tuple[str, Path]]) -
         options.seed,
         options.jobs,
         _wait_us(options),
+        options.up_at,
         options.stop_after,
         options.label,
         list(options.allow),
@@ -208,7 +216,9 @@ def _run_here(options: Options, reports: list[tuple[str, Path]]) -> int:
             measures,
         )
         plan = with_rows(plan, options.rows_file, options.pick)
-        plan = replace(plan, wait_us=_wait_us(options), stop_after=options.stop_after)
+        plan = replace(
+            plan, wait_us=_wait_us(options), up_at=options.up_at, stop_after=options.stop_after
+        )
     finally:
         gc.enable()
     _guard(plan, "changes" in options.allow)
@@ -221,13 +231,21 @@ def _run_here(options: Options, reports: list[tuple[str, Path]]) -> int:
 
 
 def _wait_us(options: Options) -> int:
+    from saltpath.core.references.templates import read_template
     from saltpath.core.values.grammar import Unreadable
     from saltpath.core.values.measures import duration
 
+    if options.up_at and not options.wait_until_up:
+        raise NotUnderstood("--up-at goes with --wait-until-up, which says how long at most")
     try:
-        return duration(options.wait_until_up) if options.wait_until_up else 0
+        wait_us = duration(options.wait_until_up) if options.wait_until_up else 0
     except Unreadable as problem:
         raise NotUnderstood(f"--wait-until-up: {problem}") from None
+    try:
+        read_template(options.up_at)
+    except Unreadable as problem:
+        raise NotUnderstood(f"--up-at: {problem}") from None
+    return wait_us
 
 
 def _guard(plan: CompiledPlan, allowed: bool) -> None:

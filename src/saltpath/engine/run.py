@@ -62,9 +62,8 @@ async def run_plan(
     order = Order(plan.cases)
     of_run = OfRun(plan, supplies, client, Tokens(), Helper(), databases, order, emit, stop, now_us)
     try:
-        not_up = await until_up(plan, client, stop) if plan.wait_us else None
-        if not_up is not None:
-            of_run.plan = blocked_by(plan, not_up)
+        if plan.wait_us:
+            of_run.plan = blocked_by(plan, await until_up(plan, client, stop))
         crew = _Crew(of_run)
         await crew.carry_out()
     finally:
@@ -168,6 +167,12 @@ class _Crew:
             self._of_run.stop.request(limit_of(most))
 
 
-def blocked_by(plan: CompiledPlan, reason: MaskedWhy) -> CompiledPlan:
-    """The plan with all its cases blocked, for one reason."""
-    return replace(plan, cases=tuple(replace(case, problem=reason) for case in plan.cases))
+def blocked_by(plan: CompiledPlan, reasons: list[MaskedWhy | None]) -> CompiledPlan:
+    """The plan with the cases blocked that go where there is a reason to be."""
+    if not any(reasons):
+        return plan
+    cases = (
+        replace(case, problem=reason) if (reason := reasons[case.goes]) else case
+        for case in plan.cases
+    )
+    return replace(plan, cases=tuple(cases))

@@ -9,7 +9,7 @@ from saltpath.core.answers.exchange import Exchange
 from saltpath.core.cases.options import Options
 from saltpath.core.running.compiled import CompiledPlan
 from saltpath.core.running.prepare import Prepared
-from saltpath.core.running.services import services
+from saltpath.core.running.services import address_there, services
 from saltpath.core.values.measures import show_duration
 from saltpath.core.values.why import MaskedWhy, said
 from saltpath.engine.client import Aborted, Client
@@ -23,18 +23,35 @@ AWAY = frozenset([502, 503, 504])
 _HEADERS = (("User-Agent", "saltpath"), ("Accept", "*/*"))
 
 
-async def until_up(plan: CompiledPlan, client: Client, stop: Stop) -> MaskedWhy | None:
-    """Wait until each service answers, with whatever status but those of a gateway, for as long as
-    the plan says. Gives why it is of no use to begin; None where all answer, or it is to stop."""
+async def until_up(plan: CompiledPlan, client: Client, stop: Stop) -> list[MaskedWhy | None]:
+    """Wait until each service answers, with whatever status but those of a gateway, or the address
+    that is said answers well, for as long as the plan says. Gives for each destination why it is of
+    no use to begin there; None where all answer, or it is to stop."""
     end = time.monotonic() + plan.wait_us / 1e6
-    waiting = [_answers(address, end, plan, client, stop) for address in services(plan)]
-    found = await asyncio.gather(*(Strand(one).done for one in waiting))
-    return next((reason for reason in found if reason is not None), None)
+    each = [_asked(plan, goes) for goes in range(len(plan.destinations))]
+    waiting = {
+        address: Strand(_answers(address, end, plan, client, stop)).done
+        for address in dict.fromkeys(address for several in each for address in several)
+    }
+    await asyncio.gather(*waiting.values())
+    return [
+        next((reason for one in several if (reason := waiting[one].result()) is not None), None)
+        for several in each
+    ]
+
+
+def _asked(plan: CompiledPlan, goes: int) -> list[str]:
+    if not plan.up_at:
+        return services(plan, goes)
+    return [address_there(plan.up_at, plan, plan.destinations[goes]) or plan.up_at]
 
 
 async def _answers(
     address: str, end: float, plan: CompiledPlan, client: Client, stop: Stop
 ) -> MaskedWhy | None:
+    if "[=" in address:
+        problem = "a value in it is not known there"
+        return said("not-up", host=address, limit=show_duration(plan.wait_us), problem=problem)
     while True:
         left_us = max(int((end - time.monotonic()) * 1e6), 1_000)
         options = Options(
@@ -46,13 +63,17 @@ async def _answers(
             exchange = await client.exchange(Prepared("GET", address, _HEADERS, None), options)
         except Aborted:
             return None
-        if _is_up(exchange) or stop.requested:
+        if (_is_well if plan.up_at else _is_up)(exchange) or stop.requested:
             return None
         if time.monotonic() + AGAIN_S > end:
             problem = exchange.why.sentence if exchange.why else f"it answered {exchange.status}"
             return said("not-up", host=address, limit=show_duration(plan.wait_us), problem=problem)
         if await stop.sleep(AGAIN_S):
             return None
+
+
+def _is_well(exchange: Exchange) -> bool:
+    return 200 <= exchange.status < 400
 
 
 def _is_up(exchange: Exchange) -> bool:

@@ -124,6 +124,7 @@ class Planner:
             run.request.first_rows,
             # whoever goes on with a run that was begun does not wait again
             0 if again else run.request.wait_us,
+            run.request.up_at,
             run.request.stop_after,
         )
         return Planned(plan, files, positions, self._roles(run, suites) if again else {})

@@ -476,6 +476,9 @@ class NewRun(Body, frozen=True):
         float, Meta(ge=0, le=MOST_WAIT_S, description=f"seconds, from 0 to {MOST_WAIT_S}")
     ] = 0
     """So long it waits first until the services that it asks answer."""
+    up_at: Annotated[str, Meta(max_length=2_000, description="an address as a text")] = ""
+    """Until this address answers well, rather than the services at all; `[=name]` stands for a
+    value of the project."""
     stop_after: Annotated[
         int, Meta(ge=0, le=1_000_000, description="how many cases, from 0 to 1000000")
     ] = 0

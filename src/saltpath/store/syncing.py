@@ -43,12 +43,40 @@ def change_project(
         if set(now) != set(seen) or any(not item.same(seen[id]) for id, item in now.items()):
             raise Conflict("the project was changed meanwhile; look again")
         wanted = [change for change in plan.changes if change.to_project]
+        _moved_suites(connection, project, wanted)
         gone_last = [change for change in wanted if change.wanted is None and change.id[0] in _LAST]
         for change in wanted:
             if change not in gone_last:
                 _DO[change.id[0]](connection, project, actor, change, read)
         for change in gone_last:
             _take_away(connection, project, actor, change)
+
+
+def _moved_suites(connection: sqlite3.Connection, project: Document, wanted: list[Change]) -> None:
+    """A suite whose folder stands elsewhere now, under the same name, stays who it is: its secrets
+    are sealed for it, and results are sent by it."""
+    suites = [change for change in wanted if change.id[0] == "suite"]
+    new = {
+        change.id[1]: change.wanted.document.get("suite")
+        for change in suites
+        if change.wanted is not None and _at(connection, project, change.id[1]) is None
+    }
+    for change in suites:
+        held = None if change.wanted is not None else _at(connection, project, change.id[1])
+        if held is None:
+            continue
+        called = _last(held.folder), held.name
+        to = next((path for path, name in new.items() if called == (_last(path), name)), None)
+        if to is None:
+            continue
+        taken = "SELECT 1 FROM suite WHERE project = ? AND folder = ?"
+        if connection.execute(taken, (project.id, to)).fetchone() is None:
+            connection.execute("UPDATE suite SET folder = ? WHERE id = ?", (to, held.id))
+            del new[to]
+
+
+def _last(path: str) -> str:
+    return path.rpartition("/")[2]
 
 
 def _project(

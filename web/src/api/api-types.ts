@@ -3377,6 +3377,11 @@ export interface components {
              */
             waitUntilUp?: number;
             /**
+             * @description an address as a text
+             * @default
+             */
+            upAt?: string;
+            /**
              * @description how many cases, from 0 to 1000000
              * @default 0
              */

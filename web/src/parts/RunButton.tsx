@@ -1,7 +1,9 @@
+import { useState } from "react";
 import type { Environment } from "../api";
 import { listed } from "../base/format";
 import type { MenuItem } from "./menu/items";
 import { Menu } from "./menu/Menu";
+import { Typing } from "./typing/Typing";
 
 interface Props {
   /** What pressing it does; it runs something unless said otherwise. */
@@ -41,6 +43,8 @@ export interface RunWays {
   stopAfter: number;
   /** Seconds at most; 0: at once. */
   waitUntilUp: number;
+  /** The address that must answer well then; empty: the services answer at all. */
+  upAt: string;
 }
 
 const JOBS = [1, 4, 16, 64];
@@ -63,12 +67,14 @@ const WAYS: MenuItem[] = [
     key: `waitUntilUp ${number}`,
     label: number ? `${label}, 2 min at most` : label,
   })),
+  { key: "upAt", label: "once an address answers well…" },
 ];
 
 /** "to the end", "until one is bad, once the service is up". */
-function wayOf({ stopAfter, waitUntilUp }: RunWays): string {
+function wayOf({ stopAfter, waitUntilUp, upAt }: RunWays): string {
   const end = ENDS.find(([number]) => number === stopAfter)?.[1] ?? `until ${stopAfter} are bad`;
-  return waitUntilUp ? `${end}, once the service is up` : end;
+  if (!waitUntilUp) return end;
+  return `${end}, once ${upAt || "the service"} is up`;
 }
 
 /** "Run this case against Rehearsal": where it goes is part of the sentence, and can be changed there. */
@@ -88,6 +94,7 @@ export function RunButton({
   ways,
   chooseWays,
 }: Props) {
+  const [naming, setNaming] = useState(false);
   if (running) {
     return (
       <div className="run-button stopping">
@@ -145,7 +152,8 @@ export function RunButton({
             items={WAYS}
             choose={(key) => {
               const [what, number] = key.split(" ") as [keyof RunWays, string];
-              chooseWays({ [what]: Number(number) });
+              if (key === "upAt") setNaming(true);
+              else chooseWays({ [what]: Number(number), ...(what === "waitUntilUp" && { upAt: "" }) });
             }}
           />
         </>
@@ -157,6 +165,26 @@ export function RunButton({
         </>
       )}
       {shortcut && <kbd>Ctrl ↵</kbd>}
+      {naming && ways && chooseWays && (
+        <div className="up-at">
+          <Typing
+            text={ways.upAt}
+            label="The address that answers once the service is up"
+            placeholder="[=harbour]/health"
+            hint="It is asked until it answers well, for 2 min at most."
+            close={() => setNaming(false)}
+            save={(text) => {
+              const upAt = text.trim();
+              if (upAt && !/^(https?:\/\/|\[=)/.test(upAt))
+                return Promise.resolve(
+                  "An address begins with http:// or https://, or with a value: [=harbour]",
+                );
+              chooseWays({ upAt, waitUntilUp: 120 });
+              return Promise.resolve(undefined);
+            }}
+          />
+        </div>
+      )}
     </div>
   );
 }

@@ -2,7 +2,7 @@ import { useCallback, useState } from "react";
 import type { RunWays } from "../parts/RunButton";
 
 const STORED = "saltpath how runs go";
-const USUAL: RunWays = { jobs: 1, stopAfter: 0, waitUntilUp: 0 };
+const USUAL: RunWays = { jobs: 1, stopAfter: 0, waitUntilUp: 0, upAt: "" };
 
 /** As this browser has last chosen it. */
 export function useRunWays(): [RunWays, (change: Partial<RunWays>) => void] {
@@ -27,7 +27,7 @@ function stored(): RunWays {
     }
   };
   const found = read();
-  const number = (name: keyof RunWays, least: number, most: number) => {
+  const number = (name: "jobs" | "stopAfter" | "waitUntilUp", least: number, most: number) => {
     const value = found[name];
     const fits = typeof value === "number" && Number.isInteger(value) && value >= least && value <= most;
     return fits ? value : USUAL[name];
@@ -36,5 +36,6 @@ function stored(): RunWays {
     jobs: number("jobs", 1, 64),
     stopAfter: number("stopAfter", 0, 1000),
     waitUntilUp: number("waitUntilUp", 0, 3600),
+    upAt: typeof found.upAt === "string" ? found.upAt.slice(0, 2000) : "",
   };
 }

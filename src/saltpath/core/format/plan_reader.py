@@ -74,6 +74,7 @@ def compile_plan(
         plan.jobs,
         plan.started_us,
         plan.wait_us,
+        plan.up_at,
         plan.stop_after,
         plan.first_rows,
     )

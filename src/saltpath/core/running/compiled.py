@@ -80,6 +80,8 @@ class CompiledPlan(Struct, frozen=True):
     """UTC microseconds, the run's `now`."""
     wait_us: int = 0
     """So long it waits first until the services that it asks are up."""
+    up_at: str = ""
+    """It is up when this address answers well; empty: when the services answer at all."""
     stop_after: int = 0
     """It stops once so many cases have failed or were blocked; 0: it does not."""
     first_rows: bool = False

@@ -71,6 +71,8 @@ class Plan(Struct, frozen=True, omit_defaults=True):
     """Look-ups give their first rows where there are more than they may have."""
     wait_us: int = 0
     """So long it waits first until the services that it asks are up."""
+    up_at: str = ""
+    """It is up when this address answers well; empty: when the services answer at all."""
     stop_after: int = 0
     """It stops once so many cases have failed or were blocked; 0: it does not."""
     version: int = VERSION
@@ -96,6 +98,8 @@ class RunRequest(Struct, frozen=True, omit_defaults=True, rename="camel"):
     """Look-ups give their first rows where there are more than they may have."""
     wait_us: int = 0
     """So long it waits first until the services that it asks are up."""
+    up_at: str = ""
+    """It is up when this address answers well; empty: when the services answer at all."""
     stop_after: int = 0
     """It stops once so many cases have failed or were blocked; 0: it does not."""
     environments: tuple[str, ...] = ()

@@ -9,19 +9,21 @@ from urllib.parse import urlsplit
 
 from saltpath.core.cases.case import Step
 from saltpath.core.references.scopes import Scope
-from saltpath.core.references.templates import Reference, Template
-from saltpath.core.running.compiled import CompiledCase, CompiledPlan
+from saltpath.core.references.templates import Reference, Template, read_template
+from saltpath.core.running.compiled import CompiledCase, CompiledPlan, Destination
 from saltpath.core.running.inherited import scope_of, scope_of_suite
 
 MOST = 20
 
 
-def services(plan: CompiledPlan) -> list[str]:
-    """The origins (`https://host:8443/`) of all that it asks, each once, in the order in which they
-    are come to; of very many the first 20. Where an address begins with a value that is kept on the
-    way, or comes with the rows, it is not known."""
+def services(plan: CompiledPlan, goes: int = 0) -> list[str]:
+    """The origins (`https://host:8443/`) of all that it asks at one of its destinations, each once,
+    in the order in which they are come to; of very many the first 20. Where an address begins with
+    a value that is kept on the way, or comes with the rows, it is not known."""
     found: dict[str, None] = {}
     for planned in plan.cases:
+        if planned.goes != goes:
+            continue
         scopes = _scopes(plan, planned)
         for _, _, top in planned.case.parts():
             for step in _every(top):
@@ -31,6 +33,18 @@ def services(plan: CompiledPlan) -> list[str]:
         if len(found) >= MOST:
             break
     return list(found)[:MOST]
+
+
+def address_there(text: str, plan: CompiledPlan, to: Destination) -> str:
+    """An address with the project's values as they read at a destination; empty where one is not
+    known there. Raises Unreadable."""
+    over = to.environment.values if to.environment else None
+    scopes = (Scope(dict(plan.values)), scope_of(plan.project.values, over, to.secrets))
+    parts = [
+        part if isinstance(part, str) else _value(part, scopes)
+        for part in read_template(text).parts
+    ]
+    return "" if None in parts else "".join(part for part in parts if part)
 
 
 def _every(step: Step) -> Iterator[Step]:

@@ -17,7 +17,7 @@ from saltpath.core.cases.case import Step
 from saltpath.core.cases.steps import changing
 from saltpath.core.format.picking import picks_of, read_picks
 from saltpath.core.format.syncing import digest
-from saltpath.core.references.templates import is_name
+from saltpath.core.references.templates import is_name, read_template
 from saltpath.core.running.inherited import signed_in
 from saltpath.core.running.plan import RunRequest
 from saltpath.core.values import plain
@@ -219,8 +219,23 @@ def _request(data: NewRun, chosen: list[cases.StoredCase], project: int) -> RunR
         only,
         sealed,
         wait_us=round(data.wait_until_up * 1e6),
+        up_at=_up_at(data.up_at),
         stop_after=data.stop_after,
     )
+
+
+def _up_at(text: str) -> str:
+    """An address that is waited for. Raises Refused for what is none."""
+    text = text.strip()
+    problem = "it begins with http:// or https://, or with a value: [=harbour]/health"
+    try:
+        read_template(text)
+    except Unreadable as wrong:
+        problem = str(wrong)
+    else:
+        if not text or text.startswith(("http://", "https://", "[=")):
+            return text
+    raise Refused(422, "up-at", f"The address that is waited for cannot be read: {problem}.")
 
 
 def _not_alone() -> Refused:

@@ -20,14 +20,20 @@ interface Props {
 }
 
 /** Every case of the run with its steps, each a cell with its mark and time; of a case with rows they stand in a matrix. */
-export function CaseRows({ run, chosen, choose }: Props) {
+export function CaseRows({ run, chosen, choose, again }: Props & { again: (cases: RunCase[]) => void }) {
   const [asked, show] = useState(EVERY_CASE);
   const shown = useDeferredValue(asked);
   const cases = useMemo(() => shownCases(run.cases, shown), [run.cases, shown]);
   return (
     <div>
       {run.cases.length >= FEW && (
-        <WhichCases cases={run.cases} number={cases.length} shown={asked} show={show} />
+        <WhichCases
+          cases={run.cases}
+          number={cases.length}
+          shown={asked}
+          show={show}
+          again={run.state === "finished" ? () => again(cases) : undefined}
+        />
       )}
       {!cases.length && <p className="muted">No case of this run is like that.</p>}
       {shown.matrix && cases.length > 0 && (

@@ -70,7 +70,7 @@ function Report({ run }: { run: RunReport }) {
         </div>
       )}
       <div className={run.cases.some((entry) => entry.rows) ? "run-columns with-rows" : "run-columns"}>
-        <CaseRows run={run} chosen={chosen} choose={setPicked} />
+        <CaseRows run={run} chosen={chosen} choose={setPicked} again={(cases) => void again(cases)} />
         {chosen && <StepPanel run={run} chosen={chosen} />}
       </div>
     </div>

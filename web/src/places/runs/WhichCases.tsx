@@ -10,10 +10,12 @@ interface Props {
   number: number;
   show: (shown: Shown) => void;
   shown: Shown;
+  /** Run those that are shown once more. */
+  again: (() => void) | undefined;
 }
 
 /** Which cases of a run are shown: of these verdicts, with these words, in this order. */
-export function WhichCases({ cases, number, shown, show }: Props) {
+export function WhichCases({ cases, number, shown, show, again }: Props) {
   // The field is drawn at once, the list when there is time.
   const [typed, setTyped] = useState(shown.typed);
   return (
@@ -74,6 +76,11 @@ export function WhichCases({ cases, number, shown, show }: Props) {
       <span className="muted" role="status">
         {number < cases.length && `${whole(number)} of ${count(cases.length, "case")}`}
       </span>
+      {again && number > 0 && number < cases.length && (
+        <button type="button" className="plain-link" onClick={again}>
+          Run these again
+        </button>
+      )}
     </div>
   );
 }
