@@ -201,14 +201,19 @@ class HandingOn(BrowserTest):
         address.fill("harbour/health")
         address.press("Enter")
         self.page.get_by_text("An address begins with http:// or https://").wait_for()
-        address.fill("[=harbour]/vessels")
+        address.fill("[=harbour]/vessels, 5 h")
         address.press("Enter")
-        self.page.get_by_role("button", name="once [=harbour]/vessels is up").wait_for()
+        self.page.get_by_text("It waits an hour at most.").wait_for()
+        address.fill("[=harbour]/vessels, 5 min")
+        self.assertEqual(self.axe(), [])
+        address.press("Enter")
+        said = "once [=harbour]/vessels is up, 5 min at most"
+        self.page.get_by_role("button", name=said).wait_for()
         self.assertEqual(self.axe(), [])
         with self.page.expect_request("**/api/v1/runs") as asked:
             self.page.get_by_role("button", name="Run the 2 ticked").click()
         body = asked.value.post_data_json
-        self.assertEqual((body["jobs"], body["stopAfter"], body["waitUntilUp"]), (4, 1, 120))
+        self.assertEqual((body["jobs"], body["stopAfter"], body["waitUntilUp"]), (4, 1, 300))
         self.assertEqual(body["upAt"], "[=harbour]/vessels")
         self.page.locator(".banner").get_by_text("All 2 cases passed.").wait_for()
         self.go("/cases")

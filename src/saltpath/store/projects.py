@@ -201,12 +201,14 @@ def move_suite(connection: sqlite3.Connection, moved: Document, before: str | No
 def put_into(connection: sqlite3.Connection, moved: Document, into: Document | None) -> None:
     """Into a folder, or (None) into none, at the end of what stands there, with the suites that
     stand in it. Raises Conflict where the folder stands in it itself, or can hold none."""
-    around = into.folder if into else "suites"
-    if into is not None and (into.id == moved.id or into.folder.startswith(f"{moved.folder}/")):
-        raise Conflict(f"{moved.name} cannot stand in itself")
-    if not around or not moved.folder:
-        raise Conflict("what stands in the project's own folder is in no other, and holds none")
     with write(connection):
+        moved = suite(connection, moved.oid)  # where both stand by now
+        into = None if into is None else suite(connection, into.oid)
+        around = into.folder if into else "suites"
+        if into is not None and (into.id == moved.id or into.folder.startswith(f"{moved.folder}/")):
+            raise Conflict(f"{moved.name} cannot stand in itself")
+        if not around or not moved.folder:
+            raise Conflict("what stands in the project's own folder is in no other, and holds none")
         held = standing(connection, moved)[:-1]
         if (held[-1].id if held else None) == (into.id if into else None):
             return

@@ -56,10 +56,16 @@ const ENDS: [number, string][] = [
   [1, "until one is bad"],
   [10, "until 10 are bad"],
 ];
+/** So long it is waited unless something else is said. */
+const USUAL_S = 120;
 const BEGINS: [number, string][] = [
   [0, "at once"],
-  [120, "once the service is up"],
+  [USUAL_S, "once the service is up"],
 ];
+/** An address, and how long it is waited for at most: "[=harbour]/health, 5 min". */
+const UP_AT = /^((?:https?:\/\/|\[=)\S*?)(?:,?\s+(\d{1,4})\s*(s|min|h))?$/;
+const SECONDS: { [unit: string]: number } = { s: 1, min: 60, h: 3600 };
+const MOST_S = 3600;
 const WAYS: MenuItem[] = [
   ...ENDS.map(([number, label]) => ({ key: `stopAfter ${number}`, label })),
   { type: "divider" },
@@ -74,7 +80,9 @@ const WAYS: MenuItem[] = [
 function wayOf({ stopAfter, waitUntilUp, upAt }: RunWays): string {
   const end = ENDS.find(([number]) => number === stopAfter)?.[1] ?? `until ${stopAfter} are bad`;
   if (!waitUntilUp) return end;
-  return `${end}, once ${upAt || "the service"} is up`;
+  const long = waitUntilUp % 60 ? `${waitUntilUp} s` : `${waitUntilUp / 60} min`;
+  const most = waitUntilUp === USUAL_S ? "" : `, ${long} at most`;
+  return `${end}, once ${upAt || "the service"} is up${most}`;
 }
 
 /** "Run this case against Rehearsal": where it goes is part of the sentence, and can be changed there. */
@@ -170,16 +178,18 @@ export function RunButton({
           <Typing
             text={ways.upAt}
             label="The address that answers once the service is up"
-            placeholder="[=harbour]/health"
-            hint="It is asked until it answers well, for 2 min at most."
+            placeholder="[=harbour]/health, 5 min"
+            hint="It is asked until it answers well, for 2 min at most, or as long as you say behind it: , 5 min."
             close={() => setNaming(false)}
             save={(text) => {
-              const upAt = text.trim();
-              if (upAt && !/^(https?:\/\/|\[=)/.test(upAt))
+              const [, upAt = "", number, unit = ""] = UP_AT.exec(text.trim()) ?? [];
+              const seconds = number ? Number(number) * (SECONDS[unit] ?? 1) : USUAL_S;
+              if (text.trim() && !upAt)
                 return Promise.resolve(
-                  "An address begins with http:// or https://, or with a value: [=harbour]",
+                  "An address begins with http:// or https://, or with a value: [=harbour]/health",
                 );
-              chooseWays({ upAt, waitUntilUp: 120 });
+              if (seconds > MOST_S) return Promise.resolve("It waits an hour at most.");
+              chooseWays({ upAt, waitUntilUp: seconds });
               return Promise.resolve(undefined);
             }}
           />
