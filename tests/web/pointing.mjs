@@ -5,7 +5,7 @@ import { fileURLToPath } from "node:url";
 import { built } from "./built.mjs";
 
 const web = process.env.WEB;
-const { accepted, answered, body, book, columns, compared, copied, document, fields, files, format, grid, handover, indexer, inserting, making, mapping, naming, pairs, pasting, paths, picked, places, recording, secrets, sheet, table, report, sent, shown, tree, threads, values, written } =
+const { accepted, answered, body, book, columns, compared, copied, document, fields, files, format, grid, handover, indexer, inserting, making, mapping, naming, pairs, pasting, paths, picked, places, recording, secrets, sheet, table, report, sent, shown, suites: standing, tree, threads, values, written } =
   await built(web, fileURLToPath(new URL("pointing.ts", import.meta.url)));
 
 let seed = 11;
@@ -459,7 +459,7 @@ test("suites stand in folders, and what is found stands in its own", () => {
   const [port, tower] = tree.treeOf(suites);
   assert.deepEqual([port.suite.name, tower.suite.name, names(tree.allOf(port))], ["Port", "Tower", ["Port", "Quay", "Inner quay"]]);
   assert.deepEqual(names(tree.casesOf(port)), ["Lamps", "Ropes", "Steps", "Rings"]);
-  assert.equal(tree.pathOf(suites[2], suites), "Port › Quay › Inner quay");
+  assert.equal(standing.pathOf(suites[2], suites), "Port › Quay › Inner quay");
   const found = (typed) => tree.fitting(suites, typed).map(({ name, cases }) => [name, ...names(cases)]);
   assert.deepEqual(found("rings"), [["Port"], ["Quay"], ["Inner quay", "Rings"]], "the folders around it are shown");
   assert.deepEqual(found("stone steps"), [["Port"], ["Quay", "Steps"]]);

@@ -17,6 +17,7 @@ export * as places from "../../web/src/base/places";
 export * as recording from "../../web/src/case/recording";
 export * as report from "../../web/src/places/runs/report";
 export * as shown from "../../web/src/places/runs/shownCases";
+export * as suites from "../../web/src/parts/suites";
 export * as tree from "../../web/src/places/cases/outline/tree";
 export * as secrets from "../../web/src/case/secrets";
 export * as sent from "../../web/src/case/sent";

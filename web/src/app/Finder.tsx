@@ -15,6 +15,7 @@ const KEYS: [string, string][] = [
   ["↑ ↓", "on a step: to the step before or after"],
   ["Enter", "on a step: open it; on a part of a sentence: change it"],
   ["Alt ↑ ↓", "on a step: move it"],
+  ["Alt ↑ ↓, Alt → ←", "on a suite: move it; put it into the one above, take it out of its folder"],
   ["F2, Delete", "on a step: rename it, delete it"],
   ["Ctrl click, Shift click, Ctrl Space", "on a step: choose several"],
   ["Ctrl C", "on a step: copy it; paste it where a step is added, in any case"],

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Shapes } from "../../api";
 import { queries } from "../../api/queries";
+import { pathOf } from "../../parts/suites";
 import { InPlace } from "../../parts/typing/InPlace";
 import { useEnvironments } from "../../state/run";
 
@@ -48,7 +49,10 @@ export function DeliverySentence({ rule, project, change, remove }: Props) {
       <Choice
         label={`Which suite ${of}`}
         value={rule.suite}
-        choices={[["", "any suite"], ...suites.map(({ id, name }) => [id, name] as [string, string])]}
+        choices={[
+          ["", "any suite"],
+          ...suites.map((suite) => [suite.id, pathOf(suite, suites)] as [string, string]),
+        ]}
         choose={(suite) => void change({ suite })}
       />{" "}
       against{" "}

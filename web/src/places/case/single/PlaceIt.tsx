@@ -4,6 +4,7 @@ import { useNavigate } from "react-router";
 import { api, type Case } from "../../../api";
 import { queries } from "../../../api/queries";
 import { useStale } from "../../../api/stale";
+import { pathOf } from "../../../parts/suites";
 
 interface Props {
   of: Case;
@@ -45,7 +46,7 @@ export function PlaceIt({ of, close }: Props) {
         >
           {!items.length && <option value="suite">the first step of a new case, in a first suite</option>}
           {items.map((suite) => (
-            <optgroup key={suite.id} label={suite.name}>
+            <optgroup key={suite.id} label={pathOf(suite, items)}>
               <option value={`suite ${suite.id}`}>the first step of a new case in {suite.name}</option>
               {suite.cases.map((line) => (
                 <option key={line.id} value={`case ${line.id}`}>

@@ -2,9 +2,9 @@ import type { KeyboardEvent } from "react";
 import { Link } from "react-router";
 import { api, type CaseLine, type Suite } from "../../../api";
 import { Menu } from "../../../parts/menu/Menu";
+import { pathOf } from "../../../parts/suites";
 import { InPlace } from "../../../parts/typing/InPlace";
 import { SUITE } from "./dragging";
-import { pathOf } from "./tree";
 import type { Outline } from "./useOutline";
 import type { SuiteMoves } from "./useSuiteMoves";
 import type { Ticked } from "./useTicked";
@@ -78,7 +78,7 @@ export function SuiteHead(props: Props) {
           </button>
         )}
       </span>
-      {!filtered && (
+      {!filtered && (suite.cases.length > 0 || !isFolder) && (
         <Link className="plain-link" to={`/cases/suite/${suite.id}`} aria-label={`${suite.name} as a sheet`}>
           as a sheet
         </Link>

@@ -1,5 +1,6 @@
 /** The suites as they stand in each other: a suite with suites in it is their folder. */
 import type { CaseLine, Suite } from "../../../api";
+import { levelsOf } from "../../../parts/suites";
 
 export interface Standing {
   suite: Suite;
@@ -20,18 +21,6 @@ export function treeOf(suites: Suite[]): Standing[] {
 export const allOf = ({ suite, inner }: Standing): Suite[] => [suite, ...inner.flatMap(allOf)];
 
 export const casesOf = (standing: Standing): CaseLine[] => allOf(standing).flatMap(({ cases }) => cases);
-
-/** The folders that a suite stands in, the outermost first, and itself. */
-export function levelsOf(suite: Suite, suites: Suite[]): Suite[] {
-  const folder = suites.find(({ id }) => id === suite.within);
-  return folder ? [...levelsOf(folder, suites), suite] : [suite];
-}
-
-/** What it is called, after the folders that it stands in. */
-export const pathOf = (suite: Suite, suites: Suite[]): string =>
-  levelsOf(suite, suites)
-    .map(({ name }) => name)
-    .join(" › ");
 
 /** The suites with the cases that hold every word, with the folders around them; without words, all. */
 export function fitting(suites: Suite[], typed: string): Suite[] {

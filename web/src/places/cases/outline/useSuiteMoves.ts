@@ -1,5 +1,5 @@
 import { api, type Suite } from "../../../api";
-import { levelsOf } from "./tree";
+import { levelsOf } from "../../../parts/suites";
 import type { Outline } from "./useOutline";
 
 export interface SuiteMoves {
