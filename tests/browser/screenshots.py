@@ -28,7 +28,6 @@ def main() -> None:
             ("cases", "/cases", "light"),
             ("case", f"/cases/{names['A visiting vessel is given a berth']}?step=2", "light"),
             ("case-failed", f"/cases/{names['A long vessel gets a berth long enough']}", "light"),
-            ("runs", "/runs", "light"),
             ("run", f"/runs/{first['id']}", "light"),
             ("sheet", f"/cases/{names['A visiting vessel is given a berth']}?view=sheet", "light"),
             ("rows", f"/runs/{rows['id']}", "light"),
@@ -86,8 +85,20 @@ def main() -> None:
         page.get_by_role("region", name="Sent before").get_by_text("/berths").wait_for()
         page.wait_for_timeout(500)
         page.screenshot(path=FOLDER / "single.png")
+        side_by_side(app, page)
         compared(app, page, names["Free berths are listed"])
         browser.close()
+
+
+def side_by_side(app: Application, page: Page) -> None:
+    """One run against two environments, and what came otherwise in one of them."""
+    both = {"project": app.project, "environments": ["Rehearsal", "Live"], "changes": "all"}
+    run = app.finished(app.ask("POST", "/runs", {**both, "jobs": 8})[2]["id"])
+    page.goto(f"{app.address}/runs/{run['id']}")
+    page.get_by_label("only what differs").check()
+    page.locator(".step-cell.failed").first.click()
+    page.locator(".panel .tree").wait_for()
+    page.screenshot(path=FOLDER / "beside.png")
 
 
 def compared(app: Application, page: Page, case: str) -> None:

@@ -418,6 +418,8 @@ test("an outcome is told worst first", () => {
   assert.deepEqual(report.sentences({ ...run, cases: [entry("A", "passed")] }), ["Passed."]);
   const several = { ...run, environments: ["Live", "Rehearsal"] };
   assert.equal(report.sentences(several)[1], "“C” against Live failed at Read it: was 5, expected 6.");
+  const inBoth = { ...several, cases: ["Live", "Rehearsal"].map((environment) => ({ ...entry("C", "failed", "was 5, expected 6"), environment })) };
+  assert.deepEqual(report.sentences(inBoth), ["0 of 2 cases passed.", "“C” failed at Read it: was 5, expected 6."]);
   assert.equal(report.tally(run), "3 cases · 3 steps carried out");
   const causes = { ...run, cases: [...run.cases, entry("D", "unchecked")] };
   assert.deepEqual(report.sentences(causes, true), ["1 of 4 cases passed.", "“D” checks nothing at Read it."]);

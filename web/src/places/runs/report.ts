@@ -109,9 +109,19 @@ function trouble(run: RunReport, byCause: boolean): string[] {
   const bad = run.cases
     .filter((entry) => entry.verdict && order.includes(entry.verdict))
     .sort((a, b) => order.indexOf(a.verdict ?? "") - order.indexOf(b.verdict ?? ""));
-  const several = run.environments.length > 1;
-  const told = bad.slice(0, MOST).map((entry) => sentence(entry, run.cases.length === 1, several));
-  if (bad.length > MOST) told.push(`${count(bad.length - MOST, "more case")} did not pass.`);
+  // What came so in every environment is told once.
+  const alike = new Map<string, RunCase[]>();
+  for (const entry of bad) {
+    const key = `${entry.case} ${entry.verdict}`;
+    alike.set(key, [...(alike.get(key) ?? []), entry]);
+  }
+  const once = [...alike.values()];
+  const told = once
+    .slice(0, MOST)
+    .map((entries) =>
+      sentence(entries[0] as RunCase, run.cases.length === 1, entries.length < run.environments.length),
+    );
+  if (once.length > MOST) told.push(`${count(once.length - MOST, "more case")} did not pass.`);
   return told;
 }
 
