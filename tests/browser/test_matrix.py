@@ -67,6 +67,13 @@ class Cases(BrowserTest):
         beside.nth(1).get_by_role("button", name="Ask for a berth").click()
         expect(chosen.get_by_role("heading", name="Ask for a berth against Live")).to_be_visible()
         self.assertEqual(self.axe(), [])
+        chosen.get_by_role("link", name="Open the step").click()
+        page.get_by_label("Which run is looked at").locator("option:checked").filter(
+            has_text="against Live"
+        ).wait_for(state="attached")
+        step = page.get_by_role("article", name="Step 2: Ask for a berth")
+        expect(step.locator(".check .mark").first).to_have_attribute("aria-label", "passed")
+        page.go_back()
         page.get_by_role("button", name="Run what did not pass again").click()
         dialog.get_by_role("button", name="Run all of it").click()
         page.locator(".crumb").get_by_text("against Rehearsal and Live").wait_for()

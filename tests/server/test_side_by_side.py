@@ -19,7 +19,8 @@ class _Pier(Handler):
 
     def do_GET(self) -> None:
         self.seen.append(self.path)
-        self.give(b'{"berth": 5}', status=500 if "bad" in self.path else 200)
+        body = json.dumps({"berth": 5, "path": self.path}).encode()
+        self.give(body, status=500 if "bad" in self.path else 200)
 
     do_POST = do_GET
 
@@ -90,6 +91,9 @@ class SideBySide(unittest.TestCase):
             with urllib.request.urlopen(self.app.address + badge) as answer:
                 said = "2 of 2 pass" if name == "North" else "0 of 2 pass"
                 self.assertIn(said, answer.read().decode())
+        for query, status in (("", 200), ("&environment=South", 500), ("&environment=North", 200)):
+            found = self.app.get(f"/cases/{self.one}/evidence?run={run['id']}{query}")["steps"]
+            self.assertEqual(found[0]["exchanges"][0]["status"], status)
         junit = self.app.ask("GET", f"/runs/{run['id']}/report?format=junit")[2]
         self.assertIn(b'name="One (South)"', junit)
         self.seen.clear()
@@ -103,6 +107,20 @@ class SideBySide(unittest.TestCase):
         self.assertEqual([cause["who"] for cause in causes], ["“Four”", "“One” against South"])
         told = self.app.get(f"/runs/{run['id']}/outcome")["causes"]
         self.assertEqual([cause["who"] for cause in told], ["“Four”", "“One” against South"])
+
+    def test_kept_values_are_told_by_where_they_were_kept(self) -> None:
+        keep = {"keep": {"met": "$.path", "pin": {"of": "$.berth", "secret": True}}}
+        step = {"request": "Ask", "send": f"GET {self.at}/kept", "expect": CHECK, **keep}
+        step["query"] = {"where": "[=run.environment]"}
+        document = {"salt-path": 1, "case": "Kept", "steps": [step]}
+        body = {"project": self.project, "suite": self.suite, "document": document}
+        case = self.app.ask("POST", "/cases", body)[2]["id"]
+        both = {"project": self.project, "environments": ["North", "South"], "cases": [case]}
+        done = self.app.ask("POST", "/runs", {**both, "wait": 60, "want": ["met", "pin"]})[2]
+        self.assertEqual(
+            done["kept"]["met"], {"North": "/kept?where=North", "South": "/kept?where=South"}
+        )
+        self.assertEqual(set(done["kept"]["pin"].values()), {"●●●"})
 
     def test_side_by_side_with_another_run(self) -> None:
         both = self.run_both(cases=[self.one])

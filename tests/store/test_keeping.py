@@ -110,6 +110,7 @@ class Keeping(unittest.TestCase):
         case: int = 0,
         steps: int = 5,
         body: bytes = LARGE,
+        environments: tuple[str, ...] = ("",),
     ) -> int:
         """A run of a case that ended so many days ago, each of its rows with a step; with rows
         every third failed."""
@@ -121,7 +122,7 @@ class Keeping(unittest.TestCase):
             [(chosen.id, 1, chosen.name)],
             kind=kind,
             title="",
-            environments=[""],
+            environments=environments,
             seed=1,
         )
         rows = [
@@ -179,6 +180,12 @@ class Keeping(unittest.TestCase):
             kept = {row[0] for row in self.evidence.execute(f"SELECT DISTINCT run FROM {table}")}
             self.assertEqual(kept, {other, *new}, table)
         self.assertEqual(self.main.execute("PRAGMA foreign_key_check").fetchall(), [])
+
+    def test_a_run_against_several_environments_counts_once(self) -> None:
+        both = [self.run_of(400 - n, environments=("North", "South")) for n in range(3)]
+        self.rules(least_runs=2, run_days=365)
+        self.keep()
+        self.assertEqual(self.there(), both[1:])
 
     def test_trials_and_events_go_sooner(self) -> None:
         trials = [

@@ -52,14 +52,20 @@ class Judged(Struct, frozen=True):
     steps: list[SeenStep]
 
 
-def judged(stored: StoredCase, run: str = "", row: int | None = None) -> Judged:
+def judged(
+    stored: StoredCase, run: str = "", row: int | None = None, environment: str = ""
+) -> Judged:
     """What the last run or trial of a case saw, a trial's steps over the last run's; of the run
-    with an oid, what that one saw. Checks that were edited since are judged on the kept answers. Of
+    with an oid, what that one saw; of one against several environments in one of them, by default
+    the first. Checks that were edited since are judged on the kept answers. Of
     a case with rows it is one row, by default that to look at first."""
     suite, project = around(stored)
     case = inheriting(with_shared(stored), suite, project)
-    newest, verdict, found = _seen_in(stored, run, row) if run else last_seen(stored, row)
-    scopes = _scopes(stored, case, (suite, project), newest, [seen for _, seen in found.values()])
+    newest, verdict, found = (
+        _seen_in(stored, run, row, environment) if run else last_seen(stored, row)
+    )
+    saw = [seen for _, seen in found.values()]
+    scopes = _scopes(stored, case, (suite, project), newest, saw, environment if run else "")
     keep_again(case, found, scopes)
     steps = []
     for where, step in placed(case):
@@ -170,14 +176,14 @@ def last_seen(
 
 
 def _seen_in(
-    stored: StoredCase, oid: str, row: int | None
+    stored: StoredCase, oid: str, row: int | None, environment: str
 ) -> tuple[runs.Run | None, str | None, Found]:
     run = runs.run(database(), oid)
     position = next(
         (
             entry.position
             for entry in runs.run_cases(database(), run.id)
-            if entry.case == stored.oid
+            if entry.case == stored.oid and entry.environment == (environment or entry.environment)
         ),
         None,
     )
@@ -206,12 +212,13 @@ def _scopes(
     around: tuple[Suite, Project],
     run: runs.Run | None,
     seen: list[StepEvidence],
+    environment: str = "",
 ) -> Scopes:
     environments = [environment_of(e) for e in projects.environments(database(), stored.project)]
-    # of several it is the first that is looked at
-    went = run.environments[:1] if run is not None else ()
-    environment = next((e for e in environments if e.name in went), None)
-    scopes = rejudging.scopes_of(case, *around, environment, seen)
+    # of several it is the first that is looked at, unless one is asked for
+    went = [environment, *run.environments] if run is not None else []
+    there = next((e for e in environments if e.name == next(filter(None, went), "")), None)
+    scopes = rejudging.scopes_of(case, *around, there, seen)
     row = row_seen(stored, case, around[1], run, seen, scopes)
     if row is not None:
         scopes.by_name["row"] = Scope(dict(row.values))

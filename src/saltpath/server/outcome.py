@@ -212,14 +212,19 @@ def _outcome(run: runs.Run, report: Report, wanted: Wanted) -> dict[str, Any]:
 
 
 def _kept(report: Report, names: tuple[str, ...]) -> dict[str, Any]:
-    """The last value that was kept under each name; what is secret stays so."""
+    """The last value that was kept under each name; of a run against several environments by where
+    that was. What is secret stays so."""
     found: dict[str, Any] = {}
     if not names:
         return found
     for case in report.cases():
         for step in case.steps():
             for name in step.kept.keys() & set(names):
-                found[name] = MASK if name in step.secret_kept else step.kept[name]
+                value = MASK if name in step.secret_kept else step.kept[name]
+                if case.environment:
+                    found.setdefault(name, {})[case.environment] = value
+                else:
+                    found[name] = value
     return found
 
 

@@ -156,7 +156,7 @@ def _old_runs(main: sqlite3.Connection, project: int, rules: Rules, now: int) ->
     """The finished runs that are kept no more, the oldest first."""
     ranked = (
         "SELECT r.id, r.kind, r.finished_at, MIN(n) AS newest, MAX(n) AS oldest FROM run r JOIN ("
-        " SELECT run, ROW_NUMBER() OVER (PARTITION BY test_case, kind ORDER BY run DESC) AS n "
+        " SELECT run, DENSE_RANK() OVER (PARTITION BY test_case, kind ORDER BY run DESC) AS n "
         "FROM run_case WHERE project = ?"
         ") c ON c.run = r.id WHERE r.project = ? AND r.state = 'finished' GROUP BY r.id"
     )

@@ -6222,6 +6222,8 @@ export interface operations {
             query?: {
                 /** @description one of its runs instead */
                 run?: string;
+                /** @description of a run against several, where */
+                environment?: string;
                 /** @description of which row */
                 row?: number;
             };

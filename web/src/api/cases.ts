@@ -59,8 +59,12 @@ export const casesApi = {
   /** Fields that no check watches; the checks that would have numbers as they were written. */
   caseCoverage: (id: string) => askExact<Page<CaseCoverage>>(`/cases/${q(id)}/coverage`),
   /** What a run of the case saw, by default the last; of a case with rows one of them, by default that to look at first. */
-  evidence: (id: string, run = "", row = 0) =>
-    ask<Evidence>(`/cases/${q(id)}/evidence?run=${q(run)}${row ? `&row=${row}` : ""}`),
+  /** `run`: its id, and of a run against several environments behind a blank in which of them. */
+  evidence: (id: string, run = "", row = 0) => {
+    const [of = "", where] = run.split(/ (.*)/);
+    const there = where ? `&environment=${q(where)}` : "";
+    return ask<Evidence>(`/cases/${q(id)}/evidence?run=${q(of)}${there}${row ? `&row=${row}` : ""}`);
+  },
   seen: (id: string, step: string) => ask<Seen>(`/cases/${q(id)}/steps/${q(step)}/seen`),
   /** Checks that a step's answers justify; numbers in them stay as they were written. */
   proposals: async (id: string, step: string) => {

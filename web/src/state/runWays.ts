@@ -1,5 +1,5 @@
 import { useCallback, useState } from "react";
-import type { RunWays } from "../parts/RunButton";
+import type { RunWays } from "../parts/HowItGoes";
 
 const STORED = "saltpath how runs go";
 const USUAL: RunWays = { jobs: 1, stopAfter: 0, waitUntilUp: 0, upAt: "" };

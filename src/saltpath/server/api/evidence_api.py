@@ -57,6 +57,7 @@ SHEET_CELLS = ("step", "of", "relation", "expected")
     of("Evidence"),
     ID,
     parameter("run", "one of its runs instead"),
+    parameter("environment", "of a run against several, where"),
     parameter("row", "of which row", kind="integer"),
 )
 def case_evidence(id: str) -> Response:
@@ -66,7 +67,8 @@ def case_evidence(id: str) -> Response:
     Steps are those of the case as it is now, wherever they stood then; checks that were edited
     since are judged again on the kept answers."""
     stored = case_asked(id)
-    found = judged(stored, request.args.get("run", ""), whole("row", 0) or None)
+    run, where = request.args.get("run", ""), request.args.get("environment", "")
+    found = judged(stored, run, whole("row", 0) or None, where)
     items = [
         {
             **step_view(of.seen, of.run.oid, of.again),

@@ -24,11 +24,19 @@ export function Runs({ id, about, run, choose }: RunsProps) {
       onChange={(event) => choose(event.target.value)}
     >
       <option value="">{run ? "the newest answers" : about}</option>
-      {finished.map((item) => (
-        <option key={item.id} value={item.id}>
-          run {item.number}, {ago(item.finishedAt)}: {item.verdict}
-        </option>
-      ))}
+      {finished.flatMap((item) =>
+        item.environments.length > 1 ? (
+          item.environments.map((environment) => (
+            <option key={`${item.id} ${environment}`} value={`${item.id} ${environment}`}>
+              run {item.number} against {environment}, {ago(item.finishedAt)}
+            </option>
+          ))
+        ) : (
+          <option key={item.id} value={item.id}>
+            run {item.number}, {ago(item.finishedAt)}: {item.verdict}
+          </option>
+        ),
+      )}
     </select>
   );
 }

@@ -31,7 +31,7 @@ export function OpenedCase({ of }: { of: Case }) {
   const [search, setSearch] = useSearchParams();
   const view: View = VIEWS.find((name) => name.toLowerCase() === search.get("view")) ?? "Path";
   const show = (next: View) => setSearch(next === "Path" ? {} : { view: next.toLowerCase() });
-  const [run, chooseRun] = useState("");
+  const [run, chooseRun] = useState(search.get("run") ?? "");
   const [row, chooseRow] = useState(0);
   const evidence = useQuery(queries.evidence(of.id, run, row));
   const at = useEnvironment();

@@ -35,7 +35,11 @@ export function ChosenStep({ run, entry, step, row, inside, where }: Props) {
           {step.name}
           {where && <span className="muted"> against {where}</span>}
         </h2>
-        <Link to={`/cases/${entry.case}?step=${number}`}>Open the step</Link>
+        <Link
+          to={`/cases/${entry.case}?step=${number}${where && `&run=${encodeURIComponent(`${run} ${where}`)}`}`}
+        >
+          Open the step
+        </Link>
       </div>
       {step.why && bad.length === 0 && <p className={`why ${step.verdict}`}>{step.why.sentence}</p>}
       {step.verdict === "unchecked" && (
