@@ -162,3 +162,14 @@ export function readDatabase(text: string): SourceDocument | string {
     return "Write it as: sqlite PATH, or postgres host:port/name user NAME password [=a secret].";
   return found;
 }
+
+/** What was changed from `before` to `after`, made on top of what it has become meanwhile. */
+export function onTop(before: SourceDocument, after: SourceDocument, now: SourceDocument): SourceDocument {
+  const written = (value: Json | undefined) => (value === undefined ? "" : writeExact(value));
+  const found: SourceDocument = {};
+  for (const name of Object.keys({ ...now, ...after })) {
+    const value = written(before[name]) === written(after[name]) ? now[name] : after[name];
+    if (value !== undefined) found[name] = value;
+  }
+  return found;
+}

@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useRef, useState } from "react";
+import { useCallback, useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, type RunEvent, type SourceDocument, type SourceProfile } from "../../api";
 import { queries } from "../../api/queries";
@@ -8,7 +8,7 @@ import { writeExact } from "../../base/exact";
 import { useActs } from "../../state/acts";
 import { useEvents } from "../../state/events";
 import { useEnvironment } from "../../state/run";
-import { addressOf, isAsked } from "./source";
+import { addressOf, isAsked, onTop } from "./source";
 
 const ASK_AGAIN_MS = 600;
 
@@ -69,16 +69,27 @@ export function useSource(project: string, name: string) {
   /** Not if it is something else by now than was seen. */
   const put = (document: SourceDocument, seen: SourceDocument) =>
     api.changeSource(project, called.current, { document, seen });
-  const change = async (document: SourceDocument) => {
-    const before = source?.document as SourceDocument;
+  // What was made of it last; who is quicker than the page changes what is drawn still, and means it on top of that.
+  const newest = useRef<SourceDocument>(undefined);
+  const drawn = source?.document;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: what is drawn is the newest again
+  useEffect(() => {
+    newest.current = undefined;
+  }, [drawn]);
+  const change = async (asked: SourceDocument) => {
+    const before = newest.current ?? (drawn as SourceDocument);
+    const document = drawn && newest.current ? onTop(drawn, asked, newest.current) : asked;
     if (writeExact(before) === writeExact(document)) return undefined;
+    newest.current = document;
     const shown = show(document);
-    return told(
+    const wrong = await told(
       carry(
         () => shown.then(() => put(document, before)),
         () => () => show(before).then(() => put(before, document)),
       ),
     );
+    if (wrong) newest.current = undefined;
+    return wrong;
   };
   const rename = (to: string) =>
     told(
