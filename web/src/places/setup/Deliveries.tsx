@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useCallback } from "react";
+import { useCallback, useRef } from "react";
 import { api, type RunEvent } from "../../api";
 import { queries } from "../../api/queries";
 import { useStale } from "../../api/stale";
@@ -26,6 +26,8 @@ export function Deliveries({ project }: { project: string }) {
       [tell],
     ),
   );
+  // What changes have made: a second one made before the first is drawn is made on top of that.
+  const made = useRef(new Map<string, Rule>());
   if (rules.error) return <Notice sentence={rules.error.message} retry={() => void rules.refetch()} />;
   if (!rules.data) return null;
   const add = (address: string) =>
@@ -35,10 +37,18 @@ export function Deliveries({ project }: { project: string }) {
         (made) => () => api.removeDeliveryRule(made.id),
       ),
     );
+  const newest = (rule: Rule) => {
+    const known = made.current.get(rule.id);
+    return known && known.version > rule.version ? known : rule;
+  };
   const change = (rule: Rule, wanted: RuleChange) =>
     told(
       carry(
-        () => api.changeDeliveryRule(rule, wanted),
+        async () => {
+          const changed = await api.changeDeliveryRule(newest(rule), wanted);
+          made.current.set(rule.id, changed);
+          return changed;
+        },
         // a key that was replaced is read by nobody, and cannot be put back
         "key" in wanted ? undefined : (made) => () => back(rule, made, wanted),
       ),
