@@ -15,6 +15,7 @@ from typing import Any
 from saltpath.core.cases.case import NamedValues, Project, Suite
 from saltpath.core.format.reader import read_case
 from saltpath.core.running.compiled import CompiledCase, CompiledPlan, compiled
+from saltpath.core.running.events import CaseFinished, CaseStarted
 from saltpath.core.running.inherited import levels
 from saltpath.core.running.roles import in_turn
 from saltpath.core.running.supplies import Kept
@@ -80,9 +81,16 @@ class SetUp(unittest.TestCase):
         project = Project("Tests", values=NamedValues({}))
         plan = CompiledPlan(tuple(cases), project, seed=7, jobs=jobs, stop_after=stop_after)
         results = Results([CaseResult(planned) for planned in cases])
+        self.turns: dict[tuple[type, str], int] = {}
+
+        def take(event: Any) -> None:
+            results.take(event)
+            if isinstance(event, CaseStarted | CaseFinished):
+                name = cases[event.case].case.name
+                self.turns[type(event), name] = len(self.turns)
 
         async def walk(selector: Any) -> str:
-            return await run_plan(plan, selector, results.take, supplies=supplies or Given())
+            return await run_plan(plan, selector, take, supplies=supplies or Given())
 
         run_in_loop(walk)
         return results
@@ -217,17 +225,20 @@ class SetUp(unittest.TestCase):
             name, suite = planned.case.name, planned.suite
             asked = at.get(("asked", name))
             for before, one in enumerate(cases):
-                # a request that a stop has given up may be answered later
-                ended = at.get(("asked" if stopped else "answered", one.case.name))
-                waits = waits_for(planned, one, before < place)
-                if asked is not None and ended is not None and waits:
-                    self.assertLess(ended, asked, f"{one.case.name} before {name}")
-            begun = [
+                ended = self.turns[CaseFinished, one.case.name]
+                begun = self.turns.get((CaseStarted, name), ended + 1)
+                if waits_for(planned, one, before < place):
+                    self.assertLess(ended, begun, f"{one.case.name} before {name}")
+                answered = at.get(("answered", one.case.name))
+                waits = not stopped and waits_for(planned, one, before < place)
+                if waits and None not in (asked, answered):
+                    self.assertLess(answered, asked, f"{one.case.name} before {name}")
+            inside = [
                 one.case.name
                 for one in cases
                 if suite in levels(one.suite) and (one.suite is not suite or one.role != "clean up")
             ]
-            some = any(("asked", other) in at for other in begun)
+            some = any(("asked", other) in at for other in inside)
             bad_outside = any(level.name in bad for level in levels(suite)[:-1])
             if planned.role == "clean up" and (some or not stopped):
                 self.assertEqual(asked is None, bad_outside, "it cleans up whatever happened")
