@@ -129,13 +129,9 @@ def is_known(one: Known | None, day: date) -> bool:
 
 def _who(stored: Stored, run: runs.Run, cause: Cause, entries: dict[int, runs.RunCase]) -> str:
     first = entries[cause.first]
-    every = {entry.environment for entry in entries.values()}
-    met = list[tuple[int, str]]()
-    if len(every) > 1:
-        found = causes.positions(stored.evidence, run.id, cause.signature)
-        met = [(entries[at].case_id, entries[at].environment) for at in found]
+    met, of = causes.met_in(stored.evidence, run.id, cause.signature, entries)
     has_rows = _has_rows(stored, first)
-    return who(cause, first.name, has_rows, len(entries) == 1, met, len(every))
+    return who(cause, first.name, has_rows, len(entries) == 1, met, of)
 
 
 def _has_rows(stored: Stored, entry: runs.RunCase) -> bool:

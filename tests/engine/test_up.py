@@ -86,6 +86,16 @@ class Up(unittest.TestCase):
         [cause] = results.report().causes
         self.assertIn("a value in it is not known there", cause.sentence)
 
+    def test_no_secret_is_waited_for(self) -> None:
+        """What was waited for stands in the reason."""
+        asked = case(step("[=harbour]/vessels"))
+        results = run_text(
+            asked, wait_us=SECOND, up_at="[=harbour]/x?[=pin]", secrets={"pin": "salt-and-tar"}
+        )
+        [cause] = results.report().causes
+        self.assertNotIn("salt-and-tar", cause.sentence)
+        self.assertIn("[=pin] did not answer", cause.sentence)
+
     def test_only_where_it_does_not_come_nothing_is_begun(self) -> None:
         """Of a run against two environments the other goes on."""
         gone = f"http://127.0.0.1:{free_port()}"

@@ -50,7 +50,7 @@ async def _answers(
     address: str, end: float, plan: CompiledPlan, client: Client, stop: Stop
 ) -> MaskedWhy | None:
     if "[=" in address:
-        problem = "a value in it is not known there"
+        problem = "a value in it is not known there, or a secret"
         return said("not-up", host=address, limit=show_duration(plan.wait_us), problem=problem)
     while True:
         left_us = max(int((end - time.monotonic()) * 1e6), 1_000)

@@ -96,10 +96,11 @@ class Planner:
             self._beat()
             chosen.append(self._planned(run, entry, again, project, suites))
             positions.append(entry.position)
+        held = {planned.suite for planned in chosen}
         standing = {
-            suite.oid: projects.standing(self._main, suite)
-            for suite in suites.values()
-            if suite.oid in {planned.suite for planned in chosen}
+            levels[-1].oid: levels
+            for levels in projects.standing_of_each(list(suites.values())).values()
+            if levels[-1].oid in held
         }
         chosen, positions = _in_turn(chosen, positions, standing)
         wanted = {planned.environment for planned in chosen}

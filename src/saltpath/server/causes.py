@@ -25,10 +25,6 @@ def causes_of(run: runs.Run) -> tuple[Cause, ...]:
 def met_by(run: runs.Run, cause: Cause, entries: dict[int, runs.RunCase]) -> str:
     """Whom a cause was met in, among the cases of a run, by their positions."""
     first = entries[cause.first]
-    every = {entry.environment for entry in entries.values()}
-    met = list[tuple[int, str]]()
-    if len(every) > 1:
-        found = causes.positions(database("evidence"), run.id, cause.signature)
-        met = [(entries[at].case_id, entries[at].environment) for at in found]
+    met, of = causes.met_in(database("evidence"), run.id, cause.signature, entries)
     has_rows = summary_of(first).has_rows
-    return who(cause, first.name, has_rows, len(entries) == 1, met, len(every))
+    return who(cause, first.name, has_rows, len(entries) == 1, met, of)

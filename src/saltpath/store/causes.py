@@ -10,6 +10,7 @@ from msgspec import Struct
 
 from saltpath.core.running.cause_sentences import MOST_SAID, Cause, worst_first
 from saltpath.core.running.causes import Failure
+from saltpath.store.runs import RunCase
 
 
 class Place(Struct, frozen=True):
@@ -134,6 +135,18 @@ def positions(connection: sqlite3.Connection, run: int, signature: str) -> list[
         (run, signature),
     )
     return [row["position"] for row in rows]
+
+
+def met_in(
+    connection: sqlite3.Connection, run: int, signature: str, entries: dict[int, RunCase]
+) -> tuple[list[tuple[int, str]], int]:
+    """The cases, each with where it went, that a cause was met in, and to how many environments the
+    run went; of one that went to a single one nothing is looked for."""
+    every = {entry.environment for entry in entries.values()}
+    if len(every) < 2:
+        return [], len(every)
+    found = (entries[position] for position in positions(connection, run, signature))
+    return [(entry.case_id, entry.environment) for entry in found], len(every)
 
 
 def _failure(facts: str) -> Failure:

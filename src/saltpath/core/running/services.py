@@ -37,9 +37,12 @@ def services(plan: CompiledPlan, goes: int = 0) -> list[str]:
 
 def address_there(text: str, plan: CompiledPlan, to: Destination) -> str:
     """An address with the project's values as they read at a destination; empty where one is not
-    known there. Raises Unreadable."""
+    known there, or is a secret: what was waited for is said. Raises Unreadable."""
     over = to.environment.values if to.environment else None
-    scopes = (Scope(dict(plan.values)), scope_of(plan.project.values, over, to.secrets))
+    project = scope_of(plan.project.values, over, {})
+    given = {name: value for name, value in plan.values.items() if name not in project.secret}
+    known = {name: value for name, value in project.values.items() if name not in project.secret}
+    scopes = (Scope(given), Scope(known))
     parts = [
         part if isinstance(part, str) else _value(part, scopes)
         for part in read_template(text).parts

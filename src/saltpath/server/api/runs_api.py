@@ -154,12 +154,14 @@ def _picks(
     except Unreadable as problem:
         raise Refused(422, "pick", f"{problem}.") from None
     before = None if data.bad is UNSET else run_asked(data.bad)
-    entries = runs.run_cases(database(), before.id) if before else []
+    entries: dict[int, list[runs.RunCase]] = {}
+    for entry in runs.run_cases(database(), before.id) if before else ():
+        entries.setdefault(entry.case_id, []).append(entry)
     found: dict[str, str] = {}
     for position, (case, environment) in enumerate(product(chosen, where)):
         if case.id not in meant or "rows" not in case.document:
             continue
-        own = [entry for entry in entries if entry.case_id == case.id]
+        own = entries.get(case.id, [])
         there = [entry for entry in own if entry.environment == environment] or own
         bad: list[int] = []
         if before is not None and there:
