@@ -67,7 +67,10 @@ export function ChosenStep({ run, entry, step, row, inside, where }: Props) {
       {step.kind === "shared" || step.kind === "for each" ? (
         <Inside key={`${entry.position}-${row}-${step.place}`} why={undefined} inside={inside} />
       ) : (
-        <Evidence key={`${entry.position}-${row}-${step.place}`} step={step} />
+        // what was never sent has no more than its reason, which stands above
+        (last || step.kind !== "request" || !step.why) && (
+          <Evidence key={`${entry.position}-${row}-${step.place}`} step={step} />
+        )
       )}
     </>
   );

@@ -114,7 +114,7 @@ function About({ suite, outline }: Pick<Props, "suite" | "outline">) {
     outline.act(() => api.changeSuite(suite.id, change));
   return (
     <>
-      <span className="muted">
+      <span className="muted suite-about">
         <InPlace
           text={suite.about}
           label={`What the suite ${suite.name} is about`}

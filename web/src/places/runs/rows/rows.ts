@@ -74,10 +74,11 @@ export function cellOf(row: RunRow, column: Column): RowCell | undefined {
 /** What a cell shows of a step. */
 export function fact(cell: SeenStep, facts: Facts): string {
   if (cell.verdict === "skipped") return "skipped";
-  if (facts === "status") return cell.status ? String(cell.status) : "no answer";
+  const notSent = cell.verdict === "blocked" && !cell.ms;
+  if (facts === "status") return cell.status ? String(cell.status) : notSent ? "not sent" : "no answer";
   if (facts === "size") return size(cell.size);
   if (facts === "verdict") return cell.verdict;
-  if (facts === "time") return cell.verdict === "blocked" && !cell.ms ? "not sent" : duration(cell.ms);
+  if (facts === "time") return notSent ? "not sent" : duration(cell.ms);
   return cell.value || "–";
 }
 
