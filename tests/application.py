@@ -6,6 +6,7 @@ from __future__ import annotations
 import json
 import os
 import random
+import re
 import shutil
 import signal
 import socket
@@ -15,9 +16,12 @@ import tempfile
 import time
 import urllib.error
 import urllib.request
-from contextlib import ExitStack
+from contextlib import ExitStack, closing
 from pathlib import Path
 from typing import Any
+
+from saltpath.store import people
+from saltpath.store.database import connect, migrate
 
 # How long a test waits for what has to come. A test that passes never waits so long; a machine that
 # stands still for seconds at a time, which shared ones do, must not fail one. What is promised
@@ -52,10 +56,22 @@ def two_free_ports() -> int:
     return free_port(10)
 
 
-class Application:
-    """`with Application() as app`: `app.address`, `app.get(...)`, `app.post(...)`."""
+def without_sign_in(folder: Path) -> Path:
+    """A data folder whose owner said that nobody else opens the pages on this machine."""
+    migrate(folder)
+    with closing(connect(folder)) as store:
+        people.set_alone(store, True)
+    return folder
 
-    def __init__(self) -> None:
+
+class Application:
+    """`with Application() as app`: `app.address`, `app.get(...)`, `app.post(...)`. With `sign_in`
+    it lets in only who has signed in, as `app.ask` has, by the link that the demonstration
+    prints."""
+
+    def __init__(self, sign_in: bool = False) -> None:
+        self._sign_in = sign_in
+        self.cookie = ""
         self._folder = tempfile.TemporaryDirectory()
         self.data = Path(self._folder.name) / "data"
         self.port, self.harbour_port = free_port(), two_free_ports()
@@ -64,9 +80,14 @@ class Application:
     def __enter__(self) -> Application:
         if BEGUN:
             shutil.copytree(BEGUN, self.data)
+        migrate(self.data)
+        with closing(connect(self.data)) as store:
+            people.set_alone(store, not self._sign_in)
         self.log = (Path(self._folder.name) / "log").open("w+")
         self.start()
         self.wait(lambda: self.get("/health"))
+        if self._sign_in:
+            self.cookie = self.signed_in_by(self.wait(self.link))
         self.project, self.troubles = (
             project["id"] for project in self.get("/projects")["items"][:2]
         )
@@ -87,6 +108,18 @@ class Application:
             str(self.harbour_port),
         ]
         self.process = subprocess.Popen(command, stdout=self.log, stderr=subprocess.STDOUT)
+
+    def link(self) -> str:
+        """The token of the link that the demonstration has printed last; empty: none yet."""
+        self.log.flush()
+        found = re.findall(r"/enter#(\S+)\n", Path(self.log.name).read_text())
+        return found[-1] if found else ""
+
+    def signed_in_by(self, token: str) -> str:
+        """The cookie of a session that a link of somebody known begins."""
+        status, headers, body = self.ask("POST", "/links/use", {"token": token}, Cookie="")
+        assert status == 200, body
+        return headers["Set-Cookie"].partition(";")[0]
 
     def __exit__(self, *_: object) -> None:
         self.stop()
@@ -120,6 +153,9 @@ class Application:
         """(status, headers, JSON) of any call."""
         data = json.dumps(body).encode() if body is not None else None
         given = {"Content-Type": "application/json"} if data is not None else {}
+        given["Origin"] = self.address
+        if self.cookie:
+            given["Cookie"] = self.cookie
         given |= {name.replace("_", "-"): value for name, value in headers.items()}
         request = urllib.request.Request(f"{self.address}/api/v1{path}", data, given, method=method)
         try:

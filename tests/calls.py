@@ -318,7 +318,7 @@ def begun(directory: str) -> tuple[Path, Flask]:
         shutil.copytree(application.BEGUN, folder)
     else:
         application.begin(folder)
-    return folder, make_app(folder)
+    return folder, make_app(application.without_sign_in(folder))
 
 
 def known_in(app: Any) -> dict[str, list[str]]:

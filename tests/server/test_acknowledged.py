@@ -16,8 +16,8 @@ from pathlib import Path
 from typing import Any
 
 from saltpath.server.app import make_app
-from saltpath.store.database import connect, migrate
-from tests.application import PATIENCE_S
+from saltpath.store.database import connect
+from tests.application import PATIENCE_S, without_sign_in
 
 PAIR_S = 0.06
 CASE = {"salt-path": 1, "case": "A berth", "steps": [{"request": "Read", "send": "GET http://h/"}]}
@@ -293,7 +293,7 @@ OPERATIONS: dict[str, tuple[Write, Missing]] = {
 class Acknowledged(unittest.TestCase):
     def setUp(self) -> None:
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
-        migrate(self.folder)
+        without_sign_in(self.folder)
         self.app = make_app(self.folder)
         self.runs: list[str] = []
         before = sys.getswitchinterval()

@@ -15,7 +15,7 @@ from werkzeug.test import Client, TestResponse
 from saltpath.server.app import PAGES, make_app
 from saltpath.server.compression import LEAST, compress_answers
 from saltpath.server.problems import json_answer
-from saltpath.store.database import migrate
+from tests.application import without_sign_in
 
 SEED = 55021
 CODINGS = ("br", "gzip", "identity", "*", "zstd", "deflate", "x", "")
@@ -52,7 +52,7 @@ class Compressed(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
         folder = Path(cls.enterClassContext(tempfile.TemporaryDirectory())) / "data"
-        migrate(folder)
+        without_sign_in(folder)
         cls.client: Client = make_app(folder).test_client()
         cls.script = max((PAGES / "assets").glob("*.js"), key=lambda file: file.stat().st_size)
 

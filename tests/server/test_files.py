@@ -13,9 +13,8 @@ from pathlib import Path
 
 from saltpath.formats.folders import read_zip
 from saltpath.server.app import make_app
-from saltpath.store.database import migrate
 from saltpath.store.project_files import FOLDER
-from tests.application import PATIENCE_S, Application
+from tests.application import PATIENCE_S, Application, without_sign_in
 
 CREW = b"name,rank\nIda Wren,master\n"
 
@@ -138,7 +137,7 @@ class Files(unittest.TestCase):
         """The limit of a file's size stands for a full disk: what is refused is of the same
         kind."""
         with tempfile.TemporaryDirectory() as name:
-            migrate(Path(name))
+            without_sign_in(Path(name))
             client = make_app(Path(name)).test_client()
             ask = {"headers": {"Host": "127.0.0.1"}}
             made = client.post("/api/v1/projects", json={"name": "P"}, **ask).get_json()["id"]

@@ -9,7 +9,8 @@ from pathlib import Path
 from saltpath.core.format.folder import read_folder, write_folder
 from saltpath.server.app import make_app
 from saltpath.store import cases, folders, people, projects
-from saltpath.store.database import connect, migrate
+from saltpath.store.database import connect
+from tests.application import without_sign_in
 
 NAMES = [
     "A",
@@ -65,7 +66,7 @@ NAMES = [
 class Names(unittest.TestCase):
     def setUp(self) -> None:
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
-        migrate(self.folder)
+        without_sign_in(self.folder)
         self.connection = connect(self.folder)
         self.addCleanup(self.connection.close)
         self.client = make_app(self.folder).test_client()

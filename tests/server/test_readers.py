@@ -22,8 +22,9 @@ from saltpath.store import (
     sources,
     step_rows,
 )
-from saltpath.store.database import connect, migrate, write
+from saltpath.store.database import connect, write
 from saltpath.store.packing import Packer
+from tests.application import without_sign_in
 
 CASES, STEPS, SOURCES = 60, 6, 20
 MOST_CALLS, MOST_CALLS_OF_SOURCE = 60, 400
@@ -53,7 +54,7 @@ def document(number: int) -> dict[str, Any]:
 class Readers(unittest.TestCase):
     def setUp(self) -> None:
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
-        migrate(folder)
+        without_sign_in(folder)
         self.main, self.evidence = connect(folder), connect(folder, "evidence")
         self.addCleanup(self.main.close)
         self.addCleanup(self.evidence.close)

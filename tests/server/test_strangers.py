@@ -14,8 +14,8 @@ from pathlib import Path
 
 from saltpath.server import limits, listening
 from saltpath.server.app import make_app
-from saltpath.store.database import connect, migrate
-from tests.application import free_port
+from saltpath.store.database import connect
+from tests.application import free_port, without_sign_in
 
 MORE = 80
 """So many silent connections more than there may be."""
@@ -25,7 +25,7 @@ class Strangers(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
         cls.folder = Path(cls.enterClassContext(tempfile.TemporaryDirectory())) / "data"
-        migrate(cls.folder)
+        without_sign_in(cls.folder)
         cls.port = free_port()
         app = make_app(cls.folder)
         before = (listening.HEAD_S, listening.LEAST_RATE, listening.LINGER_S)
@@ -185,7 +185,7 @@ class Strangers(unittest.TestCase):
 class Names(unittest.TestCase):
     def status(self, host: str, header: str, *names: str, **headers: str) -> int:
         with tempfile.TemporaryDirectory() as folder:
-            migrate(Path(folder))
+            without_sign_in(Path(folder))
             client = make_app(Path(folder), host, names).test_client()
             body = json.dumps({"name": "A"})
             return client.post(
@@ -207,7 +207,7 @@ class Names(unittest.TestCase):
             "salt.example",
             "SALT.example:80",
         ):
-            self.assertEqual(self.status("0.0.0.0", header, "salt.example"), 201, header)
+            self.assertEqual(self.status("0.0.0.0", header, "salt.example"), 401, header)
         for header in (
             "evil.example",
             "localhost:80@evil",

@@ -6,6 +6,8 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { createBrowserRouter, Navigate, RouterProvider } from "react-router";
 import { ASK_AGAIN_AFTER_MS, askAgain } from "./api/retrying";
+import { Enter } from "./app/entry/Enter";
+import { Gate } from "./app/entry/Gate";
 import { Shell } from "./app/Shell";
 import { ChangesProvider } from "./parts/Changes";
 import { ConfirmProvider } from "./parts/Confirm";
@@ -43,13 +45,19 @@ createRoot(document.getElementById("root") as HTMLElement).render(
     <ThemeProvider>
       <SaidProvider>
         <QueryClientProvider client={client}>
-          <ProjectProvider>
-            <ConfirmProvider>
-              <ChangesProvider>
-                <RouterProvider router={router} />
-              </ChangesProvider>
-            </ConfirmProvider>
-          </ProjectProvider>
+          {window.location.pathname === "/enter" ? (
+            <Enter />
+          ) : (
+            <Gate>
+              <ProjectProvider>
+                <ConfirmProvider>
+                  <ChangesProvider>
+                    <RouterProvider router={router} />
+                  </ChangesProvider>
+                </ConfirmProvider>
+              </ProjectProvider>
+            </Gate>
+          )}
         </QueryClientProvider>
       </SaidProvider>
     </ThemeProvider>

@@ -20,6 +20,7 @@ COMMANDS = {
     "export": "keeping:export_project",
     "import": "keeping:import_project",
     "backup": "keeping:backup",
+    "link": "letting_in:link",
     "sync": "syncing:sync",
     "change-key": "keeping:change_key",
     "harbour": "serving:harbour",

@@ -136,11 +136,12 @@ def backup(archive: Path, with_key: bool, data: Path) -> None:
 def change_key(data: Path) -> None:
     """Seal every secret anew under a new key; the old one opens nothing any more."""
     from saltpath.core.values.measures import counted
+    from saltpath.store import second_factors
     from saltpath.store import secrets as sealed
     from saltpath.store.database import StoreError
 
     try:
-        number = sealed.change_key(store_of(data), data)
+        number = sealed.change_key(store_of(data), data, (second_factors.reseal,))
     except StoreError as problem:
         raise NotUnderstood(str(problem)) from None
     click.echo(f"{counted(number, 'value')} sealed under a new key, in {data / sealed.KEY_FILE}")

@@ -22,11 +22,17 @@ from saltpath.store import cases, deliveries, documents, people, projects, runs,
 from saltpath.store.database import connect
 from saltpath.store.documents import Document
 from saltpath.store.folders import bring_in
+from saltpath.store.people import Person
 
 FOLDERS = {"project": "Fernholm Harbour", "troubles": "Troubles at Fernholm"}
 """The demonstration's projects: where their files stand, and what they are called."""
 
 
+TEAM: tuple[tuple[str, str, people.Role], ...] = (
+    ("Odd Vermeer", "odd", "editor"),
+    ("Tilda Brask", "tilda", "runner"),
+    ("Joren Falk", "joren", "viewer"),
+)
 _REGISTER = re.compile(r"http://127\.0\.0\.1(:\d+)?/results")
 
 
@@ -45,7 +51,8 @@ def seed(folder: Path, harbours: dict[str, Place]) -> None:
         existing = projects.projects(connection)
         if not existing:
             for name in FOLDERS:
-                _bring_in(connection, name, owner.id)
+                _bring_in(connection, name, owner)
+            _let_in(connection, owner.id)
             _give_secrets(connection, folder, owner.id)
             _deliver(connection, folder, owner.id)
         known = [
@@ -59,10 +66,21 @@ def seed(folder: Path, harbours: dict[str, Place]) -> None:
                 _ask_for_a_run(connection, project, owner.id)
 
 
-def _bring_in(connection: sqlite3.Connection, name: str, owner: int) -> None:
+def _bring_in(connection: sqlite3.Connection, name: str, owner: Person) -> None:
     with as_file(files("saltpath.demo") / name) as root:
         found = read_folder(read_disk(root))
-    bring_in(connection, owner, found)
+    made = bring_in(connection, owner.id, found)
+    project = projects.project(connection, made.project)
+    people.set_role(connection, project.id, owner, "owner", owner.id)
+
+
+def _let_in(connection: sqlite3.Connection, owner: int) -> None:
+    """A team, so that there is something to see of roles; none of them has a password."""
+    for name, sign_in, role in TEAM:
+        known = people.by_sign_in(connection, sign_in)
+        person = known or people.add_person(connection, name, sign_in)
+        for project in projects.projects(connection):
+            people.set_role(connection, project.id, person, role, owner)
 
 
 def _give_secrets(connection: sqlite3.Connection, folder: Path, owner: int) -> None:

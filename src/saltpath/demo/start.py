@@ -7,7 +7,7 @@ import json
 import os
 import signal
 import sys
-from contextlib import ExitStack
+from contextlib import ExitStack, closing
 from pathlib import Path
 
 from saltpath.demo.harbour.server import Harbour
@@ -15,7 +15,8 @@ from saltpath.demo.seed import Place, seed
 from saltpath.runner.forking import fork
 from saltpath.runner.life import ShutdownSignal, die_with_parent
 from saltpath.runner.supervisor import Programs, Settings, supervise
-from saltpath.store.database import StoreError, migrate
+from saltpath.store import links, people
+from saltpath.store.database import StoreError, connect, migrate
 
 LIVE_AFTER = 10
 """How far behind the harbour to rehearse in the live one listens, in ports."""
@@ -43,15 +44,23 @@ def start(folder: Path, port: int, harbour_port: int, programs: Programs) -> int
         harbours.end(ENDING_S)
         return 2
 
+    settings = Settings(folder, "127.0.0.1", port, runners=2)
+
     def ready() -> None:
         print(
             f"Fernholm Harbour answers at {places['Rehearsal'].address}, and live at "
             f"{places['Live'].address}"
         )
-        print(f"Salt Path answers at http://127.0.0.1:{port}/  (Ctrl C ends both)", flush=True)
+        print(f"Salt Path answers at {settings.address}/  (Ctrl C ends both)")
+        with closing(connect(folder)) as store:
+            if not people.is_alone(store):
+                owner = people.local_owner(store)
+                _, token = links.add_link(store, "enter", None, person=owner)
+                print(f"Come in as {owner.name}, once, by {settings.address}/enter#{token}")
+        sys.stdout.flush()
 
     try:
-        return supervise(Settings(folder, "127.0.0.1", port, runners=2), programs, ready)
+        return supervise(settings, programs, ready)
     finally:
         harbours.end(ENDING_S)
 

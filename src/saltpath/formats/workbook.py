@@ -239,11 +239,12 @@ def write_csv(headings: Sequence[str], rows: Iterable[Mapping[str, str]]) -> byt
 def write_csv_table(table: Iterable[Sequence[str]], delimiter: str = ",") -> bytes:
     out = io.StringIO(newline="")
     writer = csv.writer(out, delimiter=delimiter)
-    writer.writerows([[_escaped(cell) for cell in row] for row in table])
+    writer.writerows([[safe_cell(cell) for cell in row] for row in table])
     return b"\xef\xbb\xbf" + out.getvalue().encode()
 
 
-def _escaped(cell: str) -> str:
+def safe_cell(cell: str) -> str:
+    """A cell of a CSV file, with an apostrophe before what would run as a formula."""
     risky = (_FORMULA.match(cell) and not _NUMBER.fullmatch(cell)) or _ESCAPED.match(cell)
     return f"'{cell}" if risky else cell
 

@@ -29,7 +29,7 @@ from msgspec import Struct, field
 from saltpath.runner.forking import Forked, fork
 from saltpath.runner.life import PROCESSES_LOCK, Heartbeat, ShutdownSignal
 from saltpath.runner.wire import release
-from saltpath.store import jobs, summaries
+from saltpath.store import jobs, links, summaries
 from saltpath.store.database import StoreError, connect, migrate, new_id
 
 LOOK_S = 0.05
@@ -55,6 +55,13 @@ class Settings(Struct, frozen=True):
     runners: int = 2
     names: tuple[str, ...] = ()
     """Names of hosts that the web server answers to besides its own."""
+
+    @property
+    def address(self) -> str:
+        """Where a browser finds it, without a path."""
+        everywhere = self.host in ("0.0.0.0", "::")
+        host = self.names[0] if self.names else "127.0.0.1" if everywhere else self.host
+        return f"http://{f'[{host}]' if ':' in host else host}:{self.port}"
 
 
 class Programs(Protocol):
@@ -280,10 +287,11 @@ def supervise(
         return 2
 
     def announce() -> None:
-        print(
-            f"Salt Path answers at http://{settings.host}:{settings.port}/  (Ctrl C ends it)",
-            flush=True,
-        )
+        print(f"Salt Path answers at {settings.address}/  (Ctrl C ends it)", flush=True)
+        with closing(connect(settings.folder)) as store:
+            token = links.link_of_owner(store)
+        if token:
+            print(f"It has no owner yet. Open {settings.address}/enter#{token}", flush=True)
 
     supervisor.watch(ready or announce)
     return 0

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
 from flask import Flask, Response, g
 
+from saltpath.server.api.account_api import account_api
 from saltpath.server.api.addresses_api import addresses_api
+from saltpath.server.api.audit_api import audit_api
 from saltpath.server.api.causes_api import causes_api
 from saltpath.server.api.compare_api import compare_api
 from saltpath.server.api.contract_api import contract_api
@@ -17,28 +19,33 @@ from saltpath.server.api.data_api import data_api
 from saltpath.server.api.databases_api import databases_api
 from saltpath.server.api.deliveries_api import deliveries_api
 from saltpath.server.api.documents import documents
+from saltpath.server.api.entry_api import entry_api
 from saltpath.server.api.evidence_api import evidence_api
 from saltpath.server.api.files_api import files_api
 from saltpath.server.api.finished_api import finished_api
 from saltpath.server.api.history_api import history_api
 from saltpath.server.api.incoming import incoming
 from saltpath.server.api.keeping_api import keeping_api
+from saltpath.server.api.keys_api import keys_api
 from saltpath.server.api.known_api import known_api
 from saltpath.server.api.lift_api import lift_api
 from saltpath.server.api.outcome_api import outcome_api
 from saltpath.server.api.outline_api import outline_api
 from saltpath.server.api.outputs_api import outputs_api
+from saltpath.server.api.people_api import people_api
 from saltpath.server.api.proposals_api import proposals_api
 from saltpath.server.api.renaming_api import renaming_api
 from saltpath.server.api.rows_api import rows_api
 from saltpath.server.api.runs_api import runs_api
 from saltpath.server.api.shared_api import shared_api
+from saltpath.server.api.shares_api import add_shared_pages, shares_api
 from saltpath.server.api.sheets_api import sheets_api
 from saltpath.server.api.since_pass_api import since_pass_api
 from saltpath.server.api.single_api import single_api
 from saltpath.server.api.values_api import values_api
 from saltpath.server.compression import compress_answers, send_built
-from saltpath.server.guard import guard
+from saltpath.server.entry.delays import Delays
+from saltpath.server.guard import LOCAL, guard
 from saltpath.server.limits import LARGEST_BODY
 from saltpath.server.live import Watcher, live
 from saltpath.server.openapi import ROOT, document
@@ -50,6 +57,11 @@ from saltpath.server.waiting import Waiting
 PAGES = Path(__file__).parent / "pages"
 BLUEPRINTS = (
     contract_api,
+    entry_api,
+    account_api,
+    people_api,
+    keys_api,
+    audit_api,
     outline_api,
     values_api,
     lift_api,
@@ -78,6 +90,7 @@ BLUEPRINTS = (
     compare_api,
     causes_api,
     known_api,
+    shares_api,
     live,
 )
 """The API, a noun each."""
@@ -96,7 +109,7 @@ def contract() -> dict[str, Any]:
     return document(app)
 
 
-def make_app(folder: Path, host: str = "127.0.0.1", names: Iterable[str] = ()) -> Flask:
+def make_app(folder: Path, host: str = "127.0.0.1", names: Sequence[str] = ()) -> Flask:
     """The WSGI application over a data folder that was migrated."""
     app = Flask("saltpath", static_folder=None)
     watcher = Watcher(folder)
@@ -105,6 +118,8 @@ def make_app(folder: Path, host: str = "127.0.0.1", names: Iterable[str] = ()) -
         WATCHER=watcher,
         WAITING=Waiting(watcher),
         PRESENCE=Presence(),
+        DELAYS=Delays(),
+        LOCAL_ONLY=host in LOCAL and not names,
         CONFINED=Confined(folder),
         MAX_CONTENT_LENGTH=LARGEST_BODY,
     )
@@ -113,6 +128,7 @@ def make_app(folder: Path, host: str = "127.0.0.1", names: Iterable[str] = ()) -
     guard(app, host, names)
     answer_errors(app)
     add_api(app)
+    add_shared_pages(app)
 
     @app.get("/assets/<path:name>")
     def asset(name: str) -> Response:

@@ -5,7 +5,9 @@ from __future__ import annotations
 
 from flask import request
 
-from saltpath.server.context import actor, database
+from saltpath.server.audited import concerns
+from saltpath.server.context import database
+from saltpath.server.entry.callers import caller
 from saltpath.server.problems import Refused
 from saltpath.server.rights import permit
 from saltpath.store import cases, projects, runs
@@ -22,18 +24,21 @@ def project_asked(oid: str | None = None) -> Document:
         raise Refused(400, "project-missing", "Name the project: ?project=project_...")
     found = projects.project(database(), named)
     permitted(found.id)
+    concerns(found.id, found.oid, found.name)
     return found
 
 
 def suite_asked(oid: str) -> Document:
     found = projects.suite(database(), oid)
     permitted(found.project)
+    concerns(found.project, found.oid, found.name)
     return found
 
 
 def environment_asked(oid: str) -> Document:
     found = projects.environment(database(), oid)
     permitted(found.project)
+    concerns(found.project, found.oid, found.name)
     return found
 
 
@@ -42,6 +47,7 @@ def case_asked(oid: str, gone: bool = False) -> StoredCase:
     `gone`."""
     found = cases.case(database(), oid, gone=True)
     permitted(found.project)
+    concerns(found.project, found.oid, found.name)
     if found.gone_at is not None and not gone:
         raise Deleted(f"the case “{found.name}” was deleted")
     return found
@@ -50,9 +56,10 @@ def case_asked(oid: str, gone: bool = False) -> StoredCase:
 def run_asked(oid: str) -> Run:
     found = runs.run(database(), oid)
     permitted(found.project)
+    concerns(found.project, found.oid, f"run {found.number}")
     return found
 
 
 def permitted(project: int) -> None:
     """Look whether the operation may be done in a project, whatever it is about there."""
-    permit(database(), actor(), project)
+    permit(database(), caller(database()), project)

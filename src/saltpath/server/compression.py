@@ -7,7 +7,7 @@ from __future__ import annotations
 import zlib
 from pathlib import Path
 
-from flask import Flask, Response, request, send_from_directory
+from flask import Flask, Response, g, request, send_from_directory
 from werkzeug.security import safe_join
 
 ENCODINGS = {"br": ".br", "gzip": ".gz"}
@@ -57,6 +57,8 @@ def compress_answers(app: Flask) -> None:
 
     @app.after_request
     def _compress(answer: Response) -> Response:
+        if g.get("uncompressed", False):  # it holds a secret (person_view.py)
+            return answer
         if answer.mimetype not in _COMPRESSIBLE or answer.is_streamed or answer.direct_passthrough:
             return answer
         if not request.path.startswith("/api/") or "Content-Encoding" in answer.headers:

@@ -9,12 +9,12 @@ import threading
 from pathlib import Path
 from typing import Any
 
-from flask import current_app, request
+from flask import current_app, g, request
 
 from saltpath.server.problems import Refused
 from saltpath.server.sandbox import Confined
-from saltpath.store import people
 from saltpath.store.database import Which, connect
+from saltpath.store.people import Person
 
 _local = threading.local()
 
@@ -40,9 +40,10 @@ def confined(task: str, *arguments: Any) -> Any:
     return processes.do(task, *arguments, gone=gone)
 
 
-def actor() -> people.Person:
-    """The person who asks. Sign-in comes later; until then it is the local owner."""
-    return people.local_owner(database())
+def actor() -> Person:
+    """The person who asks, within an operation that nobody can ask who is not known."""
+    person: Person = g.caller.person
+    return person
 
 
 _ETAG = re.compile(r'(?:W/)?"(\d{1,15})"')

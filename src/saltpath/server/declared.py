@@ -8,9 +8,9 @@ from collections.abc import Callable
 from functools import wraps
 from typing import Any, TypeVar, cast
 
-from saltpath.server import rights
+from saltpath.server import audited, rights
 from saltpath.server.bodies import Body
-from saltpath.server.context import actor, database
+from saltpath.server.context import database
 from saltpath.server.rights import Right
 from saltpath.server.taking import taken
 
@@ -84,11 +84,12 @@ def declared(
     media: str = "application/json",
     upload: str = "",
     may: Right | None = None,
+    did: str = "",
 ) -> Callable[[View], View]:
     """Say of a view what it does. `answer`: the schema of what it gives (None: octets of `media`);
     `takes`: what the JSON body is that it wants, which the view is given first; `upload`: the media
     type of another body; `may`: the right that it needs, by default to read. What changes something
-    says its own."""
+    says its own, and in `did` what is written down of it, {} being the name of what it is about."""
     schema = answer if answer is not None else {"type": "string", "format": "binary"}
     operation: dict[str, Any] = {
         "operationId": id,
@@ -103,6 +104,8 @@ def declared(
             },
         },
     }
+    if did:
+        operation["x-did"] = did
     if takes is not None:
         BODIES[takes.__name__] = takes
         content = {"application/json": {"schema": of(takes.__name__)}}
@@ -114,9 +117,11 @@ def declared(
     def mark(view: View) -> View:
         @wraps(view)
         def served(**named: Any) -> Any:
-            rights.begin(database(), actor(), may or "read")
+            rights.begin(database(), id, may or "read")
             answer = view(**named) if takes is None else view(taken(takes), **named)
             rights.end(id)
+            if did:
+                audited.done(id, did, answer)
             return answer
 
         setattr(served, OPERATION, operation)

@@ -36,7 +36,7 @@ def guard(app: Flask, host: str, names: Iterable[str] = ()) -> None:
     @app.before_request
     def _check() -> Response | None:
         g.nonce = secrets.token_urlsafe(16)
-        name = _host_name(request.headers.get("Host", ""))
+        name = host_name(request.headers.get("Host", ""))
         if name not in known and not (anywhere and _is_address(name)):
             told = "saltpath serve --name gives it further names"
             return problem(
@@ -67,12 +67,13 @@ def guard(app: Flask, host: str, names: Iterable[str] = ()) -> None:
     @app.after_request
     def _headers(answer: Response) -> Response:
         nonce = g.get("nonce", "")
-        answer.headers["Content-Security-Policy"] = (
+        answer.headers.setdefault(
+            "Content-Security-Policy",
             f"default-src 'self'; script-src 'self'; style-src 'self' 'nonce-{nonce}'; img-src "
             "'self' data:; font-src 'self';"
             " connect-src 'self'; worker-src 'self'; object-src 'none'; base-uri 'none'; "
             "form-action 'self';"
-            " frame-ancestors 'none'"
+            " frame-ancestors 'none'",
         )
         answer.headers["X-Content-Type-Options"] = "nosniff"
         answer.headers["Referrer-Policy"] = "no-referrer"
@@ -93,7 +94,7 @@ def _body_of(path: str) -> str:
 _HOST = re.compile(r"(?:\[([0-9a-f:.]+)\]|([a-z0-9._-]+))(?::[0-9]{1,5})?")
 
 
-def _host_name(header: str) -> str:
+def host_name(header: str) -> str:
     """The name in a Host header, without its port (RFC 9110, 7.2); empty for what is none."""
     found = _HOST.fullmatch(header.strip().lower())
     return (found[1] or found[2]) if found else ""

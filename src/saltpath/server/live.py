@@ -18,7 +18,9 @@ from saltpath.core.values import plain
 from saltpath.server.asked import project_asked
 from saltpath.server.context import database, limit, whole
 from saltpath.server.declared import AFTER, LIMIT, PROJECT, declared, page
+from saltpath.server.entry.callers import Caller, caller
 from saltpath.server.problems import json_answer, problem
+from saltpath.server.rights import held_in
 from saltpath.store import events
 from saltpath.store.database import connect
 
@@ -110,20 +112,28 @@ def stream() -> Response:
         return problem(
             503, "streams", "All streams are taken; ask /events?after= every two seconds instead."
         )
-    folder = Path(current_app.config["FOLDER"])
-    answer = Response(_follow(watcher, folder, project.id, begin), content_type="text/event-stream")
+    folder, asking = Path(current_app.config["FOLDER"]), caller(database())
+    told = _follow(watcher, folder, project.id, begin, asking)
+    answer = Response(told, content_type="text/event-stream")
     answer.headers["Cache-Control"] = "no-store"
     answer.call_on_close(watcher.leave)
     return answer
 
 
-def _follow(watcher: Watcher, folder: Path, project: int, after: int) -> Iterator[bytes]:
+def _follow(
+    watcher: Watcher, folder: Path, project: int, after: int, asking: Caller
+) -> Iterator[bytes]:
+    """Until the client goes, or may no more look at the project: a session that ends, and a part
+    that is taken away, are changes of the database, which wake each stream."""
     connection = connect(folder)
     seen = -1
     try:
         yield b"retry: 1000\n\n"
         while True:
             seen = watcher.wait(seen, BEAT_S)
+            now = asking.still(connection)
+            if now is None or "read" not in held_in(connection, now, project):
+                return
             fresh = events.after(connection, project, after)
             for event in fresh:
                 after = event["id"]

@@ -178,7 +178,7 @@ def _stored() -> Stored:
     return Stored(database(), database("evidence"))
 
 
-def _report(run: runs.Run) -> Report:
+def stored_report(run: runs.Run) -> Report:
     return report_of(_stored(), run, f"{request.host_url}runs/{run.oid}", causes_of(run))
 
 
@@ -191,7 +191,7 @@ def _body(run: runs.Run, wanted: Wanted, begun: bool = False) -> Iterator[bytes]
     if run.state != "finished":
         yield from _still_going_on(run, form)
         return
-    report = _report(run)
+    report = stored_report(run)
     if not form:
         yield plain.write_json(_outcome(run, report, wanted)) + b"\n"
         return
@@ -258,7 +258,9 @@ def download(run: runs.Run, form: Form) -> Response:
     if run.state != "finished":
         sentence = f"Run {run.number} has not ended yet; its reports are written when it has."
         raise Refused(409, "not-ended", sentence)
-    answer = Response(stream_with_context(form.write(_report(run))), content_type=form.media_type)
+    answer = Response(
+        stream_with_context(form.write(stored_report(run))), content_type=form.media_type
+    )
     answer.headers["Content-Disposition"] = f'attachment; filename="run-{run.number}.{form.ending}"'
     answer.headers["Cache-Control"] = "no-store"
     return answer

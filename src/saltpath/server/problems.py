@@ -67,7 +67,12 @@ STATUS: dict[type[SaltPathError], int] = {
 def of_error(error: SaltPathError) -> Response:
     """The problem document of an error."""
     if isinstance(error, Refused):
-        return problem(error.status, error.code, error.sentence, **error.more)
+        answer = problem(error.status, error.code, error.sentence, **error.more)
+        if error.status == 401:  # RFC 9110, 11.6.1
+            answer.headers["WWW-Authenticate"] = 'Bearer realm="Salt Path"'
+        if "retryAfter" in error.more:
+            answer.headers["Retry-After"] = str(error.more["retryAfter"])
+        return answer
     more: dict[str, Any] = {"remedy": error.remedy} if error.remedy else {}
     title = error.sentence
     if isinstance(error, FormatError):

@@ -1,54 +1,120 @@
-"""Who may do what: each operation says its right (`declared.py`), each role has some. Until people
-come, one local owner may all."""
+"""Who may do what: each operation says its right (`declared.py`), each role and each scope of a key
+has some. This is the one table; what the API does, what pages offer and what `docs/permissions.md`
+says come from it."""
 
 from __future__ import annotations
 
 import sqlite3
-from typing import Literal
+from typing import Literal, get_args
 
 from flask import g
 
+from saltpath.server.entry.callers import Caller, caller
 from saltpath.server.problems import Refused
 from saltpath.store import people
+from saltpath.store.access_keys import Scope
 from saltpath.store.database import NotFound
+from saltpath.store.people import Role
 
-Right = Literal["anyone", "read", "run", "edit", "own", "administer"]
-"""`anyone`: it is about no project; `administer`: it is about the installation."""
-ROLES: dict[str, frozenset[Right]] = {
-    "viewer": frozenset({"read"}),
-    "runner": frozenset({"read", "run"}),
-    "editor": frozenset({"read", "run", "edit"}),
+Right = Literal["open", "anyone", "self", "read", "run", "edit", "own", "administer"]
+"""`open`: nobody need be known; `anyone`: it is about no project; `self`: it is about the account
+of whoever asks, or what only a person does; `administer`: it is about the installation."""
+RIGHTS: tuple[Right, ...] = get_args(Right)
+ROLES: dict[Role, frozenset[Right]] = {
     "owner": frozenset({"read", "run", "edit", "own"}),
+    "editor": frozenset({"read", "run", "edit"}),
+    "runner": frozenset({"read", "run"}),
+    "viewer": frozenset({"read"}),
 }
+SCOPES: dict[Scope, frozenset[Right]] = {
+    "read": frozenset({"read"}),
+    "run": frozenset({"read", "run"}),
+    "write": frozenset({"read", "edit"}),
+}
+"""What a key may do at most: what its maker may there, and one of its scopes."""
 SAID: dict[Right, str] = {
+    "self": "do this, which is for people alone",
     "read": "look at this",
     "run": "run this",
     "edit": "change this",
     "own": "decide about this",
     "administer": "administer this installation",
 }
+_OF_PROJECTS: frozenset[Right] = frozenset({"read", "run", "edit", "own"})
+_PEOPLE_ALONE: frozenset[Right] = frozenset({"self", "own", "administer"})
 
 
-def begin(connection: sqlite3.Connection, person: people.Person, right: Right) -> None:
+def begin(connection: sqlite3.Connection, operation: str, right: Right) -> None:
     """An operation begins that needs a right. Raises Refused where nothing that it could name would
-    make a difference."""
-    g.right, g.permitted = right, right == "anyone"
+    make a difference, so that nothing is read of what whoever may not do it has sent."""
+    g.right, g.permitted = right, right in ("open", "anyone", "self")
+    if right == "open":
+        return
+    asking = caller(connection)
+    if asking.way == "key" and right in _PEOPLE_ALONE:
+        raise Refused(403, "not-allowed", f"A key may not {SAID[right]}.")
     if right == "administer":
-        if not people.administers(connection, person):
+        if not asking.person.administrator:
             raise Refused(403, "not-allowed", f"You may not {SAID[right]}.")
         g.permitted = True
+    elif right in _OF_PROJECTS and not _anywhere(connection, asking, right):
+        raise Refused(403, "not-allowed", f"You may not {SAID[right]}, in any project.")
 
 
-def permit(connection: sqlite3.Connection, person: people.Person, project: int) -> None:
+def _anywhere(connection: sqlite3.Connection, asking: Caller, right: Right) -> bool:
+    """Whether whoever asks has the right in some project, or would in one that they make."""
+    if asking.key is not None and asking.key.project is not None:
+        return right in held_in(connection, asking, asking.key.project)
+    if asking.person.administrator:
+        return right in ROLES["owner"] & _of_key(asking)
+    roles = people.roles_of(connection, asking.person).values()
+    return any(right in ROLES[role] & _of_key(asking) for role in roles)
+
+
+def permit(connection: sqlite3.Connection, asking: Caller, project: int) -> None:
     """Let the operation do what it does in a project. Raises NotFound for whoever has no part in
     it, and Refused for whoever may not do this there."""
-    role = people.role_in(connection, person, project)
-    if role is None:
+    held = held_in(connection, asking, project)
+    if not held:
         raise NotFound("there is no such project, or nothing of this name in one of yours")
     right: Right = g.right
-    if right not in ("anyone", "administer") and right not in ROLES[role]:
-        raise Refused(403, "not-allowed", f"As {role} of this project you may not {SAID[right]}.")
+    if right in _OF_PROJECTS and right not in held:
+        what = (
+            "With this key" if asking.way == "key" else f"As {_role(connection, asking, project)}"
+        )
+        where = "" if asking.way == "key" else " of this project"
+        raise Refused(403, "not-allowed", f"{what}{where} you may not {SAID[right]}.")
     g.permitted = True
+
+
+def permit_administrator(connection: sqlite3.Connection) -> None:
+    """Let an operation on the installation do what it does, which on a project needs less. Raises
+    Refused."""
+    asking = caller(connection)
+    if asking.way == "key" or not asking.person.administrator:
+        raise Refused(403, "not-allowed", f"You may not {SAID['administer']}.")
+    g.permitted = True
+
+
+def held_in(connection: sqlite3.Connection, asking: Caller, project: int) -> frozenset[Right]:
+    """What whoever asks may do in a project; nothing for whoever has no part in it."""
+    role = _role(connection, asking, project)
+    if role is None:
+        return frozenset()
+    if asking.key is not None and asking.key.project not in (None, project):
+        return frozenset()
+    return ROLES[role] & _of_key(asking)
+
+
+def _of_key(asking: Caller) -> frozenset[Right]:
+    """What a key lets its maker do at most; without one everything."""
+    if asking.key is None:
+        return frozenset(RIGHTS)
+    return frozenset().union(*(SCOPES[scope] for scope in asking.key.scopes))
+
+
+def _role(connection: sqlite3.Connection, asking: Caller, project: int) -> Role | None:
+    return people.role_in(connection, asking.person, project)
 
 
 def end(operation: str) -> None:

@@ -6,12 +6,15 @@ from __future__ import annotations
 import base64
 import os
 import sqlite3
+from collections.abc import Callable, Sequence
 from itertools import product
 from pathlib import Path
 from typing import Any
 
 from cryptography.exceptions import InvalidTag
+from cryptography.hazmat.primitives import hashes
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
+from cryptography.hazmat.primitives.kdf.hkdf import HKDF
 from msgspec import Struct
 from msgspec.structs import replace
 
@@ -240,8 +243,14 @@ def given(folder: Path, project: int, sealed: str) -> dict[str, Any]:
     return values
 
 
-def change_key(connection: sqlite3.Connection, folder: Path) -> int:
-    """Seal everything anew under a key that is made now; how many values that were. Whatever
+Reseal = Callable[[sqlite3.Connection, Path, bytes], int]
+"""Seals under another key what a module of the store keeps sealed, within a transaction; how many
+values these were."""
+
+
+def change_key(connection: sqlite3.Connection, folder: Path, also: Sequence[Reseal] = ()) -> int:
+    """Seal everything anew under a key that is made now; how many values that were. `also`: those
+    of other modules. Whatever
     happens meanwhile, each can be read with the old key or with the one that waits beside it, and a
     change that was broken off is made good by the next one. Raises StoreError where a value cannot
     be read; then nothing has changed."""
@@ -305,6 +314,7 @@ def change_key(connection: sqlite3.Connection, folder: Path) -> int:
                 (text, row["run"], row["position"]),
             )
             number += 1
+        number += sum(reseal(connection, folder, key) for reseal in also)
         _write_next(folder, key)
     os.replace(folder / NEXT_KEY_FILE, folder / KEY_FILE)
     connection.execute("PRAGMA wal_checkpoint(TRUNCATE)")
@@ -318,6 +328,23 @@ def _write_next(folder: Path, key: bytes) -> None:
         file.write(key)
         file.flush()
         os.fsync(file.fileno())
+
+
+def seal_text(folder: Path, about: str, text: str, key: bytes | None = None) -> bytes:
+    """A text as it may be stored, which can be opened for the same purpose alone; under the
+    installation's key, or under another one."""
+    return _sealed(key or _key(folder), about, text)
+
+
+def derived_key(folder: Path, purpose: str) -> bytes:
+    """A key of 256 bits for a purpose, made of the installation's (HKDF, RFC 5869)."""
+    return HKDF(hashes.SHA256(), 32, None, purpose.encode()).derive(_key(folder))
+
+
+def open_text(folder: Path, about: str, sealed: bytes, what: str) -> str:
+    """What was sealed for a purpose. Raises StoreError, which names `what`, if the key does not
+    fit."""
+    return _opened(folder, (about,), sealed, what)
 
 
 def _seal(folder: Path, about: str, value: str) -> bytes:

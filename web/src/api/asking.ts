@@ -5,11 +5,22 @@ import type { Case } from "./shapes";
 /** What went wrong, in a sentence that can be shown. */
 export class ApiProblem extends Error {
   readonly status: number;
+  readonly code: string;
 
-  constructor(status: number, sentence: string) {
+  constructor(status: number, sentence: string, code = "") {
     super(sentence);
     this.status = status;
+    this.code = code;
   }
+}
+
+/** Told to the window when whoever works here is signed in no more. */
+export const SIGNED_OUT = "saltpath-signed-out";
+
+interface Problem {
+  title?: string;
+  remedy?: string;
+  code?: string;
 }
 
 export async function ask<Answer>(path: string, init?: RequestInit): Promise<Answer> {
@@ -31,9 +42,10 @@ export async function answered(path: string, init?: RequestInit): Promise<Respon
     throw new ApiProblem(0, "Salt Path does not answer. Is it running? This page tries again by itself.");
   }
   if (!answer.ok) {
-    const problem = (await answer.json().catch(() => ({}))) as { title?: string; remedy?: string };
+    const problem = (await answer.json().catch(() => ({}))) as Problem;
+    if (answer.status === 401 && problem.code === "signed-out") window.dispatchEvent(new Event(SIGNED_OUT));
     const sentences = [problem.title ?? `The server answered ${answer.status}.`, problem.remedy];
-    throw new ApiProblem(answer.status, sentences.filter(Boolean).join(" "));
+    throw new ApiProblem(answer.status, sentences.filter(Boolean).join(" "), problem.code);
   }
   return answer;
 }

@@ -1,6 +1,7 @@
 import { casesApi } from "./cases";
 import { dataApi } from "./data";
 import { deliveriesApi } from "./deliveries";
+import { peopleApi } from "./people";
 import { projectApi } from "./project";
 import { runsApi } from "./runs";
 import { suitesApi } from "./suites";
@@ -9,4 +10,12 @@ export { ApiProblem } from "./asking";
 export type * from "./shapes";
 
 /** Every call of the API that the pages make. */
-export const api = { ...projectApi, ...dataApi, ...suitesApi, ...casesApi, ...runsApi, ...deliveriesApi };
+export const api = {
+  ...projectApi,
+  ...dataApi,
+  ...suitesApi,
+  ...casesApi,
+  ...runsApi,
+  ...deliveriesApi,
+  ...peopleApi,
+};

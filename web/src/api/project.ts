@@ -9,7 +9,6 @@ import type {
   Lifted,
   LiftOffer,
   Page,
-  Person,
   Project,
   ProjectFile,
   RunEvent,
@@ -19,7 +18,6 @@ import type {
 } from "./shapes";
 
 export const projectApi = {
-  me: () => ask<Person>("/me"),
   projects: () => ask<Page<Project>>("/projects"),
   addProject: (name: string) => send<Project>("/projects", { name }),
   environments: (project: string) => ask<Page<Environment>>(`/environments?project=${q(project)}`),

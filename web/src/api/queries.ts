@@ -5,6 +5,7 @@
 import { infiniteQueryOptions, keepPreviousData, queryOptions, skipToken } from "@tanstack/react-query";
 import { writeExact } from "../base/exact";
 import { api } from "./index";
+import type { DoneWanted } from "./people";
 import type { StepPlace } from "./runs";
 import type { SourceDocument } from "./shapes";
 
@@ -256,13 +257,35 @@ const ofExchange = {
 };
 
 const ofInstallation = {
-  me: () => queryOptions({ queryKey: ["me"] as const, queryFn: api.me }),
+  /** Who asks, if they are known here. */
+  entry: () => queryOptions({ queryKey: ["entry"] as const, queryFn: api.entry, staleTime: 60_000 }),
   projects: () => queryOptions({ queryKey: ["projects"] as const, queryFn: api.projects }),
   storage: () => queryOptions({ queryKey: ["storage"] as const, queryFn: api.storage }),
   formatWords: () => queryOptions({ queryKey: ["format"] as const, queryFn: api.formatWords, ...FOR_EVER }),
 };
 
+const ofPeople = {
+  members: about("members", api.members),
+  invitations: about("invitations", api.invitations),
+  keysInto: about("keys into", api.keysInto),
+  keys: () => queryOptions({ queryKey: ["keys"] as const, queryFn: api.keys }),
+  sessions: () => queryOptions({ queryKey: ["sessions"] as const, queryFn: api.sessions }),
+  accounts: () => queryOptions({ queryKey: ["accounts"] as const, queryFn: api.accounts }),
+  accountInvitations: () =>
+    queryOptions({ queryKey: ["account invitations"] as const, queryFn: api.accountInvitations }),
+  shares: about("shares", api.shares),
+  done: (wanted: DoneWanted) =>
+    infiniteQueryOptions({
+      queryKey: ["done", wanted] as const,
+      queryFn: ({ pageParam }) => api.done(wanted, pageParam),
+      initialPageParam: "",
+      getNextPageParam: (page) => page.next ?? undefined,
+      placeholderData: keepPreviousData,
+    }),
+};
+
 export const queries = {
+  ...ofPeople,
   ...ofInstallation,
   ...ofProject,
   ...ofData,

@@ -6,7 +6,12 @@ import type { components } from "./api-types";
 export type Shapes = components["schemas"];
 export type Verdict = Shapes["LastVerdict"]["verdict"];
 export type Project = Shapes["Project"];
-export type Person = Shapes["Person"];
+export type Me = Shapes["Me"];
+/** What one may do in a project. */
+export type Right = Project["may"][number];
+export type Member = Shapes["Member"];
+export type Account = Shapes["Account"];
+export type Key = Shapes["Key"];
 export type Environment = Shapes["Environment"];
 export type Keeping = Shapes["Keeping"];
 export type Suite = Shapes["Suite"];

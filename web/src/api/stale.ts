@@ -44,6 +44,12 @@ const STALE = {
   "going on": () => [["going on"]],
   known: () => [["causes"], ["not met"]],
   run: (id) => [["run", id]],
+  entry: () => [["entry"], ["projects"]],
+  members: () => [["members"], ["invitations"], ["accounts"], ["done"]],
+  accounts: () => [["accounts"], ["account invitations"], ["members"], ["entry"], ["done"]],
+  keys: () => [["keys"], ["keys into"], ["done"]],
+  sessions: () => [["sessions"], ["accounts"]],
+  shares: (run) => [["shares", run]],
 } satisfies Record<string, (of: string) => Stale[]>;
 
 export type Change = keyof typeof STALE;

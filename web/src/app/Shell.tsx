@@ -1,13 +1,13 @@
-import { useQuery } from "@tanstack/react-query";
-import { Link, NavLink, Outlet } from "react-router";
-import { queries } from "../api/queries";
+import { Link, NavLink, Outlet, useLocation } from "react-router";
 import { Hints } from "../parts/Hints";
 import { NoRoom } from "../parts/NoRoom";
 import { Notice } from "../parts/Notice";
+import { useMe } from "../state/me";
 import { useProjects } from "../state/project";
 import { useTheme } from "../state/theme";
 import { Finder } from "./Finder";
 import { GoingOn } from "./GoingOn";
+import { PersonMenu } from "./PersonMenu";
 import { NewProject, ProjectMenu } from "./ProjectMenu";
 
 const PLACES = [
@@ -20,8 +20,9 @@ const PLACES = [
 /** What stands on every page: the mark, the project, the places that exist. */
 export function Shell() {
   const { none, problem } = useProjects();
+  const needsProject = useLocation().pathname !== "/you";
   const { theme, toggle } = useTheme();
-  const me = useQuery(queries.me());
+  const me = useMe();
   const other = theme === "light" ? "dark" : "light";
   return (
     <>
@@ -53,17 +54,15 @@ export function Shell() {
           >
             <LightOrDark light={theme === "dark"} />
           </button>
-          {me.data && (
-            <span className="person" title={me.data.name}>
-              {me.data.initials}
-            </span>
-          )}
+          <PersonMenu />
         </span>
       </header>
       <Hints />
       <NoRoom />
       {problem && <Notice sentence={problem.message} retry={() => window.location.reload()} />}
-      <main id="main">{none ? <NoProject /> : <Outlet />}</main>
+      <main id="main">
+        {none && needsProject ? me.administrator ? <NoProject /> : <NoPart /> : <Outlet />}
+      </main>
     </>
   );
 }
@@ -99,6 +98,16 @@ function NoProject() {
         To look at a finished one first, stop the application and start{" "}
         <span className="mono">saltpath demo</span>.
       </p>
+    </div>
+  );
+}
+
+/** Before somebody whom nobody has given a part in a project. */
+function NoPart() {
+  return (
+    <div className="page">
+      <h1>You have no part in a project yet</h1>
+      <p>Ask an owner of one for an invitation, and open its link in this browser.</p>
     </div>
   );
 }

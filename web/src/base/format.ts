@@ -64,3 +64,12 @@ export function listed(words: string[]): string {
   if (words.length < 2) return words.join("");
   return `${words.slice(0, -1).join(", ")} and ${words.at(-1)}`;
 }
+
+const ON_DAY = new Intl.DateTimeFormat("en-GB", { dateStyle: "full" });
+const CLOCK = new Intl.DateTimeFormat("en-GB", { timeStyle: "short" });
+
+/** The day of a moment in the viewer's zone, with its weekday; empty of none. */
+export const onDay = (moment: string): string => (moment ? ON_DAY.format(new Date(moment)) : "");
+
+/** The time of day of a moment in the viewer's zone. */
+export const clock = (moment: string): string => CLOCK.format(new Date(moment));

@@ -1,7 +1,16 @@
 import { useQuery } from "@tanstack/react-query";
-import { createContext, type ReactNode, useCallback, useContext, useMemo, useState } from "react";
-import type { Project } from "../api";
+import {
+  createContext,
+  type ReactNode,
+  useCallback,
+  useContext,
+  useLayoutEffect,
+  useMemo,
+  useState,
+} from "react";
+import type { Project, Right } from "../api";
 import { queries } from "../api/queries";
+import { MayContext } from "../parts/may";
 
 interface Chosen {
   project: Project | undefined;
@@ -20,6 +29,7 @@ const Current = createContext<Chosen>({
   problem: null,
   choose: () => undefined,
 });
+const NOTHING: Right[] = [];
 const STORED = "salt-path.project";
 
 /** The project that is worked in: the one chosen last in this browser, else the first. */
@@ -35,7 +45,15 @@ export function ProjectProvider({ children }: { children: ReactNode }) {
     const project = all.find((item) => item.id === id) ?? all[0];
     return { project, all, none: projects.isSuccess && !all.length, problem: projects.error, choose };
   }, [projects.data, projects.isSuccess, projects.error, id, choose]);
-  return <Current.Provider value={chosen}>{children}</Current.Provider>;
+  const may = chosen.project?.may ?? NOTHING;
+  useLayoutEffect(() => {
+    document.documentElement.dataset.may = may.join(" ");
+  }, [may]);
+  return (
+    <Current.Provider value={chosen}>
+      <MayContext.Provider value={may}>{children}</MayContext.Provider>
+    </Current.Provider>
+  );
 }
 
 export const useProject = (): Project | undefined => useContext(Current).project;

@@ -13,7 +13,7 @@ contract_api = Blueprint("contract_api", __name__)
 
 
 @contract_api.get("/health")
-@declared("readHealth", "Whether the server works", of("Health"), may="anyone")
+@declared("readHealth", "Whether the server works", of("Health"), may="open")
 def health() -> Response:
     database().execute("SELECT 1 FROM project LIMIT 1").fetchone()
     return json_answer({"state": "up"})

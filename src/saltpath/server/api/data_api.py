@@ -23,6 +23,7 @@ from saltpath.core.values.why import Blocked
 from saltpath.server.api.case_view import scopes_for_rows
 from saltpath.server.api.views import moment
 from saltpath.server.asked import project_asked
+from saltpath.server.audited import named
 from saltpath.server.bodies import NewSource, SourceChange, SourceToLookAt, VersionsToCompare
 from saltpath.server.compiled import project_of
 from saltpath.server.context import actor, confined, database, folder
@@ -109,13 +110,22 @@ _NOBODY = Case(name="", key="aaaaaaaaaa")
 
 
 @data_api.post("/sources")
-@declared("addSource", "A new one", of("DataSource"), status=201, takes=NewSource, may="edit")
+@declared(
+    "addSource",
+    "A new one",
+    of("DataSource"),
+    status=201,
+    takes=NewSource,
+    may="edit",
+    did="made the data source {}",
+)
 def add_source(data: NewSource) -> Response:
     """A new source by its name and what it is."""
     project = project_asked(data.project)
     name = data.name.strip()
     _readable(project, name, data.document)
     sources.put_source(database(), project, actor().id, name, data.document, new=True)
+    named(name)
     return json_answer(_stored(project, name), 201)
 
 
@@ -128,6 +138,7 @@ def add_source(data: NewSource) -> Response:
     SOURCE,
     takes=SourceChange,
     may="edit",
+    did="changed the data source {}",
 )
 def change_source(data: SourceChange) -> Response:
     """What `?name=` is from now on (`document`), unless it is no longer what was `seen`; or what it
@@ -141,14 +152,25 @@ def change_source(data: SourceChange) -> Response:
         if to != name:
             sources.rename_source(database(), project, actor().id, name, to)
             name = to
+    named(name)
     return json_answer(_stored(project, name))
 
 
 @data_api.delete("/sources")
-@declared("removeSource", "Take it away", of("Gone"), PROJECT, SOURCE, may="edit")
+@declared(
+    "removeSource",
+    "Take it away",
+    of("Gone"),
+    PROJECT,
+    SOURCE,
+    may="edit",
+    did="took the data source {} away",
+)
 def remove_source() -> Response:
     """Take `?name=` away; refused while cases use it. Its file stays."""
-    sources.remove_source(database(), project_asked(), actor().id, request.args.get("name", ""))
+    name = request.args.get("name", "")
+    sources.remove_source(database(), project_asked(), actor().id, name)
+    named(name)
     return json_answer({"gone": True})
 
 

@@ -12,6 +12,7 @@ from saltpath.core.cases.row_sources import DatabaseRows
 from saltpath.core.format.project import read_project
 from saltpath.core.running.plan import RunRequest
 from saltpath.server.asked import project_asked
+from saltpath.server.audited import named
 from saltpath.server.bodies import DatabaseDocument, NewLook
 from saltpath.server.context import actor, database
 from saltpath.server.declared import DATABASE, PROJECT, declared, of, page
@@ -46,6 +47,7 @@ def list_databases() -> Response:
     DATABASE,
     takes=DatabaseDocument,
     may="edit",
+    did="said where the database {} stands",
 )
 def put_database(data: DatabaseDocument) -> Response:
     """Say where the database `?name=` stands, also a new one: `{ sqlite: ... }` or `{ postgres:
@@ -56,14 +58,25 @@ def put_database(data: DatabaseDocument) -> Response:
     held = {**databases.databases(project), name: data.document}
     read_project({**project.document, "databases": held})
     databases.put_database(database(), project, actor().id, name, data.document, data.seen)
+    named(name)
     return json_answer(_view(projects.project_by_id(database(), project.id), name))
 
 
 @databases_api.delete("/databases")
-@declared("removeDatabase", "Take one away", of("Gone"), PROJECT, DATABASE, may="edit")
+@declared(
+    "removeDatabase",
+    "Take one away",
+    of("Gone"),
+    PROJECT,
+    DATABASE,
+    may="edit",
+    did="took the database {} away",
+)
 def remove_database() -> Response:
     """Take `?name=` away; refused while cases ask it."""
-    databases.remove_database(database(), project_asked(), actor().id, request.args.get("name", ""))
+    name = request.args.get("name", "")
+    databases.remove_database(database(), project_asked(), actor().id, name)
+    named(name)
     return json_answer({"gone": True})
 
 
@@ -75,6 +88,7 @@ def remove_database() -> Response:
     status=201,
     takes=NewLook,
     may="run",
+    did="looked into the database {}",
 )
 def look_into(data: NewLook) -> Response:
     """Ask a runner for the tables of a `database`, for the first rows of a `table`, or for those of
@@ -97,6 +111,7 @@ def look_into(data: NewLook) -> Response:
         seed=1,
         request=RunRequest(first_rows=True),
     )
+    named(case.name)
     return json_answer({"run": run.oid, "case": case.oid}, 201)
 
 

@@ -11,11 +11,12 @@ from msgspec.structs import replace
 from saltpath.core.values.text_formats import is_web_address
 from saltpath.server.api.views import moment, ms
 from saltpath.server.asked import permitted, project_asked
+from saltpath.server.audited import concerns
 from saltpath.server.bodies import DeliveryRuleChange, NewDeliveryRule
 from saltpath.server.context import actor, database, folder, limit, version_changed, whole
 from saltpath.server.declared import ID, IF_MATCH, LIMIT, PROJECT, declared, of, page, parameter
 from saltpath.server.problems import Refused, json_answer
-from saltpath.store import deliveries, projects, secrets
+from saltpath.store import deliveries, projects, runs, secrets
 from saltpath.store.database import now_us, write
 from saltpath.store.deliveries import Logged, Rule, StoredRule
 
@@ -41,6 +42,7 @@ def list_rules() -> Response:
     status=201,
     takes=NewDeliveryRule,
     may="edit",
+    did="lets results go to {}",
 )
 def add_rule(data: NewDeliveryRule) -> Response:
     """From the next run on that ends."""
@@ -61,6 +63,7 @@ def add_rule(data: NewDeliveryRule) -> Response:
     IF_MATCH,
     takes=DeliveryRuleChange,
     may="edit",
+    did="changed that results go to {}",
 )
 def change_rule(data: DeliveryRuleChange, id: str) -> Response:
     """What is on its way already goes where it says now."""
@@ -73,7 +76,14 @@ def change_rule(data: DeliveryRuleChange, id: str) -> Response:
 
 
 @deliveries_api.delete("/delivery-rules/<id>")
-@declared("removeDeliveryRule", "Send them no more", of("Gone"), ID, may="edit")
+@declared(
+    "removeDeliveryRule",
+    "Send them no more",
+    of("Gone"),
+    ID,
+    may="edit",
+    did="lets results go to {} no more",
+)
 def remove_rule(id: str) -> Response:
     """What is on its way still goes. `back` undoes it."""
     deliveries.turn_rule(database(), _asked(id), gone=True)
@@ -81,11 +91,19 @@ def remove_rule(id: str) -> Response:
 
 
 @deliveries_api.post("/delivery-rules/<id>/back")
-@declared("bringBackDeliveryRule", "Send them again as before", of("Gone"), ID, may="edit")
+@declared(
+    "bringBackDeliveryRule",
+    "Send them again as before",
+    of("Gone"),
+    ID,
+    may="edit",
+    did="lets results go to {} again",
+)
 def bring_back(id: str) -> Response:
     """Undo that they are sent no more."""
     stored = deliveries.rule_taken_away(database(), id)
     permitted(stored.project)
+    concerns(stored.project, stored.oid, stored.rule.address)
     deliveries.turn_rule(database(), stored, gone=False)
     return json_answer({"gone": False})
 
@@ -110,10 +128,15 @@ def list_deliveries() -> Response:
 
 
 @deliveries_api.post("/deliveries/<id>/again")
-@declared("sendAgain", "Send a result again", of("Gone"), ID, may="run")
+@declared(
+    "sendAgain", "Send a result again", of("Gone"), ID, may="run", did="sent the result of {} again"
+)
 def send_again(id: str) -> Response:
     """At once, and if it does not arrive, again for a day."""
-    permitted(deliveries.delivery(database(), id).project)
+    delivery = deliveries.delivery(database(), id)
+    permitted(delivery.project)
+    number = runs.run_by_id(database(), delivery.run).number
+    concerns(delivery.project, delivery.oid, f"run {number}")
     deliveries.send_again(database(), id, now_us())
     return json_answer({"gone": False})
 
@@ -121,6 +144,7 @@ def send_again(id: str) -> Response:
 def _asked(id: str) -> StoredRule:
     stored = deliveries.rule(database(), id)
     permitted(stored.project)
+    concerns(stored.project, stored.oid, stored.rule.address)
     return stored
 
 

@@ -42,7 +42,17 @@ def read_case(id: str) -> Response:
 
 
 @documents.put("/cases/<id>")
-@declared("saveCase", "Save a case", of("Case"), ID, TEXT, IF_MATCH, takes=CaseDocument, may="edit")
+@declared(
+    "saveCase",
+    "Save a case",
+    of("Case"),
+    ID,
+    TEXT,
+    IF_MATCH,
+    takes=CaseDocument,
+    may="edit",
+    did="changed the case {}",
+)
 def save_case(data: CaseDocument, id: str) -> Response:
     """Save the case, given as `document` or as `text`, on top of the version that If-Match
     names."""
@@ -106,7 +116,15 @@ def format_words() -> Response:
 
 
 @documents.post("/cases")
-@declared("addCase", "A new case", of("Case"), status=201, takes=NewCase, may="edit")
+@declared(
+    "addCase",
+    "A new case",
+    of("Case"),
+    status=201,
+    takes=NewCase,
+    may="edit",
+    did="made the case {}",
+)
 def add_case(data: NewCase) -> Response:
     """A new case in a suite, from a `document` or a `text` of the case format."""
     project = project_asked(data.project)
@@ -126,7 +144,15 @@ def add_case(data: NewCase) -> Response:
 
 
 @documents.post("/cases/<id>/move")
-@declared("moveCase", "To another place", of("Case"), ID, takes=CaseMove, may="edit")
+@declared(
+    "moveCase",
+    "To another place",
+    of("Case"),
+    ID,
+    takes=CaseMove,
+    may="edit",
+    did="moved the case {}",
+)
 def move_case(data: CaseMove, id: str) -> Response:
     """Into a `suite` of the project, right `before` another case there (null: to the end)."""
     stored = case_asked(id)
@@ -144,7 +170,15 @@ def move_case(data: CaseMove, id: str) -> Response:
 
 
 @documents.put("/cases/<id>/role")
-@declared("setRole", "What a case is in its suite", of("Case"), ID, takes=CaseRole, may="edit")
+@declared(
+    "setRole",
+    "What a case is in its suite",
+    of("Case"),
+    ID,
+    takes=CaseRole,
+    may="edit",
+    did="said what the case {} is in its suite",
+)
 def change_role(data: CaseRole, id: str) -> Response:
     """Have a case set its suite up, once before the others (`set up`), or clean up after it (`clean
     up`), or be one of the others (empty)."""
@@ -159,7 +193,14 @@ def change_role(data: CaseRole, id: str) -> Response:
 
 
 @documents.delete("/cases/<id>")
-@declared("removeCase", "Take a case out of its suite", of("Gone"), ID, may="edit")
+@declared(
+    "removeCase",
+    "Take a case out of its suite",
+    of("Gone"),
+    ID,
+    may="edit",
+    did="took the case {} away",
+)
 def remove_case(id: str) -> Response:
     """Take a case out of its suite. Its runs stay, and `/back` undoes it."""
     stored = case_asked(id)
@@ -176,7 +217,9 @@ def remove_case(id: str) -> Response:
 
 
 @documents.post("/cases/<id>/back")
-@declared("bringBack", "Bring a case back", of("Case"), ID, may="edit")
+@declared(
+    "bringBack", "Bring a case back", of("Case"), ID, may="edit", did="brought the case {} back"
+)
 def bring_back(id: str) -> Response:
     """Bring back a case that was taken away."""
     case_asked(id, gone=True)

@@ -12,9 +12,12 @@ from saltpath.core.format.syncing import Change, items_of
 from saltpath.formats.folders import inside, read_zip, write_zip
 from saltpath.server.api.views import moment
 from saltpath.server.asked import project_asked
+from saltpath.server.audited import concerns, named, nothing_done
 from saltpath.server.context import actor, database
 from saltpath.server.declared import FILE_PATH, ID, declared, of, page, parameter
+from saltpath.server.entry.callers import caller
 from saltpath.server.problems import Refused, json_answer
+from saltpath.server.rights import held_in, permit_administrator
 from saltpath.store import folders, importing, project_files, projects
 
 MOST_TOLD = 200
@@ -50,21 +53,36 @@ def project_folder(id: str) -> Response:
     ONLY,
     status=201,
     upload="application/zip",
-    may="administer",
+    may="edit",
+    did="brought files onto the project {}",
 )
 def bring_in_folder() -> Response:
     """A zip archive of a project's folder, at most 100 MB: onto the project of its name, or as a
     new one. With `look` nothing is changed, and the answer says what would be."""
     found = read_folder(read_zip(request.get_data()))
     name, look = found.project.document["project"], request.args.get("look") == "true"
-    same = next((item for item in projects.projects(database()) if item.name == name), None)
+    asking = caller(database())
+    same = next(
+        (
+            item
+            for item in projects.projects(database())
+            if item.name == name and held_in(database(), asking, item.id)
+        ),
+        None,
+    )
     only = request.args.getlist("only")
     if same is None:
+        permit_administrator(database())
+        if look:
+            nothing_done()
         made = importing.planned({}, found, ()).changes
         done = None if look else folders.bring_in(database(), actor().id, found)
+        if done:
+            concerns(projects.project(database(), done.project).id, done.project, name)
         return _brought(done.project if done else "", name, made, len(made), 200 if look else 201)
-    now = folders.folder_of(database(), same)
+    now = folders.folder_of(database(), project_asked(same.oid))
     if look:
+        nothing_done()
         made = importing.planned(items_of(now), found, only).changes
     else:
         before = write_zip(write_folder(now))
@@ -73,7 +91,14 @@ def bring_in_folder() -> Response:
 
 
 @files_api.post("/projects/<id>/folder/undo")
-@declared("undoFolder", "Undo what was last brought in", of("Brought"), ID, may="administer")
+@declared(
+    "undoFolder",
+    "Undo what was last brought in",
+    of("Brought"),
+    ID,
+    may="edit",
+    did="undid what was brought onto the project {}",
+)
 def undo_folder(id: str) -> Response:
     """The project is what it was before; only if nothing else was changed since."""
     project = project_asked(id)
@@ -127,6 +152,7 @@ def list_files(id: str) -> Response:
     FILE_PATH,
     upload="application/octet-stream",
     may="edit",
+    did="kept the file {}",
 )
 def put_file(id: str, path: str) -> Response:
     """Keep a file of at most 1 GB in the project, or a new version of it."""
@@ -136,6 +162,7 @@ def put_file(id: str, path: str) -> Response:
         raise Refused(
             422, "path", "This path is none for a file; give it one such as data/papers.pdf."
         )
+    named(path)
     stream = cast(BinaryIO, request.stream)
     return json_answer(
         _view(project_files.put_stream(database(), project.id, actor().id, path, stream))
@@ -143,10 +170,19 @@ def put_file(id: str, path: str) -> Response:
 
 
 @files_api.delete("/projects/<id>/files/<path:path>")
-@declared("removeFile", "Take a file away", of("Gone"), ID, FILE_PATH, may="edit")
+@declared(
+    "removeFile",
+    "Take a file away",
+    of("Gone"),
+    ID,
+    FILE_PATH,
+    may="edit",
+    did="took the file {} away",
+)
 def remove_file(id: str, path: str) -> Response:
     """Take a file away; a step that needs it is blocked from then on, and says so."""
     project_files.remove_file(database(), project_asked(id).id, path)
+    named(path)
     return json_answer({"gone": True})
 
 

@@ -36,7 +36,15 @@ def read_keeping(id: str) -> Response:
 
 
 @keeping_api.patch("/projects/<id>/keeping")
-@declared("changeKeeping", "Change some of it", of("Keeping"), ID, takes=KeepingChange, may="own")
+@declared(
+    "changeKeeping",
+    "Change some of it",
+    of("Keeping"),
+    ID,
+    takes=KeepingChange,
+    may="own",
+    did="changed what {} keeps for how long",
+)
 def change_keeping(data: KeepingChange, id: str) -> Response:
     """Change some of it. What is kept no more goes within ten minutes, and cannot be brought back.
     `seen`: rules that must still be as they were seen; 409 where they are not."""

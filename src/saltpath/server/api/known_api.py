@@ -48,6 +48,7 @@ def list_known() -> Response:
     PROJECT,
     takes=KnownCause,
     may="edit",
+    did="marked a cause as known",
 )
 def mark_known(data: KnownCause, signature: str) -> Response:
     """Mark it as known, or say something else of it. 409 where something else is said of it by now
@@ -78,7 +79,15 @@ def mark_known(data: KnownCause, signature: str) -> Response:
 
 
 @known_api.delete("/known/<signature>")
-@declared("unmarkKnown", "A cause is known no more", of("Gone"), SIGNATURE, PROJECT, may="edit")
+@declared(
+    "unmarkKnown",
+    "A cause is known no more",
+    of("Gone"),
+    SIGNATURE,
+    PROJECT,
+    may="edit",
+    did="marked a cause as known no more",
+)
 def unmark_known(signature: str) -> Response:
     """Its next failure is news. `back` undoes it."""
     known.turn(database(), project_asked().id, signature, gone=True)
@@ -86,7 +95,15 @@ def unmark_known(signature: str) -> Response:
 
 
 @known_api.post("/known/<signature>/back")
-@declared("knowAgain", "It is known as it was", of("Gone"), SIGNATURE, PROJECT, may="edit")
+@declared(
+    "knowAgain",
+    "It is known as it was",
+    of("Gone"),
+    SIGNATURE,
+    PROJECT,
+    may="edit",
+    did="marked a cause as known again",
+)
 def know_again(signature: str) -> Response:
     """Undo that a cause is known no more."""
     known.turn(database(), project_asked().id, signature, gone=False)

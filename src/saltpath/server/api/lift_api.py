@@ -14,6 +14,7 @@ from saltpath.core.format.reader import case_from_data
 from saltpath.core.references.templates import is_name
 from saltpath.core.values import plain
 from saltpath.server.asked import case_asked, project_asked
+from saltpath.server.audited import concerns, nothing_done
 from saltpath.server.bodies import Lift
 from saltpath.server.context import actor, database, folder
 from saltpath.server.declared import PROJECT, declared, of, page
@@ -61,7 +62,14 @@ def _values(project: Document) -> dict[str, Any]:
 
 
 @lift_api.post("/lifts")
-@declared("lift", "Make a value of what stands written out", of("Lifted"), takes=Lift, may="edit")
+@declared(
+    "lift",
+    "Make a value of what stands written out",
+    of("Lifted"),
+    takes=Lift,
+    may="edit",
+    did="lifted what stood written out into the value {}",
+)
 def lift(data: Lift) -> Response:
     """The places where a literal stands, as they would read; with `take`, in the cases and as a
     value of the project. `left`: by case, the places that stay as they are. A name that is there
@@ -88,6 +96,9 @@ def lift(data: Lift) -> Response:
             database(), folder(), project, actor().id, [CellChange("put", name, value=value)]
         )
         undo = [{"kind": "remove", "name": name, "suite": ""}]
+    if not saved:
+        nothing_done()
+    concerns(project.id, project.oid, name)
     return json_answer({"places": places, "there": there, "saved": saved, "undo": undo})
 
 

@@ -13,6 +13,7 @@ from msgspec import UNSET
 
 from saltpath.core.cases.steps import steps_in
 from saltpath.core.format.project import read_project, read_suite
+from saltpath.server import rights
 from saltpath.server.api.views import every_answer_view, moment, ms, sign_in_view
 from saltpath.server.asked import project_asked, suite_asked
 from saltpath.server.bodies import (
@@ -26,6 +27,7 @@ from saltpath.server.caches import VersionCache
 from saltpath.server.compiled import suite_of
 from saltpath.server.context import actor, database, version_changed
 from saltpath.server.declared import ID, IF_MATCH, PROJECT, declared, of, page
+from saltpath.server.entry.callers import caller
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.suite_roles import role_in
 from saltpath.store import cases, documents, last_verdicts, people, projects
@@ -37,40 +39,47 @@ outline_api = Blueprint("outline", __name__)
 MOST_DELETED = 1_000
 
 
-@outline_api.get("/me")
-@declared("readMe", "Who asks", of("Person"), may="anyone")
-def me() -> Response:
-    person = actor()
-    return json_answer(_person(person))
-
-
-def _person(person: people.Person) -> dict[str, Any]:
-    initials = "".join(word[0] for word in person.name.split()[:2]).upper()
-    return {"id": person.oid, "name": person.name, "initials": initials, "role": person.role}
-
-
 @outline_api.get("/projects")
 @declared("listProjects", "Projects", page("Project"), may="anyone")
 def list_projects() -> Response:
     """The projects that whoever asks has a part in."""
-    person, connection = actor(), database()
     items = [
-        {"id": p.oid, "name": p.name, "about": p.document.get("about", "")}
-        for p in projects.projects(connection)
-        if people.role_in(connection, person, p.id) is not None
+        _project(project)
+        for project in projects.projects(database())
+        if rights.held_in(database(), caller(database()), project.id)
     ]
     return json_answer({"items": items, "next": None})
 
 
+def _project(project: Document) -> dict[str, Any]:
+    """With what whoever asks is in it, and may do there."""
+    asking = caller(database())
+    return {
+        "id": project.oid,
+        "name": project.name,
+        "about": project.document.get("about", ""),
+        "role": people.role_in(database(), asking.person, project.id) or "",
+        "may": sorted(rights.held_in(database(), asking, project.id)),
+    }
+
+
 @outline_api.post("/projects")
 @declared(
-    "addProject", "A new project", of("Project"), status=201, takes=NewProject, may="administer"
+    "addProject",
+    "A new project",
+    of("Project"),
+    status=201,
+    takes=NewProject,
+    may="administer",
+    did="made the project {}",
 )
 def add_project(data: NewProject) -> Response:
     """A new project, empty, by its name."""
     document = {"salt-path": 1, "project": data.name.strip()}
-    made = projects.add_project(database(), actor().id, document)
-    return json_answer({"id": made.oid, "name": made.name, "about": ""}, 201)
+    with write(database()):
+        made = projects.add_project(database(), actor().id, document)
+        people.set_role(database(), made.id, actor(), "owner", actor().id)
+    return json_answer(_project(made), 201)
 
 
 @outline_api.get("/deleted")
@@ -142,7 +151,15 @@ def _last_view(last: last_verdicts.LastVerdicts | None) -> dict[str, Any] | None
 
 
 @outline_api.post("/suites")
-@declared("addSuite", "A new suite", of("Suite"), status=201, takes=NewSuite, may="edit")
+@declared(
+    "addSuite",
+    "A new suite",
+    of("Suite"),
+    status=201,
+    takes=NewSuite,
+    may="edit",
+    did="made the suite {}",
+)
 def add_suite(data: NewSuite) -> Response:
     """A new suite at the end of a project, empty, by its name."""
     project = project_asked(data.project)
@@ -185,7 +202,15 @@ def _folder(name: str) -> str:
 
 
 @outline_api.patch("/suites/<id>")
-@declared("changeSuite", "Rename or move a suite", of("Suite"), ID, takes=SuiteChange, may="edit")
+@declared(
+    "changeSuite",
+    "Rename or move a suite",
+    of("Suite"),
+    ID,
+    takes=SuiteChange,
+    may="edit",
+    did="changed the suite {}",
+)
 def change_suite(data: SuiteChange, id: str) -> Response:
     """Rename a suite, say what it is about and what its cases are found by, put it `into` another
     one, which is its folder, with all that stands in it, or `before` another one (null: to the
@@ -223,6 +248,7 @@ def change_suite(data: SuiteChange, id: str) -> Response:
     IF_MATCH,
     takes=EveryAnswerChange,
     may="edit",
+    did="changed the checks on every answer of {}",
 )
 def set_suite_checks(data: EveryAnswerChange, id: str) -> Response:
     """The checks on every answer of a suite's cases, on top of the version that If-Match names."""
@@ -239,6 +265,7 @@ def set_suite_checks(data: EveryAnswerChange, id: str) -> Response:
     IF_MATCH,
     takes=EveryAnswerChange,
     may="edit",
+    did="changed the checks on every answer of {}",
 )
 def set_project_checks(data: EveryAnswerChange, id: str) -> Response:
     """The checks on every answer of all a project's cases, on top of the version that If-Match
@@ -258,6 +285,7 @@ def set_project_checks(data: EveryAnswerChange, id: str) -> Response:
     IF_MATCH,
     takes=SignInChange,
     may="edit",
+    did="changed how steps of {} sign in",
 )
 def set_suite_sign_in(data: SignInChange, id: str) -> Response:
     """How the steps of a suite's cases sign in that do not say it themselves, on top of the version
@@ -275,6 +303,7 @@ def set_suite_sign_in(data: SignInChange, id: str) -> Response:
     IF_MATCH,
     takes=SignInChange,
     may="edit",
+    did="changed how steps of {} sign in",
 )
 def set_project_sign_in(data: SignInChange, id: str) -> Response:
     """How the steps of all a project's cases sign in that do not say it themselves, on top of the
@@ -295,7 +324,14 @@ def _with_field(of: Document, field: str, value: Any) -> Document:
 
 
 @outline_api.delete("/suites/<id>")
-@declared("removeSuite", "Take an empty suite away", of("Gone"), ID, may="edit")
+@declared(
+    "removeSuite",
+    "Take an empty suite away",
+    of("Gone"),
+    ID,
+    may="edit",
+    did="took the suite {} away",
+)
 def remove_suite(id: str) -> Response:
     """Take an empty suite away."""
     suite = suite_asked(id)

@@ -12,6 +12,7 @@ from saltpath.core.format.carried import carried
 from saltpath.core.references.templates import is_name
 from saltpath.core.values import plain
 from saltpath.server.asked import case_asked, project_asked
+from saltpath.server.audited import concerns
 from saltpath.server.bodies import NewValueName
 from saltpath.server.compiled import compiled
 from saltpath.server.context import actor, database, folder
@@ -33,6 +34,7 @@ TRIES = 5
     of("Renamed"),
     takes=NewValueName,
     may="edit",
+    did="gave the value {} another name",
 )
 def rename(data: NewValueName) -> Response:
     """Call a value of the project, or of a `suite`, `to` something else: in its documents and
@@ -54,6 +56,7 @@ def rename(data: NewValueName) -> Response:
         if _renamed(case, bare, suite, name, to)
     ]
     rename_value(database(), folder(), project, actor().id, suite, name, to, keep=False)
+    concerns(project.id, project.oid, f"{name} (now {to})")
     return json_answer({"cases": len(changed)})
 
 

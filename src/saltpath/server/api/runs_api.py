@@ -62,7 +62,16 @@ _IN = str.maketrans("_~", "/.")
 
 
 @runs_api.post("/runs")
-@declared("askRun", "Ask for a run", of("Run"), IDEMPOTENCY, status=201, takes=NewRun, may="run")
+@declared(
+    "askRun",
+    "Ask for a run",
+    of("Run"),
+    IDEMPOTENCY,
+    status=201,
+    takes=NewRun,
+    may="run",
+    did="began {}",
+)
 def ask(data: NewRun) -> Response:
     """Ask for a run of cases, of a suite, of paths, or of everything; or for a trial of single
     steps. With `wait` the answer is that of `/runs/{id}/outcome`, once the run has ended."""
@@ -411,7 +420,15 @@ def read_run_case(id: str, position: int) -> Response:
 
 
 @runs_api.patch("/runs/<id>")
-@declared("describeRun", "Say something of a run", of("Run"), ID, takes=RunChange, may="run")
+@declared(
+    "describeRun",
+    "Say something of a run",
+    of("Run"),
+    ID,
+    takes=RunChange,
+    may="run",
+    did="said something of {}",
+)
 def describe_run(data: RunChange, id: str) -> Response:
     """Its title, what was tested, a note."""
     run = run_asked(id)
@@ -423,7 +440,7 @@ def describe_run(data: RunChange, id: str) -> Response:
 
 
 @runs_api.post("/runs/<id>/stop")
-@declared("stopRun", "Stop a run", of("Run"), ID, status=202, may="run")
+@declared("stopRun", "Stop a run", of("Run"), ID, status=202, may="run", did="stopped {}")
 def stop_run(id: str) -> Response:
     """Ask for a run to be stopped; afterwards still runs."""
     run = run_asked(id)

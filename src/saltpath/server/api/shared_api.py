@@ -47,7 +47,15 @@ def _line(stored: cases.StoredCase) -> dict[str, Any]:
 
 
 @shared_api.post("/shared-steps")
-@declared("addSharedSteps", "New ones", of("Case"), status=201, takes=NewSharedSteps, may="edit")
+@declared(
+    "addSharedSteps",
+    "New ones",
+    of("Case"),
+    status=201,
+    takes=NewSharedSteps,
+    may="edit",
+    did="made the shared steps {}",
+)
 def add_shared_steps(data: NewSharedSteps) -> Response:
     """New ones from a `document` of the format, in a project."""
     project = project_asked(data.project)
@@ -73,6 +81,7 @@ def add_shared_steps(data: NewSharedSteps) -> Response:
     status=201,
     takes=ToShare,
     may="edit",
+    did="made shared steps of steps of {}",
 )
 def extract(data: ToShare, id: str) -> Response:
     """Make shared steps of those of a case with the keys `steps`, called `name`. The case stays as
@@ -97,7 +106,14 @@ def list_alike(id: str) -> Response:
 
 
 @shared_api.post("/shared-steps/<id>/alike")
-@declared("useThere", "Use them in these cases", of("UsedThere"), ID, may="edit")
+@declared(
+    "useThere",
+    "Use them in these cases",
+    of("UsedThere"),
+    ID,
+    may="edit",
+    did="put the shared steps {} into other cases",
+)
 def use_there(id: str) -> Response:
     """Use the shared steps in every case that has them written out. Gives the cases as they were,
     so that it can be undone."""
@@ -131,7 +147,14 @@ def _alike(shared: cases.StoredCase) -> Iterator[tuple[cases.StoredCase, dict[st
 
 
 @shared_api.delete("/shared-steps/<id>")
-@declared("removeSharedSteps", "Take away what nobody uses", of("Gone"), ID, may="edit")
+@declared(
+    "removeSharedSteps",
+    "Take away what nobody uses",
+    of("Gone"),
+    ID,
+    may="edit",
+    did="took the shared steps {} away",
+)
 def remove_shared_steps(id: str) -> Response:
     """Take shared steps away that nobody uses."""
     stored = _shared(id)

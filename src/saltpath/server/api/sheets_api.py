@@ -166,7 +166,13 @@ def _understood() -> Iterator[None]:
 
 @sheets_api.post("/suites/<id>/rows")
 @declared(
-    "takeRows", "Rows onto the suite's cases", of("TakenRows"), ID, takes=TableRows, may="edit"
+    "takeRows",
+    "Rows onto the suite's cases",
+    of("TakenRows"),
+    ID,
+    takes=TableRows,
+    may="edit",
+    did="took rows onto cases of {}",
 )
 def take_rows(data: TableRows, id: str) -> Response:
     """Rows of a table onto the cases of a suite: what they would change, and which could not be
@@ -337,6 +343,7 @@ def read_request_cells(data: RequestCells, id: str) -> Response:
     parameter("otherwise", "the case of rows that name none"),
     upload=ANY,
     may="edit",
+    did="kept a workbook of {}",
 )
 def keep_workbook(id: str) -> Response:
     """Keep the workbook that was brought into a suite, so that it can be had again with verdicts

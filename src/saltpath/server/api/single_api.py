@@ -50,7 +50,13 @@ def list_single_requests() -> Response:
 
 @single_api.post("/single-requests")
 @declared(
-    "addSingleRequest", "A new one", of("Case"), status=201, takes=NewSingleRequest, may="edit"
+    "addSingleRequest",
+    "A new one",
+    of("Case"),
+    status=201,
+    takes=NewSingleRequest,
+    may="edit",
+    did="made the single request {}",
 )
 def add_single_request(data: NewSingleRequest) -> Response:
     """A new one, given as the `step` that it is in the case format."""
@@ -132,6 +138,7 @@ def _sending(run: runs.Run, version: int, step: StepEvidence) -> dict[str, Any]:
     ID,
     takes=PlaceForRequest,
     may="edit",
+    did="made a step of the single request {}",
 )
 def place_single_request(data: PlaceForRequest, id: str) -> Response:
     """Make it a step: the first of a new case in a `suite` under a `name`, or the last of a `case`.

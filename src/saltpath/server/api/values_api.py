@@ -13,6 +13,7 @@ from saltpath.core.assist.value_cells import EVERYWHERE, is_secret, read_value, 
 from saltpath.core.references.templates import is_name
 from saltpath.core.values.grammar import Unreadable
 from saltpath.server.asked import environment_asked, project_asked
+from saltpath.server.audited import named, nothing_done
 from saltpath.server.bodies import EnvironmentChange, NewEnvironment, ValueChange, ValueChanges
 from saltpath.server.context import actor, database, folder
 from saltpath.server.declared import ID, PROJECT, declared, of, page
@@ -129,7 +130,12 @@ def _by_name(places: dict[str, dict[str, Any]], names: list[str]) -> Any:
 
 @values_api.post("/values")
 @declared(
-    "changeValues", "Change cells in one act", of("ChangedValues"), takes=ValueChanges, may="edit"
+    "changeValues",
+    "Change cells in one act",
+    of("ChangedValues"),
+    takes=ValueChanges,
+    may="edit",
+    did="changed values: {}",
 )
 def change(data: ValueChanges) -> Response:
     """Change cells, all in one act: those that cannot be taken are told, the others are. Gives the
@@ -148,6 +154,9 @@ def change(data: ValueChanges) -> Response:
     undo: list[dict[str, Any]] = []
     for made, kept in reversed(list(zip(changes, aside, strict=True))):
         undo += _undone(made, before.get((made.suite, made.name)), kept)
+    if not changes:
+        nothing_done()
+    named(", ".join(dict.fromkeys(made.name for made in changes)))
     return json_answer({"faults": faults, "undo": undo})
 
 
@@ -223,6 +232,7 @@ def list_environments() -> Response:
     status=201,
     takes=NewEnvironment,
     may="edit",
+    did="made the environment {}",
 )
 def add_environment(data: NewEnvironment) -> Response:
     """A new environment by its name; `like`: another one, whose values it begins with."""
@@ -256,6 +266,7 @@ def environment_view(environment: Document, usual: str) -> dict[str, Any]:
     ID,
     takes=EnvironmentChange,
     may="edit",
+    did="changed the environment {}",
 )
 def change_environment(data: EnvironmentChange, id: str) -> Response:
     """Rename an environment, say what it is about, guard it, or make it the usual one. Only what is
@@ -281,7 +292,14 @@ def change_environment(data: EnvironmentChange, id: str) -> Response:
 
 
 @values_api.delete("/environments/<id>")
-@declared("removeEnvironment", "Take it away", of("Gone"), ID, may="edit")
+@declared(
+    "removeEnvironment",
+    "Take it away",
+    of("Gone"),
+    ID,
+    may="edit",
+    did="took the environment {} away",
+)
 def remove_environment(id: str) -> Response:
     """Take an environment away with what is said of values there. Runs against it stay."""
     gone = environment_asked(id)

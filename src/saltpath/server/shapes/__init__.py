@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from saltpath.server.shapes import case, data, incoming, project, run
+from saltpath.server.shapes import case, data, incoming, people, project, run
 
 
 def gathered(*parts: dict[str, Any]) -> dict[str, Any]:
@@ -18,5 +18,7 @@ def gathered(*parts: dict[str, Any]) -> dict[str, Any]:
     return found
 
 
-SHAPES = gathered(project.SHAPES, case.SHAPES, data.SHAPES, incoming.SHAPES, run.SHAPES)
+SHAPES = gathered(
+    project.SHAPES, people.SHAPES, case.SHAPES, data.SHAPES, incoming.SHAPES, run.SHAPES
+)
 """The shapes that the API gives, by their names. What it takes is in `server/bodies.py`."""

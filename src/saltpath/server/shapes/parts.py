@@ -20,6 +20,10 @@ MAYBE_VERDICT = {
     "type": ["string", "null"],
     "enum": ["passed", "failed", "blocked", "skipped", "unchecked", None],
 }
+RIGHTS: dict[str, Any] = {
+    "type": "array",
+    "items": {"type": "string", "enum": ["read", "run", "edit", "own"]},
+}
 STATE = {"type": "string", "enum": ["waiting", "running", "stopping", "finished"]}
 PART = {"type": "string", "enum": list(PARTS)}
 

@@ -7,6 +7,7 @@ from typing import Any
 from saltpath.server.shapes.parts import (
     FLAG,
     NUMBER,
+    RIGHTS,
     ROLE,
     RULES,
     TEXT,
@@ -34,8 +35,7 @@ SHAPES: dict[str, Any] = {
     "Health": shape(state=TEXT),
     "Keeping": shape(**RULES),
     "Storage": shape(results=WHOLE, evidence=WHOLE, files=WHOLE, free=WHOLE, low=FLAG, least=WHOLE),
-    "Person": shape(id=TEXT, name=TEXT, initials=TEXT, role=TEXT),
-    "Project": shape(id=TEXT, name=TEXT, about=TEXT),
+    "Project": shape(id=TEXT, name=TEXT, about=TEXT, role=TEXT, may=RIGHTS),
     "Brought": shape(
         project=TEXT,
         name=TEXT,

@@ -1,4 +1,13 @@
-import { type ButtonHTMLAttributes, lazy, type ReactNode, Suspense, useRef, useState } from "react";
+import {
+  type ButtonHTMLAttributes,
+  lazy,
+  type ReactNode,
+  Suspense,
+  useContext,
+  useRef,
+  useState,
+} from "react";
+import { MayContext } from "../may";
 import type { MenuItem } from "./items";
 
 export const readMenu = () => import("./OpenMenu");
@@ -15,12 +24,15 @@ interface Props extends Omit<ButtonHTMLAttributes<HTMLButtonElement>, "onClick">
 
 /** A button that opens a menu. The component library draws that, and is read when somebody comes near it: no page waits for it. */
 export function Menu({ items, pick, selected, opens, children, ...button }: Props) {
+  const held = useContext(MayContext);
+  const allowed = items.filter((item) => !item.needs || held.includes(item.needs));
   const [open, setOpen] = useState(false);
   const opener = useRef<HTMLButtonElement>(null);
   const close = (back: boolean) => {
     setOpen(false);
     if (back) opener.current?.focus({ preventScroll: true });
   };
+  if (!allowed.some((item) => "key" in item)) return null;
   return (
     <span className="menu">
       <button
@@ -41,7 +53,7 @@ export function Menu({ items, pick, selected, opens, children, ...button }: Prop
       {open && (
         <Suspense fallback={null}>
           <OpenMenu
-            items={items}
+            items={allowed}
             selected={selected}
             close={close}
             pick={(key) => {

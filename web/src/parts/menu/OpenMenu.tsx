@@ -15,7 +15,9 @@ interface Props {
  *  keys with selectors, in which a name with a quote means something else. */
 export default function OpenMenu({ items, selected, pick, close }: Props) {
   const keys = items.map((item) => ("key" in item ? item.key : undefined));
-  const numbered = items.map((item, at) => ("key" in item ? { ...item, key: String(at) } : item));
+  const numbered = items.map(({ needs: _, ...item }, at) =>
+    "key" in item ? { ...item, key: String(at) } : item,
+  );
   const at = selected ? keys.indexOf(selected) : -1;
   const into = useRef<HTMLDivElement>(null);
   useEffect(() => focusInside(into), []);

@@ -1,4 +1,15 @@
-import { lazy, type ReactNode, type RefObject, Suspense, useEffect, useRef, useState } from "react";
+import {
+  lazy,
+  type ReactNode,
+  type RefObject,
+  Suspense,
+  useContext,
+  useEffect,
+  useRef,
+  useState,
+} from "react";
+import type { Right } from "../../api";
+import { MayContext } from "../may";
 import type { Early } from "./BodyField";
 import { useDraft } from "./drafts";
 import type { Insertable } from "./inserting";
@@ -23,12 +34,20 @@ interface Props {
   asks?: boolean;
   /** Values that `[=` offers. */
   insertable?: Insertable;
+  /** Who may not change it reads it; what is empty is not there for them. */
+  needs?: Right | "self";
   /** Shown below while typing: what would come of it. `put` replaces the text. */
   below?: (typed: string, put: (text: string) => void) => ReactNode;
 }
 
 /** A part of a sentence that is changed where it stands: click it or press Enter on it, type, Enter keeps, Escape leaves. */
-export function InPlace({ children, body, ...field }: Props) {
+export function InPlace({ needs = "edit", ...props }: Props) {
+  const held = useContext(MayContext);
+  if (needs === "self" || held.includes(needs)) return <Changeable {...props} />;
+  return props.text ? <span className="read-only">{props.children}</span> : null;
+}
+
+function Changeable({ children, body, ...field }: Omit<Props, "needs">) {
   const draft = useDraft(field.label);
   const [open, setOpen] = useState(draft.text !== undefined);
   const button = useRef<HTMLButtonElement>(null);

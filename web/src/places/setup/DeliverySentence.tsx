@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Shapes } from "../../api";
 import { queries } from "../../api/queries";
+import { Choice } from "../../parts/Choice";
 import { pathOf } from "../../parts/suites";
 import { InPlace } from "../../parts/typing/InPlace";
 import { useEnvironments } from "../../state/run";
@@ -109,32 +110,5 @@ export function DeliverySentence({ rule, project, change, remove }: Props) {
         Remove
       </button>
     </li>
-  );
-}
-
-interface ChoiceProps {
-  label: string;
-  value: string;
-  choices: [string, string][];
-  choose: (value: string) => void;
-}
-
-/** A part of the sentence that is one of a few. What is chosen and no more there stays visible. */
-function Choice({ label, value, choices, choose }: ChoiceProps) {
-  const known = choices.some(([key]) => key === value);
-  return (
-    <select
-      className="which-part"
-      aria-label={label}
-      value={value}
-      onChange={(event) => choose(event.target.value)}
-    >
-      {!known && <option value={value}>one that is gone</option>}
-      {choices.map(([key, name]) => (
-        <option key={key} value={key}>
-          {name}
-        </option>
-      ))}
-    </select>
   );
 }

@@ -11,6 +11,7 @@ import { UndoButton } from "../../parts/UndoButton";
 import { useProject } from "../../state/project";
 import { useEnvironments } from "../../state/run";
 import { useTab } from "../../state/tab";
+import { SetupPlaces } from "../people/SetupPlaces";
 import { ActiveValue } from "./ActiveValue";
 import { Deliveries } from "./Deliveries";
 import { Kept } from "./Kept";
@@ -86,6 +87,7 @@ function Opened({ project }: { project: string | undefined }) {
         </div>
         <UndoButton can={values.canUndo} undo={values.undo} />
       </div>
+      <SetupPlaces />
       {values.query.error && (
         <Notice sentence={values.query.error.message} retry={() => void values.query.refetch()} />
       )}
