@@ -66,6 +66,7 @@ schemas: setup
 
 docs: setup
 	$(BIN)/python -m saltpath.core.format.tables docs/case-format.md
+	$(BIN)/python -m saltpath.server.permissions
 
 api-types: setup
 	$(BIN)/python -c "import json; from saltpath.server.app import contract; print(json.dumps(contract()))" > web/openapi.json

@@ -6,6 +6,7 @@ import json
 import os
 import random
 import shutil
+from functools import cache
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
@@ -138,6 +139,11 @@ SOURCES = [
 ]
 
 
+@cache
+def _contract() -> dict[str, Any]:
+    return contract()
+
+
 class Calls:
     """Calls of one application over the demonstration's data."""
 
@@ -147,10 +153,14 @@ class Calls:
         app: Any,
         known: dict[str, list[str]],
         mutations: float = 0.15,
+        headers: dict[str, str] | None = None,
     ) -> None:
-        self.chance, self.client, self.known = chance, app.test_client(), known
+        self.chance, self.known = chance, known
+        self.client = app.test_client(use_cookies=False)
+        self.headers = headers or {}
+        """Of whoever calls."""
         self.mutations = mutations
-        described = contract()
+        described = _contract()
         self.shapes = described["components"]["schemas"]
         self.operations = [
             (method, path, told)
@@ -161,6 +171,12 @@ class Calls:
 
     def call(self, operation: Operation | None = None) -> tuple[str, str, int, Any]:
         """(method, what was asked, status, answer if it is a problem) of one call."""
+        method, asked, answer = self.answer(operation)
+        said = answer.get_json(silent=True, force=True) if answer.status_code >= 400 else None
+        return method, asked, answer.status_code, said
+
+    def answer(self, operation: Operation | None = None) -> tuple[str, str, Any]:
+        """(method, what was asked, the answer) of one call."""
         chance = self.chance
         method, path, told = operation or chance.choice(self.operations)
         for parameter in told.get("parameters", ()):
@@ -179,14 +195,14 @@ class Calls:
         headers = {
             "Host": "127.0.0.1",
             "If-Match": chance.choice(['"1"', '"2"', "x", '"99999999999999999999"']),
+            **self.headers,
         }
         data, media = self.body(told)
         asked = f"/api/v1{path}?{query}"
         answer = self.client.open(
             asked, method=method.upper(), data=data, content_type=media, headers=headers
         )
-        said = answer.get_json(silent=True, force=True) if answer.status_code >= 400 else None
-        return method, f"{asked} {(data or b'')[:1500]!r}", answer.status_code, said
+        return method, f"{asked} {(data or b'')[:1500]!r}", answer
 
     def place(self, name: str, path: str) -> str:
         kind = path.strip("/").split("/")[0]
@@ -196,11 +212,19 @@ class Calls:
             "environments": "environment",
             "runs": "run",
             "exchanges": "exchange",
+            "accounts": "person",
+            "sessions": "session",
+            "keys": "key",
+            "shares": "share",
+            "invitations": "link",
+            "delivery-rules": "rule",
+            "deliveries": "delivery",
         }
         ids = (
-            self.known[of.get(kind, "case")]
+            (self.known.get(of.get(kind, "case")) or ["none"])
             if name == "id"
             else {
+                "person": self.known.get("person", ["none"]),
                 "position": ["0", "1", "9999999999"],
                 "version": ["1", "2", "0"],
                 "key": ["aaaaaa"],
@@ -321,19 +345,25 @@ def begun(directory: str) -> tuple[Path, Flask]:
     return folder, make_app(application.without_sign_in(folder))
 
 
-def known_in(app: Any) -> dict[str, list[str]]:
-    """Identities of what the demonstration has, by kind."""
-    client = app.test_client()
+def known_in(
+    app: Any, number: int = 0, headers: dict[str, str] | None = None
+) -> dict[str, list[str]]:
+    """Identities of what a project of the demonstration has, by kind."""
+    client = app.test_client(use_cookies=False)
+    headers = {"Host": "127.0.0.1", **(headers or {})}
 
     def get(path: str) -> Any:
-        return client.get(f"/api/v1{path}", headers={"Host": "127.0.0.1"}).get_json(force=True)
+        return client.get(f"/api/v1{path}", headers=headers).get_json(force=True)
 
-    project = get("/projects")["items"][0]["id"]
+    project = get("/projects")["items"][number]["id"]
     suites = get(f"/suites?project={project}")["items"]
     run = get(f"/runs?project={project}")["items"][0]["id"]
     shared = [item["id"] for item in get(f"/shared-steps?project={project}")["items"]]
+    rules = get(f"/delivery-rules?project={project}")["items"]
     return {
         "project": [project],
+        "person": [item["id"] for item in get(f"/people?project={project}")["items"]],
+        "rule": [item["id"] for item in rules],
         "suite": [suite["id"] for suite in suites],
         "run": [run],
         "exchange": [f"{run}.0.1.steps.0.0", f"{run}.1.1.steps.0-2.0"],

@@ -45,7 +45,7 @@ def list_done() -> Response:
     None,
     PROJECT,
     *FILTERS,
-    media="text/csv; charset=utf-8",
+    media="text/csv",
     may="own",
 )
 def save_done() -> Response:
@@ -74,7 +74,7 @@ def list_done_here() -> Response:
     "The same as CSV",
     None,
     *FILTERS,
-    media="text/csv; charset=utf-8",
+    media="text/csv",
     may="administer",
 )
 def save_done_here() -> Response:

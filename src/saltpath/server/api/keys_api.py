@@ -20,6 +20,7 @@ from saltpath.server.problems import json_answer
 from saltpath.store import access_keys, people, projects
 from saltpath.store.access_keys import AccessKey
 from saltpath.store.database import NotFound, now_us
+from saltpath.store.documents import Document
 
 keys_api = Blueprint("keys", __name__)
 
@@ -45,14 +46,14 @@ def _page(found: list[AccessKey]) -> dict[str, Any]:
 
 
 def _view(key: AccessKey) -> dict[str, Any]:
-    project = projects.project_by_id(database(), key.project) if key.project else None
+    project = _shown_project(key.project)
     return {
         "id": key.oid,
         "name": key.name,
         "begins": key.begins,
         "scopes": list(key.scopes),
         "project": project.oid if project else None,
-        "projectName": project.name if project else "",
+        "projectName": project.name if project else "a project of others" if key.project else "",
         "by": name_of(key.person),
         "mine": key.person == actor().id,
         "madeAt": moment(key.made_at),
@@ -61,6 +62,14 @@ def _view(key: AccessKey) -> dict[str, Any]:
         "usedFrom": key.used_from,
         "ended": key.ended_at is not None or key.ends_at <= now_us(),
     }
+
+
+def _shown_project(id: int | None) -> Document | None:
+    """The project that a key is for, if whoever asks may know of it: they may have been taken out
+    of it since."""
+    if id is None or not rights.held_in(database(), caller(database()), id):
+        return None
+    return projects.project_by_id(database(), id)
 
 
 @keys_api.post("/keys")
