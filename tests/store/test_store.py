@@ -50,6 +50,14 @@ DOCUMENT = {
 }
 
 
+def owner_before_roles(old: sqlite3.Connection) -> int:
+    """The one local owner, as versions up to 22 had them."""
+    made = old.execute(
+        "INSERT INTO person (oid, name, role, made_at) VALUES ('person_1', 'Ines', 'owner', 1)"
+    )
+    return made.lastrowid
+
+
 class Store(unittest.TestCase):
     def setUp(self):
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
@@ -161,7 +169,7 @@ class Store(unittest.TestCase):
             for script in scripts[:7]:
                 old.executescript(script.read_text())
             old.execute("PRAGMA user_version = 7")
-            owner = people.local_owner(old).id
+            owner = owner_before_roles(old)
             project = projects.add_project(old, owner, {"salt-path": 1, "project": "P"}).id
             document = {"salt-path": 1, "suite": "S", "values": {"tok": {"secret": True}}}
             suite = projects.add_suite(old, project, owner, "s", document).oid
@@ -201,17 +209,17 @@ class Store(unittest.TestCase):
                 for script in scripts[:version]:
                     old.executescript(script.read_text())
                 old.execute(f"PRAGMA user_version = {version}")
-                owner = people.local_owner(old)
+                owner = people.local_owner(old).id if version > 22 else owner_before_roles(old)
                 old.execute(
                     "INSERT INTO project (oid, name, document, version, actor, made_at) VALUES "
                     "('p', 'P', '{}', 1, ?, 0)",
-                    (owner.id,),
+                    (owner,),
                 )
                 old.execute(
                     "INSERT INTO suite (project, oid, name, folder, document, version, position, "
                     "actor, made_at)"
                     " VALUES (1, 's', 'S', 'suites/s', '{}', 1, 0, ?, 0)",
-                    (owner.id,),
+                    (owner,),
                 )
                 old.close()
                 migrate(folder)
@@ -545,7 +553,7 @@ class Store(unittest.TestCase):
         with self.assertRaises(sqlite3.IntegrityError), write(self.main):
             self.main.execute("UPDATE project SET name = 'x'")
             self.main.execute(
-                "INSERT INTO person (oid, name, role, made_at) VALUES (?, 'a', 'b', 1)",
+                "INSERT INTO person (oid, name, made_at) VALUES (?, 'a', 1)",
                 (self.owner.oid,),
             )
         self.assertEqual(projects.project(self.main, self.project.oid).name, "P")

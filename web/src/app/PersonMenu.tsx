@@ -18,7 +18,13 @@ export function PersonMenu() {
   const items = [{ key: "you", label: "Your account and keys" }];
   if (me.way === "session") items.push({ key: "out", label: `Sign ${me.name} out` });
   return (
-    <Menu items={items} pick={pick} className="person" title={me.name} aria-label={`You: ${me.name}`}>
+    <Menu
+      items={items}
+      pick={pick}
+      className="person"
+      title={me.name}
+      aria-label={`${me.initials}, ${me.name}`}
+    >
       {me.initials}
     </Menu>
   );

@@ -6,6 +6,7 @@ import { useStale } from "../api/stale";
 import { useAsk } from "../parts/Confirm";
 import { Menu } from "../parts/menu/Menu";
 import { Typing } from "../parts/typing/Typing";
+import { useMe } from "../state/me";
 import { useProjects } from "../state/project";
 
 const MOST_TOLD = 12;
@@ -19,6 +20,7 @@ export function ProjectMenu() {
   const archive = useRef<HTMLInputElement>(null);
   const client = useQueryClient();
   const ask = useAsk();
+  const { administrator } = useMe();
   const [undo, setUndo] = useState("");
   const takeBack = async () => {
     try {
@@ -53,9 +55,9 @@ export function ProjectMenu() {
   const items = [
     ...all.map((item) => ({ key: item.id, label: item.name })),
     { type: "divider" as const },
-    { key: "new", label: "A new project…" },
+    ...(administrator ? [{ key: "new", label: "A new project…" }] : []),
     { key: "save", label: "Save this one as files" },
-    { key: "bring", label: "Bring in a project from files…" },
+    { key: "bring", label: "Bring in a project from files…", needs: "edit" as const },
   ];
   const pick = (key: string) => {
     if (key === "new") return setNaming(true);
@@ -147,6 +149,7 @@ export function NewProject({ close, quiet }: { close: () => void; quiet?: boolea
       save={save}
       close={close}
       quiet={quiet}
+      needs="self"
     />
   );
 }

@@ -21,6 +21,7 @@ export function DropFile({ label, accept, take, children }: Props) {
     // biome-ignore lint/a11y/noStaticElementInteractions: a place to drop on; the field inside does the same by keyboard
     <div
       className={over ? "drop-file over" : "drop-file"}
+      data-needs="edit"
       onDragOver={(event) => {
         event.preventDefault();
         setOver(true);

@@ -91,6 +91,7 @@ export function UpAt({ ways, choose, close }: UpAtProps) {
   return (
     <div className="up-at">
       <Typing
+        needs="run"
         text={ways.upAt}
         label="The address that answers once the service is up"
         placeholder="[=harbour]/health, 5 min"

@@ -56,7 +56,7 @@ export function RunButton({
   const [naming, setNaming] = useState(false);
   if (running) {
     return (
-      <div className="run-button stopping">
+      <div className="run-button stopping" data-needs="run">
         <button type="button" onClick={stop}>
           Stop this run
         </button>
@@ -81,7 +81,7 @@ export function RunButton({
     else choose(name);
   };
   return (
-    <div className="run-button">
+    <div className="run-button" data-needs="run">
       <button type="button" onClick={run} aria-keyshortcuts={shortcut ? "Control+Enter" : undefined}>
         {verb} {what}
       </button>

@@ -6,6 +6,7 @@ import { isAway } from "../api/retrying";
 import { useStale } from "../api/stale";
 import { listed } from "../base/format";
 import { useAskChanges } from "../parts/Changes";
+import { useMay } from "../parts/may";
 import { useSay } from "../parts/Said";
 import { useEvents } from "./events";
 import { useProject } from "./project";
@@ -67,9 +68,14 @@ export function useStart(): (
   const project = useProject();
   const say = useSay();
   const ask = useAskChanges();
+  const may = useMay("run");
   return useCallback(
     async (run, where = []) => {
       if (!project) return undefined;
+      if (!may) {
+        say("You may not run anything in this project.");
+        return undefined;
+      }
       const environments = Array.isArray(where) ? where : [where];
       const names = environments.map(({ name }) => name);
       const there = names.length > 1 ? { environments: names } : { environment: names[0] };
@@ -84,6 +90,6 @@ export function useStart(): (
         return undefined;
       }
     },
-    [project, ask, say],
+    [project, ask, say, may],
   );
 }

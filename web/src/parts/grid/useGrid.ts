@@ -1,4 +1,5 @@
 import { type KeyboardEvent, useCallback, useState } from "react";
+import { useMay } from "../may";
 import { areaOf } from "./area";
 
 export type Place = [row: number, column: number];
@@ -27,6 +28,7 @@ export function useGrid({ rows, columns, begins = [0, 0], open, fillDown, remove
   const [at, setAt] = useState<Place>(begins);
   const [anchor, setAnchor] = useState<Place>(begins);
   const [typing, setTyping] = useState<string>();
+  const may = useMay("edit");
   const move = useCallback(
     (row: number, wanted: number, extend = false) => {
       const column = Math.max(0, Math.min(columns - 1, wanted));
@@ -37,6 +39,7 @@ export function useGrid({ rows, columns, begins = [0, 0], open, fillDown, remove
   );
   /** Type into the chosen cell, or into the one at a place: a double click may come before its first click is drawn. */
   const begin = (text?: string, place: Place = at) => {
+    if (!may) return move(...place);
     const held = open(...place);
     if (place !== at) move(...place);
     if (held !== undefined) setTyping(text ?? held);
@@ -58,8 +61,8 @@ export function useGrid({ rows, columns, begins = [0, 0], open, fillDown, remove
     else if (ctrl && event.key.toLowerCase() === "a") {
       setAnchor([0, 0]);
       setAt([rows - 1, columns - 1]);
-    } else if (ctrl && event.key.toLowerCase() === "d") fillDown();
-    else if (event.key === "Delete") remove();
+    } else if (ctrl && event.key.toLowerCase() === "d") may && fillDown();
+    else if (event.key === "Delete") may && remove();
     else if ((event.key === "Enter" && !ctrl) || event.key === "F2") begin();
     else if (event.key.length === 1 && !ctrl && !event.altKey) begin(event.key);
     else return;

@@ -43,11 +43,11 @@ interface Props {
 /** A part of a sentence that is changed where it stands: click it or press Enter on it, type, Enter keeps, Escape leaves. */
 export function InPlace({ needs = "edit", ...props }: Props) {
   const held = useContext(MayContext);
-  if (needs === "self" || held.includes(needs)) return <Changeable {...props} />;
+  if (needs === "self" || held.includes(needs)) return <Changeable needs={needs} {...props} />;
   return props.text ? <span className="read-only">{props.children}</span> : null;
 }
 
-function Changeable({ children, body, ...field }: Omit<Props, "needs">) {
+function Changeable({ children, body, ...field }: Props) {
   const draft = useDraft(field.label);
   const [open, setOpen] = useState(draft.text !== undefined);
   const button = useRef<HTMLButtonElement>(null);

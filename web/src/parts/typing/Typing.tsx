@@ -1,4 +1,5 @@
 import { type KeyboardEvent, type ReactNode, useId, useLayoutEffect, useRef, useState } from "react";
+import type { Right } from "../../api";
 import { useDraft } from "./drafts";
 import { Elsewhere } from "./Elsewhere";
 import { useGround } from "./ground";
@@ -26,11 +27,13 @@ export interface TypingProps {
   quiet?: boolean;
   /** It opens with the values for its `{place}`. */
   asks?: boolean;
+  /** It is there for whoever may. */
+  needs?: Right | "self";
 }
 
 /** The field itself; with several lines, Ctrl Enter keeps. What was typed is never thrown away but by Escape. */
 export function Typing({ text, label, save, close, lines, hint, ...more }: TypingProps) {
-  const { placeholder, insertable, below, always, quiet, asks } = more;
+  const { placeholder, insertable, below, always, quiet, asks, needs = "edit" } = more;
   const draft = useDraft(useRef(label).current); // it may be called otherwise while it stands open
   const ground = useGround(text, draft);
   const [typed, setTyped] = useState(draft.text ?? text);
@@ -161,7 +164,7 @@ export function Typing({ text, label, save, close, lines, hint, ...more }: Typin
     onBlur: () => void commit(true),
   };
   return (
-    <span className="typing">
+    <span className="typing" data-needs={needs}>
       {lines ? (
         <textarea {...common} rows={Math.min(Math.max(typed.split("\n").length, 2), 16)} />
       ) : (

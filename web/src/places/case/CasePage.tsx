@@ -26,6 +26,7 @@ export function CasePage() {
         {loaded.error instanceof ApiProblem && loaded.error.status === 410 && (
           <p className="pad">
             <button
+              data-needs="edit"
               type="button"
               className="plain-link"
               onClick={() => void api.bringBack(id).then(() => loaded.refetch())}

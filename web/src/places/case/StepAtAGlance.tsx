@@ -29,6 +29,7 @@ export function Trouble({
       {evidence.why.sentence}{" "}
       {lost && near && name && (
         <button
+          data-needs="edit"
           type="button"
           className="plain-link"
           onClick={() => void editing.apply(setKeep(step.key, name, near))}

@@ -1,6 +1,7 @@
 import type { Case, Step, StepEvidence } from "../../api";
 import { duplicateStep, inStep, moveStepTo, PARTS, type Part, setField, setPart } from "../../case/document";
 import { isNamed } from "../../case/stepKinds";
+import { useMay } from "../../parts/may";
 import { Findings } from "./edit/Findings";
 import { SendAlone } from "./edit/SendAlone";
 import { useEdited } from "./state/context";
@@ -26,6 +27,7 @@ interface Props {
 /** Below an open step: what is wrong before it runs, how that is mended, and what can be done with the whole step. */
 export function StepFoot({ step, findings, early, used, rename, sendAlone, busy }: Props) {
   const { editing, single, shared } = useEdited();
+  const may = useMay("edit");
   if (single) return null;
   const named = isNamed(step);
   return (
@@ -33,6 +35,7 @@ export function StepFoot({ step, findings, early, used, rename, sendAlone, busy 
       <Findings step={step.key} findings={findings} />
       {early.map((value) => (
         <button
+          data-needs="edit"
           type="button"
           className="plain-link"
           key={value.name}
@@ -41,7 +44,7 @@ export function StepFoot({ step, findings, early, used, rename, sendAlone, busy 
           Move step {value.number}, which keeps {value.name}, before this one
         </button>
       ))}
-      <span className="row-tools">
+      <span className="row-tools" data-needs="edit">
         {named && (
           <button type="button" onClick={rename}>
             rename
@@ -49,26 +52,33 @@ export function StepFoot({ step, findings, early, used, rename, sendAlone, busy 
         )}
         {(named || step.kind === "set") && !step.write && (
           <button
+            data-needs="edit"
             type="button"
             onClick={() => void editing.apply(setField(step.key, "write", newWrite(step)))}
           >
             write a row
           </button>
         )}
-        <button type="button" onClick={() => void editing.apply(duplicateStep(step.key))}>
+        <button data-needs="edit" type="button" onClick={() => void editing.apply(duplicateStep(step.key))}>
           duplicate
         </button>
         <button
+          data-needs="edit"
           type="button"
           onClick={() => void editing.apply(setField(step.key, "off", step.off ? undefined : true))}
         >
           {step.off ? "switch on" : "switch off"}
         </button>
-        <button type="button" onClick={() => void editing.apply(inStep(step.key, () => null))}>
+        <button
+          data-needs="edit"
+          type="button"
+          onClick={() => void editing.apply(inStep(step.key, () => null))}
+        >
           delete
         </button>
         {!step.inside && !shared && (
           <select
+            disabled={!may}
             className="which-part"
             aria-label="When this step runs"
             title="Steps that clean up run afterwards or at the end, also when something failed"

@@ -1,5 +1,6 @@
 import type { ColumnProfile, SourceDocument, SourceProfile } from "../../api";
 import { count, whole } from "../../base/format";
+import { useMay } from "../../parts/may";
 import { KINDS, mayBeEmpty, withEmpty, withKind } from "./source";
 
 const FEW_BAD = 8;
@@ -14,6 +15,7 @@ interface Props {
 
 /** What the columns hold: their kinds, and what does not fit them, empty cells, how many differ. */
 export function ColumnsOf({ document, profile, change, underWay }: Props) {
+  const may = useMay("edit");
   return (
     <section aria-label="Columns" className="columns-of">
       <h2>
@@ -49,6 +51,7 @@ export function ColumnsOf({ document, profile, change, underWay }: Props) {
                 {column.empties > 0 && change && column.kind && column.kind !== "text" && (
                   <label className="small">
                     <input
+                      disabled={!may}
                       type="checkbox"
                       checked={mayBeEmpty(document, column.name)}
                       onChange={(event) =>
@@ -93,11 +96,13 @@ export function ColumnsOf({ document, profile, change, underWay }: Props) {
 }
 
 function Kind({ column, document, change }: { column: ColumnProfile } & Pick<Props, "document" | "change">) {
+  const may = useMay("edit");
   if (!change) return column.fits || "nothing";
   const offered = column.fits && column.fits !== "text" && column.fits !== column.kind && !column.kind;
   return (
     <>
       <select
+        disabled={!may}
         className="in-sentence"
         aria-label={`The kind of ${column.name}`}
         value={column.kind}
@@ -110,6 +115,7 @@ function Kind({ column, document, change }: { column: ColumnProfile } & Pick<Pro
       </select>{" "}
       {offered && (
         <button
+          data-needs="edit"
           type="button"
           className="plain-link small"
           onClick={() => void change(withKind(comma(document, column), column.name, column.fits))}

@@ -67,7 +67,12 @@ export function Databases({ project }: { project: string }) {
             <p className="muted small">
               <Asking database={item} />
               {" · "}
-              <button type="button" className="plain-link" onClick={() => void remove(item.name)}>
+              <button
+                data-needs="edit"
+                type="button"
+                className="plain-link"
+                onClick={() => void remove(item.name)}
+              >
                 take it away…
               </button>
             </p>

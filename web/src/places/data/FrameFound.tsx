@@ -37,6 +37,7 @@ export function FrameFound({ document, frame, change }: Props) {
       {!frame.lastRow && " to the last row"}.{" "}
       {(frame.namesSaid || frame.dataSaid) && (
         <button
+          data-needs="edit"
           type="button"
           className="plain-link"
           onClick={() => void change(saying(saying(document, "names in", undefined), "data in", undefined))}
@@ -52,6 +53,7 @@ export function FrameFound({ document, frame, change }: Props) {
       ))}{" "}
       {frame.doubts.length > 0 && (
         <button
+          data-needs="edit"
           type="button"
           className="plain-link"
           onClick={() =>

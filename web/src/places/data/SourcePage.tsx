@@ -94,7 +94,7 @@ function OpenedSource({ project, name }: { project: string; name: string }) {
         </div>
         <div className="source-acts">
           <UndoButton can={opened.canUndo} undo={opened.undo} />
-          <button type="button" className="plain-link" onClick={() => void remove()}>
+          <button data-needs="edit" type="button" className="plain-link" onClick={() => void remove()}>
             take it away…
           </button>
         </div>

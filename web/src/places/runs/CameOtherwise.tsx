@@ -53,7 +53,7 @@ export function CameOtherwise({ run }: { run: RunReport }) {
         </button>{" "}
         <span role="status">{said}</span>{" "}
         {canUndo && (
-          <button type="button" className="plain-link" onClick={() => void takeBack()}>
+          <button data-needs="edit" type="button" className="plain-link" onClick={() => void takeBack()}>
             Undo
           </button>
         )}

@@ -31,7 +31,12 @@ export function KnownCause({ cause, acts }: Props) {
         </button>
         {known && " · "}
         {known && (
-          <button type="button" className="plain-link" onClick={() => void acts.forget(cause.signature)}>
+          <button
+            data-needs="edit"
+            type="button"
+            className="plain-link"
+            onClick={() => void acts.forget(cause.signature)}
+          >
             It is known no more
           </button>
         )}
@@ -75,7 +80,12 @@ export function NotMet({ known, acts }: { known: Known[]; acts: KnownActs }) {
         <li key={one.signature}>
           Known, and not met this time: {one.sentence}{" "}
           <span className="muted">({knownSentence(one.said)})</span>{" "}
-          <button type="button" className="plain-link" onClick={() => void acts.forget(one.signature)}>
+          <button
+            data-needs="edit"
+            type="button"
+            className="plain-link"
+            onClick={() => void acts.forget(one.signature)}
+          >
             It is known no more
           </button>
         </li>

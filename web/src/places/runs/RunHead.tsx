@@ -36,6 +36,7 @@ export function RunHead({ run, bad, again, left, goOn }: Props) {
         <div className="crumb">
           <Link to="/runs">Runs</Link> ▸ {run.number} ·{" "}
           <InPlace
+            needs="run"
             text={run.build}
             label="The build that was tested"
             hint="Such as 3.3.0-rc2; a pipeline gives it as build."
@@ -54,6 +55,7 @@ export function RunHead({ run, bad, again, left, goOn }: Props) {
         </div>
         <h1>
           <InPlace
+            needs="run"
             text={run.title}
             label="The title of this run"
             save={(title) =>
@@ -72,6 +74,7 @@ export function RunHead({ run, bad, again, left, goOn }: Props) {
       <div className="actions">
         {!finished && (
           <button
+            data-needs="run"
             type="button"
             className="plain-button danger"
             onClick={() => void api.stop(run.id).catch(() => undefined)}
@@ -82,6 +85,7 @@ export function RunHead({ run, bad, again, left, goOn }: Props) {
         {finished && (
           <>
             <button
+              data-needs="run"
               type="button"
               className="plain-link"
               title={`What is generated and what time it is are drawn as they were, from seed ${run.seed}`}
@@ -96,7 +100,12 @@ export function RunHead({ run, bad, again, left, goOn }: Props) {
                 Go on with the {left === 1 ? "one" : left} left
               </button>
             )}
-            <button type="button" className="plain-button strong" onClick={() => again(false)}>
+            <button
+              data-needs="run"
+              type="button"
+              className="plain-button strong"
+              onClick={() => again(false)}
+            >
               {bad ? "Run what did not pass again" : "Run it again"}
             </button>
           </>
@@ -115,6 +124,7 @@ function Note({
 }) {
   return (
     <InPlace
+      needs="run"
       text={run.note}
       label="A note on this run"
       lines

@@ -58,6 +58,7 @@ export function ActiveValue({ row, apply }: Props) {
         <p className="value-acts">
           {!row.secret && (
             <button
+              data-needs="edit"
               type="button"
               className="plain-link"
               title="Stored encrypted, masked wherever it appears, and shown nowhere again"

@@ -37,6 +37,7 @@ export function DeliveryLog({ sent, rules, told }: Props) {
             </ol>
           </details>
           <button
+            data-needs="run"
             type="button"
             className="plain-link"
             aria-label={`Send again run ${one.number}`}

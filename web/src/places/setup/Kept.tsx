@@ -52,7 +52,12 @@ export function Kept({ project }: { project: string }) {
     }
   };
   const number = (rule: keyof Keeping, words: (number: number) => string) => (
-    <InPlace text={String(rules[rule])} label={LABELS[rule]} save={(typed) => change(rule, typed)}>
+    <InPlace
+      needs="own"
+      text={String(rules[rule])}
+      label={LABELS[rule]}
+      save={(typed) => change(rule, typed)}
+    >
       {words(rules[rule])}
     </InPlace>
   );

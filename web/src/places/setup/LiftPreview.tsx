@@ -73,6 +73,7 @@ export function LiftPreview({ project, literal, proposed, take, leave }: Props) 
       {preview.isSuccess && !places.length && <p className="muted">It stands nowhere as a whole.</p>}
       <p className="actions">
         <button
+          data-needs="edit"
           type="button"
           className="plain-button strong"
           disabled={!wanted.length || !name || Boolean(said)}

@@ -92,6 +92,7 @@ export function CheckRow({ step, index, last, check, outcome, used, exchange }: 
         <span className="repairs">
           {rightNow(check, outcome) && (
             <button
+              data-needs="edit"
               type="button"
               className="plain-link"
               aria-label={`this is right now: ${outcome.actual} for ${check.of}`}
@@ -102,6 +103,7 @@ export function CheckRow({ step, index, last, check, outcome, used, exchange }: 
           )}
           {near && (
             <button
+              data-needs="edit"
               type="button"
               className="plain-link"
               onClick={() => void editing.apply(lookAt(step, index, near))}

@@ -23,7 +23,7 @@ export function CheckTools({ step, index, last, check, note }: Props) {
       }),
     );
   return (
-    <span className="row-tools">
+    <span className="row-tools" data-needs="edit">
       {index > 0 && (
         <button type="button" aria-label={`Move up: ${check.sentence}`} onClick={() => move(-1)}>
           ↑
@@ -38,6 +38,7 @@ export function CheckTools({ step, index, last, check, note }: Props) {
         note
       </button>
       <button
+        data-needs="edit"
         type="button"
         aria-label={`${check.advice ? "Count again" : "Make advice"}: ${check.sentence}`}
         onClick={() => void editing.apply(inChecks(step, marked(index, "advice")))}
@@ -45,6 +46,7 @@ export function CheckTools({ step, index, last, check, note }: Props) {
         {check.advice ? "count" : "advice"}
       </button>
       <button
+        data-needs="edit"
         type="button"
         aria-label={`Switch ${check.off ? "on" : "off"}: ${check.sentence}`}
         onClick={() => void editing.apply(inChecks(step, marked(index, "off")))}
@@ -52,6 +54,7 @@ export function CheckTools({ step, index, last, check, note }: Props) {
         {check.off ? "on" : "off"}
       </button>
       <button
+        data-needs="edit"
         type="button"
         aria-label={`On every answer: ${check.sentence}`}
         title="Expect this of every answer of the case"
@@ -60,6 +63,7 @@ export function CheckTools({ step, index, last, check, note }: Props) {
         every answer
       </button>
       <button
+        data-needs="edit"
         type="button"
         aria-label={`Delete: ${check.sentence}`}
         onClick={() => void editing.apply(setCheck(step, index, null))}

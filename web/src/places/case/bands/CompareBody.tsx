@@ -6,6 +6,7 @@ import { type Json, readExact, writeExact } from "../../../base/exact";
 import { namesOf } from "../../../base/places";
 import { type Compared, compared, taken } from "../../../case/compared";
 import { literally, put, valueAt } from "../../../case/expectedBody";
+import { useMay } from "../../../parts/may";
 
 interface Props {
   of: string;
@@ -69,6 +70,7 @@ interface RowProps {
 }
 
 function Row({ of, row, body, change }: RowProps) {
+  const may = useMay("edit");
   const { way, value } = row;
   const name = row.name || of;
   const here = way === undefined ? name : [of, ...way].join(" ");
@@ -78,6 +80,7 @@ function Row({ of, row, body, change }: RowProps) {
       <td>
         {(way === undefined || way.length > 0) && (
           <input
+            disabled={!may}
             type="checkbox"
             aria-label={`Expect ${here}`}
             checked={way !== undefined}
@@ -94,6 +97,7 @@ function Row({ of, row, body, change }: RowProps) {
         {row.actual ?? (way && !row.name.endsWith("?") && row.depth ? "—" : "")}
         {asItIs && (
           <button
+            data-needs="edit"
             type="button"
             className="plain-link"
             aria-label={`expect this: ${cut(writeExact(value), 40)} at ${here}`}

@@ -156,7 +156,12 @@ function Loosen({ body, line, was, change, problem }: LoosenProps) {
       )}
       {line.kind === "list" &&
         otherManners(body, line.way).map((manner) => (
-          <button type="button" key={manner} onClick={() => void change(putManner(body, line.way, manner))}>
+          <button
+            data-needs="edit"
+            type="button"
+            key={manner}
+            onClick={() => void change(putManner(body, line.way, manner))}
+          >
             {manner[0]?.toUpperCase()}
             {manner.slice(1)}
           </button>
@@ -168,6 +173,7 @@ function Loosen({ body, line, was, change, problem }: LoosenProps) {
       )}
       {inObject && (
         <button
+          data-needs="edit"
           type="button"
           aria-pressed={line.optional}
           onClick={() => void change(putOptional(body, line.way, !line.optional))}

@@ -49,8 +49,9 @@ export function KeepBand({ step, evidence }: { step: Step; evidence: StepEvidenc
                   .filter(Boolean)
                   .join(" · ")}
               </span>
-              <span className="row-tools">
+              <span className="row-tools" data-needs="edit">
                 <button
+                  data-needs="edit"
                   type="button"
                   aria-label={`${keep.secret ? "no secret" : "secret"}: ${keep.name}`}
                   title={keep.secret ? "Show it again in evidence" : "Show it nowhere, as with a token"}
@@ -64,6 +65,7 @@ export function KeepBand({ step, evidence }: { step: Step; evidence: StepEvidenc
                 </button>
                 {!keep.secret && (
                   <button
+                    data-needs="edit"
                     type="button"
                     aria-label={`${keep.build ? "no build" : "the build"}: ${keep.name}`}
                     title={
@@ -79,6 +81,7 @@ export function KeepBand({ step, evidence }: { step: Step; evidence: StepEvidenc
                   </button>
                 )}
                 <button
+                  data-needs="edit"
                   type="button"
                   aria-label={`delete ${keep.name}`}
                   onClick={() => void editing.apply(setKeep(step.key, keep.name, undefined))}

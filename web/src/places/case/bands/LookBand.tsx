@@ -4,6 +4,7 @@ import type { Step, StepEvidence } from "../../../api";
 import { queries } from "../../../api/queries";
 import { inStep, setField, stepWith } from "../../../case/document";
 import { conditionLines, NO_DATABASE, readConditions, UNNAMED } from "../../../case/lookup";
+import { useMay } from "../../../parts/may";
 import { Pieces } from "../../../parts/Pieces";
 import { InPlace } from "../../../parts/typing/InPlace";
 import { useLook } from "../../../state/looks";
@@ -14,6 +15,7 @@ import { ofSql, ofTable } from "./lookUps";
 
 /** What is looked up, as a sentence: the rows of a table where its columns say so, or one statement of SQL. */
 export function LookBand({ step, used }: { step: Step; used: StepEvidence["used"] }) {
+  const may = useMay("edit");
   const { editing } = useEdited();
   const project = useProject()?.id;
   const insertable = useInsertable(step.number, step.key);
@@ -52,6 +54,7 @@ export function LookBand({ step, used }: { step: Step; used: StepEvidence["used"
         <p className="send-line">
           In{" "}
           <select
+            disabled={!may}
             className="in-sentence"
             aria-label="Which database"
             value={asked.database}

@@ -90,6 +90,7 @@ export function Accept({ causes, apply, close }: Props) {
           Close
         </button>
         <button
+          data-needs="edit"
           type="button"
           className="plain-button strong"
           disabled={!chosen.length}

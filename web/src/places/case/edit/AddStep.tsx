@@ -52,6 +52,7 @@ export function AddStep({ of }: { of: Case }) {
           A case is a path of steps. Type or paste the first address below, or a curl line; send it, and make
           checks by pointing at its answer. Or{" "}
           <button
+            data-needs="edit"
             type="button"
             className="plain-link"
             onClick={() => void editing.apply((before) => ({ ...before, ...exampleSteps(of) }))}
@@ -70,6 +71,7 @@ export function AddStep({ of }: { of: Case }) {
       <OfferShared of={of} />
       {steps > 0 && (
         <button
+          data-needs="edit"
           type="button"
           className="plain-link add-empty"
           onClick={() => void save(`look up ${UNNAMED}`)}
@@ -78,7 +80,12 @@ export function AddStep({ of }: { of: Case }) {
         </button>
       )}
       {steps > 0 && (
-        <button type="button" className="plain-link add-empty" onClick={() => void save(emptyAddress(of))}>
+        <button
+          data-needs="edit"
+          type="button"
+          className="plain-link add-empty"
+          onClick={() => void save(emptyAddress(of))}
+        >
           + an empty step
         </button>
       )}

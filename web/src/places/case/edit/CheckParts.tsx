@@ -1,5 +1,6 @@
 import type { Check, Outcome, StepEvidence } from "../../../api";
 import { cut } from "../../../base/cut";
+import { useMay } from "../../../parts/may";
 import { Pieces } from "../../../parts/Pieces";
 import { VerdictMark } from "../../../parts/VerdictMark";
 
@@ -61,22 +62,32 @@ interface SaidProps {
 
 /** A check as the sentence that opens it, with its parts and what it last was. */
 export function Said({ check, outcome, used, open, below, expected }: SaidProps) {
+  const may = useMay("edit");
+  const sentence = (
+    <>
+      <Subject of={check.of} />{" "}
+      <strong>
+        {check.phrase} {expected ?? <Pieces pieces={check.expected} used={used} />}
+      </strong>
+      {check.advice && <span className="muted"> (advice)</span>}
+    </>
+  );
   return (
     <>
       <VerdictMark verdict={outcome?.verdict ?? "waiting"} />
       <span className="said">
-        <button
-          type="button"
-          className="in-place sentence"
-          aria-label={expected ? `${check.of} ${check.phrase} ${expected}` : check.sentence}
-          onClick={open}
-        >
-          <Subject of={check.of} />{" "}
-          <strong>
-            {check.phrase} {expected ?? <Pieces pieces={check.expected} used={used} />}
-          </strong>
-          {check.advice && <span className="muted"> (advice)</span>}
-        </button>
+        {may ? (
+          <button
+            type="button"
+            className="in-place sentence"
+            aria-label={expected ? `${check.of} ${check.phrase} ${expected}` : check.sentence}
+            onClick={open}
+          >
+            {sentence}
+          </button>
+        ) : (
+          <span className="sentence">{sentence}</span>
+        )}
         {below && <span className="muted note">{below}</span>}
       </span>
       {check.parts.length > 0 && <Parts parts={check.parts} outcomes={outcome?.parts ?? []} used={used} />}

@@ -156,8 +156,9 @@ function Row({ step, level, wider, index, check, outcome, used, change }: RowPro
           {problem}
         </span>
       )}
-      <span className="row-tools">
+      <span className="row-tools" data-needs="edit">
         <button
+          data-needs="edit"
           type="button"
           aria-label={`${excepted ? "Expect here again" : "Not here"}: ${sentence}`}
           onClick={() => void act(exceptHere())}
@@ -166,6 +167,7 @@ function Row({ step, level, wider, index, check, outcome, used, change }: RowPro
         </button>
         {wider && (
           <button
+            data-needs="edit"
             type="button"
             aria-label={`For ${whose(wider)}: ${sentence}`}
             title={`Expect this of every answer of ${whose(wider)}`}
@@ -178,6 +180,7 @@ function Row({ step, level, wider, index, check, outcome, used, change }: RowPro
           note
         </button>
         <button
+          data-needs="edit"
           type="button"
           aria-label={`${check.advice ? "Count again" : "Make advice"}: ${sentence}`}
           onClick={() => void act(change(level, marked(index, "advice")))}
@@ -185,6 +188,7 @@ function Row({ step, level, wider, index, check, outcome, used, change }: RowPro
           {check.advice ? "count" : "advice"}
         </button>
         <button
+          data-needs="edit"
           type="button"
           aria-label={`Delete: ${sentence}`}
           onClick={() => void act(change(level, replaced(index, null)))}

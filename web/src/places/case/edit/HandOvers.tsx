@@ -27,7 +27,12 @@ export function HandOvers({ step }: { step: string }) {
         <p className="hand-over" key={offer.literal + offer.place.place}>
           <span className="mono">{offer.literal}</span> {offer.place.place} is{" "}
           <span className="mono">{offer.path}</span> of {offer.title}.{" "}
-          <button type="button" className="plain-link" onClick={() => void editing.apply(offer.change)}>
+          <button
+            data-needs="edit"
+            type="button"
+            className="plain-link"
+            onClick={() => void editing.apply(offer.change)}
+          >
             Hand it over as <span className="reference">{offer.name}</span>
           </button>
         </p>

@@ -70,6 +70,7 @@ export function History({ id, version, editing, close }: Props) {
           Close
         </button>
         <button
+          data-needs="edit"
           type="button"
           className="plain-button strong"
           disabled={!one.data || chosen === undefined}

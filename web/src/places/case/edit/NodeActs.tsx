@@ -99,7 +99,7 @@ export function NodeActs(props: Props) {
   if (!document) return null;
   if (loosened) {
     return (
-      <div key="loosened" className="acts-bar column" role="status" onKeyDown={keys}>
+      <div key="loosened" className="acts-bar column" data-needs="edit" role="status" onKeyDown={keys}>
         <span>Expected as it is, but for what had better stay loose:</span>
         {loosened.map((item) => (
           <span key={item.path}>
@@ -120,7 +120,7 @@ export function NodeActs(props: Props) {
   const own = only && reservedIn(only.path);
   if (mode === "keep" && only) {
     return (
-      <div className="acts-bar" role="toolbar" aria-label={`Keep ${only.path}`}>
+      <div className="acts-bar" data-needs="edit" role="toolbar" aria-label={`Keep ${only.path}`}>
         keep as{" "}
         <Typing
           text={name}
@@ -140,7 +140,7 @@ export function NodeActs(props: Props) {
   const branches = picked.some((item) => item.kind === "object" || item.kind === "list");
   const label = only ? `What to make of ${only.path}` : `What to make of ${picked.length} places`;
   return (
-    <div className="acts-bar" role="toolbar" aria-label={label} onKeyDown={keys}>
+    <div className="acts-bar" data-needs="edit" role="toolbar" aria-label={label} onKeyDown={keys}>
       {several && <span>{picked.length} places:</span>}
       <button type="button" onClick={() => void expect(asItIs)}>
         Expect {only ? asNow(only) : "each as it is"} <kbd>E</kbd>

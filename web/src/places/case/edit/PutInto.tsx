@@ -52,6 +52,7 @@ export function PutInto({ from, path, name, picked, close }: Props) {
       </span>
       {places.map((place, index) => (
         <button
+          data-needs="edit"
           type="button"
           key={`${place.key} ${place.place}`}
           // biome-ignore lint/a11y/noAutofocus: the list was just asked for

@@ -46,7 +46,7 @@ export function SendAlone({ step, used, send, busy }: Props) {
     return value.replace(/^“(.*)”$/s, "$1");
   };
   return (
-    <span className="send-alone">
+    <span className="send-alone" data-needs="run">
       {values && (
         <span className="other-values">
           {names.map((name) => (

@@ -126,7 +126,7 @@ export function SentenceField({ step, text, label, placeholder, take, close }: P
   };
   const outcome = said?.of === typed ? said.is.outcome : null;
   return (
-    <span className="typing">
+    <span className="typing" data-needs="edit">
       <input
         value={typed}
         placeholder={placeholder}

@@ -41,10 +41,10 @@ export function Several({ keys, done }: { keys: string[]; done: () => void }) {
       <button type="button" onClick={() => act((key) => setField(key, "off", allOff ? undefined : true))}>
         {allOff ? "switch on" : "switch off"}
       </button>
-      <button type="button" onClick={() => void editing.apply(moveTogether(keys, -1))}>
+      <button data-needs="edit" type="button" onClick={() => void editing.apply(moveTogether(keys, -1))}>
         move up
       </button>
-      <button type="button" onClick={() => void editing.apply(moveTogether(keys, 1))}>
+      <button data-needs="edit" type="button" onClick={() => void editing.apply(moveTogether(keys, 1))}>
         move down
       </button>
       <button type="button" onClick={() => act((key) => inStep(key, () => null))}>

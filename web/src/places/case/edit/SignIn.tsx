@@ -73,6 +73,7 @@ export function SignIn({ step, used }: Props) {
                 </button>
                 {wider && (
                   <button
+                    data-needs="edit"
                     type="button"
                     disabled={mine.length > 0}
                     title={
@@ -97,6 +98,7 @@ export function SignIn({ step, used }: Props) {
                 {" "}
                 <span className="row-tools in-line">
                   <button
+                    data-needs="edit"
                     type="button"
                     title="Every step of the case signs in so"
                     onClick={() => void editing.apply(toEveryStep(step.key))}

@@ -35,6 +35,7 @@ export function AddRows({ of, edits, step }: Props) {
   return (
     <>
       <select
+        data-needs="edit"
         className="in-sentence add-rows"
         aria-label="Run it over rows"
         value=""

@@ -28,6 +28,7 @@ export function ColumnPlaces({ column, values, step, put }: Props) {
       </span>
       {places.slice(0, MOST_PLACES).map((place) => (
         <button
+          data-needs="edit"
           key={place.place}
           type="button"
           className="plain-button small"

@@ -86,6 +86,7 @@ export function RowsCard({ of, step, seen, environment }: Props) {
           </>
         )}
         <button
+          data-needs="edit"
           type="button"
           className="plain-link"
           onClick={() => void editing.apply(setOwn("rows", undefined))}

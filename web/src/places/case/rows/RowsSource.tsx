@@ -4,11 +4,13 @@ import type { Case } from "../../../api";
 import { queries } from "../../../api/queries";
 import { setOwn } from "../../../case/document";
 import { rowsSaid, withSource } from "../../../case/rowColumns";
+import { useMay } from "../../../parts/may";
 import { addressOf } from "../../data/source";
 import { useEdited } from "../state/context";
 
 /** The source as a part of the sentence; another one can be chosen. */
 export function RowsSource({ of }: { of: Case }) {
+  const may = useMay("edit");
   const { editing } = useEdited();
   const sources = useQuery(queries.sources(of.project));
   const named = of.rows?.source ?? "";
@@ -16,6 +18,7 @@ export function RowsSource({ of }: { of: Case }) {
   return (
     <>
       <select
+        disabled={!may}
         className="in-sentence"
         aria-label="Where the rows come from"
         value={named}

@@ -18,6 +18,7 @@ export function OfferShared({ of }: { of: Case }) {
       or shared steps:{" "}
       {found.slice(0, MOST).map((shared) => (
         <button
+          data-needs="edit"
           type="button"
           className="plain-link"
           key={shared.id}

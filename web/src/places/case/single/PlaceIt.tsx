@@ -61,6 +61,7 @@ export function PlaceIt({ of, close }: Props) {
         <label>
           called{" "}
           <input
+            data-needs="edit"
             value={name}
             aria-label="The new case's name"
             onChange={(event) => setName(event.target.value)}
@@ -69,6 +70,7 @@ export function PlaceIt({ of, close }: Props) {
         </label>
       )}
       <button
+        data-needs="edit"
         type="button"
         className="make"
         onClick={() => void place()}

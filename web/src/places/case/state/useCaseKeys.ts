@@ -1,7 +1,8 @@
 import { type KeyboardEvent, useEffect, useMemo } from "react";
 import type { Case, StepEvidence } from "../../../api";
-import { useActions } from "../../../base/finding";
+import { type Action, useActions } from "../../../base/finding";
 import { referencesFor } from "../../../case/references";
+import { useMay } from "../../../parts/may";
 import { pressed, worst } from "./onThePage";
 import type { Edits } from "./useEditing";
 
@@ -23,8 +24,15 @@ export function useCaseKeys(
     document.addEventListener("keydown", anywhere);
     return () => document.removeEventListener("keydown", anywhere);
   }, [runAll, editing]);
+  const [runs, edits] = [useMay("run"), useMay("edit")];
   useActions(
-    useMemo(() => actionsOf(of, steps, choose, runAll, editing), [of, steps, choose, runAll, editing]),
+    useMemo(
+      () =>
+        actionsOf(of, steps, choose, runAll, editing).filter(
+          ({ needs }) => !needs || (needs === "run" ? runs : edits),
+        ),
+      [of, steps, choose, runAll, editing, runs, edits],
+    ),
   );
   return (event) => {
     const typing = event.target instanceof HTMLElement && event.target.closest("input, textarea, .cm-editor");
@@ -45,7 +53,7 @@ function actionsOf(
   choose: Choose,
   runAll: () => Promise<void>,
   editing: Edits,
-) {
+): (Action & { needs?: "run" | "edit" })[] {
   return [
     ...of.steps.map((item) => ({
       name: `Step ${item.number}: ${item.name}`,
@@ -57,8 +65,8 @@ function actionsOf(
       about: `value of ${value.from}: ${value.value}`,
       act: () => choose(of.steps.find((item) => value.from === `step ${item.number}`)?.key),
     })),
-    { name: "Run this case", about: "do it", act: () => void runAll() },
-    { name: "Undo the last edit", about: "do it", act: editing.undo },
+    { name: "Run this case", about: "do it", act: () => void runAll(), needs: "run" },
+    { name: "Undo the last edit", about: "do it", act: editing.undo, needs: "edit" },
     { name: "Go to the first failure", about: "do it", act: () => choose(worst(of, steps)) },
   ];
 }

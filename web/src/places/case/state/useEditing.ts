@@ -1,5 +1,5 @@
 import { type QueryClient, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useReducer, useState } from "react";
+import { useEffect, useMemo, useReducer, useState } from "react";
 import { ApiProblem, api, type Case } from "../../../api";
 import { queries } from "../../../api/queries";
 import { isAway } from "../../../api/retrying";
@@ -7,6 +7,7 @@ import { type Tell, useStale } from "../../../api/stale";
 import { readExact, writeExact } from "../../../base/exact";
 import type { Document } from "../../../case/document";
 import { type Draft, type Drafts, EditQueue, type EditState, type Remote } from "../../../case/editQueue";
+import { refused, useMay } from "../../../parts/may";
 import { keepLocally } from "../../../parts/typing/drafts";
 
 /** What changes the case; stays the same object, so that cards are not drawn again for an edit elsewhere. */
@@ -37,7 +38,32 @@ export function useEditing(of: Case): Editing {
   useEffect(() => {
     if (queue.tellTaken()) void tell("evidence", of.id);
   });
-  return { ...state, edits: queue, decide: queue.decide };
+  const may = useMay("edit");
+  const edits = useMemo(() => (may ? queue : asRead(queue)), [queue, may]);
+  return { ...state, edits, decide: queue.decide };
+}
+
+/** The case for those who may only look at it. */
+function asRead(queue: EditQueue): Edits {
+  const no = async () => refused();
+  const none = <Answer>(_changes: unknown, act: () => Promise<Answer>) => act();
+  const nothing = () => undefined;
+  return {
+    get document() {
+      return queue.document;
+    },
+    get saved() {
+      return queue.saved;
+    },
+    apply: no,
+    together: none,
+    saveText: async (_text, ground) => {
+      refused();
+      return { faults: [], ground };
+    },
+    undo: nothing,
+    redo: nothing,
+  };
 }
 
 function queueOf(of: Case, client: QueryClient, tell: Tell): EditQueue {

@@ -7,6 +7,7 @@ import { Compartment, EditorState } from "@codemirror/state";
 import { EditorView, hoverTooltip, keymap, lineNumbers } from "@codemirror/view";
 import { useEffect, useRef } from "react";
 import type { FormatWord, TextFault } from "../../../api";
+import { useMay } from "../../../parts/may";
 import { nonce, references, style } from "../../../parts/typing/look";
 import { completeWords, wordAt } from "./words";
 
@@ -20,6 +21,7 @@ interface Props {
 
 /** The editor of the Text view: completion, hover, and what is wrong at its line. */
 export default function TextEditor({ text, words, names, faults, change }: Props) {
+  const may = useMay("edit");
   const box = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(undefined);
   const changed = useRef(change);
@@ -34,6 +36,7 @@ export default function TextEditor({ text, words, names, faults, change }: Props
         doc: text,
         extensions: [
           EditorView.cspNonce.of(nonce),
+          EditorState.readOnly.of(!may),
           lineNumbers(),
           history(),
           yaml(),

@@ -79,6 +79,7 @@ export default function TextView({ of }: { of: Case }) {
           <>
             {" "}
             <button
+              data-needs="edit"
               type="button"
               className="plain-link"
               onClick={() => {

@@ -87,7 +87,7 @@ export function CaseRow({
           {line.tags.length > 0 && ` · ${line.tags.join(", ")}`}
         </span>
       </span>
-      <span className="row-tools">
+      <span className="row-tools" data-needs="edit">
         <Menu items={items} pick={picked} aria-label={`move to… ${line.name}`}>
           move to…
         </Menu>

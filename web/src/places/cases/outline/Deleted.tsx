@@ -49,6 +49,7 @@ export function Deleted({ project }: { project: string }) {
                 </span>
               </span>
               <button
+                data-needs="edit"
                 type="button"
                 className="plain-link"
                 aria-label={`Bring back ${item.name}`}

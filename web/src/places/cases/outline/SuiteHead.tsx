@@ -70,10 +70,14 @@ export function SuiteHead(props: Props) {
         </InPlace>
       </Heading>
       <About suite={suite} outline={outline} />
-      <span className="row-tools">
+      <span className="row-tools" data-needs="edit">
         {!filtered && <Moves {...props} />}
         {suite.cases.length === 0 && !isFolder && (
-          <button type="button" onClick={() => void outline.act(() => api.removeSuite(suite.id))}>
+          <button
+            data-needs="edit"
+            type="button"
+            onClick={() => void outline.act(() => api.removeSuite(suite.id))}
+          >
             delete
           </button>
         )}
@@ -96,6 +100,7 @@ export function SuiteHead(props: Props) {
       )}
       {cases.length > 0 && !filtered && (
         <button
+          data-needs="run"
           type="button"
           className="plain-link"
           onClick={run}
@@ -134,6 +139,7 @@ function About({ suite, outline }: Pick<Props, "suite" | "outline">) {
         </InPlace>
       </span>
       <button
+        data-needs="edit"
         type="button"
         className="in-place muted"
         title="Whether its cases need each other; a click changes it"

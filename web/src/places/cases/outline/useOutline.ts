@@ -1,6 +1,7 @@
 import { useMemo, useState } from "react";
 import { api, type CaseLine } from "../../../api";
 import { useStale } from "../../../api/stale";
+import { refused, useMay } from "../../../parts/may";
 
 /** What was just done to the outline, and how to undo it. */
 export interface Done {
@@ -19,8 +20,10 @@ export interface Outline {
 export function useOutline(project: string): Outline {
   const tell = useStale();
   const [notice, setNotice] = useState<Done>();
+  const may = useMay("edit");
   return useMemo(() => {
     const act = async (change: () => Promise<unknown>, done?: Done) => {
+      if (!may) return refused();
       try {
         await change();
         setNotice(done);
@@ -33,7 +36,7 @@ export function useOutline(project: string): Outline {
       }
     };
     return { project, notice, act };
-  }, [tell, project, notice]);
+  }, [tell, project, notice, may]);
 }
 
 /** Where a case stands, to be put back there. */

@@ -174,6 +174,7 @@ function Choosing({
           </>
         )}
         <button
+          data-needs="edit"
           type="button"
           className={suite ? "plain-link" : "make"}
           disabled={!chosen.size}

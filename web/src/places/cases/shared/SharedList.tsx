@@ -37,7 +37,12 @@ export function SharedList({ typed }: { typed: string }) {
               {shared.uses ? (
                 `used in ${count(shared.uses, "case")}`
               ) : (
-                <button type="button" className="plain-link" onClick={() => void remove(shared.id)}>
+                <button
+                  data-needs="edit"
+                  type="button"
+                  className="plain-link"
+                  onClick={() => void remove(shared.id)}
+                >
                   used nowhere: take away
                 </button>
               )}

@@ -43,7 +43,7 @@ export function SinglesPage() {
       {gone && (
         <p className="live" role="status">
           “{gone.name}” is deleted.{" "}
-          <button type="button" className="plain-link" onClick={() => void bringBack(gone)}>
+          <button data-needs="edit" type="button" className="plain-link" onClick={() => void bringBack(gone)}>
             Undo
           </button>
         </p>
@@ -57,8 +57,9 @@ export function SinglesPage() {
               <span className="mono"> {item.send}</span>
             </div>
             <span className="muted">{item.last ? answered(item.last) : "not sent yet"}</span>
-            <span className="row-tools">
+            <span className="row-tools" data-needs="edit">
               <button
+                data-needs="edit"
                 type="button"
                 aria-label={`Delete the request ${item.name}`}
                 onClick={() => void remove(item)}

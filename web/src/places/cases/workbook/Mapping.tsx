@@ -60,6 +60,7 @@ export function Mapping({ sheet, reading, change, only }: Props) {
         <label>
           The headings stand in row{" "}
           <input
+            data-needs="edit"
             type="number"
             min={1}
             max={Math.max(1, sheet.table.length)}
@@ -73,6 +74,7 @@ export function Mapping({ sheet, reading, change, only }: Props) {
           <label>
             {" · rows go into the case "}
             <input
+              data-needs="edit"
               value={reading.otherwise}
               aria-label="The case of rows that name none"
               onChange={(event) => change({ ...reading, otherwise: event.target.value })}

@@ -34,6 +34,7 @@ export function PlannedRows({ sheet, reading, change, planned, take }: Props) {
                   <VerdictMark verdict="blocked" />
                   <span>row {fault.row + 1}</span>
                   <input
+                    data-needs="edit"
                     className="mono"
                     aria-label={`Row ${fault.row + 1}, ${fault.column}`}
                     defaultValue={reading.mended[place] ?? sheet.table[fault.row]?.[at] ?? ""}
