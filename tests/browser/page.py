@@ -73,7 +73,7 @@ class BrowserTest(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        cls.app = cls.enterClassContext(Application())
+        cls.app = cls.enterClassContext(Application(sign_in=True))
         cls.browser = chromium()
         # What opens stands still at once: a menu that still unfolds on a busy machine is clicked
         # beside its items.
@@ -105,10 +105,17 @@ class BrowserTest(unittest.TestCase):
             "Storage.clearDataForOrigin", {"origin": self.app.address, "storageTypes": "all"}
         )
         devtools.detach()
+        self.sign_in(self.context)
         self.said.clear()
 
     def tearDown(self) -> None:
         self.assertEqual(self.said, [], "something stands in the browser's console")
+
+    @classmethod
+    def sign_in(cls, context: BrowserContext, cookie: str = "") -> None:
+        """Whoever begun this session, by default the owner, is signed in in this context."""
+        name, _, value = (cookie or cls.app.cookie).partition("=")
+        context.add_cookies([{"name": name, "value": value, "url": cls.app.address}])
 
     def go(self, path: str) -> None:
         self.page.goto(self.app.address + path)

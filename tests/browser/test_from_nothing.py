@@ -14,6 +14,7 @@ from tests.application import free_port
 from tests.browser.page import BrowserTest
 
 MOST_S = 90
+LINK = re.compile(r"http://\S+/enter#\S+")
 
 
 class FromNothing(BrowserTest):
@@ -240,14 +241,25 @@ class FromNothing(BrowserTest):
                 "--port",
                 str(port),
             ]
-            serve = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+            serve = subprocess.Popen(
+                command, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True
+            )
             self.addCleanup(serve.wait, 20)
             self.addCleanup(serve.terminate)
+            link = next(found[0] for line in serve.stdout if (found := LINK.search(line)))
+            serve.stdout.close()
             self.app.wait(
                 lambda: urllib.request.urlopen(f"http://127.0.0.1:{port}/api/v1/health", timeout=2)
             )
             page = self.page
             page.goto(f"http://127.0.0.1:{port}/")
+            page.get_by_text("Nobody owns this installation yet").wait_for()
+            page.goto(link)
+            self.assertEqual(self.axe(), [])
+            page.get_by_label("Your name").fill("Ines Wathne")
+            page.get_by_label("Name to sign in by").fill("ines")
+            page.get_by_label("Password").fill("kelp anvil marsh ninety")
+            page.get_by_role("button", name="Come in").click()
             page.get_by_role("heading", name="There is no project here yet").wait_for()
             page.get_by_label("The new project’s name").fill("A first one")
             page.get_by_label("The new project’s name").press("Enter")

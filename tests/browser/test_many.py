@@ -19,6 +19,7 @@ class Many(BrowserTest):
         asked = {"project": self.app.project, "suite": suite, "jobs": JOBS, "seed": 7}
         run = self.app.ask("POST", "/runs", asked)[2]["id"]
         other = self.browser.new_context()
+        self.sign_in(other)
         pages = [self.page, other.new_page()]
         for page in pages:
             page.goto(f"{self.app.address}/runs/{run}")

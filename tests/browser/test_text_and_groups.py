@@ -3,7 +3,6 @@ a project brought in from files."""
 
 import re
 import tempfile
-import urllib.request
 from pathlib import Path
 
 from playwright.sync_api import expect
@@ -212,8 +211,7 @@ class TextAndGroups(BrowserTest):
         self.page.get_by_role("button", name="Project Fernholm Harbour").click()
         with tempfile.TemporaryDirectory() as folder:
             archive = Path(folder) / "harbour.zip"
-            address = f"{self.app.address}/api/v1/projects/{self.app.project}/folder"
-            archive.write_bytes(urllib.request.urlopen(address).read())
+            archive.write_bytes(self.app.ask("GET", f"/projects/{self.app.project}/folder")[2])
             self.page.get_by_role("menuitem", name="Save this one as files").wait_for()
             with self.page.expect_file_chooser() as chosen:
                 self.page.get_by_role("menuitem", name="Bring in a project from files…").click()

@@ -28,7 +28,7 @@ import "./places/case/single.css";
 import "./places/runs/runs.css";
 import "./places/data/data.css";
 import "./places/setup/setup.css";
-import "./places/people/people.css";
+import "./places/setup/people/people.css";
 import "./app/narrow.css";
 import "./places/narrow.css";
 import "./places/cases/narrow.css";

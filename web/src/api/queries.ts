@@ -259,6 +259,9 @@ const ofExchange = {
 const ofInstallation = {
   /** Who asks, if they are known here. */
   entry: () => queryOptions({ queryKey: ["entry"] as const, queryFn: api.entry, staleTime: 60_000 }),
+  /** What a link that lets somebody in is for. */
+  link: (token: string) =>
+    queryOptions({ queryKey: ["link", token] as const, queryFn: () => api.lookAtLink(token), ...FOR_EVER }),
   projects: () => queryOptions({ queryKey: ["projects"] as const, queryFn: api.projects }),
   storage: () => queryOptions({ queryKey: ["storage"] as const, queryFn: api.storage }),
   formatWords: () => queryOptions({ queryKey: ["format"] as const, queryFn: api.formatWords, ...FOR_EVER }),

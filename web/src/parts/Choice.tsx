@@ -1,5 +1,5 @@
 import type { Right } from "../api";
-import { useMay } from "./may";
+import { useMay } from "../api/may";
 
 interface Props {
   label: string;

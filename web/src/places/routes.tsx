@@ -20,10 +20,10 @@ const PAGES: Record<string, Load> = {
   runs: () => import("./runs/RunsPage").then((part) => part.RunsPage),
   "runs/:id/beside/:other": () => import("./runs/ComparePage").then((part) => part.ComparePage),
   "runs/:id": () => import("./runs/RunPage").then((part) => part.RunPage),
-  you: () => import("./people/YouPage").then((part) => part.YouPage),
-  "setup/people": () => import("./people/PeoplePage").then((part) => part.PeoplePage),
-  "setup/done": () => import("./people/DonePage").then((part) => part.DonePage),
-  "setup/everybody": () => import("./people/EverybodyPage").then((part) => part.EverybodyPage),
+  you: () => import("./setup/people/YouPage").then((part) => part.YouPage),
+  "setup/people": () => import("./setup/people/PeoplePage").then((part) => part.PeoplePage),
+  "setup/done": () => import("./setup/people/DonePage").then((part) => part.DonePage),
+  "setup/everybody": () => import("./setup/people/EverybodyPage").then((part) => part.EverybodyPage),
   setup: () => import("./setup/SetupPage").then((part) => part.SetupPage),
 };
 

@@ -1,6 +1,6 @@
 import { useCallback, useRef, useState } from "react";
 import type { Right } from "../api";
-import { refused, useMay } from "../parts/may";
+import { refused, useMay } from "../api/may";
 
 /** Why the last of several acts could not be, as a sentence; empty: it could. */
 export function useTold(): [string, (act: Promise<unknown>) => Promise<string | undefined>] {

@@ -9,8 +9,8 @@ import {
   useState,
 } from "react";
 import type { Project, Right } from "../api";
+import { MayContext } from "../api/may";
 import { queries } from "../api/queries";
-import { MayContext } from "../parts/may";
 
 interface Chosen {
   project: Project | undefined;

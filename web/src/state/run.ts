@@ -1,12 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { api, type Environment, type NewRun, type Run, type RunEvent } from "../api";
+import { useMay } from "../api/may";
 import { queries } from "../api/queries";
 import { isAway } from "../api/retrying";
 import { useStale } from "../api/stale";
 import { listed } from "../base/format";
 import { useAskChanges } from "../parts/Changes";
-import { useMay } from "../parts/may";
 import { useSay } from "../parts/Said";
 import { useEvents } from "./events";
 import { useProject } from "./project";

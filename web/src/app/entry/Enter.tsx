@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { api, type Shapes } from "../../api";
+import { queries } from "../../api/queries";
 import { exactly } from "../../base/format";
 import { EntryPage } from "./EntryPage";
 import { Field } from "./Field";
@@ -17,11 +18,7 @@ const TITLES: { [kind in Seen["kind"]]: string } = {
 /** What a link is for that lets somebody in once: `/enter#TOKEN`. The token stands behind #, so that it is sent to no server by the address. */
 export function Enter() {
   const [token] = useState(() => window.location.hash.slice(1));
-  const seen = useQuery({
-    queryKey: ["link", token] as const,
-    queryFn: () => api.lookAtLink(token),
-    staleTime: Number.POSITIVE_INFINITY,
-  });
+  const seen = useQuery(queries.link(token));
   if (seen.error) {
     return (
       <EntryPage title="This link lets nobody in">

@@ -1,5 +1,5 @@
 import { type KeyboardEvent, useCallback, useState } from "react";
-import { useMay } from "../may";
+import { useMay } from "../../api/may";
 import { areaOf } from "./area";
 
 export type Place = [row: number, column: number];

@@ -7,7 +7,8 @@ import {
   useRef,
   useState,
 } from "react";
-import { MayContext } from "../may";
+import type { Right } from "../../api";
+import { MayContext } from "../../api/may";
 import type { MenuItem } from "./items";
 
 export const readMenu = () => import("./OpenMenu");
@@ -17,13 +18,15 @@ interface Props extends Omit<ButtonHTMLAttributes<HTMLButtonElement>, "onClick">
   items: MenuItem[];
   pick: (key: string) => void;
   selected?: string;
+  /** It is there for whoever may. */
+  needs?: Right;
   /** Said when it opens. */
   opens?: () => void;
   children: ReactNode;
 }
 
 /** A button that opens a menu. The component library draws that, and is read when somebody comes near it: no page waits for it. */
-export function Menu({ items, pick, selected, opens, children, ...button }: Props) {
+export function Menu({ items, pick, selected, needs, opens, children, ...button }: Props) {
   const held = useContext(MayContext);
   const allowed = items.filter((item) => !item.needs || held.includes(item.needs));
   const [open, setOpen] = useState(false);
@@ -32,7 +35,7 @@ export function Menu({ items, pick, selected, opens, children, ...button }: Prop
     setOpen(false);
     if (back) opener.current?.focus({ preventScroll: true });
   };
-  if (!allowed.some((item) => "key" in item)) return null;
+  if ((needs && !held.includes(needs)) || !allowed.some((item) => "key" in item)) return null;
   return (
     <span className="menu">
       <button

@@ -9,7 +9,7 @@ import {
   useState,
 } from "react";
 import type { Right } from "../../api";
-import { MayContext } from "../may";
+import { MayContext } from "../../api/may";
 import type { Early } from "./BodyField";
 import { useDraft } from "./drafts";
 import type { Insertable } from "./inserting";

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useContext, useMemo } from "react";
 import type { Evidence as Seen, Step } from "../../api";
+import { useMay } from "../../api/may";
 import { queries } from "../../api/queries";
 import type { Json } from "../../base/exact";
 import { inChecks, stepWith } from "../../case/document";
@@ -56,10 +57,13 @@ export function EvidencePanel({ step, seen, about, run, chooseRun, row, chooseRo
       onceAsked(() => [...(step?.lookUp ? [] : sentPlaces(exchange)), ...sentBefore(editing.document, key)]),
     [exchange, step, editing.document, key],
   );
+  const may = useMay("edit");
   const acts = useMemo(
     () =>
-      step && isNamed(step) ? actsOn(editing, step, places, sent, single ? undefined : drag) : undefined,
-    [editing, step, places, sent, drag, single],
+      may && step && isNamed(step)
+        ? actsOn(editing, step, places, sent, single ? undefined : drag)
+        : undefined,
+    [may, editing, step, places, sent, drag, single],
   );
   const whose = (
     <>

@@ -1,7 +1,7 @@
 import type { Case, Step, StepEvidence } from "../../api";
+import { useMay } from "../../api/may";
 import { duplicateStep, inStep, moveStepTo, PARTS, type Part, setField, setPart } from "../../case/document";
 import { isNamed } from "../../case/stepKinds";
-import { useMay } from "../../parts/may";
 import { Findings } from "./edit/Findings";
 import { SendAlone } from "./edit/SendAlone";
 import { useEdited } from "./state/context";

@@ -1,5 +1,6 @@
 import { type KeyboardEvent, useEffect, useRef } from "react";
 import type { Other, Piece, Step, StepEvidence } from "../../api";
+import { useMay } from "../../api/may";
 import { writeExact } from "../../base/exact";
 import { duration, listed } from "../../base/format";
 import { inStep, moveStep, setField, stepWith } from "../../case/document";
@@ -23,6 +24,7 @@ interface Props {
 /** The head of a step: its name, which opens it, and the keys that move, copy, name and delete it. */
 export function StepHead({ step, open, choose, evidence, marked, mark, others, naming, setNaming }: Props) {
   const { editing } = useEdited();
+  const may = useMay("edit");
   const head = useRef<HTMLButtonElement>(null);
   const wasNaming = useRef(false);
   useEffect(() => {
@@ -43,9 +45,9 @@ export function StepHead({ step, open, choose, evidence, marked, mark, others, n
     );
   }
   const keys = (event: KeyboardEvent) => {
-    if (event.key === "F2" && named) setNaming(true);
-    if (event.key === "Delete") void editing.apply(inStep(step.key, () => null));
-    if (event.key === " " && event.ctrlKey) {
+    if (event.key === "F2" && named && may) setNaming(true);
+    if (event.key === "Delete" && may) void editing.apply(inStep(step.key, () => null));
+    if (event.key === " " && event.ctrlKey && may) {
       event.preventDefault();
       mark(step.key, false);
     }
@@ -53,7 +55,7 @@ export function StepHead({ step, open, choose, evidence, marked, mark, others, n
     if (event.key.toLowerCase() === "c" && event.ctrlKey && copied)
       void navigator.clipboard?.writeText(writeExact(takenAlong(editing.document, copied)));
     const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
-    if (by && event.altKey) {
+    if (by && event.altKey && may) {
       event.preventDefault();
       event.stopPropagation();
       void editing.apply(moveStep(step.key, by));
@@ -67,10 +69,10 @@ export function StepHead({ step, open, choose, evidence, marked, mark, others, n
       aria-expanded={open}
       aria-pressed={marked || undefined}
       onClick={(event) => {
-        if (event.ctrlKey || event.metaKey || event.shiftKey) mark(step.key, event.shiftKey);
+        if (may && (event.ctrlKey || event.metaKey || event.shiftKey)) mark(step.key, event.shiftKey);
         else choose(step.key);
       }}
-      onDoubleClick={() => named && setNaming(true)}
+      onDoubleClick={() => named && may && setNaming(true)}
       onKeyDown={keys}
     >
       <span className="step-name">{named || step.kind === "shared" ? step.name : title(step)}</span>

@@ -1,5 +1,6 @@
 import { type ReactNode, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Case, Other, Step, StepEvidence } from "../../api";
+import { useMay } from "../../api/may";
 import { moveStepTo } from "../../case/document";
 import { type CardPlace, drawThreads } from "../../case/threads";
 import type { MarkKind } from "../../parts/VerdictMark";
@@ -47,6 +48,7 @@ export function Trail({
   const { editing } = useEdited();
   const box = useRef<HTMLOListElement>(null);
   const dragged = useRef("");
+  const may = useMay("edit");
   const [marked, setMarked] = useState<string[]>([]);
   // The cards keep the same function over edits, so that an edit draws only the card that it changed.
   const order = useRef<string[]>([]);
@@ -155,7 +157,7 @@ export function Trail({
               <span
                 className="grip"
                 title="Drag to move; Alt and an arrow key does it too"
-                draggable
+                draggable={may}
                 onDragStart={(event) => {
                   dragged.current = step.key;
                   event.dataTransfer.effectAllowed = "move";

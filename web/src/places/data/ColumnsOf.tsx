@@ -1,6 +1,6 @@
 import type { ColumnProfile, SourceDocument, SourceProfile } from "../../api";
+import { useMay } from "../../api/may";
 import { count, whole } from "../../base/format";
-import { useMay } from "../../parts/may";
 import { KINDS, mayBeEmpty, withEmpty, withKind } from "./source";
 
 const FEW_BAD = 8;

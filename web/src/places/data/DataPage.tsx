@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, type DataSource, type RunEvent, type SourceDocument } from "../../api";
+import { useMay } from "../../api/may";
 import { queries } from "../../api/queries";
 import { useStale } from "../../api/stale";
 import { ago, count, exactly, size } from "../../base/format";
@@ -29,6 +30,7 @@ const OF_OUTPUT: SourceDocument = { "output table": "results" };
 /** Data: the sources that cases take their rows from. */
 export function DataPage() {
   const project = useProject();
+  const may = useMay("edit");
   useTab("Data");
   const tell = useStale();
   const go = useNavigate();
@@ -85,7 +87,7 @@ export function DataPage() {
           </li>
         ))}
       </ul>
-      {project && (
+      {project && may && (
         <>
           <DropFile label="A file of rows" accept={FILES} take={(file) => void bring(file)}>
             <p>

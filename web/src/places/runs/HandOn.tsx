@@ -14,12 +14,13 @@ const FORMS = [
 ] as const;
 
 /** Hand a run on: as a file of some form, as text to be pasted, as a link. */
-export function HandOn({ run }: { run: RunReport }) {
+export function HandOn({ run, share }: { run: RunReport; share: () => void }) {
   const [said, setSaid] = useState("");
   const copy = async (what: string, text: string) => {
     setSaid((await copied(text)) ? `${what} is copied.` : NOT_COPIED);
   };
   const pick = (key: string) => {
+    if (key === "share") return share();
     if (key === "link") return void copy("The link", window.location.href);
     if (key === "summary")
       return void api.summary(run.id).then(
@@ -39,6 +40,7 @@ export function HandOn({ run }: { run: RunReport }) {
           { type: "divider" },
           { key: "summary", label: "Copy a summary, as Markdown" },
           { key: "link", label: "Copy a link to this page" },
+          { key: "share", label: "A link for people without an account…", needs: "edit" as const },
         ]}
       >
         Hand on…

@@ -58,6 +58,7 @@ export function EnvironmentHead({ of, refresh }: { of: Environment; refresh: () 
       {of.guarded && <span className="guarded"> guarded</span>}
       {of.usual && <span className="muted"> usual</span>}
       <Menu
+        needs="edit"
         items={items}
         pick={(key) => void acts[key as keyof typeof acts]()}
         className="plain-button small"

@@ -1,12 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
+import { useMay } from "../../../api/may";
 import { queries } from "../../../api/queries";
 import { cut } from "../../../base/cut";
 import { type Json, readExact, writeExact } from "../../../base/exact";
 import { namesOf } from "../../../base/places";
 import { type Compared, compared, taken } from "../../../case/compared";
 import { literally, put, valueAt } from "../../../case/expectedBody";
-import { useMay } from "../../../parts/may";
 
 interface Props {
   of: string;

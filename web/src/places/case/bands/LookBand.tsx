@@ -1,10 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Step, StepEvidence } from "../../../api";
+import { useMay } from "../../../api/may";
 import { queries } from "../../../api/queries";
 import { inStep, setField, stepWith } from "../../../case/document";
 import { conditionLines, NO_DATABASE, readConditions, UNNAMED } from "../../../case/lookup";
-import { useMay } from "../../../parts/may";
 import { Pieces } from "../../../parts/Pieces";
 import { InPlace } from "../../../parts/typing/InPlace";
 import { useLook } from "../../../state/looks";

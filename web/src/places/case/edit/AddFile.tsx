@@ -52,6 +52,7 @@ export function AddFile({ step }: { step: Step }) {
         }}
       />
       <Menu
+        needs="edit"
         items={items}
         pick={(key) => (key === BRING ? chooser.current?.click() : void send(key, mediaTypeOf(key)))}
         opens={() => setWanted(true)}

@@ -1,6 +1,6 @@
 import type { Check, Outcome, StepEvidence } from "../../../api";
+import { useMay } from "../../../api/may";
 import { cut } from "../../../base/cut";
-import { useMay } from "../../../parts/may";
 import { Pieces } from "../../../parts/Pieces";
 import { VerdictMark } from "../../../parts/VerdictMark";
 

@@ -1,6 +1,7 @@
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import type { Case, Environment, Evidence, Other, Step } from "../../../api";
+import { useMay } from "../../../api/may";
 import { ago, count } from "../../../base/format";
 import { setOwn } from "../../../case/document";
 import { type RowsToRun, RunButton } from "../../../parts/RunButton";
@@ -69,6 +70,7 @@ export function CaseHead(props: Props) {
 
 /** All that is known of the case, in one line; the rest of it on demand. */
 function Facts({ of, state, evidence, others, step }: Props) {
+  const may = useMay("edit");
   const line = useRef<HTMLParagraphElement>(null);
   const [all, setAll] = useState(false);
   const [isCut, setCut] = useState(false);
@@ -123,6 +125,7 @@ function Facts({ of, state, evidence, others, step }: Props) {
         </Link>
         {" · "}
         <button
+          disabled={!may}
           type="button"
           className="in-place"
           title="What happens when a step fails; a click changes it"

@@ -1,10 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import type { Case } from "../../../api";
+import { useMay } from "../../../api/may";
 import { queries } from "../../../api/queries";
 import { setOwn } from "../../../case/document";
 import { rowsSaid, withSource } from "../../../case/rowColumns";
-import { useMay } from "../../../parts/may";
 import { addressOf } from "../../data/source";
 import { useEdited } from "../state/context";
 

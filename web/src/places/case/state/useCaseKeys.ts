@@ -1,8 +1,8 @@
 import { type KeyboardEvent, useEffect, useMemo } from "react";
 import type { Case, StepEvidence } from "../../../api";
+import { useMay } from "../../../api/may";
 import { type Action, useActions } from "../../../base/finding";
 import { referencesFor } from "../../../case/references";
-import { useMay } from "../../../parts/may";
 import { pressed, worst } from "./onThePage";
 import type { Edits } from "./useEditing";
 

@@ -1,13 +1,13 @@
 import { type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useReducer, useState } from "react";
 import { ApiProblem, api, type Case } from "../../../api";
+import { refused, useMay } from "../../../api/may";
 import { queries } from "../../../api/queries";
 import { isAway } from "../../../api/retrying";
 import { type Tell, useStale } from "../../../api/stale";
 import { readExact, writeExact } from "../../../base/exact";
 import type { Document } from "../../../case/document";
 import { type Draft, type Drafts, EditQueue, type EditState, type Remote } from "../../../case/editQueue";
-import { refused, useMay } from "../../../parts/may";
 import { keepLocally } from "../../../parts/typing/drafts";
 
 /** What changes the case; stays the same object, so that cards are not drawn again for an edit elsewhere. */

@@ -7,7 +7,7 @@ import { Compartment, EditorState } from "@codemirror/state";
 import { EditorView, hoverTooltip, keymap, lineNumbers } from "@codemirror/view";
 import { useEffect, useRef } from "react";
 import type { FormatWord, TextFault } from "../../../api";
-import { useMay } from "../../../parts/may";
+import { useMay } from "../../../api/may";
 import { nonce, references, style } from "../../../parts/typing/look";
 import { completeWords, wordAt } from "./words";
 

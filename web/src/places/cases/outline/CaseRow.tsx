@@ -1,6 +1,7 @@
 import type { DragEventHandler } from "react";
 import { Link } from "react-router";
 import type { CaseLine, Suite } from "../../../api";
+import { useMay } from "../../../api/may";
 import { count, duration, exactly, lasting } from "../../../base/format";
 import { Menu } from "../../../parts/menu/Menu";
 import { VerdictLine, VerdictMark } from "../../../parts/VerdictMark";
@@ -45,6 +46,7 @@ export function CaseRow({
   remove,
 }: Props) {
   const last = line.last;
+  const may = useMay("edit");
   const roles = ROLES.filter(({ role }) => role !== line.role);
   const items = [
     ...roles.map(({ role, label }) => ({ key: `role ${role}`, label })),
@@ -58,12 +60,12 @@ export function CaseRow({
   return (
     <li
       className={over ? "case-line over" : "case-line"}
-      draggable
+      draggable={may}
       onDragStart={(event) => event.dataTransfer.setData(CASE, line.id)}
       {...onto}
       onKeyDown={(event) => {
         const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
-        if (!by || !event.altKey) return;
+        if (!by || !event.altKey || !may) return;
         event.preventDefault();
         move(by);
       }}

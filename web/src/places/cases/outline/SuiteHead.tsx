@@ -1,6 +1,7 @@
 import type { KeyboardEvent } from "react";
 import { Link } from "react-router";
 import { api, type CaseLine, type Suite } from "../../../api";
+import { useMay } from "../../../api/may";
 import { Menu } from "../../../parts/menu/Menu";
 import { pathOf } from "../../../parts/suites";
 import { InPlace } from "../../../parts/typing/InPlace";
@@ -33,13 +34,14 @@ interface Props {
 export function SuiteHead(props: Props) {
   const { suite, cases, inner, isFolder, outline, filtered, moves, run, ticked, pipeline, showPipeline } =
     props;
+  const may = useMay("edit");
   const Heading = inner ? "h3" : "h2";
   const keys = (event: KeyboardEvent) => {
     const { up, down, inward, outward } = moves;
     const ways = { ArrowUp: up, ArrowDown: down, ArrowRight: inward, ArrowLeft: outward };
     const way = ways[event.key as keyof typeof ways];
     const typing = (event.target as HTMLElement).closest(".typing");
-    if (!event.altKey || filtered || typing || !(event.key in ways)) return;
+    if (!event.altKey || !may || filtered || typing || !(event.key in ways)) return;
     event.preventDefault();
     way?.();
   };
@@ -47,7 +49,7 @@ export function SuiteHead(props: Props) {
     // biome-ignore lint/a11y/noStaticElementInteractions: the keys are those of what stands in it
     <div
       className="suite-head"
-      draggable={!filtered}
+      draggable={!filtered && may}
       onDragStart={(event) => event.dataTransfer.setData(SUITE, suite.id)}
       onKeyDown={keys}
     >

@@ -1,7 +1,7 @@
 import { useMemo, useState } from "react";
 import { api, type CaseLine } from "../../../api";
+import { refused, useMay } from "../../../api/may";
 import { useStale } from "../../../api/stale";
-import { refused, useMay } from "../../../parts/may";
 
 /** What was just done to the outline, and how to undo it. */
 export interface Done {

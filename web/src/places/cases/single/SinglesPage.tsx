@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { type KeyboardEvent, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, type SingleRequest } from "../../../api";
+import { useMay } from "../../../api/may";
 import { queries } from "../../../api/queries";
 import { useStale } from "../../../api/stale";
 import { answered } from "../../../case/answered";
@@ -12,6 +13,7 @@ import { useProject } from "../../../state/project";
 /** Requests that belong to no case yet: paste one, send it, and find those again that were sent before. */
 export function SinglesPage() {
   const project = useProject();
+  const may = useMay("edit");
   const tell = useStale();
   const found = useQuery(queries.singles(project?.id));
   const [gone, setGone] = useState<SingleRequest>();
@@ -38,7 +40,7 @@ export function SinglesPage() {
           <p className="muted">Send one, look at its answer, and put it into a case when it is worth it.</p>
         </div>
       </div>
-      {project && found.data && <NewRequest project={project.id} first={!items.length} />}
+      {project && found.data && may && <NewRequest project={project.id} first={!items.length} />}
       {found.error && <Notice sentence={found.error.message} retry={() => void found.refetch()} />}
       {gone && (
         <p className="live" role="status">

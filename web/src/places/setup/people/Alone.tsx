@@ -1,8 +1,8 @@
-import { api } from "../../api";
-import { useStale } from "../../api/stale";
-import { useAsk } from "../../parts/Confirm";
-import { useTold } from "../../state/acts";
-import { useMe } from "../../state/me";
+import { api } from "../../../api";
+import { useStale } from "../../../api/stale";
+import { useAsk } from "../../../parts/Confirm";
+import { useTold } from "../../../state/acts";
+import { useMe } from "../../../state/me";
 
 /** Whether sign-in is asked on this machine; only where the server listens to it alone. */
 export function Alone() {

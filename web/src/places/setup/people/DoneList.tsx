@@ -1,9 +1,9 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { useDeferredValue, useState } from "react";
-import { api, type Shapes } from "../../api";
-import { queries } from "../../api/queries";
-import { clock, exactly, onDay } from "../../base/format";
-import { Notice } from "../../parts/Notice";
+import { api, type Shapes } from "../../../api";
+import { queries } from "../../../api/queries";
+import { clock, exactly, onDay } from "../../../base/format";
+import { Notice } from "../../../parts/Notice";
 
 const SPANS: [string, string, number][] = [
   ["", "ever", 0],

@@ -1,15 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type Member, type Project, type Shapes } from "../../api";
-import { queries } from "../../api/queries";
-import { useStale } from "../../api/stale";
-import { ago, exactly } from "../../base/format";
-import { Choice } from "../../parts/Choice";
-import { useAsk } from "../../parts/Confirm";
-import { useMay } from "../../parts/may";
-import { Notice } from "../../parts/Notice";
-import { ToldOnce } from "../../parts/ToldOnce";
-import { useTold } from "../../state/acts";
+import { api, type Member, type Project, type Shapes } from "../../../api";
+import { useMay } from "../../../api/may";
+import { queries } from "../../../api/queries";
+import { useStale } from "../../../api/stale";
+import { ago, exactly } from "../../../base/format";
+import { Choice } from "../../../parts/Choice";
+import { useAsk } from "../../../parts/Confirm";
+import { Notice } from "../../../parts/Notice";
+import { ToldOnce } from "../../../parts/ToldOnce";
+import { useTold } from "../../../state/acts";
 import { Invite } from "./Invite";
 import { ROLE_CHOICES, type Role } from "./roles";
 

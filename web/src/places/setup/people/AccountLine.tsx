@@ -1,8 +1,8 @@
-import { type Account, api, type Shapes } from "../../api";
-import { ago, exactly, listed } from "../../base/format";
-import { useAsk } from "../../parts/Confirm";
-import type { MenuItem } from "../../parts/menu/items";
-import { Menu } from "../../parts/menu/Menu";
+import { type Account, api, type Shapes } from "../../../api";
+import { ago, exactly, listed } from "../../../base/format";
+import { useAsk } from "../../../parts/Confirm";
+import type { MenuItem } from "../../../parts/menu/items";
+import { Menu } from "../../../parts/menu/Menu";
 
 interface Props {
   of: Account;

@@ -1,11 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
-import { api, type Shapes } from "../../api";
-import { queries } from "../../api/queries";
-import { useStale } from "../../api/stale";
-import { ToldOnce } from "../../parts/ToldOnce";
-import { useTold } from "../../state/acts";
-import { useProjects } from "../../state/project";
+import { api, type Shapes } from "../../../api";
+import { queries } from "../../../api/queries";
+import { useStale } from "../../../api/stale";
+import { ToldOnce } from "../../../parts/ToldOnce";
+import { useTold } from "../../../state/acts";
+import { useProjects } from "../../../state/project";
 import { KeyLine } from "./KeyLine";
 
 const DAYS = [7, 30, 90, 365];

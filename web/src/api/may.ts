@@ -1,5 +1,5 @@
 import { createContext, useContext } from "react";
-import type { Right } from "../api";
+import type { Right } from "./index";
 
 /** What whoever works here may do in the project. */
 export const MayContext = createContext<readonly Right[]>([]);

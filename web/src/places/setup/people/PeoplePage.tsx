@@ -1,6 +1,6 @@
-import { useMay } from "../../parts/may";
-import { useProject } from "../../state/project";
-import { useTab } from "../../state/tab";
+import { useMay } from "../../../api/may";
+import { useProject } from "../../../state/project";
+import { useTab } from "../../../state/tab";
 import { KeysInto } from "./KeysInto";
 import { Members } from "./Members";
 import { ROLES } from "./roles";
@@ -25,7 +25,7 @@ export function PeoplePage() {
       <Members project={project} key={project.id} />
       <section aria-label="What roles may">
         <h2>What each may</h2>
-        <ul className="plain-list">
+        <ul className="role-list">
           {ROLES.map(({ role, may }) => (
             <li key={role}>
               <strong>{role}</strong> {may}

@@ -1,6 +1,6 @@
 import { NavLink } from "react-router";
-import { useMay } from "../../parts/may";
-import { useMe } from "../../state/me";
+import { useMay } from "../../../api/may";
+import { useMe } from "../../../state/me";
 
 /** What Setup is divided into. */
 export function SetupPlaces() {

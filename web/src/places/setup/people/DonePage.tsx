@@ -1,5 +1,5 @@
-import { useProject } from "../../state/project";
-import { useTab } from "../../state/tab";
+import { useProject } from "../../../state/project";
+import { useTab } from "../../../state/tab";
 import { DoneList } from "./DoneList";
 import { SetupPlaces } from "./SetupPlaces";
 

@@ -1,4 +1,4 @@
-import type { Member } from "../../api";
+import type { Member } from "../../../api";
 
 export type Role = Member["role"];
 

@@ -1,8 +1,8 @@
 import { type FormEvent, useState } from "react";
-import { api, type Me } from "../../api";
-import { useStale } from "../../api/stale";
-import { count } from "../../base/format";
-import { useTold } from "../../state/acts";
+import { api, type Me } from "../../../api";
+import { useStale } from "../../../api/stale";
+import { count } from "../../../base/format";
+import { useTold } from "../../../state/acts";
 import { SecretField } from "./SecretField";
 
 /** The password of whoever is signed in: another one, for the one that stands. */

@@ -1,9 +1,9 @@
 import { type FormEvent, useState } from "react";
-import { api, type Me, type Shapes } from "../../api";
-import { useStale } from "../../api/stale";
-import { count } from "../../base/format";
-import { ToldOnce } from "../../parts/ToldOnce";
-import { useTold } from "../../state/acts";
+import { api, type Me, type Shapes } from "../../../api";
+import { useStale } from "../../../api/stale";
+import { count } from "../../../base/format";
+import { ToldOnce } from "../../../parts/ToldOnce";
+import { useTold } from "../../../state/acts";
 import { SecretField } from "./SecretField";
 
 /** Whether a code is asked beside the password: set by an app that reads the picture, and given off. */

@@ -1,9 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { api } from "../../api";
-import { queries } from "../../api/queries";
-import { useStale } from "../../api/stale";
-import { useTold } from "../../state/acts";
+import { api } from "../../../api";
+import { queries } from "../../../api/queries";
+import { useStale } from "../../../api/stale";
+import { useTold } from "../../../state/acts";
 import { KeyLine } from "./KeyLine";
 
 /** The keys that open a project, whoever made them. */

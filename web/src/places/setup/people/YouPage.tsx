@@ -1,9 +1,9 @@
 import { useState } from "react";
-import { api } from "../../api";
-import { useStale } from "../../api/stale";
-import { InPlace } from "../../parts/typing/InPlace";
-import { useMe } from "../../state/me";
-import { useTab } from "../../state/tab";
+import { api } from "../../../api";
+import { useStale } from "../../../api/stale";
+import { InPlace } from "../../../parts/typing/InPlace";
+import { useMe } from "../../../state/me";
+import { useTab } from "../../../state/tab";
 import { Keys } from "./Keys";
 import { Password } from "./Password";
 import { SecondFactor } from "./SecondFactor";

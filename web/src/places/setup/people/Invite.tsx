@@ -1,5 +1,5 @@
 import { type FormEvent, useState } from "react";
-import { useTold } from "../../state/acts";
+import { useTold } from "../../../state/acts";
 import { ROLE_CHOICES } from "./roles";
 
 interface Props {

@@ -1,5 +1,5 @@
-import type { Key } from "../../api";
-import { ago, exactly, listed } from "../../base/format";
+import type { Key } from "../../../api";
+import { ago, exactly, listed } from "../../../base/format";
 
 interface Props {
   of: Key;
@@ -28,7 +28,7 @@ export function KeyLine({ of, by, end }: Props) {
         {of.usedAt ? `used ${ago(of.usedAt)} from ${of.usedFrom}` : "never used"}
       </span>{" "}
       {!of.ended && (
-        <button type="button" className="plain-link" aria-label={`End the key ${of.name}`} onClick={end}>
+        <button type="button" className="plain-link" aria-label={`End it: the key ${of.name}`} onClick={end}>
           End it
         </button>
       )}

@@ -1,9 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, type Shapes } from "../../api";
-import { queries } from "../../api/queries";
-import { useStale } from "../../api/stale";
-import { ago, exactly } from "../../base/format";
-import { useTold } from "../../state/acts";
+import { api, type Shapes } from "../../../api";
+import { queries } from "../../../api/queries";
+import { useStale } from "../../../api/stale";
+import { ago, exactly } from "../../../base/format";
+import { useTold } from "../../../state/acts";
 
 /** Where somebody is signed in; each can be ended. */
 export function Sessions() {

@@ -1,0 +1,146 @@
+"""People in the pages: coming in by a link and by a password, a second factor, keys, sessions that
+end while one works, a report for somebody without an account, and who did what."""
+
+import re
+import unittest
+
+import pyotp
+from playwright.sync_api import Page, expect
+
+from tests.browser.page import BrowserTest
+
+PASSWORD = "gull rope ninety kelp"
+
+
+class People(BrowserTest):
+    def stranger(self) -> Page:
+        """A page of somebody who is not signed in."""
+        context = self.browser.new_context()
+        self.addCleanup(context.close)
+        return context.new_page()
+
+    def invited(self, name: str, role: str = "editor") -> str:
+        """The address of an invitation into Fernholm Harbour."""
+        asked = {"name": name, "role": role}
+        path = f"/projects/{self.app.project}/invitations"
+        return self.app.ask("POST", path, asked)[2]["address"]
+
+    def come_in(self, page: Page, name: str, sign_in: str, role: str = "editor") -> None:
+        page.goto(self.invited(name, role))
+        page.get_by_label("Name to sign in by").fill(sign_in)
+        page.get_by_label("Password").fill(PASSWORD)
+        page.get_by_role("button", name="Come in").click()
+        page.get_by_role("heading", name="Cases").wait_for()
+
+    def sign_in_by_password(self, page: Page, name: str, password: str) -> None:
+        page.get_by_label("Name").fill(name)
+        page.get_by_label("Password").fill(password)
+        page.get_by_role("button", name="Sign in").click()
+
+    def test_an_owner_invites_and_the_invited_comes_in(self):
+        self.go("/setup/people")
+        self.page.get_by_label("Whom to invite").fill("Runa Dahl")
+        self.page.get_by_label("As what").select_option("viewer")
+        self.page.get_by_role("button", name="Make a link").click()
+        link = self.page.locator(".told-text").inner_text()
+        self.assertEqual(self.axe(), [])
+        other = self.stranger()
+        other.goto(link)
+        told = "Ines Wathne invites Runa Dahl into Fernholm Harbour, as viewer."
+        other.get_by_text(told).wait_for()
+        other.get_by_label("Name to sign in by").fill("runa")
+        other.get_by_label("Password").fill("Password1234")
+        other.get_by_role("button", name="Come in").click()
+        other.get_by_role("alert").filter(has_text="commonly used").wait_for()
+        other.get_by_label("Password").fill(PASSWORD)
+        other.get_by_role("button", name="Come in").click()
+        other.get_by_role("heading", name="Cases").wait_for()
+        self.assertNotIn(link.rpartition("#")[2], other.evaluate("location.href"))
+        other.goto(link)
+        other.get_by_role("alert").filter(has_text="was used already").wait_for()
+        self.page.reload()
+        row = self.page.get_by_role("listitem").filter(has_text="Runa Dahl is")
+        row.get_by_label("What Runa Dahl is").select_option("editor")
+        self.page.reload()
+        expect(self.page.get_by_label("What Runa Dahl is")).to_have_value("editor")
+        self.page.get_by_role("link", name="Who did what").click()
+        self.page.get_by_text("invited Runa Dahl into the project").wait_for()
+        self.page.get_by_text("said what Runa Dahl (editor) is in the project").wait_for()
+        self.page.get_by_label("Find what was done").fill("no such thing")
+        self.page.get_by_text("Nothing of that kind was done.").wait_for()
+        self.assertEqual(self.axe(), [])
+
+    def test_a_session_that_ends_is_begun_again_over_the_page(self):
+        other = self.stranger()
+        self.come_in(other, "Bo Lind", "bo")
+        other.goto(f"{self.app.address}/cases")
+        other.get_by_role("link", name="A berth is described in full").click()
+        head = other.get_by_role("heading", name="A berth is described in full")
+        head.wait_for()
+        accounts = self.app.get("/accounts")["items"]
+        bo = next(one["id"] for one in accounts if one["name"] == "Bo Lind")
+        self.app.ask("POST", f"/accounts/{bo}/sessions/end")
+        dialog = other.get_by_role("dialog", name="You are signed out here")
+        dialog.wait_for()
+        dialog.get_by_label("Password").fill("wrong")
+        dialog.get_by_role("button", name="Sign in").click()
+        dialog.get_by_role("alert").filter(has_text="do not belong together").wait_for()
+        dialog.get_by_label("Password").fill(PASSWORD)
+        dialog.get_by_role("button", name="Sign in").click()
+        expect(dialog).to_have_count(0)
+        head.wait_for()
+        other.get_by_role("button", name="BL, Bo Lind").click()
+        other.get_by_role("menuitem", name="Sign Bo Lind out").click()
+        other.get_by_role("heading", name="Sign in").wait_for()
+
+    def test_a_code_is_asked_beside_the_password(self):
+        other = self.stranger()
+        self.come_in(other, "Siv Moe", "siv")
+        other.goto(f"{self.app.address}/you")
+        other.get_by_role("button", name="Ask for one").click()
+        secret = other.locator(".second-factor .told-text").inner_text().replace(" ", "")
+        other.get_by_label("The code that it shows").fill(pyotp.TOTP(secret).now())
+        other.get_by_label("Your password").fill(PASSWORD)
+        other.get_by_role("button", name="Ask for codes from now on").click()
+        code = other.locator(".told-once .told-text").inner_text().split()[0]
+        other.get_by_role("button", name="It is kept").click()
+        other.get_by_role("button", name="SM, Siv Moe").click()
+        other.get_by_role("menuitem", name="Sign Siv Moe out").click()
+        other.get_by_label("Name").wait_for()
+        self.sign_in_by_password(other, "siv", PASSWORD)
+        other.get_by_label("Code").fill(code)
+        other.get_by_role("button", name="Sign in").click()
+        other.get_by_role("heading", name="Cases").wait_for()
+
+    def test_a_key_is_made_and_ended(self):
+        self.go("/you")
+        self.page.get_by_label("What the key is called").fill("Nightly pipeline")
+        self.page.get_by_role("button", name="Make it").click()
+        key = self.page.locator(".told-text").inner_text()
+        self.assertRegex(key, "^saltpath_key_")
+        self.assertEqual(self.axe(), [])
+        asked = {"Cookie": "", "Authorization": f"Bearer {key}"}
+        self.assertEqual(self.app.ask("GET", "/projects", **asked)[0], 200)
+        self.page.get_by_role("button", name="End it: the key Nightly pipeline").click()
+        self.page.get_by_text("it has ended").wait_for()
+        self.assertEqual(self.app.ask("GET", "/projects", **asked)[0], 401)
+
+    def test_a_report_is_shared_with_somebody_without_an_account(self):
+        run = self.app.get(f"/runs?project={self.app.project}")["items"][-1]
+        self.go(f"/runs/{run['id']}")
+        self.page.get_by_role("button", name="Hand on…").click()
+        self.page.get_by_role("menuitem", name="A link for people without an account…").click()
+        self.page.get_by_role("button", name="Make a link").click()
+        link = self.page.locator(".told-text").inner_text()
+        self.assertEqual(self.axe(), [])
+        other = self.stranger()
+        other.goto(link)
+        other.get_by_role("heading", name=re.compile("Every suite")).first.wait_for()
+        self.page.get_by_role("button", name="End it").click()
+        self.page.get_by_text("No link leads there.").wait_for()
+        other.reload()
+        other.get_by_text("leads nowhere any more").wait_for()
+
+
+if __name__ == "__main__":
+    unittest.main()
