@@ -192,10 +192,7 @@ class Documents(unittest.TestCase):
 
     def test_a_version_can_be_read_for_as_long_as_it_is_kept(self):
         case = self.case(self.suite("one"), "A", "s1")
-        other = self.main.execute(
-            "INSERT INTO person (oid, name, role, made_at) SELECT 'person_b', 'Berit', role, "
-            "made_at FROM person RETURNING id"
-        ).fetchone()[0]
+        other = people.add_person(self.main, "Berit", "berit").id
         cases.save_case(self.main, case.oid, other, 1, document("B", "s1"), {"/": ["# by Berit"]})
         self.assertEqual([case.version for case in cases.revisions(self.main, case.id)], [2, 1])
         self.assertEqual(cases.case_at(self.main, case.id, 1).name, "A")

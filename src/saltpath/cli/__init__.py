@@ -21,6 +21,7 @@ COMMANDS = {
     "import": "keeping:import_project",
     "backup": "keeping:backup",
     "link": "letting_in:link",
+    "key": "letting_in:key",
     "sync": "syncing:sync",
     "change-key": "keeping:change_key",
     "harbour": "serving:harbour",

@@ -59,11 +59,13 @@ class Gone(SaltPathError):
 class Server:
     """The API of a server. Raises NotUnderstood for what it refuses, with its own sentence."""
 
-    def __init__(self, address: str) -> None:
+    def __init__(self, address: str, key: str = "") -> None:
         parts = urllib.parse.urlsplit(address)
         if parts.scheme not in ("http", "https") or not parts.hostname:
             raise NotUnderstood(f"--server takes an address such as https://host; found {address}")
-        self._root = f"{address.rstrip('/')}/api/v1"
+        self._root, self._key = f"{address.rstrip('/')}/api/v1", key.strip()
+        if not (self._key.isascii() and (self._key.isprintable())):
+            raise NotUnderstood("--key takes a key as it was shown; this one has other characters")
 
     def ask(self, path: str, body: Json | None = None, method: str = "", **headers: str) -> Json:
         """JSON of a call; POST where there is a body."""
@@ -84,6 +86,8 @@ class Server:
         if data is not None:
             given["Content-Type"] = "application/json"
         asked = urllib.request.Request(f"{self._root}{path}", data, given, method=method or None)
+        if self._key:  # and to no other server that this one leads to
+            asked.add_unredirected_header("Authorization", f"Bearer {self._key}")
         try:
             return urllib.request.urlopen(asked, timeout=TIMEOUT_S)
         except urllib.error.HTTPError as error:
@@ -112,6 +116,8 @@ def _said(error: urllib.error.HTTPError) -> str:
         steps = "".join(
             f"\n  {step['send']}  ({step['name']})" for step in problem.get("steps", ())
         )
+        if problem.get("code") == "signed-out":
+            return "the server asks who you are: give it a key by --key, or as SALTPATH_KEY"
         if problem.get("code") == "guarded":
             return f"{problem['title']}{steps}\nSay --allow changes to run them; nothing was sent."
         return str(problem["title"])
@@ -119,9 +125,11 @@ def _said(error: urllib.error.HTTPError) -> str:
         return f"the server answered {error.code}"
 
 
-def run_there(address: str, asked: Asked, reports: list[tuple[str, Path]], quiet: bool) -> int:
-    """The exit status of a run at a server."""
-    server, screen = Server(address), Screen(quiet=quiet)
+def run_there(
+    address: str, key: str, asked: Asked, reports: list[tuple[str, Path]], quiet: bool
+) -> int:
+    """The exit status of a run at a server, that a key lets into."""
+    server, screen = Server(address, key), Screen(quiet=quiet)
     project = _project(server, asked.project)
     body: Json = {
         "project": project,

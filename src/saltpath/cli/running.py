@@ -33,6 +33,7 @@ class Options(Struct, frozen=True):
 
     paths: tuple[Path, ...]
     server: str | None
+    key: str
     project: str
     environments: tuple[str, ...]
     assignments: tuple[str, ...]
@@ -64,6 +65,13 @@ class Options(Struct, frozen=True):
     "--server",
     metavar="URL",
     help="Run there: PATHS are then those of the project as an export of it has them.",
+)
+@click.option(
+    "--key",
+    default="",
+    envvar="SALTPATH_KEY",
+    help="With --server: a key that lets in there; better given as the variable SALTPATH_KEY, since"
+    " others on this machine see what a command is called with.",
 )
 @click.option("--project", default="", help="With --server: the project's name, or its identity.")
 @click.option(
@@ -188,7 +196,7 @@ def _run_there(options: Options, server: str, reports: list[tuple[str, Path]]) -
         options.label,
         list(options.allow),
     )
-    return run_there(server, asked, reports, options.quiet)
+    return run_there(server, options.key, asked, reports, options.quiet)
 
 
 def _run_here(options: Options, reports: list[tuple[str, Path]]) -> int:

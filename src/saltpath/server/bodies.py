@@ -147,6 +147,7 @@ class DeliveryRuleChange(Body, frozen=True):
                 max_length=4_000,
                 pattern=r"^[\x20-\x7e]*$",
                 description="the key as a text of ASCII letters without line breaks",
+                extra_json_schema={"writeOnly": True},
             ),
         ]
         | UnsetType

@@ -47,8 +47,16 @@ def _refused(kind: type[Body], data: dict[str, Any]) -> Refused:
     faults = _schema(kind).faults(data, MOST_FAULTS)
     if not faults:  # a whole number with a point, which JSON Schema takes for one
         return Refused(422, "not-as-declared", "Write whole numbers without a point.")
+    properties = shapes_of([kind])[kind.__name__].get("properties", {})
+    hidden = {name for name, shape in properties.items() if shape.get("writeOnly")}
+    faults = [_without_value(fault) if hidden & {*fault.place} else fault for fault in faults]
     places = [{"path": as_path(fault.place), "sentence": fault.sentence} for fault in faults]
     return Refused(422, "not-as-declared", _sentence(kind, data, faults[0]), problems=places)
+
+
+def _without_value(fault: Fault) -> Fault:
+    """The fault of what is not told again, also not to whoever has sent it."""
+    return Fault(fault.place, fault.keyword, "what was given is not of the kind that is wanted")
 
 
 def _sentence(kind: type[Body], data: dict[str, Any], fault: Fault) -> str:

@@ -66,8 +66,7 @@ def sign_in(data: NameAndPassword) -> Response:
     """401 `wrong` where they do not belong together, 401 `second-factor` where a code is asked, 429
     where it was tried too often."""
     name, person = people.as_sign_in(data.name), people.by_sign_in(database(), data.name)
-    cookie = cookies.read(cookies.KNOWN)
-    browser = cookies.browser_of(folder(), person, cookie) if person and cookie else ""
+    browser = cookies.browser_of(folder(), person, cookies.read(cookies.KNOWN))
     place = f"browser {browser}" if browser else place_of(request.remote_addr or "")
     delays = too_often(name, place, bool(browser))
     stored = people.password_of(database(), person) if person else ""
@@ -97,9 +96,10 @@ def too_often(name: str, place: str, known: bool = True) -> Delays:
 
 
 def _failed(person: Person | None) -> None:
-    """Names that nobody has are not written down: they may be passwords."""
-    if person is not None:
-        audited.note("signIn", "tried to sign in, and could not", person.id, "nobody")
+    """Also of a name that nobody has, so that it takes as long; such a name itself is not written
+    down: it may be a password."""
+    who = person.id if person else None
+    audited.note("signIn", "tried to sign in, and could not", who, "nobody")
 
 
 def entered(person: Person, way: str, new_browser: int = 0) -> Response:

@@ -11,9 +11,13 @@ from saltpath.store.access_keys import MOST_DAYS
 from saltpath.store.people import Role
 from saltpath.store.shares import MOST_DAYS as MOST_DAYS_SHARED
 
-Typed = Annotated[str, Meta(max_length=1000)]
+_HIDDEN = {"writeOnly": True}
+"""Not told again in any answer, also not in one that says why it was not taken (taking.py)."""
+Typed = Annotated[str, Meta(max_length=1000, extra_json_schema=_HIDDEN)]
 """What somebody typed to be let in: it is compared, and never kept."""
-Token = Annotated[str, Meta(max_length=200, description="the link's token")]
+Token = Annotated[
+    str, Meta(max_length=200, description="the link's token", extra_json_schema=_HIDDEN)
+]
 NameToSignIn = Annotated[
     str,
     Meta(

@@ -1,4 +1,5 @@
 import { useState } from "react";
+import { Link } from "react-router";
 import type { Suite } from "../../../api";
 import { copied, NOT_COPIED } from "../../../parts/clipboard";
 import { useProject } from "../../../state/project";
@@ -43,8 +44,10 @@ export function FromPipeline({ suite }: { suite: Suite }) {
         </div>
       ))}
       <p className="muted">
-        The call waits until the run has ended, an hour at most. Both end with 0 only where all passed; both
-        write JUnit XML. <span role="status">{said}</span>
+        <span className="mono">SALTPATH_KEY</span> is a key that may run,{" "}
+        <Link to="/you">from your account</Link>, as a secret of the pipeline. The call waits until the run
+        has ended, an hour at most. Both end with 0 only where all passed; both write JUnit XML.{" "}
+        <span role="status">{said}</span>
       </p>
     </div>
   );

@@ -23,6 +23,7 @@ export function curlLines({ server, project, suite, environment }: About): strin
   const [begin, end] = JSON.stringify(body).split('"BUILD"') as [string, string];
   return [
     `curl -sS -L --max-redirs -1 --fail-with-body -o junit.xml \\`,
+    `  -H "Authorization: Bearer $SALTPATH_KEY" \\`,
     `  -H 'Content-Type: application/json' -H 'Accept: application/xml' \\`,
     `  -d ${quoted(begin)}"\\"$BUILD\\""${quoted(end)} \\`,
     `  ${word(`${server}/api/v1/runs?status=verdict`)}`,
