@@ -59,6 +59,7 @@ class Recording(BrowserTest):
     def test_what_a_real_browser_recorded(self):
         file = self.folder / "pages.har"
         context = self.browser.new_context(record_har_path=file, record_har_content="embed")
+        self.sign_in(context)
         page = context.new_page()
         page.goto(self.app.address + "/cases")
         page.get_by_role("link", name="A visiting vessel is given a berth").click()
@@ -109,7 +110,14 @@ class Recording(BrowserTest):
         id = self.page.url.rpartition("/cases/")[2]
         there = f"{self.app.address}/api/v1/projects/{self.app.project}/files/data/plan.txt"
         asked = urllib.request.Request(
-            there, b"Deck one: salt", {"Content-Type": "application/octet-stream"}, method="PUT"
+            there,
+            b"Deck one: salt",
+            {
+                "Content-Type": "application/octet-stream",
+                "Origin": self.app.address,
+                "Cookie": self.app.cookie,
+            },
+            method="PUT",
         )
         urllib.request.urlopen(asked, timeout=20).close()
         self.open_step(8)

@@ -21,6 +21,7 @@ from saltpath.server.api.deliveries_api import deliveries_api
 from saltpath.server.api.documents import documents
 from saltpath.server.api.entry_api import entry_api
 from saltpath.server.api.evidence_api import evidence_api
+from saltpath.server.api.exchanges_api import exchanges_api
 from saltpath.server.api.files_api import files_api
 from saltpath.server.api.finished_api import finished_api
 from saltpath.server.api.history_api import history_api
@@ -80,6 +81,7 @@ BLUEPRINTS = (
     proposals_api,
     coverage_api,
     runs_api,
+    exchanges_api,
     outputs_api,
     rows_api,
     outcome_api,

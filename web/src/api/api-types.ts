@@ -5449,7 +5449,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/csv; charset=utf-8": string;
+                    "text/csv": string;
                 };
             };
             /** @description a problem */
@@ -5532,7 +5532,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/csv; charset=utf-8": string;
+                    "text/csv": string;
                 };
             };
             /** @description a problem */

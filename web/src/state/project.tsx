@@ -49,6 +49,8 @@ export function ProjectProvider({ children }: { children: ReactNode }) {
   useLayoutEffect(() => {
     document.documentElement.dataset.may = may.join(" ");
   }, [may]);
+  // What may be done here is known before any page is drawn: none is drawn for somebody with fewer rights first.
+  if (projects.isPending) return null;
   return (
     <Current.Provider value={chosen}>
       <MayContext.Provider value={may}>{children}</MayContext.Provider>

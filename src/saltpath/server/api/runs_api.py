@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import secrets
 from itertools import product
 from typing import Any
@@ -56,9 +55,6 @@ runs_api = Blueprint("runs", __name__)
 TRIES = 5
 MOST_GOING_ON = 20
 MOST_ASKED = 500
-_WHOLE = re.compile(r"[0-9]{1,9}")
-_PLACE = re.compile(r"([0-9]{1,9})(?:-([0-9_~]{1,200}))?")
-_IN = str.maketrans("_~", "/.")
 
 
 @runs_api.post("/runs")
@@ -447,49 +443,3 @@ def stop_run(id: str) -> Response:
     if not jobs.ask_to_stop(database(), run.id, actor().name):
         raise Refused(409, "over", "This run is over already.")
     return json_answer(run_view(run_asked(id)), 202)
-
-
-@runs_api.get("/exchanges/<id>/body")
-@declared(
-    "readBody",
-    "An exchange's body",
-    None,
-    ID,
-    parameter("form", "decoded, received or sent"),
-    media="application/octet-stream",
-)
-def read_body(id: str) -> Response:
-    """The body of an answer as it was decoded; `?form=received` gives the octets as they came,
-    `sent` what was sent."""
-    exchange = _exchange(id)
-    form = request.args.get("form", "decoded")
-    bodies = {"decoded": exchange.body, "received": exchange.raw_body, "sent": exchange.sent_body}
-    if form not in bodies:
-        raise Refused(400, "form", "form is decoded, received or sent.")
-    answer = Response(bodies[form], content_type="application/octet-stream")
-    answer.headers["Content-Disposition"] = "attachment"
-    answer.headers["Cache-Control"] = "private, max-age=86400, immutable"
-    return answer
-
-
-def _exchange(id: str) -> Any:
-    parts = id.split(".")
-    fits = len(parts) == 6 and all(
-        _WHOLE.fullmatch(part) for part in (parts[1], parts[2], parts[5])
-    )
-    place = _PLACE.fullmatch(parts[4]) if fits else None
-    if place is None:
-        raise Refused(404, "not-found", f"there is no exchange {id}")
-    run = run_asked(parts[0])
-    step = evidence.step(
-        database("evidence"),
-        run.id,
-        int(parts[1]),
-        int(parts[2]),
-        parts[3],
-        int(place[1]),
-        (place[2] or "").translate(_IN),
-    )
-    if step is None or int(parts[5]) >= len(step.exchanges):
-        raise Refused(404, "not-found", f"there is no exchange {id}")
-    return step.exchanges[int(parts[5])]

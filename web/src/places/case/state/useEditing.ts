@@ -57,10 +57,7 @@ function asRead(queue: EditQueue): Edits {
     },
     apply: no,
     together: none,
-    saveText: async (_text, ground) => {
-      refused();
-      return { faults: [], ground };
-    },
+    saveText: async (_text, ground) => ({ faults: [{ line: 1, sentence: refused() }], ground }),
     undo: nothing,
     redo: nothing,
   };
