@@ -13,7 +13,7 @@ from tests.browser.page import BrowserTest
 
 SEED = 11
 WHO = {"viewer": "joren", "runner": "tilda"}
-PRESSED_EACH = 26
+PRESSED_EACH = 20
 """On each page."""
 LEFT_ALONE = re.compile(
     "Sign .* out|Save this one as files|Save as|workbook|JUnit|HAR|JSON|one file"

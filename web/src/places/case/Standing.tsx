@@ -32,7 +32,7 @@ export function Standing({ of, seen, running, failing, choose }: Props) {
           </button>
         )}{" "}
         {!running.running && changed > 1 && (
-          <button type="button" className="plain-link" onClick={() => setAccepting(true)}>
+          <button data-needs="edit" type="button" className="plain-link" onClick={() => setAccepting(true)}>
             {changed} values came otherwise: are they right now?
           </button>
         )}

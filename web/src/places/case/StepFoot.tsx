@@ -46,7 +46,7 @@ export function StepFoot({ step, findings, early, used, rename, sendAlone, busy 
       ))}
       <span className="row-tools" data-needs="edit">
         {named && (
-          <button type="button" onClick={rename}>
+          <button data-needs="edit" type="button" onClick={rename}>
             rename
           </button>
         )}

@@ -1,5 +1,6 @@
 import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
 import type { LookedAt, SourceDocument } from "../../api";
+import { useMay } from "../../api/may";
 import { type Area, areaOf, framing, letters } from "./source";
 
 const FEWEST_COLUMNS = 4;
@@ -12,6 +13,7 @@ interface Props {
 
 /** The first cells of a file as they stand, with the frame around names and data, which is drawn anew by dragging, or by Shift and arrows. */
 export function FramedCells({ document, looked, change }: Props) {
+  const may = useMay("edit");
   const [drawn, setDrawn] = useState<Area>();
   const [withNames, setWithNames] = useState((looked.frame?.names ?? 1) > 0);
   const from = useRef<{ row: number; column: number }>(undefined);
@@ -33,7 +35,8 @@ export function FramedCells({ document, looked, change }: Props) {
   };
   const take = async (framed: Area | undefined) => {
     from.current = undefined;
-    if (framed) await change(framing(document, framed, withNames && framed.bottom > framed.top, shown));
+    if (framed && may)
+      await change(framing(document, framed, withNames && framed.bottom > framed.top, shown));
     setDrawn(undefined);
   };
   const at = (event: PointerEvent) => {
@@ -44,7 +47,7 @@ export function FramedCells({ document, looked, change }: Props) {
     if (event.key === "Escape" && drawn) return setDrawn(undefined);
     if (event.key === "Enter" && drawn) return void take(drawn);
     const by = { ArrowDown: [1, 0], ArrowUp: [-1, 0], ArrowRight: [0, 1], ArrowLeft: [0, -1] }[event.key];
-    if (!by || !area) return;
+    if (!by || !area || !may) return;
     event.preventDefault();
     const [down = 0, right = 0] = by;
     const near = (value: number, most: number) => Math.min(most, Math.max(1, value));
@@ -75,6 +78,7 @@ export function FramedCells({ document, looked, change }: Props) {
         }
         onKeyDown={keys}
         onPointerDown={(event) => {
+          if (!may) return;
           const [row, column] = at(event) ?? [];
           if (!row || !column || event.button) return;
           from.current = { row, column };

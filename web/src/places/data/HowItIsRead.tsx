@@ -1,4 +1,5 @@
 import type { DataSource, LookedAt, SourceDocument } from "../../api";
+import { useMay } from "../../api/may";
 import { InPlace } from "../../parts/typing/InPlace";
 import { FrameFound } from "./FrameFound";
 import { saying } from "./source";
@@ -152,10 +153,12 @@ interface ChosenProps {
 
 /** A word of a sentence that is one of several. */
 function Chosen({ label, then, value, choices, set }: ChosenProps) {
+  const may = useMay("edit");
   const known = choices.some(([choice]) => choice === value);
   return (
     <span className="unbroken">
       <select
+        disabled={!may}
         className="in-sentence"
         aria-label={label}
         value={value}

@@ -1,4 +1,5 @@
 import type { DataSource, LookedAt, SourceDocument } from "../../api";
+import { useMay } from "../../api/may";
 import { isFields, type Json, readTyped } from "../../base/exact";
 import { InPlace } from "../../parts/typing/InPlace";
 import { readValues, writeOne, writeValues } from "./source";
@@ -98,6 +99,7 @@ function HowMany({ document, change }: HowProps) {
 }
 
 function HowCombined({ document, change }: HowProps) {
+  const may = useMay("edit");
   const sample = isFields(document.combine) ? String(document.combine.sample) : "";
   const how = sample ? "sample" : String(document.combine);
   const set = (value: string) =>
@@ -110,6 +112,7 @@ function HowCombined({ document, change }: HowProps) {
     <>
       The values of the columns are combined:{" "}
       <select
+        disabled={!may}
         className="in-sentence"
         aria-label="How values are combined"
         value={how}

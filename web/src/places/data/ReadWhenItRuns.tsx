@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import type { DataSource } from "../../api";
+import { useMay } from "../../api/may";
 import { queries } from "../../api/queries";
 import { conditionLines, NO_DATABASE, readConditions, UNNAMED } from "../../case/lookup";
 import { InPlace } from "../../parts/typing/InPlace";
@@ -93,7 +94,13 @@ export function ReadWhenItRuns({ project, opened }: Props) {
         )}
         {document.sql === undefined && ". "}They are read when a case runs.{" "}
         {lookAgain && (
-          <button type="button" className="plain-link" disabled={looking} onClick={lookAgain}>
+          <button
+            data-needs="run"
+            type="button"
+            className="plain-link"
+            disabled={looking}
+            onClick={lookAgain}
+          >
             {looking ? "looking…" : "look again"}
           </button>
         )}
@@ -121,8 +128,10 @@ interface NamedProps {
 }
 
 function Named({ label, value, names, set }: NamedProps) {
+  const may = useMay("edit");
   return (
     <select
+      disabled={!may}
       className="in-sentence"
       aria-label={label}
       value={value}

@@ -77,7 +77,7 @@ export function WhichCases({ cases, number, shown, show, again }: Props) {
         {number < cases.length && `${whole(number)} of ${count(cases.length, "case")}`}
       </span>
       {again && number > 0 && number < cases.length && (
-        <button type="button" className="plain-link" onClick={again}>
+        <button data-needs="run" type="button" className="plain-link" onClick={again}>
           Run these again
         </button>
       )}

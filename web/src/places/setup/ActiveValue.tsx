@@ -67,7 +67,7 @@ export function ActiveValue({ row, apply }: Props) {
               Make it a secret
             </button>
           )}
-          <button type="button" className="plain-link" onClick={() => void takeAway()}>
+          <button data-needs="edit" type="button" className="plain-link" onClick={() => void takeAway()}>
             Take it away
           </button>
         </p>

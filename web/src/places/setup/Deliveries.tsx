@@ -100,7 +100,7 @@ export function Deliveries({ project }: { project: string }) {
         {canUndo && (
           <>
             {" "}
-            <button type="button" className="plain-link" onClick={() => void told(undo())}>
+            <button data-needs="edit" type="button" className="plain-link" onClick={() => void told(undo())}>
               Undo what was said of deliveries
             </button>
           </>

@@ -106,7 +106,13 @@ export function DeliverySentence({ rule, project, change, remove }: Props) {
         </>
       )}
       .{" "}
-      <button type="button" className="plain-link" aria-label={`Remove ${rule.address}`} onClick={remove}>
+      <button
+        data-needs="edit"
+        type="button"
+        className="plain-link"
+        aria-label={`Remove ${rule.address}`}
+        onClick={remove}
+      >
         Remove
       </button>
     </li>

@@ -81,7 +81,7 @@ export function LiftPreview({ project, literal, proposed, take, leave }: Props) 
         >
           Lift it in {count(wanted.length, "place")}
         </button>
-        <button type="button" className="plain-button" onClick={leave}>
+        <button data-needs="edit" type="button" className="plain-button" onClick={leave}>
           Leave it
         </button>
       </p>

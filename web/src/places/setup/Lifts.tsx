@@ -52,7 +52,7 @@ export function Lifts({ project, refresh, undoValues }: Props) {
       <p role="status" className="muted">
         {said}{" "}
         {done && (
-          <button type="button" className="plain-link" onClick={() => void undo()}>
+          <button data-needs="edit" type="button" className="plain-link" onClick={() => void undo()}>
             Undo
           </button>
         )}
@@ -104,7 +104,7 @@ function Offered({ offer, choose }: { offer: LiftOffer; choose: (offer: LiftOffe
     <li>
       <span className="mono">{offer.literal}</span> stands in {count(offer.steps, "step")}
       {cases}.{" "}
-      <button type="button" className="plain-link" onClick={() => choose(offer)}>
+      <button data-needs="edit" type="button" className="plain-link" onClick={() => choose(offer)}>
         {offer.there ? `Say ${offer.name} there…` : "Lift it into a value…"}
       </button>
     </li>

@@ -112,7 +112,7 @@ function Opened({ project }: { project: string | undefined }) {
             </button>
           ))}
         </fieldset>
-        <label className="muted">
+        <label className="muted" data-needs="edit">
           new values belong to{" "}
           <select className="which-part" value={suite} onChange={(event) => setSuite(event.target.value)}>
             <option value="">the project</option>

@@ -25,16 +25,26 @@ export function CheckTools({ step, index, last, check, note }: Props) {
   return (
     <span className="row-tools" data-needs="edit">
       {index > 0 && (
-        <button type="button" aria-label={`Move up: ${check.sentence}`} onClick={() => move(-1)}>
+        <button
+          data-needs="edit"
+          type="button"
+          aria-label={`Move up: ${check.sentence}`}
+          onClick={() => move(-1)}
+        >
           ↑
         </button>
       )}
       {!last && (
-        <button type="button" aria-label={`Move down: ${check.sentence}`} onClick={() => move(1)}>
+        <button
+          data-needs="edit"
+          type="button"
+          aria-label={`Move down: ${check.sentence}`}
+          onClick={() => move(1)}
+        >
           ↓
         </button>
       )}
-      <button type="button" aria-label={`Note: ${check.sentence}`} onClick={note}>
+      <button data-needs="edit" type="button" aria-label={`Note: ${check.sentence}`} onClick={note}>
         note
       </button>
       <button

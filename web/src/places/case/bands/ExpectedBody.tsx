@@ -140,17 +140,17 @@ function Loosen({ body, line, was, change, problem }: LoosenProps) {
   return (
     <span className="acts-bar" role="toolbar" aria-label={`How ${line.path ?? line.name} is expected`}>
       {asItIs && (
-        <button type="button" onClick={() => to(literally(was))}>
+        <button data-needs="edit" type="button" onClick={() => to(literally(was))}>
           As it is: <span className="mono">{cut(writeExact(was), 28)}</span>
         </button>
       )}
       {kind !== "[?]" && kind !== now && (
-        <button type="button" onClick={() => to(kind)}>
+        <button data-needs="edit" type="button" onClick={() => to(kind)}>
           Any {kind.slice(2, -1)}
         </button>
       )}
       {now !== "[?]" && (
-        <button type="button" onClick={() => to("[?]")}>
+        <button data-needs="edit" type="button" onClick={() => to("[?]")}>
           Anything
         </button>
       )}
@@ -167,7 +167,7 @@ function Loosen({ body, line, was, change, problem }: LoosenProps) {
           </button>
         ))}
       {line.kind === "value" && (
-        <button type="button" onClick={() => setTyping(true)}>
+        <button data-needs="edit" type="button" onClick={() => setTyping(true)}>
           Something else…
         </button>
       )}
@@ -182,7 +182,7 @@ function Loosen({ body, line, was, change, problem }: LoosenProps) {
         </button>
       )}
       {line.way.length > 0 && (
-        <button type="button" onClick={() => to(undefined)}>
+        <button data-needs="edit" type="button" onClick={() => to(undefined)}>
           Leave it out
         </button>
       )}

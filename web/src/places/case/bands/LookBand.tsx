@@ -77,6 +77,7 @@ export function LookBand({ step, used }: { step: Step; used: StepEvidence["used"
               the rows of{" "}
               {tables.data ? (
                 <select
+                  disabled={!may}
                   className="in-sentence mono"
                   aria-label="Which table"
                   value={asked.table}
@@ -172,7 +173,7 @@ export function LookBand({ step, used }: { step: Step; used: StepEvidence["used"
           </InPlace>
         )}
         <p className="muted small">
-          <button type="button" className="plain-link" onClick={turn}>
+          <button data-needs="edit" type="button" className="plain-link" onClick={turn}>
             {inSql ? "choose a table instead" : "say it in SQL"}
           </button>
           {!inSql && (

@@ -83,7 +83,12 @@ export function UseBand({ step, evidence }: { step: Step; evidence: StepEvidence
             .filter((name) => !given.includes(name))
             .map((name) => (
               <li key={name}>
-                <button type="button" className="plain-link" onClick={() => void set("gives", name, name)}>
+                <button
+                  data-needs="edit"
+                  type="button"
+                  className="plain-link"
+                  onClick={() => void set("gives", name, name)}
+                >
                   keep {name} too
                 </button>
               </li>

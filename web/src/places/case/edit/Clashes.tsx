@@ -20,14 +20,24 @@ export function Clashes({ clashes, decide }: Pick<Editing, "clashes" | "decide">
           <div>
             <span className="muted small">yours</span>
             <pre className="code">{shown(clash.mine)}</pre>
-            <button type="button" className="plain-button" onClick={() => decide(clash, true)}>
+            <button
+              data-needs="edit"
+              type="button"
+              className="plain-button"
+              onClick={() => decide(clash, true)}
+            >
               Put mine there
             </button>
           </div>
           <div>
             <span className="muted small">theirs</span>
             <pre className="code">{shown(clash.theirs)}</pre>
-            <button type="button" className="plain-button" onClick={() => decide(clash, false)}>
+            <button
+              data-needs="edit"
+              type="button"
+              className="plain-button"
+              onClick={() => decide(clash, false)}
+            >
               Leave theirs
             </button>
           </div>

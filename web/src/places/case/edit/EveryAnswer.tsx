@@ -58,7 +58,7 @@ export function EveryAnswerRows({ step, evidence }: { step: Step; evidence: Step
         <li className="muted">
           <span role="status">
             Changed for {listed(changed.map(whose))}.{" "}
-            <button type="button" className="plain-link" onClick={() => void undo()}>
+            <button data-needs="edit" type="button" className="plain-link" onClick={() => void undo()}>
               Undo
             </button>
           </span>
@@ -176,7 +176,12 @@ function Row({ step, level, wider, index, check, outcome, used, change }: RowPro
             whole {wider.origin}
           </button>
         )}
-        <button type="button" aria-label={`Note: ${sentence}`} onClick={() => setNoting(true)}>
+        <button
+          data-needs="edit"
+          type="button"
+          aria-label={`Note: ${sentence}`}
+          onClick={() => setNoting(true)}
+        >
           note
         </button>
         <button

@@ -42,6 +42,7 @@ export function KeptPreview({ step, of, put }: Props) {
         <span className="pipes">
           {said.pipes.slice(0, MOST_PIPES).map((pipe) => (
             <button
+              data-needs="edit"
               type="button"
               key={pipe.text}
               title={pipe.about}

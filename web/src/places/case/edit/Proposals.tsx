@@ -21,7 +21,13 @@ export function Proposals({ step }: { step: string }) {
   const left = asked.data?.items.filter((item) => !taken.has(item.typed)) ?? [];
   return (
     <li className="proposals">
-      <button type="button" className="plain-link" aria-expanded={open} onClick={() => setOpen(!open)}>
+      <button
+        data-needs="edit"
+        type="button"
+        className="plain-link"
+        aria-expanded={open}
+        onClick={() => setOpen(!open)}
+      >
         {open ? "Close the proposals" : "What its answers propose…"}
       </button>
       {open && (
@@ -36,7 +42,12 @@ export function Proposals({ step }: { step: string }) {
             <ul>
               {left.map((item) => (
                 <li key={item.typed}>
-                  <button type="button" className="plain-link" onClick={() => void take([item])}>
+                  <button
+                    data-needs="edit"
+                    type="button"
+                    className="plain-link"
+                    onClick={() => void take([item])}
+                  >
                     Expect it
                   </button>
                   <span>
@@ -48,7 +59,7 @@ export function Proposals({ step }: { step: string }) {
             </ul>
           )}
           {left.length > 1 && (
-            <button type="button" className="plain-link" onClick={() => void take(left)}>
+            <button data-needs="edit" type="button" className="plain-link" onClick={() => void take(left)}>
               Expect all {left.length}
             </button>
           )}

@@ -35,10 +35,14 @@ export function Several({ keys, done }: { keys: string[]; done: () => void }) {
   return (
     <div className="several" role="toolbar" aria-label="The chosen steps">
       <span>{keys.length === 1 ? "1 step is chosen" : `${keys.length} steps are chosen`}</span>
-      <button type="button" onClick={() => act(duplicateStep)}>
+      <button data-needs="edit" type="button" onClick={() => act(duplicateStep)}>
         duplicate
       </button>
-      <button type="button" onClick={() => act((key) => setField(key, "off", allOff ? undefined : true))}>
+      <button
+        data-needs="edit"
+        type="button"
+        onClick={() => act((key) => setField(key, "off", allOff ? undefined : true))}
+      >
         {allOff ? "switch on" : "switch off"}
       </button>
       <button data-needs="edit" type="button" onClick={() => void editing.apply(moveTogether(keys, -1))}>
@@ -47,7 +51,7 @@ export function Several({ keys, done }: { keys: string[]; done: () => void }) {
       <button data-needs="edit" type="button" onClick={() => void editing.apply(moveTogether(keys, 1))}>
         move down
       </button>
-      <button type="button" onClick={() => act((key) => inStep(key, () => null))}>
+      <button data-needs="edit" type="button" onClick={() => act((key) => inStep(key, () => null))}>
         delete
       </button>
       <InPlace
@@ -58,7 +62,7 @@ export function Several({ keys, done }: { keys: string[]; done: () => void }) {
       >
         make shared steps…
       </InPlace>
-      <button type="button" onClick={done}>
+      <button data-needs="edit" type="button" onClick={done}>
         choose none
       </button>
     </div>

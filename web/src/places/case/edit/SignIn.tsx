@@ -68,7 +68,12 @@ export function SignIn({ step, used }: Props) {
               {" "}
               as {whose(level)} does{" "}
               <span className="row-tools in-line">
-                <button type="button" title="This step does not sign in" onClick={() => void own("none")}>
+                <button
+                  data-needs="edit"
+                  type="button"
+                  title="This step does not sign in"
+                  onClick={() => void own("none")}
+                >
                   not here
                 </button>
                 {wider && (
@@ -115,7 +120,7 @@ export function SignIn({ step, used }: Props) {
         <>
           , not signed in{" "}
           <span className="row-tools in-line">
-            <button type="button" onClick={() => void own(undefined)}>
+            <button data-needs="edit" type="button" onClick={() => void own(undefined)}>
               as {whose(nearest)} does
             </button>
           </span>
@@ -126,7 +131,7 @@ export function SignIn({ step, used }: Props) {
           {" "}
           {said}{" "}
           {!problem && (
-            <button type="button" className="plain-link" onClick={() => void undo()}>
+            <button data-needs="edit" type="button" className="plain-link" onClick={() => void undo()}>
               Undo
             </button>
           )}

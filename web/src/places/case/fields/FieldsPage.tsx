@@ -88,7 +88,13 @@ export function FieldsPage() {
       ))}
       {answered.length > 0 && (
         <div className="expect-these">
-          <button type="button" className="make" disabled={!chosen.size} onClick={() => void expect()}>
+          <button
+            data-needs="edit"
+            type="button"
+            className="make"
+            disabled={!chosen.size}
+            onClick={() => void expect()}
+          >
             Expect {chosen.size ? count(chosen.size, "field") : "the chosen fields"} as{" "}
             {chosen.size === 1 ? "it is" : "they are"}
           </button>

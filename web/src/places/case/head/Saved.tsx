@@ -24,10 +24,22 @@ export function Saved({ of, state, said = true }: { of: Case; state: Editing; sa
     <>
       <div className="saved">
         {said && <SavedSaid state={state} />}
-        <button type="button" className="plain-button" disabled={!state.canUndo} onClick={state.edits.undo}>
+        <button
+          data-needs="edit"
+          type="button"
+          className="plain-button"
+          disabled={!state.canUndo}
+          onClick={state.edits.undo}
+        >
           Undo
         </button>
-        <button type="button" className="plain-button" disabled={!state.canRedo} onClick={state.edits.redo}>
+        <button
+          data-needs="edit"
+          type="button"
+          className="plain-button"
+          disabled={!state.canRedo}
+          onClick={state.edits.redo}
+        >
           Redo
         </button>
         <button type="button" className="plain-button" onClick={() => setOpen(true)}>

@@ -80,7 +80,7 @@ export function SharedHead({ of, shared, state, evidence, at, running, run, view
           {shared.uses > 0 && (
             <>
               {"; what is changed here is changed there. "}
-              <button type="button" className="plain-link" onClick={() => void tryUsers()}>
+              <button data-needs="run" type="button" className="plain-link" onClick={() => void tryUsers()}>
                 Run {shared.uses === 1 ? "this case" : `these ${shared.uses} cases`}
               </button>
             </>

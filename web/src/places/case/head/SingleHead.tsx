@@ -40,6 +40,7 @@ export function SingleHead({ of, state, at, running, send }: Props) {
           <p className="muted">
             It belongs to no case yet.{" "}
             <button
+              data-needs="edit"
               type="button"
               className="plain-link"
               aria-expanded={placing}

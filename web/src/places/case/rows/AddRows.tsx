@@ -111,7 +111,13 @@ function MarkFields({ of, edits, request, name, close }: MarkProps) {
               <span className="mono">{field.name}</span> <span className="muted">{field.value}</span>
             </label>
           ))}
-          <button type="button" className="make" disabled={!chosen.length} onClick={() => void make()}>
+          <button
+            data-needs="edit"
+            type="button"
+            className="make"
+            disabled={!chosen.length}
+            onClick={() => void make()}
+          >
             Make a source of {count(chosen.length, "column")}
           </button>{" "}
         </>

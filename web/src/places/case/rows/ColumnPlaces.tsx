@@ -41,6 +41,7 @@ export function ColumnPlaces({ column, values, step, put }: Props) {
         .filter(({ check, of }) => typeof of === "string" && "is" in check)
         .map(({ index, of }) => (
           <button
+            data-needs="edit"
             key={index}
             type="button"
             className="plain-button small"

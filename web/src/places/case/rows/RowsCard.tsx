@@ -79,7 +79,7 @@ export function RowsCard({ of, step, seen, environment }: Props) {
         {" · "}
         {held && (
           <>
-            <button type="button" className="plain-link" onClick={() => void intoData()}>
+            <button data-needs="edit" type="button" className="plain-link" onClick={() => void intoData()}>
               make a source of them
             </button>
             {" · "}
@@ -144,12 +144,12 @@ export function RowsCard({ of, step, seen, environment }: Props) {
       {step && rows.columns.length > 0 && (
         <p className="rows-acts small">
           {inBody && inBody.columns.length > 0 && (
-            <button type="button" className="plain-link" onClick={takeIn}>
+            <button data-needs="edit" type="button" className="plain-link" onClick={takeIn}>
               put {inBody.columns.join(", ")} into {step.name} by name
             </button>
           )}
           {seen && (
-            <button type="button" className="plain-link" onClick={() => void expectAll()}>
+            <button data-needs="edit" type="button" className="plain-link" onClick={() => void expectAll()}>
               expect columns of its answer by name
             </button>
           )}

@@ -38,7 +38,12 @@ export function UseThere({ id }: { id: string }) {
         <>
           {listed([...names.slice(0, MOST), ...(more > 0 ? [count(more, "other case")] : [])])}{" "}
           {names.length === 1 ? "has" : "have"} these steps written out.{" "}
-          <button type="button" className="plain-link" onClick={() => void act(() => api.putShared(id))}>
+          <button
+            data-needs="edit"
+            type="button"
+            className="plain-link"
+            onClick={() => void act(() => api.putShared(id))}
+          >
             Use the shared ones there, too
           </button>
         </>
@@ -46,7 +51,7 @@ export function UseThere({ id }: { id: string }) {
       {saved.length > 0 && (
         <>
           {count(saved.length, "case uses them", "cases use them")} now.{" "}
-          <button type="button" className="plain-link" onClick={() => void act(back)}>
+          <button data-needs="edit" type="button" className="plain-link" onClick={() => void act(back)}>
             Undo
           </button>
         </>

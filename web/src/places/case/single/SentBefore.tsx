@@ -43,7 +43,12 @@ export function SentBefore({ id, run, chooseRun }: Props) {
               <span className="muted">{answered(item)}</span>
             </button>
             {index > 0 && item.run === run && (
-              <button type="button" className="plain-link" onClick={() => void takeUp(item)}>
+              <button
+                data-needs="edit"
+                type="button"
+                className="plain-link"
+                onClick={() => void takeUp(item)}
+              >
                 Take this request up again
               </button>
             )}

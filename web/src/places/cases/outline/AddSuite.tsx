@@ -49,7 +49,7 @@ export function NoSuite({ project, outline }: { project: string; outline: Outlin
       />
       <p>
         Or{" "}
-        <button type="button" className="plain-link" onClick={() => void example()}>
+        <button data-needs="edit" type="button" className="plain-link" onClick={() => void example()}>
           load an example
         </button>
         : one case of three steps that speaks to Fernholm Harbour, which comes with the demonstration. Or{" "}

@@ -93,7 +93,7 @@ export function CaseRow({
         <Menu items={items} pick={picked} aria-label={`move to… ${line.name}`}>
           move to…
         </Menu>
-        <button type="button" aria-label={`Delete the case ${line.name}`} onClick={remove}>
+        <button data-needs="edit" type="button" aria-label={`Delete the case ${line.name}`} onClick={remove}>
           delete
         </button>
       </span>

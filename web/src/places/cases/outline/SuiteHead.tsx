@@ -163,12 +163,12 @@ function Moves({ suite, suites, moves }: Props) {
   return (
     <>
       {up && (
-        <button type="button" aria-label={`Move ${suite.name} up`} onClick={up}>
+        <button data-needs="edit" type="button" aria-label={`Move ${suite.name} up`} onClick={up}>
           ↑
         </button>
       )}
       {down && (
-        <button type="button" aria-label={`Move ${suite.name} down`} onClick={down}>
+        <button data-needs="edit" type="button" aria-label={`Move ${suite.name} down`} onClick={down}>
           ↓
         </button>
       )}

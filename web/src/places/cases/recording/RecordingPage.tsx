@@ -168,7 +168,13 @@ function Choosing({
                 aria-label="The case's name"
               />
             </label>
-            <button type="button" className="make" disabled={!chosen.size} onClick={() => void make()}>
+            <button
+              data-needs="edit"
+              type="button"
+              className="make"
+              disabled={!chosen.size}
+              onClick={() => void make()}
+            >
               Make a case of {count(chosen.size, "step")}
             </button>
           </>

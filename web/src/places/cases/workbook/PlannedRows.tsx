@@ -75,7 +75,7 @@ export function PlannedRows({ sheet, reading, change, planned, take }: Props) {
           ))}
         </ul>
         <p>
-          <button type="button" className="make" disabled={!cases.length} onClick={take}>
+          <button data-needs="edit" type="button" className="make" disabled={!cases.length} onClick={take}>
             {faults.length ? "Take over what can be read" : "Take it over"}
           </button>
         </p>

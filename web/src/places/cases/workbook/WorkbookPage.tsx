@@ -94,7 +94,7 @@ function Reading({ opened, suite, only, other }: ReadingProps) {
         </p>
         <p>
           <Link to={back}>Look at the sheet</Link>{" "}
-          <button type="button" className="plain-link" onClick={() => void state.undo()}>
+          <button data-needs="edit" type="button" className="plain-link" onClick={() => void state.undo()}>
             Undo all of it
           </button>
         </p>
