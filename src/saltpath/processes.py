@@ -1,6 +1,7 @@
 """The entry of each process: `writer|runner|web|keeper|courier FOLDER [HOST PORT NAME... | NAME
-DESCRIPTOR OWN_PORT | OWN_PORT]`, forked by the supervisor, and of those that look through a file of
-rows for the web server. By hand: `python -m saltpath.processes KIND FOLDER ...`."""
+DESCRIPTOR OWN_PORT | OWN_PORT | BACKUPS KEPT]`, forked by the supervisor, and of those that look
+through a file of rows for the web server. By hand: `python -m saltpath.processes KIND FOLDER
+...`."""
 
 from __future__ import annotations
 
@@ -33,7 +34,7 @@ def main(arguments: list[str]) -> None:
     elif kind == "keeper":
         from saltpath.runner import keeper
 
-        keeper.main(folder)
+        keeper.main(folder, Path(arguments[2]), int(arguments[3]))
     elif kind == "courier":
         from saltpath.runner import courier
 

@@ -20,6 +20,7 @@ COMMANDS = {
     "export": "keeping:export_project",
     "import": "keeping:import_project",
     "backup": "keeping:backup",
+    "restore": "keeping:restore",
     "link": "letting_in:link",
     "key": "letting_in:key",
     "sync": "syncing:sync",

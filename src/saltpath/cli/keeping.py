@@ -112,8 +112,8 @@ def import_project(
 )
 @_DATA
 def backup(archive: Path, with_key: bool, data: Path) -> None:
-    """Write everything into one archive (zip), also while the application runs. To restore, unpack
-    it into an empty folder."""
+    """Write everything into one archive (zip), also while the application runs; `restore` makes an
+    application of it."""
     from saltpath.core.values.measures import show_size
     from saltpath.store.backup import back_up
     from saltpath.store.database import StoreError
@@ -129,6 +129,26 @@ def backup(archive: Path, with_key: bool, data: Path) -> None:
         else "without the key: secrets in it can be read only where the key is"
     )
     click.echo(f"{archive}, {show_size(size)}, {key}")
+
+
+@click.command()
+@click.argument("archive", type=click.Path(path_type=Path, dir_okay=False, exists=True))
+@_DATA
+def restore(archive: Path, data: Path) -> None:
+    """Make an application of a backup, in a folder that is empty or not there yet. Whoever was
+    signed in signs in anew."""
+    from saltpath.core.values.measures import counted
+    from saltpath.store.database import StoreError
+    from saltpath.store.restoring import restore as restored
+    from saltpath.store.secrets import KEY_FILE
+
+    try:
+        done = restored(archive, data)
+    except StoreError as problem:
+        raise NotUnderstood(str(problem)) from None
+    key = "" if done.key else f"; its secrets can be read once {KEY_FILE} of then lies in it"
+    held = f"{counted(done.projects, 'project')} and {counted(done.runs, 'run')}"
+    click.echo(f"{data} holds {held}{key}")
 
 
 @click.command(name="change-key")

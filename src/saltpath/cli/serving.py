@@ -33,18 +33,36 @@ from saltpath.cli.calls import STOPPED
     multiple=True,
     help="A name of this host that browsers use for it, such as salt.example; can be repeated.",
 )
-def serve(data: Path, host: str, port: int, runners: int | None, names: tuple[str, ...]) -> None:
+@click.option(
+    "--backups",
+    type=click.Path(path_type=Path, file_okay=False),
+    help="Where a backup is made each day; backups/ in the data folder unless it is said.",
+)
+@click.option(
+    "--keep-backups",
+    type=click.IntRange(0, 1000),
+    default=7,
+    show_default=True,
+    help="How many of them stay; 0: none is made.",
+)
+def serve(
+    data: Path,
+    host: str,
+    port: int,
+    runners: int | None,
+    names: tuple[str, ...],
+    backups: Path | None,
+    keep_backups: int,
+) -> None:
     """Start the application: web server, runners and writer, supervised."""
     from saltpath import processes
     from saltpath.runner.forking import open_standard_streams
     from saltpath.runner.supervisor import Settings, supervise
 
     open_standard_streams()
-    sys.exit(
-        supervise(
-            Settings(data, host, port, runners or min(os.cpu_count() or 1, 4), names), processes
-        )
-    )
+    many = runners or min(os.cpu_count() or 1, 4)
+    settings = Settings(data, host, port, many, names, backups, keep_backups)
+    sys.exit(supervise(settings, processes))
 
 
 @click.command()

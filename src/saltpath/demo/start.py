@@ -44,7 +44,7 @@ def start(folder: Path, port: int, harbour_port: int, programs: Programs) -> int
         harbours.end(ENDING_S)
         return 2
 
-    settings = Settings(folder, "127.0.0.1", port, runners=2)
+    settings = Settings(folder, "127.0.0.1", port, runners=2, backups_kept=0)
 
     def ready() -> None:
         print(

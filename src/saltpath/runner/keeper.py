@@ -4,25 +4,32 @@ and then."""
 from __future__ import annotations
 
 import logging
+import shutil
 import sqlite3
 import time
 from pathlib import Path
 
 from saltpath.runner.life import ShutdownSignal, parent_gone
-from saltpath.store import keeping
-from saltpath.store.database import connect, now_us
+from saltpath.store import backup, disk, keeping
+from saltpath.store.database import StoreError, connect, now_us
 
 EVERY_S = 600.0
 SOON_S = 20.0
+FIRST_BACKUP_S = 300.0
 PAUSE_S = 0.03
 log = logging.getLogger("saltpath.keeper")
 
 
-def main(folder: Path) -> None:
-    """Until told to end, or until the supervisor is gone."""
+def main(folder: Path, backups: Path, kept: int) -> None:
+    """Until told to end, or until the supervisor is gone. `backups`: where a backup is made each
+    day, of which so many are kept."""
     shutdown = ShutdownSignal()
     next_look = time.monotonic() + SOON_S
+    next_backup = time.monotonic() + FIRST_BACKUP_S
     while not shutdown.wait(0.5) and not parent_gone():
+        if time.monotonic() >= next_backup:
+            back_up_daily(folder, backups, kept)
+            next_backup = time.monotonic() + EVERY_S
         if time.monotonic() < next_look:
             continue
         try:
@@ -34,6 +41,21 @@ def main(folder: Path) -> None:
                 "what is kept no more could not be taken away: %s; it is tried again", problem
             )
         next_look = time.monotonic() + EVERY_S
+
+
+def back_up_daily(folder: Path, backups: Path, kept: int) -> None:
+    """The day's backup, if it is due and there is room for it."""
+    try:
+        size = sum(file.stat().st_size for file in folder.glob("*.db"))
+        where = backups if backups.is_dir() else folder
+        if kept and shutil.disk_usage(where).free < size + disk.LEAST_FREE:
+            log.error("there is no room for the day's backup in %s", backups)
+            return
+        made = backup.daily(folder, backups, kept, time.time())
+        if made:
+            log.info("the day's backup is %s", made)
+    except (StoreError, OSError) as problem:
+        log.error("the day's backup could not be made: %s; it is tried again", problem)
 
 
 def keep_house(folder: Path, shutdown: ShutdownSignal | None = None) -> int:

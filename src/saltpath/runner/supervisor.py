@@ -29,7 +29,7 @@ from msgspec import Struct, field
 from saltpath.runner.forking import Forked, fork
 from saltpath.runner.life import PROCESSES_LOCK, Heartbeat, ShutdownSignal
 from saltpath.runner.wire import release
-from saltpath.store import jobs, links, summaries
+from saltpath.store import backup, jobs, links, summaries
 from saltpath.store.database import StoreError, connect, migrate, new_id
 
 LOOK_S = 0.05
@@ -55,6 +55,11 @@ class Settings(Struct, frozen=True):
     runners: int = 2
     names: tuple[str, ...] = ()
     """Names of hosts that the web server answers to besides its own."""
+
+    backups: Path | None = None
+    """Where a backup is made each day; by default within the data folder."""
+    backups_kept: int = backup.KEPT
+    """How many of them; 0: none is made."""
 
     @property
     def address(self) -> str:
@@ -130,7 +135,12 @@ class Supervisor(Struct):
         gc.freeze()  # so that no collection writes to the memory that all share
         main = self.programs.main
         web = ["web", folder, self.settings.host, str(self.settings.port), *self.settings.names]
-        self.children = [_Child(name, main, [name, folder]) for name in ("writer", "keeper")]
+        backups = self.settings.backups or self.settings.folder / backup.BACKUPS
+        keeper = ["keeper", folder, str(backups.resolve()), str(self.settings.backups_kept)]
+        self.children = [
+            _Child("writer", main, ["writer", folder]),
+            _Child("keeper", main, keeper),
+        ]
         courier = ["courier", folder, str(self.settings.port)]
         self.children += [_Child("web", main, web), _Child("courier", main, courier)]
         self.children += [

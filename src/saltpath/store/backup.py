@@ -4,10 +4,12 @@ run in it lacks its evidence; then large files."""
 from __future__ import annotations
 
 import os
+import re
 import sqlite3
 import tempfile
 import zipfile
 from contextlib import closing
+from datetime import UTC, datetime
 from pathlib import Path
 
 from saltpath.store.database import FILES, StoreError, connect
@@ -15,6 +17,44 @@ from saltpath.store.project_files import FOLDER
 from saltpath.store.secrets import KEY_FILE, NEXT_KEY_FILE
 
 PAGES = 2000
+DAY_S = 86_400
+BACKUPS = "backups"
+"""The folder of daily ones, within the data folder unless another one is said."""
+KEPT = 7
+_DAILY = re.compile(r"saltpath-(\d{8}-\d{6})\.zip")
+_MOMENT = "%Y%m%d-%H%M%S"
+
+
+def daily(folder: Path, to: Path, kept: int, now: float) -> Path | None:
+    """Make the day's backup, without the key, if the newest is a day old, and take away all but so
+    many; what was made. `now`: seconds, UTC. Raises StoreError."""
+    if kept < 1 or not _is_due(to, now):
+        return None
+    to.mkdir(mode=0o700, parents=True, exist_ok=True)
+    for left in to.glob("saltpath-*.zip.part"):  # of one that was ended
+        left.unlink(missing_ok=True)
+    made = to / f"saltpath-{datetime.fromtimestamp(now, UTC):{_MOMENT}}.zip"
+    back_up(folder, made)
+    for old in sorted(_dailies(to))[:-kept]:
+        old.unlink(missing_ok=True)
+    return made
+
+
+def _dailies(to: Path) -> list[Path]:
+    return [file for file in to.glob("saltpath-*.zip") if _DAILY.fullmatch(file.name)]
+
+
+def _is_due(to: Path, now: float) -> bool:
+    newest = max(_dailies(to), default=None) if to.is_dir() else None
+    if newest is None:
+        return True
+    match = _DAILY.fullmatch(newest.name)
+    assert match is not None
+    try:
+        at = datetime.strptime(match[1], _MOMENT).replace(tzinfo=UTC).timestamp()
+    except ValueError:
+        return True
+    return not 0 <= now - at < DAY_S
 
 
 def back_up(folder: Path, archive: Path, with_key: bool = False) -> int:

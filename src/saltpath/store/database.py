@@ -134,14 +134,20 @@ def migrate(folder: Path) -> None:
             connection.close()
 
 
+def newest_version(which: Which) -> int:
+    """The version of a file that this Salt Path writes."""
+    return int(_steps(which)[-1][:3])
+
+
+def _steps(which: Which) -> list[str]:
+    folder = files("saltpath.store") / "migrations" / which
+    return sorted(step.name for step in folder.iterdir() if step.name.endswith(".sql"))
+
+
 def _migrate(connection: sqlite3.Connection, folder: Path, which: Which) -> None:
-    steps = sorted(
-        p.name
-        for p in (files("saltpath.store") / "migrations" / which).iterdir()
-        if p.name.endswith(".sql")
-    )
+    steps = _steps(which)
     have = connection.execute("PRAGMA user_version").fetchone()[0]
-    newest = int(steps[-1][:3])
+    newest = newest_version(which)
     if have > newest:
         raise StoreError(
             f"{FILES[which]} was written by a newer Salt Path (version {have}; this one knows "

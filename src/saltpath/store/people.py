@@ -3,6 +3,7 @@ its actor. The first one owns the installation; commands act in their name."""
 
 from __future__ import annotations
 
+import secrets
 import sqlite3
 from typing import Literal, cast, get_args
 
@@ -12,6 +13,7 @@ from saltpath.store.database import Conflict, NotFound, new_id, now_us, write
 
 Role = Literal["owner", "editor", "runner", "viewer"]
 ROLES: tuple[Role, ...] = get_args(Role)
+BROWSERS = "browsers key"
 ALONE = "alone"
 """The setting that whoever opens the pages on this machine is its owner."""
 
@@ -228,6 +230,20 @@ def is_alone(connection: sqlite3.Connection) -> bool:
 
 def set_alone(connection: sqlite3.Connection, alone: bool) -> None:
     set_setting(connection, ALONE, "yes" if alone else "")
+
+
+def browsers_key(connection: sqlite3.Connection) -> bytes:
+    """What vouches for the browsers in which people have signed in before, made on first use; who
+    knows it may try passwords oftener, and no more."""
+    held = setting(connection, BROWSERS)
+    if not held:
+        with write(connection):
+            connection.execute(
+                "INSERT INTO installation (name, value) VALUES (?, ?) ON CONFLICT DO NOTHING",
+                (BROWSERS, secrets.token_hex(32)),
+            )
+        held = setting(connection, BROWSERS)
+    return bytes.fromhex(held)
 
 
 def setting(connection: sqlite3.Connection, name: str) -> str:

@@ -7,27 +7,29 @@ import base64
 import os
 import sqlite3
 from collections.abc import Callable, Sequence
+from contextlib import closing
 from itertools import product
 from pathlib import Path
 from typing import Any
 
 from cryptography.exceptions import InvalidTag
-from cryptography.hazmat.primitives import hashes
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
-from cryptography.hazmat.primitives.kdf.hkdf import HKDF
 from msgspec import Struct
 from msgspec.structs import replace
 
 from saltpath.core.values import plain
-from saltpath.store.database import NotFound, StoreError, now_us, write
+from saltpath.store.database import NotFound, StoreError, connect, now_us, write
 
 KEY_FILE = "secret.key"
 NEXT_KEY_FILE = "secret.key.next"
 
 
 def _key(folder: Path) -> bytes:
-    """The installation's key, made on first use."""
+    """The installation's key, made on first use. Raises StoreError where it has gone, and
+    something is sealed under it."""
     path = folder / KEY_FILE
+    if not path.exists() and _something_is_sealed(folder):
+        raise StoreError(f"{path} is missing; put back the one under which secrets were sealed")
     try:
         descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
     except FileExistsError:
@@ -38,6 +40,11 @@ def _key(folder: Path) -> bytes:
     with os.fdopen(descriptor, "wb") as file:
         file.write(key := AESGCM.generate_key(256))
     return key
+
+
+def _something_is_sealed(folder: Path) -> bool:
+    with closing(connect(folder)) as store:
+        return bool(store.execute("SELECT EXISTS (SELECT 1 FROM secret)").fetchone()[0])
 
 
 class Place(Struct, frozen=True):
@@ -243,6 +250,17 @@ def given(folder: Path, project: int, sealed: str) -> dict[str, Any]:
     return values
 
 
+def opens_everything(connection: sqlite3.Connection, folder: Path) -> bool:
+    """Whether the key that lies there opens the secrets of every project."""
+    try:
+        for (project,) in connection.execute("SELECT DISTINCT project FROM secret").fetchall():
+            for place, sealed, _ in _stored(connection, project, "1"):
+                _opened_at(folder, place, sealed)
+    except StoreError:
+        return False
+    return True
+
+
 Reseal = Callable[[sqlite3.Connection, Path, bytes], int]
 """Seals under another key what a module of the store keeps sealed, within a transaction; how many
 values these were."""
@@ -334,11 +352,6 @@ def seal_text(folder: Path, about: str, text: str, key: bytes | None = None) -> 
     """A text as it may be stored, which can be opened for the same purpose alone; under the
     installation's key, or under another one."""
     return _sealed(key or _key(folder), about, text)
-
-
-def derived_key(folder: Path, purpose: str) -> bytes:
-    """A key of 256 bits for a purpose, made of the installation's (HKDF, RFC 5869)."""
-    return HKDF(hashes.SHA256(), 32, None, purpose.encode()).derive(_key(folder))
 
 
 def open_text(folder: Path, about: str, sealed: bytes, what: str) -> str:

@@ -66,7 +66,7 @@ def sign_in(data: NameAndPassword) -> Response:
     """401 `wrong` where they do not belong together, 401 `second-factor` where a code is asked, 429
     where it was tried too often."""
     name, person = people.as_sign_in(data.name), people.by_sign_in(database(), data.name)
-    browser = cookies.browser_of(folder(), person, cookies.read(cookies.KNOWN))
+    browser = cookies.browser_of(database(), person, cookies.read(cookies.KNOWN))
     place = f"browser {browser}" if browser else place_of(request.remote_addr or "")
     delays = too_often(name, place, bool(browser))
     stored = people.password_of(database(), person) if person else ""
@@ -113,7 +113,7 @@ def entered(person: Person, way: str, new_browser: int = 0) -> Response:
     answer = json_answer({"person": as_person(person)})
     cookies.give(answer, cookies.SESSION, token, (session.ends_at - session.made_at) // 1_000_000)
     if new_browser:
-        known_browser = cookies.known_browser(folder(), person)
+        known_browser = cookies.known_browser(database(), person)
         cookies.give(answer, cookies.KNOWN, known_browser, cookies.KNOWN_S)
     return answer
 

@@ -7,13 +7,13 @@ from __future__ import annotations
 import base64
 import hmac
 import os
+import sqlite3
 from hashlib import sha256
-from pathlib import Path
 
 from flask import Response, request
 
+from saltpath.store import people
 from saltpath.store.people import Person
-from saltpath.store.secrets import derived_key
 
 SESSION, KNOWN = "saltpath", "saltpath-known"
 KNOWN_S = 365 * 86_400
@@ -51,24 +51,24 @@ def take_away(answer: Response, kind: str) -> None:
     )
 
 
-def known_browser(folder: Path, person: Person) -> str:
+def known_browser(connection: sqlite3.Connection, person: Person) -> str:
     """What a browser is given in which somebody has signed in: a number of its own, vouched for by
-    the installation's key."""
+    the installation."""
     number = base64.urlsafe_b64encode(os.urandom(12)).decode()
-    return f"{number}.{_vouched(folder, person, number)}"
+    return f"{number}.{_vouched(connection, person, number)}"
 
 
-def browser_of(folder: Path, person: Person | None, value: str) -> str:
+def browser_of(connection: sqlite3.Connection, person: Person | None, value: str) -> str:
     """The number of a browser in which this person has signed in before; empty for any other text,
     and for nobody, which takes as long."""
     number, _, vouched = value.partition(".")
     right = hmac.compare_digest(
-        vouched.encode("utf-8", "replace"), _vouched(folder, person, number).encode()
+        vouched.encode("utf-8", "replace"), _vouched(connection, person, number).encode()
     )
     return number if right and person is not None else ""
 
 
-def _vouched(folder: Path, person: Person | None, number: str) -> str:
-    key, whose = derived_key(folder, "known browsers"), person.oid if person else ""
+def _vouched(connection: sqlite3.Connection, person: Person | None, number: str) -> str:
+    key, whose = people.browsers_key(connection), person.oid if person else ""
     made = hmac.new(key, f"{whose}/{number}".encode("utf-8", "replace"), sha256).digest()
     return base64.urlsafe_b64encode(made).decode().rstrip("=")
