@@ -52,7 +52,7 @@ def bare(kind: str) -> float:
         folder, port = Path(name) / "data", free_port()
         migrate(folder)
         more = {
-            "web": ["127.0.0.1", str(port)],
+            "web": ["127.0.0.1", str(port), ""],
             "writer": [],
             "runner": ["runner_bench", str(beats.fileno()), "0"],
         }[kind]

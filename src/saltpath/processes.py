@@ -1,6 +1,6 @@
-"""The entry of each process: `writer|runner|web|keeper|courier FOLDER [HOST PORT NAME... | NAME
-DESCRIPTOR OWN_PORT | OWN_PORT | BACKUPS KEPT]`, forked by the supervisor, and of those that look
-through a file of rows for the web server. By hand: `python -m saltpath.processes KIND FOLDER
+"""The entry of each process: `writer|runner|web|keeper|courier FOLDER [HOST PORT PROXY NAME... |
+NAME DESCRIPTOR OWN_PORT | OWN_PORT | BACKUPS KEPT]`, forked by the supervisor, and of those that
+look through a file of rows for the web server. By hand: `python -m saltpath.processes KIND FOLDER
 ...`."""
 
 from __future__ import annotations
@@ -50,7 +50,7 @@ def main(arguments: list[str]) -> None:
     else:
         from saltpath.server import web
 
-        web.main(folder, arguments[2], int(arguments[3]), arguments[4:])
+        web.main(folder, arguments[2], int(arguments[3]), arguments[4], arguments[5:])
 
 
 if __name__ == "__main__":

@@ -179,9 +179,9 @@ class Backups(unittest.TestCase):
         restore(max(backup._dailies(to)), self.root / "elsewhere")
         self.assertIsNone(daily(self.folder, self.root / "none", 0, NOW))
         self.assertFalse((self.root / "none").exists())
-        self.assertIsNotNone(
-            daily(self.folder, to, 3, NOW - 9 * DAY_S), "a clock that was set back"
-        )
+        set_back = daily(self.folder, to, 3, NOW - 9 * DAY_S)
+        self.assertTrue(set_back.exists(), "as if it were the first")
+        self.assertIsNone(daily(self.folder, to, 3, NOW - 9 * DAY_S + 600))
 
 
 if __name__ == "__main__":

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import click
 
-from saltpath.cli.calls import STOPPED
+from saltpath.cli.calls import STOPPED, NotUnderstood
 
 
 @click.command()
@@ -34,6 +34,18 @@ from saltpath.cli.calls import STOPPED
     help="A name of this host that browsers use for it, such as salt.example; can be repeated.",
 )
 @click.option(
+    "--trusted-proxy",
+    default="",
+    metavar="ADDRESS",
+    help="The IP address of a proxy before it, which speaks TLS with browsers: what it says in "
+    "X-Forwarded-For, -Proto and -Host counts, and nobody else's word.",
+)
+@click.option(
+    "--plain-http",
+    is_flag=True,
+    help="Listen for others without TLS, so that who listens on the network reads passwords.",
+)
+@click.option(
     "--backups",
     type=click.Path(path_type=Path, file_okay=False),
     help="Where a backup is made each day; backups/ in the data folder unless it is said.",
@@ -51,6 +63,8 @@ def serve(
     port: int,
     runners: int | None,
     names: tuple[str, ...],
+    trusted_proxy: str,
+    plain_http: bool,
     backups: Path | None,
     keep_backups: int,
 ) -> None:
@@ -61,8 +75,31 @@ def serve(
 
     open_standard_streams()
     many = runners or min(os.cpu_count() or 1, 4)
-    settings = Settings(data, host, port, many, names, backups, keep_backups)
+    if not (_is_this_machine(host) or trusted_proxy or plain_http):
+        raise NotUnderstood(
+            f"others on the network could read what is sent to {host}: put a proxy with TLS before "
+            "it and name it by --trusted-proxy (docs/deployment.md), or say --plain-http"
+        )
+    if trusted_proxy and not _is_address(trusted_proxy):
+        raise NotUnderstood(f"--trusted-proxy takes an IP address; found {trusted_proxy}")
+    settings = Settings(data, host, port, many, names, trusted_proxy, backups, keep_backups)
     sys.exit(supervise(settings, processes))
+
+
+def _is_address(text: str) -> bool:
+    from ipaddress import ip_address
+
+    try:
+        ip_address(text)
+    except ValueError:
+        return False
+    return True
+
+
+def _is_this_machine(host: str) -> bool:
+    from ipaddress import ip_address
+
+    return host == "localhost" or (_is_address(host) and ip_address(host).is_loopback)
 
 
 @click.command()

@@ -56,6 +56,8 @@ class Settings(Struct, frozen=True):
     names: tuple[str, ...] = ()
     """Names of hosts that the web server answers to besides its own."""
 
+    trusted_proxy: str = ""
+    """The address of the proxy before it, whose word on who asks counts; empty: there is none."""
     backups: Path | None = None
     """Where a backup is made each day; by default within the data folder."""
     backups_kept: int = backup.KEPT
@@ -66,6 +68,8 @@ class Settings(Struct, frozen=True):
         """Where a browser finds it, without a path."""
         everywhere = self.host in ("0.0.0.0", "::")
         host = self.names[0] if self.names else "127.0.0.1" if everywhere else self.host
+        if self.trusted_proxy and self.names:
+            return f"https://{host}"
         return f"http://{f'[{host}]' if ':' in host else host}:{self.port}"
 
 
@@ -134,7 +138,8 @@ class Supervisor(Struct):
         gc.collect()
         gc.freeze()  # so that no collection writes to the memory that all share
         main = self.programs.main
-        web = ["web", folder, self.settings.host, str(self.settings.port), *self.settings.names]
+        at = [self.settings.host, str(self.settings.port), self.settings.trusted_proxy]
+        web = ["web", folder, *at, *self.settings.names]
         backups = self.settings.backups or self.settings.folder / backup.BACKUPS
         keeper = ["keeper", folder, str(backups.resolve()), str(self.settings.backups_kept)]
         self.children = [

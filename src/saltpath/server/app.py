@@ -111,8 +111,11 @@ def contract() -> dict[str, Any]:
     return document(app)
 
 
-def make_app(folder: Path, host: str = "127.0.0.1", names: Sequence[str] = ()) -> Flask:
-    """The WSGI application over a data folder that was migrated."""
+def make_app(
+    folder: Path, host: str = "127.0.0.1", names: Sequence[str] = (), proxied: bool = False
+) -> Flask:
+    """The WSGI application over a data folder that was migrated. `proxied`: others come to it
+    through a proxy on this machine."""
     app = Flask("saltpath", static_folder=None)
     watcher = Watcher(folder)
     app.config.update(
@@ -121,7 +124,7 @@ def make_app(folder: Path, host: str = "127.0.0.1", names: Sequence[str] = ()) -
         WAITING=Waiting(watcher),
         PRESENCE=Presence(),
         DELAYS=Delays(),
-        LOCAL_ONLY=host in LOCAL and not names,
+        LOCAL_ONLY=host in LOCAL and not names and not proxied,
         CONFINED=Confined(folder),
         MAX_CONTENT_LENGTH=LARGEST_BODY,
     )

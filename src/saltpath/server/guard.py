@@ -46,6 +46,11 @@ def guard(app: Flask, host: str, names: Iterable[str] = ()) -> None:
         request.max_content_length = most
         if (request.content_length or 0) > most:
             raise RequestEntityTooLarge
+        site = request.headers.get("Sec-Fetch-Site", "same-origin")
+        is_visit = request.headers.get("Sec-Fetch-Mode") == "navigate" and request.method == "GET"
+        is_api, foreign = request.path.startswith("/api/"), site in ("cross-site", "same-site")
+        if is_api and foreign and not is_visit:
+            return problem(403, "foreign-origin", "A page of another origin is given nothing here.")
         if request.method in _WRITES:
             origin = request.headers.get("Origin")
             if (
@@ -79,6 +84,9 @@ def guard(app: Flask, host: str, names: Iterable[str] = ()) -> None:
         answer.headers["Referrer-Policy"] = "no-referrer"
         answer.headers["Cross-Origin-Opener-Policy"] = "same-origin"
         answer.headers["Cross-Origin-Resource-Policy"] = "same-origin"
+        answer.headers["Permissions-Policy"] = "camera=(), microphone=(), geolocation=()"
+        if request.is_secure:
+            answer.headers["Strict-Transport-Security"] = "max-age=31536000"
         if request.path.startswith("/api/"):
             answer.headers.setdefault("Cache-Control", "no-store")
         return answer

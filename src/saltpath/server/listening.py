@@ -21,7 +21,7 @@ from waitress.adjustments import Adjustments
 from waitress.channel import HTTPChannel
 from waitress.parser import HTTPRequestParser
 from waitress.server import TcpWSGIServer
-from waitress.task import ThreadedTaskDispatcher
+from waitress.task import ErrorTask, ThreadedTaskDispatcher
 
 from saltpath.server.limits import largest_body
 
@@ -76,10 +76,35 @@ class Parser(HTTPRequestParser):  # type: ignore[misc]
             self.connection_close = True
 
 
+PLAIN = "default-src 'none'; frame-ancestors 'none'"
+BARE: list[tuple[str, str]] = [
+    ("Content-Type", "text/plain; charset=utf-8"),
+    ("Content-Security-Policy", PLAIN),
+    ("X-Content-Type-Options", "nosniff"),
+    ("Referrer-Policy", "no-referrer"),
+    ("Cache-Control", "no-store"),
+]
+"""The head of an answer to what is no request."""
+
+
+class Unreadable(ErrorTask):  # type: ignore[misc]
+    """The answer to what is no request; it says nothing of what answers."""
+
+    def execute(self) -> None:
+        error = self.request.error
+        body = f"{error.reason}\r\n".encode()
+        self.status = f"{error.code} {error.reason}"
+        self.response_headers.extend(BARE)
+        self.set_close_on_finish()
+        self.content_length = len(body)
+        self.write(body)
+
+
 class Channel(HTTPChannel):  # type: ignore[misc]
     """One connection."""
 
     parser_class = Parser
+    error_task_class = Unreadable
     began: float | None = None
     """When the request that has not come whole yet began (monotonic seconds)."""
     refused = False
@@ -157,8 +182,17 @@ class Server(TcpWSGIServer):  # type: ignore[misc]
                 channel.will_close = True
 
 
-def serve(app: Any, host: str, port: int, **adjusted: Any) -> None:
-    """Serve until the process ends."""
+FORWARDED = {"x-forwarded-for", "x-forwarded-proto", "x-forwarded-host"}
+"""What a proxy that is trusted says of who asks; from nobody else it counts."""
+
+
+def serve(app: Any, host: str, port: int, trusted_proxy: str = "", **adjusted: Any) -> None:
+    """Serve until the process ends. `trusted_proxy`: the address of the one proxy before it, whose
+    word counts for who asks, and how."""
+    if trusted_proxy:
+        adjusted |= {"trusted_proxy": trusted_proxy, "trusted_proxy_headers": FORWARDED}
+    else:  # what comes by a proxy that was not named must not look as if it came from here
+        adjusted["clear_untrusted_proxy_headers"] = False
     adjustments = Adjustments(
         host=host,
         port=port,

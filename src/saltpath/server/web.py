@@ -15,9 +15,10 @@ from saltpath.store.memory import give_memory_back
 GIVE_BACK_S = 30.0
 
 
-def main(folder: Path, host: str, port: int, names: list[str]) -> None:
+def main(folder: Path, host: str, port: int, trusted_proxy: str, names: list[str]) -> None:
     """Serve until the process is ended; it ends itself when its supervisor is gone. `names`: those
-    that it answers to besides its own."""
+    that it answers to besides its own; `trusted_proxy`: the address of the proxy before it, if
+    there is one."""
     parent = os.getppid()
 
     def look_after() -> None:
@@ -30,7 +31,7 @@ def main(folder: Path, host: str, port: int, names: list[str]) -> None:
         os._exit(0)
 
     threading.Thread(target=look_after, daemon=True).start()
-    app = make_app(folder, host, names)
+    app = make_app(folder, host, names, bool(trusted_proxy))
     gc.collect()
     gc.freeze()  # what is loaded stays: each collection looked at it again, 65 ms of everybody
-    serve(app, host, port)
+    serve(app, host, port, trusted_proxy)

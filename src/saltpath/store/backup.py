@@ -35,7 +35,8 @@ def daily(folder: Path, to: Path, kept: int, now: float) -> Path | None:
         left.unlink(missing_ok=True)
     made = to / f"saltpath-{datetime.fromtimestamp(now, UTC):{_MOMENT}}.zip"
     back_up(folder, made)
-    for old in sorted(_dailies(to))[:-kept]:
+    others = sorted(file for file in _dailies(to) if file != made)
+    for old in others[: max(len(others) - kept + 1, 0)]:
         old.unlink(missing_ok=True)
     return made
 
@@ -45,16 +46,18 @@ def _dailies(to: Path) -> list[Path]:
 
 
 def _is_due(to: Path, now: float) -> bool:
-    newest = max(_dailies(to), default=None) if to.is_dir() else None
-    if newest is None:
-        return True
-    match = _DAILY.fullmatch(newest.name)
-    assert match is not None
+    """Whether none of the last day is there, whatever a clock that was set back has left."""
+    made = [_made_at(file) for file in _dailies(to)] if to.is_dir() else []
+    return not any(0 <= now - at < DAY_S for at in made)
+
+
+def _made_at(file: Path) -> float:
+    """Seconds, UTC, by its name; long ago where that is no moment."""
+    match = _DAILY.fullmatch(file.name)
     try:
-        at = datetime.strptime(match[1], _MOMENT).replace(tzinfo=UTC).timestamp()
+        return datetime.strptime(match[1] if match else "", _MOMENT).replace(tzinfo=UTC).timestamp()
     except ValueError:
-        return True
-    return not 0 <= now - at < DAY_S
+        return 0.0
 
 
 def back_up(folder: Path, archive: Path, with_key: bool = False) -> int:
