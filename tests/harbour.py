@@ -8,6 +8,7 @@ from typing import Any
 from saltpath.core.cases.case import NamedValues, Project
 from saltpath.core.format.reader import read_case
 from saltpath.core.running.compiled import CompiledPlan, Destination, compiled
+from saltpath.core.running.reach import Reach
 from saltpath.core.values import plain
 from saltpath.demo.harbour.server import Harbour
 from saltpath.engine.loop import run_in_loop
@@ -39,7 +40,7 @@ def run_text(
     events: list | None = None,
     read_file: Any = None,
     seed: int = 7,
-    own_port: int = 0,
+    reach: Reach | None = None,
     faults: bool = False,
     wait_us: int = 0,
     up_at: str = "",
@@ -63,7 +64,7 @@ def run_text(
         stop_after=stop_after,
         started_us=start,
     )
-    supplies = Given(read_file, own_port=own_port)
+    supplies = Given(read_file, reach=reach)
     results = Results([CaseResult(case) for case in plan.cases])
 
     def take(event) -> None:

@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
+from saltpath.core.running.reach import Reach
 from saltpath.core.running.supplies import Kept, Resume, Supplies
 from saltpath.core.values.verdicts import Verdict
 from saltpath.core.values.why import MaskedWhy
@@ -27,9 +28,9 @@ class Given(Supplies):
         over: Mapping[int, tuple[Verdict, MaskedWhy | None]] | None = None,
         root: Path | None = None,
         own_folder: Path | None = None,
-        own_port: int = 0,
+        reach: Reach | None = None,
     ) -> None:
-        self.root, self.own_folder, self.own_port = root, own_folder, own_port
+        self.root, self.own_folder, self.reach = root, own_folder, reach
         self._resumes, self._over = resumes or {}, over or {}
         self.claimed: list[int] = []
         given = {"read_file": read_file, "read_rows": read_rows, "read_output": read_output}

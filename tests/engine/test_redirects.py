@@ -8,6 +8,7 @@ from urllib.parse import urlsplit
 
 from saltpath.core.format.nodes import FormatError
 from saltpath.core.format.reader import read_case
+from saltpath.core.running.reach import Reach
 from tests.engine.raw import next_head, raw_server
 from tests.engine.test_secure import made, secured
 from tests.harbour import case, run_text
@@ -241,13 +242,13 @@ class Redirects(unittest.TestCase):
                         ) as (here, _),
                     ):
                         step = f"  - {{ request: A, send: 'GET {here}/' }}\n"
-                        results = run_text(case(step), own_port=port)
+                        results = run_text(case(step), reach=Reach(own_ports=(port,)))
                         found = results.cases[0].steps[0]
                         self.assertEqual(
                             (found.verdict, found.why.code), ("blocked", "redirect-here")
                         )
             self.assertEqual(heads, [])
-            results = run_text(case(f"  - {{ request: A, send: 'GET {own}/' }}\n"), own_port=port)
-            self.assertEqual(
-                results.verdict, "unchecked", "a step may ask Salt Path itself, where it says so"
-            )
+            step = case(f"  - {{ request: A, send: 'GET {own}/' }}\n")
+            results = run_text(step, reach=Reach(own_ports=(port,)))
+            self.assertEqual(results.cases[0].steps[0].why.code, "reach-own")
+            self.assertEqual(run_text(step).verdict, "unchecked", "from somebody's own machine")

@@ -19,6 +19,7 @@ from saltpath.core.answers.answer import headers_of, mentions
 from saltpath.core.answers.exchange import Exchange, Times
 from saltpath.core.cases.options import Options
 from saltpath.core.running.prepare import Prepared
+from saltpath.core.running.reach import Reach
 from saltpath.core.values.measures import show_size
 from saltpath.core.values.why import Blocked, Why, why
 from saltpath.engine.decode import decode
@@ -45,17 +46,16 @@ class Client:
     """Carries out exchanges in one loop. Its connections belong to one project's run. Close it when
     done.
 
-    `now_us` gives UTC in microseconds. `own_port`: where Salt Path itself listens, to which no
-    redirect leads."""
+    `now_us` gives UTC in microseconds. `reach`: where requests may go; None: anywhere."""
 
     def __init__(
         self,
         selector: CurlSelector,
         now_us: Callable[[], int],
         connections: int = 100,
-        own_port: int = 0,
+        reach: Reach | None = None,
     ) -> None:
-        self._own_port = own_port
+        self._reach = reach
         self._loop = asyncio.get_running_loop()
         self._now_us = now_us
         self._free: list[Sending] = []
@@ -110,26 +110,23 @@ class Client:
     def begin(self, prepared: Prepared, options: Options) -> Sending | Exchange:
         """Begin to send, whoever's turn it is: what the strand has to await for `end`; or the
         exchange, if it cannot be sent."""
-        slot = self._free.pop() if self._free else Sending(self._heads)
+        slot = self._free.pop() if self._free else Sending(self._heads, self._reach)
         if slot.certified and options.certificate is None:
             slot.handle.close()
-            slot = Sending(self._heads)
+            slot = Sending(self._heads, self._reach)
         now_us = self._now_us
         slot.begun = now_us()
         try:
-            if slot.forbidden_port:
-                slot.forbid(0)
             slot.set(prepared, options)
-            if (
-                prepared.redirected
-                and self._own_port
-                and _port_of(prepared.address) == self._own_port
-            ):
-                slot.forbid(self._own_port)
+            if self._reach is not None and options.proxy is not None:
+                slot.check_behind_proxy()
         except (pycurl.error, UnicodeError) as problem:
             self._free.append(slot)
             reason = why("address-unreadable", address=prepared.address, problem=str(problem))
             return _unsent(prepared, slot.begun, reason)
+        if slot.refused:
+            self._free.append(slot)
+            return _unsent(prepared, slot.begun, _not_asked(slot, prepared))
         slot.cleans = cleaning.get()
         self._busy[slot.handle] = slot
         self._add_handle(slot.handle)
@@ -197,9 +194,11 @@ class Client:
             self._pace.end(host)
 
 
-def _port_of(address: str) -> int:
-    parts = urlsplit(address)
-    return parts.port or (443 if parts.scheme == "https" else 80)
+def _not_asked(slot: Sending, prepared: Prepared) -> Why:
+    if slot.refused == "own" and prepared.redirected:
+        return why("redirect-here", address=prepared.address)
+    host = urlsplit(prepared.address).hostname or ""
+    return why(f"reach-{slot.refused}", host=host, address=slot.refused_at)
 
 
 def _unsent(prepared: Prepared, begun: int, problem: Why) -> Exchange:
@@ -222,7 +221,7 @@ def _problem(
     slot: Sending, prepared: Prepared, options: Options, error: tuple[int, str], connected: bool
 ) -> Why:
     if slot.refused:
-        return why("redirect-here", address=prepared.address)
+        return _not_asked(slot, prepared)
     if slot.too_large:
         return why("too-large", limit=show_size(slot.limit))
     return reason(

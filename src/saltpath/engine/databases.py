@@ -9,6 +9,7 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from saltpath.core.cases.statement import Statement
+from saltpath.core.running.reach import Reach
 from saltpath.core.values.why import Blocked, why
 from saltpath.engine.connections import Connection, Place, Rows
 from saltpath.engine.stop import cleaning
@@ -19,12 +20,18 @@ MOST_AT_ONCE = 32
 class Databases:
     """The connections of a run. `forbidden`: a folder in which no SQLite file is opened (the
     application's own); `root`: where files are looked for that have no whole path. `first_rows`:
-    where there are more rows than are wanted, the first are given."""
+    where there are more rows than are wanted, the first are given; `reach`: where servers may
+    be."""
 
     def __init__(
-        self, forbidden: Path | None = None, root: Path | None = None, first_rows: bool = False
+        self,
+        forbidden: Path | None = None,
+        root: Path | None = None,
+        first_rows: bool = False,
+        reach: Reach | None = None,
     ) -> None:
         self._forbidden, self._root, self._first_rows = forbidden, root, first_rows
+        self._reach = reach
         self._idle: dict[Place, list[Connection]] = {}
         self._busy: dict[Connection, bool] = {}  # and whether that cleans up
         self._lock = threading.Lock()
@@ -92,7 +99,7 @@ class Databases:
                 return SQLite(place, self._forbidden, self._root)
             from saltpath.engine.postgres import Postgres
 
-            return Postgres(place)
+            return Postgres(place, self._reach)
         except Blocked as problem:
             raise _named(problem, name) from None
 

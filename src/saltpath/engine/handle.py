@@ -7,7 +7,6 @@ bad gzip.
 from __future__ import annotations
 
 import socket
-from ipaddress import ip_address
 from typing import Any
 from urllib.parse import urlsplit, urlunsplit
 
@@ -15,11 +14,15 @@ import pycurl
 
 from saltpath.core.cases.options import Options
 from saltpath.core.running.prepare import Prepared
+from saltpath.core.running.reach import Reach, Refusal
+from saltpath.engine.here import is_here
 from saltpath.engine.loop import Transfer
 from saltpath.engine.quick.heads import Heads, sent_of
 
 _HEADER_OUT = pycurl.INFOTYPE_HEADER_OUT
 _REQUEST_SIZE = pycurl.REQUEST_SIZE
+_ELSEWHERE = "9.9.9.9"
+"""An address like any other, for a name that is looked up by somebody else."""
 _BODILESS = frozenset(["GET", "DELETE", "OPTIONS", "TRACE", "HEAD"])
 
 
@@ -35,7 +38,6 @@ class Sending(Transfer):
         "cleans",
         "error",
         "expected",
-        "forbidden_port",
         "getinfo",
         "handle",
         "heads",
@@ -44,15 +46,17 @@ class Sending(Transfer):
         "limit",
         "options",
         "prepared",
+        "reach",
         "refused",
+        "refused_at",
         "size",
         "too_large",
         "trusting",
     )
 
-    def __init__(self, heads: Heads) -> None:
+    def __init__(self, heads: Heads, reach: Reach | None = None) -> None:
         super().__init__()
-        self.heads = heads
+        self.heads, self.reach = heads, reach
         self.expected: bytes | None = None  # the head that will be sent, where that is known
         self.heads_out: list[bytes] = []
         self.heads_in: list[bytes] = []
@@ -69,8 +73,8 @@ class Sending(Transfer):
         self.trusting = (
             False  # it knows the authorities that vouch for servers, which only https needs
         )
-        self.forbidden_port = 0  # of this machine, to which this exchange may not connect
-        self.refused = False  # it would have connected there
+        self.refused: Refusal = ""  # why it was not connected to
+        self.refused_at = ""  # the address
         self.begun = 0
         self.cleans = False
         self.error: tuple[int, str] | None = None
@@ -87,28 +91,36 @@ class Sending(Transfer):
         handle.setopt(pycurl.DEBUGFUNCTION, self._watch)
         handle.setopt(pycurl.HEADERFUNCTION, self.heads_in.append)
         handle.setopt(pycurl.WRITEFUNCTION, self._write)
-
-    def forbid(self, port: int) -> None:
-        """Do not connect to this port of this machine, under whatever name (0: connect anywhere);
-        looked at when the address is known, so that no name server can lead there. A connection
-        that stands is not used again."""
-        self.refused = False
-        if port == self.forbidden_port:
-            return
-        self.forbidden_port = port
-        self.handle.setopt(pycurl.FRESH_CONNECT, 1 if port else 0)
-        if port:
-            self.handle.setopt(pycurl.OPENSOCKETFUNCTION, self._open)
-        else:
-            self.handle.unsetopt(pycurl.OPENSOCKETFUNCTION)
-            self.prepared = self.options = None  # what was set of connections is set anew
+        if reach is not None:
+            handle.setopt(pycurl.OPENSOCKETFUNCTION, self._open)
 
     def _open(self, purpose: int, place: Any) -> Any:
+        """Looked at when the address is known that is connected to, so that no name server and no
+        way of writing an address leads elsewhere. A connection that stands was looked at so."""
         family, kind, protocol, address = place
-        if address[1] == self.forbidden_port and _is_here(str(address[0])):
-            self.refused = True
+        assert self.reach is not None
+        options = self.options
+        proxied = options is not None and options.proxy is not None and options.proxy.text
+        target = options.proxy.text if options and options.proxy and proxied else self.address
+        host = urlsplit(target if "//" in target else f"//{target}").hostname or ""
+        refused = self.reach.refusal(host, str(address[0]), int(address[1]), is_here)
+        if refused:
+            self.refused, self.refused_at = refused, str(address[0])
             return pycurl.SOCKET_BAD
         return socket.socket(family, kind, protocol)
+
+    def check_behind_proxy(self) -> None:
+        """What a proxy is asked for: it looks names up itself, so only an address that is written
+        out, however it is, and names can be looked at."""
+        assert self.reach is not None
+        parts = urlsplit(self.address)
+        host, port = parts.hostname or "", parts.port or (443 if parts.scheme == "https" else 80)
+        try:
+            written = socket.inet_ntoa(socket.inet_aton(host))
+        except OSError:
+            written = host if ":" in host else _ELSEWHERE
+        self.refused = self.reach.refusal(host, written, port, is_here)
+        self.refused_at = host
 
     def _watch(self, kind: int, data: bytes) -> None:
         if kind == _HEADER_OUT:
@@ -152,6 +164,7 @@ class Sending(Transfer):
         self.body = []
         self.size = 0
         self.too_large = False
+        self.refused = ""
         before = self.prepared
         alike = options is self.options or options == self.options
         if prepared is before and alike:
@@ -232,25 +245,6 @@ def _differ_in_address(one: Prepared, other: Prepared) -> bool:
         and one.method == other.method
         and one.headers == other.headers
     )
-
-
-def _is_here(address: str) -> bool:
-    """Whether an IP address is this machine's own: one that can be bound to here."""
-    try:
-        ip = ip_address(address.partition("%")[0])
-    except ValueError:
-        return True  # what cannot be told is not trusted
-    ip = getattr(ip, "ipv4_mapped", None) or ip
-    if ip.is_loopback or ip.is_unspecified:
-        return True
-    with socket.socket(
-        socket.AF_INET6 if ip.version == 6 else socket.AF_INET, socket.SOCK_DGRAM
-    ) as probe:
-        try:
-            probe.bind((address, 0))
-        except OSError:
-            return False
-    return True
 
 
 def _address(address: str) -> str:

@@ -4,6 +4,7 @@ that only reads."""
 from __future__ import annotations
 
 import contextlib
+import socket
 import time
 from datetime import date, datetime, timedelta
 from datetime import time as time_of_day
@@ -14,7 +15,9 @@ import psycopg
 from psycopg.conninfo import make_conninfo
 
 from saltpath.core.cases.statement import Statement
+from saltpath.core.running.reach import Reach
 from saltpath.core.values import plain
+from saltpath.core.values.why import why
 from saltpath.engine.connections import (
     CONNECT_S,
     Place,
@@ -24,14 +27,31 @@ from saltpath.engine.connections import (
     ended,
     within_size,
 )
+from saltpath.engine.here import is_here
 
 TLS = {"": "prefer", "off": "disable", "require": "require", "verify": "verify-full"}
+
+
+def _looked_up(host: str, port: int, reach: Reach) -> str:
+    """The address that is connected to, and no other that the name may lead to a moment later.
+    Raises Blocked where it may not be asked."""
+    if host.startswith(("/", "@")) or "," in host:
+        raise could_not("a server is one host here, and no socket of this machine's")
+    try:
+        found = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)
+    except OSError:
+        raise could_not(f"there is no host named {host}") from None
+    address = str(found[0][4][0])
+    refused = reach.refusal(host, address, port, is_here)
+    if refused:
+        raise could_not(why(f"reach-{refused}", host=host, address=address).sentence)
+    return address
 
 
 class Postgres:
     """A connection to `host:port/name`."""
 
-    def __init__(self, place: Place) -> None:
+    def __init__(self, place: Place, reach: Reach | None = None) -> None:
         self.broken = False
         self._may_change = place.may_change
         server, _, name = place.at.partition("/")
@@ -45,6 +65,7 @@ class Postgres:
         try:
             told = make_conninfo(
                 host=host.strip("[]"),
+                hostaddr=_looked_up(host.strip("[]"), int(port), reach) if reach else None,
                 port=port,
                 dbname=name,
                 user=place.user or None,

@@ -50,14 +50,12 @@ async def run_plan(
     """Carry out the plan; every event goes to `emit` in the loop's thread. Returns the run's
     verdict."""
     stop, supplies = stop or Stop(), supplies or Supplies()
-    client = Client(
-        selector, now_us, connections=max(plan.jobs * 2, 16), own_port=supplies.own_port
-    )
+    client = Client(selector, now_us, connections=max(plan.jobs * 2, 16), reach=supplies.reach)
     stop.aborts(client.abort)
     begun = time.monotonic_ns()
     where = listed([to.name for to in plan.destinations])
     emit(RunStarted(now_us(), plan.seed, where, len(plan.cases)))
-    databases = Databases(supplies.own_folder, supplies.root, plan.first_rows)
+    databases = Databases(supplies.own_folder, supplies.root, plan.first_rows, supplies.reach)
     stop.aborts(databases.interrupt)
     order = Order(plan.cases)
     of_run = OfRun(plan, supplies, client, Tokens(), Helper(), databases, order, emit, stop, now_us)

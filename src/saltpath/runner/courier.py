@@ -15,13 +15,14 @@ from typing import Any
 from saltpath.core.answers.exchange import Exchange
 from saltpath.core.cases.options import Options
 from saltpath.core.running.prepare import Prepared
+from saltpath.core.running.reach import Reach
 from saltpath.core.values.errors import SaltPathError
 from saltpath.engine.client import Client
 from saltpath.engine.loop import Strand, run_in_loop
 from saltpath.formats.reports import FORMS
 from saltpath.reporting import Stored, report_of
 from saltpath.runner.life import ShutdownSignal, parent_gone
-from saltpath.store import deliveries, runs, secrets
+from saltpath.store import deliveries, reaching, runs, secrets
 from saltpath.store.database import connect, now_us
 from saltpath.store.deliveries import Delivery
 
@@ -48,14 +49,15 @@ class Courier:
             found = deliveries.due(main, self._clock(), AT_ONCE)
             tries = [self._prepared(stored, delivery) for delivery in found]
             at, begun = self._clock(), time.monotonic_ns()
-            sent = run_in_loop(lambda selector: self._send(selector, tries)) if tries else []
+            reach = reaching.reach(main, self._own_port)
+            sent = run_in_loop(lambda selector: self._send(selector, tries, reach)) if tries else []
             for delivery, (status, said, ended) in zip(found, sent, strict=True):
                 us = max(ended - begun, 0) // 1000
                 deliveries.record_try(main, delivery, at, us, status, said)
         return len(found)
 
-    async def _send(self, selector: Any, tries: list[Prepared | str]) -> list[Sent]:
-        client = Client(selector, self._clock, own_port=self._own_port)
+    async def _send(self, selector: Any, tries: list[Prepared | str], reach: Reach) -> list[Sent]:
+        client = Client(selector, self._clock, reach=reach)
         try:
             return list(await asyncio.gather(*(_sent(client, one) for one in tries)))
         finally:

@@ -29,7 +29,7 @@ from msgspec import Struct, field
 from saltpath.runner.forking import Forked, fork
 from saltpath.runner.life import PROCESSES_LOCK, Heartbeat, ShutdownSignal
 from saltpath.runner.wire import release
-from saltpath.store import backup, jobs, links, summaries
+from saltpath.store import backup, jobs, links, reaching, summaries
 from saltpath.store.database import StoreError, connect, migrate, new_id
 
 LOOK_S = 0.05
@@ -62,6 +62,13 @@ class Settings(Struct, frozen=True):
     """Where a backup is made each day; by default within the data folder."""
     backups_kept: int = backup.KEPT
     """How many of them; 0: none is made."""
+
+    @property
+    def shared(self) -> bool:
+        """Whether others than this machine come to it."""
+        return self.host not in ("127.0.0.1", "localhost", "::1") or bool(
+            self.trusted_proxy or self.names
+        )
 
     @property
     def address(self) -> str:
@@ -132,6 +139,7 @@ class Supervisor(Struct):
         migrate(self.settings.folder)
         with closing(connect(self.settings.folder)) as store:
             summaries.check_stored(store)
+            reaching.say_shared(store, self.settings.shared)
             self._wait_for_orphans()
             jobs.release(store)
         self.programs.preload()

@@ -28,6 +28,7 @@ from saltpath.store import (
     secrets,
 )
 from saltpath.store.database import connect
+from saltpath.store.reaching import reach
 
 SETTLED_S = 60
 
@@ -45,7 +46,7 @@ class LocalSupplies(Supplies):
         planned: Planned,
         own_port: int,
     ) -> None:
-        self.own_folder, self.own_port = folder, own_port
+        self.own_folder, self.reach = folder, reach(main, own_port)
         self._folder, self._main, self._evidence = folder, main, evidence_side
         self._recorder, self._run, self._positions = recorder, run, planned.positions
         self._roles = planned.roles

@@ -35,6 +35,7 @@ from saltpath.server.api.outline_api import outline_api
 from saltpath.server.api.outputs_api import outputs_api
 from saltpath.server.api.people_api import people_api
 from saltpath.server.api.proposals_api import proposals_api
+from saltpath.server.api.reach_api import reach_api
 from saltpath.server.api.renaming_api import renaming_api
 from saltpath.server.api.rows_api import rows_api
 from saltpath.server.api.runs_api import runs_api
@@ -63,6 +64,7 @@ BLUEPRINTS = (
     people_api,
     keys_api,
     audit_api,
+    reach_api,
     outline_api,
     values_api,
     lift_api,

@@ -554,6 +554,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/installation/reach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where requests may go */
+        get: operations["readReach"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Open or close something to requests */
+        patch: operations["changeReach"];
+        trace?: never;
+    };
     "/projects": {
         parameters: {
             query?: never;
@@ -2608,6 +2626,13 @@ export interface components {
             thing: string;
             about: string;
         };
+        Reach: {
+            nearby: boolean | null;
+            shared: boolean;
+            allow: string[];
+            deny: string[];
+            only: boolean;
+        };
         Share: {
             id: string;
             by: string;
@@ -4060,6 +4085,15 @@ export interface components {
         PersonChange: {
             administrator?: boolean;
             ended?: boolean;
+        };
+        /** @description Only what is given changes. */
+        ReachChange: {
+            nearby?: boolean | null;
+            /** @description a list of at most 200 names and networks */
+            allow?: string[];
+            /** @description a list of at most 200 names and networks */
+            deny?: string[];
+            only?: boolean;
         };
         NewValueName: {
             project: string;
@@ -5533,6 +5567,68 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readReach: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reach"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeReach: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReachChange"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reach"];
                 };
             };
             /** @description a problem */

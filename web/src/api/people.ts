@@ -71,6 +71,9 @@ export const peopleApi = {
     const { path, query } = doneQuery(wanted);
     return `/api/v1${path}/file?${query}`;
   },
+  reach: () => ask<Shapes["Reach"]>("/installation/reach"),
+  changeReach: (change: Shapes["ReachChange"]) =>
+    ask<Shapes["Reach"]>("/installation/reach", posted(change, {}, "PATCH")),
   shares: (run: string) => ask<Page<Shapes["Share"]>>(`/runs/${q(run)}/shares`),
   addShare: (run: string, days: number) => send<Shapes["NewShareLink"]>(`/runs/${q(run)}/shares`, { days }),
   endShare: (id: string) => ask<unknown>(`/shares/${q(id)}`, away),

@@ -276,6 +276,7 @@ const ofPeople = {
   accounts: () => queryOptions({ queryKey: ["accounts"] as const, queryFn: api.accounts }),
   accountInvitations: () =>
     queryOptions({ queryKey: ["account invitations"] as const, queryFn: api.accountInvitations }),
+  reach: () => queryOptions({ queryKey: ["reach"] as const, queryFn: api.reach }),
   shares: about("shares", api.shares),
   done: (wanted: DoneWanted) =>
     infiniteQueryOptions({

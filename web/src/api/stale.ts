@@ -49,6 +49,7 @@ const STALE = {
   accounts: () => [["accounts"], ["account invitations"], ["members"], ["entry"], ["done"]],
   keys: () => [["keys"], ["keys into"], ["done"]],
   sessions: () => [["sessions"], ["accounts"]],
+  reach: () => [["reach"], ["done"]],
   shares: (run) => [["shares", run]],
 } satisfies Record<string, (of: string) => Stale[]>;
 

@@ -10,6 +10,7 @@ from typing import Any
 from msgspec import Struct
 
 from saltpath.core.cases.row_sources import FileRows, Row
+from saltpath.core.running.reach import Reach
 from saltpath.core.running.totals import RecordedStep
 from saltpath.core.values.verdicts import Verdict
 from saltpath.core.values.why import Blocked, MaskedWhy, why
@@ -48,8 +49,8 @@ class Supplies:
     """The application's, in which no database is looked into."""
     root: Path | None = None
     """The folder that the project is, if it is one."""
-    own_port: int = 0
-    """Where Salt Path itself listens on this machine; no redirect leads there."""
+    reach: Reach | None = None
+    """Where requests may go; None: anywhere, as from a command on somebody's own machine."""
 
     def given(self) -> dict[str, str]:
         """The values that the run was given at its start."""

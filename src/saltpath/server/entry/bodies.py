@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from msgspec import UNSET, Meta, UnsetType
 
+from saltpath.core.running.reach import MOST_RULES
 from saltpath.server.bodies import Body, Id, Name
 from saltpath.store.access_keys import MOST_DAYS
 from saltpath.store.people import Role
@@ -109,6 +110,23 @@ class NewKey(Body, frozen=True):
     ]
     project: Id | UnsetType = UNSET
     """The only project that it is for."""
+
+
+Rules = Annotated[
+    list[Annotated[str, Meta(max_length=300)]],
+    Meta(max_length=MOST_RULES, description=f"a list of at most {MOST_RULES} names and networks"),
+]
+
+
+class ReachChange(Body, frozen=True):
+    """Only what is given changes."""
+
+    nearby: bool | UnsetType | None = UNSET
+    """Whether this machine and private networks may be asked; null: where only this machine comes
+    here."""
+    allow: Rules | UnsetType = UNSET
+    deny: Rules | UnsetType = UNSET
+    only: bool | UnsetType = UNSET
 
 
 class NewShare(Body, frozen=True):

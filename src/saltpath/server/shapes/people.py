@@ -96,6 +96,9 @@ SHAPES: dict[str, Any] = {
         thing=TEXT,
         about=TEXT,
     ),
+    "Reach": shape(
+        nearby={"type": ["boolean", "null"]}, shared=FLAG, allow=TEXTS, deny=TEXTS, only=FLAG
+    ),
     "Share": shape(id=TEXT, by=TEXT, madeAt=TEXT, endsAt=TEXT, used=WHOLE, usedAt=MAYBE_TEXT),
     "NewShareLink": shape(id=TEXT, address=TEXT, endsAt=TEXT),
 }

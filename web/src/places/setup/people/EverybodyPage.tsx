@@ -13,6 +13,7 @@ import { Alone } from "./Alone";
 import { DoneList } from "./DoneList";
 import { Invite } from "./Invite";
 import { SetupPlaces } from "./SetupPlaces";
+import { WhereRequestsGo } from "./WhereRequestsGo";
 
 const KINDS: [string, string][] = [
   ["administrator", "another administrator"],
@@ -82,6 +83,7 @@ export function EverybodyPage() {
       {link && <ToldOnce about={link.about} text={link.address} close={() => setLink(undefined)} />}
       <Invite ask={invite} choices={KINDS} />
       <Alone />
+      <WhereRequestsGo />
       <h2>Who did what, everywhere</h2>
       <DoneList project="" />
     </div>
