@@ -10,6 +10,7 @@ PAGES = [ROOT / "CONTRIBUTING.md", ROOT / "README.md", *(ROOT / "docs").rglob("*
 NAMED = re.compile(r"`((?:[\w.-]+/)*[\w-]+(?:\.py|\.tsx?|\.mjs|\.md|/))`")
 SAID = re.compile(r"(?<![\w./*-])((?:[\w-]+/)*[\w-]+\.(?:py|tsx?|md))(?![\w])")
 LINKED = re.compile(r"\]\((?!https?:|#|mailto:)([^)#\s]+)")
+PROMISED = re.compile(r"`(?:(\w+)/)?(test_\w+)(?:\.(\w+))?`")
 ELSEWHERE = {"saltpath-data/", "shared/", "data/", "suites/", "environments/"}
 """Folders of an installation or of a tester's project, which are not of this one."""
 
@@ -51,6 +52,30 @@ class Pages(unittest.TestCase):
         for page in PAGES:
             for link in LINKED.findall(page.read_text(encoding="utf-8")):
                 self.assertTrue((page.parent / link).exists(), f"{page.name} links to {link}")
+
+    def test_every_test_that_is_promised_is_there(self):
+        """`test_entry.test_x`, `store/test_backup`, and a bare `test_x`, which is of the module
+        named before it."""
+        tests: dict[str, list[Path]] = {}
+        for path in (ROOT / "tests").rglob("test_*.py"):
+            tests.setdefault(path.stem, []).append(path)
+        text = (ROOT / "docs/security.md").read_text(encoding="utf-8")
+        promised = 0
+        for line in text.splitlines():
+            module = ""
+            for folder, name, member in PROMISED.findall(line):
+                if name in tests:
+                    module = name
+                    folders = [path.parent.name for path in tests[name]]
+                    self.assertTrue(not folder or folder in folders, line)
+                else:
+                    member = name
+                promised += 1
+                self.assertTrue(module, f"{name} is in no module: {line}")
+                code = "".join(path.read_text(encoding="utf-8") for path in tests[module])
+                if member:
+                    self.assertRegex(code, rf"(def|class) {member}\b", line)
+        self.assertGreater(promised, 50)
 
 
 if __name__ == "__main__":
