@@ -47,7 +47,7 @@ export function Lifts({ project, refresh, undoValues }: Props) {
     await again();
   };
   return (
-    <section className="lifts" aria-label="Written out in many places">
+    <section className="lifts" data-needs="edit" aria-label="Written out in many places">
       <h2>Written out in many places</h2>
       <p role="status" className="muted">
         {said}{" "}

@@ -138,7 +138,7 @@ function Opened({ project }: { project: string | undefined }) {
       {values.query.isSuccess && (
         <ValueGrid rows={rows} environments={environments} grid={grid} refresh={refresh} />
       )}
-      <p className="muted small" role="status">
+      <p className="muted small" role="status" data-needs="edit">
         {values.said ||
           "Type to change a cell; an empty one reads as everywhere. Ctrl C and Ctrl V go to and from a spreadsheet; Ctrl D fills down; Delete empties."}
       </p>

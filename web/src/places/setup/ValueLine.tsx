@@ -83,7 +83,12 @@ export const ValueLine = memo(
 );
 
 function Shown({ row, column }: { row: ValueRow | undefined; column: number }) {
-  if (!row) return <span className="muted">+ a value</span>;
+  if (!row)
+    return (
+      <span className="muted" data-needs="edit">
+        + a value
+      </span>
+    );
   if (column === NAME)
     return (
       <>

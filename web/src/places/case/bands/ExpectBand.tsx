@@ -44,7 +44,7 @@ export function ExpectBand({ step, evidence }: { step: Step; evidence: StepEvide
           ))}
         <ChangedMeanwhile step={step} checks={checks} />
         <EveryAnswerRows step={step} evidence={evidence} />
-        <li className="add-check">
+        <li className="add-check" data-needs="edit">
           <span className="muted" aria-hidden="true">
             +
           </span>

@@ -90,7 +90,7 @@ function Facts({ of, state, evidence, others, step }: Props) {
         {facts(of, evidence)}
         {" · "}
         <CaseValues of={of} edits={state.edits} />
-        {!of.rows && " · "}
+        {!of.rows && <span data-needs="edit"> · </span>}
         <AddRows of={of} edits={state.edits} step={step} />
         {evidence?.run && (
           <>

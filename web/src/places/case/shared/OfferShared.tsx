@@ -14,7 +14,7 @@ export function OfferShared({ of }: { of: Case }) {
   if (!found.length) return null;
   const known = references(of.steps.length + 1).map((reference) => reference.name);
   return (
-    <p className="offer-shared muted">
+    <p className="offer-shared muted" data-needs="edit">
       or shared steps:{" "}
       {found.slice(0, MOST).map((shared) => (
         <button

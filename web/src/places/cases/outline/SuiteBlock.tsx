@@ -185,7 +185,7 @@ function AddCase({ suite, outline }: { suite: Suite; outline: Outline }) {
       >
         <span className="muted">+ case</span>
       </InPlace>{" "}
-      <Link className="muted small" to={`/cases/recording?suite=${suite.id}`}>
+      <Link data-needs="edit" className="muted small" to={`/cases/recording?suite=${suite.id}`}>
         or from a browser’s recording…
       </Link>{" "}
       <AddSuite outline={outline} into={suite} />

@@ -91,6 +91,7 @@ export function SuiteHead(props: Props) {
       )}
       {cases.length > 0 && !filtered && (
         <button
+          data-needs="run"
           type="button"
           className="plain-link"
           aria-expanded={pipeline}

@@ -59,8 +59,11 @@ function told({ signIn, ended, administrator, parts, secondFactor }: Account): s
     signIn ? `signs in as ${signIn}${secondFactor ? " with a code" : ""}` : "has no name to sign in by",
   ];
   if (administrator) words.push("administers this installation");
-  if (parts.length) words.push(listed(parts.map(({ role, name }) => `is ${role} of ${name}`)));
-  else if (!administrator) words.push("has no part in a project");
+  for (const role of new Set(parts.map((part) => part.role))) {
+    const where = parts.filter((part) => part.role === role).map(({ name }) => name);
+    words.push(`is ${role} of ${listed(where)}`);
+  }
+  if (!parts.length && !administrator) words.push("has no part in a project");
   return `${listed(words)}.`;
 }
 

@@ -51,7 +51,7 @@ export function WhereRequestsGo() {
         , and never Salt Path itself, nor where machines find their own keys (link-local addresses).
       </p>
       <p>
-        Beside that they may ask{" "}
+        Opened beside that:{" "}
         <InPlace
           needs="self"
           text={allow.join(", ")}
@@ -59,9 +59,9 @@ export function WhereRequestsGo() {
           hint={HINT}
           save={(typed) => change({ allow: rules(typed) })}
         >
-          {allow.length ? <span className="mono">{allow.join(", ")}</span> : "nothing else"}
+          {allow.length ? <span className="mono">{allow.join(", ")}</span> : "nothing"}
         </InPlace>
-        , but not{" "}
+        . Closed:{" "}
         <InPlace
           needs="self"
           text={deny.join(", ")}
@@ -69,7 +69,7 @@ export function WhereRequestsGo() {
           hint={HINT}
           save={(typed) => change({ deny: rules(typed) })}
         >
-          {deny.length ? <span className="mono">{deny.join(", ")}</span> : "— there is no exception"}
+          {deny.length ? <span className="mono">{deny.join(", ")}</span> : "nothing"}
         </InPlace>
         .{" "}
         <label>
@@ -79,7 +79,7 @@ export function WhereRequestsGo() {
             disabled={!allow.length && !only}
             onChange={() => void change({ only: !only })}
           />{" "}
-          nothing but what is named here
+          ask nothing but what is opened here
         </label>
       </p>
       {problem && (
