@@ -747,6 +747,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/environments/{id}/guard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Who may run against it, and change something there */
+        put: operations["guardEnvironment"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/environments/{id}": {
         parameters: {
             query?: never;
@@ -2408,6 +2425,9 @@ export interface components {
             about: string;
             guarded: boolean;
             usual: boolean;
+            runRole: string;
+            changeRole: string;
+            mayRun: boolean;
         };
         ValueCell: {
             environment: string;
@@ -4290,6 +4310,19 @@ export interface components {
             /** @default  */
             like?: string;
         };
+        /** @description The least role for each; empty: whoever may run. */
+        EnvironmentGuard: {
+            /**
+             * @default
+             * @enum {unknown}
+             */
+            run?: "" | "editor" | "owner";
+            /**
+             * @default
+             * @enum {unknown}
+             */
+            change?: "" | "editor" | "owner";
+        };
         /** @description Only what is given changes. */
         EnvironmentChange: {
             /** @description a name of 1 to 60 characters */
@@ -6152,6 +6185,42 @@ export interface operations {
         responses: {
             /** @description as asked */
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Environment"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    guardEnvironment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EnvironmentGuard"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };

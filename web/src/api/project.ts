@@ -25,6 +25,8 @@ export const projectApi = {
     send<Environment>("/environments", { project, name, like }),
   changeEnvironment: (id: string, change: Shapes["EnvironmentChange"]) =>
     ask<Environment>(`/environments/${q(id)}`, posted(change, {}, "PATCH")),
+  guardEnvironment: (id: string, guard: Shapes["EnvironmentGuard"]) =>
+    ask<Environment>(`/environments/${q(id)}/guard`, posted(guard, {}, "PUT")),
   removeEnvironment: (id: string) => ask<unknown>(`/environments/${q(id)}`, { method: "DELETE" }),
   /** Values as they read in each environment. */
   values: (project: string) => ask<Page<ValueRow>>(`/values?project=${q(project)}`),

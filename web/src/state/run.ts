@@ -45,7 +45,7 @@ export function useEnvironments() {
 
 /** Where runs go from this page: the project's usual environment, until another is chosen. */
 export function useEnvironment(): [Environment | undefined, (name: string) => void, Environment[]] {
-  const all = useEnvironments().data?.items ?? [];
+  const all = (useEnvironments().data?.items ?? []).filter(({ mayRun }) => mayRun);
   const [name, setName] = useState<string>();
   const usual = all.find((environment) => environment.usual) ?? all[0];
   return [all.find((environment) => environment.name === name) ?? usual, setName, all];
@@ -53,7 +53,7 @@ export function useEnvironment(): [Environment | undefined, (name: string) => vo
 
 /** Where runs of several cases go from this page: to one environment, or to several side by side. */
 export function useWhere(): [Environment[], (names: string[]) => void, Environment[]] {
-  const all = useEnvironments().data?.items ?? [];
+  const all = (useEnvironments().data?.items ?? []).filter(({ mayRun }) => mayRun);
   const [names, setNames] = useState<string[]>([]);
   const usual = all.find((environment) => environment.usual) ?? all[0];
   const chosen = all.filter(({ name }) => names.includes(name));

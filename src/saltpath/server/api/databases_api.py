@@ -16,6 +16,7 @@ from saltpath.server.audited import named
 from saltpath.server.bodies import DatabaseDocument, NewLook
 from saltpath.server.context import actor, database
 from saltpath.server.declared import DATABASE, PROJECT, declared, of, page
+from saltpath.server.guarding import may_run_there
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.sources import look_of
 from saltpath.server.tasks import MOST_LOOKED_AT
@@ -95,11 +96,12 @@ def look_into(data: NewLook) -> Response:
     a data source (`rows`: its document); what it gives is the evidence of the case, when the run
     has ended. `environment`: where the database's values are read."""
     project = project_asked(data.project)
+    environment = data.environment or str(project.document.get("environment", ""))
+    may_run_there(project, [environment])
     about, asked = (
         _of_database(project, data) if data.rows is UNSET else _of_source(project, data.rows)
     )
     case = probes.look(database(), project.id, actor().id, about, asked)
-    environment = data.environment or str(project.document.get("environment", ""))
     run, _ = runs.ask(
         database(),
         project.id,

@@ -40,6 +40,7 @@ from saltpath.server.declared import (
     page,
     parameter,
 )
+from saltpath.server.guarding import guarded_among, may_change_there, may_run_there
 from saltpath.server.last_answers import around
 from saltpath.server.outcome import Wanted, form_wanted, outcome_when_ended
 from saltpath.server.problems import Refused, json_answer
@@ -108,9 +109,12 @@ def _asked(data: NewRun) -> tuple[runs.Run, bool]:
     if earlier is not None:
         started = earlier.request.started or earlier.started_at
         asked = replace(asked, started=started, files=earlier.request.files)
-    guarded = [name for name in where if name in _guarded(project.id)]
+    may_run_there(project, where)
+    guarded = guarded_among(project, where)
     if guarded:
         asked = replace(asked, changes=_changes(data, chosen, asked, listed(guarded)))
+        if asked.changes:
+            may_change_there(project, guarded)
     return runs.ask(
         connection,
         project.id,
@@ -305,10 +309,6 @@ def list_steps_before(data: NewRun) -> Response:
         for index, step in steps
     ]
     return json_answer({"items": items, "names": list(found.names), "once": list(found.once)})
-
-
-def _guarded(project: int) -> set[str]:
-    return {e.name for e in projects.environments(database(), project) if e.document.get("guarded")}
 
 
 def _changes(

@@ -17,11 +17,13 @@ from saltpath.server.audited import named, nothing_done
 from saltpath.server.bodies import EnvironmentChange, NewEnvironment, ValueChange, ValueChanges
 from saltpath.server.context import actor, database, folder
 from saltpath.server.declared import ID, PROJECT, declared, of, page
+from saltpath.server.entry.bodies import EnvironmentGuard
 from saltpath.server.problems import json_answer
 from saltpath.server.used_values import uses
-from saltpath.store import environments, projects, secrets
+from saltpath.store import environments, guards, people, projects, secrets
 from saltpath.store.database import write
 from saltpath.store.documents import Document
+from saltpath.store.guards import Guard
 from saltpath.store.values import Aside, CellChange, change_values
 
 values_api = Blueprint("values", __name__)
@@ -237,9 +239,13 @@ def list_environments() -> Response:
 def add_environment(data: NewEnvironment) -> Response:
     """A new environment by its name; `like`: another one, whose values it begins with."""
     project = project_asked(data.project)
-    made = environments.add_environment(
-        database(), project, actor().id, data.name.strip(), data.like
-    )
+    with write(database()):
+        made = environments.add_environment(
+            database(), project, actor().id, data.name.strip(), data.like
+        )
+        if data.like:  # what it holds of the other is guarded as there
+            like = environment_asked(data.like)
+            guards.set_guard(database(), made.id, guards.guard_of(database(), like.id))
     return json_answer(_view(project, made), 201)
 
 
@@ -249,13 +255,35 @@ def _view(project: Document, environment: Document) -> dict[str, Any]:
 
 
 def environment_view(environment: Document, usual: str) -> dict[str, Any]:
+    guard = guards.guard_of(database(), environment.id)
+    role = people.role_in(database(), actor(), environment.project)
     return {
         "id": environment.oid,
         "name": environment.name,
         "about": environment.document.get("about", ""),
-        "guarded": bool(environment.document.get("guarded")),
+        "guarded": bool(environment.document.get("guarded") or guard.change),
         "usual": environment.name == usual,
+        "runRole": guard.run,
+        "changeRole": guard.change,
+        "mayRun": guard.lets_run(role),
     }
+
+
+@values_api.put("/environments/<id>/guard")
+@declared(
+    "guardEnvironment",
+    "Who may run against it, and change something there",
+    of("Environment"),
+    ID,
+    takes=EnvironmentGuard,
+    may="own",
+    did="said who may run against {}",
+)
+def guard_environment(data: EnvironmentGuard, id: str) -> Response:
+    """The least roles; a role that lets steps change something is asked about each of them, too."""
+    of = environment_asked(id)
+    guards.set_guard(database(), of.id, Guard(data.run, data.change))
+    return json_answer(_view(projects.project_by_id(database(), of.project), of))
 
 
 @values_api.patch("/environments/<id>")

@@ -85,6 +85,13 @@ class Part(Body, frozen=True):
     role: Role
 
 
+class EnvironmentGuard(Body, frozen=True):
+    """The least role for each; empty: whoever may run."""
+
+    run: Literal["", "owner", "editor"] = ""
+    change: Literal["", "owner", "editor"] = ""
+
+
 class Invitation(Body, frozen=True):
     name: Name
     """Whom it is made for, in words."""

@@ -49,7 +49,16 @@ SHAPES: dict[str, Any] = {
     "ProjectFile": shape(path=TEXT, size=WHOLE, at=TEXT),
     "Gone": shape(gone=FLAG),
     "DeletedCase": shape(id=TEXT, name=TEXT, suite=TEXT, at=TEXT),
-    "Environment": shape(id=TEXT, name=TEXT, about=TEXT, guarded=FLAG, usual=FLAG),
+    "Environment": shape(
+        id=TEXT,
+        name=TEXT,
+        about=TEXT,
+        guarded=FLAG,
+        usual=FLAG,
+        runRole=TEXT,
+        changeRole=TEXT,
+        mayRun=FLAG,
+    ),
     "ValueCell": shape(environment=TEXT, given=FLAG, text=TEXT, missing=FLAG),
     "NamedCase": shape(id=TEXT, name=TEXT),
     "ValueRow": shape(
