@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import multiprocessing.connection
 import signal
+import sqlite3
 import subprocess
 import sys
 import tempfile
@@ -13,12 +14,13 @@ import urllib.request
 from pathlib import Path
 from typing import Any
 
-from saltpath.store import cases, people, project_files, projects
+from saltpath.store import cases, people, project_files, projects, sessions
 from saltpath.store.database import connect, migrate
 
 
 class Application:
-    """The whole of it with so many runners, and a project with cases and files."""
+    """The whole of it with so many runners, and a project with cases and files; so many readers are
+    signed in beside its owner."""
 
     def __init__(
         self,
@@ -26,6 +28,7 @@ class Application:
         runners: int,
         documents: list[dict[str, Any]],
         files: dict[str, Path] | None = None,
+        readers: int = 0,
     ) -> None:
         self._folder = tempfile.TemporaryDirectory()
         data = Path(self._folder.name)
@@ -46,6 +49,12 @@ class Application:
             cases.add_case(connection, project.id, suite.id, owner, document).oid
             for document in documents
         ]
+        self.cookie = self.signed_in(connection, people.person_by_id(connection, owner))
+        self.readers = []
+        for number in range(readers):
+            reader = people.add_person(connection, f"Reader {number}", f"reader-{number}")
+            people.set_role(connection, project.id, reader, "viewer", owner)
+            self.readers.append(self.signed_in(connection, reader))
         connection.close()
         self.project = project.oid
         with multiprocessing.connection.Listener(("127.0.0.1", 0)) as probe:
@@ -72,10 +81,20 @@ class Application:
             except OSError:
                 time.sleep(0.1)
 
+    def signed_in(self, connection: sqlite3.Connection, person: people.Person) -> str:
+        """The token of a session of somebody's."""
+        return sessions.begin(connection, person, "", "", "password")[1]
+
+    def headers(self, token: str) -> dict[str, str]:
+        """What a browser sends in which that session was begun."""
+        origin = f"http://127.0.0.1:{self.port}"
+        return {"Cookie": f"saltpath-{self.port}={token}", "Origin": origin}
+
     def ask(self, path: str, body: Any = None) -> Any:
         data = None if body is None else json.dumps(body).encode()
+        headers = {"Content-Type": "application/json", **self.headers(self.cookie)}
         request = urllib.request.Request(
-            f"http://127.0.0.1:{self.port}/api/v1{path}", data, {"Content-Type": "application/json"}
+            f"http://127.0.0.1:{self.port}/api/v1{path}", data, headers
         )
         with urllib.request.urlopen(request, timeout=60) as answer:
             return json.load(answer)

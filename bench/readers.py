@@ -51,21 +51,28 @@ def case(number: int) -> dict[str, Any]:
 class Client:
     """One connection to the application, kept open."""
 
-    def __init__(self, port: int) -> None:
+    def __init__(self, port: int, headers: dict[str, str]) -> None:
         self._connection = http.client.HTTPConnection("127.0.0.1", port, timeout=60)
+        self._headers = headers
 
     def ask(self, method: str, path: str, body: Any = None, **headers: str) -> tuple[int, bytes]:
         data = None if body is None else json.dumps(body)
         self._connection.request(
-            method, "/api/v1" + path, data, {"Content-Type": "application/json", **headers}
+            method,
+            "/api/v1" + path,
+            data,
+            {"Content-Type": "application/json", **self._headers, **headers},
         )
         answer = self._connection.getresponse()
         return answer.status, answer.read()
 
 
-def read(port: int, pages: dict[str, str], until: float, seed: int, found: Latencies) -> None:
-    """One page after the other, each second one."""
-    client, source = Client(port), random.Random(seed)
+def read(
+    application: Application, pages: dict[str, str], until: float, seed: int, found: Latencies
+) -> None:
+    """One page after the other, each second one, by somebody who is signed in."""
+    who = application.headers(application.readers[seed])
+    client, source = Client(application.port, who), random.Random(seed)
     time.sleep(source.random() * PAUSE_S)
     while time.monotonic() < until:
         name = source.choice(list(pages))
@@ -77,9 +84,9 @@ def read(port: int, pages: dict[str, str], until: float, seed: int, found: Laten
         time.sleep(PAUSE_S)
 
 
-def save(port: int, oid: str, until: float, saved: list[int]) -> None:
+def save(application: Application, oid: str, until: float, saved: list[int]) -> None:
     """A case again and again, each second once."""
-    client, number = Client(port), 0
+    client, number = Client(application.port, application.headers(application.cookie)), 0
     _, body = client.ask("GET", f"/cases/{oid}")
     seen = json.loads(body)
     while time.monotonic() < until:
@@ -119,7 +126,8 @@ def tail(latencies: list[float]) -> float:
 
 
 def s9_s10(seconds: float) -> None:
-    application = Application("http://127.0.0.1:9/", 1, [case(number) for number in range(CASES)])
+    documents = [case(number) for number in range(CASES)]
+    application = Application("http://127.0.0.1:9/", 1, documents, readers=READERS)
     try:
         run = application.ask(
             "/runs", {"project": application.project, "cases": application.cases}
@@ -136,7 +144,7 @@ def s9_s10(seconds: float) -> None:
             "shared steps": f"/shared-steps{of}",
             "a run of 500 cases": f"/runs/{run}",
         }
-        client = Client(application.port)
+        client = Client(application.port, application.headers(application.cookie))
         for path in pages.values():
             client.ask("GET", path)
         alone: Latencies = defaultdict(list)
@@ -148,9 +156,9 @@ def s9_s10(seconds: float) -> None:
         saved: list[int] = []
         until = time.monotonic() + seconds
         together(
-            [partial(read, application.port, pages, until, seed, many) for seed in range(READERS)]
+            [partial(read, application, pages, until, seed, many) for seed in range(READERS)]
             + [
-                partial(save, application.port, oid, until, saved)
+                partial(save, application, oid, until, saved)
                 for oid in application.cases[-WRITERS:]
             ]
         )

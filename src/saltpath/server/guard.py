@@ -46,24 +46,9 @@ def guard(app: Flask, host: str, names: Iterable[str] = ()) -> None:
         request.max_content_length = most
         if (request.content_length or 0) > most:
             raise RequestEntityTooLarge
-        site = request.headers.get("Sec-Fetch-Site", "same-origin")
-        is_visit = request.headers.get("Sec-Fetch-Mode") == "navigate" and request.method == "GET"
-        is_api, foreign = request.path.startswith("/api/"), site in ("cross-site", "same-site")
-        if is_api and foreign and not is_visit:
-            return problem(403, "foreign-origin", "A page of another origin is given nothing here.")
+        if (refused := _from_elsewhere()) is not None:
+            return refused
         if request.method in _WRITES:
-            origin = request.headers.get("Origin")
-            if (
-                origin is not None
-                and urlsplit(origin).netloc.lower() != request.headers.get("Host", "").lower()
-            ):
-                return problem(
-                    403, "foreign-origin", "A page of another origin cannot change anything here."
-                )
-            if request.headers.get("Sec-Fetch-Site", "same-origin") not in ("same-origin", "none"):
-                return problem(
-                    403, "foreign-origin", "A page of another origin cannot change anything here."
-                )
             has_body = bool(request.content_length) or "Transfer-Encoding" in request.headers
             if has_body and request.mimetype != (wanted := _body_of(request.path)):
                 return problem(415, "not-json", f"The body must be {wanted}.")
@@ -90,6 +75,27 @@ def guard(app: Flask, host: str, names: Iterable[str] = ()) -> None:
         if request.path.startswith("/api/"):
             answer.headers.setdefault("Cache-Control", "no-store")
         return answer
+
+
+def _from_elsewhere() -> Response | None:
+    """The refusal of what a page of another origin asks for: it is given nothing of the API, and
+    changes nothing. A link from elsewhere may lead here."""
+    site = request.headers.get("Sec-Fetch-Site", "same-origin")
+    is_visit = request.headers.get("Sec-Fetch-Mode") == "navigate" and request.method == "GET"
+    is_api, foreign = request.path.startswith("/api/"), site in ("cross-site", "same-site")
+    if is_api and foreign and not is_visit:
+        return problem(403, "foreign-origin", "A page of another origin is given nothing here.")
+    if request.method not in _WRITES:
+        return None
+    origin = request.headers.get("Origin")
+    is_other = (
+        origin is not None
+        and urlsplit(origin).netloc.lower() != request.headers.get("Host", "").lower()
+    )
+    if is_other or site not in ("same-origin", "none"):
+        told = "A page of another origin cannot change anything here."
+        return problem(403, "foreign-origin", told)
+    return None
 
 
 def _body_of(path: str) -> str:

@@ -63,6 +63,8 @@ def set_part(data: Part, id: str, person: str) -> Response:
     if member is None and not actor().administrator:
         raise NotFound("there is nobody of this identity in the project")
     whom = member.person if member else people.person(database(), person)
+    if whom.ended:
+        raise Refused(409, "taken", f"{whom.name} comes in here no more.")
     with write(database()):
         _check_owner_left(project, whom, data.role)
         people.set_role(database(), project.id, whom, data.role, actor().id)

@@ -158,7 +158,6 @@ function Row({ step, level, wider, index, check, outcome, used, change }: RowPro
       )}
       <span className="row-tools" data-needs="edit">
         <button
-          data-needs="edit"
           type="button"
           aria-label={`${excepted ? "Expect here again" : "Not here"}: ${sentence}`}
           onClick={() => void act(exceptHere())}
@@ -167,7 +166,6 @@ function Row({ step, level, wider, index, check, outcome, used, change }: RowPro
         </button>
         {wider && (
           <button
-            data-needs="edit"
             type="button"
             aria-label={`For ${whose(wider)}: ${sentence}`}
             title={`Expect this of every answer of ${whose(wider)}`}
@@ -176,16 +174,10 @@ function Row({ step, level, wider, index, check, outcome, used, change }: RowPro
             whole {wider.origin}
           </button>
         )}
-        <button
-          data-needs="edit"
-          type="button"
-          aria-label={`Note: ${sentence}`}
-          onClick={() => setNoting(true)}
-        >
+        <button type="button" aria-label={`Note: ${sentence}`} onClick={() => setNoting(true)}>
           note
         </button>
         <button
-          data-needs="edit"
           type="button"
           aria-label={`${check.advice ? "Count again" : "Make advice"}: ${sentence}`}
           onClick={() => void act(change(level, marked(index, "advice")))}
@@ -193,7 +185,6 @@ function Row({ step, level, wider, index, check, outcome, used, change }: RowPro
           {check.advice ? "count" : "advice"}
         </button>
         <button
-          data-needs="edit"
           type="button"
           aria-label={`Delete: ${sentence}`}
           onClick={() => void act(change(level, replaced(index, null)))}
