@@ -157,7 +157,7 @@ function Choosing({
         </details>
       )}
       <HandedOver offers={offers} entries={entries} refused={refused} turn={handedOver} />
-      <div className="make-case">
+      <div className="make-case" data-needs="edit">
         {suite && (
           <>
             <label>
@@ -168,19 +168,12 @@ function Choosing({
                 aria-label="The case's name"
               />
             </label>
-            <button
-              data-needs="edit"
-              type="button"
-              className="make"
-              disabled={!chosen.size}
-              onClick={() => void make()}
-            >
+            <button type="button" className="make" disabled={!chosen.size} onClick={() => void make()}>
               Make a case of {count(chosen.size, "step")}
             </button>
           </>
         )}
         <button
-          data-needs="edit"
           type="button"
           className={suite ? "plain-link" : "make"}
           disabled={!chosen.size}
