@@ -14,7 +14,7 @@ FOLDER = Path(__file__).resolve().parents[2] / "docs/screenshots"
 
 
 def main() -> None:
-    with Application() as app, sync_playwright() as playwright:
+    with Application(sign_in=True) as app, sync_playwright() as playwright:
         first = app.finished(app.get(f"/runs?project={app.project}")["items"][0]["id"])
         names = app.cases()
         suite = app.get(f"/suites?project={app.project}")["items"][0]["id"]
@@ -23,7 +23,10 @@ def main() -> None:
         shared = app.get(f"/shared-steps?project={app.project}")["items"][0]["id"]
         app.run(cases=[shared], kind="trial")
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
-        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        context = browser.new_context(viewport={"width": 1280, "height": 800})
+        name, _, token = app.cookie.partition("=")
+        context.add_cookies([{"name": name, "value": token, "url": app.address}])
+        page = context.new_page()
         for file, path, theme in [
             ("cases", "/cases", "light"),
             ("case", f"/cases/{names['A visiting vessel is given a berth']}?step=2", "light"),
@@ -34,7 +37,7 @@ def main() -> None:
             ("source", "/data/source?name=arrivals", "light"),
             ("setup", "/setup", "light"),
             ("shared-steps", f"/cases/{shared}", "light"),
-            ("text", f"/cases/{names['A berth is described in full']}?view=text", "light"),
+            ("people", "/setup/people", "light"),
             ("case-dark", f"/cases/{names['A long vessel gets a berth long enough']}", "dark"),
         ]:
             page.add_init_script(f"localStorage.setItem('saltpath-theme', '{theme}')")
