@@ -3,6 +3,7 @@ try there, and what they do not learn."""
 
 from __future__ import annotations
 
+import contextlib
 import io
 import logging
 import math
@@ -26,8 +27,9 @@ from werkzeug.test import TestResponse
 
 from saltpath.server.api import entry_api
 from saltpath.server.app import make_app
-from saltpath.server.entry import codes, delays, passwords
+from saltpath.server.entry import codes, delays, pace, passwords
 from saltpath.server.entry.delays import FREE, LONGEST_S, Delays, place_of
+from saltpath.server.problems import Refused
 from saltpath.store import access_keys, audit, links, people, projects, second_factors, sessions
 from saltpath.store.backup import back_up
 from saltpath.store.database import Conflict, connect, migrate, write
@@ -498,6 +500,26 @@ class Entry(unittest.TestCase):
         self.sign_in(client, "odd")
         answer = client.get("/api/v1/me", headers={"Authorization": "Bearer x"})
         self.assertEqual(answer.status_code, 401)
+
+    # ---- what costs much
+
+    def test_what_costs_much_is_done_a_few_times_at_once_for_each(self) -> None:
+        held = pace.Pace()
+        with contextlib.ExitStack() as turns:
+            for _ in range(pace.MOST_AT_ONCE):
+                turns.enter_context(held.turn("odd"))
+            with self.assertRaises(Refused), held.turn("odd"):
+                self.fail("one more")
+            with held.turn("siv"):
+                pass
+        with held.turn("odd"):
+            pass
+        people.set_alone(self.store, True)
+        made = self.post(self.client(), "/projects", {"name": "P"}).json["id"]
+        with patch.object(pace, "MOST_AT_ONCE", 0):
+            answer = self.client().get(f"/api/v1/projects/{made}/folder")
+            self.assertEqual((answer.status_code, answer.headers["Retry-After"]), (429, "2"))
+        self.assertEqual(self.client().get(f"/api/v1/projects/{made}/folder").status_code, 200)
 
     # ---- who did what
 

@@ -198,7 +198,8 @@ def _not_asked(slot: Sending, prepared: Prepared) -> Why:
     if slot.refused == "own" and prepared.redirected:
         return why("redirect-here", address=prepared.address)
     host = urlsplit(prepared.address).hostname or ""
-    return why(f"reach-{slot.refused}", host=host, address=slot.refused_at)
+    at = "" if slot.refused_at in ("", host) else f" ({slot.refused_at})"
+    return why(f"reach-{slot.refused}", host=f"{host}{at}")
 
 
 def _unsent(prepared: Prepared, begun: int, problem: Why) -> Exchange:

@@ -44,7 +44,7 @@ def _looked_up(host: str, port: int, reach: Reach) -> str:
     address = str(found[0][4][0])
     refused = reach.refusal(host, address, port, is_here)
     if refused:
-        raise could_not(why(f"reach-{refused}", host=host, address=address).sentence)
+        raise could_not(why(f"reach-{refused}", host=f"{host} ({address})").sentence)
     return address
 
 

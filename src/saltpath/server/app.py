@@ -47,6 +47,7 @@ from saltpath.server.api.single_api import single_api
 from saltpath.server.api.values_api import values_api
 from saltpath.server.compression import compress_answers, send_built
 from saltpath.server.entry.delays import Delays
+from saltpath.server.entry.pace import Pace
 from saltpath.server.guard import LOCAL, guard
 from saltpath.server.limits import LARGEST_BODY
 from saltpath.server.live import Watcher, live
@@ -126,6 +127,7 @@ def make_app(
         WAITING=Waiting(watcher),
         PRESENCE=Presence(),
         DELAYS=Delays(),
+        PACE=Pace(),
         LOCAL_ONLY=host in LOCAL and not names and not proxied,
         CONFINED=Confined(folder),
         MAX_CONTENT_LENGTH=LARGEST_BODY,

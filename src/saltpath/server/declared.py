@@ -5,6 +5,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import nullcontext
 from functools import wraps
 from typing import Any, TypeVar, cast
 
@@ -85,11 +86,13 @@ def declared(
     upload: str = "",
     may: Right | None = None,
     did: str = "",
+    dear: bool = False,
 ) -> Callable[[View], View]:
     """Say of a view what it does. `answer`: the schema of what it gives (None: octets of `media`);
     `takes`: what the JSON body is that it wants, which the view is given first; `upload`: the media
     type of another body; `may`: the right that it needs, by default to read. What changes something
-    says its own, and in `did` what is written down of it, {} being the name of what it is about."""
+    says its own, and in `did` what is written down of it, {} being the name of what it is about;
+    `dear`: it costs much, and is done a few times at once for each who asks."""
     schema = answer if answer is not None else {"type": "string", "format": "binary"}
     operation: dict[str, Any] = {
         "operationId": id,
@@ -118,7 +121,8 @@ def declared(
         @wraps(view)
         def served(**named: Any) -> Any:
             rights.begin(database(), id, may or "read")
-            answer = view(**named) if takes is None else view(taken(takes), **named)
+            with rights.turn() if dear else nullcontext():
+                answer = view(**named) if takes is None else view(taken(takes), **named)
             rights.end(id)
             if did:
                 audited.done(id, did, answer)

@@ -5,11 +5,13 @@ says come from it."""
 from __future__ import annotations
 
 import sqlite3
+from contextlib import AbstractContextManager
 from typing import Literal, get_args
 
-from flask import g
+from flask import current_app, g, request
 
 from saltpath.server.entry.callers import Caller, caller
+from saltpath.server.entry.pace import Pace
 from saltpath.server.problems import Refused
 from saltpath.store import people
 from saltpath.store.access_keys import Scope
@@ -69,6 +71,14 @@ def _anywhere(connection: sqlite3.Connection, asking: Caller, right: Right) -> b
         return right in ROLES["owner"] & _of_key(asking)
     roles = people.roles_of(connection, asking.person).values()
     return any(right in ROLES[role] & _of_key(asking) for role in roles)
+
+
+def turn() -> AbstractContextManager[None]:
+    """A turn of something that costs much, for whoever asks."""
+    asking: Caller | None = g.get("caller")
+    key = asking.key.oid if asking and asking.key else ""
+    pace: Pace = current_app.config["PACE"]
+    return pace.turn(key or (asking.person.oid if asking else request.remote_addr or ""))
 
 
 def permit(connection: sqlite3.Connection, asking: Caller, project: int) -> None:

@@ -204,14 +204,12 @@ TEMPLATES: dict[str, str] = {
     "only where options say trust redirects to: [{host}]",
     "redirect-here": "a redirect to {address} leads to Salt Path itself, and is not followed",
     "reach-own": "{host} is Salt Path itself at this port, which is not asked",
-    "reach-special": "{host} is at {address}, where machines find their own settings or many "
-    "machines listen; that is not asked",
-    "reach-nearby": "{host} is at {address}, on this machine or in a private network; an "
-    "administrator decides whether those are asked (Setup, This installation)",
-    "reach-denied": "{host} at {address} is on the list of what is not asked (Setup, This "
-    "installation)",
-    "reach-only": "{host} at {address} is not on the list of what may be asked (Setup, This "
-    "installation)",
+    "reach-special": "{host} is where machines find their own settings, or many machines listen; "
+    "that is not asked",
+    "reach-nearby": "{host} is on this machine or in a private network; an administrator decides "
+    "whether those are asked (Setup, This installation)",
+    "reach-denied": "{host} is on the list of what is not asked (Setup, This installation)",
+    "reach-only": "{host} is not on the list of what may be asked (Setup, This installation)",
     "evidence-gone": "what this step saw is not kept any more, or cannot be read: {problem}",
     "memory": "this needs more memory than a runner may have",
     "stored-unread": "it was stored and cannot be read: {problem}",

@@ -40,13 +40,7 @@ def list_done() -> Response:
 
 @audit_api.get("/audit/file")
 @declared(
-    "saveDone",
-    "The same as CSV",
-    None,
-    PROJECT,
-    *FILTERS,
-    media="text/csv",
-    may="own",
+    "saveDone", "The same as CSV", None, PROJECT, *FILTERS, media="text/csv", may="own", dear=True
 )
 def save_done() -> Response:
     """The newest first, 100,000 lines at most."""
@@ -70,12 +64,7 @@ def list_done_here() -> Response:
 
 @audit_api.get("/installation/audit/file")
 @declared(
-    "saveDoneHere",
-    "The same as CSV",
-    None,
-    *FILTERS,
-    media="text/csv",
-    may="administer",
+    "saveDoneHere", "The same as CSV", None, *FILTERS, media="text/csv", may="administer", dear=True
 )
 def save_done_here() -> Response:
     """The newest first, 100,000 lines at most."""

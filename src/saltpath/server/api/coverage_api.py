@@ -32,7 +32,7 @@ def case_coverage(id: str) -> Response:
 
 
 @coverage_api.get("/suites/<id>/coverage")
-@declared("readSuiteCoverage", "The same of a suite", page("CaseCoverage"), ID)
+@declared("readSuiteCoverage", "The same of a suite", page("CaseCoverage"), ID, dear=True)
 def suite_coverage(id: str) -> Response:
     """The same of every case of a suite."""
     suite = suite_asked(id)

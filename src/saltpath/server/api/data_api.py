@@ -205,7 +205,12 @@ def _alone(project: Document, document: object) -> Project:
 
 @data_api.post("/sources/looked")
 @declared(
-    "lookAtSource", "How its rows would look", of("LookedAt"), takes=SourceToLookAt, may="read"
+    "lookAtSource",
+    "How its rows would look",
+    of("LookedAt"),
+    takes=SourceToLookAt,
+    may="read",
+    dear=True,
 )
 def look_at_source(data: SourceToLookAt) -> Response:
     """How rows would look if a source were this `document`: a file's first cells as they stand, its
@@ -275,6 +280,7 @@ def _made(project: Project, source: Source, names: list[str]) -> dict[str, Any]:
     of("SourceProfile"),
     takes=SourceToLookAt,
     may="read",
+    dear=True,
 )
 def profile_source(data: SourceToLookAt) -> Response:
     """What all rows of a source's file hold: asked again and again until `state` is done; a file is
@@ -324,6 +330,7 @@ def list_versions() -> Response:
     of("SourceChanges"),
     takes=VersionsToCompare,
     may="read",
+    dear=True,
 )
 def changes_of_version(data: VersionsToCompare) -> Response:
     """What version `after` of a source's file has otherwise than `before`."""

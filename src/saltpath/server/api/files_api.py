@@ -29,7 +29,12 @@ LONGEST_PATH = 300
 
 @files_api.get("/projects/<id>/folder")
 @declared(
-    "saveFolder", "The project as a folder of files, zipped", None, ID, media="application/zip"
+    "saveFolder",
+    "The project as a folder of files, zipped",
+    None,
+    ID,
+    media="application/zip",
+    dear=True,
 )
 def project_folder(id: str) -> Response:
     """The project as a folder of files, in a zip archive. Secrets are left out."""
@@ -55,6 +60,7 @@ def project_folder(id: str) -> Response:
     upload="application/zip",
     may="edit",
     did="brought files onto the project {}",
+    dear=True,
 )
 def bring_in_folder() -> Response:
     """A zip archive of a project's folder, at most 100 MB: onto the project of its name, or as a

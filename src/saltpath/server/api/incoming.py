@@ -49,6 +49,7 @@ def read_pasted_text(data: TextToRead) -> Response:
     parameter("site", "the API's, of the recording's sites"),
     upload=JSON,
     may="read",
+    dear=True,
 )
 def read_recording() -> Response:
     """A browser's recording (HAR), at most 60 MB: its entries as steps, which of them a case is

@@ -31,7 +31,13 @@ TRIES = 5
 
 
 @lift_api.get("/lifts")
-@declared("listLiftOffers", "What stands written out in several steps", page("LiftOffer"), PROJECT)
+@declared(
+    "listLiftOffers",
+    "What stands written out in several steps",
+    page("LiftOffer"),
+    PROJECT,
+    dear=True,
+)
 def list_offers() -> Response:
     """Where requests go and what they say, written out in several steps, most frequent first; with
     the name of the value that says just that already (`there`), or one that a new one could

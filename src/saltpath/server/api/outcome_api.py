@@ -52,7 +52,7 @@ def read_outcome(id: str) -> Response:
 
 
 @outcome_api.get("/runs/<id>/report")
-@declared("readReport", "A report of a run, as a file", None, ID, FORMAT)
+@declared("readReport", "A report of a run, as a file", None, ID, FORMAT, dear=True)
 def read_report(id: str) -> Response:
     """HTML in one file, JUnit, JSON, a workbook, HAR, Markdown or text."""
     run = run_asked(id)

@@ -129,6 +129,7 @@ def save_table() -> Response:
     media=SHEET,
     upload=ANY,
     may="read",
+    dear=True,
 )
 def put_into_workbook() -> Response:
     """A workbook of one's own with the table in it: headings at the cell `?cell=` of `?sheet=`,

@@ -47,7 +47,7 @@ sheets_api = Blueprint("sheets", __name__)
 
 
 @sheets_api.get("/cases/<id>/workbook")
-@declared("readCaseWorkbook", "The case as a workbook", None, ID, FORM, media=SHEET)
+@declared("readCaseWorkbook", "The case as a workbook", None, ID, FORM, media=SHEET, dear=True)
 def case_workbook(id: str) -> Response:
     """The case as a workbook: a row for each check, with its verdict; `?format=csv` as CSV."""
     case = case_asked(id)
@@ -55,7 +55,7 @@ def case_workbook(id: str) -> Response:
 
 
 @sheets_api.get("/suites/<id>/workbook")
-@declared("readSuiteWorkbook", "The suite as a workbook", None, ID, FORM, media=SHEET)
+@declared("readSuiteWorkbook", "The suite as a workbook", None, ID, FORM, media=SHEET, dear=True)
 def suite_workbook(id: str) -> Response:
     """All cases of a suite as one workbook; `?format=csv` as CSV."""
     suite = suite_asked(id)
@@ -131,6 +131,7 @@ def _rows(found: list[StoredCase]) -> Response:
     PROJECT,
     upload=ANY,
     may="read",
+    dear=True,
 )
 def read_workbook() -> Response:
     """A workbook (.xlsx) or CSV file, at most 20 MB, as tables of text, each with the row of its
@@ -173,6 +174,7 @@ def _understood() -> Iterator[None]:
     takes=TableRows,
     may="edit",
     did="took rows onto cases of {}",
+    dear=True,
 )
 def take_rows(data: TableRows, id: str) -> Response:
     """Rows of a table onto the cases of a suite: what they would change, and which could not be
@@ -344,6 +346,7 @@ def read_request_cells(data: RequestCells, id: str) -> Response:
     upload=ANY,
     may="edit",
     did="kept a workbook of {}",
+    dear=True,
 )
 def keep_workbook(id: str) -> Response:
     """Keep the workbook that was brought into a suite, so that it can be had again with verdicts
@@ -390,7 +393,7 @@ def _kept(suite: Document) -> Response:
 
 
 @sheets_api.get("/suites/<id>/workbook/verdicts")
-@declared("readWorkbookVerdicts", "The team's own with verdicts", None, ID, media=SHEET)
+@declared("readWorkbookVerdicts", "The team's own with verdicts", None, ID, media=SHEET, dear=True)
 def workbook_with_verdicts(id: str) -> Response:
     """The workbook that was brought in, with verdict, actual value and time of the last runs beside
     its rows."""
