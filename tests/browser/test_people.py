@@ -8,6 +8,7 @@ import pyotp
 from playwright.sync_api import Page, expect
 
 from tests.browser.page import BrowserTest
+from tests.provider import CLIENT, SECRET, StandIn
 
 PASSWORD = "gull rope ninety kelp"
 
@@ -140,6 +141,66 @@ class People(BrowserTest):
         self.page.get_by_text("No link leads there.").wait_for()
         other.reload()
         other.get_by_text("leads nowhere any more").wait_for()
+
+    def change_in_place(self, label: str, text: str, key: str = "Enter") -> None:
+        self.page.get_by_title(label, exact=True).click()
+        self.page.get_by_label(label).fill(text)
+        self.page.get_by_label(label).press(key)
+        self.page.get_by_title(label, exact=True).filter(has_text=text.split(":")[0]).wait_for()
+
+    def test_people_come_by_an_account_that_they_have_elsewhere(self):
+        provider = self.enterContext(StandIn())
+        self.go("/setup/everybody")
+        self.change_in_place("The provider's address", provider.issuer)
+        self.change_in_place("What people call it", "Harbour accounts")
+        self.change_in_place("The client's identity at the provider", CLIENT)
+        self.page.get_by_title("Give its secret").click()
+        self.page.get_by_label("the secret that the provider gave").fill(SECRET)
+        self.page.get_by_role("button", name="Keep it").click()
+        self.page.get_by_text("a secret that is kept sealed").wait_for()
+        self.change_in_place("The claim that gives roles", "groups")
+        given = "testers: editor in Fernholm Harbour"
+        self.change_in_place("What each value of the claim gives", given, "Control+Enter")
+        self.assertEqual(self.axe(), [])
+        other = self.stranger()
+        other.goto(self.app.address)
+        other.get_by_role("link", name="Sign in with Harbour accounts").click()
+        other.get_by_role("alert").filter(has_text="did not let you in here").wait_for()
+        self.page.reload()
+        self.page.get_by_text("who came has no part here").wait_for()
+        provider.says["groups"] = ["testers"]
+        other.get_by_role("link", name="Sign in with Harbour accounts").click()
+        other.get_by_role("heading", name="Cases").wait_for()
+        other.get_by_role("link", name="Runs").first.wait_for()
+        self.app.ask("PUT", "/installation/provider", {})
+        self.page.reload()
+        self.page.get_by_text("no provider yet").wait_for()
+
+    def test_whose_session_ends_goes_on_by_another_tab(self):
+        provider = self.enterContext(StandIn())
+        named = {"issuer": provider.issuer, "clientId": CLIENT, "secret": SECRET}
+        named |= {"called": "Harbour accounts", "claim": "groups"}
+        named |= {"given": ["testers: editor in Fernholm Harbour"]}
+        provider.says["groups"] = "testers"
+        self.assertEqual(self.app.ask("PUT", "/installation/provider", named)[0], 200)
+        other = self.stranger()
+        other.goto(self.app.address)
+        other.get_by_role("link", name="Sign in with Harbour accounts").click()
+        other.get_by_role("button", name="Signe Holm").wait_for()
+        path = "/accounts"
+        other.get_by_role("heading", name="Cases").wait_for()
+        account = next(one for one in self.app.get(path)["items"] if one["name"] == "Signe Holm")
+        self.app.ask("POST", f"/accounts/{account['id']}/sessions/end")
+        dialog = other.get_by_role("dialog", name="You are signed out here")
+        dialog.wait_for()
+        dialog.get_by_role("button", name="Go on here").click()
+        dialog.get_by_text("You are not signed in yet.").wait_for()
+        with other.expect_popup() as opened:
+            dialog.get_by_role("link", name="Sign in with Harbour accounts").click()
+        opened.value.get_by_role("button", name="Signe Holm").wait_for()
+        dialog.get_by_role("button", name="Go on here").click()
+        expect(dialog).to_have_count(0)
+        self.app.ask("PUT", "/installation/provider", {})
 
 
 if __name__ == "__main__":

@@ -156,12 +156,12 @@ def restore(archive: Path, data: Path) -> None:
 def change_key(data: Path) -> None:
     """Seal every secret anew under a new key; the old one opens nothing any more."""
     from saltpath.core.values.measures import counted
-    from saltpath.store import second_factors
+    from saltpath.store import providers, second_factors
     from saltpath.store import secrets as sealed
     from saltpath.store.database import StoreError
 
     try:
-        number = sealed.change_key(store_of(data), data, (second_factors.reseal,))
+        number = sealed.change_key(store_of(data), data, (second_factors.reseal, providers.reseal))
     except StoreError as problem:
         raise NotUnderstood(str(problem)) from None
     click.echo(f"{counted(number, 'value')} sealed under a new key, in {data / sealed.KEY_FILE}")

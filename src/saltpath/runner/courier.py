@@ -6,6 +6,7 @@ from __future__ import annotations
 import asyncio
 import logging
 import sqlite3
+import threading
 import time
 from collections.abc import Callable
 from contextlib import closing
@@ -21,12 +22,13 @@ from saltpath.engine.client import Client
 from saltpath.engine.loop import Strand, run_in_loop
 from saltpath.formats.reports import FORMS
 from saltpath.reporting import Stored, report_of
+from saltpath.runner import vouching
 from saltpath.runner.life import ShutdownSignal, parent_gone
-from saltpath.store import deliveries, reaching, runs, secrets
+from saltpath.store import deliveries, errands, reaching, runs, secrets
 from saltpath.store.database import connect, now_us
 from saltpath.store.deliveries import Delivery
 
-LOOK_S = 0.5
+LOOK_S, ERRANDS_LOOK_S = 0.5, 0.1
 TIMEOUT_US = 30_000_000
 LARGEST_ANSWER = 100_000
 AT_ONCE = 20
@@ -62,6 +64,26 @@ class Courier:
             return list(await asyncio.gather(*(_sent(client, one) for one in tries)))
         finally:
             client.close()
+
+    def run_errands(self) -> int:
+        """Do what the web server has asked elsewhere; how much that was."""
+        with closing(connect(self._folder, "main")) as main:
+            found = errands.waiting(main)
+            if not found:
+                return 0
+            reach = reaching.reach(main, self._own_port)
+
+            async def each(selector: Any) -> None:
+                client = Client(selector, self._clock, reach=reach)
+                try:
+                    for errand in found:
+                        told = await vouching.done(client, main, self._folder, errand)
+                        errands.answer(main, errand, told)
+                finally:
+                    client.close()
+
+            run_in_loop(each)
+            return len(found)
 
     def _prepared(self, stored: Stored, delivery: Delivery) -> Prepared | str:
         """The request; or why there is none, as a sentence."""
@@ -108,9 +130,26 @@ async def _sent(client: Client, prepared: Prepared | str) -> Sent:
     return exchange.status, "" if arrived else f"it answered {exchange.status}", ended
 
 
+def _do_errands(courier: Courier, folder: Path, shutdown: ShutdownSignal) -> None:
+    """Beside the deliveries, which may wait long for whoever does not answer: somebody waits for
+    these."""
+    watched, seen = connect(folder, "main"), -1
+    while not shutdown.is_set():
+        time.sleep(ERRANDS_LOOK_S)
+        try:
+            version = watched.execute("PRAGMA data_version").fetchone()[0]
+            if version != seen:
+                seen = version
+                courier.run_errands()
+        except sqlite3.Error as problem:
+            seen = -1
+            log.error("a provider cannot be asked just now: %s; it is tried again", problem)
+
+
 def main(folder: Path, own_port: int) -> None:
     """Until told to end, or until the supervisor is gone."""
     shutdown, courier = ShutdownSignal(), Courier(folder, own_port)
+    threading.Thread(target=_do_errands, args=(courier, folder, shutdown), daemon=True).start()
     watched = connect(folder, "main")
     seen, next_due = -1, 0
     while not shutdown.wait(LOOK_S) and not parent_gone():

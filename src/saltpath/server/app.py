@@ -35,6 +35,7 @@ from saltpath.server.api.outline_api import outline_api
 from saltpath.server.api.outputs_api import outputs_api
 from saltpath.server.api.people_api import people_api
 from saltpath.server.api.proposals_api import proposals_api
+from saltpath.server.api.provider_api import Begun, provider_api
 from saltpath.server.api.reach_api import reach_api
 from saltpath.server.api.renaming_api import renaming_api
 from saltpath.server.api.rows_api import rows_api
@@ -66,6 +67,7 @@ BLUEPRINTS = (
     keys_api,
     audit_api,
     reach_api,
+    provider_api,
     outline_api,
     values_api,
     lift_api,
@@ -128,6 +130,7 @@ def make_app(
         PRESENCE=Presence(),
         DELAYS=Delays(),
         PACE=Pace(),
+        BEGUN=Begun(),
         LOCAL_ONLY=host in LOCAL and not names and not proxied,
         CONFINED=Confined(folder),
         MAX_CONTENT_LENGTH=LARGEST_BODY,

@@ -104,6 +104,19 @@ def by_sign_in(connection: sqlite3.Connection, name: str) -> Person | None:
     return _person(row) if row else None
 
 
+def by_subject(connection: sqlite3.Connection, subject: str) -> Person | None:
+    """Whom a provider calls so: its address and its name of them."""
+    row = connection.execute(
+        f"SELECT {_COLUMNS} FROM person p WHERE p.subject = ?", (subject,)
+    ).fetchone()
+    return _person(row) if row else None
+
+
+def set_subject(connection: sqlite3.Connection, person: Person, subject: str) -> None:
+    with write(connection):
+        connection.execute("UPDATE person SET subject = ? WHERE id = ?", (subject, person.id))
+
+
 def as_sign_in(name: str) -> str:
     """The one spelling of a name to sign in by."""
     return name.strip().casefold()

@@ -74,6 +74,9 @@ export const peopleApi = {
   reach: () => ask<Shapes["Reach"]>("/installation/reach"),
   changeReach: (change: Shapes["ReachChange"]) =>
     ask<Shapes["Reach"]>("/installation/reach", posted(change, {}, "PATCH")),
+  provider: () => ask<Shapes["Provider"]>("/installation/provider"),
+  setProvider: (wanted: Shapes["ProviderChange"]) =>
+    ask<Shapes["Provider"]>("/installation/provider", posted(wanted, {}, "PUT")),
   shares: (run: string) => ask<Page<Shapes["Share"]>>(`/runs/${q(run)}/shares`),
   addShare: (run: string, days: number) => send<Shapes["NewShareLink"]>(`/runs/${q(run)}/shares`, { days }),
   endShare: (id: string) => ask<unknown>(`/shares/${q(id)}`, away),

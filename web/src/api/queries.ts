@@ -277,6 +277,7 @@ const ofPeople = {
   accountInvitations: () =>
     queryOptions({ queryKey: ["account invitations"] as const, queryFn: api.accountInvitations }),
   reach: () => queryOptions({ queryKey: ["reach"] as const, queryFn: api.reach }),
+  provider: () => queryOptions({ queryKey: ["provider"] as const, queryFn: api.provider }),
   shares: about("shares", api.shares),
   done: (wanted: DoneWanted) =>
     infiniteQueryOptions({

@@ -50,6 +50,7 @@ const STALE = {
   keys: () => [["keys"], ["keys into"], ["done"]],
   sessions: () => [["sessions"], ["accounts"]],
   reach: () => [["reach"], ["done"]],
+  provider: () => [["provider"], ["entry"], ["done"]],
   shares: (run) => [["shares", run]],
 } satisfies Record<string, (of: string) => Stale[]>;
 

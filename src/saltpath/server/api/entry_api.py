@@ -18,7 +18,7 @@ from saltpath.server.entry.bodies import LinkToLookAt, LinkToUse, NameAndPasswor
 from saltpath.server.entry.callers import Caller, caller, known, may_work_alone
 from saltpath.server.entry.delays import Delays, place_of
 from saltpath.server.problems import Refused, json_answer
-from saltpath.store import links, people, projects, second_factors, sessions
+from saltpath.store import links, people, projects, providers, second_factors, sessions
 from saltpath.store.database import write
 from saltpath.store.links import Link
 from saltpath.store.people import Person
@@ -55,7 +55,8 @@ def read_entry() -> Response:
     that may vouch for people."""
     owned, asking = any(one.has_password for one in people.people(database())), known(database())
     me = _me(asking) if asking else None
-    return json_answer({"provider": "", "owned": owned, "me": me})
+    called = providers.provider(database()).called
+    return json_answer({"provider": called, "owned": owned or bool(called), "me": me})
 
 
 @entry_api.post("/sign-in")

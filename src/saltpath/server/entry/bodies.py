@@ -136,6 +136,20 @@ class ReachChange(Body, frozen=True):
     only: bool | UnsetType = UNSET
 
 
+class ProviderChange(Body, frozen=True):
+    """Who vouches for people; all of it is said anew."""
+
+    issuer: Annotated[str, Meta(max_length=500)] = ""
+    client_id: Annotated[str, Meta(max_length=300)] = ""
+    secret: Annotated[str, Meta(max_length=1000, extra_json_schema=_HIDDEN)] | UnsetType = UNSET
+    """Unless it is given, the one that stands stays, as long as the issuer does."""
+    called: Annotated[str, Meta(max_length=60)] = ""
+    claim: Annotated[str, Meta(max_length=100)] = ""
+    given: Annotated[list[Annotated[str, Meta(max_length=500)]], Meta(max_length=200)] = []
+    """What each value of the claim gives: `testers: editor in Fernholm Harbour`."""
+    newcomers: bool = False
+
+
 class NewShare(Body, frozen=True):
     days: Annotated[
         int,

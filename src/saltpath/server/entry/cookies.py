@@ -15,7 +15,7 @@ from flask import Response, request
 from saltpath.store import people
 from saltpath.store.people import Person
 
-SESSION, KNOWN = "saltpath", "saltpath-known"
+SESSION, KNOWN, STATE = "saltpath", "saltpath-known", "saltpath-state"
 KNOWN_S = 365 * 86_400
 
 

@@ -99,6 +99,16 @@ SHAPES: dict[str, Any] = {
     "Reach": shape(
         nearby={"type": ["boolean", "null"]}, shared=FLAG, allow=TEXTS, deny=TEXTS, only=FLAG
     ),
+    "Provider": shape(
+        issuer=TEXT,
+        clientId=TEXT,
+        called=TEXT,
+        claim=TEXT,
+        given=TEXTS,
+        newcomers=FLAG,
+        hasSecret=FLAG,
+        redirect=TEXT,
+    ),
     "Share": shape(id=TEXT, by=TEXT, madeAt=TEXT, endsAt=TEXT, used=WHOLE, usedAt=MAYBE_TEXT),
     "NewShareLink": shape(id=TEXT, address=TEXT, endsAt=TEXT),
 }

@@ -5,6 +5,7 @@ import { SIGNED_OUT } from "../../api/asking";
 import { queries } from "../../api/queries";
 import { Notice } from "../../parts/Notice";
 import { MeContext } from "../../state/me";
+import { ByProvider, ByProviderElsewhere } from "./ByProvider";
 import { EntryPage } from "./EntryPage";
 import { SignInForm } from "./SignInForm";
 
@@ -32,7 +33,10 @@ export function Gate({ children }: { children: ReactNode }) {
     return (
       <EntryPage title="Sign in">
         {entry.data.owned ? (
-          <SignInForm done={() => void client.invalidateQueries()} />
+          <>
+            {entry.data.provider && <ByProvider called={entry.data.provider} />}
+            <SignInForm done={() => void client.invalidateQueries()} />
+          </>
         ) : (
           <p className="coming-in-told">
             Nobody owns this installation yet. Open the link that it printed on the terminal when it started;{" "}
@@ -50,13 +54,20 @@ export function Gate({ children }: { children: ReactNode }) {
   return (
     <MeContext.Provider value={me}>
       {children}
-      {(out || !entry.data.me) && <SignedOut me={me} done={again} />}
+      {(out || !entry.data.me) && <SignedOut me={me} provider={entry.data.provider} done={again} />}
     </MeContext.Provider>
   );
 }
 
+interface SignedOutProps {
+  me: Me;
+  /** Empty: none vouches. */
+  provider: string;
+  done: (person: string) => void;
+}
+
 /** Over the page of somebody whose session has ended. */
-function SignedOut({ me, done }: { me: Me; done: (person: string) => void }) {
+function SignedOut({ me, provider, done }: SignedOutProps) {
   const dialog = useRef<HTMLDialogElement>(null);
   useEffect(() => dialog.current?.showModal(), []);
   return (
@@ -68,9 +79,9 @@ function SignedOut({ me, done }: { me: Me; done: (person: string) => void }) {
     >
       <h2 id="signed-out-title">You are signed out here</h2>
       <p>Your session has ended. What stands on this page stays; sign in to go on.</p>
-      {me.signIn ? (
-        <SignInForm name={me.signIn} done={done} />
-      ) : (
+      {provider && <ByProviderElsewhere called={provider} done={done} />}
+      {me.signIn && <SignInForm name={me.signIn} done={done} />}
+      {!me.signIn && !provider && (
         <p>
           You came by a link; ask for another one (<span className="mono">saltpath link</span>) and open it in
           this browser.{" "}

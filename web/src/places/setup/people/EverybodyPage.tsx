@@ -14,6 +14,7 @@ import { DoneList } from "./DoneList";
 import { Invite } from "./Invite";
 import { SetupPlaces } from "./SetupPlaces";
 import { WhereRequestsGo } from "./WhereRequestsGo";
+import { WhoVouches } from "./WhoVouches";
 
 const KINDS: [string, string][] = [
   ["administrator", "another administrator"],
@@ -83,6 +84,7 @@ export function EverybodyPage() {
       {link && <ToldOnce about={link.about} text={link.address} close={() => setLink(undefined)} />}
       <Invite ask={invite} choices={KINDS} />
       <Alone />
+      <WhoVouches />
       <WhereRequestsGo />
       <h2>Who did what, everywhere</h2>
       <DoneList project="" />

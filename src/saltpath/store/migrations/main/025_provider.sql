@@ -1,0 +1,5 @@
+ALTER TABLE person ADD COLUMN subject TEXT;
+CREATE UNIQUE INDEX person_by_subject ON person (subject) WHERE subject IS NOT NULL;
+CREATE TABLE errand (
+    id INTEGER PRIMARY KEY AUTOINCREMENT, kind TEXT NOT NULL, asked TEXT NOT NULL, answer TEXT, at INTEGER NOT NULL
+);
