@@ -181,15 +181,15 @@ class People(BrowserTest):
         named = {"issuer": provider.issuer, "clientId": CLIENT, "secret": SECRET}
         named |= {"called": "Harbour accounts", "claim": "groups"}
         named |= {"given": ["testers: editor in Fernholm Harbour"]}
-        provider.says["groups"] = "testers"
+        provider.says |= {"name": "Alva Roos", "groups": "testers"}
         self.assertEqual(self.app.ask("PUT", "/installation/provider", named)[0], 200)
         other = self.stranger()
         other.goto(self.app.address)
         other.get_by_role("link", name="Sign in with Harbour accounts").click()
-        other.get_by_role("button", name="Signe Holm").wait_for()
+        other.get_by_role("button", name="Alva Roos").wait_for()
         path = "/accounts"
         other.get_by_role("heading", name="Cases").wait_for()
-        account = next(one for one in self.app.get(path)["items"] if one["name"] == "Signe Holm")
+        account = next(one for one in self.app.get(path)["items"] if one["name"] == "Alva Roos")
         self.app.ask("POST", f"/accounts/{account['id']}/sessions/end")
         dialog = other.get_by_role("dialog", name="You are signed out here")
         dialog.wait_for()
@@ -197,7 +197,7 @@ class People(BrowserTest):
         dialog.get_by_text("You are not signed in yet.").wait_for()
         with other.expect_popup() as opened:
             dialog.get_by_role("link", name="Sign in with Harbour accounts").click()
-        opened.value.get_by_role("button", name="Signe Holm").wait_for()
+        opened.value.get_by_role("button", name="Alva Roos").wait_for()
         dialog.get_by_role("button", name="Go on here").click()
         expect(dialog).to_have_count(0)
         self.app.ask("PUT", "/installation/provider", {})
