@@ -80,7 +80,7 @@ class Rights(unittest.TestCase):
     @classmethod
     def _person(cls, role: str) -> Person:
         person = people.add_person(cls.store, f"A {role}", f"a-{role}")
-        people.set_role(cls.store, cls.project, person, role, cls.administrator.id)  # type: ignore[arg-type]
+        people.set_role(cls.store, cls.project, person, role, cls.administrator.id)
         return person
 
     @classmethod
@@ -140,7 +140,7 @@ class Rights(unittest.TestCase):
                 (self.administrator.id,),
             )
             for role, person in self.people.items():
-                people.set_role(self.store, self.project, person, role, self.administrator.id)  # type: ignore[arg-type]
+                people.set_role(self.store, self.project, person, role, self.administrator.id)
 
     def test_everybody_may_what_the_table_says(self) -> None:
         may_not = [asker for asker in self.askers if asker.name != "administrator"]

@@ -24,6 +24,7 @@ from saltpath.server.entry.bodies import ProviderChange
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.waiting import Waiting
 from saltpath.store import errands, projects, providers
+from saltpath.store.people import ROLES
 from saltpath.store.providers import ADMINISTRATOR, Given, Provider
 
 provider_api = Blueprint("provider", __name__)
@@ -193,7 +194,7 @@ def set_provider(data: ProviderChange) -> Response:
         data.issuer, data.client_id.strip(), called, data.claim.strip(), given, data.newcomers
     )
     is_another = data.issuer != providers.provider(database()).issuer
-    kept = "" if is_another else None  # a secret goes to whom it was given for, and to nobody else
+    kept = "" if is_another else None  # a secret is sent to nobody but whom it was given for
     secret = kept if data.secret is UNSET else data.secret
     providers.set_provider(database(), folder(), wanted, secret)
     return json_answer(_view())
@@ -217,7 +218,7 @@ def _given(line: str) -> Given:
     if role == ADMINISTRATOR and not named:
         return Given(value.strip(), ADMINISTRATOR)
     found = [one for one in projects.projects(database()) if one.name == named.strip()]
-    if role not in ("owner", "editor", "runner", "viewer") or not found:
+    if role not in ROLES or not found:
         raise Refused(422, "given", f"There is no role or project as in “{line.strip()[:100]}”.")
     return Given(value.strip(), role, found[0].oid)
 

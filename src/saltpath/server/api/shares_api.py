@@ -3,6 +3,7 @@ can do nothing, with an end. The page itself stands at `/s/TOKEN`, outside the A
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from html import escape
 
 from flask import Blueprint, Flask, Response, stream_with_context
@@ -97,8 +98,8 @@ def add_shared_pages(app: Flask) -> None:
         return _page(stream_with_context(FORMS["html"].write(stored_report(run))), 200)
 
 
-def _page(body: object, status: int) -> Response:
-    answer = Response(body, status, content_type="text/html; charset=utf-8")  # type: ignore[arg-type]
+def _page(body: str | Iterable[bytes], status: int) -> Response:
+    answer = Response(body, status, content_type="text/html; charset=utf-8")
     answer.headers["Content-Security-Policy"] = f"{POLICY}; frame-ancestors 'none'; sandbox"
     answer.headers["Cache-Control"] = "no-store"
     answer.headers["X-Robots-Tag"] = "noindex, nofollow"
