@@ -100,6 +100,18 @@ class ProviderTest(unittest.TestCase):
         self.assertNotEqual(other.get("/api/v1/me").json["id"], me["id"])
         self.assertEqual(self.provider.seen.count("/.well-known/openid-configuration"), 4)
 
+    def test_a_claim_that_is_no_name_is_left_out(self) -> None:
+        odd = ("", " ", "\x00", "\ud800", "\u202e", 7, None, [], {"a": 1}, "x" * 5_000)
+        for number, name in enumerate(odd):
+            with self.subTest(name):
+                self.provider.says = {"sub": f"odd {number}", "name": name}
+                client, answer = self.came()
+                self.assert_in(answer)
+                called = client.get("/api/v1/me").json["name"]
+                self.assertIn(called, ("Somebody", "\\ud800", "x" * 200))
+        self.provider.says = {"sub": "told", "name": [], "preferred_username": " Odd\tVermeer "}
+        self.assertEqual(self.came()[0].get("/api/v1/me").json["name"], "Odd Vermeer")
+
     def test_a_claim_gives_roles_and_takes_them_away(self) -> None:
         other = self.project("Pilots")
         oid = self.harbour.oid
@@ -241,7 +253,7 @@ class ProviderTest(unittest.TestCase):
             "claim": "groups",
             "given": ["test: editor in Fernholm Harbour", "a:b: administrator"],
         }
-        answer = client.put(path, json=given)
+        answer = client.patch(path, json=given)
         self.assertEqual(answer.status_code, 200, answer.text)
         self.assertEqual(answer.json["given"], given["given"])
         self.assertTrue(answer.json["hasSecret"])
@@ -252,11 +264,20 @@ class ProviderTest(unittest.TestCase):
         for wrong in (
             {"issuer": "ftp://id.example"},
             {"issuer": "http://id.example"},
+            {"issuer": "https://id.example/#f"},
+            {"issuer": "https://id.example/?q"},
+            {"issuer": "https://u:p@id.example"},
             {"given": ["test: editor in Nowhere"]},
             {"given": ["test: king in Fernholm Harbour"]},
             {"given": ["administrator"]},
         ):
             with self.subTest(wrong):
-                self.assertEqual(client.put(path, json=given | wrong).status_code, 422)
+                self.assertEqual(client.patch(path, json=given | wrong).status_code, 422)
+        for change in ({"called": "One"}, {"claim": "roles"}, {"newcomers": True}):
+            client.patch(path, json=change)  # as from tabs that do not know of one another
+        held = client.get(path).json
+        self.assertEqual((held["called"], held["claim"], held["newcomers"]), ("One", "roles", True))
         other = given | {"issuer": "https://id.other.example"}
-        self.assertFalse(client.put(path, json=other).json["hasSecret"], "it is not sent elsewhere")
+        self.assertFalse(
+            client.patch(path, json=other).json["hasSecret"], "it is not sent elsewhere"
+        )

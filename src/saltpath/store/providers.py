@@ -19,6 +19,7 @@ from saltpath.store.secrets import open_text, seal_text
 
 NAME, SECRET, ABOUT = "provider", "provider secret", "installation/provider"
 ADMINISTRATOR = "administrator"
+MOST_NAME = 200
 
 
 class Given(Struct, frozen=True):
@@ -108,11 +109,21 @@ def vouched_for(
         if person is None:
             if not (given or held.newcomers):
                 return None
-            name = str(claims.get("name") or claims.get("preferred_username") or "Somebody")[:200]
-            person = people.add_person(connection, name, "")
+            person = people.add_person(connection, _name(claims), "")
             people.set_subject(connection, person, subject)
         is_changed = _give(connection, held, person, given)
     return Vouched(people.person_by_id(connection, person.id), is_new or is_changed)
+
+
+def _name(claims: dict[str, Any]) -> str:
+    """What somebody is called first; a claim that is no name a page could show is left out."""
+    for claim in ("name", "preferred_username", "email"):
+        given = claims.get(claim)
+        if isinstance(given, str):
+            shown = " ".join("".join(c if c.isprintable() else " " for c in given).split())
+            if shown:
+                return shown[:MOST_NAME]
+    return "Somebody"
 
 
 def _give(

@@ -615,13 +615,13 @@ export interface paths {
         };
         /** Who vouches for people */
         get: operations["readProvider"];
-        /** Name who vouches for people */
-        put: operations["setProvider"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Name who vouches for people */
+        patch: operations["changeProvider"];
         trace?: never;
     };
     "/projects": {
@@ -4168,20 +4168,14 @@ export interface components {
             administrator?: boolean;
             ended?: boolean;
         };
-        /** @description Who vouches for people; all of it is said anew. */
+        /** @description Who vouches for people: what is given changes, the rest stays. */
         ProviderChange: {
-            /** @default  */
             issuer?: string;
-            /** @default  */
             clientId?: string;
             secret?: string;
-            /** @default  */
             called?: string;
-            /** @default  */
             claim?: string;
-            /** @default [] */
             given?: string[];
-            /** @default false */
             newcomers?: boolean;
         };
         /** @description Only what is given changes. */
@@ -5840,7 +5834,7 @@ export interface operations {
             };
         };
     };
-    setProvider: {
+    changeProvider: {
         parameters: {
             query?: never;
             header?: never;

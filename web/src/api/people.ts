@@ -75,8 +75,8 @@ export const peopleApi = {
   changeReach: (change: Shapes["ReachChange"]) =>
     ask<Shapes["Reach"]>("/installation/reach", posted(change, {}, "PATCH")),
   provider: () => ask<Shapes["Provider"]>("/installation/provider"),
-  setProvider: (wanted: Shapes["ProviderChange"]) =>
-    ask<Shapes["Provider"]>("/installation/provider", posted(wanted, {}, "PUT")),
+  changeProvider: (wanted: Shapes["ProviderChange"]) =>
+    ask<Shapes["Provider"]>("/installation/provider", posted(wanted, {}, "PATCH")),
   shares: (run: string) => ask<Page<Shapes["Share"]>>(`/runs/${q(run)}/shares`),
   addShare: (run: string, days: number) => send<Shapes["NewShareLink"]>(`/runs/${q(run)}/shares`, { days }),
   endShare: (id: string) => ask<unknown>(`/shares/${q(id)}`, away),

@@ -24,6 +24,7 @@ from saltpath.server.entry.bodies import ProviderChange
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.waiting import Waiting
 from saltpath.store import errands, projects, providers
+from saltpath.store.database import write
 from saltpath.store.people import ROLES
 from saltpath.store.providers import ADMINISTRATOR, Given, Provider
 
@@ -171,38 +172,48 @@ def read_provider() -> Response:
     return json_answer(_view())
 
 
-@provider_api.put("/installation/provider")
+@provider_api.patch("/installation/provider")
 @declared(
-    "setProvider",
+    "changeProvider",
     "Name who vouches for people",
     of("Provider"),
     takes=ProviderChange,
     may="administer",
     did="said who vouches for people",
 )
-def set_provider(data: ProviderChange) -> Response:
+def change_provider(data: ProviderChange) -> Response:
     """An empty issuer: nobody. The provider is told `redirect` as the address to come back to."""
-    if data.issuer and not (is_web_address(data.issuer) and _is_sealed(data.issuer)):
-        raise Refused(
-            422,
-            "issuer",
-            "Give the provider's address, which begins with https, such as https://id.example.",
+    if data.issuer and not (is_web_address(data.issuer) and _is_issuer(data.issuer)):
+        told = "Give the provider's address, which begins with https, such as https://id.example."
+        raise Refused(422, "issuer", told)
+    given = None if data.given is UNSET else tuple(_given(one) for one in data.given if one.strip())
+    with write(database()):
+        held = providers.provider(database())
+        issuer = held.issuer if data.issuer is UNSET else data.issuer
+        called = held.called if data.called is UNSET else data.called.strip()
+        if issuer != held.issuer and data.called is UNSET:
+            called = ""
+        wanted = Provider(
+            issuer,
+            held.client_id if data.client_id is UNSET else data.client_id.strip(),
+            called or (urlsplit(issuer).hostname or ""),
+            held.claim if data.claim is UNSET else data.claim.strip(),
+            held.given if given is None else given,
+            held.newcomers if data.newcomers is UNSET else data.newcomers,
         )
-    given = tuple(_given(line) for line in data.given if line.strip())
-    called = data.called.strip() or (urlsplit(data.issuer).hostname or "")
-    wanted = Provider(
-        data.issuer, data.client_id.strip(), called, data.claim.strip(), given, data.newcomers
-    )
-    is_another = data.issuer != providers.provider(database()).issuer
-    kept = "" if is_another else None  # a secret is sent to nobody but whom it was given for
-    secret = kept if data.secret is UNSET else data.secret
-    providers.set_provider(database(), folder(), wanted, secret)
+        # a secret is sent to nobody but whom it was given for
+        kept = None if issuer == held.issuer else ""
+        secret = kept if data.secret is UNSET else data.secret
+        providers.set_provider(database(), folder(), wanted, secret)
     return json_answer(_view())
 
 
-def _is_sealed(address: str) -> bool:
-    """Whether nobody on the way reads along; on this machine nobody is on the way."""
+def _is_issuer(address: str) -> bool:
+    """OpenID Connect Core 1.0, 1.2: https, and neither a query nor a fragment; nor does anybody's
+    password stand in it. On this machine nobody is on the way who could read along."""
     parts = urlsplit(address)
+    if parts.query or parts.fragment or "@" in parts.netloc:
+        return False
     return parts.scheme == "https" or parts.hostname in ("127.0.0.1", "::1", "localhost")
 
 

@@ -137,17 +137,20 @@ class ReachChange(Body, frozen=True):
 
 
 class ProviderChange(Body, frozen=True):
-    """Who vouches for people; all of it is said anew."""
+    """Who vouches for people: what is given changes, the rest stays."""
 
-    issuer: Annotated[str, Meta(max_length=500)] = ""
-    client_id: Annotated[str, Meta(max_length=300)] = ""
+    issuer: Annotated[str, Meta(max_length=500)] | UnsetType = UNSET
+    """Empty: nobody."""
+    client_id: Annotated[str, Meta(max_length=300)] | UnsetType = UNSET
     secret: Annotated[str, Meta(max_length=1000, extra_json_schema=_HIDDEN)] | UnsetType = UNSET
     """Unless it is given, the one that stands stays, as long as the issuer does."""
-    called: Annotated[str, Meta(max_length=60)] = ""
-    claim: Annotated[str, Meta(max_length=100)] = ""
-    given: Annotated[list[Annotated[str, Meta(max_length=500)]], Meta(max_length=200)] = []
+    called: Annotated[str, Meta(max_length=60)] | UnsetType = UNSET
+    claim: Annotated[str, Meta(max_length=100)] | UnsetType = UNSET
+    given: (
+        Annotated[list[Annotated[str, Meta(max_length=500)]], Meta(max_length=200)] | UnsetType
+    ) = UNSET
     """What each value of the claim gives: `testers: editor in Fernholm Harbour`."""
-    newcomers: bool = False
+    newcomers: bool | UnsetType = UNSET
 
 
 class NewShare(Body, frozen=True):

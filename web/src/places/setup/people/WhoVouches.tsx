@@ -18,13 +18,8 @@ export function WhoVouches() {
   const [problem, told] = useTold();
   const held = found.data;
   const change = useCallback(
-    (wanted: Partial<Shapes["ProviderChange"]>) => {
-      if (!held) return Promise.resolve(undefined);
-      const { issuer, clientId, called, claim, given, newcomers } = held;
-      const all = { issuer, clientId, called, claim, given, newcomers, ...wanted };
-      return told(api.setProvider(all).then(() => tell("provider")));
-    },
-    [held, told, tell],
+    (wanted: Shapes["ProviderChange"]) => told(api.changeProvider(wanted).then(() => tell("provider"))),
+    [told, tell],
   );
   if (found.error) return <Notice sentence={found.error.message} retry={() => void found.refetch()} />;
   if (!held) return null;
@@ -38,7 +33,7 @@ export function WhoVouches() {
           text={held.issuer}
           label="The provider's address"
           hint="Its issuer, such as https://id.harbour.example; empty: none."
-          save={(issuer) => change({ issuer: issuer.trim(), called: issuer.trim() ? held.called : "" })}
+          save={(issuer) => change({ issuer: issuer.trim() })}
         >
           {held.issuer ? <span className="mono">{held.issuer}</span> : "no provider yet"}
         </InPlace>
@@ -144,7 +139,11 @@ function Secret({ has, keep }: { has: boolean; keep: (secret: string) => Promise
     );
   }
   return (
-    <form className="sentence-form" onSubmit={(event) => void submit(event)}>
+    <form
+      className="sentence-form"
+      onSubmit={(event) => void submit(event)}
+      onKeyDown={(event) => event.key === "Escape" && close()}
+    >
       <SecretField
         label="the secret that the provider gave"
         value={text}
