@@ -53,7 +53,13 @@ export function DoneList({ project }: { project: string }) {
         </a>
       </div>
       {done.error && <Notice sentence={done.error.message} retry={() => void done.refetch()} />}
-      {done.isSuccess && !lines.length && <p className="muted">Nothing of that kind was done.</p>}
+      {done.isSuccess && !lines.length && (
+        <p className="muted">
+          {wanted.text || since
+            ? "Nothing of that kind was done."
+            : "Nothing yet. Whatever somebody changes, runs, invites or ends is told here, with when and from where."}
+        </p>
+      )}
       <ol className="done-list">
         {lines.map((line, at) => (
           <Line key={line.id} line={line} day={onDay(line.at) !== onDay(lines[at - 1]?.at ?? "")} />
