@@ -84,7 +84,7 @@ class Planner:
 
     def plan(self, run: runs.Run, again: bool) -> Planned:
         """`again`: another runner may have begun it. Raises NotFound, StoreError."""
-        document = projects.project_by_id(self._main, run.project).document
+        document = _reaching(projects.project_by_id(self._main, run.project).document, run)
         project, _ = readable_project(document)
         suites = {suite.id: suite for suite in projects.suites(self._main, run.project)}
         environments = projects.environments(self._main, run.project)
@@ -110,7 +110,11 @@ class Planner:
             document,
             tuple(chosen),
             {e.name: e.document for e in environments if e.name in wanted},
-            {level.oid: level.document for levels in standing.values() for level in levels},
+            {
+                level.oid: _reaching(level.document, run)
+                for levels in standing.values()
+                for level in levels
+            },
             {
                 inner.oid: outer.oid
                 for levels in standing.values()
@@ -151,6 +155,9 @@ class Planner:
     ) -> PlannedCase:
         stored = cases.case_at(self._main, entry.case_id, entry.version)
         suite = suites.get(stored.suite)
+        if run.request.within:
+            within = run.request.within.get(str(entry.position), "")
+            suite = next((one for one in suites.values() if one.oid == within), None)
         more: dict[str, Any] = {}
         if again and entry.state == "running":
             more["begun"] = entry.begun
@@ -239,6 +246,13 @@ class Planner:
         wanted = set(run.request.only or ())
         known = {*given, *secrets.given(self._folder, run.project, run.request.sealed)}
         return tuple(sorted(wanted | set(needs(case, wanted, known).set))), given
+
+
+def _reaching(document: dict[str, Any], run: runs.Run) -> dict[str, Any]:
+    """A project's or suite's document as it reaches the cases of a run."""
+    if not run.request.within:
+        return document
+    return {name: value for name, value in document.items() if name != "every answer"}
 
 
 def _in_turn(

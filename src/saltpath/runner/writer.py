@@ -22,7 +22,17 @@ from saltpath.core.values.verdicts import Verdict
 from saltpath.core.values.why import Why
 from saltpath.runner.life import ShutdownSignal, holding, parent_gone, woken_by_signals
 from saltpath.runner.wire import RELEASE, SOCKET, Message, acknowledge, unpack
-from saltpath.store import causes, disk, events, evidence, jobs, run_records, run_rows, runs
+from saltpath.store import (
+    causes,
+    disk,
+    events,
+    evidence,
+    jobs,
+    resources,
+    run_records,
+    run_rows,
+    runs,
+)
 from saltpath.store.database import connect, write
 from saltpath.store.packing import Packer
 from saltpath.store.run_rows import RowRow
@@ -185,6 +195,7 @@ class Writer:
             with write(self._evidence):
                 for (project, run), finished in steps.items():
                     self._packer.insert(self._evidence, project, run, finished, bare=self._low())
+                    resources.insert(self._evidence, project, run, finished)
                 for (project, run), ended in rows.items():
                     run_rows.insert(self._evidence, project, run, ended)
                 for message in failed:

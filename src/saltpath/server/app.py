@@ -29,6 +29,7 @@ from saltpath.server.api.incoming import incoming
 from saltpath.server.api.keeping_api import keeping_api
 from saltpath.server.api.keys_api import keys_api
 from saltpath.server.api.known_api import known_api
+from saltpath.server.api.left_api import left_api
 from saltpath.server.api.lift_api import lift_api
 from saltpath.server.api.outcome_api import outcome_api
 from saltpath.server.api.outline_api import outline_api
@@ -97,6 +98,7 @@ BLUEPRINTS = (
     compare_api,
     causes_api,
     known_api,
+    left_api,
     shares_api,
     live,
 )

@@ -297,6 +297,13 @@ class ToShare(Body, frozen=True):
     name: Name
 
 
+class ToRemove(Body, frozen=True):
+    addresses: Annotated[
+        list[Annotated[str, Meta(min_length=1, max_length=20_000)]],
+        Meta(min_length=1, max_length=300, description="at most 300 addresses as a list"),
+    ]
+
+
 class NewSingleRequest(Body, frozen=True):
     project: Id
     step: Annotated[

@@ -32,6 +32,7 @@ _OF_RUN = {
     "output_row": "tab, position, place",
     "part_begun": "position, row, part",
     "failure": "position, row, part, step, inner",
+    "resource": "position, row, part, step, inner, attempt, nth",
     "cause": "id",
 }
 """What the evidence's file holds of a run, by table: what a row is known by within it."""
@@ -163,6 +164,7 @@ def _old_runs(main: sqlite3.Connection, project: int, rules: Rules, now: int) ->
     rows = main.execute(
         f"SELECT id FROM ({ranked}) WHERE CASE kind"
         " WHEN 'run' THEN (finished_at < ? AND newest > ?) OR newest > ?"
+        " WHEN 'removal' THEN 0"  # it goes with the run whose leavings it removed
         " ELSE finished_at < ? AND newest > 1 END ORDER BY id",
         (
             project,
@@ -177,7 +179,11 @@ def _old_runs(main: sqlite3.Connection, project: int, rules: Rules, now: int) ->
 
 
 def _run(main: sqlite3.Connection, evidence: sqlite3.Connection, run: int) -> Iterator[int]:
-    """A run with all that it had: what steps saw first, so that nothing is left without its run."""
+    """A run with all that it had, and what removed its leavings: what steps saw first, so that
+    nothing is left without its run."""
+    removals = main.execute("SELECT run FROM removal WHERE of_run = ?", (run,)).fetchall()
+    for removal in removals:
+        yield from _run(main, evidence, removal["run"])
     for table, keys in _OF_RUN.items():
         # those that others are packed against come last
         order = "ORDER BY base IS NULL, id" if table == "step" else ""
@@ -193,6 +199,7 @@ def _run(main: sqlite3.Connection, evidence: sqlite3.Connection, run: int) -> It
             yield gone
     with write(main):
         for statement in (
+            "DELETE FROM removal WHERE run = ?",
             "DELETE FROM run_case WHERE run = ?",
             "DELETE FROM job WHERE run = ?",
             "DELETE FROM event WHERE run = ?",

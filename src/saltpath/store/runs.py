@@ -112,6 +112,7 @@ def ask(
     kind: str,
     title: str,
     environments: Sequence[str],
+    each_in: Sequence[str] = (),
     seed: int,
     build: str = "",
     note: str = "",
@@ -120,9 +121,10 @@ def ask(
     digest: str = "",
 ) -> tuple[Run, bool]:
     """Ask for a run of the cases (id, version, name), in each of the environments: a case's
-    positions stand next to each other. With an idempotency key that was used before,
-    that run is given back, and the flag is False; `digest` is that of what was asked, and Conflict
-    is raised where the key came with something else. From now on these versions are kept. Raises
+    positions stand next to each other; with `each_in` each case in its own alone. With an
+    idempotency key that was used before, that run is given back, and the flag is False; `digest` is
+    that of what was asked, and Conflict is raised where the key came with something else. From now
+    on these versions are kept. Raises
     VersionConflict, and nothing is asked for, where one of them was folded into a later one since
     it was read."""
     with write(connection):
@@ -181,7 +183,7 @@ def ask(
             [
                 (run_id, position, project, id, version, name, kind, environment)
                 for position, ((id, version, name), environment) in enumerate(
-                    product(cases, environments)
+                    zip(cases, each_in, strict=True) if each_in else product(cases, environments)
                 )
             ],
         )

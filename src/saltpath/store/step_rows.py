@@ -10,6 +10,7 @@ import msgspec
 
 from saltpath.core.checks.judge import Outcome
 from saltpath.core.running.events import StepFinished
+from saltpath.core.running.resources import ResourceEvent, resource_events
 from saltpath.core.values import plain
 from saltpath.core.values.why import MaskedWhy, Why, as_masked
 from saltpath.store import output_rows
@@ -42,6 +43,8 @@ class StepRow(msgspec.Struct, array_like=True):
     wrote: OutputRow | None = None
     flags: int = 0
     """1: it counts for its row's verdict; 2: one of its own checks was judged."""
+    resources: tuple[ResourceEvent, ...] = ()
+    """What its exchanges made, and took away."""
 
 
 def row_of(event: StepFinished, position: int) -> StepRow:
@@ -97,6 +100,7 @@ def row_of(event: StepFinished, position: int) -> StepRow:
         len(event.exchanges[-1].body) if event.exchanges else 0,
         output_rows.row_of(event),
         event.counts | event.judged << 1,
+        resource_events(event.exchanges),
     )
 
 

@@ -104,6 +104,9 @@ class RunRequest(Struct, frozen=True, omit_defaults=True, rename="camel"):
     """It stops once so many cases have failed or were blocked; 0: it does not."""
     environments: tuple[str, ...] = ()
     """Where it goes, of a run against several."""
+    within: dict[str, str] = field(default_factory=dict)
+    """The suites that cases of a hidden place are carried out within, by a case's position; then
+    no checks on every answer reach them."""
 
 
 def write_plan(plan: Plan) -> bytes:

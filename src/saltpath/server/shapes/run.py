@@ -53,6 +53,25 @@ SHAPES: dict[str, Any] = {
         tries=several("DeliveryTry"),
     ),
     "DeliveryTry": shape(at=TEXT, ms=NUMBER, status=WHOLE, said=TEXT),
+    "Left": shape(
+        items=several("LeftThing"), count=WHOLE, removals=several("Run"), removes=maybe("Run")
+    ),
+    "LeftThing": shape(
+        address=TEXT,
+        method=TEXT,
+        status=WHOLE,
+        how={"enum": ["location", "address", "link", "identity"]},
+        sure=FLAG,
+        why=TEXT,
+        at=MAYBE_TEXT,
+        case=TEXT,
+        name=TEXT,
+        environment=TEXT,
+        position=WHOLE,
+        row=WHOLE,
+        part=PART,
+        index=WHOLE,
+    ),
     "SincePass": shape(run=maybe("PassedRun"), differences=several("PassDifference")),
     "PassedRun": shape(id=TEXT, number=WHOLE, build=TEXT, at=TEXT, ms=NUMBER),
     "PassDifference": shape(

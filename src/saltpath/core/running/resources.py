@@ -1,0 +1,227 @@
+"""What exchanges make at a service and take away again, so that a run can say what it left there.
+
+An answer of 201 to POST, PUT or PATCH says that something was made, and `Location` where (RFC 9110,
+9.3.3, 9.3.4 and 15.3.2). Many services say it otherwise: by a link to itself in the answer, or by
+an identity that stands below the address that was asked. What only looks so is told as a guess.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from typing import Any, Literal
+from urllib.parse import quote, unquote, urljoin, urlsplit
+
+from msgspec import Struct
+
+from saltpath.core.answers.exchange import MASK, Exchange
+from saltpath.core.values import plain
+
+MOST_READ = 64_000
+"""Octets of an answer in which an identity is looked for."""
+_MAKING = frozenset(["POST", "PUT", "PATCH"])
+_MISSING = frozenset([404, 410])
+_LINKS = (
+    ("_links", "self", "href"),
+    ("links", "self", "href"),
+    ("links", "self"),
+    ("@odata.id",),
+    ("self",),
+    ("href",),
+)
+"""Where answers link to what they speak of."""
+_IDENTITIES = ("id", "_id", "uuid", "guid")
+_LONGEST = 200
+_DEFAULT_PORTS = {"http": 80, "https": 443}
+
+How = Literal["location", "address", "link", "identity"]
+"""How it is known where something stands: by the answer's Location, as the address that was asked
+itself, by the answer's link to itself, by its identity below what was asked."""
+
+
+class ResourceEvent(Struct, frozen=True, array_like=True):
+    """An exchange that made something at `address`, or (`gone`) took it away. `at`: UTC
+    microseconds."""
+
+    at: int
+    method: str
+    status: int
+    address: str
+    how: How = "address"
+    gone: bool = False
+
+    @property
+    def is_sure(self) -> bool:
+        """Whether the service itself said that it was made: no other answer than 201 does. One
+        that tells where it stands is good enough."""
+        return self.status == 201 or self.how == "location"
+
+    @property
+    def is_masked(self) -> bool:
+        """Whether a secret stood in its address, so that nobody can be sent there."""
+        return MASK in self.address or quote(MASK) in self.address
+
+
+def resource_events(exchanges: Iterable[Exchange]) -> tuple[ResourceEvent, ...]:
+    """What each of a step's exchanges made or took away."""
+    return tuple(event for one in exchanges if (event := _event(one)) is not None)
+
+
+def _event(exchange: Exchange) -> ResourceEvent | None:
+    if exchange.why is not None:
+        return None
+    method, status = exchange.method.upper(), exchange.status
+    if method == "DELETE":
+        if 200 <= status < 300 or status in _MISSING:
+            return _of(exchange, exchange.address, "address", gone=True)
+        return None
+    if method not in _MAKING or not 200 <= status < 300 or status == 202:
+        return None
+    place = _header(exchange, "location")
+    if not place and status == 201:
+        place = _header(exchange, "content-location")
+    if place:
+        address = _joined(exchange.address, place)
+        return _of(exchange, address, "location") if address else None
+    if method != "POST":
+        return _of(exchange, exchange.address, "address") if status == 201 else None
+    found = _told(exchange)
+    return None if found is None else _of(exchange, *found)
+
+
+def _of(exchange: Exchange, address: str, how: How, gone: bool = False) -> ResourceEvent:
+    address = address.partition("#")[0]
+    return ResourceEvent(
+        exchange.begun_us, exchange.method.upper(), exchange.status, address, how, gone
+    )
+
+
+def _joined(base: str, place: str) -> str:
+    """The address that an answer links to; empty of a link that leads nowhere."""
+    try:
+        address = urljoin(base, place)
+        parts = urlsplit(address)
+        port = parts.port
+    except ValueError:
+        return ""
+    usable = parts.scheme in ("http", "https") and parts.hostname and port != 0
+    return address if usable else ""
+
+
+def _header(exchange: Exchange, wanted: str) -> str:
+    return next((value for name, value in exchange.headers if name.lower() == wanted), "")
+
+
+def _told(exchange: Exchange) -> tuple[str, How] | None:
+    """Where the answer says that what was made stands."""
+    if not exchange.body or len(exchange.body) > MOST_READ:
+        return None
+    try:
+        document = plain.read_json(exchange.body)
+    except plain.NotPlain:
+        return None
+    for held in _objects(document):
+        for way in _LINKS:
+            link = _at(held, way)
+            address = _joined(exchange.address, link) if isinstance(link, str) else ""
+            here = _key(exchange.address)
+            if address and _origin(address) == here[0] and _key(address) != here:
+                return address, "link"
+    base = exchange.address.partition("?")[0].partition("#")[0].rstrip("/")
+    for held in _objects(document):
+        for name in (*_IDENTITIES, *_named_after(base)):
+            identity = held.get(name)
+            if _is_identity(identity):
+                return f"{base}/{quote(str(identity), safe='', errors='surrogatepass')}", "identity"
+    return None
+
+
+def _objects(document: Any) -> list[dict[str, Any]]:
+    """The answer's object, and the one that it wraps if there is just one."""
+    if not isinstance(document, dict):
+        return []
+    inner = [value for value in document.values() if isinstance(value, dict)]
+    return [document, *(inner if len(inner) == 1 else [])]
+
+
+def _at(held: Any, way: tuple[str, ...]) -> Any:
+    for name in way:
+        held = held.get(name) if isinstance(held, dict) else None
+    return held
+
+
+def _named_after(base: str) -> list[str]:
+    """What an identity is called after the collection: `bookings` gives `bookingId`."""
+    collection = unquote(base.rpartition("/")[2])
+    if not re.fullmatch(r"[A-Za-z][\w-]*", collection):
+        return []
+    words = re.split(r"[-_]", collection)
+    last = words[-1]
+    one = last[:-3] + "y" if last.endswith("ies") else last.removesuffix("s")
+    joined = [*words[:-1], one]
+    camel = joined[0] + "".join(word.capitalize() for word in joined[1:])
+    return [f"{camel}Id", f"{camel}ID", "_".join([*joined, "id"])]
+
+
+def _is_identity(value: Any) -> bool:
+    if isinstance(value, bool):
+        return False
+    if isinstance(value, int):
+        return value >= 0
+    return isinstance(value, str) and 0 < len(value) <= _LONGEST and not re.search(r"\s", value)
+
+
+# ---- what is left of them
+
+
+_ITSELF = "?"
+
+
+def left(events: Iterable[ResourceEvent]) -> list[ResourceEvent]:
+    """What was made and not taken away again after that, each once, in the order in which it was
+    made. With what it stands in it goes, too; and a thing may be taken away at an address of its
+    own, which ends as that where it was made does (`/ports/2/calls/17`, `/calls/17`)."""
+    made: dict[object, ResourceEvent] = {}
+    gone: dict[object, int] = {}
+    for event in sorted(events, key=lambda one: one.at):
+        if event.gone:
+            whole = _key(event.address)
+            for key in (whole, (*whole[:2], _ITSELF), _tail(event.address)):
+                if key is not None:
+                    gone[key] = event.at
+        else:
+            key = _key(event.address)
+            made.pop(key, None)
+            made[key] = event
+    return [one for one in made.values() if not _went(one, gone)]
+
+
+def _went(event: ResourceEvent, gone: dict[object, int]) -> bool:
+    origin, path, query = _key(event.address)
+    keys: list[object] = [(origin, path, query), _tail(event.address)]
+    if not query:
+        keys.append((origin, path, _ITSELF))  # the query of the other signs in
+    while path.count("/") > 1:
+        path = path.rpartition("/")[0]
+        keys.append((origin, path, ""))
+    return any(gone.get(key, -1) >= event.at for key in keys)
+
+
+def _key(address: str) -> tuple[str, str, str]:
+    """What an address is told apart by: origin, path, query, however they are written."""
+    parts = urlsplit(address)
+    path = "/".join(quote(unquote(part), safe="") for part in parts.path.split("/")).rstrip("/")
+    return _origin(address), path, parts.query
+
+
+def _tail(address: str) -> object:
+    """The collection and the identity at the end of an address, if it has both."""
+    origin, path, query = _key(address)
+    parts = path.split("/")
+    return None if query or len(parts) < 3 else (origin, *parts[-2:], "tail")
+
+
+def _origin(address: str) -> str:
+    parts = urlsplit(address)
+    port = parts.port or _DEFAULT_PORTS.get(parts.scheme.lower(), 0)
+    return f"{parts.scheme.lower()}://{(parts.hostname or '').lower()}:{port}"
