@@ -342,3 +342,27 @@ class HandingOn(BrowserTest):
         self.page.get_by_role("link", name="Edited 0").click()
         self.page.get_by_role("link", name="its runs").click()
         self.page.get_by_role("heading", name="Its runs").wait_for()
+
+    def test_what_a_run_left_is_removed(self):
+        app = self.app
+        case = app.cases(app.troubles)["A berth is asked for and not given back"]
+        status, _, run = app.ask("POST", "/runs", {"project": app.troubles, "cases": [case]})
+        self.assertEqual(status, 201)
+        app.finished(run["id"])
+        self.go(f"/runs/{run['id']}")
+        self.page.get_by_role("button", name="It left 1 thing there").click()
+        self.assertEqual(self.axe(), [])
+        what = self.page.get_by_role("region", name="What it left")
+        what.get_by_text("POST was answered 201 and said that it stands there").wait_for()
+        ticked = what.get_by_role("checkbox")
+        ticked.uncheck()
+        self.assertTrue(what.get_by_role("button", name="Remove").is_disabled())
+        ticked.check()
+        what.get_by_role("button", name="Remove this one now").click()
+        self.page.get_by_role("button", name="What it left has been removed").wait_for()
+        what.get_by_text("each of them is gone").wait_for()
+        what.get_by_role("link", name="a run").click()
+        self.page.get_by_text(f"It removes what run {run['number']}").wait_for()
+        self.assertEqual(self.page.get_by_role("button", name="Run it again").count(), 0)
+        self.page.get_by_role("link", name="Open the step").click()
+        self.page.get_by_role("heading", name="What “A berth is asked for").wait_for()

@@ -6,20 +6,35 @@ import tempfile
 import unittest
 from contextlib import closing
 from typing import Any
+from unittest.mock import patch
 
+from saltpath.core.assist.removal import SignedIn
+from saltpath.core.running.resources import ResourceEvent
+from saltpath.server import removing
 from saltpath.server.entry import cookies
-from saltpath.store import people, sessions
+from saltpath.store import people, resources, runs, sessions
 from saltpath.store.database import connect
+from saltpath.store.resources import Left
+from saltpath.store.runs import RunCase
+from saltpath.store.step_rows import StepRow
 from tests.calls import begun, known_in
+
+
+class _Signed(removing._Finder):
+    """Knows how everything was signed in for."""
+
+    def _signed_in(self, thing: Left, entry: RunCase) -> SignedIn:
+        return SignedIn((), {"request": "Remove", "send": f"DELETE {thing.event.address}"})
+
 
 TEAM = {"owner": "", "editor": "odd", "runner": "tilda", "viewer": "joren"}
 
 
 class Guards(unittest.TestCase):
     def setUp(self) -> None:
-        folder, self.app = begun(self.enterContext(tempfile.TemporaryDirectory()))
+        self.folder, self.app = begun(self.enterContext(tempfile.TemporaryDirectory()))
         self.known = known_in(self.app)
-        self.store = self.enterContext(closing(connect(folder)))
+        self.store = self.enterContext(closing(connect(self.folder)))
         people.set_alone(self.store, False)
         self.project = self.known["project"][0]
         items = self.ask("owner", "GET", f"/environments?project={self.project}").json["items"]
@@ -79,6 +94,24 @@ class Guards(unittest.TestCase):
         self.assertEqual(self.ask("runner", "POST", "/runs", asked).status_code, 403)
         look = {"project": self.project, "database": "harbour", "environment": "Live"}
         self.assertEqual(self.ask("runner", "POST", "/databases/looks", look).status_code, 403)
+
+    def test_what_was_left_is_removed_by_those_who_may_change_something(self) -> None:
+        self.guard(change="owner")
+        place = self.ask("owner", "POST", "/runs", self.asked_of(self.changes)).json["id"]
+        with closing(connect(self.folder, "evidence")) as evidence:
+            made = ResourceEvent(1, "POST", 201, "http://127.0.0.1:1/calls/7", "location")
+            row = StepRow(0, 1, "steps", 1, 1, "", "passed", 201, 1, 1, b"", {}, resources=(made,))
+            run = runs.run(self.store, place)
+            resources.insert(evidence, run.project, run.id, [row])
+        self.store.execute("UPDATE run SET state = 'finished' WHERE oid = ?", (place,))
+        with patch.object(removing, "_Finder", _Signed):
+            for who, status in (("viewer", 403), ("editor", 403), ("owner", 201), ("owner", 409)):
+                asked = {"addresses": [made.address]}
+                answer = self.ask(who, "POST", f"/runs/{place}/removal", asked)
+                self.assertEqual(answer.status_code, status, (who, answer.json))
+
+    def asked_of(self, case: str) -> dict[str, Any]:
+        return {"project": self.project, "cases": [case], "environment": "Live", "changes": "all"}
 
     def test_who_lets_steps_change_something(self) -> None:
         self.guard(change="owner")

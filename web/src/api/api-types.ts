@@ -2333,6 +2333,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/{id}/left": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a run made and left */
+        get: operations["readLeft"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/removal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Remove what a run left */
+        post: operations["removeLeft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}/shares": {
         parameters: {
             query?: never;
@@ -3376,6 +3410,30 @@ export interface components {
             status: number;
             said: string;
         };
+        Left: {
+            items: components["schemas"]["LeftThing"][];
+            count: number;
+            removals: components["schemas"]["Run"][];
+            removes: components["schemas"]["Run"] | null;
+        };
+        LeftThing: {
+            address: string;
+            method: string;
+            status: number;
+            /** @enum {unknown} */
+            how: "location" | "address" | "link" | "identity";
+            sure: boolean;
+            why: string;
+            at: string | null;
+            case: string;
+            name: string;
+            environment: string;
+            position: number;
+            row: number;
+            /** @enum {string} */
+            part: "once" | "steps" | "afterwards" | "at the end";
+            index: number;
+        };
         SincePass: {
             run: components["schemas"]["PassedRun"] | null;
             differences: components["schemas"]["PassDifference"][];
@@ -4107,6 +4165,10 @@ export interface components {
             /** @description how many days it is good for, 1 to 400 */
             days: number;
             project?: string;
+        };
+        ToRemove: {
+            /** @description at most 300 addresses as a list */
+            addresses: string[];
         };
         Lift: {
             project: string;
@@ -10309,6 +10371,77 @@ export interface operations {
                         items: components["schemas"]["Known"][];
                         next: string | null;
                     };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readLeft: {
+        parameters: {
+            query?: {
+                /** @description false tells only how much it is */
+                items?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Left"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeLeft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToRemove"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
                 };
             };
             /** @description a problem */

@@ -168,6 +168,14 @@ const ofRuns = {
       queryFn: () => api.sincePass(of),
       ...FOR_EVER,
     }),
+  /** Looked at again while some of it is being removed. */
+  left: (run: string, whole: boolean) =>
+    queryOptions({
+      queryKey: ["left", run, whole] as const,
+      queryFn: () => api.left(run, whole),
+      refetchInterval: ({ state }) =>
+        state.data?.removals.some((one) => one.state !== "finished") ? 1_000 : false,
+    }),
   compared: (run: string, other: string) =>
     queryOptions({
       queryKey: ["compared", run, other] as const,

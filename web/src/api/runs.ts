@@ -43,6 +43,10 @@ export const runsApi = {
       })}`,
     ),
   addresses: (id: string) => ask<Page<Shapes["AskedAddress"]>>(`/runs/${q(id)}/addresses`),
+  /** What a run made and left; or how much of it alone. */
+  left: (id: string, whole: boolean) =>
+    ask<Shapes["Left"]>(`/runs/${q(id)}/left${whole ? "" : "?items=false"}`),
+  removeLeft: (id: string, addresses: string[]) => send<Run>(`/runs/${q(id)}/removal`, { addresses }),
   run: (id: string) => ask<RunReport>(`/runs/${q(id)}`),
   /** A case's steps with evidence; of a case with rows those of one row. */
   runCase: (id: string, position: number, row?: number) =>

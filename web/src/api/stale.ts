@@ -44,6 +44,7 @@ const STALE = {
   "going on": () => [["going on"]],
   known: () => [["causes"], ["not met"]],
   run: (id) => [["run", id]],
+  left: (run) => [["left", run]],
   entry: () => [["entry"], ["projects"]],
   members: () => [["members"], ["invitations"], ["accounts"], ["done"]],
   accounts: () => [["accounts"], ["account invitations"], ["members"], ["entry"], ["done"]],

@@ -5,7 +5,7 @@ from __future__ import annotations
 import secrets
 from typing import Any
 
-from flask import Blueprint, Response
+from flask import Blueprint, Response, request
 
 from saltpath.core.cases.steps import changing
 from saltpath.core.running.plan import RunRequest
@@ -14,7 +14,7 @@ from saltpath.server.api.views import moment, run_view
 from saltpath.server.asked import run_asked
 from saltpath.server.bodies import ToRemove
 from saltpath.server.context import actor, database
-from saltpath.server.declared import ID, declared, of
+from saltpath.server.declared import ID, declared, of, parameter
 from saltpath.server.guarding import guarded_among, may_change_there, may_run_there
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.removing import Leaving, RemovalCase, leavings, removal_cases
@@ -28,12 +28,22 @@ left_api = Blueprint("left", __name__)
 
 
 @left_api.get("/runs/<id>/left")
-@declared("readLeft", "What a run made and left", of("Left"), ID)
+@declared(
+    "readLeft",
+    "What a run made and left",
+    of("Left"),
+    ID,
+    parameter("items", "false tells only how much it is", kind="boolean"),
+)
 def read_left(id: str) -> Response:
     """In the order in which it was made, at most 300 of it: answers to POST, PUT and PATCH that
     told of something new, and no DELETE of it since, neither by the run nor by a removal."""
     run = run_asked(id)
-    found, count = leavings(run)
+    if request.args.get("items") == "false":
+        found = list[Leaving]()
+        count = len(resources.left_by(database(), database("evidence"), run))
+    else:
+        found, count = leavings(run)
     of_run = resources.removed_for(database(), run)
     return json_answer(
         {

@@ -86,7 +86,7 @@ export function RunHead({ run, bad, again, left, goOn }: Props) {
               Stop this run
             </button>
           )}
-          {finished && (
+          {finished && run.kind !== "removal" && (
             <>
               <button
                 data-needs="run"

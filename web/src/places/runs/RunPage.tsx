@@ -13,6 +13,7 @@ import { Banner } from "./Banner";
 import { CameOtherwise } from "./CameOtherwise";
 import { CaseRows } from "./CaseRows";
 import { ChosenStep } from "./ChosenStep";
+import { Left, Removes } from "./Left";
 import { RunHead } from "./RunHead";
 import { tabOf } from "./report";
 import type { Chosen } from "./rows/chosen";
@@ -67,6 +68,7 @@ function Report({ run }: { run: RunReport }) {
         <div className="run-more">
           <CameOtherwise run={run} />
           <Addresses run={run} />
+          {run.kind === "removal" ? <Removes run={run} /> : <Left run={run} />}
         </div>
       )}
       <div className={run.cases.some((entry) => entry.rows) ? "run-columns with-rows" : "run-columns"}>
