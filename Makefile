@@ -51,6 +51,7 @@ test: setup
 check: setup
 	@$(BIN)/ruff format --check . && $(BIN)/ruff check . && $(BIN)/mypy
 	@cd web && npx --no-install biome check src vite.config.ts && npx --no-install tsc --noEmit
+	@cd web && npx --no-install dockerfile-utils lint ../Containerfile
 
 bench: setup
 	@$(BIN)/python -m bench

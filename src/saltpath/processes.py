@@ -1,7 +1,7 @@
-"""The entry of each process: `writer|runner|web|keeper|courier FOLDER [HOST PORT PROXY NAME... |
-NAME DESCRIPTOR OWN_PORT | OWN_PORT | BACKUPS KEPT]`, forked by the supervisor, and of those that
-look through a file of rows for the web server. By hand: `python -m saltpath.processes KIND FOLDER
-...`."""
+"""The entry of each process: `writer|runner|web|keeper|courier FOLDER [HOST PORT PROXY CERTIFICATE
+KEY NAME... | NAME DESCRIPTOR OWN_PORT | OWN_PORT | BACKUPS KEPT]`, forked by the supervisor, and of
+those that look through a file of rows for the web server. By hand: `python -m saltpath.processes
+KIND FOLDER ...`."""
 
 from __future__ import annotations
 
@@ -48,9 +48,11 @@ def main(arguments: list[str]) -> None:
 
         profiling.main(folder, int(arguments[2]), int(arguments[3]))
     else:
-        from saltpath.server import web
+        from saltpath.server import tls, web
 
-        web.main(folder, arguments[2], int(arguments[3]), arguments[4], arguments[5:])
+        host, port, proxy, certificate, key, *names = arguments[2:]
+        files = tls.Files(Path(certificate), Path(key) if key else None) if certificate else None
+        web.main(folder, host, int(port), proxy, files, names)
 
 
 if __name__ == "__main__":

@@ -221,7 +221,10 @@ class Life(unittest.TestCase):
     def test_a_process_whose_supervisor_went_before_it_could_look_ends(self):
         """It took the one that adopted it for its supervisor, lived on, and took jobs that others
         were given as well."""
-        for kind, more in (("runner", ["runner_x", "1", "0"]), ("web", ["127.0.0.1", "1", ""])):
+        for kind, more in (
+            ("runner", ["runner_x", "1", "0"]),
+            ("web", ["127.0.0.1", "1", "", "", ""]),
+        ):
             with self.subTest(kind=kind), tempfile.TemporaryDirectory() as folder:
                 words = [sys.executable, "-m", "saltpath.processes", kind, folder, *more]
                 done = subprocess.run(

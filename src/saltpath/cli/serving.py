@@ -41,6 +41,19 @@ from saltpath.cli.calls import STOPPED, NotUnderstood
     "X-Forwarded-For, -Proto and -Host counts, and nobody else's word.",
 )
 @click.option(
+    "--certificate",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE",
+    help="Speak TLS with browsers, by this certificate with its chain (PEM); it is read again when "
+    "it is renewed.",
+)
+@click.option(
+    "--certificate-key",
+    type=click.Path(path_type=Path, dir_okay=False),
+    metavar="FILE",
+    help="Its key (PEM, without a password), if that is not in the same file.",
+)
+@click.option(
     "--plain-http",
     is_flag=True,
     help="Listen for others without TLS, so that who listens on the network reads passwords.",
@@ -64,6 +77,8 @@ def serve(
     runners: int | None,
     names: tuple[str, ...],
     trusted_proxy: str,
+    certificate: Path | None,
+    certificate_key: Path | None,
     plain_http: bool,
     backups: Path | None,
     keep_backups: int,
@@ -75,15 +90,40 @@ def serve(
 
     open_standard_streams()
     many = runners or min(os.cpu_count() or 1, 4)
-    if not (_is_this_machine(host) or trusted_proxy or plain_http):
+    if not (_is_this_machine(host) or trusted_proxy or certificate or plain_http):
         raise NotUnderstood(
-            f"others on the network could read what is sent to {host}: put a proxy with TLS before "
-            "it and name it by --trusted-proxy (docs/deployment.md), or say --plain-http"
+            f"others on the network could read what is sent to {host}: give a --certificate, or "
+            "put a proxy with TLS before it and name it by --trusted-proxy (docs/deployment.md), "
+            "or say --plain-http"
         )
+    _check_certificate(certificate, certificate_key)
     if trusted_proxy and not _is_address(trusted_proxy):
         raise NotUnderstood(f"--trusted-proxy takes an IP address; found {trusted_proxy}")
-    settings = Settings(data, host, port, many, names, trusted_proxy, backups, keep_backups)
+    settings = Settings(
+        data,
+        host,
+        port,
+        many,
+        names,
+        trusted_proxy,
+        certificate,
+        certificate_key,
+        backups,
+        keep_backups,
+    )
     sys.exit(supervise(settings, processes))
+
+
+def _check_certificate(certificate: Path | None, key: Path | None) -> None:
+    from saltpath.server.tls import CertificateProblem, Files
+
+    if certificate is None and key is not None:
+        raise NotUnderstood("--certificate-key is the key of a --certificate, which is missing")
+    try:
+        if certificate is not None:
+            Files(certificate, key).context()
+    except CertificateProblem as problem:
+        raise NotUnderstood(str(problem)) from None
 
 
 def _is_address(text: str) -> bool:

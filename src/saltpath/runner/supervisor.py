@@ -58,6 +58,10 @@ class Settings(Struct, frozen=True):
 
     trusted_proxy: str = ""
     """The address of the proxy before it, whose word on who asks counts; empty: there is none."""
+    certificate: Path | None = None
+    """By which the web server speaks TLS itself; None: it does not."""
+    certificate_key: Path | None = None
+    """Its key; None: it is in the same file."""
     backups: Path | None = None
     """Where a backup is made each day; by default within the data folder."""
     backups_kept: int = backup.KEPT
@@ -77,7 +81,9 @@ class Settings(Struct, frozen=True):
         host = self.names[0] if self.names else "127.0.0.1" if everywhere else self.host
         if self.trusted_proxy and self.names:
             return f"https://{host}"
-        return f"http://{f'[{host}]' if ':' in host else host}:{self.port}"
+        scheme = "https" if self.certificate else "http"
+        at = "" if self.port == {"http": 80, "https": 443}[scheme] else f":{self.port}"
+        return f"{scheme}://{f'[{host}]' if ':' in host else host}{at}"
 
 
 class Programs(Protocol):
@@ -147,7 +153,9 @@ class Supervisor(Struct):
         gc.freeze()  # so that no collection writes to the memory that all share
         main = self.programs.main
         at = [self.settings.host, str(self.settings.port), self.settings.trusted_proxy]
-        web = ["web", folder, *at, *self.settings.names]
+        files = (self.settings.certificate, self.settings.certificate_key)
+        tls = [str(file.resolve()) if file else "" for file in files]
+        web = ["web", folder, *at, *tls, *self.settings.names]
         backups = self.settings.backups or self.settings.folder / backup.BACKUPS
         keeper = ["keeper", folder, str(backups.resolve()), str(self.settings.backups_kept)]
         self.children = [

@@ -8,12 +8,15 @@ anything is read.
 - A request that comes too slowly is ended, whether its head or its body.
 - When all connections are taken, those on which nothing is asked go first, the longest silent ones
   before others.
+- TLS, where it is spoken here, is spoken without waiting for anybody (tls.py).
 """
 
 from __future__ import annotations
 
 import contextlib
 import socket
+import ssl
+import threading
 import time
 from typing import Any
 
@@ -24,6 +27,7 @@ from waitress.server import TcpWSGIServer
 from waitress.task import ErrorTask, ThreadedTaskDispatcher
 
 from saltpath.server.limits import largest_body
+from saltpath.server.tls import Certificates, Files
 
 THREADS = 80
 """32 may follow events (live.py), 32 wait for the ends of runs (waiting.py)."""
@@ -38,6 +42,10 @@ DROPPED_AT_ONCE = 50
 LONGEST_HEAD = 64_000
 LINGER_S = 20.0
 """For what still comes after a refusal."""
+RECORD = 16_384
+"""Octets of a record of TLS (RFC 8446, 5.1): who reads so many at once leaves none behind of which
+the system does not know."""
+_WAITS = (ssl.SSLWantReadError, ssl.SSLWantWriteError)
 
 
 class _Limited:
@@ -100,6 +108,25 @@ class Unreadable(ErrorTask):  # type: ignore[misc]
         self.write(body)
 
 
+class Speaking(ssl.SSLSocket):
+    """A connection by TLS. One thread reads what comes, others send answers, and the library may
+    not do both at once."""
+
+    turn: threading.Lock
+
+    def recv(self, buflen: int = 1024, flags: int = 0) -> bytes:
+        with self.turn:
+            return super().recv(buflen, flags)
+
+    def send(self, data: Any, flags: int = 0) -> int:
+        with self.turn:
+            return super().send(data, flags)
+
+
+class _NotYet(Exception):
+    """What came is no whole record of TLS."""
+
+
 class Channel(HTTPChannel):  # type: ignore[misc]
     """One connection."""
 
@@ -111,6 +138,25 @@ class Channel(HTTPChannel):  # type: ignore[misc]
     """A request's body was refused; this connection is closed behind the answer."""
     lingering: float | None = None
     """Since when only what still comes of that body is read (monotonic seconds)."""
+
+    def recv(self, buffer_size: int) -> bytes:
+        try:
+            return bytes(super().recv(buffer_size))
+        except _WAITS:
+            raise _NotYet from None
+        except ssl.SSLError:  # it speaks no TLS, or has gone
+            self.handle_close()
+            return b""
+
+    def send(self, data: bytes, do_close: bool = True) -> int:
+        try:
+            return int(super().send(data, do_close))
+        except _WAITS:
+            return 0
+        except ssl.SSLError:
+            if do_close:
+                self.handle_close()
+            return 0
 
     def received(self, data: bytes) -> bool:
         taken = bool(super().received(data))
@@ -127,13 +173,14 @@ class Channel(HTTPChannel):  # type: ignore[misc]
         return self.lingering is not None or bool(super().readable())
 
     def handle_read(self) -> None:
-        if self.lingering is None:
-            super().handle_read()
-            return
-        try:
-            self.recv(self.adj.recv_bytes)  # closes the connection at its end
-        except OSError:
-            self.handle_close()
+        with contextlib.suppress(_NotYet):
+            if self.lingering is None:
+                super().handle_read()
+                return
+            try:
+                self.recv(self.adj.recv_bytes)  # closes the connection at its end
+            except OSError:
+                self.handle_close()
 
     def handle_close(self) -> None:
         if self.refused and self.lingering is None and self.connected:
@@ -161,6 +208,21 @@ class Server(TcpWSGIServer):  # type: ignore[misc]
     """Listens at one address."""
 
     channel_class = Channel
+    certificates: Certificates | None = None
+
+    def accept(self) -> Any:
+        found = super().accept()
+        if found is None or self.certificates is None:
+            return found
+        connection, address = found
+        connection.setblocking(False)
+        context = self.certificates.context()
+        context.sslsocket_class = Speaking
+        wrapped: Any = context.wrap_socket(
+            connection, server_side=True, do_handshake_on_connect=False
+        )
+        wrapped.turn = threading.Lock()
+        return wrapped, address
 
     def readable(self) -> bool:
         if len(self._map) >= self.adj.connection_limit:
@@ -186,9 +248,20 @@ FORWARDED = {"x-forwarded-for", "x-forwarded-proto", "x-forwarded-host"}
 """What a proxy that is trusted says of who asks; from nobody else it counts."""
 
 
-def serve(app: Any, host: str, port: int, trusted_proxy: str = "", **adjusted: Any) -> None:
+def serve(
+    app: Any,
+    host: str,
+    port: int,
+    trusted_proxy: str = "",
+    tls: Files | None = None,
+    **adjusted: Any,
+) -> None:
     """Serve until the process ends. `trusted_proxy`: the address of the one proxy before it, whose
-    word counts for who asks, and how."""
+    word counts for who asks, and how; `tls`: by which TLS is spoken here. Raises
+    CertificateProblem."""
+    if tls is not None:
+        adjusted |= {"url_scheme": "https", "recv_bytes": 4 * RECORD}
+        Server.certificates = Certificates(tls)
     if trusted_proxy:
         adjusted |= {"trusted_proxy": trusted_proxy, "trusted_proxy_headers": FORWARDED}
     else:  # what comes by a proxy that was not named must not look as if it came from here

@@ -10,15 +10,23 @@ from pathlib import Path
 
 from saltpath.server.app import make_app
 from saltpath.server.listening import serve
+from saltpath.server.tls import Files
 from saltpath.store.memory import give_memory_back
 
 GIVE_BACK_S = 30.0
 
 
-def main(folder: Path, host: str, port: int, trusted_proxy: str, names: list[str]) -> None:
+def main(
+    folder: Path,
+    host: str,
+    port: int,
+    trusted_proxy: str,
+    tls: Files | None,
+    names: list[str],
+) -> None:
     """Serve until the process is ended; it ends itself when its supervisor is gone. `names`: those
     that it answers to besides its own; `trusted_proxy`: the address of the proxy before it, if
-    there is one."""
+    there is one; `tls`: by which it speaks TLS itself."""
     parent = os.getppid()
 
     def look_after() -> None:
@@ -34,4 +42,4 @@ def main(folder: Path, host: str, port: int, trusted_proxy: str, names: list[str
     app = make_app(folder, host, names, bool(trusted_proxy))
     gc.collect()
     gc.freeze()  # what is loaded stays: each collection looked at it again, 65 ms of everybody
-    serve(app, host, port, trusted_proxy)
+    serve(app, host, port, trusted_proxy, tls)
