@@ -48,7 +48,8 @@ def main(arguments: list[str]) -> None:
 
         profiling.main(folder, int(arguments[2]), int(arguments[3]))
     else:
-        from saltpath.server import tls, web
+        from saltpath import tls
+        from saltpath.server import web
 
         host, port, proxy, certificate, key, *names = arguments[2:]
         files = tls.Files(Path(certificate), Path(key) if key else None) if certificate else None

@@ -32,10 +32,11 @@ ALLOWED = {
     "store": {"core"},
     "reporting": {"core", "formats", "store"},
     "runner": {"core", "engine", "formats", "store", "reporting"},
-    "server": {"core", "formats", "store", "reporting"},
+    "tls": set(),
+    "server": {"core", "formats", "store", "reporting", "tls"},
     "demo": {"core", "formats", "store", "runner"},
-    "cli": {"core", "engine", "formats", "runner", "store", "demo", "processes"},
-    "processes": {"runner", "server"},
+    "cli": {"core", "engine", "formats", "runner", "store", "demo", "processes", "tls"},
+    "processes": {"runner", "server", "tls"},
 }
 
 

@@ -20,9 +20,9 @@ from unittest.mock import patch
 
 from click.testing import CliRunner
 
+from saltpath import tls
 from saltpath.cli import main
-from saltpath.server import tls
-from saltpath.server.tls import CertificateProblem, Certificates, Files
+from saltpath.tls import CertificateProblem, Certificates, Files
 from tests.application import PATIENCE_S, free_port
 from tests.engine.test_secure import made
 

@@ -115,7 +115,7 @@ def serve(
 
 
 def _check_certificate(certificate: Path | None, key: Path | None) -> None:
-    from saltpath.server.tls import CertificateProblem, Files
+    from saltpath.tls import CertificateProblem, Files
 
     if certificate is None and key is not None:
         raise NotUnderstood("--certificate-key is the key of a --certificate, which is missing")

@@ -27,7 +27,7 @@ from waitress.server import TcpWSGIServer
 from waitress.task import ErrorTask, ThreadedTaskDispatcher
 
 from saltpath.server.limits import largest_body
-from saltpath.server.tls import Certificates, Files
+from saltpath.tls import Certificates, Files
 
 THREADS = 80
 """32 may follow events (live.py), 32 wait for the ends of runs (waiting.py)."""

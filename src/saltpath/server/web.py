@@ -10,8 +10,8 @@ from pathlib import Path
 
 from saltpath.server.app import make_app
 from saltpath.server.listening import serve
-from saltpath.server.tls import Files
 from saltpath.store.memory import give_memory_back
+from saltpath.tls import Files
 
 GIVE_BACK_S = 30.0
 
