@@ -7,6 +7,8 @@ import unittest
 import pyotp
 from playwright.sync_api import Page, expect
 
+from saltpath.store import people
+from saltpath.store.database import connect
 from tests.browser.page import BrowserTest
 from tests.provider import CLIENT, SECRET, StandIn
 
@@ -206,6 +208,50 @@ class People(BrowserTest):
         dialog.get_by_role("button", name="Go on here").click()
         expect(dialog).to_have_count(0)
         self.app.ask("PATCH", "/installation/provider", {"issuer": ""})
+
+    def test_the_password_is_asked_again_before_something_is_opened(self):
+        page = self.stranger()
+        self.come_in(page, "Vera Lind", "vera", role="owner")
+        with connect(self.app.data) as store:
+            store.execute("UPDATE session SET confirmed_at = 0")
+        page.goto(f"{self.app.address}/setup/people")
+        page.get_by_label("Whom to invite").fill("Noor Vik")
+        page.get_by_role("button", name="Make a link").click()
+        asked = page.get_by_role("dialog", name="Is it you?")
+        asked.wait_for()
+        asked.get_by_role("button", name="Leave it").click()
+        page.get_by_role("alert").filter(has_text="Give your password again").wait_for()
+        self.assertEqual(page.get_by_label("Whom to invite").input_value(), "Noor Vik")
+        page.get_by_role("button", name="Make a link").click()
+        asked.get_by_label("Password").fill("not this one")
+        asked.get_by_role("button", name="It is me").click()
+        asked.get_by_role("alert").filter(has_text="not your password").wait_for()
+        asked.get_by_label("Password").fill(PASSWORD)
+        page.keyboard.press("Enter")
+        page.locator(".told-text").wait_for()
+        expect(asked).to_have_count(0)
+
+    def test_an_administrator_without_a_second_factor_where_one_is_needed(self):
+        page = self.stranger()
+        self.come_in(page, "Wim Aas", "wim")
+        with connect(self.app.data) as store:
+            people.set_administrator(store, people.by_sign_in(store, "wim"), True)
+            people.set_setting(store, "second-factor", "yes")
+        page.goto(f"{self.app.address}/setup/everybody")
+        page.get_by_text("Administrators need a second factor here.").wait_for()
+        page.get_by_role("link", name="Set one in your account").click()
+        page.get_by_role("heading", name="Wim Aas").wait_for()
+        with connect(self.app.data) as store:
+            people.set_setting(store, "second-factor", "no")
+        page.goto(f"{self.app.address}/setup/everybody")
+        rule = page.get_by_label("Whether administrators need a second factor")
+        rule.select_option("true")
+        page.get_by_role("alert").filter(has_text="Set one in your account first").wait_for()
+        rule.select_option("")
+        expect(page.get_by_role("alert")).to_have_count(0)
+        expect(rule).to_have_value("")
+        with connect(self.app.data) as store:
+            self.assertEqual(people.setting(store, "second-factor"), "")
 
 
 if __name__ == "__main__":

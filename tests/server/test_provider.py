@@ -24,8 +24,8 @@ from saltpath.server.app import make_app
 from saltpath.store import audit, people, projects, providers, sessions
 from saltpath.store.database import connect, migrate
 from saltpath.store.providers import Given, Provider
+from tests.entering import Browser
 from tests.provider import CLIENT, SECRET, StandIn
-from tests.server.test_entry import Browser
 
 REFUSED = "/?refused=provider"
 

@@ -87,12 +87,14 @@ def declared(
     may: Right | None = None,
     did: str = "",
     dear: bool = False,
+    again: bool = False,
 ) -> Callable[[View], View]:
     """Say of a view what it does. `answer`: the schema of what it gives (None: octets of `media`);
     `takes`: what the JSON body is that it wants, which the view is given first; `upload`: the media
     type of another body; `may`: the right that it needs, by default to read. What changes something
     says its own, and in `did` what is written down of it, {} being the name of what it is about;
-    `dear`: it costs much, and is done a few times at once for each who asks."""
+    `dear`: it costs much, and is done a few times at once for each who asks; `again`: it opens
+    something to others, and the password is asked again before it."""
     schema = answer if answer is not None else {"type": "string", "format": "binary"}
     operation: dict[str, Any] = {
         "operationId": id,
@@ -109,6 +111,8 @@ def declared(
     }
     if did:
         operation["x-did"] = did
+    if again:
+        operation["x-again"] = True
     if takes is not None:
         BODIES[takes.__name__] = takes
         content = {"application/json": {"schema": of(takes.__name__)}}
@@ -121,6 +125,8 @@ def declared(
         @wraps(view)
         def served(**named: Any) -> Any:
             rights.begin(database(), id, may or "read")
+            if again:
+                rights.confirmed(database())
             with rights.turn() if dear else nullcontext():
                 answer = view(**named) if takes is None else view(taken(takes), **named)
             rights.end(id)

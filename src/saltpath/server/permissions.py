@@ -21,6 +21,8 @@ scope, and as nobody, and takes out each check in turn to see that the test sees
 - A **key** acts for whoever made it: it may what its maker may there, and one of its scopes lets
   it, and never `self`, `own` or `administer`.
 - Nobody who is not signed in has more than `open`.
+- What opens something to others (**again** below) asks for the password again, unless it was given
+  within 15 minutes; whoever has none here came by somebody who vouches, or works alone.
 
 """
 _SAID: dict[Right, str] = {
@@ -67,7 +69,9 @@ def _summary() -> list[str]:
 
 
 def _line(method: str, path: str, operation: dict[str, Any]) -> str:
-    return f"| {operation['operationId']} | `{method.upper()} {path}` | {operation['summary']} |"
+    again = " (**again**)" if operation.get("x-again") else ""
+    called = f"{operation['operationId']}{again}"
+    return f"| {called} | `{method.upper()} {path}` | {operation['summary']} |"
 
 
 if __name__ == "__main__":

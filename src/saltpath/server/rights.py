@@ -13,9 +13,9 @@ from flask import current_app, g, request
 from saltpath.server.entry.callers import Caller, caller
 from saltpath.server.entry.pace import Pace
 from saltpath.server.problems import Refused
-from saltpath.store import people
+from saltpath.store import people, second_factors
 from saltpath.store.access_keys import Scope
-from saltpath.store.database import NotFound
+from saltpath.store.database import NotFound, now_us
 from saltpath.store.people import Role
 
 Right = Literal["open", "anyone", "self", "read", "run", "edit", "own", "administer"]
@@ -43,6 +43,8 @@ SAID: dict[Right, str] = {
     "administer": "administer this installation",
 }
 _OF_PROJECTS: frozenset[Right] = frozenset({"read", "run", "edit", "own"})
+CONFIRMED_US = 15 * 60_000_000
+"""So long a password that was given counts for what lets others in."""
 _PEOPLE_ALONE: frozenset[Right] = frozenset({"self", "own", "administer"})
 
 
@@ -56,9 +58,7 @@ def begin(connection: sqlite3.Connection, operation: str, right: Right) -> None:
     if asking.way == "key" and right in _PEOPLE_ALONE:
         raise Refused(403, "not-allowed", f"A key may not {SAID[right]}.")
     if right == "administer":
-        if not asking.person.administrator:
-            raise Refused(403, "not-allowed", f"You may not {SAID[right]}.")
-        g.permitted = True
+        permit_administrator(connection)
     elif right in _OF_PROJECTS and not _anywhere(connection, asking, right):
         raise Refused(403, "not-allowed", f"You may not {SAID[right]}, in any project.")
 
@@ -103,7 +103,22 @@ def permit_administrator(connection: sqlite3.Connection) -> None:
     asking = caller(connection)
     if asking.way == "key" or not asking.person.administrator:
         raise Refused(403, "not-allowed", f"You may not {SAID['administer']}.")
+    by_password = asking.session is not None and asking.session.way != "provider"
+    if by_password and not asking.person.has_second and second_factors.is_needed(connection):
+        told = "Administrators need a second factor here: set one in your account first."
+        raise Refused(403, "second-factor-needed", told)
     g.permitted = True
+
+
+def confirmed(connection: sqlite3.Connection) -> None:
+    """Look whether whoever asks has shown just now that it is they, and no other at a page that was
+    left open. Whoever has no password here came by somebody who vouches, or works alone. Raises
+    Refused."""
+    asking = caller(connection)
+    if asking.session is None or not asking.person.has_password:
+        return
+    if now_us() - asking.session.confirmed_at > CONFIRMED_US:
+        raise Refused(403, "confirm", "Give your password again: this opens something to others.")
 
 
 def held_in(connection: sqlite3.Connection, asking: Caller, project: int) -> frozenset[Right]:

@@ -49,7 +49,8 @@ class Document(Struct, frozen=True):
     """Of a suite: where its files stand."""
     hidden: int = 0
     """Of a place that is no suite to anybody else: 1 holds the project's single requests
-    (single.py), 2 its shared steps (shared_steps.py), 3 its looks into databases (probes.py)."""
+    (single.py), 2 its shared steps (shared_steps.py), 3 its looks into databases (probes.py), 4
+    the cases of its removals (resources.py)."""
 
 
 def document_of(kind: Kind, row: sqlite3.Row) -> Document:

@@ -7,9 +7,27 @@ import sqlite3
 from pathlib import Path
 
 from saltpath.store.database import write
-from saltpath.store.people import Person
+from saltpath.store.people import Person, set_setting, setting
+from saltpath.store.reaching import is_shared
 from saltpath.store.secrets import open_text, seal_text
 from saltpath.store.tokens import hash_of
+
+NEEDED = "second-factor"
+
+
+def is_needed(connection: sqlite3.Connection) -> bool:
+    """Whether administrators need one to decide about the installation."""
+    said = said_needed(connection)
+    return is_shared(connection) if said is None else said
+
+
+def said_needed(connection: sqlite3.Connection) -> bool | None:
+    """What was said of it; None: where others than this machine come here."""
+    return {"yes": True, "no": False}.get(setting(connection, NEEDED))
+
+
+def say_needed(connection: sqlite3.Connection, needed: bool | None) -> None:
+    set_setting(connection, NEEDED, {True: "yes", False: "no", None: ""}[needed])
 
 
 def _about(person: Person) -> str:

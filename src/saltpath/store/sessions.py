@@ -33,9 +33,11 @@ class Session(Struct, frozen=True):
     """What the browser said of itself."""
     way: str
     """How it was begun: password, link, provider."""
+    confirmed_at: int = 0
+    """When whoever it is of last showed that it is they: as it was begun, or since."""
 
 
-_COLUMNS = "id, oid, person, made_at, seen_at, ends_at, place, agent, way"
+_COLUMNS = "id, oid, person, made_at, seen_at, ends_at, place, agent, way, confirmed_at"
 
 
 def begin(
@@ -51,9 +53,20 @@ def begin(
             (person.id, person.id, MOST - 1),
         )
         connection.execute(
-            "INSERT INTO session (oid, hash, person, made_at, seen_at, ends_at, place, agent, way)"
-            " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-            (oid, hash_of(token), person.id, now, now, now + LASTS_US, place, agent[:300], way),
+            "INSERT INTO session (oid, hash, person, made_at, seen_at, ends_at, place, agent, way, "
+            "confirmed_at) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            (
+                oid,
+                hash_of(token),
+                person.id,
+                now,
+                now,
+                now + LASTS_US,
+                place,
+                agent[:300],
+                way,
+                now,
+            ),
         )
     return session(connection, oid), token
 
@@ -93,6 +106,14 @@ def seen(connection: sqlite3.Connection, session: Session) -> None:
     if now - session.seen_at > SEEN_EVERY_US:
         with write(connection):
             connection.execute("UPDATE session SET seen_at = ? WHERE id = ?", (now, session.id))
+
+
+def confirm(connection: sqlite3.Connection, session: Session) -> None:
+    """Whoever it is of has just shown that it is they."""
+    with write(connection):
+        connection.execute(
+            "UPDATE session SET confirmed_at = ? WHERE id = ?", (now_us(), session.id)
+        )
 
 
 def sessions(connection: sqlite3.Connection, person: Person) -> list[Session]:

@@ -14,6 +14,13 @@ export class ApiProblem extends Error {
   }
 }
 
+/** Has whoever works here show that it is they, by their password; false: they would not. Set by what can ask them. */
+let confirmed: (() => Promise<boolean>) | undefined;
+
+export function confirmBy(way: (() => Promise<boolean>) | undefined) {
+  confirmed = way;
+}
+
 /** Told to the window when whoever works here is signed in no more. */
 export const SIGNED_OUT = "saltpath-signed-out";
 
@@ -44,6 +51,8 @@ export async function answered(path: string, init?: RequestInit): Promise<Respon
   if (!answer.ok) {
     const problem = (await answer.json().catch(() => ({}))) as Problem;
     if (answer.status === 401 && problem.code === "signed-out") window.dispatchEvent(new Event(SIGNED_OUT));
+    const asksAgain = answer.status === 403 && problem.code === "confirm";
+    if (asksAgain && (await confirmed?.())) return answered(path, init);
     const sentences = [problem.title ?? `The server answered ${answer.status}.`, problem.remedy];
     throw new ApiProblem(answer.status, sentences.filter(Boolean).join(" "), problem.code);
   }

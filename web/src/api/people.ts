@@ -37,6 +37,10 @@ export const peopleApi = {
   setSecondFactor: (given: Shapes["SecondFactor"]) =>
     ask<Shapes["RecoveryCodes"]>("/second-factor", posted(given, {}, "PUT")),
   dropSecondFactor: (password: string) => send<Ended>("/second-factor/off", { password }),
+  confirmMe: (password: string) => send<Ended>("/me/confirm", { password }),
+  secondFactorRule: () => ask<Shapes["SecondFactorRule"]>("/installation/second-factor"),
+  saySecondFactorRule: (administrators: boolean | null) =>
+    ask<Shapes["SecondFactorRule"]>("/installation/second-factor", posted({ administrators }, {}, "PUT")),
   setAlone: (alone: boolean) => ask<Ended>("/alone", posted({ alone }, {}, "PUT")),
   sessions: () => ask<Page<Shapes["Session"]>>("/sessions"),
   endSession: (id: string) => ask<Ended>(`/sessions/${q(id)}`, away),

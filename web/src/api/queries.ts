@@ -284,6 +284,8 @@ const ofPeople = {
   accounts: () => queryOptions({ queryKey: ["accounts"] as const, queryFn: api.accounts }),
   accountInvitations: () =>
     queryOptions({ queryKey: ["account invitations"] as const, queryFn: api.accountInvitations }),
+  secondFactorRule: () =>
+    queryOptions({ queryKey: ["second factor rule"] as const, queryFn: api.secondFactorRule }),
   reach: () => queryOptions({ queryKey: ["reach"] as const, queryFn: api.reach }),
   provider: () => queryOptions({ queryKey: ["provider"] as const, queryFn: api.provider }),
   shares: about("shares", api.shares),

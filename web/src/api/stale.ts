@@ -50,6 +50,7 @@ const STALE = {
   accounts: () => [["accounts"], ["account invitations"], ["members"], ["entry"], ["done"]],
   keys: () => [["keys"], ["keys into"], ["done"]],
   sessions: () => [["sessions"], ["accounts"]],
+  "second factor rule": () => [["second factor rule"], ["done"]],
   reach: () => [["reach"], ["done"]],
   provider: () => [["provider"], ["entry"], ["done"]],
   shares: (run) => [["shares", run]],

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from flask import Blueprint, Response
 from msgspec import UNSET
 
@@ -17,10 +19,11 @@ from saltpath.server.entry.bodies import (
     PasswordAgain,
     PasswordChange,
     SecondFactor,
+    SecondFactorSaid,
 )
 from saltpath.server.entry.callers import caller, may_work_alone
 from saltpath.server.problems import Refused, json_answer
-from saltpath.store import people, second_factors, sessions
+from saltpath.store import people, reaching, second_factors, sessions
 from saltpath.store.database import NotFound
 
 account_api = Blueprint("account", __name__)
@@ -131,6 +134,60 @@ def drop_second_factor(data: PasswordAgain) -> Response:
     _check_password(data.password)
     second_factors.drop_second(database(), actor())
     return json_answer({"ended": 0})
+
+
+@account_api.post("/me/confirm")
+@declared(
+    "confirmMe",
+    "The password once more",
+    of("Ended"),
+    takes=PasswordAgain,
+    may="self",
+    did="gave their password again",
+)
+def confirm_me(data: PasswordAgain) -> Response:
+    """For what is asked in the next 15 minutes and opens something to others: without it, that is
+    answered with 403 `confirm`."""
+    _check_password(data.password)
+    session = caller(database()).session
+    if session is not None:
+        sessions.confirm(database(), session)
+    return json_answer({"ended": 0})
+
+
+@account_api.get("/installation/second-factor")
+@declared(
+    "readSecondFactorRule", "Who needs a second factor", of("SecondFactorRule"), may="administer"
+)
+def read_second_factor_rule() -> Response:
+    """`administrators` is null where it follows from who comes here."""
+    return json_answer(_rule())
+
+
+@account_api.put("/installation/second-factor")
+@declared(
+    "saySecondFactorRule",
+    "Say who needs a second factor",
+    of("SecondFactorRule"),
+    takes=SecondFactorSaid,
+    may="administer",
+    did="said who needs a second factor",
+    again=True,
+)
+def say_second_factor_rule(data: SecondFactorSaid) -> Response:
+    """Without it administrators decide nothing about the installation. Whoever says that it is
+    needed must have one."""
+    if data.administrators and not actor().has_second:
+        raise Refused(409, "taken", "Set one in your account first, so that you are not kept out.")
+    second_factors.say_needed(database(), data.administrators)
+    return json_answer(_rule())
+
+
+def _rule() -> dict[str, Any]:
+    return {
+        "administrators": second_factors.said_needed(database()),
+        "shared": reaching.is_shared(database()),
+    }
 
 
 @account_api.get("/sessions")

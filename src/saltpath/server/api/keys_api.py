@@ -81,6 +81,7 @@ def _shown_project(id: int | None) -> Document | None:
     takes=NewKey,
     may="self",
     did="made the key {}",
+    again=True,
 )
 def add_key(data: NewKey) -> Response:
     """The answer has its text, which is told this once."""

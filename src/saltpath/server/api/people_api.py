@@ -52,6 +52,7 @@ def list_members() -> Response:
     takes=Part,
     may="own",
     did="said what {} is in the project",
+    again=True,
 )
 def set_part(data: Part, id: str, person: str) -> Response:
     """Of one who has a part already; others are invited."""
@@ -141,6 +142,7 @@ def _invited(found: list[Link]) -> dict[str, Any]:
     takes=Invitation,
     may="own",
     did="invited {} into the project",
+    again=True,
 )
 def invite(data: Invitation, id: str) -> Response:
     """The answer has the link, which is told this once: it is good for a week, and for one
@@ -220,6 +222,7 @@ def _account(person: Person, names: dict[int, Document]) -> dict[str, Any]:
     takes=PersonChange,
     may="administer",
     did="said what {} is here",
+    again=True,
 )
 def change_account(data: PersonChange, id: str) -> Response:
     """Whether they administer the installation, and whether they come in."""
@@ -259,6 +262,7 @@ def _asked(id: str) -> Person:
     ID,
     may="administer",
     did="made a link for a new password of {}",
+    again=True,
 )
 def make_password_link(id: str) -> Response:
     """Told this once, good for a day; their sessions end when it is used."""
@@ -289,6 +293,7 @@ def end_sessions_of(id: str) -> Response:
     ID,
     may="administer",
     did="set the second factor of {} off",
+    again=True,
 )
 def drop_second_factor_of(id: str) -> Response:
     """They sign in by their password alone, until they set another one."""
@@ -314,6 +319,7 @@ def list_account_invitations() -> Response:
     takes=Invitation,
     may="administer",
     did="invited {}",
+    again=True,
 )
 def invite_account(data: Invitation) -> Response:
     """Such as another administrator."""

@@ -180,6 +180,7 @@ def read_provider() -> Response:
     takes=ProviderChange,
     may="administer",
     did="said who vouches for people",
+    again=True,
 )
 def change_provider(data: ProviderChange) -> Response:
     """An empty issuer: nobody. The provider is told `redirect` as the address to come back to."""

@@ -35,6 +35,7 @@ def read_reach() -> Response:
     takes=ReachChange,
     may="administer",
     did="said where requests may go",
+    again=True,
 )
 def change_reach(data: ReachChange) -> Response:
     """From the next run on."""

@@ -75,6 +75,11 @@ class PasswordAgain(Body, frozen=True):
     password: Typed
 
 
+class SecondFactorSaid(Body, frozen=True):
+    administrators: bool | None
+    """Whether they need one; null: where others than this machine come here."""
+
+
 class Alone(Body, frozen=True):
     alone: bool
 

@@ -51,6 +51,7 @@ SHAPES: dict[str, Any] = {
     ),
     "Ended": shape(ended=WHOLE),
     "SecondFactorToSet": shape(secret=TEXT, address=TEXT, picture=TEXTS),
+    "SecondFactorRule": shape(administrators={"type": ["boolean", "null"]}, shared=FLAG),
     "RecoveryCodes": shape(codes=TEXTS),
     "Member": shape(id=TEXT, name=TEXT, initials=TEXT, role=PROJECT_ROLE, since=TEXT, you=FLAG),
     "Invited": shape(id=TEXT, name=TEXT, role=TEXT, administrator=FLAG, by=TEXT, endsAt=TEXT),

@@ -5,6 +5,7 @@ import { SIGNED_OUT } from "../../api/asking";
 import { queries } from "../../api/queries";
 import { Notice } from "../../parts/Notice";
 import { MeContext } from "../../state/me";
+import { Again } from "./Again";
 import { ByProvider, ByProviderElsewhere } from "./ByProvider";
 import { EntryPage } from "./EntryPage";
 import { SignInForm } from "./SignInForm";
@@ -54,6 +55,7 @@ export function Gate({ children }: { children: ReactNode }) {
   return (
     <MeContext.Provider value={me}>
       {children}
+      <Again />
       {(out || !entry.data.me) && <SignedOut me={me} provider={entry.data.provider} done={again} />}
     </MeContext.Provider>
   );

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type Shapes } from "../../../api";
+import { Link } from "react-router";
+import { ApiProblem, api, type Shapes } from "../../../api";
 import { queries } from "../../../api/queries";
 import { useStale } from "../../../api/stale";
 import { exactly } from "../../../base/format";
@@ -12,9 +13,13 @@ import { AccountLine } from "./AccountLine";
 import { Alone } from "./Alone";
 import { DoneList } from "./DoneList";
 import { Invite } from "./Invite";
+import { SecondForAdministrators } from "./SecondForAdministrators";
 import { SetupPlaces } from "./SetupPlaces";
 import { WhereRequestsGo } from "./WhereRequestsGo";
 import { WhoVouches } from "./WhoVouches";
+
+const needsSecond = (error: Error | null) =>
+  error instanceof ApiProblem && error.code === "second-factor-needed";
 
 const KINDS: [string, string][] = [
   ["administrator", "another administrator"],
@@ -46,7 +51,15 @@ export function EverybodyPage() {
         </div>
       </div>
       <SetupPlaces />
-      {accounts.error && <Notice sentence={accounts.error.message} retry={() => void accounts.refetch()} />}
+      {needsSecond(accounts.error) && (
+        <p>
+          Administrators need a second factor here. <Link to="/you">Set one in your account</Link>, and
+          come back.
+        </p>
+      )}
+      {accounts.error && !needsSecond(accounts.error) && (
+        <Notice sentence={accounts.error.message} retry={() => void accounts.refetch()} />
+      )}
       <ul className="people">
         {accounts.data?.items.map((one) => (
           <AccountLine
@@ -83,6 +96,7 @@ export function EverybodyPage() {
       )}
       {link && <ToldOnce about={link.about} text={link.address} close={() => setLink(undefined)} />}
       <Invite ask={invite} choices={KINDS} />
+      <SecondForAdministrators />
       <Alone />
       <WhoVouches />
       <WhereRequestsGo />
