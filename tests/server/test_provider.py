@@ -12,6 +12,7 @@ import unittest
 from contextlib import closing
 from pathlib import Path
 from typing import Any
+from unittest.mock import patch
 from urllib.parse import parse_qsl, urlsplit
 
 import jwt
@@ -20,7 +21,9 @@ from flask.testing import FlaskClient
 from werkzeug.test import TestResponse
 
 from saltpath.runner.courier import Courier
+from saltpath.server.api import provider_api
 from saltpath.server.app import make_app
+from saltpath.server.entry import cookies
 from saltpath.store import audit, people, projects, providers, sessions
 from saltpath.store.database import connect, migrate
 from saltpath.store.providers import Given, Provider
@@ -216,6 +219,30 @@ class ProviderTest(unittest.TestCase):
         for query in ("", f"?code={code}", f"?code={code}&state=", "?state=x&error=access_denied"):
             answer = begun.get(f"/api/v1/provider/back{query}")
             self.assert_refused(begun, answer)
+
+    def test_who_begins_often_pushes_out_nobody(self) -> None:
+        client, held = self.app.test_client(), f"{cookies.STATE}-8420"
+        with patch.object(provider_api, "MOST_USED", 3):
+            back = self.went(client)
+            for _ in range(20):
+                self.went(self.app.test_client())
+            kept = client.get_cookie(held, domain="127.0.0.1").value
+            self.assert_in(client.get(back))
+        client.set_cookie(held, kept, domain="127.0.0.1")
+        refused = client.get(back)
+        self.assertEqual(
+            refused.headers["Location"], REFUSED, "a copy of the cookie counts no more"
+        )
+        late = self.app.test_client()
+        back = self.went(late)
+        with patch.object(provider_api.time, "time", lambda: time.time_ns() / 1e9 + 601):
+            self.assert_refused(late, late.get(back))
+        made_up = self.app.test_client()
+        back = self.went(made_up)
+        own = made_up.get_cookie(held, domain="127.0.0.1").value
+        for text in ("", "x", own[:-4] + "AAAA", kept, "=" * 50, "é" * 9):
+            made_up.set_cookie(held, text, domain="127.0.0.1")
+            self.assert_refused(made_up, made_up.get(back))
 
     def test_a_code_of_somebody_elses_is_worth_nothing(self) -> None:
         thief, victim = self.app.test_client(), self.app.test_client()

@@ -10,6 +10,7 @@ from hashlib import sha256
 from typing import Any
 from urllib.parse import urlencode, urlsplit
 
+import msgspec
 from flask import Blueprint, Response, current_app, redirect, request
 from msgspec import UNSET, Struct
 
@@ -24,32 +25,36 @@ from saltpath.server.entry.bodies import ProviderChange
 from saltpath.server.problems import Refused, json_answer
 from saltpath.server.waiting import Waiting
 from saltpath.store import errands, projects, providers
-from saltpath.store.database import write
+from saltpath.store.database import StoreError, write
 from saltpath.store.people import ROLES
 from saltpath.store.providers import ADMINISTRATOR, Given, Provider
+from saltpath.store.secrets import open_text, seal_text
 
 provider_api = Blueprint("provider", __name__)
 BACK = "/api/v1/provider/back"
 PATIENCE_S = 20.0
 LASTS_S = 600.0
-MOST_BEGUN = 1_000
+MOST_USED = 10_000
 NOT_VOUCHED = "/?refused=provider"
 
 
 class _Begun(Struct, frozen=True):
-    """A sign-in that went to the provider, by the state that it comes back with."""
+    """A sign-in that went to the provider: the browser that went there holds it, sealed, so that
+    strangers who begin many push out nobody's."""
 
+    state: str
+    """What the provider is given to send back."""
     nonce: str
     verifier: str
     at: float
+    """Seconds since 1970."""
 
 
 class Begun:
-    """Those that have not come back yet. Safe between threads; forgotten by a server that begins
-    anew."""
+    """What is known of those that went to the provider. Safe between threads."""
 
     def __init__(self) -> None:
-        self._lock, self._held = threading.Lock(), dict[str, _Begun]()
+        self._lock, self._used = threading.Lock(), dict[str, None]()
         self._found: tuple[Provider, str, float] | None = None
 
     def authorize(self, held: Provider) -> str:
@@ -61,20 +66,37 @@ class Begun:
     def keep(self, held: Provider, authorize: str) -> None:
         self._found = (held, authorize, time.monotonic())
 
-    def add(self) -> tuple[str, _Begun]:
-        state = secrets.token_urlsafe(24)
-        made = _Begun(secrets.token_urlsafe(24), secrets.token_urlsafe(48), time.monotonic())
+    def counts(self, begun: _Begun) -> bool:
+        """Whether it is one of the last ten minutes that did not come back before: it counts
+        once."""
+        if time.time() - begun.at > LASTS_S:
+            return False
         with self._lock:
-            while len(self._held) >= MOST_BEGUN:
-                self._held.pop(next(iter(self._held)))
-            self._held[state] = made
-        return state, made
+            if begun.state in self._used:
+                return False
+            while len(self._used) >= MOST_USED:
+                self._used.pop(next(iter(self._used)))
+            self._used[begun.state] = None
+        return True
 
-    def take(self, state: str) -> _Begun | None:
-        """It counts once."""
-        with self._lock:
-            found = self._held.pop(state, None)
-        return found if found and time.monotonic() - found.at < LASTS_S else None
+
+_SEALED_FOR = "provider/begun"
+
+
+def _given_along(begun: _Begun) -> str:
+    """As a cookie holds it."""
+    text = msgspec.json.encode(begun).decode()
+    return base64.urlsafe_b64encode(seal_text(folder(), _SEALED_FOR, text)).decode()
+
+
+def _brought_back(text: str) -> _Begun | None:
+    """What a cookie holds; None of what was not sealed here."""
+    try:
+        sealed = base64.urlsafe_b64decode(text)
+        told = open_text(folder(), _SEALED_FOR, sealed, "a sign-in that was begun")
+        return msgspec.json.decode(told, type=_Begun)
+    except (ValueError, StoreError):
+        return None
 
 
 def _told(kind: str, asked: dict[str, Any]) -> dict[str, Any]:
@@ -108,20 +130,22 @@ def begin_provider() -> Response:
             return _not_vouched("beginProvider", str(told["problem"]))
         to = str(told["authorize"])
         begun.keep(held, to)
-    state, made = begun.add()
+    made = _Begun(
+        secrets.token_urlsafe(24), secrets.token_urlsafe(24), secrets.token_urlsafe(48), time.time()
+    )
     challenge = base64.urlsafe_b64encode(sha256(made.verifier.encode()).digest()).decode()
     query = {
         "response_type": "code",
         "client_id": held.client_id,
         "redirect_uri": here(BACK),
         "scope": "openid profile",
-        "state": state,
+        "state": made.state,
         "nonce": made.nonce,
         "code_challenge": challenge.rstrip("="),
         "code_challenge_method": "S256",
     }
     answer = _led(f"{to}{'&' if urlsplit(to).query else '?'}{urlencode(query)}")
-    cookies.give(answer, cookies.STATE, state, int(LASTS_S))
+    cookies.give(answer, cookies.STATE, _given_along(made), int(LASTS_S))
     return answer
 
 
@@ -132,9 +156,9 @@ def come_from_provider() -> Response:
     one that went there."""
     state, code = request.args.get("state", ""), request.args.get("code", "")
     begun: Begun = current_app.config["BEGUN"]
-    is_same = secrets.compare_digest(state.encode(), cookies.read(cookies.STATE).encode())
-    made = begun.take(state) if state and is_same else None
-    if made is None or not code:
+    made = _brought_back(cookies.read(cookies.STATE))
+    is_same = made is not None and secrets.compare_digest(state.encode(), made.state.encode())
+    if made is None or not is_same or not code or not begun.counts(made):
         return _led(NOT_VOUCHED)
     asked = {"code": code, "redirect": here(BACK), "verifier": made.verifier, "nonce": made.nonce}
     told = _told("exchange", asked)
