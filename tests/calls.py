@@ -216,6 +216,7 @@ class Calls:
             "sessions": "session",
             "keys": "key",
             "shares": "share",
+            "pictures": "picture",
             "invitations": "link",
             "delivery-rules": "rule",
             "deliveries": "delivery",

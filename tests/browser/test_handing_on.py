@@ -150,6 +150,15 @@ class HandingOn(BrowserTest):
                 report.unlink()
                 run = self.app.get(f"/runs?project={self.app.project}&limit=1")["items"][0]
                 self.assertEqual((run["verdict"], run["build"]), ("passed", f"7.{number}"))
+        self.page.get_by_role("button", name="Make an address").click()
+        address = self.page.locator(".told-text").inner_text()
+        self.assertEqual(self.axe(), [])
+        elsewhere = self.browser.new_context()
+        self.addCleanup(elsewhere.close)
+        picture = elsewhere.new_page().goto(address)
+        self.assertIn("1 of 1 passed", picture.text())
+        self.page.get_by_role("button", name="End it").click()
+        self.page.get_by_text("An address by").wait_for(state="detached")
 
     def test_results_go_where_a_sentence_says(self):
         self.go("/setup")

@@ -11,13 +11,17 @@ import tempfile
 import threading
 import time
 import unittest
+import urllib.error
+import urllib.request
 import xml.etree.ElementTree as ET
 from collections.abc import Iterator
+from contextlib import closing
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
 from saltpath.demo.harbour.port import AGENTS
+from saltpath.store.database import connect
 from tests.application import Application
 from tests.made_trouble import made_trouble
 
@@ -311,6 +315,35 @@ class Pipelines(unittest.TestCase):
         self.assertIn("<b>&\ufffd: not run yet", "".join(ET.fromstring(picture).itertext()))
         other = path.replace(self.app.project, self.app.troubles)
         self.assertEqual(self.app.ask("GET", other)[0], 404)
+
+    def test_an_address_of_the_picture_for_pages_elsewhere(self) -> None:
+        self.app.run(suite=self.slow)
+        path = f"/projects/{self.app.project}/pictures"
+        status, _, made = self.app.ask("POST", path, {"suite": self.slow})
+        self.assertEqual(status, 201)
+        request = urllib.request.Request(
+            made["address"], headers={"Sec-Fetch-Site": "cross-site", "Sec-Fetch-Mode": "no-cors"}
+        )
+        with urllib.request.urlopen(request) as answer:
+            self.assertIn("2 of 2 passed", answer.read().decode())
+            self.assertEqual(answer.headers["Cross-Origin-Resource-Policy"], "cross-origin")
+            self.assertIn("default-src 'none'", answer.headers["Content-Security-Policy"])
+        [listed] = self.app.get(path)["items"]
+        self.assertEqual((listed["id"], listed["suite"]), (made["id"], self.slow))
+        with closing(connect(self.app.data)) as store:
+            held = [str(tuple(row)) for row in store.execute("SELECT * FROM picture")]
+        self.assertNotIn(made["address"].rpartition("/")[2][:-4], "".join(held))
+        for body, wanted in (
+            ({"environment": "Nowhere"}, 422),
+            ({"suite": "suite_none"}, 404),
+            ({"suite": self.slow, "run": "x"}, 422),
+        ):
+            self.assertEqual(self.app.ask("POST", path, body)[0], wanted, body)
+        self.assertEqual(self.app.ask("DELETE", f"/pictures/{made['id']}")[0], 200)
+        for address in (made["address"], f"{self.app.address}/p/x.svg"):
+            with self.assertRaises(urllib.error.HTTPError) as gone:
+                urllib.request.urlopen(address)
+            self.assertEqual(gone.exception.code, 404)
 
     def test_a_title_and_a_note_can_be_given_later(self) -> None:
         run = self.app.run(paths=["suites/arrivals/sign-in.case.yaml"])

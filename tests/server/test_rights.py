@@ -19,7 +19,15 @@ from msgspec import Struct
 
 from saltpath.server import permissions, rights
 from saltpath.server.entry import cookies
-from saltpath.store import access_keys, deliveries, people, runs, sessions, shares
+from saltpath.store import (
+    access_keys,
+    deliveries,
+    people,
+    pictures,
+    runs,
+    sessions,
+    shares,
+)
 from saltpath.store.database import connect, write
 from saltpath.store.people import Person
 from tests.calls import Calls, Operation, begun, known_in
@@ -307,8 +315,12 @@ class Rights(unittest.TestCase):
             stranger = people.add_person(self.store, f"{PLANTED} Person", "quagmire")
             people.set_role(self.store, self.other, stranger, "editor", self.administrator.id)
             session, _ = sessions.begin(self.store, stranger, PLANTED, "", "password")
+            picture, _ = pictures.add_picture(
+                self.store, self.other, None, PLANTED, self.administrator.id
+            )
             self.others |= {
                 "share": [share.oid],
+                "picture": [picture.oid],
                 "rule": [rule.oid],
                 "key": [key.oid],
                 "person": [stranger.oid],
@@ -327,6 +339,7 @@ class Rights(unittest.TestCase):
             "delivery_rule",
             "membership",
             "share",
+            "picture",
             "audit",
             "access_key",
         )

@@ -35,6 +35,7 @@ from saltpath.server.api.outcome_api import outcome_api
 from saltpath.server.api.outline_api import outline_api
 from saltpath.server.api.outputs_api import outputs_api
 from saltpath.server.api.people_api import people_api
+from saltpath.server.api.pictures_api import add_pictures, pictures_api
 from saltpath.server.api.proposals_api import proposals_api
 from saltpath.server.api.provider_api import Begun, provider_api
 from saltpath.server.api.reach_api import reach_api
@@ -100,6 +101,7 @@ BLUEPRINTS = (
     known_api,
     left_api,
     shares_api,
+    pictures_api,
     live,
 )
 """The API, a noun each."""
@@ -143,6 +145,7 @@ def make_app(
     answer_errors(app)
     add_api(app)
     add_shared_pages(app)
+    add_pictures(app)
 
     @app.get("/assets/<path:name>")
     def asset(name: str) -> Response:

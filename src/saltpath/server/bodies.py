@@ -297,6 +297,13 @@ class ToShare(Body, frozen=True):
     name: Name
 
 
+class NewPicture(Body, frozen=True):
+    suite: Id = ""
+    """Only its cases; empty: the whole project."""
+    environment: Annotated[str, Meta(max_length=200)] = ""
+    """Only runs against it; empty: whichever."""
+
+
 class ToRemove(Body, frozen=True):
     addresses: Annotated[
         list[Annotated[str, Meta(min_length=1, max_length=20_000)]],

@@ -68,7 +68,7 @@ def guard(app: Flask, host: str, names: Iterable[str] = ()) -> None:
         answer.headers["X-Content-Type-Options"] = "nosniff"
         answer.headers["Referrer-Policy"] = "no-referrer"
         answer.headers["Cross-Origin-Opener-Policy"] = "same-origin"
-        answer.headers["Cross-Origin-Resource-Policy"] = "same-origin"
+        answer.headers.setdefault("Cross-Origin-Resource-Policy", "same-origin")
         answer.headers["Permissions-Policy"] = "camera=(), microphone=(), geolocation=()"
         if request.is_secure:
             answer.headers["Strict-Transport-Security"] = "max-age=31536000"

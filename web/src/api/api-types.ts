@@ -2093,23 +2093,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/badge": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** How it stands, as a picture */
-        get: operations["readBadge"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/delivery-rules": {
         parameters: {
             query?: never;
@@ -2432,6 +2415,58 @@ export interface paths {
         post?: never;
         /** It leads there no more */
         delete: operations["endShare"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/badge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How it stands, as a picture */
+        get: operations["readBadge"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/projects/{id}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Addresses of its picture for pages elsewhere */
+        get: operations["listPictures"];
+        put?: never;
+        /** An address of its picture, for whoever has it */
+        post: operations["addPicture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/pictures/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Its address shows nothing any more */
+        delete: operations["endPicture"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2795,6 +2830,17 @@ export interface components {
             endsAt: string;
             used: number;
             usedAt: string | null;
+        };
+        Picture: {
+            id: string;
+            suite: string | null;
+            environment: string;
+            by: string;
+            madeAt: string;
+        };
+        NewPictureLink: {
+            id: string;
+            address: string;
         };
         NewShareLink: {
             id: string;
@@ -4271,6 +4317,12 @@ export interface components {
         PersonChange: {
             administrator?: boolean;
             ended?: boolean;
+        };
+        NewPicture: {
+            /** @default  */
+            suite?: string;
+            /** @default  */
+            environment?: string;
         };
         /** @description Who vouches for people: what is given changes, the rest stays. */
         ProviderChange: {
@@ -9830,42 +9882,6 @@ export interface operations {
             };
         };
     };
-    readBadge: {
-        parameters: {
-            query: {
-                /** @description the project's identity */
-                project: string;
-                /** @description only this suite's cases */
-                suite?: string;
-                /** @description only runs against this environment */
-                environment?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description as asked */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "image/svg+xml": string;
-                };
-            };
-            /** @description a problem */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     listDeliveryRules: {
         parameters: {
             query: {
@@ -10664,6 +10680,145 @@ export interface operations {
         };
     };
     endShare: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gone"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    readBadge: {
+        parameters: {
+            query: {
+                /** @description the project's identity */
+                project: string;
+                /** @description only this suite's cases */
+                suite?: string;
+                /** @description only runs against this environment */
+                environment?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/svg+xml": string;
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listPictures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description as asked */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        items: components["schemas"]["Picture"][];
+                        next: string | null;
+                    };
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addPicture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description the identity */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPicture"];
+            };
+        };
+        responses: {
+            /** @description as asked */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewPictureLink"];
+                };
+            };
+            /** @description a problem */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    endPicture: {
         parameters: {
             query?: never;
             header?: never;

@@ -289,6 +289,7 @@ const ofPeople = {
   reach: () => queryOptions({ queryKey: ["reach"] as const, queryFn: api.reach }),
   provider: () => queryOptions({ queryKey: ["provider"] as const, queryFn: api.provider }),
   shares: about("shares", api.shares),
+  pictures: about("pictures", api.pictures),
   done: (wanted: DoneWanted) =>
     infiniteQueryOptions({
       queryKey: ["done", wanted] as const,

@@ -43,6 +43,10 @@ export const runsApi = {
       })}`,
     ),
   addresses: (id: string) => ask<Page<Shapes["AskedAddress"]>>(`/runs/${q(id)}/addresses`),
+  pictures: (project: string) => ask<Page<Shapes["Picture"]>>(`/projects/${q(project)}/pictures`),
+  addPicture: (project: string, suite: string) =>
+    send<Shapes["NewPictureLink"]>(`/projects/${q(project)}/pictures`, { suite }),
+  endPicture: (id: string) => ask<unknown>(`/pictures/${q(id)}`, { method: "DELETE" }),
   /** What a run made and left; or how much of it alone. */
   left: (id: string, whole: boolean) =>
     ask<Shapes["Left"]>(`/runs/${q(id)}/left${whole ? "" : "?items=false"}`),

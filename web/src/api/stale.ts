@@ -53,6 +53,7 @@ const STALE = {
   "second factor rule": () => [["second factor rule"], ["done"]],
   reach: () => [["reach"], ["done"]],
   provider: () => [["provider"], ["entry"], ["done"]],
+  pictures: (project) => [["pictures", project]],
   shares: (run) => [["shares", run]],
 } satisfies Record<string, (of: string) => Stale[]>;
 

@@ -6,17 +6,12 @@ import math
 
 from flask import Blueprint, Response, request
 
-from saltpath.core.values.verdicts import worst
-from saltpath.formats.badge import badge
 from saltpath.formats.reports import FORMS
-from saltpath.server.asked import project_asked, run_asked, suite_asked
+from saltpath.server.asked import run_asked
 from saltpath.server.bodies import MOST_WAIT_S
-from saltpath.server.context import database
-from saltpath.server.declared import ID, PROJECT, declared, of, parameter
+from saltpath.server.declared import ID, declared, of, parameter
 from saltpath.server.outcome import Wanted, download, form_wanted, outcome_when_ended
 from saltpath.server.problems import Refused
-from saltpath.store import runs
-from saltpath.store.database import NotFound
 
 outcome_api = Blueprint("outcome", __name__)
 ALLOWED = ("known", "unchecked")
@@ -60,38 +55,6 @@ def read_report(id: str) -> Response:
     if form is None:
         raise Refused(400, "format", f"Name one of {', '.join(FORMS)}: ?format=html.")
     return download(run, form)
-
-
-@outcome_api.get("/badge")
-@declared(
-    "readBadge",
-    "How it stands, as a picture",
-    None,
-    PROJECT,
-    parameter("suite", "only this suite's cases"),
-    parameter("environment", "only runs against this environment"),
-    media="image/svg+xml",
-)
-def read_badge() -> Response:
-    """Of the newest run that has ended."""
-    project = project_asked()
-    suite = suite_asked(request.args["suite"]) if "suite" in request.args else None
-    if suite is not None and suite.project != project.id:
-        raise NotFound("there is no such suite in this project")
-    environment = request.args.get("environment")
-    counts = runs.last_counts(database(), project.id, environment, suite.id if suite else None)
-    name = suite.name if suite else project.name
-    if environment:
-        name = f"{name}, {environment}"
-    total = sum(counts.values())
-    said = f"{counts.get('passed', 0)} of {total} passed" if total else "not run yet"
-    verdict = worst(counts) if counts else ""
-    picture = badge(name, verdict, said)
-    answer = Response(picture, content_type="image/svg+xml")
-    answer.headers["Cache-Control"] = "no-cache"
-    answer.add_etag()
-    answer.make_conditional(request)
-    return answer
 
 
 def _allowed() -> list[str]:

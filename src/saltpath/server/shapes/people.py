@@ -111,5 +111,7 @@ SHAPES: dict[str, Any] = {
         redirect=TEXT,
     ),
     "Share": shape(id=TEXT, by=TEXT, madeAt=TEXT, endsAt=TEXT, used=WHOLE, usedAt=MAYBE_TEXT),
+    "Picture": shape(id=TEXT, suite=MAYBE_TEXT, environment=TEXT, by=TEXT, madeAt=TEXT),
+    "NewPictureLink": shape(id=TEXT, address=TEXT),
     "NewShareLink": shape(id=TEXT, address=TEXT, endsAt=TEXT),
 }

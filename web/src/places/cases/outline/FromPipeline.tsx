@@ -4,6 +4,7 @@ import type { Suite } from "../../../api";
 import { copied, NOT_COPIED } from "../../../parts/clipboard";
 import { useProject } from "../../../state/project";
 import { useEnvironments } from "../../../state/run";
+import { PictureElsewhere } from "./PictureElsewhere";
 import { curlLines, saltpathLines } from "./pipelines";
 
 /** How a pipeline runs a suite: lines for a step that has a shell, ready to be copied. */
@@ -43,6 +44,7 @@ export function FromPipeline({ suite }: { suite: Suite }) {
           <pre className="mono">{lines}</pre>
         </div>
       ))}
+      <PictureElsewhere project={project.id} suite={suite} />
       <p className="muted">
         <span className="mono">SALTPATH_KEY</span> is a key that may run,{" "}
         <Link to="/you">from your account</Link>, as a secret of the pipeline. The call waits until the run

@@ -53,8 +53,8 @@ export function EverybodyPage() {
       <SetupPlaces />
       {needsSecond(accounts.error) && (
         <p>
-          Administrators need a second factor here. <Link to="/you">Set one in your account</Link>, and
-          come back.
+          Administrators need a second factor here. <Link to="/you">Set one in your account</Link>, and come
+          back.
         </p>
       )}
       {accounts.error && !needsSecond(accounts.error) && (
