@@ -48,6 +48,10 @@ class Told(unittest.TestCase):
             (exchange("GET", "/calls", 201, {"id": 7}, Location="/x"), None),
             (exchange("POST", "/calls", 201, {"id": True, "uuid": "two words"}), None),
             (exchange("POST", "/calls", 201, {"self": "http://elsewhere.example/9"}), None),
+            (exchange("POST", "/calls", 201, Location="/v1/calls"), None),
+            (exchange("POST", "/calls", 201, Location="/v1/calls/?page=2"), None),
+            (exchange("POST", "/calls", 201, {"id": 7}, Location="/"), ("/calls/7", *SURE)),
+            (exchange("POST", "/calls", 201, {"id": 7, "self": "/v1"}), ("/calls/7", *SURE)),
             (exchange("POST", "/calls", 201, b"[1, 2"), None),
         ):
             with self.subTest(one.method + one.address + str(one.status)):
@@ -57,6 +61,17 @@ class Told(unittest.TestCase):
         for status, gone in ((204, True), (404, True), (410, True), (403, False), (500, False)):
             events = resource_events([exchange("DELETE", "/calls/7", status)])
             self.assertEqual([event.gone for event in events], [True] if gone else [])
+
+    def test_what_stands_at_another_host_is_told_apart(self) -> None:
+        for place, elsewhere in (
+            ("http://elsewhere.example/9", True),
+            ("https://harbour.example/v1/calls/9", True),
+            ("http://harbour.example:8080/v1/calls/9", True),
+            ("http://HARBOUR.example:80/v1/calls/9", False),
+            ("//harbour.example/v1/calls/9", False),
+        ):
+            [event] = resource_events([exchange("POST", "/calls", 201, Location=place)])
+            self.assertEqual(event.elsewhere, elsewhere, place)
 
     def test_a_secret_in_an_address_is_seen(self) -> None:
         for text in (MASK, "%E2%97%8F%E2%97%8F%E2%97%8F"):
@@ -101,6 +116,17 @@ class WhatIsLeft(unittest.TestCase):
         self.assertEqual(self.left(("gone", made[1]), made), [made[1]], "it was made after that")
         self.assertEqual(self.left(made, ("gone", made[1]), made), [made[1]])
         self.assertEqual(self.left(made, made), [made[1]], "each once")
+
+    def test_nothing_where_it_was_only_guessed_to_stand_says_nothing(self) -> None:
+        for how, status, there in (
+            ("location", 404, False),
+            ("identity", 404, True),
+            ("identity", 410, False),
+            ("identity", 204, False),
+        ):
+            made = ResourceEvent(1, "POST", 201, BASE + "/calls/7", how)
+            gone = ResourceEvent(2, "DELETE", status, BASE + "/calls/7", gone=True)
+            self.assertEqual(left([made, gone]), [made] if there else [], (how, status))
 
     def test_against_a_plain_model(self) -> None:
         drawn = random.Random(7)

@@ -41,6 +41,8 @@ class _Yard(Handler):
             return self._say(200, made)
         if path == "/by-link":
             return self._say(201, {"_links": {"self": {"href": place}}})
+        if path == "/thief":
+            place = f"http://localhost:{self.server.server_address[1]}{place}"
         self._say(201, made, Location=place.lstrip("/") if path == "/near" else place)
 
     def do_PUT(self) -> None:
@@ -300,19 +302,22 @@ class WhatWasLeft(unittest.TestCase):
                         },
                     ]
                 },
+                "Elsewhere": {"steps": [sign_in("sue"), make("/thief", **BEARER)]},
                 "Well": {"steps": [sign_in("ray"), make("/well", **BEARER)]},
             },
         )
         run = self.app.run(suite=made[""])
         found = self.left(run)
         why = {place.rpartition("/")[0]: item["why"] for place, item in found.items()}
+        [thief] = [text for place, text in why.items() if "thief" in place]
+        self.assertIn("another host", thief, "nobody else is sent a token")
         self.assertEqual(why["/well"], "")
         self.assertIn("for each item", why["/by-item"])
         path = f"/runs/{run['id']}/removal"
         for place, status in (("/nothing", 409), (next(iter(found)), 422)):
             answer = self.app.ask("POST", path, {"addresses": [self.yard + place]})
             self.assertEqual(answer[0], status, answer)
-        self.assertEqual(len(self.moorings), 2)
+        self.assertEqual(len(self.moorings), 3)
         # one that somebody else removed is gone all the same
         well = next(place for place in found if place.startswith("/well"))
         del self.moorings[well]

@@ -35,6 +35,7 @@ from saltpath.store.runs import Run, RunCase
 MOST = 300
 """Things that are told of, and removed, at once."""
 _KNOWN_FROM = ("kept", "row", "case", "run")
+_ELSEWHERE = "it stands at another host, which is not sent what signs in at this one"
 _SECRET = "a secret stands in its address"
 _GONE = "what its step saw is not kept any more, and so it is not known how it signed in"
 
@@ -106,6 +107,8 @@ class _Finder:
 
     def _leaving(self, thing: Left) -> Leaving:
         entry = self._entries[thing.place.position]
+        if thing.event.elsewhere:
+            return Leaving(thing, entry, None, _ELSEWHERE)
         if thing.event.is_masked:
             return Leaving(thing, entry, None, _SECRET)
         try:
@@ -127,7 +130,14 @@ class _Finder:
             steps = [*self._steps_of(other.position, 0), *self._steps_of(other.position, 1)]
             before = [*steps, *before]
         sent = b"\n".join(one.sent_head for one in maker.exchanges).lower()
-        made = Made(thing.event.address, place.part, place.step, place.inner, b"\ncookie:" in sent)
+        made = Made(
+            thing.event.address,
+            place.part,
+            place.step,
+            place.inner,
+            b"\ncookie:" in sent,
+            thing.event.how == "identity",
+        )
         known = _known(before, place.inner)
         ended = run_rows.finished(database("evidence"), self._run.id, place.position, place.row)
         columns = ended.data if ended else {}

@@ -19,8 +19,9 @@ from saltpath.core.cases.case import PARTS, Case, Step
 from saltpath.core.references.templates import compile_tree, is_name, references_in
 
 Document = dict[str, Any]
-GONE = [200, 202, 204, 205, 404, 410]
-"""The answers to DELETE after which a thing is not there."""
+GONE = [200, 202, 204, 205, 410]
+"""The answers to DELETE after which a thing is not there; 404, too, where its address is not a
+guess."""
 LONGEST = 120
 """Characters of an address that the step which removes it is called by."""
 _LEFT_OUT = ("expect", "write", "only if", "without", "off", "repeat")
@@ -54,6 +55,8 @@ class Made(Struct, frozen=True):
     index: int
     inner: str = ""
     sent_cookies: bool = False
+    is_guess: bool = False
+    """Its address was put together, and not told by the service."""
 
 
 class Seen(Struct, frozen=True):
@@ -92,7 +95,7 @@ def removal(
     before += own[:place]
     maker, inside = _maker(own[place], made.inner, shared)
     before += inside
-    asked = _delete(made.address, maker)
+    asked = _delete(made, maker)
     needed = _needed(asked, before, seen, made.sent_cookies)
     steps: list[Document] = [_unscoped(_sent(one), seen.known) for one in needed]
     asked = _unscoped(asked, seen.known)
@@ -144,7 +147,7 @@ def _maker(
         raw, step = outer.raw["steps"][index], outer.step.inside[index]
         found = Placed(raw, step, outer.at, outer.auth)
         kept = {name for one in outer.step.inside for name in one.keeps()}
-        if _names_in(_delete("http://x/", found)) & {item, *kept}:
+        if _names_in(_delete(Made("http://x/", *outer.at[:2]), found)) & {item, *kept}:
             raise CannotRemove("it was made for each item of a list, and signed in by the item")
         return found, []
     if outer.step.uses not in shared:
@@ -246,14 +249,14 @@ def _literal(value: Any) -> Any:
 # ---- the step that takes away
 
 
-def _delete(address: str, maker: Placed) -> Document:
-    path = urlsplit(address).path or "/"
+def _delete(made: Made, maker: Placed) -> Document:
+    path = urlsplit(made.address).path or "/"
     raw = maker.raw
     if "request" not in raw:
         raise CannotRemove("no request of the case made it")
     step: Document = {
         "request": f"Remove {path[:LONGEST]}",
-        "send": f"DELETE {_as_written(address)}",
+        "send": f"DELETE {_as_written(made.address)}",
     }
     query = [(name, value) for name, value in _pairs(raw.get("query")) if "[=" in str(value)]
     if query:
@@ -266,7 +269,8 @@ def _delete(address: str, maker: Placed) -> Document:
         step["auth"] = auth
     if raw.get("options"):
         step["options"] = raw["options"]
-    step["expect"] = [{"of": "status", "is one of": GONE}]
+    gone = GONE if made.is_guess else [*GONE, 404]
+    step["expect"] = [{"of": "status", "is one of": gone}]
     return step
 
 

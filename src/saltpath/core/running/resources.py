@@ -49,6 +49,8 @@ class ResourceEvent(Struct, frozen=True, array_like=True):
     address: str
     how: How = "address"
     gone: bool = False
+    elsewhere: bool = False
+    """It stands at another origin than the one that was asked."""
 
     @property
     def is_sure(self) -> bool:
@@ -80,9 +82,9 @@ def _event(exchange: Exchange) -> ResourceEvent | None:
     place = _header(exchange, "location")
     if not place and status == 201:
         place = _header(exchange, "content-location")
-    if place:
-        address = _joined(exchange.address, place)
-        return _of(exchange, address, "location") if address else None
+    address = _joined(exchange.address, place) if place else ""
+    if address and (method != "POST" or not _holds(address, exchange.address)):
+        return _of(exchange, address, "location")
     if method != "POST":
         return _of(exchange, exchange.address, "address") if status == 201 else None
     found = _told(exchange)
@@ -92,7 +94,13 @@ def _event(exchange: Exchange) -> ResourceEvent | None:
 def _of(exchange: Exchange, address: str, how: How, gone: bool = False) -> ResourceEvent:
     address = address.partition("#")[0]
     return ResourceEvent(
-        exchange.begun_us, exchange.method.upper(), exchange.status, address, how, gone
+        exchange.begun_us,
+        exchange.method.upper(),
+        exchange.status,
+        address,
+        how,
+        gone,
+        _origin(address) != _origin(exchange.address),
     )
 
 
@@ -124,8 +132,8 @@ def _told(exchange: Exchange) -> tuple[str, How] | None:
         for way in _LINKS:
             link = _at(held, way)
             address = _joined(exchange.address, link) if isinstance(link, str) else ""
-            here = _key(exchange.address)
-            if address and _origin(address) == here[0] and _key(address) != here:
+            is_here = address and _origin(address) == _origin(exchange.address)
+            if is_here and not _holds(address, exchange.address):
                 return address, "link"
     base = exchange.address.partition("?")[0].partition("#")[0].rstrip("/")
     for held in _objects(document):
@@ -134,6 +142,13 @@ def _told(exchange: Exchange) -> tuple[str, How] | None:
             if _is_identity(identity):
                 return f"{base}/{quote(str(identity), safe='', errors='surrogatepass')}", "identity"
     return None
+
+
+def _holds(address: str, asked: str) -> bool:
+    """Whether it is what was asked itself, or holds it: a collection is nothing that was made in
+    it, and goes with everything that it has."""
+    (origin, path, _), (other, inside, _) = _key(address), _key(asked)
+    return origin == other and (path == inside or inside.startswith(f"{path}/"))
 
 
 def _objects(document: Any) -> list[dict[str, Any]]:
@@ -183,12 +198,13 @@ def left(events: Iterable[ResourceEvent]) -> list[ResourceEvent]:
     own, which ends as that where it was made does (`/ports/2/calls/17`, `/calls/17`)."""
     made: dict[object, ResourceEvent] = {}
     gone: dict[object, int] = {}
+    # where it was only not found, that is told apart
     for event in sorted(events, key=lambda one: one.at):
         if event.gone:
             whole = _key(event.address)
             for key in (whole, (*whole[:2], _ITSELF), _tail(event.address)):
                 if key is not None:
-                    gone[key] = event.at
+                    gone[key if event.status != 404 else (key, 404)] = event.at
         else:
             key = _key(event.address)
             made.pop(key, None)
@@ -204,6 +220,8 @@ def _went(event: ResourceEvent, gone: dict[object, int]) -> bool:
     while path.count("/") > 1:
         path = path.rpartition("/")[0]
         keys.append((origin, path, ""))
+    if event.how != "identity":  # nothing at an address that was guessed says nothing
+        keys += [(key, 404) for key in keys]
     return any(gone.get(key, -1) >= event.at for key in keys)
 
 
