@@ -13,13 +13,17 @@ from pathlib import Path
 from cryptography import x509
 from msgspec import Struct
 
+from saltpath.core.values.errors import SaltPathError
+
 LOOK_S = 5.0
 SOON = timedelta(days=14)
 log = logging.getLogger("saltpath.web")
 
 
-class CertificateProblem(Exception):
-    """Why a certificate cannot be used, as a sentence."""
+class CertificateProblem(SaltPathError):
+    """Why a certificate cannot be used."""
+
+    code = "certificate"
 
 
 class Files(Struct, frozen=True):

@@ -17,6 +17,7 @@ INSIDE = {
     "demo/harbour/port.py: Refusal": "the harbour's own, which knows nothing of Salt Path",
     "cli/calls.py: NotUnderstood": "click's, which writes it to the terminal",
     "core/values/errors.py: SaltPathError": "the root",
+    "server/listening.py: _NotYet": "what came is no whole record; read on when more has come",
 }
 """Exceptions that are no error of somebody's, and why."""
 

@@ -32,7 +32,7 @@ ALLOWED = {
     "store": {"core"},
     "reporting": {"core", "formats", "store"},
     "runner": {"core", "engine", "formats", "store", "reporting"},
-    "tls": set(),
+    "tls": {"core"},
     "server": {"core", "formats", "store", "reporting", "tls"},
     "demo": {"core", "formats", "store", "runner"},
     "cli": {"core", "engine", "formats", "runner", "store", "demo", "processes", "tls"},

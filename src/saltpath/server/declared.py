@@ -95,19 +95,12 @@ def declared(
     says its own, and in `did` what is written down of it, {} being the name of what it is about;
     `dear`: it costs much, and is done a few times at once for each who asks; `again`: it opens
     something to others, and the password is asked again before it."""
-    schema = answer if answer is not None else {"type": "string", "format": "binary"}
     operation: dict[str, Any] = {
         "operationId": id,
         "summary": about,
         "x-right": may or "read",
         "parameters": list(parameters),
-        "responses": {
-            str(status): {"description": "as asked", "content": {media: {"schema": schema}}},
-            "default": {
-                "description": "a problem",
-                "content": {"application/problem+json": {"schema": of("Problem")}},
-            },
-        },
+        "responses": _responses(answer, status, media),
     }
     if did:
         operation["x-did"] = did
@@ -115,11 +108,9 @@ def declared(
         operation["x-again"] = True
     if takes is not None:
         BODIES[takes.__name__] = takes
-        content = {"application/json": {"schema": of(takes.__name__)}}
-        operation["requestBody"] = {"required": True, "content": content}
+        operation["requestBody"] = _body("application/json", of(takes.__name__))
     if upload:
-        shape = {"type": "object"} if upload == JSON else {"type": "string", "format": "binary"}
-        operation["requestBody"] = {"required": True, "content": {upload: {"schema": shape}}}
+        operation["requestBody"] = _body(upload, {"type": "object"} if upload == JSON else _OCTETS)
 
     def mark(view: View) -> View:
         @wraps(view)
@@ -138,3 +129,21 @@ def declared(
         return cast(View, served)
 
     return mark
+
+
+_OCTETS = {"type": "string", "format": "binary"}
+
+
+def _body(media: str, schema: dict[str, Any]) -> dict[str, Any]:
+    return {"required": True, "content": {media: {"schema": schema}}}
+
+
+def _responses(answer: dict[str, Any] | None, status: int, media: str) -> dict[str, Any]:
+    schema = answer if answer is not None else _OCTETS
+    return {
+        str(status): {"description": "as asked", "content": {media: {"schema": schema}}},
+        "default": {
+            "description": "a problem",
+            "content": {"application/problem+json": {"schema": of("Problem")}},
+        },
+    }

@@ -17,6 +17,7 @@ from msgspec import Struct
 
 from saltpath.core.cases.case import PARTS, Case, Step
 from saltpath.core.references.templates import compile_tree, is_name, references_in
+from saltpath.core.values.errors import SaltPathError
 
 Document = dict[str, Any]
 GONE = [200, 202, 204, 205, 410]
@@ -32,8 +33,10 @@ _NOT_OURS = re.compile(
 _SCOPED = re.compile(r"\[=\s*(?:row|case)\.([^\W\d_][\w-]*)(?=\s*[\]|])")
 
 
-class CannotRemove(Exception):
-    """Why a thing cannot be removed from here, as a sentence."""
+class CannotRemove(SaltPathError):
+    """Why a thing cannot be removed from here."""
+
+    code = "not-removable"
 
 
 class Placed(Struct, frozen=True):
