@@ -52,6 +52,7 @@ LADDER = (
     "tables",
     "format",
     "statistics",
+    "watching",
     "assist",
     "sheet",
 )
