@@ -11,7 +11,7 @@ gets another number, since what is stored is read for ever.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from math import ceil
+from math import ceil, sqrt
 
 import numpy as np
 from numpy.typing import NDArray
@@ -80,7 +80,7 @@ def percentile(counts: Counts, share: float) -> int | None:
     if bucket in (0, BUCKETS - 1):
         return LOWEST_US if bucket == 0 else HIGHEST_US
     low, high = int(EDGES[bucket - 1]), int(EDGES[bucket]) - 1
-    return round(float(low * high) ** 0.5)
+    return round(sqrt(low * high))
 
 
 def exact_percentile(times_us: Iterable[int], share: float) -> int | None:
