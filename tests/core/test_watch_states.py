@@ -1,0 +1,66 @@
+"""Outages, recoveries and hiccups, against a plain look over the whole row of runs."""
+
+import random
+import unittest
+
+from saltpath.core.watching.states import Change, Rule, Seen, State, after
+
+
+def told(runs: list[Seen], rule: Rule) -> list[Change]:
+    state, found = State(), []
+    for run in runs:
+        state, change = after(state, run, rule)
+        found += [change] if change else []
+    return found
+
+
+def looked_over(runs: list[Seen], rule: Rule) -> list[tuple[str, int, int]]:
+    """The same from the text of all verdicts at once: what of it is bad, good, and told."""
+    known = [run for run in runs if run.bad is not None]
+    text = "".join("b" if run.bad else "g" for run in known)
+    found, at = [], 0
+    while (first := text.find("b", at)) >= 0:
+        good = text.find("g", first)
+        length = (good if good >= 0 else len(text)) - first
+        if length < rule.bad:
+            if good >= 0:
+                found.append(("hiccup", first, first))
+            at = first + length
+            continue
+        found.append(("outage", first, first))
+        end = text.find("g" * rule.good, first)
+        if end < 0:
+            break
+        found.append(("recovery", end, first))
+        at = end
+    return [(kind, known[at].due, known[since].due) for kind, at, since in found]
+
+
+class States(unittest.TestCase):
+    def test_against_a_plain_look_over_all_of_them(self) -> None:
+        chance = random.Random(8)
+        for _ in range(2_000):
+            often = chance.choice([0.02, 0.2, 0.5, 0.9])
+            runs = [
+                Seen(60 * n, None if chance.random() < 0.1 else chance.random() < often)
+                for n in range(chance.randint(0, 60))
+            ]
+            rule = Rule(chance.randint(1, 4), chance.randint(1, 3))
+            found = [(one.kind, one.at, one.since) for one in told(runs, rule)]
+            # within an outage it is told when good runs in a row are enough, by the first of them
+            self.assertEqual(found, looked_over(runs, rule), (rule, runs))
+
+    def test_the_numbers_that_are_told(self) -> None:
+        runs = [Seen(n, bad) for n, bad in enumerate([False, True, False, True, True, True, False])]
+        self.assertEqual(
+            told(runs, Rule(3, 1)),
+            [Change("hiccup", 1, 1, 1), Change("outage", 3, 3, 3), Change("recovery", 6, 3, 1)],
+        )
+
+    def test_what_was_not_watched_breaks_no_row(self) -> None:
+        runs = [Seen(0, True), Seen(1, None), Seen(2, True), Seen(3, None), Seen(4, True)]
+        self.assertEqual([one.kind for one in told(runs, Rule(3, 1))], ["outage"])
+
+
+if __name__ == "__main__":
+    unittest.main()
