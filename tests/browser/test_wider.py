@@ -92,7 +92,7 @@ class Wider(BrowserTest):
         self.check("not expected here").wait_for()
         self.app.wait(lambda: self.steps()[1].get("without") == ["status is 200"])
         self.assertEqual(self.every("case"), [{"of": "status", "is": 200, "note": "status is 200"}])
-        self.tool(self.check("not expected here"), "For the suite Wider: status is 200")
+        self.tool(self.check("not expected here"), "For the whole suite Wider: status is 200")
         self.app.wait(lambda: [check["note"] for check in self.every("suite")] == ["status is 200"])
         self.app.wait(lambda: self.every("case") == [])
         self.page.get_by_text("Changed for the suite Wider.").wait_for()

@@ -167,7 +167,7 @@ function Row({ step, level, wider, index, check, outcome, used, change }: RowPro
         {wider && (
           <button
             type="button"
-            aria-label={`For ${whose(wider)}: ${sentence}`}
+            aria-label={`For the whole ${wider.origin} ${wider.name}: ${sentence}`}
             title={`Expect this of every answer of ${whose(wider)}`}
             onClick={() => void act(widen())}
           >
