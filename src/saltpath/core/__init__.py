@@ -13,6 +13,7 @@ running       plan, finished request, events, outputs, totals
 tables        rows and columns
 format        documents read and written
 statistics    what is said of many results
+watching      when watches are due, and what becomes of their verdicts
 assist        what helps the writer, and the engine never imports
 sheet         cases as rows of a sheet
 """
