@@ -51,6 +51,7 @@ def start(folder: Path, port: int, harbour_port: int, programs: Programs) -> int
             f"Fernholm Harbour answers at {places['Rehearsal'].address}, and live at "
             f"{places['Live'].address}"
         )
+        print(f"The harbour's own database is {places['Rehearsal'].database}")
         print(f"Salt Path answers at {settings.address}/  (Ctrl C ends both)")
         with closing(connect(folder)) as store:
             if not people.is_alone(store):
